@@ -1,0 +1,3 @@
+export { ByteReader } from "./byte-reader.js";
+export { type DecodeCode, DecodeError, type DecodeProblem } from "./decode-error.js";
+export { decodeUtf8, firstBadUtf8 } from "./utf8.js";

@@ -1,0 +1,3 @@
+export { type CapturedFrame, CaptureFile, isCapture } from "./capture-file.js";
+export { type CapturedMessage, CaptureMessages } from "./messages.js";
+export { pcapDatagram, pcapHeader } from "./write-pcap.js";

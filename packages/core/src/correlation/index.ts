@@ -1,0 +1,21 @@
+export {
+  type CountEvent,
+  type CountLogic,
+  type CountState,
+  EMPTY_STATE,
+  type Episode,
+  type Evidence,
+  stepCount,
+} from "./count.js";
+export {
+  type EpisodeReport,
+  KEY_SEPARATOR,
+  LATENESS_US,
+  RuleEngine,
+  type SavedState,
+  type StateAddress,
+  type StepResult,
+} from "./engine.js";
+export { CountRule, Rule, sayRule } from "./rule.js";
+export { STARTER_RULES } from "./starter-rules.js";
+export { entityValues, findingTitle } from "./title.js";

@@ -1,0 +1,158 @@
+import { networkContains } from "../net/index.js";
+import { field, type HalvikRecord } from "../record/index.js";
+import type { SenderDirectory } from "../senders/index.js";
+import type { EpochUs } from "../time/index.js";
+import type { Comparison, Filter, Test } from "./ast.js";
+import { fold, hasWord, isLike } from "./fold.js";
+import { compilePattern } from "./pattern.js";
+
+export interface EvaluateContext {
+  readonly directory: SenderDirectory;
+  /** What "last 24 h" counts back from. */
+  readonly nowUs: EpochUs;
+}
+
+export type RecordTest = (record: HalvikRecord) => boolean;
+type Value = string | number;
+
+/** A filter as a function of a record. Names of senders, groups and sites are resolved once, here. */
+export function compileFilter(filter: Filter, context: EvaluateContext): RecordTest {
+  switch (filter.type) {
+    case "everything":
+      return () => true;
+    case "and": {
+      const parts = filter.items.map((item) => compileFilter(item, context));
+      return (record) => parts.every((part) => part(record));
+    }
+    case "or": {
+      const parts = filter.items.map((item) => compileFilter(item, context));
+      return (record) => parts.some((part) => part(record));
+    }
+    case "not": {
+      const part = compileFilter(filter.item, context);
+      return (record) => !part(record);
+    }
+    case "compare":
+      return compileComparison(filter, context);
+  }
+}
+
+function compileComparison(node: Comparison, context: EvaluateContext): RecordTest {
+  const test = valueTest(node, context);
+  const negated = node.negated;
+  if (node.field === "data") {
+    const wanted = node.dataName ?? "";
+    const suffix = ` ${wanted}`;
+    return (record) =>
+      record.data.some(([name, value]) => (name === wanted || name.endsWith(suffix)) && test(value)) !== negated;
+  }
+  const { get } = field(node.field);
+  return (record) => get(record).some(test) !== negated;
+}
+
+/** Ids of the senders a sender test names; both back ends use it, so they cannot differ. */
+export function senderIds(test: Test, directory: SenderDirectory): readonly number[] {
+  switch (test.op) {
+    case "oneOf": {
+      const wanted = new Set(test.values.map(fold));
+      return directory.idsByName((name) => wanted.has(fold(name)));
+    }
+    case "like": {
+      const pattern = fold(test.pattern);
+      return directory.idsByName((name) => isLike(fold(name), pattern));
+    }
+    case "group":
+      return directory.idsInGroups(test.names);
+    case "site":
+      return directory.idsAtSites(test.names);
+    default:
+      throw new Error(`sender test ${test.op}: the parser lets none through`);
+  }
+}
+
+function valueTest(node: Comparison, context: EvaluateContext): (value: Value) => boolean {
+  const { test } = node;
+  const type = node.field === "data" ? "text" : field(node.field).type;
+  if (type === "sender") {
+    const ids = new Set(senderIds(test, context.directory));
+    return (value) => ids.has(value as number);
+  }
+  const same = type === "exact" ? (s: string) => s : fold;
+  switch (test.op) {
+    case "oneOf": {
+      const wanted = new Set(test.values.map(same));
+      return (value) => wanted.has(same(String(value)));
+    }
+    case "severity": {
+      const wanted = new Set<Value>(test.values);
+      return (value) => wanted.has(value);
+    }
+    case "ranges":
+      return (value) => test.ranges.some(([from, to]) => (value as number) >= from && (value as number) <= to);
+    case "networks":
+      return (value) => test.networks.some((network) => networkContains(network, value as string));
+    case "has": {
+      const wanted = same(test.value);
+      switch (test.mode) {
+        case "word":
+          return (value) => hasWord(same(String(value)), wanted, "both");
+        case "prefix":
+          return (value) => hasWord(same(String(value)), wanted, "start");
+        case "part":
+        case "phrase":
+          return (value) => same(String(value)).includes(wanted);
+      }
+      break;
+    }
+    case "like": {
+      const pattern = same(test.pattern);
+      return (value) => isLike(same(String(value)), pattern);
+    }
+    case "matches": {
+      const compiled = compilePattern(test.source, type !== "exact");
+      if (!compiled.ok) throw new Error(`pattern /${test.source}/: ${compiled.reason}`);
+      return (value) => compiled.test(String(value));
+    }
+    case "present":
+      return () => true;
+    case "last": {
+      const from = context.nowUs - test.us;
+      return (value) => (value as number) >= from;
+    }
+    case "group":
+    case "site":
+      break;
+  }
+  throw new Error(`${node.field} ${test.op}: the parser lets none through`);
+}
+
+/** The [from, to) that a filter asks for by its own time comparisons, where they bind the whole filter. */
+export function timeBounds(filter: Filter, nowUs: EpochUs): { fromUs: EpochUs; toUs: EpochUs } {
+  let fromUs = Number.NEGATIVE_INFINITY;
+  let toUs = Number.POSITIVE_INFINITY;
+  const parts = filter.type === "and" ? filter.items : [filter];
+  for (const part of parts) {
+    if (part.type !== "compare" || part.field !== "time" || part.negated) continue;
+    if (part.test.op === "last") fromUs = Math.max(fromUs, nowUs - part.test.us);
+    else if (part.test.op === "ranges") {
+      fromUs = Math.max(fromUs, Math.min(...part.test.ranges.map(([from]) => from)));
+      toUs = Math.min(toUs, Math.max(...part.test.ranges.map(([, to]) => to)) + 1);
+    }
+  }
+  return { fromUs, toUs };
+}
+
+/** Whether a filter names time at all; rules refuse that (`semantics.md` 19). */
+export function namesTime(filter: Filter): boolean {
+  switch (filter.type) {
+    case "everything":
+      return false;
+    case "and":
+    case "or":
+      return filter.items.some(namesTime);
+    case "not":
+      return namesTime(filter.item);
+    case "compare":
+      return filter.field === "time" || filter.field === "arrival";
+  }
+}

@@ -1,0 +1,12 @@
+export {
+  CLOSE_REASONS,
+  type CloseReason,
+  type EarlierIncident,
+  INCIDENT_STATES,
+  type IncidentState,
+  needsAttention,
+  newSinceSeen,
+  type Placement,
+  placeFinding,
+  type SeenEvidence,
+} from "./life-cycle.js";

@@ -1,0 +1,11 @@
+export {
+  addressBytes,
+  addressFromBytes,
+  canonicalAddress,
+  formatNetwork,
+  isIpv4,
+  type Network,
+  networkContains,
+  parseNetwork,
+} from "./address.js";
+export { type FoundAddress, findAddresses } from "./find-addresses.js";

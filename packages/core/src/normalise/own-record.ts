@@ -1,0 +1,67 @@
+import type { Category, Outcome, RecordContent, Severity } from "../record/index.js";
+import type { EpochUs } from "../time/index.js";
+
+/** What Halvik notices about itself and its senders (`semantics.md` 27). Append only: rules name these. */
+export const OWN_EVENTS = [
+  "sender-silent",
+  "sender-heard",
+  "records-lost",
+  "spool-in-use",
+  "disk-low",
+  "role-stopped",
+  "role-back",
+  "engine-behind",
+  "sign-in-refused",
+  "senders-capped",
+] as const;
+export type OwnEvent = (typeof OWN_EVENTS)[number];
+
+export interface OwnObservation {
+  readonly event: OwnEvent;
+  readonly severity: Severity;
+  readonly outcome: Outcome;
+  readonly text: string;
+  /** What it is about: a sender's name, a role, an endpoint. The key of the rules that watch. */
+  readonly subject: string;
+  readonly data?: readonly (readonly [string, string])[];
+  readonly category?: Category;
+}
+
+/** An observation of Halvik's own as a record like any other: searchable, and rules raise incidents from it. */
+export function ownRecord(o: OwnObservation, nowUs: EpochUs): RecordContent {
+  return {
+    kind: "halvik",
+    timeUs: nowUs,
+    receivedUs: nowUs,
+    timeReason: "device",
+    deviceTime: null,
+    clockOffsetMs: 0,
+    severity: o.severity,
+    originalSeverity: null,
+    facility: null,
+    category: o.category ?? "system health",
+    outcome: o.outcome,
+    action: null,
+    host: o.subject,
+    app: "halvik",
+    process: null,
+    event: o.event,
+    users: [],
+    src: null,
+    dst: null,
+    srcPort: null,
+    dstPort: null,
+    protocol: null,
+    interface: null,
+    bytes: null,
+    packets: null,
+    otherAddresses: [],
+    text: o.text,
+    data: o.data ?? [],
+    head: "",
+    tail: "",
+    raw: null,
+    marks: [],
+    problem: null,
+  };
+}

@@ -1,0 +1,76 @@
+import { canonicalAddress } from "../net/index.js";
+import { type Mark, type RecordContent, type Severity, severityName } from "../record/index.js";
+import { decodeSyslog, type SyslogContext, type SyslogMessage } from "../syslog/index.js";
+import { chooseTime } from "./choose-time.js";
+import { findMeaning } from "./meaning.js";
+
+/** RFC 3164 section 4.3.3: a message without a valid PRI is taken as user.notice. */
+const DEFAULT_SEVERITY: Severity = 5;
+
+/** Sender facts a message needs to become a record. */
+export interface NormaliseContext extends SyslogContext {
+  /** arrival − device time of this sender where it is applied, else 0 (`semantics.md` 3). */
+  readonly clockOffsetUs: number;
+}
+
+/** One syslog datagram or frame to a record's content. Never fails: see `problem`. */
+export function syslogRecord(
+  bytes: Uint8Array,
+  context: NormaliseContext,
+): { content: RecordContent; message: SyslogMessage } {
+  const { message, raw } = decodeSyslog(bytes, context);
+  return { content: normaliseSyslog(message, raw, context), message };
+}
+
+function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: NormaliseContext): RecordContent {
+  const time = chooseTime(m.deviceUs, m.coarse, context.receivedUs, context.clockOffsetUs);
+  const meaning = findMeaning(m.app, m.text);
+  const severity = (m.severity ?? DEFAULT_SEVERITY) as Severity;
+  const marks: Mark[] = [];
+  if (m.problem !== null) marks.push("problem");
+  if (time.reason === "corrected") marks.push("clock corrected");
+  return {
+    kind: "syslog",
+    timeUs: time.timeUs,
+    receivedUs: context.receivedUs,
+    timeReason: time.reason,
+    deviceTime: m.deviceTime,
+    clockOffsetMs: time.clockOffsetMs,
+    severity,
+    originalSeverity: m.severity === null ? null : severityName(m.severity),
+    facility: m.facility,
+    category: meaning.category,
+    outcome: meaning.outcome,
+    action: null,
+    host: m.host,
+    app: m.app,
+    process: m.process,
+    event: m.messageId,
+    users: meaning.users,
+    src: meaning.src,
+    dst: null,
+    srcPort: meaning.srcPort,
+    dstPort: null,
+    protocol: null,
+    interface: meaning.interface,
+    bytes: null,
+    packets: null,
+    otherAddresses: withHostAddress(m.host, meaning.src, meaning.otherAddresses),
+    text: m.text,
+    data: m.data,
+    head: m.head,
+    tail: m.tail,
+    raw,
+    marks,
+    problem: m.problem,
+  };
+}
+
+/** A host given as an address is one of the record's addresses. */
+function withHostAddress(host: string | null, src: string | null, others: readonly string[]): readonly string[] {
+  if (host === null) return others;
+  const c = host.charCodeAt(0);
+  if (!((c >= 48 && c <= 57) || host.includes(":"))) return others;
+  const address = canonicalAddress(host);
+  return address === null || address === src || others.includes(address) ? others : [...others, address];
+}

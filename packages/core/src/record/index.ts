@@ -1,0 +1,20 @@
+export { FIELDS, type Field, type FieldName, type FieldType, field, fieldNamed } from "./fields.js";
+export { contentToJson, type RecordJson, recordToJson } from "./json.js";
+export {
+  ACTIONS,
+  type Action,
+  CATEGORIES,
+  type Category,
+  FACILITIES,
+  KIND_MARKS,
+  KINDS,
+  MARKS,
+  type Mark,
+  OUTCOMES,
+  type Outcome,
+  type RecordKind,
+  TIME_REASONS,
+  type TimeReason,
+} from "./names.js";
+export type { HalvikRecord, RecordContent } from "./record.js";
+export { parseSeverity, SEVERITIES, type Severity, type SeverityName, severityName } from "./severity.js";

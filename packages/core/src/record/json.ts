@@ -1,0 +1,59 @@
+import { formatUs } from "../time/index.js";
+import { FACILITIES } from "./names.js";
+import type { HalvikRecord, RecordContent } from "./record.js";
+import { severityName } from "./severity.js";
+
+/** A record as the API and `decode` print it. Times are RFC 3339 in UTC, ids strings, missing values absent. */
+export type RecordJson = { readonly [name: string]: unknown };
+
+/** Content in the API's field names, in a stable order; empty values are left out. */
+export function contentToJson(r: RecordContent): RecordJson {
+  return dropEmpty({
+    kind: r.kind,
+    time: formatUs(r.timeUs),
+    arrival: formatUs(r.receivedUs),
+    timeReason: r.timeReason,
+    deviceTime: r.deviceTime,
+    clockOffsetMs: r.clockOffsetMs === 0 ? null : r.clockOffsetMs,
+    severity: severityName(r.severity),
+    originalSeverity: r.originalSeverity,
+    facility: r.facility === null ? null : (FACILITIES[r.facility] ?? null),
+    category: r.category,
+    outcome: r.outcome,
+    action: r.action,
+    host: r.host,
+    app: r.app,
+    process: r.process,
+    event: r.event,
+    users: r.users,
+    src: r.src,
+    dst: r.dst,
+    srcPort: r.srcPort,
+    dstPort: r.dstPort,
+    protocol: r.protocol,
+    interface: r.interface,
+    bytes: r.bytes,
+    packets: r.packets,
+    otherAddresses: r.otherAddresses,
+    text: r.text,
+    data: r.data,
+    marks: r.marks,
+    problem: r.problem,
+  });
+}
+
+export function recordToJson(r: HalvikRecord, senderName: string): RecordJson {
+  return {
+    id: r.id,
+    sender: { id: r.sender, name: senderName },
+    endpoint: r.endpoint,
+    ...(r.copyOf === null ? {} : { copyOf: r.copyOf }),
+    ...contentToJson(r),
+  };
+}
+
+function dropEmpty(object: Readonly<Record<string, unknown>>): RecordJson {
+  return Object.fromEntries(
+    Object.entries(object).filter(([, v]) => v !== null && !(Array.isArray(v) && v.length === 0)),
+  );
+}

@@ -1,0 +1,72 @@
+import type { EpochUs } from "../time/index.js";
+
+export const SENDER_STATES = ["waiting", "admitted", "refused"] as const;
+export type SenderState = (typeof SENDER_STATES)[number];
+
+/** What Halvik knows of a sender: the facts people set and the identity beneath them. */
+export interface Sender {
+  readonly id: number;
+  readonly name: string;
+  readonly state: SenderState;
+  /** Canonical addresses it sends from: its own and aliases (translation, test set-ups). */
+  readonly addresses: readonly string[];
+  /** Messages from it are other hosts'; each (relay, host name) is a sender of its own. */
+  readonly relay: boolean;
+  /** For a sender heard through a relay: that relay's id and the host name it goes by there. */
+  readonly viaRelay: number | null;
+  readonly relayHost: string | null;
+  readonly site: string | null;
+  readonly groups: readonly string[];
+  readonly role: string | null;
+  readonly zone: string;
+  /** The sender it is reached through (uplink); its silence may explain this one's. */
+  readonly reachedThrough: number | null;
+  /** Seconds between records expected by hand; null: learnt. */
+  readonly expectedEverySeconds: number | null;
+  readonly notes: string;
+  readonly firstSeenUs: EpochUs | null;
+}
+
+/** The sender of Halvik's own records. */
+export const OWN_SENDER = 0;
+
+/** Looks senders up by the ways filters name them. Immutable: a changed directory is a new one. */
+export class SenderDirectory {
+  private readonly byId: ReadonlyMap<number, Sender>;
+
+  constructor(readonly senders: readonly Sender[]) {
+    this.byId = new Map(senders.map((s) => [s.id, s]));
+  }
+
+  get(id: number): Sender | undefined {
+    return this.byId.get(id);
+  }
+
+  name(id: number): string {
+    return id === OWN_SENDER ? "halvik" : (this.byId.get(id)?.name ?? `sender ${id}`);
+  }
+
+  /** Ids of the senders that satisfy a test on their name, in id order; Halvik itself counts. */
+  idsByName(test: (name: string) => boolean): number[] {
+    const own = test("halvik") ? [OWN_SENDER] : [];
+    return [...own, ...this.senders.filter((s) => test(s.name)).map((s) => s.id)];
+  }
+
+  idsInGroups(groups: readonly string[]): number[] {
+    const wanted = new Set(groups.map((g) => g.toLowerCase()));
+    return this.senders.filter((s) => s.groups.some((g) => wanted.has(g.toLowerCase()))).map((s) => s.id);
+  }
+
+  idsAtSites(sites: readonly string[]): number[] {
+    const wanted = new Set(sites.map((s) => s.toLowerCase()));
+    return this.senders.filter((s) => s.site !== null && wanted.has(s.site.toLowerCase())).map((s) => s.id);
+  }
+
+  groupNames(): string[] {
+    return [...new Set(this.senders.flatMap((s) => s.groups))].sort();
+  }
+
+  siteNames(): string[] {
+    return [...new Set(this.senders.flatMap((s) => (s.site === null ? [] : [s.site])))].sort();
+  }
+}

@@ -1,0 +1,15 @@
+export { DURATION_UNITS, formatDuration, unitUs } from "./duration.js";
+export {
+  civilFromDays,
+  civilToUs,
+  daysInMonth,
+  type EpochUs,
+  formatUs,
+  US_PER_DAY,
+  US_PER_HOUR,
+  US_PER_MINUTE,
+  US_PER_MS,
+  US_PER_SECOND,
+} from "./epoch.js";
+export { type Rfc3339Time, readRfc3339, twoDigits } from "./rfc3339.js";
+export { clockToInstant, isZone, zoneOffsetUs } from "./zone.js";
