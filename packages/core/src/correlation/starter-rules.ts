@@ -100,7 +100,7 @@ function own(
     id,
     name,
     enabled: true,
-    filter: `kind is halvik and event is ${event}`,
+    filter: `kind is halvik and event is ${event} and outcome is failure`,
     key: ["host"],
     count: 1,
     windowSeconds: 60,

@@ -1,0 +1,53 @@
+import { z } from "zod";
+import { CLOSE_REASONS, INCIDENT_STATES } from "../incidents/index.js";
+import { TimeText } from "./common.js";
+import { RecordJson } from "./records.js";
+
+export const IncidentQuery = z.object({
+  /** "attention": open and not seen, or with something new since seen. */
+  state: z.enum([...INCIDENT_STATES, "attention", "all"]).default("all"),
+  from: TimeText.optional(),
+  to: TimeText.optional(),
+  limit: z.string().regex(/^\d{1,3}$/, "expected digits").transform(Number).pipe(z.int().min(1).max(500)).default(100),
+});
+
+export const IncidentJson = z
+  .object({
+    id: z.int(),
+    title: z.string(),
+    severity: z.string(),
+    state: z.enum(INCIDENT_STATES),
+    rule: z.object({ id: z.string(), name: z.string(), version: z.int() }),
+    first: TimeText,
+    last: TimeText,
+    raised: TimeText,
+    ended: TimeText.nullable(),
+    count: z.int(),
+    returned: z.int(),
+    entities: z.array(z.object({ field: z.string(), value: z.string() })),
+    closeReason: z.enum(CLOSE_REASONS).nullable(),
+    acknowledged: z.object({ by: z.string(), at: TimeText }).nullable(),
+    newSinceSeen: z.array(z.string()),
+    linkedTo: z.int().nullable(),
+    /** Evidence over time for the strip: µs offsets are left to the reader; at most 60 moments. */
+    moments: z.array(TimeText),
+  })
+  .meta({ id: "Incident" });
+export type IncidentJson = z.infer<typeof IncidentJson>;
+
+export const IncidentList = z.object({ incidents: z.array(IncidentJson), attention: z.int() });
+export type IncidentList = z.infer<typeof IncidentList>;
+
+export const IncidentDetail = z.object({
+  incident: IncidentJson,
+  rule: z.object({ sentence: z.string(), notes: z.string(), count: z.int(), windowSeconds: z.int(), clears: z.string() }),
+  findings: z.array(
+    z.object({ id: z.int(), first: TimeText, last: TimeText, raised: TimeText, count: z.int(), cleared: TimeText.nullable(), clearedBy: z.string().nullable(), evidence: z.array(RecordJson), notShown: z.int(), gone: z.int() }),
+  ),
+  history: z.array(z.object({ at: TimeText, who: z.string(), what: z.string(), detail: z.string() })),
+});
+export type IncidentDetail = z.infer<typeof IncidentDetail>;
+
+export const Acknowledge = z.object({ note: z.string().max(4_000).default("") });
+export const Note = z.object({ note: z.string().min(1).max(4_000) });
+export const CloseIncident = z.object({ reason: z.enum(CLOSE_REASONS), note: z.string().max(4_000).default("") });

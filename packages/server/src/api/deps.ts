@@ -1,0 +1,31 @@
+import type pg from "pg";
+import { SenderDirectory } from "@halvik/core/senders";
+import type { Config } from "../config/config.js";
+import { loadSenders } from "../store/senders.js";
+import type { LiveFeed } from "./live-feed.js";
+
+/** What routes work with. */
+export interface Deps {
+  readonly config: Config;
+  readonly db: pg.Pool;
+  readonly directory: DirectoryCache;
+  readonly feed: LiveFeed;
+  readonly version: string;
+}
+
+/** The sender directory, read again when its version has changed. */
+export class DirectoryCache {
+  private cached: { version: number; directory: SenderDirectory } | null = null;
+
+  constructor(
+    private readonly db: pg.Pool,
+    private readonly zone: string,
+  ) {}
+
+  async get(): Promise<SenderDirectory> {
+    const { rows } = await this.db.query<{ version: number }>("select version from directory_version");
+    const version = rows[0]!.version;
+    if (this.cached?.version !== version) this.cached = { version, directory: new SenderDirectory(await loadSenders(this.db, this.zone)) };
+    return this.cached.directory;
+  }
+}

@@ -1,0 +1,74 @@
+import type { ErrorRequestHandler } from "express";
+import type { Logger } from "pino";
+import { z } from "zod";
+import type { FilterError } from "@halvik/core/filter";
+
+/** Error codes of the API and their status: append, never rename. */
+const STATUS = {
+  BAD_REQUEST: 400,
+  BAD_FILTER: 400,
+  BAD_TIME: 400,
+  SIGN_IN_NEEDED: 401,
+  SIGN_IN_REFUSED: 401,
+  PASSWORD_MUST_CHANGE: 403,
+  NOT_ALLOWED: 403,
+  CROSS_SITE: 403,
+  NOT_FOUND: 404,
+  CONFLICT: 409,
+  TOO_MANY_REQUESTS: 429,
+  INTERNAL: 500,
+  STORE_AWAY: 503,
+  TOO_SLOW: 503,
+} as const;
+export type ApiErrorCode = keyof typeof STATUS;
+
+/** An error that is the caller's to know about. */
+export class AppError extends Error {
+  constructor(
+    readonly code: ApiErrorCode,
+    message: string,
+    readonly more: { position?: { start: number; end: number }; suggestion?: string; field?: string } = {},
+  ) {
+    super(message);
+  }
+
+  get status(): number {
+    return STATUS[this.code];
+  }
+}
+
+export const filterError = (e: FilterError): AppError =>
+  new AppError("BAD_FILTER", `column ${e.span.start + 1}: ${e.message}`, { position: e.span, ...(e.suggestion === null ? {} : { suggestion: e.suggestion }) });
+
+/** Checks a part of a request; only here does a failed schema become a 400. */
+export function parseInput<T extends z.ZodType>(schema: T, value: unknown): z.output<T> {
+  const result = schema.safeParse(value ?? {});
+  if (result.success) return result.data;
+  const issue = result.error.issues[0]!;
+  const field = issue.path.join(".");
+  throw new AppError("BAD_REQUEST", `${field === "" ? "request" : field}: ${issue.message}`, field === "" ? {} : { field });
+}
+
+/** The one place where errors become answers. What is not ours to tell is logged and answered with 500. */
+export function errorHandler(log: Logger): ErrorRequestHandler {
+  return (error, _req, res, _next) => {
+    const known = toAppError(error);
+    if (known.status >= 500) log.error({ err: error }, "request failed");
+    if (res.headersSent) {
+      res.end();
+      return;
+    }
+    res.status(known.status).json({ error: { code: known.code, message: known.message, ...known.more } });
+  };
+}
+
+function toAppError(error: unknown): AppError {
+  if (error instanceof AppError) return error;
+  const e = error as { type?: string; status?: number; code?: string; message?: string };
+  if (e.type === "entity.parse.failed") return new AppError("BAD_REQUEST", "the body is not JSON");
+  if (e.type === "entity.too.large") return new AppError("BAD_REQUEST", "the body is larger than 1 MiB");
+  if (e.code === "57014") return new AppError("TOO_SLOW", "the answer took longer than allowed; narrow the window or the filter");
+  if (typeof e.code === "string" && /^(ECONN|57P|08|EPIPE|ETIMEDOUT)/.test(e.code)) return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
+  if (/timeout exceeded when trying to connect|Connection terminated/.test(e.message ?? "")) return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
+  return new AppError("INTERNAL", "Halvik made a mistake; it is in the log of the web role");
+}

@@ -1,0 +1,49 @@
+import { createServer } from "node:http";
+import { dirname, join } from "node:path";
+import { fileURLToPath } from "node:url";
+import pino from "pino";
+import { nowUs } from "../config/clock.js";
+import type { Config } from "../config/config.js";
+import type { Secrets } from "../config/secrets.js";
+import { dropRoot } from "../start/drop-root.js";
+import { createModels } from "../store/models.js";
+import { connectionOf, createPool } from "../store/pool.js";
+import { writeHeartbeat } from "../store/status.js";
+import { VERSION } from "../version.js";
+import { createApp } from "./app.js";
+import { DirectoryCache } from "./deps.js";
+import { LiveFeed } from "./live-feed.js";
+
+const STATEMENT_TIMEOUT_MS = 15_000;
+const HEARTBEAT_MS = 5_000;
+
+/** Runs the web role. @returns how to stop it */
+export async function startWeb(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
+  const log = pino({ name: "web", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
+  const connection = connectionOf(config, secrets, "web");
+  const db = createPool(connection, 8, STATEMENT_TIMEOUT_MS);
+  const models = createModels(config, secrets, "web");
+  const feed = new LiveFeed(connection, db, log);
+  const webRoot = join(dirname(fileURLToPath(import.meta.url)), "../../web/dist");
+  const app = createApp({ config, db, directory: new DirectoryCache(db, config.HALVIK_ZONE), feed, version: VERSION }, models, secrets, webRoot, log);
+  const server = createServer(app);
+  await new Promise<void>((resolve, reject) => {
+    server.once("error", (e: NodeJS.ErrnoException) => reject(e.code === "EADDRINUSE" ? new Error(`port ${config.HALVIK_HTTP_PORT} is taken by another program; choose one with --port or HALVIK_HTTP_PORT`) : e));
+    server.listen(config.HALVIK_HTTP_PORT, config.HALVIK_HTTP_HOST, resolve);
+  });
+  dropRoot();
+  await feed.start();
+  const startedUs = nowUs();
+  const beat = () => writeHeartbeat(db, "web", startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() }).catch(() => undefined);
+  await beat();
+  const timer = setInterval(beat, HEARTBEAT_MS);
+  return async () => {
+    clearInterval(timer);
+    server.closeAllConnections();
+    await new Promise((resolve) => server.close(resolve));
+    await feed.stop();
+    await writeHeartbeat(db, "web", startedUs, nowUs(), { stopped: true }).catch(() => undefined);
+    await models.close();
+    await db.end();
+  };
+}

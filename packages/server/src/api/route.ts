@@ -1,0 +1,63 @@
+import { Router, type Request, type Response } from "express";
+import type { z } from "zod";
+import type { Actor } from "../access/people.js";
+import { AppError, parseInput } from "./errors.js";
+
+/** What a handler gets: checked input and who asks. */
+export interface RouteInput<Q, B, P> {
+  readonly query: Q;
+  readonly body: B;
+  readonly params: P;
+  readonly actor: Actor;
+  readonly req: Request;
+  readonly res: Response;
+}
+
+/**
+ * A route as data: Express binds it, OpenAPI describes it. `access`: "open" to anyone, "read" and "act" to those who may.
+ * A handler that answers by itself (a stream) returns undefined.
+ */
+export interface Route {
+  readonly method: "get" | "post" | "patch" | "delete";
+  readonly path: string;
+  readonly summary: string;
+  readonly access: "open" | "read" | "act";
+  readonly query?: z.ZodType;
+  readonly body?: z.ZodType;
+  readonly params?: z.ZodType;
+  readonly answer: z.ZodType | { readonly type: string };
+  readonly handle: (input: RouteInput<never, never, never>) => Promise<unknown>;
+}
+
+/** Declares a route; its handler's input types follow from the schemas. */
+export function route<Q extends z.ZodType, B extends z.ZodType, P extends z.ZodType>(
+  spec: Omit<Route, "handle" | "query" | "body" | "params"> & { query?: Q; body?: B; params?: P; handle: (input: RouteInput<z.output<Q>, z.output<B>, z.output<P>>) => Promise<unknown> },
+): Route {
+  return spec as unknown as Route;
+}
+
+/** Who asks, put there by the session or token middleware; null for nobody. */
+export type ActorOf = (req: Request) => Actor | null;
+
+export function bind(routes: readonly Route[], actorOf: ActorOf): Router {
+  const router = Router();
+  for (const r of routes)
+    router[r.method](r.path.replace(/\{(\w+)\}/g, ":$1"), async (req: Request, res: Response) => {
+      const actor = actorOf(req);
+      if (r.access !== "open") {
+        if (actor === null) throw new AppError("SIGN_IN_NEEDED", "sign in, or send a token as “Authorization: Bearer …”");
+        if (r.access === "act" && actor.may !== "act") throw new AppError("NOT_ALLOWED", `${actor.name} may read, not change`);
+      }
+      const input = {
+        query: r.query ? parseInput(r.query, req.query) : undefined,
+        body: r.body ? parseInput(r.body, req.body) : undefined,
+        params: r.params ? parseInput(r.params, req.params) : undefined,
+        actor: actor ?? { name: "nobody", may: "read" },
+        req,
+        res,
+      };
+      const answer = await r.handle(input as RouteInput<never, never, never>);
+      if (answer !== undefined) res.json(answer);
+    });
+  return router;
+}

@@ -1,0 +1,135 @@
+import { z } from "zod";
+import { Acknowledge, CloseIncident, EntityId, IncidentDetail, IncidentList, IncidentQuery, Note } from "@halvik/core/contract";
+import { entityValues, Rule, sayRule } from "@halvik/core/correlation";
+import { recordToJson, severityName } from "@halvik/core/record";
+import type { SenderDirectory } from "@halvik/core/senders";
+import { formatUs } from "@halvik/core/time";
+import { nowUs } from "../../config/clock.js";
+import { audit } from "../../access/people.js";
+import { addEvent } from "../../engine/findings.js";
+import { acknowledge, closeIncident, countAttention, findIncident, findingsOf, historyOf, type IncidentRow, listIncidents } from "../../store/incidents.js";
+import { findRecords } from "../../store/search.js";
+import type { Deps } from "../deps.js";
+import { AppError } from "../errors.js";
+import { route } from "../route.js";
+import { readWindow } from "../window.js";
+
+const params = z.object({ id: EntityId });
+
+export const incidentRoutes = ({ db, directory }: Deps) => {
+  const detail = async (id: number) => {
+    const row = await findIncident(db, id);
+    if (!row) throw new AppError("NOT_FOUND", `there is no incident ${id}`);
+    const senders = await directory.get();
+    const { rows } = await db.query<{ body: unknown }>("select body from rule_version where id = $1 and version = $2", [row.rule_id, row.rule_version]);
+    const rule = rows[0] ? Rule.parse(rows[0].body) : null;
+    const findings = await findingsOf(db, id);
+    const records = new Map((await findRecords(db, findings.flatMap((f) => f.evidence.map((e) => e.id)))).map((r) => [r.id, r]));
+    return {
+      incident: toJson(row, senders),
+      rule: { sentence: rule ? sayRule(rule) : "", notes: rule?.notes ?? "", count: rule?.count ?? 0, windowSeconds: rule?.windowSeconds ?? 0, clears: rule ? (rule.clear.by === "quiet" ? `after ${rule.clear.seconds} s without one` : rule.clear.by === "record" ? `by a record: ${rule.clear.filter}` : "by hand only") : "" },
+      findings: findings.map((f) => {
+        const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);
+        return {
+          id: f.id,
+          first: formatUs(f.first_us),
+          last: formatUs(f.last_us),
+          raised: formatUs(f.raised_us),
+          count: f.count,
+          cleared: f.cleared_us === null ? null : formatUs(f.cleared_us),
+          clearedBy: f.cleared_by,
+          evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map((r) => recordToJson(r, senders.name(r.sender))),
+          notShown: Math.max(0, f.count - f.evidence.length),
+          gone: f.evidence.length - evidence.length,
+        };
+      }),
+      history: (await historyOf(db, id)).map((h) => ({ at: formatUs(h.at_us), who: h.who, what: h.what, detail: h.detail })),
+    };
+  };
+  return [
+    route({
+      method: "get",
+      path: "/incidents",
+      summary: "Incidents that touch a window: open ones first, the worst on top",
+      access: "read",
+      query: IncidentQuery,
+      answer: IncidentList,
+      handle: async ({ query }) => {
+        const window = query.from === undefined && query.to === undefined ? { fromUs: 0, toUs: nowUs() + 86_400_000_000 } : readWindow(query, nowUs());
+        const senders = await directory.get();
+        const rows = await listIncidents(db, { state: query.state, ...window, limit: query.limit });
+        return { incidents: rows.map((row) => toJson(row, senders)), attention: await countAttention(db) };
+      },
+    }),
+    route({ method: "get", path: "/incidents/{id}", summary: "One incident: evidence, why it was raised, history", access: "read", params, answer: IncidentDetail, handle: ({ params: p }) => detail(p.id) }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/acknowledge",
+      summary: "Says “I saw it”; covers the evidence so far",
+      access: "act",
+      params,
+      body: Acknowledge,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        if (!(await acknowledge(db, p.id, actor.name, nowUs()))) throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
+        await addEvent(db, p.id, nowUs(), actor.name, "acknowledged", body.note);
+        await audit(actor.name, "incident acknowledged", { incident: p.id });
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/notes",
+      summary: "Adds a note",
+      access: "act",
+      params,
+      body: Note,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        if (!(await findIncident(db, p.id))) throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
+        await addEvent(db, p.id, nowUs(), actor.name, "note", body.note);
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/close",
+      summary: "Closes with a reason; fixed may return within 24 h, expected and false start anew",
+      access: "act",
+      params,
+      body: CloseIncident,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        const found = await findIncident(db, p.id);
+        if (!found) throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
+        if (!(await closeIncident(db, p.id, body.reason, nowUs()))) throw new AppError("CONFLICT", `incident ${p.id} is closed already`);
+        await addEvent(db, p.id, nowUs(), actor.name, `closed as ${body.reason}`, body.note);
+        await audit(actor.name, "incident closed", { incident: p.id, reason: body.reason });
+        return detail(p.id);
+      },
+    }),
+  ];
+};
+
+function toJson(row: IncidentRow, senders: SenderDirectory): z.input<typeof IncidentList>["incidents"][number] {
+  const fields = [...new Set(row.entities.map((e) => e.split("\u0001")[0]!))];
+  return {
+    id: row.id,
+    title: row.title,
+    severity: severityName(row.severity),
+    state: row.state,
+    rule: { id: row.rule_id, name: row.rule_name ?? row.rule_id, version: row.rule_version },
+    first: formatUs(row.first_us),
+    last: formatUs(row.last_us),
+    raised: formatUs(row.raised_us),
+    ended: row.ended_us === null ? null : formatUs(row.ended_us),
+    count: row.count,
+    returned: row.returned,
+    entities: fields.flatMap((field) => entityValues(field, row.entities, senders).map((value) => ({ field, value }))),
+    closeReason: row.close_reason,
+    acknowledged: row.acknowledged_by === null || row.acknowledged_us === null ? null : { by: row.acknowledged_by, at: formatUs(row.acknowledged_us) },
+    newSinceSeen: row.new_since_seen.flatMap((e) => (e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e])),
+    linkedTo: row.linked_to,
+    moments: (row.moments ?? []).map(formatUs),
+  };
+}

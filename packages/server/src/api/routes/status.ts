@@ -1,0 +1,110 @@
+import { statfs } from "node:fs/promises";
+import { Health, Intake, RuleList, Summary } from "@halvik/core/contract";
+import { Rule, sayRule } from "@halvik/core/correlation";
+import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
+import { nowUs } from "../../config/clock.js";
+import { runningJobs } from "../../jobs/job.js";
+import { countAttention } from "../../store/incidents.js";
+import { senderStatus } from "../../store/sender-status.js";
+import { readRoles, type RoleStatus } from "../../store/status.js";
+import type { Deps } from "../deps.js";
+import { route } from "../route.js";
+
+const FRESH_US = 15 * US_PER_SECOND;
+const RATE_WINDOW_US = US_PER_MINUTE;
+
+export const statusRoutes = ({ db, directory, config, version }: Deps) => [
+  route({
+    method: "get",
+    path: "/health",
+    summary: "Whether Halvik works: database, roles, what is loading",
+    access: "open",
+    answer: Health,
+    handle: async () => {
+      const now = nowUs();
+      try {
+        const roles = await readRoles(db);
+        const running = roles.map((r) => ({ role: r.role, running: isRunning(r, now), heartbeat: formatUs(r.heartbeatUs) }));
+        return { state: running.every((r) => r.running) ? "ok" : "degraded", database: true, roles: running, jobs: await runningJobs(db), version };
+      } catch {
+        return { state: "degraded", database: false, roles: [], jobs: [], version };
+      }
+    },
+  }),
+  route({
+    method: "get",
+    path: "/summary",
+    summary: "The figures of the top line and of Now",
+    access: "read",
+    answer: Summary,
+    handle: async () => {
+      const now = nowUs();
+      const senders = await senderStatus(db, await directory.get());
+      const roles = await readRoles(db);
+      const collector = roles.find((r) => r.role === "collector")?.detail ?? {};
+      const count = (name: string) => Number(collector[name] ?? 0);
+      const sum = (name: "problems" | "late" | "capped") => senders.reduce((total, s) => total + s[name], 0);
+      const rate = await db.query<{ n: number; since: number | null }>("select coalesce(sum(rows), 0)::bigint as n, min(committed_us) as since from batch b join collector c on c.number = b.collector where c.kind = 'live' and committed_us > $1", [now - RATE_WINDOW_US]);
+      const store = await db.query<{ records: number; oldest: number | null; bytes: number }>("select coalesce(sum(rows), 0)::bigint as records, min(min_time) as oldest, pg_database_size(current_database()) as bytes from segment");
+      const engine = roles.find((r) => r.role === "engine");
+      const through = Number(engine?.detail.throughUs ?? 0);
+      const disk = await statfs(config.HALVIK_DATA_DIR).catch(() => null);
+      const { n, since } = rate.rows[0]!;
+      const silent = senders.filter((s) => s.state === "admitted" && s.silentSince !== null);
+      const silentNames = new Set(silent.map((s) => s.name));
+      return {
+        now: formatUs(now),
+        recordsPerSecond: since === null ? 0 : Math.round((n / Math.max(1, (now - since) / US_PER_SECOND)) * 10) / 10,
+        lost: count("lost"),
+        attention: await countAttention(db),
+        senders: {
+          admitted: senders.filter((s) => s.state === "admitted").length,
+          waiting: senders.filter((s) => s.state === "waiting").length,
+          silent: silent.map((s) => ({ name: s.name, since: s.silentSince!, usualGapSeconds: s.expectedEverySeconds ?? s.usualGapSeconds, explainedBy: s.reachedThrough !== null && silentNames.has(s.reachedThrough) ? s.reachedThrough : null })),
+        },
+        intake: { lost: count("lost"), refused: count("refused") + count("unlisted senders") + count("held: refused, too many"), capped: sum("capped"), problems: sum("problems"), late: sum("late"), held: senders.reduce((t, s) => t + s.held, 0), spoolBytes: count("spoolBytes") },
+        store: { records: store.rows[0]!.records, oldest: store.rows[0]!.oldest === null ? null : formatUs(store.rows[0]!.oldest), bytes: store.rows[0]!.bytes, diskFreeBytes: disk ? disk.bavail * disk.bsize : 0 },
+        jobs: await runningJobs(db),
+        zone: config.HALVIK_ZONE,
+        engineBehindSeconds: through > 0 ? Math.max(0, (engine!.heartbeatUs - through) / US_PER_SECOND) : null,
+      };
+    },
+  }),
+  route({
+    method: "get",
+    path: "/intake",
+    summary: "Endpoints and roles with their counters",
+    access: "read",
+    answer: Intake,
+    handle: async () => {
+      const now = nowUs();
+      const { rows } = await db.query<{ name: string; transport: string; address: string; port: number; state: string; detail: string; counters: Record<string, number>; updated_us: number }>("select * from endpoint order by name");
+      const roles = await readRoles(db);
+      return {
+        endpoints: rows.map(({ updated_us, ...e }) => ({ ...e, state: now - updated_us > FRESH_US ? "no sign of life" : e.state, updated: formatUs(updated_us) })),
+        roles: roles.map((r) => ({ role: r.role, running: isRunning(r, now), started: formatUs(r.startedUs), heartbeat: formatUs(r.heartbeatUs), detail: r.detail })),
+        collector: roles.find((r) => r.role === "collector")?.detail ?? {},
+      };
+    },
+  }),
+  route({
+    method: "get",
+    path: "/rules",
+    summary: "The rules, each as a sentence, with how often it raised",
+    access: "read",
+    answer: RuleList,
+    handle: async () => {
+      const { rows } = await db.query<{ version: number; body: unknown; open: number; raised: number }>(
+        "select r.version, r.body, (select count(*)::int from incident i where i.rule_id = r.id and i.state = 'open') as open, (select count(*)::int from finding f where f.rule_id = r.id) as raised from rule r order by r.id",
+      );
+      return {
+        rules: rows.map((r) => {
+          const rule = Rule.parse(r.body);
+          return { id: rule.id, version: r.version, name: rule.name, enabled: rule.enabled, severity: rule.severity, sentence: sayRule(rule), open: r.open, raised: r.raised, notes: rule.notes };
+        }),
+      };
+    },
+  }),
+];
+
+const isRunning = (role: RoleStatus, nowUs: number): boolean => nowUs - role.heartbeatUs < FRESH_US && role.detail.stopped !== true;

@@ -1,0 +1,131 @@
+import type pg from "pg";
+import { networkContains, parseNetwork } from "@halvik/core/net";
+import { Cadence, ClockOffset, CopyFinder, type Sender } from "@halvik/core/senders";
+import { loadSenders } from "../store/senders.js";
+
+/** At most this many waiting senders are listed (`semantics.md` 9). */
+const MAX_WAITING = 1_000;
+
+/** A sender as the collector works with it: the facts, what it learns, and counts not yet written. */
+export interface LiveSender {
+  facts: Sender;
+  readonly clock: ClockOffset;
+  readonly cadence: Cadence;
+  readonly fresh: { records: number; bytes: number; problems: number; late: number; copies: number; capped: number; held: number; heldRefused: number };
+  lastHeardUs: number | null;
+  touched: boolean;
+}
+
+/** Finds the sender of an arrival; keeps what is learnt about each. Rebuilt from the database when the directory changes. */
+export class SenderRegistry {
+  private byId = new Map<number, LiveSender>();
+  private byAddress = new Map<string, LiveSender>();
+  private byRelayHost = new Map<string, LiveSender>();
+  private networks: NonNullable<ReturnType<typeof parseNetwork>>[] = [];
+  private version = -1;
+  readonly copies = new CopyFinder();
+  /** Arrivals of senders beyond the waiting list. */
+  unlisted = 0;
+
+  constructor(private readonly defaultZone: string) {}
+
+  /** Reads the directory if it changed. @returns whether it did */
+  async refresh(db: pg.Client): Promise<boolean> {
+    const { rows } = await db.query<{ version: number }>("select version from directory_version");
+    const version = rows[0]!.version;
+    if (version === this.version) return false;
+    const senders = await loadSenders(db, this.defaultZone);
+    const networks = await db.query<{ network: string }>("select network::text from admitted_network");
+    this.networks = networks.rows.flatMap((r) => parseNetwork(r.network) ?? []);
+    const known = this.version >= 0 ? this.byId : await this.loadActivity(db);
+    this.byId = new Map();
+    this.byAddress = new Map();
+    this.byRelayHost = new Map();
+    for (const facts of senders) {
+      const old = known.get(facts.id);
+      this.add(old ? Object.assign(old, { facts }) : newLiveSender(facts));
+    }
+    this.version = version;
+    return true;
+  }
+
+  /** The sender a peer is, before any relay is looked at. */
+  peer(address: string): LiveSender | undefined {
+    return this.byAddress.get(address);
+  }
+
+  /** The sender known by a host name behind a relay. */
+  behind(relay: number, host: string): LiveSender | undefined {
+    return this.byRelayHost.get(`${relay} ${host.toLowerCase()}`);
+  }
+
+  all(): Iterable<LiveSender> {
+    return this.byId.values();
+  }
+
+  get(id: number): LiveSender | undefined {
+    return this.byId.get(id);
+  }
+
+  /**
+   * Makes senders for peers not heard of before: waiting, or admitted where a network is admitted from now on.
+   * Peers beyond the list of waiting ones stay unknown.
+   */
+  async notice(db: pg.Client, peers: ReadonlyMap<string, number>): Promise<void> {
+    let waiting = [...this.byId.values()].filter((s) => s.facts.state === "waiting").length;
+    for (const [address, firstSeenUs] of peers) {
+      if (this.byAddress.has(address)) continue;
+      const admitted = this.networks.some((n) => networkContains(n, address));
+      if (!admitted && waiting >= MAX_WAITING) continue;
+      const { rows } = await db.query<{ id: number }>(
+        `with s as (insert into sender (name, state, first_seen_us) values ($1, $2, $3)
+           on conflict (lower(name collate "C")) do update set first_seen_us = coalesce(sender.first_seen_us, excluded.first_seen_us) returning id)
+         insert into sender_address (address, sender) select $1::inet, id from s on conflict (address) do update set address = excluded.address returning sender as id`,
+        [address, admitted ? "admitted" : "waiting", firstSeenUs],
+      );
+      if (!admitted) waiting++;
+      this.add(newLiveSender(plainSender(rows[0]!.id, address, admitted, this.defaultZone, firstSeenUs, { addresses: [address] })));
+    }
+  }
+
+  /** Makes senders for hosts first heard of through an admitted relay. */
+  async noticeBehind(db: pg.Client, hosts: ReadonlyMap<string, { relay: LiveSender; host: string; firstSeenUs: number }>): Promise<void> {
+    for (const { relay, host, firstSeenUs } of hosts.values()) {
+      if (this.behind(relay.facts.id, host)) continue;
+      // admitted with its relay: a host name alone admits nothing, the relay does
+      const { rows } = await db.query<{ id: number; name: string }>(
+        `insert into sender (name, state, via_relay, relay_host, zone, first_seen_us)
+         values (case when exists (select from sender where lower(name collate "C") = lower($2::text collate "C")) then $2 || ' via ' || $3 else $2 end, 'admitted', $1, $2, $4, $5)
+         on conflict (via_relay, lower(relay_host collate "C")) where via_relay is not null do update set relay_host = excluded.relay_host returning id, name`,
+        [relay.facts.id, host, relay.facts.name, relay.facts.zone, firstSeenUs],
+      );
+      const row = rows[0]!;
+      this.add(newLiveSender(plainSender(row.id, row.name, true, relay.facts.zone, firstSeenUs, { viaRelay: relay.facts.id, relayHost: host })));
+    }
+  }
+
+  private add(live: LiveSender): void {
+    this.byId.set(live.facts.id, live);
+    for (const address of live.facts.addresses) this.byAddress.set(address, live);
+    if (live.facts.viaRelay !== null && live.facts.relayHost !== null) this.byRelayHost.set(`${live.facts.viaRelay} ${live.facts.relayHost.toLowerCase()}`, live);
+  }
+
+  private async loadActivity(db: pg.Client): Promise<Map<number, LiveSender>> {
+    const { rows } = await db.query<{ sender: number; last_heard_us: number | null; clock_offset_us: number; cadence: ReturnType<Cadence["save"]> | null }>("select sender, last_heard_us, clock_offset_us, cadence from sender_activity");
+    const out = new Map<number, LiveSender>();
+    for (const r of rows) {
+      const live = newLiveSender(plainSender(r.sender, "", false, this.defaultZone, null, {}), r.clock_offset_us, r.cadence ?? undefined);
+      live.lastHeardUs = r.last_heard_us;
+      out.set(r.sender, live);
+    }
+    return out;
+  }
+}
+
+function newLiveSender(facts: Sender, clockUs = 0, cadence?: ReturnType<Cadence["save"]>): LiveSender {
+  return { facts, clock: new ClockOffset(clockUs), cadence: new Cadence(cadence), fresh: { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, held: 0, heldRefused: 0 }, lastHeardUs: null, touched: false };
+}
+
+function plainSender(id: number, name: string, admitted: boolean, zone: string, firstSeenUs: number | null, parts: Partial<Sender>): Sender {
+  return { id, name, state: admitted ? "admitted" : "waiting", addresses: [], relay: false, viaRelay: null, relayHost: null, site: null, groups: [], role: null, zone, reachedThrough: null, expectedEverySeconds: null, notes: "", firstSeenUs, ...parts };
+}

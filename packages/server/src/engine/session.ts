@@ -1,0 +1,137 @@
+import pg from "pg";
+import { LATENESS_US, type Rule, RuleEngine, type StepResult } from "@halvik/core/correlation";
+import type { Filter } from "@halvik/core/filter";
+import type { HalvikRecord } from "@halvik/core/record";
+import { SenderDirectory } from "@halvik/core/senders";
+import { US_PER_MINUTE } from "@halvik/core/time";
+import { nowUs } from "../config/clock.js";
+import { batchesToFollow, type Cursor, type FindingRow, type FollowedBatch, loadCursors, loadRules, loadStates, ruleVersion, saveCursor, saveStates, takeCloses } from "../store/engine-store.js";
+import { recordsInIdRange } from "../store/search.js";
+import { loadSenders } from "../store/senders.js";
+import { Findings } from "./findings.js";
+
+const BATCHES_PER_STEP = 100;
+const MAX_RECORDS_PER_STEP = 1_000_000;
+/** A collector whose batches lag this far behind the newest no longer holds the watermark back. */
+const STALLED_US = US_PER_MINUTE;
+const LIVE_LANE = "live";
+const LATE_LANE = "late";
+
+/**
+ * The engine on one database connection: follows committed batches, runs the rules, and commits findings, states and cursors
+ * together. On any error the session is thrown away and a new one reads everything back: nothing is lost or repeated.
+ */
+export class EngineSession {
+  private constructor(
+    readonly client: pg.Client,
+    private engine: RuleEngine,
+    private rules: Map<string, Rule>,
+    private rulesVersion: number,
+    private directory: SenderDirectory,
+    private directoryVersion: number,
+    private readonly findings: Findings,
+    private readonly cursors: Map<number, Cursor>,
+    private readonly zone: string,
+  ) {}
+
+  static async open(client: pg.Client, zone: string): Promise<EngineSession> {
+    const directoryVersion = await versionOf(client);
+    const directory = new SenderDirectory(await loadSenders(client, zone));
+    const { rules, version } = await loadRules(client);
+    const engine = new RuleEngine(rules, directory, await loadStates(client));
+    const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
+    return new EngineSession(client, engine, byId(rules), version, directory, directoryVersion, await Findings.load(client), cursors, zone);
+  }
+
+  get senderDirectory(): SenderDirectory {
+    return this.directory;
+  }
+
+  /** Up to where every live record has been seen, in µs of arrival; null before the first batch. */
+  get liveThroughUs(): number | null {
+    const through = [...this.cursors.values()].filter((c) => c.kind === "live").map((c) => c.throughUs);
+    if (through.length === 0) return null;
+    const newest = Math.max(...through);
+    return Math.min(...through.filter((t) => newest - t < STALLED_US));
+  }
+
+  /** One step over what is new. @returns whether there was more than one step takes */
+  async step(): Promise<boolean> {
+    await this.refresh();
+    const batches = await batchesToFollow(this.client, BATCHES_PER_STEP);
+    await this.client.query("begin");
+    try {
+      const amended: { finding: FindingRow; atUs: number }[] = [];
+      const results = await this.run(batches, amended);
+      for (const close of await takeCloses(this.client)) results.push(this.engine.close(close.ruleId, close.key, close.atUs));
+      const now = nowUs();
+      for (const { finding, atUs } of amended) await this.findings.amend(this.client, finding, atUs, now);
+      await this.findings.apply(this.client, results.flatMap((r) => r.episodes), this.rules, this.directory, now);
+      await saveStates(this.client, results.flatMap((r) => r.states));
+      for (const collector of new Set(batches.map((b) => b.collector))) await saveCursor(this.client, this.cursors.get(collector)!);
+      await this.client.query("commit");
+    } catch (e) {
+      await this.client.query("rollback").catch(() => undefined);
+      throw e;
+    }
+    return batches.length >= BATCHES_PER_STEP;
+  }
+
+  private async run(batches: readonly FollowedBatch[], amended: { finding: FindingRow; atUs: number }[]): Promise<StepResult[]> {
+    const filters = this.engine.filters();
+    const any: Filter = { type: "or", items: filters, span: { start: 0, end: 0 } };
+    const live: HalvikRecord[] = [];
+    const late: HalvikRecord[] = [];
+    const results: StepResult[] = [];
+    for (const group of byCollector(batches)) {
+      const last = group[group.length - 1]!;
+      const records = filters.length === 0 ? [] : await this.read(group, any);
+      this.cursors.set(last.collector, { collector: last.collector, kind: last.kind, finished: last.finished, number: last.number, throughUs: last.throughUs });
+      if (last.kind === "import") {
+        if (last.runRules) results.push(this.engine.step(`import ${last.collector}`, records, last.throughUs - LATENESS_US));
+      } else for (const r of records) (r.marks.includes("late") || r.marks.includes("held") ? late : live).push(r);
+    }
+    const through = this.liveThroughUs;
+    if (through === null) return results;
+    const watermark = through - LATENESS_US;
+    results.push(this.engine.step(LIVE_LANE, live, watermark));
+    results.push(
+      this.engine.step(LATE_LANE, late, watermark - LATENESS_US * 5, (rule, key, event) => {
+        const finding = event.what === "match" ? this.findings.standing(rule, key, event.timeUs) : undefined;
+        if (finding) amended.push({ finding, atUs: event.timeUs });
+        return finding !== undefined;
+      }),
+    );
+    // what an import left open lasts or clears by the live clock
+    for (const c of this.cursors.values()) if (c.kind === "import") results.push(this.engine.step(`import ${c.collector}`, [], Math.max(c.throughUs - LATENESS_US, c.finished ? watermark : 0)));
+    return results;
+  }
+
+  private async read(group: readonly FollowedBatch[], filter: Filter): Promise<HalvikRecord[]> {
+    const filled = group.filter((b) => b.rows > 0 && b.runRules);
+    if (filled.length === 0) return [];
+    return recordsInIdRange(this.client, filled[0]!.lowId!, filled[filled.length - 1]!.highId!, filter, this.directory, nowUs(), MAX_RECORDS_PER_STEP);
+  }
+
+  private async refresh(): Promise<void> {
+    const directoryVersion = await versionOf(this.client);
+    const rulesVersion = await ruleVersion(this.client);
+    if (directoryVersion === this.directoryVersion && rulesVersion === this.rulesVersion) return;
+    this.directory = new SenderDirectory(await loadSenders(this.client, this.zone));
+    const { rules, version } = await loadRules(this.client);
+    this.engine.setRules(rules, this.directory);
+    this.rules = byId(rules);
+    this.rulesVersion = version;
+    this.directoryVersion = directoryVersion;
+  }
+}
+
+const byId = (rules: readonly Rule[]): Map<string, Rule> => new Map(rules.map((r) => [r.id, r]));
+
+const versionOf = async (db: pg.Client): Promise<number> => (await db.query<{ version: number }>("select version from directory_version")).rows[0]!.version;
+
+function byCollector(batches: readonly FollowedBatch[]): FollowedBatch[][] {
+  const groups = new Map<number, FollowedBatch[]>();
+  for (const b of batches) groups.set(b.collector, [...(groups.get(b.collector) ?? []), b]);
+  return [...groups.values()];
+}

@@ -1,0 +1,137 @@
+import { pipeline } from "node:stream/promises";
+import { Readable } from "node:stream";
+import type pg from "pg";
+import { from as copyFrom } from "pg-copy-streams";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
+import { CopyEncoder } from "./copy-binary.js";
+import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
+import { formatRecordId } from "./record-id.js";
+import { RollupSums } from "./rollups.js";
+import { openSegment, type SegmentKind, sealSegment, segmentTable } from "./segments.js";
+
+/** The channel that tells whoever follows the store of a new batch: payload `collector number`. */
+export const BATCH_CHANNEL = "halvik_batch";
+
+const SEGMENT_MAX_ROWS = 1_000_000;
+const SEGMENT_MAX_AGE_US = US_PER_DAY;
+export const LATE_AFTER_US = 10 * US_PER_MINUTE;
+
+export interface Batch {
+  readonly number: number;
+  readonly records: readonly StoredContent[];
+  /** Every record that arrived at this collector before this moment is in this batch or an earlier one. */
+  readonly throughUs: number;
+  /** Whether rules look at it: always for what was heard, by choice for imports. */
+  readonly runRules: boolean;
+}
+
+interface OpenSegment {
+  name: string;
+  rows: number;
+  createdUs: number;
+}
+
+/**
+ * Writes one collector's batches, each in one transaction with its number, segment bounds and rollups. Only one writer per
+ * collector number may live at a time: see `claimCollector`.
+ */
+export class BatchWriter {
+  private readonly open = new Map<SegmentKind, OpenSegment>();
+
+  constructor(
+    private readonly client: pg.Client,
+    readonly collector: number,
+    private readonly imports: boolean,
+  ) {}
+
+  /** @param alsoInTransaction work of the caller that belongs to the same commit */
+  async commit(batch: Batch, nowUs: number, alsoInTransaction?: (client: pg.Client) => Promise<void>): Promise<void> {
+    await this.client.query("begin");
+    try {
+      for (const [kind, records] of this.bySegment(batch.records)) await this.copy(kind, records, nowUs);
+      const sums = new RollupSums();
+      for (const record of batch.records) sums.add(record);
+      await sums.write(this.client);
+      await this.keepRaw(batch.records);
+      const first = batch.records[0];
+      const last = batch.records[batch.records.length - 1];
+      await this.client.query("insert into batch (collector, number, rows, low_id, high_id, through_us, run_rules, committed_us) values ($1, $2, $3, $4, $5, $6, $7, $8)", [
+        this.collector,
+        batch.number,
+        batch.records.length,
+        first ? formatRecordId(first.id) : null,
+        last ? formatRecordId(last.id) : null,
+        batch.throughUs,
+        batch.runRules,
+        nowUs,
+      ]);
+      await alsoInTransaction?.(this.client);
+      await this.client.query("select pg_notify($1, $2)", [BATCH_CHANNEL, `${this.collector} ${batch.number}`]);
+      await this.client.query("commit");
+    } catch (e) {
+      // what the catalogue says is read again: the transaction took its segments with it
+      this.open.clear();
+      await this.client.query("rollback").catch(() => undefined);
+      throw e;
+    }
+  }
+
+  /** Closes the open segments for good; an import does so at its end. */
+  async seal(): Promise<void> {
+    for (const { name } of this.open.values()) await sealSegment(this.client, name);
+    this.open.clear();
+  }
+
+  private bySegment(records: readonly StoredContent[]): Map<SegmentKind, StoredContent[]> {
+    const out = new Map<SegmentKind, StoredContent[]>();
+    for (const record of records) {
+      const late = record.content.receivedUs - record.content.timeUs > LATE_AFTER_US;
+      const kind: SegmentKind = this.imports ? "import" : late || record.content.marks.includes("held") ? "late" : "live";
+      const list = out.get(kind);
+      if (list) list.push(record);
+      else out.set(kind, [record]);
+    }
+    return out;
+  }
+
+  private async copy(kind: SegmentKind, records: readonly StoredContent[], nowUs: number): Promise<void> {
+    const segment = await this.segment(kind, nowUs);
+    const encoder = new CopyEncoder(COPY_TYPES);
+    const columns = RECORD_COLUMNS;
+    const values: unknown[] = new Array(columns.length);
+    let minTime = Number.POSITIVE_INFINITY;
+    let maxTime = Number.NEGATIVE_INFINITY;
+    for (const record of records) {
+      for (let i = 0; i < columns.length; i++) values[i] = columns[i]!.value(record);
+      encoder.row(values);
+      minTime = Math.min(minTime, record.content.timeUs);
+      maxTime = Math.max(maxTime, record.content.timeUs);
+    }
+    const copy = this.client.query(copyFrom(`copy ${segmentTable(segment.name)} (${COPY_COLUMNS}) from stdin (format binary)`));
+    await pipeline(Readable.from([encoder.finish()]), copy);
+    await this.client.query(
+      "update segment set rows = rows + $2, min_time = least(min_time, $3), max_time = greatest(max_time, $4), min_id = least(min_id, $5), max_id = greatest(max_id, $6) where name = $1",
+      [segment.name, records.length, minTime, maxTime, formatRecordId(records[0]!.id), formatRecordId(records[records.length - 1]!.id)],
+    );
+    segment.rows += records.length;
+  }
+
+  private async segment(kind: SegmentKind, nowUs: number): Promise<OpenSegment> {
+    let segment = this.open.get(kind);
+    if (segment && (segment.rows >= SEGMENT_MAX_ROWS || nowUs - segment.createdUs > SEGMENT_MAX_AGE_US)) {
+      await sealSegment(this.client, segment.name);
+      segment = undefined;
+    }
+    if (!segment) {
+      segment = await openSegment(this.client, this.collector, kind, nowUs);
+      this.open.set(kind, segment);
+    }
+    return segment;
+  }
+
+  private async keepRaw(records: readonly StoredContent[]): Promise<void> {
+    const kept = records.filter((r) => r.content.raw !== null);
+    if (kept.length === 0) return;
+    await this.client.query("insert into raw_bytes (id, raw) select * from unnest($1::bigint[], $2::bytea[])", [kept.map((r) => formatRecordId(r.id)), kept.map((r) => Buffer.from(r.content.raw!))]);
+  }
+}

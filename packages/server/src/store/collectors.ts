@@ -1,0 +1,32 @@
+import type pg from "pg";
+import { MAX_COLLECTORS } from "./record-id.js";
+
+/** Advisory locks of this class say which collector numbers are in use. */
+const LOCK_CLASS = 4_711_002;
+
+export interface Claim {
+  readonly number: number;
+  readonly lastBatch: number;
+  /** µs part of the last id this number gave out; 0 when none. */
+  readonly lastIdUs: number;
+}
+
+/**
+ * Takes a collector number for as long as `client` is connected: the one this name had before, or a fresh one.
+ * @throws when another process holds it, or all 1,024 are taken
+ */
+export async function claimCollector(client: pg.Client, name: string, kind: "live" | "import" | "engine"): Promise<Claim> {
+  const known = await client.query<{ number: number }>(
+    `insert into collector (number, name, kind)
+     select coalesce((select min(n) from generate_series(1, $3::int) n where not exists (select from collector c where c.number = n)), -1), $1, $2
+     on conflict (name) do update set finished = false returning number`,
+    [name, kind, MAX_COLLECTORS - 1],
+  );
+  const number = known.rows[0]!.number;
+  if (number < 0) throw new Error(`all ${MAX_COLLECTORS} collector numbers are taken`);
+  const locked = await client.query<{ ok: boolean }>("select pg_try_advisory_lock($1, $2) as ok", [LOCK_CLASS, number]);
+  if (!locked.rows[0]!.ok) throw new Error(`collector "${name}" already runs in another process`);
+  const last = await client.query<{ number: number | null; high: string | null }>("select max(number) as number, max(high_id)::text as high from batch where collector = $1", [number]);
+  const { number: lastBatch, high } = last.rows[0]!;
+  return { number, lastBatch: lastBatch ?? 0, lastIdUs: high === null ? 0 : Number(BigInt(high) >> 10n) };
+}

@@ -1,0 +1,213 @@
+import { type Comparison, type Filter, fold, senderIds } from "@halvik/core/filter";
+import { formatNetwork } from "@halvik/core/net";
+import { ACTIONS, CATEGORIES, FACILITIES, type FieldName, field, KINDS, MARKS, OUTCOMES } from "@halvik/core/record";
+import type { SenderDirectory } from "@halvik/core/senders";
+
+/**
+ * A filter as a condition on `r`. `exact`: it is true for just the records the filter matches; otherwise for those and
+ * perhaps more, and core decides (word boundaries and patterns are core's alone: `semantics.md` 18).
+ */
+export interface FilterSql {
+  readonly text: string;
+  readonly exact: boolean;
+}
+
+export interface SqlContext {
+  readonly directory: SenderDirectory;
+  readonly nowUs: number;
+}
+
+/** Collects values as `$n`; nothing of a filter ever becomes SQL text. */
+export class Params {
+  readonly values: unknown[] = [];
+
+  add(value: unknown, cast = ""): string {
+    this.values.push(value);
+    return `$${this.values.length}${cast}`;
+  }
+}
+
+type Column =
+  | { readonly is: "text"; readonly sql: string; readonly folds: boolean; readonly many?: boolean }
+  | { readonly is: "number"; readonly sql: string }
+  | { readonly is: "index"; readonly sql: string; readonly names: readonly string[] }
+  | { readonly is: "address"; readonly columns: readonly string[]; readonly list?: string }
+  | { readonly is: "marks" }
+  | { readonly is: "sender" };
+
+/** How each field of core's table stands in a segment. */
+const COLUMNS: Readonly<Record<FieldName, Column>> = {
+  text: { is: "text", sql: "r.message", folds: true },
+  host: { is: "text", sql: "r.host", folds: true },
+  app: { is: "text", sql: "r.app", folds: true },
+  user: { is: "text", sql: "r.users", folds: true, many: true },
+  interface: { is: "text", sql: "r.interface", folds: true },
+  process: { is: "text", sql: "r.process", folds: false },
+  event: { is: "text", sql: "r.event", folds: false },
+  problem: { is: "text", sql: "(r.problem->>'code')", folds: false },
+  severity: { is: "number", sql: "r.severity" },
+  sender: { is: "sender" },
+  kind: { is: "index", sql: "r.kind", names: KINDS },
+  facility: { is: "index", sql: "r.facility", names: FACILITIES },
+  category: { is: "index", sql: "r.category", names: CATEGORIES },
+  outcome: { is: "index", sql: "r.outcome", names: OUTCOMES },
+  action: { is: "index", sql: "r.action", names: ACTIONS },
+  mark: { is: "marks" },
+  src: { is: "address", columns: ["r.src"] },
+  dst: { is: "address", columns: ["r.dst"] },
+  address: { is: "address", columns: ["r.src", "r.dst"], list: "r.other_addresses" },
+  "src port": { is: "number", sql: "r.src_port" },
+  "dst port": { is: "number", sql: "r.dst_port" },
+  protocol: { is: "number", sql: "r.protocol" },
+  bytes: { is: "number", sql: "r.bytes" },
+  packets: { is: "number", sql: "r.packets" },
+  time: { is: "number", sql: "r.time" },
+  arrival: { is: "number", sql: "r.received" },
+};
+
+const EVERYTHING: FilterSql = { text: "true", exact: true };
+/** True for at least everything: what is left when a part cannot be decided here. */
+const UNDECIDED: FilterSql = { text: "true", exact: false };
+
+export function filterToSql(filter: Filter, params: Params, context: SqlContext): FilterSql {
+  switch (filter.type) {
+    case "everything":
+      return EVERYTHING;
+    case "and":
+    case "or": {
+      const parts = filter.items.map((item) => filterToSql(item, params, context));
+      return { text: `(${parts.map((p) => p.text).join(` ${filter.type} `)})`, exact: parts.every((p) => p.exact) };
+    }
+    case "not":
+      return negate(filterToSql(filter.item, params, context));
+    case "compare": {
+      const positive = comparisonToSql(filter, params, context);
+      return filter.negated ? negate(positive) : positive;
+    }
+  }
+}
+
+/** `is not true`, so that a missing value negates as in memory. What may be too wide cannot be turned round. */
+function negate(part: FilterSql): FilterSql {
+  return part.exact ? { text: `((${part.text}) is not true)`, exact: true } : UNDECIDED;
+}
+
+function comparisonToSql(node: Comparison, params: Params, context: SqlContext): FilterSql {
+  if (node.field === "data") return dataToSql(node, params);
+  const column = COLUMNS[node.field];
+  switch (column.is) {
+    case "text":
+      return textToSql(node, column, params);
+    case "sender":
+      return exact(`r.sender = any(${params.add(senderIds(node.test, context.directory), "::int[]")})`);
+    case "index":
+      if (node.test.op === "present") return exact(`${column.sql} is not null`);
+      if (node.test.op === "oneOf") return exact(`${column.sql} = any(${params.add(node.test.values.map((v) => column.names.indexOf(v)), "::int[]")})`);
+      break;
+    case "marks":
+      if (node.test.op === "present") return exact("r.marks <> 0");
+      if (node.test.op === "oneOf") return exact(`(r.marks & ${params.add(bitsOf(node.test.values), "::int")}) <> 0`);
+      break;
+    case "address":
+      return addressToSql(node, column, params);
+    case "number":
+      return numberToSql(node, column.sql, params, context);
+  }
+  throw new Error(`${node.field} ${node.test.op}: the parser lets none through`);
+}
+
+const exact = (text: string): FilterSql => ({ text, exact: true });
+const bitsOf = (names: readonly string[]): number => names.reduce((bits, name) => bits | (1 << (MARKS as readonly string[]).indexOf(name)), 0);
+
+function numberToSql(node: Comparison, sql: string, params: Params, context: SqlContext): FilterSql {
+  const { test } = node;
+  switch (test.op) {
+    case "present":
+      return exact(`${sql} is not null`);
+    case "severity":
+      return exact(`${sql} = any(${params.add(test.values, "::int[]")})`);
+    case "last":
+      return exact(`${sql} >= ${params.add(context.nowUs - test.us, "::bigint")}`);
+    case "ranges":
+      return exact(
+        `(${test.ranges
+          .map(([from, to]) => {
+            // an empty range, such as "under 0", holds nothing
+            if (from > to) return "false";
+            const parts = [];
+            if (from !== Number.NEGATIVE_INFINITY) parts.push(`${sql} >= ${params.add(from, "::bigint")}`);
+            if (to !== Number.POSITIVE_INFINITY) parts.push(`${sql} <= ${params.add(to, "::bigint")}`);
+            return `(${parts.length === 0 ? `${sql} is not null` : parts.join(" and ")})`;
+          })
+          .join(" or ")})`,
+      );
+    default:
+      throw new Error(`${node.field} ${test.op}: the parser lets none through`);
+  }
+}
+
+function addressToSql(node: Comparison, column: Extract<Column, { is: "address" }>, params: Params): FilterSql {
+  const { test } = node;
+  if (test.op === "present") return exact(`(${[...column.columns.map((c) => `${c} is not null`), ...(column.list ? [`${column.list} is not null`] : [])].join(" or ")})`);
+  if (test.op !== "networks") throw new Error(`${node.field} ${test.op}: the parser lets none through`);
+  const tests = test.networks.flatMap((network) => {
+    const single = network.bits === (network.family === 4 ? 32 : 128);
+    const value = params.add(formatNetwork(network), "::inet");
+    const operator = single ? "=" : "<<=";
+    return [...column.columns.map((c) => `${c} ${operator} ${value}`), ...(column.list ? [`exists (select from unnest(${column.list}) a where a ${operator} ${value})`] : [])];
+  });
+  return exact(`(${tests.join(" or ")})`);
+}
+
+function textToSql(node: Comparison, column: Extract<Column, { is: "text" }>, params: Params): FilterSql {
+  if (node.test.op === "present") return exact(`${column.sql} is not null`);
+  if (!column.many) return valueToSql(node, column.sql, column.folds, params);
+  const inner = valueToSql(node, "v", column.folds, params);
+  return { text: `exists (select from unnest(${column.sql}) v where ${inner.text})`, exact: inner.exact };
+}
+
+function dataToSql(node: Comparison, params: Params): FilterSql {
+  const name = params.add(node.dataName ?? "", "::text");
+  const named = `(p->>0 = ${name} or right(p->>0, length(${name}) + 1) = ' ' || ${name})`;
+  const inner = node.test.op === "present" ? exact("true") : valueToSql(node, "(p->>1)", true, params);
+  return { text: `exists (select from jsonb_array_elements(r.data) p where ${named} and ${inner.text})`, exact: inner.exact };
+}
+
+/** A test on one text value. `lower(… collate "C")` is core's fold; strpos, since planners leave it alone. */
+function valueToSql(node: Comparison, sql: string, folds: boolean, params: Params): FilterSql {
+  const { test } = node;
+  const value = folds ? `lower(${sql} collate "C")` : `${sql} collate "C"`;
+  const wanted = (text: string) => (folds ? fold(text) : text);
+  switch (test.op) {
+    case "oneOf":
+      return exact(`${value} = any(${params.add(test.values.map(wanted), "::text[]")})`);
+    case "has": {
+      const text = `strpos(${value}, ${params.add(wanted(test.value), "::text")}) > 0`;
+      return { text, exact: test.mode === "part" || test.mode === "phrase" };
+    }
+    case "like":
+      return exact(`${value} like ${params.add(likePattern(wanted(test.pattern)), "::text")}`);
+    case "matches":
+      return { text: `${sql} is not null`, exact: false };
+    default:
+      throw new Error(`${node.field} ${test.op}: the parser lets none through`);
+  }
+}
+
+/** `*` and `?` to SQL's `%` and `_`, everything else literal. */
+const likePattern = (pattern: string): string => pattern.replace(/[\\%_]/g, "\\$&").replaceAll("*", "%").replaceAll("?", "_");
+
+/** Whether a filter asks only for what rollups hold, and so can be counted from them. */
+export function fromRollups(filter: Filter): boolean {
+  switch (filter.type) {
+    case "everything":
+      return true;
+    case "and":
+    case "or":
+      return filter.items.every(fromRollups);
+    case "not":
+      return fromRollups(filter.item);
+    case "compare":
+      return filter.field !== "data" && ["severity", "kind", "sender"].includes(field(filter.field).name);
+  }
+}

@@ -1,0 +1,53 @@
+import pg from "pg";
+import { Umzug } from "umzug";
+import { up as records } from "./migrations/001-records.js";
+import { up as senders } from "./migrations/002-senders.js";
+import { up as operations } from "./migrations/003-operations.js";
+
+/** Numbered and append-only: a migration that has run anywhere is never changed. */
+const MIGRATIONS = [
+  { name: "001-records", up: records },
+  { name: "002-senders", up: senders },
+  { name: "003-operations", up: operations },
+] as const;
+
+const LOCK = 4_711_001;
+
+/** Brings the database to the newest schema, one process at a time; each migration is one transaction. */
+export async function migrate(connection: pg.ClientConfig): Promise<readonly string[]> {
+  const client = new pg.Client(connection);
+  await client.connect();
+  try {
+    await client.query("select pg_advisory_lock($1)", [LOCK]);
+    await client.query("create table if not exists migration (name text primary key, run_at timestamptz not null default now())");
+    const umzug = new Umzug({
+      migrations: MIGRATIONS.map(({ name, up }) => ({
+        name,
+        up: async () => {
+          await client.query("begin");
+          try {
+            await client.query(up);
+            await client.query("insert into migration (name) values ($1)", [name]);
+            await client.query("commit");
+          } catch (e) {
+            await client.query("rollback");
+            throw new Error(`migration ${name}: ${e instanceof Error ? e.message : String(e)}`, { cause: e });
+          }
+        },
+      })),
+      storage: {
+        // the row is written in the migration's own transaction
+        logMigration: async () => undefined,
+        unlogMigration: async () => undefined,
+        executed: async () => (await client.query<{ name: string }>("select name from migration order by name")).rows.map((r) => r.name),
+      },
+      logger: undefined,
+    });
+    const executed = await umzug.executed();
+    const unknown = executed.map((m) => m.name).find((name, i) => MIGRATIONS[i]?.name !== name);
+    if (unknown !== undefined) throw new Error(`migration ${unknown} has run in this database but is not the one expected at its place; use the version of Halvik that made it`);
+    return (await umzug.up()).map((m) => m.name);
+  } finally {
+    await client.end();
+  }
+}

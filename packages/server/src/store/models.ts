@@ -1,0 +1,114 @@
+import { DataTypes, type InferAttributes, type InferCreationAttributes, type CreationOptional, Model, Sequelize } from "sequelize";
+import type { Config } from "../config/config.js";
+import type { Secrets } from "../config/secrets.js";
+import { connectionOf, type DbRole } from "./pool.js";
+
+/** Things people make and change go through Sequelize; records and rollups have hand-written SQL beside this file. */
+export class Person extends Model<InferAttributes<Person>, InferCreationAttributes<Person>> {
+  declare id: CreationOptional<number>;
+  declare name: string;
+  declare display: string;
+  declare role: "owner" | "analyst" | "reader";
+  declare passwordHash: string;
+  declare mustChange: CreationOptional<boolean>;
+  declare disabled: CreationOptional<boolean>;
+  declare createdUs: number;
+}
+
+export class Token extends Model<InferAttributes<Token>, InferCreationAttributes<Token>> {
+  declare id: CreationOptional<number>;
+  declare name: string;
+  declare hash: string;
+  declare scope: "read" | "act";
+  declare createdUs: number;
+  declare lastUsedUs: CreationOptional<number | null>;
+  declare revoked: CreationOptional<boolean>;
+}
+
+export class SenderModel extends Model<InferAttributes<SenderModel>, InferCreationAttributes<SenderModel>> {
+  declare id: CreationOptional<number>;
+  declare name: string;
+  declare state: "waiting" | "admitted" | "refused";
+  declare relay: CreationOptional<boolean>;
+  declare viaRelay: CreationOptional<number | null>;
+  declare site: CreationOptional<string | null>;
+  declare groups: CreationOptional<string[]>;
+  declare role: CreationOptional<string | null>;
+  declare zone: CreationOptional<string | null>;
+  declare reachedThrough: CreationOptional<number | null>;
+  declare expectedEverySeconds: CreationOptional<number | null>;
+  declare notes: CreationOptional<string>;
+}
+
+export class SenderAddress extends Model<InferAttributes<SenderAddress>, InferCreationAttributes<SenderAddress>> {
+  declare address: string;
+  declare sender: number;
+  declare position: number;
+}
+
+export class AdmittedNetwork extends Model<InferAttributes<AdmittedNetwork>, InferCreationAttributes<AdmittedNetwork>> {
+  declare id: CreationOptional<number>;
+  declare network: string;
+  declare addedBy: string;
+  declare addedUs: number;
+}
+
+export class RuleModel extends Model<InferAttributes<RuleModel>, InferCreationAttributes<RuleModel>> {
+  declare id: string;
+  declare version: number;
+  declare body: unknown;
+  declare author: string;
+  declare changedUs: number;
+}
+
+export class Audit extends Model<InferAttributes<Audit>, InferCreationAttributes<Audit>> {
+  declare id: CreationOptional<number>;
+  declare atUs: number;
+  declare who: string;
+  declare what: string;
+  declare detail: object;
+}
+
+/** One Sequelize for a process, its models bound. */
+export function createModels(config: Config, secrets: Secrets, role: DbRole): Sequelize {
+  const c = connectionOf(config, secrets, role);
+  const sequelize = new Sequelize({
+    dialect: "postgres",
+    host: c.host,
+    port: c.port,
+    database: c.database,
+    username: c.user as string,
+    password: c.password as string,
+    logging: false,
+    pool: { max: 4, idle: 30_000 },
+    define: { timestamps: false, underscored: true, freezeTableName: true },
+  });
+  const id = { type: DataTypes.INTEGER, autoIncrement: true, primaryKey: true } as const;
+  const text = { type: DataTypes.TEXT, allowNull: false } as const;
+  const us = { type: DataTypes.BIGINT, allowNull: false } as const;
+  const flag = { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false } as const;
+  Person.init({ id, name: text, display: text, role: text, passwordHash: text, mustChange: flag, disabled: flag, createdUs: us }, { sequelize, tableName: "person" });
+  Token.init({ id, name: text, hash: text, scope: text, createdUs: us, lastUsedUs: DataTypes.BIGINT, revoked: flag }, { sequelize, tableName: "token" });
+  SenderModel.init(
+    {
+      id,
+      name: text,
+      state: text,
+      relay: flag,
+      viaRelay: DataTypes.INTEGER,
+      site: DataTypes.TEXT,
+      groups: { type: DataTypes.ARRAY(DataTypes.TEXT), allowNull: false, defaultValue: [] },
+      role: DataTypes.TEXT,
+      zone: DataTypes.TEXT,
+      reachedThrough: DataTypes.INTEGER,
+      expectedEverySeconds: DataTypes.INTEGER,
+      notes: { type: DataTypes.TEXT, allowNull: false, defaultValue: "" },
+    },
+    { sequelize, tableName: "sender" },
+  );
+  SenderAddress.init({ address: { type: DataTypes.INET, primaryKey: true }, sender: DataTypes.INTEGER, position: DataTypes.SMALLINT }, { sequelize, tableName: "sender_address" });
+  AdmittedNetwork.init({ id, network: { type: DataTypes.CIDR, allowNull: false }, addedBy: text, addedUs: us }, { sequelize, tableName: "admitted_network" });
+  RuleModel.init({ id: { type: DataTypes.TEXT, primaryKey: true }, version: { type: DataTypes.INTEGER, allowNull: false }, body: { type: DataTypes.JSONB, allowNull: false }, author: text, changedUs: us }, { sequelize, tableName: "rule" });
+  Audit.init({ id: { type: DataTypes.BIGINT, autoIncrement: true, primaryKey: true }, atUs: us, who: text, what: text, detail: { type: DataTypes.JSONB, allowNull: false } }, { sequelize, tableName: "audit" });
+  return sequelize;
+}

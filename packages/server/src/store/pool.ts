@@ -1,0 +1,33 @@
+import pg from "pg";
+import type { Config } from "../config/config.js";
+import type { Secrets } from "../config/secrets.js";
+
+// counts and µs fit a number; record ids do not and are always selected as text
+pg.defaults.parseInt8 = true;
+
+export const DB_OWNER = "halvik";
+export const DB_WEB = "halvik_web";
+
+/** As whom to connect: the owner writes records; the web role may read them but never alter them. */
+export type DbRole = "owner" | "web";
+
+export function connectionOf(config: Config, secrets: Secrets, role: DbRole): pg.ClientConfig {
+  return {
+    host: config.HALVIK_DB_HOST,
+    port: config.HALVIK_DB_PORT,
+    database: config.HALVIK_DB_NAME,
+    user: role === "owner" ? DB_OWNER : DB_WEB,
+    password: role === "owner" ? secrets.dbOwnerPassword : secrets.dbWebPassword,
+    connectionTimeoutMillis: 3_000,
+    keepAlive: true,
+  };
+}
+
+export function createPool(connection: pg.ClientConfig, max: number, statementTimeoutMs: number): pg.Pool {
+  const pool = new pg.Pool({ ...connection, max, statement_timeout: statementTimeoutMs, idleTimeoutMillis: 30_000 });
+  // a dropped idle connection is replaced at the next use; without a listener it would end the process
+  pool.on("error", () => undefined);
+  return pool;
+}
+
+export type Queryable = Pick<pg.ClientBase, "query"> | pg.Pool;

@@ -1,0 +1,22 @@
+import type { IdParts } from "./copy-binary.js";
+
+const COLLECTOR_BITS = 10n;
+export const MAX_COLLECTORS = 1 << 10;
+
+/** 63 bits: 53 of µs at storage, 10 of collector (`semantics.md` 4). Decimal, as JSON carries it. */
+export function formatRecordId({ us, collector }: IdParts): string {
+  return ((BigInt(us) << COLLECTOR_BITS) | BigInt(collector)).toString();
+}
+
+/** Ids of one collector, strictly increasing: max(last + 1, now). */
+export class IdSource {
+  constructor(
+    readonly collector: number,
+    private lastUs: number,
+  ) {}
+
+  next(nowUs: number): IdParts {
+    this.lastUs = Math.max(this.lastUs + 1, nowUs);
+    return { us: this.lastUs, collector: this.collector };
+  }
+}
