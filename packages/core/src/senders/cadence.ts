@@ -8,6 +8,12 @@ const QUANTILE = 0.999;
 const SAFETY = 3;
 const LEAST_BOUND_US = 5 * US_PER_MINUTE;
 
+/** A cadence as it is kept. */
+export interface SavedCadence {
+  readonly counts: readonly number[];
+  readonly lastUs: EpochUs | null;
+}
+
 /**
  * How often a sender speaks, learnt from the gaps between its records by hour of day in UTC (`semantics.md` 12). The bound beyond which
  * it counts as silent is three times the upper edge of the 99.9 % gap of that hour and its neighbours, and never under 5 minutes.
@@ -17,7 +23,7 @@ export class Cadence {
   private readonly counts: Uint32Array;
   private lastUs: EpochUs | null = null;
 
-  constructor(saved?: { readonly counts: readonly number[]; readonly lastUs: EpochUs | null }) {
+  constructor(saved?: SavedCadence) {
     this.counts = Uint32Array.from(saved?.counts ?? new Array(HOURS * BUCKETS).fill(0));
     this.lastUs = saved?.lastUs ?? null;
   }
@@ -34,10 +40,6 @@ export class Cadence {
     this.lastUs = receivedUs;
   }
 
-  get lastHeardUs(): EpochUs | null {
-    return this.lastUs;
-  }
-
   /** Silent when nothing came for this long, in µs; null while too little is known. */
   silenceBoundUs(nowUs: EpochUs): number | null {
     const hour = hourOf(nowUs);
@@ -51,8 +53,21 @@ export class Cadence {
     return this.quantileUs([...Array(HOURS).keys()], 0.5);
   }
 
-  save(): { counts: number[]; lastUs: EpochUs | null } {
+  save(): SavedCadence {
     return { counts: [...this.counts], lastUs: this.lastUs };
+  }
+
+  /** What was learnt since the last call, to be added to what is kept. */
+  takeLearnt(): SavedCadence {
+    const learnt = this.save();
+    this.counts.fill(0);
+    return learnt;
+  }
+
+  /** What several collectors and imports learnt, together. */
+  static sum(a: SavedCadence | null, b: SavedCadence): SavedCadence {
+    if (a === null) return b;
+    return { counts: b.counts.map((n, i) => n + (a.counts[i] ?? 0)), lastUs: Math.max(a.lastUs ?? 0, b.lastUs ?? 0) || null };
   }
 
   private quantileUs(hours: readonly number[], quantile: number): number | null {

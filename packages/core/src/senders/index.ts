@@ -1,4 +1,4 @@
-export { Cadence } from "./cadence.js";
+export { Cadence, type SavedCadence } from "./cadence.js";
 export { ClockOffset } from "./clock-offset.js";
 export { CopyFinder } from "./copies.js";
 export { OWN_SENDER, SENDER_STATES, type Sender, SenderDirectory, type SenderState } from "./directory.js";

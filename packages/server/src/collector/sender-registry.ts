@@ -10,6 +10,7 @@ const MAX_WAITING = 1_000;
 export interface LiveSender {
   facts: Sender;
   readonly clock: ClockOffset;
+  /** What is learnt here since it was last added to what is kept. */
   readonly cadence: Cadence;
   readonly fresh: { records: number; bytes: number; problems: number; late: number; copies: number; capped: number; held: number; heldRefused: number };
   lastHeardUs: number | null;
@@ -111,10 +112,10 @@ export class SenderRegistry {
   }
 
   private async loadActivity(db: pg.Client): Promise<Map<number, LiveSender>> {
-    const { rows } = await db.query<{ sender: number; last_heard_us: number | null; clock_offset_us: number; cadence: ReturnType<Cadence["save"]> | null }>("select sender, last_heard_us, clock_offset_us, cadence from sender_activity");
+    const { rows } = await db.query<{ sender: number; last_heard_us: number | null; clock_offset_us: number }>("select sender, last_heard_us, clock_offset_us from sender_activity");
     const out = new Map<number, LiveSender>();
     for (const r of rows) {
-      const live = newLiveSender(plainSender(r.sender, "", false, this.defaultZone, null, {}), r.clock_offset_us, r.cadence ?? undefined);
+      const live = newLiveSender(plainSender(r.sender, "", false, this.defaultZone, null, {}), r.clock_offset_us);
       live.lastHeardUs = r.last_heard_us;
       out.set(r.sender, live);
     }
@@ -122,8 +123,8 @@ export class SenderRegistry {
   }
 }
 
-function newLiveSender(facts: Sender, clockUs = 0, cadence?: ReturnType<Cadence["save"]>): LiveSender {
-  return { facts, clock: new ClockOffset(clockUs), cadence: new Cadence(cadence), fresh: { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, held: 0, heldRefused: 0 }, lastHeardUs: null, touched: false };
+function newLiveSender(facts: Sender, clockUs = 0): LiveSender {
+  return { facts, clock: new ClockOffset(clockUs), cadence: new Cadence(), fresh: { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, held: 0, heldRefused: 0 }, lastHeardUs: null, touched: false };
 }
 
 function plainSender(id: number, name: string, admitted: boolean, zone: string, firstSeenUs: number | null, parts: Partial<Sender>): Sender {

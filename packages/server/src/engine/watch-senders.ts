@@ -1,4 +1,4 @@
-import { Cadence, type Sender, type SenderDirectory } from "@halvik/core/senders";
+import { Cadence, type SavedCadence, type Sender, type SenderDirectory } from "@halvik/core/senders";
 import type { OwnObservation } from "@halvik/core/normalise";
 import { formatDuration, US_PER_SECOND } from "@halvik/core/time";
 import type { Queryable } from "../store/pool.js";
@@ -10,7 +10,7 @@ const COLLECTOR_FRESH_US = 10 * US_PER_SECOND;
 interface ActivityRow {
   sender: number;
   last_heard_us: number | null;
-  cadence: ReturnType<Cadence["save"]> | null;
+  cadence: SavedCadence | null;
   since_us: number | null;
 }
 

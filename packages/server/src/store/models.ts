@@ -83,18 +83,19 @@ export function createModels(config: Config, secrets: Secrets, role: DbRole): Se
     pool: { max: 4, idle: 30_000 },
     define: { timestamps: false, underscored: true, freezeTableName: true },
   });
-  const id = { type: DataTypes.INTEGER, autoIncrement: true, primaryKey: true } as const;
-  const text = { type: DataTypes.TEXT, allowNull: false } as const;
-  const us = { type: DataTypes.BIGINT, allowNull: false } as const;
-  const flag = { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false } as const;
-  Person.init({ id, name: text, display: text, role: text, passwordHash: text, mustChange: flag, disabled: flag, createdUs: us }, { sequelize, tableName: "person" });
-  Token.init({ id, name: text, hash: text, scope: text, createdUs: us, lastUsedUs: DataTypes.BIGINT, revoked: flag }, { sequelize, tableName: "token" });
+  // made afresh for each use: Sequelize writes the column's name into what it is given
+  const id = () => ({ type: DataTypes.INTEGER, autoIncrement: true, primaryKey: true });
+  const text = () => ({ type: DataTypes.TEXT, allowNull: false });
+  const us = () => ({ type: DataTypes.BIGINT, allowNull: false });
+  const flag = () => ({ type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false });
+  Person.init({ id: id(), name: text(), display: text(), role: text(), passwordHash: text(), mustChange: flag(), disabled: flag(), createdUs: us() }, { sequelize, tableName: "person" });
+  Token.init({ id: id(), name: text(), hash: text(), scope: text(), createdUs: us(), lastUsedUs: DataTypes.BIGINT, revoked: flag() }, { sequelize, tableName: "token" });
   SenderModel.init(
     {
-      id,
-      name: text,
-      state: text,
-      relay: flag,
+      id: id(),
+      name: text(),
+      state: text(),
+      relay: flag(),
       viaRelay: DataTypes.INTEGER,
       site: DataTypes.TEXT,
       groups: { type: DataTypes.ARRAY(DataTypes.TEXT), allowNull: false, defaultValue: [] },
@@ -107,8 +108,8 @@ export function createModels(config: Config, secrets: Secrets, role: DbRole): Se
     { sequelize, tableName: "sender" },
   );
   SenderAddress.init({ address: { type: DataTypes.INET, primaryKey: true }, sender: DataTypes.INTEGER, position: DataTypes.SMALLINT }, { sequelize, tableName: "sender_address" });
-  AdmittedNetwork.init({ id, network: { type: DataTypes.CIDR, allowNull: false }, addedBy: text, addedUs: us }, { sequelize, tableName: "admitted_network" });
-  RuleModel.init({ id: { type: DataTypes.TEXT, primaryKey: true }, version: { type: DataTypes.INTEGER, allowNull: false }, body: { type: DataTypes.JSONB, allowNull: false }, author: text, changedUs: us }, { sequelize, tableName: "rule" });
-  Audit.init({ id: { type: DataTypes.BIGINT, autoIncrement: true, primaryKey: true }, atUs: us, who: text, what: text, detail: { type: DataTypes.JSONB, allowNull: false } }, { sequelize, tableName: "audit" });
+  AdmittedNetwork.init({ id: id(), network: { type: DataTypes.CIDR, allowNull: false }, addedBy: text(), addedUs: us() }, { sequelize, tableName: "admitted_network" });
+  RuleModel.init({ id: { type: DataTypes.TEXT, primaryKey: true }, version: { type: DataTypes.INTEGER, allowNull: false }, body: { type: DataTypes.JSONB, allowNull: false }, author: text(), changedUs: us() }, { sequelize, tableName: "rule" });
+  Audit.init({ id: { type: DataTypes.BIGINT, autoIncrement: true, primaryKey: true }, atUs: us(), who: text(), what: text(), detail: { type: DataTypes.JSONB, allowNull: false } }, { sequelize, tableName: "audit" });
   return sequelize;
 }

@@ -1,4 +1,4 @@
-import { Cadence, type SenderDirectory } from "@halvik/core/senders";
+import { Cadence, type SavedCadence, type SenderDirectory } from "@halvik/core/senders";
 import type { SenderJson } from "@halvik/core/contract";
 import { formatUs, US_PER_SECOND } from "@halvik/core/time";
 import type { Queryable } from "./pool.js";
@@ -15,7 +15,7 @@ interface ActivityRow {
   held: number;
   held_refused: number;
   clock_offset_us: number;
-  cadence: ReturnType<Cadence["save"]> | null;
+  cadence: SavedCadence | null;
   since_us: number | null;
 }
 

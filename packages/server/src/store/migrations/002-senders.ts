@@ -51,7 +51,7 @@ create table held_record (
 );
 create index on held_record (sender, id);
 
-create table directory_version (only boolean primary key default true check (only), version bigint not null default 1);
+create table directory_version (single boolean primary key default true check (single), version bigint not null default 1);
 insert into directory_version default values;
 create function bump_directory() returns trigger language plpgsql as $$
 begin update directory_version set version = version + 1; return null; end $$;

@@ -35,7 +35,7 @@ create index on audit (at_us);
 
 create table rule (id text primary key, version integer not null, body jsonb not null, author text not null, changed_us bigint not null);
 create table rule_version (id text not null, version integer not null, body jsonb not null, author text not null, changed_us bigint not null, primary key (id, version));
-create table rule_change (only boolean primary key default true check (only), version bigint not null default 1);
+create table rule_change (single boolean primary key default true check (single), version bigint not null default 1);
 insert into rule_change default values;
 create function bump_rules() returns trigger language plpgsql as $$
 begin update rule_change set version = version + 1; return null; end $$;

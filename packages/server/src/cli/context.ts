@@ -1,0 +1,35 @@
+import { type Config, loadConfig } from "../config/config.js";
+import { loadSecrets, type Secrets } from "../config/secrets.js";
+import { createModels } from "../store/models.js";
+
+/** Configuration and secrets of a Halvik that has been started at least once. */
+export function context(): { config: Config; secrets: Secrets } {
+  const config = loadConfig(process.env);
+  try {
+    return { config, secrets: loadSecrets(config.HALVIK_DATA_DIR) };
+  } catch (e) {
+    const why = (e as NodeJS.ErrnoException).code === "EACCES" ? "may not be read by this user" : "has not been started yet";
+    throw new Error(`Halvik in ${config.HALVIK_DATA_DIR} ${why}; run bin/start first, or name its directory with HALVIK_DATA_DIR`);
+  }
+}
+
+/** Runs work with the models bound, as the owner of the database. */
+export async function withModels<T>(work: (c: ReturnType<typeof context> & { models: ReturnType<typeof createModels> }) => Promise<T>): Promise<T> {
+  const c = context();
+  const models = createModels(c.config, c.secrets, "owner");
+  try {
+    return await work({ ...c, models });
+  } catch (e) {
+    if ((e as { name?: string }).name === "SequelizeConnectionRefusedError") throw new Error("the database does not answer; is Halvik running? (bin/start)");
+    throw e;
+  } finally {
+    await models.close();
+  }
+}
+
+/** A file's bytes in pieces; "-" is standard input. */
+export async function* openInput(file: string): AsyncGenerator<Uint8Array> {
+  const { createReadStream } = await import("node:fs");
+  const stream = file === "-" ? process.stdin : createReadStream(file, { highWaterMark: 1 << 20 });
+  for await (const chunk of stream) yield chunk as Uint8Array;
+}

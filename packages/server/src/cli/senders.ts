@@ -1,0 +1,38 @@
+import { readFileSync } from "node:fs";
+import { Command } from "commander";
+import pg from "pg";
+import { audit } from "../access/people.js";
+import { exportSenders, parseSenders } from "../exchange/senders-csv.js";
+import { connectionOf } from "../store/pool.js";
+import { importSenders } from "../store/sender-changes.js";
+import { loadSenders } from "../store/senders.js";
+import { context, withModels } from "./context.js";
+
+export const sendersCommand = (): Command =>
+  new Command("senders")
+    .description("the list of senders as CSV")
+    .addCommand(
+      new Command("export").description("print the admitted senders").action(async () => {
+        const { config, secrets } = context();
+        const client = new pg.Client(connectionOf(config, secrets, "owner"));
+        await client.connect();
+        try {
+          process.stdout.write(exportSenders(await loadSenders(client, config.HALVIK_ZONE)));
+        } finally {
+          await client.end();
+        }
+      }),
+    )
+    .addCommand(
+      new Command("import")
+        .description("make or change senders by name, and admit them")
+        .argument("<file>", 'CSV with the columns of the export; "-" is standard input')
+        .action((file: string) =>
+          withModels(async ({ models }) => {
+            const list = parseSenders(readFileSync(file === "-" ? 0 : file, "utf8"));
+            const { created, changed } = await importSenders(models, list);
+            await audit("command line", "senders imported", { created, changed });
+            console.log(`${created} made, ${changed} changed`);
+          }),
+        ),
+    );

@@ -1,0 +1,71 @@
+import { spawnSync } from "node:child_process";
+import { chownSync, existsSync, mkdirSync, readFileSync, statfsSync, unlinkSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import type { Config } from "../config/config.js";
+import { type RunAs, StartError } from "./cluster.js";
+
+const USER = "halvik";
+const LEAST_FREE_BYTES = 500_000_000;
+
+/** As root: the unprivileged user that everything runs as, made if there is none. */
+export function runAsUser(): RunAs | null {
+  if (process.getuid?.() !== 0) return null;
+  const id = (flag: string) => spawnSync("id", [flag, USER], { encoding: "utf8" });
+  if (id("-u").status !== 0) {
+    const made = spawnSync("useradd", ["--system", "--user-group", "--no-create-home", "--shell", "/usr/sbin/nologin", USER], { encoding: "utf8" });
+    if (made.status !== 0) throw new StartError(`the user “${USER}” cannot be made: ${made.stderr.trim()}`);
+  }
+  return { uid: Number(id("-u").stdout), gid: Number(id("-g").stdout) };
+}
+
+/** The data directory, owned by the one who works in it, with room left on its disk. */
+export function prepareDataDir(config: Config, runAs: RunAs | null): void {
+  const dir = config.HALVIK_DATA_DIR;
+  try {
+    mkdirSync(join(dir, "spool"), { recursive: true, mode: 0o700 });
+  } catch (e) {
+    throw new StartError(`the data directory ${dir} cannot be made: ${(e as Error).message}`);
+  }
+  if (runAs) for (const path of [dir, join(dir, "spool")]) chownSync(path, runAs.uid, runAs.gid);
+  const { bavail, bsize } = statfsSync(dir);
+  if (bavail * bsize < LEAST_FREE_BYTES) throw new StartError(`only ${Math.round((bavail * bsize) / 1e6)} MB are free for ${dir}; Halvik needs at least ${LEAST_FREE_BYTES / 1e6} MB to start`);
+}
+
+/** Secrets and other files made by root belong to the user who reads them. */
+export function handOver(path: string, runAs: RunAs | null): void {
+  if (runAs && existsSync(path)) chownSync(path, runAs.uid, runAs.gid);
+}
+
+/** One Halvik per data directory; a PID file left by a crash is taken over. @returns how to give it up */
+export function takePidFile(dataDir: string): () => void {
+  const file = join(dataDir, "halvik.pid");
+  if (existsSync(file)) {
+    const pid = Number(readFileSync(file, "utf8").trim());
+    if (Number.isInteger(pid) && pid > 1 && isHalvik(pid)) throw new StartError(`Halvik already runs on ${dataDir} (process ${pid})`);
+    console.log(`  a PID file left by a crash was taken over (${file})`);
+  }
+  writeFileSync(file, `${process.pid}\n`);
+  return () => {
+    if (existsSync(file)) unlinkSync(file);
+  };
+}
+
+function isHalvik(pid: number): boolean {
+  if (pid === process.pid) return false;
+  try {
+    return readFileSync(`/proc/${pid}/cmdline`, "utf8").includes("halvik");
+  } catch {
+    return false;
+  }
+}
+
+/** As root: lets sockets have the receive buffer that the collector asks for. */
+export function raiseReceiveBufferLimit(wantedBytes: number): void {
+  if (process.getuid?.() !== 0) return;
+  const file = "/proc/sys/net/core/rmem_max";
+  try {
+    if (Number(readFileSync(file, "utf8")) < wantedBytes) writeFileSync(file, String(wantedBytes));
+  } catch {
+    // a container may not allow it: Intake then says what the limit costs
+  }
+}

@@ -1,0 +1,31 @@
+import { Rule, STARTER_RULES } from "@halvik/core/correlation";
+import { resetPerson } from "../access/people.js";
+import { nowUs } from "../config/clock.js";
+import type { Config } from "../config/config.js";
+import type { Secrets } from "../config/secrets.js";
+import { migrate } from "../store/migrate.js";
+import { createModels, Person, RuleModel } from "../store/models.js";
+import { connectionOf } from "../store/pool.js";
+
+/** Schema, starter rules and the owner account. @returns the owner's one-time password if the account was made now */
+export async function setUpDatabase(config: Config, secrets: Secrets): Promise<string | null> {
+  await migrate(connectionOf(config, secrets, "owner"));
+  const models = createModels(config, secrets, "owner");
+  try {
+    if ((await RuleModel.count()) === 0) for (const rule of STARTER_RULES) await saveRule(Rule.parse(rule), "Halvik");
+    return (await Person.count()) === 0 ? await resetPerson("owner", "owner") : null;
+  } finally {
+    await models.close();
+  }
+}
+
+/** Keeps a rule as its next version. */
+export async function saveRule(rule: Rule, author: string): Promise<void> {
+  const known = await RuleModel.findByPk(rule.id);
+  const version = (known?.version ?? 0) + 1;
+  const row = { id: rule.id, version, body: rule, author, changedUs: nowUs() };
+  await RuleModel.sequelize!.transaction(async (transaction) => {
+    await RuleModel.upsert(row, { transaction });
+    await RuleModel.sequelize!.query("insert into rule_version (id, version, body, author, changed_us) values ($1, $2, $3, $4, $5)", { bind: [row.id, version, JSON.stringify(rule), author, row.changedUs], transaction });
+  });
+}

@@ -1,0 +1,24 @@
+import type { Sender } from "@halvik/core/senders";
+import { DEVICES, ZONE } from "./devices.js";
+
+/** The devices as senders, fit for the list that `bin/halvik senders import` reads. */
+export function roster(): Sender[] {
+  const ids = new Map(DEVICES.map((d, i) => [d.name, i + 1]));
+  return DEVICES.map((d, i) => ({
+    id: i + 1,
+    name: d.name,
+    state: "admitted",
+    addresses: [d.address, d.alias],
+    relay: false,
+    viaRelay: null,
+    relayHost: null,
+    site: d.site,
+    groups: d.groups,
+    role: d.role,
+    zone: ZONE,
+    reachedThrough: d.reachedThrough === null ? null : (ids.get(d.reachedThrough) ?? null),
+    expectedEverySeconds: null,
+    notes: "",
+    firstSeenUs: null,
+  }));
+}

@@ -1,0 +1,21 @@
+// Builds the server (one bundle and the UDP thread's) and the web interface.
+import { readFileSync } from "node:fs";
+import { build as bundle } from "esbuild";
+import { build as buildWeb } from "vite";
+
+const { dependencies } = JSON.parse(readFileSync("packages/server/package.json", "utf8"));
+const { dependencies: coreDependencies } = JSON.parse(readFileSync("packages/core/package.json", "utf8"));
+const external = Object.keys({ ...dependencies, ...coreDependencies }).filter((name) => !name.startsWith("@halvik/"));
+
+await bundle({
+  entryPoints: { halvik: "packages/server/src/cli/halvik.ts", "udp-reader": "packages/server/src/collector/udp-reader.ts" },
+  outdir: "packages/server/dist",
+  bundle: true,
+  platform: "node",
+  target: "node20",
+  format: "esm",
+  sourcemap: true,
+  external,
+  logLevel: "warning",
+});
+if (!process.argv.includes("--server")) await buildWeb({ root: "packages/web", logLevel: "warn" });
