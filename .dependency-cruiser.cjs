@@ -2,10 +2,30 @@
 module.exports = {
   forbidden: [
     { name: "no-circular", severity: "error", from: {}, to: { circular: true } },
-    { name: "core-stands-alone", severity: "error", from: { path: "^packages/core/src" }, to: { path: "^packages/(server|web|simulator)" } },
-    { name: "web-not-server", severity: "error", from: { path: "^packages/web" }, to: { path: "^packages/(server|simulator)" } },
-    { name: "server-not-web", severity: "error", from: { path: "^packages/(server|simulator)" }, to: { path: "^packages/web" } },
-    { name: "simulator-not-server", severity: "error", from: { path: "^packages/simulator" }, to: { path: "^packages/server" } },
+    {
+      name: "core-stands-alone",
+      severity: "error",
+      from: { path: "^packages/core/src" },
+      to: { path: "^packages/(server|web|simulator)" },
+    },
+    {
+      name: "web-not-server",
+      severity: "error",
+      from: { path: "^packages/web" },
+      to: { path: "^packages/(server|simulator)" },
+    },
+    {
+      name: "server-not-web",
+      severity: "error",
+      from: { path: "^packages/(server|simulator)" },
+      to: { path: "^packages/web" },
+    },
+    {
+      name: "simulator-not-server",
+      severity: "error",
+      from: { path: "^packages/simulator" },
+      to: { path: "^packages/server" },
+    },
     {
       name: "features-apart",
       severity: "error",
@@ -13,5 +33,11 @@ module.exports = {
       to: { path: "^packages/web/src/features/([^/]+)/", pathNot: "^packages/web/src/features/$1/" },
     },
   ],
-  options: { doNotFollow: { path: "node_modules|dist" }, exclude: { path: "dist" }, tsPreCompilationDeps: true, tsConfig: { fileName: "tsconfig.base.json" }, enhancedResolveOptions: { exportsFields: ["exports"], extensions: [".ts", ".tsx", ".js"] } },
+  options: {
+    doNotFollow: { path: "node_modules|dist" },
+    exclude: { path: "dist" },
+    tsPreCompilationDeps: true,
+    tsConfig: { fileName: "tsconfig.base.json" },
+    enhancedResolveOptions: { exportsFields: ["exports"], extensions: [".ts", ".tsx", ".js"] },
+  },
 };

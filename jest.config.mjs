@@ -3,9 +3,16 @@ export default {
   testMatch: ["<rootDir>/packages/*/src/**/*.test.ts"],
   extensionsToTreatAsEsm: [".ts", ".tsx"],
   transform: {
-    "^.+\\.tsx?$": ["@swc/jest", { module: { type: "es6" }, jsc: { target: "es2022", parser: { syntax: "typescript", tsx: true } } }],
+    "^.+\\.tsx?$": [
+      "@swc/jest",
+      { module: { type: "es6" }, jsc: { target: "es2022", parser: { syntax: "typescript", tsx: true } } },
+    ],
   },
-  moduleNameMapper: { "^(\\.{1,2}/.*)\\.js$": "$1", "^@halvik/core/(.*)$": "<rootDir>/packages/core/src/$1/index.ts", "^@halvik/simulator$": "<rootDir>/packages/simulator/src/index.ts" },
+  moduleNameMapper: {
+    "^(\\.{1,2}/.*)\\.js$": "$1",
+    "^@halvik/core/(.*)$": "<rootDir>/packages/core/src/$1/index.ts",
+    "^@halvik/simulator$": "<rootDir>/packages/simulator/src/index.ts",
+  },
   globalSetup: "<rootDir>/packages/server/src/testing/jest-global-setup.ts",
   globalTeardown: "<rootDir>/packages/server/src/testing/jest-global-teardown.ts",
   testTimeout: 60000,

@@ -8,7 +8,10 @@ const { dependencies: coreDependencies } = JSON.parse(readFileSync("packages/cor
 const external = Object.keys({ ...dependencies, ...coreDependencies }).filter((name) => !name.startsWith("@halvik/"));
 
 await bundle({
-  entryPoints: { halvik: "packages/server/src/cli/halvik.ts", "udp-reader": "packages/server/src/collector/udp-reader.ts" },
+  entryPoints: {
+    halvik: "packages/server/src/cli/halvik.ts",
+    "udp-reader": "packages/server/src/collector/udp-reader.ts",
+  },
   outdir: "packages/server/dist",
   bundle: true,
   platform: "node",

@@ -1,5 +1,20 @@
 /** What a device is; its messages go by this. */
-export type Role = "firewall" | "vpn" | "core switch" | "switch" | "router" | "linux server" | "ticketing" | "camera" | "ups" | "wifi" | "dns" | "ship gateway" | "printer" | "radio link" | "crane control";
+export type Role =
+  | "firewall"
+  | "vpn"
+  | "core switch"
+  | "switch"
+  | "router"
+  | "linux server"
+  | "ticketing"
+  | "camera"
+  | "ups"
+  | "wifi"
+  | "dns"
+  | "ship gateway"
+  | "printer"
+  | "radio link"
+  | "crane control";
 
 /** A device of Orvane Ferries, an invented company. */
 export interface Device {
@@ -152,19 +167,21 @@ const MODERN: readonly Role[] = ["linux server", "dns", "ticketing", "ship gatew
 export const DEVICES: readonly Device[] = SITES.flatMap((site) => {
   const uplink = site.devices.find(([, role]) => role === "ship gateway" || role === "router")![0];
   const ship = uplink.startsWith("gw-");
-  return site.devices.map(([name, role, perHour], i): Device => ({
-    name,
-    role,
-    site: ship ? `ship ${site.name}` : site.name,
-    groups: [GROUP_OF[role], ship ? "ships" : "shore"],
-    address: `10.20.${site.net}.${10 + i}`,
-    alias: `127.20.${site.net}.${10 + i}`,
-    format: MODERN.includes(role) ? "RFC 5424" : "RFC 3164",
-    transport: role === "ticketing" || role === "ship gateway" ? "tcp" : "udp",
-    reachedThrough: name === uplink ? (site.name === "Orvane" ? null : "rt-orvane") : uplink,
-    perHour,
-    clockAheadSeconds: name === "wifi-torvika" ? 47 : name === "cctv-hestnes" ? -210 : 0,
-  }));
+  return site.devices.map(
+    ([name, role, perHour], i): Device => ({
+      name,
+      role,
+      site: ship ? `ship ${site.name}` : site.name,
+      groups: [GROUP_OF[role], ship ? "ships" : "shore"],
+      address: `10.20.${site.net}.${10 + i}`,
+      alias: `127.20.${site.net}.${10 + i}`,
+      format: MODERN.includes(role) ? "RFC 5424" : "RFC 3164",
+      transport: role === "ticketing" || role === "ship gateway" ? "tcp" : "udp",
+      reachedThrough: name === uplink ? (site.name === "Orvane" ? null : "rt-orvane") : uplink,
+      perHour,
+      clockAheadSeconds: name === "wifi-torvika" ? 47 : name === "cctv-hestnes" ? -210 : 0,
+    }),
+  );
 });
 
 export const deviceNamed = (name: string): Device => DEVICES.find((d) => d.name === name)!;

@@ -21,7 +21,11 @@ export function* historyCapture(untilUs: number, days: number, options: Timeline
     const due = waiting.findIndex((s) => s.arrivesUs >= readyUs);
     const ready = due < 0 ? waiting : waiting.slice(0, due);
     waiting = due < 0 ? [] : waiting.slice(due);
-    for (const s of ready) if (s.arrivesUs < untilUs) yield pcapDatagram(s.arrivesUs, s.device.alias, 514, COLLECTOR, SYSLOG_PORT, encoder.encode(s.line));
+    for (const s of ready)
+      if (s.arrivesUs < untilUs)
+        yield pcapDatagram(s.arrivesUs, s.device.alias, 514, COLLECTOR, SYSLOG_PORT, encoder.encode(s.line));
   }
-  for (const s of waiting) if (s.arrivesUs < untilUs) yield pcapDatagram(s.arrivesUs, s.device.alias, 514, COLLECTOR, SYSLOG_PORT, encoder.encode(s.line));
+  for (const s of waiting)
+    if (s.arrivesUs < untilUs)
+      yield pcapDatagram(s.arrivesUs, s.device.alias, 514, COLLECTOR, SYSLOG_PORT, encoder.encode(s.line));
 }

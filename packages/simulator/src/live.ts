@@ -46,7 +46,10 @@ export class LiveDevices {
     const now = this.nowUs();
     // the next minute is prepared ahead, so that none of it comes late
     while (this.minute * US_PER_MINUTE <= now + 2_000_000) {
-      this.waiting = [...this.waiting, ...minuteOf(this.minute, this.options).filter((s) => s.arrivesUs >= now - 1_000_000)].sort((a, b) => a.arrivesUs - b.arrivesUs);
+      this.waiting = [
+        ...this.waiting,
+        ...minuteOf(this.minute, this.options).filter((s) => s.arrivesUs >= now - 1_000_000),
+      ].sort((a, b) => a.arrivesUs - b.arrivesUs);
       this.minute++;
     }
     const due = this.waiting.findIndex((s) => s.arrivesUs > now);

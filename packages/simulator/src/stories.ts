@@ -26,7 +26,8 @@ export const STORIES: Readonly<Record<string, (r: Random) => Beat[]>> = {
       at += r.int(400, 4_000) * 1_000;
       beats.push({ device: vpn, afterUs: at, said: refusedLogon(r, from, r.pick(GUESSED)) });
     }
-    if (r.chance(0.15)) beats.push({ device: vpn, afterUs: at + 33 * US_PER_SECOND, said: acceptedLogon(r, from, "k.lind") });
+    if (r.chance(0.15))
+      beats.push({ device: vpn, afterUs: at + 33 * US_PER_SECOND, said: acceptedLogon(r, from, "k.lind") });
     return beats;
   },
   /** A port goes down and up again and again. */
@@ -46,9 +47,15 @@ export const STORIES: Readonly<Record<string, (r: Random) => Beat[]>> = {
   /** Power fails at Torvika. */
   power: (r) => {
     const beats: Beat[] = [];
-    for (let i = 0, left = r.int(36, 44); i < 6; i++, left -= 2) beats.push({ device: deviceNamed("ups-torvika"), afterUs: i * 30 * US_PER_SECOND, said: onBattery(left) });
+    for (let i = 0, left = r.int(36, 44); i < 6; i++, left -= 2)
+      beats.push({ device: deviceNamed("ups-torvika"), afterUs: i * 30 * US_PER_SECOND, said: onBattery(left) });
     return beats;
   },
   /** Somebody tries to become root. */
-  su: (r) => Array.from({ length: r.int(1, 3) }, (_, i) => ({ device: deviceNamed(r.pick(["files-1", "gate-hestnes", "gate-torvika"])), afterUs: i * 7 * US_PER_SECOND, said: suRefused(r, r.pick(["t.vik", "s.dahl"])) })),
+  su: (r) =>
+    Array.from({ length: r.int(1, 3) }, (_, i) => ({
+      device: deviceNamed(r.pick(["files-1", "gate-hestnes", "gate-torvika"])),
+      afterUs: i * 7 * US_PER_SECOND,
+      said: suRefused(r, r.pick(["t.vik", "s.dahl"])),
+    })),
 };

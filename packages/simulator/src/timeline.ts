@@ -39,7 +39,8 @@ export function minuteOf(minute: number, options: TimelineOptions): Sent[] {
   const r = new Random(options.seed, minute, "stories");
   for (const story of Object.values(STORIES)) {
     if (!r.chance(options.storiesPerHour / Object.keys(STORIES).length / 60)) continue;
-    for (const beat of story(r)) out.push(send(beat.device, startUs + beat.afterUs, (atUs) => writeLine(beat.device, beat.said, atUs)));
+    for (const beat of story(r))
+      out.push(send(beat.device, startUs + beat.afterUs, (atUs) => writeLine(beat.device, beat.said, atUs)));
   }
   return out.sort((a, b) => a.arrivesUs - b.arrivesUs);
 }
@@ -56,7 +57,9 @@ function send(device: Device, atUs: number, line: (atUs: number) => string): Sen
 function arrival(device: Device, atUs: number): number {
   if (device.site !== RADIO_GAP.ship) return atUs + TRANSIT_US;
   const phase = atUs % RADIO_GAP.everyUs;
-  return phase < RADIO_GAP.lengthUs ? atUs - phase + RADIO_GAP.lengthUs + (phase % (20 * US_PER_SECOND)) : atUs + TRANSIT_US * 8;
+  return phase < RADIO_GAP.lengthUs
+    ? atUs - phase + RADIO_GAP.lengthUs + (phase % (20 * US_PER_SECOND))
+    : atUs + TRANSIT_US * 8;
 }
 
 /** Busy by day, quiet by night: 0.45 to 1.5 around a mean of about 1. */

@@ -1,4 +1,4 @@
-import { formatUs, civilFromDays, US_PER_DAY, US_PER_SECOND, zoneOffsetUs } from "@halvik/core/time";
+import { civilFromDays, formatUs, US_PER_DAY, US_PER_SECOND, zoneOffsetUs } from "@halvik/core/time";
 import { type Device, ZONE } from "./devices.js";
 import type { Said } from "./messages.js";
 

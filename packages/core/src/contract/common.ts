@@ -3,7 +3,10 @@ import { z } from "zod";
 /** A time in a request: RFC 3339 with zone. In answers: UTC with microseconds. */
 export const TimeText = z.string().meta({ format: "date-time" });
 export const RecordId = z.string().regex(/^\d{1,19}$/, "expected a record id: digits");
-export const EntityId = z.string().regex(/^\d{1,9}$/, "expected an id: digits").transform(Number);
+export const EntityId = z
+  .string()
+  .regex(/^\d{1,9}$/, "expected an id: digits")
+  .transform(Number);
 
 /** Every error of the API has this shape; `position` points into a filter, in characters. */
 export const ApiError = z.object({

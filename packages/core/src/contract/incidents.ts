@@ -8,7 +8,12 @@ export const IncidentQuery = z.object({
   state: z.enum([...INCIDENT_STATES, "attention", "all"]).default("all"),
   from: TimeText.optional(),
   to: TimeText.optional(),
-  limit: z.string().regex(/^\d{1,3}$/, "expected digits").transform(Number).pipe(z.int().min(1).max(500)).default(100),
+  limit: z
+    .string()
+    .regex(/^\d{1,3}$/, "expected digits")
+    .transform(Number)
+    .pipe(z.int().min(1).max(500))
+    .default(100),
 });
 
 export const IncidentJson = z
@@ -40,9 +45,26 @@ export type IncidentList = z.infer<typeof IncidentList>;
 
 export const IncidentDetail = z.object({
   incident: IncidentJson,
-  rule: z.object({ sentence: z.string(), notes: z.string(), count: z.int(), windowSeconds: z.int(), clears: z.string() }),
+  rule: z.object({
+    sentence: z.string(),
+    notes: z.string(),
+    count: z.int(),
+    windowSeconds: z.int(),
+    clears: z.string(),
+  }),
   findings: z.array(
-    z.object({ id: z.int(), first: TimeText, last: TimeText, raised: TimeText, count: z.int(), cleared: TimeText.nullable(), clearedBy: z.string().nullable(), evidence: z.array(RecordJson), notShown: z.int(), gone: z.int() }),
+    z.object({
+      id: z.int(),
+      first: TimeText,
+      last: TimeText,
+      raised: TimeText,
+      count: z.int(),
+      cleared: TimeText.nullable(),
+      clearedBy: z.string().nullable(),
+      evidence: z.array(RecordJson),
+      notShown: z.int(),
+      gone: z.int(),
+    }),
   ),
   history: z.array(z.object({ at: TimeText, who: z.string(), what: z.string(), detail: z.string() })),
 });

@@ -3,7 +3,11 @@ import { RecordId, TimeText } from "./common.js";
 
 /** A whole number written in digits, as query strings carry it. */
 const digits = (least: number, most: number) =>
-  z.string().regex(/^\d{1,9}$/, "expected digits").transform(Number).pipe(z.int().min(least).max(most));
+  z
+    .string()
+    .regex(/^\d{1,9}$/, "expected digits")
+    .transform(Number)
+    .pipe(z.int().min(least).max(most));
 
 export const RecordQuery = z.object({
   filter: z.string().max(8_000).default(""),
@@ -77,7 +81,9 @@ export const RecordDetail = z.object({
 });
 export type RecordDetail = z.infer<typeof RecordDetail>;
 
-export const HistogramQuery = RecordQuery.pick({ filter: true, from: true, to: true, zone: true }).extend({ buckets: digits(1, 2_000).default(120) });
+export const HistogramQuery = RecordQuery.pick({ filter: true, from: true, to: true, zone: true }).extend({
+  buckets: digits(1, 2_000).default(120),
+});
 
 export const HistogramAnswer = z.object({
   widthSeconds: z.number(),

@@ -37,12 +37,17 @@ export const SenderJson = z
   .meta({ id: "Sender" });
 export type SenderJson = z.infer<typeof SenderJson>;
 
-export const SenderList = z.object({ senders: z.array(SenderJson), networks: z.array(z.object({ id: z.int(), network: z.string() })), unlisted: z.int() });
+export const SenderList = z.object({
+  senders: z.array(SenderJson),
+  networks: z.array(z.object({ id: z.int(), network: z.string() })),
+  unlisted: z.int(),
+});
 export type SenderList = z.infer<typeof SenderList>;
 
 const address = z.string().transform((text, context) => {
   const canonical = canonicalAddress(text.trim());
-  if (canonical === null) context.addIssue({ code: "custom", message: `expected an IPv4 or IPv6 address, got "${text}"` });
+  if (canonical === null)
+    context.addIssue({ code: "custom", message: `expected an IPv4 or IPv6 address, got "${text}"` });
   return canonical ?? z.NEVER;
 });
 
@@ -56,7 +61,11 @@ export const SenderFacts = z.object({
   role: z.string().trim().max(120).nullable(),
   zone: z.string().refine(isZone, "expected an IANA zone such as Europe/Oslo"),
   reachedThrough: z.string().trim().max(120).nullable(),
-  expectedEverySeconds: z.int().min(1).max(30 * 86_400).nullable(),
+  expectedEverySeconds: z
+    .int()
+    .min(1)
+    .max(30 * 86_400)
+    .nullable(),
   notes: z.string().max(4_000),
 });
 export type SenderFacts = z.infer<typeof SenderFacts>;
@@ -65,7 +74,8 @@ export const SenderChange = SenderFacts.partial();
 export const AdmitNetwork = z.object({
   network: z.string().transform((text, context) => {
     const network = parseNetwork(text.trim());
-    if (network === null) context.addIssue({ code: "custom", message: `expected a block such as 10.20.0.0/16, got "${text}"` });
+    if (network === null)
+      context.addIssue({ code: "custom", message: `expected a block such as 10.20.0.0/16, got "${text}"` });
     return network === null ? z.NEVER : `${network.first}/${network.bits}`;
   }),
   /** Also senders of this block heard of later. */

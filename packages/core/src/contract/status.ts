@@ -1,7 +1,15 @@
 import { z } from "zod";
 import { TimeText } from "./common.js";
 
-export const Job = z.object({ id: z.int(), name: z.string(), state: z.enum(["running", "done", "failed", "cancelled"]), done: z.int(), total: z.int().nullable(), unit: z.string(), message: z.string() });
+export const Job = z.object({
+  id: z.int(),
+  name: z.string(),
+  state: z.enum(["running", "done", "failed", "cancelled"]),
+  done: z.int(),
+  total: z.int().nullable(),
+  unit: z.string(),
+  message: z.string(),
+});
 
 export const Health = z.object({
   state: z.enum(["ok", "degraded"]),
@@ -18,8 +26,27 @@ export const Summary = z.object({
   recordsPerSecond: z.number(),
   lost: z.int(),
   attention: z.int(),
-  senders: z.object({ admitted: z.int(), waiting: z.int(), silent: z.array(z.object({ name: z.string(), since: TimeText, usualGapSeconds: z.number().nullable(), explainedBy: z.string().nullable() })) }),
-  intake: z.object({ lost: z.int(), refused: z.int(), capped: z.int(), problems: z.int(), late: z.int(), held: z.int(), spoolBytes: z.int() }),
+  senders: z.object({
+    admitted: z.int(),
+    waiting: z.int(),
+    silent: z.array(
+      z.object({
+        name: z.string(),
+        since: TimeText,
+        usualGapSeconds: z.number().nullable(),
+        explainedBy: z.string().nullable(),
+      }),
+    ),
+  }),
+  intake: z.object({
+    lost: z.int(),
+    refused: z.int(),
+    capped: z.int(),
+    problems: z.int(),
+    late: z.int(),
+    held: z.int(),
+    spoolBytes: z.int(),
+  }),
   store: z.object({ records: z.int(), oldest: TimeText.nullable(), bytes: z.int(), diskFreeBytes: z.int() }),
   jobs: z.array(Job),
   zone: z.string(),
@@ -28,16 +55,55 @@ export const Summary = z.object({
 export type Summary = z.infer<typeof Summary>;
 
 export const Intake = z.object({
-  endpoints: z.array(z.object({ name: z.string(), transport: z.string(), address: z.string(), port: z.int(), state: z.string(), detail: z.string(), counters: z.record(z.string(), z.number()), updated: TimeText })),
-  roles: z.array(z.object({ role: z.string(), running: z.boolean(), started: TimeText, heartbeat: TimeText, detail: z.record(z.string(), z.unknown()) })),
+  endpoints: z.array(
+    z.object({
+      name: z.string(),
+      transport: z.string(),
+      address: z.string(),
+      port: z.int(),
+      state: z.string(),
+      detail: z.string(),
+      counters: z.record(z.string(), z.number()),
+      updated: TimeText,
+    }),
+  ),
+  roles: z.array(
+    z.object({
+      role: z.string(),
+      running: z.boolean(),
+      started: TimeText,
+      heartbeat: TimeText,
+      detail: z.record(z.string(), z.unknown()),
+    }),
+  ),
   collector: z.record(z.string(), z.unknown()),
 });
 export type Intake = z.infer<typeof Intake>;
 
-export const RuleList = z.object({ rules: z.array(z.object({ id: z.string(), version: z.int(), name: z.string(), enabled: z.boolean(), severity: z.string(), sentence: z.string(), open: z.int(), raised: z.int(), notes: z.string() })) });
+export const RuleList = z.object({
+  rules: z.array(
+    z.object({
+      id: z.string(),
+      version: z.int(),
+      name: z.string(),
+      enabled: z.boolean(),
+      severity: z.string(),
+      sentence: z.string(),
+      open: z.int(),
+      raised: z.int(),
+      notes: z.string(),
+    }),
+  ),
+});
 export type RuleList = z.infer<typeof RuleList>;
 
 export const SignIn = z.object({ name: z.string().min(1).max(120), password: z.string().min(1).max(1_000) });
 export const NewPassword = z.object({ password: z.string().min(12, "at least 12 characters").max(1_000) });
-export const Session = z.object({ name: z.string(), display: z.string(), role: z.string(), mustChange: z.boolean(), zone: z.string() });
+export const Session = z.object({
+  name: z.string(),
+  display: z.string(),
+  role: z.string(),
+  mustChange: z.boolean(),
+  zone: z.string(),
+});
 export type Session = z.infer<typeof Session>;

@@ -102,7 +102,12 @@ export class RuleEngine {
    * Takes records of one lane, in any order, and its watermark. Copies of records count once: they are passed over.
    * @param amends asked for each event: true when it belongs to a finding that stands already and was added there
    */
-  step(lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs, amends?: (rule: Rule, key: string, event: CountEvent) => boolean): StepResult {
+  step(
+    lane: string,
+    records: readonly HalvikRecord[],
+    watermarkUs: EpochUs,
+    amends?: (rule: Rule, key: string, event: CountEvent) => boolean,
+  ): StepResult {
     const episodes: EpisodeReport[] = [];
     const states: StepResult["states"][number][] = [];
     for (const compiled of this.rules) {
@@ -117,7 +122,8 @@ export class RuleEngine {
           what,
           entities: what === "match" ? entitiesOf(compiled.rule, record) : [],
         };
-        for (const key of keysOf(compiled.rule.key, record)) if (!amends?.(compiled.rule, key, event)) push(byKey, key, event);
+        for (const key of keysOf(compiled.rule.key, record))
+          if (!amends?.(compiled.rule, key, event)) push(byKey, key, event);
       }
       const lanes = lanesOf(compiled, lane);
       for (const key of new Set([...byKey.keys(), ...keysToSettle(lanes, compiled.logic, watermarkUs)]))

@@ -67,7 +67,10 @@ export class Cadence {
   /** What several collectors and imports learnt, together. */
   static sum(a: SavedCadence | null, b: SavedCadence): SavedCadence {
     if (a === null) return b;
-    return { counts: b.counts.map((n, i) => n + (a.counts[i] ?? 0)), lastUs: Math.max(a.lastUs ?? 0, b.lastUs ?? 0) || null };
+    return {
+      counts: b.counts.map((n, i) => n + (a.counts[i] ?? 0)),
+      lastUs: Math.max(a.lastUs ?? 0, b.lastUs ?? 0) || null,
+    };
   }
 
   private quantileUs(hours: readonly number[], quantile: number): number | null {

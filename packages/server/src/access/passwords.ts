@@ -25,4 +25,3 @@ export function makeToken(): { token: string; hash: string } {
 
 // a token is 256 random bits: a plain hash cannot be guessed back
 export const hashToken = (token: string): string => createHash("sha256").update(token).digest("hex");
-

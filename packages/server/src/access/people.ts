@@ -1,4 +1,4 @@
-import { fn, col, where } from "sequelize";
+import { col, fn, where } from "sequelize";
 import { nowUs } from "../config/clock.js";
 import { Audit, Person, Token } from "../store/models.js";
 import { hashPassword, hashToken, makeToken, oneTimePassword, passwordMatches } from "./passwords.js";
@@ -27,7 +27,15 @@ export async function resetPerson(name: string, role: Person["role"] | null): Pr
   const passwordHash = await hashPassword(password);
   const person = await byName(name);
   if (person) await person.update({ passwordHash, mustChange: true, disabled: false, ...(role ? { role } : {}) });
-  else await Person.create({ name, display: name, role: role ?? "analyst", passwordHash, mustChange: true, createdUs: nowUs() });
+  else
+    await Person.create({
+      name,
+      display: name,
+      role: role ?? "analyst",
+      passwordHash,
+      mustChange: true,
+      createdUs: nowUs(),
+    });
   return password;
 }
 

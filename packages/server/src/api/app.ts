@@ -32,13 +32,35 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
     helmet({
       contentSecurityPolicy: {
         useDefaults: false,
-        directives: { "default-src": ["'self'"], "script-src": ["'self'"], "style-src": ["'self'", "'unsafe-inline'"], "img-src": ["'self'", "data:"], "font-src": ["'self'"], "connect-src": ["'self'"], "object-src": ["'none'"], "base-uri": ["'none'"], "frame-ancestors": ["'none'"], "form-action": ["'self'"] },
+        directives: {
+          "default-src": ["'self'"],
+          "script-src": ["'self'"],
+          "style-src": ["'self'", "'unsafe-inline'"],
+          "img-src": ["'self'", "data:"],
+          "font-src": ["'self'"],
+          "connect-src": ["'self'"],
+          "object-src": ["'none'"],
+          "base-uri": ["'none'"],
+          "frame-ancestors": ["'none'"],
+          "form-action": ["'self'"],
+        },
       },
       strictTransportSecurity: deps.config.HALVIK_SECURE_COOKIES,
     }),
   );
   app.use("/api", refuseCrossSite);
-  app.use("/api/v1/session", rateLimit({ windowMs: 60_000, limit: 20, skip: (req) => req.method === "GET", standardHeaders: true, legacyHeaders: false, handler: (_req, _res, next) => next(new AppError("TOO_MANY_REQUESTS", "too many sign-ins from this address; wait a minute")) }));
+  app.use(
+    "/api/v1/session",
+    rateLimit({
+      windowMs: 60_000,
+      limit: 20,
+      skip: (req) => req.method === "GET",
+      standardHeaders: true,
+      legacyHeaders: false,
+      handler: (_req, _res, next) =>
+        next(new AppError("TOO_MANY_REQUESTS", "too many sign-ins from this address; wait a minute")),
+    }),
+  );
   app.use("/api", express.json({ limit: "1mb" }));
   const PgStore = connectPgSimple(session);
   app.use(
@@ -55,10 +77,26 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
   );
   app.use("/api", identify);
 
-  const routes = [...sessionRoutes(deps), ...statusRoutes(deps), ...recordRoutes(deps), ...incidentRoutes(deps), ...senderRoutes(deps, models)];
-  const document = route({ method: "get", path: "/openapi.json", summary: "This description", access: "open", answer: z.object({}), handle: async () => description });
+  const routes = [
+    ...sessionRoutes(deps),
+    ...statusRoutes(deps),
+    ...recordRoutes(deps),
+    ...incidentRoutes(deps),
+    ...senderRoutes(deps, models),
+  ];
+  const document = route({
+    method: "get",
+    path: "/openapi.json",
+    summary: "This description",
+    access: "open",
+    answer: z.object({}),
+    handle: async () => description,
+  });
   const description = openApi([...routes, document], deps.version);
-  app.use("/api/v1", bind([...routes, document], (req) => actors.get(req) ?? null));
+  app.use(
+    "/api/v1",
+    bind([...routes, document], (req) => actors.get(req) ?? null),
+  );
   app.use("/api", () => {
     throw new AppError("NOT_FOUND", "there is no such address; /api/v1/openapi.json lists them");
   });
@@ -66,7 +104,9 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
   if (existsSync(webRoot)) {
     app.use("/assets", express.static(join(webRoot, "assets"), { immutable: true, maxAge: "1y", fallthrough: false }));
     app.use(express.static(webRoot, { index: false, maxAge: 0 }));
-    app.get("/{*path}", (_req, res) => res.sendFile(join(webRoot, "index.html"), { headers: { "cache-control": "no-store" } }));
+    app.get("/{*path}", (_req, res) =>
+      res.sendFile(join(webRoot, "index.html"), { headers: { "cache-control": "no-store" } }),
+    );
   }
   app.use(errorHandler(log));
   return app;
@@ -76,8 +116,11 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
 function refuseCrossSite(req: Request, _res: Response, next: NextFunction): void {
   const site = req.headers["sec-fetch-site"];
   const origin = req.headers.origin;
-  const foreign = (site !== undefined && site !== "same-origin" && site !== "none") || (origin !== undefined && hostOf(origin) !== req.headers.host);
-  if (req.method !== "GET" && req.method !== "HEAD" && foreign) throw new AppError("CROSS_SITE", "changes are taken from Halvik's own pages only");
+  const foreign =
+    (site !== undefined && site !== "same-origin" && site !== "none") ||
+    (origin !== undefined && hostOf(origin) !== req.headers.host);
+  if (req.method !== "GET" && req.method !== "HEAD" && foreign)
+    throw new AppError("CROSS_SITE", "changes are taken from Halvik's own pages only");
   next();
 }
 
@@ -94,7 +137,8 @@ async function identify(req: Request, _res: Response, next: NextFunction): Promi
   } else if (req.session.personId !== undefined) {
     const person = await Person.findByPk(req.session.personId);
     if (person && !person.disabled) {
-      if (person.mustChange && !req.path.startsWith("/v1/session") && !req.path.startsWith("/v1/health")) throw new AppError("PASSWORD_MUST_CHANGE", "choose a password of your own first");
+      if (person.mustChange && !req.path.startsWith("/v1/session") && !req.path.startsWith("/v1/health"))
+        throw new AppError("PASSWORD_MUST_CHANGE", "choose a password of your own first");
       actors.set(req, { name: person.name, may: person.role === "reader" ? "read" : "act" });
     }
   }

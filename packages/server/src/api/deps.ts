@@ -1,5 +1,5 @@
-import type pg from "pg";
 import { SenderDirectory } from "@halvik/core/senders";
+import type pg from "pg";
 import type { Config } from "../config/config.js";
 import { loadSenders } from "../store/senders.js";
 import type { LiveFeed } from "./live-feed.js";
@@ -25,7 +25,8 @@ export class DirectoryCache {
   async get(): Promise<SenderDirectory> {
     const { rows } = await this.db.query<{ version: number }>("select version from directory_version");
     const version = rows[0]!.version;
-    if (this.cached?.version !== version) this.cached = { version, directory: new SenderDirectory(await loadSenders(this.db, this.zone)) };
+    if (this.cached?.version !== version)
+      this.cached = { version, directory: new SenderDirectory(await loadSenders(this.db, this.zone)) };
     return this.cached.directory;
   }
 }

@@ -1,7 +1,7 @@
+import type { FilterError } from "@halvik/core/filter";
 import type { ErrorRequestHandler } from "express";
 import type { Logger } from "pino";
-import { z } from "zod";
-import type { FilterError } from "@halvik/core/filter";
+import type { z } from "zod";
 
 /** Error codes of the API and their status: append, never rename. */
 const STATUS = {
@@ -38,7 +38,10 @@ export class AppError extends Error {
 }
 
 export const filterError = (e: FilterError): AppError =>
-  new AppError("BAD_FILTER", `column ${e.span.start + 1}: ${e.message}`, { position: e.span, ...(e.suggestion === null ? {} : { suggestion: e.suggestion }) });
+  new AppError("BAD_FILTER", `column ${e.span.start + 1}: ${e.message}`, {
+    position: e.span,
+    ...(e.suggestion === null ? {} : { suggestion: e.suggestion }),
+  });
 
 /** Checks a part of a request; only here does a failed schema become a 400. */
 export function parseInput<T extends z.ZodType>(schema: T, value: unknown): z.output<T> {
@@ -46,7 +49,11 @@ export function parseInput<T extends z.ZodType>(schema: T, value: unknown): z.ou
   if (result.success) return result.data;
   const issue = result.error.issues[0]!;
   const field = issue.path.join(".");
-  throw new AppError("BAD_REQUEST", `${field === "" ? "request" : field}: ${issue.message}`, field === "" ? {} : { field });
+  throw new AppError(
+    "BAD_REQUEST",
+    `${field === "" ? "request" : field}: ${issue.message}`,
+    field === "" ? {} : { field },
+  );
 }
 
 /** The one place where errors become answers. What is not ours to tell is logged and answered with 500. */
@@ -67,8 +74,11 @@ function toAppError(error: unknown): AppError {
   const e = error as { type?: string; status?: number; code?: string; message?: string };
   if (e.type === "entity.parse.failed") return new AppError("BAD_REQUEST", "the body is not JSON");
   if (e.type === "entity.too.large") return new AppError("BAD_REQUEST", "the body is larger than 1 MiB");
-  if (e.code === "57014") return new AppError("TOO_SLOW", "the answer took longer than allowed; narrow the window or the filter");
-  if (typeof e.code === "string" && /^(ECONN|57P|08|EPIPE|ETIMEDOUT)/.test(e.code)) return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
-  if (/timeout exceeded when trying to connect|Connection terminated/.test(e.message ?? "")) return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
+  if (e.code === "57014")
+    return new AppError("TOO_SLOW", "the answer took longer than allowed; narrow the window or the filter");
+  if (typeof e.code === "string" && /^(ECONN|57P|08|EPIPE|ETIMEDOUT)/.test(e.code))
+    return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
+  if (/timeout exceeded when trying to connect|Connection terminated/.test(e.message ?? ""))
+    return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
   return new AppError("INTERNAL", "Halvik made a mistake; it is in the log of the web role");
 }

@@ -25,16 +25,31 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
   const models = createModels(config, secrets, "web");
   const feed = new LiveFeed(connection, db, log);
   const webRoot = join(dirname(fileURLToPath(import.meta.url)), "../../web/dist");
-  const app = createApp({ config, db, directory: new DirectoryCache(db, config.HALVIK_ZONE), feed, version: VERSION }, models, secrets, webRoot, log);
+  const app = createApp(
+    { config, db, directory: new DirectoryCache(db, config.HALVIK_ZONE), feed, version: VERSION },
+    models,
+    secrets,
+    webRoot,
+    log,
+  );
   const server = createServer(app);
   await new Promise<void>((resolve, reject) => {
-    server.once("error", (e: NodeJS.ErrnoException) => reject(e.code === "EADDRINUSE" ? new Error(`port ${config.HALVIK_HTTP_PORT} is taken by another program; choose one with --port or HALVIK_HTTP_PORT`) : e));
+    server.once("error", (e: NodeJS.ErrnoException) =>
+      reject(
+        e.code === "EADDRINUSE"
+          ? new Error(
+              `port ${config.HALVIK_HTTP_PORT} is taken by another program; choose one with --port or HALVIK_HTTP_PORT`,
+            )
+          : e,
+      ),
+    );
     server.listen(config.HALVIK_HTTP_PORT, config.HALVIK_HTTP_HOST, resolve);
   });
   dropRoot();
   await feed.start();
   const startedUs = nowUs();
-  const beat = () => writeHeartbeat(db, "web", startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() }).catch(() => undefined);
+  const beat = () =>
+    writeHeartbeat(db, "web", startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() }).catch(() => undefined);
   await beat();
   const timer = setInterval(beat, HEARTBEAT_MS);
   return async () => {

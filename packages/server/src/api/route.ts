@@ -1,4 +1,4 @@
-import { Router, type Request, type Response } from "express";
+import { type Request, type Response, Router } from "express";
 import type { z } from "zod";
 import type { Actor } from "../access/people.js";
 import { AppError, parseInput } from "./errors.js";
@@ -31,7 +31,12 @@ export interface Route {
 
 /** Declares a route; its handler's input types follow from the schemas. */
 export function route<Q extends z.ZodType, B extends z.ZodType, P extends z.ZodType>(
-  spec: Omit<Route, "handle" | "query" | "body" | "params"> & { query?: Q; body?: B; params?: P; handle: (input: RouteInput<z.output<Q>, z.output<B>, z.output<P>>) => Promise<unknown> },
+  spec: Omit<Route, "handle" | "query" | "body" | "params"> & {
+    query?: Q;
+    body?: B;
+    params?: P;
+    handle: (input: RouteInput<z.output<Q>, z.output<B>, z.output<P>>) => Promise<unknown>;
+  },
 ): Route {
   return spec as unknown as Route;
 }
@@ -45,8 +50,10 @@ export function bind(routes: readonly Route[], actorOf: ActorOf): Router {
     router[r.method](r.path.replace(/\{(\w+)\}/g, ":$1"), async (req: Request, res: Response) => {
       const actor = actorOf(req);
       if (r.access !== "open") {
-        if (actor === null) throw new AppError("SIGN_IN_NEEDED", "sign in, or send a token as “Authorization: Bearer …”");
-        if (r.access === "act" && actor.may !== "act") throw new AppError("NOT_ALLOWED", `${actor.name} may read, not change`);
+        if (actor === null)
+          throw new AppError("SIGN_IN_NEEDED", "sign in, or send a token as “Authorization: Bearer …”");
+        if (r.access === "act" && actor.may !== "act")
+          throw new AppError("NOT_ALLOWED", `${actor.name} may read, not change`);
       }
       const input = {
         query: r.query ? parseInput(r.query, req.query) : undefined,

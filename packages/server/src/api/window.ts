@@ -1,10 +1,13 @@
-import { parseFilter, type Filter } from "@halvik/core/filter";
+import { type Filter, parseFilter } from "@halvik/core/filter";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { isZone, readRfc3339, US_PER_DAY } from "@halvik/core/time";
 import { AppError, filterError } from "./errors.js";
 
 /** A window from a request: [from, to), by default the last 24 hours. */
-export function readWindow(query: { from?: string | undefined; to?: string | undefined }, nowUs: number): { fromUs: number; toUs: number } {
+export function readWindow(
+  query: { from?: string | undefined; to?: string | undefined },
+  nowUs: number,
+): { fromUs: number; toUs: number } {
   // a minute of grace, so that records stamped a little ahead are not hidden
   const toUs = query.to === undefined ? nowUs + 60_000_000 : readTime("to", query.to);
   const fromUs = query.from === undefined ? toUs - US_PER_DAY : readTime("from", query.from);
@@ -14,7 +17,12 @@ export function readWindow(query: { from?: string | undefined; to?: string | und
 
 function readTime(field: string, text: string): number {
   const time = readRfc3339(text);
-  if (time === null || time.end !== text.length || time.offsetMinutes === null) throw new AppError("BAD_TIME", `${field}: expected RFC 3339 with a zone, such as 2026-11-24T10:00:00Z, got "${text}"`, { field });
+  if (time === null || time.end !== text.length || time.offsetMinutes === null)
+    throw new AppError(
+      "BAD_TIME",
+      `${field}: expected RFC 3339 with a zone, such as 2026-11-24T10:00:00Z, got "${text}"`,
+      { field },
+    );
   return time.us;
 }
 

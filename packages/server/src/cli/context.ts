@@ -8,19 +8,25 @@ export function context(): { config: Config; secrets: Secrets } {
   try {
     return { config, secrets: loadSecrets(config.HALVIK_DATA_DIR) };
   } catch (e) {
-    const why = (e as NodeJS.ErrnoException).code === "EACCES" ? "may not be read by this user" : "has not been started yet";
-    throw new Error(`Halvik in ${config.HALVIK_DATA_DIR} ${why}; run bin/start first, or name its directory with HALVIK_DATA_DIR`);
+    const why =
+      (e as NodeJS.ErrnoException).code === "EACCES" ? "may not be read by this user" : "has not been started yet";
+    throw new Error(
+      `Halvik in ${config.HALVIK_DATA_DIR} ${why}; run bin/start first, or name its directory with HALVIK_DATA_DIR`,
+    );
   }
 }
 
 /** Runs work with the models bound, as the owner of the database. */
-export async function withModels<T>(work: (c: ReturnType<typeof context> & { models: ReturnType<typeof createModels> }) => Promise<T>): Promise<T> {
+export async function withModels<T>(
+  work: (c: ReturnType<typeof context> & { models: ReturnType<typeof createModels> }) => Promise<T>,
+): Promise<T> {
   const c = context();
   const models = createModels(c.config, c.secrets, "owner");
   try {
     return await work({ ...c, models });
   } catch (e) {
-    if ((e as { name?: string }).name === "SequelizeConnectionRefusedError") throw new Error("the database does not answer; is Halvik running? (bin/start)");
+    if ((e as { name?: string }).name === "SequelizeConnectionRefusedError")
+      throw new Error("the database does not answer; is Halvik running? (bin/start)");
     throw e;
   } finally {
     await models.close();

@@ -1,6 +1,6 @@
 import { basename } from "node:path";
-import { Command } from "commander";
 import { canonicalAddress } from "@halvik/core/net";
+import { Command } from "commander";
 import { nowUs } from "../config/clock.js";
 import { importFile, readTimeOption, sayReceipt } from "../jobs/import-file.js";
 import { connectionOf } from "../store/pool.js";
@@ -26,7 +26,8 @@ export const importCommand = (): Command =>
     .action(async (file: string, options: ImportCommandOptions) => {
       const { config, secrets } = context();
       const peer = options.peer === undefined ? null : canonicalAddress(options.peer);
-      if (options.peer !== undefined && peer === null) throw new Error(`--peer: expected an address, got "${options.peer}"`);
+      if (options.peer !== undefined && peer === null)
+        throw new Error(`--peer: expected an address, got "${options.peer}"`);
       const total = options.total === undefined ? null : Number(options.total);
       const started = performance.now();
       const receipt = await importFile(connectionOf(config, secrets, "owner"), openInput(file), {
@@ -36,7 +37,10 @@ export const importCommand = (): Command =>
         runRules: options.rules === true,
         total,
         zone: config.HALVIK_ZONE,
-        onProgress: (read) => process.stdout.isTTY && process.stdout.write(`\r  ${read}${total ? ` of about ${total}` : ""} messages `),
+        onProgress: (read) =>
+          process.stdout.isTTY && process.stdout.write(`\r  ${read}${total ? ` of about ${total}` : ""} messages `),
       });
-      console.log(`${process.stdout.isTTY ? "\r" : ""}  ${sayReceipt(receipt)}, in ${((performance.now() - started) / 1000).toFixed(1)} s`);
+      console.log(
+        `${process.stdout.isTTY ? "\r" : ""}  ${sayReceipt(receipt)}, in ${((performance.now() - started) / 1000).toFixed(1)} s`,
+      );
     });

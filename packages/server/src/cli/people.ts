@@ -15,7 +15,8 @@ export const peopleCommands = (): Command[] => [
         .addOption(new Option("--role <role>").choices(["owner", "analyst", "reader"]).default("analyst"))
         .action((name: string, { role }: { role: Person["role"] }) =>
           withModels(async () => {
-            if (await Person.findOne({ where: { name } })) throw new Error(`there is an account “${name}” already; “user reset ${name}” gives it a new password`);
+            if (await Person.findOne({ where: { name } }))
+              throw new Error(`there is an account “${name}” already; “user reset ${name}” gives it a new password`);
             const password = await resetPerson(name, role);
             await audit(CLI, "account made", { name, role });
             console.log(password);
@@ -38,7 +39,8 @@ export const peopleCommands = (): Command[] => [
     .addCommand(
       new Command("list").description("list the accounts").action(() =>
         withModels(async () => {
-          for (const p of await Person.findAll({ order: ["name"] })) console.log([p.name, p.role, p.disabled ? "disabled" : "active"].join("\t"));
+          for (const p of await Person.findAll({ order: ["name"] }))
+            console.log([p.name, p.role, p.disabled ? "disabled" : "active"].join("\t"));
         }),
       ),
     ),
@@ -73,7 +75,8 @@ export const peopleCommands = (): Command[] => [
     .addCommand(
       new Command("list").description("list the tokens").action(() =>
         withModels(async () => {
-          for (const t of await Token.findAll({ order: ["name"] })) console.log([t.name, t.scope, t.revoked ? "revoked" : "active"].join("\t"));
+          for (const t of await Token.findAll({ order: ["name"] }))
+            console.log([t.name, t.scope, t.revoked ? "revoked" : "active"].join("\t"));
         }),
       ),
     ),

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
+import { Rule } from "@halvik/core/correlation";
 import { Command } from "commander";
 import { z } from "zod";
-import { Rule } from "@halvik/core/correlation";
 import { audit } from "../access/people.js";
 import { saveRule } from "../start/setup-database.js";
 import { RuleModel } from "../store/models.js";
@@ -13,7 +13,13 @@ export const rulesCommand = (): Command =>
     .addCommand(
       new Command("export").description("print every rule").action(() =>
         withModels(async () => {
-          console.log(JSON.stringify((await RuleModel.findAll({ order: ["id"] })).map((r) => r.body), null, 2));
+          console.log(
+            JSON.stringify(
+              (await RuleModel.findAll({ order: ["id"] })).map((r) => r.body),
+              null,
+              2,
+            ),
+          );
         }),
       ),
     )
@@ -24,7 +30,10 @@ export const rulesCommand = (): Command =>
         .action((file: string) =>
           withModels(async () => {
             const parsed = z.array(Rule).safeParse(JSON.parse(readFileSync(file === "-" ? 0 : file, "utf8")));
-            if (!parsed.success) throw new Error(`rules: ${parsed.error.issues.map((i) => `${i.path.join(".")}: ${i.message}`).join("; ")}`);
+            if (!parsed.success)
+              throw new Error(
+                `rules: ${parsed.error.issues.map((i) => `${i.path.join(".")}: ${i.message}`).join("; ")}`,
+              );
             for (const rule of parsed.data) await saveRule(rule, "command line");
             await audit("command line", "rules imported", { count: parsed.data.length });
             console.log(`${parsed.data.length} saved`);

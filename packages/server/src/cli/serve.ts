@@ -14,7 +14,11 @@ export const serveCommand = (): Command =>
     .action(async ({ role }: { role: keyof typeof ROLES }) => {
       const config = loadConfig(process.env);
       const stop = await ROLES[role](config, loadSecrets(config.HALVIK_DATA_DIR));
-      const end = () => void stop().then(() => process.exit(0), () => process.exit(1));
+      const end = () =>
+        void stop().then(
+          () => process.exit(0),
+          () => process.exit(1),
+        );
       process.once("SIGTERM", end);
       process.once("SIGINT", end);
       // the one who started this role has gone: nobody would end it any more

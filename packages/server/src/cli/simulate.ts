@@ -1,5 +1,5 @@
-import { Command } from "commander";
 import { historyCapture, LiveDevices, roster } from "@halvik/simulator";
+import { Command } from "commander";
 import { nowUs } from "../config/clock.js";
 import { loadConfig } from "../config/config.js";
 import { exportSenders } from "../exchange/senders-csv.js";
@@ -11,7 +11,11 @@ const LIVE_STORIES_PER_HOUR = 20;
 export const simulateCommand = (): Command =>
   new Command("simulate")
     .description("stand-in devices of an invented company, Orvane Ferries")
-    .addCommand(new Command("senders").description("print its devices as a list of senders").action(() => void process.stdout.write(exportSenders(roster()))))
+    .addCommand(
+      new Command("senders")
+        .description("print its devices as a list of senders")
+        .action(() => void process.stdout.write(exportSenders(roster()))),
+    )
     .addCommand(
       new Command("history")
         .description("write what they sent as a pcap capture to standard output")
@@ -26,7 +30,11 @@ export const simulateCommand = (): Command =>
             waiting = [];
             if (!more) await new Promise((resolve) => process.stdout.once("drain", resolve));
           };
-          for (const piece of historyCapture(until === undefined ? nowUs() : readTimeOption(until), Number(days), { seed: Number(seed), storiesPerHour: HISTORY_STORIES_PER_HOUR, rate: 1 })) {
+          for (const piece of historyCapture(until === undefined ? nowUs() : readTimeOption(until), Number(days), {
+            seed: Number(seed),
+            storiesPerHour: HISTORY_STORIES_PER_HOUR,
+            rate: 1,
+          })) {
             waiting.push(piece);
             if (waiting.length >= 1_000) await flush();
           }
@@ -40,7 +48,11 @@ export const simulateCommand = (): Command =>
         .option("--rate <n>", "ordinary traffic, as a multiple of a usual day", "1")
         .action(({ seed, rate }: { seed: string; rate: string }) => {
           const config = loadConfig(process.env);
-          const devices = new LiveDevices({ host: "127.0.0.1", udpPort: config.HALVIK_SYSLOG_UDP_PORT, tcpPort: config.HALVIK_SYSLOG_TCP_PORT }, { seed: Number(seed), storiesPerHour: LIVE_STORIES_PER_HOUR, rate: Number(rate) }, nowUs);
+          const devices = new LiveDevices(
+            { host: "127.0.0.1", udpPort: config.HALVIK_SYSLOG_UDP_PORT, tcpPort: config.HALVIK_SYSLOG_TCP_PORT },
+            { seed: Number(seed), storiesPerHour: LIVE_STORIES_PER_HOUR, rate: Number(rate) },
+            nowUs,
+          );
           devices.start();
           const end = () => {
             devices.stop();

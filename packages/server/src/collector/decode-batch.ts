@@ -1,5 +1,5 @@
-import type { Mark, RecordContent } from "@halvik/core/record";
 import { type NormaliseContext, syslogRecord } from "@halvik/core/normalise";
+import type { Mark, RecordContent } from "@halvik/core/record";
 import { LATE_AFTER_US } from "../store/batches.js";
 import type { StoredContent } from "../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../store/record-id.js";
@@ -25,7 +25,10 @@ export interface DecodeOptions {
 }
 
 /** The unknown among the peers and relayed hosts of a batch; they become senders before it is decoded. */
-export function findUnknown(arrivals: readonly Arrival[], registry: SenderRegistry): Pick<DecodedBatch, "unknownPeers" | "unknownHosts"> {
+export function findUnknown(
+  arrivals: readonly Arrival[],
+  registry: SenderRegistry,
+): Pick<DecodedBatch, "unknownPeers" | "unknownHosts"> {
   const unknownPeers = new Map<string, number>();
   const unknownHosts: DecodedBatch["unknownHosts"] = new Map();
   for (const arrival of arrivals) {
@@ -44,8 +47,19 @@ export function findUnknown(arrivals: readonly Arrival[], registry: SenderRegist
 }
 
 /** Arrivals to records, with sender, time, marks and id. Learns clock and cadence on the way. */
-export function decodeBatch(arrivals: readonly Arrival[], registry: SenderRegistry, options: DecodeOptions): DecodedBatch {
-  const out: DecodedBatch = { records: [], held: [], unknownPeers: new Map(), unknownHosts: new Map(), refused: 0, unlisted: 0 };
+export function decodeBatch(
+  arrivals: readonly Arrival[],
+  registry: SenderRegistry,
+  options: DecodeOptions,
+): DecodedBatch {
+  const out: DecodedBatch = {
+    records: [],
+    held: [],
+    unknownPeers: new Map(),
+    unknownHosts: new Map(),
+    refused: 0,
+    unlisted: 0,
+  };
   for (const arrival of arrivals) {
     const peer = registry.peer(arrival.peer);
     if (peer === undefined) out.unlisted++;
@@ -76,11 +90,21 @@ function toStored(arrival: Arrival, peer: LiveSender, registry: SenderRegistry, 
     peer.lastHeardUs = Math.max(peer.lastHeardUs ?? 0, arrival.receivedUs);
     peer.touched = true;
   }
-  return { id, sender: sender.facts.id, endpoint: arrival.endpoint, copyOf, content: marks === content.marks ? content : { ...content, marks } };
+  return {
+    id,
+    sender: sender.facts.id,
+    endpoint: arrival.endpoint,
+    copyOf,
+    content: marks === content.marks ? content : { ...content, marks },
+  };
 }
 
 function decodeFor(sender: LiveSender, arrival: Arrival): { content: RecordContent; deviceUs: number | null } {
-  const context: NormaliseContext = { receivedUs: arrival.receivedUs, zone: sender.facts.zone, clockOffsetUs: sender.clock.appliedUs };
+  const context: NormaliseContext = {
+    receivedUs: arrival.receivedUs,
+    zone: sender.facts.zone,
+    clockOffsetUs: sender.clock.appliedUs,
+  };
   const { content, message } = syslogRecord(arrival.bytes, context);
   return { content, deviceUs: message.deviceUs };
 }
@@ -96,7 +120,13 @@ function marksOf(content: RecordContent, arrival: Arrival, copyOf: string | null
   return [...content.marks, ...extra];
 }
 
-function learn(sender: LiveSender, arrival: Arrival, content: RecordContent, deviceUs: number | null, copy: boolean): void {
+function learn(
+  sender: LiveSender,
+  arrival: Arrival,
+  content: RecordContent,
+  deviceUs: number | null,
+  copy: boolean,
+): void {
   if (deviceUs !== null && !arrival.held) sender.clock.observe(deviceUs, arrival.receivedUs);
   sender.cadence.observe(arrival.receivedUs);
   sender.lastHeardUs = Math.max(sender.lastHeardUs ?? 0, arrival.receivedUs);
@@ -108,4 +138,3 @@ function learn(sender: LiveSender, arrival: Arrival, content: RecordContent, dev
   if (content.receivedUs - content.timeUs > LATE_AFTER_US) fresh.late++;
   if (copy) fresh.copies++;
 }
-

@@ -1,12 +1,20 @@
+import { type OwnObservation, ownRecord } from "@halvik/core/normalise";
+import { OWN_SENDER } from "@halvik/core/senders";
+import { formatDuration } from "@halvik/core/time";
 import pg from "pg";
 import type { Logger } from "pino";
-import { type OwnObservation, ownRecord } from "@halvik/core/normalise";
-import { formatDuration } from "@halvik/core/time";
-import { OWN_SENDER } from "@halvik/core/senders";
 import { nowUs } from "../config/clock.js";
 import { BatchWriter } from "../store/batches.js";
 import { claimCollector } from "../store/collectors.js";
-import { countHeld, expireHeld, forgetHeld, HELD_IN_ALL, HELD_PER_SENDER, holdRecords, takeAdmitted } from "../store/held.js";
+import {
+  countHeld,
+  expireHeld,
+  forgetHeld,
+  HELD_IN_ALL,
+  HELD_PER_SENDER,
+  holdRecords,
+  takeAdmitted,
+} from "../store/held.js";
 import { IdSource } from "../store/record-id.js";
 import { type Arrival, arrivalBytes } from "./arrival.js";
 import { type DecodedBatch, decodeBatch, findUnknown } from "./decode-batch.js";
@@ -73,7 +81,16 @@ export class Pipeline implements EndpointSink {
   private stopping = false;
   private loop: Promise<void> | null = null;
   private wake: (() => void) | null = null;
-  readonly counters = { stored: 0, spooled: 0, capped: 0, refused: 0, held: 0, "held: refused, too many": 0, "unlisted senders": 0, lost: 0 };
+  readonly counters = {
+    stored: 0,
+    spooled: 0,
+    capped: 0,
+    refused: 0,
+    held: 0,
+    "held: refused, too many": 0,
+    "unlisted senders": 0,
+    lost: 0,
+  };
 
   constructor(
     private readonly options: PipelineOptions,
@@ -224,7 +241,12 @@ export class Pipeline implements EndpointSink {
       await this.registry.refresh(client);
       this.heldCounts = await countHeld(client);
       this.number = Math.max(this.number, claim.lastBatch);
-      this.connected = { client, writer: new BatchWriter(client, claim.number, false), ids, lastBatch: claim.lastBatch };
+      this.connected = {
+        client,
+        writer: new BatchWriter(client, claim.number, false),
+        ids,
+        lastBatch: claim.lastBatch,
+      };
     } catch (e) {
       this.log.warn({ err: e }, "database cannot be reached");
       this.awaySinceUs ??= nowUs();
@@ -274,12 +296,22 @@ export class Pipeline implements EndpointSink {
       if (unknown.unknownPeers.size > 0) await this.registry.notice(client, unknown.unknownPeers);
       if (unknown.unknownHosts.size > 0) await this.registry.noticeBehind(client, unknown.unknownHosts);
       const decoded = decodeBatch(batch.arrivals, this.registry, { ids, nowUs: storedUs, imported: false });
-      const own = this.observations.map((o) => ({ id: ids.next(storedUs), sender: OWN_SENDER, endpoint: "halvik", copyOf: null, content: ownRecord(o, storedUs) }));
+      const own = this.observations.map((o) => ({
+        id: ids.next(storedUs),
+        sender: OWN_SENDER,
+        endpoint: "halvik",
+        copyOf: null,
+        content: ownRecord(o, storedUs),
+      }));
       const held = this.withinBounds(decoded);
-      await writer.commit({ number: batch.number, records: [...decoded.records, ...own], throughUs: batch.throughUs, runRules: true }, storedUs, async (db) => {
-        await holdRecords(db, held);
-        await forgetHeld(db, forgetIds);
-      });
+      await writer.commit(
+        { number: batch.number, records: [...decoded.records, ...own], throughUs: batch.throughUs, runRules: true },
+        storedUs,
+        async (db) => {
+          await holdRecords(db, held);
+          await forgetHeld(db, forgetIds);
+        },
+      );
       this.observations.splice(0, own.length);
       this.connected!.lastBatch = batch.number;
       this.lastCommitUs = storedUs;
@@ -328,7 +360,8 @@ export class Pipeline implements EndpointSink {
       const { ids, arrivals } = await takeAdmitted(client, BATCH_MAX_RECORDS);
       const idle = nowUs() - this.lastCommitUs > TICK_US;
       if (arrivals.length > 0 || this.observations.length > 0 || idle) {
-        if (arrivals.length > 0 || this.spool.isEmpty) await this.store({ number: ++this.number, throughUs: nowUs(), arrivals }, nowUs(), ids);
+        if (arrivals.length > 0 || this.spool.isEmpty)
+          await this.store({ number: ++this.number, throughUs: nowUs(), arrivals }, nowUs(), ids);
       }
       await expireHeld(client, nowUs());
       await writeActivity(client, this.registry, false);
@@ -340,14 +373,31 @@ export class Pipeline implements EndpointSink {
 
   private tellLosses(): void {
     for (const { endpoint, reason, count } of this.lossSinceTold.values()) {
-      this.observe({ event: "records-lost", severity: 3, outcome: "failure", subject: endpoint, text: `${count} lost at ${endpoint}: ${reason}.`, data: [["count", String(count)], ["reason", reason]] });
+      this.observe({
+        event: "records-lost",
+        severity: 3,
+        outcome: "failure",
+        subject: endpoint,
+        text: `${count} lost at ${endpoint}: ${reason}.`,
+        data: [
+          ["count", String(count)],
+          ["reason", reason],
+        ],
+      });
     }
     this.lossSinceTold = new Map();
     const now = nowUs();
     for (const [peer, count] of this.cappedSinceTold) {
       if (now - (this.lastTold.get(peer) ?? 0) < REPEAT_OBSERVATION_US) continue;
       const name = this.registry.peer(peer)?.facts.name ?? peer;
-      this.observe({ event: "senders-capped", severity: 4, outcome: "failure", subject: name, text: `${name} sent more than ${this.options.ratePerSender} records/s; ${count} were counted and not kept.`, data: [["count", String(count)]] });
+      this.observe({
+        event: "senders-capped",
+        severity: 4,
+        outcome: "failure",
+        subject: name,
+        text: `${name} sent more than ${this.options.ratePerSender} records/s; ${count} were counted and not kept.`,
+        data: [["count", String(count)]],
+      });
       this.lastTold.set(peer, now);
       this.cappedSinceTold.delete(peer);
     }

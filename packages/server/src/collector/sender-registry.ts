@@ -1,6 +1,6 @@
-import type pg from "pg";
 import { networkContains, parseNetwork } from "@halvik/core/net";
 import { Cadence, ClockOffset, CopyFinder, type Sender } from "@halvik/core/senders";
+import type pg from "pg";
 import { loadSenders } from "../store/senders.js";
 
 /** At most this many waiting senders are listed (`semantics.md` 9). */
@@ -12,7 +12,16 @@ export interface LiveSender {
   readonly clock: ClockOffset;
   /** What is learnt here since it was last added to what is kept. */
   readonly cadence: Cadence;
-  readonly fresh: { records: number; bytes: number; problems: number; late: number; copies: number; capped: number; held: number; heldRefused: number };
+  readonly fresh: {
+    records: number;
+    bytes: number;
+    problems: number;
+    late: number;
+    copies: number;
+    capped: number;
+    held: number;
+    heldRefused: number;
+  };
   lastHeardUs: number | null;
   touched: boolean;
 }
@@ -85,12 +94,19 @@ export class SenderRegistry {
         [address, admitted ? "admitted" : "waiting", firstSeenUs],
       );
       if (!admitted) waiting++;
-      this.add(newLiveSender(plainSender(rows[0]!.id, address, admitted, this.defaultZone, firstSeenUs, { addresses: [address] })));
+      this.add(
+        newLiveSender(
+          plainSender(rows[0]!.id, address, admitted, this.defaultZone, firstSeenUs, { addresses: [address] }),
+        ),
+      );
     }
   }
 
   /** Makes senders for hosts first heard of through an admitted relay. */
-  async noticeBehind(db: pg.Client, hosts: ReadonlyMap<string, { relay: LiveSender; host: string; firstSeenUs: number }>): Promise<void> {
+  async noticeBehind(
+    db: pg.Client,
+    hosts: ReadonlyMap<string, { relay: LiveSender; host: string; firstSeenUs: number }>,
+  ): Promise<void> {
     for (const { relay, host, firstSeenUs } of hosts.values()) {
       if (this.behind(relay.facts.id, host)) continue;
       // admitted with its relay: a host name alone admits nothing, the relay does
@@ -101,18 +117,28 @@ export class SenderRegistry {
         [relay.facts.id, host, relay.facts.name, relay.facts.zone, firstSeenUs],
       );
       const row = rows[0]!;
-      this.add(newLiveSender(plainSender(row.id, row.name, true, relay.facts.zone, firstSeenUs, { viaRelay: relay.facts.id, relayHost: host })));
+      this.add(
+        newLiveSender(
+          plainSender(row.id, row.name, true, relay.facts.zone, firstSeenUs, {
+            viaRelay: relay.facts.id,
+            relayHost: host,
+          }),
+        ),
+      );
     }
   }
 
   private add(live: LiveSender): void {
     this.byId.set(live.facts.id, live);
     for (const address of live.facts.addresses) this.byAddress.set(address, live);
-    if (live.facts.viaRelay !== null && live.facts.relayHost !== null) this.byRelayHost.set(`${live.facts.viaRelay} ${live.facts.relayHost.toLowerCase()}`, live);
+    if (live.facts.viaRelay !== null && live.facts.relayHost !== null)
+      this.byRelayHost.set(`${live.facts.viaRelay} ${live.facts.relayHost.toLowerCase()}`, live);
   }
 
   private async loadActivity(db: pg.Client): Promise<Map<number, LiveSender>> {
-    const { rows } = await db.query<{ sender: number; last_heard_us: number | null; clock_offset_us: number }>("select sender, last_heard_us, clock_offset_us from sender_activity");
+    const { rows } = await db.query<{ sender: number; last_heard_us: number | null; clock_offset_us: number }>(
+      "select sender, last_heard_us, clock_offset_us from sender_activity",
+    );
     const out = new Map<number, LiveSender>();
     for (const r of rows) {
       const live = newLiveSender(plainSender(r.sender, "", false, this.defaultZone, null, {}), r.clock_offset_us);
@@ -124,9 +150,40 @@ export class SenderRegistry {
 }
 
 function newLiveSender(facts: Sender, clockUs = 0): LiveSender {
-  return { facts, clock: new ClockOffset(clockUs), cadence: new Cadence(), fresh: { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, held: 0, heldRefused: 0 }, lastHeardUs: null, touched: false };
+  return {
+    facts,
+    clock: new ClockOffset(clockUs),
+    cadence: new Cadence(),
+    fresh: { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, held: 0, heldRefused: 0 },
+    lastHeardUs: null,
+    touched: false,
+  };
 }
 
-function plainSender(id: number, name: string, admitted: boolean, zone: string, firstSeenUs: number | null, parts: Partial<Sender>): Sender {
-  return { id, name, state: admitted ? "admitted" : "waiting", addresses: [], relay: false, viaRelay: null, relayHost: null, site: null, groups: [], role: null, zone, reachedThrough: null, expectedEverySeconds: null, notes: "", firstSeenUs, ...parts };
+function plainSender(
+  id: number,
+  name: string,
+  admitted: boolean,
+  zone: string,
+  firstSeenUs: number | null,
+  parts: Partial<Sender>,
+): Sender {
+  return {
+    id,
+    name,
+    state: admitted ? "admitted" : "waiting",
+    addresses: [],
+    relay: false,
+    viaRelay: null,
+    relayHost: null,
+    site: null,
+    groups: [],
+    role: null,
+    zone,
+    reachedThrough: null,
+    expectedEverySeconds: null,
+    notes: "",
+    firstSeenUs,
+    ...parts,
+  };
 }

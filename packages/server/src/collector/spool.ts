@@ -1,5 +1,5 @@
 import { mkdirSync, readdirSync, readFileSync, statSync, unlinkSync } from "node:fs";
-import { open, type FileHandle } from "node:fs/promises";
+import { type FileHandle, open } from "node:fs/promises";
 import { join } from "node:path";
 import { crc32 } from "node:zlib";
 import type { Arrival } from "./arrival.js";
@@ -171,7 +171,13 @@ function decode(body: Buffer): SpooledBatch {
     const endpointEnd = at + 15 + body[at + 9]!;
     const peerEnd = endpointEnd + body[at + 10]!;
     const end = peerEnd + body.readUInt32BE(at + 11);
-    arrivals.push({ receivedUs, held, endpoint: body.toString("utf8", at + 15, endpointEnd), peer: body.toString("utf8", endpointEnd, peerEnd), bytes: body.subarray(peerEnd, end) });
+    arrivals.push({
+      receivedUs,
+      held,
+      endpoint: body.toString("utf8", at + 15, endpointEnd),
+      peer: body.toString("utf8", endpointEnd, peerEnd),
+      bytes: body.subarray(peerEnd, end),
+    });
     at = end;
   }
   return { number: body.readDoubleBE(0), throughUs: body.readDoubleBE(8), arrivals };

@@ -18,7 +18,16 @@ export class TcpEndpoint implements Endpoint {
   private readonly sockets = new Set<Socket>();
   private state: EndpointStatus["state"] = "stopped";
   private detail = "";
-  readonly counters: EndpointCounters = { connections: 0, messages: 0, bytes: 0, "cut: message too long": 0, "closed: bad framing": 0, "closed: idle": 0, "closed by peer inside a message": 0, "refused: too many connections": 0 };
+  readonly counters: EndpointCounters = {
+    connections: 0,
+    messages: 0,
+    bytes: 0,
+    "cut: message too long": 0,
+    "closed: bad framing": 0,
+    "closed: idle": 0,
+    "closed by peer inside a message": 0,
+    "refused: too many connections": 0,
+  };
 
   constructor(
     readonly name: string,
@@ -53,7 +62,15 @@ export class TcpEndpoint implements Endpoint {
   status(): EndpointStatus {
     const address = this.server.address();
     const port = typeof address === "object" && address !== null ? address.port : this.options.port;
-    return { name: this.name, transport: "tcp", address: this.options.host, port, state: this.state, detail: this.detail, counters: { ...this.counters, "open connections": this.sockets.size } };
+    return {
+      name: this.name,
+      transport: "tcp",
+      address: this.options.host,
+      port,
+      state: this.state,
+      detail: this.detail,
+      counters: { ...this.counters, "open connections": this.sockets.size },
+    };
   }
 
   private accept(socket: Socket): void {

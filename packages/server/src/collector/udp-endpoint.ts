@@ -15,7 +15,12 @@ export class UdpEndpoint implements Endpoint {
   private grantedBytes = 0;
   private boundPort: number;
   private kernelDropsAtStart: number | null = null;
-  readonly counters: EndpointCounters = { datagrams: 0, bytes: 0, "lost: kernel buffer full": 0, "lost: collector behind": 0 };
+  readonly counters: EndpointCounters = {
+    datagrams: 0,
+    bytes: 0,
+    "lost: kernel buffer full": 0,
+    "lost: collector behind": 0,
+  };
 
   constructor(
     readonly name: string,
@@ -37,7 +42,10 @@ export class UdpEndpoint implements Endpoint {
           resolve();
         } else if (message.type === "failed") {
           this.state = "failed";
-          this.detail = message.code === "EADDRINUSE" ? `UDP port ${this.options.port} is taken by another program` : message.message;
+          this.detail =
+            message.code === "EADDRINUSE"
+              ? `UDP port ${this.options.port} is taken by another program`
+              : message.message;
           reject(new Error(this.detail));
         } else this.takeBlock(message);
       });
@@ -56,7 +64,15 @@ export class UdpEndpoint implements Endpoint {
   }
 
   status(): EndpointStatus {
-    return { name: this.name, transport: "udp", address: this.options.host, port: this.boundPort, state: this.state, detail: this.detail || this.bufferNote(), counters: { ...this.counters } };
+    return {
+      name: this.name,
+      transport: "udp",
+      address: this.options.host,
+      port: this.boundPort,
+      state: this.state,
+      detail: this.detail || this.bufferNote(),
+      counters: { ...this.counters },
+    };
   }
 
   /** Reads the kernel's count of datagrams it dropped at this socket, and reports what is new. */

@@ -17,7 +17,13 @@ export interface UdpReaderData {
 export type FromReader =
   | { readonly type: "listening"; readonly port: number; readonly receiveBufferBytes: number }
   | { readonly type: "failed"; readonly code: string; readonly message: string }
-  | { readonly type: "block"; readonly buffer: ArrayBuffer; readonly length: number; readonly newPeers: readonly string[]; readonly overflow: number };
+  | {
+      readonly type: "block";
+      readonly buffer: ArrayBuffer;
+      readonly length: number;
+      readonly newPeers: readonly string[];
+      readonly overflow: number;
+    };
 
 export type ToReader = { readonly type: "done" } | { readonly type: "close" };
 
@@ -82,7 +88,11 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
   });
   socket.bind({ address: data.host, port: data.port }, () => {
     socket.setRecvBufferSize(data.receiveBufferBytes);
-    const message: FromReader = { type: "listening", port: socket.address().port, receiveBufferBytes: socket.getRecvBufferSize() };
+    const message: FromReader = {
+      type: "listening",
+      port: socket.address().port,
+      receiveBufferBytes: socket.getRecvBufferSize(),
+    };
     port.postMessage(message);
   });
   const timer = setInterval(flush, FLUSH_MS);

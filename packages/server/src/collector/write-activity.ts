@@ -1,5 +1,5 @@
-import type pg from "pg";
 import { Cadence, type SavedCadence } from "@halvik/core/senders";
+import type pg from "pg";
 import type { SenderRegistry } from "./sender-registry.js";
 
 const CADENCE_EVERY_MS = 60_000;
@@ -11,7 +11,12 @@ export async function writeActivity(db: pg.Client, registry: SenderRegistry, fin
   if (touched.length === 0) return;
   const withCadence = final || performance.now() - cadenceWrittenMs > CADENCE_EVERY_MS;
   if (withCadence) cadenceWrittenMs = performance.now();
-  const kept = withCadence ? await keptCadences(db, touched.map((s) => s.facts.id)) : new Map<number, SavedCadence>();
+  const kept = withCadence
+    ? await keptCadences(
+        db,
+        touched.map((s) => s.facts.id),
+      )
+    : new Map<number, SavedCadence>();
   await db.query(
     `insert into sender_activity as a (sender, last_heard_us, records, bytes, problems, late, copies, capped, held, held_refused, clock_offset_us, cadence)
      select * from unnest($1::int[], $2::bigint[], $3::bigint[], $4::bigint[], $5::bigint[], $6::bigint[], $7::bigint[], $8::bigint[], $9::bigint[], $10::bigint[], $11::bigint[], $12::jsonb[])
@@ -31,7 +36,9 @@ export async function writeActivity(db: pg.Client, registry: SenderRegistry, fin
       touched.map((s) => s.fresh.held),
       touched.map((s) => s.fresh.heldRefused),
       touched.map((s) => Math.round(s.clock.us)),
-      touched.map((s) => (withCadence ? JSON.stringify(Cadence.sum(kept.get(s.facts.id) ?? null, s.cadence.takeLearnt())) : null)),
+      touched.map((s) =>
+        withCadence ? JSON.stringify(Cadence.sum(kept.get(s.facts.id) ?? null, s.cadence.takeLearnt())) : null,
+      ),
     ],
   );
   for (const s of touched) {
@@ -41,6 +48,9 @@ export async function writeActivity(db: pg.Client, registry: SenderRegistry, fin
 }
 
 async function keptCadences(db: pg.Client, ids: readonly number[]): Promise<Map<number, SavedCadence>> {
-  const { rows } = await db.query<{ sender: number; cadence: SavedCadence }>("select sender, cadence from sender_activity where sender = any($1::int[]) and cadence is not null", [ids]);
+  const { rows } = await db.query<{ sender: number; cadence: SavedCadence }>(
+    "select sender, cadence from sender_activity where sender = any($1::int[]) and cadence is not null",
+    [ids],
+  );
   return new Map(rows.map((r) => [r.sender, r.cadence]));
 }

@@ -1,13 +1,19 @@
 import { existsSync, readFileSync } from "node:fs";
 import { homedir } from "node:os";
 import { join, resolve } from "node:path";
-import { z } from "zod";
 import { isZone } from "@halvik/core/time";
+import { z } from "zod";
 
 /** A whole number written in digits; `Number("")` would be 0. */
 const wholeNumber = (least: number, most: number) =>
   z
-    .union([z.string().regex(/^\d{1,12}$/, "expected digits").transform(Number), z.number()])
+    .union([
+      z
+        .string()
+        .regex(/^\d{1,12}$/, "expected digits")
+        .transform(Number),
+      z.number(),
+    ])
     .pipe(z.int().min(least).max(most));
 const port = wholeNumber(0, 65_535);
 const flag = z.union([z.boolean(), z.enum(["true", "false"]).transform((v) => v === "true")]);
@@ -17,25 +23,77 @@ const flag = z.union([z.boolean(), z.enum(["true", "false"]).transform((v) => v 
  * A new setting is one line here and one there.
  */
 export const SETTINGS = {
-  HALVIK_DATA_DIR: { schema: z.string().min(1), fallback: () => (process.getuid?.() === 0 ? "/var/lib/halvik" : join(homedir(), ".local/share/halvik")), about: "Where everything Halvik keeps lies: the database cluster, the spool, secrets." },
-  HALVIK_HTTP_HOST: { schema: z.string().min(1), fallback: () => "127.0.0.1", about: "Address the web interface and API listen on." },
+  HALVIK_DATA_DIR: {
+    schema: z.string().min(1),
+    fallback: () => (process.getuid?.() === 0 ? "/var/lib/halvik" : join(homedir(), ".local/share/halvik")),
+    about: "Where everything Halvik keeps lies: the database cluster, the spool, secrets.",
+  },
+  HALVIK_HTTP_HOST: {
+    schema: z.string().min(1),
+    fallback: () => "127.0.0.1",
+    about: "Address the web interface and API listen on.",
+  },
   HALVIK_HTTP_PORT: { schema: port, fallback: () => 8480, about: "Port of the web interface and API." },
-  HALVIK_LISTEN_HOST: { schema: z.string().min(1), fallback: () => "127.0.0.1", about: "Address the collectors listen on; 0.0.0.0 hears other machines (:: with IPv6)." },
+  HALVIK_LISTEN_HOST: {
+    schema: z.string().min(1),
+    fallback: () => "127.0.0.1",
+    about: "Address the collectors listen on; 0.0.0.0 hears other machines (:: with IPv6).",
+  },
   HALVIK_SYSLOG_UDP_PORT: { schema: port, fallback: () => 5514, about: "Port for syslog over UDP; 514 needs root." },
   HALVIK_SYSLOG_TCP_PORT: { schema: port, fallback: () => 5514, about: "Port for syslog over TCP; 514 needs root." },
-  HALVIK_MAX_MESSAGE_BYTES: { schema: wholeNumber(1024, 1_048_576), fallback: () => 65_536, about: "Longest syslog message over TCP; the rest is cut and counted." },
-  HALVIK_TCP_MAX_CONNECTIONS: { schema: wholeNumber(1, 65_535), fallback: () => 1_000, about: "TCP connections kept open at once; further ones are refused and counted." },
-  HALVIK_TCP_IDLE_SECONDS: { schema: wholeNumber(10, 86_400), fallback: () => 3_600, about: "A TCP connection without data for this long is closed and counted." },
-  HALVIK_SENDER_RATE_CAP: { schema: wholeNumber(10, 1_000_000), fallback: () => 20_000, about: "Records a second one sender may bring; what is over it is counted, not kept." },
-  HALVIK_UDP_RECEIVE_BUFFER_BYTES: { schema: wholeNumber(65_536, 1_073_741_824), fallback: () => 33_554_432, about: "Kernel receive buffer asked for; the kernel grants at most net.core.rmem_max." },
-  HALVIK_SPOOL_MAX_BYTES: { schema: wholeNumber(1_048_576, 1_099_511_627_776), fallback: () => 2_147_483_648, about: "Disk the spool may use while the database is away; beyond it, records are counted as lost." },
-  HALVIK_DISK_LOW_BYTES: { schema: wholeNumber(0, 1_099_511_627_776), fallback: () => 5_368_709_120, about: "Free disk below which Halvik raises an incident." },
+  HALVIK_MAX_MESSAGE_BYTES: {
+    schema: wholeNumber(1024, 1_048_576),
+    fallback: () => 65_536,
+    about: "Longest syslog message over TCP; the rest is cut and counted.",
+  },
+  HALVIK_TCP_MAX_CONNECTIONS: {
+    schema: wholeNumber(1, 65_535),
+    fallback: () => 1_000,
+    about: "TCP connections kept open at once; further ones are refused and counted.",
+  },
+  HALVIK_TCP_IDLE_SECONDS: {
+    schema: wholeNumber(10, 86_400),
+    fallback: () => 3_600,
+    about: "A TCP connection without data for this long is closed and counted.",
+  },
+  HALVIK_SENDER_RATE_CAP: {
+    schema: wholeNumber(10, 1_000_000),
+    fallback: () => 20_000,
+    about: "Records a second one sender may bring; what is over it is counted, not kept.",
+  },
+  HALVIK_UDP_RECEIVE_BUFFER_BYTES: {
+    schema: wholeNumber(65_536, 1_073_741_824),
+    fallback: () => 33_554_432,
+    about: "Kernel receive buffer asked for; the kernel grants at most net.core.rmem_max.",
+  },
+  HALVIK_SPOOL_MAX_BYTES: {
+    schema: wholeNumber(1_048_576, 1_099_511_627_776),
+    fallback: () => 2_147_483_648,
+    about: "Disk the spool may use while the database is away; beyond it, records are counted as lost.",
+  },
+  HALVIK_DISK_LOW_BYTES: {
+    schema: wholeNumber(0, 1_099_511_627_776),
+    fallback: () => 5_368_709_120,
+    about: "Free disk below which Halvik raises an incident.",
+  },
   HALVIK_DB_HOST: { schema: z.string().min(1), fallback: () => "127.0.0.1", about: "PostgreSQL host." },
   HALVIK_DB_PORT: { schema: port, fallback: () => 8432, about: "PostgreSQL port of the private cluster." },
   HALVIK_DB_NAME: { schema: z.string().regex(/^[a-z_][a-z0-9_]*$/), fallback: () => "halvik", about: "Database name." },
-  HALVIK_ZONE: { schema: z.string().refine(isZone, "expected an IANA zone such as Europe/Oslo"), fallback: () => "UTC", about: "Zone of senders that have none set, and of times a reader writes without one." },
-  HALVIK_SECURE_COOKIES: { schema: flag, fallback: () => false, about: "true when the interface is served over HTTPS by a proxy in front of it." },
-  HALVIK_LOG_LEVEL: { schema: z.enum(["fatal", "error", "warn", "info", "debug", "silent"]), fallback: () => "warn" as const, about: "How much the roles write to standard error." },
+  HALVIK_ZONE: {
+    schema: z.string().refine(isZone, "expected an IANA zone such as Europe/Oslo"),
+    fallback: () => "UTC",
+    about: "Zone of senders that have none set, and of times a reader writes without one.",
+  },
+  HALVIK_SECURE_COOKIES: {
+    schema: flag,
+    fallback: () => false,
+    about: "true when the interface is served over HTTPS by a proxy in front of it.",
+  },
+  HALVIK_LOG_LEVEL: {
+    schema: z.enum(["fatal", "error", "warn", "info", "debug", "silent"]),
+    fallback: () => "warn" as const,
+    about: "How much the roles write to standard error.",
+  },
 } as const satisfies Record<string, { schema: z.ZodType; fallback: () => unknown; about: string }>;
 
 type SettingName = keyof typeof SETTINGS;
@@ -58,7 +116,10 @@ export function loadConfig(env: Readonly<Record<string, string | undefined>>): C
     if (given === undefined) config[name] = setting.fallback();
     else {
       const result = setting.schema.safeParse(given);
-      if (!result.success) throw new ConfigError(`${name} (${origin}): ${result.error.issues.map((i) => i.message).join("; ")}, got ${JSON.stringify(given)}`);
+      if (!result.success)
+        throw new ConfigError(
+          `${name} (${origin}): ${result.error.issues.map((i) => i.message).join("; ")}, got ${JSON.stringify(given)}`,
+        );
       config[name] = result.data;
     }
   }
@@ -73,7 +134,10 @@ function parseConfigFile(text: string, file: string): Record<string, string> {
     if (line === "" || line.startsWith("#")) continue;
     const equals = line.indexOf("=");
     const name = line.slice(0, equals).trim();
-    if (equals < 1 || !Object.hasOwn(SETTINGS, name)) throw new ConfigError(`${file} line ${i + 1}: expected NAME=value with a name from docs/configuration.md, got ${JSON.stringify(line)}`);
+    if (equals < 1 || !Object.hasOwn(SETTINGS, name))
+      throw new ConfigError(
+        `${file} line ${i + 1}: expected NAME=value with a name from docs/configuration.md, got ${JSON.stringify(line)}`,
+      );
     out[name] = line.slice(equals + 1).trim();
   }
   return out;

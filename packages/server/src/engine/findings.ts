@@ -1,4 +1,4 @@
-import { entityValues, type Episode, type EpisodeReport, findingTitle, type Rule } from "@halvik/core/correlation";
+import { type Episode, type EpisodeReport, entityValues, findingTitle, type Rule } from "@halvik/core/correlation";
 import { newSinceSeen, placeFinding, type SeenEvidence } from "@halvik/core/incidents";
 import { SEVERITIES, type Severity } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
@@ -24,18 +24,37 @@ export class Findings {
     finding.count++;
     finding.firstUs = Math.min(finding.firstUs, atUs);
     finding.lastUs = Math.max(finding.lastUs, atUs);
-    await db.query("update finding set count = $2, first_us = $3, last_us = $4 where id = $1", [finding.id, finding.count, finding.firstUs, finding.lastUs]);
-    await db.query("update incident set count = count + 1, first_us = least(first_us, $2), last_us = greatest(last_us, $2) where id = $1", [finding.incident, atUs]);
+    await db.query("update finding set count = $2, first_us = $3, last_us = $4 where id = $1", [
+      finding.id,
+      finding.count,
+      finding.firstUs,
+      finding.lastUs,
+    ]);
+    await db.query(
+      "update incident set count = count + 1, first_us = least(first_us, $2), last_us = greatest(last_us, $2) where id = $1",
+      [finding.incident, atUs],
+    );
     await addEvent(db, finding.incident, nowUs, ENGINE, "amended", "a record that came late was added");
   }
 
   /** The finding an event at this moment belongs to, if one stands. */
   standing(rule: Rule, key: string, atUs: number): FindingRow | undefined {
     const windowUs = rule.windowSeconds * 1_000_000;
-    return this.byKey.get(keyOf(rule.id, key))?.find((f) => atUs >= f.firstUs - windowUs && atUs <= f.lastUs + windowUs && (f.clearedUs === null || atUs <= f.clearedUs));
+    return this.byKey
+      .get(keyOf(rule.id, key))
+      ?.find(
+        (f) =>
+          atUs >= f.firstUs - windowUs && atUs <= f.lastUs + windowUs && (f.clearedUs === null || atUs <= f.clearedUs),
+      );
   }
 
-  async apply(db: Queryable, reports: readonly EpisodeReport[], rules: ReadonlyMap<string, Rule>, directory: SenderDirectory, nowUs: number): Promise<void> {
+  async apply(
+    db: Queryable,
+    reports: readonly EpisodeReport[],
+    rules: ReadonlyMap<string, Rule>,
+    directory: SenderDirectory,
+    nowUs: number,
+  ): Promise<void> {
     const taken = new Set<number>();
     for (const report of reports) {
       const rule = rules.get(report.ruleId);
@@ -48,12 +67,32 @@ export class Findings {
     }
   }
 
-  private match({ ruleId, key, lane, episode }: EpisodeReport, rule: Rule, taken: ReadonlySet<number>): FindingRow | undefined {
+  private match(
+    { ruleId, key, lane, episode }: EpisodeReport,
+    rule: Rule,
+    taken: ReadonlySet<number>,
+  ): FindingRow | undefined {
     const windowUs = rule.windowSeconds * 1_000_000;
-    return this.byKey.get(keyOf(ruleId, key))?.find((f) => !taken.has(f.id) && f.lane === lane && episode.firstUs <= f.lastUs + windowUs && episode.lastUs >= f.firstUs - windowUs && !(f.clearedUs !== null && episode.firstUs > f.clearedUs));
+    return this.byKey
+      .get(keyOf(ruleId, key))
+      ?.find(
+        (f) =>
+          !taken.has(f.id) &&
+          f.lane === lane &&
+          episode.firstUs <= f.lastUs + windowUs &&
+          episode.lastUs >= f.firstUs - windowUs &&
+          !(f.clearedUs !== null && episode.firstUs > f.clearedUs),
+      );
   }
 
-  private async update(db: Queryable, f: FindingRow, { episode: e }: EpisodeReport, rule: Rule, directory: SenderDirectory, nowUs: number): Promise<void> {
+  private async update(
+    db: Queryable,
+    f: FindingRow,
+    { episode: e }: EpisodeReport,
+    rule: Rule,
+    directory: SenderDirectory,
+    nowUs: number,
+  ): Promise<void> {
     if (f.count >= e.count && f.lastUs >= e.lastUs && f.firstUs === e.firstUs && f.clearedUs === e.clearedUs) return;
     const clearedNow = f.clearedUs === null && e.clearedUs !== null;
     const added = Math.max(0, e.count - f.count);
@@ -65,42 +104,119 @@ export class Findings {
     if (clearedNow) await this.clearIncident(db, f.incident, merged, nowUs);
   }
 
-  private async raise(db: Queryable, report: EpisodeReport, rule: Rule, directory: SenderDirectory, nowUs: number): Promise<number> {
+  private async raise(
+    db: Queryable,
+    report: EpisodeReport,
+    rule: Rule,
+    directory: SenderDirectory,
+    nowUs: number,
+  ): Promise<number> {
     const { episode: e, ruleId, key, lane } = report;
-    const { rows } = await db.query<{ id: number; state: "open" | "cleared" | "closed"; close_reason: "fixed" | "expected" | "false" | null; ended_us: number | null }>(
+    const { rows } = await db.query<{
+      id: number;
+      state: "open" | "cleared" | "closed";
+      close_reason: "fixed" | "expected" | "false" | null;
+      ended_us: number | null;
+    }>(
       "select id, state, close_reason, ended_us from incident where rule_id = $1 and key = $2 order by id desc limit 1",
       [ruleId, key],
     );
-    const earlier = rows[0] ? { id: rows[0].id, state: rows[0].state, closeReason: rows[0].close_reason, endedUs: rows[0].ended_us } : null;
+    const earlier = rows[0]
+      ? { id: rows[0].id, state: rows[0].state, closeReason: rows[0].close_reason, endedUs: rows[0].ended_us }
+      : null;
     const placement = placeFinding(earlier, e.firstUs);
-    const incident = placement.to === "new" ? await this.openIncident(db, rule, report, placement.linkedTo, directory, nowUs) : placement.incident;
+    const incident =
+      placement.to === "new"
+        ? await this.openIncident(db, rule, report, placement.linkedTo, directory, nowUs)
+        : placement.incident;
     if (placement.to === "existing") {
       if (placement.returned) {
-        await db.query("update incident set state = 'open', ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1", [incident]);
-        await addEvent(db, incident, nowUs, ENGINE, "returned", `${e.count} records, the first after ${earlier?.endedUs ? formatDuration(Math.max(0, e.firstUs - earlier.endedUs)) : "a while"}`);
+        await db.query(
+          "update incident set state = 'open', ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
+          [incident],
+        );
+        await addEvent(
+          db,
+          incident,
+          nowUs,
+          ENGINE,
+          "returned",
+          `${e.count} records, the first after ${earlier?.endedUs ? formatDuration(Math.max(0, e.firstUs - earlier.endedUs)) : "a while"}`,
+        );
       }
       await this.touchIncident(db, incident, rule, e, e.count, directory, nowUs);
     }
     const id = await insertFinding(db, incident, report, e);
-    this.remember({ id, incident, ruleId, lane, key, firstUs: e.firstUs, lastUs: e.lastUs, count: e.count, clearedUs: e.clearedUs });
+    this.remember({
+      id,
+      incident,
+      ruleId,
+      lane,
+      key,
+      firstUs: e.firstUs,
+      lastUs: e.lastUs,
+      count: e.count,
+      clearedUs: e.clearedUs,
+    });
     if (e.clearedUs !== null) await this.clearIncident(db, incident, e, nowUs);
     return id;
   }
 
-  private async openIncident(db: Queryable, rule: Rule, { episode: e, key }: EpisodeReport, linkedTo: number | null, directory: SenderDirectory, nowUs: number): Promise<number> {
+  private async openIncident(
+    db: Queryable,
+    rule: Rule,
+    { episode: e, key }: EpisodeReport,
+    linkedTo: number | null,
+    directory: SenderDirectory,
+    nowUs: number,
+  ): Promise<number> {
     const version = await db.query<{ version: number }>("select version from rule where id = $1", [rule.id]);
     const { rows } = await db.query<{ id: number }>(
       `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities, linked_to)
        values ($1, $2, 'open', $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
-      [findingTitle(rule, e.count, e.entities, directory), SEVERITIES.indexOf(rule.severity), rule.id, version.rows[0]?.version ?? 1, key, e.firstUs, e.lastUs, e.raisedUs, e.count, e.entities, linkedTo],
+      [
+        findingTitle(rule, e.count, e.entities, directory),
+        SEVERITIES.indexOf(rule.severity),
+        rule.id,
+        version.rows[0]?.version ?? 1,
+        key,
+        e.firstUs,
+        e.lastUs,
+        e.raisedUs,
+        e.count,
+        e.entities,
+        linkedTo,
+      ],
     );
     const id = rows[0]!.id;
-    await addEvent(db, id, nowUs, ENGINE, "raised", `${e.count === 1 ? "one record" : `${e.count} records in ${formatDuration(e.lastUs - e.firstUs)}`} met “${rule.name}”`);
+    await addEvent(
+      db,
+      id,
+      nowUs,
+      ENGINE,
+      "raised",
+      `${e.count === 1 ? "one record" : `${e.count} records in ${formatDuration(e.lastUs - e.firstUs)}`} met “${rule.name}”`,
+    );
     return id;
   }
 
-  private async touchIncident(db: Queryable, id: number, rule: Rule, e: Episode, added: number, directory: SenderDirectory, nowUs: number): Promise<void> {
-    const { rows } = await db.query<{ count: number; entities: string[]; severity: Severity; seen: SeenEvidence | null; new_since_seen: string[]; acknowledged_by: string | null }>(
+  private async touchIncident(
+    db: Queryable,
+    id: number,
+    rule: Rule,
+    e: Episode,
+    added: number,
+    directory: SenderDirectory,
+    nowUs: number,
+  ): Promise<void> {
+    const { rows } = await db.query<{
+      count: number;
+      entities: string[];
+      severity: Severity;
+      seen: SeenEvidence | null;
+      new_since_seen: string[];
+      acknowledged_by: string | null;
+    }>(
       "select count, entities, severity, seen, new_since_seen, acknowledged_by from incident where id = $1 for update",
       [id],
     );
@@ -108,26 +224,37 @@ export class Findings {
     if (!row) return;
     const entities = [...new Set([...row.entities, ...e.entities])].slice(0, 50);
     const fresh = row.seen === null ? [] : newSinceSeen(row.seen, row.severity, entities);
-    await db.query("update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4), entities = $5, title = $6, new_since_seen = $7 where id = $1", [
-      id,
-      added,
-      e.firstUs,
-      e.lastUs,
-      entities,
-      findingTitle(rule, row.count + added, entities, directory),
-      fresh,
-    ]);
+    await db.query(
+      "update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4), entities = $5, title = $6, new_since_seen = $7 where id = $1",
+      [id, added, e.firstUs, e.lastUs, entities, findingTitle(rule, row.count + added, entities, directory), fresh],
+    );
     if (fresh.length > row.new_since_seen.length) {
-      const names = fresh.filter((f) => !row.new_since_seen.includes(f)).flatMap((f) => entityValues(f.split("\u0001")[0]!, [f], directory));
+      const names = fresh
+        .filter((f) => !row.new_since_seen.includes(f))
+        .flatMap((f) => entityValues(f.split("\u0001")[0]!, [f], directory));
       await addEvent(db, id, nowUs, ENGINE, "new since seen", names.join(", "));
     }
   }
 
   private async clearIncident(db: Queryable, id: number, e: Episode, nowUs: number): Promise<void> {
-    const open = await db.query("select 1 from finding where incident = $1 and cleared_us is null and merged_into is null limit 1", [id]);
+    const open = await db.query(
+      "select 1 from finding where incident = $1 and cleared_us is null and merged_into is null limit 1",
+      [id],
+    );
     if ((open.rowCount ?? 0) > 0 || e.clearedBy === "hand") return;
-    const changed = await db.query("update incident set state = 'cleared', ended_us = $2 where id = $1 and state = 'open'", [id, e.clearedUs]);
-    if (changed.rowCount) await addEvent(db, id, nowUs, ENGINE, "cleared", e.clearedBy === "quiet" ? `quiet for ${formatDuration(e.clearedUs! - e.lastUs)}` : "a clearing record came");
+    const changed = await db.query(
+      "update incident set state = 'cleared', ended_us = $2 where id = $1 and state = 'open'",
+      [id, e.clearedUs],
+    );
+    if (changed.rowCount)
+      await addEvent(
+        db,
+        id,
+        nowUs,
+        ENGINE,
+        "cleared",
+        e.clearedBy === "quiet" ? `quiet for ${formatDuration(e.clearedUs! - e.lastUs)}` : "a clearing record came",
+      );
   }
 
   private remember(row: FindingRow): void {
@@ -140,6 +267,19 @@ export class Findings {
 
 const keyOf = (ruleId: string, key: string): string => `${ruleId} ${key}`;
 
-export async function addEvent(db: Queryable, incident: number, atUs: number, who: string, what: string, detail: string): Promise<void> {
-  await db.query("insert into incident_event (incident, at_us, who, what, detail) values ($1, $2, $3, $4, $5)", [incident, atUs, who, what, detail]);
+export async function addEvent(
+  db: Queryable,
+  incident: number,
+  atUs: number,
+  who: string,
+  what: string,
+  detail: string,
+): Promise<void> {
+  await db.query("insert into incident_event (incident, at_us, who, what, detail) values ($1, $2, $3, $4, $5)", [
+    incident,
+    atUs,
+    who,
+    what,
+    detail,
+  ]);
 }

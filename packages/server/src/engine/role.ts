@@ -1,8 +1,8 @@
-import pg from "pg";
-import pino from "pino";
 import { type OwnObservation, ownRecord } from "@halvik/core/normalise";
 import { OWN_SENDER } from "@halvik/core/senders";
 import { formatDuration, US_PER_MINUTE } from "@halvik/core/time";
+import pg from "pg";
+import pino from "pino";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
@@ -51,13 +51,23 @@ export async function startEngine(config: Config, secrets: Secrets): Promise<() 
 
 async function follow(client: pg.Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
   const claim = await claimCollector(client, "engine", "engine");
-  const own = new OwnRecords(new BatchWriter(client, claim.number, false), new IdSource(claim.number, claim.lastIdUs), claim.lastBatch);
+  const own = new OwnRecords(
+    new BatchWriter(client, claim.number, false),
+    new IdSource(claim.number, claim.lastIdUs),
+    claim.lastBatch,
+  );
   const before = (await readRoles(client)).find((r) => r.role === "engine");
   const session = await EngineSession.open(client, config.HALVIK_ZONE);
   const watch = new SelfWatch(config.HALVIK_DATA_DIR, config.HALVIK_DISK_LOW_BYTES);
   if (before && before.detail.stopped !== true && nowUs() - before.heartbeatUs > US_PER_MINUTE)
     await own.write([
-      { event: "role-stopped", severity: 2, outcome: "failure", subject: "engine", text: `The engine did not run for ${formatDuration(nowUs() - before.heartbeatUs)}; it catches up now.` },
+      {
+        event: "role-stopped",
+        severity: 2,
+        outcome: "failure",
+        subject: "engine",
+        text: `The engine did not run for ${formatDuration(nowUs() - before.heartbeatUs)}; it catches up now.`,
+      },
       { event: "role-back", severity: 5, outcome: "success", subject: "engine", text: "The engine is back." },
     ]);
   let woken = () => {};
@@ -69,10 +79,19 @@ async function follow(client: pg.Client, config: Config, startedUs: number, stop
     if (performance.now() - watchedMs > WATCH_MS) {
       watchedMs = performance.now();
       const now = nowUs();
-      await own.write([...(await watchSenders(client, session.senderDirectory, now)), ...(await watch.look(client, session.liveThroughUs, now))]);
-      await writeHeartbeat(client, "engine", startedUs, now, { memoryBytes: process.memoryUsage.rss(), throughUs: session.liveThroughUs });
+      await own.write([
+        ...(await watchSenders(client, session.senderDirectory, now)),
+        ...(await watch.look(client, session.liveThroughUs, now)),
+      ]);
+      await writeHeartbeat(client, "engine", startedUs, now, {
+        memoryBytes: process.memoryUsage.rss(),
+        throughUs: session.liveThroughUs,
+      });
       // what has been followed long ago is not needed any more; the newest stay, numbers continue from them
-      await client.query("delete from batch b using engine_cursor e where e.collector = b.collector and b.number < e.number - 100 and b.committed_us < $1", [now - KEEP_BATCHES_US]);
+      await client.query(
+        "delete from batch b using engine_cursor e where e.collector = b.collector and b.number < e.number - 100 and b.committed_us < $1",
+        [now - KEEP_BATCHES_US],
+      );
     }
     if (!more) {
       await new Promise<void>((resolve) => {
@@ -99,7 +118,13 @@ class OwnRecords {
   async write(observations: readonly OwnObservation[]): Promise<void> {
     if (observations.length === 0) return;
     const now = nowUs();
-    const records = observations.map((o) => ({ id: this.ids.next(now), sender: OWN_SENDER, endpoint: "halvik", copyOf: null, content: ownRecord(o, now) }));
+    const records = observations.map((o) => ({
+      id: this.ids.next(now),
+      sender: OWN_SENDER,
+      endpoint: "halvik",
+      copyOf: null,
+      content: ownRecord(o, now),
+    }));
     await this.writer.commit({ number: this.number + 1, records, throughUs: now, runRules: true }, now);
     this.number++;
   }

@@ -1,11 +1,23 @@
-import pg from "pg";
 import { LATENESS_US, type Rule, RuleEngine, type StepResult } from "@halvik/core/correlation";
 import type { Filter } from "@halvik/core/filter";
 import type { HalvikRecord } from "@halvik/core/record";
 import { SenderDirectory } from "@halvik/core/senders";
 import { US_PER_MINUTE } from "@halvik/core/time";
+import type pg from "pg";
 import { nowUs } from "../config/clock.js";
-import { batchesToFollow, type Cursor, type FindingRow, type FollowedBatch, loadCursors, loadRules, loadStates, ruleVersion, saveCursor, saveStates, takeCloses } from "../store/engine-store.js";
+import {
+  batchesToFollow,
+  type Cursor,
+  type FindingRow,
+  type FollowedBatch,
+  loadCursors,
+  loadRules,
+  loadStates,
+  ruleVersion,
+  saveCursor,
+  saveStates,
+  takeCloses,
+} from "../store/engine-store.js";
 import { recordsInIdRange } from "../store/search.js";
 import { loadSenders } from "../store/senders.js";
 import { Findings } from "./findings.js";
@@ -40,7 +52,17 @@ export class EngineSession {
     const { rules, version } = await loadRules(client);
     const engine = new RuleEngine(rules, directory, await loadStates(client));
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
-    return new EngineSession(client, engine, byId(rules), version, directory, directoryVersion, await Findings.load(client), cursors, zone);
+    return new EngineSession(
+      client,
+      engine,
+      byId(rules),
+      version,
+      directory,
+      directoryVersion,
+      await Findings.load(client),
+      cursors,
+      zone,
+    );
   }
 
   get senderDirectory(): SenderDirectory {
@@ -63,12 +85,23 @@ export class EngineSession {
     try {
       const amended: { finding: FindingRow; atUs: number }[] = [];
       const results = await this.run(batches, amended);
-      for (const close of await takeCloses(this.client)) results.push(this.engine.close(close.ruleId, close.key, close.atUs));
+      for (const close of await takeCloses(this.client))
+        results.push(this.engine.close(close.ruleId, close.key, close.atUs));
       const now = nowUs();
       for (const { finding, atUs } of amended) await this.findings.amend(this.client, finding, atUs, now);
-      await this.findings.apply(this.client, results.flatMap((r) => r.episodes), this.rules, this.directory, now);
-      await saveStates(this.client, results.flatMap((r) => r.states));
-      for (const collector of new Set(batches.map((b) => b.collector))) await saveCursor(this.client, this.cursors.get(collector)!);
+      await this.findings.apply(
+        this.client,
+        results.flatMap((r) => r.episodes),
+        this.rules,
+        this.directory,
+        now,
+      );
+      await saveStates(
+        this.client,
+        results.flatMap((r) => r.states),
+      );
+      for (const collector of new Set(batches.map((b) => b.collector)))
+        await saveCursor(this.client, this.cursors.get(collector)!);
       await this.client.query("commit");
     } catch (e) {
       await this.client.query("rollback").catch(() => undefined);
@@ -77,7 +110,10 @@ export class EngineSession {
     return batches.length >= BATCHES_PER_STEP;
   }
 
-  private async run(batches: readonly FollowedBatch[], amended: { finding: FindingRow; atUs: number }[]): Promise<StepResult[]> {
+  private async run(
+    batches: readonly FollowedBatch[],
+    amended: { finding: FindingRow; atUs: number }[],
+  ): Promise<StepResult[]> {
     const filters = this.engine.filters();
     const any: Filter = { type: "or", items: filters, span: { start: 0, end: 0 } };
     const live: HalvikRecord[] = [];
@@ -86,9 +122,16 @@ export class EngineSession {
     for (const group of byCollector(batches)) {
       const last = group[group.length - 1]!;
       const records = filters.length === 0 ? [] : await this.read(group, any);
-      this.cursors.set(last.collector, { collector: last.collector, kind: last.kind, finished: last.finished, number: last.number, throughUs: last.throughUs });
+      this.cursors.set(last.collector, {
+        collector: last.collector,
+        kind: last.kind,
+        finished: last.finished,
+        number: last.number,
+        throughUs: last.throughUs,
+      });
       if (last.kind === "import") {
-        if (last.runRules) results.push(this.engine.step(`import ${last.collector}`, records, last.throughUs - LATENESS_US));
+        if (last.runRules)
+          results.push(this.engine.step(`import ${last.collector}`, records, last.throughUs - LATENESS_US));
       } else for (const r of records) (r.marks.includes("late") || r.marks.includes("held") ? late : live).push(r);
     }
     const through = this.liveThroughUs;
@@ -103,14 +146,30 @@ export class EngineSession {
       }),
     );
     // what an import left open lasts or clears by the live clock
-    for (const c of this.cursors.values()) if (c.kind === "import") results.push(this.engine.step(`import ${c.collector}`, [], Math.max(c.throughUs - LATENESS_US, c.finished ? watermark : 0)));
+    for (const c of this.cursors.values())
+      if (c.kind === "import")
+        results.push(
+          this.engine.step(
+            `import ${c.collector}`,
+            [],
+            Math.max(c.throughUs - LATENESS_US, c.finished ? watermark : 0),
+          ),
+        );
     return results;
   }
 
   private async read(group: readonly FollowedBatch[], filter: Filter): Promise<HalvikRecord[]> {
     const filled = group.filter((b) => b.rows > 0 && b.runRules);
     if (filled.length === 0) return [];
-    return recordsInIdRange(this.client, filled[0]!.lowId!, filled[filled.length - 1]!.highId!, filter, this.directory, nowUs(), MAX_RECORDS_PER_STEP);
+    return recordsInIdRange(
+      this.client,
+      filled[0]!.lowId!,
+      filled[filled.length - 1]!.highId!,
+      filter,
+      this.directory,
+      nowUs(),
+      MAX_RECORDS_PER_STEP,
+    );
   }
 
   private async refresh(): Promise<void> {
@@ -128,7 +187,8 @@ export class EngineSession {
 
 const byId = (rules: readonly Rule[]): Map<string, Rule> => new Map(rules.map((r) => [r.id, r]));
 
-const versionOf = async (db: pg.Client): Promise<number> => (await db.query<{ version: number }>("select version from directory_version")).rows[0]!.version;
+const versionOf = async (db: pg.Client): Promise<number> =>
+  (await db.query<{ version: number }>("select version from directory_version")).rows[0]!.version;
 
 function byCollector(batches: readonly FollowedBatch[]): FollowedBatch[][] {
   const groups = new Map<number, FollowedBatch[]>();

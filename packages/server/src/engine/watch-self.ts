@@ -32,8 +32,21 @@ export class SelfWatch {
       const stale = nowUs - heartbeatUs > ROLE_STALE_US && detail.stopped !== true;
       if (stale && !this.stopped.has(role)) {
         this.stopped.add(role);
-        out.push({ event: "role-stopped", severity: 2, outcome: "failure", subject: role, text: `The role ${role} has given no sign for ${formatDuration(nowUs - heartbeatUs)}.` });
-      } else if (!stale && this.stopped.delete(role)) out.push({ event: "role-back", severity: 5, outcome: "success", subject: role, text: `The role ${role} is back.` });
+        out.push({
+          event: "role-stopped",
+          severity: 2,
+          outcome: "failure",
+          subject: role,
+          text: `The role ${role} has given no sign for ${formatDuration(nowUs - heartbeatUs)}.`,
+        });
+      } else if (!stale && this.stopped.delete(role))
+        out.push({
+          event: "role-back",
+          severity: 5,
+          outcome: "success",
+          subject: role,
+          text: `The role ${role} is back.`,
+        });
     }
     return out;
   }
@@ -42,19 +55,53 @@ export class SelfWatch {
     const { bavail, bsize } = await statfs(this.dataDir);
     const free = bavail * bsize;
     if (free >= this.diskLowBytes || !this.due("disk", nowUs)) return [];
-    return [{ event: "disk-low", severity: 3, outcome: "failure", subject: this.dataDir, text: `${(free / 1e9).toFixed(1)} GB are free for ${this.dataDir}; the line is at ${(this.diskLowBytes / 1e9).toFixed(1)} GB.`, data: [["free bytes", String(free)]] }];
+    return [
+      {
+        event: "disk-low",
+        severity: 3,
+        outcome: "failure",
+        subject: this.dataDir,
+        text: `${(free / 1e9).toFixed(1)} GB are free for ${this.dataDir}; the line is at ${(this.diskLowBytes / 1e9).toFixed(1)} GB.`,
+        data: [["free bytes", String(free)]],
+      },
+    ];
   }
 
   private lag(liveThroughUs: number | null, nowUs: number): OwnObservation[] {
-    if (liveThroughUs === null || nowUs - liveThroughUs < LAG_US || this.stopped.has("collector") || !this.due("lag", nowUs)) return [];
-    return [{ event: "engine-behind", severity: 4, outcome: "failure", subject: "engine", text: `Rules have seen records up to ${formatDuration(nowUs - liveThroughUs)} ago only.` }];
+    if (
+      liveThroughUs === null ||
+      nowUs - liveThroughUs < LAG_US ||
+      this.stopped.has("collector") ||
+      !this.due("lag", nowUs)
+    )
+      return [];
+    return [
+      {
+        event: "engine-behind",
+        severity: 4,
+        outcome: "failure",
+        subject: "engine",
+        text: `Rules have seen records up to ${formatDuration(nowUs - liveThroughUs)} ago only.`,
+      },
+    ];
   }
 
   private async signIns(db: Queryable): Promise<OwnObservation[]> {
     this.lastAudit ??= (await db.query<{ id: number }>("select coalesce(max(id), 0) as id from audit")).rows[0]!.id;
-    const { rows } = await db.query<{ id: number; who: string; address: string }>("select id, who, coalesce(detail->>'address', '') as address from audit where id > $1 and what = 'sign-in refused' order by id limit 500", [this.lastAudit]);
+    const { rows } = await db.query<{ id: number; who: string; address: string }>(
+      "select id, who, coalesce(detail->>'address', '') as address from audit where id > $1 and what = 'sign-in refused' order by id limit 500",
+      [this.lastAudit],
+    );
     if (rows.length > 0) this.lastAudit = rows[rows.length - 1]!.id;
-    return rows.map((r) => ({ event: "sign-in-refused", severity: 4, outcome: "failure", category: "logon", subject: r.address, text: `A sign-in to Halvik as “${r.who}” from ${r.address} was refused.`, data: [["name", r.who]] }));
+    return rows.map((r) => ({
+      event: "sign-in-refused",
+      severity: 4,
+      outcome: "failure",
+      category: "logon",
+      subject: r.address,
+      text: `A sign-in to Halvik as “${r.who}” from ${r.address} was refused.`,
+      data: [["name", r.who]],
+    }));
   }
 
   private due(what: string, nowUs: number): boolean {

@@ -1,5 +1,5 @@
-import { Cadence, type SavedCadence, type Sender, type SenderDirectory } from "@halvik/core/senders";
 import type { OwnObservation } from "@halvik/core/normalise";
+import { Cadence, type SavedCadence, type Sender, type SenderDirectory } from "@halvik/core/senders";
 import { formatDuration, US_PER_SECOND } from "@halvik/core/time";
 import type { Queryable } from "../store/pool.js";
 
@@ -18,23 +18,42 @@ interface ActivityRow {
  * Which senders fell silent or were heard again since the last look (`semantics.md` 12). A sender reached through a silent one is
  * explained by it and raises nothing. While the collector itself does not listen, silence says nothing about senders.
  */
-export async function watchSenders(db: Queryable, directory: SenderDirectory, nowUs: number): Promise<OwnObservation[]> {
-  const collector = await db.query<{ started_us: number; heartbeat_us: number; spooling: boolean }>("select started_us, heartbeat_us, coalesce((detail->>'spooling')::boolean, false) as spooling from role_status where role = 'collector'");
+export async function watchSenders(
+  db: Queryable,
+  directory: SenderDirectory,
+  nowUs: number,
+): Promise<OwnObservation[]> {
+  const collector = await db.query<{ started_us: number; heartbeat_us: number; spooling: boolean }>(
+    "select started_us, heartbeat_us, coalesce((detail->>'spooling')::boolean, false) as spooling from role_status where role = 'collector'",
+  );
   const listening = collector.rows[0];
   if (!listening || listening.spooling || nowUs - listening.heartbeat_us > COLLECTOR_FRESH_US) return [];
-  const { rows } = await db.query<ActivityRow>("select a.sender, a.last_heard_us, a.cadence, s.since_us from sender_activity a left join sender_silence s using (sender)");
-  const silentIds = new Set(rows.filter((r) => isSilent(r, directory.get(r.sender), listening.started_us, nowUs)).map((r) => r.sender));
+  const { rows } = await db.query<ActivityRow>(
+    "select a.sender, a.last_heard_us, a.cadence, s.since_us from sender_activity a left join sender_silence s using (sender)",
+  );
+  const silentIds = new Set(
+    rows.filter((r) => isSilent(r, directory.get(r.sender), listening.started_us, nowUs)).map((r) => r.sender),
+  );
   const out: OwnObservation[] = [];
   for (const row of rows) {
     const sender = directory.get(row.sender);
     if (!sender || sender.state !== "admitted") continue;
     const silent = silentIds.has(row.sender);
     if (silent && row.since_us === null) {
-      await db.query("insert into sender_silence (sender, since_us, told_us) values ($1, $2, $3) on conflict do nothing", [row.sender, row.last_heard_us, nowUs]);
+      await db.query(
+        "insert into sender_silence (sender, since_us, told_us) values ($1, $2, $3) on conflict do nothing",
+        [row.sender, row.last_heard_us, nowUs],
+      );
       out.push(fellSilent(sender, row, silentCause(sender, directory, silentIds), nowUs));
     } else if (!silent && row.since_us !== null) {
       await db.query("delete from sender_silence where sender = $1", [row.sender]);
-      out.push({ event: "sender-heard", severity: 6, outcome: "success", subject: sender.name, text: `${sender.name} is heard again after ${formatDuration(nowUs - row.since_us)}.` });
+      out.push({
+        event: "sender-heard",
+        severity: 6,
+        outcome: "success",
+        subject: sender.name,
+        text: `${sender.name} is heard again after ${formatDuration(nowUs - row.since_us)}.`,
+      });
     }
   }
   return out;
@@ -63,8 +82,19 @@ function silentCause(sender: Sender, directory: SenderDirectory, silent: Readonl
 }
 
 function fellSilent(sender: Sender, row: ActivityRow, cause: Sender | null, nowUs: number): OwnObservation {
-  const usual = sender.expectedEverySeconds ? sender.expectedEverySeconds * US_PER_SECOND : row.cadence === null ? null : new Cadence(row.cadence).usualGapUs();
+  const usual = sender.expectedEverySeconds
+    ? sender.expectedEverySeconds * US_PER_SECOND
+    : row.cadence === null
+      ? null
+      : new Cadence(row.cadence).usualGapUs();
   const text = `${sender.name} has sent nothing for ${formatDuration(nowUs - (row.last_heard_us ?? nowUs))}${usual === null ? "" : `; it usually speaks every ${formatDuration(usual)}`}.`;
   if (cause === null) return { event: "sender-silent", severity: 4, outcome: "failure", subject: sender.name, text };
-  return { event: "sender-silent", severity: 6, outcome: "unknown", subject: sender.name, text: `${text} Explained by ${cause.name}, through which it is reached.`, data: [["explained by", cause.name]] };
+  return {
+    event: "sender-silent",
+    severity: 6,
+    outcome: "unknown",
+    subject: sender.name,
+    text: `${text} Explained by ${cause.name}, through which it is reached.`,
+    data: [["explained by", cause.name]],
+  };
 }

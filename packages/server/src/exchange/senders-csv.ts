@@ -1,16 +1,38 @@
-import { parse } from "csv-parse/sync";
-import { stringify } from "csv-stringify/sync";
 import { SenderFacts } from "@halvik/core/contract";
 import { type Sender, SenderDirectory } from "@halvik/core/senders";
+import { parse } from "csv-parse/sync";
+import { stringify } from "csv-stringify/sync";
 
 /** Columns of the sender list, in order. Lists within a cell are separated by spaces (addresses) or semicolons (groups). */
-const COLUMNS = ["name", "addresses", "relay", "site", "groups", "role", "zone", "reached through", "expected every seconds", "notes"] as const;
+const COLUMNS = [
+  "name",
+  "addresses",
+  "relay",
+  "site",
+  "groups",
+  "role",
+  "zone",
+  "reached through",
+  "expected every seconds",
+  "notes",
+] as const;
 
 export function exportSenders(senders: readonly Sender[]): string {
   const directory = new SenderDirectory(senders);
   const rows = senders
     .filter((s) => s.state === "admitted" && s.viaRelay === null)
-    .map((s) => [s.name, s.addresses.join(" "), s.relay ? "yes" : "no", s.site ?? "", s.groups.join("; "), s.role ?? "", s.zone, s.reachedThrough === null ? "" : directory.name(s.reachedThrough), s.expectedEverySeconds ?? "", s.notes]);
+    .map((s) => [
+      s.name,
+      s.addresses.join(" "),
+      s.relay ? "yes" : "no",
+      s.site ?? "",
+      s.groups.join("; "),
+      s.role ?? "",
+      s.zone,
+      s.reachedThrough === null ? "" : directory.name(s.reachedThrough),
+      s.expectedEverySeconds ?? "",
+      s.notes,
+    ]);
   // a cell that a spreadsheet would run as a formula is quoted as text
   return stringify([[...COLUMNS], ...rows], { escape_formulas: true });
 }
@@ -23,13 +45,19 @@ export class SendersCsvError extends Error {
 export function parseSenders(text: string): SenderFacts[] {
   let rows: Record<string, string>[];
   try {
-    rows = parse(text, { columns: (names: string[]) => names.map((n) => n.trim().toLowerCase()), bom: true, skip_empty_lines: true, trim: true });
+    rows = parse(text, {
+      columns: (names: string[]) => names.map((n) => n.trim().toLowerCase()),
+      bom: true,
+      skip_empty_lines: true,
+      trim: true,
+    });
   } catch (e) {
     throw new SendersCsvError(`senders: ${(e as Error).message}`);
   }
   return rows.map((row, i) => {
     const unknown = Object.keys(row).find((name) => !(COLUMNS as readonly string[]).includes(name));
-    if (unknown !== undefined) throw new SendersCsvError(`senders line 1: expected the columns ${COLUMNS.join(", ")}; got "${unknown}"`);
+    if (unknown !== undefined)
+      throw new SendersCsvError(`senders line 1: expected the columns ${COLUMNS.join(", ")}; got "${unknown}"`);
     const plain = (name: (typeof COLUMNS)[number]) => (row[name] ?? "").replace(/^'(?=[=+\-@])/, "");
     const every = plain("expected every seconds");
     const result = SenderFacts.safeParse({
@@ -37,7 +65,10 @@ export function parseSenders(text: string): SenderFacts[] {
       addresses: plain("addresses").split(/\s+/).filter(Boolean),
       relay: /^(yes|true|1)$/i.test(plain("relay")),
       site: plain("site") || null,
-      groups: plain("groups").split(";").map((g) => g.trim()).filter(Boolean),
+      groups: plain("groups")
+        .split(";")
+        .map((g) => g.trim())
+        .filter(Boolean),
       role: plain("role") || null,
       zone: plain("zone") || "UTC",
       reachedThrough: plain("reached through") || null,

@@ -1,5 +1,5 @@
-import pg from "pg";
 import { readRfc3339 } from "@halvik/core/time";
+import pg from "pg";
 import type { Arrival } from "../collector/arrival.js";
 import { decodeBatch, findUnknown } from "../collector/decode-batch.js";
 import { SenderRegistry } from "../collector/sender-registry.js";
@@ -36,7 +36,11 @@ const PROGRESS_MS = 500;
 const MAX_PARALLEL_IMPORTS = 16;
 
 /** Reads a capture or text through the same decode path as live records, into segments of its own. */
-export async function importFile(connection: pg.ClientConfig, chunks: AsyncIterable<Uint8Array>, options: ImportOptions): Promise<ImportReceipt> {
+export async function importFile(
+  connection: pg.ClientConfig,
+  chunks: AsyncIterable<Uint8Array>,
+  options: ImportOptions,
+): Promise<ImportReceipt> {
   const client = new pg.Client(connection);
   await client.connect();
   // losing the connection shows as a failed query below
@@ -74,7 +78,13 @@ async function claimImport(client: pg.Client): Promise<Claim> {
   throw new Error("unreachable");
 }
 
-async function run(client: pg.Client, claim: Claim, chunks: AsyncIterable<Uint8Array>, options: ImportOptions, job: Job): Promise<ImportReceipt> {
+async function run(
+  client: pg.Client,
+  claim: Claim,
+  chunks: AsyncIterable<Uint8Array>,
+  options: ImportOptions,
+  job: Job,
+): Promise<ImportReceipt> {
   const writer = new BatchWriter(client, claim.number, true);
   const ids = new IdSource(claim.number, claim.lastIdUs);
   const registry = new SenderRegistry(options.zone);
@@ -115,9 +125,23 @@ async function run(client: pg.Client, claim: Claim, chunks: AsyncIterable<Uint8A
       read--;
       refuse("line cut at 1 MiB", 0);
     } else if (message.type === "line") {
-      if (options.peer === null) throw new Error("lines of text do not say who sent them: name the sender's address with --peer");
-      arrivals.push({ endpoint: "import", peer: options.peer, receivedUs: options.receivedUs, bytes: message.bytes, held: false });
-    } else arrivals.push({ endpoint: "import", peer: message.src, receivedUs: message.timeUs ?? options.receivedUs, bytes: message.bytes, held: false });
+      if (options.peer === null)
+        throw new Error("lines of text do not say who sent them: name the sender's address with --peer");
+      arrivals.push({
+        endpoint: "import",
+        peer: options.peer,
+        receivedUs: options.receivedUs,
+        bytes: message.bytes,
+        held: false,
+      });
+    } else
+      arrivals.push({
+        endpoint: "import",
+        peer: message.src,
+        receivedUs: message.timeUs ?? options.receivedUs,
+        bytes: message.bytes,
+        held: false,
+      });
     if (arrivals.length >= BATCH_RECORDS) await flush();
   }
   await flush();
@@ -132,6 +156,7 @@ async function run(client: pg.Client, claim: Claim, chunks: AsyncIterable<Uint8A
 /** An RFC 3339 time from the command line, or an error in words. */
 export function readTimeOption(text: string): number {
   const time = readRfc3339(text);
-  if (time === null || time.end !== text.length) throw new Error(`expected a time such as 2026-11-24T10:00:00Z, got "${text}"`);
+  if (time === null || time.end !== text.length)
+    throw new Error(`expected a time such as 2026-11-24T10:00:00Z, got "${text}"`);
   return time.us;
 }

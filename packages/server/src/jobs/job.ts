@@ -1,5 +1,5 @@
-import type { Queryable } from "../store/pool.js";
 import { nowUs } from "../config/clock.js";
+import type { Queryable } from "../store/pool.js";
 
 /** Something long that people see the progress of: an import, the loading of history. */
 export class Job {
@@ -10,7 +10,10 @@ export class Job {
 
   static async start(db: Queryable, name: string, total: number | null, unit: string): Promise<Job> {
     const now = nowUs();
-    const { rows } = await db.query<{ id: number }>("insert into job (name, state, total, unit, started_us, updated_us) values ($1, 'running', $2, $3, $4, $4) returning id", [name, total, unit, now]);
+    const { rows } = await db.query<{ id: number }>(
+      "insert into job (name, state, total, unit, started_us, updated_us) values ($1, 'running', $2, $3, $4, $4) returning id",
+      [name, total, unit, now],
+    );
     return new Job(db, rows[0]!.id);
   }
 
@@ -19,12 +22,31 @@ export class Job {
   }
 
   async end(state: "done" | "failed" | "cancelled", done: number, message: string): Promise<void> {
-    await this.db.query("update job set state = $2, done = $3, message = $4, updated_us = $5 where id = $1", [this.id, state, done, message, nowUs()]);
+    await this.db.query("update job set state = $2, done = $3, message = $4, updated_us = $5 where id = $1", [
+      this.id,
+      state,
+      done,
+      message,
+      nowUs(),
+    ]);
   }
 }
 
 /** Jobs that run now; one without a sign of life for a minute has died with its process. */
-export async function runningJobs(db: Queryable): Promise<{ id: number; name: string; state: "running"; done: number; total: number | null; unit: string; message: string }[]> {
-  const { rows } = await db.query<{ id: number; name: string; done: number; total: number | null; unit: string; message: string }>("select id, name, done, total, unit, message from job where state = 'running' and updated_us > $1 order by id", [nowUs() - 60_000_000]);
+export async function runningJobs(
+  db: Queryable,
+): Promise<
+  { id: number; name: string; state: "running"; done: number; total: number | null; unit: string; message: string }[]
+> {
+  const { rows } = await db.query<{
+    id: number;
+    name: string;
+    done: number;
+    total: number | null;
+    unit: string;
+    message: string;
+  }>("select id, name, done, total, unit, message from job where state = 'running' and updated_us > $1 order by id", [
+    nowUs() - 60_000_000,
+  ]);
   return rows.map((r) => ({ ...r, state: "running" as const }));
 }

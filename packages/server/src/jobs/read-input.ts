@@ -1,5 +1,5 @@
-import { type CapturedMessage, CaptureMessages, isCapture } from "@halvik/core/capture";
 import { DecodeError } from "@halvik/core/bytes";
+import { type CapturedMessage, CaptureMessages, isCapture } from "@halvik/core/capture";
 
 /** A message found in a file: a line of text, or what a capture holds. */
 export type InputMessage =

@@ -32,7 +32,12 @@ export class Children {
           // its own process group: Ctrl-C reaches this process alone, which ends the roles in order
           detached: true,
           stdio: ["ignore", "pipe", "pipe", "ipc"],
-          env: { ...this.env, ...(this.runAs ? { HALVIK_RUN_AS_UID: String(this.runAs.uid), HALVIK_RUN_AS_GID: String(this.runAs.gid) } : {}) },
+          env: {
+            ...this.env,
+            ...(this.runAs
+              ? { HALVIK_RUN_AS_UID: String(this.runAs.uid), HALVIK_RUN_AS_GID: String(this.runAs.gid) }
+              : {}),
+          },
           ...(this.runAs && !asRoot ? this.runAs : {}),
         });
         this.running.set(name, child);
@@ -52,7 +57,9 @@ export class Children {
           this.running.delete(name);
           if (!ready) return reject(new Error(said.trim().split("\n").pop() || `${name} ended with ${signal ?? code}`));
           if (this.stopping) return;
-          console.log(`${name} ended (${signal ?? `exit ${code}`}); it starts again in 1 s. Its log: ${join(this.dataDir, `${name}.log`)}`);
+          console.log(
+            `${name} ended (${signal ?? `exit ${code}`}); it starts again in 1 s. Its log: ${join(this.dataDir, `${name}.log`)}`,
+          );
           setTimeout(() => {
             if (!this.stopping) launch();
           }, RESTART_MS);

@@ -50,7 +50,10 @@ export class Cluster {
   }
 
   private isRunning(): boolean {
-    return spawnSync(join(POSTGRES_BIN, "pg_ctl"), ["-D", this.directory, "status"], { cwd: "/", ...this.runAs }).status === 0;
+    return (
+      spawnSync(join(POSTGRES_BIN, "pg_ctl"), ["-D", this.directory, "status"], { cwd: "/", ...this.runAs }).status ===
+      0
+    );
   }
 
   private async initialise(): Promise<void> {
@@ -59,12 +62,29 @@ export class Cluster {
     writeFileSync(passwordFile, this.secrets.dbOwnerPassword, { mode: 0o600 });
     if (this.runAs) for (const path of [this.directory, passwordFile]) chownSync(path, this.runAs.uid, this.runAs.gid);
     try {
-      const made = await this.run("initdb", ["-D", this.directory, "-U", DB_OWNER, "-A", "scram-sha-256", `--pwfile=${passwordFile}`, "-E", "UTF8", "--locale=C.UTF-8"]);
-      if (made.status !== 0) throw new StartError(`the database cluster cannot be made in ${this.directory}: ${made.output.trim().split("\n").pop()}`);
+      const made = await this.run("initdb", [
+        "-D",
+        this.directory,
+        "-U",
+        DB_OWNER,
+        "-A",
+        "scram-sha-256",
+        `--pwfile=${passwordFile}`,
+        "-E",
+        "UTF8",
+        "--locale=C.UTF-8",
+      ]);
+      if (made.status !== 0)
+        throw new StartError(
+          `the database cluster cannot be made in ${this.directory}: ${made.output.trim().split("\n").pop()}`,
+        );
     } finally {
       unlinkSync(passwordFile);
     }
-    appendFileSync(join(this.directory, "postgresql.conf"), "\n# Halvik: written at every start\ninclude = 'halvik.conf'\n");
+    appendFileSync(
+      join(this.directory, "postgresql.conf"),
+      "\n# Halvik: written at every start\ninclude = 'halvik.conf'\n",
+    );
   }
 
   private async requireFreePort(): Promise<void> {
@@ -77,7 +97,10 @@ export class Cluster {
       });
       socket.once("error", () => resolve(false));
     });
-    if (taken) throw new StartError(`port ${this.config.HALVIK_DB_PORT}, meant for the database, is taken by another program; choose one with HALVIK_DB_PORT`);
+    if (taken)
+      throw new StartError(
+        `port ${this.config.HALVIK_DB_PORT}, meant for the database, is taken by another program; choose one with HALVIK_DB_PORT`,
+      );
   }
 
   /** Settings measured in docs/storage.md. */
@@ -100,7 +123,13 @@ export class Cluster {
       log_timezone: "'UTC'",
     };
     const file = join(this.directory, "halvik.conf");
-    writeFileSync(file, Object.entries(settings).map(([k, v]) => `${k} = ${v}\n`).join(""), { mode: 0o600 });
+    writeFileSync(
+      file,
+      Object.entries(settings)
+        .map(([k, v]) => `${k} = ${v}\n`)
+        .join(""),
+      { mode: 0o600 },
+    );
     if (this.runAs) chownSync(file, this.runAs.uid, this.runAs.gid);
   }
 
@@ -110,9 +139,13 @@ export class Cluster {
     try {
       const role = await admin.query("select 1 from pg_roles where rolname = $1", [DB_WEB]);
       // identifiers and the literal are quoted by the driver: CREATE ROLE takes no parameters
-      if (role.rowCount === 0) await admin.query(`create role ${pg.escapeIdentifier(DB_WEB)} login password ${pg.escapeLiteral(this.secrets.dbWebPassword)}`);
+      if (role.rowCount === 0)
+        await admin.query(
+          `create role ${pg.escapeIdentifier(DB_WEB)} login password ${pg.escapeLiteral(this.secrets.dbWebPassword)}`,
+        );
       const database = await admin.query("select 1 from pg_database where datname = $1", [this.config.HALVIK_DB_NAME]);
-      if (database.rowCount === 0) await admin.query(`create database ${pg.escapeIdentifier(this.config.HALVIK_DB_NAME)}`);
+      if (database.rowCount === 0)
+        await admin.query(`create database ${pg.escapeIdentifier(this.config.HALVIK_DB_NAME)}`);
     } finally {
       await admin.end();
     }
@@ -127,11 +160,17 @@ export class Cluster {
   private run(program: string, args: readonly string[]): Promise<{ status: number | null; output: string }> {
     return new Promise((resolve, reject) => {
       // its own process group: a Ctrl-C meant for Halvik must not reach the database before the roles have ended
-      const child = spawn(join(POSTGRES_BIN, program), args, { cwd: "/", stdio: ["ignore", "pipe", "pipe"], detached: true, ...this.runAs });
-      let output = "";
-      for (const stream of [child.stdout, child.stderr]) stream.on("data", (b: Buffer) => {
-        output = (output + b.toString()).slice(-10_000);
+      const child = spawn(join(POSTGRES_BIN, program), args, {
+        cwd: "/",
+        stdio: ["ignore", "pipe", "pipe"],
+        detached: true,
+        ...this.runAs,
       });
+      let output = "";
+      for (const stream of [child.stdout, child.stderr])
+        stream.on("data", (b: Buffer) => {
+          output = (output + b.toString()).slice(-10_000);
+        });
       child.once("error", (e) => reject(new StartError(`${program} cannot be run: ${e.message}`)));
       // "exit": the server keeps the pipes of pg_ctl open
       child.once("exit", (status) => resolve({ status, output }));

@@ -12,7 +12,11 @@ export function runAsUser(): RunAs | null {
   if (process.getuid?.() !== 0) return null;
   const id = (flag: string) => spawnSync("id", [flag, USER], { encoding: "utf8" });
   if (id("-u").status !== 0) {
-    const made = spawnSync("useradd", ["--system", "--user-group", "--no-create-home", "--shell", "/usr/sbin/nologin", USER], { encoding: "utf8" });
+    const made = spawnSync(
+      "useradd",
+      ["--system", "--user-group", "--no-create-home", "--shell", "/usr/sbin/nologin", USER],
+      { encoding: "utf8" },
+    );
     if (made.status !== 0) throw new StartError(`the user “${USER}” cannot be made: ${made.stderr.trim()}`);
   }
   return { uid: Number(id("-u").stdout), gid: Number(id("-g").stdout) };
@@ -28,7 +32,10 @@ export function prepareDataDir(config: Config, runAs: RunAs | null): void {
   }
   if (runAs) for (const path of [dir, join(dir, "spool")]) chownSync(path, runAs.uid, runAs.gid);
   const { bavail, bsize } = statfsSync(dir);
-  if (bavail * bsize < LEAST_FREE_BYTES) throw new StartError(`only ${Math.round((bavail * bsize) / 1e6)} MB are free for ${dir}; Halvik needs at least ${LEAST_FREE_BYTES / 1e6} MB to start`);
+  if (bavail * bsize < LEAST_FREE_BYTES)
+    throw new StartError(
+      `only ${Math.round((bavail * bsize) / 1e6)} MB are free for ${dir}; Halvik needs at least ${LEAST_FREE_BYTES / 1e6} MB to start`,
+    );
 }
 
 /** Secrets and other files made by root belong to the user who reads them. */
@@ -41,7 +48,8 @@ export function takePidFile(dataDir: string): () => void {
   const file = join(dataDir, "halvik.pid");
   if (existsSync(file)) {
     const pid = Number(readFileSync(file, "utf8").trim());
-    if (Number.isInteger(pid) && pid > 1 && isHalvik(pid)) throw new StartError(`Halvik already runs on ${dataDir} (process ${pid})`);
+    if (Number.isInteger(pid) && pid > 1 && isHalvik(pid))
+      throw new StartError(`Halvik already runs on ${dataDir} (process ${pid})`);
     console.log(`  a PID file left by a crash was taken over (${file})`);
   }
   writeFileSync(file, `${process.pid}\n`);

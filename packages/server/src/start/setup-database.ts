@@ -26,6 +26,9 @@ export async function saveRule(rule: Rule, author: string): Promise<void> {
   const row = { id: rule.id, version, body: rule, author, changedUs: nowUs() };
   await RuleModel.sequelize!.transaction(async (transaction) => {
     await RuleModel.upsert(row, { transaction });
-    await RuleModel.sequelize!.query("insert into rule_version (id, version, body, author, changed_us) values ($1, $2, $3, $4, $5)", { bind: [row.id, version, JSON.stringify(rule), author, row.changedUs], transaction });
+    await RuleModel.sequelize!.query(
+      "insert into rule_version (id, version, body, author, changed_us) values ($1, $2, $3, $4, $5)",
+      { bind: [row.id, version, JSON.stringify(rule), author, row.changedUs], transaction },
+    );
   });
 }

@@ -26,7 +26,11 @@ async function step<T>(what: string, work: () => Promise<T> | T): Promise<T> {
 
 /** The start command: cluster, schema, roles, demo; runs until it is told to stop. */
 export async function start(options: StartOptions, program: string): Promise<void> {
-  const env = { ...process.env, ...(options.dataDir ? { HALVIK_DATA_DIR: options.dataDir } : {}), ...(options.port ? { HALVIK_HTTP_PORT: options.port } : {}) };
+  const env = {
+    ...process.env,
+    ...(options.dataDir ? { HALVIK_DATA_DIR: options.dataDir } : {}),
+    ...(options.port ? { HALVIK_HTTP_PORT: options.port } : {}),
+  };
   const config = loadConfig(env);
   const dataDir = config.HALVIK_DATA_DIR;
   const runAs = runAsUser();
@@ -56,7 +60,9 @@ export async function start(options: StartOptions, program: string): Promise<voi
     await requireFreePort(config.HALVIK_HTTP_HOST, config.HALVIK_HTTP_PORT);
     raiseReceiveBufferLimit(config.HALVIK_UDP_RECEIVE_BUFFER_BYTES);
     await step("Starting PostgreSQL", () => cluster.start());
-    const password = await step("Bringing the database up to date", () => setUpDatabase(config, loadOrMakeSecrets(dataDir)));
+    const password = await step("Bringing the database up to date", () =>
+      setUpDatabase(config, loadOrMakeSecrets(dataDir)),
+    );
     await step("Starting the collector, the engine and the web role", async () => {
       await children.start("collector", ["serve", "--role", "collector"], true);
       await children.start("engine", ["serve", "--role", "engine"]);
@@ -64,7 +70,10 @@ export async function start(options: StartOptions, program: string): Promise<voi
     });
     const address = `http://${config.HALVIK_HTTP_HOST.includes(":") ? `[${config.HALVIK_HTTP_HOST}]` : config.HALVIK_HTTP_HOST}:${config.HALVIK_HTTP_PORT}`;
     console.log(`\n  Halvik answers at ${address}`);
-    if (password !== null) console.log(`  Sign in as “owner” with the one-time password ${password}\n  (it is shown only now; “bin/halvik user reset owner” makes a new one)`);
+    if (password !== null)
+      console.log(
+        `  Sign in as “owner” with the one-time password ${password}\n  (it is shown only now; “bin/halvik user reset owner” makes a new one)`,
+      );
     console.log("  Ctrl-C stops everything.\n");
     if (options.demo) {
       loader = loadDemo(program, dataDir, childEnv, runAs);
@@ -88,25 +97,50 @@ export async function start(options: StartOptions, program: string): Promise<voi
 async function requireFreePort(host: string, port: number): Promise<void> {
   await new Promise<void>((resolve, reject) => {
     const probe = createServer();
-    probe.once("error", (e: NodeJS.ErrnoException) => reject(new StartError(e.code === "EADDRINUSE" ? `port ${port} is taken by another program; choose one with --port or HALVIK_HTTP_PORT` : `port ${port} cannot be used: ${e.message}`)));
+    probe.once("error", (e: NodeJS.ErrnoException) =>
+      reject(
+        new StartError(
+          e.code === "EADDRINUSE"
+            ? `port ${port} is taken by another program; choose one with --port or HALVIK_HTTP_PORT`
+            : `port ${port} cannot be used: ${e.message}`,
+        ),
+      ),
+    );
     probe.listen(port, host, () => probe.close(() => resolve()));
   });
 }
 
 /** Loads the demo's senders and week of history once, by the same commands anyone can use: a list of senders and a capture. */
-function loadDemo(program: string, dataDir: string, env: NodeJS.ProcessEnv, runAs: RunAs | null): { done: Promise<void>; cancel: () => void } {
+function loadDemo(
+  program: string,
+  dataDir: string,
+  env: NodeJS.ProcessEnv,
+  runAs: RunAs | null,
+): { done: Promise<void>; cancel: () => void } {
   const marker = join(dataDir, "demo-loaded");
   const as = runAs ?? {};
   let cancelled = false;
   const running: ReturnType<typeof spawn>[] = [];
   const pipe = (producer: readonly string[], consumer: readonly string[]) =>
     new Promise<void>((resolve, reject) => {
-      const from = spawn(process.execPath, [program, ...producer], { env, detached: true, stdio: ["ignore", "pipe", "inherit"], ...as });
-      const to = spawn(process.execPath, [program, ...consumer], { env, detached: true, stdio: ["pipe", "inherit", "inherit"], ...as });
+      const from = spawn(process.execPath, [program, ...producer], {
+        env,
+        detached: true,
+        stdio: ["ignore", "pipe", "inherit"],
+        ...as,
+      });
+      const to = spawn(process.execPath, [program, ...consumer], {
+        env,
+        detached: true,
+        stdio: ["pipe", "inherit", "inherit"],
+        ...as,
+      });
       running.push(from, to);
       from.stdout!.pipe(to.stdin!);
       to.stdin!.on("error", () => from.kill());
-      to.once("exit", (code) => (code === 0 || cancelled ? resolve() : reject(new Error(`${consumer.join(" ")} ended with ${code}`))));
+      to.once("exit", (code) =>
+        code === 0 || cancelled ? resolve() : reject(new Error(`${consumer.join(" ")} ended with ${code}`)),
+      );
     });
   const work = async () => {
     if (existsSync(marker)) return;
@@ -114,7 +148,10 @@ function loadDemo(program: string, dataDir: string, env: NodeJS.ProcessEnv, runA
     if (cancelled) return;
     console.log("Loading 7 days of history; the interface answers meanwhile …");
     const started = performance.now();
-    await pipe(["simulate", "history"], ["import", "-", "--name", "history of Orvane Ferries", "--rules", "--total", "350000"]);
+    await pipe(
+      ["simulate", "history"],
+      ["import", "-", "--name", "history of Orvane Ferries", "--rules", "--total", "350000"],
+    );
     if (cancelled) return;
     console.log(`History loaded in ${((performance.now() - started) / 1000).toFixed(1)} s`);
     writeFileSync(marker, "");

@@ -1,8 +1,8 @@
-import { pipeline } from "node:stream/promises";
 import { Readable } from "node:stream";
+import { pipeline } from "node:stream/promises";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
 import type pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
-import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
 import { CopyEncoder } from "./copy-binary.js";
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
 import { formatRecordId } from "./record-id.js";
@@ -55,16 +55,19 @@ export class BatchWriter {
       await this.keepRaw(batch.records);
       const first = batch.records[0];
       const last = batch.records[batch.records.length - 1];
-      await this.client.query("insert into batch (collector, number, rows, low_id, high_id, through_us, run_rules, committed_us) values ($1, $2, $3, $4, $5, $6, $7, $8)", [
-        this.collector,
-        batch.number,
-        batch.records.length,
-        first ? formatRecordId(first.id) : null,
-        last ? formatRecordId(last.id) : null,
-        batch.throughUs,
-        batch.runRules,
-        nowUs,
-      ]);
+      await this.client.query(
+        "insert into batch (collector, number, rows, low_id, high_id, through_us, run_rules, committed_us) values ($1, $2, $3, $4, $5, $6, $7, $8)",
+        [
+          this.collector,
+          batch.number,
+          batch.records.length,
+          first ? formatRecordId(first.id) : null,
+          last ? formatRecordId(last.id) : null,
+          batch.throughUs,
+          batch.runRules,
+          nowUs,
+        ],
+      );
       await alsoInTransaction?.(this.client);
       await this.client.query("select pg_notify($1, $2)", [BATCH_CHANNEL, `${this.collector} ${batch.number}`]);
       await this.client.query("commit");
@@ -86,7 +89,11 @@ export class BatchWriter {
     const out = new Map<SegmentKind, StoredContent[]>();
     for (const record of records) {
       const late = record.content.receivedUs - record.content.timeUs > LATE_AFTER_US;
-      const kind: SegmentKind = this.imports ? "import" : late || record.content.marks.includes("held") ? "late" : "live";
+      const kind: SegmentKind = this.imports
+        ? "import"
+        : late || record.content.marks.includes("held")
+          ? "late"
+          : "live";
       const list = out.get(kind);
       if (list) list.push(record);
       else out.set(kind, [record]);
@@ -107,11 +114,20 @@ export class BatchWriter {
       minTime = Math.min(minTime, record.content.timeUs);
       maxTime = Math.max(maxTime, record.content.timeUs);
     }
-    const copy = this.client.query(copyFrom(`copy ${segmentTable(segment.name)} (${COPY_COLUMNS}) from stdin (format binary)`));
+    const copy = this.client.query(
+      copyFrom(`copy ${segmentTable(segment.name)} (${COPY_COLUMNS}) from stdin (format binary)`),
+    );
     await pipeline(Readable.from([encoder.finish()]), copy);
     await this.client.query(
       "update segment set rows = rows + $2, min_time = least(min_time, $3), max_time = greatest(max_time, $4), min_id = least(min_id, $5), max_id = greatest(max_id, $6) where name = $1",
-      [segment.name, records.length, minTime, maxTime, formatRecordId(records[0]!.id), formatRecordId(records[records.length - 1]!.id)],
+      [
+        segment.name,
+        records.length,
+        minTime,
+        maxTime,
+        formatRecordId(records[0]!.id),
+        formatRecordId(records[records.length - 1]!.id),
+      ],
     );
     segment.rows += records.length;
   }
@@ -132,6 +148,9 @@ export class BatchWriter {
   private async keepRaw(records: readonly StoredContent[]): Promise<void> {
     const kept = records.filter((r) => r.content.raw !== null);
     if (kept.length === 0) return;
-    await this.client.query("insert into raw_bytes (id, raw) select * from unnest($1::bigint[], $2::bytea[])", [kept.map((r) => formatRecordId(r.id)), kept.map((r) => Buffer.from(r.content.raw!))]);
+    await this.client.query("insert into raw_bytes (id, raw) select * from unnest($1::bigint[], $2::bytea[])", [
+      kept.map((r) => formatRecordId(r.id)),
+      kept.map((r) => Buffer.from(r.content.raw!)),
+    ]);
   }
 }

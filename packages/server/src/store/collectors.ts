@@ -15,7 +15,11 @@ export interface Claim {
  * Takes a collector number for as long as `client` is connected: the one this name had before, or a fresh one.
  * @throws when another process holds it, or all 1,024 are taken
  */
-export async function claimCollector(client: pg.Client, name: string, kind: "live" | "import" | "engine"): Promise<Claim> {
+export async function claimCollector(
+  client: pg.Client,
+  name: string,
+  kind: "live" | "import" | "engine",
+): Promise<Claim> {
   const known = await client.query<{ number: number }>(
     `insert into collector (number, name, kind)
      select coalesce((select min(n) from generate_series(1, $3::int) n where not exists (select from collector c where c.number = n)), -1), $1, $2
@@ -26,7 +30,10 @@ export async function claimCollector(client: pg.Client, name: string, kind: "liv
   if (number < 0) throw new Error(`all ${MAX_COLLECTORS} collector numbers are taken`);
   const locked = await client.query<{ ok: boolean }>("select pg_try_advisory_lock($1, $2) as ok", [LOCK_CLASS, number]);
   if (!locked.rows[0]!.ok) throw new Error(`collector "${name}" already runs in another process`);
-  const last = await client.query<{ number: number | null; high: string | null }>("select max(number) as number, max(high_id)::text as high from batch where collector = $1", [number]);
+  const last = await client.query<{ number: number | null; high: string | null }>(
+    "select max(number) as number, max(high_id)::text as high from batch where collector = $1",
+    [number],
+  );
   const { number: lastBatch, high } = last.rows[0]!;
   return { number, lastBatch: lastBatch ?? 0, lastIdUs: high === null ? 0 : Number(BigInt(high) >> 10n) };
 }

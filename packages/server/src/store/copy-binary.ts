@@ -1,7 +1,18 @@
 import { addressBytes } from "@halvik/core/net";
 
 /** Column types the encoder knows; their wire forms are PostgreSQL's binary ones. */
-export type CopyType = "int8" | "int4" | "int2" | "text" | "inet" | "jsonb" | "bytea" | "text[]" | "inet[]" | "record id" | "id text";
+export type CopyType =
+  | "int8"
+  | "int4"
+  | "int2"
+  | "text"
+  | "inet"
+  | "jsonb"
+  | "bytea"
+  | "text[]"
+  | "inet[]"
+  | "record id"
+  | "id text";
 
 /** Values of a "record id": µs at storage and collector number, kept apart since their product exceeds 2^53. */
 export interface IdParts {

@@ -1,4 +1,4 @@
-import { type CountState, Rule, type SavedState, type StateAddress, type Episode } from "@halvik/core/correlation";
+import { type CountState, type Episode, Rule, type SavedState, type StateAddress } from "@halvik/core/correlation";
 import type { Queryable } from "./pool.js";
 
 export interface FollowedBatch {
@@ -15,14 +15,34 @@ export interface FollowedBatch {
 
 /** Committed batches after each collector's cursor, in order, at most `most` per collector. */
 export async function batchesToFollow(db: Queryable, most: number): Promise<FollowedBatch[]> {
-  const { rows } = await db.query<{ collector: number; kind: FollowedBatch["kind"]; finished: boolean; number: number; rows: number; low_id: string | null; high_id: string | null; through_us: number; run_rules: boolean }>(
+  const { rows } = await db.query<{
+    collector: number;
+    kind: FollowedBatch["kind"];
+    finished: boolean;
+    number: number;
+    rows: number;
+    low_id: string | null;
+    high_id: string | null;
+    through_us: number;
+    run_rules: boolean;
+  }>(
     `select b.collector, c.kind, c.finished, b.number, b.rows, b.low_id::text, b.high_id::text, b.through_us, b.run_rules
      from collector c left join engine_cursor e on e.collector = c.number
      cross join lateral (select * from batch where collector = c.number and number > coalesce(e.number, 0) order by number limit $1) b
      order by b.collector, b.number`,
     [most],
   );
-  return rows.map((r) => ({ collector: r.collector, kind: r.kind, finished: r.finished, number: r.number, rows: r.rows, lowId: r.low_id, highId: r.high_id, throughUs: r.through_us, runRules: r.run_rules }));
+  return rows.map((r) => ({
+    collector: r.collector,
+    kind: r.kind,
+    finished: r.finished,
+    number: r.number,
+    rows: r.rows,
+    lowId: r.low_id,
+    highId: r.high_id,
+    throughUs: r.through_us,
+    runRules: r.run_rules,
+  }));
 }
 
 export interface Cursor {
@@ -34,12 +54,32 @@ export interface Cursor {
 }
 
 export async function loadCursors(db: Queryable): Promise<Cursor[]> {
-  const { rows } = await db.query<{ collector: number; kind: Cursor["kind"]; finished: boolean; number: number; through_us: number }>("select e.collector, c.kind, c.finished, e.number, e.through_us from engine_cursor e join collector c on c.number = e.collector");
-  return rows.map((r) => ({ collector: r.collector, kind: r.kind, finished: r.finished, number: r.number, throughUs: r.through_us }));
+  const { rows } = await db.query<{
+    collector: number;
+    kind: Cursor["kind"];
+    finished: boolean;
+    number: number;
+    through_us: number;
+  }>(
+    "select e.collector, c.kind, c.finished, e.number, e.through_us from engine_cursor e join collector c on c.number = e.collector",
+  );
+  return rows.map((r) => ({
+    collector: r.collector,
+    kind: r.kind,
+    finished: r.finished,
+    number: r.number,
+    throughUs: r.through_us,
+  }));
 }
 
-export async function saveCursor(db: Queryable, cursor: Pick<Cursor, "collector" | "number" | "throughUs">): Promise<void> {
-  await db.query("insert into engine_cursor (collector, number, through_us) values ($1, $2, $3) on conflict (collector) do update set number = $2, through_us = $3", [cursor.collector, cursor.number, cursor.throughUs]);
+export async function saveCursor(
+  db: Queryable,
+  cursor: Pick<Cursor, "collector" | "number" | "throughUs">,
+): Promise<void> {
+  await db.query(
+    "insert into engine_cursor (collector, number, through_us) values ($1, $2, $3) on conflict (collector) do update set number = $2, through_us = $3",
+    [cursor.collector, cursor.number, cursor.throughUs],
+  );
 }
 
 export async function loadRules(db: Queryable): Promise<{ rules: Rule[]; version: number }> {
@@ -53,11 +93,16 @@ export async function ruleVersion(db: Queryable): Promise<number> {
 }
 
 export async function loadStates(db: Queryable): Promise<SavedState[]> {
-  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; state: CountState }>("select rule_id, lane, key, state from engine_state");
+  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; state: CountState }>(
+    "select rule_id, lane, key, state from engine_state",
+  );
   return rows.map((r) => ({ ruleId: r.rule_id, lane: r.lane, key: r.key, state: r.state }));
 }
 
-export async function saveStates(db: Queryable, states: readonly (StateAddress & { state: CountState | null })[]): Promise<void> {
+export async function saveStates(
+  db: Queryable,
+  states: readonly (StateAddress & { state: CountState | null })[],
+): Promise<void> {
   // a state may change twice in a step; the last stands
   const latest = new Map(states.map((s) => [`${s.ruleId} ${s.lane} ${s.key}`, s]));
   const kept = [...latest.values()].filter((s) => s.state !== null);
@@ -65,14 +110,24 @@ export async function saveStates(db: Queryable, states: readonly (StateAddress &
   if (kept.length > 0)
     await db.query(
       "insert into engine_state (rule_id, lane, key, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::jsonb[]) on conflict (rule_id, lane, key) do update set state = excluded.state",
-      [kept.map((s) => s.ruleId), kept.map((s) => s.lane), kept.map((s) => s.key), kept.map((s) => JSON.stringify(s.state))],
+      [
+        kept.map((s) => s.ruleId),
+        kept.map((s) => s.lane),
+        kept.map((s) => s.key),
+        kept.map((s) => JSON.stringify(s.state)),
+      ],
     );
   if (gone.length > 0)
-    await db.query("delete from engine_state s using unnest($1::text[], $2::text[], $3::text[]) g (rule_id, lane, key) where s.rule_id = g.rule_id and s.lane = g.lane and s.key = g.key", [gone.map((s) => s.ruleId), gone.map((s) => s.lane), gone.map((s) => s.key)]);
+    await db.query(
+      "delete from engine_state s using unnest($1::text[], $2::text[], $3::text[]) g (rule_id, lane, key) where s.rule_id = g.rule_id and s.lane = g.lane and s.key = g.key",
+      [gone.map((s) => s.ruleId), gone.map((s) => s.lane), gone.map((s) => s.key)],
+    );
 }
 
 export async function takeCloses(db: Queryable): Promise<{ id: number; ruleId: string; key: string; atUs: number }[]> {
-  const { rows } = await db.query<{ id: number; rule_id: string; key: string; at_us: number }>("delete from engine_close returning id, rule_id, key, at_us");
+  const { rows } = await db.query<{ id: number; rule_id: string; key: string; at_us: number }>(
+    "delete from engine_close returning id, rule_id, key, at_us",
+  );
   return rows.map((r) => ({ id: r.id, ruleId: r.rule_id, key: r.key, atUs: r.at_us }));
 }
 
@@ -91,33 +146,75 @@ export interface FindingRow {
 
 /** Findings that later evidence may still touch: open ones first, then the most recent. */
 export async function loadFindings(db: Queryable, most: number): Promise<FindingRow[]> {
-  const { rows } = await db.query<{ id: number; incident: number; rule_id: string; lane: string; key: string; first_us: number; last_us: number; count: number; cleared_us: number | null }>(
+  const { rows } = await db.query<{
+    id: number;
+    incident: number;
+    rule_id: string;
+    lane: string;
+    key: string;
+    first_us: number;
+    last_us: number;
+    count: number;
+    cleared_us: number | null;
+  }>(
     "select id, incident, rule_id, lane, key, first_us, last_us, count, cleared_us from finding where merged_into is null order by (cleared_us is null) desc, last_us desc limit $1",
     [most],
   );
-  return rows.map((r) => ({ id: r.id, incident: r.incident, ruleId: r.rule_id, lane: r.lane, key: r.key, firstUs: r.first_us, lastUs: r.last_us, count: r.count, clearedUs: r.cleared_us }));
+  return rows.map((r) => ({
+    id: r.id,
+    incident: r.incident,
+    ruleId: r.rule_id,
+    lane: r.lane,
+    key: r.key,
+    firstUs: r.first_us,
+    lastUs: r.last_us,
+    count: r.count,
+    clearedUs: r.cleared_us,
+  }));
 }
 
-export async function insertFinding(db: Queryable, incident: number, address: StateAddress, e: Episode): Promise<number> {
+export async function insertFinding(
+  db: Queryable,
+  incident: number,
+  address: StateAddress,
+  e: Episode,
+): Promise<number> {
   const { rows } = await db.query<{ id: number }>(
     `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by)
      values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) returning id`,
-    [incident, address.ruleId, address.lane, address.key, e.firstUs, e.lastUs, e.raisedUs, e.count, JSON.stringify(e.first), JSON.stringify(e.latest), e.entities, e.clearedUs, e.clearedBy],
+    [
+      incident,
+      address.ruleId,
+      address.lane,
+      address.key,
+      e.firstUs,
+      e.lastUs,
+      e.raisedUs,
+      e.count,
+      JSON.stringify(e.first),
+      JSON.stringify(e.latest),
+      e.entities,
+      e.clearedUs,
+      e.clearedBy,
+    ],
   );
   return rows[0]!.id;
 }
 
 export async function updateFinding(db: Queryable, id: number, e: Episode): Promise<void> {
-  await db.query("update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10 where id = $1", [
-    id,
-    e.firstUs,
-    e.lastUs,
-    e.raisedUs,
-    e.count,
-    JSON.stringify(e.first),
-    JSON.stringify(e.latest),
-    e.entities,
-    e.clearedUs,
-    e.clearedBy,
-  ]);
+  await db.query(
+    "update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10 where id = $1",
+    [
+      id,
+      e.firstUs,
+      e.lastUs,
+      e.raisedUs,
+      e.count,
+      JSON.stringify(e.first),
+      JSON.stringify(e.latest),
+      e.entities,
+      e.clearedUs,
+      e.clearedBy,
+    ],
+  );
 }

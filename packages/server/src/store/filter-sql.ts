@@ -102,7 +102,13 @@ function comparisonToSql(node: Comparison, params: Params, context: SqlContext):
       return exact(`r.sender = any(${params.add(senderIds(node.test, context.directory), "::int[]")})`);
     case "index":
       if (node.test.op === "present") return exact(`${column.sql} is not null`);
-      if (node.test.op === "oneOf") return exact(`${column.sql} = any(${params.add(node.test.values.map((v) => column.names.indexOf(v)), "::int[]")})`);
+      if (node.test.op === "oneOf")
+        return exact(
+          `${column.sql} = any(${params.add(
+            node.test.values.map((v) => column.names.indexOf(v)),
+            "::int[]",
+          )})`,
+        );
       break;
     case "marks":
       if (node.test.op === "present") return exact("r.marks <> 0");
@@ -117,7 +123,8 @@ function comparisonToSql(node: Comparison, params: Params, context: SqlContext):
 }
 
 const exact = (text: string): FilterSql => ({ text, exact: true });
-const bitsOf = (names: readonly string[]): number => names.reduce((bits, name) => bits | (1 << (MARKS as readonly string[]).indexOf(name)), 0);
+const bitsOf = (names: readonly string[]): number =>
+  names.reduce((bits, name) => bits | (1 << (MARKS as readonly string[]).indexOf(name)), 0);
 
 function numberToSql(node: Comparison, sql: string, params: Params, context: SqlContext): FilterSql {
   const { test } = node;
@@ -148,13 +155,19 @@ function numberToSql(node: Comparison, sql: string, params: Params, context: Sql
 
 function addressToSql(node: Comparison, column: Extract<Column, { is: "address" }>, params: Params): FilterSql {
   const { test } = node;
-  if (test.op === "present") return exact(`(${[...column.columns.map((c) => `${c} is not null`), ...(column.list ? [`${column.list} is not null`] : [])].join(" or ")})`);
+  if (test.op === "present")
+    return exact(
+      `(${[...column.columns.map((c) => `${c} is not null`), ...(column.list ? [`${column.list} is not null`] : [])].join(" or ")})`,
+    );
   if (test.op !== "networks") throw new Error(`${node.field} ${test.op}: the parser lets none through`);
   const tests = test.networks.flatMap((network) => {
     const single = network.bits === (network.family === 4 ? 32 : 128);
     const value = params.add(formatNetwork(network), "::inet");
     const operator = single ? "=" : "<<=";
-    return [...column.columns.map((c) => `${c} ${operator} ${value}`), ...(column.list ? [`exists (select from unnest(${column.list}) a where a ${operator} ${value})`] : [])];
+    return [
+      ...column.columns.map((c) => `${c} ${operator} ${value}`),
+      ...(column.list ? [`exists (select from unnest(${column.list}) a where a ${operator} ${value})`] : []),
+    ];
   });
   return exact(`(${tests.join(" or ")})`);
 }
@@ -170,7 +183,10 @@ function dataToSql(node: Comparison, params: Params): FilterSql {
   const name = params.add(node.dataName ?? "", "::text");
   const named = `(p->>0 = ${name} or right(p->>0, length(${name}) + 1) = ' ' || ${name})`;
   const inner = node.test.op === "present" ? exact("true") : valueToSql(node, "(p->>1)", true, params);
-  return { text: `exists (select from jsonb_array_elements(r.data) p where ${named} and ${inner.text})`, exact: inner.exact };
+  return {
+    text: `exists (select from jsonb_array_elements(r.data) p where ${named} and ${inner.text})`,
+    exact: inner.exact,
+  };
 }
 
 /** A test on one text value. `lower(… collate "C")` is core's fold; strpos, since planners leave it alone. */
@@ -195,7 +211,11 @@ function valueToSql(node: Comparison, sql: string, folds: boolean, params: Param
 }
 
 /** `*` and `?` to SQL's `%` and `_`, everything else literal. */
-const likePattern = (pattern: string): string => pattern.replace(/[\\%_]/g, "\\$&").replaceAll("*", "%").replaceAll("?", "_");
+const likePattern = (pattern: string): string =>
+  pattern
+    .replace(/[\\%_]/g, "\\$&")
+    .replaceAll("*", "%")
+    .replaceAll("?", "_");
 
 /** Whether a filter asks only for what rollups hold, and so can be counted from them. */
 export function fromRollups(filter: Filter): boolean {

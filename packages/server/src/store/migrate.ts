@@ -19,7 +19,9 @@ export async function migrate(connection: pg.ClientConfig): Promise<readonly str
   await client.connect();
   try {
     await client.query("select pg_advisory_lock($1)", [LOCK]);
-    await client.query("create table if not exists migration (name text primary key, run_at timestamptz not null default now())");
+    await client.query(
+      "create table if not exists migration (name text primary key, run_at timestamptz not null default now())",
+    );
     const umzug = new Umzug({
       migrations: MIGRATIONS.map(({ name, up }) => ({
         name,
@@ -39,13 +41,17 @@ export async function migrate(connection: pg.ClientConfig): Promise<readonly str
         // the row is written in the migration's own transaction
         logMigration: async () => undefined,
         unlogMigration: async () => undefined,
-        executed: async () => (await client.query<{ name: string }>("select name from migration order by name")).rows.map((r) => r.name),
+        executed: async () =>
+          (await client.query<{ name: string }>("select name from migration order by name")).rows.map((r) => r.name),
       },
       logger: undefined,
     });
     const executed = await umzug.executed();
     const unknown = executed.map((m) => m.name).find((name, i) => MIGRATIONS[i]?.name !== name);
-    if (unknown !== undefined) throw new Error(`migration ${unknown} has run in this database but is not the one expected at its place; use the version of Halvik that made it`);
+    if (unknown !== undefined)
+      throw new Error(
+        `migration ${unknown} has run in this database but is not the one expected at its place; use the version of Halvik that made it`,
+      );
     return (await umzug.up()).map((m) => m.name);
   } finally {
     await client.end();

@@ -1,4 +1,11 @@
-import { DataTypes, type InferAttributes, type InferCreationAttributes, type CreationOptional, Model, Sequelize } from "sequelize";
+import {
+  type CreationOptional,
+  DataTypes,
+  type InferAttributes,
+  type InferCreationAttributes,
+  Model,
+  Sequelize,
+} from "sequelize";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
 import { connectionOf, type DbRole } from "./pool.js";
@@ -88,8 +95,31 @@ export function createModels(config: Config, secrets: Secrets, role: DbRole): Se
   const text = () => ({ type: DataTypes.TEXT, allowNull: false });
   const us = () => ({ type: DataTypes.BIGINT, allowNull: false });
   const flag = () => ({ type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false });
-  Person.init({ id: id(), name: text(), display: text(), role: text(), passwordHash: text(), mustChange: flag(), disabled: flag(), createdUs: us() }, { sequelize, tableName: "person" });
-  Token.init({ id: id(), name: text(), hash: text(), scope: text(), createdUs: us(), lastUsedUs: DataTypes.BIGINT, revoked: flag() }, { sequelize, tableName: "token" });
+  Person.init(
+    {
+      id: id(),
+      name: text(),
+      display: text(),
+      role: text(),
+      passwordHash: text(),
+      mustChange: flag(),
+      disabled: flag(),
+      createdUs: us(),
+    },
+    { sequelize, tableName: "person" },
+  );
+  Token.init(
+    {
+      id: id(),
+      name: text(),
+      hash: text(),
+      scope: text(),
+      createdUs: us(),
+      lastUsedUs: DataTypes.BIGINT,
+      revoked: flag(),
+    },
+    { sequelize, tableName: "token" },
+  );
   SenderModel.init(
     {
       id: id(),
@@ -107,9 +137,33 @@ export function createModels(config: Config, secrets: Secrets, role: DbRole): Se
     },
     { sequelize, tableName: "sender" },
   );
-  SenderAddress.init({ address: { type: DataTypes.INET, primaryKey: true }, sender: DataTypes.INTEGER, position: DataTypes.SMALLINT }, { sequelize, tableName: "sender_address" });
-  AdmittedNetwork.init({ id: id(), network: { type: DataTypes.CIDR, allowNull: false }, addedBy: text(), addedUs: us() }, { sequelize, tableName: "admitted_network" });
-  RuleModel.init({ id: { type: DataTypes.TEXT, primaryKey: true }, version: { type: DataTypes.INTEGER, allowNull: false }, body: { type: DataTypes.JSONB, allowNull: false }, author: text(), changedUs: us() }, { sequelize, tableName: "rule" });
-  Audit.init({ id: { type: DataTypes.BIGINT, autoIncrement: true, primaryKey: true }, atUs: us(), who: text(), what: text(), detail: { type: DataTypes.JSONB, allowNull: false } }, { sequelize, tableName: "audit" });
+  SenderAddress.init(
+    { address: { type: DataTypes.INET, primaryKey: true }, sender: DataTypes.INTEGER, position: DataTypes.SMALLINT },
+    { sequelize, tableName: "sender_address" },
+  );
+  AdmittedNetwork.init(
+    { id: id(), network: { type: DataTypes.CIDR, allowNull: false }, addedBy: text(), addedUs: us() },
+    { sequelize, tableName: "admitted_network" },
+  );
+  RuleModel.init(
+    {
+      id: { type: DataTypes.TEXT, primaryKey: true },
+      version: { type: DataTypes.INTEGER, allowNull: false },
+      body: { type: DataTypes.JSONB, allowNull: false },
+      author: text(),
+      changedUs: us(),
+    },
+    { sequelize, tableName: "rule" },
+  );
+  Audit.init(
+    {
+      id: { type: DataTypes.BIGINT, autoIncrement: true, primaryKey: true },
+      atUs: us(),
+      who: text(),
+      what: text(),
+      detail: { type: DataTypes.JSONB, allowNull: false },
+    },
+    { sequelize, tableName: "audit" },
+  );
   return sequelize;
 }

@@ -1,5 +1,16 @@
-import { ACTIONS, CATEGORIES, type HalvikRecord, KINDS, MARKS, OUTCOMES, type RecordContent, type Severity, severityName, TIME_REASONS } from "@halvik/core/record";
 import { canonicalAddress } from "@halvik/core/net";
+import {
+  ACTIONS,
+  CATEGORIES,
+  type HalvikRecord,
+  KINDS,
+  MARKS,
+  OUTCOMES,
+  type RecordContent,
+  type Severity,
+  severityName,
+  TIME_REASONS,
+} from "@halvik/core/record";
 import type { CopyType, IdParts } from "./copy-binary.js";
 
 /** A record on its way into a segment. */
@@ -12,7 +23,12 @@ export interface StoredContent {
 }
 
 /** The columns of a segment, in table order: name, COPY type, SQL type, value. One list for DDL, COPY and SELECT. */
-export const RECORD_COLUMNS: readonly { name: string; copy: CopyType; sql: string; value: (r: StoredContent) => unknown }[] = [
+export const RECORD_COLUMNS: readonly {
+  name: string;
+  copy: CopyType;
+  sql: string;
+  value: (r: StoredContent) => unknown;
+}[] = [
   { name: "id", copy: "record id", sql: "bigint not null", value: (r) => r.id },
   { name: "time", copy: "int8", sql: "bigint not null", value: (r) => r.content.timeUs },
   { name: "received", copy: "int8", sql: "bigint not null", value: (r) => r.content.receivedUs },
@@ -20,15 +36,30 @@ export const RECORD_COLUMNS: readonly { name: string; copy: CopyType; sql: strin
   { name: "sender", copy: "int4", sql: "integer not null", value: (r) => r.sender },
   { name: "src_port", copy: "int4", sql: "integer", value: (r) => r.content.srcPort },
   { name: "dst_port", copy: "int4", sql: "integer", value: (r) => r.content.dstPort },
-  { name: "clock_offset_ms", copy: "int4", sql: "integer not null", value: (r) => Math.max(-2147483648, Math.min(2147483647, r.content.clockOffsetMs)) },
+  {
+    name: "clock_offset_ms",
+    copy: "int4",
+    sql: "integer not null",
+    value: (r) => Math.max(-2147483648, Math.min(2147483647, r.content.clockOffsetMs)),
+  },
   { name: "marks", copy: "int4", sql: "integer not null", value: (r) => marksToBits(r.content.marks) },
   { name: "kind", copy: "int2", sql: "smallint not null", value: (r) => KINDS.indexOf(r.content.kind) },
   { name: "severity", copy: "int2", sql: "smallint not null", value: (r) => r.content.severity },
   { name: "facility", copy: "int2", sql: "smallint", value: (r) => r.content.facility },
   { name: "category", copy: "int2", sql: "smallint not null", value: (r) => CATEGORIES.indexOf(r.content.category) },
   { name: "outcome", copy: "int2", sql: "smallint not null", value: (r) => OUTCOMES.indexOf(r.content.outcome) },
-  { name: "action", copy: "int2", sql: "smallint", value: (r) => (r.content.action === null ? null : ACTIONS.indexOf(r.content.action)) },
-  { name: "time_reason", copy: "int2", sql: "smallint not null", value: (r) => TIME_REASONS.indexOf(r.content.timeReason) },
+  {
+    name: "action",
+    copy: "int2",
+    sql: "smallint",
+    value: (r) => (r.content.action === null ? null : ACTIONS.indexOf(r.content.action)),
+  },
+  {
+    name: "time_reason",
+    copy: "int2",
+    sql: "smallint not null",
+    value: (r) => TIME_REASONS.indexOf(r.content.timeReason),
+  },
   { name: "protocol", copy: "int2", sql: "smallint", value: (r) => r.content.protocol },
   { name: "endpoint", copy: "text", sql: "text not null", value: (r) => r.endpoint },
   { name: "host", copy: "text", sql: "text", value: (r) => r.content.host },
@@ -37,14 +68,24 @@ export const RECORD_COLUMNS: readonly { name: string; copy: CopyType; sql: strin
   { name: "event", copy: "text", sql: "text", value: (r) => r.content.event },
   { name: "interface", copy: "text", sql: "text", value: (r) => r.content.interface },
   { name: "device_time", copy: "text", sql: "text", value: (r) => r.content.deviceTime },
-  { name: "original_severity", copy: "text", sql: "text", value: (r) => (r.content.kind === "syslog" ? syslogOriginal(r.content) : r.content.originalSeverity) },
+  {
+    name: "original_severity",
+    copy: "text",
+    sql: "text",
+    value: (r) => (r.content.kind === "syslog" ? syslogOriginal(r.content) : r.content.originalSeverity),
+  },
   { name: "bytes", copy: "int8", sql: "bigint", value: (r) => r.content.bytes },
   { name: "packets", copy: "int8", sql: "bigint", value: (r) => r.content.packets },
   { name: "src", copy: "inet", sql: "inet", value: (r) => r.content.src },
   { name: "dst", copy: "inet", sql: "inet", value: (r) => r.content.dst },
   { name: "other_addresses", copy: "inet[]", sql: "inet[]", value: (r) => emptyToNull(r.content.otherAddresses) },
   { name: "users", copy: "text[]", sql: "text[]", value: (r) => emptyToNull(r.content.users) },
-  { name: "data", copy: "jsonb", sql: "jsonb", value: (r) => emptyToNull(r.content.data.map(([n, v]) => [visible(n), visible(v)])) },
+  {
+    name: "data",
+    copy: "jsonb",
+    sql: "jsonb",
+    value: (r) => emptyToNull(r.content.data.map(([n, v]) => [visible(n), visible(v)])),
+  },
   { name: "problem", copy: "jsonb", sql: "jsonb", value: (r) => r.content.problem },
   { name: "message", copy: "text", sql: "text not null", value: (r) => r.content.text },
   { name: "head", copy: "text", sql: "text not null", value: (r) => r.content.head },
@@ -119,11 +160,10 @@ export interface RecordRow {
   tail: string;
 }
 
-
-
 export function toRecord(row: RecordRow): HalvikRecord {
   const kind = KINDS[row.kind] ?? "syslog";
-  const original = kind !== "syslog" ? row.original_severity : row.original_severity === "none" ? null : severityName(row.severity);
+  const original =
+    kind !== "syslog" ? row.original_severity : row.original_severity === "none" ? null : severityName(row.severity);
   return {
     id: row.id,
     sender: row.sender,

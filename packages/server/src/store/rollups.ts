@@ -39,7 +39,12 @@ function increase(map: Map<string, number>, key: string, by = 1): void {
   map.set(key, (map.get(key) ?? 0) + by);
 }
 
-async function upsert(db: Queryable, table: string, columns: readonly string[], sums: ReadonlyMap<string, number>): Promise<void> {
+async function upsert(
+  db: Queryable,
+  table: string,
+  columns: readonly string[],
+  sums: ReadonlyMap<string, number>,
+): Promise<void> {
   const rows = [...sums].map(([key, count]) => [...key.split(" ").map(Number), count]);
   const arrays = [...columns, "count"].map((_, i) => rows.map((row) => row[i]!));
   const unnest = arrays.map((_, i) => `$${i + 1}::bigint[]`).join(", ");

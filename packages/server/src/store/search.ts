@@ -56,12 +56,14 @@ export async function searchRecords(db: Queryable, request: SearchRequest): Prom
     const chunk = await fetchChunk(db, segments, condition, params, { ...request, fromUs, toUs, cursor }, rows);
     for (const record of chunk) {
       if (!condition.exact && !test(record)) continue;
-      if (found.length === request.limit) return { records: found, next: keyOf(found[found.length - 1]!), partial: false, segments: segments.length };
+      if (found.length === request.limit)
+        return { records: found, next: keyOf(found[found.length - 1]!), partial: false, segments: segments.length };
       found.push(record);
     }
     if (chunk.length < rows) return { records: found, next: null, partial: false, segments: segments.length };
     cursor = keyOf(chunk[chunk.length - 1]!);
-    if (performance.now() - started > request.budgetMs) return { records: found, next: cursor, partial: true, segments: segments.length };
+    if (performance.now() - started > request.budgetMs)
+      return { records: found, next: cursor, partial: true, segments: segments.length };
   }
 }
 
@@ -91,7 +93,8 @@ async function fetchChunk(
   for (const segment of ordered) {
     const last = rows[limit - 1];
     if (last && (older ? last.time > segment.maxTimeUs : last.time < segment.minTimeUs)) break;
-    if (window.cursor && (older ? segment.minTimeUs > window.cursor.timeUs : segment.maxTimeUs < window.cursor.timeUs)) continue;
+    if (window.cursor && (older ? segment.minTimeUs > window.cursor.timeUs : segment.maxTimeUs < window.cursor.timeUs))
+      continue;
     const result = await db.query<RecordRow>(
       `select ${SELECT_COLUMNS} from ${segmentTable(segment.name)} r where r.time >= ${from} and r.time < ${to}${keyset} and ${condition.text} ${order} limit ${limit}`,
       params.values,
@@ -103,13 +106,21 @@ async function fetchChunk(
 
 function mergeRows(a: readonly RecordRow[], b: readonly RecordRow[], older: boolean): RecordRow[] {
   const sign = older ? -1 : 1;
-  return [...a, ...b].sort((x, y) => sign * (x.time - y.time || x.id.length - y.id.length || (x.id < y.id ? -1 : x.id > y.id ? 1 : 0)));
+  return [...a, ...b].sort(
+    (x, y) => sign * (x.time - y.time || x.id.length - y.id.length || (x.id < y.id ? -1 : x.id > y.id ? 1 : 0)),
+  );
 }
 
 /** A record by id with its raw bytes as kept, or null. */
-export async function findRecord(db: Queryable, id: string): Promise<{ record: HalvikRecord; raw: Buffer | null } | null> {
+export async function findRecord(
+  db: Queryable,
+  id: string,
+): Promise<{ record: HalvikRecord; raw: Buffer | null } | null> {
   for (const name of await segmentsWithIds(db, id, id)) {
-    const { rows } = await db.query<RecordRow>(`select ${SELECT_COLUMNS} from ${segmentTable(name)} r where r.id = $1::bigint`, [id]);
+    const { rows } = await db.query<RecordRow>(
+      `select ${SELECT_COLUMNS} from ${segmentTable(name)} r where r.id = $1::bigint`,
+      [id],
+    );
     const row = rows[0];
     if (!row) continue;
     const raw = await db.query<{ raw: Buffer }>("select raw from raw_bytes where id = $1::bigint", [id]);
@@ -124,14 +135,25 @@ export async function findRecords(db: Queryable, ids: readonly string[]): Promis
   const sorted = [...ids].sort((a, b) => a.length - b.length || (a < b ? -1 : 1));
   const out: HalvikRecord[] = [];
   for (const name of await segmentsWithIds(db, sorted[0]!, sorted[sorted.length - 1]!)) {
-    const { rows } = await db.query<RecordRow>(`select ${SELECT_COLUMNS} from ${segmentTable(name)} r where r.id = any($1::bigint[])`, [ids]);
+    const { rows } = await db.query<RecordRow>(
+      `select ${SELECT_COLUMNS} from ${segmentTable(name)} r where r.id = any($1::bigint[])`,
+      [ids],
+    );
     out.push(...rows.map(toRecord));
   }
   return out;
 }
 
 /** Records whose ids lie in [low, high] and that a filter may match, in id order: how the store is followed. */
-export async function recordsInIdRange(db: Queryable, low: string, high: string, filter: Filter, directory: SenderDirectory, nowUs: number, limit: number): Promise<HalvikRecord[]> {
+export async function recordsInIdRange(
+  db: Queryable,
+  low: string,
+  high: string,
+  filter: Filter,
+  directory: SenderDirectory,
+  nowUs: number,
+  limit: number,
+): Promise<HalvikRecord[]> {
   const out: HalvikRecord[] = [];
   for (const name of await segmentsWithIds(db, low, high)) {
     const params = new Params();
@@ -163,18 +185,30 @@ export interface Histogram {
 }
 
 /** Counts over time. From rollups where they hold the answer, else counted over the records, newest first. */
-export async function histogram(db: Queryable, request: Omit<SearchRequest, "limit" | "cursor" | "direction">, widthUs: number): Promise<Histogram> {
+export async function histogram(
+  db: Queryable,
+  request: Omit<SearchRequest, "limit" | "cursor" | "direction">,
+  widthUs: number,
+): Promise<Histogram> {
   const bounds = timeBounds(request.filter, request.nowUs);
   const fromUs = Math.max(request.fromUs, bounds.fromUs);
   const toUs = Math.min(request.toUs, bounds.toUs);
   if (fromUs >= toUs) return { buckets: [], widthUs, total: 0, exact: true, coveredFromUs: fromUs, source: "rollups" };
   const bySender = JSON.stringify(request.filter).includes('"field":"sender"');
   const level = [...ROLLUP_LEVELS].reverse().find((l) => widthUs % l.widthUs === 0 && (l.bySender || !bySender));
-  if (fromRollups(request.filter) && level && fromUs % level.widthUs === 0) return countRollups(db, request, level, fromUs, toUs, widthUs);
+  if (fromRollups(request.filter) && level && fromUs % level.widthUs === 0)
+    return countRollups(db, request, level, fromUs, toUs, widthUs);
   return countRecords(db, request, fromUs, toUs, widthUs);
 }
 
-async function countRollups(db: Queryable, request: Pick<SearchRequest, "filter" | "directory" | "nowUs">, level: (typeof ROLLUP_LEVELS)[number], fromUs: number, toUs: number, widthUs: number): Promise<Histogram> {
+async function countRollups(
+  db: Queryable,
+  request: Pick<SearchRequest, "filter" | "directory" | "nowUs">,
+  level: (typeof ROLLUP_LEVELS)[number],
+  fromUs: number,
+  toUs: number,
+  widthUs: number,
+): Promise<Histogram> {
   const params = new Params();
   const condition = filterToSql(request.filter, params, request);
   const per = widthUs / level.widthUs;
@@ -185,10 +219,23 @@ async function countRollups(db: Queryable, request: Pick<SearchRequest, "filter"
     params.values,
   );
   const buckets = rows.map((r) => ({ fromUs: r.bucket * widthUs, count: r.count, errors: r.errors }));
-  return { buckets, widthUs, total: buckets.reduce((sum, b) => sum + b.count, 0), exact: true, coveredFromUs: fromUs, source: "rollups" };
+  return {
+    buckets,
+    widthUs,
+    total: buckets.reduce((sum, b) => sum + b.count, 0),
+    exact: true,
+    coveredFromUs: fromUs,
+    source: "rollups",
+  };
 }
 
-async function countRecords(db: Queryable, request: Omit<SearchRequest, "limit" | "cursor" | "direction">, fromUs: number, toUs: number, widthUs: number): Promise<Histogram> {
+async function countRecords(
+  db: Queryable,
+  request: Omit<SearchRequest, "limit" | "cursor" | "direction">,
+  fromUs: number,
+  toUs: number,
+  widthUs: number,
+): Promise<Histogram> {
   const counts = new Map<number, { count: number; errors: number }>();
   const add = (bucket: number, count: number, errors: number) => {
     const known = counts.get(bucket);
@@ -213,11 +260,25 @@ async function countRecords(db: Queryable, request: Omit<SearchRequest, "limit" 
       for (const r of rows) add(r.bucket, r.count, r.errors);
     }
   } else {
-    const page = await searchRecords(db, { ...request, fromUs, toUs, limit: Number.MAX_SAFE_INTEGER, cursor: null, direction: "older" });
+    const page = await searchRecords(db, {
+      ...request,
+      fromUs,
+      toUs,
+      limit: Number.MAX_SAFE_INTEGER,
+      cursor: null,
+      direction: "older",
+    });
     for (const r of page.records) add(Math.floor(r.timeUs / widthUs), 1, r.severity <= 3 ? 1 : 0);
     exact = !page.partial;
     if (page.next) coveredFromUs = page.next.timeUs;
   }
   const buckets = [...counts].sort(([a], [b]) => a - b).map(([bucket, c]) => ({ fromUs: bucket * widthUs, ...c }));
-  return { buckets, widthUs, total: buckets.reduce((sum, b) => sum + b.count, 0), exact, coveredFromUs, source: "records" };
+  return {
+    buckets,
+    widthUs,
+    total: buckets.reduce((sum, b) => sum + b.count, 0),
+    exact,
+    coveredFromUs,
+    source: "records",
+  };
 }

@@ -22,14 +22,30 @@ export function segmentTable(name: string): string {
 }
 
 /** The open segment of a collector and kind, or a new one. Only its collector writes to a segment. */
-export async function openSegment(db: Queryable, collector: number, kind: SegmentKind, nowUs: number): Promise<{ name: string; rows: number; createdUs: number }> {
-  const found = await db.query<{ name: string; rows: number; created_us: number }>("select name, rows, created_us from segment where collector = $1 and kind = $2 and state = 'open' order by name desc limit 1", [collector, kind]);
+export async function openSegment(
+  db: Queryable,
+  collector: number,
+  kind: SegmentKind,
+  nowUs: number,
+): Promise<{ name: string; rows: number; createdUs: number }> {
+  const found = await db.query<{ name: string; rows: number; created_us: number }>(
+    "select name, rows, created_us from segment where collector = $1 and kind = $2 and state = 'open' order by name desc limit 1",
+    [collector, kind],
+  );
   const row = found.rows[0];
   if (row) return { name: row.name, rows: row.rows, createdUs: row.created_us };
-  const count = await db.query<{ n: number }>("select count(*)::int as n from segment where collector = $1 and kind = $2", [collector, kind]);
+  const count = await db.query<{ n: number }>(
+    "select count(*)::int as n from segment where collector = $1 and kind = $2",
+    [collector, kind],
+  );
   const name = `s_${String(collector).padStart(4, "0")}_${kind}_${String((count.rows[0]?.n ?? 0) + 1).padStart(6, "0")}`;
   await db.query(`create table ${segmentTable(name)} (like segments.template including all)`);
-  await db.query("insert into segment (name, collector, kind, created_us) values ($1, $2, $3, $4)", [name, collector, kind, nowUs]);
+  await db.query("insert into segment (name, collector, kind, created_us) values ($1, $2, $3, $4)", [
+    name,
+    collector,
+    kind,
+    nowUs,
+  ]);
   return { name, rows: 0, createdUs: nowUs };
 }
 
@@ -39,15 +55,34 @@ export async function sealSegment(db: Queryable, name: string): Promise<void> {
 
 /** Segments that may hold records of [fromUs, toUs), those with the newest records first. */
 export async function segmentsBetween(db: Queryable, fromUs: number, toUs: number): Promise<Segment[]> {
-  const { rows } = await db.query<{ name: string; kind: SegmentKind; state: "open" | "sealed"; collector: number; rows: number; min_time: number; max_time: number }>(
+  const { rows } = await db.query<{
+    name: string;
+    kind: SegmentKind;
+    state: "open" | "sealed";
+    collector: number;
+    rows: number;
+    min_time: number;
+    max_time: number;
+  }>(
     "select name, kind, state, collector, rows, min_time, max_time from segment where max_time >= $1 and min_time < $2 order by max_time desc, name",
     [fromUs, toUs],
   );
-  return rows.map((r) => ({ name: r.name, kind: r.kind, state: r.state, collector: r.collector, rows: r.rows, minTimeUs: r.min_time, maxTimeUs: r.max_time }));
+  return rows.map((r) => ({
+    name: r.name,
+    kind: r.kind,
+    state: r.state,
+    collector: r.collector,
+    rows: r.rows,
+    minTimeUs: r.min_time,
+    maxTimeUs: r.max_time,
+  }));
 }
 
 /** Tables whose ids reach into [low, high] (decimal), of one collector or all. */
 export async function segmentsWithIds(db: Queryable, low: string, high: string): Promise<string[]> {
-  const { rows } = await db.query<{ name: string }>("select name from segment where max_id >= $1::bigint and min_id <= $2::bigint order by name", [low, high]);
+  const { rows } = await db.query<{ name: string }>(
+    "select name from segment where max_id >= $1::bigint and min_id <= $2::bigint order by name",
+    [low, high],
+  );
   return rows.map((r) => r.name);
 }

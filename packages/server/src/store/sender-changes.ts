@@ -1,5 +1,5 @@
-import type { Sequelize } from "sequelize";
 import type { SenderChange, SenderFacts } from "@halvik/core/contract";
+import type { Sequelize } from "sequelize";
 import type { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import { AdmittedNetwork, SenderAddress, SenderModel } from "./models.js";
@@ -7,7 +7,13 @@ import { AdmittedNetwork, SenderAddress, SenderModel } from "./models.js";
 /** A change that contradicts what is there, in words for a person. */
 export class SenderConflict extends Error {}
 
-const findByName = (name: string) => SenderModel.findOne({ where: SenderModel.sequelize!.where(SenderModel.sequelize!.fn("lower", SenderModel.sequelize!.col("name")), name.toLowerCase()) });
+const findByName = (name: string) =>
+  SenderModel.findOne({
+    where: SenderModel.sequelize!.where(
+      SenderModel.sequelize!.fn("lower", SenderModel.sequelize!.col("name")),
+      name.toLowerCase(),
+    ),
+  });
 
 export async function admitSenders(ids: readonly number[]): Promise<number> {
   const [count] = await SenderModel.update({ state: "admitted" }, { where: { id: [...ids] } });
@@ -21,8 +27,12 @@ export async function refuseSender(id: number): Promise<number> {
 
 /** Admits the waiting senders of a block and, if asked, those heard of later. @returns how many were waiting */
 export async function admitNetwork(db: Sequelize, network: string, fromNowOn: boolean, who: string): Promise<number> {
-  if (fromNowOn) await AdmittedNetwork.findOrCreate({ where: { network }, defaults: { network, addedBy: who, addedUs: nowUs() } });
-  const [, result] = await db.query("update sender s set state = 'admitted' from sender_address a where a.sender = s.id and s.state = 'waiting' and a.address <<= $1::inet", { bind: [network] });
+  if (fromNowOn)
+    await AdmittedNetwork.findOrCreate({ where: { network }, defaults: { network, addedBy: who, addedUs: nowUs() } });
+  const [, result] = await db.query(
+    "update sender s set state = 'admitted' from sender_address a where a.sender = s.id and s.state = 'waiting' and a.address <<= $1::inet",
+    { bind: [network] },
+  );
   return (result as { rowCount?: number }).rowCount ?? 0;
 }
 
@@ -37,8 +47,16 @@ export async function changeSender(db: Sequelize, id: number, change: z.output<t
       if (other && other.id !== id) throw new SenderConflict(`another sender is called “${other.name}”`);
     }
     let uplink: number | null | undefined;
-    if (reachedThrough !== undefined) uplink = reachedThrough === null || reachedThrough === "" ? null : await uplinkId(id, reachedThrough);
-    await sender.update({ ...plain, ...(name === undefined ? {} : { name }), ...(uplink === undefined ? {} : { reachedThrough: uplink }) }, { transaction });
+    if (reachedThrough !== undefined)
+      uplink = reachedThrough === null || reachedThrough === "" ? null : await uplinkId(id, reachedThrough);
+    await sender.update(
+      {
+        ...plain,
+        ...(name === undefined ? {} : { name }),
+        ...(uplink === undefined ? {} : { reachedThrough: uplink }),
+      },
+      { transaction },
+    );
     if (addresses !== undefined) {
       await SenderAddress.destroy({ where: { sender: id }, transaction });
       for (const [position, address] of addresses.entries()) await claimAddress(id, address, position, transaction);
@@ -48,12 +66,20 @@ export async function changeSender(db: Sequelize, id: number, change: z.output<t
 }
 
 /** An address may be taken over from a sender that is waiting under it: that one becomes part of this one. */
-async function claimAddress(sender: number, address: string, position: number, transaction: Awaited<ReturnType<Sequelize["transaction"]>>): Promise<void> {
+async function claimAddress(
+  sender: number,
+  address: string,
+  position: number,
+  transaction: Awaited<ReturnType<Sequelize["transaction"]>>,
+): Promise<void> {
   const taken = await SenderAddress.findOne({ where: { address }, transaction });
   if (taken && taken.sender !== sender) {
     const other = await SenderModel.findByPk(taken.sender, { transaction });
     if (other?.state !== "waiting") throw new SenderConflict(`the address ${address} belongs to “${other?.name}”`);
-    await SenderModel.sequelize!.query("update held_record set sender = $1 where sender = $2", { bind: [sender, taken.sender], transaction });
+    await SenderModel.sequelize!.query("update held_record set sender = $1 where sender = $2", {
+      bind: [sender, taken.sender],
+      transaction,
+    });
     await other.destroy({ transaction });
   }
   await SenderAddress.create({ sender, address, position }, { transaction });
@@ -62,13 +88,20 @@ async function claimAddress(sender: number, address: string, position: number, t
 async function uplinkId(id: number, name: string): Promise<number> {
   const uplink = await findByName(name);
   if (!uplink) throw new SenderConflict(`there is no sender called “${name}” to be reached through`);
-  for (let at: SenderModel | null = uplink; at !== null; at = at.reachedThrough === null ? null : await SenderModel.findByPk(at.reachedThrough))
+  for (
+    let at: SenderModel | null = uplink;
+    at !== null;
+    at = at.reachedThrough === null ? null : await SenderModel.findByPk(at.reachedThrough)
+  )
     if (at.id === id) throw new SenderConflict(`“${name}” is itself reached through this sender`);
   return uplink.id;
 }
 
 /** Creates or changes senders from a list, by name. Uplinks are set at the end, so that order does not matter. */
-export async function importSenders(db: Sequelize, list: readonly SenderFacts[]): Promise<{ created: number; changed: number }> {
+export async function importSenders(
+  db: Sequelize,
+  list: readonly SenderFacts[],
+): Promise<{ created: number; changed: number }> {
   let created = 0;
   for (const facts of list) {
     let sender = await findByName(facts.name);

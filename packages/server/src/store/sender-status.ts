@@ -1,5 +1,5 @@
-import { Cadence, type SavedCadence, type SenderDirectory } from "@halvik/core/senders";
 import type { SenderJson } from "@halvik/core/contract";
+import { Cadence, type SavedCadence, type SenderDirectory } from "@halvik/core/senders";
 import { formatUs, US_PER_SECOND } from "@halvik/core/time";
 import type { Queryable } from "./pool.js";
 
@@ -21,8 +21,12 @@ interface ActivityRow {
 
 /** Every sender with what is known of its sending. */
 export async function senderStatus(db: Queryable, directory: SenderDirectory): Promise<SenderJson[]> {
-  const { rows } = await db.query<ActivityRow>("select a.*, s.since_us from sender_activity a left join sender_silence s using (sender)");
-  const held = await db.query<{ sender: number; n: number }>("select sender, count(*)::int as n from held_record group by sender");
+  const { rows } = await db.query<ActivityRow>(
+    "select a.*, s.since_us from sender_activity a left join sender_silence s using (sender)",
+  );
+  const held = await db.query<{ sender: number; n: number }>(
+    "select sender, count(*)::int as n from held_record group by sender",
+  );
   const activity = new Map(rows.map((r) => [r.sender, r]));
   const heldNow = new Map(held.rows.map((r) => [r.sender, r.n]));
   return directory.senders.map((s) => {

@@ -1,7 +1,11 @@
 import type { EndpointStatus } from "../collector/endpoint.js";
 import type { Queryable } from "./pool.js";
 
-export async function writeEndpoints(db: Queryable, endpoints: readonly EndpointStatus[], nowUs: number): Promise<void> {
+export async function writeEndpoints(
+  db: Queryable,
+  endpoints: readonly EndpointStatus[],
+  nowUs: number,
+): Promise<void> {
   for (const e of endpoints)
     await db.query(
       `insert into endpoint (name, transport, address, port, state, detail, counters, updated_us) values ($1, $2, $3, $4, $5, $6, $7, $8)
@@ -10,7 +14,13 @@ export async function writeEndpoints(db: Queryable, endpoints: readonly Endpoint
     );
 }
 
-export async function writeHeartbeat(db: Queryable, role: string, startedUs: number, nowUs: number, detail: object): Promise<void> {
+export async function writeHeartbeat(
+  db: Queryable,
+  role: string,
+  startedUs: number,
+  nowUs: number,
+  detail: object,
+): Promise<void> {
   await db.query(
     `insert into role_status (role, pid, started_us, heartbeat_us, detail) values ($1, $2, $3, $4, $5)
      on conflict (role) do update set pid = $2, started_us = $3, heartbeat_us = $4, detail = $5`,
@@ -26,6 +36,11 @@ export interface RoleStatus {
 }
 
 export async function readRoles(db: Queryable): Promise<RoleStatus[]> {
-  const { rows } = await db.query<{ role: string; started_us: number; heartbeat_us: number; detail: Record<string, unknown> }>("select role, started_us, heartbeat_us, detail from role_status order by role");
+  const { rows } = await db.query<{
+    role: string;
+    started_us: number;
+    heartbeat_us: number;
+    detail: Record<string, unknown>;
+  }>("select role, started_us, heartbeat_us, detail from role_status order by role");
   return rows.map((r) => ({ role: r.role, startedUs: r.started_us, heartbeatUs: r.heartbeat_us, detail: r.detail }));
 }

@@ -1,13 +1,30 @@
-import { z } from "zod";
-import { Acknowledge, CloseIncident, EntityId, IncidentDetail, IncidentList, IncidentQuery, Note } from "@halvik/core/contract";
+import {
+  Acknowledge,
+  CloseIncident,
+  EntityId,
+  IncidentDetail,
+  IncidentList,
+  IncidentQuery,
+  Note,
+} from "@halvik/core/contract";
 import { entityValues, Rule, sayRule } from "@halvik/core/correlation";
 import { recordToJson, severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs } from "@halvik/core/time";
-import { nowUs } from "../../config/clock.js";
+import { z } from "zod";
 import { audit } from "../../access/people.js";
+import { nowUs } from "../../config/clock.js";
 import { addEvent } from "../../engine/findings.js";
-import { acknowledge, closeIncident, countAttention, findIncident, findingsOf, historyOf, type IncidentRow, listIncidents } from "../../store/incidents.js";
+import {
+  acknowledge,
+  closeIncident,
+  countAttention,
+  findIncident,
+  findingsOf,
+  historyOf,
+  type IncidentRow,
+  listIncidents,
+} from "../../store/incidents.js";
 import { findRecords } from "../../store/search.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
@@ -21,13 +38,35 @@ export const incidentRoutes = ({ db, directory }: Deps) => {
     const row = await findIncident(db, id);
     if (!row) throw new AppError("NOT_FOUND", `there is no incident ${id}`);
     const senders = await directory.get();
-    const { rows } = await db.query<{ body: unknown }>("select body from rule_version where id = $1 and version = $2", [row.rule_id, row.rule_version]);
+    const { rows } = await db.query<{ body: unknown }>("select body from rule_version where id = $1 and version = $2", [
+      row.rule_id,
+      row.rule_version,
+    ]);
     const rule = rows[0] ? Rule.parse(rows[0].body) : null;
     const findings = await findingsOf(db, id);
-    const records = new Map((await findRecords(db, findings.flatMap((f) => f.evidence.map((e) => e.id)))).map((r) => [r.id, r]));
+    const records = new Map(
+      (
+        await findRecords(
+          db,
+          findings.flatMap((f) => f.evidence.map((e) => e.id)),
+        )
+      ).map((r) => [r.id, r]),
+    );
     return {
       incident: toJson(row, senders),
-      rule: { sentence: rule ? sayRule(rule) : "", notes: rule?.notes ?? "", count: rule?.count ?? 0, windowSeconds: rule?.windowSeconds ?? 0, clears: rule ? (rule.clear.by === "quiet" ? `after ${rule.clear.seconds} s without one` : rule.clear.by === "record" ? `by a record: ${rule.clear.filter}` : "by hand only") : "" },
+      rule: {
+        sentence: rule ? sayRule(rule) : "",
+        notes: rule?.notes ?? "",
+        count: rule?.count ?? 0,
+        windowSeconds: rule?.windowSeconds ?? 0,
+        clears: rule
+          ? rule.clear.by === "quiet"
+            ? `after ${rule.clear.seconds} s without one`
+            : rule.clear.by === "record"
+              ? `by a record: ${rule.clear.filter}`
+              : "by hand only"
+          : "",
+      },
       findings: findings.map((f) => {
         const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);
         return {
@@ -43,7 +82,12 @@ export const incidentRoutes = ({ db, directory }: Deps) => {
           gone: f.evidence.length - evidence.length,
         };
       }),
-      history: (await historyOf(db, id)).map((h) => ({ at: formatUs(h.at_us), who: h.who, what: h.what, detail: h.detail })),
+      history: (await historyOf(db, id)).map((h) => ({
+        at: formatUs(h.at_us),
+        who: h.who,
+        what: h.what,
+        detail: h.detail,
+      })),
     };
   };
   return [
@@ -55,13 +99,24 @@ export const incidentRoutes = ({ db, directory }: Deps) => {
       query: IncidentQuery,
       answer: IncidentList,
       handle: async ({ query }) => {
-        const window = query.from === undefined && query.to === undefined ? { fromUs: 0, toUs: nowUs() + 86_400_000_000 } : readWindow(query, nowUs());
+        const window =
+          query.from === undefined && query.to === undefined
+            ? { fromUs: 0, toUs: nowUs() + 86_400_000_000 }
+            : readWindow(query, nowUs());
         const senders = await directory.get();
         const rows = await listIncidents(db, { state: query.state, ...window, limit: query.limit });
         return { incidents: rows.map((row) => toJson(row, senders)), attention: await countAttention(db) };
       },
     }),
-    route({ method: "get", path: "/incidents/{id}", summary: "One incident: evidence, why it was raised, history", access: "read", params, answer: IncidentDetail, handle: ({ params: p }) => detail(p.id) }),
+    route({
+      method: "get",
+      path: "/incidents/{id}",
+      summary: "One incident: evidence, why it was raised, history",
+      access: "read",
+      params,
+      answer: IncidentDetail,
+      handle: ({ params: p }) => detail(p.id),
+    }),
     route({
       method: "post",
       path: "/incidents/{id}/acknowledge",
@@ -71,7 +126,8 @@ export const incidentRoutes = ({ db, directory }: Deps) => {
       body: Acknowledge,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        if (!(await acknowledge(db, p.id, actor.name, nowUs()))) throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
+        if (!(await acknowledge(db, p.id, actor.name, nowUs())))
+          throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
         await addEvent(db, p.id, nowUs(), actor.name, "acknowledged", body.note);
         await audit(actor.name, "incident acknowledged", { incident: p.id });
         return detail(p.id);
@@ -102,7 +158,8 @@ export const incidentRoutes = ({ db, directory }: Deps) => {
       handle: async ({ params: p, body, actor }) => {
         const found = await findIncident(db, p.id);
         if (!found) throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
-        if (!(await closeIncident(db, p.id, body.reason, nowUs()))) throw new AppError("CONFLICT", `incident ${p.id} is closed already`);
+        if (!(await closeIncident(db, p.id, body.reason, nowUs())))
+          throw new AppError("CONFLICT", `incident ${p.id} is closed already`);
         await addEvent(db, p.id, nowUs(), actor.name, `closed as ${body.reason}`, body.note);
         await audit(actor.name, "incident closed", { incident: p.id, reason: body.reason });
         return detail(p.id);
@@ -127,8 +184,13 @@ function toJson(row: IncidentRow, senders: SenderDirectory): z.input<typeof Inci
     returned: row.returned,
     entities: fields.flatMap((field) => entityValues(field, row.entities, senders).map((value) => ({ field, value }))),
     closeReason: row.close_reason,
-    acknowledged: row.acknowledged_by === null || row.acknowledged_us === null ? null : { by: row.acknowledged_by, at: formatUs(row.acknowledged_us) },
-    newSinceSeen: row.new_since_seen.flatMap((e) => (e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e])),
+    acknowledged:
+      row.acknowledged_by === null || row.acknowledged_us === null
+        ? null
+        : { by: row.acknowledged_by, at: formatUs(row.acknowledged_us) },
+    newSinceSeen: row.new_since_seen.flatMap((e) =>
+      e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e],
+    ),
     linkedTo: row.linked_to,
     moments: (row.moments ?? []).map(formatUs),
   };

@@ -1,15 +1,22 @@
-import { z } from "zod";
-import { HistogramAnswer, HistogramQuery, RecordDetail, RecordId, RecordPage, RecordQuery } from "@halvik/core/contract";
+import {
+  HistogramAnswer,
+  HistogramQuery,
+  RecordDetail,
+  RecordId,
+  RecordPage,
+  RecordQuery,
+} from "@halvik/core/contract";
+import { compileFilter } from "@halvik/core/filter";
 import { recordToJson } from "@halvik/core/record";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
+import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
-import { findRecord, histogram, recordsInIdRange, searchRecords, type PageKey } from "../../store/search.js";
 import { incidentsWithRecord } from "../../store/incidents.js";
+import { findRecord, histogram, type PageKey, recordsInIdRange, searchRecords } from "../../store/search.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
 import { readFilterText, readWindow } from "../window.js";
-import { compileFilter } from "@halvik/core/filter";
 
 const SEARCH_BUDGET_MS = 4_000;
 const HISTOGRAM_BUDGET_MS = 4_000;
@@ -17,11 +24,13 @@ const HISTOGRAM_BUDGET_MS = 4_000;
 const LIVE_MAX_LINES = 200;
 const LIVE_KEEPALIVE_MS = 15_000;
 /** Widths a reader can name, so that bars keep their place as time moves on. */
-const WIDTHS_US = [1, 2, 5, 10, 15, 30].map((s) => s * US_PER_SECOND).concat(
-  [1, 2, 5, 10, 15, 30].map((m) => m * US_PER_MINUTE),
-  [1, 2, 3, 4, 6, 12].map((h) => h * US_PER_HOUR),
-  [1, 2, 7, 14, 28].map((d) => d * US_PER_DAY),
-);
+const WIDTHS_US = [1, 2, 5, 10, 15, 30]
+  .map((s) => s * US_PER_SECOND)
+  .concat(
+    [1, 2, 5, 10, 15, 30].map((m) => m * US_PER_MINUTE),
+    [1, 2, 3, 4, 6, 12].map((h) => h * US_PER_HOUR),
+    [1, 2, 7, 14, 28].map((d) => d * US_PER_DAY),
+  );
 
 export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
   route({
@@ -36,7 +45,16 @@ export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
       const now = nowUs();
       const senders = await directory.get();
       const filter = readFilterText(query.filter, senders, query.zone ?? config.HALVIK_ZONE);
-      const page = await searchRecords(db, { filter, ...readWindow(query, now), limit: query.limit, cursor: readCursor(query.cursor), direction: query.direction, directory: senders, nowUs: now, budgetMs: SEARCH_BUDGET_MS });
+      const page = await searchRecords(db, {
+        filter,
+        ...readWindow(query, now),
+        limit: query.limit,
+        cursor: readCursor(query.cursor),
+        direction: query.direction,
+        directory: senders,
+        nowUs: now,
+        budgetMs: SEARCH_BUDGET_MS,
+      });
       return {
         records: page.records.map((r) => recordToJson(r, senders.name(r.sender))),
         ...(page.next ? { nextCursor: `${page.next.timeUs}.${page.next.id}` } : {}),
@@ -62,7 +80,11 @@ export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
       const widthUs = WIDTHS_US.find((w) => w >= (toUs - fromUs) / query.buckets) ?? WIDTHS_US[WIDTHS_US.length - 1]!;
       // whole buckets, so that rollups can answer
       const window = { fromUs: Math.floor(fromUs / widthUs) * widthUs, toUs: Math.ceil(toUs / widthUs) * widthUs };
-      const answer = await histogram(db, { filter, ...window, directory: senders, nowUs: now, budgetMs: HISTOGRAM_BUDGET_MS }, widthUs);
+      const answer = await histogram(
+        db,
+        { filter, ...window, directory: senders, nowUs: now, budgetMs: HISTOGRAM_BUDGET_MS },
+        widthUs,
+      );
       return {
         widthSeconds: widthUs / US_PER_SECOND,
         buckets: answer.buckets.map((b) => ({ from: formatUs(b.fromUs), count: b.count, errors: b.errors })),
@@ -77,14 +99,19 @@ export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
   route({
     method: "get",
     path: "/records/live",
-    summary: "Records as they are stored, as server-sent events: each has the newest matching lines and how many there were",
+    summary:
+      "Records as they are stored, as server-sent events: each has the newest matching lines and how many there were",
     access: "read",
     query: z.object({ filter: z.string().max(8_000).default(""), zone: z.string().max(64).optional() }),
     answer: { type: "text/event-stream" },
     handle: async ({ query, req, res }) => {
       const zone = query.zone ?? config.HALVIK_ZONE;
       readFilterText(query.filter, await directory.get(), zone);
-      res.writeHead(200, { "content-type": "text/event-stream", "cache-control": "no-store", "x-accel-buffering": "no" });
+      res.writeHead(200, {
+        "content-type": "text/event-stream",
+        "cache-control": "no-store",
+        "x-accel-buffering": "no",
+      });
       res.write(": listening\n\n");
       let busy = false;
       const stop = feed.listen(async ({ low, high }) => {
@@ -98,7 +125,10 @@ export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
           const rows = await recordsInIdRange(db, low, high, filter, senders, now, LIVE_MAX_LINES * 5);
           const matches = compileFilter(filter, { directory: senders, nowUs: now });
           const records = rows.filter(matches).sort((a, b) => b.timeUs - a.timeUs);
-          if (records.length > 0) res.write(`data: ${JSON.stringify({ records: records.slice(0, LIVE_MAX_LINES).map((r) => recordToJson(r, senders.name(r.sender))), count: records.length })}\n\n`);
+          if (records.length > 0)
+            res.write(
+              `data: ${JSON.stringify({ records: records.slice(0, LIVE_MAX_LINES).map((r) => recordToJson(r, senders.name(r.sender))), count: records.length })}\n\n`,
+            );
         } catch {
           res.write("event: trouble\ndata: {}\n\n");
         } finally {
@@ -126,7 +156,11 @@ export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
       const { record } = found;
       const raw = found.raw ?? Buffer.from(record.head + record.text + record.tail, "utf8");
       const senders = await directory.get();
-      return { record: recordToJson(record, senders.name(record.sender)), raw: { base64: raw.toString("base64"), bytes: raw.length }, incidents: await incidentsWithRecord(db, record) };
+      return {
+        record: recordToJson(record, senders.name(record.sender)),
+        raw: { base64: raw.toString("base64"), bytes: raw.length },
+        incidents: await incidentsWithRecord(db, record),
+      };
     },
   }),
 ];

@@ -1,6 +1,6 @@
+import { AdmitNetwork, EntityId, SenderChange, SenderList } from "@halvik/core/contract";
 import type { Sequelize } from "sequelize";
 import { z } from "zod";
-import { AdmitNetwork, EntityId, SenderChange, SenderList } from "@halvik/core/contract";
 import { audit } from "../../access/people.js";
 import { exportSenders } from "../../exchange/senders-csv.js";
 import { admitNetwork, admitSenders, changeSender, refuseSender, SenderConflict } from "../../store/sender-changes.js";
@@ -13,12 +13,27 @@ const params = z.object({ id: EntityId });
 
 export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
   const list = async () => {
-    const networks = await db.query<{ id: number; network: string }>("select id, network::text from admitted_network order by network");
-    const unlisted = await db.query<{ n: number | null }>("select (detail->>'unlisted senders')::bigint as n from role_status where role = 'collector'");
-    return { senders: await senderStatus(db, await directory.get()), networks: networks.rows, unlisted: unlisted.rows[0]?.n ?? 0 };
+    const networks = await db.query<{ id: number; network: string }>(
+      "select id, network::text from admitted_network order by network",
+    );
+    const unlisted = await db.query<{ n: number | null }>(
+      "select (detail->>'unlisted senders')::bigint as n from role_status where role = 'collector'",
+    );
+    return {
+      senders: await senderStatus(db, await directory.get()),
+      networks: networks.rows,
+      unlisted: unlisted.rows[0]?.n ?? 0,
+    };
   };
   return [
-    route({ method: "get", path: "/senders", summary: "Every sender: facts, counts, clock, silence", access: "read", answer: SenderList, handle: list }),
+    route({
+      method: "get",
+      path: "/senders",
+      summary: "Every sender: facts, counts, clock, silence",
+      access: "read",
+      answer: SenderList,
+      handle: list,
+    }),
     route({
       method: "get",
       path: "/senders.csv",
@@ -26,7 +41,10 @@ export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
       access: "read",
       answer: { type: "text/csv" },
       handle: async ({ res }) => {
-        res.type("text/csv").attachment("senders.csv").send(exportSenders((await directory.get()).senders));
+        res
+          .type("text/csv")
+          .attachment("senders.csv")
+          .send(exportSenders((await directory.get()).senders));
         return undefined;
       },
     }),

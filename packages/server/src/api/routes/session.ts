@@ -1,7 +1,7 @@
-import { z } from "zod";
 import { NewPassword, Session, SignIn } from "@halvik/core/contract";
-import { audit, checkSignIn } from "../../access/people.js";
+import { z } from "zod";
 import { hashPassword, passwordMatches } from "../../access/passwords.js";
+import { audit, checkSignIn } from "../../access/people.js";
 import { Person } from "../../store/models.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
@@ -16,7 +16,13 @@ declare module "express-session" {
 const Nothing = z.object({});
 
 export const sessionRoutes = ({ config }: Deps) => {
-  const view = (person: Person): z.infer<typeof Session> => ({ name: person.name, display: person.display, role: person.role, mustChange: person.mustChange, zone: config.HALVIK_ZONE });
+  const view = (person: Person): z.infer<typeof Session> => ({
+    name: person.name,
+    display: person.display,
+    role: person.role,
+    mustChange: person.mustChange,
+    zone: config.HALVIK_ZONE,
+  });
   return [
     route({
       method: "post",
@@ -60,7 +66,10 @@ export const sessionRoutes = ({ config }: Deps) => {
       handle: async ({ body, req }) => {
         const person = req.session.personId === undefined ? null : await Person.findByPk(req.session.personId);
         if (!person || person.disabled) throw new AppError("SIGN_IN_NEEDED", "sign in first");
-        if (await passwordMatches(person.passwordHash, body.password)) throw new AppError("BAD_REQUEST", "password: expected a new one, got the one-time password", { field: "password" });
+        if (await passwordMatches(person.passwordHash, body.password))
+          throw new AppError("BAD_REQUEST", "password: expected a new one, got the one-time password", {
+            field: "password",
+          });
         await person.update({ passwordHash: await hashPassword(body.password), mustChange: false });
         await audit(person.name, "password changed");
         return view(person);

@@ -6,7 +6,7 @@ import { nowUs } from "../../config/clock.js";
 import { runningJobs } from "../../jobs/job.js";
 import { countAttention } from "../../store/incidents.js";
 import { senderStatus } from "../../store/sender-status.js";
-import { readRoles, type RoleStatus } from "../../store/status.js";
+import { type RoleStatus, readRoles } from "../../store/status.js";
 import type { Deps } from "../deps.js";
 import { route } from "../route.js";
 
@@ -24,8 +24,18 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
       const now = nowUs();
       try {
         const roles = await readRoles(db);
-        const running = roles.map((r) => ({ role: r.role, running: isRunning(r, now), heartbeat: formatUs(r.heartbeatUs) }));
-        return { state: running.every((r) => r.running) ? "ok" : "degraded", database: true, roles: running, jobs: await runningJobs(db), version };
+        const running = roles.map((r) => ({
+          role: r.role,
+          running: isRunning(r, now),
+          heartbeat: formatUs(r.heartbeatUs),
+        }));
+        return {
+          state: running.every((r) => r.running) ? "ok" : "degraded",
+          database: true,
+          roles: running,
+          jobs: await runningJobs(db),
+          version,
+        };
       } catch {
         return { state: "degraded", database: false, roles: [], jobs: [], version };
       }
@@ -44,8 +54,13 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
       const collector = roles.find((r) => r.role === "collector")?.detail ?? {};
       const count = (name: string) => Number(collector[name] ?? 0);
       const sum = (name: "problems" | "late" | "capped") => senders.reduce((total, s) => total + s[name], 0);
-      const rate = await db.query<{ n: number; since: number | null }>("select coalesce(sum(rows), 0)::bigint as n, min(committed_us) as since from batch b join collector c on c.number = b.collector where c.kind = 'live' and committed_us > $1", [now - RATE_WINDOW_US]);
-      const store = await db.query<{ records: number; oldest: number | null; bytes: number }>("select coalesce(sum(rows), 0)::bigint as records, min(min_time) as oldest, pg_database_size(current_database()) as bytes from segment");
+      const rate = await db.query<{ n: number; since: number | null }>(
+        "select coalesce(sum(rows), 0)::bigint as n, min(committed_us) as since from batch b join collector c on c.number = b.collector where c.kind = 'live' and committed_us > $1",
+        [now - RATE_WINDOW_US],
+      );
+      const store = await db.query<{ records: number; oldest: number | null; bytes: number }>(
+        "select coalesce(sum(rows), 0)::bigint as records, min(min_time) as oldest, pg_database_size(current_database()) as bytes from segment",
+      );
       const engine = roles.find((r) => r.role === "engine");
       const through = Number(engine?.detail.throughUs ?? 0);
       const disk = await statfs(config.HALVIK_DATA_DIR).catch(() => null);
@@ -60,10 +75,28 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
         senders: {
           admitted: senders.filter((s) => s.state === "admitted").length,
           waiting: senders.filter((s) => s.state === "waiting").length,
-          silent: silent.map((s) => ({ name: s.name, since: s.silentSince!, usualGapSeconds: s.expectedEverySeconds ?? s.usualGapSeconds, explainedBy: s.reachedThrough !== null && silentNames.has(s.reachedThrough) ? s.reachedThrough : null })),
+          silent: silent.map((s) => ({
+            name: s.name,
+            since: s.silentSince!,
+            usualGapSeconds: s.expectedEverySeconds ?? s.usualGapSeconds,
+            explainedBy: s.reachedThrough !== null && silentNames.has(s.reachedThrough) ? s.reachedThrough : null,
+          })),
         },
-        intake: { lost: count("lost"), refused: count("refused") + count("unlisted senders") + count("held: refused, too many"), capped: sum("capped"), problems: sum("problems"), late: sum("late"), held: senders.reduce((t, s) => t + s.held, 0), spoolBytes: count("spoolBytes") },
-        store: { records: store.rows[0]!.records, oldest: store.rows[0]!.oldest === null ? null : formatUs(store.rows[0]!.oldest), bytes: store.rows[0]!.bytes, diskFreeBytes: disk ? disk.bavail * disk.bsize : 0 },
+        intake: {
+          lost: count("lost"),
+          refused: count("refused") + count("unlisted senders") + count("held: refused, too many"),
+          capped: sum("capped"),
+          problems: sum("problems"),
+          late: sum("late"),
+          held: senders.reduce((t, s) => t + s.held, 0),
+          spoolBytes: count("spoolBytes"),
+        },
+        store: {
+          records: store.rows[0]!.records,
+          oldest: store.rows[0]!.oldest === null ? null : formatUs(store.rows[0]!.oldest),
+          bytes: store.rows[0]!.bytes,
+          diskFreeBytes: disk ? disk.bavail * disk.bsize : 0,
+        },
         jobs: await runningJobs(db),
         zone: config.HALVIK_ZONE,
         engineBehindSeconds: through > 0 ? Math.max(0, (engine!.heartbeatUs - through) / US_PER_SECOND) : null,
@@ -78,11 +111,30 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
     answer: Intake,
     handle: async () => {
       const now = nowUs();
-      const { rows } = await db.query<{ name: string; transport: string; address: string; port: number; state: string; detail: string; counters: Record<string, number>; updated_us: number }>("select * from endpoint order by name");
+      const { rows } = await db.query<{
+        name: string;
+        transport: string;
+        address: string;
+        port: number;
+        state: string;
+        detail: string;
+        counters: Record<string, number>;
+        updated_us: number;
+      }>("select * from endpoint order by name");
       const roles = await readRoles(db);
       return {
-        endpoints: rows.map(({ updated_us, ...e }) => ({ ...e, state: now - updated_us > FRESH_US ? "no sign of life" : e.state, updated: formatUs(updated_us) })),
-        roles: roles.map((r) => ({ role: r.role, running: isRunning(r, now), started: formatUs(r.startedUs), heartbeat: formatUs(r.heartbeatUs), detail: r.detail })),
+        endpoints: rows.map(({ updated_us, ...e }) => ({
+          ...e,
+          state: now - updated_us > FRESH_US ? "no sign of life" : e.state,
+          updated: formatUs(updated_us),
+        })),
+        roles: roles.map((r) => ({
+          role: r.role,
+          running: isRunning(r, now),
+          started: formatUs(r.startedUs),
+          heartbeat: formatUs(r.heartbeatUs),
+          detail: r.detail,
+        })),
         collector: roles.find((r) => r.role === "collector")?.detail ?? {},
       };
     },
@@ -100,11 +152,22 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
       return {
         rules: rows.map((r) => {
           const rule = Rule.parse(r.body);
-          return { id: rule.id, version: r.version, name: rule.name, enabled: rule.enabled, severity: rule.severity, sentence: sayRule(rule), open: r.open, raised: r.raised, notes: rule.notes };
+          return {
+            id: rule.id,
+            version: r.version,
+            name: rule.name,
+            enabled: rule.enabled,
+            severity: rule.severity,
+            sentence: sayRule(rule),
+            open: r.open,
+            raised: r.raised,
+            notes: rule.notes,
+          };
         }),
       };
     },
   }),
 ];
 
-const isRunning = (role: RoleStatus, nowUs: number): boolean => nowUs - role.heartbeatUs < FRESH_US && role.detail.stopped !== true;
+const isRunning = (role: RoleStatus, nowUs: number): boolean =>
+  nowUs - role.heartbeatUs < FRESH_US && role.detail.stopped !== true;

@@ -1,0 +1,143 @@
+import type {
+  ApiError,
+  HistogramAnswer,
+  IncidentDetail,
+  IncidentList,
+  Intake,
+  RecordDetail,
+  RecordPage,
+  RuleList,
+  SenderList,
+  Session,
+  Summary,
+} from "@halvik/core/contract";
+import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
+
+/** An answer that says what is wrong. */
+export class RequestError extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+  ) {
+    super(message);
+  }
+}
+
+export const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      retry: (count, e) => count < 2 && !(e instanceof RequestError && e.status < 500),
+      staleTime: 2_000,
+      refetchOnWindowFocus: false,
+    },
+  },
+});
+
+/** Asks the API; errors become RequestError with the words of the answer. */
+export async function request<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(`/api/v1${path}`, {
+      method,
+      signal: signal ?? null,
+      ...(body === undefined ? {} : { body: JSON.stringify(body), headers: { "content-type": "application/json" } }),
+    });
+  } catch (e) {
+    if (signal?.aborted) throw e;
+    throw new RequestError(503, "UNREACHABLE", "Halvik does not answer. Is it running? It is asked again.");
+  }
+  if (response.ok) return (await response.json()) as T;
+  const { error } = ((await response.json().catch(() => null)) as ApiError | null) ?? {
+    error: { code: "UNREADABLE", message: `an answer with status ${response.status} that cannot be read` },
+  };
+  if (error.code === "SIGN_IN_NEEDED" || error.code === "PASSWORD_MUST_CHANGE")
+    void queryClient.invalidateQueries({ queryKey: ["session"] });
+  throw new RequestError(response.status, error.code, error.message);
+}
+
+export const query = (parts: Readonly<Record<string, string | number | undefined>>): string => {
+  const params = new URLSearchParams();
+  for (const [name, value] of Object.entries(parts))
+    if (value !== undefined && value !== "") params.set(name, String(value));
+  return params.size > 0 ? `?${params}` : "";
+};
+
+export const sessionQuery = queryOptions({
+  queryKey: ["session"],
+  queryFn: ({ signal }) => request<Session>("GET", "/session", undefined, signal),
+  staleTime: 60_000,
+});
+export const summaryQuery = queryOptions({
+  queryKey: ["summary"],
+  queryFn: ({ signal }) => request<Summary>("GET", "/summary", undefined, signal),
+  refetchInterval: 3_000,
+});
+export const sendersQuery = queryOptions({
+  queryKey: ["senders"],
+  queryFn: ({ signal }) => request<SenderList>("GET", "/senders", undefined, signal),
+  refetchInterval: 5_000,
+});
+export const intakeQuery = queryOptions({
+  queryKey: ["intake"],
+  queryFn: ({ signal }) => request<Intake>("GET", "/intake", undefined, signal),
+  refetchInterval: 2_000,
+});
+export const rulesQuery = queryOptions({
+  queryKey: ["rules"],
+  queryFn: ({ signal }) => request<RuleList>("GET", "/rules", undefined, signal),
+  refetchInterval: 10_000,
+});
+
+export interface WindowParts {
+  readonly from: string;
+  readonly to: string;
+}
+
+export const histogramQuery = (
+  window: WindowParts,
+  buckets: number,
+  filter: string,
+  zone: string,
+  refetchMs: number | false,
+) =>
+  queryOptions({
+    queryKey: ["histogram", window.from, window.to, buckets, filter],
+    queryFn: ({ signal }) =>
+      request<HistogramAnswer>(
+        "GET",
+        `/records/histogram${query({ ...window, buckets, filter, zone })}`,
+        undefined,
+        signal,
+      ),
+    refetchInterval: refetchMs,
+    placeholderData: keepPreviousData,
+  });
+export const recordsPage = (
+  window: WindowParts,
+  filter: string,
+  zone: string,
+  cursor: string | undefined,
+  limit: number,
+  signal: AbortSignal,
+) => request<RecordPage>("GET", `/records${query({ ...window, filter, zone, cursor, limit })}`, undefined, signal);
+export const recordQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["record", id],
+    queryFn: ({ signal }) => request<RecordDetail>("GET", `/records/${id}`, undefined, signal),
+    staleTime: 60_000,
+  });
+export const incidentsQuery = (state: string, window: Partial<WindowParts>) =>
+  queryOptions({
+    queryKey: ["incidents", state, window.from, window.to],
+    queryFn: ({ signal }) =>
+      request<IncidentList>("GET", `/incidents${query({ state, ...window })}`, undefined, signal),
+    refetchInterval: 4_000,
+    placeholderData: keepPreviousData,
+  });
+export const incidentQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["incident", id],
+    queryFn: ({ signal }) => request<IncidentDetail>("GET", `/incidents/${id}`, undefined, signal),
+    refetchInterval: 4_000,
+  });

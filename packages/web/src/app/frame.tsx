@@ -1,0 +1,188 @@
+import type { Session, Summary } from "@halvik/core/contract";
+import { useQuery } from "@tanstack/react-query";
+import { Moon, Sun } from "lucide-react";
+import { DropdownMenu } from "radix-ui";
+import { useEffect, useState } from "react";
+import { NavLink, Outlet, useLocation } from "react-router";
+import { Toaster } from "sonner";
+import { Kbd } from "../ui/button";
+import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "./api";
+import { useGlobalKeys } from "./keys";
+import { KeysHelp } from "./keys-help";
+import { Palette } from "./palette";
+import { TimeRail } from "./rail";
+import { SECTIONS } from "./sections";
+import { ChoosePassword, SignIn } from "./sign-in";
+import { useViewStore } from "./view-store";
+import { useWindowInUrl } from "./window-url";
+
+/** Who is it? Sign-in, then a password of one's own, then the page frame. */
+export function Frame() {
+  const session = useQuery(sessionQuery);
+  const theme = useViewStore((s) => s.theme);
+  useEffect(() => {
+    document.documentElement.dataset.theme = theme;
+  }, [theme]);
+  if (session.isPending) return null;
+  if (session.error)
+    return (
+      <SignIn
+        trouble={session.error instanceof RequestError && session.error.status === 401 ? null : session.error.message}
+      />
+    );
+  if (session.data.mustChange) return <ChoosePassword session={session.data} />;
+  return <SignedIn session={session.data} />;
+}
+
+function SignedIn({ session }: { session: Session }) {
+  const summary = useQuery(summaryQuery);
+  const tick = useViewStore((s) => s.tick);
+  const [palette, setPalette] = useState(false);
+  const [help, setHelp] = useState(false);
+  useWindowInUrl();
+  useGlobalKeys({ openPalette: () => setPalette(true), openHelp: () => setHelp(true) });
+  useEffect(() => {
+    const timer = setInterval(() => tick(Date.now() * 1_000), 1_000);
+    return () => clearInterval(timer);
+  }, [tick]);
+  return (
+    <div className="flex h-full flex-col">
+      <TopLine
+        session={session}
+        summary={summary.data}
+        onPalette={() => setPalette(true)}
+        onHelp={() => setHelp(true)}
+      />
+      <Notices summary={summary.data} error={summary.error} />
+      <div className="flex min-h-0 flex-1">
+        <TimeRail />
+        <Outlet />
+      </div>
+      <Palette open={palette} onOpenChange={setPalette} />
+      <KeysHelp open={help} onOpenChange={setHelp} />
+      <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
+    </div>
+  );
+}
+
+function TopLine({
+  session,
+  summary,
+  onPalette,
+  onHelp,
+}: {
+  session: Session;
+  summary: Summary | undefined;
+  onPalette: () => void;
+  onHelp: () => void;
+}) {
+  const { zone, theme, setTheme } = useViewStore();
+  const { search } = useLocation();
+  // the window goes along from section to section, a filter does not
+  const kept = new URLSearchParams(
+    [...new URLSearchParams(search)].filter(([name]) => ["last", "from", "to"].includes(name)),
+  ).toString();
+  return (
+    <header className="flex h-11 shrink-0 items-center gap-5 border-b border-line-strong pr-4">
+      <div className="flex w-[100px] items-center gap-[7px] pl-4 text-[17px] font-bold">
+        <svg viewBox="0 0 15 18" width={15} height={18} aria-hidden="true">
+          <path d="M1.5 1v16M13.5 1v16M1.5 9.5c3-3 5 2.4 12-.8" fill="none" stroke="currentColor" strokeWidth={2.2} />
+        </svg>
+        Halvik
+      </div>
+      <nav aria-label="Sections" className="flex gap-5 self-stretch">
+        {SECTIONS.map((s) => (
+          <NavLink
+            key={s.path}
+            to={{ pathname: s.path, search: kept }}
+            className={({ isActive }) =>
+              `flex items-center border-b-2 pt-0.5 no-underline ${isActive ? "border-fjord font-semibold text-ink" : "border-transparent text-quiet hover:text-ink"}`
+            }
+          >
+            {s.name}
+            {s.path === "/incidents" && summary !== undefined && summary.attention > 0 && (
+              <sup
+                className="ml-0.5 text-[11px] font-bold text-vermilion"
+                aria-label={`${summary.attention} need attention`}
+              >
+                {summary.attention}
+              </sup>
+            )}
+          </NavLink>
+        ))}
+      </nav>
+      <div className="ml-auto flex items-center gap-4 text-[13px] whitespace-nowrap text-quiet">
+        {summary && (
+          <span>
+            {summary.recordsPerSecond.toLocaleString("en")} records/s ·{" "}
+            {summary.lost === 0 ? (
+              "nothing lost"
+            ) : (
+              <b className="text-vermilion">{summary.lost.toLocaleString("en")} lost</b>
+            )}
+          </span>
+        )}
+        <span title="Times on screen are in this zone">{zone}</span>
+        <button type="button" onClick={onPalette} aria-label="Command palette">
+          <Kbd>Ctrl K</Kbd>
+        </button>
+        <button
+          type="button"
+          aria-label={theme === "night" ? "Light theme" : "Night theme"}
+          onClick={() => setTheme(theme === "night" ? "light" : "night")}
+        >
+          {theme === "night" ? <Sun size={15} /> : <Moon size={15} />}
+        </button>
+        <DropdownMenu.Root>
+          <DropdownMenu.Trigger className="text-ink">{session.display}</DropdownMenu.Trigger>
+          <DropdownMenu.Portal>
+            <DropdownMenu.Content
+              align="end"
+              sideOffset={8}
+              className="z-20 min-w-44 rounded-[2px] border border-line-strong bg-sheet py-1 shadow-lg"
+            >
+              <DropdownMenu.Item className="cursor-pointer px-3 py-1 data-highlighted:bg-wash" onSelect={onHelp}>
+                All keys <Kbd>?</Kbd>
+              </DropdownMenu.Item>
+              <DropdownMenu.Item
+                className="cursor-pointer px-3 py-1 data-highlighted:bg-wash"
+                onSelect={async () => {
+                  await request("DELETE", "/session");
+                  queryClient.clear();
+                  location.assign("/");
+                }}
+              >
+                Sign out
+              </DropdownMenu.Item>
+            </DropdownMenu.Content>
+          </DropdownMenu.Portal>
+        </DropdownMenu.Root>
+      </div>
+    </header>
+  );
+}
+
+/** What every page must say: history that is still loading, an engine or database that is away. */
+function Notices({ summary, error }: { summary: Summary | undefined; error: Error | null }) {
+  if (error)
+    return (
+      <p role="alert" className="shrink-0 border-b border-line-strong bg-vermilion-wash px-4 py-1 text-[13px]">
+        {error.message}
+      </p>
+    );
+  const jobs = summary?.jobs ?? [];
+  if (jobs.length === 0) return null;
+  return (
+    <div role="status" className="shrink-0 border-b border-line-strong bg-ochre-wash px-4 py-1 text-[13px]">
+      {jobs.map((j) => {
+        const share = j.total ? Math.min(99, Math.floor((j.done / j.total) * 100)) : null;
+        return (
+          <p key={j.id}>
+            Still loading: {j.name}, {j.done.toLocaleString("en")} {j.unit}
+            {share === null ? "" : ` (about ${share} %)`}. Counts and incidents are not complete until it is done.
+          </p>
+        );
+      })}
+    </div>
+  );
+}

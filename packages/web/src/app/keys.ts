@@ -1,0 +1,100 @@
+import { useEffect, useRef } from "react";
+import { useNavigate } from "react-router";
+import { SECTIONS } from "./sections";
+import { DEFAULT_WINDOW_US, scaled, shifted, useViewStore } from "./view-store";
+
+/** Every key, for the help page; pages add theirs through `usePageKeys`. */
+export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
+  ["g n / r / i / u / k", "go to Now, Records, Incidents, Rules, Intake"],
+  ["/", "filter"],
+  ["[ and ]", "window back, forward"],
+  ["{ and }", "window narrower, wider"],
+  [".", "window to now"],
+  ["l", "live"],
+  ["j and k", "next, previous"],
+  ["Enter", "open in the margin"],
+  ["Esc", "close"],
+  ["w and o", "only with, without the selected record’s sender"],
+  ["a", "acknowledge"],
+  ["n", "note"],
+  ["Ctrl K", "command palette"],
+  ["?", "all keys"],
+];
+
+const GO_MS = 1_200;
+
+export const isTyping = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement &&
+  (target.isContentEditable ||
+    /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
+    target.closest("[role=menu], [role=dialog]") !== null);
+
+/** Keys that work on every page. */
+export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => void; openHelp: () => void }): void {
+  const navigate = useNavigate();
+  const goAt = useRef(0);
+  useEffect(() => {
+    const listener = (e: KeyboardEvent) => {
+      if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") {
+        e.preventDefault();
+        openPalette();
+        return;
+      }
+      if (e.ctrlKey || e.metaKey || e.altKey || isTyping(e.target)) return;
+      const { window, nowUs, setWindow } = useViewStore.getState();
+      if (performance.now() - goAt.current < GO_MS) {
+        goAt.current = 0;
+        const section = SECTIONS.find((s) => s.key === e.key);
+        if (section) {
+          // a page's own keys (k: previous) stay quiet
+          e.stopImmediatePropagation();
+          const kept = new URLSearchParams(
+            [...new URLSearchParams(location.search)].filter(([name]) => ["last", "from", "to"].includes(name)),
+          );
+          navigate({ pathname: section.path, search: kept.toString() });
+          return;
+        }
+      }
+      switch (e.key) {
+        case "g":
+          goAt.current = performance.now();
+          return;
+        case "[":
+          return setWindow(shifted(window, -0.5, nowUs));
+        case "]":
+          return setWindow(shifted(window, 0.5, nowUs));
+        case "{":
+          return setWindow(scaled(window, 0.5, nowUs));
+        case "}":
+          return setWindow(scaled(window, 2, nowUs));
+        case ".":
+          return setWindow({ spanUs: Math.min(window.spanUs, DEFAULT_WINDOW_US * 4), endUs: null });
+        case "?":
+          return openHelp();
+      }
+    };
+    addEventListener("keydown", listener, { capture: true });
+    return () => removeEventListener("keydown", listener, { capture: true });
+  }, [navigate, openPalette, openHelp]);
+}
+
+/** A page's own keys; not while typing. */
+export function usePageKeys(keys: Readonly<Record<string, (e: KeyboardEvent) => void>>): void {
+  const latest = useRef(keys);
+  latest.current = keys;
+  useEffect(() => {
+    const listener = (e: KeyboardEvent) => {
+      if (e.ctrlKey || e.metaKey || e.altKey || isTyping(e.target)) return;
+      // Enter and Space belong to the control that has the focus
+      if (
+        (e.key === "Enter" || e.key === " ") &&
+        e.target instanceof HTMLElement &&
+        e.target.closest("button, a, [role=slider]")
+      )
+        return;
+      latest.current[e.key]?.(e);
+    };
+    addEventListener("keydown", listener);
+    return () => removeEventListener("keydown", listener);
+  }, []);
+}

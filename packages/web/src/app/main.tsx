@@ -1,0 +1,12 @@
+import "./styles.css";
+import { QueryClientProvider } from "@tanstack/react-query";
+import { createRoot } from "react-dom/client";
+import { RouterProvider } from "react-router";
+import { queryClient } from "./api";
+import { router } from "./routes";
+
+createRoot(document.getElementById("root")!).render(
+  <QueryClientProvider client={queryClient}>
+    <RouterProvider router={router} />
+  </QueryClientProvider>,
+);

@@ -1,0 +1,96 @@
+import { quoteIfNeeded } from "@halvik/core/filter";
+import { canonicalAddress, parseNetwork } from "@halvik/core/net";
+import { useQuery } from "@tanstack/react-query";
+import { Command } from "cmdk";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { incidentsQuery, sendersQuery } from "./api";
+import { SECTIONS } from "./sections";
+import { useViewStore } from "./view-store";
+
+/** Go to, open by id, pivot on a pasted address, theme. */
+export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
+  const navigate = useNavigate();
+  const [text, setText] = useState("");
+  const { theme, setTheme } = useViewStore();
+  const senders = useQuery({ ...sendersQuery, enabled: open });
+  const incidents = useQuery({ ...incidentsQuery("open", {}), enabled: open });
+  const pasted = text.trim();
+  const address = canonicalAddress(pasted) ?? (pasted.includes("/") && parseNetwork(pasted) ? pasted : null);
+  const act = (work: () => void) => () => {
+    onOpenChange(false);
+    setText("");
+    work();
+  };
+  const records = (filter: string) => navigate({ pathname: "/records", search: `?${new URLSearchParams({ filter })}` });
+  const item = "flex cursor-pointer gap-3 px-4 py-1.5 data-[selected=true]:bg-fjord-wash";
+  return (
+    <Command.Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      label="Command palette"
+      overlayClassName="fixed inset-0 z-20 bg-ink/20"
+      contentClassName="fixed top-24 left-1/2 z-30 w-[560px] -translate-x-1/2 rounded-[2px] border border-line-strong bg-sheet shadow-lg"
+    >
+      <Command.Input
+        value={text}
+        onValueChange={setText}
+        placeholder="Go to, or paste an address or a record id"
+        className="w-full border-b border-line-strong bg-transparent px-4 py-2.5 outline-none"
+      />
+      <Command.List className="max-h-[380px] overflow-y-auto py-1">
+        <Command.Empty className="px-4 py-3 text-quiet">Nothing here goes by that name.</Command.Empty>
+        {address !== null && (
+          <Command.Item
+            className={item}
+            value={`${pasted} address`}
+            onSelect={act(() => records(`address ${address.includes("/") ? "within" : "is"} ${address}`))}
+          >
+            Records that name {address}
+          </Command.Item>
+        )}
+        {/^\d{16,19}$/.test(pasted) && (
+          <Command.Item
+            className={item}
+            value={`${pasted} record`}
+            onSelect={act(() => navigate(`/records?record=${pasted}`))}
+          >
+            Open record {pasted}
+          </Command.Item>
+        )}
+        {SECTIONS.map((s) => (
+          <Command.Item key={s.path} className={item} value={`go to ${s.name}`} onSelect={act(() => navigate(s.path))}>
+            Go to {s.name} <span className="ml-auto font-mono text-[12px] text-quiet">g {s.key}</span>
+          </Command.Item>
+        ))}
+        {(incidents.data?.incidents ?? []).map((i) => (
+          <Command.Item
+            key={i.id}
+            className={item}
+            value={`incident ${i.title} ${i.id}`}
+            onSelect={act(() => navigate(`/incidents/${i.id}`))}
+          >
+            {i.title} <span className="ml-auto text-quiet">incident</span>
+          </Command.Item>
+        ))}
+        {(senders.data?.senders ?? []).map((s) => (
+          <Command.Item
+            key={s.id}
+            className={item}
+            value={`sender ${s.name} ${s.addresses.join(" ")}`}
+            onSelect={act(() => records(`sender is ${quoteIfNeeded(s.name)}`))}
+          >
+            Records of {s.name} <span className="ml-auto text-quiet">{s.site}</span>
+          </Command.Item>
+        ))}
+        <Command.Item
+          className={item}
+          value="theme light night"
+          onSelect={act(() => setTheme(theme === "night" ? "light" : "night"))}
+        >
+          {theme === "night" ? "Light theme" : "Night theme"}
+        </Command.Item>
+      </Command.List>
+    </Command.Dialog>
+  );
+}

@@ -1,0 +1,266 @@
+import { SEVERITIES } from "@halvik/core/record";
+import { useQuery } from "@tanstack/react-query";
+import { type PointerEvent as ReactPointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { day, dayMinute, minute } from "../ui/time";
+import { histogramQuery, incidentsQuery } from "./api";
+import {
+  bounds,
+  DEFAULT_RAIL_US,
+  DEFAULT_WINDOW_US,
+  isoOf,
+  type Stretch,
+  scaled,
+  useViewStore,
+  usOf,
+} from "./view-store";
+
+const WIDTH = 100;
+const TOP = 14;
+const BOTTOM = 14;
+const BAR_LEFT = 36;
+const BAR_MOST = 54;
+const BUCKETS = 126;
+const STEP_US = 5_000_000;
+const KEY_STEPS = 60;
+const LABEL_STEPS_US = [1, 5, 10, 30, 60, 300, 600, 1_800, 3_600, 7_200, 14_400, 43_200, 86_400, 172_800, 604_800].map(
+  (s) => s * 1e6,
+);
+
+/** The time rail: time runs downward, newest on top; bars from rollups, incidents as brackets, the window with its handles. */
+export function TimeRail() {
+  const box = useRef<HTMLDivElement>(null);
+  const [height, setHeight] = useState(600);
+  const { rail, window, zone, needleUs, setWindow, setRail, setNeedle } = useViewStore();
+  const nowUs = useViewStore((s) => Math.ceil(s.nowUs / STEP_US) * STEP_US);
+  const { fromUs, toUs } = bounds(rail, nowUs);
+  const chosen = bounds(window, nowUs);
+  const parts = { from: isoOf(fromUs), to: isoOf(toUs) };
+  const counts = useQuery(histogramQuery(parts, BUCKETS, "", zone, false));
+  const incidents = useQuery(incidentsQuery("all", parts));
+  useLayoutEffect(() => {
+    const observer = new ResizeObserver(([entry]) => setHeight(entry!.contentRect.height));
+    observer.observe(box.current!);
+    return () => observer.disconnect();
+  }, []);
+  const yOf = (us: number) => TOP + ((toUs - us) / (toUs - fromUs)) * (height - TOP - BOTTOM);
+  const usAt = (y: number) =>
+    toUs - (Math.min(Math.max(y - TOP, 0), height - TOP - BOTTOM) / (height - TOP - BOTTOM)) * (toUs - fromUs);
+  const choose = (a: number, b: number) => {
+    const [from, to] = a < b ? [a, b] : [b, a];
+    // dragged to the top edge, the window follows the clock
+    const follows = rail.endUs === null && to >= toUs - (toUs - fromUs) * 0.004;
+    setWindow({ spanUs: to - from, endUs: follows ? null : to });
+  };
+  const drag = useDrag(box, usAt, choose, chosen);
+
+  // wheel zooms around the pointer; React's own wheel listener cannot prevent scrolling
+  const zoom = useRef<(e: WheelEvent) => void>(() => undefined);
+  zoom.current = (e) => {
+    e.preventDefault();
+    const factor = e.deltaY > 0 ? 1.25 : 0.8;
+    const at = usAt(e.clientY - box.current!.getBoundingClientRect().top);
+    const next: Stretch =
+      rail.endUs === null && at > toUs - (toUs - fromUs) * 0.2
+        ? scaled(rail, factor, nowUs)
+        : { spanUs: rail.spanUs * factor, endUs: at + (toUs - at) * factor };
+    setRail(next);
+  };
+  useEffect(() => {
+    const element = box.current!;
+    const listener = (e: WheelEvent) => zoom.current(e);
+    element.addEventListener("wheel", listener, { passive: false });
+    return () => element.removeEventListener("wheel", listener);
+  }, []);
+
+  const buckets = counts.data?.buckets ?? [];
+  const widthUs = (counts.data?.widthSeconds ?? 1) * 1e6;
+  const most = Math.max(1, ...buckets.map((b) => b.count));
+  const barHeight = Math.max(1, (widthUs / (toUs - fromUs)) * (height - TOP - BOTTOM) - 1);
+  return (
+    <div
+      ref={box}
+      className="relative w-[100px] shrink-0 touch-none overflow-hidden border-r border-line-strong select-none"
+      onPointerDown={drag.start}
+      onPointerMove={(e) => setNeedle(usAt(e.clientY - e.currentTarget.getBoundingClientRect().top))}
+      onPointerLeave={() => setNeedle(null)}
+      onDoubleClick={() => {
+        setRail({ spanUs: DEFAULT_RAIL_US, endUs: null });
+        setWindow({ spanUs: DEFAULT_WINDOW_US, endUs: null });
+      }}
+      role="group"
+      aria-label="Time rail"
+    >
+      <svg width={WIDTH} height={height} aria-hidden="true" className="block">
+        {buckets.map((b) => {
+          const us = usOf(b.from);
+          const y = yOf(us + widthUs);
+          const inWindow = us + widthUs > chosen.fromUs && us < chosen.toUs;
+          // the square root keeps quiet hours visible beside a storm
+          const w = Math.sqrt(b.count / most) * BAR_MOST;
+          const errors = Math.sqrt(b.errors / most) * BAR_MOST;
+          return (
+            <g key={b.from}>
+              <rect x={BAR_LEFT} y={y} width={w} height={barHeight} fill="var(--ink)" opacity={inWindow ? 0.3 : 0.13} />
+              <rect
+                x={BAR_LEFT}
+                y={y}
+                width={Math.min(w, errors)}
+                height={barHeight}
+                fill={b.errors > b.count * 0.2 ? "var(--vermilion)" : "var(--ink)"}
+                opacity={inWindow ? 0.95 : 0.5}
+              />
+            </g>
+          );
+        })}
+        {labels(fromUs, toUs, zone).map(({ us, text }) => (
+          <text
+            key={us}
+            x={31}
+            y={yOf(us) + 4}
+            textAnchor="end"
+            fontSize={11}
+            fill="var(--quiet)"
+            className="font-mono"
+          >
+            {text}
+          </text>
+        ))}
+        {(incidents.data?.incidents ?? []).map((i) => {
+          const top = yOf(Math.min(toUs, i.ended === null ? nowUs : usOf(i.ended)));
+          const bottom = yOf(Math.max(fromUs, usOf(i.first)));
+          const worst = SEVERITIES.indexOf(i.severity as (typeof SEVERITIES)[number]) <= 3;
+          return (
+            <path
+              key={i.id}
+              d={`M98 ${Math.max(bottom, top + 2)}h-4V${top}h4`}
+              fill="none"
+              strokeWidth={1.6}
+              stroke={worst ? "var(--vermilion)" : "var(--ochre)"}
+              opacity={i.state === "open" ? 1 : 0.55}
+            />
+          );
+        })}
+        <rect
+          x={BAR_LEFT - 2}
+          y={yOf(chosen.toUs)}
+          width={60}
+          height={Math.max(1, yOf(chosen.fromUs) - yOf(chosen.toUs))}
+          fill="var(--fjord)"
+          opacity={0.07}
+        />
+        {needleUs !== null && <path d={`M0 ${yOf(needleUs)}h${WIDTH}`} stroke="var(--vermilion)" strokeWidth={0.8} />}
+      </svg>
+      <Handle
+        label="Window ends"
+        us={chosen.toUs}
+        y={yOf(chosen.toUs)}
+        zone={zone}
+        onMove={(by) => choose(chosen.fromUs, chosen.toUs + by * (window.spanUs / KEY_STEPS))}
+      />
+      <Handle
+        label="Window begins"
+        us={chosen.fromUs}
+        y={yOf(chosen.fromUs)}
+        zone={zone}
+        onMove={(by) => choose(chosen.fromUs + by * (window.spanUs / KEY_STEPS), chosen.toUs)}
+      />
+    </div>
+  );
+}
+
+/** A window edge: dragged by pointer through the rail, moved by arrow keys as a slider. */
+function Handle({
+  label,
+  us,
+  y,
+  zone,
+  onMove,
+}: {
+  label: string;
+  us: number;
+  y: number;
+  zone: string;
+  onMove: (steps: number) => void;
+}) {
+  return (
+    <div
+      role="slider"
+      tabIndex={0}
+      aria-label={label}
+      aria-orientation="vertical"
+      aria-valuenow={Math.round(us / 1e6)}
+      aria-valuetext={dayMinute(us, zone)}
+      className="absolute left-[34px] h-3 w-[60px] -translate-y-1/2 cursor-ns-resize before:absolute before:top-1/2 before:h-[1.5px] before:w-full before:-translate-y-1/2 before:bg-fjord after:absolute after:top-1/2 after:left-[24px] after:h-[6px] after:w-[13px] after:-translate-y-1/2 after:border after:border-fjord after:bg-paper"
+      style={{ top: y }}
+      onKeyDown={(e) => {
+        const steps =
+          e.key === "ArrowUp"
+            ? 1
+            : e.key === "ArrowDown"
+              ? -1
+              : e.key === "PageUp"
+                ? 10
+                : e.key === "PageDown"
+                  ? -10
+                  : 0;
+        if (steps === 0) return;
+        e.preventDefault();
+        onMove(steps);
+      }}
+    />
+  );
+}
+
+/** Dragging on the rail: near an edge of the window moves that edge, elsewhere makes a new window. */
+function useDrag(
+  box: React.RefObject<HTMLDivElement | null>,
+  usAt: (y: number) => number,
+  choose: (a: number, b: number) => void,
+  chosen: { fromUs: number; toUs: number },
+) {
+  const latest = useRef({ usAt, choose });
+  latest.current = { usAt, choose };
+  const start = (e: ReactPointerEvent<HTMLDivElement>) => {
+    if (e.button !== 0) return;
+    const top = box.current!.getBoundingClientRect().top;
+    const startUs = usAt(e.clientY - top);
+    const tolerance = Math.abs(usAt(0) - usAt(8));
+    const anchor =
+      Math.abs(startUs - chosen.toUs) < tolerance
+        ? chosen.fromUs
+        : Math.abs(startUs - chosen.fromUs) < tolerance
+          ? chosen.toUs
+          : startUs;
+    const move = (m: PointerEvent) => {
+      if (Math.abs(m.clientY - e.clientY) < 3) return;
+      latest.current.choose(anchor, latest.current.usAt(m.clientY - top));
+    };
+    const end = () => {
+      removeEventListener("pointermove", move);
+      removeEventListener("pointerup", end);
+    };
+    addEventListener("pointermove", move);
+    addEventListener("pointerup", end);
+  };
+  return { start };
+}
+
+function labels(fromUs: number, toUs: number, zone: string): { us: number; text: string }[] {
+  const step = LABEL_STEPS_US.find((s) => (toUs - fromUs) / s <= 14) ?? LABEL_STEPS_US[LABEL_STEPS_US.length - 1]!;
+  const out: { us: number; text: string }[] = [];
+  for (let us = Math.ceil(fromUs / step) * step; us <= toUs; us += step) {
+    const text =
+      step >= 86_400e6
+        ? day(us, zone).replace(" ", "")
+        : step >= 43_200e6
+          ? dayOrHour(us, zone)
+          : step >= 3_600e6
+            ? minute(us, zone).slice(0, 2)
+            : minute(us, zone);
+    out.push({ us, text });
+  }
+  return out;
+}
+
+const dayOrHour = (us: number, zone: string): string =>
+  minute(us, zone) === "00:00" ? day(us, zone).split(" ")[0]! : minute(us, zone).slice(0, 2);

@@ -1,0 +1,32 @@
+import { createBrowserRouter, Navigate } from "react-router";
+import { Frame } from "./frame";
+
+/** Each section is loaded when it is first opened. */
+export const router = createBrowserRouter([
+  {
+    path: "/",
+    element: <Frame />,
+    children: [
+      { index: true, element: <Navigate to="/now" replace /> },
+      { path: "now", lazy: async () => ({ Component: (await import("../features/now/now-page")).NowPage }) },
+      {
+        path: "records",
+        lazy: async () => ({ Component: (await import("../features/records/records-page")).RecordsPage }),
+      },
+      {
+        path: "incidents",
+        lazy: async () => ({ Component: (await import("../features/incidents/incidents-page")).IncidentsPage }),
+      },
+      {
+        path: "incidents/:id",
+        lazy: async () => ({ Component: (await import("../features/incidents/incident-page")).IncidentPage }),
+      },
+      { path: "rules", lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }) },
+      {
+        path: "intake",
+        lazy: async () => ({ Component: (await import("../features/intake/intake-page")).IntakePage }),
+      },
+      { path: "*", lazy: async () => ({ Component: (await import("./not-found")).NotFound }) },
+    ],
+  },
+]);

@@ -1,0 +1,15 @@
+import { useMemo } from "react";
+import type { WindowParts } from "./api";
+import { bounds, isoOf, useViewStore } from "./view-store";
+
+const STEP_US = 5_000_000;
+
+/** The window as the API takes it. One that follows the clock ends at the next five seconds, so that queries repeat. */
+export function useWindow(): WindowParts & { fromUs: number; toUs: number; following: boolean } {
+  const window = useViewStore((s) => s.window);
+  const nowUs = useViewStore((s) => Math.ceil(s.nowUs / STEP_US) * STEP_US);
+  return useMemo(() => {
+    const { fromUs, toUs } = bounds(window, nowUs);
+    return { fromUs, toUs, from: isoOf(fromUs), to: isoOf(toUs), following: window.endUs === null };
+  }, [window, nowUs]);
+}

@@ -1,0 +1,103 @@
+import { create } from "zustand";
+
+const HOUR_US = 3_600_000_000;
+const DAY_US = 24 * HOUR_US;
+const LEAST_SPAN_US = 10_000_000;
+export const DEFAULT_RAIL_US = 12 * HOUR_US;
+export const DEFAULT_WINDOW_US = 6 * HOUR_US;
+
+/** A stretch of time that ends at a moment, or follows the clock (`endUs` null). */
+export interface Stretch {
+  readonly spanUs: number;
+  readonly endUs: number | null;
+}
+
+interface ViewState {
+  /** What the rail shows, and the window within it that the page obeys. */
+  readonly rail: Stretch;
+  readonly window: Stretch;
+  /** The clock, stepped so that following windows move in steps a query cache can hold. */
+  readonly nowUs: number;
+  readonly needleUs: number | null;
+  readonly zone: string;
+  readonly theme: "light" | "night";
+  readonly live: boolean;
+  setWindow(window: Stretch): void;
+  setRail(rail: Stretch): void;
+  setNeedle(us: number | null): void;
+  setTheme(theme: "light" | "night"): void;
+  setLive(live: boolean): void;
+  tick(nowUs: number): void;
+}
+
+const clockUs = () => Date.now() * 1_000;
+const savedTheme = localStorage.getItem("halvik.theme");
+
+/** Window, rail, needle, zone and theme: what every page shares. */
+export const useViewStore = create<ViewState>((set) => ({
+  rail: { spanUs: DEFAULT_RAIL_US, endUs: null },
+  window: { spanUs: DEFAULT_WINDOW_US, endUs: null },
+  nowUs: clockUs(),
+  needleUs: null,
+  zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+  theme:
+    savedTheme === "night" || (savedTheme === null && matchMedia("(prefers-color-scheme: dark)").matches)
+      ? "night"
+      : "light",
+  live: false,
+  setWindow: (window) =>
+    set((s) => ({
+      window: clamp(window, s.nowUs),
+      rail: railAround(s.rail, window, s.nowUs),
+      live: s.live && window.endUs === null,
+    })),
+  setRail: (rail) => set((s) => ({ rail: clamp(rail, s.nowUs) })),
+  setNeedle: (needleUs) => set({ needleUs }),
+  setTheme: (theme) => {
+    localStorage.setItem("halvik.theme", theme);
+    set({ theme });
+  },
+  setLive: (live) =>
+    set((s) => (live ? { live, window: { ...s.window, endUs: null }, rail: { ...s.rail, endUs: null } } : { live })),
+  tick: (nowUs) => set({ nowUs }),
+}));
+
+/** [from, to) of a stretch, in µs. */
+export function bounds(stretch: Stretch, nowUs: number): { fromUs: number; toUs: number } {
+  const toUs = stretch.endUs ?? nowUs;
+  return { fromUs: toUs - stretch.spanUs, toUs };
+}
+
+function clamp(stretch: Stretch, nowUs: number): Stretch {
+  const spanUs = Math.min(Math.max(stretch.spanUs, LEAST_SPAN_US), 400 * DAY_US);
+  return { spanUs, endUs: stretch.endUs !== null && stretch.endUs >= nowUs ? null : stretch.endUs };
+}
+
+/** The rail moves only if the window would leave it. */
+function railAround(rail: Stretch, window: Stretch, nowUs: number): Stretch {
+  const r = bounds(rail, nowUs);
+  const w = bounds(window, nowUs);
+  if (w.fromUs >= r.fromUs && w.toUs <= r.toUs) return rail;
+  const spanUs = Math.max(rail.spanUs, window.spanUs * 1.25);
+  if (window.endUs === null) return { spanUs, endUs: null };
+  return clamp({ spanUs, endUs: (w.fromUs + w.toUs) / 2 + spanUs / 2 }, nowUs);
+}
+
+/** Moves a stretch by a share of its span; into the future it becomes "follows the clock". */
+export function shifted(stretch: Stretch, share: number, nowUs: number): Stretch {
+  return clamp({ spanUs: stretch.spanUs, endUs: bounds(stretch, nowUs).toUs + stretch.spanUs * share }, nowUs);
+}
+
+/** Narrower or wider around its middle; one that follows the clock keeps its end. */
+export function scaled(stretch: Stretch, factor: number, nowUs: number): Stretch {
+  const spanUs = stretch.spanUs * factor;
+  if (stretch.endUs === null) return clamp({ spanUs, endUs: null }, nowUs);
+  return clamp({ spanUs, endUs: stretch.endUs - stretch.spanUs / 2 + spanUs / 2 }, nowUs);
+}
+
+/** ISO text of a moment, for the API. */
+export const isoOf = (us: number): string => new Date(us / 1_000).toISOString();
+export const usOf = (iso: string): number => {
+  const fraction = /\.(\d{1,6})/.exec(iso)?.[1] ?? "0";
+  return Math.floor(Date.parse(iso) / 1_000) * 1_000_000 + Number(fraction.padEnd(6, "0"));
+};

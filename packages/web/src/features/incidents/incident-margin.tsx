@@ -1,0 +1,155 @@
+import type { IncidentDetail } from "@halvik/core/contract";
+import { CLOSE_REASONS } from "@halvik/core/incidents";
+import { useForm } from "react-hook-form";
+import { Link } from "react-router";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Button } from "../../ui/button";
+import { Facts, Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { dayClock } from "../../ui/time";
+
+type Writing = "acknowledge" | "note" | "close" | null;
+
+interface IncidentMarginProps {
+  readonly detail: IncidentDetail;
+  readonly writing: Writing;
+  readonly setWriting: (writing: Writing) => void;
+  readonly act: (what: string, body: object) => void;
+  readonly busy: boolean;
+}
+
+const REASON_WORDS: Readonly<Record<(typeof CLOSE_REASONS)[number], string>> = {
+  fixed: "fixed (the same within 24 h returns here)",
+  expected: "expected (the same later starts anew)",
+  false: "false: the rule was wrong (the same later starts anew)",
+};
+
+/** Facts, what to do, notes and history. */
+export function IncidentMargin({ detail, writing, setWriting, act, busy }: IncidentMarginProps) {
+  const zone = useViewStore((s) => s.zone);
+  const { incident: i, history } = detail;
+  return (
+    <>
+      <div className="flex gap-1.5">
+        <Button
+          main={i.acknowledged === null && i.state === "open"}
+          shortcut="a"
+          onClick={() => setWriting("acknowledge")}
+        >
+          Acknowledge
+        </Button>
+        <Button shortcut="n" onClick={() => setWriting("note")}>
+          Note
+        </Button>
+        {i.state !== "closed" && <Button onClick={() => setWriting("close")}>Close</Button>}
+      </div>
+      {writing !== null && (
+        <Form key={writing} writing={writing} act={act} busy={busy} onCancel={() => setWriting(null)} />
+      )}
+      <div className="mt-3">
+        <Facts
+          facts={[
+            [
+              "state",
+              i.state === "closed"
+                ? `closed as ${i.closeReason}`
+                : `${i.state}, ${i.acknowledged ? "seen" : "not seen yet"}`,
+            ],
+            ["severity", i.severity],
+            ["seen by", i.acknowledged ? `${i.acknowledged.by}, ${dayClock(usOf(i.acknowledged.at), zone)}` : null],
+            ["clears", detail.rule.clears],
+            ["returned", i.returned > 0 ? `${i.returned} times` : null],
+            [
+              "linked to",
+              i.linkedTo === null ? null : <Link to={`/incidents/${i.linkedTo}`}>incident {i.linkedTo}</Link>,
+            ],
+            ["number", i.id],
+          ]}
+        />
+      </div>
+      <Heading>What it is about</Heading>
+      <Facts
+        facts={[...new Set(i.entities.map((e) => e.field))].map((field) => [
+          field,
+          safeText(
+            i.entities
+              .filter((e) => e.field === field)
+              .map((e) => e.value)
+              .join(", "),
+          ),
+        ])}
+      />
+      <Heading>History</Heading>
+      <ol className="text-[13px] leading-5">
+        {history.map((h, n) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: history only grows at its front
+          <li key={n} className="mb-1 text-quiet">
+            <time className="font-mono text-[12px]">{dayClock(usOf(h.at), zone)}</time>{" "}
+            <span className="text-ink">{h.what}</span> · {h.who}
+            {h.detail && (
+              <p className="border-l-2 border-line-strong pl-2 whitespace-pre-wrap text-ink">{safeText(h.detail)}</p>
+            )}
+          </li>
+        ))}
+      </ol>
+    </>
+  );
+}
+
+function Form({
+  writing,
+  act,
+  busy,
+  onCancel,
+}: {
+  writing: Exclude<Writing, null>;
+  act: IncidentMarginProps["act"];
+  busy: boolean;
+  onCancel: () => void;
+}) {
+  const { register, handleSubmit } = useForm({ defaultValues: { note: "", reason: "fixed" } });
+  const submit = handleSubmit(({ note, reason }) => {
+    if (writing === "close") act("close", { note, reason });
+    else act(writing === "note" ? "notes" : "acknowledge", { note });
+  });
+  const label = { acknowledge: "I saw it", note: "Add the note", close: "Close it" }[writing];
+  return (
+    <form
+      onSubmit={submit}
+      className="mt-2.5 border border-line-strong bg-sheet p-2.5"
+      onKeyDown={(e) => {
+        if (e.key === "Escape") onCancel();
+        if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) void submit();
+      }}
+    >
+      {writing === "close" && (
+        <fieldset className="mb-2">
+          <legend className="text-[13px] text-quiet">Reason</legend>
+          {CLOSE_REASONS.map((reason) => (
+            <label key={reason} className="flex items-center gap-2 text-[13px]">
+              <input type="radio" value={reason} {...register("reason")} /> {REASON_WORDS[reason]}
+            </label>
+          ))}
+        </fieldset>
+      )}
+      <label className="block text-[13px] text-quiet">
+        Note{writing === "note" ? "" : " (may stay empty)"}
+        <textarea
+          rows={3}
+          autoFocus
+          required={writing === "note"}
+          className="mt-0.5 w-full rounded-[2px] border border-line-strong bg-paper px-2 py-1 text-ink"
+          {...register("note")}
+        />
+      </label>
+      <div className="mt-1 flex gap-1.5">
+        <Button main type="submit" disabled={busy}>
+          {label}
+        </Button>
+        <Button onClick={onCancel} shortcut="Esc">
+          Cancel
+        </Button>
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,194 @@
+import type { IncidentDetail } from "@halvik/core/contract";
+import { formatDuration } from "@halvik/core/time";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+import { toast } from "sonner";
+import { incidentQuery, request } from "../../app/api";
+import { usePageKeys } from "../../app/keys";
+import { isoOf, useViewStore, usOf } from "../../app/view-store";
+import { EmptyState, Trouble } from "../../ui/empty-state";
+import { Tag } from "../../ui/incident-strip";
+import { SeverityMark } from "../../ui/marks";
+import { Heading, Page } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { ago, clock, clockMs, day, dayClock } from "../../ui/time";
+import { IncidentMargin } from "./incident-margin";
+import { Lanes } from "./lanes";
+import { tellStory } from "./story";
+
+const AROUND_US = 120_000_000;
+
+/** One incident: its story, lanes by entity, the evidence, and in the margin its facts and what to do. */
+export function IncidentPage() {
+  const { id = "" } = useParams();
+  const detail = useQuery(incidentQuery(id));
+  const client = useQueryClient();
+  const [writing, setWriting] = useState<"acknowledge" | "note" | "close" | null>(null);
+  const act = useMutation({
+    mutationFn: ({ what, body }: { what: string; body: object }) =>
+      request<IncidentDetail>("POST", `/incidents/${id}/${what}`, body),
+    onSuccess: (answer) => {
+      client.setQueryData(["incident", id], answer);
+      void client.invalidateQueries({ queryKey: ["incidents"] });
+      void client.invalidateQueries({ queryKey: ["summary"] });
+      setWriting(null);
+    },
+    onError: (e) => toast.error(e.message),
+  });
+  usePageKeys({
+    a: (e) => {
+      e.preventDefault();
+      setWriting("acknowledge");
+    },
+    n: (e) => {
+      e.preventDefault();
+      setWriting("note");
+    },
+    Escape: () => setWriting(null),
+  });
+  if (detail.error)
+    return (
+      <Page>
+        <Trouble error={detail.error} what="This incident cannot be shown" />
+      </Page>
+    );
+  if (!detail.data) return <Page>{null}</Page>;
+  return (
+    <Page
+      margin={
+        <IncidentMargin
+          detail={detail.data}
+          writing={writing}
+          setWriting={setWriting}
+          act={(what, body) => act.mutate({ what, body })}
+          busy={act.isPending}
+        />
+      }
+    >
+      <Title detail={detail.data} />
+      <div className="mt-2.5 grid min-h-0 flex-1 grid-cols-[minmax(300px,1fr)_minmax(340px,1.1fr)] gap-4">
+        <div className="overflow-y-auto pb-4">
+          <Story detail={detail.data} />
+          <Why detail={detail.data} />
+        </div>
+        <div className="overflow-y-auto border-l border-line pl-3.5">
+          <Lanes detail={detail.data} />
+        </div>
+      </div>
+      <Evidence detail={detail.data} />
+    </Page>
+  );
+}
+
+function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
+  const { zone, nowUs, setWindow } = useViewStore();
+  const lastUs = usOf(i.last);
+  const show = () => setWindow({ spanUs: lastUs - usOf(i.first) + 2 * AROUND_US, endUs: lastUs + AROUND_US });
+  return (
+    <div className="flex items-center gap-2.5">
+      <SeverityMark severity={i.severity} height={26} />
+      <div>
+        <h1 className="text-[20px] leading-[26px] font-semibold">{safeText(i.title)}</h1>
+        <p className="text-quiet">
+          {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"} · {dayClock(usOf(i.first), zone)} –{" "}
+          {day(lastUs, zone) === day(usOf(i.first), zone) ? clock(lastUs, zone) : dayClock(lastUs, zone)} ·{" "}
+          {i.ended === null ? `quiet for ${ago(lastUs, nowUs)}` : `${i.state} ${dayClock(usOf(i.ended), zone)}`}{" "}
+          <button type="button" className="text-fjord underline" onClick={show}>
+            show on the rail
+          </button>{" "}
+          {i.newSinceSeen.length > 0 && <Tag attention>new since seen: {safeText(i.newSinceSeen.join(", "))}</Tag>}
+        </p>
+      </div>
+    </div>
+  );
+}
+
+function Story({ detail }: { detail: IncidentDetail }) {
+  const zone = useViewStore((s) => s.zone);
+  return (
+    <>
+      <Heading>Story</Heading>
+      {tellStory(detail).map((s) => (
+        <p key={s.us + s.text} className="mb-1.5 max-w-[60ch]">
+          <time className="mr-1.5 font-mono text-[12.5px] text-quiet" dateTime={isoOf(s.us)}>
+            {clock(s.us, zone)}
+          </time>
+          {safeText(s.text)}
+        </p>
+      ))}
+    </>
+  );
+}
+
+function Why({ detail: { incident, rule, findings } }: { detail: IncidentDetail }) {
+  const finding = findings[0];
+  return (
+    <>
+      <Heading small={`rule “${incident.rule.name}”, version ${incident.rule.version}`}>Why it fired</Heading>
+      {finding && (
+        <p className="flex justify-between gap-4">
+          <span>
+            at least {rule.count} {rule.count === 1 ? "record" : "records"} within{" "}
+            {formatDuration(rule.windowSeconds * 1e6)}
+          </span>
+          <b>
+            {finding.count.toLocaleString("en")} in {formatDuration(usOf(finding.last) - usOf(finding.first))}
+          </b>
+        </p>
+      )}
+      <p className="mt-1 text-[13px] text-quiet">{safeText(rule.sentence)}</p>
+      {rule.notes && (
+        <>
+          <Heading>What to look at next</Heading>
+          <p className="max-w-[60ch] text-[13px] text-quiet">{rule.notes}</p>
+        </>
+      )}
+    </>
+  );
+}
+
+const SHOWN = 60;
+
+function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
+  const zone = useViewStore((s) => s.zone);
+  const records = findings.flatMap((f) => f.evidence);
+  const notShown = findings.reduce((sum, f) => sum + f.notShown, 0);
+  const gone = findings.reduce((sum, f) => sum + f.gone, 0);
+  return (
+    <section aria-label="Evidence" className="h-[230px] shrink-0 border-t border-line-strong">
+      <Heading
+        small={[
+          `${records.length} listed`,
+          notShown > 0 ? `${notShown.toLocaleString("en")} more counted between the first and the latest` : "",
+          gone > 0 ? `${gone} not kept any more` : "",
+        ]
+          .filter(Boolean)
+          .join(" · ")}
+      >
+        Evidence
+      </Heading>
+      {records.length === 0 ? (
+        <EmptyState title="None of the evidence is stored any more" text="The counts and times above remain." />
+      ) : (
+        <div className="h-[190px] overflow-y-auto font-mono text-[12.5px] leading-[21px]">
+          {records.slice(0, SHOWN).map((r) => (
+            <Link
+              key={r.id}
+              to={`/records?${new URLSearchParams({ record: r.id, from: isoOf(usOf(r.time) - AROUND_US), to: isoOf(usOf(r.time) + AROUND_US) })}`}
+              reloadDocument
+              className="grid grid-cols-[150px_8px_110px_1fr] items-center gap-2 whitespace-nowrap text-ink no-underline hover:bg-wash"
+            >
+              <span className="text-quiet">
+                {day(usOf(r.time), zone)} {clockMs(usOf(r.time), zone)}
+              </span>
+              <SeverityMark severity={r.severity} />
+              <span className="truncate">{safeText(r.sender.name)}</span>
+              <span className="truncate">{safeText(r.text)}</span>
+            </Link>
+          ))}
+        </div>
+      )}
+    </section>
+  );
+}

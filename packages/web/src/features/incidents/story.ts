@@ -1,0 +1,42 @@
+import type { IncidentDetail } from "@halvik/core/contract";
+import { formatDuration } from "@halvik/core/time";
+import { usOf } from "../../app/view-store";
+
+export interface Sentence {
+  readonly us: number;
+  readonly text: string;
+}
+
+const MOST = 3;
+
+/** What happened, in plain sentences made from the evidence; oldest first. */
+export function tellStory({ incident, findings }: IncidentDetail): Sentence[] {
+  const out: Sentence[] = [];
+  for (const f of [...findings].reverse()) {
+    const first = f.evidence[f.evidence.length - 1];
+    const about = incident.entities.filter((e) => e.field !== "sender").map((e) => e.value);
+    if (first) out.push({ us: usOf(f.first), text: `It began on ${first.sender.name}: “${first.text}”` });
+    if (f.count > 1)
+      out.push({
+        us: usOf(f.raised),
+        text: `By then enough had come to raise it; in all ${f.count.toLocaleString("en")} records in ${formatDuration(usOf(f.last) - usOf(f.first))}${about.length > 0 ? `, naming ${list(about)}` : ""}.`,
+      });
+    if (f.cleared !== null)
+      out.push({
+        us: usOf(f.cleared),
+        text:
+          f.clearedBy === "quiet"
+            ? `Nothing more came for ${formatDuration(usOf(f.cleared) - usOf(f.last))}: it counts as over.`
+            : f.clearedBy === "record"
+              ? "A clearing record came: it is over."
+              : "A person closed it.",
+      });
+  }
+  return out;
+}
+
+function list(values: readonly string[]): string {
+  const unique = [...new Set(values)];
+  const shown = unique.slice(0, MOST).join(", ");
+  return unique.length > MOST ? `${shown} and ${unique.length - MOST} more` : shown;
+}

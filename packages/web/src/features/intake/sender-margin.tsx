@@ -1,0 +1,131 @@
+import type { SenderJson } from "@halvik/core/contract";
+import { quoteIfNeeded } from "@halvik/core/filter";
+import { useForm } from "react-hook-form";
+import { Link } from "react-router";
+import { Button } from "../../ui/button";
+import { Field, Input } from "../../ui/field";
+import { Facts } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+
+interface SenderForm {
+  readonly name: string;
+  readonly addresses: string;
+  readonly site: string;
+  readonly groups: string;
+  readonly role: string;
+  readonly zone: string;
+  readonly reachedThrough: string;
+  readonly expectedEverySeconds: string;
+  readonly relay: boolean;
+  readonly notes: string;
+}
+
+/** A sender's facts, to be read and changed. */
+export function SenderMargin({
+  sender: s,
+  onChange,
+  onClose,
+}: {
+  sender: SenderJson;
+  onChange: (change: object) => Promise<unknown>;
+  onClose: () => void;
+}) {
+  const { register, handleSubmit, formState, reset } = useForm<SenderForm>({
+    defaultValues: {
+      name: s.name,
+      addresses: s.addresses.join(" "),
+      site: s.site ?? "",
+      groups: s.groups.join("; "),
+      role: s.role ?? "",
+      zone: s.zone,
+      reachedThrough: s.reachedThrough ?? "",
+      expectedEverySeconds: String(s.expectedEverySeconds ?? ""),
+      relay: s.relay,
+      notes: s.notes,
+    },
+  });
+  const submit = handleSubmit(async (v) => {
+    const saved = await onChange({
+      name: v.name,
+      addresses: v.addresses.split(/\s+/).filter(Boolean),
+      site: v.site.trim() || null,
+      groups: v.groups
+        .split(";")
+        .map((g) => g.trim())
+        .filter(Boolean),
+      role: v.role.trim() || null,
+      zone: v.zone,
+      reachedThrough: v.reachedThrough.trim() || null,
+      expectedEverySeconds: v.expectedEverySeconds.trim() === "" ? null : Number(v.expectedEverySeconds),
+      relay: v.relay,
+      notes: v.notes,
+    }).then(
+      () => true,
+      () => false,
+    );
+    if (saved) reset(v);
+  });
+  return (
+    <>
+      <div className="flex items-start justify-between gap-2">
+        <h2 className="text-[17px] font-semibold">{safeText(s.name)}</h2>
+        <Button onClick={onClose} shortcut="Esc" aria-label="Close the margin" />
+      </div>
+      <p className="mb-2">
+        <Link to={`/records?${new URLSearchParams({ filter: `sender is ${quoteIfNeeded(s.name)}` })}`}>
+          Its records
+        </Link>
+      </p>
+      <Facts
+        facts={[
+          ["records", s.records.toLocaleString("en")],
+          ["bytes", s.bytes.toLocaleString("en")],
+          ["late", s.late.toLocaleString("en")],
+          ["copies", s.copies.toLocaleString("en")],
+          ["over its cap", s.capped.toLocaleString("en")],
+          ["heard via", s.via],
+        ]}
+      />
+      <form onSubmit={submit} className="mt-3">
+        <Field label="Name">{(id) => <Input id={id} {...register("name", { required: true })} />}</Field>
+        <Field
+          label="Addresses and aliases"
+          hint="Separated by spaces. An alias is an address it seems to have, behind translation."
+        >
+          {(id) => <Input id={id} className="font-mono" {...register("addresses")} />}
+        </Field>
+        <Field label="Site">{(id) => <Input id={id} {...register("site")} />}</Field>
+        <Field label="Groups" hint="Separated by semicolons.">
+          {(id) => <Input id={id} {...register("groups")} />}
+        </Field>
+        <Field label="Role">{(id) => <Input id={id} {...register("role")} />}</Field>
+        <Field label="Time zone" hint="For stamps that name none.">
+          {(id) => <Input id={id} {...register("zone")} />}
+        </Field>
+        <Field label="Reached through" hint="The sender it depends on; the silence of that one explains this one’s.">
+          {(id) => <Input id={id} {...register("reachedThrough")} />}
+        </Field>
+        <Field label="Expected every … seconds" hint="Empty: learnt.">
+          {(id) => <Input id={id} inputMode="numeric" pattern="\d*" {...register("expectedEverySeconds")} />}
+        </Field>
+        <label className="mb-2 flex items-center gap-2 text-[13px]">
+          <input type="checkbox" {...register("relay")} /> a relay: each host name in its messages is a sender of its
+          own
+        </label>
+        <Field label="Notes">
+          {(id) => (
+            <textarea
+              id={id}
+              rows={3}
+              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1"
+              {...register("notes")}
+            />
+          )}
+        </Field>
+        <Button main type="submit" disabled={formState.isSubmitting || !formState.isDirty}>
+          Save
+        </Button>
+      </form>
+    </>
+  );
+}

@@ -1,0 +1,152 @@
+import type { Summary } from "@halvik/core/contract";
+import { formatDuration } from "@halvik/core/time";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { incidentsQuery, summaryQuery } from "../../app/api";
+import { usePageKeys } from "../../app/keys";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Trouble } from "../../ui/empty-state";
+import { IncidentStrip } from "../../ui/incident-strip";
+import { SeverityMark } from "../../ui/marks";
+import { Facts, Heading, Page } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { ago, dayMinute } from "../../ui/time";
+
+const NUMBERS = ["No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten"];
+
+/** What needs me, whom I do not hear, whether intake is healthy. */
+export function NowPage() {
+  const navigate = useNavigate();
+  const summary = useQuery(summaryQuery);
+  const queue = useQuery(incidentsQuery("attention", {}));
+  const seen = useQuery(incidentsQuery("open", {}));
+  const [at, setAt] = useState(-1);
+  const waiting = queue.data?.incidents ?? [];
+  const others = (seen.data?.incidents ?? []).filter((i) => !waiting.some((w) => w.id === i.id));
+  usePageKeys({
+    j: () => setAt(Math.min(at + 1, waiting.length - 1)),
+    k: () => setAt(Math.max(at - 1, 0)),
+    Enter: () => waiting[at] && navigate(`/incidents/${waiting[at].id}`),
+  });
+  const s = summary.data;
+  return (
+    <Page margin={s && <NowMargin summary={s} />}>
+      <h1 className="text-[20px] leading-[26px] font-semibold">
+        {waiting.length === 0
+          ? "Nothing needs you"
+          : `${NUMBERS[waiting.length] ?? waiting.length} ${waiting.length === 1 ? "thing needs" : "things need"} you`}
+      </h1>
+      <p className="border-b border-line-strong pb-1.5 text-quiet">
+        {others.length === 0
+          ? "No other incident is open."
+          : `${others.length} more ${others.length === 1 ? "is" : "are"} open and seen.`}{" "}
+        <Link to="/incidents">All incidents</Link>
+      </p>
+      <div className="min-h-0 flex-1 overflow-y-auto pb-6">
+        {summary.error && <Trouble error={summary.error} what="The figures cannot be shown" />}
+        {waiting.map((i, n) => (
+          <IncidentStrip key={i.id} incident={i} selected={n === at} />
+        ))}
+        {others.map((i) => (
+          <IncidentStrip key={i.id} incident={i} />
+        ))}
+        {s && <Hearing summary={s} />}
+        {s && <Intake summary={s} />}
+      </div>
+    </Page>
+  );
+}
+
+function Hearing({ summary: { senders } }: { summary: Summary }) {
+  const { nowUs } = useViewStore();
+  const usual = senders.admitted - senders.silent.length;
+  return (
+    <>
+      <Heading small={`${senders.admitted} senders · ${usual} as usual`}>Am I hearing everything?</Heading>
+      <div className="text-[13px]">
+        {senders.silent.map((s) => (
+          <div
+            key={s.name}
+            className="grid grid-cols-[12px_170px_1fr_100px] items-center gap-2 border-b border-line py-[3px]"
+          >
+            <SeverityMark severity={s.explainedBy === null ? "warning" : "informational"} />
+            <span className="font-mono">{safeText(s.name)}</span>
+            <span className="text-quiet">
+              {s.explainedBy !== null
+                ? `silent, explained by ${s.explainedBy}`
+                : s.usualGapSeconds === null
+                  ? "silent"
+                  : `silent; it usually speaks every ${formatDuration(s.usualGapSeconds * 1e6)}`}
+            </span>
+            <span className="text-right text-quiet">{ago(usOf(s.since), nowUs)}</span>
+          </div>
+        ))}
+        {senders.waiting > 0 && (
+          <p className="border-b border-line py-[3px]">
+            <Link to="/intake">
+              {senders.waiting} {senders.waiting === 1 ? "sender waits" : "senders wait"} for admission
+            </Link>
+          </p>
+        )}
+        {senders.silent.length === 0 && senders.waiting === 0 && (
+          <p className="text-quiet">
+            {senders.admitted === 0
+              ? "No sender has been admitted yet. Point a device at an endpoint listed on Intake, or start the stand-in devices with bin/halvik simulate live."
+              : "Every sender speaks as often as it usually does."}
+          </p>
+        )}
+      </div>
+    </>
+  );
+}
+
+function Intake({ summary: { intake } }: { summary: Summary }) {
+  const figures: readonly (readonly [number, string, string])[] = [
+    [intake.lost, "lost", "since the collector started"],
+    [intake.refused, "refused", "unknown or refused senders"],
+    [intake.capped, "over the rate cap", "counted, not kept"],
+    [intake.problems, "not decoded in full", "kept with their bytes"],
+    [intake.late, "late", "more than 10 min"],
+  ];
+  return (
+    <>
+      <Heading small={<Link to="/intake">intake</Link>}>Lost, refused, late</Heading>
+      <div className="grid grid-cols-5 border-y border-line">
+        {figures.map(([n, what, more], i) => (
+          <div key={what} className={`py-2 pr-2 ${i > 0 ? "border-l border-line pl-3" : ""}`}>
+            <div className={`text-[22px] leading-[26px] ${n === 0 ? "text-quiet" : ""}`}>{n.toLocaleString("en")}</div>
+            <div>{what}</div>
+            <div className="text-[12.5px] text-quiet">{more}</div>
+          </div>
+        ))}
+      </div>
+    </>
+  );
+}
+
+function NowMargin({ summary: { store, intake, recordsPerSecond, engineBehindSeconds } }: { summary: Summary }) {
+  const zone = useViewStore((s) => s.zone);
+  return (
+    <>
+      <Heading>Store</Heading>
+      <Facts
+        facts={[
+          ["kept", `${store.records.toLocaleString("en")} records`],
+          ["oldest", store.oldest === null ? "nothing yet" : dayMinute(usOf(store.oldest), zone)],
+          ["size", `${(store.bytes / 1e6).toFixed(0)} MB`],
+          ["disk free", `${(store.diskFreeBytes / 1e9).toFixed(1)} GB`],
+        ]}
+      />
+      <Heading>Intake</Heading>
+      <Facts
+        facts={[
+          ["rate", `${recordsPerSecond} records/s`],
+          ["held", intake.held === 0 ? null : `${intake.held.toLocaleString("en")} for waiting senders`],
+          ["spool", intake.spoolBytes === 0 ? "empty" : `${(intake.spoolBytes / 1e6).toFixed(1)} MB`],
+          ["rules run", engineBehindSeconds === null ? "not yet" : `${engineBehindSeconds.toFixed(1)} s behind`],
+        ]}
+      />
+    </>
+  );
+}

@@ -1,0 +1,155 @@
+import {
+  acceptCompletion,
+  autocompletion,
+  type CompletionContext,
+  completionKeymap,
+  startCompletion,
+} from "@codemirror/autocomplete";
+import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
+import { type Diagnostic, linter } from "@codemirror/lint";
+import { EditorState, Prec } from "@codemirror/state";
+import { EditorView, keymap, placeholder } from "@codemirror/view";
+import { completeFilter, parseFilter } from "@halvik/core/filter";
+import type { SenderDirectory } from "@halvik/core/senders";
+import { useEffect, useRef } from "react";
+
+interface FilterFieldProps {
+  readonly value: string;
+  readonly directory: SenderDirectory;
+  readonly zone: string;
+  readonly onChange: (text: string) => void;
+  readonly onSubmit: (text: string) => void;
+}
+
+const look = EditorView.theme({
+  "&": { fontSize: "13px" },
+  "&.cm-focused": { outline: "none" },
+  ".cm-content": { fontFamily: "var(--font-mono)", padding: "7px 0", caretColor: "var(--ink)" },
+  ".cm-line": { padding: "0 10px" },
+  ".cm-placeholder": { color: "var(--quiet)" },
+  ".cm-tooltip": {
+    background: "var(--sheet)",
+    border: "1px solid var(--line-strong)",
+    borderRadius: "2px",
+    color: "var(--ink)",
+  },
+  ".cm-tooltip-autocomplete ul li": { fontFamily: "var(--font-mono)", padding: "2px 8px !important" },
+  ".cm-tooltip-autocomplete ul li[aria-selected]": {
+    background: "var(--fjord-wash) !important",
+    color: "var(--ink) !important",
+  },
+  ".cm-completionDetail": {
+    color: "var(--quiet)",
+    fontFamily: "var(--font-sans)",
+    fontStyle: "normal",
+    marginLeft: "16px",
+  },
+  ".cm-lintRange-error": {
+    backgroundImage: "none",
+    textDecoration: "underline wavy var(--vermilion) 1px",
+    textUnderlineOffset: "3px",
+  },
+  ".cm-diagnostic-error": { borderLeft: "2px solid var(--vermilion)" },
+  ".cm-diagnosticAction": { background: "var(--ink)", color: "var(--paper)", borderRadius: "2px" },
+});
+
+/** The filter as an editor of one line: completion from the field table, errors in place with what may have been meant. */
+export function FilterField({ value, directory, zone, onChange, onSubmit }: FilterFieldProps) {
+  const host = useRef<HTMLDivElement>(null);
+  const view = useRef<EditorView | null>(null);
+  const latest = useRef({ directory, zone, onChange, onSubmit });
+  latest.current = { directory, zone, onChange, onSubmit };
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes reaches it through `latest`
+  useEffect(() => {
+    const complete = (context: CompletionContext) => {
+      const { from, options } = completeFilter(context.state.doc.toString(), context.pos, latest.current.directory);
+      if (
+        options.length === 0 ||
+        (!context.explicit && from === context.pos && context.state.doc.length > 0 && !context.matchBefore(/\s$/))
+      )
+        return null;
+      return {
+        from,
+        filter: false,
+        options: options.slice(0, 60).map((o) => ({ label: o.text, detail: o.about, apply: `${o.text} ` })),
+      };
+    };
+    const lint = (editor: EditorView): Diagnostic[] => {
+      const parsed = parseFilter(editor.state.doc.toString(), latest.current);
+      if (parsed.ok) return [];
+      const { span, message, suggestion } = parsed.error;
+      const length = editor.state.doc.length;
+      const from = Math.min(span.start, Math.max(0, length - 1));
+      const to = Math.min(Math.max(span.end, from + 1), length);
+      const actions =
+        suggestion === null
+          ? []
+          : [
+              {
+                name: suggestion === "" ? "leave it out" : `use ${suggestion}`,
+                apply: (e: EditorView) =>
+                  e.dispatch({ changes: { from: span.start, to: Math.min(span.end, length), insert: suggestion } }),
+              },
+            ];
+      return [{ from, to, severity: "error", message, actions }];
+    };
+    const editor = new EditorView({
+      parent: host.current!,
+      state: EditorState.create({
+        doc: value,
+        extensions: [
+          look,
+          history(),
+          placeholder(
+            "Every record. Filter with fields or words, such as: severity at least error and not app is cron",
+          ),
+          EditorView.contentAttributes.of({ "aria-label": "Filter", spellcheck: "false", autocapitalize: "off" }),
+          EditorView.lineWrapping,
+          // one line: a line break submits or becomes a space
+          EditorState.transactionFilter.of((tr) => (tr.newDoc.lines > 1 ? [] : tr)),
+          Prec.highest(
+            keymap.of([
+              { key: "Tab", run: acceptCompletion },
+              {
+                key: "Enter",
+                run: (e) => {
+                  latest.current.onSubmit(e.state.doc.toString());
+                  return true;
+                },
+              },
+              {
+                key: "Escape",
+                run: (e) => {
+                  if (document.querySelector(".cm-tooltip-autocomplete")) return false;
+                  e.contentDOM.blur();
+                  return true;
+                },
+              },
+              { key: "Ctrl-Space", run: startCompletion },
+            ]),
+          ),
+          keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
+          autocompletion({ override: [complete], icons: false }),
+          linter(lint, { delay: 150 }),
+          EditorView.updateListener.of((u) => {
+            if (u.docChanged) latest.current.onChange(u.state.doc.toString());
+          }),
+        ],
+      }),
+    });
+    view.current = editor;
+    return () => editor.destroy();
+  }, []);
+
+  useEffect(() => {
+    const editor = view.current;
+    if (editor && editor.state.doc.toString() !== value)
+      editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
+  }, [value]);
+
+  return <div ref={host} id="filter-field" className="border border-b-2 border-line-strong border-b-ink bg-sheet" />;
+}
+
+/** Puts the cursor into the filter. */
+export const focusFilter = (): void => document.querySelector<HTMLElement>("#filter-field .cm-content")?.focus();

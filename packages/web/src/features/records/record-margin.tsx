@@ -1,0 +1,180 @@
+import type { RecordDetail, RecordJson } from "@halvik/core/contract";
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { Link } from "react-router";
+import { recordQuery } from "../../app/api";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Button } from "../../ui/button";
+import { Trouble } from "../../ui/empty-state";
+import { Facts, Heading } from "../../ui/page";
+import { SafeText, safeText } from "../../ui/safe-text";
+import { clockMs, day } from "../../ui/time";
+import { type PivotActions, pivotOf, Value } from "./values";
+
+const TIME_REASONS: Readonly<Record<string, string>> = {
+  device: "the device’s own time",
+  corrected: "the device’s time, corrected by its clock offset",
+  "arrival: coarse stamp": "arrival: the device’s stamp has whole seconds only",
+  "arrival: no stamp": "arrival: the device sent no time",
+  "arrival: too far ahead": "arrival: the device’s time is more than 5 min ahead",
+  "arrival: too far behind": "arrival: the device’s time is more than 7 days behind",
+};
+
+/** Everything about one record: fields, both times, where its severity comes from, its raw bytes as text and hex. */
+export function RecordMargin({ id, actions, onClose }: { id: string; actions: PivotActions; onClose: () => void }) {
+  const detail = useQuery(recordQuery(id));
+  if (detail.error) return <Trouble error={detail.error} what="This record cannot be shown" />;
+  if (!detail.data) return null;
+  const { record, incidents } = detail.data;
+  return (
+    <>
+      <div className="flex items-start justify-between gap-2">
+        <h2 className="min-w-0 text-[17px] leading-6 font-semibold break-words">
+          <SafeText>
+            {record.text.length > 90 ? `${record.text.slice(0, 90)}…` : record.text || "An empty message"}
+          </SafeText>
+        </h2>
+        <Button onClick={onClose} aria-label="Close the margin" shortcut="Esc" />
+      </div>
+      {incidents.map((i) => (
+        <p key={i.id} className="mt-1 text-quiet">
+          in incident <Link to={`/incidents/${i.id}`}>{safeText(i.title)}</Link>
+        </p>
+      ))}
+      {record.problem && (
+        <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-[13px]">
+          Not decoded in full: {safeText(record.problem.message)} ({record.problem.code}, at {record.problem.offset})
+        </p>
+      )}
+      <div className="mt-2.5 flex flex-wrap gap-1.5">
+        <Button onClick={() => actions.around(record)}>Around this</Button>
+        <Button onClick={() => actions.only(pivotOf("sender", record.sender.name))} shortcut="w">
+          Only {safeText(record.sender.name)}
+        </Button>
+        <Button onClick={() => actions.without(pivotOf("sender", record.sender.name))} shortcut="o">
+          Without
+        </Button>
+      </div>
+      <Fields record={record} actions={actions} />
+      <Raw raw={detail.data.raw} />
+    </>
+  );
+}
+
+function Fields({ record, actions }: { record: RecordJson; actions: PivotActions }) {
+  const zone = useViewStore((s) => s.zone);
+  const value = (field: string, text: string | number | undefined) =>
+    text === undefined ? null : <Value pivot={pivotOf(field, String(text))} record={record} actions={actions} />;
+  const list = (field: string, values: readonly string[] | undefined) =>
+    values?.length
+      ? values.map((v) => (
+          <span key={v} className="mr-2">
+            {value(field, v)}
+          </span>
+        ))
+      : null;
+  const when = (iso: string) => `${day(usOf(iso), zone)} ${clockMs(usOf(iso), zone)}`;
+  return (
+    <>
+      <div className="mt-2">
+        <Facts
+          facts={[
+            [
+              "severity",
+              record.severity === record.originalSeverity
+                ? record.severity
+                : `${record.severity} · original: ${record.originalSeverity ?? "none sent"}`,
+            ],
+            [
+              "category",
+              <>
+                {value("category", record.category)} · {record.outcome}
+              </>,
+            ],
+            ["facility", value("facility", record.facility)],
+            ["time", when(record.time)],
+            ["", TIME_REASONS[record.timeReason] ?? record.timeReason],
+            ["device time", record.deviceTime ? safeText(record.deviceTime) : "not sent"],
+            [
+              "arrival",
+              `${when(record.arrival)}${record.clockOffsetMs ? ` (clock ${record.clockOffsetMs > 0 ? "+" : ""}${(record.clockOffsetMs / 1000).toFixed(1)} s)` : ""}`,
+            ],
+            ["sender", value("sender", record.sender.name)],
+            ["host", value("host", record.host)],
+            ["app", value("app", record.app)],
+            ["process", value("process", record.process)],
+            ["event", value("event", record.event)],
+            ["user", list("user", record.users)],
+            ["source", value("src", record.src)],
+            ["source port", value("src port", record.srcPort)],
+            ["destination", value("dst", record.dst)],
+            ["dest. port", value("dst port", record.dstPort)],
+            ["interface", value("interface", record.interface)],
+            ["addresses", list("address", record.otherAddresses)],
+            ["came by", `${record.endpoint}${record.marks?.length ? ` · ${record.marks.join(", ")}` : ""}`],
+            ["copy of", record.copyOf ?? null],
+            ["record", record.id],
+          ]}
+        />
+      </div>
+      {(record.data?.length ?? 0) > 0 && (
+        <>
+          <Heading>Named values</Heading>
+          <Facts
+            facts={record.data!.map(([name, v]) => [
+              safeText(name),
+              <Value
+                key={name}
+                pivot={{
+                  label: v,
+                  only: `data "${name.replace(/["\\]/g, "\\$&")}" is "${v.replace(/["\\]/g, "\\$&")}"`,
+                }}
+                record={record}
+                actions={actions}
+              />,
+            ])}
+          />
+        </>
+      )}
+    </>
+  );
+}
+
+const HEX_ROW = 8;
+
+function Raw({ raw }: { raw: RecordDetail["raw"] }) {
+  const [hex, setHex] = useState(false);
+  const bytes = useMemo(() => Uint8Array.from(atob(raw.base64), (c) => c.charCodeAt(0)), [raw.base64]);
+  const text = useMemo(() => new TextDecoder().decode(bytes), [bytes]);
+  return (
+    <>
+      <Heading small={`${raw.bytes.toLocaleString("en")} bytes`}>
+        Raw{" "}
+        <button
+          type="button"
+          className="ml-1 text-[12.5px] font-normal text-fjord underline"
+          onClick={() => setHex(!hex)}
+        >
+          {hex ? "as text" : "as hex"}
+        </button>
+      </Heading>
+      <pre
+        className="bg-wash px-2 py-1.5 font-mono text-[12px] leading-[17px] break-all whitespace-pre-wrap text-ink"
+        data-testid="raw"
+      >
+        {hex ? hexDump(bytes) : safeText(text)}
+      </pre>
+    </>
+  );
+}
+
+function hexDump(bytes: Uint8Array): string {
+  const rows: string[] = [];
+  for (let at = 0; at < bytes.length && at < 16_384; at += HEX_ROW) {
+    const row = [...bytes.subarray(at, at + HEX_ROW)];
+    const hex = row.map((b) => b.toString(16).padStart(2, "0")).join(" ");
+    const ascii = row.map((b) => (b >= 32 && b < 127 ? String.fromCharCode(b) : "·")).join("");
+    rows.push(`${at.toString(16).padStart(4, "0")}  ${hex.padEnd(HEX_ROW * 3 - 1)}  ${ascii}`);
+  }
+  return rows.join("\n");
+}

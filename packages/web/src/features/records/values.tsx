@@ -1,0 +1,115 @@
+import type { RecordJson } from "@halvik/core/contract";
+import { quoteIfNeeded } from "@halvik/core/filter";
+import { findAddresses } from "@halvik/core/net";
+import { DropdownMenu } from "radix-ui";
+import { Fragment, type ReactNode } from "react";
+import { safeText } from "../../ui/safe-text";
+
+/** A value a person may go on from: how to ask for it in a filter. */
+export interface Pivot {
+  readonly label: string;
+  readonly only: string;
+}
+
+/** What can be done with a value or record. */
+export interface PivotActions {
+  only(pivot: Pivot): void;
+  without(pivot: Pivot): void;
+  around(record: RecordJson): void;
+}
+
+const compare = (field: string, value: string): string => `${field} is ${quoteIfNeeded(value)}`;
+
+export const pivotOf = (field: string, value: string): Pivot => ({ label: value, only: compare(field, value) });
+
+/** Where the record's own values stand in its text: longest first, no overlaps. */
+function occurrences(record: RecordJson): { start: number; end: number; pivot: Pivot }[] {
+  const { text } = record;
+  const values: [string, Pivot][] = [];
+  for (const user of record.users ?? []) values.push([user, pivotOf("user", user)]);
+  if (record.interface) values.push([record.interface, pivotOf("interface", record.interface)]);
+  if (record.srcPort !== undefined) values.push([String(record.srcPort), pivotOf("src port", String(record.srcPort))]);
+  const found = findAddresses(text, 20).map((a) => ({
+    start: a.start,
+    end: a.end,
+    pivot: pivotOf("address", a.address),
+  }));
+  for (const [value, pivot] of values.sort(([a], [b]) => b.length - a.length)) {
+    const start = text.indexOf(value);
+    const end = start + value.length;
+    const whole = start >= 0 && !/[A-Za-z0-9_]/.test(text[start - 1] ?? " ") && !/[A-Za-z0-9_]/.test(text[end] ?? " ");
+    if (whole && value.length > 0 && !found.some((f) => start < f.end && end > f.start))
+      found.push({ start, end, pivot });
+  }
+  return found.sort((a, b) => a.start - b.start);
+}
+
+/** The message with its values underlined by dots; each opens a menu. */
+export function TextWithValues({ record, actions }: { record: RecordJson; actions: PivotActions }) {
+  const parts: ReactNode[] = [];
+  let at = 0;
+  for (const o of occurrences(record)) {
+    parts.push(<Fragment key={`t${at}`}>{safeText(record.text.slice(at, o.start))}</Fragment>);
+    parts.push(
+      <Value
+        key={`v${o.start}`}
+        pivot={o.pivot}
+        record={record}
+        actions={actions}
+        shown={record.text.slice(o.start, o.end)}
+      />,
+    );
+    at = o.end;
+  }
+  parts.push(<Fragment key="rest">{safeText(record.text.slice(at))}</Fragment>);
+  return <bdi>{parts}</bdi>;
+}
+
+/** A value with its menu: only with this, without this, around this. */
+export function Value({
+  pivot,
+  record,
+  actions,
+  shown,
+}: {
+  pivot: Pivot;
+  record: RecordJson;
+  actions: PivotActions;
+  shown?: string;
+}) {
+  const item = "cursor-pointer px-3 py-1 data-highlighted:bg-wash";
+  return (
+    <DropdownMenu.Root>
+      {/* reached through the margin by keyboard: a line of text is one stop, not ten */}
+      <DropdownMenu.Trigger
+        tabIndex={-1}
+        onClick={(e) => e.stopPropagation()}
+        className="font-mono underline decoration-quiet decoration-dotted underline-offset-[3px] hover:text-fjord"
+      >
+        {safeText(shown ?? pivot.label)}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="start"
+          className="z-20 rounded-[2px] border border-line-strong bg-sheet py-1 text-[13px] shadow-lg"
+        >
+          <DropdownMenu.Label className="max-w-72 truncate px-3 py-1 font-mono text-[12px] text-quiet">
+            {safeText(pivot.only)}
+          </DropdownMenu.Label>
+          <DropdownMenu.Item className={item} onSelect={() => actions.only(pivot)}>
+            only with this
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => actions.without(pivot)}>
+            without this
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => actions.around(record)}>
+            around this
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => void navigator.clipboard.writeText(pivot.label)}>
+            copy
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

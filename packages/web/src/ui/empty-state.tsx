@@ -1,0 +1,16 @@
+import type { ReactNode } from "react";
+
+/** What is missing, why, and the one thing to do next. */
+export const EmptyState = ({ title, text, children }: { title: string; text: string; children?: ReactNode }) => (
+  <div className="max-w-[62ch] py-6">
+    <h2 className="text-[15px] font-semibold">{title}</h2>
+    <p className="mt-1 text-quiet">{text}</p>
+    {children && <div className="mt-3">{children}</div>}
+  </div>
+);
+
+export const Trouble = ({ error, what }: { error: Error; what: string }) => (
+  <div role="alert" className="border-l-2 border-vermilion bg-vermilion-wash px-3 py-2">
+    {what}: {error.message}
+  </div>
+);

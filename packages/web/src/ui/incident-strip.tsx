@@ -1,0 +1,68 @@
+import type { IncidentJson } from "@halvik/core/contract";
+import { Link } from "react-router";
+import { useWindow } from "../app/use-window";
+import { useViewStore, usOf } from "../app/view-store";
+import { SeverityMark } from "./marks";
+import { safeText } from "./safe-text";
+import { ago, dayMinute } from "./time";
+
+const LANE = 250;
+
+/** One incident in the queue: severity, title, what it is about, when its evidence fell, age, who saw it. */
+export function IncidentStrip({ incident: i, selected = false }: { incident: IncidentJson; selected?: boolean }) {
+  const { nowUs, zone } = useViewStore();
+  const window = useWindow();
+  const about = [...new Set(i.entities.map((e) => e.value))].slice(0, 6).join(" · ");
+  return (
+    <Link
+      to={`/incidents/${i.id}`}
+      aria-current={selected}
+      className={`grid grid-cols-[10px_1fr_250px_84px_100px] items-center gap-3 border-b border-line px-1.5 py-2 text-ink no-underline ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : "hover:bg-wash"}`}
+    >
+      <SeverityMark severity={i.severity} height={34} />
+      <span className="min-w-0">
+        <span className="font-semibold">{safeText(i.title)}</span>{" "}
+        {i.newSinceSeen.length > 0 && <Tag attention>new since seen</Tag>}
+        {i.returned > 0 && <Tag>returned ×{i.returned}</Tag>}
+        {i.state !== "open" && <Tag>{i.state === "closed" ? `closed as ${i.closeReason}` : "cleared"}</Tag>}
+        <span className="block truncate text-[13px] leading-[18px] text-quiet">
+          {safeText(about)} · {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"}
+        </span>
+      </span>
+      <svg
+        width={LANE}
+        height={26}
+        role="img"
+        aria-label={`evidence from ${dayMinute(usOf(i.first), zone)} to ${dayMinute(usOf(i.last), zone)}`}
+      >
+        <path d={`M0 20H${LANE}`} stroke="var(--line-strong)" />
+        {i.moments.map((m, n) => {
+          const x = ((usOf(m) - window.fromUs) / (window.toUs - window.fromUs)) * LANE;
+          // biome-ignore lint/suspicious/noArrayIndexKey: moments may coincide and never move
+          return x >= 0 && x <= LANE ? (
+            <rect
+              key={n}
+              x={Math.min(x, LANE - 2)}
+              y={8}
+              width={2}
+              height={12}
+              fill={i.state === "open" ? "var(--ochre)" : "var(--quiet)"}
+            />
+          ) : null;
+        })}
+      </svg>
+      <span className="text-right text-quiet" title={`last evidence ${dayMinute(usOf(i.last), zone)}`}>
+        {ago(usOf(i.last), nowUs)}
+      </span>
+      <span className="truncate text-quiet">{i.acknowledged ? `seen, ${i.acknowledged.by}` : "–"}</span>
+    </Link>
+  );
+}
+
+export const Tag = ({ children, attention = false }: { children: React.ReactNode; attention?: boolean }) => (
+  <span
+    className={`mr-1 rounded-[2px] border px-1.5 text-[12px] leading-4 ${attention ? "border-vermilion text-vermilion" : "border-line-strong text-quiet"}`}
+  >
+    {children}
+  </span>
+);

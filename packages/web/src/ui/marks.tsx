@@ -1,0 +1,36 @@
+import { KIND_MARKS, type RecordKind, SEVERITIES } from "@halvik/core/record";
+
+const STEPS = 8;
+
+/** Eight steps filled from the bottom: debug one, emergency all. It reads by length; colour comes on top from warning on. */
+export function SeverityMark({ severity, height = 16 }: { severity: string; height?: number }) {
+  const level = (SEVERITIES as readonly string[]).indexOf(severity);
+  const filled = STEPS - level;
+  const colour = level <= 3 ? "var(--vermilion)" : level === 4 ? "var(--ochre)" : "var(--quiet)";
+  return (
+    <svg
+      width={6}
+      height={height}
+      viewBox="0 0 6 16"
+      preserveAspectRatio="none"
+      role="img"
+      aria-label={`severity ${severity}`}
+      className="shrink-0"
+    >
+      <title>{severity}</title>
+      <rect x={0.5} y={0.5} width={5} height={15} fill="none" stroke="var(--line-strong)" />
+      <rect x={0.5} y={16 - filled * 2} width={5} height={filled * 2 - 0.5} fill={colour} />
+    </svg>
+  );
+}
+
+export function KindMark({ kind }: { kind: string }) {
+  return (
+    <abbr
+      title={kind}
+      className="inline-block w-6 rounded-[2px] border border-line-strong text-center font-mono text-[10.5px] leading-[14px] text-quiet no-underline"
+    >
+      {KIND_MARKS[kind as RecordKind] ?? "??"}
+    </abbr>
+  );
+}

@@ -1,0 +1,36 @@
+import type { ReactNode } from "react";
+
+/** The sheet and, when something is selected, the margin beside it. */
+export const Page = ({ children, margin }: { children: ReactNode; margin?: ReactNode }) => (
+  <div className="flex h-full min-w-0 flex-1">
+    <main className="flex min-w-0 flex-1 flex-col overflow-hidden px-4 pt-3">{children}</main>
+    {margin && (
+      <aside
+        aria-label="Details"
+        className="w-[336px] shrink-0 overflow-y-auto border-l border-line-strong px-4 py-3 min-[1700px]:w-[440px]"
+      >
+        {margin}
+      </aside>
+    )}
+  </div>
+);
+
+export const Heading = ({ children, small }: { children: ReactNode; small?: ReactNode }) => (
+  <h2 className="mt-4 mb-1 text-[13px] leading-[18px] font-semibold">
+    {children}
+    {small !== undefined && <small className="ml-1.5 text-[12.5px] font-normal text-quiet">{small}</small>}
+  </h2>
+);
+
+export const Facts = ({ facts }: { facts: readonly (readonly [name: string, value: ReactNode])[] }) => (
+  <dl className="my-1 grid grid-cols-[96px_1fr] gap-x-2.5 gap-y-px text-[13px] leading-[19px]">
+    {facts
+      .filter(([, value]) => value !== null && value !== undefined && value !== "")
+      .map(([name, value]) => (
+        <div key={name} className="contents">
+          <dt className="text-quiet">{name}</dt>
+          <dd className="min-w-0 font-mono text-[12.5px] break-words">{value}</dd>
+        </div>
+      ))}
+  </dl>
+);

@@ -1,0 +1,26 @@
+import { formatDuration } from "@halvik/core/time";
+
+const formats = new Map<string, Intl.DateTimeFormat>();
+
+function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
+  const key = zone + JSON.stringify(options);
+  let f = formats.get(key);
+  if (!f) {
+    f = new Intl.DateTimeFormat("en-GB", { timeZone: zone, hourCycle: "h23", ...options });
+    formats.set(key, f);
+  }
+  return f;
+}
+
+const CLOCK = { hour: "2-digit", minute: "2-digit", second: "2-digit" } as const;
+const MINUTE = { hour: "2-digit", minute: "2-digit" } as const;
+const DAY = { day: "numeric", month: "short" } as const;
+
+export const clockMs = (us: number, zone: string): string =>
+  `${format(zone, CLOCK).format(us / 1_000)}.${String(Math.floor((us % 1e6) / 1e3)).padStart(3, "0")}`;
+export const clock = (us: number, zone: string): string => format(zone, CLOCK).format(us / 1_000);
+export const minute = (us: number, zone: string): string => format(zone, MINUTE).format(us / 1_000);
+export const day = (us: number, zone: string): string => format(zone, DAY).format(us / 1_000);
+export const dayClock = (us: number, zone: string): string => `${day(us, zone)} ${clock(us, zone)}`;
+export const dayMinute = (us: number, zone: string): string => `${day(us, zone)} ${minute(us, zone)}`;
+export const ago = (us: number, nowUs: number): string => formatDuration(Math.max(0, nowUs - us));
