@@ -13,8 +13,6 @@ export default {
     "^@halvik/core/(.*)$": "<rootDir>/packages/core/src/$1/index.ts",
     "^@halvik/simulator$": "<rootDir>/packages/simulator/src/index.ts",
   },
-  globalSetup: "<rootDir>/packages/server/src/testing/jest-global-setup.ts",
-  globalTeardown: "<rootDir>/packages/server/src/testing/jest-global-teardown.ts",
   testTimeout: 60000,
   maxWorkers: 2,
 };

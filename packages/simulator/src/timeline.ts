@@ -14,8 +14,8 @@ export interface Sent {
 
 export interface TimelineOptions {
   readonly seed: number;
-  /** Stories an hour: few in history, many while someone watches. */
-  readonly storiesPerHour: number;
+  /** A story begins every so many minutes: seldom in history, often while someone watches. */
+  readonly storyEveryMinutes: number;
   /** Ordinary traffic, as a multiple of a usual day. */
   readonly rate: number;
 }
@@ -36,9 +36,9 @@ export function minuteOf(minute: number, options: TimelineOptions): Sent[] {
     const count = r.poisson((device.perHour / 60) * dayShape(startUs) * options.rate);
     for (let i = 0; i < count; i++) out.push(send(device, startUs + r.int(0, 59_999_999), writeOrdinary(device, r)));
   }
-  const r = new Random(options.seed, minute, "stories");
-  for (const story of Object.values(STORIES)) {
-    if (!r.chance(options.storiesPerHour / Object.keys(STORIES).length / 60)) continue;
+  if (minute % options.storyEveryMinutes === 0) {
+    const r = new Random(options.seed, minute, "story");
+    const story = STORIES[Math.floor(minute / options.storyEveryMinutes) % STORIES.length]!;
     for (const beat of story(r))
       out.push(send(beat.device, startUs + beat.afterUs, (atUs) => writeLine(beat.device, beat.said, atUs)));
   }

@@ -32,6 +32,8 @@ export class CaptureMessages {
   private readonly fragments = new Fragments();
   private readonly streams = new TcpStreams();
   private readonly framings = new Map<string, SyslogFraming | "other">();
+  /** First bytes of streams too short to tell what they carry: a few bytes each. */
+  private readonly beginnings = new Map<string, Uint8Array>();
   private lastFrame = 0;
   /** Frames that hold no message Halvik reads: handshakes, other protocols, other traffic. */
   other = 0;
@@ -120,12 +122,16 @@ export class CaptureMessages {
 
   private *piece(frame: CapturedFrame, piece: StreamPiece): Generator<CapturedMessage> {
     let framing = this.framings.get(piece.stream);
+    let { bytes } = piece;
     if (framing === undefined) {
-      if (piece.bytes.length === 0) {
-        this.other++;
+      bytes = joined(this.beginnings.get(piece.stream), bytes);
+      const told = bytes.length === 0 ? "more" : looksLikeSyslogStream(bytes);
+      if (told === "more" && !piece.ended) {
+        this.beginnings.set(piece.stream, bytes);
         return;
       }
-      framing = looksLikeSyslogStream(piece.bytes) ? new SyslogFraming(MAX_FRAME_BYTES) : "other";
+      this.beginnings.delete(piece.stream);
+      framing = told === "yes" ? new SyslogFraming(MAX_FRAME_BYTES) : "other";
       this.framings.set(piece.stream, framing);
     }
     if (framing === "other") {
@@ -151,7 +157,7 @@ export class CaptureMessages {
       transport: "tcp",
       bytes,
     });
-    for (const { bytes } of framing.push(piece.bytes)) yield message(bytes);
+    for (const complete of framing.push(bytes)) yield message(complete.bytes);
     if (framing.fault) {
       yield {
         type: "problem",
@@ -165,4 +171,12 @@ export class CaptureMessages {
       this.framings.delete(piece.stream);
     }
   }
+}
+
+function joined(before: Uint8Array | undefined, bytes: Uint8Array): Uint8Array {
+  if (before === undefined) return bytes;
+  const out = new Uint8Array(before.length + bytes.length);
+  out.set(before);
+  out.set(bytes, before.length);
+  return out;
 }

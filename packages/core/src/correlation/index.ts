@@ -16,6 +16,6 @@ export {
   type StateAddress,
   type StepResult,
 } from "./engine.js";
-export { CountRule, Rule, sayRule } from "./rule.js";
+export { CountRule, Rule, sayClear, sayRule } from "./rule.js";
 export { STARTER_RULES } from "./starter-rules.js";
 export { entityValues, findingTitle } from "./title.js";

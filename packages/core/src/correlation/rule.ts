@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { formatDuration, US_PER_SECOND } from "../time/index.js";
 import { namesTime, parseFilter } from "../filter/index.js";
 import { FIELDS, type FieldName, fieldNamed, SEVERITIES } from "../record/index.js";
 
@@ -53,12 +54,20 @@ export type Rule = z.infer<typeof Rule>;
 
 /** A rule said in one sentence. */
 export function sayRule(rule: Rule): string {
-  const clear =
-    rule.clear.by === "quiet"
-      ? `until ${rule.clear.seconds} s pass without one`
-      : rule.clear.by === "record"
-        ? `until ${rule.clear.filter}`
-        : "until a person closes it";
-  const times = rule.count === 1 ? "one record" : `${rule.count} records within ${rule.windowSeconds} s`;
-  return `Raise ${rule.severity} when ${times} with the same ${rule.key.join(" and ")} match: ${rule.filter}; ${clear}.`;
+  const times = rule.count === 1 ? "one record" : `${rule.count} records within ${inWords(rule.windowSeconds)}`;
+  return `Raise ${rule.severity} when ${times} with the same ${rule.key.join(" and ")} match: ${rule.filter}. It clears ${sayClear(rule)}.`;
 }
+
+/** When a rule's findings end, said in words. */
+export function sayClear(rule: Rule): string {
+  switch (rule.clear.by) {
+    case "quiet":
+      return `after ${inWords(rule.clear.seconds)} without one`;
+    case "record":
+      return `by a record that matches: ${rule.clear.filter}`;
+    case "hand":
+      return "by hand only";
+  }
+}
+
+const inWords = (seconds: number): string => formatDuration(seconds * US_PER_SECOND);

@@ -83,7 +83,9 @@ export function readDeviceStamp(line: string, start: number, context: SyslogCont
     i += 4;
   }
   const late = year === null && line.charCodeAt(i) === 32 ? readYear(line, i + 1) : null;
-  if (late !== null && (line.charCodeAt(i + 5) === 32 || line.charCodeAt(i + 5) === 58)) {
+  // "22:14:15 2001:db8::7" is followed by an address, not by a year
+  const afterYear = line.charCodeAt(i + 5);
+  if (late !== null && (afterYear === 32 || (afterYear === 58 && line.charCodeAt(i + 6) === 32))) {
     year = late;
     i += 5;
   }

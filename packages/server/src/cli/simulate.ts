@@ -5,8 +5,8 @@ import { loadConfig } from "../config/config.js";
 import { exportSenders } from "../exchange/senders-csv.js";
 import { readTimeOption } from "../jobs/import-file.js";
 
-const HISTORY_STORIES_PER_HOUR = 0.4;
-const LIVE_STORIES_PER_HOUR = 20;
+const HISTORY_STORY_EVERY_MINUTES = 149;
+const LIVE_STORY_EVERY_MINUTES = 2;
 
 export const simulateCommand = (): Command =>
   new Command("simulate")
@@ -32,7 +32,7 @@ export const simulateCommand = (): Command =>
           };
           for (const piece of historyCapture(until === undefined ? nowUs() : readTimeOption(until), Number(days), {
             seed: Number(seed),
-            storiesPerHour: HISTORY_STORIES_PER_HOUR,
+            storyEveryMinutes: HISTORY_STORY_EVERY_MINUTES,
             rate: 1,
           })) {
             waiting.push(piece);
@@ -50,7 +50,7 @@ export const simulateCommand = (): Command =>
           const config = loadConfig(process.env);
           const devices = new LiveDevices(
             { host: "127.0.0.1", udpPort: config.HALVIK_SYSLOG_UDP_PORT, tcpPort: config.HALVIK_SYSLOG_TCP_PORT },
-            { seed: Number(seed), storiesPerHour: LIVE_STORIES_PER_HOUR, rate: Number(rate) },
+            { seed: Number(seed), storyEveryMinutes: LIVE_STORY_EVERY_MINUTES, rate: Number(rate) },
             nowUs,
           );
           devices.start();

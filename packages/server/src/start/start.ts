@@ -150,7 +150,7 @@ function loadDemo(
     const started = performance.now();
     await pipe(
       ["simulate", "history"],
-      ["import", "-", "--name", "history of Orvane Ferries", "--rules", "--total", "350000"],
+      ["import", "-", "--name", "history of Orvane Ferries", "--rules", "--total", "440000"],
     );
     if (cancelled) return;
     console.log(`History loaded in ${((performance.now() - started) / 1000).toFixed(1)} s`);

@@ -1,7 +1,7 @@
 import { SEVERITIES } from "@halvik/core/record";
 import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent as ReactPointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
-import { day, dayMinute, minute } from "../ui/time";
+import { day, dayMinute, minute, weekday } from "../ui/time";
 import { histogramQuery, incidentsQuery } from "./api";
 import {
   bounds,
@@ -115,10 +115,10 @@ export function TimeRail() {
         {labels(fromUs, toUs, zone).map(({ us, text }) => (
           <text
             key={us}
-            x={31}
+            x={32}
             y={yOf(us) + 4}
             textAnchor="end"
-            fontSize={11}
+            fontSize={10.5}
             fill="var(--quiet)"
             className="font-mono"
           >
@@ -251,7 +251,7 @@ function labels(fromUs: number, toUs: number, zone: string): { us: number; text:
   for (let us = Math.ceil(fromUs / step) * step; us <= toUs; us += step) {
     const text =
       step >= 86_400e6
-        ? day(us, zone).replace(" ", "")
+        ? weekday(us, zone)
         : step >= 43_200e6
           ? dayOrHour(us, zone)
           : step >= 3_600e6

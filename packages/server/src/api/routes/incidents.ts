@@ -7,7 +7,7 @@ import {
   IncidentQuery,
   Note,
 } from "@halvik/core/contract";
-import { entityValues, Rule, sayRule } from "@halvik/core/correlation";
+import { entityValues, Rule, sayClear, sayRule } from "@halvik/core/correlation";
 import { recordToJson, severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs } from "@halvik/core/time";
@@ -59,13 +59,7 @@ export const incidentRoutes = ({ db, directory }: Deps) => {
         notes: rule?.notes ?? "",
         count: rule?.count ?? 0,
         windowSeconds: rule?.windowSeconds ?? 0,
-        clears: rule
-          ? rule.clear.by === "quiet"
-            ? `after ${rule.clear.seconds} s without one`
-            : rule.clear.by === "record"
-              ? `by a record: ${rule.clear.filter}`
-              : "by hand only"
-          : "",
+        clears: rule ? sayClear(rule) : "",
       },
       findings: findings.map((f) => {
         const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);

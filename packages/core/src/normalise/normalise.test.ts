@@ -1,0 +1,37 @@
+import { civilToUs, US_PER_DAY } from "../time/index.js";
+import { chooseTime, findMeaning, syslogRecord } from "./index.js";
+
+const S = 1e6;
+const ARRIVAL = civilToUs(2026, 11, 24, 12, 0, 0);
+
+describe("the choice of time (semantics 2)", () => {
+  test.each([
+    ["no stamp", null, true, 0, "arrival: no stamp", ARRIVAL],
+    ["whole seconds within 2 s give way to arrival", ARRIVAL - 1 * S, true, 0, "arrival: coarse stamp", ARRIVAL],
+    ["whole seconds 3 s behind stand", ARRIVAL - 3 * S, true, 0, "device", ARRIVAL - 3 * S],
+    ["a fraction stands however near", ARRIVAL - 1 * S, false, 0, "device", ARRIVAL - 1 * S],
+    ["corrected by the clock offset", ARRIVAL - 100 * S, false, 90 * S, "corrected", ARRIVAL - 10 * S],
+    ["5 min ahead stands", ARRIVAL + 300 * S, false, 0, "device", ARRIVAL + 300 * S],
+    ["more than 5 min ahead", ARRIVAL + 301 * S, false, 0, "arrival: too far ahead", ARRIVAL],
+    ["7 days behind stands", ARRIVAL - 7 * US_PER_DAY, false, 0, "device", ARRIVAL - 7 * US_PER_DAY],
+    ["more than 7 days behind", ARRIVAL - 7 * US_PER_DAY - 1, false, 0, "arrival: too far behind", ARRIVAL],
+  ] as const)("%s", (_what, deviceUs, coarse, offsetUs, reason, timeUs) => {
+    expect(chooseTime(deviceUs, coarse, ARRIVAL, offsetUs)).toMatchObject({ reason, timeUs });
+  });
+});
+
+describe("what messages mean (phrases of common daemons; common practice, no source)", () => {
+  test.each([
+    ["sshd", "Failed password for invalid user admin from 203.0.113.9 port 51440 ssh2", { category: "logon", outcome: "failure", users: ["admin"], src: "203.0.113.9", srcPort: 51440 }],
+    ["sshd", "Accepted publickey for k.lind from 2001:db8::9 port 51440 ssh2", { category: "logon", outcome: "success", users: ["k.lind"], src: "2001:db8::9" }],
+    ["sudo", "k.lind : TTY=pts/0 ; PWD=/ ; USER=root ; COMMAND=/bin/sh", { category: "privilege", outcome: "success", users: ["k.lind"] }],
+    ["su", "'su root' failed for lonvick on /dev/pts/8", { category: "privilege", outcome: "failure", users: ["lonvick"] }],
+    [null, "Interface ge0/24, changed state to down", { category: "link", outcome: "failure", interface: "ge0/24" }],
+    ["filter", "denied tcp 203.0.113.9:51490 -> 198.51.100.4:22", { category: "other", otherAddresses: ["203.0.113.9", "198.51.100.4"] }],
+  ])("%s: %s", (app, text, want) => expect(findMeaning(app, text)).toMatchObject(want));
+});
+
+test("a message without a valid priority is a notice, and says that none was sent (RFC 3164 section 4.3.3)", () => {
+  const { content } = syslogRecord(new TextEncoder().encode("<999>odd"), { receivedUs: ARRIVAL, zone: "UTC", clockOffsetUs: 0 });
+  expect(content).toMatchObject({ severity: 5, originalSeverity: null, text: "<999>odd", marks: ["problem"], problem: { code: "INVALID_PRI" } });
+});
