@@ -182,7 +182,6 @@ class Parser {
 
   private comparisonOrWord(token: Token & { type: "word" }): Filter {
     this.lexer.next();
-    const mark = this.lexer.mark();
     const second = this.lexer.peek();
     if (token.text === "data") return this.dataComparison(token);
     if (token.text === "filter" && second.type === "quoted")
@@ -194,6 +193,7 @@ class Parser {
         return this.comparison(two, { start: token.span.start, end: second.span.end });
       }
     }
+    this.refuseMisspeltPair(token, second);
     const known = fieldNamed(token.text);
     if (known) return this.comparison(known, token.span);
     if (RESERVED.has(token.text))
@@ -204,25 +204,27 @@ class Parser {
         `"${token.text}"`,
       );
     if (this.startsComparator(second)) this.unknownField(token.text, token.span);
-    if (second.type === "word" && !RESERVED.has(second.text)) {
-      // "src prot is 22": two words, then a comparator
-      this.lexer.next();
-      const third = this.lexer.peek();
-      const near = nearest(
-        `${token.text} ${second.text}`,
-        FIELDS.map((f) => f.name).filter((n) => n.includes(" ")),
-      );
-      if (this.startsComparator(third) && near !== null)
-        this.unknownField(`${token.text} ${second.text}`, { start: token.span.start, end: second.span.end });
-      this.lexer.reset(mark);
+    if (second.type === "word" && !RESERVED.has(second.text))
       fault(
         "EXPECTED",
         `expected "and", "or" or a comparator after "${token.text}", got "${second.text}"; words that belong together go in quotes`,
         { start: token.span.start, end: second.span.end },
         `"${token.text} ${second.text}"`,
       );
-    }
     return bareWord(token.text, token.span);
+  }
+
+  /** "src prot is 22": two words and a comparator, near a field of two words. */
+  private refuseMisspeltPair(first: Token & { type: "word" }, second: Token): void {
+    if (second.type !== "word" || this.startsComparator(second) || RESERVED.has(second.text)) return;
+    const mark = this.lexer.mark();
+    this.lexer.next();
+    const third = this.lexer.peek();
+    const written = `${first.text} ${second.text}`;
+    const pairs = FIELDS.map((f) => f.name).filter((n) => n.includes(" "));
+    if (this.startsComparator(third) && nearest(written, pairs) !== null)
+      this.unknownField(written, { start: first.span.start, end: second.span.end });
+    this.lexer.reset(mark);
   }
 
   private unknownField(name: string, span: Span): never {

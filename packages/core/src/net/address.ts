@@ -29,6 +29,12 @@ export function canonicalAddress(text: string): string | null {
   if (isIpv4(text)) return text;
   if (text.length < 2 || text.length > 45 || !text.includes(":") || text.includes("%")) return null;
   if (!ipaddr.IPv6.isValid(text)) return null;
+  const compatible = /^::(\d+\.\d+\.\d+\.\d+)$/.exec(text);
+  // the library reads "::1.2.3.4" as the mapped ::ffff:1.2.3.4; RFC 4291 section 2.5.5.1 says it is another address
+  if (compatible) {
+    const n = ipv4Number(compatible[1]!);
+    return canonicalAddress(`::${(n >>> 16).toString(16)}:${(n & 0xffff).toString(16)}`);
+  }
   const parsed = ipaddr.IPv6.parse(text);
   return parsed.isIPv4MappedAddress() ? parsed.toIPv4Address().toString() : parsed.toRFC5952String();
 }

@@ -10,6 +10,7 @@ describe("RFC 5952 section 4 and 5", () => {
     ["2001:db8:0:0:1:0:0:1", "2001:db8::1:0:0:1"],
     ["2001:DB8::AAAA", "2001:db8::aaaa"],
     ["::ffff:192.0.2.1", "192.0.2.1"],
+    ["::1.2.3.4", "::102:304"],
   ])("%s is %s", (text, want) => expect(canonicalAddress(text)).toBe(want));
 });
 

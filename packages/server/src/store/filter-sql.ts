@@ -25,6 +25,14 @@ export class Params {
     this.values.push(value);
     return `$${this.values.length}${cast}`;
   }
+
+  /** The negation of a part; where that is undecided, its values are taken back: one that nothing names has no type. */
+  negated(build: () => FilterSql): FilterSql {
+    const before = this.values.length;
+    const part = negate(build());
+    if (part === UNDECIDED) this.values.length = before;
+    return part;
+  }
 }
 
 type Column =
@@ -79,10 +87,10 @@ export function filterToSql(filter: Filter, params: Params, context: SqlContext)
       return { text: `(${parts.map((p) => p.text).join(` ${filter.type} `)})`, exact: parts.every((p) => p.exact) };
     }
     case "not":
-      return negate(filterToSql(filter.item, params, context));
+      return params.negated(() => filterToSql(filter.item, params, context));
     case "compare": {
-      const positive = comparisonToSql(filter, params, context);
-      return filter.negated ? negate(positive) : positive;
+      const positive = () => comparisonToSql(filter, params, context);
+      return filter.negated ? params.negated(positive) : positive();
     }
   }
 }

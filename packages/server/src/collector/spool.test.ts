@@ -1,0 +1,68 @@
+import { describe, expect, test, beforeEach, afterEach } from "@jest/globals";
+import { appendFileSync, mkdtempSync, readdirSync, rmSync, statSync, truncateSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { Spool, type SpooledBatch } from "./spool.js";
+
+let directory: string;
+beforeEach(() => {
+  directory = mkdtempSync(join(tmpdir(), "halvik-spool-"));
+});
+afterEach(() => rmSync(directory, { recursive: true, force: true }));
+
+const batch = (number: number, texts: readonly string[] = ["<13>a"]): SpooledBatch => ({ number, throughUs: number * 1000.5, arrivals: texts.map((t) => ({ endpoint: "syslog over UDP", peer: "2001:db8::7", receivedUs: 1_795_485_911_000_123, bytes: Buffer.from(t), held: number % 2 === 0 })) });
+const drain = async (spool: Spool) => {
+  const out: SpooledBatch[] = [];
+  for (let b = await spool.peek(); b !== null; b = await spool.peek()) {
+    out.push(b);
+    await spool.drop();
+  }
+  return out;
+};
+const plain = (batches: readonly SpooledBatch[]) => batches.map((b) => ({ ...b, arrivals: b.arrivals.map((a) => ({ ...a, bytes: Buffer.from(a.bytes).toString() })) }));
+const file = () => join(directory, readdirSync(directory)[0]!);
+
+describe("the spool", () => {
+  test("gives back what it took, in order, also after a restart, and leaves nothing behind", async () => {
+    const spool = new Spool(directory, 1e6);
+    for (const n of [3, 4, 5]) await spool.append(batch(n, ["<13>a", "", "å\0b"]));
+    await spool.close();
+    const again = new Spool(directory, 1e6);
+    expect(again.lastNumber()).toBe(5);
+    expect(plain(await drain(again))).toEqual(plain([3, 4, 5].map((n) => batch(n, ["<13>a", "", "å\0b"]))));
+    expect([again.isEmpty, again.bytes, readdirSync(directory)]).toEqual([true, 0, []]);
+  });
+  test("what is appended while it is replayed comes too", async () => {
+    const spool = new Spool(directory, 1e6);
+    await spool.append(batch(1));
+    await spool.append(batch(2));
+    expect((await spool.peek())?.number).toBe(1);
+    await spool.append(batch(3));
+    expect((await drain(spool)).map((b) => b.number)).toEqual([1, 2, 3]);
+  });
+  test.each([["cut in its middle", 9], ["cut in its header", 3]])("an entry %s ends the file; those before it are whole; it is counted", async (_what, left) => {
+    const spool = new Spool(directory, 1e6);
+    await spool.append(batch(1));
+    const whole = statSync(file()).size;
+    await spool.append(batch(2));
+    await spool.close();
+    truncateSync(file(), whole + left);
+    const again = new Spool(directory, 1e6);
+    expect((await drain(again)).map((b) => b.number)).toEqual([1]);
+    expect(again.torn).toBeGreaterThan(0);
+  });
+  test("bytes that were changed are not replayed", async () => {
+    const spool = new Spool(directory, 1e6);
+    await spool.append(batch(1));
+    await spool.close();
+    truncateSync(file(), statSync(file()).size - 1);
+    appendFileSync(file(), "X");
+    expect(await drain(new Spool(directory, 1e6))).toEqual([]);
+  });
+  test("when it is full it says so and keeps what it has", async () => {
+    const spool = new Spool(directory, 200);
+    expect(await spool.append(batch(1))).toBe(true);
+    expect(await spool.append(batch(2, ["x".repeat(500)]))).toBe(false);
+    expect((await drain(spool)).map((b) => b.number)).toEqual([1]);
+  });
+});

@@ -1,0 +1,68 @@
+import { chownSync, mkdtempSync, rmSync } from "node:fs";
+import { createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { type Config, loadConfig } from "../config/config.js";
+import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
+import { Cluster } from "../start/cluster.js";
+import { handOver, prepareDataDir, runAsUser } from "../start/prepare.js";
+import { setUpDatabase } from "../start/setup-database.js";
+
+/** A Halvik of its own for a test: data directory, free ports, a real PostgreSQL. */
+export interface TestInstance {
+  readonly config: Config;
+  readonly secrets: Secrets;
+  readonly cluster: Cluster;
+  readonly ownerPassword: string;
+  /** Environment for child processes of this instance. */
+  readonly env: NodeJS.ProcessEnv;
+  dispose(): Promise<void>;
+}
+
+export async function startTestInstance(over: Readonly<Record<string, string>> = {}): Promise<TestInstance> {
+  const dataDir = mkdtempSync(join(tmpdir(), "halvik-test-"));
+  const runAs = runAsUser();
+  if (runAs) chownSync(dataDir, runAs.uid, runAs.gid);
+  const [db, http, syslog] = await Promise.all([freePort(), freePort(), freePort()]);
+  const env = { ...process.env, HALVIK_DATA_DIR: dataDir, HALVIK_DB_PORT: String(db), HALVIK_HTTP_PORT: String(http), HALVIK_SYSLOG_UDP_PORT: String(syslog), HALVIK_SYSLOG_TCP_PORT: String(syslog), HALVIK_LOG_LEVEL: "silent", ...over };
+  const config = loadConfig(env);
+  prepareDataDir(config, runAs);
+  const secrets = loadOrMakeSecrets(dataDir);
+  handOver(join(dataDir, "secrets.json"), runAs);
+  const cluster = new Cluster(config, secrets, runAs);
+  await cluster.start();
+  const ownerPassword = await setUpDatabase(config, secrets);
+  return {
+    config,
+    secrets,
+    cluster,
+    ownerPassword: ownerPassword ?? "",
+    env,
+    dispose: async () => {
+      await cluster.stop();
+      rmSync(dataDir, { recursive: true, force: true });
+    },
+  };
+}
+
+export function freePort(): Promise<number> {
+  return new Promise((resolve, reject) => {
+    const server = createServer();
+    server.once("error", reject);
+    server.listen(0, "127.0.0.1", () => {
+      const { port } = server.address() as { port: number };
+      server.close(() => resolve(port));
+    });
+  });
+}
+
+/** Waits until a condition holds; fails with the last value seen. */
+export async function eventually<T>(what: string, look: () => Promise<T>, holds: (value: T) => boolean, timeoutMs = 20_000): Promise<T> {
+  const until = performance.now() + timeoutMs;
+  for (;;) {
+    const value = await look().catch((e: Error) => e as never);
+    if (!((value as unknown) instanceof Error) && holds(value)) return value;
+    if (performance.now() > until) throw new Error(`${what}: not within ${timeoutMs} ms; last seen: ${(value as unknown) instanceof Error ? String(value) : JSON.stringify(value)}`);
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+}
