@@ -28,7 +28,8 @@ export function firstBadUtf8(bytes: Uint8Array): number {
 function sequenceLength(bytes: Uint8Array, start: number): number {
   const first = bytes[start]!;
   if (first < 0x80) return 1;
-  const length = first >= 0xc2 && first <= 0xdf ? 2 : first >= 0xe0 && first <= 0xef ? 3 : first >= 0xf0 && first <= 0xf4 ? 4 : 0;
+  const length =
+    first >= 0xc2 && first <= 0xdf ? 2 : first >= 0xe0 && first <= 0xef ? 3 : first >= 0xf0 && first <= 0xf4 ? 4 : 0;
   if (length === 0 || start + length > bytes.length) return 0;
   const second = bytes[start + 1]!;
   // no overlong forms, no surrogates, nothing beyond U+10FFFF

@@ -1,7 +1,7 @@
 import { z } from "zod";
-import { formatDuration, US_PER_SECOND } from "../time/index.js";
 import { namesTime, parseFilter } from "../filter/index.js";
 import { FIELDS, type FieldName, fieldNamed, SEVERITIES } from "../record/index.js";
+import { formatDuration, US_PER_SECOND } from "../time/index.js";
 
 const fieldName = z.string().refine((name): name is FieldName => fieldNamed(name) !== undefined, {
   error: `expected a field: ${FIELDS.map((f) => f.name).join(", ")}`,

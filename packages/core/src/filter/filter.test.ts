@@ -1,7 +1,16 @@
-import { testRecord } from "../testing/record.js";
 import { TEST_DIRECTORY } from "../testing/filters.js";
-import { compileFilter, completeFilter, fold, isLike, namesTime, parseFilter, readFilter, timeBounds } from "./index.js";
+import { testRecord } from "../testing/record.js";
 import { hasWord } from "./fold.js";
+import {
+  compileFilter,
+  completeFilter,
+  fold,
+  isLike,
+  namesTime,
+  parseFilter,
+  readFilter,
+  timeBounds,
+} from "./index.js";
 
 const context = { zone: "Europe/Oslo", directory: TEST_DIRECTORY };
 const parse = (text: string) => {
@@ -9,16 +18,23 @@ const parse = (text: string) => {
   if (!parsed.ok) throw new Error(parsed.error.message);
   return parsed.filter;
 };
-const matches = (text: string, record: Parameters<typeof testRecord>[0]) => compileFilter(parse(text), { directory: TEST_DIRECTORY, nowUs: 1e15 })(testRecord(record));
+const matches = (text: string, record: Parameters<typeof testRecord>[0]) =>
+  compileFilter(parse(text), { directory: TEST_DIRECTORY, nowUs: 1e15 })(testRecord(record));
 
 describe("the examples of the interface document, and their readings", () => {
   test.each([
     ["", "Every record."],
-    ['severity at least error and sender in group "Shore" and not app is "cron"', "Error or worse, and from the group Shore, and not app is cron."],
+    [
+      'severity at least error and sender in group "Shore" and not app is "cron"',
+      "Error or worse, and from the group Shore, and not app is cron.",
+    ],
     ['text has "link down"', "“link down” anywhere in the text."],
     ['text like "*port * down*"', "The text like “*port * down*”."],
     ["text matches /fail(ed|ure)/", "The text matching /fail(ed|ure)/."],
-    ["src within 10.20.0.0/16 or dst within 10.20.0.0/16", "Either source address within 10.20.0.0/16, or destination address within 10.20.0.0/16."],
+    [
+      "src within 10.20.0.0/16 or dst within 10.20.0.0/16",
+      "Either source address within 10.20.0.0/16, or destination address within 10.20.0.0/16.",
+    ],
     ["address is 192.0.2.7", "Any address is 192.0.2.7."],
     ["event is 4625, 4771", "Event is 4625 or 4771."],
     ["dst port in 1..1023", "Destination port from 1 to 1023."],
@@ -30,7 +46,10 @@ describe("the examples of the interface document, and their readings", () => {
     ["cron* and not *oot*", "A word starting with “cron” in the text, and not “oot” anywhere in the text."],
     ["category is log tampering", "Category is log tampering."],
     ["a or b and c", "Either the word “a” in the text, or (the word “b” in the text, and the word “c” in the text)."],
-    ["time between 2026-11-24T10:00 and 2026-11-24T11:00", "From 2026-11-24T09:00:00.000000Z to 2026-11-24T10:00:00.000000Z."],
+    [
+      "time between 2026-11-24T10:00 and 2026-11-24T11:00",
+      "From 2026-11-24T09:00:00.000000Z to 2026-11-24T10:00:00.000000Z.",
+    ],
   ])("%s", (text, reading) => expect(readFilter(parse(text))).toBe(reading.replace("an user", "an user")));
 });
 
@@ -65,7 +84,11 @@ describe("mistakes have a place and a suggestion", () => {
     ["(".repeat(100), "TOO_LONG", 60, 61, null],
   ])("%j", (text, code, start, end, suggestion) => {
     const parsed = parseFilter(text, context);
-    expect(parsed.ok ? null : { ...parsed.error, message: "" }).toMatchObject({ code, span: { start, end }, ...(suggestion === null ? {} : { suggestion }) });
+    expect(parsed.ok ? null : { ...parsed.error, message: "" }).toMatchObject({
+      code,
+      span: { start, end },
+      ...(suggestion === null ? {} : { suggestion }),
+    });
   });
 });
 
@@ -108,12 +131,31 @@ test("patterns run in linear time (V8's own engine needs seconds for this one)",
 
 test("fold is ASCII only", () => expect(fold("AbÜİ")).toBe("abÜİ"));
 
-test.each([["abc", "a*c", true], ["abc", "a?c", true], ["ac", "a?c", false], ["", "*", true], ["aXbXc", "a*b*c", true], ["ab", "ab*?", false], ["日本", "日?", true]])("%j like %j: %s", (text, pattern, want) => expect(isLike(text, pattern)).toBe(want));
+test.each([
+  ["abc", "a*c", true],
+  ["abc", "a?c", true],
+  ["ac", "a?c", false],
+  ["", "*", true],
+  ["aXbXc", "a*b*c", true],
+  ["ab", "ab*?", false],
+  ["日本", "日?", true],
+])("%j like %j: %s", (text, pattern, want) => expect(isLike(text, pattern)).toBe(want));
 
-test.each([["a b", "b", "both", true], ["ab", "b", "both", false], ["a.b", "b", "both", true], ["über", "ber", "both", false], ["aab ab", "ab", "both", true], ["abc", "ab", "start", true], ["xab", "ab", "start", false]] as const)("hasWord(%j, %j, %s): %s", (text, word, edge, want) => expect(hasWord(text, word, edge)).toBe(want));
+test.each([
+  ["a b", "b", "both", true],
+  ["ab", "b", "both", false],
+  ["a.b", "b", "both", true],
+  ["über", "ber", "both", false],
+  ["aab ab", "ab", "both", true],
+  ["abc", "ab", "start", true],
+  ["xab", "ab", "start", false],
+] as const)("hasWord(%j, %j, %s): %s", (text, word, edge, want) => expect(hasWord(text, word, edge)).toBe(want));
 
 test("the window a filter asks for itself", () => {
-  expect(timeBounds(parse("time last 1 h and x"), 1e15)).toEqual({ fromUs: 1e15 - 3_600e6, toUs: Number.POSITIVE_INFINITY });
+  expect(timeBounds(parse("time last 1 h and x"), 1e15)).toEqual({
+    fromUs: 1e15 - 3_600e6,
+    toUs: Number.POSITIVE_INFINITY,
+  });
   expect(timeBounds(parse("not time last 1 h"), 1e15).fromUs).toBe(Number.NEGATIVE_INFINITY);
   expect([namesTime(parse("a and (b or arrival over 2026-01-01)")), namesTime(parse("a"))]).toEqual([true, false]);
 });

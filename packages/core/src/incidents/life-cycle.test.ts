@@ -1,14 +1,28 @@
 import { needsAttention, newSinceSeen, placeFinding } from "./index.js";
 
 const H = 3_600e6;
-const earlier = (over: object) => ({ id: 7, state: "closed" as const, closeReason: "fixed" as const, endedUs: 100 * H, ...over });
+const earlier = (over: object) => ({
+  id: 7,
+  state: "closed" as const,
+  closeReason: "fixed" as const,
+  endedUs: 100 * H,
+  ...over,
+});
 
 describe("where a finding goes (semantics 26)", () => {
   test.each([
     ["nothing before it", null, { to: "new", linkedTo: null }],
-    ["one still open", earlier({ state: "open", closeReason: null, endedUs: null }), { to: "existing", incident: 7, returned: false }],
+    [
+      "one still open",
+      earlier({ state: "open", closeReason: null, endedUs: null }),
+      { to: "existing", incident: 7, returned: false },
+    ],
     ["closed as fixed, within 24 h", earlier({}), { to: "existing", incident: 7, returned: true }],
-    ["cleared by evidence, within 24 h", earlier({ state: "cleared", closeReason: null }), { to: "existing", incident: 7, returned: true }],
+    [
+      "cleared by evidence, within 24 h",
+      earlier({ state: "cleared", closeReason: null }),
+      { to: "existing", incident: 7, returned: true },
+    ],
     ["closed as expected: a new one, linked", earlier({ closeReason: "expected" }), { to: "new", linkedTo: 7 }],
     ["closed as false: a new one, linked", earlier({ closeReason: "false" }), { to: "new", linkedTo: 7 }],
     ["closed long ago", earlier({ endedUs: 10 * H }), { to: "new", linkedTo: null }],

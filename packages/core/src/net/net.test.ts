@@ -1,5 +1,12 @@
 import fc from "fast-check";
-import { addressBytes, addressFromBytes, canonicalAddress, findAddresses, networkContains, parseNetwork } from "./index.js";
+import {
+  addressBytes,
+  addressFromBytes,
+  canonicalAddress,
+  findAddresses,
+  networkContains,
+  parseNetwork,
+} from "./index.js";
 
 describe("RFC 5952 section 4 and 5", () => {
   test.each([
@@ -14,16 +21,25 @@ describe("RFC 5952 section 4 and 5", () => {
   ])("%s is %s", (text, want) => expect(canonicalAddress(text)).toBe(want));
 });
 
-test.each(["1.2.3", "1.2.3.4.5", "256.1.1.1", "01.2.3.4", "1.2.3.4 ", "", ":", "12:34:56", "fe80::1%eth0", "1..2.3"])("%j is no address", (text) => {
-  expect(canonicalAddress(text)).toBeNull();
-});
+test.each(["1.2.3", "1.2.3.4.5", "256.1.1.1", "01.2.3.4", "1.2.3.4 ", "", ":", "12:34:56", "fe80::1%eth0", "1..2.3"])(
+  "%j is no address",
+  (text) => {
+    expect(canonicalAddress(text)).toBeNull();
+  },
+);
 
 test("bytes and text are inverse", () => {
-  fc.assert(fc.property(fc.oneof(fc.uint8Array({ minLength: 4, maxLength: 4 }), fc.uint8Array({ minLength: 16, maxLength: 16 })), (b) => {
-    const text = addressFromBytes(b);
-    expect(canonicalAddress(text)).toBe(text);
-    if (b.length === 4 || !text.includes(".")) expect([...addressBytes(text)]).toEqual([...b]);
-  }), { seed: 4, numRuns: 500 });
+  fc.assert(
+    fc.property(
+      fc.oneof(fc.uint8Array({ minLength: 4, maxLength: 4 }), fc.uint8Array({ minLength: 16, maxLength: 16 })),
+      (b) => {
+        const text = addressFromBytes(b);
+        expect(canonicalAddress(text)).toBe(text);
+        if (b.length === 4 || !text.includes(".")) expect([...addressBytes(text)]).toEqual([...b]);
+      },
+    ),
+    { seed: 4, numRuns: 500 },
+  );
 });
 
 describe("networks", () => {
@@ -35,9 +51,13 @@ describe("networks", () => {
     ["2001:db8::/32", "2001:db8:ffff::1", true],
     ["2001:db8::/32", "2001:db9::1", false],
     ["0.0.0.0/0", "::1", false],
-  ])("%s holds %s: %s", (network, address, want) => expect(networkContains(parseNetwork(network)!, address)).toBe(want));
+  ])("%s holds %s: %s", (network, address, want) =>
+    expect(networkContains(parseNetwork(network)!, address)).toBe(want),
+  );
   test("host bits are cleared", () => expect(parseNetwork("10.20.3.4/16")?.first).toBe("10.20.0.0"));
-  test.each(["10.0.0.0/33", "10.0.0.0/", "10.0.0.0/x", "2001:db8::/129", "host"])("%s is none", (text) => expect(parseNetwork(text)).toBeNull());
+  test.each(["10.0.0.0/33", "10.0.0.0/", "10.0.0.0/x", "2001:db8::/129", "host"])("%s is none", (text) =>
+    expect(parseNetwork(text)).toBeNull(),
+  );
 });
 
 describe("addresses in text", () => {

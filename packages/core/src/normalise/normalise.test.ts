@@ -22,16 +22,46 @@ describe("the choice of time (semantics 2)", () => {
 
 describe("what messages mean (phrases of common daemons; common practice, no source)", () => {
   test.each([
-    ["sshd", "Failed password for invalid user admin from 203.0.113.9 port 51440 ssh2", { category: "logon", outcome: "failure", users: ["admin"], src: "203.0.113.9", srcPort: 51440 }],
-    ["sshd", "Accepted publickey for k.lind from 2001:db8::9 port 51440 ssh2", { category: "logon", outcome: "success", users: ["k.lind"], src: "2001:db8::9" }],
-    ["sudo", "k.lind : TTY=pts/0 ; PWD=/ ; USER=root ; COMMAND=/bin/sh", { category: "privilege", outcome: "success", users: ["k.lind"] }],
-    ["su", "'su root' failed for lonvick on /dev/pts/8", { category: "privilege", outcome: "failure", users: ["lonvick"] }],
+    [
+      "sshd",
+      "Failed password for invalid user admin from 203.0.113.9 port 51440 ssh2",
+      { category: "logon", outcome: "failure", users: ["admin"], src: "203.0.113.9", srcPort: 51440 },
+    ],
+    [
+      "sshd",
+      "Accepted publickey for k.lind from 2001:db8::9 port 51440 ssh2",
+      { category: "logon", outcome: "success", users: ["k.lind"], src: "2001:db8::9" },
+    ],
+    [
+      "sudo",
+      "k.lind : TTY=pts/0 ; PWD=/ ; USER=root ; COMMAND=/bin/sh",
+      { category: "privilege", outcome: "success", users: ["k.lind"] },
+    ],
+    [
+      "su",
+      "'su root' failed for lonvick on /dev/pts/8",
+      { category: "privilege", outcome: "failure", users: ["lonvick"] },
+    ],
     [null, "Interface ge0/24, changed state to down", { category: "link", outcome: "failure", interface: "ge0/24" }],
-    ["filter", "denied tcp 203.0.113.9:51490 -> 198.51.100.4:22", { category: "other", otherAddresses: ["203.0.113.9", "198.51.100.4"] }],
+    [
+      "filter",
+      "denied tcp 203.0.113.9:51490 -> 198.51.100.4:22",
+      { category: "other", otherAddresses: ["203.0.113.9", "198.51.100.4"] },
+    ],
   ])("%s: %s", (app, text, want) => expect(findMeaning(app, text)).toMatchObject(want));
 });
 
 test("a message without a valid priority is a notice, and says that none was sent (RFC 3164 section 4.3.3)", () => {
-  const { content } = syslogRecord(new TextEncoder().encode("<999>odd"), { receivedUs: ARRIVAL, zone: "UTC", clockOffsetUs: 0 });
-  expect(content).toMatchObject({ severity: 5, originalSeverity: null, text: "<999>odd", marks: ["problem"], problem: { code: "INVALID_PRI" } });
+  const { content } = syslogRecord(new TextEncoder().encode("<999>odd"), {
+    receivedUs: ARRIVAL,
+    zone: "UTC",
+    clockOffsetUs: 0,
+  });
+  expect(content).toMatchObject({
+    severity: 5,
+    originalSeverity: null,
+    text: "<999>odd",
+    marks: ["problem"],
+    problem: { code: "INVALID_PRI" },
+  });
 });

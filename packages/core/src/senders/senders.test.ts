@@ -26,7 +26,8 @@ describe("cadence (semantics 12)", () => {
     for (let i = 0; i <= n; i++) cadence.observe(i * seconds * S);
     return cadence;
   };
-  test("a chatty sender is silent after 5 minutes at the least", () => expect(every(10, 500).silenceBoundUs(0)).toBe(300 * S));
+  test("a chatty sender is silent after 5 minutes at the least", () =>
+    expect(every(10, 500).silenceBoundUs(0)).toBe(300 * S));
   test("a slow one after three times its longest usual gap", () => {
     const bound = every(600, 500).silenceBoundUs(0)!;
     expect(bound).toBeGreaterThan(1_200 * S);
@@ -40,7 +41,8 @@ describe("cadence (semantics 12)", () => {
 });
 
 describe("copies over relays (semantics 10)", () => {
-  const record = (text: string, receivedUs: number) => testRecord({ host: "a", deviceTime: "Oct 11 22:14:15", text, receivedUs });
+  const record = (text: string, receivedUs: number) =>
+    testRecord({ host: "a", deviceTime: "Oct 11 22:14:15", text, receivedUs });
   test("the same by another path is a copy, the n-th of the n-th; on one path repeats are real", () => {
     const copies = new CopyFinder();
     expect(copies.check(record("x", 0), "direct", "1")).toBeNull();

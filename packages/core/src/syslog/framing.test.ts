@@ -20,27 +20,38 @@ const STREAMS: readonly (readonly [string, string, readonly string[]])[] = [
 describe("RFC 6587 framing, cut at every byte", () => {
   test.each(STREAMS)("%s", (_what, stream, want) => {
     const input = bytes(stream);
-    for (let cut = 0; cut <= input.length; cut++) expect(texts(new SyslogFraming(8192), [input.subarray(0, cut), input.subarray(cut)])).toEqual(want);
-    expect(texts(new SyslogFraming(8192), [...input].map((b) => Uint8Array.of(b)))).toEqual(want);
+    for (let cut = 0; cut <= input.length; cut++)
+      expect(texts(new SyslogFraming(8192), [input.subarray(0, cut), input.subarray(cut)])).toEqual(want);
+    expect(
+      texts(
+        new SyslogFraming(8192),
+        [...input].map((b) => Uint8Array.of(b)),
+      ),
+    ).toEqual(want);
   });
   test("octets are counted, not characters: a multi-byte character may be split between segments", () => {
     const message = "<13>åäö";
     const input = bytes(`${bytes(message).length} ${message}`);
-    for (let cut = 0; cut <= input.length; cut++) expect(texts(new SyslogFraming(8192), [input.subarray(0, cut), input.subarray(cut)])).toEqual([message]);
+    for (let cut = 0; cut <= input.length; cut++)
+      expect(texts(new SyslogFraming(8192), [input.subarray(0, cut), input.subarray(cut)])).toEqual([message]);
   });
 });
 
 test("any messages, any cuts: what goes in comes out", () => {
   fc.assert(
-    fc.property(fc.array(fc.uint8Array({ minLength: 1, maxLength: 60 }), { maxLength: 8 }), fc.array(fc.nat(400), { maxLength: 6 }), (messages, cuts) => {
-      const parts = messages.map((m) => Buffer.concat([bytes(`${m.length} `), m]));
-      const stream = Buffer.concat(parts);
-      const at = [0, ...cuts.map((c) => Math.min(c, stream.length)).sort((a, b) => a - b), stream.length];
-      const framing = new SyslogFraming(100);
-      const got = at.slice(1).flatMap((end, i) => [...framing.push(stream.subarray(at[i], end))]);
-      expect(got.map((f) => [...f.bytes])).toEqual(messages.map((m) => [...m]));
-      expect(framing.fault).toBeNull();
-    }),
+    fc.property(
+      fc.array(fc.uint8Array({ minLength: 1, maxLength: 60 }), { maxLength: 8 }),
+      fc.array(fc.nat(400), { maxLength: 6 }),
+      (messages, cuts) => {
+        const parts = messages.map((m) => Buffer.concat([bytes(`${m.length} `), m]));
+        const stream = Buffer.concat(parts);
+        const at = [0, ...cuts.map((c) => Math.min(c, stream.length)).sort((a, b) => a - b), stream.length];
+        const framing = new SyslogFraming(100);
+        const got = at.slice(1).flatMap((end, i) => [...framing.push(stream.subarray(at[i], end))]);
+        expect(got.map((f) => [...f.bytes])).toEqual(messages.map((m) => [...m]));
+        expect(framing.fault).toBeNull();
+      },
+    ),
     { seed: 6587, numRuns: 300 },
   );
 });
@@ -49,7 +60,10 @@ describe("limits", () => {
   test("a frame too long is cut, its rest counted, and the next one whole", () => {
     const framing = new SyslogFraming(5);
     const frames = [...framing.push(bytes("<13>abcdef\n<1>x\n"))];
-    expect(frames.map((f) => [new TextDecoder().decode(f.bytes), f.lostBytes])).toEqual([["<13>a", 5], ["<1>x", 0]]);
+    expect(frames.map((f) => [new TextDecoder().decode(f.bytes), f.lostBytes])).toEqual([
+      ["<13>a", 5],
+      ["<1>x", 0],
+    ]);
   });
   test("a length that goes on and on holds no memory and ends the connection", () => {
     const framing = new SyslogFraming(100);

@@ -6,18 +6,72 @@ import { OWN_SENDER, type Sender, SenderDirectory } from "../senders/index.js";
 import { testRecord } from "./record.js";
 
 /** Values that are easily got wrong: case, boundaries, wildcards, escapes, beyond ASCII, empty. */
-const TEXTS = ["", "link down", "Link Down", "LINK", "linkdown", "a_b", "100%", "a*b?c", "back\\slash", "quo\"te", "Zürich", "zÜrich", "İstanbul", "naïve café", "port 22", "x", "vpn-1", "\u2400", "日本", "e\u0301", "tab\there", "line\nbreak", "_", "%"] as const;
-const ADDRESSES = ["10.20.4.31", "10.20.255.255", "192.0.2.7", "203.0.113.9", "2001:db8::7", "2001:db8:ffff::1", "::102:304", "0.0.0.0"] as const;
+const TEXTS = [
+  "",
+  "link down",
+  "Link Down",
+  "LINK",
+  "linkdown",
+  "a_b",
+  "100%",
+  "a*b?c",
+  "back\\slash",
+  'quo"te',
+  "Zürich",
+  "zÜrich",
+  "İstanbul",
+  "naïve café",
+  "port 22",
+  "x",
+  "vpn-1",
+  "\u2400",
+  "日本",
+  "e\u0301",
+  "tab\there",
+  "line\nbreak",
+  "_",
+  "%",
+] as const;
+const ADDRESSES = [
+  "10.20.4.31",
+  "10.20.255.255",
+  "192.0.2.7",
+  "203.0.113.9",
+  "2001:db8::7",
+  "2001:db8:ffff::1",
+  "::102:304",
+  "0.0.0.0",
+] as const;
 const NETWORKS = ["10.20.0.0/16", "0.0.0.0/0", "192.0.2.7", "2001:db8::/32", "::/0", "203.0.113.9/32"] as const;
 
 const maybe = <T>(a: fc.Arbitrary<T>): fc.Arbitrary<T | null> => fc.option(a, { nil: null, freq: 2 });
 const text = fc.constantFrom(...TEXTS);
 const someText = text.filter((t) => t !== "");
 
-const sender = (id: number, name: string, groups: readonly string[], site: string | null): Sender => ({ id, name, state: "admitted", addresses: [], relay: false, viaRelay: null, relayHost: null, site, groups, role: null, zone: "UTC", reachedThrough: null, expectedEverySeconds: null, notes: "", firstSeenUs: null });
+const sender = (id: number, name: string, groups: readonly string[], site: string | null): Sender => ({
+  id,
+  name,
+  state: "admitted",
+  addresses: [],
+  relay: false,
+  viaRelay: null,
+  relayHost: null,
+  site,
+  groups,
+  role: null,
+  zone: "UTC",
+  reachedThrough: null,
+  expectedEverySeconds: null,
+  notes: "",
+  firstSeenUs: null,
+});
 
 /** Senders that random records and filters speak of. */
-export const TEST_DIRECTORY = new SenderDirectory([sender(1, "vpn-1", ["security"], "Orvane"), sender(2, "SW-hestnes-2", ["network", "Shore"], "Hestnes"), sender(3, "gw%_1", [], null)]);
+export const TEST_DIRECTORY = new SenderDirectory([
+  sender(1, "vpn-1", ["security"], "Orvane"),
+  sender(2, "SW-hestnes-2", ["network", "Shore"], "Hestnes"),
+  sender(3, "gw%_1", [], null),
+]);
 
 /** Records with every field missing now and then. */
 export const arbitraryRecord: fc.Arbitrary<HalvikRecord> = fc
@@ -46,55 +100,111 @@ export const arbitraryRecord: fc.Arbitrary<HalvikRecord> = fc
     bytes: maybe(fc.integer({ min: 0, max: 2 ** 48 })),
     packets: maybe(fc.integer({ min: 0, max: 2 ** 32 })),
     text: fc.array(text, { maxLength: 3 }).map((t) => t.join(" ")),
-    data: fc.array(fc.tuple(fc.constantFrom("sale@32473 terminal", "terminal", "a b c", "__proto__ x"), text), { maxLength: 3 }),
+    data: fc.array(fc.tuple(fc.constantFrom("sale@32473 terminal", "terminal", "a b c", "__proto__ x"), text), {
+      maxLength: 3,
+    }),
     marks: fc.subarray([...MARKS]),
     problem: maybe(fc.constant({ code: "NOT_UTF8" as const, offset: 3, message: "text" })),
   })
   .map((parts) => testRecord(parts as Partial<HalvikRecord>));
 
 const span = { start: 0, end: 0 };
-const compare = (field: Comparison["field"], test: Comparison["test"], negated: boolean, dataName?: string): Filter => ({ type: "compare", field, test, negated, span, ...(dataName === undefined ? {} : { dataName }) });
+const compare = (
+  field: Comparison["field"],
+  test: Comparison["test"],
+  negated: boolean,
+  dataName?: string,
+): Filter => ({ type: "compare", field, test, negated, span, ...(dataName === undefined ? {} : { dataName }) });
 
 const textTest: fc.Arbitrary<Comparison["test"]> = fc.oneof(
   fc.array(text, { minLength: 1, maxLength: 3 }).map((values) => ({ op: "oneOf" as const, values })),
-  fc.record({ op: fc.constant("has" as const), mode: fc.constantFrom("word" as const, "prefix" as const, "part" as const, "phrase" as const), value: fc.oneof(someText, fc.constantFrom("link", "LINK", "own", "z", "ü", "*", "%", "é")) }),
-  fc.record({ op: fc.constant("like" as const), pattern: fc.oneof(text, fc.constantFrom("*", "link*", "*DOWN*", "?", "??nk*", "*%*", "a\\*b", "*é", "日?", "*_*")) }),
-  fc.record({ op: fc.constant("matches" as const), source: fc.constantFrom("link", "^LINK", "(a|b)+$", "\\d{2,}", ".", "^$", "é") }),
+  fc.record({
+    op: fc.constant("has" as const),
+    mode: fc.constantFrom("word" as const, "prefix" as const, "part" as const, "phrase" as const),
+    value: fc.oneof(someText, fc.constantFrom("link", "LINK", "own", "z", "ü", "*", "%", "é")),
+  }),
+  fc.record({
+    op: fc.constant("like" as const),
+    pattern: fc.oneof(text, fc.constantFrom("*", "link*", "*DOWN*", "?", "??nk*", "*%*", "a\\*b", "*é", "日?", "*_*")),
+  }),
+  fc.record({
+    op: fc.constant("matches" as const),
+    source: fc.constantFrom("link", "^LINK", "(a|b)+$", "\\d{2,}", ".", "^$", "é"),
+  }),
   fc.constant({ op: "present" as const }),
 );
 const rangeTest = (values: fc.Arbitrary<number>): fc.Arbitrary<Comparison["test"]> =>
   fc.oneof(
-    fc.array(fc.tuple(values, values), { minLength: 1, maxLength: 2 }).map((ranges) => ({ op: "ranges" as const, ranges })),
+    fc
+      .array(fc.tuple(values, values), { minLength: 1, maxLength: 2 })
+      .map((ranges) => ({ op: "ranges" as const, ranges })),
     values.map((v) => ({ op: "ranges" as const, ranges: [[v, Number.POSITIVE_INFINITY] as const] })),
     values.map((v) => ({ op: "ranges" as const, ranges: [[Number.NEGATIVE_INFINITY, v] as const] })),
   );
-const numberTest = (values: fc.Arbitrary<number>) => fc.oneof(rangeTest(values), fc.constant({ op: "present" as const }));
+const numberTest = (values: fc.Arbitrary<number>) =>
+  fc.oneof(rangeTest(values), fc.constant({ op: "present" as const }));
 const choice = (values: readonly string[], canMiss: boolean): fc.Arbitrary<Comparison["test"]> => {
-  const oneOf = fc.subarray([...values], { minLength: 1, maxLength: 3 }).map((v) => ({ op: "oneOf" as const, values: v }));
+  const oneOf = fc
+    .subarray([...values], { minLength: 1, maxLength: 3 })
+    .map((v) => ({ op: "oneOf" as const, values: v }));
   return canMiss ? fc.oneof(oneOf, fc.constant({ op: "present" as const })) : oneOf;
 };
 const negated = fc.boolean();
-const of = (field: Comparison["field"], test: fc.Arbitrary<Comparison["test"]>) => fc.tuple(test, negated).map(([t, n]) => compare(field, t, n));
+const of = (field: Comparison["field"], test: fc.Arbitrary<Comparison["test"]>) =>
+  fc.tuple(test, negated).map(([t, n]) => compare(field, t, n));
 const time = fc.integer({ min: 1_700_000_000_000_000, max: 1_700_000_100_000_000 });
 
 const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
   ...(["text", "host", "app", "user", "interface", "process", "event", "problem"] as const).map((f) => of(f, textTest)),
-  fc.tuple(textTest, negated, fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", "")).map(([t, n, name]) => compare("data", t, n, name)),
-  ...(["src", "dst", "address"] as const).map((f) => of(f, fc.oneof(fc.subarray([...NETWORKS], { minLength: 1 }).map((n) => ({ op: "networks" as const, networks: n.map((x) => parseNetwork(x)!) })), fc.constant({ op: "present" as const })))),
+  fc
+    .tuple(textTest, negated, fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", ""))
+    .map(([t, n, name]) => compare("data", t, n, name)),
+  ...(["src", "dst", "address"] as const).map((f) =>
+    of(
+      f,
+      fc.oneof(
+        fc
+          .subarray([...NETWORKS], { minLength: 1 })
+          .map((n) => ({ op: "networks" as const, networks: n.map((x) => parseNetwork(x)!) })),
+        fc.constant({ op: "present" as const }),
+      ),
+    ),
+  ),
   ...(["src port", "dst port"] as const).map((f) => of(f, numberTest(fc.integer({ min: 0, max: 65_535 })))),
   of("protocol", numberTest(fc.integer({ min: 0, max: 255 }))),
   of("bytes", numberTest(fc.integer({ min: 0, max: 2 ** 48 }))),
   of("packets", numberTest(fc.integer({ min: 0, max: 2 ** 32 }))),
-  of("time", fc.oneof(rangeTest(time), fc.integer({ min: 0, max: 100_000_000 }).map((us) => ({ op: "last" as const, us })))),
+  of(
+    "time",
+    fc.oneof(
+      rangeTest(time),
+      fc.integer({ min: 0, max: 100_000_000 }).map((us) => ({ op: "last" as const, us })),
+    ),
+  ),
   of("arrival", rangeTest(time)),
-  of("severity", fc.subarray([0, 1, 2, 3, 4, 5, 6, 7] as const, { minLength: 1 }).map((values) => ({ op: "severity" as const, values: values as unknown as readonly (0 | 1)[] }))),
+  of(
+    "severity",
+    fc
+      .subarray([0, 1, 2, 3, 4, 5, 6, 7] as const, { minLength: 1 })
+      .map((values) => ({ op: "severity" as const, values: values as unknown as readonly (0 | 1)[] })),
+  ),
   of("kind", choice(KINDS, true)),
   of("facility", choice(FACILITIES, true)),
   of("category", choice(CATEGORIES, true)),
   of("outcome", choice(OUTCOMES, true)),
   of("action", choice(ACTIONS, true)),
   of("mark", choice(MARKS, true)),
-  of("sender", fc.oneof(fc.subarray(["VPN-1", "sw-hestnes-2", "halvik", "nobody"], { minLength: 1 }).map((values) => ({ op: "oneOf" as const, values })), fc.constantFrom("sw-*", "*_?", "*").map((pattern) => ({ op: "like" as const, pattern })), fc.constantFrom("shore", "security").map((g) => ({ op: "group" as const, names: [g] })), fc.constantFrom("hestnes").map((s) => ({ op: "site" as const, names: [s] })))),
+  of(
+    "sender",
+    fc.oneof(
+      fc
+        .subarray(["VPN-1", "sw-hestnes-2", "halvik", "nobody"], { minLength: 1 })
+        .map((values) => ({ op: "oneOf" as const, values })),
+      fc.constantFrom("sw-*", "*_?", "*").map((pattern) => ({ op: "like" as const, pattern })),
+      fc.constantFrom("shore", "security").map((g) => ({ op: "group" as const, names: [g] })),
+      fc.constantFrom("hestnes").map((s) => ({ op: "site" as const, names: [s] })),
+    ),
+  ),
 );
 
 /** Random filter trees over every field and comparator. */
@@ -102,7 +212,9 @@ export const arbitraryFilter: fc.Arbitrary<Filter> = fc.letrec<{ filter: Filter 
   filter: fc.oneof(
     { maxDepth: 4, depthSize: "small", withCrossShrink: true },
     arbitraryComparison,
-    fc.tuple(fc.constantFrom("and" as const, "or" as const), fc.array(tie("filter"), { minLength: 2, maxLength: 3 })).map(([type, items]) => ({ type, items, span })),
+    fc
+      .tuple(fc.constantFrom("and" as const, "or" as const), fc.array(tie("filter"), { minLength: 2, maxLength: 3 }))
+      .map(([type, items]) => ({ type, items, span })),
     tie("filter").map((item) => ({ type: "not" as const, item, span })),
   ),
 })).filter;

@@ -1,5 +1,14 @@
 import fc from "fast-check";
-import { civilFromDays, civilToUs, clockToInstant, formatDuration, formatUs, readRfc3339, US_PER_DAY, zoneOffsetUs } from "./index.js";
+import {
+  civilFromDays,
+  civilToUs,
+  clockToInstant,
+  formatDuration,
+  formatUs,
+  readRfc3339,
+  US_PER_DAY,
+  zoneOffsetUs,
+} from "./index.js";
 
 describe("RFC 3339 section 5.8, examples", () => {
   test.each([
@@ -10,7 +19,14 @@ describe("RFC 3339 section 5.8, examples", () => {
   test("a leap second counts as the second before", () => {
     expect(readRfc3339("1990-12-31T23:59:60Z")?.us).toBe(Date.UTC(1990, 11, 31, 23, 59, 59) * 1000);
   });
-  test.each(["2003-02-29T00:00:00Z", "2003-13-01T00:00:00Z", "2003-10-11T24:00:00Z", "2003-10-11T22:14:15.Z", "2003-10-11", "20031011T221415Z"])("%s is refused", (text) => {
+  test.each([
+    "2003-02-29T00:00:00Z",
+    "2003-13-01T00:00:00Z",
+    "2003-10-11T24:00:00Z",
+    "2003-10-11T22:14:15.Z",
+    "2003-10-11",
+    "20031011T221415Z",
+  ])("%s is refused", (text) => {
     expect(readRfc3339(text)).toBeNull();
   });
   test("digits beyond microseconds are cut, not rounded", () => {
@@ -22,7 +38,11 @@ test("civil dates agree with the runtime's calendar", () => {
   fc.assert(
     fc.property(fc.integer({ min: -200_000, max: 200_000 }), (days) => {
       const d = new Date(days * 86_400_000);
-      expect(civilFromDays(days)).toEqual({ year: d.getUTCFullYear(), month: d.getUTCMonth() + 1, day: d.getUTCDate() });
+      expect(civilFromDays(days)).toEqual({
+        year: d.getUTCFullYear(),
+        month: d.getUTCMonth() + 1,
+        day: d.getUTCDate(),
+      });
     }),
     { seed: 1, numRuns: 500 },
   );
@@ -30,7 +50,9 @@ test("civil dates agree with the runtime's calendar", () => {
 
 test("formatUs and readRfc3339 are inverse", () => {
   fc.assert(
-    fc.property(fc.integer({ min: 0, max: 4_000_000_000_000_000 }), (us) => expect(readRfc3339(formatUs(us))?.us).toBe(us)),
+    fc.property(fc.integer({ min: 0, max: 4_000_000_000_000_000 }), (us) =>
+      expect(readRfc3339(formatUs(us))?.us).toBe(us),
+    ),
     { seed: 2, numRuns: 500 },
   );
 });
@@ -41,23 +63,36 @@ describe("zones (IANA: Europe/Oslo 2026 changes on 29 March and 25 October at 01
     expect(zoneOffsetUs("Europe/Oslo", civilToUs(2026, 3, 29, 1, 0, 0))).toBe(7_200e6);
   });
   test("a reading that occurs twice is the first", () => {
-    expect(formatUs(clockToInstant("Europe/Oslo", civilToUs(2026, 10, 25, 2, 30, 0)))).toBe("2026-10-25T00:30:00.000000Z");
+    expect(formatUs(clockToInstant("Europe/Oslo", civilToUs(2026, 10, 25, 2, 30, 0)))).toBe(
+      "2026-10-25T00:30:00.000000Z",
+    );
   });
   test("a reading that does not occur is read with the offset before the change", () => {
-    expect(formatUs(clockToInstant("Europe/Oslo", civilToUs(2026, 3, 29, 2, 30, 0)))).toBe("2026-03-29T01:30:00.000000Z");
+    expect(formatUs(clockToInstant("Europe/Oslo", civilToUs(2026, 3, 29, 2, 30, 0)))).toBe(
+      "2026-03-29T01:30:00.000000Z",
+    );
   });
   test("any instant comes back from its clock reading, but for the repeated hour", () => {
     fc.assert(
-      fc.property(fc.integer({ min: civilToUs(2020, 1, 1, 0, 0, 0) / 1e6, max: civilToUs(2030, 1, 1, 0, 0, 0) / 1e6 }), (seconds) => {
-        const us = seconds * 1e6;
-        const back = clockToInstant("Europe/Oslo", us + zoneOffsetUs("Europe/Oslo", us));
-        expect([us, us - 3_600e6]).toContain(back);
-      }),
+      fc.property(
+        fc.integer({ min: civilToUs(2020, 1, 1, 0, 0, 0) / 1e6, max: civilToUs(2030, 1, 1, 0, 0, 0) / 1e6 }),
+        (seconds) => {
+          const us = seconds * 1e6;
+          const back = clockToInstant("Europe/Oslo", us + zoneOffsetUs("Europe/Oslo", us));
+          expect([us, us - 3_600e6]).toContain(back);
+        },
+      ),
       { seed: 3, numRuns: 500 },
     );
   });
 });
 
-test.each([[400_000, "400 ms"], [40e6, "40 s"], [200e6, "3 min 20 s"], [3 * 3_600e6 + 1_200e6, "3 h 20 min"], [2 * US_PER_DAY, "2 d"]])("%i µs is %s", (us, text) => {
+test.each([
+  [400_000, "400 ms"],
+  [40e6, "40 s"],
+  [200e6, "3 min 20 s"],
+  [3 * 3_600e6 + 1_200e6, "3 h 20 min"],
+  [2 * US_PER_DAY, "2 d"],
+])("%i µs is %s", (us, text) => {
   expect(formatDuration(us)).toBe(text);
 });

@@ -1,7 +1,7 @@
-import { describe, expect, test, beforeEach, afterEach } from "@jest/globals";
 import { appendFileSync, mkdtempSync, readdirSync, rmSync, statSync, truncateSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import { Spool, type SpooledBatch } from "./spool.js";
 
 let directory: string;
@@ -10,7 +10,17 @@ beforeEach(() => {
 });
 afterEach(() => rmSync(directory, { recursive: true, force: true }));
 
-const batch = (number: number, texts: readonly string[] = ["<13>a"]): SpooledBatch => ({ number, throughUs: number * 1000.5, arrivals: texts.map((t) => ({ endpoint: "syslog over UDP", peer: "2001:db8::7", receivedUs: 1_795_485_911_000_123, bytes: Buffer.from(t), held: number % 2 === 0 })) });
+const batch = (number: number, texts: readonly string[] = ["<13>a"]): SpooledBatch => ({
+  number,
+  throughUs: number * 1000.5,
+  arrivals: texts.map((t) => ({
+    endpoint: "syslog over UDP",
+    peer: "2001:db8::7",
+    receivedUs: 1_795_485_911_000_123,
+    bytes: Buffer.from(t),
+    held: number % 2 === 0,
+  })),
+});
 const drain = async (spool: Spool) => {
   const out: SpooledBatch[] = [];
   for (let b = await spool.peek(); b !== null; b = await spool.peek()) {
@@ -19,7 +29,8 @@ const drain = async (spool: Spool) => {
   }
   return out;
 };
-const plain = (batches: readonly SpooledBatch[]) => batches.map((b) => ({ ...b, arrivals: b.arrivals.map((a) => ({ ...a, bytes: Buffer.from(a.bytes).toString() })) }));
+const plain = (batches: readonly SpooledBatch[]) =>
+  batches.map((b) => ({ ...b, arrivals: b.arrivals.map((a) => ({ ...a, bytes: Buffer.from(a.bytes).toString() })) }));
 const file = () => join(directory, readdirSync(directory)[0]!);
 
 describe("the spool", () => {
@@ -40,7 +51,10 @@ describe("the spool", () => {
     await spool.append(batch(3));
     expect((await drain(spool)).map((b) => b.number)).toEqual([1, 2, 3]);
   });
-  test.each([["cut in its middle", 9], ["cut in its header", 3]])("an entry %s ends the file; those before it are whole; it is counted", async (_what, left) => {
+  test.each([
+    ["cut in its middle", 9],
+    ["cut in its header", 3],
+  ])("an entry %s ends the file; those before it are whole; it is counted", async (_what, left) => {
     const spool = new Spool(directory, 1e6);
     await spool.append(batch(1));
     const whole = statSync(file()).size;

@@ -1,5 +1,5 @@
-import { describe, expect, test } from "@jest/globals";
 import { roster } from "@halvik/simulator";
+import { describe, expect, test } from "@jest/globals";
 import { exportSenders, parseSenders } from "./senders-csv.js";
 
 const HEADER = "name,addresses,relay,site,groups,role,zone,reached through,expected every seconds,notes";
@@ -8,7 +8,9 @@ describe("the sender list as CSV (RFC 4180)", () => {
   test("what is exported can be imported", () => {
     const senders = roster();
     const back = parseSenders(exportSenders(senders));
-    expect(back.map((s) => [s.name, s.addresses, s.site, s.groups, s.zone])).toEqual(senders.map((s) => [s.name, s.addresses, s.site, s.groups, s.zone]));
+    expect(back.map((s) => [s.name, s.addresses, s.site, s.groups, s.zone])).toEqual(
+      senders.map((s) => [s.name, s.addresses, s.site, s.groups, s.zone]),
+    );
   });
   test("commas, quotes and line ends in notes survive; a formula is disarmed", () => {
     const [sender] = roster();

@@ -1,9 +1,9 @@
-import { describe, expect, test, beforeAll, afterAll } from "@jest/globals";
-import fc from "fast-check";
-import pg from "pg";
 import { compileFilter, type Filter, parseFilter } from "@halvik/core/filter";
 import { syslogRecord } from "@halvik/core/normalise";
 import type { HalvikRecord } from "@halvik/core/record";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import fc from "fast-check";
+import pg from "pg";
 import { arbitraryFilter, arbitraryRecord, TEST_DIRECTORY } from "../../../core/src/testing/filters.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { BatchWriter } from "./batches.js";
@@ -34,7 +34,13 @@ afterAll(async () => {
 });
 
 const store = async (records: readonly HalvikRecord[]): Promise<HalvikRecord[]> => {
-  const stored: StoredContent[] = records.map((content) => ({ id: ids.next(1_000), sender: content.sender, endpoint: content.endpoint, copyOf: null, content }));
+  const stored: StoredContent[] = records.map((content) => ({
+    id: ids.next(1_000),
+    sender: content.sender,
+    endpoint: content.endpoint,
+    copyOf: null,
+    content,
+  }));
   await writer.commit({ number: ++number, records: stored, throughUs: 0, runRules: true }, 1_000);
   return records.map((r, i) => ({ ...r, id: formatRecordId(stored[i]!.id) }));
 };
@@ -53,9 +59,23 @@ describe("what is stored comes back", () => {
   });
 
   test("raw bytes, byte for byte, whatever came", async () => {
-    const inputs = fc.sample(fc.oneof(fc.uint8Array({ maxLength: 300 }), fc.string({ unit: "binary" }).map((s) => new TextEncoder().encode(`<13>Oct 11 22:14:15 h a: ${s}\n`))), { seed: 7, numRuns: 300 });
-    const contents = inputs.map((bytes) => syslogRecord(bytes, { receivedUs: NOW, zone: "UTC", clockOffsetUs: 0 }).content);
-    const stored: StoredContent[] = contents.map((content) => ({ id: ids.next(2_000), sender: 1, endpoint: "t", copyOf: null, content }));
+    const inputs = fc.sample(
+      fc.oneof(
+        fc.uint8Array({ maxLength: 300 }),
+        fc.string({ unit: "binary" }).map((s) => new TextEncoder().encode(`<13>Oct 11 22:14:15 h a: ${s}\n`)),
+      ),
+      { seed: 7, numRuns: 300 },
+    );
+    const contents = inputs.map(
+      (bytes) => syslogRecord(bytes, { receivedUs: NOW, zone: "UTC", clockOffsetUs: 0 }).content,
+    );
+    const stored: StoredContent[] = contents.map((content) => ({
+      id: ids.next(2_000),
+      sender: 1,
+      endpoint: "t",
+      copyOf: null,
+      content,
+    }));
     await writer.commit({ number: ++number, records: stored, throughUs: 0, runRules: true }, 2_000);
     for (const [i, s] of stored.entries()) {
       const found = await findRecord(client, formatRecordId(s.id));
@@ -66,7 +86,9 @@ describe("what is stored comes back", () => {
 
   test("a batch number is taken once: replaying it is refused whole", async () => {
     const before = await client.query("select count(*) from segment");
-    await expect(writer.commit({ number, records: [], throughUs: 0, runRules: true }, 0)).rejects.toMatchObject({ code: "23505" });
+    await expect(writer.commit({ number, records: [], throughUs: 0, runRules: true }, 0)).rejects.toMatchObject({
+      code: "23505",
+    });
     expect((await client.query("select count(*) from segment")).rows).toEqual(before.rows);
   });
 });
@@ -80,7 +102,10 @@ describe("the filter in memory and in SQL", () => {
   const sqlMatches = async (filter: Filter) => {
     const params = new Params();
     const condition = filterToSql(filter, params, { directory: TEST_DIRECTORY, nowUs: NOW });
-    const { rows } = await client.query<{ id: string }>(`select r.id::text as id from segments.s_0001_live_000001 r where r.id >= ${params.add(low(), "::bigint")} and r.id <= ${params.add(records[records.length - 1]!.id, "::bigint")} and ${condition.text}`, params.values);
+    const { rows } = await client.query<{ id: string }>(
+      `select r.id::text as id from segments.s_0001_live_000001 r where r.id >= ${params.add(low(), "::bigint")} and r.id <= ${params.add(records[records.length - 1]!.id, "::bigint")} and ${condition.text}`,
+      params.values,
+    );
     return { exact: condition.exact, ids: new Set(rows.map((r) => r.id)) };
   };
   const live = () => records.filter((r) => r.receivedUs - r.timeUs <= 600_000_000 && !r.marks.includes("held"));
@@ -89,7 +114,9 @@ describe("the filter in memory and in SQL", () => {
     let exact = 0;
     for (const filter of fc.sample(arbitraryFilter, { seed: 13, numRuns: 1_500 })) {
       const inMemory = compileFilter(filter, { directory: TEST_DIRECTORY, nowUs: NOW });
-      const want = live().filter(inMemory).map((r) => r.id);
+      const want = live()
+        .filter(inMemory)
+        .map((r) => r.id);
       const got = await sqlMatches(filter);
       if (got.exact) {
         exact++;
@@ -107,7 +134,9 @@ describe("the filter in memory and in SQL", () => {
       const keys = want.map((r) => [r.timeUs, BigInt(r.id)] as const);
       expect(keys).toEqual([...keys].sort((a, b) => b[0] - a[0] || (b[1] > a[1] ? 1 : -1)));
       const newer = await all(filter, "newer");
-      expect(newer.filter((r) => BigInt(r.id) >= BigInt(low())).map((r) => r.id)).toEqual(want.map((r) => r.id).reverse());
+      expect(newer.filter((r) => BigInt(r.id) >= BigInt(low())).map((r) => r.id)).toEqual(
+        want.map((r) => r.id).reverse(),
+      );
     }
   });
 
@@ -115,7 +144,13 @@ describe("the filter in memory and in SQL", () => {
     const out: HalvikRecord[] = [];
     let cursor: { timeUs: number; id: string } | null = null;
     for (;;) {
-      const page: Awaited<ReturnType<typeof searchRecords>> = await searchRecords(client, { ...everything, filter, limit: 37, cursor, direction });
+      const page: Awaited<ReturnType<typeof searchRecords>> = await searchRecords(client, {
+        ...everything,
+        filter,
+        limit: 37,
+        cursor,
+        direction,
+      });
       out.push(...page.records);
       if (!page.next) return out;
       cursor = page.next;
@@ -128,10 +163,18 @@ describe("the filter in memory and in SQL", () => {
       if (!parsed.ok) throw new Error(parsed.error.message);
       return parsed.filter;
     };
-    const window = { ...everything, fromUs: 1_700_000_000_000_000 - (1_700_000_000_000_000 % 3_600e6), toUs: 1_700_003_600_000_000 };
+    const window = {
+      ...everything,
+      fromUs: 1_700_000_000_000_000 - (1_700_000_000_000_000 % 3_600e6),
+      toUs: 1_700_003_600_000_000,
+    };
     for (const text of ["", "severity at least error", "not kind is syslog", "sender in group Shore"]) {
       const rolled = await histogram(client, { ...window, filter: parse(text) }, 3_600e6);
-      const counted = await histogram(client, { ...window, filter: parse(text === "" ? "text present" : `(${text}) and text present`) }, 3_600e6);
+      const counted = await histogram(
+        client,
+        { ...window, filter: parse(text === "" ? "text present" : `(${text}) and text present`) },
+        3_600e6,
+      );
       expect([rolled.source, counted.source]).toEqual(["rollups", "records"]);
       expect(rolled.buckets).toEqual(counted.buckets);
     }
@@ -143,7 +186,16 @@ test("the web role reads records but cannot alter them", async () => {
   await web.connect();
   try {
     expect((await web.query("select count(*) as n from segments.s_0001_live_000001")).rows[0].n).toBeGreaterThan(0);
-    for (const sql of ["update segments.s_0001_live_000001 set message = ''", "delete from segments.s_0001_live_000001", "drop table segments.s_0001_live_000001", "update rollup_hour set count = 0", "delete from raw_bytes", "delete from batch", "delete from audit"]) await expect(web.query(sql)).rejects.toMatchObject({ code: expect.stringMatching(/^42501/) });
+    for (const sql of [
+      "update segments.s_0001_live_000001 set message = ''",
+      "delete from segments.s_0001_live_000001",
+      "drop table segments.s_0001_live_000001",
+      "update rollup_hour set count = 0",
+      "delete from raw_bytes",
+      "delete from batch",
+      "delete from audit",
+    ])
+      await expect(web.query(sql)).rejects.toMatchObject({ code: expect.stringMatching(/^42501/) });
   } finally {
     await web.end();
   }

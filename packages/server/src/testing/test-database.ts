@@ -24,7 +24,16 @@ export async function startTestInstance(over: Readonly<Record<string, string>> =
   const runAs = runAsUser();
   if (runAs) chownSync(dataDir, runAs.uid, runAs.gid);
   const [db, http, syslog] = await Promise.all([freePort(), freePort(), freePort()]);
-  const env = { ...process.env, HALVIK_DATA_DIR: dataDir, HALVIK_DB_PORT: String(db), HALVIK_HTTP_PORT: String(http), HALVIK_SYSLOG_UDP_PORT: String(syslog), HALVIK_SYSLOG_TCP_PORT: String(syslog), HALVIK_LOG_LEVEL: "silent", ...over };
+  const env = {
+    ...process.env,
+    HALVIK_DATA_DIR: dataDir,
+    HALVIK_DB_PORT: String(db),
+    HALVIK_HTTP_PORT: String(http),
+    HALVIK_SYSLOG_UDP_PORT: String(syslog),
+    HALVIK_SYSLOG_TCP_PORT: String(syslog),
+    HALVIK_LOG_LEVEL: "silent",
+    ...over,
+  };
   const config = loadConfig(env);
   prepareDataDir(config, runAs);
   const secrets = loadOrMakeSecrets(dataDir);
@@ -57,12 +66,20 @@ export function freePort(): Promise<number> {
 }
 
 /** Waits until a condition holds; fails with the last value seen. */
-export async function eventually<T>(what: string, look: () => Promise<T>, holds: (value: T) => boolean, timeoutMs = 20_000): Promise<T> {
+export async function eventually<T>(
+  what: string,
+  look: () => Promise<T>,
+  holds: (value: T) => boolean,
+  timeoutMs = 20_000,
+): Promise<T> {
   const until = performance.now() + timeoutMs;
   for (;;) {
     const value = await look().catch((e: Error) => e as never);
     if (!((value as unknown) instanceof Error) && holds(value)) return value;
-    if (performance.now() > until) throw new Error(`${what}: not within ${timeoutMs} ms; last seen: ${(value as unknown) instanceof Error ? String(value) : JSON.stringify(value)}`);
+    if (performance.now() > until)
+      throw new Error(
+        `${what}: not within ${timeoutMs} ms; last seen: ${(value as unknown) instanceof Error ? String(value) : JSON.stringify(value)}`,
+      );
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
 }

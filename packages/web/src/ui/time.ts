@@ -22,7 +22,10 @@ export const clock = (us: number, zone: string): string => format(zone, CLOCK).f
 export const minute = (us: number, zone: string): string => format(zone, MINUTE).format(us / 1_000);
 export const day = (us: number, zone: string): string => format(zone, DAY).format(us / 1_000);
 /** "Tu 24": fits the rail. */
-export const weekday = (us: number, zone: string): string => `${format(zone, { weekday: "short" }).format(us / 1_000).slice(0, 2)} ${format(zone, { day: "numeric" }).format(us / 1_000)}`;
+export const weekday = (us: number, zone: string): string =>
+  `${format(zone, { weekday: "short" })
+    .format(us / 1_000)
+    .slice(0, 2)} ${format(zone, { day: "numeric" }).format(us / 1_000)}`;
 export const dayClock = (us: number, zone: string): string => `${day(us, zone)} ${clock(us, zone)}`;
 export const dayMinute = (us: number, zone: string): string => `${day(us, zone)} ${minute(us, zone)}`;
 export const ago = (us: number, nowUs: number): string => formatDuration(Math.max(0, nowUs - us));

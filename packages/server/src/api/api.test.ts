@@ -1,0 +1,243 @@
+import { syslogRecord } from "@halvik/core/normalise";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import type { Express } from "express";
+import pg from "pg";
+import pino from "pino";
+import type { Sequelize } from "sequelize";
+import request from "supertest";
+import { createToken } from "../access/people.js";
+import { BatchWriter } from "../store/batches.js";
+import { claimCollector } from "../store/collectors.js";
+import { createModels } from "../store/models.js";
+import { connectionOf, createPool } from "../store/pool.js";
+import { formatRecordId, IdSource } from "../store/record-id.js";
+import { startTestInstance, type TestInstance } from "../testing/test-database.js";
+import { createApp } from "./app.js";
+import { DirectoryCache } from "./deps.js";
+import { LiveFeed } from "./live-feed.js";
+
+let instance: TestInstance;
+let app: Express;
+let models: Sequelize;
+let db: pg.Pool;
+let reader: string;
+let actor: string;
+let recordId: string;
+const API = "/api/v1";
+
+beforeAll(async () => {
+  instance = await startTestInstance();
+  const { config, secrets } = instance;
+  const log = pino({ level: "silent" });
+  const owner = createModels(config, secrets, "owner");
+  reader = await createToken("reader", "read");
+  actor = await createToken("actor", "act");
+  await owner.close();
+  const client = new pg.Client(connectionOf(config, secrets, "owner"));
+  await client.connect();
+  const claim = await claimCollector(client, "test", "live");
+  const ids = new IdSource(claim.number, 0);
+  const nowUs = Date.now() * 1000;
+  const records = ["<11>a: first <script>alert(1)</script>", "<14>a: second"].map((line, i) => ({
+    id: ids.next(nowUs),
+    sender: 1,
+    endpoint: "t",
+    copyOf: null,
+    content: syslogRecord(Buffer.from(line), { receivedUs: nowUs - 1_000_000 + i, zone: "UTC", clockOffsetUs: 0 })
+      .content,
+  }));
+  await new BatchWriter(client, claim.number, false).commit(
+    { number: 1, records, throughUs: nowUs, runRules: true },
+    nowUs,
+  );
+  recordId = formatRecordId(records[0]!.id);
+  await client.query("insert into sender (name, state) values ('box', 'admitted'), ('other', 'waiting')");
+  await client.query(
+    "insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count) values ('t', 3, 'open', 'refused-logons', 1, 'k', 1, 2, 2, 3)",
+  );
+  await client.end();
+  models = createModels(config, secrets, "web");
+  db = createPool(connectionOf(config, secrets, "web"), 4, 10_000);
+  app = createApp(
+    {
+      config,
+      db,
+      directory: new DirectoryCache(db, "UTC"),
+      feed: new LiveFeed(connectionOf(config, secrets, "web"), db, log),
+      version: "test",
+    },
+    models,
+    secrets,
+    "/nowhere",
+    log,
+  );
+}, 60_000);
+afterAll(async () => {
+  await models?.close();
+  await db?.end();
+  await instance?.dispose();
+});
+
+const get = (path: string, token = reader) => request(app).get(`${API}${path}`).set("authorization", `Bearer ${token}`);
+const post = (path: string, body: object, token = actor) =>
+  request(app).post(`${API}${path}`).set("authorization", `Bearer ${token}`).send(body);
+
+describe("who may", () => {
+  test.each(["/records", "/incidents", "/senders", "/summary", "/intake", "/rules", "/records/1", "/senders.csv"])(
+    "%s asks for a sign-in",
+    async (path) => {
+      const answer = await request(app).get(`${API}${path}`);
+      expect([answer.status, answer.body.error.code]).toEqual([401, "SIGN_IN_NEEDED"]);
+    },
+  );
+  test("health and the description are open, and say nothing of records", async () => {
+    expect((await request(app).get(`${API}/health`)).body).toMatchObject({ database: true });
+    expect((await request(app).get(`${API}/openapi.json`)).body.openapi).toBe("3.1.0");
+  });
+  test("a reading token may not act; an unknown one is refused", async () => {
+    expect((await post("/incidents/1/acknowledge", {}, reader)).body.error.code).toBe("NOT_ALLOWED");
+    expect((await get("/records", "hv_nonsense")).status).toBe(401);
+  });
+  test("another site's page cannot make changes", async () => {
+    for (const [name, value] of [
+      ["origin", "https://evil.example"],
+      ["sec-fetch-site", "cross-site"],
+    ] as const)
+      expect((await post("/incidents/1/acknowledge", {}).set(name, value)).body.error.code).toBe("CROSS_SITE");
+  });
+  test("sign-in: wrong, then the one-time password, which must be changed before anything else", async () => {
+    const wrong = await request(app).post(`${API}/session`).send({ name: "owner", password: "wrong" });
+    expect([wrong.status, wrong.body.error.code]).toEqual([401, "SIGN_IN_REFUSED"]);
+    const agent = request.agent(app);
+    const signedIn = await agent.post(`${API}/session`).send({ name: "owner", password: instance.ownerPassword });
+    expect(signedIn.body).toMatchObject({ name: "owner", mustChange: true });
+    expect(signedIn.headers["set-cookie"]![0]).toMatch(/HttpOnly; SameSite=Strict/);
+    expect((await agent.get(`${API}/records`)).body.error.code).toBe("PASSWORD_MUST_CHANGE");
+    expect((await agent.post(`${API}/session/password`).send({ password: "short" })).body.error).toMatchObject({
+      code: "BAD_REQUEST",
+      field: "password",
+    });
+    expect((await agent.post(`${API}/session/password`).send({ password: instance.ownerPassword })).status).toBe(400);
+    expect(
+      (await agent.post(`${API}/session/password`).send({ password: "a password of my own" })).body.mustChange,
+    ).toBe(false);
+    expect((await agent.get(`${API}/records`)).status).toBe(200);
+    await agent.delete(`${API}/session`);
+    expect((await agent.get(`${API}/records`)).status).toBe(401);
+  });
+});
+
+describe("records", () => {
+  test("newest first, filtered, with ids as strings and hostile text as it is", async () => {
+    const { body } = await get("/records").query({ filter: "severity at least error" });
+    expect(body).toMatchObject({
+      partial: false,
+      records: [{ id: recordId, text: "first <script>alert(1)</script>", severity: "error", sender: { name: "box" } }],
+    });
+    expect((await get("/records").query({ limit: "1" })).body.nextCursor).toMatch(/^\d+\.\d+$/);
+  });
+  test("one with its raw bytes", async () => {
+    const { body } = await get(`/records/${recordId}`);
+    expect(Buffer.from(body.raw.base64, "base64").toString()).toBe("<11>a: first <script>alert(1)</script>");
+    expect((await get("/records/123456789")).body.error.code).toBe("NOT_FOUND");
+  });
+  test("counts over time", async () => {
+    expect((await get("/records/histogram").query({ buckets: "24" })).body).toMatchObject({
+      total: 2,
+      exact: true,
+      source: "rollups",
+    });
+    expect((await get("/records/histogram").query({ filter: "first" })).body).toMatchObject({
+      total: 1,
+      exact: true,
+      source: "records",
+    });
+  });
+  test.each([
+    [
+      "a filter that cannot be read",
+      { filter: "sevrity is error" },
+      { code: "BAD_FILTER", position: { start: 0, end: 7 }, suggestion: "severity" },
+    ],
+    ["an unknown sender", { filter: "sender is bx" }, { code: "BAD_FILTER", suggestion: "box" }],
+    ["a limit of nothing", { limit: "" }, { code: "BAD_REQUEST", field: "limit" }],
+    ["a limit too large", { limit: "100000" }, { code: "BAD_REQUEST", field: "limit" }],
+    ["a cursor made up", { cursor: "1;drop" }, { code: "BAD_REQUEST", field: "cursor" }],
+    ["a time without a zone", { from: "2026-01-01T00:00:00" }, { code: "BAD_TIME", field: "from" }],
+    ["a window turned round", { from: "2026-01-02T00:00:00Z", to: "2026-01-01T00:00:00Z" }, { code: "BAD_TIME" }],
+    ["a zone that is none", { zone: "Mars" }, { code: "BAD_REQUEST", field: "zone" }],
+  ])("%s is a clear error", async (_what, query, error) => {
+    const answer = await get("/records").query(query);
+    expect([answer.status, answer.body]).toMatchObject([400, { error }]);
+  });
+});
+
+describe("incidents and senders", () => {
+  test("acknowledge, note, close; a second close contradicts", async () => {
+    expect((await get("/incidents").query({ state: "attention" })).body).toMatchObject({
+      attention: 1,
+      incidents: [{ id: 1 }],
+    });
+    expect((await post("/incidents/1/acknowledge", { note: "I saw it" })).body).toMatchObject({
+      incident: { acknowledged: { by: "token actor" } },
+      history: [{ what: "acknowledged", detail: "I saw it" }],
+    });
+    expect((await get("/incidents").query({ state: "attention" })).body.attention).toBe(0);
+    expect((await post("/incidents/1/notes", { note: "" })).body.error.code).toBe("BAD_REQUEST");
+    expect((await post("/incidents/1/close", { reason: "fixed" })).body.incident).toMatchObject({
+      state: "closed",
+      closeReason: "fixed",
+    });
+    expect((await post("/incidents/1/close", { reason: "fixed" })).body.error.code).toBe("CONFLICT");
+    expect((await post("/incidents/99/acknowledge", {})).body.error.code).toBe("NOT_FOUND");
+  });
+  test("admit, change, and conflicts in words", async () => {
+    const senders = (await post("/senders/2/admit", {})).body.senders as { id: number; state: string }[];
+    expect(senders.find((s) => s.id === 2)?.state).toBe("admitted");
+    const patch = (id: number, body: object) =>
+      request(app).patch(`${API}/senders/${id}`).set("authorization", `Bearer ${actor}`).send(body);
+    expect(
+      (await patch(1, { addresses: ["10.0.0.1", "2001:DB8::1"], reachedThrough: "other" })).body.senders[0],
+    ).toMatchObject({ addresses: ["10.0.0.1", "2001:db8::1"], reachedThrough: "other" });
+    expect((await patch(2, { addresses: ["10.0.0.1"] })).body.error).toMatchObject({
+      code: "CONFLICT",
+      message: "the address 10.0.0.1 belongs to “box”",
+    });
+    expect((await patch(2, { reachedThrough: "box" })).body.error.message).toContain("is itself reached through");
+    expect((await patch(2, { name: "BOX" })).body.error.message).toContain("is called “box”");
+    expect((await patch(2, { addresses: ["nonsense"] })).body.error).toMatchObject({
+      code: "BAD_REQUEST",
+      field: "addresses.0",
+    });
+    expect((await post("/senders/admit-network", { network: "10.0.0.0/33", fromNowOn: true })).status).toBe(400);
+  });
+});
+
+test("every route is described, with the shape of its errors", async () => {
+  const { paths } = (await request(app).get(`${API}/openapi.json`)).body as { paths: Record<string, object> };
+  for (const path of [
+    "/records",
+    "/records/{id}",
+    "/records/histogram",
+    "/records/live",
+    "/incidents",
+    "/incidents/{id}",
+    "/incidents/{id}/acknowledge",
+    "/senders",
+    "/senders/{id}/admit",
+    "/health",
+  ])
+    expect(Object.keys(paths)).toContain(path);
+});
+
+test("bodies that are no JSON, too large, or of the wrong kind are clear errors", async () => {
+  const raw = (body: string) =>
+    request(app)
+      .post(`${API}/incidents/1/notes`)
+      .set("authorization", `Bearer ${actor}`)
+      .set("content-type", "application/json")
+      .send(body);
+  expect((await raw("{oops")).body.error.message).toBe("the body is not JSON");
+  expect((await raw(JSON.stringify({ note: "x".repeat(1_100_000) }))).body.error.message).toContain("larger");
+  expect((await raw('{"note": 5}')).body.error).toMatchObject({ code: "BAD_REQUEST", field: "note" });
+});
