@@ -44,6 +44,10 @@ export class SenderRegistry {
     const { rows } = await db.query<{ version: number }>("select version from directory_version");
     const version = rows[0]!.version;
     if (version === this.version) return false;
+    // a sender that came to wait just before its network was admitted
+    await db.query(
+      `update sender s set state = 'admitted' from sender_address a join admitted_network n on a.address <<= n.network where a.sender = s.id and s.state = 'waiting'`,
+    );
     const senders = await loadSenders(db, this.defaultZone);
     const networks = await db.query<{ network: string }>("select network::text from admitted_network");
     this.networks = networks.rows.flatMap((r) => parseNetwork(r.network) ?? []);

@@ -37,7 +37,7 @@ export async function watchSenders(
   const out: OwnObservation[] = [];
   for (const row of rows) {
     const sender = directory.get(row.sender);
-    if (!sender || sender.state !== "admitted") continue;
+    if (sender?.state !== "admitted") continue;
     const silent = silentIds.has(row.sender);
     if (silent && row.since_us === null) {
       await db.query(

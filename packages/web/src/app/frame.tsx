@@ -101,11 +101,9 @@ function TopLine({
           >
             {s.name}
             {s.path === "/incidents" && summary !== undefined && summary.attention > 0 && (
-              <sup
-                className="ml-0.5 text-[11px] font-bold text-vermilion"
-                aria-label={`${summary.attention} need attention`}
-              >
+              <sup className="ml-0.5 text-[11px] font-bold text-vermilion">
                 {summary.attention}
+                <span className="sr-only"> need attention</span>
               </sup>
             )}
           </NavLink>

@@ -28,7 +28,7 @@ const LABEL_STEPS_US = [1, 5, 10, 30, 60, 300, 600, 1_800, 3_600, 7_200, 14_400,
 
 /** The time rail: time runs downward, newest on top; bars from rollups, incidents as brackets, the window with its handles. */
 export function TimeRail() {
-  const box = useRef<HTMLDivElement>(null);
+  const box = useRef<HTMLElement>(null);
   const [height, setHeight] = useState(600);
   const { rail, window, zone, needleUs, setWindow, setRail, setNeedle } = useViewStore();
   const nowUs = useViewStore((s) => Math.ceil(s.nowUs / STEP_US) * STEP_US);
@@ -77,7 +77,7 @@ export function TimeRail() {
   const most = Math.max(1, ...buckets.map((b) => b.count));
   const barHeight = Math.max(1, (widthUs / (toUs - fromUs)) * (height - TOP - BOTTOM) - 1);
   return (
-    <div
+    <section
       ref={box}
       className="relative w-[100px] shrink-0 touch-none overflow-hidden border-r border-line-strong select-none"
       onPointerDown={drag.start}
@@ -87,7 +87,6 @@ export function TimeRail() {
         setRail({ spanUs: DEFAULT_RAIL_US, endUs: null });
         setWindow({ spanUs: DEFAULT_WINDOW_US, endUs: null });
       }}
-      role="group"
       aria-label="Time rail"
     >
       <svg width={WIDTH} height={height} aria-hidden="true" className="block">
@@ -164,7 +163,7 @@ export function TimeRail() {
         zone={zone}
         onMove={(by) => choose(chosen.fromUs + by * (window.spanUs / KEY_STEPS), chosen.toUs)}
       />
-    </div>
+    </section>
   );
 }
 
@@ -213,14 +212,14 @@ function Handle({
 
 /** Dragging on the rail: near an edge of the window moves that edge, elsewhere makes a new window. */
 function useDrag(
-  box: React.RefObject<HTMLDivElement | null>,
+  box: React.RefObject<HTMLElement | null>,
   usAt: (y: number) => number,
   choose: (a: number, b: number) => void,
   chosen: { fromUs: number; toUs: number },
 ) {
   const latest = useRef({ usAt, choose });
   latest.current = { usAt, choose };
-  const start = (e: ReactPointerEvent<HTMLDivElement>) => {
+  const start = (e: ReactPointerEvent<HTMLElement>) => {
     if (e.button !== 0) return;
     const top = box.current!.getBoundingClientRect().top;
     const startUs = usAt(e.clientY - top);

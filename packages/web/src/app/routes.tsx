@@ -1,4 +1,4 @@
-import { createBrowserRouter, Navigate } from "react-router";
+import { createBrowserRouter, redirect } from "react-router";
 import { Frame } from "./frame";
 
 /** Each section is loaded when it is first opened. */
@@ -7,7 +7,7 @@ export const router = createBrowserRouter([
     path: "/",
     element: <Frame />,
     children: [
-      { index: true, element: <Navigate to="/now" replace /> },
+      { index: true, loader: () => redirect("/now") },
       { path: "now", lazy: async () => ({ Component: (await import("../features/now/now-page")).NowPage }) },
       {
         path: "records",

@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import { useSearchParams } from "react-router";
+import { useNavigation, useSearchParams } from "react-router";
 import { isoOf, type Stretch, useViewStore, usOf } from "./view-store";
 
 const FOLLOWING = /^(\d{1,9})s$/;
@@ -7,14 +7,16 @@ const FOLLOWING = /^(\d{1,9})s$/;
 /** Keeps the window in the address: `?last=21600s` follows the clock, `?from=…&to=…` stands still. Links restore it. */
 export function useWindowInUrl(): void {
   const [params, setParams] = useSearchParams();
+  const navigating = useNavigation().state !== "idle";
   const window = useViewStore((s) => s.window);
   const setWindow = useViewStore((s) => s.setWindow);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the address is read once; afterwards the store leads
   useEffect(() => {
     const given = fromParams(params);
     if (given) setWindow(given);
   }, []);
   useEffect(() => {
+    // a page on its way keeps its turn: writing the address now would call it back
+    if (navigating) return;
     setParams(
       (old) => {
         const next = new URLSearchParams(old);
@@ -28,7 +30,7 @@ export function useWindowInUrl(): void {
       },
       { replace: true },
     );
-  }, [window, setParams]);
+  }, [window, setParams, navigating]);
 }
 
 function fromParams(params: URLSearchParams): Stretch | null {

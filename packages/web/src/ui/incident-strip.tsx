@@ -38,7 +38,6 @@ export function IncidentStrip({ incident: i, selected = false }: { incident: Inc
         <path d={`M0 20H${LANE}`} stroke="var(--line-strong)" />
         {i.moments.map((m, n) => {
           const x = ((usOf(m) - window.fromUs) / (window.toUs - window.fromUs)) * LANE;
-          // biome-ignore lint/suspicious/noArrayIndexKey: moments may coincide and never move
           return x >= 0 && x <= LANE ? (
             <rect
               key={n}

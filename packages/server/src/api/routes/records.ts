@@ -15,6 +15,7 @@ import { incidentsWithRecord } from "../../store/incidents.js";
 import { findRecord, histogram, type PageKey, recordsInIdRange, searchRecords } from "../../store/search.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
+import type { NewIds } from "../live-feed.js";
 import { route } from "../route.js";
 import { readFilterText, readWindow } from "../window.js";
 
@@ -114,21 +115,29 @@ export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
       });
       res.write(": listening\n\n");
       let busy = false;
-      const stop = feed.listen(async ({ low, high }) => {
-        // a reader slower than the feed skips; the page says how many lines it did not show
-        if (busy || res.writableNeedDrain) return;
+      let waiting: NewIds | null = null;
+      const tell = async (ids: NewIds) => {
+        const senders = await directory.get();
+        const now = nowUs();
+        const filter = readFilterText(query.filter, senders, zone);
+        const rows = await recordsInIdRange(db, ids.low, ids.high, filter, senders, now, LIVE_MAX_LINES * 5);
+        const records = rows
+          .filter(compileFilter(filter, { directory: senders, nowUs: now }))
+          .sort((x, y) => y.timeUs - x.timeUs);
+        if (records.length === 0) return;
+        const lines = records.slice(0, LIVE_MAX_LINES).map((r) => recordToJson(r, senders.name(r.sender)));
+        res.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);
+      };
+      const stop = feed.listen(async (ids) => {
+        // while one answer is made, what comes meanwhile is gathered for the next
+        waiting = waiting === null ? ids : spanOf(waiting, ids);
+        if (busy) return;
         busy = true;
         try {
-          const senders = await directory.get();
-          const now = nowUs();
-          const filter = readFilterText(query.filter, senders, zone);
-          const rows = await recordsInIdRange(db, low, high, filter, senders, now, LIVE_MAX_LINES * 5);
-          const matches = compileFilter(filter, { directory: senders, nowUs: now });
-          const records = rows.filter(matches).sort((a, b) => b.timeUs - a.timeUs);
-          if (records.length > 0)
-            res.write(
-              `data: ${JSON.stringify({ records: records.slice(0, LIVE_MAX_LINES).map((r) => recordToJson(r, senders.name(r.sender))), count: records.length })}\n\n`,
-            );
+          for (let next: NewIds | null = waiting; next !== null; next = waiting) {
+            waiting = null;
+            await tell(next);
+          }
         } catch {
           res.write("event: trouble\ndata: {}\n\n");
         } finally {
@@ -164,6 +173,11 @@ export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
     },
   }),
 ];
+
+const spanOf = (a: NewIds, b: NewIds): NewIds => ({
+  low: BigInt(a.low) < BigInt(b.low) ? a.low : b.low,
+  high: BigInt(a.high) > BigInt(b.high) ? a.high : b.high,
+});
 
 const since = (started: number): number => Math.round((performance.now() - started) * 10) / 10;
 

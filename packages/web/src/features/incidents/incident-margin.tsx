@@ -82,7 +82,6 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
       <Heading>History</Heading>
       <ol className="text-[13px] leading-5">
         {history.map((h, n) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: history only grows at its front
           <li key={n} className="mb-1 text-quiet">
             <time className="font-mono text-[12px]">{dayClock(usOf(h.at), zone)}</time>{" "}
             <span className="text-ink">{h.what}</span> · {h.who}
@@ -136,6 +135,7 @@ function Form({
         Note{writing === "note" ? "" : " (may stay empty)"}
         <textarea
           rows={3}
+          // biome-ignore lint/a11y/noAutofocus: the form was opened by a key, to write into
           autoFocus
           required={writing === "note"}
           className="mt-0.5 w-full rounded-[2px] border border-line-strong bg-paper px-2 py-1 text-ink"

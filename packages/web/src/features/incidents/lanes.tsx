@@ -62,7 +62,6 @@ export function Lanes({ detail: { incident, findings } }: { detail: IncidentDeta
                 .filter((r) => names(r, e.value))
                 .map((r) => (
                   // biome-ignore lint/a11y/noStaticElementInteractions: the same moments are reached by keyboard in the evidence below
-                  // biome-ignore lint/a11y/useKeyWithClickEvents: see above
                   <rect
                     key={r.id}
                     x={x - 7}

@@ -34,7 +34,7 @@ export function WaitingSenders({ senders, unlisted, onAdmit, onRefuse, onAdmitNe
         >
           <span className="font-mono">{s.name}</span>
           <span className="text-quiet">
-            {s.held.toLocaleString("en")} records held
+            {s.held.toLocaleString("en")} {s.held === 1 ? "record" : "records"} held
             {s.heldRefused > 0 ? `, ${s.heldRefused.toLocaleString("en")} more refused: too many` : ""}
             {s.firstSeen ? `, first heard ${ago(usOf(s.firstSeen), nowUs)} ago` : ""}
           </span>

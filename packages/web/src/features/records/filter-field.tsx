@@ -60,7 +60,6 @@ export function FilterField({ value, directory, zone, onChange, onSubmit }: Filt
   const latest = useRef({ directory, zone, onChange, onSubmit });
   latest.current = { directory, zone, onChange, onSubmit };
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes reaches it through `latest`
   useEffect(() => {
     const complete = (context: CompletionContext) => {
       const { from, options } = completeFilter(context.state.doc.toString(), context.pos, latest.current.directory);
@@ -114,7 +113,10 @@ export function FilterField({ value, directory, zone, onChange, onSubmit }: Filt
               {
                 key: "Enter",
                 run: (e) => {
-                  latest.current.onSubmit(e.state.doc.toString());
+                  const text = e.state.doc.toString();
+                  latest.current.onSubmit(text);
+                  // applied: the keys go to the list again
+                  if (parseFilter(text, latest.current).ok) e.contentDOM.blur();
                   return true;
                 },
               },

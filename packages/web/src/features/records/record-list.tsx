@@ -44,7 +44,6 @@ export function RecordList({ records, selectedId, actions, onSelect, onEnd, onSc
     () => lines.findIndex((l) => l.type === "record" && l.record.id === selectedId),
     [lines, selectedId],
   );
-  // biome-ignore lint/correctness/useExhaustiveDependencies: scrolls when another record is selected, not when lines come in
   useEffect(() => {
     if (selectedLine >= 0) virtual.scrollToIndex(selectedLine, { align: "auto" });
   }, [selectedId]);
@@ -84,6 +83,7 @@ export function RecordList({ records, selectedId, actions, onSelect, onEnd, onSc
               </div>
             );
           return (
+            // biome-ignore lint/a11y/noStaticElementInteractions: pointing only moves the needle on the rail
             <div
               key={item.key}
               style={style}

@@ -1,0 +1,105 @@
+import { spawn } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { cpus, totalmem } from "node:os";
+import pg from "pg";
+import { connectionOf } from "../packages/server/src/store/pool.js";
+import { RoleProcess, runCommand } from "../packages/server/src/testing/roles.js";
+import { startTestInstance, type TestInstance } from "../packages/server/src/testing/test-database.js";
+
+export const DEVICES = 100;
+export const deviceAddress = (i: number): string => `127.50.${1 + Math.floor(i / 200)}.${1 + (i % 200)}`;
+
+/** A Halvik of its own with a hundred admitted senders, and the roles asked for. */
+export async function startBench(
+  roles: readonly ("collector" | "engine" | "web")[],
+): Promise<{ instance: TestInstance; stop: () => Promise<void>; collector: RoleProcess }> {
+  const instance = await startTestInstance();
+  const rows = Array.from({ length: DEVICES }, (_, i) => `dev-${i},${deviceAddress(i)},no,Bench,bench,,UTC,,,`);
+  await runCommand(
+    instance.env,
+    ["senders", "import", "-"],
+    ["name,addresses,relay,site,groups,role,zone,reached through,expected every seconds,notes", ...rows].join("\n"),
+  );
+  const running: RoleProcess[] = [];
+  for (const role of roles) running.push(await RoleProcess.start(instance, role));
+  return {
+    instance,
+    collector: running[roles.indexOf("collector")]!,
+    stop: async () => {
+      for (const r of running) await r.stop();
+      await instance.dispose();
+    },
+  };
+}
+
+export async function connect(instance: TestInstance): Promise<pg.Client> {
+  const client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+  await client.connect();
+  return client;
+}
+
+export function sayMachine(): void {
+  const rmem = readFileSync("/proc/sys/net/core/rmem_max", "utf8").trim();
+  console.log(
+    `${cpus().length} × ${cpus()[0]?.model}, ${(totalmem() / 2 ** 30).toFixed(0)} GiB, Node ${process.version}, net.core.rmem_max ${rmem}, ${DEVICES} devices; sender, roles and PostgreSQL on the same processors`,
+  );
+}
+
+/** Sends numbered messages at a rate from a process of its own. @returns how many were sent, and their mean size */
+export function sendLoad(
+  instance: TestInstance,
+  transport: string,
+  perSecond: number,
+  seconds: number,
+): Promise<{ sent: number; bytes: number; tookSeconds: number }> {
+  return new Promise((done, failed) => {
+    const child = spawn(
+      process.execPath,
+      [
+        "--import",
+        "tsx",
+        "bench/sender.ts",
+        transport,
+        String(instance.config.HALVIK_SYSLOG_UDP_PORT),
+        String(perSecond),
+        String(seconds),
+      ],
+      { stdio: ["ignore", "pipe", "inherit"], env: { ...process.env, NODE_OPTIONS: "" } },
+    );
+    let out = "";
+    child.stdout.on("data", (b: Buffer) => {
+      out += b.toString();
+    });
+    child.once("exit", (code) =>
+      code === 0 ? done(JSON.parse(out)) : failed(new Error(`the sender ended with ${code}`)),
+    );
+  });
+}
+
+/** Records stored so far by the rollups, Halvik's own left out. */
+export async function countStored(client: pg.Client): Promise<number> {
+  return (
+    await client.query<{ n: number }>("select coalesce(sum(count), 0)::bigint as n from rollup_hour where sender <> 0")
+  ).rows[0]!.n;
+}
+
+/** Waits until the count stands still. */
+export async function settle(client: pg.Client): Promise<number> {
+  let last = -1;
+  for (;;) {
+    const now = await countStored(client);
+    if (now === last) return now;
+    last = now;
+    await new Promise((r) => setTimeout(r, 1_500));
+  }
+}
+
+/** Processor seconds and greatest memory of a process, from /proc. */
+export function usage(pid: number): { cpuSeconds: number; peakMb: number } {
+  const stat = readFileSync(`/proc/${pid}/stat`, "utf8").split(") ")[1]!.split(" ");
+  const peak = /VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, "utf8"));
+  return { cpuSeconds: (Number(stat[11]) + Number(stat[12])) / 100, peakMb: Number(peak?.[1] ?? 0) / 1024 };
+}
+
+export const percentile = (values: readonly number[], p: number): number =>
+  [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * p))]!;

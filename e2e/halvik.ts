@@ -1,0 +1,127 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { createSocket } from "node:dgram";
+import { mkdtempSync, rmSync } from "node:fs";
+import { createConnection, createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join, resolve } from "node:path";
+import type { Page } from "@playwright/test";
+
+const PASSWORD = "correct horse battery";
+
+function freePort(): Promise<number> {
+  return new Promise((done) => {
+    const server = createServer();
+    server.listen(0, "127.0.0.1", () => {
+      const { port } = server.address() as { port: number };
+      server.close(() => done(port));
+    });
+  });
+}
+
+/** A whole Halvik, started as a user would start it, on ports and in a directory of its own. */
+export class Halvik {
+  private child: ChildProcess | null = null;
+  private output = "";
+
+  private constructor(
+    private readonly dataDir: string,
+    readonly httpPort: number,
+    private readonly syslogPort: number,
+    private readonly dbPort: number,
+  ) {}
+
+  static async create(): Promise<Halvik> {
+    const dataDir = mkdtempSync(join(tmpdir(), "halvik-e2e-"));
+    return new Halvik(dataDir, await freePort(), await freePort(), await freePort());
+  }
+
+  get url(): string {
+    return `http://127.0.0.1:${this.httpPort}`;
+  }
+
+  get oneTimePassword(): string {
+    return /one-time password (\S+)/.exec(this.output)![1]!;
+  }
+
+  async start(): Promise<void> {
+    this.output = "";
+    const child = spawn(
+      process.execPath,
+      [
+        resolve("packages/server/dist/halvik.js"),
+        "start",
+        "--empty",
+        "--data",
+        this.dataDir,
+        "--port",
+        String(this.httpPort),
+      ],
+      {
+        env: {
+          ...process.env,
+          HALVIK_SYSLOG_UDP_PORT: String(this.syslogPort),
+          HALVIK_SYSLOG_TCP_PORT: String(this.syslogPort),
+          HALVIK_DB_PORT: String(this.dbPort),
+        },
+      },
+    );
+    this.child = child;
+    await new Promise<void>((ready, failed) => {
+      const take = (b: Buffer) => {
+        this.output += b.toString();
+        if (this.output.includes("Ctrl-C stops everything")) ready();
+      };
+      child.stdout.on("data", take);
+      child.stderr.on("data", take);
+      child.once("exit", (code) => failed(new Error(`start ended with ${code}: ${this.output}`)));
+    });
+  }
+
+  /** Ctrl-C. */
+  async stop(): Promise<void> {
+    const child = this.child;
+    if (!child) return;
+    const ended = new Promise((done) => child.once("exit", done));
+    child.kill("SIGINT");
+    await ended;
+    this.child = null;
+  }
+
+  async dispose(): Promise<void> {
+    await this.stop();
+    rmSync(this.dataDir, { recursive: true, force: true });
+  }
+
+  async udp(from: string, line: string): Promise<void> {
+    const socket = createSocket("udp4");
+    await new Promise<void>((bound) => socket.bind({ address: from }, bound));
+    await new Promise<void>((sent, failed) =>
+      socket.send(line, this.syslogPort, "127.0.0.1", (e) => (e ? failed(e) : sent())),
+    );
+    socket.close();
+  }
+
+  tcp(from: string, lines: readonly string[]): Promise<void> {
+    return new Promise((done, failed) => {
+      const socket = createConnection({ host: "127.0.0.1", port: this.syslogPort, localAddress: from });
+      socket.once("error", failed);
+      socket.end(lines.map((l) => `${l}\n`).join(""), done);
+    });
+  }
+
+  async signIn(page: Page, password = PASSWORD): Promise<void> {
+    await page.goto(this.url);
+    await page.getByLabel("Name").fill("owner");
+    await page.getByLabel("Password").fill(password);
+    await page.getByRole("button", { name: "Sign in" }).click();
+    if (password === PASSWORD) await page.getByRole("navigation", { name: "Sections" }).waitFor();
+  }
+
+  async firstSignIn(page: Page): Promise<void> {
+    await this.signIn(page, this.oneTimePassword);
+    await page.getByLabel("New password").fill(PASSWORD);
+    await page.getByLabel("Once more").fill(PASSWORD);
+    await page.getByRole("button", { name: "Keep it" }).click();
+    await page.getByRole("navigation", { name: "Sections" }).waitFor();
+  }
+}

@@ -1,0 +1,30 @@
+import { defineConfig } from "@playwright/test";
+
+/** Debian's Chromium against the built app, started by the start command itself. */
+export default defineConfig({
+  testDir: ".",
+  timeout: 120_000,
+  expect: { timeout: 15_000 },
+  workers: 1,
+  fullyParallel: false,
+  reporter: [["line"], ["json", { outputFile: "../test-results/e2e.json" }]],
+  outputDir: "../test-results/artifacts",
+  use: {
+    actionTimeout: 15_000,
+    viewport: { width: 1280, height: 800 },
+    timezoneId: "Europe/Oslo",
+    launchOptions: {
+      executablePath: "/usr/bin/chromium",
+      args: [
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+      ],
+    },
+    screenshot: "only-on-failure",
+  },
+});

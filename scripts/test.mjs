@@ -1,0 +1,73 @@
+// Runs type check, lint, Jest and Playwright, and adds up what passed and failed. A step that cannot run counts as failed.
+import { spawnSync } from "node:child_process";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+
+const results = mkdtempSync(join(tmpdir(), "halvik-results-"));
+let passed = 0;
+let failed = 0;
+
+/** Runs a step; `count` reads its results, otherwise the step itself is one check. */
+function step(name, command, env = {}, count = null) {
+  const started = Date.now();
+  console.log(`\n== ${name}`);
+  const { status } = spawnSync("npx", ["--no-install", ...command], {
+    stdio: "inherit",
+    env: { ...process.env, npm_config_loglevel: "error", ...env },
+  });
+  let counted = { passed: status === 0 ? 1 : 0, failed: status === 0 ? 0 : 1 };
+  if (count) {
+    try {
+      counted = count();
+    } catch (e) {
+      console.log(`${name}: no results (${e.message})`);
+      counted = { passed: 0, failed: 1 };
+    }
+    // a runner that fails for another reason than a test
+    if (status !== 0 && counted.failed === 0) counted.failed = 1;
+  }
+  passed += counted.passed;
+  failed += counted.failed;
+  console.log(
+    `== ${name}: ${counted.passed} passed, ${counted.failed} failed (${((Date.now() - started) / 1000).toFixed(0)} s)`,
+  );
+}
+
+for (const project of [
+  "packages/core",
+  "packages/core/tsconfig.test.json",
+  "packages/server",
+  "packages/simulator",
+  "packages/web",
+  "e2e",
+])
+  step(`types of ${project}`, ["tsc", "-p", project]);
+step("lint", ["biome", "check", "."]);
+step("imports go one way", ["depcruise", "--config", ".dependency-cruiser.cjs", "packages"]);
+
+const jest = join(results, "jest.json");
+step(
+  "unit and integration tests",
+  ["jest", "--json", `--outputFile=${jest}`],
+  { NODE_OPTIONS: "--experimental-vm-modules --no-warnings" },
+  () => {
+    const { numPassedTests, numFailedTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(jest, "utf8"));
+    return { passed: numPassedTests, failed: numFailedTests + numRuntimeErrorTestSuites };
+  },
+);
+
+const e2e = join(results, "e2e.json");
+step(
+  "the interface in Chromium",
+  ["playwright", "test", "-c", "e2e/playwright.config.ts", "--reporter=line,json"],
+  { PLAYWRIGHT_JSON_OUTPUT_NAME: e2e },
+  () => {
+    const { stats } = JSON.parse(readFileSync(e2e, "utf8"));
+    return { passed: stats.expected + stats.flaky, failed: stats.unexpected + stats.skipped };
+  },
+);
+
+rmSync(results, { recursive: true, force: true });
+console.log(`\n${passed} passed, ${failed} failed`);
+process.exit(failed === 0 ? 0 : 1);
