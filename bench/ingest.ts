@@ -23,7 +23,7 @@ for (let run = 1; run <= runs; run++) {
       "select detail from role_status where role = 'collector'",
     );
     const engine = await client.query<{ lag: number }>(
-      "select (heartbeat_us - (detail->>'throughUs')::bigint) / 1e6 as lag from role_status where role = 'engine'",
+      "select (heartbeat_us - (detail->>'throughUs')::bigint) / 1e6::float8 as lag from role_status where role = 'engine'",
     );
     console.log(
       `run ${run}: ${transport}, ${perSecond}/s for ${seconds} s, ${load.bytes.toFixed(0)} bytes each: sent ${load.sent} in ${load.tookSeconds.toFixed(1)} s, stored ${stored}, lost ${load.sent - stored}; ` +

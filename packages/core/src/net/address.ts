@@ -28,6 +28,8 @@ export function isIpv4(text: string): boolean {
 export function canonicalAddress(text: string): string | null {
   if (isIpv4(text)) return text;
   if (text.length < 2 || text.length > 45 || !text.includes(":") || text.includes("%")) return null;
+  // clock times and MAC addresses have colons too: without "::" an address has seven, or six and an IPv4 part
+  if (!text.includes("::") && text.split(":").length !== (text.includes(".") ? 7 : 8)) return null;
   if (!ipaddr.IPv6.isValid(text)) return null;
   const compatible = /^::(\d+\.\d+\.\d+\.\d+)$/.exec(text);
   // the library reads "::1.2.3.4" as the mapped ::ffff:1.2.3.4; RFC 4291 section 2.5.5.1 says it is another address

@@ -12,20 +12,19 @@ const isWord = (c: number) =>
   (c >= 48 && c <= 57) || (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95 || c === 46 || c === 45 || c > 127;
 
 /**
- * Addresses standing alone in text, left to right, at most `most`. One pass: a run of digits, hex digits, dots and
- * colons is looked at only if the character before it could not belong to a longer word (`v1.2.3.4` is a version).
+ * Addresses standing alone in text, left to right, at most `most`. Every address has a dot or a colon: from each the run of
+ * digits, hex digits, dots and colons around it is looked at, once, and only if the characters beside it could not belong
+ * to a longer word (`v1.2.3.4` is a version).
  */
 export function findAddresses(text: string, most = 8): FoundAddress[] {
   const found: FoundAddress[] = [];
   const length = text.length;
-  let i = 0;
-  while (i < length && found.length < most) {
+  let done = 0;
+  for (let i = 0; i < length && found.length < most; i++) {
     const c = text.charCodeAt(i);
-    if (!isHex(c) && c !== 58) {
-      i++;
-      continue;
-    }
-    const boundary = i === 0 || !isWord(text.charCodeAt(i - 1));
+    if (c !== 46 && c !== 58) continue;
+    let start = i;
+    while (start > done && isHex(text.charCodeAt(start - 1))) start--;
     let end = i;
     let dots = 0;
     let colons = 0;
@@ -35,12 +34,13 @@ export function findAddresses(text: string, most = 8): FoundAddress[] {
       else if (d === 58) colons++;
       else if (!isHex(d)) break;
     }
-    const ended = end === length || !isWord(text.charCodeAt(end));
-    if (boundary && end - i >= 2) {
-      if (dots >= 3 && colons <= 1 && (ended || colons === 1)) addIpv4(text, i, end, found);
-      else if (colons >= 2 && ended) addIpv6(text, i, end, found);
+    if (dots + colons >= 2 && (start === 0 || !isWord(text.charCodeAt(start - 1)))) {
+      const ended = end === length || !isWord(text.charCodeAt(end));
+      if (dots >= 3 && colons <= 1 && (ended || colons === 1)) addIpv4(text, start, end, found);
+      else if (colons >= 2 && ended) addIpv6(text, start, end, found);
     }
-    i = Math.max(end, i + 1);
+    done = end;
+    i = end;
   }
   return found;
 }

@@ -73,3 +73,17 @@ describe("addresses in text", () => {
     ["host-10.0.0.1-x", []],
   ])("%s", (text, want) => expect(findAddresses(text).map((a) => a.address)).toEqual(want));
 });
+
+test("an address set anywhere in any text without other dots, colons or words beside it is found", () => {
+  fc.assert(
+    fc.property(
+      fc.constantFrom("203.0.113.9", "2001:db8::7", "10.0.0.1"),
+      fc.string({ unit: fc.constantFrom(..."abcxyz 019-=") }),
+      fc.string({ unit: fc.constantFrom(..."abcxyz 019-=") }),
+      (address, before, after) => {
+        expect(findAddresses(`${before} ${address}, ${after}`).map((a) => a.address)).toEqual([address]);
+      },
+    ),
+    { seed: 8, numRuns: 500 },
+  );
+});

@@ -13,18 +13,33 @@ export interface FoundMeaning {
   readonly otherAddresses: readonly string[];
 }
 
-const general = MEANINGS.filter((m) => m.apps === undefined);
-const byApp = new Map<string, readonly Meaning[]>();
-for (const meaning of MEANINGS)
-  for (const app of meaning.apps ?? []) byApp.set(app, [...(byApp.get(app) ?? general), meaning]);
+/** The rows that may apply to an app's messages, and one pattern that tells whether any of them does. */
+interface MeaningSet {
+  readonly rows: readonly Meaning[];
+  readonly anyPhrase: { test(text: string): boolean };
+}
+
+function meaningSet(rows: readonly Meaning[]): MeaningSet {
+  const literals = rows.map((m) => m.phrase.replace(/[.*+?^${}()|[\]\\]/g, "\\$&"));
+  // biome-ignore lint/style/noRestrictedGlobals: an alternation of this table's own literals, linear in the text
+  return { rows, anyPhrase: new RegExp(literals.join("|")) };
+}
+
+const generalRows = MEANINGS.filter((m) => m.apps === undefined);
+const general = meaningSet(generalRows);
 // rows that name the app come before the general ones
-for (const [app, rows] of byApp) byApp.set(app, [...rows.filter((m) => m.apps), ...general]);
+const byApp = new Map(
+  [...new Set(MEANINGS.flatMap((m) => m.apps ?? []))].map((app) => [
+    app,
+    meaningSet([...MEANINGS.filter((m) => m.apps?.includes(app)), ...generalRows]),
+  ]),
+);
 
 /** Applies the meaning table to one message and picks out the addresses, users and interfaces it names. */
 export function findMeaning(app: string | null, text: string): FoundMeaning {
-  const rows = (app !== null && byApp.get(app)) || general;
+  const set = (app !== null && byApp.get(app)) || general;
   const addresses = mayHoldAddress(text) ? findAddresses(text) : [];
-  for (const row of rows) {
+  for (const row of set.anyPhrase.test(text) ? set.rows : []) {
     if (!text.includes(row.phrase)) continue;
     const src = row.src === undefined ? null : addressAfter(text, row.src, addresses);
     const user = row.user === undefined ? null : wordAfter(text, row.user);

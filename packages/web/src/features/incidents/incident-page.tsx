@@ -68,13 +68,15 @@ export function IncidentPage() {
     >
       <Title detail={detail.data} />
       <div className="mt-2.5 grid min-h-0 flex-1 grid-cols-[minmax(300px,1fr)_minmax(340px,1.1fr)] gap-4">
-        <div className="overflow-y-auto pb-4">
+        {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
+        <section aria-label="Story" tabIndex={0} className="overflow-y-auto pb-4">
           <Story detail={detail.data} />
           <Why detail={detail.data} />
-        </div>
-        <div className="overflow-y-auto border-l border-line pl-3.5">
+        </section>
+        {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
+        <section aria-label="Lanes" tabIndex={0} className="overflow-y-auto border-l border-line pl-3.5">
           <Lanes detail={detail.data} />
-        </div>
+        </section>
       </div>
       <Evidence detail={detail.data} />
     </Page>

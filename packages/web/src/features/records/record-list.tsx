@@ -48,14 +48,15 @@ export function RecordList({ records, selectedId, actions, onSelect, onEnd, onSc
     if (selectedLine >= 0) virtual.scrollToIndex(selectedLine, { align: "auto" });
   }, [selectedId]);
   return (
+    // biome-ignore lint/a11y/useSemanticElements: lines are placed one by one, as no list element can
     <div
       ref={box}
       className="min-h-0 flex-1 overflow-y-auto font-mono text-[12.5px] leading-[21px]"
       onScroll={(e) => onScrolledAway(e.currentTarget.scrollTop > ROW_PX * 2)}
-      role="listbox"
+      role="list"
       aria-label="Records"
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard
       tabIndex={0}
-      aria-activedescendant={selectedId === null ? undefined : `record-${selectedId}`}
     >
       <div style={{ height: virtual.getTotalSize(), position: "relative" }}>
         {items.map((item) => {
@@ -120,12 +121,12 @@ const Row = memo(function Row({
   onSelect: (r: RecordJson) => void;
 }) {
   return (
-    // biome-ignore lint/a11y/useFocusableInteractive: the list has the focus and names its active line
     // biome-ignore lint/a11y/useKeyWithClickEvents: j, k and Enter select by keyboard, see the page's keys
+    // biome-ignore lint/a11y/useSemanticElements: see the list
     <div
       id={`record-${record.id}`}
-      role="option"
-      aria-selected={selected}
+      role="listitem"
+      aria-current={selected}
       data-testid="record-line"
       onClick={() => onSelect(record)}
       className={`grid cursor-default grid-cols-[104px_8px_26px_124px_1fr] items-center gap-2 pr-1 pl-0.5 whitespace-nowrap ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : "hover:bg-wash"}`}

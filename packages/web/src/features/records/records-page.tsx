@@ -159,7 +159,7 @@ export function RecordsPage() {
                 type="button"
                 className="text-fjord underline"
                 onClick={() => {
-                  document.querySelector('[role="listbox"]')?.scrollTo({ top: 0 });
+                  document.querySelector('[aria-label="Records"][role="list"]')?.scrollTo({ top: 0 });
                   liveLines.catchUp();
                   setScrolledAway(false);
                 }}
