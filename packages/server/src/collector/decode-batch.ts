@@ -82,7 +82,8 @@ function toStored(arrival: Arrival, peer: LiveSender, registry: SenderRegistry, 
     }
   }
   const id = options.ids.next(options.nowUs);
-  const copyOf = registry.copies.check(content, `${arrival.peer} ${arrival.endpoint}`, formatRecordId(id));
+  const originalUs = registry.copies.check(content, `${arrival.peer} ${arrival.endpoint}`, id.us);
+  const copyOf = originalUs === null ? null : formatRecordId({ us: originalUs, collector: id.collector });
   const marks = marksOf(content, arrival, copyOf, options.imported);
   learn(sender, arrival, content, deviceUs, copyOf !== null);
   if (sender !== peer) {

@@ -2,6 +2,7 @@ import { type ChildProcess, spawn } from "node:child_process";
 import { appendFileSync } from "node:fs";
 import { join } from "node:path";
 import type { RunAs } from "./cluster.js";
+import { roleNodeArgs } from "./role-args.js";
 
 const RESTART_MS = 1_000;
 const STOP_MS = 20_000;
@@ -28,7 +29,7 @@ export class Children {
     return new Promise((resolve, reject) => {
       let ready = false;
       const launch = () => {
-        const child = spawn(process.execPath, [...process.execArgv, this.program, ...args], {
+        const child = spawn(process.execPath, [...process.execArgv, ...roleNodeArgs(name), this.program, ...args], {
           // its own process group: Ctrl-C reaches this process alone, which ends the roles in order
           detached: true,
           stdio: ["ignore", "pipe", "pipe", "ipc"],

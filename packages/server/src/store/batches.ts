@@ -37,6 +37,8 @@ interface OpenSegment {
  */
 export class BatchWriter {
   private readonly open = new Map<SegmentKind, OpenSegment>();
+  /** Its memory serves every batch: one is sent whole before the next begins. */
+  private readonly encoder = new CopyEncoder(COPY_TYPES);
 
   constructor(
     private readonly client: pg.Client,
@@ -103,7 +105,8 @@ export class BatchWriter {
 
   private async copy(kind: SegmentKind, records: readonly StoredContent[], nowUs: number): Promise<void> {
     const segment = await this.segment(kind, nowUs);
-    const encoder = new CopyEncoder(COPY_TYPES);
+    const { encoder } = this;
+    encoder.restart();
     const columns = RECORD_COLUMNS;
     const values: unknown[] = new Array(columns.length);
     let minTime = Number.POSITIVE_INFINITY;

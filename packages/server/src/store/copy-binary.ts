@@ -34,6 +34,12 @@ export class CopyEncoder {
     initialBytes = 1 << 20,
   ) {
     this.buffer = Buffer.allocUnsafe(initialBytes);
+    this.at = 0;
+    this.restart();
+  }
+
+  /** Begins a new body in the same memory; the one before must have been sent. */
+  restart(): void {
     SIGNATURE.copy(this.buffer);
     this.at = SIGNATURE.length;
   }

@@ -10,42 +10,71 @@ export const ROLLUP_LEVELS = [
   { table: "rollup_hour", widthUs: US_PER_HOUR, bySender: true },
 ] as const;
 
+// keys are numbers, bucket × sender × kind × severity, since a string for each record costs more than the sum
+const SEVERITIES = 8;
+const KIND_SLOTS = 16;
+const SENDER_SLOTS = 2 ** 24;
+
 /** Sums a batch in memory, so that each level is written once per flush. */
 export class RollupSums {
-  private readonly minute = new Map<string, number>();
-  private readonly bySender = new Map<string, number>();
+  private readonly minute = new Map<number, number>();
+  private readonly bySender = new Map<number, number>();
 
   add({ sender, content }: StoredContent): void {
-    const kind = KINDS.indexOf(content.kind);
+    const kindAndSeverity = KINDS.indexOf(content.kind) * SEVERITIES + content.severity;
     const minute = Math.floor(content.timeUs / US_PER_MINUTE);
-    increase(this.minute, `${minute} ${kind} ${content.severity}`);
-    increase(this.bySender, `${Math.floor(minute / 5)} ${sender} ${kind} ${content.severity}`);
+    increase(this.minute, minute * KIND_SLOTS * SEVERITIES + kindAndSeverity);
+    increase(
+      this.bySender,
+      (Math.floor(minute / 5) * SENDER_SLOTS + sender) * KIND_SLOTS * SEVERITIES + kindAndSeverity,
+    );
   }
 
   async write(db: Queryable): Promise<void> {
     if (this.minute.size === 0) return;
-    await upsert(db, "rollup_minute", ["bucket", "kind", "severity"], this.minute);
-    await upsert(db, "rollup_five_minutes", ["bucket", "sender", "kind", "severity"], this.bySender);
-    const hours = new Map<string, number>();
-    for (const [key, count] of this.bySender) {
-      const space = key.indexOf(" ");
-      increase(hours, `${Math.floor(Number(key.slice(0, space)) / 12)}${key.slice(space)}`, count);
-    }
-    await upsert(db, "rollup_hour", ["bucket", "sender", "kind", "severity"], hours);
+    const minutes = [...this.minute].map(([key, count]) => {
+      const rest = key % (KIND_SLOTS * SEVERITIES);
+      return [Math.floor(key / (KIND_SLOTS * SEVERITIES)), Math.floor(rest / SEVERITIES), rest % SEVERITIES, count];
+    });
+    const fives = [...this.bySender].map(([key, count]) => {
+      const rest = key % (KIND_SLOTS * SEVERITIES);
+      const upper = Math.floor(key / (KIND_SLOTS * SEVERITIES));
+      return [
+        Math.floor(upper / SENDER_SLOTS),
+        upper % SENDER_SLOTS,
+        Math.floor(rest / SEVERITIES),
+        rest % SEVERITIES,
+        count,
+      ];
+    });
+    await upsert(db, "rollup_minute", ["bucket", "kind", "severity"], minutes);
+    await upsert(db, "rollup_five_minutes", ["bucket", "sender", "kind", "severity"], fives);
+    await upsert(db, "rollup_hour", ["bucket", "sender", "kind", "severity"], inHours(fives));
   }
 }
 
-function increase(map: Map<string, number>, key: string, by = 1): void {
-  map.set(key, (map.get(key) ?? 0) + by);
+function inHours(fives: readonly (readonly number[])[]): number[][] {
+  const sums = new Map<string, number[]>();
+  for (const [bucket, sender, kind, severity, count] of fives) {
+    const hour = Math.floor(bucket! / 12);
+    const key = `${hour} ${sender} ${kind} ${severity}`;
+    const known = sums.get(key);
+    if (known) known[4]! += count!;
+    else sums.set(key, [hour, sender!, kind!, severity!, count!]);
+  }
+  return [...sums.values()];
+}
+
+function increase(map: Map<number, number>, key: number): void {
+  map.set(key, (map.get(key) ?? 0) + 1);
 }
 
 async function upsert(
   db: Queryable,
   table: string,
   columns: readonly string[],
-  sums: ReadonlyMap<string, number>,
+  rows: readonly (readonly number[])[],
 ): Promise<void> {
-  const rows = [...sums].map(([key, count]) => [...key.split(" ").map(Number), count]);
   const arrays = [...columns, "count"].map((_, i) => rows.map((row) => row[i]!));
   const unnest = arrays.map((_, i) => `$${i + 1}::bigint[]`).join(", ");
   const names = [...columns, "count"].join(", ");

@@ -2,6 +2,7 @@ import { type ChildProcess, spawn } from "node:child_process";
 import { createSocket, type Socket as UdpSocket } from "node:dgram";
 import { createConnection } from "node:net";
 import { resolve } from "node:path";
+import { roleNodeArgs } from "../start/role-args.js";
 import type { TestInstance } from "./test-database.js";
 
 const PROGRAM = resolve("packages/server/dist/halvik.js");
@@ -14,7 +15,7 @@ export class RoleProcess {
   ) {}
 
   static async start(instance: TestInstance, role: "collector" | "engine" | "web"): Promise<RoleProcess> {
-    const child = spawn(process.execPath, [PROGRAM, "serve", "--role", role], {
+    const child = spawn(process.execPath, [...roleNodeArgs(role), PROGRAM, "serve", "--role", role], {
       env: { ...instance.env, NODE_OPTIONS: "" },
       stdio: ["ignore", "ignore", "pipe", "ipc"],
     });
