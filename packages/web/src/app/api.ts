@@ -1,5 +1,6 @@
 import type {
   ApiError,
+  Health,
   HistogramAnswer,
   IncidentDetail,
   IncidentList,
@@ -67,6 +68,11 @@ export const sessionQuery = queryOptions({
   queryKey: ["session"],
   queryFn: ({ signal }) => request<Session>("GET", "/session", undefined, signal),
   staleTime: 60_000,
+});
+export const healthQuery = queryOptions({
+  queryKey: ["health"],
+  queryFn: ({ signal }) => request<Health>("GET", "/health", undefined, signal),
+  refetchInterval: 3_000,
 });
 export const summaryQuery = queryOptions({
   queryKey: ["summary"],

@@ -9,6 +9,7 @@ import { Kbd } from "../ui/button";
 import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "./api";
 import { useGlobalKeys } from "./keys";
 import { KeysHelp } from "./keys-help";
+import { LoadingNotice } from "./loading-notice";
 import { Palette } from "./palette";
 import { TimeRail } from "./rail";
 import { SECTIONS } from "./sections";
@@ -168,19 +169,5 @@ function Notices({ summary, error }: { summary: Summary | undefined; error: Erro
         {error.message}
       </p>
     );
-  const jobs = summary?.jobs ?? [];
-  if (jobs.length === 0) return null;
-  return (
-    <div role="status" className="shrink-0 border-b border-line-strong bg-ochre-wash px-4 py-1 text-[13px]">
-      {jobs.map((j) => {
-        const share = j.total ? Math.min(99, Math.floor((j.done / j.total) * 100)) : null;
-        return (
-          <p key={j.id}>
-            Still loading: {j.name}, {j.done.toLocaleString("en")} {j.unit}
-            {share === null ? "" : ` (about ${share} %)`}. Counts and incidents are not complete until it is done.
-          </p>
-        );
-      })}
-    </div>
-  );
+  return <LoadingNotice jobs={summary?.jobs ?? []} />;
 }

@@ -1,8 +1,10 @@
 import type { Session } from "@halvik/core/contract";
+import { useQuery } from "@tanstack/react-query";
 import { useForm } from "react-hook-form";
 import { Button } from "../ui/button";
 import { Field, Input } from "../ui/field";
-import { queryClient, request } from "./api";
+import { healthQuery, queryClient, request } from "./api";
+import { LoadingNotice } from "./loading-notice";
 
 const Sheet = ({ title, children }: { title: string; children: React.ReactNode }) => (
   <div className="flex h-full items-start justify-center pt-[18vh]">
@@ -22,8 +24,10 @@ export function SignIn({ trouble }: { trouble: string | null }) {
       setError("password", { message: (e as Error).message });
     }
   });
+  const health = useQuery(healthQuery);
   return (
     <Sheet title="Sign in to Halvik">
+      <LoadingNotice jobs={health.data?.jobs ?? []} />
       {trouble !== null && (
         <p role="alert" className="mb-3 border-l-2 border-vermilion bg-vermilion-wash px-3 py-1.5 text-[13px]">
           {trouble}

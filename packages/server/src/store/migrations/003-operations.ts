@@ -14,10 +14,6 @@ create table job (
   id serial primary key, name text not null, state text not null check (state in ('running', 'done', 'failed', 'cancelled')),
   done bigint not null default 0, total bigint, unit text not null default 'records', message text not null default '', started_us bigint not null, updated_us bigint not null
 );
-create table undecoded_sample (
-  id bigserial primary key, at_us bigint not null, sender integer not null, endpoint text not null,
-  code text not null, byte_offset integer not null, message text not null, start bytea not null
-);
 
 create table person (
   id serial primary key, name text not null, display text not null, role text not null check (role in ('owner', 'analyst', 'reader')),
