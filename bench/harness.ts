@@ -83,14 +83,17 @@ export async function countStored(client: pg.Client): Promise<number> {
   ).rows[0]!.n;
 }
 
-/** Waits until the count stands still. */
+/** Waits until the spool is empty and the count has stood still for three seconds. */
 export async function settle(client: pg.Client): Promise<number> {
   let last = -1;
   for (;;) {
     const now = await countStored(client);
-    if (now === last) return now;
+    const { rows } = await client.query<{ spooling: boolean }>(
+      "select coalesce((detail->>'spooling')::boolean, false) as spooling from role_status where role = 'collector'",
+    );
+    if (now === last && !rows[0]?.spooling) return now;
     last = now;
-    await new Promise((r) => setTimeout(r, 1_500));
+    await new Promise((r) => setTimeout(r, 3_000));
   }
 }
 

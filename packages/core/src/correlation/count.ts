@@ -37,16 +37,12 @@ export interface Episode {
   readonly clearedBy: "quiet" | "record" | "hand" | null;
 }
 
-/** State of one key: settled up to the watermark, and the events after it, still in any order of arrival. */
-export interface CountState {
+/** What is kept of a key: its state at the watermark. Events after that are read from the store again after a restart. */
+export interface SettledState {
   /** Matches within the window before the watermark, not yet enough. */
   readonly buffer: readonly CountEvent[];
   readonly open: Episode | null;
-  /** Events after the watermark, sorted by (time, id). */
-  readonly pending: readonly CountEvent[];
 }
-
-export const EMPTY_STATE: CountState = { buffer: [], open: null, pending: [] };
 
 const KEEP_FIRST = 20;
 const KEEP_LATEST = 30;
@@ -55,9 +51,12 @@ const MAX_ENTITIES = 50;
 export const MAX_PENDING = 5_000;
 
 export interface CountResult {
-  readonly state: CountState;
-  /** Every episode that stands now and was not reported as settled and cleared before, in time order. */
-  readonly episodes: readonly Episode[];
+  /** Episodes that ended before the watermark in this step: they will not be reported again. */
+  readonly settled: readonly Episode[];
+  /** Episodes as they stand for now, after those: later events may still change them. */
+  readonly provisional: readonly Episode[];
+  /** Whether what `save` gives has changed. */
+  readonly settledChanged: boolean;
   /** Events settled early because more than MAX_PENDING waited. */
   readonly settledEarly: number;
 }
@@ -66,117 +65,208 @@ const before = (a: { timeUs: number; id: string }, b: { timeUs: number; id: stri
   a.timeUs - b.timeUs || a.id.length - b.id.length || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
 
 /**
- * One step of a count rule for one key: takes events in any order and a watermark, gives the state after it and the
- * episodes as they stand (`semantics.md` 20, 21). Events up to the watermark are settled for good; those after it are run
- * through provisionally, so that a finding is raised at once and late arrivals amend it. The same events give the same
- * episodes whatever their order of arrival, as long as each comes before the watermark passes it.
+ * A count rule for one key. `step` takes events in any order and a watermark and gives the episodes as they stand
+ * (`semantics.md` 20, 21). Events up to the watermark are settled for good; those after it are run through provisionally, so that a
+ * finding is raised at once and late arrivals amend it. The same events give the same episodes whatever their order of
+ * arrival, as long as each comes before the watermark passes it.
  */
-export function stepCount(
-  logic: CountLogic,
-  state: CountState,
-  events: readonly CountEvent[],
-  watermarkUs: EpochUs,
-): CountResult {
-  const pending = merge(state.pending, events);
-  let settleCount = pending.findIndex((e) => e.timeUs > watermarkUs);
-  if (settleCount < 0) settleCount = pending.length;
-  const early = Math.max(0, pending.length - MAX_PENDING - settleCount);
-  settleCount += early;
-
-  const run = new CountRun(logic, state.buffer, state.open);
-  for (let i = 0; i < settleCount; i++) run.take(pending[i]!);
-  run.quietAt(watermarkUs);
-  const settled = { buffer: run.buffer, open: run.open };
-  const rest = pending.slice(settleCount);
-
-  for (const event of rest) run.take(event);
-  const episodes = run.open === null ? run.closed : [...run.closed, run.open];
-  const expired = settled.buffer.filter((e) => e.timeUs >= watermarkUs - logic.windowUs);
-  return { state: { buffer: expired, open: settled.open, pending: rest }, episodes, settledEarly: early };
-}
-
-/** Nothing in this state can influence anything that is still to come. */
-export const isIdle = (state: CountState): boolean =>
-  state.open === null && state.pending.length === 0 && state.buffer.length === 0;
-
-/** Sorted union; an event that came twice counts once. */
-function merge(sorted: readonly CountEvent[], fresh: readonly CountEvent[]): readonly CountEvent[] {
-  if (fresh.length === 0) return sorted;
-  const all = [...sorted, ...fresh].sort(before);
-  return all.filter((e, i) => i === 0 || before(all[i - 1]!, e) !== 0 || all[i - 1]!.what !== e.what);
-}
-
-/** Runs events in order; copies what it changes, so that a provisional run leaves the settled state alone. */
-class CountRun {
-  readonly closed: Episode[] = [];
+export class CountKey {
+  private readonly settled: CountRun;
+  /** Events after the watermark, sorted by (time, id). */
+  private pending: CountEvent[] = [];
+  /** The run over settled and pending events, kept so that events that come in order cost one step each. */
+  private tail: CountRun;
+  private tailClosed: Episode[] = [];
 
   constructor(
     private readonly logic: CountLogic,
-    public buffer: readonly CountEvent[],
-    public open: Episode | null,
+    saved: SettledState = { buffer: [], open: null },
+  ) {
+    this.settled = new CountRun(logic, [...saved.buffer], saved.open === null ? null : OpenEpisode.from(saved.open));
+    this.tail = this.settled.clone();
+  }
+
+  step(events: readonly CountEvent[], watermarkUs: EpochUs): CountResult {
+    let rebuild = this.take(events);
+    let settle = 0;
+    while (settle < this.pending.length && this.pending[settle]!.timeUs <= watermarkUs) settle++;
+    const settledEarly = Math.max(0, this.pending.length - MAX_PENDING - settle);
+    settle += settledEarly;
+    const closed: Episode[] = [];
+    for (let i = 0; i < settle; i++) this.settled.take(this.pending[i]!, closed);
+    if (settle > 0) this.pending = this.pending.slice(settle);
+    this.settled.quietAt(watermarkUs, closed);
+    const expired = this.settled.expire(watermarkUs);
+    rebuild ||= closed.length > 0;
+    if (rebuild) {
+      this.tail = this.settled.clone();
+      this.tailClosed = [];
+      for (const event of this.pending) this.tail.take(event, this.tailClosed);
+    }
+    const open = this.tail.open?.snapshot();
+    return {
+      settled: closed,
+      provisional: [...this.tailClosed, ...(open ? [open] : [])],
+      settledChanged: settle > 0 || closed.length > 0 || expired,
+      settledEarly,
+    };
+  }
+
+  save(): SettledState {
+    return { buffer: this.settled.buffer, open: this.settled.open?.snapshot() ?? null };
+  }
+
+  /** Nothing in this state can influence anything that is still to come. */
+  get isIdle(): boolean {
+    return this.settled.open === null && this.settled.buffer.length === 0 && this.pending.length === 0;
+  }
+
+  get lastEventUs(): EpochUs {
+    const last = (list: readonly CountEvent[]) => list[list.length - 1]?.timeUs ?? 0;
+    return Math.max(this.settled.open?.lastUs ?? 0, last(this.pending), last(this.settled.buffer));
+  }
+
+  /** Whether a watermark alone would settle, clear or expire something. */
+  changesAt(watermarkUs: EpochUs): boolean {
+    const { open, buffer } = this.settled;
+    return (
+      (this.pending.length > 0 && this.pending[0]!.timeUs <= watermarkUs) ||
+      (open !== null && this.logic.quietUs !== null && watermarkUs - open.lastUs >= this.logic.quietUs) ||
+      (buffer.length > 0 && buffer[0]!.timeUs < watermarkUs - this.logic.windowUs)
+    );
+  }
+
+  /** @returns whether the provisional run must be made anew: something came before what it has seen */
+  private take(events: readonly CountEvent[]): boolean {
+    if (events.length === 0) return false;
+    const fresh = [...events].sort(before);
+    const last = this.pending[this.pending.length - 1];
+    if (last === undefined || before(last, fresh[0]!) < 0) {
+      for (const [i, event] of fresh.entries()) {
+        if (i > 0 && isSame(fresh[i - 1]!, event)) continue;
+        this.pending.push(event);
+        this.tail.take(event, this.tailClosed);
+      }
+      return false;
+    }
+    const merged = [...this.pending, ...fresh].sort(before);
+    this.pending = merged.filter((e, i) => i === 0 || !isSame(merged[i - 1]!, e));
+    return true;
+  }
+}
+
+/** An event that came twice counts once. */
+const isSame = (a: CountEvent, b: CountEvent): boolean => before(a, b) === 0 && a.what === b.what;
+
+/** Runs events in order over a buffer and an open episode. */
+class CountRun {
+  constructor(
+    private readonly logic: CountLogic,
+    public buffer: CountEvent[],
+    public open: OpenEpisode | null,
   ) {}
 
-  take(event: CountEvent): void {
-    this.quietAt(event.timeUs - 1);
+  clone(): CountRun {
+    return new CountRun(
+      this.logic,
+      [...this.buffer],
+      this.open === null ? null : OpenEpisode.from(this.open.snapshot()),
+    );
+  }
+
+  take(event: CountEvent, closed: Episode[]): void {
+    this.quietAt(event.timeUs - 1, closed);
     if (event.what !== "match") {
-      if (this.open !== null) this.close(event.timeUs, event.what === "close" ? "hand" : "record");
+      if (this.open !== null) this.close(event.timeUs, event.what === "close" ? "hand" : "record", closed);
       return;
     }
     if (this.open !== null) {
-      this.open = fold(this.open, event);
+      this.open.fold(event);
       return;
     }
     // an event later than the watermark allowed stands in its place by time all the same
-    const ordered = [...this.buffer, event].sort(before);
-    const since = ordered[ordered.length - 1]!.timeUs - this.logic.windowUs;
-    const recent = ordered.filter((e) => e.timeUs >= since);
-    if (recent.length < this.logic.count) {
-      this.buffer = recent;
-      return;
-    }
+    this.buffer.push(event);
+    this.buffer.sort(before);
+    const since = this.buffer[this.buffer.length - 1]!.timeUs - this.logic.windowUs;
+    this.buffer = this.buffer.filter((e) => e.timeUs >= since);
+    if (this.buffer.length < this.logic.count) return;
+    this.open = new OpenEpisode(this.buffer);
     this.buffer = [];
-    this.open = raise(recent);
   }
 
   /** Clears by quiet when nothing came until `us`. */
-  quietAt(us: EpochUs): void {
+  quietAt(us: EpochUs, closed: Episode[]): void {
     const { quietUs } = this.logic;
     if (this.open !== null && quietUs !== null && us - this.open.lastUs >= quietUs)
-      this.close(this.open.lastUs + quietUs, "quiet");
+      this.close(this.open.lastUs + quietUs, "quiet", closed);
   }
 
-  private close(us: EpochUs, by: Episode["clearedBy"]): void {
-    this.closed.push({ ...this.open!, clearedUs: us, clearedBy: by });
+  /** Forgets matches that no later event can be within the window of. @returns whether there were any */
+  expire(watermarkUs: EpochUs): boolean {
+    const kept = this.buffer.filter((e) => e.timeUs >= watermarkUs - this.logic.windowUs);
+    const expired = kept.length < this.buffer.length;
+    this.buffer = kept;
+    return expired;
+  }
+
+  private close(us: EpochUs, by: Episode["clearedBy"], closed: Episode[]): void {
+    closed.push({ ...this.open!.snapshot(), clearedUs: us, clearedBy: by });
     this.open = null;
   }
 }
 
-function raise(events: readonly CountEvent[]): Episode {
-  const evidence = events.map(({ id, timeUs }) => ({ id, timeUs }));
-  const last = events[events.length - 1]!;
-  return {
-    firstUs: events[0]!.timeUs,
-    lastUs: last.timeUs,
-    raisedUs: last.timeUs,
-    count: events.length,
-    first: evidence.slice(0, KEEP_FIRST),
-    latest: evidence.slice(KEEP_FIRST).slice(-KEEP_LATEST),
-    entities: [...new Set(events.flatMap((e) => e.entities))].slice(0, MAX_ENTITIES),
-    clearedUs: null,
-    clearedBy: null,
-  };
-}
+/** An episode that still takes evidence. */
+class OpenEpisode {
+  firstUs: EpochUs;
+  lastUs: EpochUs;
+  private raisedUs: EpochUs;
+  private count = 0;
+  private first: Evidence[] = [];
+  private latest: Evidence[] = [];
+  private readonly entities = new Set<string>();
 
-function fold(episode: Episode, event: CountEvent): Episode {
-  const evidence = { id: event.id, timeUs: event.timeUs };
-  const room = episode.first.length < KEEP_FIRST;
-  const fresh = event.entities.filter((e) => !episode.entities.includes(e));
-  return {
-    ...episode,
-    lastUs: Math.max(episode.lastUs, event.timeUs),
-    count: episode.count + 1,
-    first: room ? [...episode.first, evidence] : episode.first,
-    latest: room ? episode.latest : [...episode.latest, evidence].slice(-KEEP_LATEST),
-    entities: fresh.length === 0 ? episode.entities : [...episode.entities, ...fresh].slice(0, MAX_ENTITIES),
-  };
+  constructor(events: readonly CountEvent[]) {
+    this.firstUs = events[0]?.timeUs ?? 0;
+    this.lastUs = this.firstUs;
+    for (const event of events) this.fold(event);
+    this.raisedUs = this.lastUs;
+  }
+
+  static from(e: Episode): OpenEpisode {
+    const open = new OpenEpisode([]);
+    open.firstUs = e.firstUs;
+    open.lastUs = e.lastUs;
+    open.raisedUs = e.raisedUs;
+    open.count = e.count;
+    open.first = [...e.first];
+    open.latest = [...e.latest];
+    for (const entity of e.entities) open.entities.add(entity);
+    return open;
+  }
+
+  fold(event: CountEvent): void {
+    const evidence = { id: event.id, timeUs: event.timeUs };
+    this.count++;
+    this.lastUs = Math.max(this.lastUs, event.timeUs);
+    if (this.first.length < KEEP_FIRST) this.first.push(evidence);
+    else {
+      this.latest.push(evidence);
+      if (this.latest.length > KEEP_LATEST) this.latest.shift();
+    }
+    for (const entity of event.entities) if (this.entities.size < MAX_ENTITIES) this.entities.add(entity);
+  }
+
+  snapshot(): Episode {
+    return {
+      firstUs: this.firstUs,
+      lastUs: this.lastUs,
+      raisedUs: this.raisedUs,
+      count: this.count,
+      first: [...this.first],
+      latest: [...this.latest],
+      entities: [...this.entities],
+      clearedUs: null,
+      clearedBy: null,
+    };
+  }
 }

@@ -2,15 +2,7 @@ import { compileFilter, type Filter, parseFilter, type RecordTest } from "../fil
 import { type FieldName, field, type HalvikRecord } from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import { type EpochUs, US_PER_SECOND } from "../time/index.js";
-import {
-  type CountEvent,
-  type CountLogic,
-  type CountState,
-  EMPTY_STATE,
-  type Episode,
-  isIdle,
-  stepCount,
-} from "./count.js";
+import { type CountEvent, CountKey, type CountLogic, type Episode, type SettledState } from "./count.js";
 import type { Rule } from "./rule.js";
 
 /** Stored arrival minus this is the watermark (`semantics.md` 20). */
@@ -27,7 +19,7 @@ export interface StateAddress {
 }
 
 export interface SavedState extends StateAddress {
-  readonly state: CountState;
+  readonly state: SettledState;
 }
 
 /** What the engine says after a step: an episode of a rule and key as it now stands. */
@@ -38,7 +30,7 @@ export interface EpisodeReport extends StateAddress {
 export interface StepResult {
   readonly episodes: readonly EpisodeReport[];
   /** States that changed; null: nothing is left of it. */
-  readonly states: readonly (StateAddress & { readonly state: CountState | null })[];
+  readonly states: readonly (StateAddress & { readonly state: SettledState | null })[];
 }
 
 interface CompiledRule {
@@ -46,7 +38,7 @@ interface CompiledRule {
   readonly logic: CountLogic;
   readonly matches: RecordTest;
   readonly clears: RecordTest | null;
-  readonly states: Map<string, Map<string, CountState>>;
+  readonly states: Map<string, Map<string, CountKey>>;
   evicted: number;
 }
 
@@ -61,7 +53,7 @@ export class RuleEngine {
     this.setRules(rules, directory);
     for (const { ruleId, lane, key, state } of saved) {
       const compiled = this.rules.find((r) => r.rule.id === ruleId);
-      if (compiled) lanesOf(compiled, lane).set(key, state);
+      if (compiled) lanesOf(compiled, lane).set(key, new CountKey(compiled.logic, state));
     }
   }
 
@@ -126,8 +118,8 @@ export class RuleEngine {
           if (!amends?.(compiled.rule, key, event)) push(byKey, key, event);
       }
       const lanes = lanesOf(compiled, lane);
-      for (const key of new Set([...byKey.keys(), ...keysToSettle(lanes, compiled.logic, watermarkUs)]))
-        this.stepKey(compiled, lane, key, byKey.get(key) ?? [], watermarkUs, episodes, states);
+      for (const [key, state] of lanes) if (!byKey.has(key) && state.changesAt(watermarkUs)) byKey.set(key, []);
+      for (const [key, events] of byKey) this.stepKey(compiled, lane, key, events, watermarkUs, episodes, states);
       this.evict(compiled, lane, states);
     }
     return { episodes, states };
@@ -139,8 +131,7 @@ export class RuleEngine {
     const states: StepResult["states"][number][] = [];
     const compiled = this.rules.find((r) => r.rule.id === ruleId);
     for (const [lane, keys] of compiled?.states ?? []) {
-      const state = keys.get(key);
-      if (!compiled || state === undefined) continue;
+      if (!compiled || !keys.has(key)) continue;
       const event: CountEvent = { timeUs: atUs, id: "0", what: "close", entities: [] };
       this.stepKey(compiled, lane, key, [event], Number.NEGATIVE_INFINITY, episodes, states);
     }
@@ -158,20 +149,23 @@ export class RuleEngine {
   ): void {
     const lanes = lanesOf(compiled, lane);
     const address = { ruleId: compiled.rule.id, lane, key };
-    const result = stepCount(compiled.logic, lanes.get(key) ?? EMPTY_STATE, events, watermarkUs);
-    const idle = isIdle(result.state);
-    if (idle) lanes.delete(key);
-    else lanes.set(key, result.state);
+    let count = lanes.get(key);
+    if (!count) {
+      count = new CountKey(compiled.logic);
+      lanes.set(key, count);
+    }
+    const result = count.step(events, watermarkUs);
     compiled.evicted += result.settledEarly;
-    states.push({ ...address, state: idle ? null : result.state });
-    for (const episode of result.episodes) episodes.push({ ...address, episode });
+    if (count.isIdle) lanes.delete(key);
+    if (result.settledChanged) states.push({ ...address, state: count.isIdle ? null : count.save() });
+    for (const episode of [...result.settled, ...result.provisional]) episodes.push({ ...address, episode });
   }
 
   private evict(compiled: CompiledRule, lane: string, states: StepResult["states"][number][]): void {
     const lanes = lanesOf(compiled, lane);
     if (lanes.size <= MAX_KEYS) return;
     const oldest = [...lanes]
-      .map(([key, state]) => ({ key, us: lastEventUs(state) }))
+      .map(([key, state]) => ({ key, us: state.lastEventUs }))
       .sort((a, b) => a.us - b.us || (a.key < b.key ? -1 : 1));
     for (const { key } of oldest.slice(0, lanes.size - MAX_KEYS)) {
       lanes.delete(key);
@@ -191,7 +185,7 @@ function parsed(text: string): Filter {
 const compileText = (text: string, directory: SenderDirectory): RecordTest =>
   compileFilter(parsed(text), { directory, nowUs: 0 });
 
-function lanesOf(compiled: CompiledRule, lane: string): Map<string, CountState> {
+function lanesOf(compiled: CompiledRule, lane: string): Map<string, CountKey> {
   let keys = compiled.states.get(lane);
   if (!keys) {
     keys = new Map();
@@ -199,27 +193,6 @@ function lanesOf(compiled: CompiledRule, lane: string): Map<string, CountState> 
   }
   return keys;
 }
-
-/** Keys without new events whose state the watermark changes: something settles, clears or expires. */
-function* keysToSettle(
-  lanes: ReadonlyMap<string, CountState>,
-  logic: CountLogic,
-  watermarkUs: EpochUs,
-): Generator<string> {
-  for (const [key, state] of lanes) {
-    const settles = state.pending.length > 0 && state.pending[0]!.timeUs <= watermarkUs;
-    const clears = state.open !== null && logic.quietUs !== null && watermarkUs - state.open.lastUs >= logic.quietUs;
-    const expires = state.buffer.length > 0 && state.buffer[0]!.timeUs < watermarkUs - logic.windowUs;
-    if (settles || clears || expires) yield key;
-  }
-}
-
-const lastEventUs = (state: CountState): number =>
-  Math.max(
-    state.open?.lastUs ?? 0,
-    state.pending[state.pending.length - 1]?.timeUs ?? 0,
-    state.buffer[state.buffer.length - 1]?.timeUs ?? 0,
-  );
 
 function push<T>(map: Map<string, T[]>, key: string, value: T): void {
   const list = map.get(key);

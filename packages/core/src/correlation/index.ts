@@ -1,12 +1,4 @@
-export {
-  type CountEvent,
-  type CountLogic,
-  type CountState,
-  EMPTY_STATE,
-  type Episode,
-  type Evidence,
-  stepCount,
-} from "./count.js";
+export { type CountEvent, CountKey, type CountLogic, type Episode, type Evidence, type SettledState } from "./count.js";
 export {
   type EpisodeReport,
   KEY_SEPARATOR,

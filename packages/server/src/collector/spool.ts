@@ -4,7 +4,8 @@ import { join } from "node:path";
 import { crc32 } from "node:zlib";
 import type { Arrival } from "./arrival.js";
 
-const FILE_BYTES = 64 * 1024 * 1024;
+/** A file is read back whole: small enough for the collector's memory. */
+const FILE_BYTES = 8 * 1024 * 1024;
 const NAME = /^spool-(\d{16})\.bin$/;
 const HEADER_BYTES = 8;
 

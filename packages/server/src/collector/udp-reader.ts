@@ -31,8 +31,8 @@ const BLOCK_BYTES = 512 * 1024;
 const ENTRY_HEADER_BYTES = 16;
 const MAX_DATAGRAM = 65_535;
 const FLUSH_MS = 10;
-/** Blocks handed over and not yet worked off: 64 MiB. */
-const MAX_OUTSTANDING = 128;
+/** Blocks handed over and not yet worked off: 32 MiB. */
+const MAX_OUTSTANDING = 64;
 const MAX_PEERS = 100_000;
 
 function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {

@@ -7,11 +7,15 @@ import { type FindingRow, insertFinding, loadFindings, updateFinding } from "../
 import type { Queryable } from "../store/pool.js";
 
 const MAX_FINDINGS = 50_000;
+const REWRITE_AFTER_US = 2_000_000;
 export const ENGINE = "Halvik";
 
 /** Turns episodes into findings and incidents. An episode that overlaps a finding of its rule and key (± window) is that finding. */
 export class Findings {
   private readonly byKey = new Map<string, FindingRow[]>();
+  private readonly writtenUs = new Map<number, number>();
+  /** Growth of findings not written yet: a storm changes a row every two seconds, not every batch. */
+  private deferred = new Map<number, EpisodeReport>();
 
   static async load(db: Queryable): Promise<Findings> {
     const findings = new Findings();
@@ -60,10 +64,20 @@ export class Findings {
       const rule = rules.get(report.ruleId);
       if (!rule) continue;
       const found = this.match(report, rule, taken);
-      if (found) {
+      if (!found) taken.add(await this.raise(db, report, rule, directory, nowUs));
+      else {
         taken.add(found.id);
-        await this.update(db, found, report, rule, directory, nowUs);
-      } else taken.add(await this.raise(db, report, rule, directory, nowUs));
+        const grew = found.clearedUs === report.episode.clearedUs;
+        if (grew && nowUs - (this.writtenUs.get(found.id) ?? 0) < REWRITE_AFTER_US) this.deferred.set(found.id, report);
+        else await this.update(db, found, report, rule, directory, nowUs);
+      }
+    }
+    for (const [id, report] of [...this.deferred]) {
+      if (nowUs - (this.writtenUs.get(id) ?? 0) < REWRITE_AFTER_US) continue;
+      const rule = rules.get(report.ruleId);
+      const found = this.byKey.get(keyOf(report.ruleId, report.key))?.find((f) => f.id === id);
+      if (rule && found) await this.update(db, found, report, rule, directory, nowUs);
+      this.deferred.delete(id);
     }
   }
 
@@ -94,6 +108,8 @@ export class Findings {
     nowUs: number,
   ): Promise<void> {
     if (f.count >= e.count && f.lastUs >= e.lastUs && f.firstUs === e.firstUs && f.clearedUs === e.clearedUs) return;
+    this.deferred.delete(f.id);
+    this.writtenUs.set(f.id, nowUs);
     const clearedNow = f.clearedUs === null && e.clearedUs !== null;
     const added = Math.max(0, e.count - f.count);
     // what came late and was added before stays counted
@@ -147,6 +163,7 @@ export class Findings {
       await this.touchIncident(db, incident, rule, e, e.count, directory, nowUs);
     }
     const id = await insertFinding(db, incident, report, e);
+    this.writtenUs.set(id, nowUs);
     this.remember({
       id,
       incident,

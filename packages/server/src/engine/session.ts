@@ -2,19 +2,23 @@ import { LATENESS_US, type Rule, RuleEngine, type StepResult } from "@halvik/cor
 import type { Filter } from "@halvik/core/filter";
 import type { HalvikRecord } from "@halvik/core/record";
 import { SenderDirectory } from "@halvik/core/senders";
-import { US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import type pg from "pg";
 import { nowUs } from "../config/clock.js";
 import {
   batchesToFollow,
+  batchesToReplay,
   type Cursor,
   type FindingRow,
   type FollowedBatch,
+  forgetCloses,
   loadCursors,
+  loadLanes,
   loadRules,
   loadStates,
   ruleVersion,
   saveCursor,
+  saveLane,
   saveStates,
   takeCloses,
 } from "../store/engine-store.js";
@@ -26,6 +30,10 @@ const BATCHES_PER_STEP = 100;
 const MAX_RECORDS_PER_STEP = 1_000_000;
 /** A collector whose batches lag this far behind the newest no longer holds the watermark back. */
 const STALLED_US = US_PER_MINUTE;
+/** Watermarks move in steps, so that settled state is not written at every batch. */
+const SETTLE_STEP_US = 5 * US_PER_SECOND;
+/** A record's time may be this much ahead of its arrival (`semantics.md` 2), and a little for batches under way. */
+const AHEAD_US = 6 * US_PER_MINUTE;
 const LIVE_LANE = "live";
 const LATE_LANE = "late";
 
@@ -43,6 +51,7 @@ export class EngineSession {
     private directoryVersion: number,
     private readonly findings: Findings,
     private readonly cursors: Map<number, Cursor>,
+    private readonly lanes: Map<string, number>,
     private readonly zone: string,
   ) {}
 
@@ -52,17 +61,69 @@ export class EngineSession {
     const { rules, version } = await loadRules(client);
     const engine = new RuleEngine(rules, directory, await loadStates(client));
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
-    return new EngineSession(
+    const lanes = await loadLanes(client);
+    const findings = await Findings.load(client);
+    const session = new EngineSession(
       client,
       engine,
       byId(rules),
       version,
       directory,
       directoryVersion,
-      await Findings.load(client),
+      findings,
       cursors,
+      lanes,
       zone,
     );
+    session.replayed = await session.replay();
+    return session;
+  }
+
+  /** What the replay of unsettled records said; applied with the first step. */
+  private replayed: StepResult[] = [];
+
+  /** Reads again what came after the watermarks: it was followed before, but only settled state is kept. */
+  private async replay(): Promise<StepResult[]> {
+    const filter = this.anyFilter();
+    const results: StepResult[] = [];
+    const live: HalvikRecord[] = [];
+    const late: HalvikRecord[] = [];
+    const after = (lane: string) => this.lanes.get(lane) ?? Number.POSITIVE_INFINITY;
+    for (const cursor of this.cursors.values()) {
+      const lane = cursor.kind === "import" ? importLane(cursor.collector) : LIVE_LANE;
+      const watermark = this.lanes.get(lane);
+      if (watermark === undefined || filter === null) continue;
+      const records = await this.read(await batchesToReplay(this.client, cursor, watermark - AHEAD_US), filter);
+      if (cursor.kind === "import")
+        results.push(
+          this.engine.step(
+            lane,
+            records.filter((r) => r.timeUs > watermark),
+            watermark,
+          ),
+        );
+      else for (const r of records) (isLate(r) ? late : live).push(r);
+    }
+    results.push(
+      this.engine.step(
+        LIVE_LANE,
+        live.filter((r) => r.timeUs > after(LIVE_LANE)),
+        this.lanes.get(LIVE_LANE) ?? Number.NEGATIVE_INFINITY,
+      ),
+    );
+    const unclaimed = (rule: Rule, key: string, event: { timeUs: number }) =>
+      this.findings.standing(rule, key, event.timeUs) !== undefined;
+    results.push(
+      this.engine.step(
+        LATE_LANE,
+        late.filter((r) => r.timeUs > after(LATE_LANE)),
+        this.lanes.get(LATE_LANE) ?? Number.NEGATIVE_INFINITY,
+        unclaimed,
+      ),
+    );
+    for (const close of await takeCloses(this.client, true))
+      results.push(this.engine.close(close.ruleId, close.key, close.atUs));
+    return results;
   }
 
   get senderDirectory(): SenderDirectory {
@@ -85,7 +146,8 @@ export class EngineSession {
     try {
       const amended: { finding: FindingRow; atUs: number }[] = [];
       const results = await this.run(batches, amended);
-      for (const close of await takeCloses(this.client))
+      results.unshift(...this.replayed);
+      for (const close of await takeCloses(this.client, false))
         results.push(this.engine.close(close.ruleId, close.key, close.atUs));
       const now = nowUs();
       for (const { finding, atUs } of amended) await this.findings.amend(this.client, finding, atUs, now);
@@ -102,7 +164,11 @@ export class EngineSession {
       );
       for (const collector of new Set(batches.map((b) => b.collector)))
         await saveCursor(this.client, this.cursors.get(collector)!);
+      for (const [lane, watermark] of this.lanes) await saveLane(this.client, lane, watermark);
+      const live = this.lanes.get(LIVE_LANE);
+      if (live !== undefined) await forgetCloses(this.client, live);
       await this.client.query("commit");
+      this.replayed = [];
     } catch (e) {
       await this.client.query("rollback").catch(() => undefined);
       throw e;
@@ -114,14 +180,13 @@ export class EngineSession {
     batches: readonly FollowedBatch[],
     amended: { finding: FindingRow; atUs: number }[],
   ): Promise<StepResult[]> {
-    const filters = this.engine.filters();
-    const any: Filter = { type: "or", items: filters, span: { start: 0, end: 0 } };
+    const filter = this.anyFilter();
     const live: HalvikRecord[] = [];
     const late: HalvikRecord[] = [];
     const results: StepResult[] = [];
     for (const group of byCollector(batches)) {
       const last = group[group.length - 1]!;
-      const records = filters.length === 0 ? [] : await this.read(group, any);
+      const records = filter === null ? [] : await this.read(group, filter);
       this.cursors.set(last.collector, {
         collector: last.collector,
         kind: last.kind,
@@ -130,16 +195,18 @@ export class EngineSession {
         throughUs: last.throughUs,
       });
       if (last.kind === "import") {
-        if (last.runRules)
-          results.push(this.engine.step(`import ${last.collector}`, records, last.throughUs - LATENESS_US));
-      } else for (const r of records) (r.marks.includes("late") || r.marks.includes("held") ? late : live).push(r);
+        const lane = importLane(last.collector);
+        // another import under the same number begins with an older capture: its clock starts anew
+        if (group[0]!.throughUs < (this.lanes.get(lane) ?? 0) - AHEAD_US) this.lanes.delete(lane);
+        if (last.runRules) results.push(this.stepLane(lane, records, last.throughUs - LATENESS_US));
+      } else for (const r of records) (isLate(r) ? late : live).push(r);
     }
     const through = this.liveThroughUs;
     if (through === null) return results;
     const watermark = through - LATENESS_US;
-    results.push(this.engine.step(LIVE_LANE, live, watermark));
+    results.push(this.stepLane(LIVE_LANE, live, watermark));
     results.push(
-      this.engine.step(LATE_LANE, late, watermark - LATENESS_US * 5, (rule, key, event) => {
+      this.stepLane(LATE_LANE, late, watermark - LATENESS_US * 5, (rule, key, event) => {
         const finding = event.what === "match" ? this.findings.standing(rule, key, event.timeUs) : undefined;
         if (finding) amended.push({ finding, atUs: event.timeUs });
         return finding !== undefined;
@@ -147,15 +214,29 @@ export class EngineSession {
     );
     // what an import left open lasts or clears by the live clock
     for (const c of this.cursors.values())
-      if (c.kind === "import")
-        results.push(
-          this.engine.step(
-            `import ${c.collector}`,
-            [],
-            Math.max(c.throughUs - LATENESS_US, c.finished ? watermark : 0),
-          ),
-        );
+      if (c.kind === "import" && c.finished && this.lanes.has(importLane(c.collector)))
+        results.push(this.stepLane(importLane(c.collector), [], Math.max(c.throughUs - LATENESS_US, watermark)));
     return results;
+  }
+
+  private stepLane(
+    lane: string,
+    records: readonly HalvikRecord[],
+    watermarkUs: number,
+    amends?: Parameters<RuleEngine["step"]>[3],
+  ): StepResult {
+    const settled = Math.max(
+      this.lanes.get(lane) ?? Number.NEGATIVE_INFINITY,
+      Math.floor(watermarkUs / SETTLE_STEP_US) * SETTLE_STEP_US,
+    );
+    this.lanes.set(lane, settled);
+    return this.engine.step(lane, records, settled, amends);
+  }
+
+  /** True for every record that some rule may look at; null without rules. */
+  private anyFilter(): Filter | null {
+    const items = this.engine.filters();
+    return items.length === 0 ? null : { type: "or", items, span: { start: 0, end: 0 } };
   }
 
   private async read(group: readonly FollowedBatch[], filter: Filter): Promise<HalvikRecord[]> {
@@ -184,6 +265,9 @@ export class EngineSession {
     this.directoryVersion = directoryVersion;
   }
 }
+
+const isLate = (r: HalvikRecord): boolean => r.marks.includes("late") || r.marks.includes("held");
+const importLane = (collector: number): string => `import ${collector}`;
 
 const byId = (rules: readonly Rule[]): Map<string, Rule> => new Map(rules.map((r) => [r.id, r]));
 

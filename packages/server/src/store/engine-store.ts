@@ -1,4 +1,4 @@
-import { type CountState, type Episode, Rule, type SavedState, type StateAddress } from "@halvik/core/correlation";
+import { type Episode, Rule, type SavedState, type SettledState, type StateAddress } from "@halvik/core/correlation";
 import type { Queryable } from "./pool.js";
 
 export interface FollowedBatch {
@@ -93,7 +93,7 @@ export async function ruleVersion(db: Queryable): Promise<number> {
 }
 
 export async function loadStates(db: Queryable): Promise<SavedState[]> {
-  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; state: CountState }>(
+  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; state: SettledState }>(
     "select rule_id, lane, key, state from engine_state",
   );
   return rows.map((r) => ({ ruleId: r.rule_id, lane: r.lane, key: r.key, state: r.state }));
@@ -101,7 +101,7 @@ export async function loadStates(db: Queryable): Promise<SavedState[]> {
 
 export async function saveStates(
   db: Queryable,
-  states: readonly (StateAddress & { state: CountState | null })[],
+  states: readonly (StateAddress & { state: SettledState | null })[],
 ): Promise<void> {
   // a state may change twice in a step; the last stands
   const latest = new Map(states.map((s) => [`${s.ruleId} ${s.lane} ${s.key}`, s]));
@@ -124,11 +124,62 @@ export async function saveStates(
     );
 }
 
-export async function takeCloses(db: Queryable): Promise<{ id: number; ruleId: string; key: string; atUs: number }[]> {
-  const { rows } = await db.query<{ id: number; rule_id: string; key: string; at_us: number }>(
-    "delete from engine_close returning id, rule_id, key, at_us",
+export interface Close {
+  readonly ruleId: string;
+  readonly key: string;
+  readonly atUs: number;
+}
+
+/** Closings by people not yet seen by the engine, or (`taken`) those it has seen and must see again after a restart. */
+export async function takeCloses(db: Queryable, taken: boolean): Promise<Close[]> {
+  const sql = taken
+    ? "select rule_id, key, at_us from engine_close where taken"
+    : "update engine_close set taken = true where not taken returning rule_id, key, at_us";
+  const { rows } = await db.query<{ rule_id: string; key: string; at_us: number }>(sql);
+  return rows.map((r) => ({ ruleId: r.rule_id, key: r.key, atUs: r.at_us }));
+}
+
+export async function forgetCloses(db: Queryable, beforeUs: number): Promise<void> {
+  await db.query("delete from engine_close where taken and at_us < $1", [beforeUs]);
+}
+
+/** Up to where each lane is settled: what came after is read again after a restart. */
+export async function loadLanes(db: Queryable): Promise<Map<string, number>> {
+  const { rows } = await db.query<{ lane: string; watermark_us: number }>("select lane, watermark_us from engine_lane");
+  return new Map(rows.map((r) => [r.lane, r.watermark_us]));
+}
+
+export async function saveLane(db: Queryable, lane: string, watermarkUs: number): Promise<void> {
+  await db.query(
+    "insert into engine_lane (lane, watermark_us) values ($1, $2) on conflict (lane) do update set watermark_us = $2",
+    [lane, watermarkUs],
   );
-  return rows.map((r) => ({ id: r.id, ruleId: r.rule_id, key: r.key, atUs: r.at_us }));
+}
+
+/** Batches that the engine has followed already, whose records may lie after a watermark. */
+export async function batchesToReplay(db: Queryable, cursor: Cursor, throughUs: number): Promise<FollowedBatch[]> {
+  const { rows } = await db.query<{
+    number: number;
+    rows: number;
+    low_id: string | null;
+    high_id: string | null;
+    through_us: number;
+    run_rules: boolean;
+  }>(
+    "select number, rows, low_id::text, high_id::text, through_us, run_rules from batch where collector = $1 and number <= $2 and through_us >= $3 and rows > 0 order by number",
+    [cursor.collector, cursor.number, throughUs],
+  );
+  return rows.map((r) => ({
+    collector: cursor.collector,
+    kind: cursor.kind,
+    finished: cursor.finished,
+    number: r.number,
+    rows: r.rows,
+    lowId: r.low_id,
+    highId: r.high_id,
+    throughUs: r.through_us,
+    runRules: r.run_rules,
+  }));
 }
 
 /** A finding as kept. */

@@ -65,7 +65,8 @@ create index on finding (rule_id, key);
 
 create table engine_state (rule_id text not null, lane text not null, key text not null, state jsonb not null, primary key (rule_id, lane, key));
 create table engine_cursor (collector integer primary key, number bigint not null, through_us bigint not null);
-create table engine_close (id serial primary key, rule_id text not null, key text not null, at_us bigint not null);
+create table engine_close (id serial primary key, rule_id text not null, key text not null, at_us bigint not null, taken boolean not null default false);
+create table engine_lane (lane text primary key, watermark_us bigint not null);
 
 do $$ begin
   if exists (select from pg_roles where rolname = 'halvik_web') then
