@@ -13,7 +13,8 @@ export const ROLLUP_LEVELS = [
 // keys are numbers, bucket × sender × kind × severity, since a string for each record costs more than the sum
 const SEVERITIES = 8;
 const KIND_SLOTS = 16;
-const SENDER_SLOTS = 2 ** 24;
+// with 2^22 sender ids the product stays below 2^53 until the year 2129
+const SENDER_SLOTS = 2 ** 22;
 
 /** Sums a batch in memory, so that each level is written once per flush. */
 export class RollupSums {
