@@ -43,7 +43,10 @@ export class TcpEndpoint implements Endpoint {
     return new Promise((resolve, reject) => {
       this.server.once("error", (e: NodeJS.ErrnoException) => {
         this.state = "failed";
-        this.detail = e.code === "EADDRINUSE" ? `TCP port ${this.options.port} is taken by another program` : e.message;
+        this.detail =
+          e.code === "EADDRINUSE"
+            ? `TCP port ${this.options.port} is taken by another program; choose one with HALVIK_SYSLOG_TCP_PORT`
+            : e.message;
         reject(new Error(this.detail));
       });
       this.server.listen({ host: this.options.host, port: this.options.port }, () => {

@@ -44,7 +44,7 @@ export class UdpEndpoint implements Endpoint {
           this.state = "failed";
           this.detail =
             message.code === "EADDRINUSE"
-              ? `UDP port ${this.options.port} is taken by another program`
+              ? `UDP port ${this.options.port} is taken by another program; choose one with HALVIK_SYSLOG_UDP_PORT`
               : message.message;
           reject(new Error(this.detail));
         } else this.takeBlock(message);

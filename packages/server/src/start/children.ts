@@ -56,7 +56,16 @@ export class Children {
         });
         child.once("exit", (code, signal) => {
           this.running.delete(name);
-          if (!ready) return reject(new Error(said.trim().split("\n").pop() || `${name} ended with ${signal ?? code}`));
+          if (!ready)
+            return reject(
+              new Error(
+                said
+                  .trim()
+                  .split("\n")
+                  .pop()
+                  ?.replace(/^halvik: /, "") || `${name} ended with ${signal ?? code}`,
+              ),
+            );
           if (this.stopping) return;
           console.log(
             `${name} ended (${signal ?? `exit ${code}`}); it starts again in 1 s. Its log: ${join(this.dataDir, `${name}.log`)}`,

@@ -19,7 +19,13 @@ export interface StartOptions {
 async function step<T>(what: string, work: () => Promise<T> | T): Promise<T> {
   const started = performance.now();
   process.stdout.write(`${what} … `);
-  const result = await work();
+  let result: T;
+  try {
+    result = await work();
+  } catch (e) {
+    console.log("failed");
+    throw e;
+  }
   console.log(`${((performance.now() - started) / 1000).toFixed(1)} s`);
   return result;
 }

@@ -1,0 +1,114 @@
+import { type ChildProcess, spawn } from "node:child_process";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join, resolve } from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { freePort } from "../testing/test-database.js";
+
+/** The start command as a stranger meets it: what stands in its way is one sentence, what a crash left is mended. */
+const PROGRAM = resolve("packages/server/dist/halvik.js");
+let dataDir: string;
+let ports: { http: number; db: number; syslog: number };
+beforeAll(async () => {
+  dataDir = mkdtempSync(join(tmpdir(), "halvik-start-"));
+  ports = { http: await freePort(), db: await freePort(), syslog: await freePort() };
+});
+afterAll(() => rmSync(dataDir, { recursive: true, force: true }));
+
+interface Started {
+  readonly child: ChildProcess;
+  readonly output: () => string;
+  readonly ended: Promise<number>;
+}
+
+function start(over: Readonly<Record<string, string>> = {}): Started {
+  const env = {
+    ...process.env,
+    NODE_OPTIONS: "",
+    HALVIK_HTTP_PORT: String(ports.http),
+    HALVIK_DB_PORT: String(ports.db),
+    HALVIK_SYSLOG_UDP_PORT: String(ports.syslog),
+    HALVIK_SYSLOG_TCP_PORT: String(ports.syslog),
+    ...over,
+  };
+  const child = spawn(process.execPath, [PROGRAM, "start", "--empty", "--data", dataDir], { env });
+  let output = "";
+  for (const stream of [child.stdout, child.stderr])
+    stream.on("data", (b: Buffer) => {
+      output += b.toString();
+    });
+  return { child, output: () => output, ended: new Promise((done) => child.once("close", (code) => done(code ?? -1))) };
+}
+
+async function ready(s: Started): Promise<void> {
+  const until = performance.now() + 60_000;
+  while (!s.output().includes("Ctrl-C stops everything")) {
+    if (performance.now() > until || s.child.exitCode !== null) throw new Error(s.output());
+    await new Promise((r) => setTimeout(r, 100));
+  }
+}
+
+function occupy(port: number): Promise<() => void> {
+  return new Promise((done) => {
+    const server = createServer();
+    server.listen(port, "127.0.0.1", () => done(() => server.close()));
+  });
+}
+
+describe("bin/halvik start", () => {
+  test("the first start makes everything, prints the address and a one-time password, and Ctrl-C ends it all", async () => {
+    const first = start();
+    await ready(first);
+    expect(first.output()).toMatch(/Starting PostgreSQL … \d/);
+    expect(first.output()).toMatch(/one-time password [a-z0-9]{5}(-[a-z0-9]{5}){3}/);
+    expect((await fetch(`http://127.0.0.1:${ports.http}/api/v1/health`)).status).toBe(200);
+    first.child.kill("SIGINT");
+    expect(await first.ended).toBe(0);
+    await expect(fetch(`http://127.0.0.1:${ports.http}/`)).rejects.toThrow();
+  }, 90_000);
+
+  test("killed outright, it starts again: the PID file and the cluster left behind are taken over; no new password", async () => {
+    const crashed = start();
+    await ready(crashed);
+    crashed.child.kill("SIGKILL");
+    await crashed.ended;
+    await new Promise((r) => setTimeout(r, 2_000));
+    const again = start();
+    await ready(again);
+    expect(again.output()).toContain("PID file left by a crash was taken over");
+    expect(again.output()).not.toContain("one-time password");
+    const second = start();
+    expect(await second.ended).toBe(1);
+    expect(second.output()).toContain(`Halvik already runs on ${dataDir}`);
+    again.child.kill("SIGTERM");
+    expect(await again.ended).toBe(0);
+  }, 120_000);
+
+  test.each([
+    ["the web port", () => ports.http, "choose one with --port or HALVIK_HTTP_PORT"],
+    ["the database port", () => ports.db, "choose one with HALVIK_DB_PORT"],
+    ["the syslog port", () => ports.syslog, "is taken by another program"],
+  ])(
+    "%s taken by another program is one sentence and exit 1, and nothing is left running",
+    async (_what, port, words) => {
+      const free = await occupy(port());
+      try {
+        const blocked = start();
+        expect(await blocked.ended).toBe(1);
+        expect(blocked.output().trim().split("\n").pop()).toMatch(new RegExp(`^halvik: .*${words}`));
+        expect(() => readFileSync(join(dataDir, "halvik.pid"))).toThrow();
+      } finally {
+        free();
+      }
+    },
+    60_000,
+  );
+
+  test("a setting that cannot be used is named", async () => {
+    writeFileSync(join(dataDir, "halvik.conf"), "HALVIK_ZONE=Mars/Olympus\n");
+    const refused = start();
+    expect(await refused.ended).toBe(1);
+    expect(refused.output()).toMatch(/HALVIK_ZONE.*expected an IANA zone/);
+  });
+});
