@@ -58,7 +58,7 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
             ["severity", i.severity],
             ["seen by", i.acknowledged ? `${i.acknowledged.by}, ${dayClock(usOf(i.acknowledged.at), zone)}` : null],
             ["clears", detail.rule.clears],
-            ["returned", i.returned > 0 ? `${i.returned} times` : null],
+            ["returned", i.returned > 0 ? (i.returned === 1 ? "once" : `${i.returned} times`) : null],
             [
               "linked to",
               i.linkedTo === null ? null : <Link to={`/incidents/${i.linkedTo}`}>incident {i.linkedTo}</Link>,

@@ -6,16 +6,17 @@ import {
   startCompletion,
 } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
-import { type Diagnostic, linter } from "@codemirror/lint";
+import { type Diagnostic, forceLinting, linter } from "@codemirror/lint";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
 import { completeFilter, parseFilter } from "@halvik/core/filter";
-import type { SenderDirectory } from "@halvik/core/senders";
+import { SenderDirectory } from "@halvik/core/senders";
 import { useEffect, useRef } from "react";
 
 interface FilterFieldProps {
   readonly value: string;
-  readonly directory: SenderDirectory;
+  /** Null while the senders are not known yet: names are then not checked. */
+  readonly directory: SenderDirectory | null;
   readonly zone: string;
   readonly onChange: (text: string) => void;
   readonly onSubmit: (text: string) => void;
@@ -53,6 +54,11 @@ const look = EditorView.theme({
   ".cm-diagnosticAction": { background: "var(--ink)", color: "var(--paper)", borderRadius: "2px" },
 });
 
+const NOBODY = new SenderDirectory([]);
+
+const parseContext = ({ directory, zone }: Pick<FilterFieldProps, "directory" | "zone">) =>
+  directory === null ? { zone } : { zone, directory };
+
 /** The filter as an editor of one line: completion from the field table, errors in place with what may have been meant. */
 export function FilterField({ value, directory, zone, onChange, onSubmit }: FilterFieldProps) {
   const host = useRef<HTMLDivElement>(null);
@@ -62,7 +68,11 @@ export function FilterField({ value, directory, zone, onChange, onSubmit }: Filt
 
   useEffect(() => {
     const complete = (context: CompletionContext) => {
-      const { from, options } = completeFilter(context.state.doc.toString(), context.pos, latest.current.directory);
+      const { from, options } = completeFilter(
+        context.state.doc.toString(),
+        context.pos,
+        latest.current.directory ?? NOBODY,
+      );
       if (
         options.length === 0 ||
         (!context.explicit && from === context.pos && context.state.doc.length > 0 && !context.matchBefore(/\s$/))
@@ -75,7 +85,7 @@ export function FilterField({ value, directory, zone, onChange, onSubmit }: Filt
       };
     };
     const lint = (editor: EditorView): Diagnostic[] => {
-      const parsed = parseFilter(editor.state.doc.toString(), latest.current);
+      const parsed = parseFilter(editor.state.doc.toString(), parseContext(latest.current));
       if (parsed.ok) return [];
       const { span, message, suggestion } = parsed.error;
       const length = editor.state.doc.length;
@@ -116,7 +126,7 @@ export function FilterField({ value, directory, zone, onChange, onSubmit }: Filt
                   const text = e.state.doc.toString();
                   latest.current.onSubmit(text);
                   // applied: the keys go to the list again
-                  if (parseFilter(text, latest.current).ok) e.contentDOM.blur();
+                  if (parseFilter(text, parseContext(latest.current)).ok) e.contentDOM.blur();
                   return true;
                 },
               },
@@ -149,6 +159,11 @@ export function FilterField({ value, directory, zone, onChange, onSubmit }: Filt
     if (editor && editor.state.doc.toString() !== value)
       editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
   }, [value]);
+
+  // what was checked without the senders is checked again with them
+  useEffect(() => {
+    if (view.current) forceLinting(view.current);
+  }, [directory]);
 
   return <div ref={host} id="filter-field" className="border border-b-2 border-line-strong border-b-ink bg-sheet" />;
 }

@@ -33,6 +33,8 @@ export function RecordList({ records, selectedId, actions, onSelect, onEnd, onSc
     count: lines.length,
     getScrollElement: () => box.current,
     estimateSize: (i) => (lines[i]?.type === "minute" ? MINUTE_PX : ROW_PX),
+    // a key that names the line: what was measured stays with it when newer lines come in above
+    getItemKey: (i) => keyOf(lines[i]),
     overscan: 20,
   });
   const items = virtual.getVirtualItems();
@@ -142,6 +144,9 @@ const Row = memo(function Row({
     </div>
   );
 });
+
+const keyOf = (line: Line | undefined): string =>
+  line === undefined ? "" : line.type === "minute" ? `minute ${line.us}` : line.record.id;
 
 function withMinutes(records: readonly RecordJson[]): Line[] {
   const out: Line[] = [];

@@ -1,6 +1,5 @@
 import type { RecordJson } from "@halvik/core/contract";
 import { parseFilter, readFilter } from "@halvik/core/filter";
-import { SenderDirectory } from "@halvik/core/senders";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
@@ -31,14 +30,11 @@ export function RecordsPage() {
   const [draft, setDraft] = useState(filter);
   const [scrolledAway, setScrolledAway] = useState(false);
   const senders = useQuery(sendersQuery);
-  const directory = useMemo(
-    () => (senders.data ? toDirectory(senders.data.senders) : new SenderDirectory([])),
-    [senders.data],
-  );
+  const directory = useMemo(() => (senders.data ? toDirectory(senders.data.senders) : null), [senders.data]);
   // names are checked once the senders are known
   const parsed = useMemo(
-    () => parseFilter(draft, senders.data ? { zone, directory } : { zone }),
-    [draft, directory, zone, senders.data],
+    () => parseFilter(draft, directory === null ? { zone } : { zone, directory }),
+    [draft, directory, zone],
   );
   const asked = useMemo(() => (parseFilter(filter, { zone }).ok ? filter : null), [filter, zone]);
   const history = useHistory(window, asked, zone, live);
