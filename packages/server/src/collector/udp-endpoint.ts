@@ -113,7 +113,7 @@ export class UdpEndpoint implements Endpoint {
       this.counters.bytes! += length;
       this.sink.take({ endpoint: this.name, peer, receivedUs, bytes, held: false });
     }
-    this.tell({ type: "done" });
+    this.tell({ type: "done", bytes: message.length });
   }
 
   private tell(message: ToReader): void {

@@ -25,14 +25,14 @@ export type FromReader =
       readonly overflow: number;
     };
 
-export type ToReader = { readonly type: "done" } | { readonly type: "close" };
+export type ToReader = { readonly type: "done"; readonly bytes: number } | { readonly type: "close" };
 
 const BLOCK_BYTES = 512 * 1024;
 const ENTRY_HEADER_BYTES = 16;
 const MAX_DATAGRAM = 65_535;
 const FLUSH_MS = 10;
-/** Blocks handed over and not yet worked off: 32 MiB. */
-const MAX_OUTSTANDING = 64;
+/** Bytes handed over and not yet worked off. Bytes, not blocks: at a steady rate a block is small and 64 of them are a moment. */
+const MAX_OUTSTANDING_BYTES = 48 * 1024 * 1024;
 const MAX_PEERS = 100_000;
 
 function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
@@ -51,7 +51,7 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
     const buffer = (little ? block.buffer.slice(0, used) : block.buffer) as ArrayBuffer;
     const message: FromReader = { type: "block", buffer, length: used, newPeers, overflow };
     port.postMessage(message, [buffer]);
-    outstanding++;
+    outstanding += used;
     if (!little) block = Buffer.allocUnsafeSlow(BLOCK_BYTES);
     used = 0;
     overflow = 0;
@@ -59,7 +59,7 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
   };
 
   socket.on("message", (bytes, remote) => {
-    if (outstanding >= MAX_OUTSTANDING) {
+    if (outstanding >= MAX_OUTSTANDING_BYTES) {
       overflow++;
       return;
     }
@@ -97,7 +97,7 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
   });
   const timer = setInterval(flush, FLUSH_MS);
   port.on("message", (message: ToReader) => {
-    if (message.type === "done") outstanding--;
+    if (message.type === "done") outstanding -= message.bytes;
     else {
       clearInterval(timer);
       flush();

@@ -1,0 +1,191 @@
+import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
+import pg from "pg";
+import { Cadence, SenderDirectory } from "@halvik/core/senders";
+import { testRecord } from "../../../core/src/testing/record.js";
+import { BatchWriter } from "../store/batches.js";
+import { claimCollector } from "../store/collectors.js";
+import { acknowledge, closeIncident } from "../store/incidents.js";
+import { connectionOf } from "../store/pool.js";
+import { IdSource } from "../store/record-id.js";
+import { loadSenders } from "../store/senders.js";
+import { startTestInstance, type TestInstance } from "../testing/test-database.js";
+import { EngineSession } from "./session.js";
+import { SelfWatch } from "./watch-self.js";
+import { watchSenders } from "./watch-senders.js";
+
+const S = 1e6;
+const MINUTE = 60 * S;
+let instance: TestInstance;
+let client: pg.Client;
+let writer: BatchWriter;
+let ids: IdSource;
+let number = 0;
+/** Event time of the test: far enough from now that only the test's own clock counts. */
+let T = 1_700_000_000 * S;
+
+beforeAll(async () => {
+  instance = await startTestInstance();
+  client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+  await client.connect();
+  const claim = await claimCollector(client, "test", "live");
+  writer = new BatchWriter(client, claim.number, false);
+  ids = new IdSource(claim.number, 0);
+}, 60_000);
+afterAll(async () => {
+  await client?.end();
+  await instance?.dispose();
+});
+beforeEach(() => {
+  T += 48 * 3_600 * S;
+});
+
+/** Stores refused logons at these seconds after T, as one batch that arrived when the last of them happened. */
+async function refused(src: string, seconds: readonly number[], { through = Math.max(0, ...seconds), late = false, user = "a" } = {}): Promise<void> {
+  const records = seconds.map((s) => {
+    const timeUs = T + s * S;
+    return { id: ids.next(timeUs), sender: 1, endpoint: "t", copyOf: null, content: testRecord({ timeUs, receivedUs: late ? T + through * S : timeUs, category: "logon", outcome: "failure", src, users: [user], marks: late ? ["late"] : [] }) };
+  });
+  await writer.commit({ number: ++number, records, throughUs: T + through * S, runRules: true }, T + through * S);
+}
+const quiet = (seconds: number) => refused("0.0.0.0", [], { through: seconds });
+const open = () => EngineSession.open(client, "UTC");
+const findings = async (src: string) =>
+  (await client.query<{ count: number; first: number; last: number; cleared: number | null; incident: number }>("select count, (first_us - $2) / 1000000 as first, (last_us - $2) / 1000000 as last, (cleared_us - $2) / 1000000 as cleared, incident from finding where key = $1 and first_us >= $2 order by first_us", [src, T])).rows;
+const incident = async (id: number) => (await client.query("select state, count, returned, close_reason, new_since_seen, linked_to from incident where id = $1", [id])).rows[0];
+const upTo = (n: number, step = 1, from = 0) => Array.from({ length: n }, (_, i) => from + i * step);
+
+describe("the engine on a real store", () => {
+  test("raises at the tenth, folds, clears by quiet when the watermark says so", async () => {
+    const session = await open();
+    await refused("10.0.0.1", upTo(9));
+    await session.step();
+    expect(await findings("10.0.0.1")).toEqual([]);
+    await refused("10.0.0.1", upTo(5, 1, 9));
+    await session.step();
+    expect(await findings("10.0.0.1")).toMatchObject([{ count: 14, first: 0, last: 13, cleared: null }]);
+    await quiet(13 + 900 + 60);
+    await session.step();
+    expect((await findings("10.0.0.1"))[0]!.cleared).toBeNull();
+    await quiet(13 + 900 + 130);
+    await session.step();
+    const [finding] = await findings("10.0.0.1");
+    expect(finding).toMatchObject({ count: 14, cleared: 913 });
+    expect(await incident(finding!.incident)).toMatchObject({ state: "cleared", count: 14 });
+  });
+
+  test("a session thrown away and opened again before every step comes to the same findings", async () => {
+    const batches = [upTo(6), upTo(7, 2, 7), upTo(4, 100, 60), [1500], upTo(12, 1, 2000), [4000]];
+    const one = await open();
+    for (const b of batches) {
+      await refused("10.0.0.2", b);
+      await one.step();
+    }
+    const straight = (await findings("10.0.0.2")).map(({ incident: _, ...f }) => f);
+    for (const b of batches) {
+      await refused("10.0.0.3", b, { through: 5000 });
+      await (await open()).step();
+    }
+    await (await open()).step();
+    const crashed = (await findings("10.0.0.3")).map(({ incident: _, ...f }) => f);
+    // an open finding's growth may be written up to two seconds later; nothing else may differ
+    expect(crashed.map((f) => [f.first, f.last])).toEqual(straight.map((f) => [f.first, f.last]));
+    expect(crashed.length).toBe(2);
+  });
+
+  test("closed as fixed returns; closed as expected starts a new, linked one", async () => {
+    const session = await open();
+    await refused("10.0.0.4", upTo(10));
+    await session.step();
+    const first = (await findings("10.0.0.4"))[0]!.incident;
+    expect(await closeIncident(client, first, "fixed", T + 20 * S)).toBe(true);
+    await session.step();
+    expect((await findings("10.0.0.4"))[0]!.cleared).toBe(20);
+    await refused("10.0.0.4", upTo(10, 1, 400));
+    await session.step();
+    expect(await incident(first)).toMatchObject({ state: "open", returned: 1, count: 20, close_reason: null });
+    await closeIncident(client, first, "expected", T + 450 * S);
+    await session.step();
+    await refused("10.0.0.4", upTo(10, 1, 900));
+    await session.step();
+    const all = await findings("10.0.0.4");
+    expect(all).toHaveLength(3);
+    expect(await incident(all[2]!.incident)).toMatchObject({ state: "open", linked_to: first });
+  });
+
+  test("acknowledged: repeats stay quiet, a name not seen before is new since seen", async () => {
+    const session = await open();
+    await refused("10.0.0.5", upTo(10));
+    await session.step();
+    const id = (await findings("10.0.0.5"))[0]!.incident;
+    await acknowledge(client, id, "me", T);
+    await new Promise((r) => setTimeout(r, 2_100));
+    await refused("10.0.0.5", upTo(3, 1, 20));
+    await session.step();
+    expect(await incident(id)).toMatchObject({ count: 13, new_since_seen: [] });
+    await new Promise((r) => setTimeout(r, 2_100));
+    await refused("10.0.0.5", [30], { user: "b" });
+    await session.step();
+    expect((await incident(id)).new_since_seen).toEqual(["user\u0001b"]);
+  });
+
+  test("a record that comes late is added to the finding it belongs to, visibly, and makes no second one", async () => {
+    const session = await open();
+    await refused("10.0.0.6", upTo(10, 10));
+    await session.step();
+    await refused("10.0.0.6", [45, 55], { through: 800, late: true });
+    await session.step();
+    const all = await findings("10.0.0.6");
+    expect(all).toMatchObject([{ count: 12 }]);
+    const { rows } = await client.query("select what from incident_event where incident = $1 and what = 'amended'", [all[0]!.incident]);
+    expect(rows).toHaveLength(2);
+  });
+});
+
+describe("silence of senders (semantics 12)", () => {
+  const silence = async (nowUs: number) => watchSenders(client, new SenderDirectory(await loadSenders(client, "UTC")), nowUs);
+  const heard = (sender: number, lastUs: number, cadence: object | null = null) =>
+    client.query("insert into sender_activity (sender, last_heard_us, cadence) values ($1, $2, $3) on conflict (sender) do update set last_heard_us = $2", [sender, lastUs, cadence === null ? null : JSON.stringify(cadence)]);
+  const collector = (nowUs: number, detail: object = {}) => client.query("insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('collector', 1, 0, $1, $2) on conflict (role) do update set heartbeat_us = $1, detail = $2", [nowUs, JSON.stringify(detail)]);
+
+  test("told once, explained by the uplink, and over when heard again", async () => {
+    await client.query("insert into sender (id, name, state, expected_every_seconds, reached_through) values (101, 'uplink', 'admitted', 60, null), (102, 'behind', 'admitted', 60, 101), (103, 'learnt', 'admitted', null, null), (104, 'unknown', 'admitted', null, null)");
+    const cadence = new Cadence();
+    for (let i = 0; i < 200; i++) cadence.observe(i * 10 * S);
+    for (const id of [101, 102, 104]) await heard(id, T);
+    await heard(103, T, cadence.save());
+    await collector(T + 2 * MINUTE);
+    expect(await silence(T + 2 * MINUTE)).toEqual([]);
+    await collector(T + 6 * MINUTE);
+    const told = await silence(T + 6 * MINUTE);
+    expect(told.map((o) => [o.subject, o.outcome])).toEqual([["uplink", "failure"], ["behind", "unknown"], ["learnt", "failure"]]);
+    expect(told[1]!.text).toContain("Explained by uplink");
+    expect(told[2]!.text).toContain("it usually speaks every 16 s");
+    expect(await silence(T + 6 * MINUTE)).toEqual([]);
+    await heard(101, T + 6 * MINUTE);
+    expect((await silence(T + 6 * MINUTE + S)).map((o) => [o.event, o.subject])).toEqual([["sender-heard", "uplink"]]);
+  });
+
+  test("while the collector spools or is gone, nothing is said of senders", async () => {
+    await heard(101, T - 60 * MINUTE);
+    await collector(T, { spooling: true });
+    expect(await silence(T)).toEqual([]);
+    await collector(T - MINUTE);
+    expect(await silence(T)).toEqual([]);
+  });
+});
+
+test("Halvik's own troubles: a stopped role, told once and when it is back; little disk; lag; refused sign-ins", async () => {
+  await client.query("delete from role_status");
+  const beat = (heartbeatUs: number) => client.query("insert into role_status (role, pid, started_us, heartbeat_us) values ('web', 1, 0, $1) on conflict (role) do update set heartbeat_us = $1", [heartbeatUs]);
+  const watch = new SelfWatch(instance.config.HALVIK_DATA_DIR, Number.MAX_SAFE_INTEGER);
+  const look = async (nowUs: number, throughUs = nowUs) => (await watch.look(client, throughUs, nowUs)).map((o) => `${o.event} ${o.subject}`);
+  await beat(T);
+  expect(await look(T)).toEqual([`disk-low ${instance.config.HALVIK_DATA_DIR}`]);
+  expect(await look(T + 20 * S)).toEqual(["role-stopped web"]);
+  expect(await look(T + 21 * S)).toEqual([]);
+  await beat(T + 22 * S);
+  expect(await look(T + 22 * S)).toEqual(["role-back web"]);
+  expect(await look(T + 23 * S, T - 2 * MINUTE)).toEqual(["engine-behind engine"]);
+  await client.query("insert into audit (at_us, who, what, detail) values ($1, 'mallory', 'sign-in refused', '{\"address\": \"192.0.2.9\"}')", [T]);
+  expect(await look(T + 24 * S)).toEqual(["sign-in-refused 192.0.2.9"]);
+});
