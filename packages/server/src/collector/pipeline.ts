@@ -29,7 +29,7 @@ const BATCH_WAIT_MS = 200;
 const BATCH_MAX_RECORDS = 5_000;
 const BATCH_MAX_BYTES = 4 * 1024 * 1024;
 /** Cut batches waiting for the database; beyond it they go to the spool. */
-const QUEUE_MAX_BYTES = 32 * 1024 * 1024;
+const QUEUE_MAX_BYTES = 24 * 1024 * 1024;
 const RECONNECT_MS = 1_000;
 const HOUSEKEEPING_MS = 1_000;
 const TICK_US = 2_000_000;

@@ -1,6 +1,6 @@
+import { Cadence, SenderDirectory } from "@halvik/core/senders";
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import pg from "pg";
-import { Cadence, SenderDirectory } from "@halvik/core/senders";
 import { testRecord } from "../../../core/src/testing/record.js";
 import { BatchWriter } from "../store/batches.js";
 import { claimCollector } from "../store/collectors.js";
@@ -40,18 +40,47 @@ beforeEach(() => {
 });
 
 /** Stores refused logons at these seconds after T, as one batch that arrived when the last of them happened. */
-async function refused(src: string, seconds: readonly number[], { through = Math.max(0, ...seconds), late = false, user = "a" } = {}): Promise<void> {
+async function refused(
+  src: string,
+  seconds: readonly number[],
+  { through = Math.max(0, ...seconds), late = false, user = "a" } = {},
+): Promise<void> {
   const records = seconds.map((s) => {
     const timeUs = T + s * S;
-    return { id: ids.next(timeUs), sender: 1, endpoint: "t", copyOf: null, content: testRecord({ timeUs, receivedUs: late ? T + through * S : timeUs, category: "logon", outcome: "failure", src, users: [user], marks: late ? ["late"] : [] }) };
+    return {
+      id: ids.next(timeUs),
+      sender: 1,
+      endpoint: "t",
+      copyOf: null,
+      content: testRecord({
+        timeUs,
+        receivedUs: late ? T + through * S : timeUs,
+        category: "logon",
+        outcome: "failure",
+        src,
+        users: [user],
+        marks: late ? ["late"] : [],
+      }),
+    };
   });
   await writer.commit({ number: ++number, records, throughUs: T + through * S, runRules: true }, T + through * S);
 }
 const quiet = (seconds: number) => refused("0.0.0.0", [], { through: seconds });
 const open = () => EngineSession.open(client, "UTC");
 const findings = async (src: string) =>
-  (await client.query<{ count: number; first: number; last: number; cleared: number | null; incident: number }>("select count, (first_us - $2) / 1000000 as first, (last_us - $2) / 1000000 as last, (cleared_us - $2) / 1000000 as cleared, incident from finding where key = $1 and first_us >= $2 order by first_us", [src, T])).rows;
-const incident = async (id: number) => (await client.query("select state, count, returned, close_reason, new_since_seen, linked_to from incident where id = $1", [id])).rows[0];
+  (
+    await client.query<{ count: number; first: number; last: number; cleared: number | null; incident: number }>(
+      "select count, (first_us - $2) / 1000000 as first, (last_us - $2) / 1000000 as last, (cleared_us - $2) / 1000000 as cleared, incident from finding where key = $1 and first_us >= $2 order by first_us",
+      [src, T],
+    )
+  ).rows;
+const incident = async (id: number) =>
+  (
+    await client.query(
+      "select state, count, returned, close_reason, new_since_seen, linked_to from incident where id = $1",
+      [id],
+    )
+  ).rows[0];
 const upTo = (n: number, step = 1, from = 0) => Array.from({ length: n }, (_, i) => from + i * step);
 
 describe("the engine on a real store", () => {
@@ -136,19 +165,31 @@ describe("the engine on a real store", () => {
     await session.step();
     const all = await findings("10.0.0.6");
     expect(all).toMatchObject([{ count: 12 }]);
-    const { rows } = await client.query("select what from incident_event where incident = $1 and what = 'amended'", [all[0]!.incident]);
+    const { rows } = await client.query("select what from incident_event where incident = $1 and what = 'amended'", [
+      all[0]!.incident,
+    ]);
     expect(rows).toHaveLength(2);
   });
 });
 
 describe("silence of senders (semantics 12)", () => {
-  const silence = async (nowUs: number) => watchSenders(client, new SenderDirectory(await loadSenders(client, "UTC")), nowUs);
+  const silence = async (nowUs: number) =>
+    watchSenders(client, new SenderDirectory(await loadSenders(client, "UTC")), nowUs);
   const heard = (sender: number, lastUs: number, cadence: object | null = null) =>
-    client.query("insert into sender_activity (sender, last_heard_us, cadence) values ($1, $2, $3) on conflict (sender) do update set last_heard_us = $2", [sender, lastUs, cadence === null ? null : JSON.stringify(cadence)]);
-  const collector = (nowUs: number, detail: object = {}) => client.query("insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('collector', 1, 0, $1, $2) on conflict (role) do update set heartbeat_us = $1, detail = $2", [nowUs, JSON.stringify(detail)]);
+    client.query(
+      "insert into sender_activity (sender, last_heard_us, cadence) values ($1, $2, $3) on conflict (sender) do update set last_heard_us = $2",
+      [sender, lastUs, cadence === null ? null : JSON.stringify(cadence)],
+    );
+  const collector = (nowUs: number, detail: object = {}) =>
+    client.query(
+      "insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('collector', 1, 0, $1, $2) on conflict (role) do update set heartbeat_us = $1, detail = $2",
+      [nowUs, JSON.stringify(detail)],
+    );
 
   test("told once, explained by the uplink, and over when heard again", async () => {
-    await client.query("insert into sender (id, name, state, expected_every_seconds, reached_through) values (101, 'uplink', 'admitted', 60, null), (102, 'behind', 'admitted', 60, 101), (103, 'learnt', 'admitted', null, null), (104, 'unknown', 'admitted', null, null)");
+    await client.query(
+      "insert into sender (id, name, state, expected_every_seconds, reached_through) values (101, 'uplink', 'admitted', 60, null), (102, 'behind', 'admitted', 60, 101), (103, 'learnt', 'admitted', null, null), (104, 'unknown', 'admitted', null, null)",
+    );
     const cadence = new Cadence();
     for (let i = 0; i < 200; i++) cadence.observe(i * 10 * S);
     for (const id of [101, 102, 104]) await heard(id, T);
@@ -157,7 +198,11 @@ describe("silence of senders (semantics 12)", () => {
     expect(await silence(T + 2 * MINUTE)).toEqual([]);
     await collector(T + 6 * MINUTE);
     const told = await silence(T + 6 * MINUTE);
-    expect(told.map((o) => [o.subject, o.outcome])).toEqual([["uplink", "failure"], ["behind", "unknown"], ["learnt", "failure"]]);
+    expect(told.map((o) => [o.subject, o.outcome])).toEqual([
+      ["uplink", "failure"],
+      ["behind", "unknown"],
+      ["learnt", "failure"],
+    ]);
     expect(told[1]!.text).toContain("Explained by uplink");
     expect(told[2]!.text).toContain("it usually speaks every 16 s");
     expect(await silence(T + 6 * MINUTE)).toEqual([]);
@@ -176,9 +221,14 @@ describe("silence of senders (semantics 12)", () => {
 
 test("Halvik's own troubles: a stopped role, told once and when it is back; little disk; lag; refused sign-ins", async () => {
   await client.query("delete from role_status");
-  const beat = (heartbeatUs: number) => client.query("insert into role_status (role, pid, started_us, heartbeat_us) values ('web', 1, 0, $1) on conflict (role) do update set heartbeat_us = $1", [heartbeatUs]);
+  const beat = (heartbeatUs: number) =>
+    client.query(
+      "insert into role_status (role, pid, started_us, heartbeat_us) values ('web', 1, 0, $1) on conflict (role) do update set heartbeat_us = $1",
+      [heartbeatUs],
+    );
   const watch = new SelfWatch(instance.config.HALVIK_DATA_DIR, Number.MAX_SAFE_INTEGER);
-  const look = async (nowUs: number, throughUs = nowUs) => (await watch.look(client, throughUs, nowUs)).map((o) => `${o.event} ${o.subject}`);
+  const look = async (nowUs: number, throughUs = nowUs) =>
+    (await watch.look(client, throughUs, nowUs)).map((o) => `${o.event} ${o.subject}`);
   await beat(T);
   expect(await look(T)).toEqual([`disk-low ${instance.config.HALVIK_DATA_DIR}`]);
   expect(await look(T + 20 * S)).toEqual(["role-stopped web"]);
@@ -186,6 +236,9 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
   await beat(T + 22 * S);
   expect(await look(T + 22 * S)).toEqual(["role-back web"]);
   expect(await look(T + 23 * S, T - 2 * MINUTE)).toEqual(["engine-behind engine"]);
-  await client.query("insert into audit (at_us, who, what, detail) values ($1, 'mallory', 'sign-in refused', '{\"address\": \"192.0.2.9\"}')", [T]);
+  await client.query(
+    "insert into audit (at_us, who, what, detail) values ($1, 'mallory', 'sign-in refused', '{\"address\": \"192.0.2.9\"}')",
+    [T],
+  );
   expect(await look(T + 24 * S)).toEqual(["sign-in-refused 192.0.2.9"]);
 });

@@ -3,4 +3,4 @@
  * batches saves copying them into the old one (docs/figures.md), and a bound on the old one keeps its memory under 400 MB.
  */
 export const roleNodeArgs = (role: string): readonly string[] =>
-  role === "collector" ? ["--max-semi-space-size=32", "--max-old-space-size=256"] : ["--max-old-space-size=1024"];
+  role === "collector" ? ["--max-semi-space-size=24", "--max-old-space-size=256"] : ["--max-old-space-size=1024"];
