@@ -110,8 +110,9 @@ describe("the engine on a real store", () => {
       await one.step();
     }
     const straight = (await findings("10.0.0.2")).map(({ incident: _, ...f }) => f);
+    T += 48 * 3_600 * S;
     for (const b of batches) {
-      await refused("10.0.0.3", b, { through: 5000 });
+      await refused("10.0.0.3", b);
       await (await open()).step();
     }
     await (await open()).step();

@@ -151,13 +151,9 @@ export class EngineSession {
         results.push(this.engine.close(close.ruleId, close.key, close.atUs));
       const now = nowUs();
       for (const { finding, atUs } of amended) await this.findings.amend(this.client, finding, atUs, now);
-      await this.findings.apply(
-        this.client,
-        results.flatMap((r) => r.episodes),
-        this.rules,
-        this.directory,
-        now,
-      );
+      // one result at a time: within one, each episode is a finding of its own; across them, the same episode may come again
+      for (const { episodes } of results)
+        await this.findings.apply(this.client, episodes, this.rules, this.directory, now);
       await saveStates(
         this.client,
         results.flatMap((r) => r.states),
