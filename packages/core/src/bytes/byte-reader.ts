@@ -6,15 +6,19 @@ import { DecodeError } from "./decode-error.js";
  * @throws {DecodeError} TRUNCATED when fewer bytes are left than the read needs
  */
 export class ByteReader {
-  private readonly view: DataView;
+  private lazyView: DataView | null = null;
   private position = 0;
 
   constructor(
     private readonly bytes: Uint8Array,
     private readonly littleEndian = false,
     private readonly base = 0,
-  ) {
-    this.view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  ) {}
+
+  /** Made when first needed: readers of single octets and slices do without, and there are many of those. */
+  private get view(): DataView {
+    this.lazyView ??= new DataView(this.bytes.buffer, this.bytes.byteOffset, this.bytes.byteLength);
+    return this.lazyView;
   }
 
   get offset(): number {
@@ -26,7 +30,7 @@ export class ByteReader {
   }
 
   u8(what: string): number {
-    return this.view.getUint8(this.take(1, what));
+    return this.bytes[this.take(1, what)]!;
   }
 
   u16(what: string): number {
@@ -35,6 +39,10 @@ export class ByteReader {
 
   u32(what: string): number {
     return this.view.getUint32(this.take(4, what), this.littleEndian);
+  }
+
+  u64(what: string): bigint {
+    return this.view.getBigUint64(this.take(8, what), this.littleEndian);
   }
 
   /** The next `length` bytes, shared with the input. */

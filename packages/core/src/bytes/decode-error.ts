@@ -12,7 +12,20 @@ export type DecodeCode =
   | "BAD_STRUCTURED_DATA"
   | "TOO_LONG"
   | "BAD_FRAME"
-  | "NOT_SYSLOG";
+  | "NOT_SYSLOG"
+  | "BAD_VALUE"
+  | "NOT_NOTIFICATION"
+  | "NOT_FLOW"
+  | "NOT_AUTHENTIC"
+  | "UNKNOWN_USER"
+  | "UNKNOWN_ENGINE"
+  | "OUT_OF_TIME"
+  | "NO_TEMPLATE"
+  | "BAD_XML"
+  | "FORBIDDEN_XML"
+  | "BAD_JSON"
+  | "BAD_COLUMNS"
+  | "UNKNOWN_KIND";
 
 /** A problem with a place: `offset` counts bytes (binary input) or UTF-16 units (text input) from the start. */
 export interface DecodeProblem {

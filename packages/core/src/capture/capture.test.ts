@@ -9,7 +9,7 @@ function read(...chunks: readonly Uint8Array[]): CapturedMessage[] {
   return [...chunks.flatMap((c) => [...messages.push(c)]), ...messages.end()];
 }
 const texts = (messages: readonly CapturedMessage[]) =>
-  messages.map((m) => (m.type === "syslog" ? new TextDecoder().decode(m.bytes) : `!${m.problem.code}`));
+  messages.map((m) => (m.type === "message" ? new TextDecoder().decode(m.bytes) : `!${m.problem.code}`));
 
 /** Big-endian bytes, for building captures by hand. */
 const b = (...parts: readonly (number | readonly [number, 2 | 4] | Uint8Array)[]): Uint8Array =>
@@ -204,5 +204,5 @@ describe("TCP streams (RFC 9293)", () => {
 });
 
 test("content decides, not the port: other datagrams are problems with a reason", () => {
-  expect(texts(read(bigEndianPcap(101, [ipv4(17, udp(Uint8Array.of(0, 9, 1, 2)))])))).toEqual(["!NOT_SYSLOG"]);
+  expect(texts(read(bigEndianPcap(101, [ipv4(17, udp(Uint8Array.of(0, 9, 1, 2)))])))).toEqual(["!UNKNOWN_KIND"]);
 });

@@ -40,7 +40,7 @@ export class Fragments {
     }
     if (!f.more) set.total = end;
     if (!set.parts.some((p) => p.offset === f.offset))
-      set.parts.push({ offset: f.offset, bytes: packet.payload.slice() });
+      set.parts.push({ offset: f.offset, bytes: new Uint8Array(packet.payload) });
     const whole = assemble(set);
     if (whole === null) return null;
     this.sets.delete(key);

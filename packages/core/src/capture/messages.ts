@@ -1,4 +1,6 @@
 import { ByteReader, DecodeError, type DecodeProblem } from "../bytes/index.js";
+import { flowProtocol } from "../flow/index.js";
+import { looksLikeSnmp } from "../snmp/index.js";
 import { SyslogFraming } from "../syslog/index.js";
 import type { EpochUs } from "../time/index.js";
 import { type CapturedFrame, CaptureFile } from "./capture-file.js";
@@ -10,7 +12,8 @@ import { type StreamPiece, TcpStreams } from "./tcp-streams.js";
 /** A message found in a capture, or what could not be read and why. */
 export type CapturedMessage =
   | {
-      readonly type: "syslog";
+      readonly type: "message";
+      readonly protocol: "syslog" | "snmp" | "flow";
       readonly frame: number;
       readonly timeUs: EpochUs | null;
       readonly src: string;
@@ -106,18 +109,24 @@ export class CaptureMessages {
     r.skip(2, "UDP checksum");
     // RFC 768: the length includes the 8 octets of the header; what follows it in the frame is padding
     const bytes = r.slice(Math.max(0, length - 8), "UDP data");
-    if (looksLikeSyslog(bytes))
-      yield { type: "syslog", frame: frame.number, timeUs: frame.timeUs, src, transport: "udp", bytes };
-    else
+    const protocol = flowProtocol(bytes)
+      ? "flow"
+      : looksLikeSnmp(bytes)
+        ? "snmp"
+        : looksLikeSyslog(bytes)
+          ? "syslog"
+          : null;
+    if (protocol === null)
       yield {
         type: "problem",
         frame: frame.number,
         problem: {
-          code: "NOT_SYSLOG",
+          code: "UNKNOWN_KIND",
           offset: 0,
-          message: `UDP data: expected a syslog message, got ${bytes.length} bytes that are no text`,
+          message: `UDP data: expected syslog, SNMP or flow records, got ${bytes.length} bytes that are none of them`,
         },
       };
+    else yield { type: "message", protocol, frame: frame.number, timeUs: frame.timeUs, src, transport: "udp", bytes };
   }
 
   private *piece(frame: CapturedFrame, piece: StreamPiece): Generator<CapturedMessage> {
@@ -150,7 +159,8 @@ export class CaptureMessages {
         },
       };
     const message = (bytes: Uint8Array): CapturedMessage => ({
-      type: "syslog",
+      type: "message",
+      protocol: "syslog",
       frame: frame.number,
       timeUs: frame.timeUs,
       src: piece.src,

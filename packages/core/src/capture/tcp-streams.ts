@@ -68,7 +68,7 @@ export class TcpStreams {
     if (data.length > 0) {
       const start = syn ? (sequence + 1) >>> 0 : sequence;
       if (!direction.pending.has(start)) {
-        direction.pending.set(start, data.slice());
+        direction.pending.set(start, new Uint8Array(data));
         direction.pendingBytes += data.length;
       }
       for (const bytes of drain(direction)) yield piece(bytes, false, 0);

@@ -16,6 +16,9 @@ export const ApiError = z.object({
     position: z.object({ start: z.int(), end: z.int() }).optional(),
     suggestion: z.string().optional(),
     field: z.string().optional(),
+    /** In a text that was sent, from 1. */
+    line: z.int().optional(),
+    column: z.int().optional(),
   }),
 });
 export type ApiError = z.infer<typeof ApiError>;

@@ -1,4 +1,5 @@
 export { ApiError, EntityId, RecordId, TimeText } from "./common.js";
+export { SavedFilterBody, SavedFilterJson, SavedFilterList } from "./filters.js";
 export {
   Acknowledge,
   CloseIncident,
@@ -8,6 +9,38 @@ export {
   IncidentQuery,
   Note,
 } from "./incidents.js";
-export { HistogramAnswer, HistogramQuery, RecordDetail, RecordJson, RecordPage, RecordQuery } from "./records.js";
+export {
+  ApplicationJson,
+  ApplicationList,
+  EndpointChange,
+  EndpointJson,
+  EndpointKind,
+  EndpointList,
+  EndpointSettings,
+  ImportList,
+  MeaningJson,
+  MeaningList,
+  MibList,
+  NewEndpoint,
+  NewMib,
+  NewSnmpUser,
+  SeverityChange,
+  SnmpUserList,
+} from "./kinds.js";
+export {
+  Coverage,
+  CoverageQuery,
+  ExportQuery,
+  HistogramAnswer,
+  HistogramQuery,
+  RecordDetail,
+  RecordJson,
+  RecordPage,
+  RecordQuery,
+  Searched,
+  ValuesAnswer,
+  ValuesQuery,
+  WhyNothing,
+} from "./records.js";
 export { AdmitNetwork, SenderChange, SenderFacts, SenderJson, SenderList } from "./senders.js";
 export { Health, Intake, Job, NewPassword, RuleList, Session, SignIn, Summary } from "./status.js";

@@ -77,6 +77,8 @@ export const Intake = z.object({
     }),
   ),
   collector: z.record(z.string(), z.unknown()),
+  /** What flow exporters counted and never arrived, by exporter, protocol and stream. */
+  gaps: z.array(z.object({ exporter: z.string(), missed: z.int(), outOfOrder: z.int() })),
 });
 export type Intake = z.infer<typeof Intake>;
 

@@ -17,6 +17,7 @@ export interface ChosenTime {
  * most 5 minutes ahead of and 7 days behind arrival; a stamp of whole seconds within 2 s of arrival gives way to arrival.
  * @param deviceUs the instant the device names, or null
  * @param coarse the stamp has no fraction of a second
+ * @param maxBehindUs for files read long after they were written: how old a record may be
  * @param clockOffsetUs arrival − device time of this sender, 0 when below the 2 s from which it is applied
  */
 export function chooseTime(
@@ -24,13 +25,14 @@ export function chooseTime(
   coarse: boolean,
   receivedUs: EpochUs,
   clockOffsetUs: number,
+  maxBehindUs = MAX_BEHIND_US,
 ): ChosenTime {
   if (deviceUs === null) return { timeUs: receivedUs, reason: "arrival: no stamp", clockOffsetMs: 0 };
   const corrected = deviceUs + clockOffsetUs;
   const clockOffsetMs = Math.round(clockOffsetUs / US_PER_MS);
   const behindUs = receivedUs - corrected;
   if (-behindUs > MAX_AHEAD_US) return { timeUs: receivedUs, reason: "arrival: too far ahead", clockOffsetMs: 0 };
-  if (behindUs > MAX_BEHIND_US) return { timeUs: receivedUs, reason: "arrival: too far behind", clockOffsetMs: 0 };
+  if (behindUs > maxBehindUs) return { timeUs: receivedUs, reason: "arrival: too far behind", clockOffsetMs: 0 };
   if (coarse && Math.abs(behindUs) <= COARSE_NEAR_US)
     return { timeUs: receivedUs, reason: "arrival: coarse stamp", clockOffsetMs };
   return { timeUs: corrected, reason: clockOffsetUs === 0 ? "device" : "corrected", clockOffsetMs };

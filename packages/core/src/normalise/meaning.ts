@@ -1,11 +1,13 @@
+import type { PhraseTable } from "../meaning/index.js";
 import { type FoundAddress, findAddresses } from "../net/index.js";
-import type { Category, Outcome } from "../record/index.js";
-import { MEANINGS, type Meaning } from "./meaning-table.js";
+import type { Category, Outcome, Severity } from "../record/index.js";
 
 /** What a message is about and the things it names. */
 export interface FoundMeaning {
   readonly category: Category;
   readonly outcome: Outcome;
+  /** Where a person has set one for such messages. */
+  readonly severity: Severity | null;
   readonly users: readonly string[];
   readonly src: string | null;
   readonly srcPort: number | null;
@@ -13,54 +15,32 @@ export interface FoundMeaning {
   readonly otherAddresses: readonly string[];
 }
 
-/** The rows that may apply to an app's messages, and one pattern that tells whether any of them does. */
-interface MeaningSet {
-  readonly rows: readonly Meaning[];
-  readonly anyPhrase: { test(text: string): boolean };
-}
-
-function meaningSet(rows: readonly Meaning[]): MeaningSet {
-  const literals = rows.map((m) => m.phrase.replace(/[.*+?^${}()|[\]\\]/g, "\\$&"));
-  // biome-ignore lint/style/noRestrictedGlobals: an alternation of this table's own literals, linear in the text
-  return { rows, anyPhrase: new RegExp(literals.join("|")) };
-}
-
-const generalRows = MEANINGS.filter((m) => m.apps === undefined);
-const general = meaningSet(generalRows);
-// rows that name the app come before the general ones
-const byApp = new Map(
-  [...new Set(MEANINGS.flatMap((m) => m.apps ?? []))].map((app) => [
-    app,
-    meaningSet([...MEANINGS.filter((m) => m.apps?.includes(app)), ...generalRows]),
-  ]),
-);
-
-/** Applies the meaning table to one message and picks out the addresses, users and interfaces it names. */
-export function findMeaning(app: string | null, text: string): FoundMeaning {
-  const set = (app !== null && byApp.get(app)) || general;
+/** Finds what a message means by its phrases, and picks out the addresses, users and interfaces it names. */
+export function findMeaning(app: string | null, text: string, phrases: PhraseTable): FoundMeaning {
   const addresses = mayHoldAddress(text) ? findAddresses(text) : [];
-  for (const row of set.anyPhrase.test(text) ? set.rows : []) {
-    if (!text.includes(row.phrase)) continue;
-    const src = row.src === undefined ? null : addressAfter(text, row.src, addresses);
-    const user = row.user === undefined ? null : wordAfter(text, row.user);
+  const row = phrases.find(app, text);
+  if (row === undefined)
     return {
-      category: row.category,
-      outcome: row.outcome,
-      users: user === null ? [] : [user],
-      src,
-      srcPort: row.srcPort === undefined || src === null ? null : portAfter(text, row.srcPort),
-      interface: row.interface === undefined ? null : wordAfter(text, row.interface),
-      otherAddresses: others(addresses, src),
+      category: "other",
+      outcome: "unknown",
+      severity: null,
+      users: [],
+      src: null,
+      srcPort: null,
+      interface: null,
+      otherAddresses: others(addresses, null),
     };
-  }
+  const src = row.src === undefined ? null : addressAfter(text, row.src, addresses);
+  const user = row.user === undefined ? null : wordAfter(text, row.user);
   return {
-    category: "other",
-    outcome: "unknown",
-    users: [],
-    src: null,
-    srcPort: null,
-    interface: null,
-    otherAddresses: others(addresses, null),
+    category: row.category,
+    outcome: row.outcome,
+    severity: row.severity ?? null,
+    users: user === null ? [] : [user],
+    src,
+    srcPort: row.srcPort === undefined || src === null ? null : portAfter(text, row.srcPort),
+    interface: row.interface === undefined ? null : wordAfter(text, row.interface),
+    otherAddresses: others(addresses, src),
   };
 }
 

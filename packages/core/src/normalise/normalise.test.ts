@@ -1,3 +1,4 @@
+import { Meanings } from "../meaning/index.js";
 import { civilToUs, US_PER_DAY } from "../time/index.js";
 import { chooseTime, findMeaning, syslogRecord } from "./index.js";
 
@@ -48,7 +49,7 @@ describe("what messages mean (phrases of common daemons; common practice, no sou
       "denied tcp 203.0.113.9:51490 -> 198.51.100.4:22",
       { category: "other", otherAddresses: ["203.0.113.9", "198.51.100.4"] },
     ],
-  ])("%s: %s", (app, text, want) => expect(findMeaning(app, text)).toMatchObject(want));
+  ])("%s: %s", (app, text, want) => expect(findMeaning(app, text, new Meanings().phrases)).toMatchObject(want));
 });
 
 test("a message without a valid priority is a notice, and says that none was sent (RFC 3164 section 4.3.3)", () => {
@@ -63,5 +64,42 @@ test("a message without a valid priority is a notice, and says that none was sen
     text: "<999>odd",
     marks: ["problem"],
     problem: { code: "INVALID_PRI" },
+  });
+});
+
+describe("what people set for phrases of syslog", () => {
+  const own = (code: string, category: "link" | "service", severity: 2 | null = null) => ({
+    kind: "syslog" as const,
+    code,
+    category,
+    outcome: "failure" as const,
+    severity,
+    sentence: null,
+    next: null,
+  });
+  const record = (line: string, meanings: Meanings) =>
+    syslogRecord(new TextEncoder().encode(line), { receivedUs: 0, zone: "UTC", clockOffsetUs: 0, meanings }).content;
+
+  test("a shipped one changed keeps what it picks out; one of their own comes first; severity as they say", () => {
+    const meanings = new Meanings([
+      own("sshd, sshd-session: Failed ", "service", 2),
+      own("door ajar", "link"),
+      own("crane: door ajar", "service"),
+    ]);
+    expect(record("<38>sshd[1]: Failed password for root from 10.0.0.1 port 22", meanings)).toMatchObject({
+      category: "service",
+      severity: 2,
+      originalSeverity: "informational",
+      users: ["root"],
+      src: "10.0.0.1",
+    });
+    expect(record("<38>gate: door ajar (a+b)", meanings)).toMatchObject({ category: "link", severity: 6 });
+    expect(record("<38>crane: door ajar", meanings)).toMatchObject({ category: "service", outcome: "failure" });
+    expect(record("<38>crane: door shut", meanings)).toMatchObject({ category: "other" });
+  });
+  test("signs that patterns are made of are only signs", () => {
+    const meanings = new Meanings([own("fault (.*) [x]", "link")]);
+    expect(record("<38>a: fault (.*) [x] seen", meanings).category).toBe("link");
+    expect(record("<38>a: fault (abc) x seen", meanings).category).toBe("other");
   });
 });

@@ -1,4 +1,4 @@
-import type { Category, Outcome, RecordContent, Severity } from "../record/index.js";
+import { type Category, emptyContent, type Outcome, type RecordContent, type Severity } from "../record/index.js";
 import type { EpochUs } from "../time/index.js";
 
 /** What Halvik notices about itself and its senders (`semantics.md` 27). Append only: rules name these. */
@@ -13,6 +13,9 @@ export const OWN_EVENTS = [
   "engine-behind",
   "sign-in-refused",
   "senders-capped",
+  "segment-expired",
+  "segment-shed",
+  "flow-gaps",
 ] as const;
 export type OwnEvent = (typeof OWN_EVENTS)[number];
 
@@ -29,39 +32,15 @@ export interface OwnObservation {
 
 /** An observation of Halvik's own as a record like any other: searchable, and rules raise incidents from it. */
 export function ownRecord(o: OwnObservation, nowUs: EpochUs): RecordContent {
-  return {
-    kind: "halvik",
-    timeUs: nowUs,
-    receivedUs: nowUs,
-    timeReason: "device",
-    deviceTime: null,
-    clockOffsetMs: 0,
+  return Object.assign(emptyContent("halvik", nowUs, nowUs), {
+    timeReason: "device" as const,
     severity: o.severity,
-    originalSeverity: null,
-    facility: null,
     category: o.category ?? "system health",
     outcome: o.outcome,
-    action: null,
     host: o.subject,
     app: "halvik",
-    process: null,
     event: o.event,
-    users: [],
-    src: null,
-    dst: null,
-    srcPort: null,
-    dstPort: null,
-    protocol: null,
-    interface: null,
-    bytes: null,
-    packets: null,
-    otherAddresses: [],
     text: o.text,
     data: o.data ?? [],
-    head: "",
-    tail: "",
-    raw: null,
-    marks: [],
-    problem: null,
-  };
+  });
 }

@@ -1,7 +1,10 @@
+import { findDecision } from "../firewall/index.js";
+import { Meanings } from "../meaning/index.js";
 import { canonicalAddress } from "../net/index.js";
 import { type Mark, type RecordContent, type Severity, severityName } from "../record/index.js";
 import { decodeSyslog, type SyslogContext, type SyslogMessage } from "../syslog/index.js";
 import { chooseTime } from "./choose-time.js";
+import { decisionContent, decisionSeverity } from "./firewall-record.js";
 import { findMeaning } from "./meaning.js";
 
 /** RFC 3164 section 4.3.3: a message without a valid PRI is taken as user.notice. */
@@ -11,7 +14,10 @@ const DEFAULT_SEVERITY: Severity = 5;
 export interface NormaliseContext extends SyslogContext {
   /** arrival − device time of this sender where it is applied, else 0 (`semantics.md` 3). */
   readonly clockOffsetUs: number;
+  readonly meanings?: Meanings;
 }
+
+const SHIPPED = new Meanings();
 
 /** One syslog datagram or frame to a record's content. Never fails: see `problem`. */
 export function syslogRecord(
@@ -24,12 +30,14 @@ export function syslogRecord(
 
 function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: NormaliseContext): RecordContent {
   const time = chooseTime(m.deviceUs, m.coarse, context.receivedUs, context.clockOffsetUs);
-  const meaning = findMeaning(m.app, m.text);
-  const severity = (m.severity ?? DEFAULT_SEVERITY) as Severity;
+  const meanings = context.meanings ?? SHIPPED;
+  const decision = findDecision(m.text);
+  const meaning = decision === null ? findMeaning(m.app, m.text, meanings.phrases) : NO_MEANING;
+  const severity = meaning.severity ?? ((m.severity ?? DEFAULT_SEVERITY) as Severity);
   const marks: Mark[] = [];
   if (m.problem !== null) marks.push("problem");
   if (time.reason === "corrected") marks.push("clock corrected");
-  return {
+  const content: RecordContent = {
     kind: "syslog",
     timeUs: time.timeUs,
     receivedUs: context.receivedUs,
@@ -56,6 +64,8 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
     bytes: null,
     packets: null,
     otherAddresses: withHostAddress(m.host, meaning.src, meaning.otherAddresses),
+    flow: null,
+    translated: null,
     text: m.text,
     data: m.data,
     head: m.head,
@@ -64,7 +74,18 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
     marks,
     problem: m.problem,
   };
+  if (decision === null) return content;
+  const decided = decisionContent(decision);
+  return Object.assign(content, decided, {
+    kind: "firewall" as const,
+    // daemons log every packet with one severity: the verdict says more, unless the daemon says worse
+    severity: Math.min(severity, decisionSeverity(decision, meanings)) as Severity,
+    data: m.data.length === 0 ? decided.data : [...m.data, ...decided.data],
+    otherAddresses: withHostAddress(m.host, decided.src, []),
+  });
 }
+
+const NO_MEANING = findMeaning(null, "", SHIPPED.phrases);
 
 /** A host given as an address is one of the record's addresses. */
 function withHostAddress(host: string | null, src: string | null, others: readonly string[]): readonly string[] {

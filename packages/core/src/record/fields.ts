@@ -17,12 +17,30 @@ export interface Field {
   readonly choices?: readonly string[];
   /** For type "number": the unit family, so that "10 MB" can be read. */
   readonly unit?: "bytes" | "count";
+  /** It is a named value of `data`: by which name. */
+  readonly dataName?: string;
   /** Every value of a record: none when missing. */
   readonly get: (record: HalvikRecord) => readonly (string | number)[];
 }
 
 const none: readonly never[] = [];
 const one = <T extends string | number>(value: T | null): readonly T[] => (value === null ? none : [value]);
+
+/** Values of `data` by name; a name may carry a prefix before a space, as in structured data. */
+export function dataValues(r: HalvikRecord, name: string): readonly string[] {
+  const found: string[] = [];
+  for (const [n, value] of r.data) if (n === name || n.endsWith(` ${name}`)) found.push(value);
+  return found;
+}
+
+/** A field whose values are named ones of `data`. */
+const named = <N extends string>(name: N, dataName: string, about: string) => ({
+  name,
+  type: "text" as const,
+  about,
+  dataName,
+  get: (r: HalvikRecord) => dataValues(r, dataName),
+});
 
 export const FIELDS = [
   { name: "text", type: "text", about: "the message", get: (r) => [r.text] },
@@ -70,6 +88,59 @@ export const FIELDS = [
   { name: "interface", type: "text", about: "the interface it names", get: (r) => one(r.interface) },
   { name: "bytes", type: "number", unit: "bytes", about: "bytes carried", get: (r) => one(r.bytes) },
   { name: "packets", type: "number", unit: "count", about: "packets carried", get: (r) => one(r.packets) },
+  named("policy", "policy", "the policy or rule of a firewall that decided"),
+  named("src zone", "src zone", "the zone it came from"),
+  named("dst zone", "dst zone", "the zone it went to"),
+  named("log", "log", "the Windows event log it was written to"),
+  { name: "level", type: "exact", about: "the severity as its kind expresses it", get: (r) => one(r.originalSeverity) },
+  {
+    name: "ingress",
+    type: "number",
+    unit: "count",
+    about: "the interface a flow came in by",
+    get: (r) => one(r.flow?.ingress ?? null),
+  },
+  {
+    name: "egress",
+    type: "number",
+    unit: "count",
+    about: "the interface a flow went out by",
+    get: (r) => one(r.flow?.egress ?? null),
+  },
+  {
+    name: "dscp",
+    type: "number",
+    unit: "count",
+    about: "the DSCP of a flow, 0 to 63",
+    get: (r) => (r.flow?.tos == null ? none : [r.flow.tos >> 2]),
+  },
+  {
+    name: "tcp flags",
+    type: "number",
+    unit: "count",
+    about: "the TCP flags a flow had, as a number",
+    get: (r) => one(r.flow?.tcpFlags ?? null),
+  },
+  {
+    name: "src as",
+    type: "number",
+    unit: "count",
+    about: "the AS a flow came from",
+    get: (r) => one(r.flow?.srcAs ?? null),
+  },
+  {
+    name: "dst as",
+    type: "number",
+    unit: "count",
+    about: "the AS a flow went to",
+    get: (r) => one(r.flow?.dstAs ?? null),
+  },
+  {
+    name: "application",
+    type: "text",
+    about: "the application an exporter named",
+    get: (r) => one(r.flow?.application ?? null),
+  },
   {
     name: "problem",
     type: "exact",

@@ -1,4 +1,4 @@
-export { FIELDS, type Field, type FieldName, type FieldType, field, fieldNamed } from "./fields.js";
+export { dataValues, FIELDS, type Field, type FieldName, type FieldType, field, fieldNamed } from "./fields.js";
 export { contentToJson, type RecordJson, recordToJson } from "./json.js";
 export {
   ACTIONS,
@@ -16,5 +16,12 @@ export {
   TIME_REASONS,
   type TimeReason,
 } from "./names.js";
-export type { HalvikRecord, RecordContent } from "./record.js";
+export {
+  type ContentDraft,
+  emptyContent,
+  type FlowFacts,
+  type HalvikRecord,
+  type RecordContent,
+  type Translation,
+} from "./record.js";
 export { parseSeverity, SEVERITIES, type Severity, type SeverityName, severityName } from "./severity.js";

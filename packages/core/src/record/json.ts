@@ -1,6 +1,6 @@
 import { formatUs } from "../time/index.js";
 import { FACILITIES } from "./names.js";
-import type { HalvikRecord, RecordContent } from "./record.js";
+import type { FlowFacts, HalvikRecord, RecordContent } from "./record.js";
 import { severityName } from "./severity.js";
 
 /** A record as the API and `decode` print it. Times are RFC 3339 in UTC, ids strings, missing values absent. */
@@ -35,6 +35,8 @@ export function contentToJson(r: RecordContent): RecordJson {
     bytes: r.bytes,
     packets: r.packets,
     otherAddresses: r.otherAddresses,
+    translated: r.translated && dropEmpty({ ...r.translated }),
+    flow: r.flow && flowToJson(r.flow),
     text: r.text,
     data: r.data,
     marks: r.marks,
@@ -51,6 +53,15 @@ export function recordToJson(r: HalvikRecord, senderName: string): RecordJson {
     ...contentToJson(r),
   };
 }
+
+const flowToJson = ({ startUs, tos, samplingRate, ...f }: FlowFacts): RecordJson =>
+  dropEmpty({
+    start: startUs === null ? null : formatUs(startUs),
+    ...f,
+    tos,
+    dscp: tos === null ? null : tos >> 2,
+    samplingRate: samplingRate > 1 ? samplingRate : null,
+  });
 
 function dropEmpty(object: Readonly<Record<string, unknown>>): RecordJson {
   return Object.fromEntries(

@@ -68,7 +68,16 @@ export const ACTIONS = ["accept", "deny", "reject"] as const;
 export type Action = (typeof ACTIONS)[number];
 
 /** Facts about how a record came to be, stored as a bit set: bit = index, append only. */
-export const MARKS = ["late", "held", "imported", "copy", "problem", "clock corrected", "replayed"] as const;
+export const MARKS = [
+  "late",
+  "held",
+  "imported",
+  "copy",
+  "problem",
+  "clock corrected",
+  "replayed",
+  "estimated",
+] as const;
 export type Mark = (typeof MARKS)[number];
 
 /** Why `time` is what it is (`semantics.md` 2). Stored as the index: append only. */

@@ -40,14 +40,15 @@ class RecentTable {
 export class CopyFinder {
   private readonly counts = new RecentTable();
   private readonly originals = new RecentTable();
-  private readonly paths = new Map<string, number>();
+  private readonly paths = new Map<string, Map<string, number>>();
+  private pathCount = 0;
 
   /**
-   * @param path the transport path: peer address and endpoint
+   * @param peer and @param endpoint the transport path
    * @param id what to give back for a copy of this record
    * @returns the id of the original when this is a copy of it, else null
    */
-  check(content: RecordContent, path: string, id: number): number | null {
+  check(content: RecordContent, peer: string, endpoint: string, id: number): number | null {
     if (content.deviceTime === null || content.host === null) return null;
     const hash = new MessageHash();
     hash.add(content.host.toLowerCase());
@@ -55,7 +56,7 @@ export class CopyFinder {
     hash.add(content.app ?? "");
     hash.add(content.process ?? "");
     hash.add(content.text);
-    const pathNumber = this.pathNumber(path);
+    const pathNumber = this.pathNumber(peer, endpoint);
     const nth = this.occurrence(hash, pathNumber, content.receivedUs);
     const { slot, known } = this.originals.find(
       (hash.high + Math.imul(nth, 0x9e3779b1)) >>> 0,
@@ -82,12 +83,22 @@ export class CopyFinder {
     return nth;
   }
 
-  private pathNumber(path: string): number {
-    let number = this.paths.get(path);
+  private pathNumber(peer: string, endpoint: string): number {
+    let byPeer = this.paths.get(endpoint);
+    if (byPeer === undefined) {
+      byPeer = new Map();
+      this.paths.set(endpoint, byPeer);
+    }
+    let number = byPeer.get(peer);
     if (number === undefined) {
-      if (this.paths.size >= 100_000) this.paths.clear();
-      number = this.paths.size;
-      this.paths.set(path, number);
+      if (this.pathCount >= 100_000) {
+        this.paths.clear();
+        this.pathCount = 0;
+        byPeer = new Map();
+        this.paths.set(endpoint, byPeer);
+      }
+      number = this.pathCount++;
+      byPeer.set(peer, number);
     }
     return number;
   }

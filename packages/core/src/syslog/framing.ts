@@ -117,7 +117,7 @@ export class SyslogFraming {
     this.lost += bytes.length - kept.length;
     if (kept.length === 0) return;
     // copied: the chunk belongs to the socket and would keep its whole buffer alive
-    this.parts.push(kept.slice());
+    this.parts.push(new Uint8Array(kept));
     this.partBytes += kept.length;
   }
 

@@ -54,14 +54,14 @@ export function decodeSyslog(
   // PostgreSQL text cannot hold U+0000: it is shown as a visible mark (semantics 7)
   const visible = hasNul ? showNuls(text) : text;
   const message = parseSyslog(visible, context);
-  if (exact) return { message, raw: hasNul ? bytes.slice() : null };
+  if (exact) return { message, raw: hasNul ? bytes : null };
   const offset = firstBadUtf8(bytes);
   const problem: DecodeProblem = {
     code: "NOT_UTF8",
     offset,
     message: `text: expected UTF-8, got byte 0x${(bytes[offset] ?? 0).toString(16).padStart(2, "0")}`,
   };
-  return { message: { ...message, problem: message.problem ?? problem }, raw: bytes.slice() };
+  return { message: { ...message, problem: message.problem ?? problem }, raw: bytes };
 }
 
 const showNuls = (text: string): string => text.replaceAll("\0", "\u2400");

@@ -42,6 +42,7 @@ const ADDRESSES = [
   "::102:304",
   "0.0.0.0",
 ] as const;
+const DATA_NAMES = ["sale@32473 terminal", "terminal", "a b c", "__proto__ x", "policy", "x log", "src zone"] as const;
 const NETWORKS = ["10.20.0.0/16", "0.0.0.0/0", "192.0.2.7", "2001:db8::/32", "::/0", "203.0.113.9/32"] as const;
 
 const maybe = <T>(a: fc.Arbitrary<T>): fc.Arbitrary<T | null> => fc.option(a, { nil: null, freq: 2 });
@@ -73,13 +74,13 @@ export const TEST_DIRECTORY = new SenderDirectory([
   sender(3, "gw%_1", [], null),
 ]);
 
-/** Records with every field missing now and then. */
-export const arbitraryRecord: fc.Arbitrary<HalvikRecord> = fc
+/** Records of every kind but flows, with every field missing now and then. */
+const arbitraryMessage: fc.Arbitrary<HalvikRecord> = fc
   .record({
     sender: fc.constantFrom(OWN_SENDER, 1, 2, 3),
     timeUs: fc.integer({ min: 1_700_000_000_000_000, max: 1_700_000_100_000_000 }),
     receivedUs: fc.integer({ min: 1_700_000_000_000_000, max: 1_700_000_100_000_000 }),
-    kind: fc.constantFrom(...KINDS),
+    kind: fc.constantFrom(...KINDS.filter((k) => k !== "flow")),
     severity: fc.constantFrom(0, 1, 2, 3, 4, 5, 6, 7),
     facility: maybe(fc.integer({ min: 0, max: 23 })),
     category: fc.constantFrom(...CATEGORIES),
@@ -100,13 +101,64 @@ export const arbitraryRecord: fc.Arbitrary<HalvikRecord> = fc
     bytes: maybe(fc.integer({ min: 0, max: 2 ** 48 })),
     packets: maybe(fc.integer({ min: 0, max: 2 ** 32 })),
     text: fc.array(text, { maxLength: 3 }).map((t) => t.join(" ")),
-    data: fc.array(fc.tuple(fc.constantFrom("sale@32473 terminal", "terminal", "a b c", "__proto__ x"), text), {
+    data: fc.array(fc.tuple(fc.constantFrom(...DATA_NAMES), text), {
       maxLength: 3,
     }),
     marks: fc.subarray([...MARKS]),
     problem: maybe(fc.constant({ code: "NOT_UTF8" as const, offset: 3, message: "text" })),
   })
   .map((parts) => testRecord(parts as Partial<HalvikRecord>));
+
+const small = fc.integer({ min: 0, max: 255 });
+const index = fc.integer({ min: 0, max: 2 ** 32 - 1 });
+const address = fc.constantFrom(...ADDRESSES);
+
+/** Flows with every fact missing now and then; what no flow has is empty. */
+const arbitraryFlow: fc.Arbitrary<HalvikRecord> = fc
+  .record({
+    sender: fc.constantFrom(1, 2, 3),
+    timeUs: fc.integer({ min: 1_700_000_000_000_000, max: 1_700_000_100_000_000 }),
+    receivedUs: fc.integer({ min: 1_700_000_000_000_000, max: 1_700_000_100_000_000 }),
+    outcome: fc.constantFrom(...OUTCOMES),
+    action: maybe(fc.constantFrom(...ACTIONS)),
+    src: maybe(address),
+    dst: maybe(address),
+    srcPort: maybe(fc.integer({ min: 0, max: 65_535 })),
+    dstPort: maybe(fc.integer({ min: 0, max: 65_535 })),
+    protocol: maybe(small),
+    bytes: maybe(fc.integer({ min: 0, max: 2 ** 48 })),
+    packets: maybe(fc.integer({ min: 0, max: 2 ** 32 })),
+    data: fc.array(fc.tuple(fc.constantFrom(...DATA_NAMES), text), { maxLength: 2 }),
+    marks: fc.subarray(MARKS.filter((m) => m !== "copy")),
+    flow: fc.record({
+      startUs: maybe(fc.integer({ min: 1_700_000_000_000_000, max: 1_700_000_100_000_000 })),
+      ingress: maybe(index),
+      egress: maybe(index),
+      tos: maybe(small),
+      tcpFlags: maybe(small),
+      icmp: maybe(fc.integer({ min: 0, max: 65_535 })),
+      srcAs: maybe(index),
+      dstAs: maybe(index),
+      srcMask: maybe(fc.integer({ min: 0, max: 128 })),
+      dstMask: maybe(fc.integer({ min: 0, max: 128 })),
+      nextHop: maybe(address),
+      vlan: maybe(fc.integer({ min: 0, max: 4_095 })),
+      direction: maybe(fc.constantFrom(0, 1)),
+      application: maybe(text),
+      reverseBytes: maybe(fc.integer({ min: 0, max: 2 ** 48 })),
+      reversePackets: maybe(fc.integer({ min: 0, max: 2 ** 32 })),
+      samplingRate: fc.constantFrom(1, 64, 4_000),
+      domain: index,
+      sequence: index,
+    }),
+  })
+  .map((parts) => testRecord({ ...parts, kind: "flow", category: "traffic", severity: 6 } as Partial<HalvikRecord>));
+
+/** Records of every kind. */
+export const arbitraryRecord: fc.Arbitrary<HalvikRecord> = fc.oneof(
+  { arbitrary: arbitraryMessage, weight: 3 },
+  { arbitrary: arbitraryFlow, weight: 1 },
+);
 
 const span = { start: 0, end: 0 };
 const compare = (
@@ -155,7 +207,24 @@ const of = (field: Comparison["field"], test: fc.Arbitrary<Comparison["test"]>) 
 const time = fc.integer({ min: 1_700_000_000_000_000, max: 1_700_000_100_000_000 });
 
 const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
-  ...(["text", "host", "app", "user", "interface", "process", "event", "problem"] as const).map((f) => of(f, textTest)),
+  ...(
+    [
+      "text",
+      "host",
+      "app",
+      "user",
+      "interface",
+      "process",
+      "event",
+      "problem",
+      "policy",
+      "log",
+      "src zone",
+      "dst zone",
+      "level",
+      "application",
+    ] as const
+  ).map((f) => of(f, textTest)),
   fc
     .tuple(textTest, negated, fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", ""))
     .map(([t, n, name]) => compare("data", t, n, name)),
@@ -171,6 +240,9 @@ const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
     ),
   ),
   ...(["src port", "dst port"] as const).map((f) => of(f, numberTest(fc.integer({ min: 0, max: 65_535 })))),
+  ...(["ingress", "egress", "src as", "dst as"] as const).map((f) => of(f, numberTest(index))),
+  of("dscp", numberTest(fc.integer({ min: 0, max: 63 }))),
+  of("tcp flags", numberTest(small)),
   of("protocol", numberTest(fc.integer({ min: 0, max: 255 }))),
   of("bytes", numberTest(fc.integer({ min: 0, max: 2 ** 48 }))),
   of("packets", numberTest(fc.integer({ min: 0, max: 2 ** 32 }))),

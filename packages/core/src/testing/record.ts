@@ -1,45 +1,14 @@
-import type { HalvikRecord } from "../record/index.js";
+import { emptyContent, type HalvikRecord } from "../record/index.js";
 
 /** A record for tests: a plain syslog one with the given parts changed. */
 export function testRecord(parts: Partial<HalvikRecord> = {}): HalvikRecord {
   return {
+    ...emptyContent("syslog", 0, 0),
+    timeReason: "device",
     id: "1",
     sender: 1,
     endpoint: "udp",
     copyOf: null,
-    kind: "syslog",
-    timeUs: 0,
-    receivedUs: 0,
-    timeReason: "device",
-    deviceTime: null,
-    clockOffsetMs: 0,
-    severity: 6,
-    originalSeverity: null,
-    facility: null,
-    category: "other",
-    outcome: "unknown",
-    action: null,
-    host: null,
-    app: null,
-    process: null,
-    event: null,
-    users: [],
-    src: null,
-    dst: null,
-    srcPort: null,
-    dstPort: null,
-    protocol: null,
-    interface: null,
-    bytes: null,
-    packets: null,
-    otherAddresses: [],
-    text: "",
-    data: [],
-    head: "",
-    tail: "",
-    raw: null,
-    marks: [],
-    problem: null,
     ...parts,
   };
 }

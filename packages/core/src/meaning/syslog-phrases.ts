@@ -1,15 +1,17 @@
-import type { Category, Outcome } from "../record/index.js";
+import type { Category, Outcome, Severity } from "../record/index.js";
 
 /**
  * What common syslog messages mean. A message has the meaning of the first row whose `phrase` it holds (exact case) and
  * whose `apps` name its app, if any are given. The other columns say after which words a value stands.
  * Phrases of widely used open-source daemons and of network devices in general (common practice, no source).
  */
-export interface Meaning {
+export interface SyslogPhrase {
   readonly apps?: readonly string[];
   readonly phrase: string;
   readonly category: Category;
   readonly outcome: Outcome;
+  /** Instead of what the message says; a person's choice only. */
+  readonly severity?: Severity | null;
   readonly user?: readonly string[];
   readonly src?: readonly string[];
   readonly srcPort?: readonly string[];
@@ -23,7 +25,7 @@ const ssh = {
   srcPort: [" port "],
 };
 
-export const MEANINGS: readonly Meaning[] = [
+export const SYSLOG_PHRASES: readonly SyslogPhrase[] = [
   { ...ssh, phrase: "Failed ", category: "logon", outcome: "failure" },
   { ...ssh, phrase: "Invalid user ", category: "logon", outcome: "failure", user: ["Invalid user "] },
   { ...ssh, phrase: "Accepted ", category: "logon", outcome: "success" },
@@ -91,3 +93,15 @@ export const MEANINGS: readonly Meaning[] = [
   { phrase: "temperature", category: "system health", outcome: "unknown" },
   { phrase: "on battery", category: "system health", outcome: "failure" },
 ];
+
+const APPS = /^([\w.-]+(?:, [\w.-]+)*): (?=.)/s;
+
+/** How a phrase is called where people see it: its apps, if any, and the phrase itself. */
+export const phraseCode = ({ apps, phrase }: Pick<SyslogPhrase, "apps" | "phrase">): string =>
+  apps === undefined ? phrase : `${apps.join(", ")}: ${phrase}`;
+
+/** A phrase by what it is called. */
+export function readPhraseCode(code: string): Pick<SyslogPhrase, "apps" | "phrase"> {
+  const apps = APPS.exec(code);
+  return apps === null ? { phrase: code } : { apps: apps[1]!.split(", "), phrase: code.slice(apps[0].length) };
+}

@@ -1,0 +1,7 @@
+export {
+  Applications,
+  type Endpoints,
+  type OwnApplication,
+  protocolName,
+  type ServiceRegistry,
+} from "./applications.js";

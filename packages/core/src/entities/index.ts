@@ -1,0 +1,2 @@
+export { canonicalHost, canonicalUser } from "./canonical.js";
+export { ENTITY_KINDS, ENTITY_ROLES, type Entity, type EntityKind, type EntityRole, entitiesOf } from "./entities.js";

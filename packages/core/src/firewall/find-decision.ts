@@ -1,0 +1,16 @@
+import type { FirewallDecision } from "./decision.js";
+import { readKeyValue } from "./key-value.js";
+import { readNetfilter } from "./netfilter.js";
+import { readPf } from "./pf.js";
+
+/** The decision a message's text tells, or null: most messages are none, and are told so by a glance. */
+export function findDecision(text: string): FirewallDecision | null {
+  if (text.length < 20) return null;
+  if (text.includes(" DST=") && text.includes("SRC=")) return readNetfilter(text);
+  if (text.includes("): ") && text.includes("rule ")) return readPf(text);
+  // three pairs at least: a verdict and two more
+  const first = text.indexOf("=");
+  if (first < 0) return null;
+  const second = text.indexOf("=", first + 1);
+  return second > 0 && text.indexOf("=", second + 1) > 0 ? readKeyValue(text) : null;
+}

@@ -1,0 +1,167 @@
+import { DecodeError } from "../bytes/index.js";
+import { DecisionColumns, findDecision } from "./index.js";
+
+describe("Linux packet filter (format: common practice, no source)", () => {
+  const LINE =
+    "[12345.678901] FW-DROP: IN=eth0 OUT= MAC=aa:bb SRC=203.0.113.9 DST=198.51.100.4 LEN=60 TOS=0x00 PREC=0x00 TTL=52 ID=4711 DF PROTO=TCP SPT=51490 DPT=22 SEQ=1 ACK=0 WINDOW=64240 RES=0x00 SYN URGP=0";
+  test("addresses, ports, interface; the verdict from the prefix; ACK=0 is not the ACK flag", () => {
+    const f = findDecision(LINE);
+    expect(f).toMatchObject({
+      format: "netfilter",
+      action: "deny",
+      policy: "FW-DROP",
+      inInterface: "eth0",
+      outInterface: null,
+      src: "203.0.113.9",
+      dst: "198.51.100.4",
+      srcPort: 51_490,
+      dstPort: 22,
+      protocol: 6,
+      bytes: 60,
+    });
+    expect(f!.data).toContainEqual(["tcp flags", "SYN"]);
+  });
+  test("LEN twice: the packet's, not the datagram's", () => {
+    const f = findDecision(
+      "IN=eth0 OUT=eth1 SRC=10.0.0.1 DST=10.0.0.2 LEN=128 TOS=0x00 PROTO=UDP SPT=53 DPT=5353 LEN=108",
+    );
+    expect(f).toMatchObject({ action: null, policy: null, protocol: 17, bytes: 128, outInterface: "eth1" });
+  });
+  test("an ICMP error quotes another packet in brackets", () => {
+    const f = findDecision(
+      "REJECT IN=eth0 OUT= SRC=192.0.2.1 DST=10.0.0.9 LEN=96 PROTO=ICMP TYPE=3 CODE=1 [SRC=10.0.0.9 DST=198.51.100.1 LEN=60 PROTO=TCP SPT=4000 DPT=443 ]",
+    );
+    expect(f).toMatchObject({
+      action: "reject",
+      src: "192.0.2.1",
+      dst: "10.0.0.9",
+      protocol: 1,
+      srcPort: null,
+      dstPort: null,
+    });
+  });
+  test("IPv6", () => {
+    expect(
+      findDecision(
+        "ACCEPT IN=eth0 OUT= SRC=2001:0db8:0000:0000:0000:0000:0000:0001 DST=2001:db8::2 LEN=80 PROTO=ICMPv6 TYPE=128",
+      ),
+    ).toMatchObject({
+      action: "accept",
+      src: "2001:db8::1",
+      protocol: 58,
+    });
+  });
+});
+
+describe("pf (format: common practice, no source)", () => {
+  test.each([
+    [
+      "rule 12/0(match): block in on em0: 203.0.113.9.51234 > 192.0.2.1.22: Flags [S], seq 1, win 65535",
+      {
+        action: "deny",
+        src: "203.0.113.9",
+        srcPort: 51_234,
+        dst: "192.0.2.1",
+        dstPort: 22,
+        protocol: 6,
+        inInterface: "em0",
+      },
+    ],
+    [
+      "rule 3/0(match): pass out on em1: 2001:db8::1.443 > 2001:db8::2.50000: UDP, length 20",
+      {
+        action: "accept",
+        src: "2001:db8::1",
+        srcPort: 443,
+        dst: "2001:db8::2",
+        dstPort: 50_000,
+        protocol: 17,
+        outInterface: "em1",
+      },
+    ],
+    [
+      "rule 0/0(match): pass in on em0: 10.0.0.1 > 10.0.0.2: ICMP echo request, id 1, seq 1, length 64",
+      { action: "accept", src: "10.0.0.1", srcPort: null, dst: "10.0.0.2", dstPort: null, protocol: 1 },
+    ],
+  ])("%s", (line, want) => expect(findDecision(line)).toMatchObject({ format: "pf", ...want }));
+});
+
+describe("key=value (names: common practice, no source)", () => {
+  test("quotes, translation, zones, bytes of both directions", () => {
+    expect(
+      findDecision(
+        'date=2026-11-24 action="accept" policyid=7 srcip=10.20.1.5 srcport=51000 srcintf="port1" dstip=192.0.2.9 dstport=443 proto=6 srczone=office dstzone=outside transip=198.51.100.4 sentbyte=1200 rcvdbyte=5300 user="k.lind" msg="a b"',
+      ),
+    ).toMatchObject({
+      action: "accept",
+      policy: "7",
+      src: "10.20.1.5",
+      dstPort: 443,
+      protocol: 6,
+      inInterface: "port1",
+      srcZone: "office",
+      dstZone: "outside",
+      natSrc: "198.51.100.4",
+      bytes: 6_500,
+      user: "k.lind",
+      data: [
+        ["date", "2026-11-24"],
+        ["msg", "a b"],
+      ],
+    });
+  });
+  test.each([
+    "level=info user=k.lind msg=x",
+    "a=b c=d e=f action=login src=10.0.0.1",
+    "Failed password for k.lind from 203.0.113.9 port 51440 ssh2",
+    "x=1 y=2 z=3",
+    "",
+  ])("no decision: %s", (line) => expect(findDecision(line)).toBeNull());
+});
+
+describe("columns: the header decides", () => {
+  test("space-separated cloud flow records: seconds, “-” is missing, any order", () => {
+    const columns = DecisionColumns.fromHeader(
+      "dstaddr srcaddr action protocol srcport dstport bytes packets start end",
+    )!;
+    expect(columns.row("192.0.2.9 10.20.1.5 REJECT 6 51000 443 4249 20 1764057600 1764057660")).toMatchObject({
+      action: "reject",
+      src: "10.20.1.5",
+      dst: "192.0.2.9",
+      dstPort: 443,
+      bytes: 4_249,
+      startUs: 1_764_057_600_000_000,
+    });
+    expect(columns.row("- - ACCEPT - - - - - 1764057600 1764057660")).toMatchObject({
+      src: null,
+      protocol: null,
+      action: "accept",
+    });
+  });
+  test("CSV with quotes (RFC 4180)", () => {
+    const columns = DecisionColumns.fromHeader("Source,Destination,Action,Rule_Name,Proto")!;
+    expect(columns.row('10.0.0.1,10.0.0.2,Drop,"all, ""rest""",udp')).toMatchObject({
+      action: "deny",
+      policy: 'all, "rest"',
+      protocol: 17,
+    });
+  });
+  test("too few values are refused; a line that is no header is none", () => {
+    const columns = DecisionColumns.fromHeader("src,dst,action,proto")!;
+    expect(() => columns.row("10.0.0.1,10.0.0.2")).toThrow(DecodeError);
+    expect(DecisionColumns.fromHeader("<13>Nov 24 10:00:00 host app: text")).toBeNull();
+  });
+});
+
+// from memory of a common teaching example: a web server whose policy allows 22 and 80 only
+test("a policy that allows 80 and not 443 shows accept on 80 and reject on 443", () => {
+  const columns = DecisionColumns.fromHeader("srcaddr dstaddr srcport dstport protocol action")!;
+  expect(
+    ["10.0.0.1 10.0.0.2 4000 80 6 ACCEPT", "10.0.0.1 10.0.0.2 4001 443 6 REJECT"]
+      .map((l) => columns.row(l))
+      .map((f) => [f.dstPort, f.action]),
+  ).toEqual([
+    [80, "accept"],
+    [443, "reject"],
+  ]);
+});

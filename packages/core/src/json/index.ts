@@ -1,0 +1,3 @@
+export { flatten, type Leaf } from "./flatten.js";
+export { JsonMapping, MAPPED_FIELDS, type MappedField, USUAL_MAPPING } from "./mapping.js";
+export { parseJsonRecords } from "./parse-records.js";

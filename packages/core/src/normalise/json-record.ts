@@ -1,0 +1,96 @@
+import { decodeUtf8 } from "../bytes/index.js";
+import { canonicalUser } from "../entities/canonical.js";
+import { actionOf, protocolOf } from "../firewall/index.js";
+import { flatten, type JsonMapping, type MappedField } from "../json/index.js";
+import type { Meanings } from "../meaning/index.js";
+import { canonicalAddress } from "../net/index.js";
+import {
+  CATEGORIES,
+  type Category,
+  emptyContent,
+  OUTCOMES,
+  type Outcome,
+  parseSeverity,
+  type RecordContent,
+} from "../record/index.js";
+import { readRfc3339, US_PER_MS, US_PER_SECOND } from "../time/index.js";
+import { chooseTime } from "./choose-time.js";
+import { unreadable } from "./snmp-record.js";
+
+export interface JsonContext {
+  readonly receivedUs: number;
+  readonly clockOffsetUs: number;
+  readonly maxBehindUs?: number | undefined;
+  readonly mapping: JsonMapping;
+  readonly meanings: Meanings;
+}
+
+/** One JSON object to a record's content, by a declared mapping. A mapped value that does not fit stays in `data`. */
+export function jsonRecord(
+  bytes: Uint8Array,
+  context: JsonContext,
+): { content: RecordContent; deviceUs: number | null } {
+  const { text: json } = decodeUtf8(bytes);
+  let value: unknown;
+  try {
+    value = JSON.parse(json);
+  } catch (e) {
+    const problem = { code: "BAD_JSON" as const, offset: 0, message: `JSON: ${(e as Error).message.slice(0, 120)}` };
+    return { content: unreadable("json", bytes, context.receivedUs, problem), deviceUs: null };
+  }
+  const leaves = new Map(flatten(value));
+  const take = <T>(field: MappedField, read: (text: string) => T | null): T | null => {
+    const path = context.mapping[field];
+    const text = path === undefined ? undefined : leaves.get(path);
+    if (text === undefined) return null;
+    const found = read(text);
+    if (found !== null) leaves.delete(path!);
+    return found;
+  };
+  const asIs = (text: string) => (text === "" ? null : text);
+  const deviceText = context.mapping.time === undefined ? null : (leaves.get(context.mapping.time) ?? null);
+  const deviceUs = take("time", readTime);
+  const time = chooseTime(deviceUs, false, context.receivedUs, context.clockOffsetUs, context.maxBehindUs);
+  const severityText = context.mapping.severity === undefined ? null : (leaves.get(context.mapping.severity) ?? null);
+  const user = take("user", asIs);
+  const content: RecordContent = Object.assign(emptyContent("json", time.timeUs, context.receivedUs), {
+    timeReason: time.reason,
+    clockOffsetMs: time.clockOffsetMs,
+    deviceTime: deviceText,
+    severity: take("severity", parseSeverity) ?? context.meanings.severity("json", "none", 6),
+    originalSeverity: severityText,
+    category:
+      take("category", (t) => ((CATEGORIES as readonly string[]).includes(t) ? (t as Category) : null)) ?? "other",
+    outcome: take("outcome", (t) => ((OUTCOMES as readonly string[]).includes(t) ? (t as Outcome) : null)) ?? "unknown",
+    action: take("action", actionOf),
+    host: take("host", asIs),
+    app: take("app", asIs),
+    process: take("process", asIs),
+    event: take("event", asIs),
+    users: user === null ? [] : [canonicalUser(user)],
+    src: take("src", canonicalAddress),
+    dst: take("dst", canonicalAddress),
+    srcPort: take("src port", port),
+    dstPort: take("dst port", port),
+    protocol: take("protocol", protocolOf),
+    interface: take("interface", asIs),
+    bytes: take("bytes", count),
+    packets: take("packets", count),
+    text: take("text", asIs) ?? "",
+    raw: bytes,
+  });
+  return { content: { ...content, data: [...leaves] }, deviceUs };
+}
+
+/** RFC 3339, or seconds or milliseconds since 1970 by their size. */
+function readTime(text: string): number | null {
+  const time = readRfc3339(text);
+  if (time !== null && time.end === text.length) return time.us;
+  if (!/^\d{9,13}(\.\d{1,9})?$/.test(text)) return null;
+  const n = Number(text);
+  return Math.floor(n < 1e11 ? n * US_PER_SECOND : n * US_PER_MS);
+}
+
+const port = (text: string): number | null => (/^\d{1,5}$/.test(text) && Number(text) <= 65_535 ? Number(text) : null);
+const count = (text: string): number | null =>
+  /^\d{1,16}$/.test(text) && Number.isSafeInteger(Number(text)) ? Number(text) : null;

@@ -1,0 +1,1 @@
+export { servicePort } from "./service-port.js";

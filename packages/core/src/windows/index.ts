@@ -1,0 +1,1 @@
+export { parseEvent, readEvents, type WindowsEvent } from "./event.js";
