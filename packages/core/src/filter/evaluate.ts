@@ -70,7 +70,8 @@ export function senderIds(test: Test, directory: SenderDirectory): readonly numb
   }
 }
 
-function valueTest(node: Comparison, context: EvaluateContext): (value: Value) => boolean {
+/** A comparison as a test of one value of its field, before any negation. */
+export function valueTest(node: Comparison, context: EvaluateContext): (value: Value) => boolean {
   const { test } = node;
   const type = node.field === "data" ? "text" : field(node.field).type;
   if (type === "sender") {
@@ -132,7 +133,7 @@ export function timeBounds(filter: Filter, nowUs: EpochUs): { fromUs: EpochUs; t
   let toUs = Number.POSITIVE_INFINITY;
   const parts = filter.type === "and" ? filter.items : [filter];
   for (const part of parts) {
-    if (part.type !== "compare" || part.field !== "time" || part.negated) continue;
+    if (!isTimeBound(part)) continue;
     if (part.test.op === "last") fromUs = Math.max(fromUs, nowUs - part.test.us);
     else if (part.test.op === "ranges") {
       fromUs = Math.max(fromUs, Math.min(...part.test.ranges.map(([from]) => from)));
@@ -141,6 +142,13 @@ export function timeBounds(filter: Filter, nowUs: EpochUs): { fromUs: EpochUs; t
   }
   return { fromUs, toUs };
 }
+
+const isTimeBound = (part: Filter): part is Comparison =>
+  part.type === "compare" && part.field === "time" && !part.negated;
+
+/** Whether a part of a filter says no more than `timeBounds` takes from it: within those bounds it holds. */
+export const bindsTime = (part: Filter): boolean =>
+  isTimeBound(part) && (part.test.op === "last" || (part.test.op === "ranges" && part.test.ranges.length === 1));
 
 /** Whether a filter names time at all; rules refuse that (`semantics.md` 19). */
 export function namesTime(filter: Filter): boolean {

@@ -9,6 +9,7 @@ import {
   namesTime,
   parseFilter,
   readFilter,
+  requiredLiterals,
   timeBounds,
 } from "./index.js";
 
@@ -20,6 +21,67 @@ const parse = (text: string) => {
 };
 const matches = (text: string, record: Parameters<typeof testRecord>[0]) =>
   compileFilter(parse(text), { directory: TEST_DIRECTORY, nowUs: 1e15 })(testRecord(record));
+
+test.each<[source: string, literals: string[]]>([
+  ["fail(ed|ure)", ["fail"]],
+  ["^LINK.down$", ["lin", ".down".slice(1)]],
+  ["a|b", []],
+  ["(?i)abc", []],
+  ["ab*c", ["a", "c"]],
+  ["ab+c", ["ab", "c"]],
+  ["ab{2,3}c", ["a", "c"]],
+  ["colou?r", ["colo", "r"]],
+  ["port \\d{2,}", ["port "]],
+  ["10\\.20\\.", ["10.20."]],
+  ["x[a|b(]y", ["x", "y"]],
+  ["x[]a]y", ["x", "y"]],
+  ["x(a(b)[)]c)y", ["x", "y"]],
+  ["\\Qa.b\\E", []],
+  ["Zürich", ["z", "rich"]],
+  // in patterns that ignore case, k and s are found as U+212A and U+017F too
+  ["task", ["ta"]],
+])("what every match of /%s/ holds", (source, literals) => expect(requiredLiterals(source)).toEqual(literals));
+
+describe("saved filters in a filter", () => {
+  const saved = [
+    { name: "Night jobs", text: "app is cron or app is backup" },
+    { name: "noise", text: 'filter "night jobs" or severity at most debug' },
+    { name: "ring", text: 'filter "round"' },
+    { name: "round", text: 'filter "ring"' },
+    { name: "odd", text: "sevrity is error" },
+    // 2^7 of them, unless something stops it
+    ...[0, 1, 2, 3, 4, 5, 6].map((n) => ({
+      name: `twice${n}`,
+      text: `filter "twice${n + 1}" or filter "twice${n + 1}"`,
+    })),
+    { name: "twice7", text: "x" },
+  ];
+  const read = (text: string) => parseFilter(text, { ...context, saved });
+  test("stand for what they say, with and without others around them", () => {
+    const parsed = read('not filter "NOISE" and host is x');
+    expect(parsed.ok && readFilter(parsed.filter)).toBe(
+      "None of (either (either app is cron, or app is backup), or severity debug), and host is x.",
+    );
+  });
+  test.each([
+    ['filter "night job"', "there is no saved filter “night job”", 'filter "Night jobs"'],
+    ['x and filter "ring"', "saved filters lead back to themselves: ring → round → ring", null],
+    ['filter "odd"', 'saved filter “odd”: there is no field "sevrity"', null],
+    ['filter "twice0"', "saved filters are used more than 100 times", null],
+  ])("%s: %s", (text, message, suggestion) => {
+    const parsed = read(text);
+    expect(parsed.ok).toBe(false);
+    if (!parsed.ok) {
+      expect(parsed.error.message).toContain(message.slice(0, 30));
+      expect(parsed.error.suggestion).toBe(suggestion);
+      expect(text.slice(parsed.error.span.start, parsed.error.span.end)).toMatch(/^filter ".*"$/);
+    }
+  });
+  test("where there are none, they are refused: rules stand alone", () => {
+    const parsed = parseFilter('filter "noise"', context);
+    expect(!parsed.ok && parsed.error.message).toContain("cannot be used here");
+  });
+});
 
 describe("the examples of the interface document, and their readings", () => {
   test.each([

@@ -4,7 +4,7 @@ export function fold(text: string): string {
 }
 
 /** Characters of words: ASCII letters, digits, underscore, and everything beyond ASCII. */
-const isWordCode = (c: number): boolean =>
+export const isWordCode = (c: number): boolean =>
   (c >= 48 && c <= 57) || (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95 || c >= 128;
 
 /**

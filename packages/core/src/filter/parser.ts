@@ -23,6 +23,13 @@ export interface ParseContext {
   readonly zone: string;
   /** Where given, sender, group and site names are checked against it. */
   readonly directory?: SenderDirectory;
+  /** Texts of saved filters by name, for `filter "name"`. */
+  readonly saved?: readonly SavedText[];
+}
+
+export interface SavedText {
+  readonly name: string;
+  readonly text: string;
 }
 
 export type ParseResult =
@@ -31,6 +38,8 @@ export type ParseResult =
 
 const MAX_LENGTH = 8_000;
 const MAX_DEPTH = 60;
+/** Saved filters used by saved filters may double at every step. */
+const MAX_EXPANSIONS = 100;
 const COMPARATORS = [
   "is",
   "is not",
@@ -103,12 +112,35 @@ export function parseFilter(source: string, context: ParseContext): ParseResult 
   }
 }
 
+/** Names of the saved filters that a text uses, whether or not the text is understood. */
+export function savedFilterNames(source: string): string[] {
+  const names: string[] = [];
+  try {
+    const lexer = new Lexer(source);
+    for (let last = lexer.next(); last.type !== "end"; ) {
+      const token = lexer.next();
+      if (last.type === "word" && last.text === "filter" && token.type === "quoted") names.push(token.text);
+      last = token;
+    }
+  } catch (e) {
+    if (!(e instanceof FilterFault)) throw e;
+  }
+  return names;
+}
+
+/** Saved filters taken in for one text: the names on the way to here, and how many there were. */
+interface Expansion {
+  readonly within: readonly string[];
+  readonly budget: { left: number };
+}
+
 class Parser {
   private depth = 0;
 
   constructor(
     private readonly lexer: Lexer,
     private readonly context: ParseContext,
+    private readonly expansion: Expansion = { within: [], budget: { left: MAX_EXPANSIONS } },
   ) {}
 
   filter(): Filter {
@@ -180,12 +212,50 @@ class Parser {
     return this.comparisonOrWord(token);
   }
 
+  /** What a saved filter says, at the place where it is named. */
+  private savedFilter(name: string, span: Span): Filter {
+    const { saved } = this.context;
+    if (saved === undefined) return fault("EXPECTED", "saved filters cannot be used here", span);
+    const found = saved.find((s) => s.name.toLowerCase() === name.toLowerCase());
+    if (found === undefined) {
+      const near = nearest(
+        name,
+        saved.map((s) => s.name),
+      );
+      return fault(
+        "UNKNOWN_VALUE",
+        `there is no saved filter “${name}”`,
+        span,
+        near === null ? null : `filter "${near}"`,
+      );
+    }
+    const { within, budget } = this.expansion;
+    const way = [...within, found.name];
+    if (within.includes(found.name))
+      return fault("WRONG_VALUE", `saved filters lead back to themselves: ${way.join(" → ")}`, span);
+    if (--budget.left < 0) return fault("TOO_LONG", `saved filters are used more than ${MAX_EXPANSIONS} times`, span);
+    try {
+      return withSpan(new Parser(new Lexer(found.text), this.context, { within: way, budget }).filter(), span);
+    } catch (e) {
+      if (!(e instanceof FilterFault)) throw e;
+      // said once, by the innermost; its place in this text is where the filter is named
+      const { message } = e.error;
+      return fault(
+        e.error.code,
+        message.startsWith("saved filter") ? message : `saved filter “${found.name}”: ${message}`,
+        span,
+      );
+    }
+  }
+
   private comparisonOrWord(token: Token & { type: "word" }): Filter {
     this.lexer.next();
     const second = this.lexer.peek();
     if (token.text === "data") return this.dataComparison(token);
-    if (token.text === "filter" && second.type === "quoted")
-      fault("UNKNOWN_FIELD", "saved filters are not part of this version", token.span);
+    if (token.text === "filter" && second.type === "quoted") {
+      this.lexer.next();
+      return this.savedFilter(second.text, { start: token.span.start, end: second.span.end });
+    }
     if (second.type === "word") {
       const two = fieldNamed(`${token.text} ${second.text}`);
       if (two) {
@@ -519,3 +589,6 @@ const textTest = (mode: TextMode, value: string, span: Span): Filter => ({
 
 const startOf = (f: Filter): number => (f.type === "everything" ? 0 : f.span.start);
 const endOf = (f: Filter): number => (f.type === "everything" ? 0 : f.span.end);
+
+/** A filter of another text as a node of this one. */
+const withSpan = (filter: Filter, span: Span): Filter => (filter.type === "everything" ? filter : { ...filter, span });
