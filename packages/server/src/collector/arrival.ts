@@ -1,7 +1,12 @@
 import type { EpochUs } from "@halvik/core/time";
 
+/** What arrivals hold. Spooled and held as the index: append only. */
+export const PROTOCOLS = ["syslog", "snmp", "flow", "windows", "json", "columns"] as const;
+export type Protocol = (typeof PROTOCOLS)[number];
+
 /** Bytes as they came in, before anything is made of them: what batches, the spool and held records are made from. */
 export interface Arrival {
+  readonly protocol: Protocol;
   /** Name of the endpoint it came through. */
   readonly endpoint: string;
   /** Canonical address of the transport peer. */
@@ -10,7 +15,14 @@ export interface Arrival {
   readonly bytes: Uint8Array;
   /** A record of a sender that was waiting when it came. */
   readonly held: boolean;
+  /** Read from a file that does not say when it arrived: its arrival teaches nothing about clock or cadence. */
+  readonly unobserved?: boolean;
+  /** Told once what became of it: whoever waits for an answer (informs, HTTP) gets it then. Not kept on disk. */
+  readonly settle?: (fate: Fate) => void;
 }
 
-/** Bytes an arrival takes in memory, roughly. */
-export const arrivalBytes = (a: Arrival): number => a.bytes.length + 120;
+/** `stored` and `spooled` are durable; `held` too, for a sender that waits. */
+export type Fate = "stored" | "spooled" | "held" | "refused" | "lost";
+
+/** Bytes an arrival takes in memory, roughly: the object, its view of the bytes, its numbers. */
+export const arrivalBytes = (a: Arrival): number => a.bytes.length + 320;

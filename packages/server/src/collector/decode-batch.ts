@@ -1,9 +1,9 @@
-import { type NormaliseContext, syslogRecord } from "@halvik/core/normalise";
 import type { Mark, RecordContent } from "@halvik/core/record";
 import { LATE_AFTER_US } from "../store/batches.js";
 import type { StoredContent } from "../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../store/record-id.js";
 import type { Arrival } from "./arrival.js";
+import type { DecodedContent, Decoders } from "./decoders.js";
 import type { LiveSender, SenderRegistry } from "./sender-registry.js";
 
 /** What became of a batch of arrivals. Every arrival is in exactly one of these. */
@@ -13,11 +13,16 @@ export interface DecodedBatch {
   /** Peers that have no sender yet, with the moment first heard: to be noticed, then decoded again. */
   readonly unknownPeers: Map<string, number>;
   readonly unknownHosts: Map<string, { relay: LiveSender; host: string; firstSeenUs: number }>;
+  /** Of senders that are not to be heard, or beyond the waiting list. */
+  readonly refusedArrivals: Arrival[];
+  /** Those no record came of: templates and counters of flows, and what could not be read. */
+  readonly emptyArrivals: Arrival[];
   refused: number;
   unlisted: number;
 }
 
 export interface DecodeOptions {
+  readonly decoders: Decoders;
   readonly ids: IdSource;
   readonly nowUs: number;
   /** Imports store what waiting senders once sent, and mark it. */
@@ -28,6 +33,7 @@ export interface DecodeOptions {
 export function findUnknown(
   arrivals: readonly Arrival[],
   registry: SenderRegistry,
+  decoders: Decoders,
 ): Pick<DecodedBatch, "unknownPeers" | "unknownHosts"> {
   const unknownPeers = new Map<string, number>();
   const unknownHosts: DecodedBatch["unknownHosts"] = new Map();
@@ -35,8 +41,8 @@ export function findUnknown(
     const sender = registry.peer(arrival.peer);
     if (sender === undefined) {
       if (!unknownPeers.has(arrival.peer)) unknownPeers.set(arrival.peer, arrival.receivedUs);
-    } else if (sender.facts.relay && sender.facts.state === "admitted") {
-      const { host } = decodeFor(sender, arrival).content;
+    } else if (sender.facts.relay && sender.facts.state === "admitted" && arrival.protocol !== "flow") {
+      const host = decoders.decode(arrival, sender)[0]?.content.host ?? null;
       if (host !== null && !registry.behind(sender.facts.id, host)) {
         const key = `${sender.facts.id} ${host.toLowerCase()}`;
         if (!unknownHosts.has(key)) unknownHosts.set(key, { relay: sender, host, firstSeenUs: arrival.receivedUs });
@@ -57,40 +63,72 @@ export function decodeBatch(
     held: [],
     unknownPeers: new Map(),
     unknownHosts: new Map(),
+    refusedArrivals: [],
+    emptyArrivals: [],
     refused: 0,
     unlisted: 0,
   };
   for (const arrival of arrivals) {
     const peer = registry.peer(arrival.peer);
-    if (peer === undefined) out.unlisted++;
-    else if (peer.facts.state === "refused") out.refused++;
-    else if (peer.facts.state === "waiting" && !options.imported) out.held.push({ sender: peer.facts.id, arrival });
-    else out.records.push(toStored(arrival, peer, registry, options));
+    if (peer === undefined) {
+      out.unlisted++;
+      out.refusedArrivals.push(arrival);
+    } else if (peer.facts.state === "refused") {
+      out.refused++;
+      out.refusedArrivals.push(arrival);
+    } else if (peer.facts.state === "waiting" && !options.imported) out.held.push({ sender: peer.facts.id, arrival });
+    else if (store(arrival, peer, registry, options, out.records) === 0) out.emptyArrivals.push(arrival);
   }
   return out;
 }
 
-function toStored(arrival: Arrival, peer: LiveSender, registry: SenderRegistry, options: DecodeOptions): StoredContent {
+/** @returns how many records came of it */
+function store(
+  arrival: Arrival,
+  peer: LiveSender,
+  registry: SenderRegistry,
+  options: DecodeOptions,
+  out: StoredContent[],
+): number {
   let sender = peer;
-  let { content, deviceUs } = decodeFor(peer, arrival);
-  if (peer.facts.relay && content.host !== null) {
-    const behind = registry.behind(peer.facts.id, content.host);
+  let decoded = options.decoders.decode(arrival, peer);
+  const host = decoded[0]?.content.host ?? null;
+  if (peer.facts.relay && host !== null && arrival.protocol !== "flow") {
+    const behind = registry.behind(peer.facts.id, host);
     if (behind) {
       sender = behind;
       // zone and clock are the original sender's, not the relay's
-      ({ content, deviceUs } = decodeFor(behind, arrival));
+      decoded = options.decoders.decode(arrival, behind);
     }
   }
+  for (const one of decoded) out.push(toStored(arrival, one, sender, registry, options));
+  if (arrival.unobserved) return decoded.length;
+  // once an arrival, however many records it holds; one of templates alone is a sign of life too
+  heard(sender, arrival);
+  if (sender !== peer) heard(peer, arrival);
+  return decoded.length;
+}
+
+function heard(sender: LiveSender, arrival: Arrival): void {
+  sender.cadence.observe(arrival.receivedUs);
+  sender.lastHeardUs = Math.max(sender.lastHeardUs ?? 0, arrival.receivedUs);
+  sender.touched = true;
+}
+
+function toStored(
+  arrival: Arrival,
+  { content, deviceUs }: DecodedContent,
+  sender: LiveSender,
+  registry: SenderRegistry,
+  options: DecodeOptions,
+): StoredContent {
   const id = options.ids.next(options.nowUs);
-  const originalUs = registry.copies.check(content, `${arrival.peer} ${arrival.endpoint}`, id.us);
+  // flows and events carry numbers of their own; only messages travel by relays that repeat them
+  const originalUs =
+    arrival.protocol === "syslog" ? registry.copies.check(content, arrival.peer, arrival.endpoint, id.us) : null;
   const copyOf = originalUs === null ? null : formatRecordId({ us: originalUs, collector: id.collector });
   const marks = marksOf(content, arrival, copyOf, options.imported);
   learn(sender, arrival, content, deviceUs, copyOf !== null);
-  if (sender !== peer) {
-    peer.cadence.observe(arrival.receivedUs);
-    peer.lastHeardUs = Math.max(peer.lastHeardUs ?? 0, arrival.receivedUs);
-    peer.touched = true;
-  }
   return {
     id,
     sender: sender.facts.id,
@@ -98,16 +136,6 @@ function toStored(arrival: Arrival, peer: LiveSender, registry: SenderRegistry, 
     copyOf,
     content: marks === content.marks ? content : { ...content, marks },
   };
-}
-
-function decodeFor(sender: LiveSender, arrival: Arrival): { content: RecordContent; deviceUs: number | null } {
-  const context: NormaliseContext = {
-    receivedUs: arrival.receivedUs,
-    zone: sender.facts.zone,
-    clockOffsetUs: sender.clock.appliedUs,
-  };
-  const { content, message } = syslogRecord(arrival.bytes, context);
-  return { content, deviceUs: message.deviceUs };
 }
 
 function marksOf(content: RecordContent, arrival: Arrival, copyOf: string | null, imported: boolean): readonly Mark[] {
@@ -128,9 +156,7 @@ function learn(
   deviceUs: number | null,
   copy: boolean,
 ): void {
-  if (deviceUs !== null && !arrival.held) sender.clock.observe(deviceUs, arrival.receivedUs);
-  sender.cadence.observe(arrival.receivedUs);
-  sender.lastHeardUs = Math.max(sender.lastHeardUs ?? 0, arrival.receivedUs);
+  if (deviceUs !== null && !arrival.held && !arrival.unobserved) sender.clock.observe(deviceUs, arrival.receivedUs);
   sender.touched = true;
   const { fresh } = sender;
   fresh.records++;

@@ -1,3 +1,4 @@
+import type { DecodeProblem } from "@halvik/core/bytes";
 import type { Arrival } from "./arrival.js";
 
 /** Counters of an endpoint since its role started; every way to lose or refuse something has one. */
@@ -7,7 +8,7 @@ export interface EndpointCounters {
 
 export interface EndpointStatus {
   readonly name: string;
-  readonly transport: "udp" | "tcp";
+  readonly transport: "udp" | "tcp" | "tls" | "https";
   readonly address: string;
   readonly port: number;
   readonly state: "listening" | "failed" | "stopped";
@@ -20,9 +21,24 @@ export interface Endpoint {
   start(): Promise<void>;
   stop(): Promise<void>;
   status(): EndpointStatus;
+  /** Looks for what the kernel dropped, where the transport lets that happen. */
+  checkKernelDrops?(): Promise<void>;
 }
 
 export interface EndpointSink {
   take(arrival: Arrival): void;
+  /** Records wait for the database: those who can wait should. */
+  readonly behind: boolean;
+  /** Refused before it became an arrival: kept among the last samples of what could not be read. */
+  undecodable(arrival: Arrival, problem: DecodeProblem): void;
   lost(endpoint: string, reason: string, count: number): void;
+}
+
+/** Why a port cannot be had, in words, or null for other troubles. */
+export function portTrouble(transport: string, port: number, code: string | undefined): string | null {
+  if (code === "EADDRINUSE")
+    return `${transport} port ${port} is taken by another program; choose another port for this endpoint on Intake, or by its setting`;
+  if (code === "EACCES")
+    return `${transport} port ${port} needs root: start Halvik again as root, or choose a port from 1024 on`;
+  return null;
 }

@@ -1,3 +1,4 @@
+import type { DecodeProblem } from "@halvik/core/bytes";
 import { type OwnObservation, ownRecord } from "@halvik/core/normalise";
 import { OWN_SENDER } from "@halvik/core/senders";
 import { formatDuration } from "@halvik/core/time";
@@ -15,9 +16,11 @@ import {
   holdRecords,
   takeAdmitted,
 } from "../store/held.js";
+import { addUnnamed, keepMeasures, keepUndecodable, saveFlowDomains } from "../store/kinds.js";
 import { IdSource } from "../store/record-id.js";
-import { type Arrival, arrivalBytes } from "./arrival.js";
+import { type Arrival, arrivalBytes, type Fate } from "./arrival.js";
 import { type DecodedBatch, decodeBatch, findUnknown } from "./decode-batch.js";
+import type { Decoders, Undecodable } from "./decoders.js";
 import type { EndpointSink } from "./endpoint.js";
 import { RateCap } from "./rate-cap.js";
 import type { SenderRegistry } from "./sender-registry.js";
@@ -29,7 +32,12 @@ const BATCH_WAIT_MS = 200;
 const BATCH_MAX_RECORDS = 5_000;
 const BATCH_MAX_BYTES = 4 * 1024 * 1024;
 /** Cut batches waiting for the database; beyond it they go to the spool. */
-const QUEUE_MAX_BYTES = 24 * 1024 * 1024;
+const QUEUE_MAX_BYTES = 16 * 1024 * 1024;
+/** A flow takes about this much of a datagram: what a batch of them will become is bounded too. */
+const FLOW_OCTETS = 48;
+/** Samples of what could not be read, waiting to be kept; more are only counted. */
+const MAX_SAMPLES = 200;
+const SAMPLE_BYTES = 256;
 const RECONNECT_MS = 1_000;
 const HOUSEKEEPING_MS = 1_000;
 const TICK_US = 2_000_000;
@@ -39,6 +47,8 @@ export interface PipelineOptions {
   readonly connection: pg.ClientConfig;
   readonly collectorName: string;
   readonly ratePerSender: number;
+  /** Called about once a second with the connection, while there is one. */
+  readonly onHousekeeping: (client: pg.Client) => Promise<void>;
 }
 
 /** A batch gets its number when it is first stored or spooled, so that numbers follow the order of storage. */
@@ -63,6 +73,8 @@ interface Connected {
 export class Pipeline implements EndpointSink {
   private current: Arrival[] = [];
   private currentBytes = 0;
+  private currentRecords = 0;
+  private samples: Undecodable[] = [];
   private currentSinceUs = 0;
   private readonly queue: CutBatch[] = [];
   private queueBytes = 0;
@@ -76,6 +88,10 @@ export class Pipeline implements EndpointSink {
   private heldCounts = new Map<number, number>();
   private awaySinceUs: number | null = null;
   private spooledRecords = 0;
+  private gapsTold = 0;
+  private storingHead = false;
+  private replaying = false;
+  private spoolTask: Promise<void> | null = null;
   private lastCommitUs = 0;
   private lastHousekeepingMs = 0;
   private stopping = false;
@@ -90,11 +106,13 @@ export class Pipeline implements EndpointSink {
     "held: refused, too many": 0,
     "unlisted senders": 0,
     lost: 0,
+    undecodable: 0,
   };
 
   constructor(
     private readonly options: PipelineOptions,
     private readonly registry: SenderRegistry,
+    readonly decoders: Decoders,
     private readonly spool: Spool,
     private readonly log: Logger,
   ) {
@@ -142,12 +160,23 @@ export class Pipeline implements EndpointSink {
         sender.touched = true;
       }
       this.cappedSinceTold.set(arrival.peer, (this.cappedSinceTold.get(arrival.peer) ?? 0) + 1);
+      arrival.settle?.("refused");
       return;
     }
     if (this.current.length === 0) this.currentSinceUs = nowUs();
     this.current.push(arrival);
     this.currentBytes += arrivalBytes(arrival);
-    if (this.current.length >= BATCH_MAX_RECORDS || this.currentBytes >= BATCH_MAX_BYTES) this.cut();
+    this.currentRecords += arrival.protocol === "flow" ? arrival.bytes.length / FLOW_OCTETS : 1;
+    if (this.currentRecords >= BATCH_MAX_RECORDS || this.currentBytes >= BATCH_MAX_BYTES) this.cut();
+  }
+
+  undecodable(arrival: Arrival, problem: DecodeProblem): void {
+    this.counters.undecodable++;
+    if (this.samples.length < MAX_SAMPLES)
+      this.samples.push({
+        arrival: { ...arrival, bytes: new Uint8Array(arrival.bytes.subarray(0, SAMPLE_BYTES)) },
+        problem,
+      });
   }
 
   lost(endpoint: string, reason: string, count: number): void {
@@ -168,6 +197,9 @@ export class Pipeline implements EndpointSink {
     this.queueBytes += this.currentBytes;
     this.current = [];
     this.currentBytes = 0;
+    this.currentRecords = 0;
+    // a store or a replay that takes long must not gather all that comes meanwhile in memory
+    if (this.queueBytes > QUEUE_MAX_BYTES && (this.storingHead || this.replaying)) void this.spoolQueue();
     this.wake?.();
   }
 
@@ -180,7 +212,7 @@ export class Pipeline implements EndpointSink {
         triedMs = now;
         await this.connect();
       }
-      if (this.connected !== null && !this.spool.isEmpty) await this.replay();
+      if (this.connected !== null && !this.spool.isEmpty) await this.replaySome();
       await this.workQueue();
       if (now - this.lastHousekeepingMs >= HOUSEKEEPING_MS) {
         this.lastHousekeepingMs = now;
@@ -207,16 +239,44 @@ export class Pipeline implements EndpointSink {
   private async workQueue(): Promise<void> {
     while (this.queue.length > 0) {
       const cut = this.queue[0]!;
-      cut.number ??= ++this.number;
-      const batch = { number: cut.number, throughUs: cut.throughUs, arrivals: cut.arrivals };
-      // order is kept: nothing is stored directly while older batches lie in the spool
-      const direct = this.connected !== null && this.spool.isEmpty && this.queueBytes <= QUEUE_MAX_BYTES;
-      if (direct && !(await this.store(batch, nowUs()))) continue;
-      if (!direct) await this.toSpool(batch);
-      this.queue.shift();
-      this.queueBytes -= cut.bytes;
-      if (!direct) return;
+      if (this.spoolTask !== null) await this.spoolTask;
+      else if (this.connected !== null && this.spool.isEmpty) {
+        cut.number ??= ++this.number;
+        this.storingHead = true;
+        const stored = await this.store({ ...cut, number: cut.number }, nowUs());
+        this.storingHead = false;
+        if (stored) this.leaveQueue(cut);
+      }
+      // order is kept: nothing is stored directly while older batches lie in the spool; what little comes meanwhile waits
+      else if (this.connected !== null && this.queueBytes <= QUEUE_MAX_BYTES && !waitsForAnswer(cut) && !this.stopping)
+        return;
+      else await this.spoolQueue();
     }
+  }
+
+  private leaveQueue(cut: CutBatch): void {
+    this.queue.splice(this.queue.indexOf(cut), 1);
+    this.queueBytes -= cut.bytes;
+  }
+
+  /**
+   * Puts what is queued to disk, all while the database is away, else until half the queue is free; not the batch that is being
+   * stored. One at a time, beside a store that takes long.
+   */
+  private spoolQueue(): Promise<void> {
+    this.spoolTask ??= (async () => {
+      for (;;) {
+        const cut = this.queue[this.storingHead ? 1 : 0];
+        const enough = this.connected === null || this.stopping ? 0 : QUEUE_MAX_BYTES / 2;
+        if (cut === undefined || (this.queueBytes <= enough && !waitsForAnswer(cut))) break;
+        cut.number ??= ++this.number;
+        await this.toSpool({ ...cut, number: cut.number });
+        this.leaveQueue(cut);
+      }
+    })().finally(() => {
+      this.spoolTask = null;
+    });
+    return this.spoolTask;
   }
 
   private async toSpool(batch: SpooledBatch): Promise<void> {
@@ -228,7 +288,11 @@ export class Pipeline implements EndpointSink {
     if (kept) {
       this.counters.spooled += batch.arrivals.length;
       this.spooledRecords += batch.arrivals.length;
-    } else this.lost("spool", "the database is away and the spool is full or cannot be written", batch.arrivals.length);
+      settle(batch.arrivals, "spooled");
+    } else {
+      this.lost("spool", "the database is away and the spool is full or cannot be written", batch.arrivals.length);
+      settle(batch.arrivals, "lost");
+    }
   }
 
   private async connect(): Promise<void> {
@@ -260,16 +324,24 @@ export class Pipeline implements EndpointSink {
     client.end().catch(() => undefined);
   }
 
-  private async replay(): Promise<void> {
-    for (;;) {
-      const batch = await this.spool.peek();
-      if (batch === null) break;
-      // a batch whose commit was answered too late is there already
-      if (batch.number > this.connected!.lastBatch && !(await this.store(batch, nowUs()))) return;
-      await this.spool.drop();
-      if (this.stopping) return;
+  /** Works the spool off for a while; housekeeping has its turn in between. */
+  private async replaySome(): Promise<void> {
+    const until = performance.now() + HOUSEKEEPING_MS / 2;
+    this.replaying = true;
+    try {
+      while (performance.now() < until && !this.stopping) {
+        const batch = await this.spool.peek();
+        if (batch === null) {
+          this.tellReturn();
+          return;
+        }
+        // a batch whose commit was answered too late is there already
+        if (batch.number > this.connected!.lastBatch && !(await this.store(batch, nowUs()))) return;
+        await this.spool.drop();
+      }
+    } finally {
+      this.replaying = false;
     }
-    this.tellReturn();
   }
 
   private tellReturn(): void {
@@ -291,11 +363,18 @@ export class Pipeline implements EndpointSink {
   /** @returns false when the connection broke: the batch is still to be kept */
   private async store(batch: SpooledBatch, storedUs: number, forgetIds: readonly number[] = []): Promise<boolean> {
     const { client, writer, ids } = this.connected!;
+    const { decoders } = this;
+    decoders.begin();
     try {
-      const unknown = findUnknown(batch.arrivals, this.registry);
+      const unknown = findUnknown(batch.arrivals, this.registry, decoders);
       if (unknown.unknownPeers.size > 0) await this.registry.notice(client, unknown.unknownPeers);
       if (unknown.unknownHosts.size > 0) await this.registry.noticeBehind(client, unknown.unknownHosts);
-      const decoded = decodeBatch(batch.arrivals, this.registry, { ids, nowUs: storedUs, imported: false });
+      const decoded = decodeBatch(batch.arrivals, this.registry, {
+        decoders,
+        ids,
+        nowUs: storedUs,
+        imported: false,
+      });
       const own = this.observations.map((o) => ({
         id: ids.next(storedUs),
         sender: OWN_SENDER,
@@ -310,6 +389,7 @@ export class Pipeline implements EndpointSink {
         async (db) => {
           await holdRecords(db, held);
           await forgetHeld(db, forgetIds);
+          await keepMeasures(db, decoders.measures);
         },
       );
       this.observations.splice(0, own.length);
@@ -319,11 +399,15 @@ export class Pipeline implements EndpointSink {
       this.counters.refused += decoded.refused;
       this.counters.held += held.length;
       this.counters["unlisted senders"] += decoded.unlisted;
+      for (const { arrival, problem } of decoders.undecodable) this.undecodable(arrival, problem);
+      this.settleStored(batch.arrivals, decoded, held);
       return true;
     } catch (e) {
+      decoders.rollback();
       if (!isOutage(e)) {
         this.log.error({ err: e, batch: batch.number }, "the database refused a batch");
         this.lost("store", `the database refused them: ${(e as Error).message}`, batch.arrivals.length);
+        settle(batch.arrivals, "lost");
         return true;
       }
       this.log.warn({ err: e }, "database went away");
@@ -331,6 +415,14 @@ export class Pipeline implements EndpointSink {
       this.disconnected(client);
       return false;
     }
+  }
+
+  private settleStored(arrivals: readonly Arrival[], decoded: DecodedBatch, kept: DecodedBatch["held"]): void {
+    const waiting = arrivals.filter((a) => a.settle);
+    if (waiting.length === 0) return;
+    const held = new Set(kept.map((h) => h.arrival));
+    const refused = new Set([...decoded.refusedArrivals, ...decoded.held.map((h) => h.arrival)]);
+    for (const a of waiting) a.settle!(held.has(a) ? "held" : refused.has(a) ? "refused" : "stored");
   }
 
   private withinBounds(decoded: DecodedBatch): DecodedBatch["held"] {
@@ -359,12 +451,16 @@ export class Pipeline implements EndpointSink {
       if (await this.registry.refresh(client)) this.heldCounts = await countHeld(client);
       const { ids, arrivals } = await takeAdmitted(client, BATCH_MAX_RECORDS);
       const idle = nowUs() - this.lastCommitUs > TICK_US;
-      if (arrivals.length > 0 || this.observations.length > 0 || idle) {
-        if (arrivals.length > 0 || this.spool.isEmpty)
-          await this.store({ number: ++this.number, throughUs: nowUs(), arrivals }, nowUs(), ids);
-      }
+      // numbers are committed in order: what lies in the spool has lower ones, and would be taken for stored
+      const inOrder = this.spool.isEmpty && this.spoolTask === null;
+      if (inOrder && (arrivals.length > 0 || this.observations.length > 0 || idle))
+        await this.store({ number: ++this.number, throughUs: nowUs(), arrivals }, nowUs(), ids);
       await expireHeld(client, nowUs());
       await writeActivity(client, this.registry, false);
+      await keepUndecodable(client, this.samples.splice(0));
+      await addUnnamed(client, this.decoders.takeUnnamed(), nowUs());
+      await saveFlowDomains(client, this.decoders.flows, nowUs());
+      await this.options.onHousekeeping(client);
     } catch (e) {
       this.log.warn({ err: e }, "housekeeping failed");
       if (isOutage(e)) this.disconnected(client);
@@ -387,6 +483,19 @@ export class Pipeline implements EndpointSink {
     }
     this.lossSinceTold = new Map();
     const now = nowUs();
+    const gaps = this.decoders.counters["sequence gaps"] - this.gapsTold;
+    if (gaps > 0 && now - (this.lastTold.get("flow gaps") ?? 0) >= REPEAT_OBSERVATION_US) {
+      this.lastTold.set("flow gaps", now);
+      this.gapsTold += gaps;
+      this.observe({
+        event: "flow-gaps",
+        severity: 5,
+        outcome: "failure",
+        subject: this.options.collectorName,
+        text: `${gaps} numbered by exporters never came: flow datagrams were lost on their way.`,
+        data: [["count", String(gaps)]],
+      });
+    }
     for (const [peer, count] of this.cappedSinceTold) {
       if (now - (this.lastTold.get(peer) ?? 0) < REPEAT_OBSERVATION_US) continue;
       const name = this.registry.peer(peer)?.facts.name ?? peer;
@@ -402,6 +511,13 @@ export class Pipeline implements EndpointSink {
       this.cappedSinceTold.delete(peer);
     }
   }
+}
+
+const waitsForAnswer = (cut: CutBatch): boolean => cut.arrivals.some((a) => a.settle !== undefined);
+
+/** Tells arrivals that wait for it what became of them. */
+function settle(arrivals: readonly Arrival[], fate: Fate): void {
+  for (const a of arrivals) a.settle?.(fate);
 }
 
 /** Whether an error says that the database cannot be used now, rather than that it refuses this batch. */

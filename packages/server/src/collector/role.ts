@@ -1,77 +1,115 @@
+import { chownSync, existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import { Meanings } from "@halvik/core/meaning";
+import { UsmUsers } from "@halvik/core/snmp";
+import pg from "pg";
 import pino from "pino";
+import { hashToken } from "../access/passwords.js";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
 import { dropRoot } from "../start/drop-root.js";
+import {
+  type EndpointConfig,
+  kindsVersion,
+  loadEndpoints,
+  loadMeanings,
+  loadSnmpUsers,
+  type SnmpUser,
+} from "../store/endpoint-configs.js";
+import { loadFlowDomains } from "../store/kinds.js";
+import { loadMibNames, namedBy } from "../store/mibs.js";
 import { connectionOf, createPool } from "../store/pool.js";
 import { writeEndpoints, writeHeartbeat } from "../store/status.js";
-import type { Endpoint } from "./endpoint.js";
+import { Decoders } from "./decoders.js";
+import { Endpoints } from "./endpoints.js";
 import { Pipeline } from "./pipeline.js";
 import { SenderRegistry } from "./sender-registry.js";
+import { nodeSnmpCrypto } from "./snmp-crypto.js";
 import { Spool } from "./spool.js";
-import { TcpEndpoint } from "./tcp-endpoint.js";
-import { UdpEndpoint } from "./udp-endpoint.js";
+import { tlsIdentity } from "./tls-identity.js";
 
 const COLLECTOR_NAME = "collector";
 const STATUS_MS = 1_000;
+/** Exporters whose sequence gaps are shown. */
+const MAX_GAPS = 50;
+const INTAKE_SCOPES = ["intake"];
+
+/** What people set about kinds of record, as the collector works with it. */
+interface KindSettings {
+  readonly version: number;
+  readonly endpoints: readonly EndpointConfig[];
+  readonly users: readonly SnmpUser[];
+  readonly meanings: Meanings;
+  readonly isNamed: (oid: string) => boolean;
+}
 
 /** Runs the collector: sockets, pipeline, status. @returns how to stop it */
 export async function startCollector(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
   const log = pino({ name: "collector", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
   const connection = connectionOf(config, secrets, "owner");
+  const pool = createPool(connection, 2, 5_000);
   const registry = new SenderRegistry(config.HALVIK_ZONE);
   const spool = new Spool(join(config.HALVIK_DATA_DIR, "spool"), config.HALVIK_SPOOL_MAX_BYTES);
+  const decoders = new Decoders();
+  let version = -1;
+  const apply = async (settings: KindSettings) => {
+    version = settings.version;
+    decoders.settings = {
+      users: new UsmUsers(settings.users, nodeSnmpCrypto),
+      meanings: settings.meanings,
+      isNamed: settings.isNamed,
+      mappings: new Map(settings.endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : []))),
+    };
+    await endpoints.apply(settings.endpoints, settings.users);
+  };
   const pipeline = new Pipeline(
-    { connection, collectorName: COLLECTOR_NAME, ratePerSender: config.HALVIK_SENDER_RATE_CAP },
+    {
+      connection,
+      collectorName: COLLECTOR_NAME,
+      ratePerSender: config.HALVIK_SENDER_RATE_CAP,
+      onHousekeeping: async (client) => {
+        if ((await kindsVersion(client)) !== version) await apply(await readSettings(client, config));
+      },
+    },
     registry,
+    decoders,
     spool,
     log,
   );
-  const udp = new UdpEndpoint(
-    "syslog over UDP",
-    {
-      host: config.HALVIK_LISTEN_HOST,
-      port: config.HALVIK_SYSLOG_UDP_PORT,
-      receiveBufferBytes: config.HALVIK_UDP_RECEIVE_BUFFER_BYTES,
-    },
+  const endpoints = new Endpoints(
+    config,
+    await tlsIdentity(config, nowUs() / 1000),
     pipeline,
+    (token) => mayBring(pool, token),
+    (message) => log.error(message),
   );
-  const tcp = new TcpEndpoint(
-    "syslog over TCP",
-    {
-      host: config.HALVIK_LISTEN_HOST,
-      port: config.HALVIK_SYSLOG_TCP_PORT,
-      maxMessageBytes: config.HALVIK_MAX_MESSAGE_BYTES,
-      maxConnections: config.HALVIK_TCP_MAX_CONNECTIONS,
-      idleSeconds: config.HALVIK_TCP_IDLE_SECONDS,
-    },
-    pipeline,
-  );
-  const endpoints: readonly Endpoint[] = [udp, tcp];
-  for (const endpoint of endpoints) await endpoint.start();
+  await apply(await firstSettings(connection, config, decoders));
+  const failure = endpoints.failureOf(["syslog-udp", "syslog-tcp"]);
+  if (failure !== null) {
+    await endpoints.stop();
+    await pool.end();
+    throw new Error(failure);
+  }
   dropRoot();
   pipeline.start();
 
-  const pool = createPool(connection, 1, 5_000);
   const startedUs = nowUs();
   let busy = false;
   const report = async () => {
     if (busy) return;
     busy = true;
     try {
-      await udp.checkKernelDrops();
-      await writeEndpoints(
-        pool,
-        endpoints.map((e) => e.status()),
-        nowUs(),
-      );
-      const memory = process.memoryUsage.rss();
+      await endpoints.checkKernelDrops();
+      await writeEndpoints(pool, endpoints.statuses(), nowUs());
       await writeHeartbeat(pool, "collector", startedUs, nowUs(), {
         ...pipeline.counters,
+        ...decoders.counters,
+        gaps: decoders.flows.gaps().slice(0, MAX_GAPS),
+        "held sets given up": decoders.flows.givenUp,
         spoolBytes: pipeline.spoolBytes,
         spooling: pipeline.isSpooling,
-        memoryBytes: memory,
+        memoryBytes: process.memoryUsage.rss(),
       });
     } catch (e) {
       log.warn({ err: e }, "status could not be written");
@@ -81,14 +119,84 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
   };
   const timer = setInterval(report, STATUS_MS);
   return async () => {
-    for (const endpoint of endpoints) await endpoint.stop();
+    await endpoints.stop();
     await pipeline.stop();
     clearInterval(timer);
-    await writeEndpoints(
-      pool,
-      endpoints.map((e) => e.status()),
-      nowUs(),
-    ).catch(() => undefined);
+    await writeEndpoints(pool, endpoints.statuses(), nowUs()).catch(() => undefined);
     await pool.end().catch(() => undefined);
   };
+}
+
+async function readSettings(db: pg.Client, config: Config): Promise<KindSettings> {
+  const mib = await loadMibNames(db);
+  const settings = {
+    version: await kindsVersion(db),
+    endpoints: await loadEndpoints(db, config),
+    users: await loadSnmpUsers(db),
+    meanings: await loadMeanings(db),
+    isNamed: namedBy(mib),
+  };
+  keepForNextStart(config, settings);
+  return settings;
+}
+
+/** What the database says; while it is away, what it said last: sockets must be bound all the same, before root is given up. */
+async function firstSettings(connection: pg.ClientConfig, config: Config, decoders: Decoders): Promise<KindSettings> {
+  const client = new pg.Client(connection);
+  client.on("error", () => undefined);
+  try {
+    await client.connect();
+    await loadFlowDomains(client, decoders.flows);
+    return await readSettings(client, config);
+  } catch {
+    return lastSettings(config);
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+
+const settingsFile = (config: Config): string => join(config.HALVIK_DATA_DIR, "endpoints.json");
+
+function keepForNextStart(config: Config, { endpoints, users }: KindSettings): void {
+  const asHex = users.map((u) => ({
+    name: u.name,
+    onlyFrom: u.onlyFrom,
+    auth: u.auth && { ...u.auth, key: Buffer.from(u.auth.key).toString("hex") },
+    priv: u.priv && { ...u.priv, key: Buffer.from(u.priv.key).toString("hex") },
+  }));
+  const file = settingsFile(config);
+  writeFileSync(file, JSON.stringify({ endpoints, users: asHex }), { mode: 0o600 });
+  const uid = Number(process.env.HALVIK_RUN_AS_UID);
+  if (process.getuid?.() === 0 && uid > 0) chownSync(file, uid, Number(process.env.HALVIK_RUN_AS_GID));
+}
+
+function lastSettings(config: Config): KindSettings {
+  const file = settingsFile(config);
+  if (!existsSync(file))
+    return { version: -1, endpoints: [], users: [], meanings: new Meanings(), isNamed: () => true };
+  // our own file, written above
+  const kept = JSON.parse(readFileSync(file, "utf8")) as {
+    endpoints: EndpointConfig[];
+    users: {
+      name: string;
+      onlyFrom: readonly string[] | null;
+      auth: { protocol: never; key: string } | null;
+      priv: { protocol: never; key: string } | null;
+    }[];
+  };
+  const keyed = <T extends { key: string }>(k: T | null) => k && { ...k, key: Buffer.from(k.key, "hex") };
+  return {
+    version: -1,
+    endpoints: kept.endpoints,
+    users: kept.users.map((u) => ({ name: u.name, onlyFrom: u.onlyFrom, auth: keyed(u.auth), priv: keyed(u.priv) })),
+    meanings: new Meanings(),
+    isNamed: () => true,
+  };
+}
+
+async function mayBring(db: pg.Pool, token: string): Promise<boolean> {
+  const { rows } = await db.query<{ scope: string }>("select scope from token where hash = $1 and not revoked", [
+    hashToken(token),
+  ]);
+  return rows[0] !== undefined && INTAKE_SCOPES.includes(rows[0].scope);
 }

@@ -153,6 +153,9 @@ export class SenderRegistry {
   }
 }
 
+/** A sender nobody knows, for decoding a file by itself. */
+export const loneSender = (zone: string): LiveSender => newLiveSender(plainSender(1, "", true, zone, null, {}));
+
 function newLiveSender(facts: Sender, clockUs = 0): LiveSender {
   return {
     facts,

@@ -2,6 +2,7 @@ import { appendFileSync, mkdtempSync, readdirSync, rmSync, statSync, truncateSyn
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
+import { PROTOCOLS } from "./arrival.js";
 import { Spool, type SpooledBatch } from "./spool.js";
 
 let directory: string;
@@ -18,6 +19,7 @@ const batch = (number: number, texts: readonly string[] = ["<13>a"]): SpooledBat
     peer: "2001:db8::7",
     receivedUs: 1_795_485_911_000_123,
     bytes: Buffer.from(t),
+    protocol: PROTOCOLS[number % PROTOCOLS.length]!,
     held: number % 2 === 0,
   })),
 });
@@ -50,6 +52,22 @@ describe("the spool", () => {
     expect((await spool.peek())?.number).toBe(1);
     await spool.append(batch(3));
     expect((await drain(spool)).map((b) => b.number)).toEqual([1, 2, 3]);
+  });
+  test("a batch whose commit failed while later ones were put here comes before them, after a restart too", async () => {
+    const spool = new Spool(directory, 1e6);
+    for (const n of [11, 12, 10, 13]) await spool.append(batch(n));
+    expect(new Spool(directory, 1e6).lastNumber()).toBe(13);
+    expect((await drain(spool)).map((b) => b.number)).toEqual([10, 11, 12, 13]);
+  });
+  test("what is appended at the same time as it is read is read once, in order", async () => {
+    const spool = new Spool(directory, 1e8);
+    const numbers = Array.from({ length: 200 }, (_, i) => i + 1);
+    const appended = Promise.all(numbers.map((n) => spool.append(batch(n, ["x".repeat(50_000)]))));
+    const read: number[] = [];
+    while (read.length < numbers.length) read.push(...(await drain(spool)).map((b) => b.number));
+    await appended;
+    expect(read).toEqual(numbers);
+    expect([spool.isEmpty, spool.bytes]).toEqual([true, 0]);
   });
   test.each([
     ["cut in its middle", 9],

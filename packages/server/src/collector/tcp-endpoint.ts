@@ -1,8 +1,24 @@
 import { createServer, type Server, type Socket } from "node:net";
+import { createServer as createTlsServer, TLSSocket } from "node:tls";
 import { canonicalAddress } from "@halvik/core/net";
 import { SyslogFraming } from "@halvik/core/syslog";
 import { nowUs } from "../config/clock.js";
-import type { Endpoint, EndpointCounters, EndpointSink, EndpointStatus } from "./endpoint.js";
+import {
+  type Endpoint,
+  type EndpointCounters,
+  type EndpointSink,
+  type EndpointStatus,
+  portTrouble,
+} from "./endpoint.js";
+
+export interface TlsOptions {
+  readonly key: string;
+  readonly cert: string;
+  /** Certificates of senders, by SHA-256 fingerprint in hex: the address of the sender each one is. */
+  readonly clients: Readonly<Record<string, string>>;
+  /** Peers without one of those certificates are refused. */
+  readonly clientsOnly: boolean;
+}
 
 export interface TcpOptions {
   readonly host: string;
@@ -10,9 +26,10 @@ export interface TcpOptions {
   readonly maxMessageBytes: number;
   readonly maxConnections: number;
   readonly idleSeconds: number;
+  readonly tls?: TlsOptions;
 }
 
-/** Syslog over TCP (RFC 6587), framing chosen per connection. */
+/** Syslog over TCP (RFC 6587), framing chosen per connection; over TLS (RFC 5425) with a certificate. */
 export class TcpEndpoint implements Endpoint {
   private readonly server: Server;
   private readonly sockets = new Set<Socket>();
@@ -32,9 +49,26 @@ export class TcpEndpoint implements Endpoint {
   constructor(
     readonly name: string,
     private readonly options: TcpOptions,
-    private readonly sink: EndpointSink & { readonly behind: boolean },
+    private readonly sink: EndpointSink,
   ) {
-    this.server = createServer((socket) => this.accept(socket));
+    const { tls } = options;
+    this.server = tls
+      ? createTlsServer(
+          {
+            key: tls.key,
+            cert: tls.cert,
+            minVersion: "TLSv1.2",
+            requestCert: Object.keys(tls.clients).length > 0,
+            // a certificate is known by its fingerprint, whoever signed it
+            rejectUnauthorized: false,
+          },
+          (socket) => this.accept(socket),
+        )
+      : createServer((socket) => this.accept(socket));
+    this.server.on("tlsClientError", (_e, socket) => {
+      this.counters["refused: TLS handshake failed"] = (this.counters["refused: TLS handshake failed"] ?? 0) + 1;
+      socket.destroy();
+    });
     this.server.maxConnections = options.maxConnections;
     this.server.on("drop", () => this.counters["refused: too many connections"]!++);
   }
@@ -43,10 +77,7 @@ export class TcpEndpoint implements Endpoint {
     return new Promise((resolve, reject) => {
       this.server.once("error", (e: NodeJS.ErrnoException) => {
         this.state = "failed";
-        this.detail =
-          e.code === "EADDRINUSE"
-            ? `TCP port ${this.options.port} is taken by another program; choose one with HALVIK_SYSLOG_TCP_PORT`
-            : e.message;
+        this.detail = portTrouble("TCP", this.options.port, e.code) ?? e.message;
         reject(new Error(this.detail));
       });
       this.server.listen({ host: this.options.host, port: this.options.port }, () => {
@@ -67,7 +98,7 @@ export class TcpEndpoint implements Endpoint {
     const port = typeof address === "object" && address !== null ? address.port : this.options.port;
     return {
       name: this.name,
-      transport: "tcp",
+      transport: this.options.tls ? "tls" : "tcp",
       address: this.options.host,
       port,
       state: this.state,
@@ -76,8 +107,21 @@ export class TcpEndpoint implements Endpoint {
     };
   }
 
+  /** Who speaks: by its certificate where that is one of ours, else by its address; null: not to be heard. */
+  private peerOf(socket: Socket): string | null {
+    const address = canonicalAddress((socket.remoteAddress ?? "").split("%")[0]!);
+    const { tls } = this.options;
+    if (!tls || !(socket instanceof TLSSocket)) return address;
+    const fingerprint = socket.getPeerCertificate().fingerprint256?.replaceAll(":", "").toLowerCase();
+    const known = fingerprint === undefined ? undefined : tls.clients[fingerprint];
+    if (known !== undefined) return canonicalAddress(known);
+    if (!tls.clientsOnly) return address;
+    this.counters["refused: unknown certificate"] = (this.counters["refused: unknown certificate"] ?? 0) + 1;
+    return null;
+  }
+
   private accept(socket: Socket): void {
-    const peer = canonicalAddress((socket.remoteAddress ?? "").split("%")[0]!);
+    const peer = this.peerOf(socket);
     if (peer === null) {
       socket.destroy();
       return;
@@ -88,7 +132,7 @@ export class TcpEndpoint implements Endpoint {
     const take = (bytes: Uint8Array, lostBytes: number) => {
       this.counters.messages!++;
       if (lostBytes > 0) this.counters["cut: message too long"]!++;
-      this.sink.take({ endpoint: this.name, peer, receivedUs: nowUs(), bytes, held: false });
+      this.sink.take({ protocol: "syslog", endpoint: this.name, peer, receivedUs: nowUs(), bytes, held: false });
     };
     socket.setTimeout(this.options.idleSeconds * 1000);
     socket.on("data", (chunk) => {

@@ -1,12 +1,19 @@
-import { readFile } from "node:fs/promises";
 import { Worker } from "node:worker_threads";
 import { canonicalAddress } from "@halvik/core/net";
-import type { Endpoint, EndpointCounters, EndpointSink, EndpointStatus } from "./endpoint.js";
+import type { Protocol } from "./arrival.js";
+import {
+  type Endpoint,
+  type EndpointCounters,
+  type EndpointSink,
+  type EndpointStatus,
+  portTrouble,
+} from "./endpoint.js";
+import { KernelDrops } from "./kernel-drops.js";
 import type { FromReader, ToReader, UdpReaderData } from "./udp-reader.js";
 
 const ENTRY_HEADER_BYTES = 16;
 
-/** Syslog over UDP (RFC 5426): one datagram, one message. */
+/** A protocol over UDP, read by a thread of its own: one datagram, one arrival (syslog: RFC 5426). */
 export class UdpEndpoint implements Endpoint {
   private worker: Worker | null = null;
   private peers: string[] = [];
@@ -14,7 +21,7 @@ export class UdpEndpoint implements Endpoint {
   private detail = "";
   private grantedBytes = 0;
   private boundPort: number;
-  private kernelDropsAtStart: number | null = null;
+  private kernelDrops: KernelDrops | null = null;
   readonly counters: EndpointCounters = {
     datagrams: 0,
     bytes: 0,
@@ -24,6 +31,7 @@ export class UdpEndpoint implements Endpoint {
 
   constructor(
     readonly name: string,
+    private readonly protocol: Protocol,
     private readonly options: UdpReaderData,
     private readonly sink: EndpointSink,
   ) {
@@ -42,16 +50,14 @@ export class UdpEndpoint implements Endpoint {
           resolve();
         } else if (message.type === "failed") {
           this.state = "failed";
-          this.detail =
-            message.code === "EADDRINUSE"
-              ? `UDP port ${this.options.port} is taken by another program; choose one with HALVIK_SYSLOG_UDP_PORT`
-              : message.message;
+          this.detail = portTrouble("UDP", this.options.port, message.code) ?? message.message;
           reject(new Error(this.detail));
         } else this.takeBlock(message);
       });
       worker.on("error", reject);
     });
-    this.kernelDropsAtStart = await this.readKernelDrops();
+    this.kernelDrops = new KernelDrops(this.boundPort);
+    await this.kernelDrops.fresh();
   }
 
   async stop(): Promise<void> {
@@ -75,16 +81,11 @@ export class UdpEndpoint implements Endpoint {
     };
   }
 
-  /** Reads the kernel's count of datagrams it dropped at this socket, and reports what is new. */
   async checkKernelDrops(): Promise<void> {
-    const drops = await this.readKernelDrops();
-    if (drops === null || this.kernelDropsAtStart === null) return;
-    const total = drops - this.kernelDropsAtStart;
-    const fresh = total - this.counters["lost: kernel buffer full"]!;
-    if (fresh > 0) {
-      this.counters["lost: kernel buffer full"] = total;
-      this.sink.lost(this.name, "the kernel's receive buffer was full", fresh);
-    }
+    const fresh = (await this.kernelDrops?.fresh()) ?? 0;
+    if (fresh === 0) return;
+    this.counters["lost: kernel buffer full"]! += fresh;
+    this.sink.lost(this.name, "the kernel's receive buffer was full", fresh);
   }
 
   private bufferNote(): string {
@@ -111,26 +112,12 @@ export class UdpEndpoint implements Endpoint {
       at += ENTRY_HEADER_BYTES + length;
       this.counters.datagrams!++;
       this.counters.bytes! += length;
-      this.sink.take({ endpoint: this.name, peer, receivedUs, bytes, held: false });
+      this.sink.take({ protocol: this.protocol, endpoint: this.name, peer, receivedUs, bytes, held: false });
     }
     this.tell({ type: "done", bytes: message.length });
   }
 
   private tell(message: ToReader): void {
     this.worker?.postMessage(message);
-  }
-
-  /** The drops column of /proc/net/udp or udp6 for our port; null where there is no such file. */
-  private async readKernelDrops(): Promise<number | null> {
-    const hexPort = this.boundPort.toString(16).toUpperCase().padStart(4, "0");
-    let drops: number | null = null;
-    for (const file of ["/proc/net/udp", "/proc/net/udp6"]) {
-      const text = await readFile(file, "utf8").catch(() => "");
-      for (const line of text.split("\n").slice(1)) {
-        const columns = line.trim().split(/\s+/);
-        if (columns[1]?.endsWith(`:${hexPort}`)) drops = (drops ?? 0) + Number(columns[columns.length - 1]);
-      }
-    }
-    return drops;
   }
 }

@@ -32,7 +32,7 @@ const ENTRY_HEADER_BYTES = 16;
 const MAX_DATAGRAM = 65_535;
 const FLUSH_MS = 10;
 /** Bytes handed over and not yet worked off. Bytes, not blocks: at a steady rate a block is small and 64 of them are a moment. */
-const MAX_OUTSTANDING_BYTES = 48 * 1024 * 1024;
+const MAX_OUTSTANDING_BYTES = 32 * 1024 * 1024;
 const MAX_PEERS = 100_000;
 
 function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {

@@ -41,6 +41,38 @@ export const SETTINGS = {
   },
   HALVIK_SYSLOG_UDP_PORT: { schema: port, fallback: () => 5514, about: "Port for syslog over UDP; 514 needs root." },
   HALVIK_SYSLOG_TCP_PORT: { schema: port, fallback: () => 5514, about: "Port for syslog over TCP; 514 needs root." },
+  HALVIK_SYSLOG_TLS_PORT: { schema: port, fallback: () => 6514, about: "Port for syslog over TLS." },
+  HALVIK_SNMP_PORT: { schema: port, fallback: () => 5162, about: "Port for SNMP notifications; 162 needs root." },
+  HALVIK_NETFLOW_PORT: {
+    schema: port,
+    fallback: () => 2055,
+    about: "Port for NetFlow; any flow protocol is understood on it.",
+  },
+  HALVIK_IPFIX_PORT: {
+    schema: port,
+    fallback: () => 4739,
+    about: "Port for IPFIX; any flow protocol is understood on it.",
+  },
+  HALVIK_SFLOW_PORT: {
+    schema: port,
+    fallback: () => 6343,
+    about: "Port for sFlow; any flow protocol is understood on it.",
+  },
+  HALVIK_INTAKE_PORT: {
+    schema: port,
+    fallback: () => 8481,
+    about: "Port for Windows events and JSON records over HTTPS.",
+  },
+  HALVIK_TLS_KEY_FILE: {
+    schema: z.string(),
+    fallback: () => "",
+    about: "Private key (PEM) of TLS syslog and HTTPS intake; empty: one made at the first start.",
+  },
+  HALVIK_TLS_CERT_FILE: {
+    schema: z.string(),
+    fallback: () => "",
+    about: "Certificate (PEM) that goes with the key.",
+  },
   HALVIK_MAX_MESSAGE_BYTES: {
     schema: wholeNumber(1024, 1_048_576),
     fallback: () => 65_536,
@@ -75,6 +107,22 @@ export const SETTINGS = {
     schema: wholeNumber(0, 1_099_511_627_776),
     fallback: () => 5_368_709_120,
     about: "Free disk below which Halvik raises an incident.",
+  },
+  HALVIK_DISK_SHED_BYTES: {
+    schema: wholeNumber(0, 1_099_511_627_776),
+    fallback: () => 1_073_741_824,
+    about:
+      "Free disk below which the oldest flows, then the oldest records, are dropped before their time, one segment at a time.",
+  },
+  HALVIK_KEEP_RECORDS_DAYS: {
+    schema: wholeNumber(1, 36_500),
+    fallback: () => 30,
+    about: "Days for which records are kept, by their own time; segments older than that are dropped whole.",
+  },
+  HALVIK_KEEP_FLOWS_DAYS: {
+    schema: wholeNumber(1, 36_500),
+    fallback: () => 14,
+    about: "The same for flow records; their rollups stay.",
   },
   HALVIK_DB_HOST: { schema: z.string().min(1), fallback: () => "127.0.0.1", about: "PostgreSQL host." },
   HALVIK_DB_PORT: { schema: port, fallback: () => 8432, about: "PostgreSQL port of the private cluster." },

@@ -22,7 +22,7 @@ import {
   saveStates,
   takeCloses,
 } from "../store/engine-store.js";
-import { recordsInIdRange } from "../store/search.js";
+import { recordsInIdRange } from "../store/find-records.js";
 import { loadSenders } from "../store/senders.js";
 import { Findings } from "./findings.js";
 

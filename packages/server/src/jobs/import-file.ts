@@ -1,12 +1,19 @@
-import { readRfc3339 } from "@halvik/core/time";
+import { createHash } from "node:crypto";
+import { UsmUsers } from "@halvik/core/snmp";
+import { formatUs, readRfc3339 } from "@halvik/core/time";
 import pg from "pg";
-import type { Arrival } from "../collector/arrival.js";
+import type { Arrival, Protocol } from "../collector/arrival.js";
 import { decodeBatch, findUnknown } from "../collector/decode-batch.js";
+import { Decoders } from "../collector/decoders.js";
 import { SenderRegistry } from "../collector/sender-registry.js";
+import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
 import { writeActivity } from "../collector/write-activity.js";
 import { nowUs } from "../config/clock.js";
 import { BatchWriter } from "../store/batches.js";
 import { type Claim, claimCollector } from "../store/collectors.js";
+import { loadMeanings, loadSnmpUsers } from "../store/endpoint-configs.js";
+import { addUnnamed, keepMeasures, saveFlowDomains } from "../store/kinds.js";
+import { loadMibNames, namedBy } from "../store/mibs.js";
 import { IdSource } from "../store/record-id.js";
 import { Job } from "./job.js";
 import { readInput } from "./read-input.js";
@@ -22,13 +29,30 @@ export interface ImportOptions {
   readonly total: number | null;
   readonly zone: string;
   readonly onProgress?: (read: number) => void;
+  /** What the file is, where it could be read twice: the same one is not stored again. */
+  readonly identity: FileIdentity | null;
+  /** A job that was asked for elsewhere; null: one of its own. */
+  readonly jobId: number | null;
 }
 
-/** What became of a file: read = stored + every reason. */
+export interface FileIdentity {
+  readonly sha256: string;
+  readonly bytes: number;
+}
+
+/** An import that was called off; what is stored by then stays. */
+export class ImportCancelled extends Error {}
+
+/** What became of a file. */
 export interface ImportReceipt {
+  /** read = stored + every reason. */
   readonly read: number;
   readonly stored: number;
+  /** What they became: a flow datagram holds many. */
+  readonly records: number;
   readonly refused: Readonly<Record<string, number>>;
+  /** When this very file was imported before: then nothing was read. */
+  readonly againUs: number | null;
 }
 
 const BATCH_RECORDS = 5_000;
@@ -47,13 +71,19 @@ export async function importFile(
   client.on("error", () => undefined);
   try {
     const claim = await claimImport(client);
-    const job = await Job.start(client, options.name, options.total, "records");
+    const job =
+      options.jobId === null
+        ? await Job.start(client, options.name, options.total, "records")
+        : await Job.resume(client, options.jobId);
     try {
-      const receipt = await run(client, claim, chunks, options, job);
+      const receipt =
+        (await importedBefore(client, options.identity)) ?? (await run(client, claim, chunks, options, job));
       await job.end("done", receipt.read, sayReceipt(receipt));
       return receipt;
     } catch (e) {
-      await job.end("failed", 0, e instanceof Error ? e.message : String(e)).catch(() => undefined);
+      await job
+        .end(e instanceof ImportCancelled ? "cancelled" : "failed", 0, e instanceof Error ? e.message : String(e))
+        .catch(() => undefined);
       throw e;
     }
   } finally {
@@ -62,8 +92,10 @@ export async function importFile(
 }
 
 export const sayReceipt = (r: ImportReceipt): string => {
+  if (r.againUs !== null) return `this file was imported before, at ${formatUs(r.againUs)}; nothing was added`;
   const refused = Object.entries(r.refused).map(([reason, n]) => `${n} refused: ${reason}`);
-  return [`${r.read} read`, `${r.stored} stored`, ...refused].join(", ");
+  const as = r.records === r.stored ? "" : ` as ${r.records} records`;
+  return [`${r.read} read`, `${r.stored} stored${as}`, ...refused].join(", ");
 };
 
 /** A number no other import holds. */
@@ -89,6 +121,15 @@ async function run(
   const ids = new IdSource(claim.number, claim.lastIdUs);
   const registry = new SenderRegistry(options.zone);
   await registry.refresh(client);
+  const decoders = new Decoders();
+  const users = new UsmUsers(await loadSnmpUsers(client), nodeSnmpCrypto);
+  decoders.settings = {
+    users,
+    meanings: await loadMeanings(client),
+    mappings: new Map(),
+    maxBehindUs: Number.POSITIVE_INFINITY,
+    isNamed: namedBy(await loadMibNames(client)),
+  };
   const refused: Record<string, number> = {};
   const refuse = (reason: string, n = 1) => {
     if (n > 0) refused[reason] = (refused[reason] ?? 0) + n;
@@ -96,61 +137,92 @@ async function run(
   let number = claim.lastBatch;
   let read = 0;
   let stored = 0;
+  let records = 0;
   let throughUs = 0;
   let progressMs = 0;
   let arrivals: Arrival[] = [];
   const flush = async () => {
     if (arrivals.length === 0) return;
-    const unknown = findUnknown(arrivals, registry);
+    decoders.begin();
+    const unknown = findUnknown(arrivals, registry, decoders);
     if (unknown.unknownPeers.size > 0) await registry.notice(client, unknown.unknownPeers);
     if (unknown.unknownHosts.size > 0) await registry.noticeBehind(client, unknown.unknownHosts);
     const now = nowUs();
-    const decoded = decodeBatch(arrivals, registry, { ids, nowUs: now, imported: true });
+    const decoded = decodeBatch(arrivals, registry, { decoders, ids, nowUs: now, imported: true });
+    const problems = new Map(decoders.undecodable.map((u) => [u.arrival, u.problem]));
+    for (const a of decoded.emptyArrivals) refuse(problems.get(a)?.code ?? "templates or counters, no record");
     refuse("sender refused", decoded.refused);
     refuse("too many unknown senders", decoded.unlisted);
     for (const a of arrivals) throughUs = Math.max(throughUs, a.receivedUs);
-    await writer.commit({ number: ++number, records: decoded.records, throughUs, runRules: options.runRules }, now);
-    stored += decoded.records.length;
+    await writer.commit(
+      { number: ++number, records: decoded.records, throughUs, runRules: options.runRules },
+      now,
+      (db) => keepMeasures(db, decoders.measures),
+    );
+    stored += arrivals.length - decoded.emptyArrivals.length - decoded.refused - decoded.unlisted;
+    records += decoded.records.length;
     arrivals = [];
     if (performance.now() - progressMs > PROGRESS_MS) {
       progressMs = performance.now();
-      await job.progress(read);
+      if (await job.progress(read)) throw new ImportCancelled(`cancelled after ${read} read; ${stored} are stored`);
       options.onProgress?.(read);
     }
   };
+  const take = (protocol: Protocol, peer: string, receivedUs: number | null, bytes: Uint8Array) =>
+    arrivals.push({
+      protocol,
+      endpoint: "import",
+      peer,
+      receivedUs: receivedUs ?? options.receivedUs,
+      bytes,
+      held: false,
+      unobserved: receivedUs === null,
+    });
   for await (const message of readInput(chunks)) {
     read++;
-    if (message.type === "problem") refuse(message.problem.code);
-    else if (message.type === "too long") {
-      read--;
-      refuse("line cut at 1 MiB", 0);
-    } else if (message.type === "line") {
+    if (message.type === "problem" || message.type === "bad item") refuse(message.problem.code);
+    else if (message.type === "item") {
       if (options.peer === null)
-        throw new Error("lines of text do not say who sent them: name the sender's address with --peer");
-      arrivals.push({
-        endpoint: "import",
-        peer: options.peer,
-        receivedUs: options.receivedUs,
-        bytes: message.bytes,
-        held: false,
-      });
-    } else
-      arrivals.push({
-        endpoint: "import",
-        peer: message.src,
-        receivedUs: message.timeUs ?? options.receivedUs,
-        bytes: message.bytes,
-        held: false,
-      });
+        throw new Error("this file does not say who sent its records: name the sender's address with --peer");
+      take(message.protocol, options.peer, null, message.bytes);
+    } else take(message.protocol, message.src, message.timeUs, message.bytes);
     if (arrivals.length >= BATCH_RECORDS) await flush();
   }
   await flush();
-  await writer.seal();
+  await addUnnamed(client, decoders.takeUnnamed(), nowUs());
+  await saveFlowDomains(client, decoders.flows, nowUs());
+  await writer.close();
   await writeActivity(client, registry, true);
   // followers learn from a last, empty batch that nothing more comes
   await client.query("update collector set finished = true where number = $1", [claim.number]);
   await writer.commit({ number: ++number, records: [], throughUs, runRules: options.runRules }, nowUs());
-  return { read, stored, refused };
+  const receipt = { read, stored, records, refused, againUs: null };
+  if (options.identity)
+    await client.query(
+      "insert into imported_file (sha256, name, bytes, imported_us, receipt) values ($1, $2, $3, $4, $5) on conflict do nothing",
+      [options.identity.sha256, options.name, options.identity.bytes, nowUs(), JSON.stringify(receipt)],
+    );
+  return receipt;
+}
+
+async function importedBefore(client: pg.Client, identity: FileIdentity | null): Promise<ImportReceipt | null> {
+  if (identity === null) return null;
+  const { rows } = await client.query<{ imported_us: number }>(
+    "select imported_us from imported_file where sha256 = $1",
+    [identity.sha256],
+  );
+  return rows[0] ? { read: 0, stored: 0, records: 0, refused: {}, againUs: rows[0].imported_us } : null;
+}
+
+/** SHA-256 of a file, read once before it is imported. */
+export async function identify(chunks: AsyncIterable<Uint8Array>): Promise<FileIdentity> {
+  const hash = createHash("sha256");
+  let bytes = 0;
+  for await (const chunk of chunks) {
+    hash.update(chunk);
+    bytes += chunk.length;
+  }
+  return { sha256: hash.digest("hex"), bytes };
 }
 
 /** An RFC 3339 time from the command line, or an error in words. */

@@ -17,8 +17,19 @@ export class Job {
     return new Job(db, rows[0]!.id);
   }
 
-  async progress(done: number): Promise<void> {
-    await this.db.query("update job set done = $2, updated_us = $3 where id = $1", [this.id, done, nowUs()]);
+  /** Takes up a job that was asked for elsewhere. */
+  static async resume(db: Queryable, id: number): Promise<Job> {
+    await db.query("update job set state = 'running', updated_us = $2 where id = $1", [id, nowUs()]);
+    return new Job(db, id);
+  }
+
+  /** @returns whether someone has called the job off */
+  async progress(done: number): Promise<boolean> {
+    const { rows } = await this.db.query<{ state: string }>(
+      "update job set done = $2, updated_us = $3 where id = $1 returning state",
+      [this.id, done, nowUs()],
+    );
+    return rows[0]?.state === "cancelling";
   }
 
   async end(state: "done" | "failed" | "cancelled", done: number, message: string): Promise<void> {
@@ -45,8 +56,9 @@ export async function runningJobs(
     total: number | null;
     unit: string;
     message: string;
-  }>("select id, name, done, total, unit, message from job where state = 'running' and updated_us > $1 order by id", [
-    nowUs() - 60_000_000,
-  ]);
+  }>(
+    "select id, name, done, total, unit, message from job where state in ('running', 'waiting', 'cancelling') and updated_us > $1 order by id",
+    [nowUs() - 60_000_000],
+  );
   return rows.map((r) => ({ ...r, state: "running" as const }));
 }

@@ -1,79 +1,109 @@
+import { Readable } from "node:stream";
+import { createGunzip } from "node:zlib";
 import { DecodeError } from "@halvik/core/bytes";
-import { type CapturedMessage, CaptureMessages, isCapture } from "@halvik/core/capture";
+import { CaptureMessages, isCapture } from "@halvik/core/capture";
+import { DecisionColumns } from "@halvik/core/firewall";
+import type { InputMessage } from "./input-message.js";
+import { EventSplitter } from "./split-events.js";
+import { JsonSplitter } from "./split-json.js";
+import { LineSplitter } from "./split-lines.js";
 
-/** A message found in a file: a line of text, or what a capture holds. */
-export type InputMessage =
-  | { readonly type: "line"; readonly line: number; readonly bytes: Uint8Array }
-  | { readonly type: "too long"; readonly line: number; readonly lostBytes: number }
-  | CapturedMessage;
+interface Splitter {
+  push(chunk: Uint8Array): Iterable<InputMessage>;
+  end(): Iterable<InputMessage>;
+}
 
-const MAX_LINE_BYTES = 1024 * 1024;
-const LF = 10;
+/** Enough to tell what a file is. */
+const TELL_BYTES = 4_096;
 
-/** The messages of a text file or capture, told by its first bytes, in bounded memory. */
-export async function* readInput(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<InputMessage> {
+/**
+ * The messages of a file, told by its first bytes: a capture, event XML, JSON, decisions in columns, or lines of text; any of
+ * them packed with gzip. In bounded memory.
+ * @param whole a protocol whose one datagram the file is, when it is no capture
+ */
+export async function* readInput(
+  chunks: AsyncIterable<Uint8Array>,
+  whole: "snmp" | "flow" | null = null,
+): AsyncGenerator<InputMessage> {
   let start: Uint8Array = new Uint8Array(0);
-  let reader: CaptureMessages | LineReader | null = null;
-  for await (const chunk of chunks) {
+  let reader: Splitter | null = null;
+  for await (const chunk of unpacked(chunks)) {
     let piece = chunk;
     if (reader === null) {
       start = start.length === 0 ? chunk : Buffer.concat([start, chunk]);
-      if (start.length < 4) continue;
-      reader = isCapture(start) ? new CaptureMessages() : new LineReader();
+      if (start.length < TELL_BYTES) continue;
+      reader = readerFor(start, whole);
       piece = start;
     }
     try {
       yield* reader.push(piece);
     } catch (e) {
-      // the capture cannot be read on; its last message said why
+      // it cannot be read on; the last message said why
       if (e instanceof DecodeError) return;
       throw e;
     }
   }
-  if (reader === null) {
-    reader = new LineReader();
-    yield* reader.push(start);
+  try {
+    if (reader === null) {
+      reader = readerFor(start, whole);
+      yield* reader.push(start);
+    }
+    yield* reader.end();
+  } catch (e) {
+    if (!(e instanceof DecodeError)) throw e;
   }
-  yield* reader.end();
 }
 
-class LineReader {
-  private parts: Uint8Array[] = [];
-  private bytes = 0;
-  private lost = 0;
-  private line = 0;
+function readerFor(start: Uint8Array, whole: "snmp" | "flow" | null): Splitter {
+  if (isCapture(start)) return new CaptureMessages();
+  if (whole !== null) return new WholeFile(whole);
+  if (start[0] === 0xff && start[1] === 0xfe) return new EventSplitter("utf-16le");
+  const text = Buffer.from(start)
+    .toString("utf8")
+    .replace(/^\ufeff/, "")
+    .trimStart();
+  // "<13>…" is syslog, "<Event" and "<?xml" are not
+  if (text[0] === "<" && !/^<\d/.test(text)) return new EventSplitter("utf-8");
+  if (text[0] === "{" || text[0] === "[") return new JsonSplitter();
+  const header = text.slice(0, text.indexOf("\n") < 0 ? text.length : text.indexOf("\n")).trimEnd();
+  return new LineSplitter(DecisionColumns.fromHeader(header) ? header : null);
+}
 
-  *push(chunk: Uint8Array): Generator<InputMessage> {
-    let at = 0;
-    for (;;) {
-      const end = chunk.indexOf(LF, at);
-      this.keep(chunk.subarray(at, end < 0 ? chunk.length : end));
-      if (end < 0) return;
-      yield* this.take();
-      at = end + 1;
-    }
+/** Unpacks gzip, told by its magic number. */
+async function* unpacked(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  const iterator = chunks[Symbol.asyncIterator]();
+  let first = await iterator.next();
+  while (!first.done && first.value.length === 0) first = await iterator.next();
+  if (first.done) return;
+  const all = (async function* () {
+    yield first.value as Uint8Array;
+    for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield next.value;
+  })();
+  const packed = first.value[0] === 0x1f && first.value[1] === 0x8b;
+  if (packed) yield* Readable.from(all).pipe(createGunzip()) as AsyncIterable<Uint8Array>;
+  else yield* all;
+}
+
+const MAX_DATAGRAM = 65_535;
+
+/** A file that is one datagram. */
+class WholeFile implements Splitter {
+  private bytes: Uint8Array = new Uint8Array(0);
+
+  constructor(private readonly protocol: "snmp" | "flow") {}
+
+  push(chunk: Uint8Array): Iterable<InputMessage> {
+    if (this.bytes.length <= MAX_DATAGRAM) this.bytes = Buffer.concat([this.bytes, chunk]);
+    return [];
   }
 
-  *end(): Generator<InputMessage> {
-    if (this.bytes > 0) yield* this.take();
-  }
-
-  private keep(part: Uint8Array): void {
-    const room = MAX_LINE_BYTES - this.bytes;
-    const kept = part.length <= room ? part : part.subarray(0, room);
-    this.lost += part.length - kept.length;
-    if (kept.length > 0) this.parts.push(kept);
-    this.bytes += kept.length;
-  }
-
-  private *take(): Generator<InputMessage> {
-    const bytes = this.parts.length === 1 ? this.parts[0]! : Buffer.concat(this.parts);
-    const lostBytes = this.lost;
-    this.parts = [];
-    this.bytes = 0;
-    this.lost = 0;
-    this.line++;
-    yield { type: "line", line: this.line, bytes };
-    if (lostBytes > 0) yield { type: "too long", line: this.line, lostBytes };
+  *end(): Iterable<InputMessage> {
+    if (this.bytes.length > MAX_DATAGRAM)
+      yield {
+        type: "bad item",
+        line: 1,
+        problem: { code: "TOO_LONG", offset: 0, message: `file: expected a datagram of at most ${MAX_DATAGRAM} bytes` },
+      };
+    else yield { type: "item", protocol: this.protocol, line: 1, bytes: this.bytes };
   }
 }
