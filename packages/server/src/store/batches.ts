@@ -4,10 +4,12 @@ import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
 import type pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
 import { CopyEncoder } from "./copy-binary.js";
+import { FLOW_COLUMNS, FLOW_COPY_COLUMNS, FLOW_COPY_TYPES } from "./flow-columns.js";
+import { writeFlowRollups } from "./flow-rollups.js";
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
 import { formatRecordId } from "./record-id.js";
 import { RollupSums } from "./rollups.js";
-import { openSegment, type SegmentKind, sealSegment, segmentTable } from "./segments.js";
+import { closeSegment, openSegment, type SegmentKind, type Shape, segmentTable } from "./segments.js";
 
 /** The channel that tells whoever follows the store of a new batch: payload `collector number`. */
 export const BATCH_CHANNEL = "halvik_batch";
@@ -25,6 +27,18 @@ export interface Batch {
   readonly runRules: boolean;
 }
 
+/** How each shape of row is written. */
+const WRITTEN = {
+  record: { columns: RECORD_COLUMNS, names: COPY_COLUMNS },
+  flow: { columns: FLOW_COLUMNS, names: FLOW_COPY_COLUMNS },
+} as const;
+
+interface Target {
+  readonly kind: SegmentKind;
+  readonly shape: Shape;
+  readonly records: StoredContent[];
+}
+
 interface OpenSegment {
   name: string;
   rows: number;
@@ -36,9 +50,9 @@ interface OpenSegment {
  * collector number may live at a time: see `claimCollector`.
  */
 export class BatchWriter {
-  private readonly open = new Map<SegmentKind, OpenSegment>();
-  /** Its memory serves every batch: one is sent whole before the next begins. */
-  private readonly encoder = new CopyEncoder(COPY_TYPES);
+  private readonly open = new Map<string, OpenSegment>();
+  /** Their memory serves every batch: one is sent whole before the next begins. */
+  private readonly encoders = { record: new CopyEncoder(COPY_TYPES), flow: new CopyEncoder(FLOW_COPY_TYPES) };
 
   constructor(
     private readonly client: pg.Client,
@@ -50,10 +64,11 @@ export class BatchWriter {
   async commit(batch: Batch, nowUs: number, alsoInTransaction?: (client: pg.Client) => Promise<void>): Promise<void> {
     await this.client.query("begin");
     try {
-      for (const [kind, records] of this.bySegment(batch.records)) await this.copy(kind, records, nowUs);
+      for (const target of this.bySegment(batch.records)) await this.copy(target, nowUs);
       const sums = new RollupSums();
       for (const record of batch.records) sums.add(record);
       await sums.write(this.client);
+      await writeFlowRollups(this.client, batch.records);
       await this.keepRaw(batch.records);
       const first = batch.records[0];
       const last = batch.records[batch.records.length - 1];
@@ -82,13 +97,13 @@ export class BatchWriter {
   }
 
   /** Closes the open segments for good; an import does so at its end. */
-  async seal(): Promise<void> {
-    for (const { name } of this.open.values()) await sealSegment(this.client, name);
+  async close(): Promise<void> {
+    for (const { name } of this.open.values()) await closeSegment(this.client, name);
     this.open.clear();
   }
 
-  private bySegment(records: readonly StoredContent[]): Map<SegmentKind, StoredContent[]> {
-    const out = new Map<SegmentKind, StoredContent[]>();
+  private bySegment(records: readonly StoredContent[]): Iterable<Target> {
+    const out = new Map<string, Target>();
     for (const record of records) {
       const late = record.content.receivedUs - record.content.timeUs > LATE_AFTER_US;
       const kind: SegmentKind = this.imports
@@ -96,18 +111,20 @@ export class BatchWriter {
         : late || record.content.marks.includes("held")
           ? "late"
           : "live";
-      const list = out.get(kind);
-      if (list) list.push(record);
-      else out.set(kind, [record]);
+      const shape: Shape = record.content.flow === null ? "record" : "flow";
+      const key = `${shape} ${kind}`;
+      const target = out.get(key);
+      if (target) target.records.push(record);
+      else out.set(key, { kind, shape, records: [record] });
     }
-    return out;
+    return out.values();
   }
 
-  private async copy(kind: SegmentKind, records: readonly StoredContent[], nowUs: number): Promise<void> {
-    const segment = await this.segment(kind, nowUs);
-    const { encoder } = this;
+  private async copy({ kind, shape, records }: Target, nowUs: number): Promise<void> {
+    const segment = await this.segment(kind, shape, nowUs);
+    const encoder = this.encoders[shape];
     encoder.restart();
-    const columns = RECORD_COLUMNS;
+    const { columns, names } = WRITTEN[shape];
     const values: unknown[] = new Array(columns.length);
     let minTime = Number.POSITIVE_INFINITY;
     let maxTime = Number.NEGATIVE_INFINITY;
@@ -118,7 +135,7 @@ export class BatchWriter {
       maxTime = Math.max(maxTime, record.content.timeUs);
     }
     const copy = this.client.query(
-      copyFrom(`copy ${segmentTable(segment.name)} (${COPY_COLUMNS}) from stdin (format binary)`),
+      copyFrom(`copy ${segmentTable(segment.name)} (${names}) from stdin (format binary)`),
     );
     await pipeline(Readable.from([encoder.finish()]), copy);
     await this.client.query(
@@ -135,15 +152,16 @@ export class BatchWriter {
     segment.rows += records.length;
   }
 
-  private async segment(kind: SegmentKind, nowUs: number): Promise<OpenSegment> {
-    let segment = this.open.get(kind);
+  private async segment(kind: SegmentKind, shape: Shape, nowUs: number): Promise<OpenSegment> {
+    const key = `${shape} ${kind}`;
+    let segment = this.open.get(key);
     if (segment && (segment.rows >= SEGMENT_MAX_ROWS || nowUs - segment.createdUs > SEGMENT_MAX_AGE_US)) {
-      await sealSegment(this.client, segment.name);
+      await closeSegment(this.client, segment.name);
       segment = undefined;
     }
     if (!segment) {
-      segment = await openSegment(this.client, this.collector, kind, nowUs);
-      this.open.set(kind, segment);
+      segment = await openSegment(this.client, this.collector, kind, shape, nowUs);
+      this.open.set(key, segment);
     }
     return segment;
   }

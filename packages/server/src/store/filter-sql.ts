@@ -1,7 +1,19 @@
-import { type Comparison, type Filter, fold, senderIds } from "@halvik/core/filter";
+import { type Comparison, type Filter, fold, requiredLiterals, senderIds } from "@halvik/core/filter";
 import { formatNetwork } from "@halvik/core/net";
-import { ACTIONS, CATEGORIES, FACILITIES, type FieldName, field, KINDS, MARKS, OUTCOMES } from "@halvik/core/record";
+import {
+  ACTIONS,
+  CATEGORIES,
+  FACILITIES,
+  type FieldName,
+  field,
+  KINDS,
+  MARKS,
+  OUTCOMES,
+  SEVERITIES,
+} from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
+import { FLOW_SEVERITY } from "./flow-columns.js";
+import type { Shape } from "./segments.js";
 
 /**
  * A filter as a condition on `r`. `exact`: it is true for just the records the filter matches; otherwise for those and
@@ -12,7 +24,9 @@ export interface FilterSql {
   readonly exact: boolean;
 }
 
+/** Of which shape `r` is; rollups have the columns of records they need. */
 export interface SqlContext {
+  readonly shape?: Shape;
   readonly directory: SenderDirectory;
   readonly nowUs: number;
 }
@@ -35,16 +49,22 @@ export class Params {
   }
 }
 
+const SYSLOG = KINDS.indexOf("syslog");
+
 type Column =
   | { readonly is: "text"; readonly sql: string; readonly folds: boolean; readonly many?: boolean }
   | { readonly is: "number"; readonly sql: string }
   | { readonly is: "index"; readonly sql: string; readonly names: readonly string[] }
   | { readonly is: "address"; readonly columns: readonly string[]; readonly list?: string }
   | { readonly is: "marks" }
+  | { readonly is: "data"; readonly name: string }
   | { readonly is: "sender" };
 
-/** How each field of core's table stands in a segment. */
-const COLUMNS: Readonly<Record<FieldName, Column>> = {
+const NO_TEXT: Column = { is: "text", sql: "null::text", folds: true };
+const NO_NUMBER: Column = { is: "number", sql: "null::bigint" };
+
+/** How each field of core's table stands in a segment of records. */
+const RECORD_FIELDS: Readonly<Record<FieldName, Column>> = {
   text: { is: "text", sql: "r.message", folds: true },
   host: { is: "text", sql: "r.host", folds: true },
   app: { is: "text", sql: "r.app", folds: true },
@@ -71,6 +91,54 @@ const COLUMNS: Readonly<Record<FieldName, Column>> = {
   packets: { is: "number", sql: "r.packets" },
   time: { is: "number", sql: "r.time" },
   arrival: { is: "number", sql: "r.received" },
+  policy: { is: "data", name: "policy" },
+  "src zone": { is: "data", name: "src zone" },
+  "dst zone": { is: "data", name: "dst zone" },
+  log: { is: "data", name: "log" },
+  // a syslog record's is its severity, kept only where it differs
+  level: {
+    is: "text",
+    sql: `(case when r.kind <> ${SYSLOG} then r.original_severity when r.original_severity is null then ('{${SEVERITIES.join(",")}}'::text[])[r.severity + 1] end)`,
+    folds: false,
+  },
+  ingress: NO_NUMBER,
+  egress: NO_NUMBER,
+  dscp: NO_NUMBER,
+  "tcp flags": NO_NUMBER,
+  "src as": NO_NUMBER,
+  "dst as": NO_NUMBER,
+  application: NO_TEXT,
+};
+
+/** The same in a segment of flows: what it has no column for is missing, what is the same for all is a constant. */
+const FLOW_FIELDS: Readonly<Record<FieldName, Column>> = {
+  ...RECORD_FIELDS,
+  text: { is: "text", sql: "''::text", folds: true },
+  host: NO_TEXT,
+  app: NO_TEXT,
+  user: { is: "text", sql: "null::text[]", folds: true, many: true },
+  interface: NO_TEXT,
+  process: { is: "text", sql: "null::text", folds: false },
+  event: { is: "text", sql: "null::text", folds: false },
+  problem: { is: "text", sql: "null::text", folds: false },
+  level: { is: "text", sql: "null::text", folds: false },
+  severity: { is: "number", sql: String(FLOW_SEVERITY) },
+  kind: { is: "index", sql: String(KINDS.indexOf("flow")), names: KINDS },
+  facility: { is: "index", sql: "null::int", names: FACILITIES },
+  category: { is: "index", sql: String(CATEGORIES.indexOf("traffic")), names: CATEGORIES },
+  address: { is: "address", columns: ["r.src", "r.dst"] },
+  ingress: { is: "number", sql: "r.ingress" },
+  egress: { is: "number", sql: "r.egress" },
+  dscp: { is: "number", sql: "(r.tos >> 2)" },
+  "tcp flags": { is: "number", sql: "r.tcp_flags" },
+  "src as": { is: "number", sql: "r.src_as" },
+  "dst as": { is: "number", sql: "r.dst_as" },
+  application: { is: "text", sql: "r.application", folds: true },
+};
+
+const FIELDS_OF: Readonly<Record<Shape, Readonly<Record<FieldName, Column>>>> = {
+  record: RECORD_FIELDS,
+  flow: FLOW_FIELDS,
 };
 
 const EVERYTHING: FilterSql = { text: "true", exact: true };
@@ -101,9 +169,11 @@ function negate(part: FilterSql): FilterSql {
 }
 
 function comparisonToSql(node: Comparison, params: Params, context: SqlContext): FilterSql {
-  if (node.field === "data") return dataToSql(node, params);
-  const column = COLUMNS[node.field];
+  if (node.field === "data") return dataToSql(node, node.dataName ?? "", params);
+  const column = FIELDS_OF[context.shape ?? "record"][node.field];
   switch (column.is) {
+    case "data":
+      return dataToSql(node, column.name, params);
     case "text":
       return textToSql(node, column, params);
     case "sender": {
@@ -117,6 +187,12 @@ function comparisonToSql(node: Comparison, params: Params, context: SqlContext):
     }
     case "index":
       if (node.test.op === "present") return exact(`${column.sql} is not null`);
+      // segments of records hold no flows: said here, the database need not find out row by row
+      if (node.field === "kind" && node.test.op === "oneOf" && context.shape === "record")
+        if (node.test.values.every((v) => v === "flow")) return exact("false");
+      // one by equality: only then does the index on (kind, time, id) give a page in order
+      if (node.field === "kind" && node.test.op === "oneOf" && node.test.values.length === 1)
+        return exact(`${column.sql} = ${params.add(column.names.indexOf(node.test.values[0]!), "::int")}`);
       if (node.test.op === "oneOf")
         return exact(
           `${column.sql} = any(${params.add(
@@ -194,8 +270,8 @@ function textToSql(node: Comparison, column: Extract<Column, { is: "text" }>, pa
   return { text: `exists (select from unnest(${column.sql}) v where ${inner.text})`, exact: inner.exact };
 }
 
-function dataToSql(node: Comparison, params: Params): FilterSql {
-  const name = params.add(node.dataName ?? "", "::text");
+function dataToSql(node: Comparison, dataName: string, params: Params): FilterSql {
+  const name = params.add(dataName, "::text");
   const named = `(p->>0 = ${name} or right(p->>0, length(${name}) + 1) = ' ' || ${name})`;
   const inner = node.test.op === "present" ? exact("true") : valueToSql(node, "(p->>1)", true, params);
   return {
@@ -219,7 +295,16 @@ function valueToSql(node: Comparison, sql: string, folds: boolean, params: Param
     case "like":
       return exact(`${value} like ${params.add(likePattern(wanted(test.pattern)), "::text")}`);
     case "matches":
-      return { text: `${sql} is not null`, exact: false };
+      // whatever it matches holds these; whether it matches, core decides
+      return {
+        text: `(${[
+          `${sql} is not null`,
+          ...(folds ? requiredLiterals(test.source) : []).map(
+            (literal) => `strpos(${value}, ${params.add(literal, "::text")}) > 0`,
+          ),
+        ].join(" and ")})`,
+        exact: false,
+      };
     default:
       throw new Error(`${node.field} ${test.op}: the parser lets none through`);
   }

@@ -1,4 +1,4 @@
-import type { Arrival } from "../collector/arrival.js";
+import { type Arrival, PROTOCOLS } from "../collector/arrival.js";
 import type { Queryable } from "./pool.js";
 
 /** Bounds of what is held for waiting senders (`semantics.md` 9). */
@@ -16,12 +16,13 @@ export async function countHeld(db: Queryable): Promise<Map<number, number>> {
 export async function holdRecords(db: Queryable, held: readonly { sender: number; arrival: Arrival }[]): Promise<void> {
   if (held.length === 0) return;
   await db.query(
-    "insert into held_record (sender, endpoint, received_us, raw) select * from unnest($1::int[], $2::text[], $3::bigint[], $4::bytea[])",
+    "insert into held_record (sender, endpoint, received_us, raw, protocol) select * from unnest($1::int[], $2::text[], $3::bigint[], $4::bytea[], $5::int[])",
     [
       held.map((h) => h.sender),
       held.map((h) => h.arrival.endpoint),
       held.map((h) => h.arrival.receivedUs),
       held.map((h) => Buffer.from(h.arrival.bytes)),
+      held.map((h) => PROTOCOLS.indexOf(h.arrival.protocol)),
     ],
   );
 }
@@ -33,15 +34,17 @@ export async function takeAdmitted(db: Queryable, most: number): Promise<{ ids: 
     endpoint: string;
     received_us: number;
     raw: Buffer;
+    protocol: number;
     peer: string | null;
   }>(
-    `select h.id, h.endpoint, h.received_us, h.raw, (select host(address) from sender_address a where a.sender = h.sender order by position limit 1) as peer
+    `select h.id, h.endpoint, h.received_us, h.raw, h.protocol, (select host(address) from sender_address a where a.sender = h.sender order by position limit 1) as peer
      from held_record h join sender s on s.id = h.sender where s.state = 'admitted' order by h.id limit $1`,
     [most],
   );
   return {
     ids: rows.map((r) => r.id),
     arrivals: rows.map((r) => ({
+      protocol: PROTOCOLS[r.protocol] ?? "syslog",
       endpoint: r.endpoint,
       peer: r.peer ?? "",
       receivedUs: r.received_us,

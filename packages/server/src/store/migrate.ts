@@ -3,12 +3,18 @@ import { Umzug } from "umzug";
 import { up as records } from "./migrations/001-records.js";
 import { up as senders } from "./migrations/002-senders.js";
 import { up as operations } from "./migrations/003-operations.js";
+import { up as kinds } from "./migrations/004-kinds.js";
+import { up as termIndex } from "./migrations/005-term-index.js";
+import { up as savedFilters } from "./migrations/006-saved-filters.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
   { name: "001-records", up: records },
   { name: "002-senders", up: senders },
   { name: "003-operations", up: operations },
+  { name: "004-kinds", up: kinds },
+  { name: "005-term-index", up: termIndex },
+  { name: "006-saved-filters", up: savedFilters },
 ] as const;
 
 const LOCK = 4_711_001;

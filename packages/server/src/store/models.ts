@@ -26,7 +26,7 @@ export class Token extends Model<InferAttributes<Token>, InferCreationAttributes
   declare id: CreationOptional<number>;
   declare name: string;
   declare hash: string;
-  declare scope: "read" | "act";
+  declare scope: "read" | "act" | "intake";
   declare createdUs: number;
   declare lastUsedUs: CreationOptional<number | null>;
   declare revoked: CreationOptional<boolean>;

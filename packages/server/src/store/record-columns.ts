@@ -5,6 +5,7 @@ import {
   type HalvikRecord,
   KINDS,
   MARKS,
+  type Mark,
   OUTCOMES,
   type RecordContent,
   type Severity,
@@ -84,8 +85,9 @@ export const RECORD_COLUMNS: readonly {
     name: "data",
     copy: "jsonb",
     sql: "jsonb",
-    value: (r) => emptyToNull(r.content.data.map(([n, v]) => [visible(n), visible(v)])),
+    value: (r) => visibleData(r.content.data),
   },
+  { name: "translated", copy: "jsonb", sql: "jsonb", value: (r) => r.content.translated },
   { name: "problem", copy: "jsonb", sql: "jsonb", value: (r) => r.content.problem },
   { name: "message", copy: "text", sql: "text not null", value: (r) => r.content.text },
   { name: "head", copy: "text", sql: "text not null", value: (r) => r.content.head },
@@ -94,17 +96,25 @@ export const RECORD_COLUMNS: readonly {
 
 const emptyToNull = <T>(list: readonly T[]): readonly T[] | null => (list.length === 0 ? null : list);
 
+/** Named values fit for jsonb; null when there are none. */
+export const visibleData = (data: RecordContent["data"]): RecordContent["data"] | null =>
+  data.length === 0 ? null : data.map(([n, v]) => [visible(n), visible(v)]);
+
 /** jsonb cannot hold U+0000 (semantics 7). */
 const visible = (text: string): string => (text.includes("\0") ? text.replaceAll("\0", "\u2400") : text);
 
 /** A syslog record's original severity is its severity, unless no valid PRI came. */
 const syslogOriginal = (c: RecordContent): string | null => (c.originalSeverity === null ? "none" : null);
 
-function marksToBits(marks: RecordContent["marks"]): number {
+export function marksToBits(marks: RecordContent["marks"]): number {
   let bits = 0;
   for (const mark of marks) bits |= 1 << MARKS.indexOf(mark);
   return bits;
 }
+
+const NO_MARKS: readonly Mark[] = [];
+export const marksOfBits = (bits: number): readonly Mark[] =>
+  bits === 0 ? NO_MARKS : MARKS.filter((_, i) => (bits & (1 << i)) !== 0);
 
 export const COPY_TYPES: readonly CopyType[] = RECORD_COLUMNS.map((c) => c.copy);
 export const COPY_COLUMNS = RECORD_COLUMNS.map((c) => c.name).join(", ");
@@ -154,6 +164,7 @@ export interface RecordRow {
   other_addresses: string[] | null;
   users: string[] | null;
   data: [string, string][] | null;
+  translated: HalvikRecord["translated"];
   problem: HalvikRecord["problem"];
   message: string;
   head: string;
@@ -194,18 +205,20 @@ export function toRecord(row: RecordRow): HalvikRecord {
     interface: row.interface,
     bytes: row.bytes,
     packets: row.packets,
+    flow: null,
+    translated: row.translated,
     otherAddresses: (row.other_addresses ?? []).map((a) => canonical(a)),
     text: row.message,
     data: row.data ?? [],
     head: row.head,
     tail: row.tail,
     raw: null,
-    marks: MARKS.filter((_, i) => (row.marks & (1 << i)) !== 0),
+    marks: marksOfBits(row.marks),
     problem: row.problem,
   };
 }
 
 /** PostgreSQL writes `::1.2.3.4` where RFC 5952 has `::102:304`; the rest is alike. */
-function canonical<T extends string | null>(address: T): T {
+export function canonical<T extends string | null>(address: T): T {
   return address?.includes(":") && address.includes(".") ? (canonicalAddress(address) as T) : address;
 }

@@ -1,6 +1,6 @@
 import type { IdParts } from "./copy-binary.js";
 
-const COLLECTOR_BITS = 10n;
+export const COLLECTOR_BITS = 10n;
 export const MAX_COLLECTORS = 1 << 10;
 
 /** 63 bits: 53 of µs at storage, 10 of collector (`semantics.md` 4). Decimal, as JSON carries it. */

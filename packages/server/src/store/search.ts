@@ -1,11 +1,11 @@
-import { compileFilter, type Filter, timeBounds } from "@halvik/core/filter";
 import type { HalvikRecord } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { type FilterSql, filterToSql, fromRollups, Params } from "./filter-sql.js";
+import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/terms";
+import { isScanCheaper } from "./part-matches.js";
 import type { Queryable } from "./pool.js";
-import { type RecordRow, SELECT_COLUMNS, toRecord } from "./record-columns.js";
-import { ROLLUP_LEVELS } from "./rollups.js";
-import { segmentsBetween, segmentsWithIds, segmentTable } from "./segments.js";
+import { formatRecordId } from "./record-id.js";
+import { readRows, selectFrom } from "./record-rows.js";
+import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
+import type { Source } from "./sources.js";
 
 /** Where a page ends: the key (time, id) of its last record, or how far a partial search came. */
 export interface PageKey {
@@ -13,17 +13,11 @@ export interface PageKey {
   readonly id: string;
 }
 
-export interface SearchRequest {
-  readonly filter: Filter;
-  readonly fromUs: number;
-  readonly toUs: number;
+export interface SearchRequest extends SearchScope {
   readonly limit: number;
   /** Records strictly before (older) or after (newer) this key. */
   readonly cursor: PageKey | null;
   readonly direction: "older" | "newer";
-  readonly directory: SenderDirectory;
-  readonly nowUs: number;
-  readonly budgetMs: number;
 }
 
 export interface SearchPage {
@@ -33,252 +27,266 @@ export interface SearchPage {
   readonly next: PageKey | null;
   /** The time budget ended before the page was full. */
   readonly partial: boolean;
-  readonly segments: number;
+  readonly searched: Searched;
 }
 
+/** Rows read at once where the filter has to be decided here. */
 const CHUNK_ROWS = 2_000;
+const MOST_PARTS_AT_ONCE = 32;
 
-/** One page by keyset over the segments of a window, newest (or oldest) first, within a time budget. */
+/** A record found, or a row that is known to match and not yet read. */
+type Found = PageKey & { readonly segment: string; readonly record: HalvikRecord | null };
+
+/** One page by keyset over the sources of a window, newest (or oldest) first, within a time budget. */
 export async function searchRecords(db: Queryable, request: SearchRequest): Promise<SearchPage> {
-  const bounds = timeBounds(request.filter, request.nowUs);
-  const fromUs = Math.max(request.fromUs, bounds.fromUs);
-  const toUs = Math.min(request.toUs, bounds.toUs);
-  if (fromUs >= toUs) return { records: [], next: null, partial: false, segments: 0 };
-  const segments = await segmentsBetween(db, fromUs, toUs);
-  const test = compileFilter(request.filter, request);
-  const started = performance.now();
-  const found: HalvikRecord[] = [];
-  let cursor = request.cursor;
-  for (;;) {
-    const params = new Params();
-    const condition = filterToSql(request.filter, params, request);
-    const rows = condition.exact ? request.limit + 1 : CHUNK_ROWS;
-    const chunk = await fetchChunk(db, segments, condition, params, { ...request, fromUs, toUs, cursor }, rows);
-    for (const record of chunk) {
-      if (!condition.exact && !test(record)) continue;
-      if (found.length === request.limit)
-        return { records: found, next: keyOf(found[found.length - 1]!), partial: false, segments: segments.length };
-      found.push(record);
+  const query = new SearchQuery(db, request);
+  const page = new Page(query, request);
+  const sources = (await query.sources()).filter((s) => page.mayHold(s));
+  if (request.direction === "newer") sources.sort((a, b) => a.minTimeUs - b.minTimeUs);
+  const answers = new Map<number, PartAnswer>();
+  let ahead = 2;
+  for (const [at, source] of sources.entries()) {
+    if (page.isFullBefore(source)) break;
+    if (source.part !== null && !answers.has(source.part)) {
+      const next = sources.slice(at, at + ahead).flatMap((s) => (s.part === null ? [] : [s.part]));
+      for (const [part, answer] of await request.terms.answer(db, query.plan, next)) answers.set(part, answer);
+      ahead = Math.min(ahead * 4, MOST_PARTS_AT_ONCE);
     }
-    if (chunk.length < rows) return { records: found, next: null, partial: false, segments: segments.length };
-    cursor = keyOf(chunk[chunk.length - 1]!);
-    if (performance.now() - started > request.budgetMs)
-      return { records: found, next: cursor, partial: true, segments: segments.length };
+    const answer = source.part === null ? undefined : answers.get(source.part);
+    if (source.part !== null && answer === undefined) {
+      query.searched.gone++;
+      continue;
+    }
+    const next = sources[at + 1];
+    const stop =
+      answer === undefined || isScanCheaper(answer)
+        ? await page.scan(source, next)
+        : await page.follow(source, answer, next);
+    if (stop !== null) return page.partial(stop);
+  }
+  return page.finish();
+}
+
+/** The key just before all that a source can hold, in the page's order. */
+const boundOf = (source: Source, older: boolean): PageKey => ({
+  timeUs: older ? source.maxTimeUs + 1 : source.minTimeUs,
+  id: "0",
+});
+
+/** A page being filled from source after source. */
+class Page {
+  readonly older: boolean;
+  private readonly wanted: number;
+  private found: Found[] = [];
+
+  constructor(
+    private readonly query: SearchQuery,
+    private readonly request: SearchRequest,
+  ) {
+    this.older = request.direction === "older";
+    this.wanted = request.limit + 1;
+  }
+
+  mayHold(source: Source): boolean {
+    const { cursor } = this.request;
+    return cursor === null || (this.older ? source.minTimeUs <= cursor.timeUs : source.maxTimeUs >= cursor.timeUs);
+  }
+
+  /** Whether the page is full of what comes before anything that this source and those after it hold. */
+  isFullBefore(source: Source): boolean {
+    const last = this.found[this.wanted - 1];
+    return last !== undefined && (this.older ? last.timeUs > source.maxTimeUs : last.timeUs < source.minTimeUs);
+  }
+
+  async finish(): Promise<SearchPage> {
+    const more = this.found.length > this.request.limit;
+    const records = await this.read(this.found.slice(0, this.request.limit));
+    const last = records[records.length - 1];
+    return { records, next: more && last ? keyOf(last) : null, partial: false, searched: this.query.searched };
+  }
+
+  /** Whether a key comes before another in the page's order. */
+  isBefore(a: PageKey, b: PageKey): boolean {
+    const order = a.timeUs - b.timeUs || compareIds(a.id, b.id);
+    return this.older ? order > 0 : order < 0;
+  }
+
+  /**
+   * Where to stop when time is over, having come to `key` of a source (null: to its end) before `next`; null while there is time,
+   * and as long as a search that goes on from there would come no further than this one began.
+   */
+  private stopAt(key: PageKey | null, next: Source | undefined): PageKey | null {
+    if (!this.query.isOver) return null;
+    const rest = next === undefined ? null : boundOf(next, this.older);
+    const stop = key === null || (rest !== null && this.isBefore(rest, key)) ? rest : key;
+    const { cursor } = this.request;
+    return stop !== null && (cursor === null || this.isBefore(cursor, stop)) ? stop : null;
+  }
+
+  /** What is certain when nothing beyond a key has been looked at; the search goes on from there. */
+  async partial(key: PageKey): Promise<SearchPage> {
+    const certain = this.found.filter((f) => !this.isBefore(key, f));
+    if (certain.length > this.request.limit) return this.finish();
+    return { records: await this.read(certain), next: key, partial: true, searched: this.query.searched };
+  }
+
+  /** Lets the database go through a source. @returns where to stop, if time was over */
+  async scan(source: Source, next: Source | undefined): Promise<PageKey | null> {
+    const { query } = this;
+    query.searched.byScan++;
+    let cursor = this.request.cursor;
+    for (;;) {
+      const { params, condition } = query.compile(source.shape);
+      const limit = condition.exact ? this.wanted : CHUNK_ROWS;
+      let keyset = "";
+      if (cursor) {
+        const time = params.add(cursor.timeUs, "::bigint");
+        const id = params.add(cursor.id, "::bigint");
+        keyset = ` and (r.time, r.id) ${this.older ? "<" : ">"} (${time}, ${id}) and r.time ${this.older ? "<=" : ">="} ${time}`;
+      }
+      const order = this.older ? "order by r.time desc, r.id desc" : "order by r.time, r.id";
+      const rows = await query.rows(
+        `${selectFrom(source.segment)} where ${query.bounds(source, params)}${keyset} and ${condition.text} ${order} limit ${limit}`,
+        params.values,
+      );
+      const records = readRows(source.segment, rows);
+      query.searched.rowsRead += records.length;
+      this.merge(
+        (condition.exact ? records : records.filter(query.test)).map((record) => ({
+          ...keyOf(record),
+          segment: source.segment,
+          record,
+        })),
+      );
+      const last = records[records.length - 1];
+      if (last === undefined || records.length < limit || condition.exact || this.isFullAt(last))
+        return this.stopAt(null, next);
+      cursor = keyOf(last);
+      const stop = this.stopAt(cursor, next);
+      if (stop !== null) return stop;
+    }
+  }
+
+  /** Takes from a part what its terms say. @returns where to stop, if time was over */
+  async follow(source: Source, { sure, perhaps }: PartAnswer, next: Source | undefined): Promise<PageKey | null> {
+    this.query.searched.byTerms++;
+    if (perhaps.isEmpty()) return this.stopAt(null, next);
+    const keys = new PartKeys(this.query, this.request, source, perhaps);
+    for (let batch = await keys.next(this.wanted); batch.length > 0; batch = await keys.next(this.wanted)) {
+      const certain = batch.filter((k) => sure.has(k.row));
+      const open = batch.filter((k) => !sure.has(k.row));
+      const found: Found[] = certain.map(({ timeUs, id }) => ({ timeUs, id, segment: source.segment, record: null }));
+      if (open.length > 0) {
+        const records = await this.readIds(
+          source.segment,
+          open.map((k) => k.id),
+        );
+        for (const record of records)
+          if (this.query.test(record)) found.push({ ...keyOf(record), segment: source.segment, record });
+      }
+      this.merge(found);
+      const last = batch[batch.length - 1]!;
+      if (this.isFullAt(last)) break;
+      const stop = this.stopAt({ timeUs: last.timeUs, id: last.id }, next);
+      if (stop !== null) return stop;
+    }
+    return this.stopAt(null, next);
+  }
+
+  /** Whether the page is full of what comes before a key. */
+  private isFullAt(key: PageKey): boolean {
+    const last = this.found[this.wanted - 1];
+    return last !== undefined && !this.isBefore(key, last);
+  }
+
+  private merge(more: readonly Found[]): void {
+    if (more.length === 0) return;
+    this.found = [...this.found, ...more].sort((x, y) => (this.isBefore(x, y) ? -1 : 1)).slice(0, this.wanted);
+  }
+
+  /** Reads what is not read yet, segment by segment. */
+  private async read(found: readonly Found[]): Promise<HalvikRecord[]> {
+    const missing = new Map<string, string[]>();
+    for (const { segment, id, record } of found)
+      if (record === null) missing.set(segment, [...(missing.get(segment) ?? []), id]);
+    const read = new Map<string, HalvikRecord>();
+    const pieces = await Promise.all([...missing].map(([segment, ids]) => this.readIds(segment, ids)));
+    for (const record of pieces.flat()) read.set(record.id, record);
+    return found.flatMap((f) => f.record ?? read.get(f.id) ?? []);
+  }
+
+  private async readIds(segment: string, ids: readonly string[]): Promise<HalvikRecord[]> {
+    this.query.searched.rowsRead += ids.length;
+    return readRows(segment, await this.query.rows(`${selectFrom(segment)} where r.id = any($1::bigint[])`, [ids]));
+  }
+}
+
+interface RowKeyOf extends PageKey {
+  readonly row: number;
+}
+
+/** The keys of some rows of a part in the page's order, read from its directory block by block. */
+class PartKeys {
+  private readonly older: boolean;
+  private blocks: { readonly number: number; readonly boundUs: number }[] | null = null;
+  private waiting: RowKeyOf[] = [];
+
+  constructor(
+    private readonly query: SearchQuery,
+    private readonly request: SearchRequest,
+    private readonly source: Source,
+    private readonly rows: RowSet,
+  ) {
+    this.older = request.direction === "older";
+  }
+
+  /** The next keys, about as many as wanted; none at the end. */
+  async next(wanted: number): Promise<RowKeyOf[]> {
+    this.blocks ??= await this.order();
+    const { blocks } = this;
+    const { db, scope } = this.query;
+    for (;;) {
+      const bound = blocks[0]?.boundUs;
+      const certain =
+        bound === undefined
+          ? this.waiting.length
+          : this.waiting.filter((k) => (this.older ? k.timeUs > bound : k.timeUs < bound)).length;
+      if (bound === undefined || certain >= wanted) return this.waiting.splice(0, Math.min(certain, wanted));
+      const { number } = blocks.shift()!;
+      const columns = (await scope.terms.readDirectory(db, this.source.part!, new Set([number]))).get(number);
+      if (columns === undefined) continue;
+      const first = number * DIRECTORY_ROWS;
+      for (const row of this.rows.list(first, first + DIRECTORY_ROWS)) {
+        const timeUs = columns.timesUs[row - first]!;
+        if (timeUs < this.query.fromUs || timeUs >= this.query.toUs) continue;
+        const id = formatRecordId({ us: columns.storedUs[row - first]!, collector: this.source.collector });
+        if (this.isBeyondCursor(timeUs, id)) this.waiting.push({ timeUs, id, row });
+      }
+      const sign = this.older ? -1 : 1;
+      this.waiting.sort((x, y) => sign * (x.timeUs - y.timeUs || compareIds(x.id, y.id)));
+    }
+  }
+
+  private isBeyondCursor(timeUs: number, id: string): boolean {
+    const { cursor } = this.request;
+    if (cursor === null) return true;
+    const order = timeUs - cursor.timeUs || compareIds(id, cursor.id);
+    return this.older ? order < 0 : order > 0;
+  }
+
+  /** Blocks that hold any of the rows within the window, those nearest to where the search comes from first. */
+  private async order(): Promise<{ number: number; boundUs: number }[]> {
+    const head = (await this.query.scope.terms.readHeads(this.query.db, [this.source.part!])).get(this.source.part!);
+    const blocks: { number: number; boundUs: number }[] = [];
+    head?.blockMinUs.forEach((minUs, number) => {
+      const maxUs = head.blockMaxUs[number]!;
+      if (maxUs < this.query.fromUs || minUs >= this.query.toUs) return;
+      if (this.rows.list(number * DIRECTORY_ROWS, (number + 1) * DIRECTORY_ROWS).length === 0) return;
+      blocks.push({ number, boundUs: this.older ? maxUs : minUs });
+    });
+    return blocks.sort((a, b) => (this.older ? b.boundUs - a.boundUs : a.boundUs - b.boundUs));
   }
 }
 
 const keyOf = (r: HalvikRecord): PageKey => ({ timeUs: r.timeUs, id: r.id });
-
-/** The next rows in key order over all segments; a segment is asked only if it can still hold some of them. */
-async function fetchChunk(
-  db: Queryable,
-  segments: Awaited<ReturnType<typeof segmentsBetween>>,
-  condition: FilterSql,
-  params: Params,
-  window: Pick<SearchRequest, "fromUs" | "toUs" | "cursor" | "direction">,
-  limit: number,
-): Promise<HalvikRecord[]> {
-  const older = window.direction === "older";
-  const from = params.add(window.fromUs, "::bigint");
-  const to = params.add(window.toUs, "::bigint");
-  let keyset = "";
-  if (window.cursor) {
-    const time = params.add(window.cursor.timeUs, "::bigint");
-    const id = params.add(window.cursor.id, "::bigint");
-    keyset = ` and (r.time, r.id) ${older ? "<" : ">"} (${time}, ${id}) and r.time ${older ? "<=" : ">="} ${time}`;
-  }
-  const order = older ? "order by r.time desc, r.id desc" : "order by r.time, r.id";
-  const ordered = older ? segments : [...segments].sort((a, b) => a.minTimeUs - b.minTimeUs);
-  let rows: RecordRow[] = [];
-  for (const segment of ordered) {
-    const last = rows[limit - 1];
-    if (last && (older ? last.time > segment.maxTimeUs : last.time < segment.minTimeUs)) break;
-    if (window.cursor && (older ? segment.minTimeUs > window.cursor.timeUs : segment.maxTimeUs < window.cursor.timeUs))
-      continue;
-    const result = await db.query<RecordRow>(
-      `select ${SELECT_COLUMNS} from ${segmentTable(segment.name)} r where r.time >= ${from} and r.time < ${to}${keyset} and ${condition.text} ${order} limit ${limit}`,
-      params.values,
-    );
-    rows = rows.length === 0 ? result.rows : mergeRows(rows, result.rows, older).slice(0, limit);
-  }
-  return rows.map(toRecord);
-}
-
-function mergeRows(a: readonly RecordRow[], b: readonly RecordRow[], older: boolean): RecordRow[] {
-  const sign = older ? -1 : 1;
-  return [...a, ...b].sort(
-    (x, y) => sign * (x.time - y.time || x.id.length - y.id.length || (x.id < y.id ? -1 : x.id > y.id ? 1 : 0)),
-  );
-}
-
-/** A record by id with its raw bytes as kept, or null. */
-export async function findRecord(
-  db: Queryable,
-  id: string,
-): Promise<{ record: HalvikRecord; raw: Buffer | null } | null> {
-  for (const name of await segmentsWithIds(db, id, id)) {
-    const { rows } = await db.query<RecordRow>(
-      `select ${SELECT_COLUMNS} from ${segmentTable(name)} r where r.id = $1::bigint`,
-      [id],
-    );
-    const row = rows[0];
-    if (!row) continue;
-    const raw = await db.query<{ raw: Buffer }>("select raw from raw_bytes where id = $1::bigint", [id]);
-    return { record: toRecord(row), raw: raw.rows[0]?.raw ?? null };
-  }
-  return null;
-}
-
-/** Records by id, in no particular order; ids that are gone are left out. */
-export async function findRecords(db: Queryable, ids: readonly string[]): Promise<HalvikRecord[]> {
-  if (ids.length === 0) return [];
-  const sorted = [...ids].sort((a, b) => a.length - b.length || (a < b ? -1 : 1));
-  const out: HalvikRecord[] = [];
-  for (const name of await segmentsWithIds(db, sorted[0]!, sorted[sorted.length - 1]!)) {
-    const { rows } = await db.query<RecordRow>(
-      `select ${SELECT_COLUMNS} from ${segmentTable(name)} r where r.id = any($1::bigint[])`,
-      [ids],
-    );
-    out.push(...rows.map(toRecord));
-  }
-  return out;
-}
-
-/** Records whose ids lie in [low, high] and that a filter may match, in id order: how the store is followed. */
-export async function recordsInIdRange(
-  db: Queryable,
-  low: string,
-  high: string,
-  filter: Filter,
-  directory: SenderDirectory,
-  nowUs: number,
-  limit: number,
-): Promise<HalvikRecord[]> {
-  const out: HalvikRecord[] = [];
-  for (const name of await segmentsWithIds(db, low, high)) {
-    const params = new Params();
-    const condition = filterToSql(filter, params, { directory, nowUs });
-    const { rows } = await db.query<RecordRow>(
-      `select ${SELECT_COLUMNS} from ${segmentTable(name)} r where r.id >= ${params.add(low, "::bigint")} and r.id <= ${params.add(high, "::bigint")} and ${condition.text} order by r.id desc limit ${limit}`,
-      params.values,
-    );
-    out.push(...rows.map(toRecord));
-  }
-  return out;
-}
-
-export interface HistogramBucket {
-  readonly fromUs: number;
-  readonly count: number;
-  /** Error or worse. */
-  readonly errors: number;
-}
-
-export interface Histogram {
-  readonly buckets: readonly HistogramBucket[];
-  readonly widthUs: number;
-  readonly total: number;
-  /** False when the budget ended first: the counts are then lower bounds, complete down to `coveredFromUs`. */
-  readonly exact: boolean;
-  readonly coveredFromUs: number;
-  readonly source: "rollups" | "records";
-}
-
-/** Counts over time. From rollups where they hold the answer, else counted over the records, newest first. */
-export async function histogram(
-  db: Queryable,
-  request: Omit<SearchRequest, "limit" | "cursor" | "direction">,
-  widthUs: number,
-): Promise<Histogram> {
-  const bounds = timeBounds(request.filter, request.nowUs);
-  const fromUs = Math.max(request.fromUs, bounds.fromUs);
-  const toUs = Math.min(request.toUs, bounds.toUs);
-  if (fromUs >= toUs) return { buckets: [], widthUs, total: 0, exact: true, coveredFromUs: fromUs, source: "rollups" };
-  const bySender = JSON.stringify(request.filter).includes('"field":"sender"');
-  const level = [...ROLLUP_LEVELS].reverse().find((l) => widthUs % l.widthUs === 0 && (l.bySender || !bySender));
-  if (fromRollups(request.filter) && level && fromUs % level.widthUs === 0)
-    return countRollups(db, request, level, fromUs, toUs, widthUs);
-  return countRecords(db, request, fromUs, toUs, widthUs);
-}
-
-async function countRollups(
-  db: Queryable,
-  request: Pick<SearchRequest, "filter" | "directory" | "nowUs">,
-  level: (typeof ROLLUP_LEVELS)[number],
-  fromUs: number,
-  toUs: number,
-  widthUs: number,
-): Promise<Histogram> {
-  const params = new Params();
-  const condition = filterToSql(request.filter, params, request);
-  const per = widthUs / level.widthUs;
-  const { rows } = await db.query<{ bucket: number; count: number; errors: number }>(
-    `select r.bucket / ${per} as bucket, sum(r.count)::bigint as count, coalesce(sum(r.count) filter (where r.severity <= 3), 0)::bigint as errors
-     from ${level.table} r where r.bucket >= ${params.add(Math.floor(fromUs / level.widthUs))} and r.bucket < ${params.add(Math.ceil(toUs / level.widthUs))} and ${condition.text}
-     group by 1 order by 1`,
-    params.values,
-  );
-  const buckets = rows.map((r) => ({ fromUs: r.bucket * widthUs, count: r.count, errors: r.errors }));
-  return {
-    buckets,
-    widthUs,
-    total: buckets.reduce((sum, b) => sum + b.count, 0),
-    exact: true,
-    coveredFromUs: fromUs,
-    source: "rollups",
-  };
-}
-
-async function countRecords(
-  db: Queryable,
-  request: Omit<SearchRequest, "limit" | "cursor" | "direction">,
-  fromUs: number,
-  toUs: number,
-  widthUs: number,
-): Promise<Histogram> {
-  const counts = new Map<number, { count: number; errors: number }>();
-  const add = (bucket: number, count: number, errors: number) => {
-    const known = counts.get(bucket);
-    if (known) {
-      known.count += count;
-      known.errors += errors;
-    } else counts.set(bucket, { count, errors });
-  };
-  const params = new Params();
-  const condition = filterToSql(request.filter, params, request);
-  let exact = true;
-  let coveredFromUs = fromUs;
-  if (condition.exact) {
-    const from = params.add(fromUs, "::bigint");
-    const to = params.add(toUs, "::bigint");
-    for (const segment of await segmentsBetween(db, fromUs, toUs)) {
-      const { rows } = await db.query<{ bucket: number; count: number; errors: number }>(
-        `select r.time / ${widthUs} as bucket, count(*) as count, count(*) filter (where r.severity <= 3) as errors
-         from ${segmentTable(segment.name)} r where r.time >= ${from} and r.time < ${to} and ${condition.text} group by 1`,
-        params.values,
-      );
-      for (const r of rows) add(r.bucket, r.count, r.errors);
-    }
-  } else {
-    const page = await searchRecords(db, {
-      ...request,
-      fromUs,
-      toUs,
-      limit: Number.MAX_SAFE_INTEGER,
-      cursor: null,
-      direction: "older",
-    });
-    for (const r of page.records) add(Math.floor(r.timeUs / widthUs), 1, r.severity <= 3 ? 1 : 0);
-    exact = !page.partial;
-    if (page.next) coveredFromUs = page.next.timeUs;
-  }
-  const buckets = [...counts].sort(([a], [b]) => a - b).map(([bucket, c]) => ({ fromUs: bucket * widthUs, ...c }));
-  return {
-    buckets,
-    widthUs,
-    total: buckets.reduce((sum, b) => sum + b.count, 0),
-    exact,
-    coveredFromUs,
-    source: "records",
-  };
-}
+const compareIds = (a: string, b: string): number => a.length - b.length || (a < b ? -1 : a > b ? 1 : 0);

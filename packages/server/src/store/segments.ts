@@ -2,18 +2,25 @@ import type { Queryable } from "./pool.js";
 
 export type SegmentKind = "live" | "late" | "import";
 
+/** What the rows of a segment look like: records of any kind, or flows in columns of their own. */
+export const SHAPES = ["record", "flow"] as const;
+export type Shape = (typeof SHAPES)[number];
+
 /** A segment as the catalogue has it. Times in µs; ids as decimal text. */
 export interface Segment {
   readonly name: string;
+  readonly shape: Shape;
   readonly kind: SegmentKind;
-  readonly state: "open" | "sealed";
   readonly collector: number;
   readonly rows: number;
   readonly minTimeUs: number;
   readonly maxTimeUs: number;
 }
 
-const NAME = /^s_\d{4}_(live|late|import)_\d{6}$/;
+const NAME = /^[sf]_\d{4}_(live|late|import)_\d{6}$/;
+
+/** The shape stands in the name's first letter. */
+export const shapeOf = (name: string): Shape => (name.startsWith("f_") ? "flow" : "record");
 
 /** The table of a segment, fit for SQL text: names come from the catalogue and are checked all the same. */
 export function segmentTable(name: string): string {
@@ -26,56 +33,57 @@ export async function openSegment(
   db: Queryable,
   collector: number,
   kind: SegmentKind,
+  shape: Shape,
   nowUs: number,
 ): Promise<{ name: string; rows: number; createdUs: number }> {
   const found = await db.query<{ name: string; rows: number; created_us: number }>(
-    "select name, rows, created_us from segment where collector = $1 and kind = $2 and state = 'open' order by name desc limit 1",
-    [collector, kind],
+    "select name, rows, created_us from segment where collector = $1 and kind = $2 and shape = $3 and state = 'open' order by name desc limit 1",
+    [collector, kind, shape],
   );
   const row = found.rows[0];
   if (row) return { name: row.name, rows: row.rows, createdUs: row.created_us };
-  const count = await db.query<{ n: number }>(
-    "select count(*)::int as n from segment where collector = $1 and kind = $2",
-    [collector, kind],
+  const last = await db.query<{ n: number }>(
+    "select coalesce(max(right(name, 6)::int), 0) as n from (select name from segment union all select name from dropped_segment) s where name like $1",
+    [`${shape === "flow" ? "f" : "s"}\\_${String(collector).padStart(4, "0")}\\_${kind}\\_%`],
   );
-  const name = `s_${String(collector).padStart(4, "0")}_${kind}_${String((count.rows[0]?.n ?? 0) + 1).padStart(6, "0")}`;
-  await db.query(`create table ${segmentTable(name)} (like segments.template including all)`);
-  await db.query("insert into segment (name, collector, kind, created_us) values ($1, $2, $3, $4)", [
+  const name = `${shape === "flow" ? "f" : "s"}_${String(collector).padStart(4, "0")}_${kind}_${String(last.rows[0]!.n + 1).padStart(6, "0")}`;
+  await db.query(
+    `create table ${segmentTable(name)} (like segments.${shape === "flow" ? "flow_template" : "template"} including all)`,
+  );
+  await db.query("insert into segment (name, collector, kind, shape, created_us) values ($1, $2, $3, $4, $5)", [
     name,
     collector,
     kind,
+    shape,
     nowUs,
   ]);
   return { name, rows: 0, createdUs: nowUs };
 }
 
-export async function sealSegment(db: Queryable, name: string): Promise<void> {
-  await db.query("update segment set state = 'sealed' where name = $1", [name]);
+/** Nothing is written to it any more; the keeper indexes what is left of it and seals it. */
+export async function closeSegment(db: Queryable, name: string): Promise<void> {
+  await db.query("update segment set state = 'closed' where name = $1 and state = 'open'", [name]);
 }
 
-/** Segments that may hold records of [fromUs, toUs), those with the newest records first. */
-export async function segmentsBetween(db: Queryable, fromUs: number, toUs: number): Promise<Segment[]> {
-  const { rows } = await db.query<{
-    name: string;
-    kind: SegmentKind;
-    state: "open" | "sealed";
-    collector: number;
-    rows: number;
-    min_time: number;
-    max_time: number;
-  }>(
-    "select name, kind, state, collector, rows, min_time, max_time from segment where max_time >= $1 and min_time < $2 order by max_time desc, name",
-    [fromUs, toUs],
-  );
-  return rows.map((r) => ({
-    name: r.name,
-    kind: r.kind,
-    state: r.state,
-    collector: r.collector,
-    rows: r.rows,
-    minTimeUs: r.min_time,
-    maxTimeUs: r.max_time,
-  }));
+/** Drops a segment with all that belongs to it: its table, its terms, the raw bytes of its records. That it was there is remembered. */
+export async function dropSegment(client: Queryable, name: string, nowUs: number): Promise<void> {
+  await client.query("begin");
+  try {
+    if (shapeOf(name) === "record")
+      await client.query(`delete from raw_bytes b using ${segmentTable(name)} r where b.id = r.id`);
+    await client.query(`drop table ${segmentTable(name)}`);
+    await client.query(
+      `insert into dropped_segment (name, shape, rows, min_time, max_time, dropped_us)
+       select name, shape, rows, min_time, max_time, $2 from segment where name = $1 and rows > 0
+       on conflict (name) do update set rows = excluded.rows, min_time = excluded.min_time, max_time = excluded.max_time, dropped_us = excluded.dropped_us`,
+      [name, nowUs],
+    );
+    await client.query("delete from segment where name = $1", [name]);
+    await client.query("commit");
+  } catch (e) {
+    await client.query("rollback");
+    throw e;
+  }
 }
 
 /** Tables whose ids reach into [low, high] (decimal), of one collector or all. */

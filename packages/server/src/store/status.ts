@@ -1,11 +1,13 @@
 import type { EndpointStatus } from "../collector/endpoint.js";
 import type { Queryable } from "./pool.js";
 
+/** What the collector listens to, as Intake shows it; what it no longer holds goes. */
 export async function writeEndpoints(
   db: Queryable,
   endpoints: readonly EndpointStatus[],
   nowUs: number,
 ): Promise<void> {
+  await db.query("delete from endpoint where not (name = any($1::text[]))", [endpoints.map((e) => e.name)]);
   for (const e of endpoints)
     await db.query(
       `insert into endpoint (name, transport, address, port, state, detail, counters, updated_us) values ($1, $2, $3, $4, $5, $6, $7, $8)

@@ -5,14 +5,18 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import pg from "pg";
 import { arbitraryFilter, arbitraryRecord, TEST_DIRECTORY } from "../../../core/src/testing/filters.js";
+import { indexNext } from "../keeper/index-segments.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { BatchWriter } from "./batches.js";
 import { claimCollector } from "./collectors.js";
 import { filterToSql, Params } from "./filter-sql.js";
+import { findRecord } from "./find-records.js";
+import { histogram } from "./histogram.js";
 import { connectionOf } from "./pool.js";
 import type { StoredContent } from "./record-columns.js";
 import { formatRecordId, IdSource } from "./record-id.js";
-import { findRecord, histogram, searchRecords } from "./search.js";
+import { searchRecords } from "./search.js";
+import { TermIndex } from "./term-index.js";
 
 let instance: TestInstance;
 let client: pg.Client;
@@ -45,7 +49,19 @@ const store = async (records: readonly HalvikRecord[]): Promise<HalvikRecord[]> 
   return records.map((r, i) => ({ ...r, id: formatRecordId(stored[i]!.id) }));
 };
 const NOW = 1_700_000_100_000_000;
-const everything = { fromUs: 0, toUs: 4e15, directory: TEST_DIRECTORY, nowUs: NOW, budgetMs: 60_000 };
+const parse = (text: string) => {
+  const parsed = parseFilter(text, { zone: "UTC" });
+  if (!parsed.ok) throw new Error(parsed.error.message);
+  return parsed.filter;
+};
+const everything = {
+  fromUs: 0,
+  toUs: 4e15,
+  directory: TEST_DIRECTORY,
+  nowUs: NOW,
+  budgetMs: 60_000,
+  terms: new TermIndex(),
+};
 
 describe("what is stored comes back", () => {
   test("every field of random records, through binary COPY and back", async () => {
@@ -100,13 +116,22 @@ describe("the filter in memory and in SQL", () => {
   });
   const low = () => records[0]!.id;
   const sqlMatches = async (filter: Filter) => {
-    const params = new Params();
-    const condition = filterToSql(filter, params, { directory: TEST_DIRECTORY, nowUs: NOW });
-    const { rows } = await client.query<{ id: string }>(
-      `select r.id::text as id from segments.s_0001_live_000001 r where r.id >= ${params.add(low(), "::bigint")} and r.id <= ${params.add(records[records.length - 1]!.id, "::bigint")} and ${condition.text}`,
-      params.values,
-    );
-    return { exact: condition.exact, ids: new Set(rows.map((r) => r.id)) };
+    const ids = new Set<string>();
+    let exact = true;
+    for (const [shape, table] of [
+      ["record", "s_0001_live_000001"],
+      ["flow", "f_0001_live_000001"],
+    ] as const) {
+      const params = new Params();
+      const condition = filterToSql(filter, params, { directory: TEST_DIRECTORY, nowUs: NOW, shape });
+      const { rows } = await client.query<{ id: string }>(
+        `select r.id::text as id from segments.${table} r where r.id >= ${params.add(low(), "::bigint")} and r.id <= ${params.add(records[records.length - 1]!.id, "::bigint")} and ${condition.text}`,
+        params.values,
+      );
+      for (const r of rows) ids.add(r.id);
+      exact &&= condition.exact;
+    }
+    return { exact, ids };
   };
   const live = () => records.filter((r) => r.receivedUs - r.timeUs <= 600_000_000 && !r.marks.includes("held"));
 
@@ -126,18 +151,89 @@ describe("the filter in memory and in SQL", () => {
     expect(exact).toBeGreaterThan(500);
   });
 
-  test("the search gives just what the filter matches, in order, page by page, both ways", async () => {
-    for (const filter of fc.sample(arbitraryFilter, { seed: 17, numRuns: 60 })) {
+  /** The search against the evaluator: what it gives, in what order, page by page, both ways, and how many it counts. */
+  const searchIsTrue = async (seed: number) => {
+    for (const filter of fc.sample(arbitraryFilter, { seed, numRuns: 25 })) {
       const want = (await all(filter)).filter((r) => BigInt(r.id) >= BigInt(low()));
       const inMemory = records.filter(compileFilter(filter, { directory: TEST_DIRECTORY, nowUs: NOW }));
-      expect(new Set(want.map((r) => r.id))).toEqual(new Set(inMemory.map((r) => r.id)));
+      expect({ filter, ids: new Set(want.map((r) => r.id)) }).toEqual({
+        filter,
+        ids: new Set(inMemory.map((r) => r.id)),
+      });
       const keys = want.map((r) => [r.timeUs, BigInt(r.id)] as const);
       expect(keys).toEqual([...keys].sort((a, b) => b[0] - a[0] || (b[1] > a[1] ? 1 : -1)));
       const newer = await all(filter, "newer");
       expect(newer.filter((r) => BigInt(r.id) >= BigInt(low())).map((r) => r.id)).toEqual(
         want.map((r) => r.id).reverse(),
       );
+      const narrow = { fromUs: 1_700_000_020_000_000, toUs: 1_700_000_080_000_000 };
+      const counted = await histogram(client, { ...everything, ...narrow, filter }, 7_000_000);
+      const within = (await all(filter)).filter((r) => r.timeUs >= narrow.fromUs && r.timeUs < narrow.toUs);
+      expect(counted.exact).toBe(true);
+      expect(counted.total).toBe(within.length);
+      for (const bucket of counted.buckets) {
+        const inBucket = within.filter((r) => Math.floor(r.timeUs / 7_000_000) * 7_000_000 === bucket.fromUs);
+        expect(bucket).toMatchObject({
+          count: inBucket.length,
+          errors: inBucket.filter((r) => r.severity <= 3).length,
+        });
+      }
     }
+  };
+
+  test("the search gives just what the filter matches before anything is indexed", () => searchIsTrue(17));
+
+  test("and with the first parts indexed, beside rows that are not", async () => {
+    while (await indexNext(client, 90)) {}
+    const { rows } = await client.query("select sum(indexed_rows)::int as done, sum(rows)::int as rows from segment");
+    expect(rows[0].done).toBeGreaterThan(270);
+    expect(rows[0].done).toBeLessThan(rows[0].rows);
+    await searchIsTrue(18);
+  });
+
+  test("and when everything is sealed; an earlier Halvik's B-trees are gone", async () => {
+    await writer.close();
+    while (await indexNext(client, 90)) {}
+    const { rows } = await client.query("select distinct state, rows = indexed_rows as whole from segment");
+    expect(rows).toEqual([{ state: "sealed", whole: true }]);
+    const indexes = await client.query(
+      "select count(*)::int as n from pg_indexes where tablename = 's_0001_live_000001'",
+    );
+    expect(indexes.rows[0].n).toBe(2);
+    await searchIsTrue(19);
+    const page = await searchRecords(client, {
+      ...everything,
+      filter: parse("linkdown"),
+      limit: 5,
+      cursor: null,
+      direction: "older",
+    });
+    expect(page.searched).toMatchObject({ byScan: 0, gone: 0 });
+    expect(page.searched.rowsRead).toBeLessThanOrEqual(5 + 1);
+  });
+
+  test("a search whose time is over says so and goes on from there, losing nothing", async () => {
+    const filter = parse("text matches /i/ or link");
+    const whole = (await all(filter)).map((r) => r.id);
+    const pieces: string[] = [];
+    let cursor: { timeUs: number; id: string } | null = null;
+    let partial = 0;
+    for (;;) {
+      const page: Awaited<ReturnType<typeof searchRecords>> = await searchRecords(client, {
+        ...everything,
+        filter,
+        limit: 20,
+        cursor,
+        direction: "older",
+        budgetMs: 0,
+      });
+      pieces.push(...page.records.map((r) => r.id));
+      if (page.partial) partial++;
+      if (!page.next) break;
+      cursor = page.next;
+    }
+    expect(pieces).toEqual(whole);
+    expect(partial).toBeGreaterThan(1);
   });
 
   async function all(filter: Filter, direction: "older" | "newer" = "older"): Promise<HalvikRecord[]> {
@@ -147,7 +243,7 @@ describe("the filter in memory and in SQL", () => {
       const page: Awaited<ReturnType<typeof searchRecords>> = await searchRecords(client, {
         ...everything,
         filter,
-        limit: 37,
+        limit: 97,
         cursor,
         direction,
       });
@@ -158,11 +254,6 @@ describe("the filter in memory and in SQL", () => {
   }
 
   test("histograms from rollups and from records agree", async () => {
-    const parse = (text: string) => {
-      const parsed = parseFilter(text, { zone: "UTC" });
-      if (!parsed.ok) throw new Error(parsed.error.message);
-      return parsed.filter;
-    };
     const window = {
       ...everything,
       fromUs: 1_700_000_000_000_000 - (1_700_000_000_000_000 % 3_600e6),
@@ -177,6 +268,11 @@ describe("the filter in memory and in SQL", () => {
       );
       expect([rolled.source, counted.source]).toEqual(["rollups", "records"]);
       expect(rolled.buckets).toEqual(counted.buckets);
+      // a window that begins and ends within buckets: not one record more
+      const odd = { fromUs: 1_700_000_013_456_789, toUs: 1_700_000_091_234_567 };
+      const edges = await histogram(client, { ...window, ...odd, filter: parse(text) }, 60e6);
+      const within = (await all(parse(text))).filter((r) => r.timeUs >= odd.fromUs && r.timeUs < odd.toUs);
+      expect([edges.total, edges.exact]).toEqual([within.length, true]);
     }
   });
 });

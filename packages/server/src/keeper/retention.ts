@@ -1,0 +1,60 @@
+import type { OwnObservation } from "@halvik/core/normalise";
+import { US_PER_DAY } from "@halvik/core/time";
+import type pg from "pg";
+import { dropSegment } from "../store/segments.js";
+
+interface Droppable {
+  readonly name: string;
+  readonly rows: number;
+  readonly max_time: number;
+}
+
+/** Days that records and flows are kept, from their own time on. */
+export interface KeepDays {
+  readonly records: number;
+  readonly flows: number;
+}
+
+/** Drops segments whose newest record is older than is kept: whole tables, so that it takes no longer for more rows. */
+export async function dropExpired(client: pg.Client, keep: KeepDays, nowUs: number): Promise<OwnObservation[]> {
+  const { rows } = await client.query<Droppable>(
+    "select name, rows, max_time from segment where state <> 'open' and max_time < case shape when 'flow' then $2::bigint else $1::bigint end order by max_time",
+    [nowUs - keep.records * US_PER_DAY, nowUs - keep.flows * US_PER_DAY],
+  );
+  const told: OwnObservation[] = [];
+  for (const segment of rows) {
+    await dropSegment(client, segment.name, nowUs);
+    told.push({
+      event: "segment-expired",
+      severity: 6,
+      outcome: "success",
+      subject: segment.name,
+      text: `${segment.rows} records up to ${new Date(segment.max_time / 1_000).toISOString()} are older than is kept and were dropped.`,
+      data: [["records", String(segment.rows)]],
+    });
+  }
+  return told;
+}
+
+/**
+ * Makes room when the disk is nearly full: the oldest flows first, then the oldest records, one segment at a time; never one that is
+ * being written to.
+ */
+export async function shedOldest(client: pg.Client, freeBytes: number, nowUs: number): Promise<OwnObservation[]> {
+  const { rows } = await client.query<Droppable>(
+    "select name, rows, max_time from segment where state <> 'open' order by shape = 'record', max_time limit 1",
+  );
+  const segment = rows[0];
+  if (segment === undefined) return [];
+  await dropSegment(client, segment.name, nowUs);
+  return [
+    {
+      event: "segment-shed",
+      severity: 2,
+      outcome: "failure",
+      subject: segment.name,
+      text: `Only ${(freeBytes / 1e9).toFixed(1)} GB were free: ${segment.rows} records up to ${new Date(segment.max_time / 1_000).toISOString()} were dropped before their time.`,
+      data: [["records", String(segment.rows)]],
+    },
+  ];
+}

@@ -1,0 +1,57 @@
+import type { Filter } from "@halvik/core/filter";
+import type { HalvikRecord } from "@halvik/core/record";
+import type { SenderDirectory } from "@halvik/core/senders";
+import { filterToSql, Params } from "./filter-sql.js";
+import type { Queryable } from "./pool.js";
+import { readRows, selectFrom } from "./record-rows.js";
+import { segmentsWithIds, shapeOf } from "./segments.js";
+
+/** A record by id with its raw bytes as kept, or null. */
+export async function findRecord(
+  db: Queryable,
+  id: string,
+): Promise<{ record: HalvikRecord; raw: Buffer | null } | null> {
+  for (const name of await segmentsWithIds(db, id, id)) {
+    const { rows } = await db.query(`${selectFrom(name)} where r.id = $1::bigint`, [id]);
+    const record = readRows(name, rows)[0];
+    if (!record) continue;
+    const raw = await db.query<{ raw: Buffer }>("select raw from raw_bytes where id = $1::bigint", [id]);
+    return { record, raw: raw.rows[0]?.raw ?? null };
+  }
+  return null;
+}
+
+/** Records by id, in no particular order; ids that are gone are left out. */
+export async function findRecords(db: Queryable, ids: readonly string[]): Promise<HalvikRecord[]> {
+  if (ids.length === 0) return [];
+  const sorted = [...ids].sort((a, b) => a.length - b.length || (a < b ? -1 : 1));
+  const out: HalvikRecord[] = [];
+  for (const name of await segmentsWithIds(db, sorted[0]!, sorted[sorted.length - 1]!)) {
+    const { rows } = await db.query(`${selectFrom(name)} where r.id = any($1::bigint[])`, [ids]);
+    out.push(...readRows(name, rows));
+  }
+  return out;
+}
+
+/** Records whose ids lie in [low, high] and that a filter may match, in id order: how the store is followed. */
+export async function recordsInIdRange(
+  db: Queryable,
+  low: string,
+  high: string,
+  filter: Filter,
+  directory: SenderDirectory,
+  nowUs: number,
+  limit: number,
+): Promise<HalvikRecord[]> {
+  const out: HalvikRecord[] = [];
+  for (const name of await segmentsWithIds(db, low, high)) {
+    const params = new Params();
+    const condition = filterToSql(filter, params, { directory, nowUs, shape: shapeOf(name) });
+    const { rows } = await db.query(
+      `${selectFrom(name)} where r.id >= ${params.add(low, "::bigint")} and r.id <= ${params.add(high, "::bigint")} and ${condition.text} order by r.id desc limit ${limit}`,
+      params.values,
+    );
+    out.push(...readRows(name, rows));
+  }
+  return out;
+}

@@ -1,0 +1,39 @@
+import { type OwnObservation, ownRecord } from "@halvik/core/normalise";
+import { OWN_SENDER } from "@halvik/core/senders";
+import type pg from "pg";
+import { nowUs } from "../config/clock.js";
+import { BatchWriter } from "./batches.js";
+import { claimCollector } from "./collectors.js";
+import { IdSource } from "./record-id.js";
+
+/** Writes what a role notices as records, under a collector number of its own. */
+export class OwnRecords {
+  private constructor(
+    private readonly writer: BatchWriter,
+    private readonly ids: IdSource,
+    private number: number,
+  ) {}
+
+  static async open(client: pg.Client, name: string): Promise<OwnRecords> {
+    const claim = await claimCollector(client, name, "engine");
+    return new OwnRecords(
+      new BatchWriter(client, claim.number, false),
+      new IdSource(claim.number, claim.lastIdUs),
+      claim.lastBatch,
+    );
+  }
+
+  async write(observations: readonly OwnObservation[]): Promise<void> {
+    if (observations.length === 0) return;
+    const now = nowUs();
+    const records = observations.map((o) => ({
+      id: this.ids.next(now),
+      sender: OWN_SENDER,
+      endpoint: "halvik",
+      copyOf: null,
+      content: ownRecord(o, now),
+    }));
+    await this.writer.commit({ number: this.number + 1, records, throughUs: now, runRules: true }, now);
+    this.number++;
+  }
+}

@@ -1,0 +1,97 @@
+import { compileFilter, type Filter, type RecordTest, timeBounds } from "@halvik/core/filter";
+import type { SenderDirectory } from "@halvik/core/senders";
+import { planFilter, type TermPlan } from "@halvik/core/terms";
+import { type FilterSql, filterToSql, Params } from "./filter-sql.js";
+import type { Queryable } from "./pool.js";
+import type { Shape } from "./segments.js";
+import { type Source, sourcesBetween } from "./sources.js";
+import type { TermIndex } from "./term-index.js";
+
+/** What is searched: a filter over a window, and within what time an answer is wanted. */
+export interface SearchScope {
+  readonly filter: Filter;
+  readonly fromUs: number;
+  readonly toUs: number;
+  readonly directory: SenderDirectory;
+  readonly nowUs: number;
+  readonly budgetMs: number;
+  readonly terms: TermIndex;
+}
+
+/** How an answer came about. */
+export interface Searched {
+  segments: number;
+  /** Parts answered from the index of terms alone or with a look at some of their rows. */
+  byTerms: number;
+  /** Parts and rows not yet indexed that the database went through. */
+  byScan: number;
+  /** Rows that had to be looked at. */
+  rowsRead: number;
+  /** Parts that were dropped by retention while they were searched. */
+  gone: number;
+}
+
+const UNDEFINED_TABLE = "42P01";
+
+/** A filter for one shape, with its parameters. */
+interface Compiled {
+  readonly params: Params;
+  readonly condition: FilterSql;
+}
+
+/** A search under way: the filter in its three forms, the sources of its window, and what has been done for it. */
+export class SearchQuery {
+  readonly plan: TermPlan;
+  readonly test: RecordTest;
+  readonly fromUs: number;
+  readonly toUs: number;
+  readonly searched: Searched = { segments: 0, byTerms: 0, byScan: 0, rowsRead: 0, gone: 0 };
+  private readonly started = performance.now();
+
+  constructor(
+    readonly db: Queryable,
+    readonly scope: SearchScope,
+  ) {
+    const bounds = timeBounds(scope.filter, scope.nowUs);
+    this.fromUs = Math.max(scope.fromUs, bounds.fromUs);
+    this.toUs = Math.min(scope.toUs, bounds.toUs);
+    this.plan = planFilter(scope.filter, scope);
+    this.test = compileFilter(scope.filter, scope);
+  }
+
+  get isOver(): boolean {
+    return performance.now() - this.started > this.scope.budgetMs;
+  }
+
+  async sources(): Promise<Source[]> {
+    if (this.fromUs >= this.toUs) return [];
+    const sources = await sourcesBetween(this.db, this.fromUs, this.toUs);
+    this.searched.segments = new Set(sources.map((s) => s.segment)).size;
+    return sources;
+  }
+
+  /** Rows of a query on a segment; none when retention has dropped it meanwhile. */
+  async rows(text: string, values: readonly unknown[]): Promise<readonly unknown[]> {
+    try {
+      return (await this.db.query(text, [...values])).rows;
+    } catch (e) {
+      if ((e as { code?: string }).code !== UNDEFINED_TABLE) throw e;
+      this.searched.gone++;
+      return [];
+    }
+  }
+
+  compile(shape: Shape): Compiled {
+    const params = new Params();
+    return { params, condition: filterToSql(this.scope.filter, params, { ...this.scope, shape }) };
+  }
+
+  /** The window and a source's bounds of ids as a condition on `r`. */
+  bounds(source: Source, params: Params): string {
+    const parts = [`r.time >= ${params.add(this.fromUs, "::bigint")}`, `r.time < ${params.add(this.toUs, "::bigint")}`];
+    if (source.firstId !== null)
+      parts.push(`r.id ${source.part === null ? ">" : ">="} ${params.add(source.firstId, "::bigint")}`);
+    if (source.lastId !== null) parts.push(`r.id <= ${params.add(source.lastId, "::bigint")}`);
+    return parts.join(" and ");
+  }
+}
