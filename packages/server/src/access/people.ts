@@ -39,7 +39,7 @@ export async function resetPerson(name: string, role: Person["role"] | null): Pr
   return password;
 }
 
-export async function createToken(name: string, scope: "read" | "act"): Promise<string> {
+export async function createToken(name: string, scope: Token["scope"]): Promise<string> {
   const { token, hash } = makeToken();
   await Token.create({ name, hash, scope, createdUs: nowUs() });
   return token;
@@ -47,7 +47,8 @@ export async function createToken(name: string, scope: "read" | "act"): Promise<
 
 export async function actorOfToken(token: string): Promise<Actor | null> {
   const found = await Token.findOne({ where: { hash: hashToken(token), revoked: false } });
-  if (!found) return null;
+  // an intake token brings records and may not read
+  if (!found || found.scope === "intake") return null;
   const now = nowUs();
   if (now - (found.lastUsedUs ?? 0) > 60_000_000) await found.update({ lastUsedUs: now });
   return { name: `token ${found.name}`, may: found.scope };

@@ -1,3 +1,8 @@
+import { execFileSync } from "node:child_process";
+import { createHash } from "node:crypto";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { syslogRecord } from "@halvik/core/normalise";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Express } from "express";
@@ -11,10 +16,12 @@ import { claimCollector } from "../store/collectors.js";
 import { createModels } from "../store/models.js";
 import { connectionOf, createPool } from "../store/pool.js";
 import { formatRecordId, IdSource } from "../store/record-id.js";
+import { TermIndex } from "../store/term-index.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { createApp } from "./app.js";
 import { DirectoryCache } from "./deps.js";
 import { LiveFeed } from "./live-feed.js";
+import { Presenter } from "./presenter.js";
 
 let instance: TestInstance;
 let app: Express;
@@ -63,7 +70,9 @@ beforeAll(async () => {
       config,
       db,
       directory: new DirectoryCache(db, "UTC"),
+      presenter: new Presenter(db),
       feed: new LiveFeed(connectionOf(config, secrets, "web"), db, log),
+      terms: new TermIndex(),
       version: "test",
     },
     models,
@@ -169,6 +178,105 @@ describe("records", () => {
   ])("%s is a clear error", async (_what, query, error) => {
     const answer = await get("/records").query(query);
     expect([answer.status, answer.body]).toMatchObject([400, { error }]);
+  });
+});
+
+describe("values, coverage and export", () => {
+  test("values of a field with counts; a field that has none is refused", async () => {
+    const severities = (await get("/records/values").query({ field: "severity" })).body;
+    expect(severities).toMatchObject({
+      values: [
+        { label: "error", count: 1 },
+        { label: "informational", count: 1 },
+      ],
+      distinct: 2,
+      restCount: 0,
+      records: 2,
+      exact: true,
+    });
+    expect((await get("/records/values").query({ field: "app", filter: "second" })).body.values).toEqual([
+      { value: "a", label: "a", count: 1 },
+    ]);
+    expect((await get("/records/values").query({ field: "bytes" })).body.error).toMatchObject({
+      code: "BAD_REQUEST",
+      field: "field",
+    });
+    expect((await get("/records/values").query({ field: "data" })).body.error.field).toBe("name");
+  });
+  test("coverage of a window without losses is empty", async () => {
+    expect((await get("/records/coverage")).body).toEqual({ lost: 0, capped: 0, flowGaps: 0, shed: 0, silent: [] });
+  });
+  test.each([
+    ["raw", "<14>a: second\n<11>a: first <script>alert(1)</script>\n"],
+    ["csv", /^id,time,.*\r?\n.*,second\r?\n.*alert\(1\)<\/script>\r?\n$/s],
+    ["jsonl", /^\{"id":.*second.*\}\n\{.*first.*\}\n$/s],
+  ])("an export as %s holds the records and a manifest that proves them", async (format, wanted) => {
+    const answer = await get("/records/export")
+      .query({ format })
+      .buffer()
+      .parse((res, done) => {
+        const parts: Buffer[] = [];
+        res.on("data", (b: Buffer) => parts.push(b));
+        res.on("end", () => done(null, Buffer.concat(parts)));
+      });
+    const directory = mkdtempSync(join(tmpdir(), "halvik-export-"));
+    writeFileSync(join(directory, "a.zip"), answer.body as Buffer);
+    // python's own reader of archives, not ours
+    execFileSync("python3", ["-m", "zipfile", "-e", join(directory, "a.zip"), directory]);
+    const manifest = JSON.parse(readFileSync(join(directory, "manifest.json"), "utf8"));
+    const file = readFileSync(join(directory, manifest.files[0].name));
+    expect(manifest).toMatchObject({ records: 2, written: 2, by: "token reader", order: "newest first" });
+    expect(createHash("sha256").update(file).digest("hex")).toBe(manifest.files[0].sha256);
+    expect(file.toString()).toEqual(typeof wanted === "string" ? wanted : expect.stringMatching(wanted));
+    rmSync(directory, { recursive: true });
+  });
+});
+
+test("a filter that finds nothing: which part, what may have been meant, and where it would match", async () => {
+  const why = (await get("/records/why-nothing").query({ filter: "app is aa and severity is error" })).body;
+  expect(why).toEqual({
+    parts: [
+      { text: "app is aa", count: 0, exact: true, near: { value: "a", count: 2 } },
+      { text: "severity is error", count: 1, exact: true },
+    ],
+  });
+  const from = new Date(Date.now() + 3_600_000).toISOString();
+  const to = new Date(Date.now() + 7_200_000).toISOString();
+  expect((await get("/records/why-nothing").query({ filter: "first", from, to })).body).toMatchObject({
+    parts: [{ text: "first", count: 0 }],
+    lastBefore: expect.any(String),
+  });
+});
+
+describe("saved filters", () => {
+  const patch = (id: number, body: object) =>
+    request(app).patch(`${API}/filters/${id}`).set("authorization", `Bearer ${actor}`).send(body);
+  const remove = (id: number) => request(app).delete(`${API}/filters/${id}`).set("authorization", `Bearer ${actor}`);
+  test("kept by name, used by name, in others too; cycles, gaps and what is in use are refused", async () => {
+    const firsts = (await post("/filters", { name: "Firsts", text: "first" })).body;
+    expect(firsts).toMatchObject({ name: "Firsts", mine: true, shared: false });
+    const find = (filter: string) =>
+      request(app).get(`${API}/records`).set("authorization", `Bearer ${actor}`).query({ filter });
+    expect((await find('filter "firsts"')).body.records).toHaveLength(1);
+    expect((await find('not filter "firsts" and kind is syslog')).body.records).toHaveLength(1);
+    expect((await post("/filters", { name: "firsts", text: "x" })).body.error.code).toBe("CONFLICT");
+    const worse = (await post("/filters", { name: "bad firsts", text: 'filter "Firsts" and severity at least error' }))
+      .body;
+    expect((await find('filter "bad firsts"')).body.records).toHaveLength(1);
+    expect((await patch(firsts.id, { name: "Firsts", text: 'filter "bad firsts"' })).body.error.message).toContain(
+      "Firsts → bad firsts → Firsts",
+    );
+    expect((await remove(firsts.id)).body.error.message).toContain("“bad firsts” uses it");
+    expect(
+      (await patch(worse.id, { name: "bad firsts", text: worse.text, shared: true })).body.error.message,
+    ).toContain("not shared");
+    // someone else's, not shared: as if it were not there
+    expect((await get("/records").query({ filter: 'filter "firsts"' })).body.error.message).toContain(
+      "no saved filter",
+    );
+    expect((await post("/filters", { name: "broken", text: "sevrity is error" })).body.error.code).toBe("BAD_FILTER");
+    expect((await remove(worse.id)).body).toEqual({ forgotten: true });
+    expect((await remove(firsts.id)).body).toEqual({ forgotten: true });
   });
 });
 

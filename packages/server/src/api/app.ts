@@ -15,7 +15,11 @@ import type { Deps } from "./deps.js";
 import { AppError, errorHandler } from "./errors.js";
 import { openApi } from "./openapi.js";
 import { bind, route } from "./route.js";
+import { endpointRoutes } from "./routes/endpoints.js";
+import { filterRoutes } from "./routes/filters.js";
+import { importRoutes } from "./routes/imports.js";
 import { incidentRoutes } from "./routes/incidents.js";
+import { nameRoutes } from "./routes/names.js";
 import { recordRoutes } from "./routes/records.js";
 import { senderRoutes } from "./routes/senders.js";
 import { sessionRoutes } from "./routes/session.js";
@@ -81,8 +85,12 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
     ...sessionRoutes(deps),
     ...statusRoutes(deps),
     ...recordRoutes(deps),
+    ...filterRoutes(deps),
     ...incidentRoutes(deps),
     ...senderRoutes(deps, models),
+    ...endpointRoutes(deps),
+    ...nameRoutes(deps),
+    ...importRoutes(deps),
   ];
   const document = route({
     method: "get",

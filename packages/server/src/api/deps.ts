@@ -2,14 +2,18 @@ import { SenderDirectory } from "@halvik/core/senders";
 import type pg from "pg";
 import type { Config } from "../config/config.js";
 import { loadSenders } from "../store/senders.js";
+import type { TermIndex } from "../store/term-index.js";
 import type { LiveFeed } from "./live-feed.js";
+import type { Presenter } from "./presenter.js";
 
 /** What routes work with. */
 export interface Deps {
   readonly config: Config;
   readonly db: pg.Pool;
   readonly directory: DirectoryCache;
+  readonly presenter: Presenter;
   readonly feed: LiveFeed;
+  readonly terms: TermIndex;
   readonly version: string;
 }
 

@@ -27,7 +27,13 @@ export class AppError extends Error {
   constructor(
     readonly code: ApiErrorCode,
     message: string,
-    readonly more: { position?: { start: number; end: number }; suggestion?: string; field?: string } = {},
+    readonly more: {
+      position?: { start: number; end: number };
+      suggestion?: string;
+      field?: string;
+      line?: number;
+      column?: number;
+    } = {},
   ) {
     super(message);
   }

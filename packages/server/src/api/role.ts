@@ -9,10 +9,12 @@ import { dropRoot } from "../start/drop-root.js";
 import { createModels } from "../store/models.js";
 import { connectionOf, createPool } from "../store/pool.js";
 import { writeHeartbeat } from "../store/status.js";
+import { TermIndex } from "../store/term-index.js";
 import { VERSION } from "../version.js";
 import { createApp } from "./app.js";
 import { DirectoryCache } from "./deps.js";
 import { LiveFeed } from "./live-feed.js";
+import { Presenter } from "./presenter.js";
 
 const STATEMENT_TIMEOUT_MS = 15_000;
 const HEARTBEAT_MS = 5_000;
@@ -26,7 +28,15 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
   const feed = new LiveFeed(connection, db, log);
   const webRoot = join(dirname(fileURLToPath(import.meta.url)), "../../web/dist");
   const app = createApp(
-    { config, db, directory: new DirectoryCache(db, config.HALVIK_ZONE), feed, version: VERSION },
+    {
+      config,
+      db,
+      directory: new DirectoryCache(db, config.HALVIK_ZONE),
+      presenter: new Presenter(db),
+      feed,
+      terms: new TermIndex(),
+      version: VERSION,
+    },
     models,
     secrets,
     webRoot,

@@ -1,7 +1,5 @@
-import { type Filter, parseFilter } from "@halvik/core/filter";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { isZone, readRfc3339, US_PER_DAY } from "@halvik/core/time";
-import { AppError, filterError } from "./errors.js";
+import { readRfc3339, US_PER_DAY } from "@halvik/core/time";
+import { AppError } from "./errors.js";
 
 /** A window from a request: [from, to), by default the last 24 hours. */
 export function readWindow(
@@ -24,11 +22,4 @@ function readTime(field: string, text: string): number {
       { field },
     );
   return time.us;
-}
-
-export function readFilterText(text: string, directory: SenderDirectory, zone: string): Filter {
-  if (!isZone(zone)) throw new AppError("BAD_REQUEST", `zone: "${zone}" is no IANA zone`, { field: "zone" });
-  const parsed = parseFilter(text, { zone, directory });
-  if (!parsed.ok) throw filterError(parsed.error);
-  return parsed.filter;
 }

@@ -1,57 +1,158 @@
-import { syslogRecord } from "@halvik/core/normalise";
-import { contentToJson } from "@halvik/core/record";
+import { existsSync, readdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import { MibError, type MibModule, parseMib } from "@halvik/core/mib";
+import { contentToJson, type HalvikRecord, type RecordContent } from "@halvik/core/record";
+import { sentenceOf } from "@halvik/core/sentence";
+import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, UsmUsers, usmUser } from "@halvik/core/snmp";
 import { isZone } from "@halvik/core/time";
 import { Command, Option } from "commander";
+import { z } from "zod";
+import type { Arrival, Protocol } from "../collector/arrival.js";
+import { Decoders, PLAIN_SETTINGS } from "../collector/decoders.js";
+import { loneSender } from "../collector/sender-registry.js";
+import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
 import { nowUs } from "../config/clock.js";
 import { readTimeOption } from "../jobs/import-file.js";
-import { type InputMessage, readInput } from "../jobs/read-input.js";
+import type { InputMessage } from "../jobs/input-message.js";
+import { readInput } from "../jobs/read-input.js";
+import { type Names, shippedNames } from "../store/names.js";
 import { openInput } from "./context.js";
 
+const KINDS = ["auto", "syslog", "snmp", "flow", "windows", "firewall", "json"] as const;
+
 interface DecodeOptions {
+  readonly kind: (typeof KINDS)[number];
   readonly zone: string;
   readonly received?: string;
+  readonly usm?: string;
+  readonly mib?: string;
 }
+
+/** Users of SNMPv3 in a file: JSON, an array of these. */
+const UsmFile = z.array(
+  z.object({
+    name: z.string().min(1),
+    authProtocol: z.enum(AUTH_PROTOCOLS).optional(),
+    authPassword: z.string().min(8).optional(),
+    privProtocol: z.enum(PRIV_PROTOCOLS).optional(),
+    privPassword: z.string().min(8).optional(),
+  }),
+);
 
 export const decodeCommand = (): Command =>
   new Command("decode")
-    .description("decode a text file or a pcap/pcapng capture: one JSON record a line (docs/decode.md)")
+    .description("decode a file or capture of any kind: one JSON record a line (docs/decode.md)")
     .argument("<file>", 'the file; "-" is standard input')
-    .addOption(
-      new Option("--kind <kind>", "kind of message").choices(["auto", "syslog"]).default("auto", "told by content"),
-    )
+    .addOption(new Option("--kind <kind>", "kind of record").choices(KINDS).default("auto", "told by content"))
     .option("--zone <zone>", "zone of stamps that name none", "UTC")
     .option("--received <time>", "arrival of bare text (RFC 3339); it also supplies the year")
+    .option("--usm <file>", "users of SNMPv3, as JSON (docs/decode.md)")
+    .option("--mib <dir>", "directory of SNMP modules (*.mib, *.txt, *.my) whose names are added to the standard ones")
     .action(async (file: string, options: DecodeOptions) => {
       if (!isZone(options.zone))
         throw new Error(`--zone: expected an IANA zone such as Europe/Oslo, got "${options.zone}"`);
       const receivedUs = options.received === undefined ? nowUs() : readTimeOption(options.received);
+      const decoder = new FileDecoder(options, receivedUs);
       process.stdout.on("error", (e: NodeJS.ErrnoException) => process.exit(e.code === "EPIPE" ? 0 : 1));
-      for await (const message of readInput(openInput(file))) {
-        const line = JSON.stringify(decodeOne(message, options.zone, receivedUs));
-        if (!process.stdout.write(`${line}\n`)) await new Promise((resolve) => process.stdout.once("drain", resolve));
-      }
+      const whole = options.kind === "snmp" || options.kind === "flow" ? options.kind : null;
+      for await (const message of readInput(openInput(file), whole))
+        for (const line of decoder.decode(message))
+          if (!process.stdout.write(`${JSON.stringify(line)}\n`))
+            await new Promise((resolve) => process.stdout.once("drain", resolve));
     });
 
-function decodeOne(message: InputMessage, zone: string, receivedUs: number): object {
-  switch (message.type) {
-    case "problem":
-      return { frame: message.frame, error: message.problem };
-    case "too long":
-      return {
-        line: message.line,
-        error: { code: "TOO_LONG", offset: 0, message: `line: ${message.lostBytes} bytes beyond 1 MiB were cut` },
-      };
-    case "line": {
-      const { content } = syslogRecord(message.bytes, { zone, receivedUs, clockOffsetUs: 0 });
-      return { line: message.line, ...contentToJson(content) };
-    }
-    case "syslog": {
-      const { content } = syslogRecord(message.bytes, {
-        zone,
-        receivedUs: message.timeUs ?? receivedUs,
-        clockOffsetUs: 0,
-      });
-      return { frame: message.frame, peer: message.src, transport: message.transport, ...contentToJson(content) };
+/** Turns messages of a file into the lines printed. */
+class FileDecoder {
+  private readonly decoders = new Decoders();
+  private readonly sender;
+  private readonly names: Pick<Names, "meanings" | "mib" | "applications">;
+  private peer = "";
+
+  constructor(
+    private readonly options: DecodeOptions,
+    private readonly receivedUs: number,
+  ) {
+    this.sender = loneSender(options.zone);
+    this.names = shippedNames(options.mib === undefined ? [] : readModules(options.mib));
+    this.decoders.settings = {
+      ...PLAIN_SETTINGS,
+      maxBehindUs: Number.POSITIVE_INFINITY,
+      ...(options.usm === undefined ? {} : { users: readUsers(options.usm) }),
+    };
+  }
+
+  *decode(message: InputMessage): Generator<object> {
+    if (message.type === "problem") yield { frame: message.frame, error: message.problem };
+    else if (message.type === "bad item") yield { line: message.line, error: message.problem };
+    else if (message.type === "item")
+      yield* this.lines({ line: message.line }, this.arrival(message.protocol, "", this.receivedUs, message.bytes));
+    else {
+      const at = message.timeUs ?? this.receivedUs;
+      yield* this.lines(
+        { frame: message.frame, peer: message.src, transport: message.transport },
+        this.arrival(message.protocol, message.src, at, message.bytes),
+      );
     }
   }
+
+  private arrival(protocol: Protocol, peer: string, receivedUs: number, bytes: Uint8Array): Arrival {
+    return { protocol, endpoint: "decode", peer, receivedUs, bytes, held: false };
+  }
+
+  private *lines(where: object, arrival: Arrival): Generator<object> {
+    this.peer = arrival.peer;
+    this.decoders.begin();
+    const decoded = this.decoders.decode(arrival, this.sender);
+    for (const { content } of decoded) {
+      if (!this.isWanted(content)) continue;
+      // what could not be read at all is an error; a message with a flaw is still a message
+      if (content.problem !== null && content.kind !== "syslog" && content.event === null && content.text === "")
+        yield { ...where, error: content.problem };
+      else yield { ...where, sentence: this.sentence(content), ...contentToJson(content) };
+    }
+    for (const { problem } of this.decoders.undecodable) yield { ...where, error: problem };
+  }
+
+  /** The sentence of a record nobody stored: its sender is known by host or address alone. */
+  private sentence(content: RecordContent): string {
+    const record: HalvikRecord = { ...content, id: "0", sender: 1, endpoint: "decode", copyOf: null };
+    const senderName = content.host ?? (this.peer || "the sender");
+    return sentenceOf(record, { ...this.names, senderName, interfaceName: () => null });
+  }
+
+  private isWanted({ kind }: RecordContent): boolean {
+    return this.options.kind === "auto" || this.options.kind === kind;
+  }
+}
+
+function readModules(dir: string): MibModule[] {
+  if (!existsSync(dir)) throw new Error(`--mib: there is no directory ${dir}`);
+  return readdirSync(dir)
+    .filter((f) => /\.(mib|txt|my)$/i.test(f))
+    .sort()
+    .flatMap((f) => {
+      try {
+        return parseMib(readFileSync(join(dir, f), "utf8"));
+      } catch (e) {
+        if (e instanceof MibError) throw new Error(`--mib: ${f}: ${e.message}`);
+        throw e;
+      }
+    });
+}
+
+function readUsers(file: string): UsmUsers {
+  if (!existsSync(file)) throw new Error(`--usm: there is no file ${file}`);
+  let value: unknown;
+  try {
+    value = JSON.parse(readFileSync(file, "utf8"));
+  } catch (e) {
+    throw new Error(`--usm: ${file} is no JSON: ${(e as Error).message}`);
+  }
+  const parsed = UsmFile.safeParse(value);
+  if (!parsed.success)
+    throw new Error(`--usm: ${parsed.error.issues.map((i) => `${i.path.join(".")}: ${i.message}`).join("; ")}`);
+  return new UsmUsers(
+    parsed.data.map((u) => usmUser(nodeSnmpCrypto, u)),
+    nodeSnmpCrypto,
+  );
 }

@@ -4,8 +4,11 @@ import { SendersCsvError } from "../exchange/senders-csv.js";
 import { StartError } from "../start/cluster.js";
 import { SenderConflict } from "../store/sender-changes.js";
 import { VERSION } from "../version.js";
+import { backupCommands } from "./backup.js";
 import { decodeCommand } from "./decode.js";
+import { endpointsCommand, snmpUsersCommand } from "./endpoints.js";
 import { importCommand } from "./import.js";
+import { mibsCommand } from "./mibs.js";
 import { peopleCommands } from "./people.js";
 import { rulesCommand } from "./rules.js";
 import { sendersCommand } from "./senders.js";
@@ -14,7 +17,7 @@ import { simulateCommand } from "./simulate.js";
 
 const program = new Command("halvik")
   .description(
-    "Brings syslog and, later, every other kind of record to one place; finds incidents in them; proves what happened.",
+    "Brings syslog, SNMP notifications, Windows events, firewall decisions and flow records to one place; finds incidents in them; proves what happened.",
   )
   .version(VERSION);
 program.addCommand(
@@ -42,8 +45,12 @@ for (const command of [
   decodeCommand(),
   importCommand(),
   sendersCommand(),
+  endpointsCommand(),
+  snmpUsersCommand(),
+  mibsCommand(),
   rulesCommand(),
   ...peopleCommands(),
+  ...backupCommands(),
   simulateCommand(),
 ])
   program.addCommand(command);

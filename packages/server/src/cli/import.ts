@@ -1,8 +1,8 @@
 import { basename } from "node:path";
 import { canonicalAddress } from "@halvik/core/net";
-import { Command } from "commander";
+import { Command, Option } from "commander";
 import { nowUs } from "../config/clock.js";
-import { importFile, readTimeOption, sayReceipt } from "../jobs/import-file.js";
+import { identify, importFile, readTimeOption, sayReceipt } from "../jobs/import-file.js";
 import { connectionOf } from "../store/pool.js";
 import { context, openInput } from "./context.js";
 
@@ -12,14 +12,18 @@ interface ImportCommandOptions {
   readonly received?: string;
   readonly rules?: boolean;
   readonly total?: string;
+  readonly again?: boolean;
+  readonly job?: string;
 }
 
 export const importCommand = (): Command =>
   new Command("import")
-    .description("store the messages of a capture or text file, with their own times, and print a receipt")
+    .description("store the records of a capture, text, event XML, JSON or table, gzip or not, and print a receipt")
     .argument("<file>", 'the file; "-" is standard input')
+    .addOption(new Option("--job <id>", "the job that asked for it").hideHelp())
+    .option("--again", "store a file even if it was imported before")
     .option("--name <name>", "what to call it in progress and history")
-    .option("--peer <address>", "for lines of text: the address that sent them")
+    .option("--peer <address>", "for all but captures: the address that sent them")
     .option("--received <time>", "for lines of text: when they arrived (RFC 3339; default: now)")
     .option("--rules", "let the rules look at them, as if they arrived at their own times")
     .option("--total <n>", "messages expected, for progress")
@@ -34,6 +38,8 @@ export const importCommand = (): Command =>
         name: options.name ?? (file === "-" ? "standard input" : basename(file)),
         peer,
         receivedUs: options.received === undefined ? nowUs() : readTimeOption(options.received),
+        identity: file === "-" || options.again ? null : await identify(openInput(file)),
+        jobId: options.job === undefined ? null : Number(options.job),
         runRules: options.rules === true,
         total,
         zone: config.HALVIK_ZONE,

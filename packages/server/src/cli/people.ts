@@ -51,11 +51,14 @@ export const peopleCommands = (): Command[] => [
         .description("make a token and print it; it is shown only now")
         .argument("<name>")
         .option("--act", "it may also acknowledge, admit and change; without this it may only read")
-        .action((name: string, { act }: { act?: boolean }) =>
+        .option("--intake", "it may bring records over HTTPS, and nothing else")
+        .action((name: string, { act, intake }: { act?: boolean; intake?: boolean }) =>
           withModels(async () => {
             if (await Token.findOne({ where: { name } })) throw new Error(`there is a token “${name}” already`);
-            const token = await createToken(name, act ? "act" : "read");
-            await audit(CLI, "token made", { name, scope: act ? "act" : "read" });
+            if (act && intake) throw new Error("a token is for intake or for reading and changing, not for both");
+            const scope = intake ? "intake" : act ? "act" : "read";
+            const token = await createToken(name, scope);
+            await audit(CLI, "token made", { name, scope });
             console.log(token);
           }),
         ),

@@ -4,8 +4,9 @@ import { startCollector } from "../collector/role.js";
 import { loadConfig } from "../config/config.js";
 import { loadSecrets } from "../config/secrets.js";
 import { startEngine } from "../engine/role.js";
+import { startKeeper } from "../keeper/role.js";
 
-const ROLES = { collector: startCollector, engine: startEngine, web: startWeb } as const;
+const ROLES = { collector: startCollector, engine: startEngine, keeper: startKeeper, web: startWeb } as const;
 
 export const serveCommand = (): Command =>
   new Command("serve")

@@ -119,6 +119,8 @@ export class Cluster {
       checkpoint_timeout: "15min",
       jit: "off",
       random_page_cost: 1.1,
+      // open segments grow fast: their statistics must keep up
+      autovacuum_naptime: "15s",
       timezone: "'UTC'",
       log_timezone: "'UTC'",
     };

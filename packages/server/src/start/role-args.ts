@@ -1,6 +1,10 @@
-/**
- * Node.js options of a role. The collector's records live as long as a batch: a young generation large enough for several
- * batches saves copying them into the old one (docs/figures.md), and a bound on the old one keeps its memory under 400 MB.
- */
-export const roleNodeArgs = (role: string): readonly string[] =>
-  role === "collector" ? ["--max-semi-space-size=24", "--max-old-space-size=256"] : ["--max-old-space-size=1024"];
+const NODE_ARGS: Readonly<Record<string, readonly string[]>> = {
+  // its records live as long as a batch: a young generation large enough for several batches saves copying them into the old one
+  // (docs/figures.md), and a bound on the old one keeps its memory under 400 MB
+  collector: ["--max-semi-space-size=24", "--max-old-space-size=192"],
+  // rows are read, turned into terms and forgotten
+  keeper: ["--max-semi-space-size=64", "--max-old-space-size=768"],
+};
+
+/** Node.js options of a role. */
+export const roleNodeArgs = (role: string): readonly string[] => NODE_ARGS[role] ?? ["--max-old-space-size=1024"];

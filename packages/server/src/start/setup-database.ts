@@ -1,8 +1,10 @@
 import { Rule, STARTER_RULES } from "@halvik/core/correlation";
+import pg from "pg";
 import { resetPerson } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
+import { makeStarterEndpoints } from "../store/endpoint-configs.js";
 import { migrate } from "../store/migrate.js";
 import { createModels, Person, RuleModel } from "../store/models.js";
 import { connectionOf } from "../store/pool.js";
@@ -10,6 +12,13 @@ import { connectionOf } from "../store/pool.js";
 /** Schema, starter rules and the owner account. @returns the owner's one-time password if the account was made now */
 export async function setUpDatabase(config: Config, secrets: Secrets): Promise<string | null> {
   await migrate(connectionOf(config, secrets, "owner"));
+  const client = new pg.Client(connectionOf(config, secrets, "owner"));
+  await client.connect();
+  try {
+    await makeStarterEndpoints(client);
+  } finally {
+    await client.end();
+  }
   const models = createModels(config, secrets, "owner");
   try {
     if ((await RuleModel.count()) === 0) for (const rule of STARTER_RULES) await saveRule(Rule.parse(rule), "Halvik");

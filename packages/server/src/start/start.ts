@@ -1,11 +1,10 @@
-import { spawn } from "node:child_process";
-import { existsSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { loadConfig } from "../config/config.js";
 import { loadOrMakeSecrets } from "../config/secrets.js";
 import { Children } from "./children.js";
-import { Cluster, type RunAs, StartError } from "./cluster.js";
+import { Cluster, StartError } from "./cluster.js";
+import { demoTokenFile, loadDemo } from "./demo.js";
 import { handOver, prepareDataDir, raiseReceiveBufferLimit, runAsUser, takePidFile } from "./prepare.js";
 import { setUpDatabase } from "./setup-database.js";
 
@@ -51,7 +50,7 @@ export async function start(options: StartOptions, program: string): Promise<voi
     stopped ??= (async () => {
       console.log("\nStopping …");
       loader?.cancel();
-      await children.stop(["stand-ins", "collector", "engine", "web"]);
+      await children.stop(["stand-ins", "collector", "engine", "keeper", "web"]);
       await cluster.stop();
       givePidFileUp();
       console.log("Stopped. Nothing that arrived was lost.");
@@ -69,9 +68,10 @@ export async function start(options: StartOptions, program: string): Promise<voi
     const password = await step("Bringing the database up to date", () =>
       setUpDatabase(config, loadOrMakeSecrets(dataDir)),
     );
-    await step("Starting the collector, the engine and the web role", async () => {
+    await step("Starting the collector, the engine, the keeper and the web role", async () => {
       await children.start("collector", ["serve", "--role", "collector"], true);
       await children.start("engine", ["serve", "--role", "engine"]);
+      await children.start("keeper", ["serve", "--role", "keeper"]);
       await children.start("web", ["serve", "--role", "web"], true);
     });
     const address = `http://${config.HALVIK_HTTP_HOST.includes(":") ? `[${config.HALVIK_HTTP_HOST}]` : config.HALVIK_HTTP_HOST}:${config.HALVIK_HTTP_PORT}`;
@@ -82,16 +82,16 @@ export async function start(options: StartOptions, program: string): Promise<voi
       );
     console.log("  Ctrl-C stops everything.\n");
     if (options.demo) {
-      loader = loadDemo(program, dataDir, childEnv, runAs);
+      loader = loadDemo(program, dataDir, childEnv, runAs, step);
       await loader.done;
       if (stopped === null) {
-        await children.start("stand-ins", ["simulate", "live"]);
+        await children.start("stand-ins", ["simulate", "live", "--token-file", demoTokenFile(dataDir)]);
         console.log("The stand-in devices of Orvane Ferries are sending.");
       }
     }
   } catch (e) {
     if (stopped === null) {
-      await children.stop(["stand-ins", "collector", "engine", "web"]);
+      await children.stop(["stand-ins", "collector", "engine", "keeper", "web"]);
       await cluster.stop();
       givePidFileUp();
       throw e instanceof StartError ? e : new StartError((e as Error).message, { cause: e });
@@ -114,59 +114,4 @@ async function requireFreePort(host: string, port: number): Promise<void> {
     );
     probe.listen(port, host, () => probe.close(() => resolve()));
   });
-}
-
-/** Loads the demo's senders and week of history once, by the same commands anyone can use: a list of senders and a capture. */
-function loadDemo(
-  program: string,
-  dataDir: string,
-  env: NodeJS.ProcessEnv,
-  runAs: RunAs | null,
-): { done: Promise<void>; cancel: () => void } {
-  const marker = join(dataDir, "demo-loaded");
-  const as = runAs ?? {};
-  let cancelled = false;
-  const running: ReturnType<typeof spawn>[] = [];
-  const pipe = (producer: readonly string[], consumer: readonly string[]) =>
-    new Promise<void>((resolve, reject) => {
-      const from = spawn(process.execPath, [program, ...producer], {
-        env,
-        detached: true,
-        stdio: ["ignore", "pipe", "inherit"],
-        ...as,
-      });
-      const to = spawn(process.execPath, [program, ...consumer], {
-        env,
-        detached: true,
-        stdio: ["pipe", "inherit", "inherit"],
-        ...as,
-      });
-      running.push(from, to);
-      from.stdout!.pipe(to.stdin!);
-      to.stdin!.on("error", () => from.kill());
-      to.once("exit", (code) =>
-        code === 0 || cancelled ? resolve() : reject(new Error(`${consumer.join(" ")} ended with ${code}`)),
-      );
-    });
-  const work = async () => {
-    if (existsSync(marker)) return;
-    await step("Loading the demo's senders", () => pipe(["simulate", "senders"], ["senders", "import", "-"]));
-    if (cancelled) return;
-    console.log("Loading 7 days of history; the interface answers meanwhile …");
-    const started = performance.now();
-    await pipe(
-      ["simulate", "history"],
-      ["import", "-", "--name", "history of Orvane Ferries", "--rules", "--total", "440000"],
-    );
-    if (cancelled) return;
-    console.log(`History loaded in ${((performance.now() - started) / 1000).toFixed(1)} s`);
-    writeFileSync(marker, "");
-  };
-  return {
-    done: work(),
-    cancel: () => {
-      cancelled = true;
-      for (const child of running) child.kill();
-    },
-  };
 }

@@ -12,9 +12,10 @@ export class RoleProcess {
   private constructor(
     readonly child: ChildProcess,
     private readonly ended: Promise<void>,
+    private readonly expectEnd: () => void,
   ) {}
 
-  static async start(instance: TestInstance, role: "collector" | "engine" | "web"): Promise<RoleProcess> {
+  static async start(instance: TestInstance, role: "collector" | "engine" | "keeper" | "web"): Promise<RoleProcess> {
     const child = spawn(process.execPath, [...roleNodeArgs(role), PROGRAM, "serve", "--role", role], {
       env: { ...instance.env, NODE_OPTIONS: "" },
       stdio: ["ignore", "ignore", "pipe", "ipc"],
@@ -23,21 +24,31 @@ export class RoleProcess {
     child.stderr!.on("data", (b: Buffer) => {
       said += b.toString();
     });
-    const ended = new Promise<void>((done) => child.once("exit", () => done()));
+    let expected = false;
+    const ended = new Promise<void>((done) =>
+      child.once("exit", (code, signal) => {
+        if (!expected) console.error(`${role} ended by itself (${code ?? signal}): ${said.slice(-4_000)}`);
+        done();
+      }),
+    );
     await new Promise<void>((ready, failed) => {
       child.once("message", () => ready());
       child.once("exit", (code) => failed(new Error(`${role} ended with ${code}: ${said}`)));
     });
-    return new RoleProcess(child, ended);
+    return new RoleProcess(child, ended, () => {
+      expected = true;
+    });
   }
 
   /** As a crash would: no chance to finish anything. */
   async kill(): Promise<void> {
+    this.expectEnd();
     this.child.kill("SIGKILL");
     await this.ended;
   }
 
   async stop(): Promise<void> {
+    this.expectEnd();
     this.child.kill("SIGTERM");
     await this.ended;
   }

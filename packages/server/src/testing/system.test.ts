@@ -8,6 +8,7 @@ import pg from "pg";
 import { connectionOf } from "../store/pool.js";
 import { searchRecords } from "../store/search.js";
 import { loadSenders } from "../store/senders.js";
+import { TermIndex } from "../store/term-index.js";
 import { RoleProcess, runCommand, TestDevice } from "./roles.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
@@ -73,6 +74,7 @@ const search = (filter: string): Promise<(HalvikRecord & { senderName: string })
       directory,
       nowUs: 0,
       budgetMs: 30_000,
+      terms: new TermIndex(),
     });
     return page.records.map((r) => ({ ...r, senderName: directory.name(r.sender) }));
   });
@@ -280,8 +282,12 @@ describe("commands", () => {
       (await runCommand(instance.env, ["simulate", "senders"])).out,
     );
     const receipt = await runCommand(instance.env, ["import", file, "--rules"]);
-    const m = /(\d+) read, (\d+) stored/.exec(receipt.out)!;
-    expect([receipt.code, m[1]]).toEqual([0, m[2]]);
+    const m =
+      /(\d+) read, (\d+) stored as (\d+) records(?:, (\d+) refused: templates or counters, no record)?, in/.exec(
+        receipt.out,
+      )!;
+    expect([receipt.code, Number(m[1])]).toEqual([0, Number(m[2]) + Number(m[4] ?? 0)]);
+    expect(Number(m[3])).toBeGreaterThan(Number(m[2]));
     expect(Number(m[1])).toBeGreaterThan(10_000);
     const [record] = await search("sender is dns-1");
     expect(record).toMatchObject({ marks: ["imported"] });

@@ -19,11 +19,21 @@ export interface TestInstance {
   dispose(): Promise<void>;
 }
 
-export async function startTestInstance(over: Readonly<Record<string, string>> = {}): Promise<TestInstance> {
-  const dataDir = mkdtempSync(join(tmpdir(), "halvik-test-"));
+/** @param keepIn a directory that outlives the instance, for a store that took long to make */
+export async function startTestInstance(
+  over: Readonly<Record<string, string>> = {},
+  keepIn: string | null = null,
+): Promise<TestInstance> {
+  const dataDir = keepIn ?? mkdtempSync(join(tmpdir(), "halvik-test-"));
   const runAs = runAsUser();
-  if (runAs) chownSync(dataDir, runAs.uid, runAs.gid);
+  if (runAs && keepIn === null) chownSync(dataDir, runAs.uid, runAs.gid);
   const [db, http, syslog] = await Promise.all([freePort(), freePort(), freePort()]);
+  const others = await Promise.all(
+    ["SYSLOG_TLS", "SNMP", "NETFLOW", "IPFIX", "SFLOW", "INTAKE"].map(async (n) => [
+      `HALVIK_${n}_PORT`,
+      String(await freePort()),
+    ]),
+  );
   const env = {
     ...process.env,
     HALVIK_DATA_DIR: dataDir,
@@ -31,6 +41,7 @@ export async function startTestInstance(over: Readonly<Record<string, string>> =
     HALVIK_HTTP_PORT: String(http),
     HALVIK_SYSLOG_UDP_PORT: String(syslog),
     HALVIK_SYSLOG_TCP_PORT: String(syslog),
+    ...Object.fromEntries(others),
     HALVIK_LOG_LEVEL: "silent",
     ...over,
   };
@@ -49,7 +60,7 @@ export async function startTestInstance(over: Readonly<Record<string, string>> =
     env,
     dispose: async () => {
       await cluster.stop();
-      rmSync(dataDir, { recursive: true, force: true });
+      if (keepIn === null) rmSync(dataDir, { recursive: true, force: true });
     },
   };
 }

@@ -8,13 +8,14 @@ import {
   Note,
 } from "@halvik/core/contract";
 import { entityValues, Rule, sayClear, sayRule } from "@halvik/core/correlation";
-import { recordToJson, severityName } from "@halvik/core/record";
+import { severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
 import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
 import { addEvent } from "../../engine/findings.js";
+import { findRecords } from "../../store/find-records.js";
 import {
   acknowledge,
   closeIncident,
@@ -25,7 +26,6 @@ import {
   type IncidentRow,
   listIncidents,
 } from "../../store/incidents.js";
-import { findRecords } from "../../store/search.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
@@ -33,7 +33,7 @@ import { readWindow } from "../window.js";
 
 const params = z.object({ id: EntityId });
 
-export const incidentRoutes = ({ db, directory }: Deps) => {
+export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
   const detail = async (id: number) => {
     const row = await findIncident(db, id);
     if (!row) throw new AppError("NOT_FOUND", `there is no incident ${id}`);
@@ -52,6 +52,7 @@ export const incidentRoutes = ({ db, directory }: Deps) => {
         )
       ).map((r) => [r.id, r]),
     );
+    const present = await presenter.present(senders);
     return {
       incident: toJson(row, senders),
       rule: {
@@ -71,7 +72,7 @@ export const incidentRoutes = ({ db, directory }: Deps) => {
           count: f.count,
           cleared: f.cleared_us === null ? null : formatUs(f.cleared_us),
           clearedBy: f.cleared_by,
-          evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map((r) => recordToJson(r, senders.name(r.sender))),
+          evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
           notShown: Math.max(0, f.count - f.evidence.length),
           gone: f.evidence.length - evidence.length,
         };

@@ -1,25 +1,40 @@
 import {
+  Coverage,
+  CoverageQuery,
+  ExportQuery,
   HistogramAnswer,
   HistogramQuery,
   RecordDetail,
   RecordId,
   RecordPage,
   RecordQuery,
+  ValuesAnswer,
+  ValuesQuery,
+  WhyNothing,
 } from "@halvik/core/contract";
-import { compileFilter } from "@halvik/core/filter";
-import { recordToJson } from "@halvik/core/record";
+import { compileFilter, readFilter as filterInWords } from "@halvik/core/filter";
+import { type FieldName, type Severity, severityName } from "@halvik/core/record";
+import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
+import { exportRecords } from "../../exchange/export-records.js";
+import { coverageOf } from "../../store/coverage.js";
+import { fieldValues, hasValues, type ValuesOf } from "../../store/field-values.js";
+import { findRecord, recordsInIdRange } from "../../store/find-records.js";
+import { histogram } from "../../store/histogram.js";
 import { incidentsWithRecord } from "../../store/incidents.js";
-import { findRecord, histogram, type PageKey, recordsInIdRange, searchRecords } from "../../store/search.js";
+import { type PageKey, searchRecords } from "../../store/search.js";
+import { whyNothing } from "../../store/why-nothing.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import type { NewIds } from "../live-feed.js";
+import { readFilter } from "../read-filter.js";
 import { route } from "../route.js";
-import { readFilterText, readWindow } from "../window.js";
+import { readWindow } from "../window.js";
 
-const SEARCH_BUDGET_MS = 4_000;
+/** Short: what was found so far is shown, and the search goes on from there. */
+const SEARCH_BUDGET_MS = 900;
 const HISTOGRAM_BUDGET_MS = 4_000;
 /** Lines sent at once to a live reader; how many there were is always said. */
 const LIVE_MAX_LINES = 200;
@@ -33,151 +48,280 @@ const WIDTHS_US = [1, 2, 5, 10, 15, 30]
     [1, 2, 7, 14, 28].map((d) => d * US_PER_DAY),
   );
 
-export const recordRoutes = ({ db, directory, feed, config }: Deps) => [
-  route({
-    method: "get",
-    path: "/records",
-    summary: "Records of a window, newest first, by keyset",
-    access: "read",
-    query: RecordQuery,
-    answer: RecordPage,
-    handle: async ({ query }) => {
-      const started = performance.now();
-      const now = nowUs();
-      const senders = await directory.get();
-      const filter = readFilterText(query.filter, senders, query.zone ?? config.HALVIK_ZONE);
-      const page = await searchRecords(db, {
-        filter,
-        ...readWindow(query, now),
-        limit: query.limit,
-        cursor: readCursor(query.cursor),
-        direction: query.direction,
-        directory: senders,
-        nowUs: now,
-        budgetMs: SEARCH_BUDGET_MS,
-      });
-      return {
-        records: page.records.map((r) => recordToJson(r, senders.name(r.sender))),
-        ...(page.next ? { nextCursor: `${page.next.timeUs}.${page.next.id}` } : {}),
-        partial: page.partial,
-        segments: page.segments,
-        tookMs: since(started),
-      };
-    },
-  }),
-  route({
-    method: "get",
-    path: "/records/histogram",
-    summary: "Counts over time; from rollups where they hold the answer",
-    access: "read",
-    query: HistogramQuery,
-    answer: HistogramAnswer,
-    handle: async ({ query }) => {
-      const started = performance.now();
-      const now = nowUs();
-      const senders = await directory.get();
-      const filter = readFilterText(query.filter, senders, query.zone ?? config.HALVIK_ZONE);
-      const { fromUs, toUs } = readWindow(query, now);
-      const widthUs = WIDTHS_US.find((w) => w >= (toUs - fromUs) / query.buckets) ?? WIDTHS_US[WIDTHS_US.length - 1]!;
-      // whole buckets, so that rollups can answer
-      const window = { fromUs: Math.floor(fromUs / widthUs) * widthUs, toUs: Math.ceil(toUs / widthUs) * widthUs };
-      const answer = await histogram(
-        db,
-        { filter, ...window, directory: senders, nowUs: now, budgetMs: HISTOGRAM_BUDGET_MS },
-        widthUs,
-      );
-      return {
-        widthSeconds: widthUs / US_PER_SECOND,
-        buckets: answer.buckets.map((b) => ({ from: formatUs(b.fromUs), count: b.count, errors: b.errors })),
-        total: answer.total,
-        exact: answer.exact,
-        coveredFrom: formatUs(answer.coveredFromUs),
-        source: answer.source,
-        tookMs: since(started),
-      };
-    },
-  }),
-  route({
-    method: "get",
-    path: "/records/live",
-    summary:
-      "Records as they are stored, as server-sent events: each has the newest matching lines and how many there were",
-    access: "read",
-    query: z.object({ filter: z.string().max(8_000).default(""), zone: z.string().max(64).optional() }),
-    answer: { type: "text/event-stream" },
-    handle: async ({ query, req, res }) => {
-      const zone = query.zone ?? config.HALVIK_ZONE;
-      readFilterText(query.filter, await directory.get(), zone);
-      res.writeHead(200, {
-        "content-type": "text/event-stream",
-        "cache-control": "no-store",
-        "x-accel-buffering": "no",
-      });
-      res.write(": listening\n\n");
-      let busy = false;
-      let waiting: NewIds | null = null;
-      const tell = async (ids: NewIds) => {
-        const senders = await directory.get();
+export const recordRoutes = (deps: Deps) => {
+  const { db, directory, presenter, feed, terms } = deps;
+  return [
+    route({
+      method: "get",
+      path: "/records",
+      summary: "Records of a window, newest first, by keyset",
+      access: "read",
+      query: RecordQuery,
+      answer: RecordPage,
+      handle: async ({ query, actor }) => {
+        const started = performance.now();
         const now = nowUs();
-        const filter = readFilterText(query.filter, senders, zone);
-        const rows = await recordsInIdRange(db, ids.low, ids.high, filter, senders, now, LIVE_MAX_LINES * 5);
-        const records = rows
-          .filter(compileFilter(filter, { directory: senders, nowUs: now }))
-          .sort((x, y) => y.timeUs - x.timeUs);
-        if (records.length === 0) return;
-        const lines = records.slice(0, LIVE_MAX_LINES).map((r) => recordToJson(r, senders.name(r.sender)));
-        res.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);
-      };
-      const stop = feed.listen(async (ids) => {
-        // while one answer is made, what comes meanwhile is gathered for the next
-        waiting = waiting === null ? ids : spanOf(waiting, ids);
-        if (busy) return;
-        busy = true;
-        try {
-          for (let next: NewIds | null = waiting; next !== null; next = waiting) {
-            waiting = null;
-            await tell(next);
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const page = await searchRecords(db, {
+          filter,
+          ...readWindow(query, now),
+          limit: query.limit,
+          cursor: readCursor(query.cursor),
+          direction: query.direction,
+          directory: senders,
+          nowUs: now,
+          budgetMs: SEARCH_BUDGET_MS,
+          terms,
+        });
+        const present = await presenter.present(senders);
+        return {
+          records: page.records.map(present),
+          ...(page.next ? { nextCursor: `${page.next.timeUs}.${page.next.id}` } : {}),
+          partial: page.partial,
+          searched: page.searched,
+          tookMs: since(started),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/histogram",
+      summary: "Counts over time; from rollups where they hold the answer",
+      access: "read",
+      query: HistogramQuery,
+      answer: HistogramAnswer,
+      handle: async ({ query, actor }) => {
+        const started = performance.now();
+        const now = nowUs();
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const { fromUs, toUs } = readWindow(query, now);
+        const widthUs = WIDTHS_US.find((w) => w >= (toUs - fromUs) / query.buckets) ?? WIDTHS_US[WIDTHS_US.length - 1]!;
+        const window =
+          query.whole === "window"
+            ? { fromUs, toUs }
+            : { fromUs: Math.floor(fromUs / widthUs) * widthUs, toUs: Math.ceil(toUs / widthUs) * widthUs };
+        const answer = await histogram(
+          db,
+          { filter, ...window, directory: senders, nowUs: now, budgetMs: HISTOGRAM_BUDGET_MS, terms },
+          widthUs,
+        );
+        return {
+          widthSeconds: widthUs / US_PER_SECOND,
+          buckets: answer.buckets.map((b) => ({ from: formatUs(b.fromUs), count: b.count, errors: b.errors })),
+          total: answer.total,
+          exact: answer.exact,
+          coveredFrom: formatUs(answer.coveredFromUs),
+          source: answer.source,
+          ...(answer.searched ? { searched: answer.searched } : {}),
+          tookMs: since(started),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/values",
+      summary: "The values of a field in the records that match, most frequent first",
+      access: "read",
+      query: ValuesQuery,
+      answer: ValuesAnswer,
+      handle: async ({ query, actor }) => {
+        const started = performance.now();
+        const now = nowUs();
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const answer = await fieldValues(
+          db,
+          { filter, ...readWindow(query, now), directory: senders, nowUs: now, budgetMs: HISTOGRAM_BUDGET_MS, terms },
+          readValuesOf(query),
+          query.top,
+        );
+        return {
+          ...answer,
+          values: answer.values.map((v) => ({ ...v, label: labelOf(query.field, v.value, senders) })),
+          coveredFrom: formatUs(answer.coveredFromUs),
+          tookMs: since(started),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/why-nothing",
+      summary:
+        "Why a filter finds nothing: what its parts find, values that may have been meant, matches outside the window",
+      access: "read",
+      query: CoverageQuery.extend({ filter: RecordQuery.shape.filter, zone: RecordQuery.shape.zone }),
+      answer: WhyNothing,
+      handle: async ({ query, actor }) => {
+        const now = nowUs();
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const why = await whyNothing(db, {
+          filter,
+          ...readWindow(query, now),
+          directory: senders,
+          nowUs: now,
+          budgetMs: SEARCH_BUDGET_MS,
+          terms,
+        });
+        return {
+          parts: why.parts.map(({ start, end, near, ...part }) => ({
+            ...part,
+            text: query.filter.slice(start, end).trim(),
+            ...(near ? { near } : {}),
+          })),
+          ...(why.lastBeforeUs === null ? {} : { lastBefore: formatUs(why.lastBeforeUs) }),
+          ...(why.firstAfterUs === null ? {} : { firstAfter: formatUs(why.firstAfterUs) }),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/coverage",
+      summary: "What a window may lack: losses, gaps, silences, what is not kept any more",
+      access: "read",
+      query: CoverageQuery,
+      answer: Coverage,
+      handle: async ({ query }) => {
+        const now = nowUs();
+        const { keptFromUs, ...coverage } = await coverageOf(db, readWindow(query, now), {
+          directory: await directory.get(),
+          nowUs: now,
+          terms,
+        });
+        return { ...coverage, ...(keptFromUs === null ? {} : { keptFrom: formatUs(keptFromUs) }) };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/export",
+      summary: "All records that match, as a ZIP archive with a manifest, streamed",
+      access: "read",
+      query: ExportQuery,
+      answer: { type: "application/zip" },
+      handle: async ({ query, actor, res }) => {
+        const now = nowUs();
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const window = readWindow(query, now);
+        const present = await presenter.present(senders);
+        res.writeHead(200, {
+          "content-type": "application/zip",
+          "content-disposition": `attachment; filename="halvik-records-${formatUs(now).slice(0, 19).replaceAll(":", "")}Z.zip"`,
+          "cache-control": "no-store",
+        });
+        await exportRecords(
+          db,
+          {
+            filter,
+            ...window,
+            directory: senders,
+            nowUs: now,
+            terms,
+            format: query.format,
+            about: { filter: query.filter, reading: filterInWords(filter, formatUs), by: actor.name },
+            present,
+          },
+          res,
+        );
+        return undefined;
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/live",
+      summary:
+        "Records as they are stored, as server-sent events: each has the newest matching lines and how many there were",
+      access: "read",
+      query: z.object({ filter: z.string().max(8_000).default(""), zone: z.string().max(64).optional() }),
+      answer: { type: "text/event-stream" },
+      handle: async ({ query, actor, req, res }) => {
+        await readFilter(deps, actor, query);
+        res.writeHead(200, {
+          "content-type": "text/event-stream",
+          "cache-control": "no-store",
+          "x-accel-buffering": "no",
+        });
+        res.write(": listening\n\n");
+        let busy = false;
+        let waiting: NewIds | null = null;
+        const tell = async (ids: NewIds) => {
+          const now = nowUs();
+          const { filter, senders } = await readFilter(deps, actor, query);
+          const rows = await recordsInIdRange(db, ids.low, ids.high, filter, senders, now, LIVE_MAX_LINES * 5);
+          const records = rows
+            .filter(compileFilter(filter, { directory: senders, nowUs: now }))
+            .sort((x, y) => y.timeUs - x.timeUs);
+          if (records.length === 0) return;
+          const lines = records.slice(0, LIVE_MAX_LINES).map(await presenter.present(senders));
+          res.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);
+        };
+        const stop = feed.listen(async (ids) => {
+          // while one answer is made, what comes meanwhile is gathered for the next
+          waiting = waiting === null ? ids : spanOf(waiting, ids);
+          if (busy) return;
+          busy = true;
+          try {
+            for (let next: NewIds | null = waiting; next !== null; next = waiting) {
+              waiting = null;
+              await tell(next);
+            }
+          } catch {
+            res.write("event: trouble\ndata: {}\n\n");
+          } finally {
+            busy = false;
           }
-        } catch {
-          res.write("event: trouble\ndata: {}\n\n");
-        } finally {
-          busy = false;
-        }
-      });
-      const keepAlive = setInterval(() => res.write(": still here\n\n"), LIVE_KEEPALIVE_MS);
-      req.on("close", () => {
-        stop();
-        clearInterval(keepAlive);
-      });
-      return undefined;
-    },
-  }),
-  route({
-    method: "get",
-    path: "/records/{id}",
-    summary: "One record with its raw bytes",
-    access: "read",
-    params: z.object({ id: RecordId }),
-    answer: RecordDetail,
-    handle: async ({ params }) => {
-      const found = await findRecord(db, params.id);
-      if (!found) throw new AppError("NOT_FOUND", `record ${params.id} is not stored (any more)`);
-      const { record } = found;
-      const raw = found.raw ?? Buffer.from(record.head + record.text + record.tail, "utf8");
-      const senders = await directory.get();
-      return {
-        record: recordToJson(record, senders.name(record.sender)),
-        raw: { base64: raw.toString("base64"), bytes: raw.length },
-        incidents: await incidentsWithRecord(db, record),
-      };
-    },
-  }),
-];
+        });
+        const keepAlive = setInterval(() => res.write(": still here\n\n"), LIVE_KEEPALIVE_MS);
+        req.on("close", () => {
+          stop();
+          clearInterval(keepAlive);
+        });
+        return undefined;
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/{id}",
+      summary: "One record with its raw bytes",
+      access: "read",
+      params: z.object({ id: RecordId }),
+      answer: RecordDetail,
+      handle: async ({ params }) => {
+        const found = await findRecord(db, params.id);
+        if (!found) throw new AppError("NOT_FOUND", `record ${params.id} is not stored (any more)`);
+        const { record } = found;
+        const raw = found.raw ?? Buffer.from(record.head + record.text + record.tail, "utf8");
+        const senders = await directory.get();
+        return {
+          record: (await presenter.present(senders))(record),
+          raw: { base64: raw.toString("base64"), bytes: raw.length },
+          incidents: await incidentsWithRecord(db, record),
+        };
+      },
+    }),
+  ];
+};
 
 const spanOf = (a: NewIds, b: NewIds): NewIds => ({
   low: BigInt(a.low) < BigInt(b.low) ? a.low : b.low,
   high: BigInt(a.high) > BigInt(b.high) ? a.high : b.high,
 });
+
+function readValuesOf({ field, name }: z.infer<typeof ValuesQuery>): ValuesOf {
+  if (field === "data") {
+    if (name === undefined || name === "")
+      throw new AppError("BAD_REQUEST", "name: expected the name of a named value", { field: "name" });
+    return { data: name };
+  }
+  if (!hasValues(field))
+    throw new AppError("BAD_REQUEST", `field: expected a field whose values are counted, got “${field}”`, {
+      field: "field",
+    });
+  return { field: field as FieldName };
+}
+
+/** A value as a filter names it. */
+function labelOf(field: string, value: string, senders: SenderDirectory): string {
+  if (field === "sender") return senders.name(Number(value));
+  return field === "severity" ? severityName(Number(value) as Severity) : value;
+}
 
 const since = (started: number): number => Math.round((performance.now() - started) * 10) / 10;
 

@@ -136,6 +136,7 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
           detail: r.detail,
         })),
         collector: roles.find((r) => r.role === "collector")?.detail ?? {},
+        gaps: (roles.find((r) => r.role === "collector")?.detail.gaps ?? []) as Intake["gaps"],
       };
     },
   }),

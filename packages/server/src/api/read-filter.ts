@@ -1,0 +1,22 @@
+import { type Filter, parseFilter } from "@halvik/core/filter";
+import type { SenderDirectory } from "@halvik/core/senders";
+import { isZone } from "@halvik/core/time";
+import type { Actor } from "../access/people.js";
+import { savedFiltersFor } from "../store/saved-filters.js";
+import type { Deps } from "./deps.js";
+import { AppError, filterError } from "./errors.js";
+
+/** A filter as someone wrote it, with the senders it was read against and the saved filters they may use. */
+export async function readFilter(
+  { db, directory, config }: Pick<Deps, "db" | "directory" | "config">,
+  actor: Actor,
+  asked: { readonly filter: string; readonly zone?: string | undefined },
+): Promise<{ filter: Filter; senders: SenderDirectory }> {
+  const zone = asked.zone ?? config.HALVIK_ZONE;
+  if (!isZone(zone)) throw new AppError("BAD_REQUEST", `zone: "${zone}" is no IANA zone`, { field: "zone" });
+  const senders = await directory.get();
+  const saved = asked.filter.includes("filter") ? await savedFiltersFor(db, actor.name) : [];
+  const parsed = parseFilter(asked.filter, { zone, directory: senders, saved });
+  if (!parsed.ok) throw filterError(parsed.error);
+  return { filter: parsed.filter, senders };
+}

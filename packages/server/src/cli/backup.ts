@@ -1,0 +1,132 @@
+import { spawn } from "node:child_process";
+import { existsSync, mkdirSync, readdirSync } from "node:fs";
+import { join, resolve } from "node:path";
+import { Command } from "commander";
+import pg from "pg";
+import { type Config, loadConfig } from "../config/config.js";
+import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
+import { Cluster, POSTGRES_BIN } from "../start/cluster.js";
+import { handOver, prepareDataDir, runAsUser, takePidFile } from "../start/prepare.js";
+import { setUpDatabase } from "../start/setup-database.js";
+import { migrate } from "../store/migrate.js";
+import { connectionOf, DB_OWNER } from "../store/pool.js";
+
+/** Tables copied at a time, of a segment each. */
+const JOBS = "2";
+
+export const backupCommands = (): Command[] => [
+  new Command("backup")
+    .description("copy the whole store into a directory, while Halvik runs or not; the copy is of one moment")
+    .argument("<directory>", "a directory that does not exist yet, or is empty")
+    .action(async (directory: string) => {
+      const target = resolve(directory);
+      if (existsSync(target) && readdirSync(target).length > 0)
+        throw new Error(`${target} is not empty; a backup goes into a directory of its own`);
+      await withDatabase(async (config, secrets) => {
+        const started = performance.now();
+        await run(config, secrets, "pg_dump", [
+          "--format=directory",
+          `--jobs=${JOBS}`,
+          "--compress=1",
+          `--file=${target}`,
+          config.HALVIK_DB_NAME,
+        ]);
+        console.log(`backed up into ${target} in ${seconds(started)}`);
+      });
+    }),
+  new Command("restore")
+    .description("fill an empty Halvik from a backup; Halvik must not run on that data directory")
+    .argument("<directory>", "what “backup” made")
+    .action(async (directory: string) => {
+      const source = resolve(directory);
+      if (!existsSync(join(source, "toc.dat"))) throw new Error(`${source} is no backup of Halvik's`);
+      const config = loadConfig(process.env);
+      mkdirSync(config.HALVIK_DATA_DIR, { recursive: true });
+      const release = takePidFile(config.HALVIK_DATA_DIR);
+      try {
+        await withDatabase(async (_, secrets) => {
+          await refuseIfFilled(config, secrets);
+          const started = performance.now();
+          await run(config, secrets, "pg_restore", [
+            "--clean",
+            "--if-exists",
+            "--exit-on-error",
+            `--jobs=${JOBS}`,
+            `--dbname=${config.HALVIK_DB_NAME}`,
+            source,
+          ]);
+          const migrated = await migrate(connectionOf(config, secrets, "owner"));
+          await setUpDatabase(config, secrets);
+          console.log(
+            `restored in ${seconds(started)}${migrated.length > 0 ? `, brought up to date by ${migrated.join(", ")}` : ""}; accounts and tokens are those of the backup`,
+          );
+        });
+      } finally {
+        release();
+      }
+    }),
+  new Command("migrate").description("bring the database to the newest schema; bin/start does the same").action(() =>
+    withDatabase(async (config, secrets) => {
+      const done = await migrate(connectionOf(config, secrets, "owner"));
+      console.log(done.length === 0 ? "the schema is the newest already" : done.join("\n"));
+    }),
+  ),
+];
+
+const seconds = (startedMs: number): string => `${((performance.now() - startedMs) / 1_000).toFixed(1)} s`;
+
+/** Work on the database: the running one, or one that is started for it and stopped again. */
+async function withDatabase(work: (config: Config, secrets: Secrets) => Promise<void>): Promise<void> {
+  const config = loadConfig(process.env);
+  const runAs = runAsUser();
+  prepareDataDir(config, runAs);
+  const secrets = loadOrMakeSecrets(config.HALVIK_DATA_DIR);
+  handOver(join(config.HALVIK_DATA_DIR, "secrets.json"), runAs);
+  const cluster = new Cluster(config, secrets, runAs);
+  const ran = await answers(config, secrets);
+  if (!ran) await cluster.start();
+  try {
+    await work(config, secrets);
+  } finally {
+    if (!ran) await cluster.stop();
+  }
+}
+
+async function answers(config: Config, secrets: Secrets): Promise<boolean> {
+  const client = new pg.Client(connectionOf(config, secrets, "owner"));
+  try {
+    await client.connect();
+    await client.end();
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+async function refuseIfFilled(config: Config, secrets: Secrets): Promise<void> {
+  const client = new pg.Client(connectionOf(config, secrets, "owner"));
+  await client.connect();
+  try {
+    const there = await client.query("select to_regclass('public.segment') is not null as there");
+    if (!there.rows[0].there) return;
+    const { rows } = await client.query("select coalesce(sum(rows), 0)::bigint as n from segment");
+    if (rows[0].n > 0)
+      throw new Error(
+        `${config.HALVIK_DATA_DIR} holds ${rows[0].n} records; restore into a data directory of its own (HALVIK_DATA_DIR)`,
+      );
+  } finally {
+    await client.end();
+  }
+}
+
+function run(config: Config, secrets: Secrets, program: string, args: readonly string[]): Promise<void> {
+  return new Promise((done, failed) => {
+    const child = spawn(
+      join(POSTGRES_BIN, program),
+      [`--host=${config.HALVIK_DB_HOST}`, `--port=${config.HALVIK_DB_PORT}`, `--username=${DB_OWNER}`, ...args],
+      { stdio: ["ignore", "inherit", "inherit"], env: { ...process.env, PGPASSWORD: secrets.dbOwnerPassword } },
+    );
+    child.once("error", failed);
+    child.once("exit", (code) => (code === 0 ? done() : failed(new Error(`${program} ended with ${code}`))));
+  });
+}

@@ -1,0 +1,216 @@
+import type { EndpointKind } from "@halvik/core/contract";
+import { JsonMapping } from "@halvik/core/json";
+import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, usmUser } from "@halvik/core/snmp";
+import { Command, Option } from "commander";
+import pg from "pg";
+import { audit } from "../access/people.js";
+import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
+import {
+  addEndpoint,
+  changeEndpoint,
+  ENDPOINT_KINDS,
+  loadEndpoints,
+  removeEndpoint,
+  saveSnmpUser,
+} from "../store/endpoint-configs.js";
+import { connectionOf } from "../store/pool.js";
+import { withModels } from "./context.js";
+
+const CLI = "command line";
+
+interface EndpointOptions {
+  readonly kind?: EndpointKind;
+  readonly host?: string;
+  readonly port?: string;
+  readonly community?: string[];
+  readonly client?: string[];
+  readonly clientsOnly?: boolean;
+  readonly mapping?: string;
+}
+
+/** Runs work with a connection of the database's owner. */
+const withDb = <T>(work: (db: pg.Client, config: Parameters<typeof loadEndpoints>[1]) => Promise<T>): Promise<T> =>
+  withModels(async ({ config, secrets }) => {
+    const db = new pg.Client(connectionOf(config, secrets, "owner"));
+    await db.connect();
+    try {
+      return await work(db, config);
+    } finally {
+      await db.end();
+    }
+  });
+
+const change = (name: string, what: Parameters<typeof changeEndpoint>[2], said: string) =>
+  withDb(async (db) => {
+    await changeEndpoint(db, name, what);
+    await audit(CLI, `endpoint ${said}`, { name });
+  });
+
+export const endpointsCommand = (): Command =>
+  new Command("endpoints")
+    .description("what Halvik listens to; changes take effect within a second")
+    .addCommand(
+      new Command("list").description("list the endpoints").action(() =>
+        withDb(async (db, config) => {
+          for (const e of await loadEndpoints(db, config))
+            console.log([e.name, e.kind, `${e.host}:${e.port}`, e.enabled ? "enabled" : "stopped"].join("\t"));
+        }),
+      ),
+    )
+    .addCommand(
+      withSettings(new Command("add").description("listen to something more").argument("<name>"))
+        .addOption(new Option("--kind <kind>", "kind of endpoint").choices(ENDPOINT_KINDS).makeOptionMandatory())
+        .action((name: string, o: EndpointOptions) =>
+          withDb(async (db) => {
+            if (o.port === undefined) throw new Error("--port: name the port to listen on");
+            await addEndpoint(db, {
+              name,
+              kind: o.kind!,
+              host: o.host ?? null,
+              port: readPort(o.port),
+              settings: settingsOf(o),
+            });
+            await audit(CLI, "endpoint added", { name, kind: o.kind });
+          }),
+        ),
+    )
+    .addCommand(
+      withSettings(new Command("set").description("change an endpoint").argument("<name>")).action(
+        (name: string, o: EndpointOptions) =>
+          change(
+            name,
+            {
+              ...(o.port === undefined ? {} : { port: readPort(o.port) }),
+              ...(o.host === undefined ? {} : { host: o.host }),
+              settings: settingsOf(o),
+            },
+            "changed",
+          ),
+      ),
+    )
+    .addCommand(
+      new Command("stop")
+        .description("stop listening")
+        .argument("<name>")
+        .action((name: string) => change(name, { enabled: false }, "stopped")),
+    )
+    .addCommand(
+      new Command("start")
+        .description("listen again")
+        .argument("<name>")
+        .action((name: string) => change(name, { enabled: true }, "started")),
+    )
+    .addCommand(
+      new Command("remove")
+        .description("forget an endpoint")
+        .argument("<name>")
+        .action((name: string) =>
+          withDb(async (db) => {
+            await removeEndpoint(db, name);
+            await audit(CLI, "endpoint removed", { name });
+          }),
+        ),
+    );
+
+function withSettings(command: Command): Command {
+  return command
+    .option("--host <address>", "address to listen on (default: HALVIK_LISTEN_HOST)")
+    .option("--port <n>", "port to listen on")
+    .option("--community <text...>", "SNMP: communities that may speak; without any, all may")
+    .option("--client <fingerprint=address...>", "syslog over TLS: which sender a certificate is, by its SHA-256")
+    .option("--clients-only", "syslog over TLS: refuse peers without such a certificate")
+    .option("--mapping <json>", 'HTTPS: what JSON values become, such as {"src":"client.ip"}');
+}
+
+function settingsOf(o: EndpointOptions) {
+  const clients = o.client?.map((text) => {
+    const equals = text.indexOf("=");
+    if (equals < 1) throw new Error(`--client: expected FINGERPRINT=ADDRESS, got "${text}"`);
+    return [text.slice(0, equals).replaceAll(":", "").toLowerCase(), text.slice(equals + 1)] as const;
+  });
+  return {
+    ...(o.community ? { communities: o.community } : {}),
+    ...(clients ? { clients: Object.fromEntries(clients) } : {}),
+    ...(o.clientsOnly ? { clientsOnly: true } : {}),
+    ...(o.mapping === undefined ? {} : { mapping: JsonMapping.parse(JSON.parse(o.mapping)) }),
+  };
+}
+
+function readPort(text: string): number {
+  const port = /^\d{1,5}$/.test(text) ? Number(text) : -1;
+  if (port < 0 || port > 65_535) throw new Error(`--port: expected 0 to 65535, got "${text}"`);
+  return port;
+}
+
+interface UserOptions {
+  readonly auth?: (typeof AUTH_PROTOCOLS)[number];
+  readonly authPassword?: string;
+  readonly priv?: (typeof PRIV_PROTOCOLS)[number];
+  readonly privPassword?: string;
+  readonly sender?: string;
+}
+
+export const snmpUsersCommand = (): Command =>
+  new Command("snmp-users")
+    .description("users of SNMPv3 notifications; their passwords become keys and are not kept")
+    .addCommand(
+      new Command("add")
+        .description("make a user, or give one new passwords (at least 8 characters: RFC 3414 section 11.2)")
+        .argument("<name>")
+        .addOption(new Option("--auth <protocol>", "authentication").choices(AUTH_PROTOCOLS))
+        .option("--auth-password <text>")
+        .addOption(new Option("--priv <protocol>", "privacy").choices(PRIV_PROTOCOLS))
+        .option("--priv-password <text>")
+        .option("--sender <name>", "the only sender that may be this user")
+        .action((name: string, o: UserOptions) =>
+          withDb(async (db) => {
+            for (const [flag, text] of [
+              ["--auth-password", o.authPassword],
+              ["--priv-password", o.privPassword],
+            ] as const)
+              if (text !== undefined && text.length < 8) throw new Error(`${flag}: expected at least 8 characters`);
+            if (
+              (o.auth === undefined) !== (o.authPassword === undefined) ||
+              (o.priv === undefined) !== (o.privPassword === undefined)
+            )
+              throw new Error("a protocol and its password go together");
+            if (o.priv !== undefined && o.auth === undefined)
+              throw new Error("--priv: privacy needs authentication too");
+            await saveSnmpUser(
+              db,
+              usmUser(nodeSnmpCrypto, {
+                name,
+                authProtocol: o.auth,
+                authPassword: o.authPassword,
+                privProtocol: o.priv,
+                privPassword: o.privPassword,
+              }),
+              o.sender ?? null,
+            );
+            await audit(CLI, "SNMP user made", { name });
+          }),
+        ),
+    )
+    .addCommand(
+      new Command("remove")
+        .description("forget a user")
+        .argument("<name>")
+        .action((name: string) =>
+          withDb(async (db) => {
+            const { rowCount } = await db.query("delete from snmp_user where name = $1", [name]);
+            if (rowCount === 0) throw new Error(`there is no SNMP user “${name}”`);
+            await audit(CLI, "SNMP user removed", { name });
+          }),
+        ),
+    )
+    .addCommand(
+      new Command("list").description("list the users").action(() =>
+        withDb(async (db) => {
+          const { rows } = await db.query<{ name: string; auth_protocol: string | null; priv_protocol: string | null }>(
+            "select name, auth_protocol, priv_protocol from snmp_user order by name",
+          );
+          for (const u of rows)
+            console.log([u.name, u.auth_protocol ?? "no authentication", u.priv_protocol ?? "no privacy"].join("\t"));
+        }),
+      ),
+    );

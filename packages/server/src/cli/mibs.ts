@@ -1,0 +1,70 @@
+import { readFileSync } from "node:fs";
+import { MibError } from "@halvik/core/mib";
+import { Command } from "commander";
+import pg from "pg";
+import { audit } from "../access/people.js";
+import { nowUs } from "../config/clock.js";
+import { addModules, listModules } from "../store/mibs.js";
+import { connectionOf } from "../store/pool.js";
+import { withModels } from "./context.js";
+
+const withDb = <T>(work: (db: pg.Client) => Promise<T>): Promise<T> =>
+  withModels(async ({ config, secrets }) => {
+    const db = new pg.Client(connectionOf(config, secrets, "owner"));
+    await db.connect();
+    try {
+      return await work(db);
+    } finally {
+      await db.end();
+    }
+  });
+
+export const mibsCommand = (): Command =>
+  new Command("mibs")
+    .description("SNMP modules that give names to object identifiers; they apply to history too")
+    .addCommand(
+      new Command("add")
+        .description("add modules")
+        .argument("<files...>", '"-" is standard input')
+        .action((files: string[]) =>
+          withDb(async (db) => {
+            for (const file of files) {
+              try {
+                const names = await addModules(
+                  db,
+                  readFileSync(file === "-" ? 0 : file, "utf8"),
+                  "command line",
+                  nowUs(),
+                );
+                await audit("command line", "SNMP modules added", { names });
+                console.log(names.join("\n"));
+              } catch (e) {
+                if (e instanceof MibError) throw new Error(`${file}: ${e.message}`);
+                throw e;
+              }
+            }
+          }),
+        ),
+    )
+    .addCommand(
+      new Command("list").description("list the modules and what they lack").action(() =>
+        withDb(async (db) => {
+          for (const m of await listModules(db)) {
+            console.log([m.name, m.shipped ? "shipped" : `added by ${m.addedBy}`].join("\t"));
+            for (const p of m.problems) console.log(`  line ${p.line}, column ${p.column}: ${p.message}`);
+          }
+        }),
+      ),
+    )
+    .addCommand(
+      new Command("remove")
+        .description("forget an added module")
+        .argument("<name>")
+        .action((name: string) =>
+          withDb(async (db) => {
+            const { rowCount } = await db.query("delete from mib_module where name = $1", [name]);
+            if (rowCount === 0) throw new Error(`no module “${name}” was added`);
+            await audit("command line", "SNMP module removed", { name });
+          }),
+        ),
+    );
