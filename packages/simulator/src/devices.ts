@@ -6,6 +6,7 @@ export type Role =
   | "switch"
   | "router"
   | "linux server"
+  | "windows server"
   | "ticketing"
   | "camera"
   | "ups"
@@ -27,13 +28,39 @@ export interface Device {
   /** The loopback address its stand-in sends from: an alias of the sender, as anyone can set one. */
   readonly alias: string;
   readonly format: "RFC 5424" | "RFC 3164";
-  readonly transport: "udp" | "tcp";
+  /** How its syslog travels; Windows events go over HTTPS. */
+  readonly transport: "udp" | "tcp" | "tls";
+  /** It exports flows by this protocol, about so many a minute. */
+  readonly flows: { readonly protocol: FlowExport; readonly perMinute: number } | null;
+  /** It sends SNMP notifications this way. */
+  readonly snmp: "v1" | "v2c" | "v2c inform" | "v3" | null;
   readonly reachedThrough: string | null;
   /** Ordinary messages an hour, by day. */
   readonly perHour: number;
   /** Its clock is this much ahead, in seconds. */
   readonly clockAheadSeconds: number;
 }
+
+export type FlowExport = "NetFlow v5" | "NetFlow v9" | "IPFIX" | "sFlow v5";
+
+const FLOWS: Readonly<Record<string, Device["flows"]>> = {
+  "rt-orvane": { protocol: "NetFlow v9", perMinute: 24 },
+  "core-orvane": { protocol: "IPFIX", perMinute: 16 },
+  "sw-orvane-1": { protocol: "sFlow v5", perMinute: 6 },
+  "rt-lysgrund": { protocol: "NetFlow v5", perMinute: 6 },
+  "rt-hestnes": { protocol: "NetFlow v5", perMinute: 5 },
+  "rt-torvika": { protocol: "NetFlow v5", perMinute: 4 },
+  "gw-brisling": { protocol: "IPFIX", perMinute: 3 },
+  "gw-sandlo": { protocol: "IPFIX", perMinute: 3 },
+};
+
+const SNMP: Readonly<Partial<Record<Role, Device["snmp"]>>> = {
+  "core switch": "v2c inform",
+  switch: "v2c",
+  router: "v3",
+  ups: "v1",
+  "crane control": "v2c",
+};
 
 export const ZONE = "Europe/Oslo";
 
@@ -56,9 +83,9 @@ const SITES: readonly Site[] = [
       ["sw-orvane-1", "switch", 14],
       ["sw-orvane-2", "switch", 14],
       ["sw-orvane-3", "switch", 12],
-      ["dc-1", "linux server", 80],
-      ["files-1", "linux server", 50],
-      ["files-2", "linux server", 46],
+      ["dc-1", "windows server", 300],
+      ["files-1", "windows server", 120],
+      ["files-2", "windows server", 110],
       ["mail-1", "linux server", 90],
       ["backup-1", "linux server", 30],
       ["dns-1", "dns", 110],
@@ -153,6 +180,7 @@ const GROUP_OF: Readonly<Record<Role, string>> = {
   "ship gateway": "network",
   wifi: "network",
   "linux server": "servers",
+  "windows server": "servers",
   dns: "servers",
   ticketing: "ticketing",
   camera: "facilities",
@@ -176,7 +204,9 @@ export const DEVICES: readonly Device[] = SITES.flatMap((site) => {
       address: `10.20.${site.net}.${10 + i}`,
       alias: `127.20.${site.net}.${10 + i}`,
       format: MODERN.includes(role) ? "RFC 5424" : "RFC 3164",
-      transport: role === "ticketing" || role === "ship gateway" ? "tcp" : "udp",
+      transport: role === "ticketing" ? "tcp" : role === "ship gateway" ? "tls" : "udp",
+      flows: FLOWS[name] ?? null,
+      snmp: SNMP[role] ?? null,
       reachedThrough: name === uplink ? (site.name === "Orvane" ? null : "rt-orvane") : uplink,
       perHour,
       clockAheadSeconds: name === "wifi-torvika" ? 47 : name === "cctv-hestnes" ? -210 : 0,

@@ -1,5 +1,10 @@
+export { CRANE_MIB } from "./crane-mib.js";
 export { DEVICES, type Device } from "./devices.js";
-export { historyCapture } from "./history.js";
+export { eventXml, ordinaryEvent } from "./events.js";
+export { FlowWriter, ordinaryFlow, type SimFlow } from "./flows.js";
+export { type HistoryPiece, history, plantedStories } from "./history.js";
 export { LiveDevices, type LiveTarget } from "./live.js";
+export { NotificationWriter, notify, USM } from "./notifications.js";
+export { Random } from "./random.js";
 export { roster } from "./roster.js";
-export { minuteOf, type Sent, type TimelineOptions } from "./timeline.js";
+export { type Sent, Timeline, type TimelineOptions } from "./timeline.js";

@@ -1,45 +1,76 @@
 import { createSocket, type Socket as UdpSocket } from "node:dgram";
 import { createConnection, type Socket } from "node:net";
-import { US_PER_MINUTE } from "@halvik/core/time";
-import type { Device } from "./devices.js";
-import { minuteOf, type Sent, type TimelineOptions } from "./timeline.js";
+import { connect as connectTls } from "node:tls";
+import type { SnmpCrypto } from "@halvik/core/snmp";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
+import type { Device, FlowExport } from "./devices.js";
+import { Forwarder, type ForwarderTarget } from "./forwarder.js";
+import { type Sent, Timeline, type TimelineOptions } from "./timeline.js";
 
 export interface LiveTarget {
   readonly host: string;
-  readonly udpPort: number;
-  readonly tcpPort: number;
+  readonly syslogUdp: number;
+  readonly syslogTcp: number;
+  readonly syslogTls: number;
+  readonly snmp: number;
+  readonly flow: Readonly<Record<FlowExport, number>>;
+  /** Where Windows events go; null: nowhere. */
+  readonly events: (ForwarderTarget & { readonly bookmarkFile: string }) | null;
 }
 
 const TICK_MS = 50;
 const RECONNECT_MS = 2_000;
+/** A forwarder that was away reads its log back this far at most. */
+const MAX_BACKLOG_US = US_PER_DAY;
+const TEXT = new TextDecoder();
 
 /** Sends real packets over loopback, each device from an address of its own, until told to stop. */
 export class LiveDevices {
   private readonly udp = new Map<string, UdpSocket>();
   private readonly tcp = new Map<string, { socket: Socket; open: boolean }>();
+  private readonly timeline: Timeline;
+  private readonly forwarder: Forwarder | null;
   private waiting: Sent[] = [];
   private minute: number;
   private timer: NodeJS.Timeout | null = null;
   sent = 0;
-  /** Messages of devices whose TCP connection was not there. */
+  /** Messages of devices whose connection was not there. */
   unsent = 0;
+  /** Informs that were acknowledged. */
+  acknowledged = 0;
 
   constructor(
     private readonly target: LiveTarget,
-    private readonly options: TimelineOptions,
+    options: TimelineOptions,
+    crypto: SnmpCrypto,
     private readonly nowUs: () => number,
   ) {
+    this.timeline = new Timeline(options, crypto);
+    this.forwarder = target.events && new Forwarder(target.events, target.events.bookmarkFile);
     this.minute = Math.floor(nowUs() / US_PER_MINUTE);
   }
 
   start(): void {
+    this.catchUp();
     this.timer = setInterval(() => this.tick(), TICK_MS);
   }
 
-  stop(): void {
+  async stop(): Promise<void> {
     if (this.timer) clearInterval(this.timer);
+    await this.forwarder?.stop();
     for (const socket of this.udp.values()) socket.close();
     for (const { socket } of this.tcp.values()) socket.destroy();
+  }
+
+  /** Windows events since the bookmark: the log kept them while the forwarder was away. */
+  private catchUp(): void {
+    const bookmark = this.forwarder?.bookmarkUs() ?? null;
+    if (bookmark === null) return;
+    const now = this.nowUs();
+    const from = Math.max(bookmark, now - MAX_BACKLOG_US);
+    for (let minute = Math.floor(from / US_PER_MINUTE) - 5; minute < this.minute; minute++)
+      for (const s of this.timeline.minute(minute))
+        if (s.protocol === "windows" && s.arrivesUs > bookmark && s.arrivesUs <= now) this.forward(s);
   }
 
   private tick(): void {
@@ -48,7 +79,7 @@ export class LiveDevices {
     while (this.minute * US_PER_MINUTE <= now + 2_000_000) {
       this.waiting = [
         ...this.waiting,
-        ...minuteOf(this.minute, this.options).filter((s) => s.arrivesUs >= now - 1_000_000),
+        ...this.timeline.minute(this.minute).filter((s) => s.arrivesUs >= now - 1_000_000),
       ].sort((a, b) => a.arrivesUs - b.arrivesUs);
       this.minute++;
     }
@@ -58,20 +89,30 @@ export class LiveDevices {
     for (const s of ready) this.send(s);
   }
 
-  private send({ device, line }: Sent): void {
-    if (device.transport === "udp") {
-      this.udpOf(device).send(line, this.target.udpPort, this.target.host, () => undefined);
+  private forward(s: Sent): void {
+    this.forwarder?.add(s.device.alias, s.arrivesUs, TEXT.decode(s.payload));
+  }
+
+  private send(s: Sent): void {
+    const { device, payload } = s;
+    if (s.protocol === "windows") this.forward(s);
+    else if (s.protocol === "snmp") this.datagram(device, payload, this.target.snmp);
+    else if (s.protocol === "flow") this.datagram(device, payload, this.target.flow[device.flows!.protocol]);
+    else if (device.transport === "udp") this.datagram(device, payload, this.target.syslogUdp);
+    else {
+      const connection = this.tcpOf(device);
+      if (!connection.open) {
+        this.unsent++;
+        return;
+      }
+      connection.socket.write(`${payload.length} `);
+      connection.socket.write(payload);
       this.sent++;
-      return;
     }
-    const connection = this.tcpOf(device);
-    if (!connection.open) {
-      this.unsent++;
-      return;
-    }
-    const bytes = Buffer.from(line);
-    connection.socket.write(`${bytes.length} `);
-    connection.socket.write(bytes);
+  }
+
+  private datagram(device: Device, payload: Uint8Array, port: number): void {
+    this.udpOf(device).send(payload, port, this.target.host, () => undefined);
     this.sent++;
   }
 
@@ -80,6 +121,8 @@ export class LiveDevices {
     if (!socket) {
       socket = createSocket("udp4");
       socket.on("error", () => undefined);
+      // only informs are answered
+      socket.on("message", () => this.acknowledged++);
       socket.bind({ address: device.alias, port: 0 });
       this.udp.set(device.alias, socket);
     }
@@ -89,12 +132,21 @@ export class LiveDevices {
   private tcpOf(device: Device): { socket: Socket; open: boolean } {
     const known = this.tcp.get(device.alias);
     if (known) return known;
-    const socket = createConnection({ host: this.target.host, port: this.target.tcpPort, localAddress: device.alias });
+    const { host } = this.target;
+    const tls = device.transport === "tls";
+    const plain = createConnection({
+      host,
+      port: tls ? this.target.syslogTls : this.target.syslogTcp,
+      localAddress: device.alias,
+    });
+    // the demo's collector made its own certificate
+    const socket = tls ? connectTls({ socket: plain, rejectUnauthorized: false }) : plain;
     const connection = { socket, open: false };
     this.tcp.set(device.alias, connection);
-    socket.once("connect", () => {
+    socket.once(tls ? "secureConnect" : "connect", () => {
       connection.open = true;
     });
+    plain.on("error", () => undefined);
     socket.on("error", () => undefined);
     socket.once("close", () => {
       connection.open = false;

@@ -1,16 +1,8 @@
+import { type Decision, firewallSays, ordinaryDecision } from "./decisions.js";
 import type { Device, Role } from "./devices.js";
+import { inside, OUTSIDE, PEOPLE } from "./places.js";
 import type { Random } from "./random.js";
-
-/** A message before it has a header: what a device of a role says on an ordinary day. */
-export interface Said {
-  readonly severity: number;
-  readonly facility: number;
-  readonly app: string;
-  readonly process?: number;
-  readonly messageId?: string;
-  readonly data?: string;
-  readonly text: string;
-}
+import type { Said } from "./said.js";
 
 const AUTH = 4;
 const AUTHPRIV = 10;
@@ -19,50 +11,16 @@ const KERN = 0;
 const CRON = 9;
 const MAIL = 2;
 const LOCAL0 = 16;
-const LOCAL4 = 20;
 const LOCAL7 = 23;
-
-const PEOPLE = [
-  "k.lind",
-  "r.moe",
-  "p.berg",
-  "a.solli",
-  "m.aune",
-  "t.vik",
-  "s.dahl",
-  "h.strand",
-  "e.nes",
-  "j.holm",
-] as const;
-const OUTSIDE = [
-  "192.0.2.17",
-  "192.0.2.44",
-  "198.51.100.23",
-  "198.51.100.61",
-  "203.0.113.30",
-  "203.0.113.77",
-  "203.0.113.140",
-] as const;
-const inside = (r: Random) => `10.20.${r.int(1, 6)}.${r.int(10, 240)}`;
 
 /** One ordinary message of a device. */
 export function ordinary(device: Device, r: Random): Said {
+  if (device.role === "windows server") throw new Error(`${device.name} speaks in events, not in messages`);
   return SAYS[device.role](r, device);
 }
 
-const SAYS: Readonly<Record<Role, (r: Random, d: Device) => Said>> = {
-  firewall: (r) => {
-    const denied = r.chance(0.45);
-    const port = r.pick([22, 23, 53, 80, 123, 443, 445, 3389, 5060, 8080]);
-    const [src, dst] = denied ? [r.pick(OUTSIDE), "198.51.100.4"] : [inside(r), r.pick(OUTSIDE)];
-    const policy = denied ? `edge-in-${r.int(7, 9)}` : `office-out-${r.int(1, 4)}`;
-    return {
-      facility: LOCAL4,
-      severity: denied ? 5 : 6,
-      app: "filter",
-      text: `${denied ? "denied" : "accepted"} tcp ${src}:${r.int(32768, 60999)} -> ${dst}:${port} policy ${policy}`,
-    };
-  },
+const SAYS: Readonly<Record<Exclude<Role, "windows server">, (r: Random, d: Device) => Said>> = {
+  firewall: (r, d) => firewallSays(d, r, ordinaryDecision(r)),
   vpn: (r) => {
     const user = r.pick(PEOPLE);
     const from = r.chance(0.3) ? inside(r) : r.pick(OUTSIDE);
@@ -323,4 +281,12 @@ export const suRefused = (r: Random, user: string): Said => ({
   severity: 4,
   app: "su",
   text: `'su root' failed for ${user} on /dev/pts/${r.int(0, 9)}`,
+});
+
+export const decided = (device: Device, r: Random, decision: Decision): Said => firewallSays(device, r, decision);
+export const misconfigured = (n: number): Said => ({
+  facility: LOCAL0,
+  severity: 4,
+  app: "video",
+  text: `time server 10.20.9.9 did not answer; stream ${1 + (n % 8)} keeps its own clock`,
 });

@@ -1,38 +1,71 @@
 import { CaptureMessages } from "@halvik/core/capture";
+import { FlowDecoder } from "@halvik/core/flow";
+import { readNotification, UsmUsers, usmUser } from "@halvik/core/snmp";
 import { parseSyslog } from "@halvik/core/syslog";
-import { DEVICES, historyCapture, minuteOf, roster } from "./index.js";
+import { parseEvent } from "@halvik/core/windows";
+import { testCrypto } from "../../core/src/testing/node/snmp-crypto.js";
+import { DEVICES, history, plantedStories, roster, Timeline, USM } from "./index.js";
 
 const OPTIONS = { seed: 7, storyEveryMinutes: 2, rate: 1 };
 const MINUTE = 29_760_000;
+const minuteOf = (minute: number, options = OPTIONS) => new Timeline(options, testCrypto).minute(minute);
 
 test("the same seed and minute give the same bytes; another seed others", () => {
-  expect(minuteOf(MINUTE, OPTIONS)).toEqual(minuteOf(MINUTE, OPTIONS));
-  expect(minuteOf(MINUTE, { ...OPTIONS, seed: 8 })).not.toEqual(minuteOf(MINUTE, OPTIONS));
+  expect(minuteOf(MINUTE)).toEqual(minuteOf(MINUTE));
+  expect(minuteOf(MINUTE, { ...OPTIONS, seed: 8 })).not.toEqual(minuteOf(MINUTE));
 });
 
-test("every message is syslog that decodes in full, from the device that says it is", () => {
-  for (let i = 0; i < 30; i++)
-    for (const { device, line, arrivesUs } of minuteOf(MINUTE + i * 37, OPTIONS)) {
-      const message = parseSyslog(line, { receivedUs: arrivesUs, zone: "Europe/Oslo" });
-      expect({ line, problem: message.problem, host: message.host }).toEqual({
-        line,
-        problem: null,
-        host: device.name,
-      });
-      expect(Math.abs(message.deviceUs! - arrivesUs)).toBeLessThan(12 * 60e6);
+test("whatever is sent decodes in full, from the device that says it is", () => {
+  const timeline = new Timeline(OPTIONS, testCrypto);
+  const users = new UsmUsers([usmUser(testCrypto, USM)], testCrypto);
+  const flows = new FlowDecoder();
+  const seen = { syslog: 0, snmp: 0, flow: 0, windows: 0 };
+  for (let i = 0; i < 40; i++)
+    for (const { device, payload, arrivesUs, protocol } of timeline.minute(MINUTE + i)) {
+      seen[protocol]++;
+      if (protocol === "syslog") {
+        const line = new TextDecoder().decode(payload);
+        const message = parseSyslog(line, { receivedUs: arrivesUs, zone: "Europe/Oslo" });
+        expect({ line, problem: message.problem, host: message.host }).toEqual({
+          line,
+          problem: null,
+          host: device.name,
+        });
+        expect(Math.abs(message.deviceUs! - arrivesUs)).toBeLessThan(12 * 60e6);
+      } else if (protocol === "snmp") {
+        expect(readNotification(payload, users).version).toBe(device.snmp === "v2c inform" ? "v2c" : device.snmp);
+      } else if (protocol === "flow") {
+        const d = flows.decode(payload, device.alias, arrivesUs);
+        expect({ problems: d.problems, held: d.held }).toEqual({ problems: [], held: 0 });
+        // what a cut-off site could not send is missing, and told so
+        if (device.site !== "Hestnes")
+          expect({ device: device.name, missed: d.missed }).toEqual({ device: device.name, missed: 0 });
+        for (const f of d.records) expect(Math.abs((f.endUs ?? arrivesUs) - arrivesUs)).toBeLessThan(12 * 60e6);
+      } else expect(parseEvent(new TextDecoder().decode(payload)).computer).toBe(`${device.name}.orvane.example`);
     }
+  for (const n of Object.values(seen)) expect(n).toBeGreaterThan(20);
 });
 
-test("history is a capture in order of arrival that ends where it should", () => {
+test("history is a capture in order of arrival that ends where it should, and event logs beside it", () => {
   const until = (MINUTE + 60) * 60e6;
   const reader = new CaptureMessages();
   const times: number[] = [];
-  for (const piece of historyCapture(until, 1 / 24, OPTIONS))
-    for (const m of reader.push(piece)) if (m.type === "syslog") times.push(m.timeUs!);
+  let events = 0;
+  for (const piece of history(until, 1 / 24, OPTIONS, testCrypto)) {
+    if (piece.to === "events") events++;
+    else for (const m of reader.push(piece.bytes)) if (m.type === "message") times.push(m.timeUs!);
+  }
   expect([...reader.end()]).toEqual([]);
   expect(times.length).toBeGreaterThan(500);
+  expect(events).toBeGreaterThan(100);
   expect(times).toEqual([...times].sort((a, b) => a - b));
   expect(times[times.length - 1]).toBeLessThan(until);
+});
+
+test("every kind of story is planted in a week, the intrusion several times", () => {
+  const names = plantedStories(MINUTE * 60e6, 7, 149).map((s) => s.name);
+  expect(new Set(names).size).toBe(8);
+  expect(names.filter((n) => n === "intrusion").length).toBeGreaterThanOrEqual(8);
 });
 
 test("about sixty devices, each with a name, an address and an alias of its own, reached without circles", () => {

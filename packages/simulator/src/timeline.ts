@@ -1,15 +1,20 @@
+import type { SnmpCrypto } from "@halvik/core/snmp";
 import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND, zoneOffsetUs } from "@halvik/core/time";
 import { DEVICES, type Device, ZONE } from "./devices.js";
+import { eventXml, ordinaryEvent, type WindowsSays } from "./events.js";
+import { FlowWriter, ordinaryFlow, type SimFlow, telemetryFlow } from "./flows.js";
 import { ordinary } from "./messages.js";
+import { NotificationWriter, notify } from "./notifications.js";
 import { Random } from "./random.js";
-import { STORIES } from "./stories.js";
+import { type Beat, OUTAGE_SITE, OUTAGE_US, STORIES, type Story } from "./stories.js";
 import { writeLine } from "./write.js";
 
-/** A message on its way: when the device made it, when it reaches the collector. */
+/** Something on its way: when it reaches the collector, and the bytes. */
 export interface Sent {
   readonly device: Device;
   readonly arrivesUs: number;
-  readonly line: string;
+  readonly protocol: "syslog" | "snmp" | "flow" | "windows";
+  readonly payload: Uint8Array;
 }
 
 export interface TimelineOptions {
@@ -23,35 +28,126 @@ export interface TimelineOptions {
 const TRANSIT_US = 40_000;
 /** Once in a while a ship is out of radio: what it has to say comes afterwards, all at once. */
 const RADIO_GAP = { everyUs: 26 * US_PER_HOUR, lengthUs: 8 * US_PER_MINUTE, ship: "ship Brisling" };
+/** Chance that a device speaks by SNMP in an ordinary minute. */
+const NOTIFICATION_CHANCE = 0.02;
+
+const encoder = new TextEncoder();
+
+/** The story that begins in a minute, or null. */
+export function storyAt(minute: number, storyEveryMinutes: number): Story | null {
+  return minute % storyEveryMinutes === 0 ? STORIES[Math.floor(minute / storyEveryMinutes) % STORIES.length]! : null;
+}
 
 /**
- * Everything the devices send because of one minute, in order of arrival. A pure function of seed and minute: history and
- * live stand-ins tell the same story. A story that begins in this minute is given whole, however long it lasts.
+ * Everything the devices send, minute by minute. What is said is a pure function of seed and minute: history and live stand-ins
+ * tell the same stories. Numbers that count up (of datagrams, of events) go on from minute to minute.
  */
-export function minuteOf(minute: number, options: TimelineOptions): Sent[] {
-  const startUs = minute * US_PER_MINUTE;
-  const out: Sent[] = [];
-  for (const device of DEVICES) {
-    const r = new Random(options.seed, minute, device.name);
-    const count = r.poisson((device.perHour / 60) * dayShape(startUs) * options.rate);
-    for (let i = 0; i < count; i++) out.push(send(device, startUs + r.int(0, 59_999_999), writeOrdinary(device, r)));
-  }
-  if (minute % options.storyEveryMinutes === 0) {
-    const r = new Random(options.seed, minute, "story");
-    const story = STORIES[Math.floor(minute / options.storyEveryMinutes) % STORIES.length]!;
-    for (const beat of story(r))
-      out.push(send(beat.device, startUs + beat.afterUs, (atUs) => writeLine(beat.device, beat.said, atUs)));
-  }
-  return out.sort((a, b) => a.arrivesUs - b.arrivesUs);
-}
+export class Timeline {
+  private readonly flows = new FlowWriter();
+  private readonly notifications: NotificationWriter;
 
-function writeOrdinary(device: Device, r: Random): (atUs: number) => string {
-  const said = ordinary(device, r);
-  return (atUs) => writeLine(device, said, atUs);
-}
+  constructor(
+    private readonly options: TimelineOptions,
+    crypto: SnmpCrypto,
+  ) {
+    this.notifications = new NotificationWriter(crypto);
+  }
 
-function send(device: Device, atUs: number, line: (atUs: number) => string): Sent {
-  return { device, arrivesUs: arrival(device, atUs), line: line(atUs) };
+  /** Everything sent because of one minute, in order of arrival; a story that begins in it is given whole. */
+  minute(minute: number): Sent[] {
+    const startUs = minute * US_PER_MINUTE;
+    const out: Sent[] = [];
+    for (const device of DEVICES) {
+      const r = new Random(this.options.seed, minute, device.name);
+      const mean = (device.perHour / 60) * dayShape(startUs) * this.options.rate;
+      for (let i = r.poisson(mean); i > 0; i--) {
+        const atUs = startUs + r.int(0, 59_999_999);
+        if (device.role === "windows server") this.add(out, device, atUs, this.event(device, ordinaryEvent(r), atUs));
+        else
+          this.add(out, device, atUs, {
+            protocol: "syslog",
+            payload: encoder.encode(writeLine(device, ordinary(device, r), atUs)),
+          });
+      }
+      this.ordinaryNotifications(device, r, startUs, out);
+      this.ordinaryFlows(device, minute, startUs, out);
+    }
+    const story = storyAt(minute, this.options.storyEveryMinutes);
+    if (story) {
+      const r = new Random(this.options.seed, minute, "story");
+      for (const beat of story.tell(r)) this.tell(beat, startUs, out);
+    }
+    return out.sort((a, b) => a.arrivesUs - b.arrivesUs);
+  }
+
+  private ordinaryNotifications(device: Device, r: Random, startUs: number, out: Sent[]): void {
+    if (device.snmp === null || !r.chance(NOTIFICATION_CHANCE * this.options.rate)) return;
+    const atUs = startUs + r.int(0, 50_000_000);
+    const index = r.int(1, 24);
+    const what =
+      device.role === "ups" || device.role === "crane control" || r.chance(0.1)
+        ? notify.authenticationFailure()
+        : notify.link(index, `ge0/${index}`, r.chance(0.5));
+    this.add(out, device, atUs, { protocol: "snmp", payload: this.notifications.write(device, what, atUs) });
+  }
+
+  private ordinaryFlows(device: Device, minute: number, startUs: number, out: Sent[]): void {
+    if (device.flows === null) return;
+    const r = new Random(this.options.seed, minute, device.name, "flows");
+    const atUs = startUs + 55 * US_PER_SECOND + r.int(0, 4_000_000);
+    const count = r.poisson(device.flows.perMinute * dayShape(startUs) * this.options.rate);
+    const flows: SimFlow[] = [];
+    for (let i = 0; i < count; i++) flows.push(ordinaryFlow(device, r, atUs));
+    if (device.role === "ship gateway") flows.push(telemetryFlow(device, r, atUs));
+    for (const payload of this.flows.write(device, flows, atUs))
+      this.add(out, device, atUs, { protocol: "flow", payload });
+  }
+
+  private tell(beat: Beat, startUs: number, out: Sent[]): void {
+    const { device, what } = beat;
+    const atUs = startUs + beat.afterUs;
+    switch (what.kind) {
+      case "message":
+        this.add(out, device, atUs, {
+          protocol: "syslog",
+          payload: encoder.encode(writeLine(device, what.said, atUs)),
+        });
+        break;
+      case "event":
+        this.add(out, device, atUs, this.event(device, what.event, atUs));
+        break;
+      case "notification":
+        this.add(out, device, atUs, {
+          protocol: "snmp",
+          payload: this.notifications.write(device, what.notification, atUs),
+        });
+        break;
+      case "flows": {
+        const flows = what.flows.map((f) => ({ ...f, endUs: atUs - US_PER_SECOND }));
+        for (const payload of this.flows.write(device, flows, atUs))
+          this.add(out, device, atUs, { protocol: "flow", payload });
+      }
+    }
+  }
+
+  /** A record id that counts up, whoever asks: the event's own millisecond. */
+  private event(device: Device, event: WindowsSays, atUs: number): Pick<Sent, "protocol" | "payload"> {
+    return { protocol: "windows", payload: encoder.encode(eventXml(device, event, atUs, Math.floor(atUs / 1_000))) };
+  }
+
+  private add(out: Sent[], device: Device, atUs: number, what: Pick<Sent, "protocol" | "payload">): void {
+    if (!this.isSilenced(device, atUs)) out.push({ device, arrivesUs: arrival(device, atUs), ...what });
+  }
+
+  /** Whether a device is cut off by the outage story. */
+  private isSilenced(device: Device, atUs: number): boolean {
+    if (device.site !== OUTAGE_SITE) return false;
+    const { storyEveryMinutes } = this.options;
+    const every = storyEveryMinutes * STORIES.length;
+    const offset = STORIES.findIndex((s) => s.name === "outage") * storyEveryMinutes;
+    const since = (((Math.floor(atUs / US_PER_MINUTE) - offset) % every) + every) % every;
+    return since * US_PER_MINUTE + (atUs % US_PER_MINUTE) < OUTAGE_US;
+  }
 }
 
 function arrival(device: Device, atUs: number): number {

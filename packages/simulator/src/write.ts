@@ -1,6 +1,6 @@
 import { civilFromDays, formatUs, US_PER_DAY, US_PER_SECOND, zoneOffsetUs } from "@halvik/core/time";
 import { type Device, ZONE } from "./devices.js";
-import type { Said } from "./messages.js";
+import type { Said } from "./said.js";
 
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 
