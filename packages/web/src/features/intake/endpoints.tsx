@@ -1,78 +1,112 @@
-import type { Intake } from "@halvik/core/contract";
+import type { EndpointJson, EndpointList, Intake } from "@halvik/core/contract";
+import { useState } from "react";
+import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
+import { AddEndpoint } from "./add-endpoint";
+import { isLoopback, KIND_WORDS, State } from "./endpoint-words";
 
-const isLoopback = (address: string): boolean =>
-  address.startsWith("127.") || address === "::1" || address === "localhost";
 /** Counters that say something did not become a record. */
-const isLoss = (name: string): boolean => /^(lost|cut|closed|refused)/.test(name);
+const isLoss = (name: string): boolean => /^(lost|cut|closed|refused|could not|failed)/.test(name);
 
-/** Each way in, its state in words, and its counters. */
-export function Endpoints({ intake }: { intake: Intake }) {
+interface EndpointsProps {
+  readonly list: EndpointList;
+  readonly intake: Intake | undefined;
+  readonly selectedId: number | null;
+  readonly onSelect: (e: EndpointJson) => void;
+  readonly onAdd: (body: object) => Promise<unknown>;
+}
+
+/** Each way in: what it listens to, its state in words, and its counters. */
+export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: EndpointsProps) {
+  const [adding, setAdding] = useState(false);
+  const onlyHere = list.endpoints.filter((e) => e.enabled && isLoopback(e.host));
+  return (
+    <>
+      <Heading
+        small={
+          onlyHere.length > 0 && (
+            <>
+              {onlyHere.length === list.endpoints.length ? "all" : onlyHere.length} heard from this machine only: to
+              hear others set <code className="font-mono text-[12px]">HALVIK_LISTEN_HOST=0.0.0.0</code>, or an address
+              of one’s own
+            </>
+          )
+        }
+      >
+        Endpoints
+      </Heading>
+      {list.endpoints.map((e) => (
+        <button
+          type="button"
+          key={e.id}
+          data-testid="endpoint"
+          aria-current={e.id === selectedId}
+          onClick={() => onSelect(e)}
+          className={`grid w-full grid-cols-[160px_96px_140px_1fr] items-baseline gap-3 border-t border-line py-[3px] text-left text-[13px] ${e.id === selectedId ? "bg-fjord-wash" : "hover:bg-wash"}`}
+        >
+          <span className="truncate font-semibold">{e.name}</span>
+          <span className="text-quiet">{KIND_WORDS[e.kind]}</span>
+          <span className="font-mono text-[12.5px] text-quiet">
+            {e.host}:{e.port}
+          </span>
+          <span className="min-w-0">
+            <State endpoint={e} /> <Counters counters={e.counters} />
+            {e.detail !== "" && <span className="block text-ochre">{e.detail}</span>}
+          </span>
+        </button>
+      ))}
+      <div className="border-t border-line py-1.5">
+        {adding ? (
+          <AddEndpoint onAdd={onAdd} onClose={() => setAdding(false)} />
+        ) : (
+          <Button onClick={() => setAdding(true)}>Listen to something more</Button>
+        )}
+      </div>
+      {intake && <Collector intake={intake} />}
+    </>
+  );
+}
+
+function Counters({ counters }: { counters: EndpointJson["counters"] }) {
+  return Object.entries(counters)
+    .filter(([, n]) => n > 0)
+    .map(([name, n]) => (
+      <span key={name} className={isLoss(name) ? "font-semibold text-vermilion" : "text-quiet"}>
+        {" · "}
+        {n.toLocaleString("en")} {name}
+      </span>
+    ));
+}
+
+function Collector({ intake }: { intake: Intake }) {
   const collector = intake.roles.find((r) => r.role === "collector");
   const spooling = intake.collector.spooling === true;
   const own = (name: string) => Number(intake.collector[name] ?? 0);
   return (
-    <>
-      <Heading>Endpoints</Heading>
-      {intake.endpoints.map((e) => {
-        const counted = Object.entries(e.counters).filter(([, n]) => n > 0);
-        const received = (e.counters.datagrams ?? 0) + (e.counters.messages ?? 0);
-        return (
-          <article key={e.name} className="grid grid-cols-[190px_1fr] gap-3 border-t border-line py-1.5 text-[13px]">
-            <div>
-              <div className="font-semibold">{e.name}</div>
-              <div className="font-mono text-[12.5px] text-quiet">
-                {e.address}:{e.port}
-              </div>
-            </div>
-            <div>
-              <p>
-                {e.state === "listening" ? (
-                  received > 0 ? (
-                    "receiving"
-                  ) : (
-                    "listening, nothing yet"
-                  )
-                ) : (
-                  <b className="text-vermilion">{e.state}</b>
-                )}
-                {" · "}
-                {counted.length === 0
-                  ? "no counts yet"
-                  : counted.map(([name, n], i) => (
-                      <span key={name} className={isLoss(name) ? "font-semibold text-vermilion" : "text-quiet"}>
-                        {i > 0 ? " · " : ""}
-                        {n.toLocaleString("en")} {name}
-                      </span>
-                    ))}
-              </p>
-              {e.detail !== "" && <p className="text-ochre">{e.detail}</p>}
-              {isLoopback(e.address) && (
-                <p className="text-quiet">
-                  Heard from this machine only. To hear others, set{" "}
-                  <code className="font-mono text-[12.5px]">HALVIK_LISTEN_HOST=0.0.0.0</code> and start again.
-                </p>
-              )}
-            </div>
-          </article>
-        );
-      })}
-      {intake.endpoints.length === 0 && (
-        <p className="text-quiet">The collector has not said yet what it listens to.</p>
+    <p className="border-y border-line py-1.5 text-[13px] text-quiet">
+      {collector?.running ? "The collector runs" : <b className="text-vermilion">The collector does not run</b>}
+      {" · "}
+      {own("stored").toLocaleString("en")} stored · {own("held").toLocaleString("en")} held ·{" "}
+      {own("refused").toLocaleString("en")} refused · {own("capped").toLocaleString("en")} over the rate cap ·{" "}
+      {own("lost").toLocaleString("en")} lost · {own("undecodable").toLocaleString("en")} not readable
+      {own("sequence gaps") > 0 && (
+        <b className="text-ochre">
+          {" "}
+          · {own("sequence gaps").toLocaleString("en")} flows or datagrams missing by sequence
+        </b>
       )}
-      <p className="border-y border-line py-1.5 text-[13px] text-quiet">
-        {collector?.running ? "The collector runs" : <b className="text-vermilion">The collector does not run</b>}
-        {" · "}
-        {own("stored").toLocaleString("en")} stored · {own("held").toLocaleString("en")} held ·{" "}
-        {own("refused").toLocaleString("en")} refused · {own("capped").toLocaleString("en")} over the rate cap ·{" "}
-        {own("lost").toLocaleString("en")} lost · spool{" "}
-        {spooling ? (
-          <b className="text-ochre">in use, {(own("spoolBytes") / 1e6).toFixed(1)} MB: the database does not answer</b>
-        ) : (
-          "empty"
-        )}{" "}
-        · {(own("memoryBytes") / 1e6).toFixed(0)} MB of memory
-      </p>
-    </>
+      {own("held for templates") > 0 &&
+        ` · ${own("held for templates").toLocaleString("en")} flow sets came before their template`}
+      {own("held sets given up") > 0 && (
+        <b className="text-ochre"> · {own("held sets given up").toLocaleString("en")} given up: no template came</b>
+      )}{" "}
+      · spool{" "}
+      {spooling ? (
+        <b className="text-ochre">in use, {(own("spoolBytes") / 1e6).toFixed(1)} MB: the database does not answer</b>
+      ) : (
+        "empty"
+      )}{" "}
+      · {(own("memoryBytes") / 1e6).toFixed(0)} MB of memory
+    </p>
   );
 }

@@ -1,53 +1,97 @@
-import type { SenderJson, SenderList } from "@halvik/core/contract";
+import type { EndpointList, SenderJson, SenderList } from "@halvik/core/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { toast } from "sonner";
-import { intakeQuery, request, sendersQuery } from "../../app/api";
+import { endpointsQuery, intakeQuery, request, sendersQuery } from "../../app/api";
 import { usePageKeys } from "../../app/keys";
 import { Trouble } from "../../ui/empty-state";
-import { Heading, Page } from "../../ui/page";
+import { Heading, Page, Scroller } from "../../ui/page";
+import { EndpointMargin } from "./endpoint-margin";
 import { Endpoints } from "./endpoints";
+import { Files } from "./files";
 import { SenderMargin } from "./sender-margin";
 import { SenderTable } from "./sender-table";
 import { WaitingSenders } from "./waiting-senders";
+
+type Selected = { readonly kind: "sender" | "endpoint"; readonly id: number } | null;
 
 /** What Halvik listens to, who sends, who waits, and every count of what was not kept. */
 export function IntakePage() {
   const client = useQueryClient();
   const intake = useQuery(intakeQuery);
+  const endpoints = useQuery(endpointsQuery);
   const senders = useQuery(sendersQuery);
-  const [selectedId, setSelected] = useState<number | null>(null);
+  const [selected, setSelected] = useState<Selected>(null);
   const change = useMutation({
     mutationFn: ({ method, path, body }: { method: string; path: string; body?: object }) =>
       request<SenderList>(method, path, body ?? {}),
     onSuccess: (list) => client.setQueryData(["senders"], list),
     onError: (e) => toast.error(e.message),
   });
+  const changeEndpoints = useMutation({
+    mutationFn: ({ method, path, body }: { method: string; path: string; body?: object }) =>
+      request<EndpointList>(method, path, body),
+    onSuccess: (list) => client.setQueryData(["endpoints"], list),
+    onError: (e) => toast.error(e.message),
+  });
   const all = senders.data?.senders ?? [];
   const admitted = all.filter((s) => s.state === "admitted");
-  const selected = all.find((s) => s.id === selectedId);
+  const sender = selected?.kind === "sender" ? all.find((s) => s.id === selected.id) : undefined;
+  const endpoint =
+    selected?.kind === "endpoint" ? endpoints.data?.endpoints.find((e) => e.id === selected.id) : undefined;
   const move = (by: number) => {
-    const at = admitted.findIndex((s) => s.id === selectedId);
-    setSelected(admitted[Math.min(Math.max(at + by, 0), admitted.length - 1)]?.id ?? null);
+    const at = admitted.findIndex((s) => s.id === sender?.id);
+    const next = admitted[Math.min(Math.max(at + by, 0), admitted.length - 1)];
+    if (next) setSelected({ kind: "sender", id: next.id });
   };
-  usePageKeys({ j: () => move(1), k: () => move(-1), Escape: () => setSelected(null) });
+  const close = () => setSelected(null);
+  usePageKeys({ j: () => move(1), k: () => move(-1), Escape: close });
   return (
     <Page
       margin={
-        selected && (
+        sender ? (
           <SenderMargin
-            key={selected.id}
-            sender={selected}
-            onChange={(body) => change.mutateAsync({ method: "PATCH", path: `/senders/${selected.id}`, body })}
-            onClose={() => setSelected(null)}
+            key={sender.id}
+            sender={sender}
+            onChange={(body) => change.mutateAsync({ method: "PATCH", path: `/senders/${sender.id}`, body })}
+            onClose={close}
           />
-        )
+        ) : endpoint && endpoints.data ? (
+          <EndpointMargin
+            key={endpoint.id}
+            endpoint={endpoint}
+            gaps={intake.data?.gaps ?? []}
+            fingerprint={endpoints.data.fingerprint}
+            onChange={(body) =>
+              changeEndpoints.mutateAsync({ method: "PATCH", path: `/endpoints/${endpoint.id}`, body })
+            }
+            onRemove={async () => {
+              await changeEndpoints.mutateAsync({ method: "DELETE", path: `/endpoints/${endpoint.id}` });
+              close();
+            }}
+            onClose={close}
+          />
+        ) : null
       }
     >
-      <h1 className="text-[20px] leading-[26px] font-semibold">Intake</h1>
-      <div className="min-h-0 flex-1 overflow-y-auto pb-6">
-        {intake.error && <Trouble error={intake.error} what="Intake cannot be shown" />}
-        {intake.data && <Endpoints intake={intake.data} />}
+      <div className="flex items-baseline gap-4">
+        <h1 className="text-[20px] leading-[26px] font-semibold">Intake</h1>
+        <Link to="/intake/names" className="text-[13px]">
+          Names: what events, identifiers and ports are called
+        </Link>
+      </div>
+      <Scroller label="Ways in and senders">
+        {endpoints.error && <Trouble error={endpoints.error} what="Intake cannot be shown" />}
+        {endpoints.data && (
+          <Endpoints
+            list={endpoints.data}
+            intake={intake.data}
+            selectedId={endpoint?.id ?? null}
+            onSelect={(e) => setSelected({ kind: "endpoint", id: e.id })}
+            onAdd={(body) => changeEndpoints.mutateAsync({ method: "POST", path: "/endpoints", body })}
+          />
+        )}
         <WaitingSenders
           senders={all.filter((s) => s.state === "waiting")}
           unlisted={senders.data?.unlisted ?? 0}
@@ -60,10 +104,11 @@ export function IntakePage() {
         <Heading small={<a href="/api/v1/senders.csv">as CSV</a>}>Senders</Heading>
         <SenderTable
           senders={[...admitted, ...all.filter((s) => s.state === "refused")]}
-          selectedId={selectedId}
-          onSelect={(s) => setSelected(s.id)}
+          selectedId={sender?.id ?? null}
+          onSelect={(s) => setSelected({ kind: "sender", id: s.id })}
         />
-      </div>
+        <Files />
+      </Scroller>
     </Page>
   );
 }

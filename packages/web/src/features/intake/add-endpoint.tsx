@@ -1,0 +1,61 @@
+import { EndpointKind } from "@halvik/core/contract";
+import { useForm } from "react-hook-form";
+import { Button } from "../../ui/button";
+import { Field, Input } from "../../ui/field";
+import { KIND_WORDS } from "./endpoint-words";
+
+/** A further way in: name, kind, port. */
+export function AddEndpoint({ onAdd, onClose }: { onAdd: (body: object) => Promise<unknown>; onClose: () => void }) {
+  const { register, handleSubmit, formState } = useForm({
+    defaultValues: { name: "", kind: "syslog-udp", host: "", port: "" },
+  });
+  return (
+    <form
+      className="grid grid-cols-[180px_150px_150px_110px_auto] items-start gap-3"
+      onSubmit={handleSubmit(async ({ name, kind, host, port }) => {
+        await onAdd({ name, kind, port: Number(port), ...(host === "" ? {} : { host }) });
+        onClose();
+      })}
+    >
+      <Field label="Name" error={formState.errors.name?.message}>
+        {(id) => <Input id={id} {...register("name", { required: "A name is needed." })} />}
+      </Field>
+      <Field label="Kind">
+        {(id) => (
+          <select
+            id={id}
+            className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-[5px]"
+            {...register("kind")}
+          >
+            {EndpointKind.options.map((k) => (
+              <option key={k} value={k}>
+                {KIND_WORDS[k]}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      <Field label="Address" hint="empty: as configured">
+        {(id) => <Input id={id} className="font-mono" {...register("host")} />}
+      </Field>
+      <Field label="Port" error={formState.errors.port?.message}>
+        {(id) => (
+          <Input
+            id={id}
+            className="font-mono"
+            inputMode="numeric"
+            {...register("port", {
+              validate: (v) => (/^\d{1,5}$/.test(v) && Number(v) > 0 && Number(v) <= 65_535) || "1 to 65535.",
+            })}
+          />
+        )}
+      </Field>
+      <span className="mt-[22px] flex gap-1.5">
+        <Button type="submit" main>
+          Listen
+        </Button>
+        <Button onClick={onClose}>Not now</Button>
+      </span>
+    </form>
+  );
+}

@@ -1,0 +1,121 @@
+import type { ApplicationList } from "@halvik/core/contract";
+import { bytesText } from "@halvik/core/sentence";
+import { useForm } from "react-hook-form";
+import { Link } from "react-router";
+import { Button } from "../../ui/button";
+import { Field, Input } from "../../ui/field";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import type { Act } from "./act";
+
+const PROTOCOLS: Readonly<Record<number, string>> = { 6: "TCP", 17: "UDP", 132: "SCTP" };
+const protocolText = (p: number | null) => (p === null ? "any protocol" : (PROTOCOLS[p] ?? `protocol ${p}`));
+const number = (text: string): number | null => (text.trim() === "" ? null : Number(text));
+
+/** Own names of traffic, and the biggest traffic nobody has named. */
+export function ApplicationNames({ list, act }: { list: ApplicationList; act: Act }) {
+  const { register, handleSubmit, reset, setValue, setFocus, formState } = useForm({
+    defaultValues: { name: "", protocol: "17", lowPort: "", highPort: "", network: "" },
+  });
+  const digits = (most: number) => ({
+    validate: (v: string) => v.trim() === "" || (/^\d+$/.test(v.trim()) && Number(v) <= most) || `0 to ${most}.`,
+  });
+  return (
+    <>
+      <Heading small="own names stand before the registered ones; they apply to history too">Applications</Heading>
+      {list.applications.map((a) => (
+        <p key={a.id} className="grid grid-cols-[180px_1fr_auto] gap-3 border-t border-line py-[3px] text-[13px]">
+          <b className="font-semibold">{safeText(a.name)}</b>
+          <span className="text-quiet">
+            {protocolText(a.protocol)}
+            {a.lowPort !== null &&
+              `, port ${a.lowPort}${a.highPort !== null && a.highPort !== a.lowPort ? `–${a.highPort}` : ""}`}
+            {a.network !== null && `, at ${a.network}`}
+          </span>
+          <button
+            type="button"
+            className="text-fjord underline"
+            onClick={() => void act("DELETE", `/applications/${a.id}`)}
+          >
+            take back
+          </button>
+        </p>
+      ))}
+      <form
+        className="grid grid-cols-[180px_110px_90px_90px_160px_auto] items-start gap-3 border-t border-line pt-1.5"
+        onSubmit={handleSubmit(async (v) => {
+          await act("POST", "/applications", {
+            name: v.name,
+            protocol: number(v.protocol),
+            lowPort: number(v.lowPort),
+            highPort: number(v.highPort),
+            network: v.network.trim() === "" ? null : v.network.trim(),
+          });
+          reset();
+        })}
+      >
+        <Field label="Name" error={formState.errors.name?.message}>
+          {(id) => <Input id={id} {...register("name", { required: "A name is needed." })} />}
+        </Field>
+        <Field label="Protocol">
+          {(id) => (
+            <select
+              id={id}
+              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-[5px]"
+              {...register("protocol")}
+            >
+              <option value="17">UDP</option>
+              <option value="6">TCP</option>
+              <option value="">any</option>
+            </select>
+          )}
+        </Field>
+        <Field label="Port" error={formState.errors.lowPort?.message}>
+          {(id) => <Input id={id} className="font-mono" {...register("lowPort", digits(65_535))} />}
+        </Field>
+        <Field label="up to" error={formState.errors.highPort?.message}>
+          {(id) => <Input id={id} className="font-mono" {...register("highPort", digits(65_535))} />}
+        </Field>
+        <Field label="At" hint="an address or block">
+          {(id) => <Input id={id} className="font-mono" {...register("network")} />}
+        </Field>
+        <Button type="submit" className="mt-5 justify-self-start">
+          Name it
+        </Button>
+      </form>
+      <Heading small={list.unnamed.length === 0 ? "none in the last 7 days" : "in the last 7 days"}>
+        The biggest traffic without a name
+      </Heading>
+      {list.unnamed.slice(0, 12).map((u) => (
+        <p
+          key={`${u.protocol} ${u.port}`}
+          className="grid grid-cols-[180px_120px_120px_1fr] gap-3 border-t border-line py-[3px] text-[13px]"
+        >
+          <span className="font-mono">
+            {protocolText(u.protocol)} {u.port}
+          </span>
+          <span className="text-right tabular-nums">{bytesText(u.bytes)}</span>
+          <span className="text-right text-quiet tabular-nums">{u.flows.toLocaleString("en")} flows</span>
+          <span className="flex gap-4">
+            <Link
+              to={`/records?${new URLSearchParams({ filter: `kind is flow and protocol is ${u.protocol} and (src port is ${u.port} or dst port is ${u.port})` })}`}
+            >
+              its flows
+            </Link>
+            <button
+              type="button"
+              className="text-fjord underline"
+              onClick={() => {
+                setValue("protocol", [6, 17].includes(u.protocol) ? String(u.protocol) : "");
+                setValue("lowPort", String(u.port));
+                setFocus("name");
+              }}
+            >
+              name it
+            </button>
+          </span>
+        </p>
+      ))}
+    </>
+  );
+}

@@ -1,0 +1,181 @@
+import type { EndpointJson, EndpointSettings } from "@halvik/core/contract";
+import { useForm } from "react-hook-form";
+import { toast } from "sonner";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Button } from "../../ui/button";
+import { Field, Input } from "../../ui/field";
+import { Facts, Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { clockMs } from "../../ui/time";
+import { isLoopback, KIND_WORDS, State } from "./endpoint-words";
+import { instructionsFor } from "./instructions";
+import { SnmpUsers } from "./snmp-users";
+
+/** Datagrams or flows an exporter counted that never came. */
+interface Gap {
+  readonly exporter: string;
+  readonly missed: number;
+  readonly outOfOrder: number;
+}
+
+interface EndpointMarginProps {
+  readonly gaps: readonly Gap[];
+  readonly endpoint: EndpointJson;
+  readonly fingerprint: string | null;
+  readonly onChange: (body: object) => Promise<unknown>;
+  readonly onRemove: () => Promise<unknown>;
+  readonly onClose: () => void;
+}
+
+/** One endpoint: change it, tell senders about it, see what could not be read. */
+export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRemove, onClose }: EndpointMarginProps) {
+  const zone = useViewStore((s) => s.zone);
+  const host = e.host === "0.0.0.0" || e.host === "::" ? window.location.hostname : e.host;
+  return (
+    <>
+      <div className="flex items-start justify-between gap-2">
+        <h2 className="text-[17px] leading-6 font-semibold">{e.name}</h2>
+        <Button onClick={onClose} aria-label="Close the margin" shortcut="Esc" />
+      </div>
+      <p className="text-[13px] text-quiet">
+        {KIND_WORDS[e.kind]} · <State endpoint={e} />
+      </p>
+      {e.detail !== "" && <p className="mt-1 text-[13px] text-ochre">{e.detail}</p>}
+      <div className="mt-2 flex gap-1.5">
+        <Button onClick={() => void onChange({ enabled: !e.enabled })}>
+          {e.enabled ? "Stop listening" : "Listen"}
+        </Button>
+        {e.portSetting === null && <Button onClick={() => void onRemove()}>Forget it</Button>}
+      </div>
+      <Heading>Where it listens</Heading>
+      <Change key={`${e.host} ${e.port}`} endpoint={e} onChange={onChange} />
+      {e.kind === "snmp" && <SnmpUsers />}
+      <Heading small={isLoopback(e.host) ? "this machine only, until it listens on another address" : undefined}>
+        Tell senders
+      </Heading>
+      {instructionsFor(e, host, fingerprint).map((i) => (
+        <div key={i.family} className="mb-1.5 text-[13px]">
+          <span className="flex justify-between text-quiet">
+            {i.family}
+            <button
+              type="button"
+              className="text-fjord underline"
+              aria-label={`Copy: ${i.family}`}
+              onClick={() => void navigator.clipboard.writeText(i.text).then(() => toast("Copied."))}
+            >
+              copy
+            </button>
+          </span>
+          <pre className="bg-wash px-2 py-1 font-mono text-[12px] leading-[17px] break-all whitespace-pre-wrap">
+            {i.text}
+          </pre>
+        </div>
+      ))}
+      <Heading small={e.samples.length === 0 ? "nothing" : "the last ones"}>Could not be read</Heading>
+      {e.samples.map((s, i) => (
+        <div key={`${s.at} ${i}`} className="mb-1.5 border-t border-line pt-1 text-[13px]">
+          <span className="text-quiet">
+            {clockMs(usOf(s.at), zone)} from {s.peer}
+          </span>
+          <p>
+            {safeText(s.message)} ({s.code}, at {s.offset})
+          </p>
+          <pre className="max-h-24 overflow-y-auto bg-wash px-2 py-1 font-mono text-[12px] leading-[17px] break-all whitespace-pre-wrap">
+            {s.hex.replace(/../g, "$& ")}
+          </pre>
+        </div>
+      ))}
+      {e.kind === "flow" && (
+        <>
+          <Heading
+            small={gaps.length === 0 ? "none: every exporter’s numbers follow one another" : "at all flow endpoints"}
+          >
+            Gaps in sequence numbers
+          </Heading>
+          <Facts
+            facts={gaps.map((g) => [
+              g.exporter,
+              `${g.missed.toLocaleString("en")} missing${g.outOfOrder > 0 ? `, ${g.outOfOrder} out of order` : ""}`,
+            ])}
+          />
+        </>
+      )}
+      <Heading>Counted since the collector started</Heading>
+      <Facts
+        facts={Object.entries(e.counters)
+          .filter(([, n]) => n > 0)
+          .map(([name, n]) => [name, n.toLocaleString("en")])}
+      />
+    </>
+  );
+}
+
+/** Address, port and what the kind can be told besides. */
+function Change({ endpoint: e, onChange }: { endpoint: EndpointJson; onChange: EndpointMarginProps["onChange"] }) {
+  const { register, handleSubmit, formState } = useForm({
+    defaultValues: {
+      host: e.host,
+      port: String(e.port),
+      communities: (e.settings.communities ?? []).join(" "),
+      mapping: e.settings.mapping ? JSON.stringify(e.settings.mapping, null, 1) : "",
+    },
+  });
+  const submit = handleSubmit(async (v) => {
+    const settings: EndpointSettings = {
+      ...(e.kind === "snmp" ? { communities: v.communities.split(/\s+/).filter((c) => c !== "") } : {}),
+      ...(e.kind === "https" && v.mapping.trim() !== "" ? { mapping: JSON.parse(v.mapping) } : {}),
+    };
+    await onChange({
+      ...(v.host === e.host ? {} : { host: v.host }),
+      ...(Number(v.port) === e.port ? {} : { port: Number(v.port) }),
+      settings,
+    });
+  });
+  return (
+    <form onSubmit={submit}>
+      <div className="grid grid-cols-[1fr_90px] gap-2">
+        <Field label="Address">{(id) => <Input id={id} className="font-mono" {...register("host")} />}</Field>
+        <Field label="Port" error={formState.errors.port?.message}>
+          {(id) => (
+            <Input
+              id={id}
+              className="font-mono"
+              {...register("port", { validate: (p) => (/^\d{1,5}$/.test(p) && Number(p) <= 65_535) || "1 to 65535." })}
+            />
+          )}
+        </Field>
+      </div>
+      {e.kind === "snmp" && (
+        <Field label="Communities" hint="with spaces between; empty: any may speak">
+          {(id) => <Input id={id} className="font-mono" autoComplete="off" {...register("communities")} />}
+        </Field>
+      )}
+      {e.kind === "https" && (
+        <Field
+          label="What JSON values become"
+          hint='such as {"src":"client.ip"}; empty: members of the usual names'
+          error={formState.errors.mapping?.message}
+        >
+          {(id) => (
+            <textarea
+              id={id}
+              rows={4}
+              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1 font-mono text-[12px]"
+              {...register("mapping", { validate: (text) => text.trim() === "" || isJson(text) || "This is no JSON." })}
+            />
+          )}
+        </Field>
+      )}
+      <Button type="submit">Change</Button>
+    </form>
+  );
+}
+
+function isJson(text: string): boolean {
+  try {
+    JSON.parse(text);
+    return true;
+  } catch {
+    return false;
+  }
+}

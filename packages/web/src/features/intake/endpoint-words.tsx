@@ -1,0 +1,22 @@
+import type { EndpointJson } from "@halvik/core/contract";
+
+export const isLoopback = (address: string): boolean =>
+  address.startsWith("127.") || address === "::1" || address === "localhost";
+
+export const KIND_WORDS: Readonly<Record<EndpointJson["kind"], string>> = {
+  "syslog-udp": "syslog, UDP",
+  "syslog-tcp": "syslog, TCP",
+  "syslog-tls": "syslog, TLS",
+  snmp: "SNMP, UDP",
+  flow: "flows, UDP",
+  https: "HTTPS",
+};
+
+/** What an endpoint does now, in words. */
+export function State({ endpoint: e }: { endpoint: EndpointJson }) {
+  const received = (e.counters.datagrams ?? 0) + (e.counters.messages ?? 0) + (e.counters.records ?? 0) > 0;
+  if (!e.enabled) return <span className="text-quiet">stopped</span>;
+  if (e.state === "failed") return <b className="text-vermilion">failed</b>;
+  if (e.state !== "listening") return <span className="text-quiet">{e.state} …</span>;
+  return received ? "receiving" : "listening, nothing yet";
+}

@@ -1,0 +1,228 @@
+import type { MeaningList } from "@halvik/core/contract";
+import { CATEGORIES, OUTCOMES, SEVERITIES } from "@halvik/core/record";
+import { useMemo, useState } from "react";
+import { useForm } from "react-hook-form";
+import { Button } from "../../ui/button";
+import { Field, Input } from "../../ui/field";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import type { Act } from "./act";
+
+type MeaningRow = MeaningList["meanings"][number];
+const SHOWN = 60;
+const NEW = "new";
+const NEW_PHRASE: MeaningRow = {
+  kind: "syslog",
+  code: "",
+  severity: null,
+  category: "other",
+  outcome: "unknown",
+  sentence: null,
+  next: null,
+  own: true,
+};
+const select = "w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-[5px]";
+
+/** What events and severities mean, to be looked up and changed. */
+export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
+  const [wanted, setWanted] = useState("");
+  const [editing, setEditing] = useState<string | null>(null);
+  const found = useMemo(() => {
+    const words = wanted
+      .toLowerCase()
+      .split(/\s+/)
+      .filter((w) => w !== "");
+    const fits = (m: MeaningRow) => {
+      const text = `${m.code} ${m.category} ${m.sentence ?? ""}`.toLowerCase();
+      return words.every((w) => text.includes(w));
+    };
+    return list.meanings.filter(fits);
+  }, [list.meanings, wanted]);
+  return (
+    <>
+      <Heading small="where a kind has no severity of the common scale; for records from now on">Severities</Heading>
+      <div className="grid grid-cols-2 gap-x-6 min-[1500px]:grid-cols-3">
+        {list.severities.map((s) => (
+          <label
+            key={`${s.kind} ${s.original}`}
+            className="flex items-center justify-between border-t border-line py-[3px] text-[13px]"
+          >
+            <span>
+              {s.kind} <span className="font-mono">{s.original}</span>
+              {s.own && <span className="text-ochre"> · changed</span>}
+            </span>
+            <select
+              className="rounded-[2px] border border-line-strong bg-sheet px-1"
+              value={s.severity}
+              onChange={(e) =>
+                void act("POST", "/severities", {
+                  kind: s.kind,
+                  original: s.original,
+                  severity: Number(e.target.value),
+                })
+              }
+            >
+              {SEVERITIES.map((name, i) => (
+                <option key={name} value={i}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          </label>
+        ))}
+      </div>
+      <Heading
+        small={`${list.meanings.length} known; sentences apply to history, severity and category to new records`}
+      >
+        What events mean
+      </Heading>
+      <div className="mb-1 flex items-center gap-3">
+        <div className="w-80">
+          <Input
+            aria-label="Find events"
+            placeholder="logon, 4625, link …"
+            value={wanted}
+            onChange={(e) => setWanted(e.target.value)}
+          />
+        </div>
+        <Button onClick={() => setEditing(NEW)}>A phrase of syslog …</Button>
+      </div>
+      {editing === NEW && <Edit meaning={NEW_PHRASE} act={act} onClose={() => setEditing(null)} />}
+      {found.slice(0, SHOWN).map((m) => {
+        const key = `${m.kind} ${m.code}`;
+        return editing === key ? (
+          <Edit key={key} meaning={m} act={act} onClose={() => setEditing(null)} />
+        ) : (
+          <div
+            key={key}
+            className="grid grid-cols-[minmax(180px,280px)_110px_1fr_auto] items-baseline gap-3 border-t border-line py-[3px] text-[13px]"
+          >
+            <span className="truncate font-mono text-[12.5px]" title={m.code}>
+              {safeText(m.code)}
+            </span>
+            <span className="text-quiet">
+              {m.category}
+              {m.severity !== null && `, ${SEVERITIES[m.severity]}`}
+            </span>
+            <span>
+              {safeText(m.sentence ?? "the record’s own text")}
+              {m.next && <span className="block text-quiet">{safeText(m.next)}</span>}
+            </span>
+            <span className="flex gap-3">
+              {m.own && (
+                <button
+                  type="button"
+                  className="text-fjord underline"
+                  onClick={() => void act("DELETE", `/meanings/${m.kind}/${encodeURIComponent(m.code)}`)}
+                >
+                  as shipped
+                </button>
+              )}
+              <button
+                type="button"
+                className="text-fjord underline"
+                aria-label={`Change ${m.code}`}
+                onClick={() => setEditing(key)}
+              >
+                change
+              </button>
+            </span>
+          </div>
+        );
+      })}
+      {found.length > SHOWN && (
+        <p className="border-t border-line py-1 text-[13px] text-quiet">
+          {found.length - SHOWN} more; say more of what you look for.
+        </p>
+      )}
+      {found.length === 0 && (
+        <p className="text-[13px] text-quiet">No event matches. An unknown one shows its own text.</p>
+      )}
+    </>
+  );
+}
+
+function Edit({ meaning: m, act, onClose }: { meaning: MeaningRow; act: Act; onClose: () => void }) {
+  const { register, handleSubmit } = useForm({
+    defaultValues: {
+      ...m,
+      severity: m.severity === null ? "" : String(m.severity),
+      sentence: m.sentence ?? "",
+      next: m.next ?? "",
+    },
+  });
+  return (
+    <form
+      className="border-t border-line bg-wash px-2 py-1.5"
+      onSubmit={handleSubmit(async (v) => {
+        await act("POST", "/meanings", {
+          kind: m.kind,
+          code: m.code === "" ? v.code : m.code,
+          category: v.category,
+          outcome: v.outcome,
+          severity: v.severity === "" ? null : Number(v.severity),
+          sentence: v.sentence.trim() || null,
+          next: v.next.trim() || null,
+        });
+        onClose();
+      })}
+    >
+      {m.code === "" ? (
+        <Field
+          label="Phrase"
+          hint="as it stands in the message, exact case; “app: phrase” asks it of that app’s messages only"
+        >
+          {(id) => <Input id={id} {...register("code", { required: true })} maxLength={300} />}
+        </Field>
+      ) : (
+        <b className="font-mono text-[12.5px]">{safeText(m.code)}</b>
+      )}
+      <div className="grid grid-cols-[150px_130px_150px] gap-3">
+        <Field label="Category">
+          {(id) => (
+            <select id={id} className={select} {...register("category")}>
+              {CATEGORIES.map((c) => (
+                <option key={c}>{c}</option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="Outcome">
+          {(id) => (
+            <select id={id} className={select} {...register("outcome")}>
+              {OUTCOMES.map((o) => (
+                <option key={o}>{o}</option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="Severity">
+          {(id) => (
+            <select id={id} className={select} {...register("severity")}>
+              <option value="">by its kind</option>
+              {SEVERITIES.map((s, i) => (
+                <option key={s} value={i}>
+                  {s}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      </div>
+      {m.kind !== "syslog" && (
+        <>
+          <Field label="Sentence" hint="{name} is a value of the event; a part in [ ] goes when its value is missing">
+            {(id) => <Input id={id} {...register("sentence")} />}
+          </Field>
+          <Field label="What to look at next">{(id) => <Input id={id} {...register("next")} />}</Field>
+        </>
+      )}
+      <span className="flex gap-1.5">
+        <Button type="submit" main>
+          Keep
+        </Button>
+        <Button onClick={onClose}>Leave it</Button>
+      </span>
+    </form>
+  );
+}

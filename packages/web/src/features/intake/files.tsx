@@ -1,0 +1,78 @@
+import type { ImportList } from "@halvik/core/contract";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useForm } from "react-hook-form";
+import { toast } from "sonner";
+import { importsQuery, query, request, upload } from "../../app/api";
+import { Button } from "../../ui/button";
+import { Field, Input } from "../../ui/field";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+
+const RUNNING = ["waiting", "running"];
+
+/** Files brought by hand, with their progress and receipts. */
+export function Files() {
+  const client = useQueryClient();
+  const list = useQuery(importsQuery);
+  const settle = {
+    onSuccess: (l: ImportList) => client.setQueryData(["imports"], l),
+    onError: (e: Error) => toast.error(e.message),
+  };
+  const send = useMutation({
+    mutationFn: ({ file, peer }: { file: File; peer: string }) =>
+      upload<ImportList>(`/imports${query({ name: file.name, peer: peer.trim() || undefined })}`, file),
+    ...settle,
+  });
+  const cancel = useMutation({
+    mutationFn: (id: number) => request<ImportList>("POST", `/imports/${id}/cancel`, {}),
+    ...settle,
+  });
+  const { register, handleSubmit, reset, formState } = useForm<{ files: FileList; peer: string }>();
+  return (
+    <>
+      <Heading small="captures, text, event XML, JSON, tables; gzip or not">Files</Heading>
+      <form
+        className="flex items-start gap-3 border-t border-line pt-1.5"
+        onSubmit={handleSubmit(async ({ files, peer }) => {
+          await send.mutateAsync({ file: files[0]!, peer });
+          reset();
+        })}
+      >
+        <div className="w-72">
+          <Field label="File" error={formState.errors.files?.message}>
+            {(id) => (
+              <input
+                id={id}
+                type="file"
+                className="block w-full text-[13px]"
+                {...register("files", { validate: (f) => f?.length === 1 || "Choose a file." })}
+              />
+            )}
+          </Field>
+        </div>
+        <div className="w-48">
+          <Field label="Sent by" hint="an address; captures carry their own">
+            {(id) => <Input id={id} className="font-mono" placeholder="10.20.1.18" {...register("peer")} />}
+          </Field>
+        </div>
+        <Button type="submit" className="mt-5" disabled={send.isPending}>
+          {send.isPending ? "Sending …" : "Read it in"}
+        </Button>
+      </form>
+      {list.data?.imports.map((i) => (
+        <div
+          key={i.id}
+          className="grid grid-cols-[220px_1fr_auto] gap-3 border-t border-line py-[3px] text-[13px]"
+          data-testid="import"
+        >
+          <span className="truncate font-mono text-[12.5px]">{safeText(i.name)}</span>
+          <span className={i.state === "failed" ? "text-vermilion" : "text-quiet"}>
+            {i.state === "running" ? `reading, ${i.done.toLocaleString("en")} so far` : i.state}
+            {i.message !== "" && `: ${i.message}`}
+          </span>
+          {RUNNING.includes(i.state) && <Button onClick={() => cancel.mutate(i.id)}>Cancel</Button>}
+        </div>
+      ))}
+    </>
+  );
+}

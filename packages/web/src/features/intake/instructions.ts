@@ -1,0 +1,73 @@
+import type { EndpointJson } from "@halvik/core/contract";
+
+/** How a family of senders is told to send here. */
+export interface Instruction {
+  readonly family: string;
+  readonly text: string;
+}
+
+/**
+ * What to put into senders, with the real address and port filled in. General forms that several programs and systems share; a
+ * device's own words may differ (common practice, no source).
+ */
+export function instructionsFor(e: EndpointJson, host: string, fingerprint: string | null): Instruction[] {
+  const at = `${host}:${e.port}`;
+  switch (e.kind) {
+    case "syslog-udp":
+      return [
+        { family: "A Linux syslog daemon", text: `*.*  @${at}` },
+        { family: "A network switch or router", text: `syslog server ${host}, UDP port ${e.port}` },
+        { family: "From any shell, to try it", text: `logger --server ${host} --port ${e.port} --udp "hello, Halvik"` },
+      ];
+    case "syslog-tcp":
+      return [
+        { family: "A Linux syslog daemon", text: `*.*  @@${at}` },
+        {
+          family: "From any shell, to try it",
+          text: `logger --server ${host} --port ${e.port} --tcp --octet-count "hello, Halvik"`,
+        },
+      ];
+    case "syslog-tls":
+      return [
+        {
+          family: "Any sender of RFC 5425",
+          text: `address ${host}, port ${e.port}, TLS 1.2 or later\nserver certificate, SHA-256:\n${fingerprint ?? "made at the first start"}`,
+        },
+      ];
+    case "snmp":
+      return [
+        {
+          family: "A network device",
+          text: `notifications to ${host}, UDP port ${e.port}\nversion 2c, a community of your own`,
+        },
+        { family: "From any shell, to try it", text: `snmptrap -v2c -c public ${at} '' 1.3.6.1.6.3.1.1.5.1` },
+        {
+          family: "With SNMPv3",
+          text: `snmpinform -v3 -l authPriv -u USER -a SHA-256 -A … -x AES -X … ${at} '' 1.3.6.1.6.3.1.1.5.1`,
+        },
+      ];
+    case "flow":
+      return [
+        {
+          family: "A router’s flow export",
+          text: `destination ${host}\ntransport udp ${e.port}\nexport protocol: NetFlow 5 or 9, or IPFIX\ntemplate timeout 60 s`,
+        },
+        {
+          family: "A switch’s sFlow agent",
+          text: `collector ${host} port ${e.port}\nsampling rate 1 in 400, polling 30 s`,
+        },
+      ];
+    case "https":
+      return [
+        { family: "A token first", text: "bin/halvik token create NAME --intake" },
+        {
+          family: "A Windows forwarder",
+          text: `POST https://${at}/windows\nauthorization: Bearer TOKEN\nbody: event XML, one or many, gzip or not`,
+        },
+        {
+          family: "JSON records, to try it",
+          text: `curl -k https://${at}/json -H "authorization: Bearer TOKEN" -d '{"message":"hello, Halvik","severity":"notice"}'`,
+        },
+      ];
+  }
+}

@@ -1,0 +1,97 @@
+import type { MibList } from "@halvik/core/contract";
+import { useState } from "react";
+import { Link } from "react-router";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import type { Act } from "./act";
+
+/** Modules that name SNMP's object identifiers, what they lack, and identifiers nobody has named. */
+export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
+  const [trouble, setTrouble] = useState<string | null>(null);
+  const [all, setAll] = useState(false);
+  const shown = all ? list.modules : list.modules.filter((m) => !m.shipped || m.problems.length > 0);
+  const shipped = list.modules.filter((m) => m.shipped).length;
+  const add = async (files: FileList) => {
+    setTrouble(null);
+    for (const file of files) {
+      try {
+        await act("POST", "/mibs", { source: await file.text() });
+      } catch (e) {
+        setTrouble(`${file.name}: ${(e as Error).message}`);
+      }
+    }
+  };
+  return (
+    <>
+      <Heading
+        small={
+          <>
+            {shipped} standard ones are there{" "}
+            <button type="button" className="ml-1 text-fjord underline" onClick={() => setAll(!all)}>
+              {all ? "hide them" : "list them"}
+            </button>
+          </>
+        }
+      >
+        SNMP modules
+      </Heading>
+      {shown.map((m) => (
+        <div key={m.name} className="grid grid-cols-[220px_1fr_auto] gap-3 border-t border-line py-[3px] text-[13px]">
+          <b className="font-mono text-[12.5px] font-semibold">{safeText(m.name)}</b>
+          <span className="text-quiet">
+            {m.shipped ? "standard" : `added by ${m.addedBy}`}
+            {m.problems.slice(0, 5).map((p) => (
+              <span key={`${p.line} ${p.column}`} className="block text-ochre">
+                line {p.line}, column {p.column}: {safeText(p.message)}
+              </span>
+            ))}
+          </span>
+          {!m.shipped && (
+            <button
+              type="button"
+              className="text-fjord underline"
+              onClick={() => void act("DELETE", `/mibs/${encodeURIComponent(m.name)}`)}
+            >
+              forget
+            </button>
+          )}
+        </div>
+      ))}
+      <div className="flex items-center gap-3 border-t border-line py-1.5 text-[13px]">
+        <label className="cursor-pointer rounded-[2px] border border-line-strong bg-sheet px-2.5 py-0.5 focus-within:outline-2 hover:bg-wash">
+          Add modules
+          <input
+            type="file"
+            multiple
+            className="sr-only"
+            accept=".mib,.txt,.my"
+            onChange={(e) => {
+              if (e.target.files) void add(e.target.files);
+              e.target.value = "";
+            }}
+          />
+        </label>
+        {trouble && (
+          <span role="alert" className="text-vermilion">
+            {safeText(trouble)}
+          </span>
+        )}
+      </div>
+      <Heading small={list.unnamed.length === 0 ? "none" : "a module of their maker gives them names"}>
+        To be named
+      </Heading>
+      {list.unnamed.map((u) => (
+        <p key={u.oid} className="grid grid-cols-[300px_90px_1fr_auto] gap-3 border-t border-line py-[3px] text-[13px]">
+          <span className="truncate font-mono text-[12.5px]">{u.oid}</span>
+          <span className="text-right text-quiet tabular-nums">{u.count.toLocaleString("en")} times</span>
+          <span className="text-quiet">last from {safeText(u.sender)}</span>
+          <Link
+            to={`/records?${new URLSearchParams({ filter: `kind is snmp and (event is "${u.oid}" or text has "${u.oid}")` })}`}
+          >
+            its records
+          </Link>
+        </p>
+      ))}
+    </>
+  );
+}
