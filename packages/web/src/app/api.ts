@@ -1,16 +1,26 @@
 import type {
   ApiError,
+  ApplicationList,
+  Coverage,
+  EndpointList,
   Health,
   HistogramAnswer,
+  ImportList,
   IncidentDetail,
   IncidentList,
   Intake,
+  MeaningList,
+  MibList,
   RecordDetail,
   RecordPage,
   RuleList,
+  SavedFilterList,
   SenderList,
   Session,
+  SnmpUserList,
   Summary,
+  ValuesAnswer,
+  WhyNothing,
 } from "@halvik/core/contract";
 import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
@@ -49,12 +59,16 @@ export async function request<T>(method: string, path: string, body?: unknown, s
     throw new RequestError(503, "UNREACHABLE", "Halvik does not answer. Is it running? It is asked again.");
   }
   if (response.ok) return (await response.json()) as T;
+  throw await requestError(response);
+}
+
+async function requestError(response: Response): Promise<RequestError> {
   const { error } = ((await response.json().catch(() => null)) as ApiError | null) ?? {
     error: { code: "UNREADABLE", message: `an answer with status ${response.status} that cannot be read` },
   };
   if (error.code === "SIGN_IN_NEEDED" || error.code === "PASSWORD_MUST_CHANGE")
     void queryClient.invalidateQueries({ queryKey: ["session"] });
-  throw new RequestError(response.status, error.code, error.message);
+  return new RequestError(response.status, error.code, error.message);
 }
 
 export const query = (parts: Readonly<Record<string, string | number | undefined>>): string => {
@@ -89,6 +103,45 @@ export const intakeQuery = queryOptions({
   queryFn: ({ signal }) => request<Intake>("GET", "/intake", undefined, signal),
   refetchInterval: 2_000,
 });
+export const endpointsQuery = queryOptions({
+  queryKey: ["endpoints"],
+  queryFn: ({ signal }) => request<EndpointList>("GET", "/endpoints", undefined, signal),
+  refetchInterval: 2_000,
+});
+export const snmpUsersQuery = queryOptions({
+  queryKey: ["snmp-users"],
+  queryFn: ({ signal }) => request<SnmpUserList>("GET", "/snmp-users", undefined, signal),
+});
+export const importsQuery = queryOptions({
+  queryKey: ["imports"],
+  queryFn: ({ signal }) => request<ImportList>("GET", "/imports", undefined, signal),
+  refetchInterval: 2_000,
+});
+export const meaningsQuery = queryOptions({
+  queryKey: ["meanings"],
+  queryFn: ({ signal }) => request<MeaningList>("GET", "/meanings", undefined, signal),
+});
+export const mibsQuery = queryOptions({
+  queryKey: ["mibs"],
+  queryFn: ({ signal }) => request<MibList>("GET", "/mibs", undefined, signal),
+  // what has no name yet is counted as it arrives
+  refetchInterval: 5_000,
+});
+export const applicationsQuery = queryOptions({
+  queryKey: ["applications"],
+  queryFn: ({ signal }) => request<ApplicationList>("GET", "/applications", undefined, signal),
+  refetchInterval: 15_000,
+});
+/** Sends a file as it is. */
+export async function upload<T>(path: string, file: Blob): Promise<T> {
+  const response = await fetch(`/api/v1${path}`, {
+    method: "POST",
+    body: file,
+    headers: { "content-type": "application/octet-stream" },
+  });
+  if (response.ok) return (await response.json()) as T;
+  throw await requestError(response);
+}
 export const rulesQuery = queryOptions({
   queryKey: ["rules"],
   queryFn: ({ signal }) => request<RuleList>("GET", "/rules", undefined, signal),
@@ -105,20 +158,53 @@ export const histogramQuery = (
   buckets: number,
   filter: string,
   zone: string,
+  whole: "window" | "buckets",
   refetchMs: number | false,
 ) =>
   queryOptions({
-    queryKey: ["histogram", window.from, window.to, buckets, filter],
+    queryKey: ["histogram", window.from, window.to, buckets, filter, whole],
     queryFn: ({ signal }) =>
       request<HistogramAnswer>(
         "GET",
-        `/records/histogram${query({ ...window, buckets, filter, zone })}`,
+        `/records/histogram${query({ ...window, buckets, filter, zone, whole })}`,
         undefined,
         signal,
       ),
     refetchInterval: refetchMs,
     placeholderData: keepPreviousData,
   });
+export const valuesQuery = (window: WindowParts, filter: string, zone: string, field: string, top: number) =>
+  queryOptions({
+    queryKey: ["values", window.from, window.to, filter, field, top],
+    queryFn: ({ signal }) =>
+      request<ValuesAnswer>(
+        "GET",
+        `/records/values${query({ ...window, filter, zone, field, top })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
+export const coverageQuery = (window: WindowParts) =>
+  queryOptions({
+    queryKey: ["coverage", window.from, window.to],
+    queryFn: ({ signal }) => request<Coverage>("GET", `/records/coverage${query({ ...window })}`, undefined, signal),
+    placeholderData: keepPreviousData,
+  });
+export const whyNothingQuery = (window: WindowParts, filter: string, zone: string) =>
+  queryOptions({
+    queryKey: ["why-nothing", window.from, window.to, filter],
+    queryFn: ({ signal }) =>
+      request<WhyNothing>("GET", `/records/why-nothing${query({ ...window, filter, zone })}`, undefined, signal),
+  });
+export const savedFiltersQuery = queryOptions({
+  queryKey: ["filters"],
+  queryFn: ({ signal }) => request<SavedFilterList>("GET", "/filters", undefined, signal),
+  staleTime: 10_000,
+});
+/** Where a browser fetches an export from. */
+export const exportUrl = (window: WindowParts, filter: string, zone: string, format: string): string =>
+  `/api/v1/records/export${query({ ...window, filter, zone, format })}`;
 export const recordsPage = (
   window: WindowParts,
   filter: string,

@@ -14,6 +14,8 @@ export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
   ["j and k", "next, previous"],
   ["Enter", "open in the margin"],
   ["Esc", "close"],
+  ["x", "mark the selected record; two or more are shown side by side"],
+  ["v", "values with their counts"],
   ["w and o", "only with, without the selected record’s sender"],
   ["a", "acknowledge"],
   ["n", "note"],

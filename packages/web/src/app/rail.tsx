@@ -35,7 +35,7 @@ export function TimeRail() {
   const { fromUs, toUs } = bounds(rail, nowUs);
   const chosen = bounds(window, nowUs);
   const parts = { from: isoOf(fromUs), to: isoOf(toUs) };
-  const counts = useQuery(histogramQuery(parts, BUCKETS, "", zone, false));
+  const counts = useQuery(histogramQuery(parts, BUCKETS, "", zone, "buckets", false));
   const incidents = useQuery(incidentsQuery("all", parts));
   useLayoutEffect(() => {
     const observer = new ResizeObserver(([entry]) => setHeight(entry!.contentRect.height));

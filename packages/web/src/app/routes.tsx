@@ -26,6 +26,10 @@ export const router = createBrowserRouter([
         path: "intake",
         lazy: async () => ({ Component: (await import("../features/intake/intake-page")).IntakePage }),
       },
+      {
+        path: "intake/names",
+        lazy: async () => ({ Component: (await import("../features/intake/names-page")).NamesPage }),
+      },
       { path: "*", lazy: async () => ({ Component: (await import("./not-found")).NotFound }) },
     ],
   },

@@ -15,6 +15,14 @@ export const Page = ({ children, margin }: { children: ReactNode; margin?: React
   </div>
 );
 
+/** What scrolls under a page's heading. In the tab order, so that the arrow keys scroll it when it holds nothing else to focus. */
+export const Scroller = ({ label, children }: { label: string; children: ReactNode }) => (
+  // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard (WCAG 2.1.1).
+  <section aria-label={label} tabIndex={0} className="min-h-0 flex-1 overflow-y-auto pb-6">
+    {children}
+  </section>
+);
+
 export const Heading = ({ children, small }: { children: ReactNode; small?: ReactNode }) => (
   <h2 className="mt-4 mb-1 text-[13px] leading-[18px] font-semibold">
     {children}

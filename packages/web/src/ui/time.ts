@@ -20,6 +20,7 @@ export const clockMs = (us: number, zone: string): string =>
   `${format(zone, CLOCK).format(us / 1_000)}.${String(Math.floor((us % 1e6) / 1e3)).padStart(3, "0")}`;
 export const clock = (us: number, zone: string): string => format(zone, CLOCK).format(us / 1_000);
 export const minute = (us: number, zone: string): string => format(zone, MINUTE).format(us / 1_000);
+export const hour = (us: number, zone: string): string => `${format(zone, { hour: "2-digit" }).format(us / 1_000)}:00`;
 export const day = (us: number, zone: string): string => format(zone, DAY).format(us / 1_000);
 /** "Tu 24": fits the rail. */
 export const weekday = (us: number, zone: string): string =>

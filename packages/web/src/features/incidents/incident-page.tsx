@@ -11,6 +11,7 @@ import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Tag } from "../../ui/incident-strip";
 import { SeverityMark } from "../../ui/marks";
 import { Heading, Page } from "../../ui/page";
+import { lineText } from "../../ui/record-text";
 import { safeText } from "../../ui/safe-text";
 import { ago, clock, clockMs, day, dayClock } from "../../ui/time";
 import { IncidentMargin } from "./incident-margin";
@@ -186,7 +187,7 @@ function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
               </span>
               <SeverityMark severity={r.severity} />
               <span className="truncate">{safeText(r.sender.name)}</span>
-              <span className="truncate">{safeText(r.text)}</span>
+              <span className="truncate">{safeText(lineText(r))}</span>
             </Link>
           ))}
         </div>

@@ -6,7 +6,7 @@ import { usePageKeys } from "../../app/keys";
 import { useWindow } from "../../app/use-window";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { IncidentStrip } from "../../ui/incident-strip";
-import { Page } from "../../ui/page";
+import { Page, Scroller } from "../../ui/page";
 
 const VIEWS = [
   { state: "attention", name: "need you" },
@@ -50,13 +50,13 @@ export function IncidentsPage() {
           </button>
         ))}
       </div>
-      <div className="min-h-0 flex-1 overflow-y-auto">
+      <Scroller label="Queue">
         {list.error && <Trouble error={list.error} what="The incidents cannot be shown" />}
         {incidents.map((i, n) => (
           <IncidentStrip key={i.id} incident={i} selected={n === at} />
         ))}
         {list.data && incidents.length === 0 && <Nothing view={view} />}
-      </div>
+      </Scroller>
     </Page>
   );
 }

@@ -1,6 +1,7 @@
 import type { IncidentDetail } from "@halvik/core/contract";
 import { formatDuration } from "@halvik/core/time";
 import { usOf } from "../../app/view-store";
+import { lineText } from "../../ui/record-text";
 
 export interface Sentence {
   readonly us: number;
@@ -15,7 +16,7 @@ export function tellStory({ incident, findings }: IncidentDetail): Sentence[] {
   for (const f of [...findings].reverse()) {
     const first = f.evidence[f.evidence.length - 1];
     const about = incident.entities.filter((e) => e.field !== "sender").map((e) => e.value);
-    if (first) out.push({ us: usOf(f.first), text: `It began on ${first.sender.name}: “${first.text}”` });
+    if (first) out.push({ us: usOf(f.first), text: `It began on ${first.sender.name}: “${lineText(first)}”` });
     if (f.count > 1)
       out.push({
         us: usOf(f.raised),

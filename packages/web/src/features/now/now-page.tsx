@@ -9,7 +9,7 @@ import { useViewStore, usOf } from "../../app/view-store";
 import { Trouble } from "../../ui/empty-state";
 import { IncidentStrip } from "../../ui/incident-strip";
 import { SeverityMark } from "../../ui/marks";
-import { Facts, Heading, Page } from "../../ui/page";
+import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { ago, dayMinute } from "../../ui/time";
 
@@ -43,7 +43,7 @@ export function NowPage() {
           : `${others.length} more ${others.length === 1 ? "is" : "are"} open and seen.`}{" "}
         <Link to="/incidents">All incidents</Link>
       </p>
-      <div className="min-h-0 flex-1 overflow-y-auto pb-6">
+      <Scroller label="What needs you">
         {summary.error && <Trouble error={summary.error} what="The figures cannot be shown" />}
         {waiting.map((i, n) => (
           <IncidentStrip key={i.id} incident={i} selected={n === at} />
@@ -53,7 +53,7 @@ export function NowPage() {
         ))}
         {s && <Hearing summary={s} />}
         {s && <Intake summary={s} />}
-      </div>
+      </Scroller>
     </Page>
   );
 }

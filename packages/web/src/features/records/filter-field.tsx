@@ -2,6 +2,7 @@ import {
   acceptCompletion,
   autocompletion,
   type CompletionContext,
+  closeCompletion,
   completionKeymap,
   startCompletion,
 } from "@codemirror/autocomplete";
@@ -9,7 +10,7 @@ import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { type Diagnostic, forceLinting, linter } from "@codemirror/lint";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder } from "@codemirror/view";
-import { completeFilter, parseFilter } from "@halvik/core/filter";
+import { completeFilter, parseFilter, quoteIfNeeded, type SavedText } from "@halvik/core/filter";
 import { SenderDirectory } from "@halvik/core/senders";
 import { useEffect, useRef } from "react";
 
@@ -17,7 +18,10 @@ interface FilterFieldProps {
   readonly value: string;
   /** Null while the senders are not known yet: names are then not checked. */
   readonly directory: SenderDirectory | null;
+  readonly saved: readonly SavedText[];
   readonly zone: string;
+  /** Values of a field in the store that begin so, the most frequent first. */
+  readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
   readonly onChange: (text: string) => void;
   readonly onSubmit: (text: string) => void;
 }
@@ -56,23 +60,35 @@ const look = EditorView.theme({
 
 const NOBODY = new SenderDirectory([]);
 
-const parseContext = ({ directory, zone }: Pick<FilterFieldProps, "directory" | "zone">) =>
-  directory === null ? { zone } : { zone, directory };
+const parseContext = ({ directory, saved, zone }: Pick<FilterFieldProps, "directory" | "saved" | "zone">) =>
+  directory === null ? { zone, saved } : { zone, saved, directory };
 
 /** The filter as an editor of one line: completion from the field table, errors in place with what may have been meant. */
-export function FilterField({ value, directory, zone, onChange, onSubmit }: FilterFieldProps) {
+export function FilterField({ value, directory, saved, zone, valuesOf, onChange, onSubmit }: FilterFieldProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
-  const latest = useRef({ directory, zone, onChange, onSubmit });
-  latest.current = { directory, zone, onChange, onSubmit };
+  const latest = useRef({ directory, saved, zone, valuesOf, onChange, onSubmit });
+  latest.current = { directory, saved, zone, valuesOf, onChange, onSubmit };
 
   useEffect(() => {
-    const complete = (context: CompletionContext) => {
-      const { from, options } = completeFilter(
+    const complete = async (context: CompletionContext) => {
+      const found = completeFilter(
         context.state.doc.toString(),
         context.pos,
         latest.current.directory ?? NOBODY,
+        latest.current.saved.map((s) => s.name),
       );
+      const { from } = found;
+      const typed = context.state.sliceDoc(from, context.pos).toLowerCase();
+      const values = found.valuesOf === null ? [] : await latest.current.valuesOf(found.valuesOf);
+      // applied or left meanwhile
+      if (context.aborted || !view.current?.hasFocus) return null;
+      const options = [
+        ...found.options,
+        ...values
+          .filter((v) => v.label.toLowerCase().startsWith(typed))
+          .map((v) => ({ text: quoteIfNeeded(v.label), about: `${v.count.toLocaleString("en")} in this window` })),
+      ];
       if (
         options.length === 0 ||
         (!context.explicit && from === context.pos && context.state.doc.length > 0 && !context.matchBefore(/\s$/))
@@ -126,7 +142,10 @@ export function FilterField({ value, directory, zone, onChange, onSubmit }: Filt
                   const text = e.state.doc.toString();
                   latest.current.onSubmit(text);
                   // applied: the keys go to the list again
-                  if (parseFilter(text, parseContext(latest.current)).ok) e.contentDOM.blur();
+                  if (parseFilter(text, parseContext(latest.current)).ok) {
+                    closeCompletion(e);
+                    e.contentDOM.blur();
+                  }
                   return true;
                 },
               },

@@ -4,35 +4,49 @@ import { memo, useEffect, useMemo, useRef } from "react";
 import { useViewStore, usOf } from "../../app/view-store";
 import { KindMark, SeverityMark } from "../../ui/marks";
 import { safeText } from "../../ui/safe-text";
-import { clockMs, day, minute } from "../../ui/time";
+import { clockMs, day, hour, minute } from "../../ui/time";
+import type { KindColumn } from "./kind-columns";
 import { type PivotActions, TextWithValues } from "./values";
 
 const ROW_PX = 21;
-const MINUTE_PX = 24;
+const STRETCH_PX = 24;
 
 type Line =
   | { readonly type: "record"; readonly record: RecordJson; readonly index: number }
-  | { readonly type: "minute"; readonly us: number; readonly count: number };
+  | { readonly type: "stretch"; readonly us: number; readonly count: number; readonly by: "minute" | "hour" };
 
 interface RecordListProps {
   readonly records: readonly RecordJson[];
   readonly selectedId: string | null;
+  /** Ids of lines to be compared. */
+  readonly marked: readonly string[];
   readonly actions: PivotActions;
   readonly onSelect: (record: RecordJson) => void;
   readonly onEnd: () => void;
   readonly onScrolledAway: (away: boolean) => void;
+  /** The kind's own columns, when only one kind is shown. */
+  readonly columns: readonly KindColumn[] | null;
 }
 
-/** One line a record; a rule at every new minute. Only the lines on screen exist. */
-export function RecordList({ records, selectedId, actions, onSelect, onEnd, onScrolledAway }: RecordListProps) {
+/** One line a record, with rules between stretches of time. Only the lines on screen exist. */
+export function RecordList({
+  records,
+  selectedId,
+  marked,
+  actions,
+  onSelect,
+  onEnd,
+  onScrolledAway,
+  columns,
+}: RecordListProps) {
   const box = useRef<HTMLDivElement>(null);
   const zone = useViewStore((s) => s.zone);
   const setNeedle = useViewStore((s) => s.setNeedle);
-  const lines = useMemo(() => withMinutes(records), [records]);
+  const lines = useMemo(() => withStretches(records), [records]);
   const virtual = useVirtualizer({
     count: lines.length,
     getScrollElement: () => box.current,
-    estimateSize: (i) => (lines[i]?.type === "minute" ? MINUTE_PX : ROW_PX),
+    estimateSize: (i) => (lines[i]?.type === "stretch" ? STRETCH_PX : ROW_PX),
     // a key that names the line: what was measured stays with it when newer lines come in above
     getItemKey: (i) => keyOf(lines[i]),
     overscan: 20,
@@ -60,6 +74,23 @@ export function RecordList({ records, selectedId, actions, onSelect, onEnd, onSc
       // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard
       tabIndex={0}
     >
+      {columns && (
+        <div
+          aria-hidden
+          className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-[12px] leading-[18px] text-quiet"
+          style={{ gridTemplateColumns: tracks(columns) }}
+        >
+          <span>time</span>
+          <span />
+          <span />
+          <span>sender</span>
+          {columns.map((c) => (
+            <span key={c.title} className={c.right ? "text-right" : ""}>
+              {c.title}
+            </span>
+          ))}
+        </div>
+      )}
       <div style={{ height: virtual.getTotalSize(), position: "relative" }}>
         {items.map((item) => {
           const line = lines[item.index]!;
@@ -71,7 +102,7 @@ export function RecordList({ records, selectedId, actions, onSelect, onEnd, onSc
             transform: `translateY(${item.start}px)`,
             height: item.size,
           } as const;
-          if (line.type === "minute")
+          if (line.type === "stretch")
             return (
               <div
                 key={item.key}
@@ -80,7 +111,7 @@ export function RecordList({ records, selectedId, actions, onSelect, onEnd, onSc
                 className="mt-[3px] flex gap-3 border-t border-line pt-[3px] font-sans text-[12px] leading-[18px] text-quiet"
               >
                 <span>
-                  {day(line.us, zone)} {minute(line.us, zone)}
+                  {day(line.us, zone)} {line.by === "minute" ? minute(line.us, zone) : `from ${hour(line.us, zone)}`}
                 </span>
                 <span>{line.count === 1 ? "1 record" : `${line.count} records`}</span>
               </div>
@@ -98,8 +129,10 @@ export function RecordList({ records, selectedId, actions, onSelect, onEnd, onSc
                 record={line.record}
                 zone={zone}
                 selected={line.record.id === selectedId}
+                marked={marked.includes(line.record.id)}
                 actions={actions}
                 onSelect={onSelect}
+                columns={columns}
               />
             </div>
           );
@@ -113,14 +146,18 @@ const Row = memo(function Row({
   record,
   zone,
   selected,
+  marked,
   actions,
   onSelect,
+  columns,
 }: {
   record: RecordJson;
   zone: string;
   selected: boolean;
+  marked: boolean;
   actions: PivotActions;
   onSelect: (r: RecordJson) => void;
+  columns: readonly KindColumn[] | null;
 }) {
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: j, k and Enter select by keyboard, see the page's keys
@@ -131,32 +168,54 @@ const Row = memo(function Row({
       aria-current={selected}
       data-testid="record-line"
       onClick={() => onSelect(record)}
-      className={`grid cursor-default grid-cols-[104px_8px_26px_124px_1fr] items-center gap-2 pr-1 pl-0.5 whitespace-nowrap ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : "hover:bg-wash"}`}
+      style={{ gridTemplateColumns: tracks(columns) }}
+      className={`grid cursor-default items-center gap-2 pr-1 pl-0.5 whitespace-nowrap ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : "hover:bg-wash"}`}
     >
-      <span className="text-quiet">{clockMs(usOf(record.time), zone)}</span>
+      <span className={marked ? "font-semibold text-fjord" : "text-quiet"}>
+        {clockMs(usOf(record.time), zone)}
+        {marked && <span className="sr-only"> marked for comparison</span>}
+      </span>
       <SeverityMark severity={record.severity} />
       <KindMark kind={record.kind} />
       <span className="truncate">{safeText(record.sender.name)}</span>
-      <span className="truncate">
-        {record.app && <span className="text-quiet">{safeText(record.app)} </span>}
-        <TextWithValues record={record} actions={actions} />
-      </span>
+      {columns ? (
+        columns.map((c) => (
+          <span key={c.title} className={`truncate ${c.right ? "text-right tabular-nums" : ""}`}>
+            {c.cell(record, actions)}
+          </span>
+        ))
+      ) : (
+        <span className="truncate">
+          {record.app && record.kind !== "windows" && <span className="text-quiet">{safeText(record.app)} </span>}
+          <TextWithValues record={record} actions={actions} />
+        </span>
+      )}
     </div>
   );
 });
 
-const keyOf = (line: Line | undefined): string =>
-  line === undefined ? "" : line.type === "minute" ? `minute ${line.us}` : line.record.id;
+/** Time, severity, kind, sender; then the text, or the kind's columns. */
+const tracks = (columns: readonly KindColumn[] | null): string =>
+  `104px 8px 26px 124px ${columns === null ? "minmax(0,1fr)" : columns.map((c) => c.width).join(" ")}`;
 
-function withMinutes(records: readonly RecordJson[]): Line[] {
+const keyOf = (line: Line | undefined): string =>
+  line === undefined ? "" : line.type === "stretch" ? `stretch ${line.us}` : line.record.id;
+
+const MINUTE_TEXT = 16;
+const HOUR_TEXT = 13;
+
+/** Lines under a rule at every new minute; where hardly two share one, at every new hour. */
+function withStretches(records: readonly RecordJson[]): Line[] {
   const out: Line[] = [];
+  const minutes = new Set(records.map((r) => r.time.slice(0, MINUTE_TEXT))).size;
+  const length = records.length > 2 * minutes ? MINUTE_TEXT : HOUR_TEXT;
   let key = "";
-  let header: { type: "minute"; us: number; count: number } | null = null;
+  let header: { type: "stretch"; us: number; count: number; by: "minute" | "hour" } | null = null;
   for (const [index, record] of records.entries()) {
-    const minuteKey = record.time.slice(0, 16);
-    if (minuteKey !== key) {
-      key = minuteKey;
-      header = { type: "minute", us: usOf(record.time), count: 0 };
+    const stretch = record.time.slice(0, length);
+    if (stretch !== key) {
+      key = stretch;
+      header = { type: "stretch", us: usOf(record.time), count: 0, by: length === MINUTE_TEXT ? "minute" : "hour" };
       out.push(header);
     }
     header!.count++;

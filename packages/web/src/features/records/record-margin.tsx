@@ -1,4 +1,5 @@
 import type { RecordDetail, RecordJson } from "@halvik/core/contract";
+import { bytesText, endText } from "@halvik/core/sentence";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link } from "react-router";
@@ -30,9 +31,7 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
     <>
       <div className="flex items-start justify-between gap-2">
         <h2 className="min-w-0 text-[17px] leading-6 font-semibold break-words">
-          <SafeText>
-            {record.text.length > 90 ? `${record.text.slice(0, 90)}…` : record.text || "An empty message"}
-          </SafeText>
+          <SafeText>{record.sentence.length > 160 ? `${record.sentence.slice(0, 160)}…` : record.sentence}</SafeText>
         </h2>
         <Button onClick={onClose} aria-label="Close the margin" shortcut="Esc" />
       </div>
@@ -46,6 +45,7 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
           Not decoded in full: {safeText(record.problem.message)} ({record.problem.code}, at {record.problem.offset})
         </p>
       )}
+      {record.next && <p className="mt-1.5 border-l-2 border-line-strong pl-2 text-[13px] text-quiet">{record.next}</p>}
       <div className="mt-2.5 flex flex-wrap gap-1.5">
         <Button onClick={() => actions.around(record)}>Around this</Button>
         <Button onClick={() => actions.only(pivotOf("sender", record.sender.name))} shortcut="w">
@@ -55,9 +55,46 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
           Without
         </Button>
       </div>
+      <Copy record={record} raw={detail.data.raw.base64} />
       <Fields record={record} actions={actions} />
-      <Raw raw={detail.data.raw} />
+      {record.kind === "flow" ? (
+        <>
+          <Heading>Raw</Heading>
+          <p className="text-[13px] text-quiet">
+            Not kept: a flow is one of many in its datagram, which is named above.
+          </p>
+        </>
+      ) : (
+        <Raw raw={detail.data.raw} />
+      )}
     </>
+  );
+}
+
+/** The record for elsewhere: its text, every field, or what came, byte for byte where that is text. */
+function Copy({ record, raw }: { record: RecordJson; raw: string }) {
+  const [copied, setCopied] = useState<string | null>(null);
+  const bytes = () => Uint8Array.from(atob(raw), (c) => c.charCodeAt(0));
+  const ways: readonly (readonly [name: string, text: () => string])[] = [
+    ["text", () => record.text || record.sentence],
+    ["JSON", () => JSON.stringify(record, null, 2)],
+    ["raw", () => new TextDecoder().decode(bytes())],
+  ];
+  return (
+    <p className="mt-1.5 text-[13px] text-quiet">
+      copy{" "}
+      {ways.map(([name, text]) => (
+        <button
+          key={name}
+          type="button"
+          className="mr-2 text-fjord underline"
+          onClick={() => void navigator.clipboard.writeText(text()).then(() => setCopied(name))}
+        >
+          {name}
+        </button>
+      ))}
+      <span aria-live="polite">{copied && `${copied} copied`}</span>
+    </p>
   );
 }
 
@@ -104,11 +141,21 @@ function Fields({ record, actions }: { record: RecordJson; actions: PivotActions
             ["app", value("app", record.app)],
             ["process", value("process", record.process)],
             ["event", value("event", record.event)],
+            ["", record.eventName === undefined ? null : safeText(record.eventName)],
             ["user", list("user", record.users)],
             ["source", value("src", record.src)],
             ["source port", value("src port", record.srcPort)],
             ["destination", value("dst", record.dst)],
             ["dest. port", value("dst port", record.dstPort)],
+            ["protocol", value("protocol", record.protocol)],
+            ["application", record.application === undefined ? null : safeText(record.application)],
+            ["verdict", value("action", record.action)],
+            ["translated", translatedText(record)],
+            [
+              "bytes",
+              record.bytes === undefined ? null : `${record.bytes.toLocaleString("en")} (${bytesText(record.bytes)})`,
+            ],
+            ["packets", record.packets?.toLocaleString("en")],
             ["interface", value("interface", record.interface)],
             ["addresses", list("address", record.otherAddresses)],
             ["came by", `${record.endpoint}${record.marks?.length ? ` · ${record.marks.join(", ")}` : ""}`],
@@ -117,6 +164,31 @@ function Fields({ record, actions }: { record: RecordJson; actions: PivotActions
           ]}
         />
       </div>
+      {record.flow && <FlowFactsList record={record} actions={actions} />}
+      {(record.named?.length ?? 0) > 0 && (
+        <>
+          <Heading small="by the modules on Intake, Names">Variable bindings</Heading>
+          <Facts
+            facts={record.named!.map((n) => [
+              safeText(n.name),
+              <span key={n.oid} title={n.about ? safeText(n.about) : undefined}>
+                {safeText(n.value)}
+              </span>,
+            ])}
+          />
+        </>
+      )}
+      {record.entities.length > 0 && (
+        <>
+          <Heading>Names</Heading>
+          <Facts
+            facts={record.entities.map((e) => [
+              `${e.kind}, ${e.role}`,
+              e.original === e.value ? safeText(e.value) : `${safeText(e.value)} (written ${safeText(e.original)})`,
+            ])}
+          />
+        </>
+      )}
       {(record.data?.length ?? 0) > 0 && (
         <>
           <Heading>Named values</Heading>
@@ -138,6 +210,64 @@ function Fields({ record, actions }: { record: RecordJson; actions: PivotActions
       )}
     </>
   );
+}
+
+const EXPORTED: Readonly<Record<string, string>> = { 0: "ingress", 1: "egress" };
+
+/** What only a flow says. */
+function FlowFactsList({ record, actions }: { record: RecordJson; actions: PivotActions }) {
+  const f = record.flow!;
+  const zone = useViewStore((s) => s.zone);
+  const value = (field: string, n: number | undefined, name?: string) =>
+    n === undefined ? null : (
+      <>
+        <Value pivot={pivotOf(field, String(n))} record={record} actions={actions} />
+        {name && ` ${safeText(name)}`}
+      </>
+    );
+  return (
+    <>
+      <Heading small={f.samplingRate ? `estimated: 1 packet in ${f.samplingRate} was counted` : undefined}>
+        Flow
+      </Heading>
+      <Facts
+        facts={[
+          ["began", f.start ? `${day(usOf(f.start), zone)} ${clockMs(usOf(f.start), zone)}` : null],
+          ["in by", value("ingress", f.ingress, record.ingressName)],
+          ["out by", value("egress", f.egress, record.egressName)],
+          ["DSCP", value("dscp", f.dscp)],
+          ["TCP flags", f.tcpFlags === undefined ? null : flagNames(f.tcpFlags)],
+          ["ICMP", f.icmp === undefined ? null : `type ${f.icmp >> 8}, code ${f.icmp & 255}`],
+          ["source AS", value("src as", f.srcAs)],
+          ["dest. AS", value("dst as", f.dstAs)],
+          ["next hop", f.nextHop],
+          ["VLAN", f.vlan],
+          ["seen at", f.direction === undefined ? null : (EXPORTED[f.direction] ?? String(f.direction))],
+          [
+            "other way",
+            f.reverseBytes === undefined
+              ? null
+              : `${bytesText(f.reverseBytes)} in ${f.reversePackets?.toLocaleString("en") ?? "?"} packets`,
+          ],
+          ["exporter’s", `stream ${f.domain ?? 0}, datagram ${f.sequence ?? 0}`],
+        ]}
+      />
+    </>
+  );
+}
+
+/** TCP flags from the lowest bit (RFC 9293 section 3.1). */
+const FLAGS = ["FIN", "SYN", "RST", "PSH", "ACK", "URG", "ECE", "CWR"];
+const flagNames = (bits: number): string => FLAGS.filter((_, i) => bits & (1 << i)).join(" ") || "none";
+
+function translatedText(record: RecordJson): string | null {
+  const t = record.translated;
+  if (!t) return null;
+  const parts = [
+    t.src || t.srcPort ? `from ${endText(t.src ?? record.src ?? null, t.srcPort ?? null)}` : "",
+    t.dst || t.dstPort ? `to ${endText(t.dst ?? record.dst ?? null, t.dstPort ?? null)}` : "",
+  ];
+  return parts.filter((p) => p !== "").join(" ");
 }
 
 const HEX_ROW = 8;

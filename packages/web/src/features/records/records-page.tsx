@@ -1,24 +1,43 @@
 import type { RecordJson } from "@halvik/core/contract";
-import { parseFilter, readFilter } from "@halvik/core/filter";
+import { type ParseContext, parseFilter, readFilter, type SavedText } from "@halvik/core/filter";
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { histogramQuery, sendersQuery } from "../../app/api";
+import { queryClient, savedFiltersQuery, sendersQuery, valuesQuery } from "../../app/api";
 import { usePageKeys } from "../../app/keys";
 import { useWindow } from "../../app/use-window";
 import { useViewStore, usOf } from "../../app/view-store";
 import { Kbd } from "../../ui/button";
-import { EmptyState, Trouble } from "../../ui/empty-state";
+import { Trouble } from "../../ui/empty-state";
 import { Page } from "../../ui/page";
 import { dayMinute } from "../../ui/time";
+import { AnswerLine } from "./answer-line";
+import { CompareMargin } from "./compare-margin";
+import { ExportMenu } from "./export-menu";
 import { FilterField, focusFilter } from "./filter-field";
+import { columnsOf, onlyKind } from "./kind-columns";
+import { Nothing } from "./nothing";
+import { rememberFilter } from "./recent-filters";
 import { RecordList } from "./record-list";
 import { RecordMargin } from "./record-margin";
+import { SavedFilters } from "./saved-filters";
 import { toDirectory } from "./to-directory";
+import { useCounts } from "./use-counts";
 import { useHistory, useLive } from "./use-records";
+import { ValueStrip } from "./value-strip";
 import { type Pivot, type PivotActions, pivotOf } from "./values";
 
 const AROUND_US = 60_000_000;
+const MOST_COMPARED = 4;
+/** Lines after which a search that takes long waits to be told to go on. */
+const ENOUGH = 100;
+/** Values offered while a filter is written. */
+const OFFERED = 200;
+/** What the strip of values opens with. */
+const DEFAULT_VALUES = "severity,sender";
+const NO_FILTERS: readonly SavedText[] = [];
+
+const listOf = (text: string | null): string[] => (text ?? "").split(",").filter((v) => v !== "");
 
 /** Records: filter, reading, what the answer covers, one line a record, live or history. */
 export function RecordsPage() {
@@ -31,39 +50,49 @@ export function RecordsPage() {
   const [scrolledAway, setScrolledAway] = useState(false);
   const senders = useQuery(sendersQuery);
   const directory = useMemo(() => (senders.data ? toDirectory(senders.data.senders) : null), [senders.data]);
+  const saved = useQuery(savedFiltersQuery).data?.filters ?? NO_FILTERS;
   // names are checked once the senders are known
-  const parsed = useMemo(
-    () => parseFilter(draft, directory === null ? { zone } : { zone, directory }),
-    [draft, directory, zone],
+  const context = useMemo<ParseContext>(
+    () => (directory === null ? { zone, saved } : { zone, saved, directory }),
+    [directory, saved, zone],
   );
-  const asked = useMemo(() => (parseFilter(filter, { zone }).ok ? filter : null), [filter, zone]);
+  const parsed = useMemo(() => parseFilter(draft, context), [draft, context]);
+  const applied = useMemo(() => parseFilter(filter, { zone, saved }), [filter, zone, saved]);
+  const kind = applied.ok ? onlyKind(applied.filter) : null;
+  const asked = applied.ok ? filter : null;
   const history = useHistory(window, asked, zone, live);
   const loaded = useMemo(() => history.data?.pages.flatMap((p) => p.records) ?? [], [history.data]);
   const liveLines = useLive(asked, zone, live, scrolledAway, loaded);
   const records = live ? liveLines.records : loaded;
-  const counts = useQuery({
-    ...histogramQuery(window, 60, asked ?? "", zone, false),
-    enabled: asked !== null && !live,
-  });
+  const counts = useCounts(window, asked, zone, !live);
+  const marked = listOf(params.get("marked"));
+  const openValues = listOf(params.get("values"));
 
+  // what has been asked for and is not rendered yet counts too: keys may come faster than pages
+  const latest = useRef(params);
+  useEffect(() => {
+    latest.current = params;
+  }, [params]);
   const setParam = useCallback(
-    (changes: Readonly<Record<string, string | null>>) =>
-      setParams((old) => {
-        const next = new URLSearchParams(old);
-        for (const [name, value] of Object.entries(changes)) {
-          if (value === null || value === "") next.delete(name);
-          else next.set(name, value);
-        }
-        return next;
-      }),
+    (changes: Readonly<Record<string, string | null>>) => {
+      const next = new URLSearchParams(latest.current);
+      for (const [name, value] of Object.entries(changes)) {
+        if (value === null || value === "") next.delete(name);
+        else next.set(name, value);
+      }
+      latest.current = next;
+      setParams(next);
+    },
     [setParams],
   );
   const submit = useCallback(
     (text: string) => {
       setDraft(text);
-      if (parseFilter(text, { zone }).ok) setParam({ filter: text.trim() });
+      if (!parseFilter(text, { zone, saved }).ok) return;
+      rememberFilter(text.trim());
+      setParam({ filter: text.trim() });
     },
-    [setParam, zone],
+    [setParam, zone, saved],
   );
   const lastFilter = useRef(filter);
   if (lastFilter.current !== filter) {
@@ -88,25 +117,47 @@ export function RecordsPage() {
     }),
     [add, setParam, setWindow],
   );
+  const valuesOf = useCallback(
+    async (field: string) => {
+      try {
+        return (await queryClient.fetchQuery({ ...valuesQuery(window, "", zone, field, OFFERED), staleTime: 60_000 }))
+          .values;
+      } catch {
+        // a field whose values are not counted has none to offer
+        return [];
+      }
+    },
+    [window, zone],
+  );
   const select = useCallback((record: RecordJson) => setParam({ record: record.id }), [setParam]);
   const move = (by: number) => {
-    const at = records.findIndex((r) => r.id === selectedId);
+    const at = records.findIndex((r) => r.id === latest.current.get("record"));
     const next = records[at < 0 ? 0 : Math.min(Math.max(at + by, 0), records.length - 1)];
     if (next) select(next);
   };
+  const mark = () => {
+    const id = latest.current.get("record");
+    if (id === null) return;
+    const before = listOf(latest.current.get("marked"));
+    const next = before.includes(id) ? before.filter((m) => m !== id) : [...before, id].slice(-MOST_COMPARED);
+    setParam({ marked: next.join(",") });
+  };
+  const compared = marked.flatMap((id) => records.find((r) => r.id === id) ?? []);
   const selected = records.find((r) => r.id === selectedId);
   usePageKeys({
     "/": (e) => {
       e.preventDefault();
       focusFilter();
     },
+    x: mark,
+    v: () => setParam({ values: openValues.length > 0 ? null : DEFAULT_VALUES }),
     l: () => setLive(!live),
     j: () => move(1),
     k: () => move(-1),
     ArrowDown: () => move(1),
     ArrowUp: () => move(-1),
     Enter: () => selectedId === null && move(0),
-    Escape: () => setParam({ record: null }),
+    Escape: () => setParam(marked.length > 0 ? { marked: null } : { record: null }),
     w: () => selected && actions.only(pivotOf("sender", selected.sender.name)),
     o: () => selected && actions.without(pivotOf("sender", selected.sender.name)),
   });
@@ -116,16 +167,35 @@ export function RecordsPage() {
   }, [live, hasNextPage, isFetchingNextPage, fetchNextPage]);
 
   const lastPage = history.data?.pages[history.data.pages.length - 1];
+  const searchKey = `${window.from} ${window.to} ${filter}`;
+  const [stoppedKey, setStoppedKey] = useState("");
+  const goesOn = !live && lastPage?.partial === true && loaded.length < ENOUGH && stoppedKey !== searchKey;
+  useEffect(() => {
+    // an answer that ran out of time is only the beginning: the search goes on until there is a page to read
+    if (goesOn && hasNextPage && !isFetchingNextPage) void fetchNextPage();
+  }, [goesOn, hasNextPage, isFetchingNextPage, fetchNextPage]);
   return (
     <Page
       margin={
-        selectedId !== null && (
-          <RecordMargin id={selectedId} actions={actions} onClose={() => setParam({ record: null })} />
+        compared.length > 1 ? (
+          <CompareMargin records={compared} onClose={() => setParam({ marked: null })} />
+        ) : (
+          selectedId !== null && (
+            <RecordMargin id={selectedId} actions={actions} onClose={() => setParam({ record: null })} />
+          )
         )
       }
     >
       <h1 className="sr-only">Records</h1>
-      <FilterField value={draft} directory={directory} zone={zone} onChange={setDraft} onSubmit={submit} />
+      <FilterField
+        value={draft}
+        directory={directory}
+        saved={saved}
+        zone={zone}
+        valuesOf={valuesOf}
+        onChange={setDraft}
+        onSubmit={submit}
+      />
       <div className="flex justify-between gap-4 pt-[5px] text-quiet">
         <span data-testid="reading" className="truncate">
           {parsed.ok ? (
@@ -139,9 +209,21 @@ export function RecordsPage() {
             </span>
           )}
         </span>
-        <button type="button" aria-pressed={live} onClick={() => setLive(!live)} className="shrink-0 text-fjord">
-          {live ? "stop following" : "live"} <Kbd>l</Kbd>
-        </button>
+        <span className="relative flex shrink-0 gap-3.5">
+          <SavedFilters filter={filter} onPick={submit} />
+          {!live && <ExportMenu window={window} filter={filter} zone={zone} />}
+          <button
+            type="button"
+            aria-pressed={openValues.length > 0}
+            onClick={() => setParam({ values: openValues.length > 0 ? null : DEFAULT_VALUES })}
+            className="text-fjord"
+          >
+            values <Kbd>v</Kbd>
+          </button>
+          <button type="button" aria-pressed={live} onClick={() => setLive(!live)} className="text-fjord">
+            {live ? "stop following" : "live"} <Kbd>l</Kbd>
+          </button>
+        </span>
       </div>
       <div
         className="flex gap-3.5 overflow-hidden border-b border-line-strong pt-0.5 pb-2 text-[12.5px] whitespace-nowrap text-quiet"
@@ -170,93 +252,59 @@ export function RecordsPage() {
             )}
           </>
         ) : (
-          <>
-            {counts.data && (
-              <span data-testid="count">
-                {counts.data.exact ? "" : "at least "}
-                {counts.data.total.toLocaleString("en")} {counts.data.total === 1 ? "record" : "records"},{" "}
-                {dayMinute(window.fromUs, zone)} – {window.following ? "now" : dayMinute(window.toUs, zone)}
-                {counts.data.exact ? "" : ` (counted back to ${dayMinute(usOf(counts.data.coveredFrom), zone)})`}
-              </span>
-            )}
-            {lastPage && (
-              <span>
-                {lastPage.segments} {lastPage.segments === 1 ? "segment" : "segments"} searched,{" "}
-                {Math.round(lastPage.tookMs)} ms
-              </span>
-            )}
-            {lastPage?.partial && (
-              <button
-                type="button"
-                className="font-semibold text-ochre underline"
-                onClick={() => void history.fetchNextPage()}
-              >
-                partial so far: search on
-              </button>
-            )}
-          </>
+          <AnswerLine
+            window={window}
+            zone={zone}
+            counts={counts.answer}
+            lastPage={lastPage}
+            onCountOn={counts.countOn}
+            searching={goesOn}
+            onStop={() => setStoppedKey(searchKey)}
+            onSearchOn={() => {
+              setStoppedKey("");
+              void fetchNextPage();
+            }}
+          />
         )}
       </div>
       {history.error && !live ? <Trouble error={history.error} what="The records cannot be shown" /> : null}
-      {records.length === 0 && !history.isPending && !history.error ? (
-        <Nothing
-          filter={filter}
-          live={live}
-          onWiden={() => setWindow({ spanUs: 7 * 86_400e6, endUs: null })}
-          onClear={() => submit("")}
-        />
-      ) : (
-        <RecordList
-          records={records}
-          selectedId={selectedId}
-          actions={actions}
-          onSelect={select}
-          onEnd={onEnd}
-          onScrolledAway={setScrolledAway}
-        />
-      )}
+      <div className="flex min-h-0 flex-1">
+        <div className="flex min-w-0 flex-1 flex-col">
+          {records.length === 0 && !history.isPending && !history.error && !lastPage?.partial ? (
+            <Nothing filter={filter} window={window} zone={zone} live={live} onFilter={submit} />
+          ) : (
+            <RecordList
+              records={records}
+              selectedId={selectedId}
+              marked={marked}
+              actions={actions}
+              onSelect={select}
+              onEnd={onEnd}
+              onScrolledAway={setScrolledAway}
+              // while the answer to a new filter is on its way, the lines are still those of the one before
+              columns={records.every((r) => r.kind === kind) ? columnsOf(kind) : null}
+            />
+          )}
+        </div>
+        {openValues.length > 0 && (
+          <ValueStrip
+            window={window}
+            filter={asked ?? ""}
+            zone={zone}
+            open={openValues}
+            onToggle={(field) =>
+              setParam({
+                values: (openValues.includes(field)
+                  ? openValues.filter((f) => f !== field)
+                  : [...openValues, field]
+                ).join(","),
+              })
+            }
+            onOnly={add}
+            onWithout={(part) => add(`not ${part}`)}
+          />
+        )}
+      </div>
     </Page>
-  );
-}
-
-function Nothing({
-  filter,
-  live,
-  onWiden,
-  onClear,
-}: {
-  filter: string;
-  live: boolean;
-  onWiden: () => void;
-  onClear: () => void;
-}) {
-  if (live)
-    return (
-      <EmptyState
-        title="Listening; nothing that matches yet"
-        text="Lines appear here as soon as a matching record is stored."
-      />
-    );
-  if (filter !== "")
-    return (
-      <EmptyState
-        title="Nothing in this window matches"
-        text="The filter is understood as the sentence under it says. Records before or after the window on the rail are not looked at."
-      >
-        <button type="button" className="mr-4 text-fjord underline" onClick={onWiden}>
-          Look at the last 7 days
-        </button>
-        <button type="button" className="text-fjord underline" onClick={onClear}>
-          Take the filter away
-        </button>
-      </EmptyState>
-    );
-  return (
-    <EmptyState title="No records in this window" text="Nothing has arrived whose time lies in the window on the rail.">
-      <button type="button" className="mr-4 text-fjord underline" onClick={onWiden}>
-        Look at the last 7 days
-      </button>
-      <a href="/intake">See what Halvik listens to</a>
-    </EmptyState>
   );
 }

@@ -3,6 +3,7 @@ import { quoteIfNeeded } from "@halvik/core/filter";
 import { findAddresses } from "@halvik/core/net";
 import { DropdownMenu } from "radix-ui";
 import { Fragment, type ReactNode } from "react";
+import { lineText } from "../../ui/record-text";
 import { safeText } from "../../ui/safe-text";
 
 /** A value a person may go on from: how to ask for it in a filter. */
@@ -22,12 +23,13 @@ const compare = (field: string, value: string): string => `${field} is ${quoteIf
 
 export const pivotOf = (field: string, value: string): Pivot => ({ label: value, only: compare(field, value) });
 
-/** Where the record's own values stand in its text: longest first, no overlaps. */
-function occurrences(record: RecordJson): { start: number; end: number; pivot: Pivot }[] {
-  const { text } = record;
+/** Where the record's own values stand in a text: longest first, no overlaps. */
+function occurrences(record: RecordJson, text: string): { start: number; end: number; pivot: Pivot }[] {
   const values: [string, Pivot][] = [];
   for (const user of record.users ?? []) values.push([user, pivotOf("user", user)]);
   if (record.interface) values.push([record.interface, pivotOf("interface", record.interface)]);
+  if (record.event) values.push([record.event, pivotOf("event", record.event)]);
+  if (record.dstPort !== undefined) values.push([String(record.dstPort), pivotOf("dst port", String(record.dstPort))]);
   if (record.srcPort !== undefined) values.push([String(record.srcPort), pivotOf("src port", String(record.srcPort))]);
   const found = findAddresses(text, 20).map((a) => ({
     start: a.start,
@@ -47,21 +49,22 @@ function occurrences(record: RecordJson): { start: number; end: number; pivot: P
 /** The message with its values underlined by dots; each opens a menu. */
 export function TextWithValues({ record, actions }: { record: RecordJson; actions: PivotActions }) {
   const parts: ReactNode[] = [];
+  const text = lineText(record);
   let at = 0;
-  for (const o of occurrences(record)) {
-    parts.push(<Fragment key={`t${at}`}>{safeText(record.text.slice(at, o.start))}</Fragment>);
+  for (const o of occurrences(record, text)) {
+    parts.push(<Fragment key={`t${at}`}>{safeText(text.slice(at, o.start))}</Fragment>);
     parts.push(
       <Value
         key={`v${o.start}`}
         pivot={o.pivot}
         record={record}
         actions={actions}
-        shown={record.text.slice(o.start, o.end)}
+        shown={text.slice(o.start, o.end)}
       />,
     );
     at = o.end;
   }
-  parts.push(<Fragment key="rest">{safeText(record.text.slice(at))}</Fragment>);
+  parts.push(<Fragment key="rest">{safeText(text.slice(at))}</Fragment>);
   return <bdi>{parts}</bdi>;
 }
 
@@ -84,7 +87,7 @@ export function Value({
       <DropdownMenu.Trigger
         tabIndex={-1}
         onClick={(e) => e.stopPropagation()}
-        className="font-mono underline decoration-quiet decoration-dotted underline-offset-[3px] hover:text-fjord"
+        className="text-left font-mono underline decoration-quiet decoration-dotted underline-offset-[3px] hover:text-fjord"
       >
         {safeText(shown ?? pivot.label)}
       </DropdownMenu.Trigger>

@@ -3,7 +3,7 @@ import { rulesQuery } from "../../app/api";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Tag } from "../../ui/incident-strip";
 import { SeverityMark } from "../../ui/marks";
-import { Page } from "../../ui/page";
+import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 
 /** What raises findings: each rule as a sentence, with how often it has. */
@@ -16,7 +16,7 @@ export function RulesPage() {
         What raises findings. Changed with <code className="font-mono text-[12.5px]">bin/halvik rules export</code> and{" "}
         <code className="font-mono text-[12.5px]">import</code>.
       </p>
-      <div className="min-h-0 flex-1 overflow-y-auto pb-6">
+      <Scroller label="Rules">
         {rules.error && <Trouble error={rules.error} what="The rules cannot be shown" />}
         {rules.data?.rules.map((r) => (
           <article key={r.id} className="grid grid-cols-[10px_1fr_110px_110px] gap-3 border-b border-line px-1.5 py-2">
@@ -37,7 +37,7 @@ export function RulesPage() {
             text="Without rules, records are kept and searched, and nothing raises an incident. Starter rules come with an empty database."
           />
         )}
-      </div>
+      </Scroller>
     </Page>
   );
 }

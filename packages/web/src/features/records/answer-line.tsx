@@ -1,0 +1,127 @@
+import type { HistogramAnswer, RecordPage } from "@halvik/core/contract";
+import { useQuery } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
+import { coverageQuery, type WindowParts } from "../../app/api";
+import { usOf } from "../../app/view-store";
+import { safeText } from "../../ui/safe-text";
+import { dayMinute } from "../../ui/time";
+
+interface AnswerLineProps {
+  readonly window: WindowParts & { readonly fromUs: number; readonly toUs: number; readonly following: boolean };
+  readonly zone: string;
+  readonly counts: HistogramAnswer | undefined;
+  readonly lastPage: RecordPage | undefined;
+  readonly onCountOn: (() => void) | null;
+  /** Whether the search goes on by itself. */
+  readonly searching: boolean;
+  readonly onStop: () => void;
+  readonly onSearchOn: () => void;
+}
+
+/** How many records the answer holds, how it was found, and what it may lack. */
+export function AnswerLine({
+  window,
+  zone,
+  counts,
+  lastPage,
+  onCountOn,
+  searching,
+  onStop,
+  onSearchOn,
+}: AnswerLineProps) {
+  return (
+    <>
+      {counts && (
+        <span data-testid="count">
+          {counts.exact ? "" : "at least "}
+          {counts.total.toLocaleString("en")} {counts.total === 1 ? "record" : "records"},{" "}
+          {dayMinute(window.fromUs, zone)} – {window.following ? "now" : dayMinute(window.toUs, zone)}
+          {!counts.exact && (
+            <>
+              {" "}
+              (counted back to {dayMinute(usOf(counts.coveredFrom), zone)}
+              {onCountOn && (
+                <button type="button" className="ml-1 text-fjord underline" onClick={onCountOn}>
+                  count on
+                </button>
+              )}
+              )
+            </>
+          )}
+        </span>
+      )}
+      {lastPage && <HowSearched page={lastPage} />}
+      {lastPage?.partial && (
+        <span className="text-ochre">
+          {searching ? "searching" : "stopped"}, back to {dayMinute(cursorUs(lastPage), zone)} so far
+          <button type="button" className="ml-1.5 font-semibold underline" onClick={searching ? onStop : onSearchOn}>
+            {searching ? "stop" : "search on"}
+          </button>
+        </span>
+      )}
+      <Coverage window={window} zone={zone} />
+    </>
+  );
+}
+
+/** How far a partial answer came: the moment in its cursor. */
+const cursorUs = (page: RecordPage): number => Number(page.nextCursor?.split(".")[0] ?? 0);
+
+function HowSearched({ page }: { page: RecordPage }) {
+  const { searched, tookMs } = page;
+  const facts = [
+    ["segments", searched.segments, "that reach into the window"],
+    ["by terms", searched.byTerms, "parts answered from the index of words and values"],
+    ["by scan", searched.byScan, "parts, and rows not yet indexed, gone through by the database"],
+    ["records read", searched.rowsRead, "to show them, or where terms alone cannot decide"],
+    ["gone", searched.gone, "parts dropped by retention meanwhile"],
+  ] as const;
+  return (
+    <Popover.Root>
+      <Popover.Trigger className="underline decoration-dotted underline-offset-[3px] hover:text-fjord">
+        {searched.segments} {searched.segments === 1 ? "segment" : "segments"} searched, {Math.round(tookMs)} ms
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="start"
+          aria-label="How this was searched"
+          className="z-20 rounded-[2px] border border-line-strong bg-sheet px-4 py-3 text-[13px] shadow-lg"
+        >
+          <b className="font-semibold">How this page was searched</b>
+          <dl className="mt-1 grid grid-cols-[auto_auto_1fr] gap-x-3">
+            {facts
+              .filter(([name, value]) => value > 0 || name !== "gone")
+              .map(([name, value, about]) => (
+                <div key={name} className="contents">
+                  <dt className="text-quiet">{name}</dt>
+                  <dd className="text-right tabular-nums">{value.toLocaleString("en")}</dd>
+                  <dd className="text-quiet">{about}</dd>
+                </div>
+              ))}
+          </dl>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+/** What the window may lack, as far as Halvik knows; silence about it would be a claim. */
+function Coverage({ window, zone }: { window: WindowParts; zone: string }) {
+  const { data } = useQuery(coverageQuery({ from: window.from, to: window.to }));
+  if (!data) return null;
+  const lacks = [
+    data.lost > 0 ? `${data.lost.toLocaleString("en")} lost` : "",
+    data.flowGaps > 0 ? `${data.flowGaps.toLocaleString("en")} flow datagrams missing` : "",
+    data.capped > 0 ? `${data.capped.toLocaleString("en")} over a sender’s cap` : "",
+    data.shed > 0 ? `${data.shed.toLocaleString("en")} dropped for want of disk` : "",
+    data.silent.length > 0
+      ? `silent at times: ${data.silent.slice(0, 3).map(safeText).join(", ")}${data.silent.length > 3 ? ` and ${data.silent.length - 3} more` : ""}`
+      : "",
+    data.keptFrom ? `not kept before ${dayMinute(usOf(data.keptFrom), zone)}` : "",
+  ].filter((l) => l !== "");
+  return (
+    <span data-testid="coverage" className={lacks.length > 0 ? "truncate text-ochre" : ""} title={lacks.join(" · ")}>
+      {lacks.length > 0 ? lacks.join(" · ") : "nothing known to be missing"}
+    </span>
+  );
+}

@@ -1,0 +1,104 @@
+import { quoteIfNeeded } from "@halvik/core/filter";
+import { useQuery } from "@tanstack/react-query";
+import { type WindowParts, whyNothingQuery } from "../../app/api";
+import { useViewStore, usOf } from "../../app/view-store";
+import { EmptyState } from "../../ui/empty-state";
+import { safeText } from "../../ui/safe-text";
+import { dayMinute } from "../../ui/time";
+
+const MARGIN_US = 1_800e6;
+
+interface NothingProps {
+  readonly filter: string;
+  readonly window: WindowParts;
+  readonly zone: string;
+  readonly live: boolean;
+  readonly onFilter: (text: string) => void;
+}
+
+/** Why there is no line, in one of five different sentences, and what to do about it. */
+export function Nothing({ filter, window, zone, live, onFilter }: NothingProps) {
+  const setWindow = useViewStore((s) => s.setWindow);
+  const widen = () => setWindow({ spanUs: 7 * 86_400e6, endUs: null });
+  if (live)
+    return (
+      <EmptyState
+        title="Listening; nothing that matches yet"
+        text="Lines appear here as soon as a matching record is stored."
+      />
+    );
+  if (filter !== "")
+    return (
+      <EmptyState title="Nothing in this window matches" text="The filter is understood as the sentence under it says.">
+        <Why filter={filter} window={window} zone={zone} onFilter={onFilter} />
+        <button type="button" className="mr-4 text-fjord underline" onClick={widen}>
+          Look at the last 7 days
+        </button>
+        <button type="button" className="text-fjord underline" onClick={() => onFilter("")}>
+          Take the filter away
+        </button>
+      </EmptyState>
+    );
+  return (
+    <EmptyState title="No records in this window" text="Nothing has arrived whose time lies in the window on the rail.">
+      <button type="button" className="mr-4 text-fjord underline" onClick={widen}>
+        Look at the last 7 days
+      </button>
+      <a href="/intake">See what Halvik listens to</a>
+    </EmptyState>
+  );
+}
+
+function Why({ filter, window, zone, onFilter }: Pick<NothingProps, "filter" | "window" | "zone" | "onFilter">) {
+  const setWindow = useViewStore((s) => s.setWindow);
+  const { data } = useQuery(whyNothingQuery({ from: window.from, to: window.to }, filter, zone));
+  if (!data) return null;
+  const goTo = (us: number) => setWindow({ spanUs: 2 * MARGIN_US, endUs: us + MARGIN_US });
+  const moments = [
+    ["It last matched at", data.lastBefore],
+    ["It next matches at", data.firstAfter],
+  ] as const;
+  return (
+    <div className="mb-3" data-testid="why-nothing">
+      {data.parts.length > 0 && (
+        <ul className="mb-2">
+          {data.parts.map((p) => (
+            <li key={p.text}>
+              <code className="font-mono text-[12.5px]">{safeText(p.text)}</code>{" "}
+              <span className={p.count === 0 ? "text-ochre" : "text-quiet"}>
+                {p.count === 0
+                  ? "matches nothing in this window"
+                  : `alone matches ${p.exact ? "" : "at least "}${p.count.toLocaleString("en")}`}
+              </span>
+              {p.near && (
+                <button
+                  type="button"
+                  className="ml-2 text-fjord underline"
+                  onClick={() => onFilter(filter.replace(p.text, replaceValue(p.text, p.near!.value)))}
+                >
+                  did you mean {safeText(p.near.value)} ({p.near.count.toLocaleString("en")})?
+                </button>
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
+      {moments.map(
+        ([said, moment]) =>
+          moment && (
+            <p key={said}>
+              {said}{" "}
+              <button type="button" className="text-fjord underline" onClick={() => goTo(usOf(moment))}>
+                {dayMinute(usOf(moment), zone)}
+              </button>
+            </p>
+          ),
+      )}
+      {!data.lastBefore && !data.firstAfter && <p>Nothing that is kept matches, before or after this window.</p>}
+    </div>
+  );
+}
+
+/** The part with another value in place of its last one. */
+const replaceValue = (part: string, value: string): string =>
+  part.replace(/("(?:[^"\\]|\\.)*"|\S+)\s*$/, quoteIfNeeded(value));
