@@ -162,7 +162,7 @@ test("no page has an accessibility fault that can be found by machine, by day or
   const faults: string[] = [];
   for (const theme of ["light", "night"]) {
     await page.evaluate((t) => localStorage.setItem("halvik.theme", t), theme);
-    for (const path of ["/now", "/records", "/incidents", "/incidents/1", "/rules", "/intake"]) {
+    for (const path of ["/now", "/records", "/incidents", "/incidents/1", "/rules", "/intake", "/intake/names"]) {
       await page.goto(halvik.url + path);
       await page.getByRole("main").waitFor();
       await page.waitForTimeout(700);

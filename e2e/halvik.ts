@@ -8,7 +8,9 @@ import type { Page } from "@playwright/test";
 
 const PASSWORD = "correct horse battery";
 
-function freePort(): Promise<number> {
+const OTHER_PORTS = ["SYSLOG_TLS", "SNMP", "NETFLOW", "IPFIX", "SFLOW", "INTAKE"] as const;
+
+export function freePort(): Promise<number> {
   return new Promise((done) => {
     const server = createServer();
     server.listen(0, "127.0.0.1", () => {
@@ -28,11 +30,14 @@ export class Halvik {
     readonly httpPort: number,
     private readonly syslogPort: number,
     private readonly dbPort: number,
+    /** Ports of the other ways in, by the setting's middle part. */
+    readonly ports: Readonly<Record<(typeof OTHER_PORTS)[number], number>>,
   ) {}
 
   static async create(): Promise<Halvik> {
     const dataDir = mkdtempSync(join(tmpdir(), "halvik-e2e-"));
-    return new Halvik(dataDir, await freePort(), await freePort(), await freePort());
+    const ports = Object.fromEntries(await Promise.all(OTHER_PORTS.map(async (n) => [n, await freePort()] as const)));
+    return new Halvik(dataDir, await freePort(), await freePort(), await freePort(), ports as Halvik["ports"]);
   }
 
   get url(): string {
@@ -62,6 +67,7 @@ export class Halvik {
           HALVIK_SYSLOG_UDP_PORT: String(this.syslogPort),
           HALVIK_SYSLOG_TCP_PORT: String(this.syslogPort),
           HALVIK_DB_PORT: String(this.dbPort),
+          ...Object.fromEntries(OTHER_PORTS.map((n) => [`HALVIK_${n}_PORT`, String(this.ports[n])])),
         },
       },
     );
@@ -75,6 +81,17 @@ export class Halvik {
       child.stderr.on("data", take);
       child.once("exit", (code) => failed(new Error(`start ended with ${code}: ${this.output}`)));
     });
+  }
+
+  /** Runs a command of this Halvik's to its end. */
+  async command(args: readonly string[], input = ""): Promise<void> {
+    const child = spawn(process.execPath, [resolve("packages/server/dist/halvik.js"), ...args], {
+      env: { ...process.env, HALVIK_DATA_DIR: this.dataDir, HALVIK_DB_PORT: String(this.dbPort) },
+      stdio: ["pipe", "ignore", "inherit"],
+    });
+    child.stdin!.end(input);
+    const code = await new Promise((done) => child.once("exit", done));
+    if (code !== 0) throw new Error(`${args.join(" ")} ended with ${code}`);
   }
 
   /** Ctrl-C. */
@@ -92,12 +109,10 @@ export class Halvik {
     rmSync(this.dataDir, { recursive: true, force: true });
   }
 
-  async udp(from: string, line: string): Promise<void> {
+  async udp(from: string, line: string | Uint8Array, port = this.syslogPort): Promise<void> {
     const socket = createSocket("udp4");
     await new Promise<void>((bound) => socket.bind({ address: from }, bound));
-    await new Promise<void>((sent, failed) =>
-      socket.send(line, this.syslogPort, "127.0.0.1", (e) => (e ? failed(e) : sent())),
-    );
+    await new Promise<void>((sent, failed) => socket.send(line, port, "127.0.0.1", (e) => (e ? failed(e) : sent())));
     socket.close();
   }
 

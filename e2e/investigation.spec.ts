@@ -1,0 +1,123 @@
+import { expect, type Page, test } from "@playwright/test";
+import { Halvik } from "./halvik";
+
+/** From a symptom to its cause with the keyboard alone, by the means the Records page gives. */
+let halvik: Halvik;
+test.beforeAll(async () => {
+  halvik = await Halvik.create();
+  await halvik.start();
+  await halvik.command(
+    ["senders", "import", "-"],
+    "name,addresses,site\nweb-1,127.41.0.1,Orvane\ntimes-db,127.41.0.2,Orvane\n",
+  );
+});
+test.afterAll(() => halvik.dispose());
+test.describe.configure({ mode: "serial" });
+
+const lines = (page: Page) => page.getByTestId("record-line");
+const filter = async (page: Page, text: string) => {
+  await page.keyboard.press("/");
+  await page.keyboard.press("Control+A");
+  await page.keyboard.type(text);
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("/");
+  await page.keyboard.press("Enter");
+};
+/** Goes on with Tab until something with these words has the focus. */
+const tabTo = async (page: Page, words: RegExp) => {
+  for (let i = 0; i < 80; i++) {
+    await page.keyboard.press("Tab");
+    const focused = await page.evaluate(
+      () => document.activeElement?.getAttribute("aria-label") ?? document.activeElement?.textContent ?? "",
+    );
+    if (words.test(focused)) return;
+  }
+  throw new Error(`Tab never came to ${words}`);
+};
+
+test("a refused connection leads to a full disk, and the way there is kept", async ({ page }) => {
+  await halvik.firstSignIn(page);
+  await halvik.udp("127.41.0.2", "<26>kernel: sda1: no space left on device");
+  await halvik.udp("127.41.0.2", "<30>postgres: shutting down");
+  for (let i = 0; i < 6; i++) await halvik.udp("127.41.0.1", `<30>web: GET /times/${i} 200 in 4 ms`);
+  for (let i = 0; i < 3; i++) await halvik.udp("127.41.0.1", "<27>web: times-db does not answer: connection refused");
+  await expect(page.getByRole("heading", { name: "Nothing needs you" })).toBeVisible();
+  // two keys within a moment, as a person presses them; once more if the page was still settling
+  await expect(async () => {
+    await page.keyboard.press("g");
+    await page.keyboard.press("r");
+    await expect(page).toHaveURL(/\/records/, { timeout: 1_500 });
+  }).toPass();
+  await expect(lines(page).filter({ hasText: "connection refused" })).toHaveCount(3);
+
+  // the symptom, by a phrase; its record in the margin
+  await filter(page, '"connection refused"');
+  await expect(lines(page)).toHaveCount(3);
+  await expect(page.getByTestId("count")).toContainText("3 records");
+  await expect(page.getByTestId("coverage")).toHaveText("nothing known to be missing");
+  await page.keyboard.press("j");
+  await expect(page.getByRole("complementary")).toContainText("web-1");
+  await page.keyboard.press("Escape");
+
+  // what else there is: values, and one of them taken up
+  await filter(page, "severity at least error");
+  await page.keyboard.press("v");
+  const values = page.getByRole("region", { name: "Values" });
+  await expect(values).toContainText("times-db");
+  await tabTo(page, /^times-db$/);
+  await page.keyboard.press("Enter");
+  await expect(lines(page)).toHaveCount(1);
+  await expect(lines(page)).toContainText("no space left on device");
+  await page.keyboard.press("v");
+  await expect(values).toHaveCount(0);
+
+  // a misspelt value says so, and what was meant is one key away
+  await filter(page, "sender is times-db and app is kernl");
+  const why = page.getByTestId("why-nothing");
+  await expect(why).toContainText("app is kernl matches nothing in this window");
+  await expect(why).toContainText("sender is times-db alone matches 2");
+  await tabTo(page, /did you mean kernel/);
+  await page.keyboard.press("Enter");
+  await expect(lines(page)).toHaveCount(1);
+
+  // kept by name, used by name
+  await tabTo(page, /^saved and recent$/);
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("menuitem", { name: /Keep this filter/ })).toBeFocused();
+  await page.keyboard.press("Enter");
+  await expect(page.getByLabel("Name")).toBeFocused();
+  await page.keyboard.type("full disks");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("dialog", { name: "Keep this filter" })).toHaveCount(0);
+  await filter(page, 'filter "full disks" and severity at least error');
+  await expect(page.getByTestId("reading")).toContainText("app is kernel");
+  await expect(lines(page)).toHaveCount(1);
+
+  // the link restores it all
+  await page.reload();
+  await expect(lines(page)).toHaveCount(1);
+});
+
+test("while a filter is written, values that are there are offered", async ({ page }) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/records`);
+  await expect(lines(page).first()).toBeVisible();
+  await page.keyboard.press("/");
+  await page.keyboard.type("app is po");
+  await expect(page.getByRole("option", { name: /^postgres/ })).toBeVisible();
+  // the list takes no key in its first moments, so that it cannot take one meant for the text
+  await page.waitForTimeout(200);
+  await page.keyboard.press("Tab");
+  await expect(page.getByLabel("Filter")).toContainText("app is postgres");
+  await page.keyboard.press("Enter");
+  await expect(lines(page)).toHaveCount(1);
+});
+
+test("an export is an archive of what matches", async ({ page }) => {
+  await halvik.signIn(page);
+  const answer = await page.request.get(`${halvik.url}/api/v1/records/export?format=raw&filter=refused`);
+  expect(answer.headers()["content-type"]).toBe("application/zip");
+  const body = await answer.body();
+  expect(body.subarray(0, 4)).toEqual(Buffer.from("PK\u0003\u0004"));
+  expect(body.includes("manifest.json")).toBe(true);
+});

@@ -1,0 +1,165 @@
+import { execFileSync } from "node:child_process";
+import { mkdtempSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { expect, type Page, test } from "@playwright/test";
+import { bytes } from "../packages/core/src/testing/bytes";
+import { flowSet, ipfixMessage, templateBody } from "../packages/core/src/testing/flow-bytes";
+import { freePort, Halvik } from "./halvik";
+
+/** Every kind of record seen on screen, with names given by hand; sent by the test and by Debian's own senders. */
+let halvik: Halvik;
+const dir = mkdtempSync(join(tmpdir(), "halvik-e2e-files-"));
+test.beforeAll(async () => {
+  halvik = await Halvik.create();
+  await halvik.start();
+});
+test.afterAll(() => halvik.dispose());
+test.describe.configure({ mode: "serial" });
+
+const lines = (page: Page) => page.getByTestId("record-line");
+const filter = async (page: Page, text: string) => {
+  await page.getByRole("link", { name: "Records", exact: true }).click();
+  await page.getByLabel("Filter").fill(text);
+  await page.keyboard.press("Escape");
+  await page.getByLabel("Filter").press("Enter");
+};
+const file = (name: string, text: string): string => {
+  writeFileSync(join(dir, name), text);
+  return join(dir, name);
+};
+const trap = (...args: string[]) =>
+  execFileSync("snmptrap", ["-Ln", "-m", "", "-v2c", "-c", "public", `127.0.0.1:${halvik.ports.SNMP}`, "42", ...args]);
+
+test("an endpoint is added, receives, is stopped, all on Intake", async ({ page }) => {
+  await halvik.firstSignIn(page);
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByPlaceholder("10.20.0.0/16").fill("127.0.0.0/8");
+  await page.getByRole("button", { name: "Admit", exact: true }).click();
+
+  const port = await freePort();
+  await page.getByRole("button", { name: "Listen to something more" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("second ear");
+  await page.getByLabel("Port", { exact: true }).fill("0");
+  await page.getByRole("button", { name: "Listen", exact: true }).click();
+  await expect(page.getByText("1 to 65535.")).toBeVisible();
+  await page.getByLabel("Port", { exact: true }).fill(String(port));
+  await page.getByRole("button", { name: "Listen", exact: true }).click();
+  const row = page.getByTestId("endpoint").filter({ hasText: "second ear" });
+  await expect(row).toContainText("listening, nothing yet");
+  await halvik.udp("127.40.0.1", "<13>a: heard by the second ear", port);
+  await expect(row).toContainText("receiving");
+
+  await row.click();
+  await expect(page.getByText(`logger --server 127.0.0.1 --port ${port} --udp`)).toBeVisible();
+  await page.getByRole("button", { name: "Stop listening" }).click();
+  await expect(row).toContainText("stopped");
+  await page.getByRole("button", { name: "Forget it" }).click();
+  await expect(row).toHaveCount(0);
+});
+
+test("SNMP: columns of its own, a sentence, names from an uploaded module for what came before it", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  trap("1.3.6.1.6.3.1.1.5.3", "1.3.6.1.2.1.2.2.1.1.7", "i", "7", "1.3.6.1.2.1.2.2.1.2.7", "s", "ge0/7");
+  trap("1.3.6.1.4.1.32473.50.0.1", "1.3.6.1.4.1.32473.50.1.0", "i", "2");
+  await filter(page, "kind is snmp");
+  const linkDown = lines(page).filter({ hasText: "linkDown" });
+  await expect(linkDown).toContainText("interface ge0/7 of 127.0.0.1 went down");
+  await expect(lines(page).filter({ hasText: "unnamed notification 1.3.6.1.4.1.32473.50.0.1" })).toHaveCount(1);
+
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByRole("link", { name: /^Names/ }).click();
+  await expect(page.getByText("1.3.6.1.4.1.32473.50.0.1", { exact: true })).toBeVisible();
+  const upload = page.getByLabel("Add modules");
+  await upload.setInputFiles(file("bad.mib", "BAD-MIB DEFINITIONS ::= BEGIN\n  x OBJECT-TYPE oops"));
+  await expect(page.getByRole("alert")).toContainText("line 2, column 17");
+  await upload.setInputFiles(
+    file(
+      "lamp.mib",
+      `LAMP-MIB DEFINITIONS ::= BEGIN IMPORTS enterprises, OBJECT-TYPE, NOTIFICATION-TYPE FROM SNMPv2-SMI;
+       lamp OBJECT IDENTIFIER ::= { enterprises 32473 50 }
+       lampNotes OBJECT IDENTIFIER ::= { lamp 0 }
+       lampState OBJECT-TYPE SYNTAX INTEGER { dark(1), lit(2) } MAX-ACCESS read-only STATUS current DESCRIPTION "The lamp" ::= { lamp 1 }
+       lampChanged NOTIFICATION-TYPE OBJECTS { lampState } STATUS current DESCRIPTION "It changed" ::= { lampNotes 1 }
+       END`,
+    ),
+  );
+  await expect(page.getByText("LAMP-MIB")).toBeVisible();
+  await expect(page.getByText("1.3.6.1.4.1.32473.50.0.1", { exact: true })).toHaveCount(0);
+  await filter(page, "kind is snmp");
+  const named = lines(page).filter({ hasText: "sent lampChanged: lampState lit (2)" });
+  await expect(named).toHaveCount(1);
+  await named.click();
+  await expect(page.getByRole("complementary")).toContainText("lampState.0");
+});
+
+test("flows: data before its template; unnamed traffic gets a name that holds for history", async ({ page }) => {
+  await halvik.signIn(page);
+  const seconds = Math.floor(Date.now() / 1000) - 2;
+  const data = flowSet(
+    400,
+    bytes()
+      .ip("10.20.5.10")
+      .ip("10.20.1.40")
+      .u16(23_470, 23_470)
+      .u8(17)
+      .u32(1_234_567, 900)
+      .u64(BigInt(seconds) * 1000n)
+      .done(),
+  );
+  const template = flowSet(
+    2,
+    templateBody(400, [
+      [8, 4],
+      [12, 4],
+      [7, 2],
+      [11, 2],
+      [4, 1],
+      [1, 4],
+      [2, 4],
+      [153, 8],
+    ]),
+  );
+  const head = (sequence: number) => ({ exportSeconds: seconds, sequence, domain: 1 });
+  await halvik.udp("127.40.0.2", ipfixMessage(head(0), data), halvik.ports.IPFIX);
+  await halvik.udp("127.40.0.2", ipfixMessage(head(1), template), halvik.ports.IPFIX);
+  await filter(page, "kind is flow");
+  await expect(lines(page)).toHaveCount(1);
+  await expect(lines(page)).toContainText("1.2 MB");
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByRole("link", { name: /^Names/ }).click();
+  await page.getByRole("button", { name: "name it", exact: true }).click();
+  await page.getByLabel("Name", { exact: true }).fill("engine telemetry");
+  await page.getByRole("button", { name: "Name it", exact: true }).click();
+  await expect(page.getByText("engine telemetry")).toBeVisible();
+  await filter(page, "kind is flow");
+  await expect(lines(page)).toHaveCount(1);
+  await expect(lines(page)).toContainText("engine telemetry");
+});
+
+test("a file with firewall decisions is uploaded; the same file twice says so", async ({ page }) => {
+  await halvik.signIn(page);
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  const decisions = file(
+    "decisions.log",
+    `<134>1 ${new Date().toISOString()} fw pflog - - - rule 12/0(match): block in on em0: 203.0.113.9.51234 > 192.0.2.1.22: Flags [S], seq 1\n`,
+  );
+  const read = async () => {
+    await page.getByLabel("File", { exact: true }).setInputFiles(decisions);
+    await page.getByLabel("Sent by").fill("127.40.0.3");
+    await page.getByRole("button", { name: "Read it in" }).click();
+  };
+  await read();
+  await expect(page.getByTestId("import").first()).toContainText("1 read, 1 stored", { timeout: 30_000 });
+  await read();
+  await expect(page.getByTestId("import").first()).toContainText("was imported before", { timeout: 30_000 });
+  await filter(page, "kind is firewall and action is deny");
+  await expect(lines(page)).toHaveCount(1);
+  await expect(lines(page)).toContainText("203.0.113.9:51234");
+  await lines(page).click();
+  await expect(page.getByRole("complementary").getByRole("heading", { level: 2 }).first()).toContainText(
+    "dropped TCP (ssh) from 203.0.113.9:51234 to 192.0.2.1:22, by rule 12/0(match)",
+  );
+});
