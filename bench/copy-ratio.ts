@@ -10,7 +10,7 @@ import { connect, sayMachine, sendLoad, settle, startBench } from "./harness.js"
 const ROWS = 300_000;
 const BATCH = 5_000;
 const SECONDS = 20;
-const RUNS = 3;
+const RUNS = Number(process.argv[3] ?? 3);
 
 sayMachine();
 for (let run = 1; run <= RUNS; run++) {
@@ -58,7 +58,7 @@ async function bareCopy(): Promise<number> {
 }
 
 async function fullPath(): Promise<number> {
-  const { instance, stop } = await startBench(["collector", "engine", "web"]);
+  const { instance, stop } = await startBench(["collector", "engine", "keeper", "web"]);
   const client = await connect(instance);
   try {
     const started = performance.now();

@@ -1,16 +1,16 @@
 import { cpus } from "node:os";
 import { syslogRecord } from "@halvik/core/normalise";
-import { minuteOf } from "@halvik/simulator";
+import { Timeline } from "@halvik/simulator";
+import { nodeSnmpCrypto } from "../packages/server/src/collector/snmp-crypto.js";
 
 /** Decode and normalise alone, entities included: the demo's own mix of messages, one core. */
 const RUNS = 5;
 const LINES = 400_000;
-const encoder = new TextEncoder();
-const lines = Array.from({ length: 60 }, (_, i) =>
-  minuteOf(29_760_000 + i * 60, { seed: 1, storyEveryMinutes: 2, rate: 4 }),
-)
+const timeline = new Timeline({ seed: 1, storyEveryMinutes: 2, rate: 4 }, nodeSnmpCrypto);
+const lines = Array.from({ length: 60 }, (_, i) => timeline.minute(29_760_000 + i * 60))
   .flat()
-  .map((s) => encoder.encode(s.line));
+  .filter((s) => s.protocol === "syslog")
+  .map((s) => s.payload);
 const context = { receivedUs: 29_760_000 * 60e6, zone: "Europe/Oslo", clockOffsetUs: 0 };
 const bytes = lines.reduce((sum, l) => sum + l.length, 0) / lines.length;
 

@@ -11,7 +11,7 @@ export const deviceAddress = (i: number): string => `127.50.${1 + Math.floor(i /
 
 /** A Halvik of its own with a hundred admitted senders, and the roles asked for. */
 export async function startBench(
-  roles: readonly ("collector" | "engine" | "web")[],
+  roles: readonly ("collector" | "engine" | "keeper" | "web")[],
 ): Promise<{ instance: TestInstance; stop: () => Promise<void>; collector: RoleProcess }> {
   const instance = await startTestInstance();
   const rows = Array.from({ length: DEVICES }, (_, i) => `dev-${i},${deviceAddress(i)},no,Bench,bench,,UTC,,,`);
@@ -98,10 +98,16 @@ export async function settle(client: pg.Client): Promise<number> {
 }
 
 /** Processor seconds and greatest memory of a process, from /proc. */
-export function usage(pid: number): { cpuSeconds: number; peakMb: number } {
+export function usage(pid: number): { cpuSeconds: number; peakMb: number; nowMb: number } {
   const stat = readFileSync(`/proc/${pid}/stat`, "utf8").split(") ")[1]!.split(" ");
-  const peak = /VmHWM:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, "utf8"));
-  return { cpuSeconds: (Number(stat[11]) + Number(stat[12])) / 100, peakMb: Number(peak?.[1] ?? 0) / 1024 };
+  const status = readFileSync(`/proc/${pid}/status`, "utf8");
+  const peak = /VmHWM:\s+(\d+)/.exec(status);
+  const now = /VmRSS:\s+(\d+)/.exec(status);
+  return {
+    cpuSeconds: (Number(stat[11]) + Number(stat[12])) / 100,
+    peakMb: Number(peak?.[1] ?? 0) / 1024,
+    nowMb: Number(now?.[1] ?? 0) / 1024,
+  };
 }
 
 export const percentile = (values: readonly number[], p: number): number =>

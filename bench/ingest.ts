@@ -8,7 +8,7 @@ const runs = Number(process.argv[5] ?? 1);
 
 sayMachine();
 for (let run = 1; run <= runs; run++) {
-  const { instance, stop, collector } = await startBench(["collector", "engine", "web"]);
+  const { instance, stop, collector } = await startBench(["collector", "engine", "keeper", "web"]);
   const client = await connect(instance);
   try {
     const load = await sendLoad(instance, transport, perSecond, seconds);

@@ -19,7 +19,7 @@ const FILTERS = [
 const REPEATS = 25;
 
 sayMachine();
-const { instance, stop } = await startBench(["collector", "engine", "web"]);
+const { instance, stop } = await startBench(["collector", "engine", "keeper", "web"]);
 try {
   const token = (await runCommand(instance.env, ["token", "create", "bench"])).out.trim();
   const api = async (path: string) => {

@@ -1,0 +1,38 @@
+// Runs a benchmark as the product runs: bundled, without the bookkeeping of a development loader. Usage: node scripts/bench.mjs NAME [ARGS]
+import { spawnSync } from "node:child_process";
+import { rmSync } from "node:fs";
+import { build } from "esbuild";
+
+const [name, ...args] = process.argv.slice(2);
+if (!name) {
+  console.error("usage: node scripts/bench.mjs NAME [ARGS], a file of bench/ without its ending");
+  process.exit(2);
+}
+// beside the product, so that it finds the packages the product uses
+const outfile = `packages/server/dist/bench-${name}.mjs`;
+await build({
+  entryPoints: [`bench/${name}.ts`],
+  outfile,
+  bundle: true,
+  platform: "node",
+  target: "node20",
+  format: "esm",
+  packages: "external",
+  alias: { "@halvik/simulator": "./packages/simulator/src/index.ts" },
+  plugins: [
+    {
+      name: "core",
+      setup(b) {
+        b.onResolve({ filter: /^@halvik\/core\// }, ({ path }) => ({
+          path: `${process.cwd()}/packages/core/src/${path.slice("@halvik/core/".length)}/index.ts`,
+        }));
+      },
+    },
+  ],
+  logLevel: "warning",
+});
+const { status } = spawnSync(process.execPath, [...(process.env.BENCH_NODE_ARGS?.split(" ") ?? []), outfile, ...args], {
+  stdio: "inherit",
+});
+rmSync(outfile, { force: true });
+process.exit(status ?? 1);
