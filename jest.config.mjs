@@ -13,6 +13,7 @@ export default {
     "^@halvik/core/(.*)$": "<rootDir>/packages/core/src/$1/index.ts",
     "^@halvik/simulator$": "<rootDir>/packages/simulator/src/index.ts",
   },
-  testTimeout: 60000,
+  // a bound for what hangs; a busy machine is slow, not wrong
+  testTimeout: 240000,
   maxWorkers: 2,
 };

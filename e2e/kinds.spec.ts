@@ -152,9 +152,9 @@ test("a file with firewall decisions is uploaded; the same file twice says so", 
     await page.getByRole("button", { name: "Read it in" }).click();
   };
   await read();
-  await expect(page.getByTestId("import").first()).toContainText("1 read, 1 stored", { timeout: 30_000 });
+  await expect(page.getByTestId("import").first()).toContainText("1 read, 1 stored", { timeout: 60_000 });
   await read();
-  await expect(page.getByTestId("import").first()).toContainText("was imported before", { timeout: 30_000 });
+  await expect(page.getByTestId("import").first()).toContainText("was imported before", { timeout: 60_000 });
   await filter(page, "kind is firewall and action is deny");
   await expect(lines(page)).toHaveCount(1);
   await expect(lines(page)).toContainText("203.0.113.9:51234");

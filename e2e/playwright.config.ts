@@ -4,13 +4,13 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: ".",
   timeout: 120_000,
-  expect: { timeout: 15_000 },
+  expect: { timeout: 30_000 },
   workers: 1,
   fullyParallel: false,
   reporter: [["line"], ["json", { outputFile: "../test-results/e2e.json" }]],
   outputDir: "../test-results/artifacts",
   use: {
-    actionTimeout: 15_000,
+    actionTimeout: 30_000,
     viewport: { width: 1280, height: 800 },
     timezoneId: "Europe/Oslo",
     launchOptions: {

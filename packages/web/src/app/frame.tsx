@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useState } from "react";
-import { NavLink, Outlet, useLocation } from "react-router";
+import { NavLink, Outlet } from "react-router";
 import { Toaster } from "sonner";
 import { Kbd } from "../ui/button";
 import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "./api";
@@ -15,7 +15,7 @@ import { TimeRail } from "./rail";
 import { SECTIONS } from "./sections";
 import { ChoosePassword, SignIn } from "./sign-in";
 import { useViewStore } from "./view-store";
-import { useWindowInUrl } from "./window-url";
+import { windowParams } from "./window-url";
 
 /** Who is it? Sign-in, then a password of one's own, then the page frame. */
 export function Frame() {
@@ -40,7 +40,6 @@ function SignedIn({ session }: { session: Session }) {
   const tick = useViewStore((s) => s.tick);
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
-  useWindowInUrl();
   useGlobalKeys({ openPalette: () => setPalette(true), openHelp: () => setHelp(true) });
   useEffect(() => {
     const timer = setInterval(() => tick(Date.now() * 1_000), 1_000);
@@ -78,11 +77,9 @@ function TopLine({
   onHelp: () => void;
 }) {
   const { zone, theme, setTheme } = useViewStore();
-  const { search } = useLocation();
   // the window goes along from section to section, a filter does not
-  const kept = new URLSearchParams(
-    [...new URLSearchParams(search)].filter(([name]) => ["last", "from", "to"].includes(name)),
-  ).toString();
+  useViewStore((v) => v.window);
+  const kept = windowParams();
   return (
     <header className="flex h-11 shrink-0 items-center gap-5 border-b border-line-strong pr-4">
       <div className="flex w-[100px] items-center gap-[7px] pl-4 text-[17px] font-bold">

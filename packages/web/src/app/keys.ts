@@ -2,6 +2,7 @@ import { useEffect, useRef } from "react";
 import { useNavigate } from "react-router";
 import { SECTIONS } from "./sections";
 import { DEFAULT_WINDOW_US, scaled, shifted, useViewStore } from "./view-store";
+import { windowParams } from "./window-url";
 
 /** Every key, for the help page; pages add theirs through `usePageKeys`. */
 export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
@@ -50,10 +51,7 @@ export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => vo
         if (section) {
           // a page's own keys (k: previous) stay quiet
           e.stopImmediatePropagation();
-          const kept = new URLSearchParams(
-            [...new URLSearchParams(location.search)].filter(([name]) => ["last", "from", "to"].includes(name)),
-          );
-          navigate({ pathname: section.path, search: kept.toString() });
+          navigate({ pathname: section.path, search: windowParams() });
           return;
         }
       }

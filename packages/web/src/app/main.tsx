@@ -4,6 +4,9 @@ import { createRoot } from "react-dom/client";
 import { RouterProvider } from "react-router";
 import { queryClient } from "./api";
 import { router } from "./routes";
+import { keepWindowInUrl } from "./window-url";
+
+keepWindowInUrl(router);
 
 createRoot(document.getElementById("root")!).render(
   <QueryClientProvider client={queryClient}>

@@ -1,36 +1,68 @@
-import { useEffect } from "react";
-import { useNavigation, useSearchParams } from "react-router";
+import type { createBrowserRouter } from "react-router";
 import { isoOf, type Stretch, useViewStore, usOf } from "./view-store";
 
-const FOLLOWING = /^(\d{1,9})s$/;
+type Router = ReturnType<typeof createBrowserRouter>;
 
-/** Keeps the window in the address: `?last=21600s` follows the clock, `?from=…&to=…` stands still. Links restore it. */
-export function useWindowInUrl(): void {
-  const [params, setParams] = useSearchParams();
-  const navigating = useNavigation().state !== "idle";
-  const window = useViewStore((s) => s.window);
-  const setWindow = useViewStore((s) => s.setWindow);
-  useEffect(() => {
-    const given = fromParams(params);
-    if (given) setWindow(given);
-  }, []);
-  useEffect(() => {
-    // a page on its way keeps its turn: writing the address now would call it back
-    if (navigating) return;
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old);
-        for (const name of ["last", "from", "to"]) next.delete(name);
-        if (window.endUs === null) next.set("last", `${Math.round(window.spanUs / 1e6)}s`);
-        else {
-          next.set("from", isoOf(window.endUs - window.spanUs));
-          next.set("to", isoOf(window.endUs));
-        }
-        return next;
-      },
-      { replace: true },
-    );
-  }, [window, setParams, navigating]);
+const FOLLOWING = /^(\d{1,9})s$/;
+const NAMES = ["last", "from", "to"];
+
+/**
+ * Keeps the window in the address: `?last=21600s` follows the clock, `?from=…&to=…` stands still. Links restore it,
+ * back and forward too. Works beside React, on the router's own state: an effect sees the address of the last
+ * rendering, and writing that one again would call back a page that is on its way.
+ */
+export function keepWindowInUrl(router: Router): void {
+  let written = "";
+  let owing = false;
+  const write = () => {
+    // a page on its way keeps its turn; the window is written when it is there
+    if (!router.state.initialized || router.state.navigation.state !== "idle") {
+      owing = true;
+      return;
+    }
+    owing = false;
+    const { search } = router.state.location;
+    const next = withWindow(search, useViewStore.getState().window);
+    written = next;
+    if (next !== canonical(search))
+      void router.navigate({ pathname: router.state.location.pathname, search: next }, { replace: true });
+  };
+  const read = () => {
+    const { search } = router.state.location;
+    if (canonical(search) === written) return;
+    const given = fromParams(new URLSearchParams(search));
+    if (given && !owing) useViewStore.getState().setWindow(given);
+    write();
+  };
+  read();
+  router.subscribe(({ navigation }) => {
+    if (navigation.state === "idle") read();
+  });
+  let window = useViewStore.getState().window;
+  useViewStore.subscribe((state) => {
+    if (state.window === window) return;
+    window = state.window;
+    write();
+  });
+}
+
+/** One spelling of an address: a browser writes it with other escapes than we do. */
+const canonical = (search: string): string => new URLSearchParams(search).toString();
+
+function withWindow(search: string, window: Stretch): string {
+  const next = new URLSearchParams(search);
+  for (const name of NAMES) next.delete(name);
+  if (window.endUs === null) next.set("last", `${Math.round(window.spanUs / 1e6)}s`);
+  else {
+    next.set("from", isoOf(window.endUs - window.spanUs));
+    next.set("to", isoOf(window.endUs));
+  }
+  return next.toString();
+}
+
+/** The part of the present address that says the window, for links to other pages. */
+export function windowParams(): string {
+  return withWindow("", useViewStore.getState().window);
 }
 
 function fromParams(params: URLSearchParams): Stretch | null {

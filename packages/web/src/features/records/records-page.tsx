@@ -39,6 +39,9 @@ const NO_FILTERS: readonly SavedText[] = [];
 
 const listOf = (text: string | null): string[] => (text ?? "").split(",").filter((v) => v !== "");
 
+/** What the address says now, whether rendered yet or not. */
+const addressed = (name: string): string | null => new URLSearchParams(location.search).get(name);
+
 /** Records: filter, reading, what the answer covers, one line a record, live or history. */
 export function RecordsPage() {
   const [params, setParams] = useSearchParams();
@@ -68,19 +71,14 @@ export function RecordsPage() {
   const marked = listOf(params.get("marked"));
   const openValues = listOf(params.get("values"));
 
-  // what has been asked for and is not rendered yet counts too: keys may come faster than pages
-  const latest = useRef(params);
-  useEffect(() => {
-    latest.current = params;
-  }, [params]);
   const setParam = useCallback(
     (changes: Readonly<Record<string, string | null>>) => {
-      const next = new URLSearchParams(latest.current);
+      // the address itself, not the last rendering's: keys may come faster than pages
+      const next = new URLSearchParams(location.search);
       for (const [name, value] of Object.entries(changes)) {
         if (value === null || value === "") next.delete(name);
         else next.set(name, value);
       }
-      latest.current = next;
       setParams(next);
     },
     [setParams],
@@ -131,14 +129,14 @@ export function RecordsPage() {
   );
   const select = useCallback((record: RecordJson) => setParam({ record: record.id }), [setParam]);
   const move = (by: number) => {
-    const at = records.findIndex((r) => r.id === latest.current.get("record"));
+    const at = records.findIndex((r) => r.id === addressed("record"));
     const next = records[at < 0 ? 0 : Math.min(Math.max(at + by, 0), records.length - 1)];
     if (next) select(next);
   };
   const mark = () => {
-    const id = latest.current.get("record");
+    const id = addressed("record");
     if (id === null) return;
-    const before = listOf(latest.current.get("marked"));
+    const before = listOf(addressed("marked"));
     const next = before.includes(id) ? before.filter((m) => m !== id) : [...before, id].slice(-MOST_COMPARED);
     setParam({ marked: next.join(",") });
   };
