@@ -18,6 +18,7 @@ export function roster(): Sender[] {
     zone: ZONE,
     reachedThrough: d.reachedThrough === null ? null : (ids.get(d.reachedThrough) ?? null),
     expectedEverySeconds: null,
+    keepDays: null,
     notes: "",
     firstSeenUs: null,
   }));

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { canonicalAddress, parseNetwork } from "../net/index.js";
-import { SENDER_STATES } from "../senders/index.js";
+import { KEEP_DAYS, SENDER_STATES } from "../senders/index.js";
 import { isZone } from "../time/index.js";
 import { TimeText } from "./common.js";
 
@@ -19,6 +19,7 @@ export const SenderJson = z
     zone: z.string(),
     reachedThrough: z.string().nullable(),
     expectedEverySeconds: z.int().nullable(),
+    keepDays: z.int().nullable(),
     notes: z.string(),
     firstSeen: TimeText.nullable(),
     lastHeard: TimeText.nullable(),
@@ -65,6 +66,10 @@ export const SenderFacts = z.object({
     .int()
     .min(1)
     .max(30 * 86_400)
+    .nullable(),
+  keepDays: z
+    .int()
+    .refine((days) => (KEEP_DAYS as readonly number[]).includes(days), `expected one of ${KEEP_DAYS.join(", ")} days`)
     .nullable(),
   notes: z.string().max(4_000),
 });

@@ -23,9 +23,17 @@ export interface Sender {
   readonly reachedThrough: number | null;
   /** Seconds between records expected by hand; null: learnt. */
   readonly expectedEverySeconds: number | null;
+  /** Days its records are kept: one of KEEP_DAYS; null: as long as records of their kind. */
+  readonly keepDays: number | null;
   readonly notes: string;
   readonly firstSeenUs: EpochUs | null;
 }
+
+/**
+ * For how many days records may be kept, when not as long as all others. Few steps, because each is a segment of its own that is
+ * dropped whole.
+ */
+export const KEEP_DAYS = [1, 3, 7, 14, 30, 90, 180, 365, 1_095, 3_650] as const;
 
 /** The sender of Halvik's own records. */
 export const OWN_SENDER = 0;

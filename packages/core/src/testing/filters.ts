@@ -63,6 +63,7 @@ const sender = (id: number, name: string, groups: readonly string[], site: strin
   zone: "UTC",
   reachedThrough: null,
   expectedEverySeconds: null,
+  keepDays: null,
   notes: "",
   firstSeenUs: null,
 });

@@ -80,7 +80,7 @@ beforeAll(async () => {
     "/nowhere",
     log,
   );
-}, 60_000);
+}, 240_000);
 afterAll(async () => {
   await models?.close();
   await db?.end();

@@ -43,6 +43,7 @@ export const importCommand = (): Command =>
         runRules: options.rules === true,
         total,
         zone: config.HALVIK_ZONE,
+        keepByKind: config.HALVIK_KEEP_KINDS,
         onProgress: (read) =>
           process.stdout.isTTY && process.stdout.write(`\r  ${read}${total ? ` of about ${total}` : ""} messages `),
       });

@@ -16,6 +16,7 @@ import {
   holdRecords,
   takeAdmitted,
 } from "../store/held.js";
+import { keepDaysBy } from "../store/keep-days.js";
 import { addUnnamed, keepMeasures, keepUndecodable, saveFlowDomains } from "../store/kinds.js";
 import { IdSource } from "../store/record-id.js";
 import { type Arrival, arrivalBytes, type Fate } from "./arrival.js";
@@ -47,6 +48,8 @@ export interface PipelineOptions {
   readonly connection: pg.ClientConfig;
   readonly collectorName: string;
   readonly ratePerSender: number;
+  /** Days that records of single kinds are kept. */
+  readonly keepByKind: ReadonlyMap<string, number>;
   /** Called about once a second with the connection, while there is one. */
   readonly onHousekeeping: (client: pg.Client) => Promise<void>;
 }
@@ -307,7 +310,12 @@ export class Pipeline implements EndpointSink {
       this.number = Math.max(this.number, claim.lastBatch);
       this.connected = {
         client,
-        writer: new BatchWriter(client, claim.number, false),
+        writer: new BatchWriter(
+          client,
+          claim.number,
+          false,
+          keepDaysBy((id) => this.registry.get(id)?.facts.keepDays, this.options.keepByKind),
+        ),
         ids,
         lastBatch: claim.lastBatch,
       };

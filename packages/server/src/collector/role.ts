@@ -68,6 +68,7 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
       connection,
       collectorName: COLLECTOR_NAME,
       ratePerSender: config.HALVIK_SENDER_RATE_CAP,
+      keepByKind: config.HALVIK_KEEP_KINDS,
       onHousekeeping: async (client) => {
         if ((await kindsVersion(client)) !== version) await apply(await readSettings(client, config));
       },

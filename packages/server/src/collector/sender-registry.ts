@@ -189,6 +189,7 @@ function plainSender(
     zone,
     reachedThrough: null,
     expectedEverySeconds: null,
+    keepDays: null,
     notes: "",
     firstSeenUs,
     ...parts,

@@ -1,6 +1,8 @@
 import { existsSync, readFileSync } from "node:fs";
 import { homedir } from "node:os";
 import { join, resolve } from "node:path";
+import { KINDS } from "@halvik/core/record";
+import { KEEP_DAYS } from "@halvik/core/senders";
 import { isZone } from "@halvik/core/time";
 import { z } from "zod";
 
@@ -17,6 +19,21 @@ const wholeNumber = (least: number, most: number) =>
     .pipe(z.int().min(least).max(most));
 const port = wholeNumber(0, 65_535);
 const flag = z.union([z.boolean(), z.enum(["true", "false"]).transform((v) => v === "true")]);
+
+/** Days by kind of record: `windows=365 firewall=7`. */
+const daysByKind = z.string().transform((text, context): ReadonlyMap<string, number> => {
+  const parts = text
+    .split(/\s+/)
+    .filter(Boolean)
+    .map((part) => part.split("="));
+  for (const [kind = "", days = ""] of parts)
+    if (!(KINDS as readonly string[]).includes(kind) || !(KEEP_DAYS as readonly number[]).includes(Number(days)))
+      context.addIssue({
+        code: "custom",
+        message: `expected kind=days, separated by spaces, with kinds ${KINDS.join(", ")} and days ${KEEP_DAYS.join(", ")}`,
+      });
+  return new Map(parts.map(([kind = "", days]) => [kind, Number(days)]));
+});
 
 /**
  * Every setting: its variable, its default, what it means. docs/configuration.md is checked against this table.
@@ -123,6 +140,11 @@ export const SETTINGS = {
     schema: wholeNumber(1, 36_500),
     fallback: () => 14,
     about: "The same for flow records; their rollups stay.",
+  },
+  HALVIK_KEEP_KINDS: {
+    schema: daysByKind,
+    fallback: (): ReadonlyMap<string, number> => new Map(),
+    about: "Days for single kinds of record, such as windows=365 firewall=7; a sender's own setting comes first.",
   },
   HALVIK_DB_HOST: { schema: z.string().min(1), fallback: () => "127.0.0.1", about: "PostgreSQL host." },
   HALVIK_DB_PORT: { schema: port, fallback: () => 8432, about: "PostgreSQL port of the private cluster." },

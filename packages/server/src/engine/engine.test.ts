@@ -30,7 +30,7 @@ beforeAll(async () => {
   const claim = await claimCollector(client, "test", "live");
   writer = new BatchWriter(client, claim.number, false);
   ids = new IdSource(claim.number, 0);
-}, 60_000);
+}, 240_000);
 afterAll(async () => {
   await client?.end();
   await instance?.dispose();

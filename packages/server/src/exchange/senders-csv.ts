@@ -14,6 +14,7 @@ const COLUMNS = [
   "zone",
   "reached through",
   "expected every seconds",
+  "keep days",
   "notes",
 ] as const;
 
@@ -31,6 +32,7 @@ export function exportSenders(senders: readonly Sender[]): string {
       s.zone,
       s.reachedThrough === null ? "" : directory.name(s.reachedThrough),
       s.expectedEverySeconds ?? "",
+      s.keepDays ?? "",
       s.notes,
     ]);
   // a cell that a spreadsheet would run as a formula is quoted as text
@@ -59,7 +61,7 @@ export function parseSenders(text: string): SenderFacts[] {
     if (unknown !== undefined)
       throw new SendersCsvError(`senders line 1: expected the columns ${COLUMNS.join(", ")}; got "${unknown}"`);
     const plain = (name: (typeof COLUMNS)[number]) => (row[name] ?? "").replace(/^'(?=[=+\-@])/, "");
-    const every = plain("expected every seconds");
+    const numberOrNull = (text: string) => (text === "" ? null : Number(text));
     const result = SenderFacts.safeParse({
       name: plain("name"),
       addresses: plain("addresses").split(/\s+/).filter(Boolean),
@@ -72,7 +74,8 @@ export function parseSenders(text: string): SenderFacts[] {
       role: plain("role") || null,
       zone: plain("zone") || "UTC",
       reachedThrough: plain("reached through") || null,
-      expectedEverySeconds: every === "" ? null : Number(every),
+      expectedEverySeconds: numberOrNull(plain("expected every seconds")),
+      keepDays: numberOrNull(plain("keep days")),
       notes: plain("notes"),
     });
     if (!result.success) {

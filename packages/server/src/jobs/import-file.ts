@@ -12,6 +12,7 @@ import { nowUs } from "../config/clock.js";
 import { BatchWriter } from "../store/batches.js";
 import { type Claim, claimCollector } from "../store/collectors.js";
 import { loadMeanings, loadSnmpUsers } from "../store/endpoint-configs.js";
+import { keepDaysBy } from "../store/keep-days.js";
 import { addUnnamed, keepMeasures, saveFlowDomains } from "../store/kinds.js";
 import { loadMibNames, namedBy } from "../store/mibs.js";
 import { IdSource } from "../store/record-id.js";
@@ -28,6 +29,8 @@ export interface ImportOptions {
   /** Records expected, for progress; null when unknown. */
   readonly total: number | null;
   readonly zone: string;
+  /** Days that records of single kinds are kept. */
+  readonly keepByKind: ReadonlyMap<string, number>;
   readonly onProgress?: (read: number) => void;
   /** What the file is, where it could be read twice: the same one is not stored again. */
   readonly identity: FileIdentity | null;
@@ -117,9 +120,14 @@ async function run(
   options: ImportOptions,
   job: Job,
 ): Promise<ImportReceipt> {
-  const writer = new BatchWriter(client, claim.number, true);
   const ids = new IdSource(claim.number, claim.lastIdUs);
   const registry = new SenderRegistry(options.zone);
+  const writer = new BatchWriter(
+    client,
+    claim.number,
+    true,
+    keepDaysBy((id) => registry.get(id)?.facts.keepDays, options.keepByKind),
+  );
   await registry.refresh(client);
   const decoders = new Decoders();
   const users = new UsmUsers(await loadSnmpUsers(client), nodeSnmpCrypto);

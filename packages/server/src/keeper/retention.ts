@@ -1,7 +1,11 @@
 import type { OwnObservation } from "@halvik/core/normalise";
-import { US_PER_DAY } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/time";
 import type pg from "pg";
+import { SEGMENT_MAX_AGE_US } from "../store/batches.js";
 import { dropSegment } from "../store/segments.js";
+
+/** Clocks of several machines may differ by this; a writer goes by its own. */
+const CLOSING_SLACK_US = US_PER_HOUR;
 
 interface Droppable {
   readonly name: string;
@@ -9,7 +13,7 @@ interface Droppable {
   readonly max_time: number;
 }
 
-/** Days that records and flows are kept, from their own time on. */
+/** Days that records and flows are kept, from their own time on, where neither sender nor kind says otherwise. */
 export interface KeepDays {
   readonly records: number;
   readonly flows: number;
@@ -17,9 +21,13 @@ export interface KeepDays {
 
 /** Drops segments whose newest record is older than is kept: whole tables, so that it takes no longer for more rows. */
 export async function dropExpired(client: pg.Client, keep: KeepDays, nowUs: number): Promise<OwnObservation[]> {
+  // what nobody writes to any more, late records of one day or a sender's own segment, would stay open for ever
+  await client.query("update segment set state = 'closed' where state = 'open' and created_us < $1", [
+    nowUs - SEGMENT_MAX_AGE_US - CLOSING_SLACK_US,
+  ]);
   const { rows } = await client.query<Droppable>(
-    "select name, rows, max_time from segment where state <> 'open' and max_time < case shape when 'flow' then $2::bigint else $1::bigint end order by max_time",
-    [nowUs - keep.records * US_PER_DAY, nowUs - keep.flows * US_PER_DAY],
+    "select name, rows, max_time from segment where state <> 'open' and max_time < $1::bigint - $2::bigint * coalesce(keep_days, case shape when 'flow' then $4::int else $3::int end) order by max_time",
+    [nowUs, US_PER_DAY, keep.records, keep.flows],
   );
   const told: OwnObservation[] = [];
   for (const segment of rows) {

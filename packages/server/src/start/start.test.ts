@@ -66,7 +66,7 @@ describe("bin/halvik start", () => {
     first.child.kill("SIGINT");
     expect(await first.ended).toBe(0);
     await expect(fetch(`http://127.0.0.1:${ports.http}/`)).rejects.toThrow();
-  }, 90_000);
+  }, 240_000);
 
   test("killed outright, it starts again: the PID file and the cluster left behind are taken over; no new password", async () => {
     const crashed = start();
@@ -83,7 +83,7 @@ describe("bin/halvik start", () => {
     expect(second.output()).toContain(`Halvik already runs on ${dataDir}`);
     again.child.kill("SIGTERM");
     expect(await again.ended).toBe(0);
-  }, 120_000);
+  }, 240_000);
 
   test.each([
     ["the web port", () => ports.http, "choose one with --port or HALVIK_HTTP_PORT"],

@@ -15,7 +15,8 @@ import { closeSegment, openSegment, type SegmentKind, type Shape, segmentTable }
 export const BATCH_CHANNEL = "halvik_batch";
 
 const SEGMENT_MAX_ROWS = 1_000_000;
-const SEGMENT_MAX_AGE_US = US_PER_DAY;
+/** A segment older than this takes no more rows. */
+export const SEGMENT_MAX_AGE_US = US_PER_DAY;
 export const LATE_AFTER_US = 10 * US_PER_MINUTE;
 
 export interface Batch {
@@ -36,8 +37,12 @@ const WRITTEN = {
 interface Target {
   readonly kind: SegmentKind;
   readonly shape: Shape;
+  readonly keepDays: number | null;
   readonly records: StoredContent[];
 }
+
+const segmentKey = (kind: SegmentKind, shape: Shape, keepDays: number | null): string =>
+  `${shape} ${kind} ${keepDays ?? ""}`;
 
 interface OpenSegment {
   name: string;
@@ -58,6 +63,8 @@ export class BatchWriter {
     private readonly client: pg.Client,
     readonly collector: number,
     private readonly imports: boolean,
+    /** Days a record is kept when not as long as all others of its shape: such records lie in segments of their own. */
+    private readonly keepDays: (record: StoredContent) => number | null = () => null,
   ) {}
 
   /** @param alsoInTransaction work of the caller that belongs to the same commit */
@@ -112,16 +119,17 @@ export class BatchWriter {
           ? "late"
           : "live";
       const shape: Shape = record.content.flow === null ? "record" : "flow";
-      const key = `${shape} ${kind}`;
+      const keepDays = this.keepDays(record);
+      const key = segmentKey(kind, shape, keepDays);
       const target = out.get(key);
       if (target) target.records.push(record);
-      else out.set(key, { kind, shape, records: [record] });
+      else out.set(key, { kind, shape, keepDays, records: [record] });
     }
     return out.values();
   }
 
-  private async copy({ kind, shape, records }: Target, nowUs: number): Promise<void> {
-    const segment = await this.segment(kind, shape, nowUs);
+  private async copy({ kind, shape, keepDays, records }: Target, nowUs: number): Promise<void> {
+    const segment = await this.segment(kind, shape, keepDays, nowUs);
     const encoder = this.encoders[shape];
     encoder.restart();
     const { columns, names } = WRITTEN[shape];
@@ -152,15 +160,15 @@ export class BatchWriter {
     segment.rows += records.length;
   }
 
-  private async segment(kind: SegmentKind, shape: Shape, nowUs: number): Promise<OpenSegment> {
-    const key = `${shape} ${kind}`;
+  private async segment(kind: SegmentKind, shape: Shape, keepDays: number | null, nowUs: number): Promise<OpenSegment> {
+    const key = segmentKey(kind, shape, keepDays);
     let segment = this.open.get(key);
     if (segment && (segment.rows >= SEGMENT_MAX_ROWS || nowUs - segment.createdUs > SEGMENT_MAX_AGE_US)) {
       await closeSegment(this.client, segment.name);
       segment = undefined;
     }
     if (!segment) {
-      segment = await openSegment(this.client, this.collector, kind, shape, nowUs);
+      segment = await openSegment(this.client, this.collector, kind, shape, keepDays, nowUs);
       this.open.set(key, segment);
     }
     return segment;

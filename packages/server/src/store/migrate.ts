@@ -6,6 +6,7 @@ import { up as operations } from "./migrations/003-operations.js";
 import { up as kinds } from "./migrations/004-kinds.js";
 import { up as termIndex } from "./migrations/005-term-index.js";
 import { up as savedFilters } from "./migrations/006-saved-filters.js";
+import { up as keepDays } from "./migrations/007-keep-days.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -15,6 +16,7 @@ const MIGRATIONS = [
   { name: "004-kinds", up: kinds },
   { name: "005-term-index", up: termIndex },
   { name: "006-saved-filters", up: savedFilters },
+  { name: "007-keep-days", up: keepDays },
 ] as const;
 
 const LOCK = 4_711_001;

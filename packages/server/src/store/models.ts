@@ -44,6 +44,7 @@ export class SenderModel extends Model<InferAttributes<SenderModel>, InferCreati
   declare zone: CreationOptional<string | null>;
   declare reachedThrough: CreationOptional<number | null>;
   declare expectedEverySeconds: CreationOptional<number | null>;
+  declare keepDays: CreationOptional<number | null>;
   declare notes: CreationOptional<string>;
 }
 
@@ -133,6 +134,7 @@ export function createModels(config: Config, secrets: Secrets, role: DbRole): Se
       zone: DataTypes.TEXT,
       reachedThrough: DataTypes.INTEGER,
       expectedEverySeconds: DataTypes.INTEGER,
+      keepDays: DataTypes.INTEGER,
       notes: { type: DataTypes.TEXT, allowNull: false, defaultValue: "" },
     },
     { sequelize, tableName: "sender" },

@@ -28,17 +28,18 @@ export function segmentTable(name: string): string {
   return `segments.${name}`;
 }
 
-/** The open segment of a collector and kind, or a new one. Only its collector writes to a segment. */
+/** The open segment of a collector, kind, shape and time of keeping, or a new one. Only its collector writes to a segment. */
 export async function openSegment(
   db: Queryable,
   collector: number,
   kind: SegmentKind,
   shape: Shape,
+  keepDays: number | null,
   nowUs: number,
 ): Promise<{ name: string; rows: number; createdUs: number }> {
   const found = await db.query<{ name: string; rows: number; created_us: number }>(
-    "select name, rows, created_us from segment where collector = $1 and kind = $2 and shape = $3 and state = 'open' order by name desc limit 1",
-    [collector, kind, shape],
+    "select name, rows, created_us from segment where collector = $1 and kind = $2 and shape = $3 and keep_days is not distinct from $4 and state = 'open' order by name desc limit 1",
+    [collector, kind, shape, keepDays],
   );
   const row = found.rows[0];
   if (row) return { name: row.name, rows: row.rows, createdUs: row.created_us };
@@ -50,13 +51,10 @@ export async function openSegment(
   await db.query(
     `create table ${segmentTable(name)} (like segments.${shape === "flow" ? "flow_template" : "template"} including all)`,
   );
-  await db.query("insert into segment (name, collector, kind, shape, created_us) values ($1, $2, $3, $4, $5)", [
-    name,
-    collector,
-    kind,
-    shape,
-    nowUs,
-  ]);
+  await db.query(
+    "insert into segment (name, collector, kind, shape, keep_days, created_us) values ($1, $2, $3, $4, $5, $6)",
+    [name, collector, kind, shape, keepDays, nowUs],
+  );
   return { name, rows: 0, createdUs: nowUs };
 }
 

@@ -46,6 +46,7 @@ export async function senderStatus(db: Queryable, directory: SenderDirectory): P
       zone: s.zone,
       reachedThrough: s.reachedThrough === null ? null : directory.name(s.reachedThrough),
       expectedEverySeconds: s.expectedEverySeconds,
+      keepDays: s.keepDays,
       notes: s.notes,
       firstSeen: s.firstSeenUs === null ? null : formatUs(s.firstSeenUs),
       lastHeard: a?.last_heard_us ? formatUs(a.last_heard_us) : null,

@@ -15,6 +15,7 @@ interface SenderRow {
   zone: string | null;
   reached_through: number | null;
   expected_every_seconds: number | null;
+  keep_days: number | null;
   notes: string;
   first_seen_us: number | null;
   addresses: string[] | null;
@@ -40,6 +41,7 @@ export async function loadSenders(db: Queryable, defaultZone: string): Promise<S
     zone: r.zone ?? defaultZone,
     reachedThrough: r.reached_through,
     expectedEverySeconds: r.expected_every_seconds,
+    keepDays: r.keep_days,
     notes: r.notes,
     firstSeenUs: r.first_seen_us,
   }));

@@ -51,7 +51,7 @@ beforeAll(async () => {
   await db.query("insert into admitted_network (network, added_by, added_us) values ('127.0.0.0/8', 'test', 0)");
   token = (await runCommand(instance.env, ["token", "create", "forwarder", "--intake"])).out.trim();
   collector = await RoleProcess.start(instance, "collector");
-}, 60_000);
+}, 240_000);
 
 afterAll(async () => {
   await collector?.stop();

@@ -81,7 +81,7 @@ export async function eventually<T>(
   what: string,
   look: () => Promise<T>,
   holds: (value: T) => boolean,
-  timeoutMs = 20_000,
+  timeoutMs = 90_000,
 ): Promise<T> {
   const until = performance.now() + timeoutMs;
   for (;;) {

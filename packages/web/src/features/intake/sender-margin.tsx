@@ -1,5 +1,6 @@
 import type { SenderJson } from "@halvik/core/contract";
 import { quoteIfNeeded } from "@halvik/core/filter";
+import { KEEP_DAYS } from "@halvik/core/senders";
 import { useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { Button } from "../../ui/button";
@@ -16,6 +17,7 @@ interface SenderForm {
   readonly zone: string;
   readonly reachedThrough: string;
   readonly expectedEverySeconds: string;
+  readonly keepDays: string;
   readonly relay: boolean;
   readonly notes: string;
 }
@@ -40,6 +42,7 @@ export function SenderMargin({
       zone: s.zone,
       reachedThrough: s.reachedThrough ?? "",
       expectedEverySeconds: String(s.expectedEverySeconds ?? ""),
+      keepDays: String(s.keepDays ?? ""),
       relay: s.relay,
       notes: s.notes,
     },
@@ -57,6 +60,7 @@ export function SenderMargin({
       zone: v.zone,
       reachedThrough: v.reachedThrough.trim() || null,
       expectedEverySeconds: v.expectedEverySeconds.trim() === "" ? null : Number(v.expectedEverySeconds),
+      keepDays: v.keepDays === "" ? null : Number(v.keepDays),
       relay: v.relay,
       notes: v.notes,
     }).then(
@@ -107,6 +111,22 @@ export function SenderMargin({
         </Field>
         <Field label="Expected every … seconds" hint="Empty: learnt.">
           {(id) => <Input id={id} inputMode="numeric" pattern="\d*" {...register("expectedEverySeconds")} />}
+        </Field>
+        <Field label="Its records are kept" hint="From now on; what is stored keeps the time it was given.">
+          {(id) => (
+            <select
+              id={id}
+              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1"
+              {...register("keepDays")}
+            >
+              <option value="">as long as others of their kind</option>
+              {KEEP_DAYS.map((days) => (
+                <option key={days} value={days}>
+                  {days === 1 ? "1 day" : `${days} days`}
+                </option>
+              ))}
+            </select>
+          )}
         </Field>
         <label className="mb-2 flex items-center gap-2 text-[13px]">
           <input type="checkbox" {...register("relay")} /> a relay: each host name in its messages is a sender of its

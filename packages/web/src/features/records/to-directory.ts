@@ -18,6 +18,7 @@ export const toDirectory = (senders: readonly SenderJson[]): SenderDirectory =>
       zone: s.zone,
       reachedThrough: null,
       expectedEverySeconds: s.expectedEverySeconds,
+      keepDays: s.keepDays,
       notes: s.notes,
       firstSeenUs: null,
     })),
