@@ -118,3 +118,48 @@ test("an export is an archive of what matches", async ({ page }) => {
   expect(body.subarray(0, 4)).toEqual(Buffer.from("PK\u0003\u0004"));
   expect(body.includes("manifest.json")).toBe(true);
 });
+
+test("a form writes the filter; columns are chosen, kept and carried by a link; a value tells when it was seen first and last", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/records`);
+  await expect(lines(page).first()).toBeVisible();
+  // editor and form say the same
+  await page.getByRole("button", { name: "as a form" }).click();
+  await page.getByRole("button", { name: "Add a line" }).click();
+  await page.getByLabel("Field of line 1").selectOption("app");
+  await page.getByLabel("Comparison of line 1").selectOption("is");
+  await page.getByLabel("Value of line 1").fill("web");
+  await expect(page.getByLabel("Filter", { exact: true })).toContainText("app is web");
+  await page.getByRole("button", { name: "Add words to look for" }).click();
+  await page.getByLabel("Line 2", { exact: true }).fill('"connection refused"');
+  await page.getByRole("button", { name: "Apply" }).click();
+  await expect(lines(page)).toHaveCount(3);
+  await page.getByRole("button", { name: "Close the form" }).click();
+
+  await page.getByRole("button", { name: "columns" }).click();
+  await page.getByLabel("Add a column").selectOption("app");
+  await page.getByRole("button", { name: "app further left" }).click();
+  await page.keyboard.press("Escape");
+  await expect(page).toHaveURL(/columns=app%2Cwhat\+it\+says/);
+  const edge = page.getByRole("separator", { name: "Width of app" });
+  await edge.focus();
+  const before = Number(await edge.getAttribute("aria-valuenow"));
+  await page.keyboard.press("ArrowRight");
+  await expect(edge).toHaveAttribute("aria-valuenow", String(before + 16));
+  const link = page.url();
+  await page.evaluate(() => localStorage.clear());
+  await page.goto(link);
+  await expect(page.getByRole("separator", { name: "Width of app" })).toHaveAttribute(
+    "aria-valuenow",
+    String(before + 16),
+  );
+
+  await lines(page).first().getByRole("button", { name: "web" }).click();
+  await page.getByRole("menuitem", { name: "first and last seen" }).click();
+  const seen = page.getByRole("status").filter({ hasText: "app is web" });
+  await expect(seen.getByRole("button", { name: /^first seen/ })).toBeVisible();
+  await seen.getByRole("button", { name: /^last seen/ }).click();
+  await expect(page.getByRole("complementary", { name: "Details" })).toBeVisible();
+});

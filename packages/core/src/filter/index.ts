@@ -21,6 +21,7 @@ export {
   type SavedText,
   savedFilterNames,
 } from "./parser.js";
+export { type FilterPart, type FilterParts, filterParts, isComplete, joinParts, takesValue } from "./parts.js";
 export { requiredLiterals } from "./pattern.js";
 export { readFilter } from "./reading.js";
 export { nearest } from "./suggest.js";

@@ -213,6 +213,37 @@ export const recordsPage = (
   limit: number,
   signal: AbortSignal,
 ) => request<RecordPage>("GET", `/records${query({ ...window, filter, zone, cursor, limit })}`, undefined, signal);
+const SEEN_FROM = "1970-01-01T00:00:00Z";
+/** A search that needs longer than this many answers gives up. */
+const SEEN_STEPS = 20;
+
+/** The record at one end of all that matches, and whether the search ended before it was sure. */
+async function endOf(filter: string, zone: string, direction: "older" | "newer", signal: AbortSignal) {
+  let cursor: string | undefined;
+  for (let i = 0; i < SEEN_STEPS; i++) {
+    const page: RecordPage = await request(
+      "GET",
+      `/records${query({ from: SEEN_FROM, filter, zone, direction, cursor, limit: 1 })}`,
+      undefined,
+      signal,
+    );
+    if (page.records[0] || !page.partial) return { record: page.records[0] ?? null, partial: false };
+    cursor = page.nextCursor;
+  }
+  return { record: null, partial: true };
+}
+
+/** When something was first and last seen in all that is kept. */
+export const seenQuery = (filter: string, zone: string) =>
+  queryOptions({
+    queryKey: ["seen", filter],
+    queryFn: async ({ signal }) => {
+      const last = await endOf(filter, zone, "older", signal);
+      const first = await endOf(filter, zone, "newer", signal);
+      return { first: first.record, firstPartial: first.partial, last: last.record, lastPartial: last.partial };
+    },
+    staleTime: 60_000,
+  });
 export const recordQuery = (id: string) =>
   queryOptions({
     queryKey: ["record", id],

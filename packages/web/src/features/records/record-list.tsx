@@ -5,8 +5,9 @@ import { useViewStore, usOf } from "../../app/view-store";
 import { KindMark, SeverityMark } from "../../ui/marks";
 import { safeText } from "../../ui/safe-text";
 import { clockMs, day, hour, minute } from "../../ui/time";
-import type { KindColumn } from "./kind-columns";
-import { type PivotActions, TextWithValues } from "./values";
+import { ColumnEdge } from "./column-edge";
+import type { ListColumn } from "./list-columns";
+import type { PivotActions } from "./values";
 
 const ROW_PX = 21;
 const STRETCH_PX = 24;
@@ -24,8 +25,11 @@ interface RecordListProps {
   readonly onSelect: (record: RecordJson) => void;
   readonly onEnd: () => void;
   readonly onScrolledAway: (away: boolean) => void;
-  /** The kind's own columns, when only one kind is shown. */
-  readonly columns: readonly KindColumn[] | null;
+  readonly columns: readonly ListColumn[];
+  /** Whether the columns are named on top: a text needs no name. */
+  readonly header: boolean;
+  /** A column was drawn wider or narrower; null: as it comes. */
+  readonly onWidth: (name: string, px: number | null) => void;
 }
 
 /** One line a record, with rules between stretches of time. Only the lines on screen exist. */
@@ -38,6 +42,8 @@ export function RecordList({
   onEnd,
   onScrolledAway,
   columns,
+  header,
+  onWidth,
 }: RecordListProps) {
   const box = useRef<HTMLDivElement>(null);
   const zone = useViewStore((s) => s.zone);
@@ -74,9 +80,8 @@ export function RecordList({
       // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard
       tabIndex={0}
     >
-      {columns && (
+      {header && (
         <div
-          aria-hidden
           className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-[12px] leading-[18px] text-quiet"
           style={{ gridTemplateColumns: tracks(columns) }}
         >
@@ -85,8 +90,9 @@ export function RecordList({
           <span />
           <span>sender</span>
           {columns.map((c) => (
-            <span key={c.title} className={c.right ? "text-right" : ""}>
-              {c.title}
+            <span key={c.name} className={`relative ${c.right ? "text-right" : ""}`}>
+              {c.name}
+              <ColumnEdge name={c.name} onWidth={onWidth} />
             </span>
           ))}
         </div>
@@ -157,7 +163,7 @@ const Row = memo(function Row({
   marked: boolean;
   actions: PivotActions;
   onSelect: (r: RecordJson) => void;
-  columns: readonly KindColumn[] | null;
+  columns: readonly ListColumn[];
 }) {
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: j, k and Enter select by keyboard, see the page's keys
@@ -178,25 +184,18 @@ const Row = memo(function Row({
       <SeverityMark severity={record.severity} />
       <KindMark kind={record.kind} />
       <span className="truncate">{safeText(record.sender.name)}</span>
-      {columns ? (
-        columns.map((c) => (
-          <span key={c.title} className={`truncate ${c.right ? "text-right tabular-nums" : ""}`}>
-            {c.cell(record, actions)}
-          </span>
-        ))
-      ) : (
-        <span className="truncate">
-          {record.app && record.kind !== "windows" && <span className="text-quiet">{safeText(record.app)} </span>}
-          <TextWithValues record={record} actions={actions} />
+      {columns.map((c) => (
+        <span key={c.name} className={`truncate ${c.right ? "text-right tabular-nums" : ""}`}>
+          {c.cell(record, actions)}
         </span>
-      )}
+      ))}
     </div>
   );
 });
 
-/** Time, severity, kind, sender; then the text, or the kind's columns. */
-const tracks = (columns: readonly KindColumn[] | null): string =>
-  `104px 8px 26px 124px ${columns === null ? "minmax(0,1fr)" : columns.map((c) => c.width).join(" ")}`;
+/** Time, severity, kind, sender; then the chosen columns. */
+const tracks = (columns: readonly ListColumn[]): string =>
+  `104px 8px 26px 124px ${columns.map((c) => c.width).join(" ")}`;
 
 const keyOf = (line: Line | undefined): string =>
   line === undefined ? "" : line.type === "stretch" ? `stretch ${line.us}` : line.record.id;

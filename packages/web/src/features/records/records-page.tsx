@@ -12,15 +12,19 @@ import { Trouble } from "../../ui/empty-state";
 import { Page } from "../../ui/page";
 import { dayMinute } from "../../ui/time";
 import { AnswerLine } from "./answer-line";
+import { ColumnMenu } from "./column-menu";
+import { type ChosenColumn, readColumns, rememberColumns, rememberedColumns, writeColumns } from "./columns";
 import { CompareMargin } from "./compare-margin";
 import { ExportMenu } from "./export-menu";
 import { FilterField, focusFilter } from "./filter-field";
-import { columnsOf, onlyKind } from "./kind-columns";
+import { FilterForm } from "./filter-form";
+import { columnsOf, isColumn, onlyKind, TEXT_COLUMN, usualColumns } from "./list-columns";
 import { Nothing } from "./nothing";
 import { rememberFilter } from "./recent-filters";
 import { RecordList } from "./record-list";
 import { RecordMargin } from "./record-margin";
 import { SavedFilters } from "./saved-filters";
+import { SeenLine } from "./seen-line";
 import { toDirectory } from "./to-directory";
 import { useCounts } from "./use-counts";
 import { useHistory, useLive } from "./use-records";
@@ -50,6 +54,7 @@ export function RecordsPage() {
   const filter = params.get("filter") ?? "";
   const selectedId = params.get("record");
   const [draft, setDraft] = useState(filter);
+  const [building, setBuilding] = useState(false);
   const [scrolledAway, setScrolledAway] = useState(false);
   const senders = useQuery(sendersQuery);
   const directory = useMemo(() => (senders.data ? toDirectory(senders.data.senders) : null), [senders.data]);
@@ -69,6 +74,7 @@ export function RecordsPage() {
   const records = live ? liveLines.records : loaded;
   const counts = useCounts(window, asked, zone, !live);
   const marked = listOf(params.get("marked"));
+  const seenText = params.get("seen");
   const openValues = listOf(params.get("values"));
 
   const setParam = useCallback(
@@ -86,11 +92,14 @@ export function RecordsPage() {
   const submit = useCallback(
     (text: string) => {
       setDraft(text);
-      if (!parseFilter(text, { zone, saved }).ok) return;
+      const next = parseFilter(text, { zone, saved });
+      if (!next.ok) return;
       rememberFilter(text.trim());
-      setParam({ filter: text.trim() });
+      // another kind of record has columns of its own
+      const sameKind = onlyKind(next.filter) === kind;
+      setParam({ filter: text.trim(), ...(sameKind ? {} : { columns: null }) });
     },
-    [setParam, zone, saved],
+    [setParam, zone, saved, kind],
   );
   const lastFilter = useRef(filter);
   if (lastFilter.current !== filter) {
@@ -112,9 +121,32 @@ export function RecordsPage() {
         setParam({ filter: null, record: record.id });
         setDraft("");
       },
+      seen: (pivot: Pivot) => setParam({ seen: pivot.only }),
     }),
     [add, setParam, setWindow],
   );
+  const chosen = params.get("columns");
+  // while the answer to a new filter is on its way, the lines are still those of the one before
+  const shownKind = records.every((r) => r.kind === kind) ? kind : null;
+  const columns = useMemo(() => readColumns(chosen, isColumn) ?? usualColumns(shownKind), [chosen, shownKind]);
+  const drawn = useMemo(() => columnsOf(columns), [columns]);
+  const setColumns = useCallback(
+    (next: readonly ChosenColumn[] | null) => {
+      const text = next === null ? null : writeColumns(next);
+      rememberColumns(kind, text);
+      setParam({ columns: text });
+    },
+    [kind, setParam],
+  );
+  const onWidth = useCallback(
+    (name: string, width: number | null) => setColumns(columns.map((c) => (c.name === name ? { name, width } : c))),
+    [columns, setColumns],
+  );
+  useEffect(() => {
+    // what was chosen before on this machine; in the address, so that a link carries it
+    const remembered = rememberedColumns(kind);
+    if (addressed("columns") === null && remembered !== null) setParam({ columns: remembered });
+  }, [kind, setParam]);
   const valuesOf = useCallback(
     async (field: string) => {
       try {
@@ -194,6 +226,16 @@ export function RecordsPage() {
         onChange={setDraft}
         onSubmit={submit}
       />
+      {building && (
+        <FilterForm
+          text={draft}
+          context={context}
+          valuesOf={valuesOf}
+          onChange={setDraft}
+          onApply={() => submit(draft)}
+          onClose={() => setBuilding(false)}
+        />
+      )}
       <div className="flex justify-between gap-4 pt-[5px] text-quiet">
         <span data-testid="reading" className="truncate">
           {parsed.ok ? (
@@ -208,7 +250,11 @@ export function RecordsPage() {
           )}
         </span>
         <span className="relative flex shrink-0 gap-3.5">
+          <button type="button" aria-expanded={building} onClick={() => setBuilding(!building)} className="text-fjord">
+            as a form
+          </button>
           <SavedFilters filter={filter} onPick={submit} />
+          <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />
           {!live && <ExportMenu window={window} filter={filter} zone={zone} />}
           <button
             type="button"
@@ -265,6 +311,17 @@ export function RecordsPage() {
           />
         )}
       </div>
+      {seenText !== null && (
+        <SeenLine
+          what={seenText}
+          zone={zone}
+          onGo={(us, id) => {
+            setWindow({ spanUs: 2 * AROUND_US, endUs: us + AROUND_US });
+            setParam({ record: id });
+          }}
+          onClose={() => setParam({ seen: null })}
+        />
+      )}
       {history.error && !live ? <Trouble error={history.error} what="The records cannot be shown" /> : null}
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1 flex-col">
@@ -279,8 +336,9 @@ export function RecordsPage() {
               onSelect={select}
               onEnd={onEnd}
               onScrolledAway={setScrolledAway}
-              // while the answer to a new filter is on its way, the lines are still those of the one before
-              columns={records.every((r) => r.kind === kind) ? columnsOf(kind) : null}
+              columns={drawn}
+              header={chosen !== null || drawn[0]?.name !== TEXT_COLUMN}
+              onWidth={onWidth}
             />
           )}
         </div>

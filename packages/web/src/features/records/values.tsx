@@ -17,6 +17,8 @@ export interface PivotActions {
   only(pivot: Pivot): void;
   without(pivot: Pivot): void;
   around(record: RecordJson): void;
+  /** When it was first and last seen. */
+  seen(pivot: Pivot): void;
 }
 
 const compare = (field: string, value: string): string => `${field} is ${quoteIfNeeded(value)}`;
@@ -107,6 +109,9 @@ export function Value({
           </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={() => actions.around(record)}>
             around this
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => actions.seen(pivot)}>
+            first and last seen
           </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={() => void navigator.clipboard.writeText(pivot.label)}>
             copy

@@ -1,0 +1,142 @@
+import type { RecordJson } from "@halvik/core/contract";
+import type { Filter } from "@halvik/core/filter";
+import { FIELDS, type FieldName } from "@halvik/core/record";
+import { bytesText, endText } from "@halvik/core/sentence";
+import { Fragment, type ReactNode } from "react";
+import { safeText } from "../../ui/safe-text";
+import type { ChosenColumn } from "./columns";
+import { fieldTexts } from "./field-texts";
+import { type PivotActions, pivotOf, TextWithValues, Value } from "./values";
+
+/** A column of the list of records. */
+export interface ListColumn {
+  readonly name: string;
+  /** CSS grid track. */
+  readonly width: string;
+  readonly right?: boolean;
+  readonly cell: (r: RecordJson, actions: PivotActions) => ReactNode;
+}
+
+const end = (field: "src" | "dst") =>
+  function Cell(r: RecordJson, actions: PivotActions): ReactNode {
+    const address = r[field];
+    if (address === undefined) return null;
+    const port = field === "src" ? r.srcPort : r.dstPort;
+    return (
+      <Value pivot={pivotOf(field, address)} record={r} actions={actions} shown={endText(address, port ?? null)} />
+    );
+  };
+
+/** The message with its values, or what happened in a sentence: the one column of a list of several kinds. */
+export const TEXT_COLUMN = "what it says";
+
+const whatItSays = (r: RecordJson, actions: PivotActions): ReactNode => (
+  <>
+    {r.app && r.kind !== "windows" && <span className="text-quiet">{safeText(r.app)} </span>}
+    <TextWithValues record={r} actions={actions} />
+  </>
+);
+
+/** Columns that are more than the values of one field. */
+const COMPOSED: readonly ListColumn[] = [
+  { name: TEXT_COLUMN, width: "minmax(200px,3fr)", cell: whatItSays },
+  { name: "what happened", width: "minmax(200px,2fr)", cell: (r) => safeText(r.sentence) },
+  { name: "from", width: "minmax(120px,1fr)", cell: end("src") },
+  { name: "to", width: "minmax(120px,1fr)", cell: end("dst") },
+  {
+    name: "application",
+    width: "minmax(60px,0.6fr)",
+    cell: (r) => safeText(r.application ?? (r.protocol === undefined ? "" : `protocol ${r.protocol}`)),
+  },
+  {
+    name: "bytes",
+    width: "78px",
+    right: true,
+    cell: (r) => `${r.flow?.samplingRate ? "≈ " : ""}${r.bytes === undefined ? "" : bytesText(r.bytes)}`,
+  },
+  { name: "packets", width: "66px", right: true, cell: (r) => r.packets?.toLocaleString("en") ?? "" },
+  {
+    name: "in → out",
+    width: "minmax(0,0.7fr)",
+    cell: (r) => safeText(`${r.ingressName ?? r.flow?.ingress ?? "?"} → ${r.egressName ?? r.flow?.egress ?? "?"}`),
+  },
+  {
+    name: "notification",
+    width: "minmax(210px,0.6fr)",
+    cell: (r, a) =>
+      r.event === undefined ? null : (
+        <Value pivot={pivotOf("event", r.event)} record={r} actions={a} shown={r.eventName ?? r.event} />
+      ),
+  },
+];
+
+/** Widths of fields whose values are short. */
+const WIDTHS: Partial<Record<FieldName, string>> = {
+  severity: "72px",
+  kind: "64px",
+  action: "58px",
+  event: "minmax(52px,0.3fr)",
+  "src port": "62px",
+  "dst port": "62px",
+  protocol: "62px",
+};
+
+/** Fields shown in every line anyway, or told by a composed column. */
+const NO_COLUMN: readonly FieldName[] = ["time", "sender", "text", "bytes", "packets", "application"];
+
+const fieldCell = (name: FieldName) =>
+  function Cell(r: RecordJson, actions: PivotActions): ReactNode {
+    const texts = fieldTexts(r, name);
+    if (name === "arrival") return texts[0];
+    return texts.map((text, i) => (
+      <Fragment key={text}>
+        {i > 0 && ", "}
+        <Value pivot={pivotOf(name, text)} record={r} actions={actions} />
+      </Fragment>
+    ));
+  };
+
+const COLUMNS: ReadonlyMap<string, ListColumn> = new Map(
+  [
+    ...COMPOSED,
+    ...FIELDS.map((f) => f.name)
+      .filter((name) => !NO_COLUMN.includes(name))
+      .map((name) => ({ name, width: WIDTHS[name] ?? "minmax(60px,0.5fr)", cell: fieldCell(name) })),
+  ].map((c) => [c.name, c]),
+);
+
+/** Every column there is, in the order they are offered. */
+export const COLUMN_NAMES: readonly string[] = [...COLUMNS.keys()];
+export const isColumn = (name: string): boolean => COLUMNS.has(name);
+
+/** What a list shows unless somebody chose otherwise. */
+const USUAL: Readonly<Record<string, readonly string[]>> = {
+  flow: ["from", "to", "application", "bytes", "packets", "in → out"],
+  firewall: ["action", "from", "to", "application", "policy"],
+  windows: ["event", "user", "what happened"],
+  snmp: ["notification", "interface", "what happened"],
+};
+
+/** @param kind the only kind in the list, or null */
+export const usualColumns = (kind: string | null): readonly ChosenColumn[] =>
+  ((kind === null ? undefined : USUAL[kind]) ?? [TEXT_COLUMN]).map((name) => ({ name, width: null }));
+
+/** The columns to draw, with the widths that were chosen. */
+export const columnsOf = (chosen: readonly ChosenColumn[]): readonly ListColumn[] =>
+  chosen.flatMap(({ name, width }) => {
+    const column = COLUMNS.get(name);
+    return column === undefined ? [] : [width === null ? column : { ...column, width: `${width}px` }];
+  });
+
+/** The one kind a filter lets through, or null. */
+export function onlyKind(filter: Filter): string | null {
+  if (filter.type === "and") {
+    for (const item of filter.items) {
+      const kind = onlyKind(item);
+      if (kind !== null) return kind;
+    }
+    return null;
+  }
+  if (filter.type !== "compare" || filter.field !== "kind" || filter.negated || filter.test.op !== "oneOf") return null;
+  return filter.test.values.length === 1 ? filter.test.values[0]! : null;
+}
