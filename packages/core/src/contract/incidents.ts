@@ -45,13 +45,21 @@ export type IncidentList = z.infer<typeof IncidentList>;
 
 export const IncidentDetail = z.object({
   incident: IncidentJson,
-  rule: z.object({
-    sentence: z.string(),
-    notes: z.string(),
-    count: z.int(),
-    windowSeconds: z.int(),
-    clears: z.string(),
-  }),
+  /** The rules that made its findings, as they were when each was made. */
+  rules: z.array(
+    z.object({
+      id: z.string(),
+      name: z.string(),
+      version: z.int(),
+      sentence: z.string(),
+      reason: z.string(),
+      notes: z.string(),
+      clears: z.string(),
+      /** What its conditions are called, where there are several. */
+      steps: z.array(z.string()),
+      windowSeconds: z.number(),
+    }),
+  ),
   findings: z.array(
     z.object({
       id: z.int(),
@@ -61,6 +69,11 @@ export const IncidentDetail = z.object({
       count: z.int(),
       cleared: TimeText.nullable(),
       clearedBy: z.string().nullable(),
+      rule: z.string(),
+      /** The arithmetic: value, line, what was expected. */
+      facts: z.array(z.tuple([z.string(), z.number()])),
+      /** Which step each record of the evidence met, by its id. */
+      steps: z.record(z.string(), z.int()),
       evidence: z.array(RecordJson),
       notShown: z.int(),
       gone: z.int(),

@@ -1,15 +1,23 @@
-import { compileFilter, type Filter, parseFilter, type RecordTest } from "../filter/index.js";
-import { type FieldName, field, type HalvikRecord } from "../record/index.js";
+import TinyQueue from "tinyqueue";
+import type { Filter } from "../filter/index.js";
+import type { HalvikRecord } from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import { type EpochUs, US_PER_SECOND } from "../time/index.js";
-import { type CountEvent, CountKey, type CountLogic, type Episode, type SettledState } from "./count.js";
+import { type CompiledCondition, compileRule, parsed, type RuleProgram } from "./compile-rule.js";
+import { clearingOf, conditionsOf } from "./conditions.js";
+import { Dispatch } from "./dispatch.js";
+import type { Episode, RuleEvent } from "./event.js";
+import { KeyMachine } from "./key-machine.js";
+import type { Progress, SavedRun } from "./kinds/run.js";
 import type { Rule } from "./rule.js";
 
 /** Stored arrival minus this is the watermark (`semantics.md` 20). */
 export const LATENESS_US = 120 * US_PER_SECOND;
 const MAX_KEYS = 50_000;
-/** Separates the values of a key, and field from value in an entity: cannot occur in decoded text that was typed. */
-export const KEY_SEPARATOR = "\u0001";
+/** Of too many keys, this part is forgotten at once, so that not every further one has to look for the oldest. */
+const EVICT_PART = 0.1;
+/** A lane's own memory of a rule: since when it has seen records. No key of decoded text can be this. */
+const SINCE_KEY = "\u0002since";
 
 /** Where a state lives: rule, lane of records with a watermark of their own, key. */
 export interface StateAddress {
@@ -19,201 +27,377 @@ export interface StateAddress {
 }
 
 export interface SavedState extends StateAddress {
-  readonly state: SettledState;
+  readonly state: SavedRun;
 }
 
 /** What the engine says after a step: an episode of a rule and key as it now stands. */
 export interface EpisodeReport extends StateAddress {
   readonly episode: Episode;
+  /** It ended before the watermark: nothing that comes within the bound can change it any more. */
+  readonly final: boolean;
 }
 
 export interface StepResult {
   readonly episodes: readonly EpisodeReport[];
   /** States that changed; null: nothing is left of it. */
-  readonly states: readonly (StateAddress & { readonly state: SettledState | null })[];
+  readonly states: readonly (StateAddress & { readonly state: SavedRun | null })[];
 }
 
-interface CompiledRule {
-  readonly rule: Rule;
-  readonly logic: CountLogic;
-  readonly matches: RecordTest;
-  readonly clears: RecordTest | null;
-  readonly states: Map<string, Map<string, CountKey>>;
+/** A key that came near to being raised. */
+export interface NearMiss extends StateAddress, Progress {}
+
+export interface EngineOptions {
+  /** Zone whose hours of the week baselines go by. */
+  readonly zone: string;
+  /** Keys a rule may remember in one lane. */
+  readonly maxKeys?: number;
+}
+
+interface Due {
+  readonly us: EpochUs;
+  readonly key: string;
+}
+
+interface Lane {
+  readonly machines: Map<string, Kept>;
+  /** When keys want to be looked at without a record: at most one entry a key that counts. */
+  readonly due: TinyQueue<Due>;
+  readonly since: { us: EpochUs };
+}
+
+interface Kept {
+  readonly machine: KeyMachine;
+  /** The moment under which it waits in `due`; Infinity: it does not. */
+  dueUs: EpochUs;
+}
+
+interface RunningRule {
+  readonly program: RuleProgram;
+  /** What its states depend on: rules that differ in words only keep them. */
+  readonly logic: string;
+  readonly lanes: Map<string, Lane>;
   evicted: number;
 }
+
+interface Target {
+  readonly running: RunningRule;
+  readonly condition: CompiledCondition;
+  /** Its place among the rule's conditions; null: it clears. */
+  readonly place: number | null;
+}
+
+interface Output {
+  readonly episodes: EpisodeReport[];
+  readonly states: StepResult["states"][number][];
+}
+
+type Amends = (rule: Rule, key: string, event: RuleEvent) => boolean;
 
 /**
  * Runs rules over records: no clock, no I/O. Records come in lanes (live ones together; late or imported ones apart), each with a
  * watermark of its own. The caller keeps the changed states with what it makes of the episodes, in one transaction.
  */
 export class RuleEngine {
-  private rules: CompiledRule[] = [];
+  private rules: RunningRule[] = [];
+  private dispatch = new Dispatch<Target>();
 
-  constructor(rules: readonly Rule[], directory: SenderDirectory, saved: readonly SavedState[] = []) {
+  constructor(
+    rules: readonly Rule[],
+    directory: SenderDirectory,
+    private readonly options: EngineOptions,
+    saved: readonly SavedState[] = [],
+  ) {
     this.setRules(rules, directory);
+    const byId = new Map(this.rules.map((r) => [r.program.rule.id, r]));
     for (const { ruleId, lane, key, state } of saved) {
-      const compiled = this.rules.find((r) => r.rule.id === ruleId);
-      if (compiled) lanesOf(compiled, lane).set(key, new CountKey(compiled.logic, state));
+      const running = byId.get(ruleId);
+      if (!running) continue;
+      const l = laneOf(running, lane);
+      if (key === SINCE_KEY) l.since.us = state.rest as EpochUs;
+      else {
+        const kept = this.keep(running, l, key, state);
+        schedule(l, key, kept);
+      }
     }
   }
 
-  /** Replaces the rules; states of rules that stay are kept. */
+  /** Replaces the rules. A rule keeps its states unless its logic is another. */
   setRules(rules: readonly Rule[], directory: SenderDirectory): void {
+    const before = new Map(this.rules.map((r) => [r.program.rule.id, r]));
+    this.dispatch = new Dispatch();
     this.rules = rules
       .filter((r) => r.enabled)
       .map((rule) => {
-        const old = this.rules.find((c) => c.rule.id === rule.id);
-        return {
-          rule,
-          logic: {
-            count: rule.count,
-            windowUs: rule.windowSeconds * US_PER_SECOND,
-            quietUs: rule.clear.by === "quiet" ? rule.clear.seconds * US_PER_SECOND : null,
-          },
-          matches: compileText(rule.filter, directory),
-          clears: rule.clear.by === "record" ? compileText(rule.clear.filter, directory) : null,
-          states: old?.states ?? new Map(),
-          evicted: old?.evicted ?? 0,
-        };
+        const program = compileRule(rule, directory, this.options.zone);
+        const logic = logicOf(rule);
+        const old = before.get(rule.id);
+        const running: RunningRule =
+          old?.logic === logic
+            ? { program, logic, lanes: old.lanes, evicted: old.evicted }
+            : { program, logic, lanes: new Map(), evicted: 0 };
+        for (const [place, condition] of program.conditions.entries())
+          this.dispatch.add(condition.filter, { running, condition, place });
+        if (program.clearing)
+          this.dispatch.add(program.clearing.filter, { running, condition: program.clearing, place: null });
+        return running;
       });
   }
 
   /** The filters any of which a record must match to matter here: what the store is asked for. */
   filters(): Filter[] {
-    return this.rules
-      .flatMap(({ rule }) => [rule.filter, ...(rule.clear.by === "record" ? [rule.clear.filter] : [])])
-      .map(parsed);
+    return this.rules.flatMap(({ program: { rule } }) => {
+      const clearing = clearingOf(rule);
+      return [...conditionsOf(rule), ...(clearing ? [clearing] : [])].map((c) => parsed(c.filter));
+    });
   }
 
-  /** Keys forgotten per rule because more than 50,000 were alive. */
+  /** Keys forgotten per rule because more were alive than it may remember. */
   evictions(): ReadonlyMap<string, number> {
-    return new Map(this.rules.filter((r) => r.evicted > 0).map((r) => [r.rule.id, r.evicted]));
+    return new Map(this.rules.filter((r) => r.evicted > 0).map((r) => [r.program.rule.id, r.evicted]));
+  }
+
+  /** Keys alive, over all rules and lanes. */
+  get size(): number {
+    let size = 0;
+    for (const { lanes } of this.rules) for (const { machines } of lanes.values()) size += machines.size;
+    return size;
+  }
+
+  /** The keys of a rule that came nearest to being raised, the nearest first. */
+  nearMisses(ruleId: string, most: number): NearMiss[] {
+    const near: NearMiss[] = [];
+    for (const { program, lanes } of this.rules) {
+      if (program.rule.id !== ruleId) continue;
+      for (const [lane, { machines }] of lanes)
+        for (const [key, { machine }] of machines) {
+          const progress = machine.progress();
+          if (progress !== null) near.push({ ruleId, lane, key, ...progress });
+        }
+    }
+    return near.sort((a, b) => b.have / b.need - a.have / a.need || b.lastUs - a.lastUs).slice(0, most);
   }
 
   /**
    * Takes records of one lane, in any order, and its watermark. Copies of records count once: they are passed over.
    * @param amends asked for each event: true when it belongs to a finding that stands already and was added there
    */
-  step(
-    lane: string,
-    records: readonly HalvikRecord[],
-    watermarkUs: EpochUs,
-    amends?: (rule: Rule, key: string, event: CountEvent) => boolean,
-  ): StepResult {
-    const episodes: EpisodeReport[] = [];
-    const states: StepResult["states"][number][] = [];
-    for (const compiled of this.rules) {
-      const byKey = new Map<string, CountEvent[]>();
-      for (const record of records) {
-        if (record.copyOf !== null) continue;
-        const what = compiled.matches(record) ? "match" : compiled.clears?.(record) ? "clear" : null;
-        if (what === null) continue;
-        const event: CountEvent = {
-          timeUs: record.timeUs,
-          id: record.id,
-          what,
-          entities: what === "match" ? entitiesOf(compiled.rule, record) : [],
-        };
-        for (const key of keysOf(compiled.rule.key, record))
-          if (!amends?.(compiled.rule, key, event)) push(byKey, key, event);
-      }
-      const lanes = lanesOf(compiled, lane);
-      for (const [key, state] of lanes) if (!byKey.has(key) && state.changesAt(watermarkUs)) byKey.set(key, []);
-      for (const [key, events] of byKey) this.stepKey(compiled, lane, key, events, watermarkUs, episodes, states);
-      this.evict(compiled, lane, states);
+  step(lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs, amends?: Amends): StepResult {
+    const out: Output = { episodes: [], states: [] };
+    const events = this.eventsOf(records, amends);
+    for (const running of this.rules) {
+      const own = events.get(running);
+      if (own === undefined && !running.lanes.has(lane)) continue;
+      this.stepRule(running, lane, own ?? new Map(), watermarkUs, out);
     }
-    return { episodes, states };
+    return out;
   }
 
   /** A person closed a finding at `atUs`: its episode ends there and counting begins anew. */
   close(ruleId: string, key: string, atUs: EpochUs): StepResult {
-    const episodes: EpisodeReport[] = [];
-    const states: StepResult["states"][number][] = [];
-    const compiled = this.rules.find((r) => r.rule.id === ruleId);
-    for (const [lane, keys] of compiled?.states ?? []) {
-      if (!compiled || !keys.has(key)) continue;
-      const event: CountEvent = { timeUs: atUs, id: "0", what: "close", entities: [] };
-      this.stepKey(compiled, lane, key, [event], Number.NEGATIVE_INFINITY, episodes, states);
+    const out: Output = { episodes: [], states: [] };
+    const running = this.rules.find((r) => r.program.rule.id === ruleId);
+    for (const [name, lane] of running?.lanes ?? []) {
+      if (!running || !lane.machines.has(key)) continue;
+      const event: RuleEvent = { timeUs: atUs, id: "0", meets: [], ends: "hand", values: [], amount: 0, entities: [] };
+      this.stepKey(running, { name, ...lane }, key, [event], Number.NEGATIVE_INFINITY, out);
     }
-    return { episodes, states };
+    return out;
+  }
+
+  /** What records mean to rules: events by rule and key. */
+  private eventsOf(records: readonly HalvikRecord[], amends?: Amends): Map<RunningRule, Map<string, RuleEvent[]>> {
+    const events = new Map<RunningRule, Map<string, RuleEvent[]>>();
+    const hits: Target[] = [];
+    const visit = (target: Target) => {
+      if (target.condition.matches(this.current!)) hits.push(target);
+    };
+    for (const record of records) {
+      if (record.copyOf !== null) continue;
+      this.current = record;
+      hits.length = 0;
+      this.dispatch.each(record, visit);
+      if (hits.length === 1) this.note(events, hits[0]!.running, hits, record, amends);
+      else if (hits.length > 1)
+        for (const running of new Set(hits.map((h) => h.running)))
+          this.note(
+            events,
+            running,
+            hits.filter((h) => h.running === running),
+            record,
+            amends,
+          );
+    }
+    this.current = null;
+    return events;
+  }
+
+  /** The record under `visit`; a member, so that no closure is made for each. */
+  private current: HalvikRecord | null = null;
+
+  private note(
+    events: Map<RunningRule, Map<string, RuleEvent[]>>,
+    running: RunningRule,
+    hits: readonly Target[],
+    record: HalvikRecord,
+    amends: Amends | undefined,
+  ): void {
+    const { program } = running;
+    // what raises is not taken for what clears
+    const meeting = hits.filter((h) => h.place !== null);
+    const amount = meeting.length > 0 ? program.amount(record) : 0;
+    if (amount === null) return;
+    const entities = meeting.length > 0 ? program.entities(record) : [];
+    const values = meeting.length > 0 ? program.values(record) : [];
+    const byKey = new Map<string, number[]>();
+    for (const { condition, place } of meeting.length > 0 ? meeting : hits)
+      for (const key of condition.keys(record)) {
+        const meets = byKey.get(key);
+        if (meets === undefined) byKey.set(key, place === null ? [] : [place]);
+        else if (place !== null && !meets.includes(place)) meets.push(place);
+      }
+    for (const [key, meets] of byKey) {
+      const ends = meeting.length > 0 ? null : ("record" as const);
+      const event: RuleEvent = { timeUs: record.timeUs, id: record.id, meets, ends, values, amount, entities };
+      if (amends?.(program.rule, key, event)) continue;
+      let own = events.get(running);
+      if (own === undefined) {
+        own = new Map();
+        events.set(running, own);
+      }
+      const list = own.get(key);
+      if (list) list.push(event);
+      else own.set(key, [event]);
+    }
+  }
+
+  private stepRule(
+    running: RunningRule,
+    name: string,
+    events: ReadonlyMap<string, readonly RuleEvent[]>,
+    watermarkUs: EpochUs,
+    out: Output,
+  ): void {
+    const lane = { name, ...laneOf(running, name) };
+    this.learnSince(running, lane, events, out);
+    for (const [key, list] of events) {
+      // nothing to clear, nothing to remember
+      if (!lane.machines.has(key) && list.every((e) => e.ends !== null)) continue;
+      this.stepKey(running, lane, key, list, watermarkUs, out);
+    }
+    for (let next = lane.due.peek(); next !== undefined && next.us <= watermarkUs; next = lane.due.peek()) {
+      lane.due.pop();
+      const kept = lane.machines.get(next.key);
+      // looked at meanwhile: another entry stands for it
+      if (kept === undefined || kept.dueUs !== next.us) continue;
+      kept.dueUs = Number.POSITIVE_INFINITY;
+      if (kept.machine.nextChangeUs <= watermarkUs) this.stepKey(running, lane, next.key, [], watermarkUs, out);
+      else schedule(lane, next.key, kept);
+    }
+    this.evict(running, lane, out);
+  }
+
+  private learnSince(
+    running: RunningRule,
+    lane: Lane & { name: string },
+    events: ReadonlyMap<string, readonly RuleEvent[]>,
+    out: Output,
+  ): void {
+    if (running.program.rule.kind !== "first") return;
+    let first = lane.since.us;
+    for (const list of events.values()) for (const e of list) first = Math.min(first, e.timeUs);
+    if (first >= lane.since.us) return;
+    lane.since.us = first;
+    out.states.push({
+      ruleId: running.program.rule.id,
+      lane: lane.name,
+      key: SINCE_KEY,
+      state: { open: null, rest: first },
+    });
   }
 
   private stepKey(
-    compiled: CompiledRule,
-    lane: string,
+    running: RunningRule,
+    lane: Lane & { name: string },
     key: string,
-    events: readonly CountEvent[],
+    events: readonly RuleEvent[],
     watermarkUs: EpochUs,
-    episodes: EpisodeReport[],
-    states: StepResult["states"][number][],
+    out: Output,
   ): void {
-    const lanes = lanesOf(compiled, lane);
-    const address = { ruleId: compiled.rule.id, lane, key };
-    let count = lanes.get(key);
-    if (!count) {
-      count = new CountKey(compiled.logic);
-      lanes.set(key, count);
-    }
-    const result = count.step(events, watermarkUs);
-    compiled.evicted += result.settledEarly;
-    if (count.isIdle) lanes.delete(key);
-    if (result.settledChanged) states.push({ ...address, state: count.isIdle ? null : count.save() });
-    for (const episode of [...result.settled, ...result.provisional]) episodes.push({ ...address, episode });
+    const address = { ruleId: running.program.rule.id, lane: lane.name, key };
+    const kept = lane.machines.get(key) ?? this.keep(running, lane, key, null);
+    const { machine } = kept;
+    const result = machine.step(events, watermarkUs);
+    running.evicted += result.settledEarly;
+    const idle = machine.isIdle;
+    if (idle) lane.machines.delete(key);
+    else schedule(lane, key, kept);
+    if (result.settledChanged) out.states.push({ ...address, state: idle ? null : machine.save() });
+    for (const episode of result.settled) out.episodes.push({ ...address, episode, final: true });
+    for (const episode of result.provisional) out.episodes.push({ ...address, episode, final: false });
   }
 
-  private evict(compiled: CompiledRule, lane: string, states: StepResult["states"][number][]): void {
-    const lanes = lanesOf(compiled, lane);
-    if (lanes.size <= MAX_KEYS) return;
-    const oldest = [...lanes]
-      .map(([key, state]) => ({ key, us: state.lastEventUs }))
+  private keep(running: RunningRule, lane: Lane, key: string, saved: SavedRun | null): Kept {
+    const { program } = running;
+    const kept = {
+      machine: new KeyMachine(program.begin(saved, lane.since), program.waits),
+      dueUs: Number.POSITIVE_INFINITY,
+    };
+    lane.machines.set(key, kept);
+    return kept;
+  }
+
+  private evict(running: RunningRule, lane: Lane & { name: string }, out: Output): void {
+    const most = this.options.maxKeys ?? MAX_KEYS;
+    if (lane.machines.size <= most) return;
+    const oldest = [...lane.machines]
+      .map(([key, { machine }]) => ({ key, us: machine.lastEventUs }))
       .sort((a, b) => a.us - b.us || (a.key < b.key ? -1 : 1));
-    for (const { key } of oldest.slice(0, lanes.size - MAX_KEYS)) {
-      lanes.delete(key);
-      compiled.evicted++;
-      states.push({ ruleId: compiled.rule.id, lane, key, state: null });
+    for (const { key } of oldest.slice(0, Math.ceil(lane.machines.size - most * (1 - EVICT_PART)))) {
+      lane.machines.delete(key);
+      running.evicted++;
+      out.states.push({ ruleId: running.program.rule.id, lane: lane.name, key, state: null });
     }
   }
 }
 
-function parsed(text: string): Filter {
-  const result = parseFilter(text, { zone: "UTC" });
-  if (!result.ok) throw new Error(`rule filter: ${result.error.message}`);
-  return result.filter;
-}
-
-// rules may not name time, so "now" has no influence
-const compileText = (text: string, directory: SenderDirectory): RecordTest =>
-  compileFilter(parsed(text), { directory, nowUs: 0 });
-
-function lanesOf(compiled: CompiledRule, lane: string): Map<string, CountKey> {
-  let keys = compiled.states.get(lane);
-  if (!keys) {
-    keys = new Map();
-    compiled.states.set(lane, keys);
+function laneOf(running: RunningRule, name: string): Lane {
+  let lane = running.lanes.get(name);
+  if (!lane) {
+    lane = {
+      machines: new Map(),
+      due: new TinyQueue<Due>([], (a, b) => a.us - b.us),
+      since: { us: Number.POSITIVE_INFINITY },
+    };
+    running.lanes.set(name, lane);
   }
-  return keys;
+  return lane;
 }
 
-function push<T>(map: Map<string, T[]>, key: string, value: T): void {
-  const list = map.get(key);
-  if (list) list.push(value);
-  else map.set(key, [value]);
+function schedule(lane: Lane, key: string, kept: Kept): void {
+  const us = kept.machine.nextChangeUs;
+  // later than the entry that stands: it is looked at then, and waits on
+  if (us >= kept.dueUs) return;
+  kept.dueUs = us;
+  lane.due.push({ us, key });
 }
 
-/** Every combination of the key fields' values; none when one is missing. Text folds are left to the reader. */
-function keysOf(names: readonly FieldName[], record: HalvikRecord): string[] {
-  let keys = [""];
-  for (const [i, name] of names.entries()) {
-    const values = field(name).get(record);
-    keys = keys.flatMap((key) => values.map((v) => (i === 0 ? String(v) : `${key}${KEY_SEPARATOR}${v}`)));
-  }
-  return keys;
-}
+/** Words about a rule, as against what it does. */
+const WORDS = [
+  "name",
+  "severity",
+  "worse",
+  "title",
+  "remindSeconds",
+  "listenOnly",
+  "explainedBy",
+  "reason",
+  "notes",
+  "owner",
+  "tags",
+  "references",
+  "tests",
+];
 
-function entitiesOf(rule: Rule, record: HalvikRecord): string[] {
-  return [...rule.key, ...rule.entities].flatMap((name) =>
-    field(name)
-      .get(record)
-      .map((v) => `${name}${KEY_SEPARATOR}${v}`),
-  );
-}
+/** What a rule's states depend on: a change of words keeps them (`semantics.md` 23). */
+export const logicOf = (rule: Rule): string =>
+  JSON.stringify(Object.fromEntries(Object.entries(rule).filter(([name]) => !WORDS.includes(name))));

@@ -1,7 +1,8 @@
 import { z } from "zod";
 import { namesTime, parseFilter } from "../filter/index.js";
 import { FIELDS, type FieldName, fieldNamed, SEVERITIES } from "../record/index.js";
-import { formatDuration, US_PER_SECOND } from "../time/index.js";
+
+const DAY_SECONDS = 86_400;
 
 const fieldName = z.string().refine((name): name is FieldName => fieldNamed(name) !== undefined, {
   error: `expected a field: ${FIELDS.map((f) => f.name).join(", ")}`,
@@ -19,55 +20,277 @@ const ruleFilter = z.string().superRefine((text, context) => {
 const seconds = z
   .int()
   .min(1)
-  .max(7 * 86_400);
+  .max(7 * DAY_SECONDS);
+const days = z.int().min(1).max(400);
+const key = z.array(fieldName).max(4);
+const ruleId = z.string().regex(/^[a-z0-9][a-z0-9-]{0,62}$/, "lower-case letters, digits and hyphens");
 
-/** When a raised finding ends: after silence of its own evidence, by a clearing record with the same key, or by a person. */
+/**
+ * When a raised finding ends: after silence of its own evidence, by a clearing record with the same key, when its own condition is
+ * over (the value back behind the lower line, the silent one heard again), or by a person.
+ */
 export const ClearCondition = z.discriminatedUnion("by", [
   z.object({ by: z.literal("quiet"), seconds }),
-  z.object({ by: z.literal("record"), filter: ruleFilter }),
+  z.object({ by: z.literal("record"), filter: ruleFilter, key: key.optional() }),
+  z.object({ by: z.literal("condition") }),
   z.object({ by: z.literal("hand") }),
 ]);
 
-/** A count rule: `count` matching records with one key within `windowSeconds` of event time raise a finding. */
-export const CountRule = z.object({
-  kind: z.literal("count"),
-  id: z.string().regex(/^[a-z0-9][a-z0-9-]{0,62}$/, "lower-case letters, digits and hyphens"),
+/** A record to try a rule with: time in seconds from the start of the trial, and the fields that matter. */
+export const SampleRecord = z.object({
+  at: z.number().min(0),
+  /** Text of a syslog record, or fields of the record model by their names in the API. */
+  record: z.record(z.string(), z.unknown()),
+});
+export const RuleTest = z.object({
+  name: z.string().min(1).max(200),
+  /** How many findings these records must raise; 0: they must not. */
+  raises: z.int().min(0).max(100),
+  records: z.array(SampleRecord).max(500),
+});
+
+const common = {
+  id: ruleId,
   name: z.string().min(1).max(120),
   enabled: z.boolean().default(true),
-  filter: ruleFilter,
-  key: z.array(fieldName).min(1).max(4),
-  count: z.int().min(1).max(10_000),
-  windowSeconds: seconds,
+  /** Findings are made and counted, but raise no incident. */
+  listenOnly: z.boolean().default(false),
   severity: z.enum(SEVERITIES),
-  /** Words with `{field}` and `{count}` in them. */
+  /** A worse severity from so many records on. */
+  worse: z
+    .array(z.object({ count: z.int().min(2), severity: z.enum(SEVERITIES) }))
+    .max(4)
+    .default([]),
+  /** Words with `{field}`, `{count}` and the names of measured values in them. */
   title: z.string().min(1).max(200),
   /** Fields whose values are gathered from the evidence: what the finding is about. */
   entities: z.array(fieldName).max(8).default([]),
   clear: ClearCondition,
+  /** Evidence must still come this long after the condition was met. */
+  holdSeconds: z.int().min(0).max(DAY_SECONDS).default(0),
+  /** While it lasts and nobody has said they saw it, it is told again after this long. */
+  remindSeconds: z.int().min(60).max(DAY_SECONDS).nullable().default(null),
+  /** Not raised on its own while a finding of one of these rules is open for a related sender or entity: it joins that one's incident. */
+  explainedBy: z.array(ruleId).max(8).default([]),
+  /** Why the rule exists. */
+  reason: z.string().max(2000).default(""),
+  /** What to do when it fires. */
   notes: z.string().max(4000).default(""),
+  owner: z.string().max(120).default(""),
+  /** Techniques and subjects, for grouping. */
+  tags: z.array(z.string().min(1).max(60)).max(16).default([]),
+  references: z.array(z.string().min(1).max(300)).max(16).default([]),
+  tests: z.array(RuleTest).max(20).default([]),
+};
+
+/** `count` matching records with one key within `windowSeconds` of event time. */
+export const CountRule = z.object({
+  kind: z.literal("count"),
+  ...common,
+  filter: ruleFilter,
+  key,
+  count: z.int().min(1).max(10_000),
+  windowSeconds: seconds,
 });
-export type CountRule = z.infer<typeof CountRule>;
+
+/** `count` different values of a field. */
+const DistinctRule = z.object({
+  kind: z.literal("distinct"),
+  ...common,
+  filter: ruleFilter,
+  key,
+  of: fieldName,
+  count: z.int().min(2).max(10_000),
+  windowSeconds: seconds,
+});
+
+const Step = z.object({
+  name: z.string().max(80).default(""),
+  filter: ruleFilter,
+  /** The fields that carry the key in this step, when others than the rule's: what was a destination may now be a source. */
+  key: key.optional(),
+  count: z.int().min(1).max(1_000).default(1),
+  withinSeconds: seconds.optional(),
+  /** No such record may come. */
+  absent: z.boolean().default(false),
+});
+
+/** Steps in order with one key. */
+const SequenceRule = z.object({
+  kind: z.literal("sequence"),
+  ...common,
+  key,
+  steps: z.array(Step).min(2).max(8),
+  windowSeconds: seconds,
+});
+
+/** Several things in any order with one key. */
+const TogetherRule = z.object({
+  kind: z.literal("together"),
+  ...common,
+  key,
+  parts: z
+    .array(Step.pick({ name: true, filter: true, key: true }))
+    .min(2)
+    .max(8),
+  /** So many of the parts suffice; all when absent. */
+  atLeast: z.int().min(2).max(8).optional(),
+  windowSeconds: seconds,
+});
+
+/** What has spoken says nothing for `afterSeconds`. */
+const SilenceRule = z.object({
+  kind: z.literal("silence"),
+  ...common,
+  filter: ruleFilter,
+  key: key.min(1),
+  afterSeconds: seconds,
+});
+
+/** A combination of values not seen for `unseenDays`. */
+const FirstRule = z.object({
+  kind: z.literal("first"),
+  ...common,
+  filter: ruleFilter,
+  key: key.min(1),
+  unseenDays: days,
+  learningDays: days,
+});
+
+const Measure = z.discriminatedUnion("of", [
+  z.object({ of: z.literal("records") }),
+  z.object({ of: z.literal("sum"), field: fieldName }),
+  /** Each value by itself: a reading. `data` is the name of a value beyond the common fields. */
+  z.object({ of: z.literal("value"), field: fieldName.optional(), data: z.string().min(1).max(120).optional() }),
+]);
+
+const line = { side: z.enum(["over", "under"]), raiseAt: z.number(), clearAt: z.number() };
+const Judgement = z.discriminatedUnion("by", [
+  z.object({ by: z.literal("line"), ...line }),
+  z.object({
+    by: z.literal("baseline"),
+    side: z.enum(["over", "under", "both"]),
+    z: z.number().min(1).max(100).default(3.5),
+    least: z.number().min(0).default(0),
+  }),
+  z.object({
+    by: z.literal("ewma"),
+    lambda: z.number().gt(0).max(1).default(0.3),
+    k: z.number().min(1).max(20).default(3),
+    training: z.int().min(5).max(500).default(20),
+  }),
+  z.object({
+    by: z.literal("cusum"),
+    allowance: z.number().min(0).max(10).default(0.5),
+    limit: z.number().min(0.5).max(50).default(5),
+    training: z.int().min(5).max(500).default(20),
+  }),
+]);
+
+/** A measure against a line, its own usual, or control limits. */
+const DepartureRule = z.object({
+  kind: z.literal("departure"),
+  ...common,
+  filter: ruleFilter,
+  key,
+  measure: Measure,
+  everySeconds: z.int().min(10).max(DAY_SECONDS).default(300),
+  judgement: Judgement,
+});
+
+/** The part of `of` that matches `filter`. */
+const RatioRule = z.object({
+  kind: z.literal("ratio"),
+  ...common,
+  filter: ruleFilter,
+  of: ruleFilter,
+  key,
+  everySeconds: z.int().min(10).max(DAY_SECONDS).default(300),
+  /** Stretches with fewer records say nothing. */
+  least: z.int().min(1).default(20),
+  side: z.enum(["over", "under"]).default("over"),
+  raiseAt: z.number().min(0).max(1),
+  clearAt: z.number().min(0).max(1),
+});
+
+const Shape = z.discriminatedUnion("kind", [
+  CountRule,
+  DistinctRule,
+  SequenceRule,
+  TogetherRule,
+  SilenceRule,
+  FirstRule,
+  DepartureRule,
+  RatioRule,
+]);
 
 /** A rule of any kind. A new kind is one more member. */
-export const Rule = z.discriminatedUnion("kind", [CountRule]);
-export type Rule = z.infer<typeof Rule>;
+export const Rule = Shape.superRefine((rule, context) => {
+  for (const issue of faults(rule)) context.addIssue({ code: "custom", ...issue });
+});
+export type Rule = z.infer<typeof Shape>;
+export type RuleKind = Rule["kind"];
+/** A rule as people write it: what has a default may be left out. */
+export type RuleInput = z.input<typeof Shape>;
 
-/** A rule said in one sentence. */
-export function sayRule(rule: Rule): string {
-  const times = rule.count === 1 ? "one record" : `${rule.count} records within ${inWords(rule.windowSeconds)}`;
-  return `Raise ${rule.severity} when ${times} with the same ${rule.key.join(" and ")} match: ${rule.filter}. It clears ${sayClear(rule)}.`;
+/** What the shape alone cannot say: parts that must fit one another. */
+function faults(rule: Rule): { path: (string | number)[]; message: string }[] {
+  const out: { path: (string | number)[]; message: string }[] = [];
+  const measured = rule.kind === "departure" || rule.kind === "ratio";
+  if (rule.clear.by === "condition" && !measured && rule.kind !== "silence")
+    out.push({ path: ["clear", "by"], message: "only silence, departure and ratio end by their own condition" });
+  const keys: [(string | number)[], readonly string[] | undefined][] = [];
+  if (rule.clear.by === "record") keys.push([["clear", "key"], rule.clear.key]);
+  if (rule.kind === "sequence") {
+    for (const [i, step] of rule.steps.entries()) {
+      keys.push([["steps", i, "key"], step.key]);
+      if (step.absent && i === 0)
+        out.push({ path: ["steps", i], message: "a sequence begins with something that happens" });
+      if (step.absent && rule.steps[i - 1]?.absent)
+        out.push({
+          path: ["steps", i],
+          message: "two things that must not happen do not follow one another: join their filters",
+        });
+      if (step.absent && step.count > 1)
+        out.push({ path: ["steps", i, "count"], message: "what must not happen is not counted" });
+    }
+    const last = rule.steps[rule.steps.length - 1]!;
+    if (last.absent && last.withinSeconds === undefined)
+      out.push({
+        path: ["steps", rule.steps.length - 1],
+        message: "for how long must it not happen? Give withinSeconds",
+      });
+  }
+  if (rule.kind === "together") {
+    for (const [i, part] of rule.parts.entries()) keys.push([["parts", i, "key"], part.key]);
+    if ((rule.atLeast ?? 2) > rule.parts.length)
+      out.push({ path: ["atLeast"], message: `there are only ${rule.parts.length} parts` });
+  }
+  for (const [path, own] of keys)
+    if (own !== undefined && own.length !== rule.key.length)
+      out.push({ path, message: `expected as many fields as the rule's key has: ${rule.key.length}` });
+  const j = rule.kind === "departure" ? rule.judgement : rule.kind === "ratio" ? rule : null;
+  if (j && "raiseAt" in j && (j.side === "over" ? j.clearAt > j.raiseAt : j.clearAt < j.raiseAt))
+    out.push({
+      path: rule.kind === "departure" ? ["judgement", "clearAt"] : ["clearAt"],
+      message: "the line at which it ends lies beyond the one at which it is raised",
+    });
+  if (rule.kind === "departure" && rule.measure.of === "value" && !rule.measure.field === !rule.measure.data)
+    out.push({ path: ["measure"], message: "a reading is a field or a named value: give one of field and data" });
+  return out;
 }
 
-/** When a rule's findings end, said in words. */
-export function sayClear(rule: Rule): string {
-  switch (rule.clear.by) {
-    case "quiet":
-      return `after ${inWords(rule.clear.seconds)} without one`;
-    case "record":
-      return `by a record that matches: ${rule.clear.filter}`;
-    case "hand":
-      return "by hand only";
+/** How far apart evidence of one episode may be, in µs: what `semantics.md` 21 calls W. */
+export function ruleWindowUs(rule: Rule): number {
+  switch (rule.kind) {
+    case "silence":
+      return rule.afterSeconds * 1e6;
+    case "first":
+      return 60 * 1e6;
+    case "departure":
+    case "ratio":
+      return 2 * rule.everySeconds * 1e6;
+    default:
+      return rule.windowSeconds * 1e6;
   }
 }
-
-const inWords = (seconds: number): string => formatDuration(seconds * US_PER_SECOND);

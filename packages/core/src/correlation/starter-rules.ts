@@ -1,4 +1,4 @@
-import type { Rule } from "./rule.js";
+import { Rule, type RuleInput } from "./rule.js";
 
 const FIVE_MINUTES = 300;
 
@@ -6,7 +6,7 @@ const FIVE_MINUTES = 300;
  * The rules every new Halvik starts with. The first ones watch devices, over all kinds of record; the others watch Halvik's own ears (`semantics.md` 27):
  * it says what it notices as records of kind "halvik", and these turn them into incidents. All can be changed.
  */
-export const STARTER_RULES: readonly Rule[] = [
+const INPUT: readonly RuleInput[] = [
   {
     kind: "count",
     id: "refused-logons",
@@ -194,8 +194,8 @@ function own(
   event: string,
   severity: Rule["severity"],
   title: string,
-  clear: Rule["clear"],
-): Rule {
+  clear: RuleInput["clear"],
+): RuleInput & { kind: "count" } {
   return {
     kind: "count",
     id,
@@ -212,3 +212,5 @@ function own(
     notes: "",
   };
 }
+
+export const STARTER_RULES: readonly Rule[] = INPUT.map((rule) => Rule.parse(rule));

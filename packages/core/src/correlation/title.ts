@@ -1,20 +1,24 @@
 import type { SenderDirectory } from "../senders/index.js";
-import { KEY_SEPARATOR } from "./engine.js";
+import { KEY_SEPARATOR } from "./compile-rule.js";
+import type { Episode } from "./event.js";
 import type { Rule } from "./rule.js";
 
 const SHOWN_VALUES = 3;
 
-/** Fills `{field}` and `{count}` in a rule's title from a finding's entities; sender ids become names. */
+/** Fills `{field}`, `{count}` and the names of measured values in a rule's title; sender ids become names. */
 export function findingTitle(
   rule: Pick<Rule, "title">,
   count: number,
   entities: readonly string[],
   directory: SenderDirectory,
+  facts: Episode["facts"] = [],
 ): string {
-  return rule.title.replace(/\{([a-z ]+)\}/g, (whole, name: string) => {
+  return rule.title.replace(/\{([a-z ]+)\}/g, (_, name: string) => {
     if (name === "count") return String(count);
+    const fact = facts.find(([n]) => n === name);
+    if (fact) return shortNumber(fact[1]);
     const values = entityValues(name, entities, directory);
-    if (values.length === 0) return whole === "{count}" ? String(count) : "?";
+    if (values.length === 0) return "?";
     const rest = values.length - SHOWN_VALUES;
     return values.slice(0, SHOWN_VALUES).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
   });
@@ -25,4 +29,16 @@ export function entityValues(name: string, entities: readonly string[], director
   const prefix = `${name}${KEY_SEPARATOR}`;
   const values = entities.filter((e) => e.startsWith(prefix)).map((e) => e.slice(prefix.length));
   return name === "sender" ? values.map((id) => directory.name(Number(id))) : values;
+}
+
+/** Three figures are enough to read: "1.23 M", "0.05". */
+function shortNumber(value: number): string {
+  const size = Math.abs(value);
+  for (const [unit, name] of [
+    [1e9, "G"],
+    [1e6, "M"],
+    [1e4, "k"],
+  ] as const)
+    if (size >= unit) return `${Number((value / (name === "k" ? 1e3 : unit)).toPrecision(3))} ${name}`;
+  return String(Number(value.toPrecision(3)));
 }

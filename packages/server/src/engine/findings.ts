@@ -1,4 +1,11 @@
-import { type Episode, type EpisodeReport, entityValues, findingTitle, type Rule } from "@halvik/core/correlation";
+import {
+  type Episode,
+  type EpisodeReport,
+  entityValues,
+  findingTitle,
+  type Rule,
+  ruleWindowUs,
+} from "@halvik/core/correlation";
 import { newSinceSeen, placeFinding, type SeenEvidence } from "@halvik/core/incidents";
 import { SEVERITIES, type Severity } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
@@ -43,7 +50,7 @@ export class Findings {
 
   /** The finding an event at this moment belongs to, if one stands. */
   standing(rule: Rule, key: string, atUs: number): FindingRow | undefined {
-    const windowUs = rule.windowSeconds * 1_000_000;
+    const windowUs = ruleWindowUs(rule);
     return this.byKey
       .get(keyOf(rule.id, key))
       ?.find(
@@ -86,7 +93,7 @@ export class Findings {
     rule: Rule,
     taken: ReadonlySet<number>,
   ): FindingRow | undefined {
-    const windowUs = rule.windowSeconds * 1_000_000;
+    const windowUs = ruleWindowUs(rule);
     return this.byKey
       .get(keyOf(ruleId, key))
       ?.find(
@@ -192,7 +199,7 @@ export class Findings {
       `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities, linked_to)
        values ($1, $2, 'open', $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
       [
-        findingTitle(rule, e.count, e.entities, directory),
+        findingTitle(rule, e.count, e.entities, directory, e.facts),
         SEVERITIES.indexOf(rule.severity),
         rule.id,
         version.rows[0]?.version ?? 1,
@@ -243,7 +250,15 @@ export class Findings {
     const fresh = row.seen === null ? [] : newSinceSeen(row.seen, row.severity, entities);
     await db.query(
       "update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4), entities = $5, title = $6, new_since_seen = $7 where id = $1",
-      [id, added, e.firstUs, e.lastUs, entities, findingTitle(rule, row.count + added, entities, directory), fresh],
+      [
+        id,
+        added,
+        e.firstUs,
+        e.lastUs,
+        entities,
+        findingTitle(rule, row.count + added, entities, directory, e.facts),
+        fresh,
+      ],
     );
     if (fresh.length > row.new_since_seen.length) {
       const names = fresh
@@ -270,7 +285,11 @@ export class Findings {
         nowUs,
         ENGINE,
         "cleared",
-        e.clearedBy === "quiet" ? `quiet for ${formatDuration(e.clearedUs! - e.lastUs)}` : "a clearing record came",
+        e.clearedBy === "quiet"
+          ? `quiet for ${formatDuration(e.clearedUs! - e.lastUs)}`
+          : e.clearedBy === "condition"
+            ? "the value is ordinary again"
+            : "a clearing record came",
       );
   }
 

@@ -59,7 +59,7 @@ export class EngineSession {
     const directoryVersion = await versionOf(client);
     const directory = new SenderDirectory(await loadSenders(client, zone));
     const { rules, version } = await loadRules(client);
-    const engine = new RuleEngine(rules, directory, await loadStates(client));
+    const engine = new RuleEngine(rules, directory, { zone }, await loadStates(client));
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
     const lanes = await loadLanes(client);
     const findings = await Findings.load(client);
@@ -203,7 +203,7 @@ export class EngineSession {
     results.push(this.stepLane(LIVE_LANE, live, watermark));
     results.push(
       this.stepLane(LATE_LANE, late, watermark - LATENESS_US * 5, (rule, key, event) => {
-        const finding = event.what === "match" ? this.findings.standing(rule, key, event.timeUs) : undefined;
+        const finding = event.ends === null ? this.findings.standing(rule, key, event.timeUs) : undefined;
         if (finding) amended.push({ finding, atUs: event.timeUs });
         return finding !== undefined;
       }),

@@ -1,4 +1,4 @@
-import { type Episode, Rule, type SavedState, type SettledState, type StateAddress } from "@halvik/core/correlation";
+import { type Episode, Rule, type SavedRun, type SavedState, type StateAddress } from "@halvik/core/correlation";
 import type { Queryable } from "./pool.js";
 
 export interface FollowedBatch {
@@ -93,7 +93,7 @@ export async function ruleVersion(db: Queryable): Promise<number> {
 }
 
 export async function loadStates(db: Queryable): Promise<SavedState[]> {
-  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; state: SettledState }>(
+  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; state: SavedRun }>(
     "select rule_id, lane, key, state from engine_state",
   );
   return rows.map((r) => ({ ruleId: r.rule_id, lane: r.lane, key: r.key, state: r.state }));
@@ -101,7 +101,7 @@ export async function loadStates(db: Queryable): Promise<SavedState[]> {
 
 export async function saveStates(
   db: Queryable,
-  states: readonly (StateAddress & { state: SettledState | null })[],
+  states: readonly (StateAddress & { state: SavedRun | null })[],
 ): Promise<void> {
   // a state may change twice in a step; the last stands
   const latest = new Map(states.map((s) => [`${s.ruleId} ${s.lane} ${s.key}`, s]));
@@ -231,8 +231,8 @@ export async function insertFinding(
   e: Episode,
 ): Promise<number> {
   const { rows } = await db.query<{ id: number }>(
-    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13) returning id`,
+    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, rule_version)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, coalesce((select version from rule where id = $2), 1)) returning id`,
     [
       incident,
       address.ruleId,
@@ -247,6 +247,7 @@ export async function insertFinding(
       e.entities,
       e.clearedUs,
       e.clearedBy,
+      JSON.stringify(e.facts),
     ],
   );
   return rows[0]!.id;
@@ -254,7 +255,7 @@ export async function insertFinding(
 
 export async function updateFinding(db: Queryable, id: number, e: Episode): Promise<void> {
   await db.query(
-    "update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10 where id = $1",
+    "update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10, facts = $11 where id = $1",
     [
       id,
       e.firstUs,
@@ -266,6 +267,7 @@ export async function updateFinding(db: Queryable, id: number, e: Episode): Prom
       e.entities,
       e.clearedUs,
       e.clearedBy,
+      JSON.stringify(e.facts),
     ],
   );
 }

@@ -67,12 +67,27 @@ export interface FindingDetail {
   cleared_us: number | null;
   cleared_by: string | null;
   evidence: Evidence[];
+  rule_id: string;
+  rule_version: number;
+  facts: [string, number][];
 }
 
 export async function findingsOf(db: Queryable, incident: number): Promise<FindingDetail[]> {
   const { rows } = await db.query<FindingDetail>(
-    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
+    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
     [incident],
+  );
+  return rows;
+}
+
+/** Rules in the versions in which they made findings. */
+export async function ruleBodies(
+  db: Queryable,
+  used: readonly { rule_id: string; rule_version: number }[],
+): Promise<{ id: string; version: number; body: unknown }[]> {
+  const { rows } = await db.query<{ id: string; version: number; body: unknown }>(
+    "select distinct v.id, v.version, v.body from rule_version v join unnest($1::text[], $2::int[]) u (id, version) using (id, version)",
+    [used.map((u) => u.rule_id), used.map((u) => u.rule_version)],
   );
   return rows;
 }

@@ -7,10 +7,10 @@ import {
   IncidentQuery,
   Note,
 } from "@halvik/core/contract";
-import { entityValues, Rule, sayClear, sayRule } from "@halvik/core/correlation";
+import { conditionsOf, entityValues, Rule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/correlation";
 import { severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs } from "@halvik/core/time";
+import { formatUs, US_PER_SECOND } from "@halvik/core/time";
 import { z } from "zod";
 import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
@@ -25,6 +25,7 @@ import {
   historyOf,
   type IncidentRow,
   listIncidents,
+  ruleBodies,
 } from "../../store/incidents.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
@@ -38,11 +39,6 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
     const row = await findIncident(db, id);
     if (!row) throw new AppError("NOT_FOUND", `there is no incident ${id}`);
     const senders = await directory.get();
-    const { rows } = await db.query<{ body: unknown }>("select body from rule_version where id = $1 and version = $2", [
-      row.rule_id,
-      row.rule_version,
-    ]);
-    const rule = rows[0] ? Rule.parse(rows[0].body) : null;
     const findings = await findingsOf(db, id);
     const records = new Map(
       (
@@ -55,13 +51,21 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
     const present = await presenter.present(senders);
     return {
       incident: toJson(row, senders),
-      rule: {
-        sentence: rule ? sayRule(rule) : "",
-        notes: rule?.notes ?? "",
-        count: rule?.count ?? 0,
-        windowSeconds: rule?.windowSeconds ?? 0,
-        clears: rule ? sayClear(rule) : "",
-      },
+      rules: (await ruleBodies(db, findings)).map(({ body, version }) => {
+        const rule = Rule.parse(body);
+        const conditions = conditionsOf(rule);
+        return {
+          id: rule.id,
+          name: rule.name,
+          version,
+          sentence: sayRule(rule),
+          reason: rule.reason,
+          notes: rule.notes,
+          clears: sayClear(rule),
+          steps: rule.kind === "sequence" || rule.kind === "together" ? conditions.map((c) => c.name || c.filter) : [],
+          windowSeconds: ruleWindowUs(rule) / US_PER_SECOND,
+        };
+      }),
       findings: findings.map((f) => {
         const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);
         return {
@@ -72,6 +76,9 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
           count: f.count,
           cleared: f.cleared_us === null ? null : formatUs(f.cleared_us),
           clearedBy: f.cleared_by,
+          rule: f.rule_id,
+          facts: f.facts,
+          steps: Object.fromEntries(f.evidence.flatMap((e) => (e.step === undefined ? [] : [[e.id, e.step]]))),
           evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
           notShown: Math.max(0, f.count - f.evidence.length),
           gone: f.evidence.length - evidence.length,

@@ -57,7 +57,7 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
             ],
             ["severity", i.severity],
             ["seen by", i.acknowledged ? `${i.acknowledged.by}, ${dayClock(usOf(i.acknowledged.at), zone)}` : null],
-            ["clears", detail.rule.clears],
+            ["clears", detail.rules[0]?.clears ?? ""],
             ["returned", i.returned > 0 ? (i.returned === 1 ? "once" : `${i.returned} times`) : null],
             [
               "linked to",

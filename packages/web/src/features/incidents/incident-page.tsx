@@ -124,27 +124,61 @@ function Story({ detail }: { detail: IncidentDetail }) {
   );
 }
 
-function Why({ detail: { incident, rule, findings } }: { detail: IncidentDetail }) {
-  const finding = findings[0];
+function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
   return (
     <>
-      <Heading small={`rule “${incident.rule.name}”, version ${incident.rule.version}`}>Why it fired</Heading>
-      {finding && (
-        <p className="flex justify-between gap-4">
-          <span>
-            at least {rule.count} {rule.count === 1 ? "record" : "records"} within{" "}
-            {formatDuration(rule.windowSeconds * 1e6)}
-          </span>
-          <b>
-            {finding.count.toLocaleString("en")} in {formatDuration(usOf(finding.last) - usOf(finding.first))}
-          </b>
-        </p>
-      )}
-      <p className="mt-1 text-[13px] text-quiet">{safeText(rule.sentence)}</p>
-      {rule.notes && (
+      <Heading>Why it fired</Heading>
+      {rules.map((rule) => {
+        const own = findings.filter((f) => f.rule === rule.id);
+        const latest = own[0];
+        return (
+          <div key={`${rule.id} ${rule.version}`} className="mb-2 max-w-[64ch]">
+            <p className="flex justify-between gap-4">
+              <span>
+                <b className="font-semibold">{safeText(rule.name)}</b>{" "}
+                <span className="text-quiet">version {rule.version}</span>
+              </span>
+              {latest && (
+                <b className="whitespace-nowrap">
+                  {latest.count.toLocaleString("en")} in {formatDuration(usOf(latest.last) - usOf(latest.first))}
+                </b>
+              )}
+            </p>
+            <p className="text-[13px] text-quiet">{safeText(rule.sentence)}</p>
+            {latest && rule.steps.length > 0 && (
+              <ol className="mt-1 text-[13px]">
+                {rule.steps.map((step, i) => {
+                  const met = Object.values(latest.steps).filter((s) => s === i).length;
+                  return (
+                    <li key={step} className="flex justify-between gap-4 border-t border-line">
+                      <span className="truncate">
+                        {i + 1}. {safeText(step)}
+                      </span>
+                      <span className="whitespace-nowrap text-quiet">{met === 0 ? "none came" : `${met} listed`}</span>
+                    </li>
+                  );
+                })}
+              </ol>
+            )}
+            {latest && latest.facts.length > 0 && (
+              <p className="mt-1 font-mono text-[12.5px]">
+                {latest.facts
+                  .map(([name, value]) => `${name} ${Number(value.toPrecision(4)).toLocaleString("en")}`)
+                  .join(" · ")}
+              </p>
+            )}
+            {rule.reason !== "" && <p className="mt-1 text-[13px] text-quiet">{safeText(rule.reason)}</p>}
+          </div>
+        );
+      })}
+      {rules.some((r) => r.notes !== "") && (
         <>
           <Heading>What to look at next</Heading>
-          <p className="max-w-[60ch] text-[13px] text-quiet">{rule.notes}</p>
+          {rules.map((r) => (
+            <p key={r.id} className="mb-1 max-w-[60ch] text-[13px] text-quiet">
+              {safeText(r.notes)}
+            </p>
+          ))}
         </>
       )}
     </>

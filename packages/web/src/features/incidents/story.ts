@@ -30,7 +30,9 @@ export function tellStory({ incident, findings }: IncidentDetail): Sentence[] {
             ? `Nothing more came for ${formatDuration(usOf(f.cleared) - usOf(f.last))}: it counts as over.`
             : f.clearedBy === "record"
               ? "A clearing record came: it is over."
-              : "A person closed it.",
+              : f.clearedBy === "condition"
+                ? "What was measured is ordinary again: it is over."
+                : "A person closed it.",
       });
   }
   return out;

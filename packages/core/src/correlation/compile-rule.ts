@@ -1,0 +1,184 @@
+import { compileFilter, type Filter, fold, parseFilter, type RecordTest } from "../filter/index.js";
+import { dataValues, type Field, type FieldName, field, type HalvikRecord } from "../record/index.js";
+import type { SenderDirectory } from "../senders/index.js";
+import { type EpochUs, US_PER_DAY, US_PER_SECOND } from "../time/index.js";
+import { type Condition, clearingOf, conditionsOf } from "./conditions.js";
+import { CountRun } from "./kinds/count.js";
+import { DistinctRun } from "./kinds/distinct.js";
+import { FirstRun } from "./kinds/first.js";
+import { MeasuredRun } from "./kinds/measured.js";
+import type { EpisodeLogic, Run, SavedRun } from "./kinds/run.js";
+import { SequenceRun } from "./kinds/sequence.js";
+import { SilenceRun } from "./kinds/silence.js";
+import type { Rule } from "./rule.js";
+
+/** Separates the values of a key, and field from value in an entity: cannot occur in decoded text that was typed. */
+export const KEY_SEPARATOR = "\u0001";
+
+export interface CompiledCondition {
+  readonly filter: Filter;
+  readonly matches: RecordTest;
+  /** Every combination of the key fields' values; none when one is missing. */
+  readonly keys: (record: HalvikRecord) => readonly string[];
+}
+
+/** A rule ready to run: what it looks for, and how a key of it is begun. */
+export interface RuleProgram {
+  readonly rule: Rule;
+  readonly conditions: readonly CompiledCondition[];
+  readonly clearing: CompiledCondition | null;
+  /** It asks for what did not happen: only the watermark can tell. */
+  readonly waits: boolean;
+  readonly entities: (record: HalvikRecord) => string[];
+  readonly values: (record: HalvikRecord) => readonly string[];
+  /** What is measured of a record; null: nothing, it is passed over. */
+  readonly amount: (record: HalvikRecord) => number | null;
+  readonly begin: (saved: SavedRun | null, since: { us: EpochUs }) => Run;
+}
+
+export function compileRule(rule: Rule, directory: SenderDirectory, zone: string): RuleProgram {
+  const compile = (c: Condition): CompiledCondition => {
+    const filter = parsed(c.filter);
+    // rules may not name time, so "now" has no influence
+    return { filter, matches: compileFilter(filter, { directory, nowUs: 0 }), keys: keysBy(c.key) };
+  };
+  const clearing = clearingOf(rule);
+  const named = [...new Set([...rule.key, ...rule.entities])].map(field);
+  const of = rule.kind === "distinct" ? field(rule.of) : null;
+  return {
+    rule,
+    conditions: conditionsOf(rule).map(compile),
+    clearing: clearing && compile(clearing),
+    waits: waitsForWatermark(rule),
+    entities: (record) => named.flatMap((f) => f.get(record).map((v) => `${f.name}${KEY_SEPARATOR}${v}`)),
+    values: of === null ? () => [] : (record) => of.get(record).map((v) => folded(of, v)),
+    amount: amountOf(rule),
+    begin: runOf(rule, zone),
+  };
+}
+
+/** A filter that a rule was validated with. */
+export function parsed(text: string): Filter {
+  const result = parseFilter(text, { zone: "UTC" });
+  if (!result.ok) throw new Error(`rule filter: ${result.error.message}`);
+  return result.filter;
+}
+
+function keysBy(names: readonly FieldName[]): CompiledCondition["keys"] {
+  const fields = names.map(field);
+  if (fields.length === 0) return () => [""];
+  return (record) => {
+    let keys: string[] = [];
+    for (const [i, f] of fields.entries()) {
+      const values = f.get(record);
+      if (values.length === 0) return [];
+      keys =
+        i === 0
+          ? values.map((v) => folded(f, v))
+          : keys.flatMap((key) => values.map((v) => `${key}${KEY_SEPARATOR}${folded(f, v)}`));
+    }
+    return keys;
+  };
+}
+
+/** Hosts and users are the same in any case (`semantics.md` 16). */
+const folded = (f: Pick<Field, "type">, value: string | number): string =>
+  f.type === "text" ? fold(String(value)) : String(value);
+
+function amountOf(rule: Rule): RuleProgram["amount"] {
+  if (rule.kind !== "departure" || rule.measure.of === "records") return () => 0;
+  const name = rule.measure.field;
+  if (name !== undefined) {
+    const { get } = field(name);
+    return (record) => numberOrNull(get(record)[0]);
+  }
+  const data = rule.measure.of === "value" ? (rule.measure.data ?? "") : "";
+  return (record) => numberOrNull(dataValues(record, data)[0]);
+}
+
+function numberOrNull(value: string | number | undefined): number | null {
+  if (value === undefined || value === "") return null;
+  const number = Number(value);
+  return Number.isFinite(number) ? number : null;
+}
+
+function waitsForWatermark(rule: Rule): boolean {
+  switch (rule.kind) {
+    case "silence":
+    case "ratio":
+      return true;
+    case "departure":
+      return rule.measure.of !== "value";
+    case "sequence":
+      return rule.steps.some((s) => s.absent);
+    default:
+      return false;
+  }
+}
+
+function runOf(rule: Rule, zone: string): RuleProgram["begin"] {
+  const us = (seconds: number) => seconds * US_PER_SECOND;
+  const common: EpisodeLogic = {
+    quietUs: rule.clear.by === "quiet" ? us(rule.clear.seconds) : null,
+    holdUs: us(rule.holdSeconds),
+    severalSteps: rule.kind === "sequence" || rule.kind === "together",
+  };
+  switch (rule.kind) {
+    case "count": {
+      const logic = { ...common, count: rule.count, windowUs: us(rule.windowSeconds) };
+      return (saved) => new CountRun(logic, saved);
+    }
+    case "distinct": {
+      const logic = { ...common, count: rule.count, windowUs: us(rule.windowSeconds), parts: null };
+      return (saved) => new DistinctRun(logic, saved);
+    }
+    case "together": {
+      const parts = rule.parts.length;
+      const logic = { ...common, count: rule.atLeast ?? parts, windowUs: us(rule.windowSeconds), parts };
+      return (saved) => new DistinctRun(logic, saved);
+    }
+    case "sequence": {
+      const steps = rule.steps.map((s) => ({
+        count: s.count,
+        withinUs: s.withinSeconds === undefined ? null : us(s.withinSeconds),
+        absent: s.absent,
+      }));
+      const logic = { ...common, steps, windowUs: us(rule.windowSeconds) };
+      return (saved) => new SequenceRun(logic, saved);
+    }
+    case "silence": {
+      const logic = { ...common, afterUs: us(rule.afterSeconds) };
+      return (saved) => new SilenceRun(logic, saved);
+    }
+    case "first": {
+      const logic = { unseenUs: rule.unseenDays * US_PER_DAY, learningUs: rule.learningDays * US_PER_DAY };
+      return (saved, since) => new FirstRun({ ...common, ...logic, since }, saved);
+    }
+    case "departure": {
+      const { of } = rule.measure;
+      const logic = {
+        ...common,
+        measure: of,
+        everyUs: us(rule.everySeconds),
+        leastRecords: 0,
+        judgement: rule.judgement,
+        clearsByValue: rule.clear.by === "condition",
+        zone,
+      };
+      return (saved) => new MeasuredRun(logic, saved);
+    }
+    case "ratio": {
+      const { side, raiseAt, clearAt } = rule;
+      const logic = {
+        ...common,
+        measure: "share" as const,
+        everyUs: us(rule.everySeconds),
+        leastRecords: rule.least,
+        judgement: { by: "line" as const, side, raiseAt, clearAt },
+        clearsByValue: rule.clear.by === "condition",
+        zone,
+      };
+      return (saved) => new MeasuredRun(logic, saved);
+    }
+  }
+}

@@ -1,0 +1,104 @@
+import { SenderDirectory } from "../senders/index.js";
+import { testRecord } from "../testing/record.js";
+import { entityValues, findingTitle, KEY_SEPARATOR, Rule, RuleEngine, STARTER_RULES, sayRule } from "./index.js";
+
+const S = 1e6;
+const ZONE = { zone: "UTC" };
+
+describe("the engine", () => {
+  const rule = (over: object = {}) =>
+    Rule.parse({
+      kind: "count",
+      id: "r",
+      name: "R",
+      filter: "category is logon",
+      key: ["src"],
+      count: 2,
+      windowSeconds: 60,
+      severity: "error",
+      title: "{count} from {src} as {user} on {sender}",
+      entities: ["user", "sender"],
+      clear: { by: "quiet", seconds: 60 },
+      ...over,
+    });
+  const record = (s: number, src: string | null, id = s) =>
+    testRecord({ id: String(id), timeUs: s * S, src, category: "logon", users: [`u${id}`] });
+  const directory = new SenderDirectory([]);
+  test("keys are apart; records without the key do not count; copies count once", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    const result = engine.step(
+      "live",
+      [
+        record(1, "10.0.0.1"),
+        record(2, "10.0.0.2"),
+        record(3, null),
+        { ...record(4, "10.0.0.2"), copyOf: "2" },
+        record(5, "10.0.0.1"),
+      ],
+      0,
+    );
+    expect(result.episodes.map((e) => [e.key, e.episode.count])).toEqual([["10.0.0.1", 2]]);
+    expect(findingTitle(rule(), 2, result.episodes[0]!.episode.entities, directory)).toBe(
+      "2 from 10.0.0.1 as u1, u5 on sender 1",
+    );
+  });
+  test("states saved and loaded go on where they were", () => {
+    const first = new RuleEngine([rule()], directory, ZONE);
+    const { states } = first.step("live", [record(1, "10.0.0.1")], 1 * S);
+    const second = new RuleEngine(
+      [rule()],
+      directory,
+      ZONE,
+      states.map((s) => ({ ...s, state: s.state! })),
+    );
+    expect(second.step("live", [record(2, "10.0.0.1")], 0).episodes).toHaveLength(1);
+  });
+  test("lanes do not mix; a standing finding claims late events", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    engine.step("live", [record(1, "10.0.0.1")], 0);
+    expect(engine.step("late", [record(2, "10.0.0.1")], 0).episodes).toEqual([]);
+    expect(engine.step("late", [record(3, "10.0.0.1")], 0, () => true).states).toEqual([]);
+  });
+  test("what the watermark leaves behind is forgotten", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    engine.step("live", [record(1, "10.0.0.1")], 0);
+    expect(engine.step("live", [], 500 * S).states).toEqual([
+      { ruleId: "r", lane: "live", key: "10.0.0.1", state: null },
+    ]);
+  });
+  test("a key of several fields, one with several values", () => {
+    const engine = new RuleEngine([rule({ key: ["user", "src"], count: 1 })], directory, ZONE);
+    const keys = engine.step("live", [{ ...record(1, "10.0.0.1"), users: ["a", "b"] }], 0).episodes.map((e) => e.key);
+    expect(keys).toEqual([`a${KEY_SEPARATOR}10.0.0.1`, `b${KEY_SEPARATOR}10.0.0.1`]);
+  });
+  test("closing by hand ends the episode in every lane", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    engine.step("live", [record(1, "10.0.0.1"), record(2, "10.0.0.1")], 0);
+    expect(engine.close("r", "10.0.0.1", 10 * S).episodes[0]!.episode).toMatchObject({
+      clearedBy: "hand",
+      clearedUs: 10 * S,
+    });
+  });
+});
+
+describe("rules", () => {
+  test.each([
+    ["a filter that cannot be read", { filter: "sevrity is error" }, "column 1"],
+    ["a filter that names a time", { filter: "time last 1 h" }, "cannot name a time"],
+    ["a key that is no field", { key: ["nonsense"] }, "expected a field"],
+    ["an id with spaces", { id: "a b" }, "lower-case"],
+  ])("%s is refused", (_what, over, message) => {
+    const parsed = Rule.safeParse({ ...STARTER_RULES[0], ...over });
+    expect(parsed.success ? "" : parsed.error.message).toContain(message);
+  });
+  test("the starter rules are valid and read as sentences", () => {
+    for (const rule of STARTER_RULES) expect(Rule.parse(rule)).toEqual(rule);
+    expect(sayRule(STARTER_RULES[0]!)).toBe(
+      "Raise error when 10 records within 5 min with the same src match: category is logon and outcome is failure. It clears after 15 min without one.",
+    );
+  });
+  test("entities by name", () =>
+    expect(entityValues("user", [`user${KEY_SEPARATOR}a`, `src${KEY_SEPARATOR}x`], new SenderDirectory([]))).toEqual([
+      "a",
+    ]));
+});

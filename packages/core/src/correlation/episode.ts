@@ -1,0 +1,74 @@
+import type { EpochUs } from "../time/index.js";
+import type { Episode, Evidence, RuleEvent } from "./event.js";
+
+const KEEP_FIRST = 20;
+const KEEP_LATEST = 30;
+const MAX_ENTITIES = 50;
+
+/** An episode that still takes evidence. */
+export class OpenEpisode {
+  firstUs: EpochUs;
+  lastUs: EpochUs;
+  /** When the condition was met. */
+  metUs: EpochUs;
+  count = 0;
+  facts: Episode["facts"] = [];
+  private first: Evidence[] = [];
+  private latest: Evidence[] = [];
+  private readonly entities = new Set<string>();
+
+  /** @param severalSteps whether evidence says which step it met */
+  constructor(
+    events: readonly RuleEvent[],
+    private readonly severalSteps: boolean,
+  ) {
+    this.firstUs = events[0]?.timeUs ?? 0;
+    this.lastUs = this.firstUs;
+    for (const event of events) this.fold(event);
+    this.metUs = this.lastUs;
+  }
+
+  static from(e: Episode, severalSteps: boolean): OpenEpisode {
+    const open = new OpenEpisode([], severalSteps);
+    open.firstUs = e.firstUs;
+    open.lastUs = e.lastUs;
+    open.metUs = e.raisedUs;
+    open.count = e.count;
+    open.facts = e.facts;
+    open.first = [...e.first];
+    open.latest = [...e.latest];
+    for (const entity of e.entities) open.entities.add(entity);
+    return open;
+  }
+
+  fold(event: RuleEvent): void {
+    const evidence = {
+      id: event.id,
+      timeUs: event.timeUs,
+      ...(this.severalSteps ? { step: event.meets[0] ?? 0 } : {}),
+    };
+    this.count++;
+    this.lastUs = Math.max(this.lastUs, event.timeUs);
+    if (this.first.length < KEEP_FIRST) this.first.push(evidence);
+    else {
+      this.latest.push(evidence);
+      if (this.latest.length > KEEP_LATEST) this.latest.shift();
+    }
+    for (const entity of event.entities) if (this.entities.size < MAX_ENTITIES) this.entities.add(entity);
+  }
+
+  snapshot(): Episode {
+    return {
+      firstUs: this.firstUs,
+      lastUs: this.lastUs,
+      raisedUs: this.metUs,
+      count: this.count,
+      first: [...this.first],
+      latest: [...this.latest],
+      entities: [...this.entities],
+      facts: this.facts,
+      clearedUs: null,
+      clearedBy: null,
+    };
+  }
+}

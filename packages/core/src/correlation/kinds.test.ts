@@ -1,0 +1,242 @@
+import { play } from "../testing/play.js";
+import { testRecord } from "../testing/record.js";
+import { type Episode, Rule, type RuleInput } from "./index.js";
+
+const S = 1e6;
+const base = { id: "r", name: "R", severity: "error", title: "t", clear: { by: "hand" } } as const;
+
+/** `10a` is application a at 10 s; `10a.u1` names a user, `10a=5` carries 5 bytes, `10a@h` speaks of host h. */
+function records(text: string) {
+  return text
+    .split(" ")
+    .filter(Boolean)
+    .map((part, i) => {
+      const m = /^([\d.]+)([a-z])(?:\.(\w+))?(?:=(\d+))?(?:@(\w+))?$/.exec(part)!;
+      return testRecord({
+        id: String(i + 1),
+        timeUs: Number(m[1]) * S,
+        app: m[2]!,
+        users: m[3] ? [m[3]] : [],
+        bytes: m[4] ? Number(m[4]) : null,
+        host: m[5] ?? "one",
+      });
+    });
+}
+const brief = (e: Episode) => [
+  e.firstUs / S,
+  Math.round(e.raisedUs / S),
+  Math.round(e.lastUs / S),
+  e.count,
+  e.clearedUs === null ? null : Math.round(e.clearedUs / S),
+  e.clearedBy,
+];
+const run = (rule: object, text: string) =>
+  play([Rule.parse({ ...base, ...rule } as RuleInput)], records(text), undefined, 40 * 86_400e6).map((p) =>
+    brief(p.episode),
+  );
+
+const count = { kind: "count", filter: "app is a", key: ["host"], count: 3, windowSeconds: 60 };
+const quiet = { clear: { by: "quiet", seconds: 120 } };
+const distinct = { kind: "distinct", filter: "app is a", key: ["host"], of: "user", count: 3, windowSeconds: 60 };
+const sequence = (...steps: object[]) => ({ kind: "sequence", key: ["host"], steps, windowSeconds: 300 });
+const a = { filter: "app is a" };
+const b = { filter: "app is b" };
+const c = { filter: "app is c" };
+const together = { kind: "together", key: ["host"], parts: [a, b, c], windowSeconds: 60 };
+const silence = { kind: "silence", filter: "app is a", key: ["host"], afterSeconds: 100, clear: { by: "condition" } };
+
+// first, raised, last, records, cleared, by; seconds
+test.each([
+  ["count: N within W raises at the N-th", count, "0a 30a 60a", [[0, 60, 60, 3, null, null]]],
+  ["count: last − first may be at most W", count, "0a 30a 61a", []],
+  ["count: the window slides", count, "0a 50a 70a 100a", [[50, 100, 100, 3, null, null]]],
+  ["count: keys are apart", count, "0a@x 1a@y 2a@x 3a@y 4a@x", [[0, 4, 4, 3, null, null]]],
+  ["count: further matches fold in until clear", count, "0a 1a 2a 100a 200a", [[0, 2, 200, 5, null, null]]],
+  [
+    "count: quiet clears, counting begins anew",
+    { ...count, ...quiet },
+    "0a 1a 2a 200a 201a",
+    [[0, 2, 2, 3, 122, "quiet"]],
+  ],
+  [
+    "count: it returns as an episode of its own",
+    { ...count, ...quiet },
+    "0a 1a 2a 200a 201a 202a",
+    [
+      [0, 2, 2, 3, 122, "quiet"],
+      [200, 202, 202, 3, 322, "quiet"],
+    ],
+  ],
+  [
+    "count: a clearing record ends it",
+    { ...count, clear: { by: "record", filter: "app is b" } },
+    "0a 1a 2a 5b 6a",
+    [[0, 2, 2, 3, 5, "record"]],
+  ],
+  [
+    "count: a clearing record with nothing raised changes nothing",
+    { ...count, clear: { by: "record", filter: "app is b" } },
+    "0a 1a 1b 2a",
+    [[0, 2, 2, 3, null, null]],
+  ],
+  [
+    "count: held only while evidence still comes after that time",
+    { ...count, ...quiet, holdSeconds: 50 },
+    "0a 1a 2a 40a 300a 301a 302a 360a",
+    [[300, 302, 360, 4, 480, "quiet"]],
+  ],
+
+  ["distinct: the same value counts once", distinct, "0a.u 1a.u 2a.v 3a.v", []],
+  ["distinct: N values within W", distinct, "0a.u 1a.u 2a.v 3a.w", [[1, 3, 3, 3, null, null]]],
+  [
+    "distinct: a value seen again is as young as its last time",
+    distinct,
+    "0a.u 50a.u 70a.v 100a.w",
+    [[50, 100, 100, 3, null, null]],
+  ],
+  ["distinct: values too far apart", distinct, "0a.u 40a.v 80a.w", []],
+
+  ["sequence: in order", sequence(a, b), "0a 10b", [[0, 10, 10, 2, null, null]]],
+  ["sequence: not in the other order", sequence(a, b), "0b 10a", []],
+  ["sequence: the step's own limit", sequence(a, { ...b, withinSeconds: 30 }), "0a 31b", []],
+  [
+    "sequence: the latest first step serves",
+    sequence(a, { ...b, withinSeconds: 30 }),
+    "0a 20a 31b",
+    [[20, 31, 31, 2, null, null]],
+  ],
+  ["sequence: the whole within the window", sequence(a, b, c), "0a 200b 301c", []],
+  ["sequence: several of a step", sequence({ ...a, count: 3, withinSeconds: 60 }, b), "0a 50a 70a 80b", []],
+  [
+    "sequence: several of a step, near enough",
+    sequence({ ...a, count: 3, withinSeconds: 60 }, b),
+    "0a 50a 70a 100a 110b",
+    [[50, 110, 110, 4, null, null]],
+  ],
+  ["sequence: several of a later step, all after the one before", sequence(a, { ...b, count: 2 }), "0b 1a 2b", []],
+  [
+    "sequence: a later first step takes nothing from one that is under way",
+    sequence(a, { ...b, count: 2 }),
+    "0a 1b 2a 3b",
+    [[0, 3, 3, 3, null, null]],
+  ],
+  ["sequence: nothing may come in between", sequence(a, { ...c, absent: true }, b), "0a 5c 10b", []],
+  [
+    "sequence: nothing came in between",
+    sequence(a, { ...c, absent: true }, b),
+    "0c 1a 10b 11c",
+    [[1, 10, 10, 2, null, null]],
+  ],
+  [
+    "sequence: then nothing for a time",
+    sequence(a, { ...b, absent: true, withinSeconds: 60 }),
+    "0a 61b",
+    [[0, 60, 60, 1, null, null]],
+  ],
+  ["sequence: something came in time", sequence(a, { ...b, absent: true, withinSeconds: 60 }), "0a 60b", []],
+  [
+    "sequence: nothing for a time, then the next",
+    sequence(a, { ...b, absent: true, withinSeconds: 60 }, c),
+    "0a 70c",
+    [[0, 70, 70, 2, null, null]],
+  ],
+  [
+    "sequence: the next came before that time was over",
+    sequence(a, { ...b, absent: true, withinSeconds: 60 }, c),
+    "0a 50c",
+    [],
+  ],
+  ["sequence: one record is not two steps", sequence(a, a), "0a", []],
+  ["sequence: two records of one filter are two steps", sequence(a, a), "0a 0a", [[0, 0, 0, 2, null, null]]],
+  ["sequence: further ways fold in", sequence(a, b), "0a 10b 20a 30b", [[0, 10, 30, 4, null, null]]],
+  [
+    "sequence: what was destination is source",
+    { ...sequence(a, { ...b, key: ["user"] }), key: ["host"] },
+    "0a@x 5b.x@other",
+    [[0, 5, 5, 2, null, null]],
+  ],
+
+  ["together: any order", together, "0c 10a 20b", [[0, 20, 20, 3, null, null]]],
+  ["together: not all", together, "0c 10a 20a", []],
+  ["together: some suffice", { ...together, atLeast: 2 }, "0c 10a", [[0, 10, 10, 2, null, null]]],
+  ["together: too far apart", together, "0c 40a 80b", []],
+
+  [
+    "silence: raised when the time is over, cleared when it speaks",
+    silence,
+    "0a 50a 300a 320a",
+    [
+      [50, 150, 50, 1, 300, "record"],
+      [320, 420, 320, 1, null, null],
+    ],
+  ],
+  ["silence: at the limit it is not silent", silence, "0a 100a", [[100, 200, 100, 1, null, null]]],
+] as const)("%s", (_what, rule, text, want) => expect(run(rule, text)).toEqual(want));
+
+describe("first", () => {
+  const D = 86_400;
+  const first = { kind: "first", filter: "app is a", key: ["host", "user"], unseenDays: 5, learningDays: 2, ...quiet };
+  test("what is seen while it learns is usual; later it is new, once", () =>
+    expect(run(first, `0a.u ${D}a.v ${3 * D}a.u ${3 * D + 9}a.w ${4 * D}a.w`)).toEqual([
+      [3 * D + 9, 3 * D + 9, 3 * D + 9, 1, 3 * D + 129, "quiet"],
+    ]));
+  test("unseen for long enough, it is new again", () =>
+    expect(run(first, `0a.u ${6 * D}a.u`).map((e) => e[0])).toEqual([6 * D]));
+  test("seen in between, it is not", () => expect(run(first, `0a.u ${4 * D}a.u ${8 * D}a.u`)).toEqual([]));
+});
+
+describe("departure and ratio", () => {
+  const line = (raiseAt: number, clearAt: number) => ({
+    kind: "departure",
+    filter: "app is a",
+    key: ["host"],
+    measure: { of: "value", field: "bytes" },
+    judgement: { by: "line", side: "over", raiseAt, clearAt },
+    clear: { by: "condition" },
+  });
+  const SERIES = [91, 89, 91, 76, 74, 91].map((v, i) => `${i}a=${v}`).join(" ");
+  test("raise over 90, clear under 75 on 91 89 91 76 74 91: twice (common practice, no source)", () =>
+    expect(run(line(90, 75), SERIES).map((e) => e[5])).toEqual(["condition", null]));
+  test("one line at 90: three times", () => expect(run(line(90, 90), SERIES)).toHaveLength(3));
+  test("a hold: it must last", () =>
+    expect(run({ ...line(90, 75), holdSeconds: 10 }, "0a=91 1a=70 20a=91 25a=95 30a=92 31a=70")).toEqual([
+      [20, 20, 30, 3, 31, "condition"],
+    ]));
+  const sum = { ...line(100, 50), measure: { of: "sum", field: "bytes" }, everySeconds: 10 };
+  test("a sum of a stretch, judged when the stretch is over; an empty one is zero", () =>
+    expect(run(sum, "1a=60 9a=60 11a=10 45a=1").slice(0, 1)).toEqual([[0, 10, 10, 2, 20, "condition"]]));
+  const ratio = {
+    kind: "ratio",
+    filter: "app is a",
+    of: "app in a, b",
+    key: ["host"],
+    everySeconds: 10,
+    least: 4,
+    raiseAt: 0.5,
+    clearAt: 0.2,
+    clear: { by: "condition" },
+  };
+  test("a share, of enough records only", () => {
+    expect(run(ratio, "0a 1a 2a 3b 12b 13b 14b 15b")).toEqual([[0, 10, 10, 3, 20, "condition"]]);
+    expect(run(ratio, "0a 1a 2a")).toEqual([]);
+  });
+  test("a baseline learns, then tells what departs at this hour of the week", () => {
+    const DAY = 86_400;
+    const baseline = {
+      ...sum,
+      everySeconds: 3_600,
+      judgement: { by: "baseline", side: "over", z: 3.5, least: 10 },
+    };
+    // every day the same hour carries about 100; nobody sends at other hours
+    const days = (n: number) => Array.from({ length: n }, (_, i) => `${i * DAY + 5}a=${95 + ((i * 7) % 11)}`).join(" ");
+    expect(run(baseline, days(40))).toEqual([]);
+    // by the hour of the day while the week is young, by the hour of the week from the fifth week on
+    for (const n of [6, 34]) {
+      expect(run(baseline, `${days(n)} ${n * DAY + 5}a=160`).map((e) => e[0])).toEqual([n * DAY]);
+      // the usual amount at an hour that is always empty
+      expect(run(baseline, `${days(n)} ${n * DAY + 7_205}a=100`).map((e) => e[0])).toEqual([n * DAY + 7_200]);
+    }
+    // two days old: it says nothing yet
+    expect(run(baseline, "5a=100 86405a=100 172805a=9999")).toEqual([]);
+  });
+});

@@ -1,0 +1,62 @@
+import type { EpochUs } from "../../time/index.js";
+import type { RuleEvent } from "../event.js";
+import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
+
+/** A value, or combination of values, not seen for D; nothing is raised while the rule still learns what is usual. */
+export interface FirstLogic extends EpisodeLogic {
+  readonly unseenUs: number;
+  readonly learningUs: number;
+  /** Event time of the first record the rule ever saw, shared by all its keys. */
+  readonly since: { us: EpochUs };
+}
+
+/** A sighting is remembered to within this part of D, so that a key seen all the time is not written all the time. */
+const STEPS = 20;
+
+export class FirstRun extends Run {
+  /** When it was last seen, rounded down to a step; null: never. */
+  private seenUs: EpochUs | null;
+
+  constructor(
+    protected override readonly logic: FirstLogic,
+    saved: SavedRun | null,
+  ) {
+    super(logic, saved);
+    this.seenUs = (saved?.rest as EpochUs | undefined) ?? null;
+  }
+
+  clone(): FirstRun {
+    return new FirstRun(this.logic, this.save());
+  }
+
+  protected match(event: RuleEvent): void {
+    const { unseenUs, learningUs, since } = this.logic;
+    const isNew = this.seenUs === null || event.timeUs - this.seenUs >= unseenUs;
+    if (this.open !== null) this.open.fold(event);
+    else if (isNew && event.timeUs - since.us >= learningUs) this.raise([event]);
+    const step = unseenUs / STEPS;
+    this.seenUs = Math.max(this.seenUs ?? 0, Math.floor(event.timeUs / step) * step);
+  }
+
+  protected rest(): EpochUs | undefined {
+    return this.seenUs ?? undefined;
+  }
+
+  protected forget(us: EpochUs): boolean {
+    if (this.seenUs === null || us - this.seenUs < this.logic.unseenUs) return false;
+    this.seenUs = null;
+    return true;
+  }
+
+  protected ownNextChangeUs(): EpochUs {
+    return this.seenUs === null ? Number.POSITIVE_INFINITY : this.seenUs + this.logic.unseenUs;
+  }
+
+  progress(): Progress | null {
+    return null;
+  }
+
+  get lastEventUs(): EpochUs {
+    return Math.max(this.open?.lastUs ?? 0, this.seenUs ?? 0);
+  }
+}

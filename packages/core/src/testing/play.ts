@@ -1,0 +1,97 @@
+import {
+  type Episode,
+  LATENESS_US,
+  type Rule,
+  RuleEngine,
+  type SavedRun,
+  type SavedState,
+} from "../correlation/index.js";
+import type { HalvikRecord } from "../record/index.js";
+import { SenderDirectory } from "../senders/index.js";
+
+const NOBODY = new SenderDirectory([]);
+/** Long enough for all quiet times, stretches and learning of a rule that thinks in minutes. */
+const ENDS_AFTER_US = 3 * 3_600e6;
+
+/** How records reach the engine; times in µs after the record's own time. */
+export interface Arrivals {
+  /** By record, how much later it arrives: at most the lateness bound. */
+  readonly delays: readonly number[];
+  /** Sizes of the batches, used over and over. */
+  readonly sizes: readonly number[];
+  /** Before which batches the engine is killed and started from what was saved. */
+  readonly crashes: readonly boolean[];
+  /** Which batches come twice. */
+  readonly repeats: readonly boolean[];
+  /** Stands for the bound the engine goes by; another one than the arrivals keep is a planted fault. */
+  readonly boundUs?: number;
+}
+
+export interface Played {
+  readonly rule: string;
+  readonly key: string;
+  readonly episode: Episode;
+}
+
+/** Runs rules over records as they arrive, to the end of time, and gives every episode as it finally stands. */
+export function play(
+  rules: readonly Rule[],
+  records: readonly HalvikRecord[],
+  arrivals?: Arrivals,
+  endsAfterUs = ENDS_AFTER_US,
+): Played[] {
+  const options = { zone: "UTC" };
+  const { delays = [0], sizes = [records.length], crashes = [], repeats = [], boundUs = LATENESS_US } = arrivals ?? {};
+  const order = records
+    .map((record, i) => ({ record, arrivesUs: record.timeUs + delays[i % delays.length]! }))
+    .sort((a, b) => a.arrivesUs - b.arrivesUs);
+  let engine = new RuleEngine(rules, NOBODY, options);
+  const saved = new Map<string, SavedState>();
+  const ended: Played[] = [];
+  let watermarkUs = Number.NEGATIVE_INFINITY;
+  const step = (batch: readonly HalvikRecord[], us: number): Played[] => {
+    const { episodes, states } = engine.step("live", batch, us);
+    for (const s of states) {
+      const address = `${s.ruleId} ${s.key}`;
+      // what is saved comes back as text
+      if (s.state === null) saved.delete(address);
+      else saved.set(address, { ...s, state: JSON.parse(JSON.stringify(s.state)) as SavedRun });
+    }
+    const played = (final: boolean) =>
+      episodes.filter((e) => e.final === final).map((e) => ({ rule: e.ruleId, key: e.key, episode: e.episode }));
+    ended.push(...played(true));
+    return played(false);
+  };
+  let batchNumber = 0;
+  for (let i = 0; i < order.length; batchNumber++) {
+    if (crashes[batchNumber % crashes.length]) {
+      engine = new RuleEngine(rules, NOBODY, options, [...saved.values()]);
+      // what came after the watermark is read again
+      const again = order.slice(0, i).filter((o) => o.record.timeUs > watermarkUs);
+      const before = ended.length;
+      step(
+        again.map((o) => o.record),
+        watermarkUs,
+      );
+      if (ended.length > before) throw new Error("a restart ended an episode again");
+    }
+    const batch = order.slice(i, i + sizes[batchNumber % sizes.length]!);
+    i += batch.length;
+    watermarkUs = Math.max(watermarkUs, batch[batch.length - 1]!.arrivesUs - boundUs - 1);
+    const come = batch.map((o) => o.record);
+    step(repeats[batchNumber % repeats.length] ? [...come, ...come].reverse() : come, watermarkUs);
+  }
+  const last = step([], Math.max(0, ...records.map((r) => r.timeUs)) + endsAfterUs);
+  const stillOpen = last.filter((p) => p.episode.clearedUs === null);
+  // what stands open and was not touched by the last step stands in the states
+  for (const s of saved.values())
+    if (s.state.open && !stillOpen.some((p) => p.rule === s.ruleId && p.key === s.key))
+      stillOpen.push({ rule: s.ruleId, key: s.key, episode: s.state.open });
+  return [...ended, ...stillOpen].sort(
+    (a, b) =>
+      a.rule.localeCompare(b.rule) ||
+      a.key.localeCompare(b.key) ||
+      a.episode.firstUs - b.episode.firstUs ||
+      a.episode.raisedUs - b.episode.raisedUs,
+  );
+}
