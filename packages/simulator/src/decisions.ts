@@ -1,5 +1,5 @@
 import type { Device } from "./devices.js";
-import { inside, OUTSIDE, WEB_SERVER } from "./places.js";
+import { inside, OUTSIDE, STRANGERS, WEB_SERVER } from "./places.js";
 import type { Random } from "./random.js";
 import type { Said } from "./said.js";
 
@@ -35,7 +35,7 @@ export function ordinaryDecision(r: Random): Decision {
   if (r.chance(0.4))
     return {
       action: "deny",
-      src: r.pick(OUTSIDE),
+      src: r.pick(STRANGERS),
       dst: WEB_SERVER.outside,
       srcPort,
       dstPort: r.pick([22, 23, 445, 3389, 5060, 8080]),

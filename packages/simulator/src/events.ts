@@ -1,6 +1,6 @@
 import { formatUs } from "@halvik/core/time";
 import type { Device } from "./devices.js";
-import { inside, PEOPLE } from "./places.js";
+import { deskOf, PEOPLE } from "./places.js";
 import type { Random } from "./random.js";
 
 const SECURITY = "Microsoft-Windows-Security-Auditing";
@@ -149,11 +149,11 @@ export const says = {
 export function ordinaryEvent(r: Random): WindowsSays {
   const user = r.pick(PEOPLE);
   const n = r.next();
-  if (n < 0.3) return says.logon(user, inside(r), r.pick(["3", "3", "3", "10"]));
+  if (n < 0.3) return says.logon(user, deskOf(user), r.pick(["3", "3", "3", "10"]));
   if (n < 0.5) return says.logoff(user);
-  if (n < 0.64) return says.ticket(user, inside(r));
+  if (n < 0.64) return says.ticket(user, deskOf(user));
   if (n < 0.7) return says.privileges(user);
-  if (n < 0.72) return says.refused(user, inside(r));
+  if (n < 0.72) return says.refused(user, deskOf(user));
   if (n < 0.86)
     return says.process(
       user,

@@ -1,6 +1,6 @@
 import { type Decision, firewallSays, ordinaryDecision } from "./decisions.js";
 import type { Device, Role } from "./devices.js";
-import { inside, OUTSIDE, PEOPLE } from "./places.js";
+import { deskOf, homeOf, inside, PEOPLE } from "./places.js";
 import type { Random } from "./random.js";
 import type { Said } from "./said.js";
 
@@ -23,7 +23,7 @@ const SAYS: Readonly<Record<Exclude<Role, "windows server">, (r: Random, d: Devi
   firewall: (r, d) => firewallSays(d, r, ordinaryDecision(r)),
   vpn: (r) => {
     const user = r.pick(PEOPLE);
-    const from = r.chance(0.3) ? inside(r) : r.pick(OUTSIDE);
+    const from = r.chance(0.3) ? deskOf(user) : homeOf(user);
     const port = r.int(49152, 65000);
     const process = r.int(900, 32000);
     if (r.chance(0.06))
@@ -114,7 +114,7 @@ const SAYS: Readonly<Record<Exclude<Role, "windows server">, (r: Random, d: Devi
           severity: 6,
           app: "sshd",
           process,
-          text: `Accepted publickey for ${user} from ${inside(r)} port ${r.int(49152, 65000)} ssh2`,
+          text: `Accepted publickey for ${user} from ${deskOf(user)} port ${r.int(49152, 65000)} ssh2`,
         };
       case 3:
         return d.name === "mail-1"

@@ -25,6 +25,24 @@ export const OUTSIDE = [
   "203.0.113.140",
 ] as const;
 
+/** Hosts outside that knock where nobody asked them to, and are refused. */
+export const STRANGERS = [
+  "192.0.2.201",
+  "192.0.2.230",
+  "198.51.100.131",
+  "198.51.100.222",
+  "203.0.113.205",
+  "203.0.113.231",
+] as const;
+
+/** Where a person sits, and from where they come in at home: people have their places. */
+export const deskOf = (user: string): string => {
+  const n = PEOPLE.indexOf(user as (typeof PEOPLE)[number]);
+  return `10.20.${1 + (n % 6)}.${100 + n}`;
+};
+export const homeOf = (user: string): string =>
+  OUTSIDE[PEOPLE.indexOf(user as (typeof PEOPLE)[number]) % OUTSIDE.length]!;
+
 /** The company's public web server, and its address inside. */
 export const WEB_SERVER = { outside: "198.51.100.4", inside: "10.20.1.31" } as const;
 

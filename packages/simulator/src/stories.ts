@@ -184,14 +184,11 @@ const power = (r: Random): Beat[] => {
 };
 
 /** Somebody tries to become root. */
-const su = (r: Random): Beat[] =>
-  Array.from({ length: r.int(1, 3) }, (_, i) =>
-    message(
-      deviceNamed(r.pick(["gate-lysgrund", "gate-hestnes", "gate-torvika"])),
-      i * 7 * US_PER_SECOND,
-      suRefused(r, r.pick(["t.vik", "s.dahl"])),
-    ),
-  );
+const su = (r: Random): Beat[] => {
+  const device = deviceNamed(r.pick(["gate-lysgrund", "gate-hestnes", "gate-torvika"]));
+  const user = r.pick(["t.vik", "s.dahl"]);
+  return Array.from({ length: r.int(3, 5) }, (_, i) => message(device, i * 7 * US_PER_SECOND, suRefused(r, user)));
+};
 
 /** A camera with a wrong time server says so hundreds of times. */
 const chatty = (r: Random): Beat[] =>

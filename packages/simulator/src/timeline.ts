@@ -4,7 +4,7 @@ import { DEVICES, type Device, ZONE } from "./devices.js";
 import { eventXml, ordinaryEvent, type WindowsSays } from "./events.js";
 import { FlowWriter, ordinaryFlow, type SimFlow, telemetryFlow } from "./flows.js";
 import { ordinary } from "./messages.js";
-import { NotificationWriter, notify } from "./notifications.js";
+import { type Notification, NotificationWriter, notify } from "./notifications.js";
 import { Random } from "./random.js";
 import { type Beat, OUTAGE_SITE, OUTAGE_US, STORIES, type Story } from "./stories.js";
 import { writeLine } from "./write.js";
@@ -84,11 +84,13 @@ export class Timeline {
     if (device.snmp === null || !r.chance(NOTIFICATION_CHANCE * this.options.rate)) return;
     const atUs = startUs + r.int(0, 50_000_000);
     const index = r.int(1, 24);
-    const what =
-      device.role === "ups" || device.role === "crane control" || r.chance(0.1)
-        ? notify.authenticationFailure()
-        : notify.link(index, `ge0/${index}`, r.chance(0.5));
-    this.add(out, device, atUs, { protocol: "snmp", payload: this.notifications.write(device, what, atUs) });
+    const tell = (what: Notification, us: number) =>
+      this.add(out, device, us, { protocol: "snmp", payload: this.notifications.write(device, what, us) });
+    if (device.role === "ups" || device.role === "crane control" || r.chance(0.1))
+      return tell(notify.authenticationFailure(), atUs);
+    // somebody pulls a plug and puts it in again
+    tell(notify.link(index, `ge0/${index}`, false), atUs);
+    tell(notify.link(index, `ge0/${index}`, true), atUs + r.int(2_000_000, 60_000_000));
   }
 
   private ordinaryFlows(device: Device, minute: number, startUs: number, out: Sent[]): void {

@@ -86,7 +86,7 @@ const folded = (f: Pick<Field, "type">, value: string | number): string =>
   f.type === "text" ? fold(String(value)) : String(value);
 
 function amountOf(rule: Rule): RuleProgram["amount"] {
-  if (rule.kind !== "departure" || rule.measure.of === "records") return () => 0;
+  if (rule.kind !== "departure" || rule.measure.of === "records" || rule.measure.of === "spacing") return () => 0;
   const name = rule.measure.field;
   if (name !== undefined) {
     const { get } = field(name);
@@ -160,7 +160,7 @@ function runOf(rule: Rule, zone: string): RuleProgram["begin"] {
         ...common,
         measure: of,
         everyUs: us(rule.everySeconds),
-        leastRecords: 0,
+        leastRecords: rule.measure.of === "spacing" ? rule.measure.least : 0,
         judgement: rule.judgement,
         clearsByValue: rule.clear.by === "condition",
         zone,

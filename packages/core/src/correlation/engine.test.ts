@@ -1,6 +1,6 @@
 import { SenderDirectory } from "../senders/index.js";
 import { testRecord } from "../testing/record.js";
-import { entityValues, findingTitle, KEY_SEPARATOR, Rule, RuleEngine, STARTER_RULES, sayRule } from "./index.js";
+import { entityValues, findingTitle, KEY_SEPARATOR, Rule, RuleEngine, SHIPPED_RULES, sayRule } from "./index.js";
 
 const S = 1e6;
 const ZONE = { zone: "UTC" };
@@ -88,12 +88,12 @@ describe("rules", () => {
     ["a key that is no field", { key: ["nonsense"] }, "expected a field"],
     ["an id with spaces", { id: "a b" }, "lower-case"],
   ])("%s is refused", (_what, over, message) => {
-    const parsed = Rule.safeParse({ ...STARTER_RULES[0], ...over });
+    const parsed = Rule.safeParse({ ...SHIPPED_RULES[0], ...over });
     expect(parsed.success ? "" : parsed.error.message).toContain(message);
   });
-  test("the starter rules are valid and read as sentences", () => {
-    for (const rule of STARTER_RULES) expect(Rule.parse(rule)).toEqual(rule);
-    expect(sayRule(STARTER_RULES[0]!)).toBe(
+  test("the shipped rules are valid and read as sentences", () => {
+    for (const rule of SHIPPED_RULES) expect(Rule.parse(rule)).toEqual(rule);
+    expect(sayRule(SHIPPED_RULES[0]!)).toBe(
       "Raise error when 10 records within 5 min with the same src match: category is logon and outcome is failure. It clears after 15 min without one.",
     );
   });

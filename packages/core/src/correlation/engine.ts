@@ -163,6 +163,13 @@ export class RuleEngine {
     return size;
   }
 
+  /** Episodes of a lane that stand open. */
+  open(lane: string): Episode[] {
+    return this.rules.flatMap(({ lanes }) =>
+      [...(lanes.get(lane)?.machines.values() ?? [])].flatMap(({ machine }) => machine.current() ?? []),
+    );
+  }
+
   /** The keys of a rule that came nearest to being raised, the nearest first. */
   nearMisses(ruleId: string, most: number): NearMiss[] {
     const near: NearMiss[] = [];

@@ -13,7 +13,8 @@ export {
 } from "./engine.js";
 export type { Episode, Evidence, RuleEvent } from "./event.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
-export { CountRule, Rule, type RuleInput, type RuleKind, ruleWindowUs } from "./rule.js";
+export { CountRule, Rule, type RuleInput, type RuleKind, type RuleTest, ruleWindowUs } from "./rule.js";
+export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
-export { STARTER_RULES } from "./starter-rules.js";
 export { entityValues, findingTitle } from "./title.js";
+export { type TrialResult, tryRule } from "./trial.js";

@@ -51,7 +51,7 @@ export class KeyMachine {
       this.tail = null;
       this.tailClosed = [];
     } else if (rebuild && !this.waits) this.rebuild();
-    const open = (this.tail ?? this.settled).current();
+    const open = this.current();
     return {
       settled: closed,
       provisional: open ? [...this.tailClosed, open] : [...this.tailClosed],
@@ -62,6 +62,11 @@ export class KeyMachine {
 
   save(): SavedRun {
     return this.settled.save();
+  }
+
+  /** The open episode as it stands. */
+  current(): Episode | null {
+    return (this.tail ?? this.settled).current();
   }
 
   progress(): Progress | null {

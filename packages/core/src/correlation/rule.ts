@@ -1,6 +1,15 @@
 import { z } from "zod";
 import { namesTime, parseFilter } from "../filter/index.js";
-import { FIELDS, type FieldName, fieldNamed, SEVERITIES } from "../record/index.js";
+import {
+  ACTIONS,
+  CATEGORIES,
+  FIELDS,
+  type FieldName,
+  fieldNamed,
+  KINDS,
+  OUTCOMES,
+  SEVERITIES,
+} from "../record/index.js";
 
 const DAY_SECONDS = 86_400;
 
@@ -36,18 +45,66 @@ export const ClearCondition = z.discriminatedUnion("by", [
   z.object({ by: z.literal("hand") }),
 ]);
 
-/** A record to try a rule with: time in seconds from the start of the trial, and the fields that matter. */
-export const SampleRecord = z.object({
-  at: z.number().min(0),
-  /** Text of a syslog record, or fields of the record model by their names in the API. */
-  record: z.record(z.string(), z.unknown()),
+const text = z.string().max(8_000);
+
+/** Fields of a record by their names in the API; what is left out is missing. */
+export const SampleFields = z.object({
+  kind: z.enum(KINDS),
+  severity: z.enum(SEVERITIES).optional(),
+  category: z.enum(CATEGORIES).optional(),
+  outcome: z.enum(OUTCOMES).optional(),
+  action: z.enum(ACTIONS).optional(),
+  host: text.optional(),
+  app: text.optional(),
+  process: text.optional(),
+  event: text.optional(),
+  users: z.array(text).optional(),
+  src: text.optional(),
+  dst: text.optional(),
+  srcPort: z.int().optional(),
+  dstPort: z.int().optional(),
+  protocol: z.int().optional(),
+  interface: text.optional(),
+  bytes: z.number().optional(),
+  packets: z.number().optional(),
+  text: text.optional(),
+  data: z.record(z.string(), text).optional(),
 });
+
+/** Records to try a rule with. `{n}` in any text is the number of the repetition, from 0 on. */
+export const SampleRecord = z
+  .strictObject({
+    /** Seconds from the beginning of the trial. */
+    at: z.number().min(0),
+    times: z.int().min(1).max(5_000).default(1),
+    /** Seconds between repetitions. */
+    every: z.number().min(0).default(1),
+    sender: z.string().min(1).max(120).default("device"),
+    /** A syslog message as it is sent. */
+    syslog: text.optional(),
+    /** A Windows event: its id and data; provider and log as of the Security log unless given. */
+    windows: z
+      .strictObject({
+        event: z.int(),
+        provider: text.optional(),
+        log: text.optional(),
+        computer: text.optional(),
+        data: z.record(z.string(), text).default({}),
+      })
+      .optional(),
+    fields: SampleFields.optional(),
+  })
+  .refine((r) => [r.syslog, r.windows, r.fields].filter((v) => v !== undefined).length === 1, {
+    error: "expected exactly one of syslog, windows and fields",
+  });
+export type SampleRecord = z.infer<typeof SampleRecord>;
 export const RuleTest = z.object({
   name: z.string().min(1).max(200),
   /** How many findings these records must raise; 0: they must not. */
   raises: z.int().min(0).max(100),
   records: z.array(SampleRecord).max(500),
 });
+export type RuleTest = z.infer<typeof RuleTest>;
 
 const common = {
   id: ruleId,
@@ -160,6 +217,8 @@ const FirstRule = z.object({
 const Measure = z.discriminatedUnion("of", [
   z.object({ of: z.literal("records") }),
   z.object({ of: z.literal("sum"), field: fieldName }),
+  /** How unevenly records follow one another: the median deviation of their gaps, in parts of the median gap. */
+  z.object({ of: z.literal("spacing"), least: z.int().min(5).max(200).default(10) }),
   /** Each value by itself: a reading. `data` is the name of a value beyond the common fields. */
   z.object({ of: z.literal("value"), field: fieldName.optional(), data: z.string().min(1).max(120).optional() }),
 ]);

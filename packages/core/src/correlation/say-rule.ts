@@ -43,6 +43,8 @@ const named = (part: { name: string; filter: string }): string =>
 function sayMeasure(rule: Rule & { kind: "departure" }): string {
   const { measure } = rule;
   if (measure.of === "value") return `the ${measure.field ?? measure.data}`;
+  if (measure.of === "spacing")
+    return `the unevenness of the gaps between at least ${measure.least} records in ${inWords(rule.everySeconds)}`;
   const what = measure.of === "records" ? "the number of records" : `the sum of ${measure.field}`;
   return `${what} in ${inWords(rule.everySeconds)}`;
 }

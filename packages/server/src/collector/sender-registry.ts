@@ -39,6 +39,13 @@ export class SenderRegistry {
 
   constructor(private readonly defaultZone: string) {}
 
+  /** A registry of these senders alone, which learns and changes nothing but itself. */
+  static of(senders: readonly Sender[], zone: string): SenderRegistry {
+    const registry = new SenderRegistry(zone);
+    for (const facts of senders) registry.add(newLiveSender(facts));
+    return registry;
+  }
+
   /** Reads the directory if it changed. @returns whether it did */
   async refresh(db: pg.Client): Promise<boolean> {
     const { rows } = await db.query<{ version: number }>("select version from directory_version");

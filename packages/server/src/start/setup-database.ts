@@ -1,4 +1,4 @@
-import { Rule, STARTER_RULES } from "@halvik/core/correlation";
+import { Rule, SHIPPED_RULES } from "@halvik/core/correlation";
 import pg from "pg";
 import { resetPerson } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
@@ -9,7 +9,7 @@ import { migrate } from "../store/migrate.js";
 import { createModels, Person, RuleModel } from "../store/models.js";
 import { connectionOf } from "../store/pool.js";
 
-/** Schema, starter rules and the owner account. @returns the owner's one-time password if the account was made now */
+/** Schema, shipped rules and the owner account. @returns the owner's one-time password if the account was made now */
 export async function setUpDatabase(config: Config, secrets: Secrets): Promise<string | null> {
   await migrate(connectionOf(config, secrets, "owner"));
   const client = new pg.Client(connectionOf(config, secrets, "owner"));
@@ -21,7 +21,7 @@ export async function setUpDatabase(config: Config, secrets: Secrets): Promise<s
   }
   const models = createModels(config, secrets, "owner");
   try {
-    if ((await RuleModel.count()) === 0) for (const rule of STARTER_RULES) await saveRule(Rule.parse(rule), "Halvik");
+    if ((await RuleModel.count()) === 0) for (const rule of SHIPPED_RULES) await saveRule(Rule.parse(rule), "Halvik");
     return (await Person.count()) === 0 ? await resetPerson("owner", "owner") : null;
   } finally {
     await models.close();

@@ -1,4 +1,12 @@
-import { type Cusum, ewmaReach, meanAndDeviation, modifiedZ, nextCusum, nextEwma } from "../../statistics/index.js";
+import {
+  type Cusum,
+  ewmaReach,
+  meanAndDeviation,
+  median,
+  modifiedZ,
+  nextCusum,
+  nextEwma,
+} from "../../statistics/index.js";
 import { type EpochUs, US_PER_HOUR, zoneOffsetUs } from "../../time/index.js";
 import type { Episode, RuleEvent } from "../event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
@@ -21,11 +29,14 @@ export type Judgement =
   | { readonly by: "cusum"; readonly allowance: number; readonly limit: number; readonly training: number };
 
 export interface MeasuredLogic extends EpisodeLogic {
-  /** What is measured of a stretch: how many records, the sum of their amounts, the part of them that meets condition 1, or each amount. */
-  readonly measure: "records" | "sum" | "share" | "value";
+  /**
+   * What is measured of a stretch: how many records, the sum of their amounts, the part of them that meets condition 1, how unevenly
+   * they follow one another; or each amount by itself.
+   */
+  readonly measure: "records" | "sum" | "share" | "spacing" | "value";
   /** Length of a stretch; each amount is judged by itself when it is measured as "value". */
   readonly everyUs: number;
-  /** Stretches with fewer records than this say nothing of a share. */
+  /** Stretches with fewer records than this say nothing of a share or of spacing. */
   readonly leastRecords: number;
   readonly judgement: Judgement;
   /** Whether it ends when the value is ordinary again. */
@@ -39,6 +50,8 @@ interface Stretch {
   records: number;
   sum: number;
   meets: number;
+  /** When its records came, where spacing is measured; bounded. */
+  times: EpochUs[];
   /** The first records of the stretch: evidence. */
   events: RuleEvent[];
 }
@@ -53,6 +66,17 @@ interface SavedMeasured {
   readonly emptySince: EpochUs | null;
 }
 
+const begun = (startUs: EpochUs): Stretch => ({ startUs, records: 0, sum: 0, meets: 0, times: [], events: [] });
+
+/** The median deviation of the gaps from their median, in parts of that median: 0 is a clock. */
+function unevenness(times: readonly EpochUs[]): number {
+  const sorted = [...times].sort((a, b) => a - b);
+  const gaps = sorted.slice(1).map((t, i) => t - sorted[i]!);
+  const middle = median(gaps);
+  return middle === 0 ? Number.POSITIVE_INFINITY : median(gaps.map((g) => Math.abs(g - middle))) / middle;
+}
+
+const MAX_TIMES = 200;
 const EVIDENCE = 5;
 const SLOT_SAMPLES = 8;
 /** `semantics.md` 24: samples of the same hour of the week, else of the same hour of the day, before a baseline may speak. */
@@ -77,7 +101,9 @@ export class MeasuredRun extends Run {
   ) {
     super(logic, saved);
     const rest = saved?.rest as SavedMeasured | undefined;
-    this.stretch = rest?.stretch ? { ...rest.stretch, events: [...rest.stretch.events] } : null;
+    this.stretch = rest?.stretch
+      ? { ...rest.stretch, times: [...rest.stretch.times], events: [...rest.stretch.events] }
+      : null;
     this.slots = { ...rest?.slots };
     this.training = rest?.training ?? [];
     this.ewma = rest?.ewma ?? null;
@@ -96,8 +122,9 @@ export class MeasuredRun extends Run {
     }
     const startUs = Math.floor(event.timeUs / this.logic.everyUs) * this.logic.everyUs;
     // later than the watermark allowed: it is counted where it can be
-    this.stretch ??= { startUs, records: 0, sum: 0, meets: 0, events: [] };
+    this.stretch ??= begun(startUs);
     const { stretch } = this;
+    if (this.logic.measure === "spacing" && stretch.times.length < MAX_TIMES) stretch.times.push(event.timeUs);
     stretch.records++;
     stretch.sum += event.amount;
     if (event.meets.includes(1)) stretch.meets++;
@@ -117,7 +144,7 @@ export class MeasuredRun extends Run {
       this.stretch = null;
       const value = this.measured(done);
       if (value !== null) this.judge(value, endUs - 1, done.events, closed, done.startUs);
-      if (this.goesOn(endUs)) this.stretch = { startUs: endUs, records: 0, sum: 0, meets: 0, events: [] };
+      if (this.goesOn(endUs)) this.stretch = begun(endUs);
       else if (this.open === null) this.forgetUsual();
     }
     return changed;
@@ -127,7 +154,7 @@ export class MeasuredRun extends Run {
   private goesOn(endUs: EpochUs): boolean {
     const { measure, judgement } = this.logic;
     // a share of nothing is no share; nothing is not over a line, but it may clear
-    if (measure === "share") return false;
+    if (measure === "share" || measure === "spacing") return false;
     const saysSomething = this.open !== null || judgement.by !== "line" || judgement.side === "under";
     return saysSomething && endUs - (this.emptySince ?? endUs) < FORGET_AFTER;
   }
@@ -138,6 +165,8 @@ export class MeasuredRun extends Run {
         return s.records;
       case "share":
         return s.records < this.logic.leastRecords ? null : s.meets / s.records;
+      case "spacing":
+        return s.records < this.logic.leastRecords ? null : unevenness(s.times);
       default:
         return s.sum;
     }

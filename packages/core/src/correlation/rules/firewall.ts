@@ -1,0 +1,283 @@
+import type { RuleInput } from "../rule.js";
+import { decision } from "./samples.js";
+
+const OUTSIDE = "203.0.113.9";
+const INSIDE = "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, fc00::/7";
+const REFUSED = "kind is firewall and action in deny, reject";
+const ACCEPTED = "kind is firewall and action is accept";
+const SCAN = "MITRE ATT&CK T1046, Network Service Discovery";
+
+/** What firewalls refuse and let through. */
+export const FIREWALL_RULES: readonly RuleInput[] = [
+  {
+    kind: "count",
+    id: "many-refusals",
+    name: "One address is refused again and again by a firewall",
+    filter: REFUSED,
+    key: ["src"],
+    count: 15,
+    windowSeconds: 60,
+    severity: "warning",
+    title: "{src} was refused {count} times by {sender}",
+    entities: ["dst", "sender"],
+    clear: { by: "quiet", seconds: 900 },
+    reason: "A scan, or a program that cannot reach what it needs.",
+    notes: "Look at which ports it tried, and whether one was accepted.",
+    tags: ["firewall"],
+    references: [SCAN],
+    tests: [
+      {
+        name: "fifteen within the minute",
+        raises: 1,
+        records: [decision({ at: 0, times: 15, every: 3 }, "deny", OUTSIDE, "198.51.100.4", 22)],
+      },
+      {
+        name: "slower",
+        raises: 0,
+        records: [decision({ at: 0, times: 15, every: 6 }, "deny", OUTSIDE, "198.51.100.4", 22)],
+      },
+    ],
+  },
+  {
+    kind: "distinct",
+    id: "port-scan",
+    name: "Many ports tried from one address",
+    filter: REFUSED,
+    key: ["src"],
+    of: "dst port",
+    count: 12,
+    windowSeconds: 120,
+    severity: "warning",
+    title: "{src} tries one port after another",
+    entities: ["dst", "sender"],
+    clear: { by: "quiet", seconds: 900 },
+    reason: "Programs use few ports; whoever tries a dozen looks for an open one.",
+    notes: "Was one of them accepted? From inside it is a host to be looked at.",
+    tags: ["firewall", "scan"],
+    references: [SCAN],
+    tests: [
+      {
+        name: "twelve ports",
+        raises: 1,
+        records: [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12].map((p) => decision(p, "deny", OUTSIDE, "198.51.100.4", p)),
+      },
+      {
+        name: "one port, many times",
+        raises: 0,
+        records: [decision({ at: 0, times: 30, every: 5 }, "deny", OUTSIDE, "198.51.100.4", 443)],
+      },
+    ],
+  },
+  {
+    kind: "distinct",
+    id: "host-sweep",
+    name: "Many hosts tried from one address",
+    filter: REFUSED,
+    key: ["src"],
+    of: "dst",
+    count: 20,
+    windowSeconds: 300,
+    severity: "warning",
+    title: "{src} tries one host after another",
+    entities: ["sender"],
+    clear: { by: "quiet", seconds: 900 },
+    reason: "A worm or a person looks for the next host.",
+    notes: "From inside: take the host off the network.",
+    tags: ["firewall", "scan"],
+    references: ["MITRE ATT&CK T1018, Remote System Discovery"],
+    tests: [
+      {
+        name: "twenty hosts",
+        raises: 1,
+        records: [decision({ at: 0, times: 20, every: 5 }, "deny", "10.1.1.7", "10.1.2.{n}", 445)],
+      },
+      {
+        name: "ten hosts",
+        raises: 0,
+        records: [decision({ at: 0, times: 10, every: 5 }, "deny", "10.1.1.7", "10.1.2.{n}", 445)],
+      },
+    ],
+  },
+  {
+    kind: "sequence",
+    id: "scan-then-accepted",
+    name: "A connection accepted after a scan",
+    key: ["src"],
+    steps: [
+      {
+        name: "refused again and again",
+        filter: `${REFUSED} and not src within ${INSIDE}`,
+        count: 10,
+        withinSeconds: 300,
+      },
+      { name: "let through", filter: `${ACCEPTED} and not src within ${INSIDE}`, withinSeconds: 900 },
+    ],
+    windowSeconds: 1_800,
+    severity: "error",
+    title: "{src} scanned and was then let through",
+    entities: ["dst", "sender"],
+    clear: { by: "quiet", seconds: 3_600 },
+    reason: "The scan has found what it looked for.",
+    notes: "What was let through, and what did that host do afterwards?",
+    tags: ["firewall", "scan"],
+    references: [SCAN, "MITRE ATT&CK T1190, Exploit Public-Facing Application"],
+    tests: [
+      {
+        name: "scanned, then let through",
+        raises: 1,
+        records: [
+          decision({ at: 0, times: 10, every: 3 }, "deny", OUTSIDE, "198.51.100.4", 22),
+          decision(60, "accept", OUTSIDE, "198.51.100.4", 443),
+        ],
+      },
+      {
+        name: "a visitor whose one packet was refused",
+        raises: 0,
+        records: [
+          decision({ at: 0, times: 2 }, "deny", OUTSIDE, "198.51.100.4", 22),
+          decision(60, "accept", OUTSIDE, "198.51.100.4", 443),
+        ],
+      },
+    ],
+  },
+  {
+    kind: "sequence",
+    id: "refused-then-allowed",
+    name: "What a policy refused is suddenly allowed",
+    key: ["src", "dst", "dst port"],
+    steps: [
+      { name: "refused", filter: REFUSED, count: 3, withinSeconds: 3_600 },
+      { name: "allowed", filter: ACCEPTED, withinSeconds: 7_200 },
+    ],
+    windowSeconds: 14_400,
+    severity: "warning",
+    title: "{src} is now let through to {dst}, which it was refused before",
+    entities: ["sender"],
+    clear: { by: "quiet", seconds: 86_400 },
+    reason: "The same conversation refused and then allowed means the policy was changed.",
+    notes: "Who changed it, and was it asked for?",
+    tags: ["firewall", "change"],
+    references: ["MITRE ATT&CK T1562.004, Disable or Modify System Firewall"],
+    tests: [
+      {
+        name: "the same conversation",
+        raises: 1,
+        records: [
+          decision({ at: 0, times: 3, every: 60 }, "deny", "10.1.1.7", "10.2.2.2", 3_306),
+          decision(600, "accept", "10.1.1.7", "10.2.2.2", 3_306),
+        ],
+      },
+      {
+        name: "another port is allowed",
+        raises: 0,
+        records: [
+          decision({ at: 0, times: 3, every: 60 }, "deny", "10.1.1.7", "10.2.2.2", 3_306),
+          decision(600, "accept", "10.1.1.7", "10.2.2.2", 443),
+        ],
+      },
+    ],
+  },
+  {
+    kind: "ratio",
+    id: "mostly-refused",
+    name: "A firewall refuses most of what it sees",
+    filter: "action in deny, reject",
+    of: "kind is firewall and action present",
+    key: ["sender"],
+    everySeconds: 300,
+    least: 300,
+    raiseAt: 0.8,
+    clearAt: 0.6,
+    severity: "warning",
+    title: "{sender} refuses most of what it sees ({value} of all)",
+    entities: [],
+    clear: { by: "condition" },
+    reason: "A flood, a scan from many addresses, or a policy that was loaded wrong.",
+    notes: "One source or many? Was the policy changed?",
+    tags: ["firewall"],
+    references: [],
+    tests: [
+      {
+        name: "nine of ten",
+        raises: 1,
+        records: [
+          decision({ at: 0, times: 360, every: 0.5 }, "deny", "203.0.113.5", "198.51.100.4", 22),
+          decision({ at: 0, times: 40, every: 4 }, "accept", "10.1.1.7", "198.51.100.4", 443),
+        ],
+      },
+      {
+        name: "half",
+        raises: 0,
+        records: [
+          decision({ at: 0, times: 200, every: 1 }, "deny", "203.0.113.5", "198.51.100.4", 22),
+          decision({ at: 0, times: 200, every: 1 }, "accept", "10.1.1.7", "198.51.100.4", 443),
+        ],
+      },
+    ],
+  },
+  {
+    kind: "first",
+    id: "new-remote-access",
+    name: "Remote access between two hosts that never had it",
+    filter: `((kind is firewall and action is accept) or kind is flow) and dst port in 22, 3389, 5900, 5985, 5986 and src within ${INSIDE} and dst within ${INSIDE}`,
+    key: ["src", "dst", "dst port"],
+    unseenDays: 30,
+    learningDays: 7,
+    severity: "notice",
+    title: "{src} opened remote access to {dst} for the first time",
+    entities: ["sender"],
+    clear: { by: "quiet", seconds: 3_600 },
+    reason: "Administrators use the same ways every day; a new one is worth a look, and joins what else is going on.",
+    notes: "Whose host is the source? Who logged on at the destination?",
+    tags: ["lateral movement"],
+    references: ["MITRE ATT&CK T1021, Remote Services"],
+    tests: [
+      {
+        name: "a new pair after a week",
+        raises: 1,
+        records: [
+          decision(0, "accept", "10.1.1.1", "10.2.2.2", 22),
+          decision(8 * 86_400, "accept", "10.1.1.9", "10.2.2.2", 3_389),
+        ],
+      },
+      {
+        name: "the usual pair",
+        raises: 0,
+        records: [decision({ at: 0, times: 10, every: 86_400 }, "accept", "10.1.1.1", "10.2.2.2", 22)],
+      },
+    ],
+  },
+  {
+    kind: "distinct",
+    id: "names-asked-everywhere",
+    name: "A host asks many name servers outside",
+    filter: `((kind is firewall and action is accept) or kind is flow) and dst port is 53 and src within ${INSIDE} and not dst within ${INSIDE}`,
+    key: ["src"],
+    of: "dst",
+    count: 12,
+    windowSeconds: 600,
+    severity: "warning",
+    title: "{src} asks many name servers outside",
+    entities: ["dst"],
+    clear: { by: "quiet", seconds: 3_600 },
+    reason: "Hosts ask the resolver they were given. Resolvers ask many: name yours in a filter of your own.",
+    notes: "Is it a resolver? Otherwise look at what runs there.",
+    tags: ["names"],
+    references: ["MITRE ATT&CK T1071.004, Application Layer Protocol: DNS"],
+    tests: [
+      {
+        name: "twelve servers",
+        raises: 1,
+        records: [decision({ at: 0, times: 12, every: 20 }, "accept", "10.1.1.7", "203.0.113.{n}", 53)],
+      },
+      {
+        name: "two resolvers, often",
+        raises: 0,
+        records: [
+          decision({ at: 0, times: 90, every: 5 }, "accept", "10.1.1.7", "203.0.113.1", 53),
+          decision({ at: 0, times: 90, every: 5 }, "accept", "10.1.1.7", "203.0.113.2", 53),
+        ],
+      },
+    ],
+  },
+];

@@ -1,0 +1,49 @@
+import type { HalvikRecord } from "@halvik/core/record";
+import { SenderDirectory } from "@halvik/core/senders";
+import { UsmUsers, usmUser } from "@halvik/core/snmp";
+import { roster, Timeline, type TimelineOptions, USM } from "@halvik/simulator";
+import { decodeBatch } from "../collector/decode-batch.js";
+import { Decoders } from "../collector/decoders.js";
+import { SenderRegistry } from "../collector/sender-registry.js";
+import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
+import { formatRecordId, IdSource } from "../store/record-id.js";
+
+/** What Orvane Ferries sends, decoded as a collector would, without a store: minute by minute. */
+export class DemoRecords {
+  readonly directory = new SenderDirectory(roster());
+  private readonly registry = SenderRegistry.of(roster(), "UTC");
+  private readonly decoders = new Decoders();
+  private readonly ids = new IdSource(1, 0);
+  private readonly timeline: Timeline;
+
+  constructor(options: TimelineOptions) {
+    this.timeline = new Timeline(options, nodeSnmpCrypto);
+    this.decoders.settings = {
+      ...this.decoders.settings,
+      users: new UsmUsers([usmUser(nodeSnmpCrypto, USM)], nodeSnmpCrypto),
+      maxBehindUs: Number.POSITIVE_INFINITY,
+    };
+  }
+
+  /** Records of one minute since 1970, in order of arrival. */
+  minute(minute: number): HalvikRecord[] {
+    const arrivals = this.timeline.minute(minute).map((s) => ({
+      protocol: s.protocol,
+      endpoint: s.protocol,
+      peer: s.device.address,
+      receivedUs: s.arrivesUs,
+      bytes: s.payload,
+      held: false,
+    }));
+    if (arrivals.length === 0) return [];
+    this.decoders.begin();
+    const nowUs = arrivals[arrivals.length - 1]!.receivedUs;
+    const { records } = decodeBatch(arrivals, this.registry, {
+      decoders: this.decoders,
+      ids: this.ids,
+      nowUs,
+      imported: false,
+    });
+    return records.map(({ id, content, ...rest }) => ({ ...content, ...rest, id: formatRecordId(id) }));
+  }
+}
