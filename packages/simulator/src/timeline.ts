@@ -86,8 +86,10 @@ export class Timeline {
     const index = r.int(1, 24);
     const tell = (what: Notification, us: number) =>
       this.add(out, device, us, { protocol: "snmp", payload: this.notifications.write(device, what, us) });
-    if (device.role === "ups" || device.role === "crane control" || r.chance(0.1))
-      return tell(notify.authenticationFailure(), atUs);
+    if (device.role === "ups" || device.role === "crane control" || r.chance(0.1)) {
+      tell(notify.authenticationFailure(), atUs);
+      return;
+    }
     // somebody pulls a plug and puts it in again
     tell(notify.link(index, `ge0/${index}`, false), atUs);
     tell(notify.link(index, `ge0/${index}`, true), atUs + r.int(2_000_000, 60_000_000));

@@ -50,12 +50,20 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
     conditions: conditionsOf(rule).map(compile),
     clearing: clearing && compile(clearing),
     waits: waitsForWatermark(rule),
-    entities: (record) => named.flatMap((f) => f.get(record).map((v) => `${f.name}${KEY_SEPARATOR}${v}`)),
-    values: of === null ? () => [] : (record) => of.get(record).map((v) => folded(of, v)),
+    entities: (record) => {
+      const out: string[] = [];
+      for (const f of named) for (const v of f.get(record)) out.push(`${f.name}${KEY_SEPARATOR}${v}`);
+      return out;
+    },
+    values: of === null ? () => NONE : (record) => of.get(record).map((v) => folded(of, v)),
     amount: amountOf(rule),
     begin: runOf(rule, zone),
   };
 }
+
+const NONE: readonly string[] = [];
+/** The key of a rule that has none. */
+const WHOLE: readonly string[] = [""];
 
 /** A filter that a rule was validated with. */
 export function parsed(text: string): Filter {
@@ -66,7 +74,11 @@ export function parsed(text: string): Filter {
 
 function keysBy(names: readonly FieldName[]): CompiledCondition["keys"] {
   const fields = names.map(field);
-  if (fields.length === 0) return () => [""];
+  if (fields.length === 0) return () => WHOLE;
+  if (fields.length === 1) {
+    const only = fields[0]!;
+    return (record) => only.get(record).map((v) => folded(only, v));
+  }
   return (record) => {
     let keys: string[] = [];
     for (const [i, f] of fields.entries()) {

@@ -1,25 +1,29 @@
-import type { Filter } from "../filter/index.js";
+import { type Filter, fold } from "../filter/index.js";
 import type { HalvikRecord } from "../record/index.js";
+import { LiteralScanner, literalsOf } from "./literals.js";
 
-/** Values one of which a record must have in a field for a filter to hold. */
-type Needs = { readonly field: "event" | "category" | "kind"; readonly values: readonly string[] };
+/** Fields whose equality tells records apart, the most telling first; between app and category stand words of the message. */
+type TellingField = "event" | "app" | "category" | "kind";
 
-/** Rarer first: an event id says more than a category, and that more than a kind. */
-const FIELDS = ["event", "category", "kind"] as const;
+/** What a record must be for a filter to hold: have one of these values in a field, or hold one of these texts. */
+type Needs =
+  | { readonly field: TellingField; readonly values: readonly string[] }
+  | { readonly field: "text"; readonly values: readonly string[] };
 
-/** What a record must be for a filter to hold, by its most telling equality; null: anything may. */
+/** What a record must be for a filter to hold, by its most telling part; null: anything may. */
 export function needsOf(filter: Filter): Needs | null {
-  for (const field of FIELDS) {
-    const values = valuesNeeded(filter, field);
+  for (const field of ["event", "app", "text", "category", "kind"] as const) {
+    const values = field === "text" ? literalsOf(filter) : valuesNeeded(filter, field);
     if (values !== null) return { field, values };
   }
   return null;
 }
 
-function valuesNeeded(filter: Filter, field: Needs["field"]): readonly string[] | null {
+function valuesNeeded(filter: Filter, field: TellingField): readonly string[] | null {
   switch (filter.type) {
     case "compare":
-      return filter.field === field && !filter.negated && filter.test.op === "oneOf" ? filter.test.values : null;
+      if (filter.field !== field || filter.negated || filter.test.op !== "oneOf") return null;
+      return field === "app" ? filter.test.values.map(fold) : filter.test.values;
     case "and":
       // any part will do; the one with the fewest values says most
       return (
@@ -37,33 +41,72 @@ function valuesNeeded(filter: Filter, field: Needs["field"]): readonly string[] 
   }
 }
 
+const NONE: readonly never[] = [];
+
 /** Finds what may concern a record without asking everything: cost grows with what could match. */
 export class Dispatch<T> {
   private readonly byValue = {
     event: new Map<string, T[]>(),
+    app: new Map<string, T[]>(),
     category: new Map<string, T[]>(),
     kind: new Map<string, T[]>(),
   };
   private readonly always: T[] = [];
+  private readonly byLiteral: T[][] = [];
+  private readonly literals: string[] = [];
+  private scanner: LiteralScanner | null = null;
+  /** By literal: the record in which it was seen last, so that each counts once. */
+  private seenIn: number[] = [];
+  private record = 0;
 
   add(filter: Filter, target: T): void {
     const needs = needsOf(filter);
-    if (needs === null) {
-      this.always.push(target);
-      return;
-    }
-    for (const value of new Set(needs.values)) {
-      const list = this.byValue[needs.field].get(value);
-      if (list) list.push(target);
-      else this.byValue[needs.field].set(value, [target]);
-    }
+    if (needs === null) this.always.push(target);
+    else
+      for (const value of new Set(needs.values)) {
+        if (needs.field === "text") this.addLiteral(value, target);
+        else {
+          const list = this.byValue[needs.field].get(value);
+          if (list) list.push(target);
+          else this.byValue[needs.field].set(value, [target]);
+        }
+      }
   }
 
-  /** Calls back for everything that may concern a record, each once: a target stands under one field, and a record has one value of it. */
-  each(record: HalvikRecord, visit: (target: T) => void): void {
-    if (record.event !== null) this.byValue.event.get(record.event)?.forEach(visit);
-    this.byValue.category.get(record.category)?.forEach(visit);
-    this.byValue.kind.get(record.kind)?.forEach(visit);
-    this.always.forEach(visit);
+  /** Gathers everything that may concern a record into `out`, each once. */
+  gather(record: HalvikRecord, out: T[]): void {
+    const { event, app, category, kind } = this.byValue;
+    if (record.event !== null) append(out, event.get(record.event));
+    if (record.app !== null) append(out, app.get(fold(record.app)));
+    append(out, category.get(record.category));
+    append(out, kind.get(record.kind));
+    append(out, this.always);
+    if (this.literals.length > 0) this.gatherByText(record.text, out);
   }
+
+  private gatherByText(text: string, out: T[]): void {
+    this.scanner ??= new LiteralScanner(this.literals);
+    this.record++;
+    const before = out.length;
+    this.scanner.scan(text, (literal) => {
+      if (this.seenIn[literal] === this.record) return;
+      this.seenIn[literal] = this.record;
+      for (const target of this.byLiteral[literal]!) if (!out.includes(target, before)) out.push(target);
+    });
+  }
+
+  private addLiteral(literal: string, target: T): void {
+    let place = this.literals.indexOf(literal);
+    if (place < 0) {
+      place = this.literals.push(literal) - 1;
+      this.byLiteral.push([]);
+      this.seenIn.push(0);
+      this.scanner = null;
+    }
+    this.byLiteral[place]!.push(target);
+  }
+}
+
+function append<T>(out: T[], more: readonly T[] = NONE): void {
+  for (let i = 0; i < more.length; i++) out.push(more[i]!);
 }

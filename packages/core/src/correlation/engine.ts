@@ -77,6 +77,9 @@ interface RunningRule {
   readonly logic: string;
   readonly lanes: Map<string, Lane>;
   evicted: number;
+  /** While records are looked at: the last one of which it met a condition, and how many conditions. */
+  metBy: HalvikRecord | null;
+  met: number;
 }
 
 interface Target {
@@ -133,8 +136,8 @@ export class RuleEngine {
         const old = before.get(rule.id);
         const running: RunningRule =
           old?.logic === logic
-            ? { program, logic, lanes: old.lanes, evicted: old.evicted }
-            : { program, logic, lanes: new Map(), evicted: 0 };
+            ? { program, logic, lanes: old.lanes, evicted: old.evicted, metBy: null, met: 0 }
+            : { program, logic, lanes: new Map(), evicted: 0, metBy: null, met: 0 };
         for (const [place, condition] of program.conditions.entries())
           this.dispatch.add(condition.filter, { running, condition, place });
         if (program.clearing)
@@ -214,47 +217,63 @@ export class RuleEngine {
   /** What records mean to rules: events by rule and key. */
   private eventsOf(records: readonly HalvikRecord[], amends?: Amends): Map<RunningRule, Map<string, RuleEvent[]>> {
     const events = new Map<RunningRule, Map<string, RuleEvent[]>>();
-    const hits: Target[] = [];
-    const visit = (target: Target) => {
-      if (target.condition.matches(this.current!)) hits.push(target);
-    };
+    const candidates: Target[] = [];
     for (const record of records) {
       if (record.copyOf !== null) continue;
-      this.current = record;
-      hits.length = 0;
-      this.dispatch.each(record, visit);
-      if (hits.length === 1) this.note(events, hits[0]!.running, hits, record, amends);
-      else if (hits.length > 1)
-        for (const running of new Set(hits.map((h) => h.running)))
-          this.note(
+      candidates.length = 0;
+      this.dispatch.gather(record, candidates);
+      let hits = 0;
+      for (let i = 0; i < candidates.length; i++)
+        if (candidates[i]!.condition.matches(record)) candidates[hits++] = candidates[i]!;
+      candidates.length = hits;
+      // how many of its conditions a rule finds met, before the first of them is noted
+      for (let i = 0; i < hits; i++) {
+        const { running } = candidates[i]!;
+        running.met = running.metBy === record ? running.met + 1 : 1;
+        running.metBy = record;
+      }
+      for (let i = 0; i < hits; i++) {
+        const target = candidates[i]!;
+        const { running } = target;
+        if (running.met === 1) this.noteOne(events, target, record, amends);
+        else if (running.met > 1) {
+          this.noteSeveral(
             events,
             running,
-            hits.filter((h) => h.running === running),
+            candidates.filter((h) => h.running === running),
             record,
             amends,
           );
+          running.met = 0;
+        }
+      }
     }
-    this.current = null;
     return events;
   }
 
-  /** The record under `visit`; a member, so that no closure is made for each. */
-  private current: HalvikRecord | null = null;
+  /** The usual case: a record meets one condition of a rule. */
+  private noteOne(
+    events: Map<RunningRule, Map<string, RuleEvent[]>>,
+    { running, condition, place }: Target,
+    record: HalvikRecord,
+    amends: Amends | undefined,
+  ): void {
+    const keys = condition.keys(record);
+    if (keys.length === 0) return;
+    const event = eventOf(running.program, record, place === null ? NO_PLACE : placeAlone(place));
+    if (event === null) return;
+    for (let i = 0; i < keys.length; i++) this.note(events, running, keys[i]!, event, amends);
+  }
 
-  private note(
+  /** A record meets several conditions of a rule: what raises is not taken for what clears. */
+  private noteSeveral(
     events: Map<RunningRule, Map<string, RuleEvent[]>>,
     running: RunningRule,
     hits: readonly Target[],
     record: HalvikRecord,
     amends: Amends | undefined,
   ): void {
-    const { program } = running;
-    // what raises is not taken for what clears
     const meeting = hits.filter((h) => h.place !== null);
-    const amount = meeting.length > 0 ? program.amount(record) : 0;
-    if (amount === null) return;
-    const entities = meeting.length > 0 ? program.entities(record) : [];
-    const values = meeting.length > 0 ? program.values(record) : [];
     const byKey = new Map<string, number[]>();
     for (const { condition, place } of meeting.length > 0 ? meeting : hits)
       for (const key of condition.keys(record)) {
@@ -263,18 +282,27 @@ export class RuleEngine {
         else if (place !== null && !meets.includes(place)) meets.push(place);
       }
     for (const [key, meets] of byKey) {
-      const ends = meeting.length > 0 ? null : ("record" as const);
-      const event: RuleEvent = { timeUs: record.timeUs, id: record.id, meets, ends, values, amount, entities };
-      if (amends?.(program.rule, key, event)) continue;
-      let own = events.get(running);
-      if (own === undefined) {
-        own = new Map();
-        events.set(running, own);
-      }
-      const list = own.get(key);
-      if (list) list.push(event);
-      else own.set(key, [event]);
+      const event = eventOf(running.program, record, meets);
+      if (event !== null) this.note(events, running, key, event, amends);
     }
+  }
+
+  private note(
+    events: Map<RunningRule, Map<string, RuleEvent[]>>,
+    running: RunningRule,
+    key: string,
+    event: RuleEvent,
+    amends: Amends | undefined,
+  ): void {
+    if (amends?.(running.program.rule, key, event)) return;
+    let own = events.get(running);
+    if (own === undefined) {
+      own = new Map();
+      events.set(running, own);
+    }
+    const list = own.get(key);
+    if (list) list.push(event);
+    else own.set(key, [event]);
   }
 
   private stepRule(
@@ -365,6 +393,22 @@ export class RuleEngine {
       out.states.push({ ruleId: running.program.rule.id, lane: lane.name, key, state: null });
     }
   }
+}
+
+const NO_PLACE: readonly number[] = [];
+const NO_VALUES: readonly string[] = [];
+const PLACES = Array.from({ length: 16 }, (_, i): readonly number[] => [i]);
+/** One list for every event that meets one condition. */
+const placeAlone = (place: number): readonly number[] => PLACES[place] ?? [place];
+
+/** What a record says to a rule of which it meets these conditions, or else clears; null: nothing it could measure. */
+function eventOf(program: RuleProgram, record: HalvikRecord, meets: readonly number[]): RuleEvent | null {
+  const { timeUs, id } = record;
+  if (meets.length === 0)
+    return { timeUs, id, meets, ends: "record", values: NO_VALUES, amount: 0, entities: NO_VALUES };
+  const amount = program.amount(record);
+  if (amount === null) return null;
+  return { timeUs, id, meets, ends: null, values: program.values(record), amount, entities: program.entities(record) };
 }
 
 function laneOf(running: RunningRule, name: string): Lane {

@@ -96,7 +96,8 @@ export class KeyMachine {
   /** @returns whether the provisional run must be made anew: something came before what it has seen */
   private take(events: readonly RuleEvent[]): boolean {
     if (events.length === 0) return false;
-    const fresh = [...events].sort(before).filter((e, i, all) => i === 0 || !isSame(all[i - 1]!, e));
+    const fresh =
+      events.length === 1 ? events : [...events].sort(before).filter((e, i, all) => i === 0 || !isSame(all[i - 1]!, e));
     const pending = this.pending ?? [];
     const last = pending[pending.length - 1];
     if (last === undefined || before(last, fresh[0]!) < 0) {

@@ -1,4 +1,4 @@
-import { networkContains } from "../net/index.js";
+import { networksTest } from "../net/index.js";
 import { field, type HalvikRecord } from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import type { EpochUs } from "../time/index.js";
@@ -22,11 +22,17 @@ export function compileFilter(filter: Filter, context: EvaluateContext): RecordT
       return () => true;
     case "and": {
       const parts = filter.items.map((item) => compileFilter(item, context));
-      return (record) => parts.every((part) => part(record));
+      return (record) => {
+        for (let i = 0; i < parts.length; i++) if (!parts[i]!(record)) return false;
+        return true;
+      };
     }
     case "or": {
       const parts = filter.items.map((item) => compileFilter(item, context));
-      return (record) => parts.some((part) => part(record));
+      return (record) => {
+        for (let i = 0; i < parts.length; i++) if (parts[i]!(record)) return true;
+        return false;
+      };
     }
     case "not": {
       const part = compileFilter(filter.item, context);
@@ -47,7 +53,11 @@ function compileComparison(node: Comparison, context: EvaluateContext): RecordTe
       record.data.some(([name, value]) => (name === wanted || name.endsWith(suffix)) && test(value)) !== negated;
   }
   const { get } = field(node.field);
-  return (record) => get(record).some(test) !== negated;
+  return (record) => {
+    const values = get(record);
+    for (let i = 0; i < values.length; i++) if (test(values[i]!)) return !negated;
+    return negated;
+  };
 }
 
 /** Ids of the senders a sender test names; both back ends use it, so they cannot differ. */
@@ -78,7 +88,8 @@ export function valueTest(node: Comparison, context: EvaluateContext): (value: V
     const ids = new Set(senderIds(test, context.directory));
     return (value) => ids.has(value as number);
   }
-  const same = type === "exact" ? (s: string) => s : fold;
+  // choices are stored in the one spelling they have
+  const same = type === "exact" || type === "choice" ? (s: string) => s : fold;
   switch (test.op) {
     case "oneOf": {
       const wanted = new Set(test.values.map(same));
@@ -91,7 +102,7 @@ export function valueTest(node: Comparison, context: EvaluateContext): (value: V
     case "ranges":
       return (value) => test.ranges.some(([from, to]) => (value as number) >= from && (value as number) <= to);
     case "networks":
-      return (value) => test.networks.some((network) => networkContains(network, value as string));
+      return networksTest(test.networks) as (value: Value) => boolean;
     case "has": {
       const wanted = same(test.value);
       switch (test.mode) {

@@ -84,6 +84,24 @@ export function networkContains(network: Network, address: string): boolean {
   return ipaddr.IPv6.parse(address).match(ipaddr.IPv6.parse(network.first), network.bits);
 }
 
+/** A test whether a canonical address lies in any of some blocks, which are read once. */
+export function networksTest(networks: readonly Network[]): (address: string) => boolean {
+  const four = networks
+    .filter((n) => n.family === 4)
+    // a shift by 32 is one by 0
+    .map((n) => ({ shift: 32 - n.bits, prefix: n.bits === 0 ? 0 : ipv4Number(n.first) >>> (32 - n.bits) }));
+  const six = networks.filter((n) => n.family === 6);
+  return (address) => {
+    if (address.includes(":")) return six.some((n) => networkContains(n, address));
+    const number = ipv4Number(address);
+    for (let i = 0; i < four.length; i++) {
+      const { shift, prefix } = four[i]!;
+      if (shift === 32 || number >>> shift === prefix) return true;
+    }
+    return false;
+  };
+}
+
 function ipv4Number(address: string): number {
   let value = 0;
   let octet = 0;

@@ -6,6 +6,7 @@ export {
   isIpv4,
   type Network,
   networkContains,
+  networksTest,
   parseNetwork,
 } from "./address.js";
 export { type FoundAddress, findAddresses } from "./find-addresses.js";

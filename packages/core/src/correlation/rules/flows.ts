@@ -136,33 +136,4 @@ export const FLOW_RULES: readonly RuleInput[] = [
       },
     ],
   },
-  {
-    kind: "silence",
-    id: "flows-stopped",
-    name: "A busy exporter sends no flows any more",
-    filter: "kind is flow",
-    key: ["sender"],
-    afterSeconds: 1_800,
-    severity: "warning",
-    title: "{sender} has sent no flows for half an hour",
-    entities: [],
-    clear: { by: "condition" },
-    explainedBy: ["uplink-down", "halvik-sender-silent"],
-    reason: "An exporter that stops is deaf to everything that passes it.",
-    notes: "Is the device up? Was its export changed?",
-    tags: ["intake"],
-    references: ["RFC 7011"],
-    tests: [
-      {
-        name: "stopped",
-        raises: 1,
-        records: [flow({ at: 0, times: 10, every: 60 }, "10.1.1.7", "10.1.2.2", 443, 900)],
-      },
-      {
-        name: "it went on after a pause",
-        raises: 1,
-        records: [flow(0, "10.1.1.7", "10.1.2.2", 443, 900), flow(1_700, "10.1.1.7", "10.1.2.2", 443, 900)],
-      },
-    ],
-  },
 ];
