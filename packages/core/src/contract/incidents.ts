@@ -31,6 +31,10 @@ export const IncidentJson = z
     returned: z.int(),
     entities: z.array(z.object({ field: z.string(), value: z.string() })),
     closeReason: z.enum(CLOSE_REASONS).nullable(),
+    assignedTo: z.string().nullable(),
+    shelved: z.object({ until: TimeText, by: z.string(), why: z.string() }).nullable(),
+    /** It was merged into another one. */
+    mergedInto: z.int().nullable(),
     acknowledged: z.object({ by: z.string(), at: TimeText }).nullable(),
     newSinceSeen: z.array(z.string()),
     linkedTo: z.int().nullable(),
@@ -70,6 +74,8 @@ export const IncidentDetail = z.object({
       cleared: TimeText.nullable(),
       clearedBy: z.string().nullable(),
       rule: z.string(),
+      /** Why it is part of this incident; empty for the one that opened it. */
+      joined: z.string(),
       /** The arithmetic: value, line, what was expected. */
       facts: z.array(z.tuple([z.string(), z.number()])),
       /** Which step each record of the evidence met, by its id. */
@@ -85,4 +91,8 @@ export type IncidentDetail = z.infer<typeof IncidentDetail>;
 
 export const Acknowledge = z.object({ note: z.string().max(4_000).default("") });
 export const Note = z.object({ note: z.string().min(1).max(4_000) });
+export const AssignIncident = z.object({ to: z.string().trim().max(120).nullable() });
+export const ShelveIncident = z.object({ until: TimeText.nullable(), why: z.string().max(4_000).default("") });
+export const MergeIncident = z.object({ into: z.int().min(1) });
+export const SplitIncident = z.object({ finding: z.int().min(1) });
 export const CloseIncident = z.object({ reason: z.enum(CLOSE_REASONS), note: z.string().max(4_000).default("") });

@@ -2,12 +2,16 @@ export { ApiError, EntityId, RecordId, TimeText } from "./common.js";
 export { SavedFilterBody, SavedFilterJson, SavedFilterList } from "./filters.js";
 export {
   Acknowledge,
+  AssignIncident,
   CloseIncident,
   IncidentDetail,
   IncidentJson,
   IncidentList,
   IncidentQuery,
+  MergeIncident,
   Note,
+  ShelveIncident,
+  SplitIncident,
 } from "./incidents.js";
 export {
   ApplicationJson,

@@ -13,7 +13,7 @@ export {
 } from "./engine.js";
 export type { Episode, Evidence, RuleEvent } from "./event.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
-export { CountRule, Rule, type RuleInput, type RuleKind, type RuleTest, ruleWindowUs } from "./rule.js";
+export { CountRule, Rule, type RuleInput, type RuleKind, type RuleTest, ruleWindowUs, severityOf } from "./rule.js";
 export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export { entityValues, findingTitle } from "./title.js";

@@ -9,6 +9,7 @@ import {
   KINDS,
   OUTCOMES,
   SEVERITIES,
+  type Severity,
 } from "../record/index.js";
 
 const DAY_SECONDS = 86_400;
@@ -337,6 +338,12 @@ function faults(rule: Rule): { path: (string | number)[]; message: string }[] {
   if (rule.kind === "departure" && rule.measure.of === "value" && !rule.measure.field === !rule.measure.data)
     out.push({ path: ["measure"], message: "a reading is a field or a named value: give one of field and data" });
   return out;
+}
+
+/** How severe a finding of so many records is. */
+export function severityOf(rule: Rule, count: number): Severity {
+  const reached = rule.worse.filter((w) => count >= w.count).map((w) => w.severity);
+  return Math.min(...[rule.severity, ...reached].map((s) => SEVERITIES.indexOf(s))) as Severity;
 }
 
 /** How far apart evidence of one episode may be, in µs: what `semantics.md` 21 calls W. */

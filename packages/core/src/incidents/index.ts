@@ -1,3 +1,4 @@
+export { findJoint, type Joinable, type JoinableIncident, type JoinContext, type Joint } from "./joining.js";
 export {
   CLOSE_REASONS,
   type CloseReason,

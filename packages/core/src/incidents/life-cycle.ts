@@ -5,7 +5,7 @@ import { type EpochUs, US_PER_DAY } from "../time/index.js";
 export const INCIDENT_STATES = ["open", "cleared", "closed"] as const;
 export type IncidentState = (typeof INCIDENT_STATES)[number];
 
-export const CLOSE_REASONS = ["fixed", "expected", "false"] as const;
+export const CLOSE_REASONS = ["fixed", "expected", "false", "duplicate"] as const;
 export type CloseReason = (typeof CLOSE_REASONS)[number];
 
 /** The facts placement asks of the latest incident of the same rule and key. */

@@ -5,13 +5,15 @@ import {
   findingTitle,
   type Rule,
   ruleWindowUs,
+  severityOf,
 } from "@halvik/core/correlation";
-import { newSinceSeen, placeFinding, type SeenEvidence } from "@halvik/core/incidents";
-import { SEVERITIES, type Severity } from "@halvik/core/record";
+import { type CloseReason, findJoint, newSinceSeen, placeFinding, type SeenEvidence } from "@halvik/core/incidents";
+import type { Severity } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatDuration } from "@halvik/core/time";
 import { type FindingRow, insertFinding, loadFindings, updateFinding } from "../store/engine-store.js";
 import type { Queryable } from "../store/pool.js";
+import { busyEntities, hubTest, joinableIncidents, relationOf } from "./joints.js";
 
 const MAX_FINDINGS = 50_000;
 const REWRITE_AFTER_US = 2_000_000;
@@ -41,11 +43,13 @@ export class Findings {
       finding.firstUs,
       finding.lastUs,
     ]);
+    const incident = await incidentOf(db, finding);
+    if (incident === null) return;
     await db.query(
       "update incident set count = count + 1, first_us = least(first_us, $2), last_us = greatest(last_us, $2) where id = $1",
-      [finding.incident, atUs],
+      [incident, atUs],
     );
-    await addEvent(db, finding.incident, nowUs, ENGINE, "amended", "a record that came late was added");
+    await addEvent(db, incident, nowUs, ENGINE, "amended", "a record that came late was added");
   }
 
   /** The finding an event at this moment belongs to, if one stands. */
@@ -109,11 +113,12 @@ export class Findings {
   private async update(
     db: Queryable,
     f: FindingRow,
-    { episode: e }: EpisodeReport,
+    report: EpisodeReport,
     rule: Rule,
     directory: SenderDirectory,
     nowUs: number,
   ): Promise<void> {
+    const { episode: e } = report;
     if (f.count >= e.count && f.lastUs >= e.lastUs && f.firstUs === e.firstUs && f.clearedUs === e.clearedUs) return;
     this.deferred.delete(f.id);
     this.writtenUs.set(f.id, nowUs);
@@ -123,8 +128,10 @@ export class Findings {
     const merged: Episode = { ...e, count: Math.max(e.count, f.count) };
     await updateFinding(db, f.id, merged);
     Object.assign(f, { firstUs: e.firstUs, lastUs: e.lastUs, count: merged.count, clearedUs: e.clearedUs });
-    await this.touchIncident(db, f.incident, rule, merged, added, directory, nowUs);
-    if (clearedNow) await this.clearIncident(db, f.incident, merged, nowUs);
+    const incident = await incidentOf(db, f);
+    if (incident === null) return;
+    await this.touchIncident(db, incident, rule, { ...report, episode: merged }, added, directory, nowUs);
+    if (clearedNow) await this.clearIncident(db, incident, merged, nowUs);
   }
 
   private async raise(
@@ -135,41 +142,10 @@ export class Findings {
     nowUs: number,
   ): Promise<number> {
     const { episode: e, ruleId, key, lane } = report;
-    const { rows } = await db.query<{
-      id: number;
-      state: "open" | "cleared" | "closed";
-      close_reason: "fixed" | "expected" | "false" | null;
-      ended_us: number | null;
-    }>(
-      "select id, state, close_reason, ended_us from incident where rule_id = $1 and key = $2 order by id desc limit 1",
-      [ruleId, key],
-    );
-    const earlier = rows[0]
-      ? { id: rows[0].id, state: rows[0].state, closeReason: rows[0].close_reason, endedUs: rows[0].ended_us }
-      : null;
-    const placement = placeFinding(earlier, e.firstUs);
-    const incident =
-      placement.to === "new"
-        ? await this.openIncident(db, rule, report, placement.linkedTo, directory, nowUs)
-        : placement.incident;
-    if (placement.to === "existing") {
-      if (placement.returned) {
-        await db.query(
-          "update incident set state = 'open', ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
-          [incident],
-        );
-        await addEvent(
-          db,
-          incident,
-          nowUs,
-          ENGINE,
-          "returned",
-          `${e.count} records, the first after ${earlier?.endedUs ? formatDuration(Math.max(0, e.firstUs - earlier.endedUs)) : "a while"}`,
-        );
-      }
-      await this.touchIncident(db, incident, rule, e, e.count, directory, nowUs);
-    }
-    const id = await insertFinding(db, incident, report, e);
+    const { incident, joined } = rule.listenOnly
+      ? { incident: null, joined: "" }
+      : await this.place(db, report, rule, directory, nowUs);
+    const id = await insertFinding(db, incident, report, e, joined);
     this.writtenUs.set(id, nowUs);
     this.remember({
       id,
@@ -182,8 +158,65 @@ export class Findings {
       count: e.count,
       clearedUs: e.clearedUs,
     });
+    if (incident === null) return id;
+    await this.touchIncident(db, incident, rule, report, e.count, directory, nowUs);
     if (e.clearedUs !== null) await this.clearIncident(db, incident, e, nowUs);
     return id;
+  }
+
+  /** The incident of a new finding: that of its rule and key, one it belongs to, or one of its own. */
+  private async place(
+    db: Queryable,
+    report: EpisodeReport,
+    rule: Rule,
+    directory: SenderDirectory,
+    nowUs: number,
+  ): Promise<{ incident: number; joined: string }> {
+    const { episode: e, ruleId, key } = report;
+    const { rows } = await db.query<{
+      id: number;
+      state: "open" | "cleared" | "closed";
+      close_reason: CloseReason | null;
+      ended_us: number | null;
+    }>(
+      `select coalesce(m.id, i.id) as id, coalesce(m.state, i.state) as state, coalesce(m.close_reason, i.close_reason) as close_reason, coalesce(m.ended_us, i.ended_us) as ended_us
+       from finding f join incident i on i.id = f.incident left join incident m on m.id = i.merged_into
+       where f.rule_id = $1 and f.key = $2 order by f.id desc limit 1`,
+      [ruleId, key],
+    );
+    const earlier = rows[0]
+      ? { id: rows[0].id, state: rows[0].state, closeReason: rows[0].close_reason, endedUs: rows[0].ended_us }
+      : null;
+    const placement = placeFinding(earlier, e.firstUs);
+    if (placement.to === "existing") {
+      if (placement.returned) await this.reopen(db, placement.incident, e, earlier?.endedUs ?? null, nowUs);
+      return { incident: placement.incident, joined: "" };
+    }
+    const joint = findJoint(e, rule.explainedBy, await joinableIncidents(db, e.firstUs, e.lastUs), {
+      isHub: hubTest(await busyEntities(db, nowUs)),
+      relation: (cause, consequence) => relationOf(directory, cause, consequence),
+      say: (field, value) => (field === "sender" ? directory.name(Number(value)) : value),
+    });
+    if (joint !== null) {
+      await addEvent(db, joint.incident, nowUs, ENGINE, "joined", `“${rule.name}”: ${joint.reason}`);
+      return { incident: joint.incident, joined: joint.reason };
+    }
+    return { incident: await this.openIncident(db, rule, report, placement.linkedTo, directory, nowUs), joined: "" };
+  }
+
+  private async reopen(
+    db: Queryable,
+    incident: number,
+    e: Episode,
+    endedUs: number | null,
+    nowUs: number,
+  ): Promise<void> {
+    await db.query(
+      "update incident set state = 'open', ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
+      [incident],
+    );
+    const after = endedUs === null ? "a while" : formatDuration(Math.max(0, e.firstUs - endedUs));
+    await addEvent(db, incident, nowUs, ENGINE, "returned", `${e.count} records, the first after ${after}`);
   }
 
   private async openIncident(
@@ -195,19 +228,19 @@ export class Findings {
     nowUs: number,
   ): Promise<number> {
     const version = await db.query<{ version: number }>("select version from rule where id = $1", [rule.id]);
+    // its count comes with its finding
     const { rows } = await db.query<{ id: number }>(
       `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities, linked_to)
-       values ($1, $2, 'open', $3, $4, $5, $6, $7, $8, $9, $10, $11) returning id`,
+       values ($1, $2, 'open', $3, $4, $5, $6, $7, $8, 0, $9, $10) returning id`,
       [
         findingTitle(rule, e.count, e.entities, directory, e.facts),
-        SEVERITIES.indexOf(rule.severity),
+        severityOf(rule, e.count),
         rule.id,
         version.rows[0]?.version ?? 1,
         key,
         e.firstUs,
         e.lastUs,
         e.raisedUs,
-        e.count,
         e.entities,
         linkedTo,
       ],
@@ -228,42 +261,54 @@ export class Findings {
     db: Queryable,
     id: number,
     rule: Rule,
-    e: Episode,
+    { episode: e, key }: EpisodeReport,
     added: number,
     directory: SenderDirectory,
     nowUs: number,
   ): Promise<void> {
     const { rows } = await db.query<{
-      count: number;
+      title: string;
+      rule_id: string;
       entities: string[];
       severity: Severity;
       seen: SeenEvidence | null;
       new_since_seen: string[];
-      acknowledged_by: string | null;
+      of_rule: number;
     }>(
-      "select count, entities, severity, seen, new_since_seen, acknowledged_by from incident where id = $1 for update",
-      [id],
+      "select title, rule_id, entities, severity, seen, new_since_seen, (select coalesce(sum(f.count), 0)::bigint from finding f where f.incident = i.id and f.rule_id = $2 and f.merged_into is null) as of_rule from incident i where id = $1 for update of i",
+      [id, rule.id],
     );
     const row = rows[0];
     if (!row) return;
     const entities = [...new Set([...row.entities, ...e.entities])].slice(0, 50);
-    const fresh = row.seen === null ? [] : newSinceSeen(row.seen, row.severity, entities);
+    const severity = severityOf(rule, e.count);
+    // what is worst gives the incident its name
+    const leads = rule.id === row.rule_id || severity < row.severity;
+    const fresh =
+      row.seen === null ? [] : newSinceSeen(row.seen, Math.min(severity, row.severity) as Severity, entities);
     await db.query(
-      "update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4), entities = $5, title = $6, new_since_seen = $7 where id = $1",
+      `update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4), entities = $5, title = $6, new_since_seen = $7, severity = least(severity, $8),
+         rule_id = $9, key = case when $9 = rule_id then key else $10 end, rule_version = case when $9 = rule_id then rule_version else coalesce((select version from rule where id = $9), 1) end
+       where id = $1`,
       [
         id,
         added,
         e.firstUs,
         e.lastUs,
         entities,
-        findingTitle(rule, row.count + added, entities, directory, e.facts),
+        leads
+          ? findingTitle(rule, row.of_rule, rule.id === row.rule_id ? entities : e.entities, directory, e.facts)
+          : row.title,
         fresh,
+        severity,
+        leads ? rule.id : row.rule_id,
+        key,
       ],
     );
     if (fresh.length > row.new_since_seen.length) {
       const names = fresh
         .filter((f) => !row.new_since_seen.includes(f))
-        .flatMap((f) => entityValues(f.split("\u0001")[0]!, [f], directory));
+        .flatMap((f) => (f.includes("\u0001") ? entityValues(f.split("\u0001")[0]!, [f], directory) : [f]));
       await addEvent(db, id, nowUs, ENGINE, "new since seen", names.join(", "));
     }
   }
@@ -299,6 +344,15 @@ export class Findings {
     if (list) list.push(row);
     else this.byKey.set(key, [row]);
   }
+}
+
+/** Where a finding lies now: people merge and split. */
+async function incidentOf(db: Queryable, finding: FindingRow): Promise<number | null> {
+  if (finding.incident === null) return null;
+  const { rows } = await db.query<{ incident: number | null }>("select incident from finding where id = $1", [
+    finding.id,
+  ]);
+  return rows[0]?.incident ?? null;
 }
 
 const keyOf = (ruleId: string, key: string): string => `${ruleId} ${key}`;

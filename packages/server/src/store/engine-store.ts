@@ -185,7 +185,8 @@ export async function batchesToReplay(db: Queryable, cursor: Cursor, throughUs: 
 /** A finding as kept. */
 export interface FindingRow {
   id: number;
-  incident: number;
+  /** Null: of a rule that only listens. */
+  incident: number | null;
   ruleId: string;
   lane: string;
   key: string;
@@ -199,7 +200,7 @@ export interface FindingRow {
 export async function loadFindings(db: Queryable, most: number): Promise<FindingRow[]> {
   const { rows } = await db.query<{
     id: number;
-    incident: number;
+    incident: number | null;
     rule_id: string;
     lane: string;
     key: string;
@@ -226,13 +227,14 @@ export async function loadFindings(db: Queryable, most: number): Promise<Finding
 
 export async function insertFinding(
   db: Queryable,
-  incident: number,
+  incident: number | null,
   address: StateAddress,
   e: Episode,
+  joined: string,
 ): Promise<number> {
   const { rows } = await db.query<{ id: number }>(
-    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, rule_version)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, coalesce((select version from rule where id = $2), 1)) returning id`,
+    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, rule_version)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, coalesce((select version from rule where id = $2), 1)) returning id`,
     [
       incident,
       address.ruleId,
@@ -248,6 +250,7 @@ export async function insertFinding(
       e.clearedUs,
       e.clearedBy,
       JSON.stringify(e.facts),
+      joined,
     ],
   );
   return rows[0]!.id;

@@ -1,7 +1,8 @@
 import type { Evidence } from "@halvik/core/correlation";
 import type { CloseReason, IncidentState } from "@halvik/core/incidents";
 import type { HalvikRecord } from "@halvik/core/record";
-import type { Queryable } from "./pool.js";
+import type pg from "pg";
+import { inTransaction, type Queryable } from "./pool.js";
 
 export interface IncidentRow {
   id: number;
@@ -24,12 +25,19 @@ export interface IncidentRow {
   acknowledged_us: number | null;
   new_since_seen: string[];
   linked_to: number | null;
+  owner: string | null;
+  shelved_until_us: number | null;
+  shelved_by: string | null;
+  shelved_why: string | null;
+  merged_into: number | null;
   moments: number[] | null;
 }
 
 const COLUMNS = `i.*, r.body->>'name' as rule_name,
   (select array_agg(t) from (select (e->>'timeUs')::bigint as t from finding f, jsonb_array_elements(f.evidence_first || f.evidence_latest) e where f.incident = i.id order by t desc limit 60) m) as moments`;
-const ATTENTION = "i.state = 'open' and (i.acknowledged_us is null or i.new_since_seen <> '{}')";
+/** Now in µs, by the database's clock: what was shelved comes back by itself. */
+const CLOCK_US = "(extract(epoch from clock_timestamp()) * 1000000)::bigint";
+const ATTENTION = `i.state = 'open' and coalesce(i.shelved_until_us, 0) < ${CLOCK_US} and (i.acknowledged_us is null or i.new_since_seen <> '{}')`;
 
 export async function listIncidents(
   db: Queryable,
@@ -39,7 +47,7 @@ export async function listIncidents(
   // what is still open lasts until now, whenever its evidence came
   const { rows } = await db.query<IncidentRow>(
     `select ${COLUMNS} from incident i left join rule r on r.id = i.rule_id
-     where ${wanted} and i.first_us < $2 and (i.state = 'open' or coalesce(i.ended_us, i.last_us) >= $1)
+     where ${wanted} and i.merged_into is null and i.first_us < $2 and (i.state = 'open' or coalesce(i.ended_us, i.last_us) >= $1)
      order by (i.state = 'open') desc, (${ATTENTION}) desc, case when i.state = 'open' then i.severity else 0 end, i.last_us desc limit $3`,
     [query.fromUs, query.toUs, query.limit, ...(wanted.includes("$4") ? [query.state] : [])],
   );
@@ -70,11 +78,13 @@ export interface FindingDetail {
   rule_id: string;
   rule_version: number;
   facts: [string, number][];
+  joined: string;
+  entities: string[];
 }
 
 export async function findingsOf(db: Queryable, incident: number): Promise<FindingDetail[]> {
   const { rows } = await db.query<FindingDetail>(
-    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
+    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, entities from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
     [incident],
   );
   return rows;
@@ -126,14 +136,82 @@ export async function acknowledge(db: Queryable, id: number, who: string, nowUs:
   return result.rowCount === 1;
 }
 
+/** @returns false when there is no such incident */
+export async function assignIncident(db: Queryable, id: number, to: string | null): Promise<boolean> {
+  return (await db.query("update incident set owner = $2 where id = $1", [id, to])).rowCount === 1;
+}
+
+/** Keeps an incident out of the queue until a moment; null brings it back. @returns false when there is no such incident */
+export async function shelveIncident(
+  db: Queryable,
+  id: number,
+  untilUs: number | null,
+  who: string,
+  why: string,
+): Promise<boolean> {
+  const result = await db.query(
+    "update incident set shelved_until_us = $2, shelved_by = $3, shelved_why = $4 where id = $1",
+    [id, untilUs, who, why],
+  );
+  return result.rowCount === 1;
+}
+
+const SUMMED = `count = s.count, first_us = s.first_us, last_us = s.last_us, entities = s.entities, severity = least(i.severity, s.severity)`;
+/** What an incident is, out of its findings. */
+const SUMS = `select sum(f.count) as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
+  (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 50) d) as entities,
+  (select least(a.severity, b.severity) from incident a, incident b where a.id = $1 and b.id = $2) as severity
+  from finding f where f.incident = $1`;
+
+/** Moves all findings of an incident into another, which stays; the first one leads there from now on. */
+export async function mergeIncidents(db: pg.Pool, id: number, into: number, reason: string): Promise<void> {
+  await inTransaction(db, async (client) => {
+    await client.query("update finding set incident = $2, joined = $3 where incident = $1", [id, into, reason]);
+    await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
+    await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [into, id]);
+    await client.query(
+      "update incident set state = 'open', ended_us = null, close_reason = null where id = $1 and state <> 'open' and exists (select from finding where incident = $1 and cleared_us is null)",
+      [into],
+    );
+  });
+}
+
+/** Takes a finding out into an incident of its own. @returns its number, or null when the finding is not there or the only one */
+export async function splitIncident(
+  db: pg.Pool,
+  id: number,
+  finding: number,
+  described: { title: string; severity: number; ruleVersion: number },
+): Promise<number | null> {
+  return inTransaction(db, async (client) => {
+    const { rows } = await client.query<{ n: number; own: number }>(
+      "select count(*)::int as n, count(*) filter (where id = $2)::int as own from finding where incident = $1",
+      [id, finding],
+    );
+    if (rows[0]!.own === 0 || rows[0]!.n < 2) return null;
+    const made = await client.query<{ id: number }>(
+      `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, ended_us, count, entities, linked_to)
+       select $3, $4, case when f.cleared_us is null then 'open' else 'cleared' end, f.rule_id, $5, f.key, f.first_us, f.last_us, f.raised_us, f.cleared_us, f.count, f.entities, $1
+       from finding f where f.id = $2 returning id`,
+      [id, finding, described.title, described.severity, described.ruleVersion],
+    );
+    const own = made.rows[0]!.id;
+    await client.query("update finding set incident = $2, joined = '' where id = $1", [finding, own]);
+    await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [id, id]);
+    return own;
+  });
+}
+
 /** Closes for a reason and tells the engine, whose episode ends with it. @returns false when it is closed already or unknown */
 export async function closeIncident(db: Queryable, id: number, reason: CloseReason, nowUs: number): Promise<boolean> {
-  const { rows } = await db.query<{ rule_id: string; key: string }>(
-    "update incident set state = 'closed', close_reason = $2, ended_us = $3 where id = $1 and state <> 'closed' returning rule_id, key",
+  const closed = await db.query(
+    "update incident set state = 'closed', close_reason = $2, ended_us = $3 where id = $1 and state <> 'closed'",
     [id, reason, nowUs],
   );
-  const row = rows[0];
-  if (!row) return false;
-  await db.query("insert into engine_close (rule_id, key, at_us) values ($1, $2, $3)", [row.rule_id, row.key, nowUs]);
+  if (closed.rowCount === 0) return false;
+  await db.query(
+    "insert into engine_close (rule_id, key, at_us) select distinct rule_id, key, $2::bigint from finding where incident = $1 and cleared_us is null",
+    [id, nowUs],
+  );
   return true;
 }

@@ -8,6 +8,7 @@ import { up as termIndex } from "./migrations/005-term-index.js";
 import { up as savedFilters } from "./migrations/006-saved-filters.js";
 import { up as keepDays } from "./migrations/007-keep-days.js";
 import { up as ruleKinds } from "./migrations/008-rule-kinds.js";
+import { up as joining } from "./migrations/009-joining.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -19,6 +20,7 @@ const MIGRATIONS = [
   { name: "006-saved-filters", up: savedFilters },
   { name: "007-keep-days", up: keepDays },
   { name: "008-rule-kinds", up: ruleKinds },
+  { name: "009-joining", up: joining },
 ] as const;
 
 const LOCK = 4_711_001;

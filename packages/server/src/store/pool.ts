@@ -31,3 +31,19 @@ export function createPool(connection: pg.ClientConfig, max: number, statementTi
 }
 
 export type Queryable = Pick<pg.ClientBase, "query"> | pg.Pool;
+
+/** Runs work on one connection of a pool, all of it or none. */
+export async function inTransaction<T>(pool: pg.Pool, work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
+  const client = await pool.connect();
+  try {
+    await client.query("begin");
+    const result = await work(client);
+    await client.query("commit");
+    return result;
+  } catch (e) {
+    await client.query("rollback").catch(() => undefined);
+    throw e;
+  } finally {
+    client.release();
+  }
+}

@@ -1,16 +1,29 @@
 import {
   Acknowledge,
+  AssignIncident,
   CloseIncident,
   EntityId,
   IncidentDetail,
   IncidentList,
   IncidentQuery,
+  MergeIncident,
   Note,
+  ShelveIncident,
+  SplitIncident,
 } from "@halvik/core/contract";
-import { conditionsOf, entityValues, Rule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/correlation";
+import {
+  conditionsOf,
+  entityValues,
+  findingTitle,
+  Rule,
+  ruleWindowUs,
+  sayClear,
+  sayRule,
+  severityOf,
+} from "@halvik/core/correlation";
 import { severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs, US_PER_SECOND } from "@halvik/core/time";
+import { formatUs, readRfc3339, US_PER_SECOND } from "@halvik/core/time";
 import { z } from "zod";
 import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
@@ -18,6 +31,7 @@ import { addEvent } from "../../engine/findings.js";
 import { findRecords } from "../../store/find-records.js";
 import {
   acknowledge,
+  assignIncident,
   closeIncident,
   countAttention,
   findIncident,
@@ -25,7 +39,10 @@ import {
   historyOf,
   type IncidentRow,
   listIncidents,
+  mergeIncidents,
   ruleBodies,
+  shelveIncident,
+  splitIncident,
 } from "../../store/incidents.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
@@ -77,6 +94,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
           cleared: f.cleared_us === null ? null : formatUs(f.cleared_us),
           clearedBy: f.cleared_by,
           rule: f.rule_id,
+          joined: f.joined,
           facts: f.facts,
           steps: Object.fromEntries(f.evidence.flatMap((e) => (e.step === undefined ? [] : [[e.id, e.step]]))),
           evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
@@ -167,8 +185,99 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
         return detail(p.id);
       },
     }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/assign",
+      summary: "Says who works on it; null: nobody",
+      access: "act",
+      params,
+      body: AssignIncident,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        if (!(await assignIncident(db, p.id, body.to || null))) throw notFound(p.id);
+        await addEvent(db, p.id, nowUs(), actor.name, "assigned", body.to || "nobody");
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/shelve",
+      summary: "Keeps it out of the queue until a moment, with the reason; null brings it back",
+      access: "act",
+      params,
+      body: ShelveIncident,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        const until = body.until === null ? null : readRfc3339(body.until);
+        if (until !== null && until.us <= nowUs())
+          throw new AppError("BAD_TIME", "until: expected a time to come", { field: "until" });
+        if (!(await shelveIncident(db, p.id, until?.us ?? null, actor.name, body.why))) throw notFound(p.id);
+        await addEvent(
+          db,
+          p.id,
+          nowUs(),
+          actor.name,
+          until === null ? "taken from the shelf" : "shelved",
+          until === null ? "" : `until ${formatUs(until.us)}${body.why ? `: ${body.why}` : ""}`,
+        );
+        await audit(actor.name, "incident shelved", { incident: p.id });
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/merge",
+      summary: "Moves its findings into another incident, which stays",
+      access: "act",
+      params,
+      body: MergeIncident,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        const [from, into] = [await findIncident(db, p.id), await findIncident(db, body.into)];
+        if (!from) throw notFound(p.id);
+        if (!into) throw notFound(body.into);
+        if (p.id === body.into || from.merged_into !== null || into.merged_into !== null)
+          throw new AppError("CONFLICT", `incident ${p.id} cannot be merged into ${body.into}`);
+        await mergeIncidents(db, p.id, body.into, `merged by ${actor.name} from incident ${p.id}`);
+        await addEvent(db, p.id, nowUs(), actor.name, "merged", `into incident ${body.into}`);
+        await addEvent(db, body.into, nowUs(), actor.name, "took in", `incident ${p.id}: ${from.title}`);
+        await audit(actor.name, "incidents merged", { incident: p.id, into: body.into });
+        return detail(body.into);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/split",
+      summary: "Takes a finding out into an incident of its own",
+      access: "act",
+      params,
+      body: SplitIncident,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        const row = await findIncident(db, p.id);
+        if (!row) throw notFound(p.id);
+        const findings = await findingsOf(db, p.id);
+        const finding = findings.find((f) => f.id === body.finding);
+        const version = finding && (await ruleBodies(db, [finding]))[0];
+        if (!finding || !version || findings.length < 2)
+          throw new AppError("CONFLICT", `finding ${body.finding} cannot be taken out of incident ${p.id}`);
+        const rule = Rule.parse(version.body);
+        const own = await splitIncident(db, p.id, body.finding, {
+          title: findingTitle(rule, finding.count, finding.entities, await directory.get(), finding.facts),
+          severity: severityOf(rule, finding.count),
+          ruleVersion: version.version,
+        });
+        if (own === null) throw new AppError("CONFLICT", `finding ${body.finding} is not there any more`);
+        await addEvent(db, p.id, nowUs(), actor.name, "split", `incident ${own} was taken out`);
+        await addEvent(db, own, nowUs(), actor.name, "split", `taken out of incident ${p.id}`);
+        await audit(actor.name, "incident split", { incident: p.id, own });
+        return detail(own);
+      },
+    }),
   ];
 };
+
+const notFound = (id: number): AppError => new AppError("NOT_FOUND", `there is no incident ${id}`);
 
 function toJson(row: IncidentRow, senders: SenderDirectory): z.input<typeof IncidentList>["incidents"][number] {
   const fields = [...new Set(row.entities.map((e) => e.split("\u0001")[0]!))];
@@ -186,6 +295,12 @@ function toJson(row: IncidentRow, senders: SenderDirectory): z.input<typeof Inci
     returned: row.returned,
     entities: fields.flatMap((field) => entityValues(field, row.entities, senders).map((value) => ({ field, value }))),
     closeReason: row.close_reason,
+    assignedTo: row.owner,
+    shelved:
+      row.shelved_until_us === null || row.shelved_until_us < nowUs()
+        ? null
+        : { until: formatUs(row.shelved_until_us), by: row.shelved_by ?? "", why: row.shelved_why ?? "" },
+    mergedInto: row.merged_into,
     acknowledged:
       row.acknowledged_by === null || row.acknowledged_us === null
         ? null

@@ -7,6 +7,7 @@ import { Button } from "../../ui/button";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
+import { MoreActs } from "./more-acts";
 
 type Writing = "acknowledge" | "note" | "close" | null;
 
@@ -22,6 +23,7 @@ const REASON_WORDS: Readonly<Record<(typeof CLOSE_REASONS)[number], string>> = {
   fixed: "fixed (the same within 24 h returns here)",
   expected: "expected (the same later starts anew)",
   false: "false: the rule was wrong (the same later starts anew)",
+  duplicate: "duplicate: another incident holds it",
 };
 
 /** Facts, what to do, notes and history. */
@@ -42,6 +44,7 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
           Note
         </Button>
         {i.state !== "closed" && <Button onClick={() => setWriting("close")}>Close</Button>}
+        <MoreActs detail={detail} act={act} />
       </div>
       {writing !== null && (
         <Form key={writing} writing={writing} act={act} busy={busy} onCancel={() => setWriting(null)} />
@@ -56,6 +59,16 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
                 : `${i.state}, ${i.acknowledged ? "seen" : "not seen yet"}`,
             ],
             ["severity", i.severity],
+            ["assigned to", i.assignedTo],
+            [
+              "shelved",
+              i.shelved &&
+                `until ${dayClock(usOf(i.shelved.until), zone)} by ${i.shelved.by}${i.shelved.why && `: ${i.shelved.why}`}`,
+            ],
+            [
+              "merged into",
+              i.mergedInto === null ? null : <Link to={`/incidents/${i.mergedInto}`}>incident {i.mergedInto}</Link>,
+            ],
             ["seen by", i.acknowledged ? `${i.acknowledged.by}, ${dayClock(usOf(i.acknowledged.at), zone)}` : null],
             ["clears", detail.rules[0]?.clears ?? ""],
             ["returned", i.returned > 0 ? (i.returned === 1 ? "once" : `${i.returned} times`) : null],

@@ -2,7 +2,7 @@ import type { IncidentDetail } from "@halvik/core/contract";
 import { formatDuration } from "@halvik/core/time";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
 import { incidentQuery, request } from "../../app/api";
 import { usePageKeys } from "../../app/keys";
@@ -25,12 +25,17 @@ export function IncidentPage() {
   const { id = "" } = useParams();
   const detail = useQuery(incidentQuery(id));
   const client = useQueryClient();
+  const navigate = useNavigate();
   const [writing, setWriting] = useState<"acknowledge" | "note" | "close" | null>(null);
   const act = useMutation({
     mutationFn: ({ what, body }: { what: string; body: object }) =>
       request<IncidentDetail>("POST", `/incidents/${id}/${what}`, body),
     onSuccess: (answer) => {
-      client.setQueryData(["incident", id], answer);
+      const shown = String(answer.incident.id);
+      client.setQueryData(["incident", shown], answer);
+      void client.invalidateQueries({ queryKey: ["incident", id] });
+      // merged or split: the one that holds the findings now
+      if (shown !== id) void navigate(`/incidents/${shown}`);
       void client.invalidateQueries({ queryKey: ["incidents"] });
       void client.invalidateQueries({ queryKey: ["summary"] });
       setWriting(null);
@@ -144,6 +149,9 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
                 </b>
               )}
             </p>
+            {latest && latest.joined !== "" && (
+              <p className="text-[13px]">It belongs here: {safeText(latest.joined)}.</p>
+            )}
             <p className="text-[13px] text-quiet">{safeText(rule.sentence)}</p>
             {latest && rule.steps.length > 0 && (
               <ol className="mt-1 text-[13px]">

@@ -1,0 +1,171 @@
+import type { IncidentDetail } from "@halvik/core/contract";
+import { useQuery } from "@tanstack/react-query";
+import { Dialog, DropdownMenu } from "radix-ui";
+import { type FormEvent, useState } from "react";
+import { incidentsQuery, sessionQuery } from "../../app/api";
+import { isoOf, useViewStore } from "../../app/view-store";
+import { Button } from "../../ui/button";
+import { Field, Input } from "../../ui/field";
+import { safeText } from "../../ui/safe-text";
+
+const HOUR_US = 3_600_000_000;
+const SHELF = [
+  ["for an hour", HOUR_US],
+  ["for four hours", 4 * HOUR_US],
+  ["for a day", 24 * HOUR_US],
+  ["for a week", 7 * 24 * HOUR_US],
+] as const;
+
+interface MoreActsProps {
+  readonly detail: IncidentDetail;
+  readonly act: (what: string, body: object) => void;
+}
+
+/** What is done less often: assign, shelve, merge, split. */
+export function MoreActs({ detail: { incident, findings, rules }, act }: MoreActsProps) {
+  const [open, setOpen] = useState<"assign" | "shelve" | "merge" | null>(null);
+  const session = useQuery(sessionQuery);
+  const item = "cursor-pointer px-3 py-1 data-highlighted:bg-wash data-disabled:text-quiet";
+  const me = session.data?.name ?? "";
+  return (
+    <>
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild>
+          <Button>More</Button>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            align="end"
+            onCloseAutoFocus={(e) => open !== null && e.preventDefault()}
+            className="z-20 max-w-96 rounded-[2px] border border-line-strong bg-sheet py-1 text-[13px] shadow-lg"
+          >
+            {incident.assignedTo !== me && (
+              <DropdownMenu.Item className={item} onSelect={() => act("assign", { to: me })}>
+                Assign to me
+              </DropdownMenu.Item>
+            )}
+            <DropdownMenu.Item className={item} onSelect={() => setOpen("assign")}>
+              Assign to …
+            </DropdownMenu.Item>
+            {incident.shelved === null ? (
+              <DropdownMenu.Item className={item} onSelect={() => setOpen("shelve")}>
+                Shelve …
+              </DropdownMenu.Item>
+            ) : (
+              <DropdownMenu.Item className={item} onSelect={() => act("shelve", { until: null })}>
+                Take from the shelf
+              </DropdownMenu.Item>
+            )}
+            <DropdownMenu.Item className={item} onSelect={() => setOpen("merge")}>
+              Merge into another incident …
+            </DropdownMenu.Item>
+            {findings.length > 1 &&
+              findings.map((f) => (
+                <DropdownMenu.Item key={f.id} className={item} onSelect={() => act("split", { finding: f.id })}>
+                  Split off “{safeText(rules.find((r) => r.id === f.rule)?.name ?? f.rule)}” (
+                  {f.count.toLocaleString("en")})
+                </DropdownMenu.Item>
+              ))}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+      <Dialog.Root open={open !== null} onOpenChange={(is) => !is && setOpen(null)}>
+        <Dialog.Portal>
+          <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/20" />
+          <Dialog.Content
+            aria-describedby={undefined}
+            className="fixed top-24 left-1/2 z-30 w-[420px] -translate-x-1/2 rounded-[2px] border border-line-strong bg-sheet p-5 shadow-lg"
+          >
+            <Dialog.Title className="mb-2 text-[17px] font-semibold">
+              {open === "assign" ? "Assign" : open === "shelve" ? "Shelve" : "Merge into another incident"}
+            </Dialog.Title>
+            {open === "merge" ? (
+              <Merge
+                id={incident.id}
+                onPick={(into) => {
+                  act("merge", { into });
+                  setOpen(null);
+                }}
+              />
+            ) : (
+              open !== null && (
+                <Ask
+                  shelve={open === "shelve"}
+                  onDone={(what, body) => {
+                    act(what, body);
+                    setOpen(null);
+                  }}
+                />
+              )
+            )}
+          </Dialog.Content>
+        </Dialog.Portal>
+      </Dialog.Root>
+    </>
+  );
+}
+
+function Ask({ shelve, onDone }: { shelve: boolean; onDone: (what: string, body: object) => void }) {
+  const nowUs = useViewStore((s) => s.nowUs);
+  const [text, setText] = useState("");
+  const [spanUs, setSpanUs] = useState<number>(SHELF[0][1]);
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    if (shelve) onDone("shelve", { until: isoOf(nowUs + spanUs), why: text });
+    else onDone("assign", { to: text.trim() === "" ? null : text.trim() });
+  };
+  return (
+    <form onSubmit={submit}>
+      {shelve && (
+        <Field label="How long">
+          {(id) => (
+            <select
+              id={id}
+              value={spanUs}
+              onChange={(e) => setSpanUs(Number(e.target.value))}
+              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1"
+            >
+              {SHELF.map(([name, us]) => (
+                <option key={name} value={us}>
+                  {name}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+      )}
+      <Field label={shelve ? "Why" : "Who works on it"} hint={shelve ? "It comes back by itself." : "Empty: nobody."}>
+        {(id) => (
+          <Input id={id} value={text} onChange={(e) => setText(e.target.value)} maxLength={120} required={shelve} />
+        )}
+      </Field>
+      <Button main type="submit">
+        {shelve ? "Shelve" : "Assign"}
+      </Button>
+    </form>
+  );
+}
+
+function Merge({ id, onPick }: { id: number; onPick: (into: number) => void }) {
+  const others = useQuery(incidentsQuery("all", {}));
+  const shown = others.data?.incidents.filter((i) => i.id !== id && i.state !== "closed") ?? [];
+  return (
+    <>
+      <p className="mb-2 text-quiet">Its findings move there; this number leads to it from then on.</p>
+      <ul className="max-h-80 overflow-y-auto">
+        {shown.map((i) => (
+          <li key={i.id}>
+            <button
+              type="button"
+              className="w-full border-b border-line py-1 text-left hover:bg-wash"
+              onClick={() => onPick(i.id)}
+            >
+              <span className="text-quiet">{i.id}</span> {safeText(i.title)}
+            </button>
+          </li>
+        ))}
+      </ul>
+      {shown.length === 0 && <p className="text-quiet">There is no other incident that is not closed.</p>}
+    </>
+  );
+}
