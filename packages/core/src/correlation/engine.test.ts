@@ -38,7 +38,7 @@ describe("the engine", () => {
       0,
     );
     expect(result.episodes.map((e) => [e.key, e.episode.count])).toEqual([["10.0.0.1", 2]]);
-    expect(findingTitle(rule(), 2, result.episodes[0]!.episode.entities, directory)).toBe(
+    expect(findingTitle(rule(), { ...result.episodes[0]!.episode, key: "10.0.0.1" }, directory)).toBe(
       "2 from 10.0.0.1 as u1, u5 on sender 1",
     );
   });

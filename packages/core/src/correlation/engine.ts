@@ -167,9 +167,12 @@ export class RuleEngine {
   }
 
   /** Episodes of a lane that stand open. */
-  open(lane: string): Episode[] {
-    return this.rules.flatMap(({ lanes }) =>
-      [...(lanes.get(lane)?.machines.values() ?? [])].flatMap(({ machine }) => machine.current() ?? []),
+  standing(lane: string): EpisodeReport[] {
+    return this.rules.flatMap(({ program, lanes }) =>
+      [...(lanes.get(lane)?.machines ?? [])].flatMap(([key, { machine }]) => {
+        const episode = machine.current();
+        return episode === null ? [] : [{ ruleId: program.rule.id, lane, key, episode, final: false }];
+      }),
     );
   }
 

@@ -1,3 +1,4 @@
+import { fold } from "../filter/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import { KEY_SEPARATOR } from "./compile-rule.js";
 import type { Episode } from "./event.js";
@@ -7,21 +8,36 @@ const SHOWN_VALUES = 3;
 
 /** Fills `{field}`, `{count}` and the names of measured values in a rule's title; sender ids become names. */
 export function findingTitle(
-  rule: Pick<Rule, "title">,
-  count: number,
-  entities: readonly string[],
+  rule: Pick<Rule, "title" | "key">,
+  finding: {
+    readonly key: string;
+    readonly count: number;
+    readonly entities: readonly string[];
+    readonly facts: Episode["facts"];
+  },
   directory: SenderDirectory,
-  facts: Episode["facts"] = [],
 ): string {
+  const { count, entities, facts } = finding;
+  const keys = finding.key.split(KEY_SEPARATOR);
   return rule.title.replace(/\{([a-z ]+)\}/g, (_, name: string) => {
     if (name === "count") return String(count);
     const fact = facts.find(([n]) => n === name);
     if (fact) return shortNumber(fact[1]);
-    const values = entityValues(name, entities, directory);
+    const place = rule.key.findIndex((k) => k === name);
+    // what it is keyed by is one value, whoever else its records name
+    const values = entityValues(name, place < 0 ? entities : own(entities, name, keys[place] ?? ""), directory);
     if (values.length === 0) return "?";
     const rest = values.length - SHOWN_VALUES;
     return values.slice(0, SHOWN_VALUES).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
   });
+}
+
+/** The value of the key as it was written. */
+function own(entities: readonly string[], name: string, key: string): string[] {
+  const written = entities.find(
+    (e) => e.startsWith(`${name}${KEY_SEPARATOR}`) && fold(e).endsWith(`${KEY_SEPARATOR}${fold(key)}`),
+  );
+  return [written ?? `${name}${KEY_SEPARATOR}${key}`];
 }
 
 /** The values of one field among a finding's entities, as people read them. */

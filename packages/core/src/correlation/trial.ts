@@ -51,7 +51,7 @@ export function tryRule(rule: Rule, test: RuleTest): TrialResult {
   for (const record of records) ended(engine.step("trial", [record], record.timeUs - LATENESS_US));
   const last = engine.step("trial", [], (records[records.length - 1]?.timeUs ?? BEGIN_US) + ENDS_AFTER_US);
   ended(last);
-  episodes.push(...engine.open("trial"));
+  episodes.push(...engine.standing("trial").map((e) => e.episode));
   return { raised: episodes.length, passes: episodes.length === test.raises, episodes };
 }
 

@@ -1,4 +1,12 @@
-export { findJoint, type Joinable, type JoinableIncident, type JoinContext, type Joint } from "./joining.js";
+export {
+  consequencesOf,
+  findJoint,
+  type Joinable,
+  type JoinableIncident,
+  type JoinContext,
+  type JoiningFinding,
+  type Joint,
+} from "./joining.js";
 export {
   CLOSE_REASONS,
   type CloseReason,

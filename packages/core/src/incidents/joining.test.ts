@@ -1,4 +1,4 @@
-import { findJoint, type JoinableIncident, type JoinContext } from "./index.js";
+import { consequencesOf, findJoint, type JoinableIncident, type JoinContext } from "./index.js";
 
 const MIN = 60e6;
 const entities = (...pairs: string[]) => pairs.map((p) => p.replace("=", "\u0001"));
@@ -11,12 +11,15 @@ const incident = (over: Partial<JoinableIncident> = {}): JoinableIncident => ({
   ...over,
 });
 const finding = (atMin: number, ...pairs: string[]) => ({
+  rule: "r",
+  aboutSender: false,
   firstUs: atMin * MIN,
   lastUs: (atMin + 1) * MIN,
   entities: entities(...pairs),
 });
 const context: JoinContext = {
   isHub: (e) => e === "src\u000110.0.0.53",
+  explainedBy: (rule) => (rule === "behind" ? ["uplink-down"] : []),
   relation: (cause, consequence) => (cause === "4" && consequence === "gate" ? "gate is reached through core" : null),
   say: (field, value) => (field === "sender" ? `sender ${value}` : value),
 };
@@ -71,9 +74,16 @@ describe("joining (semantics 25)", () => {
       { incident: 2 },
     ],
   ] as const)("%s", (_what, f, incidents, want) => {
-    const joint = findJoint(f, [], incidents, context);
+    const joint = findJoint(f, incidents, context);
     if (want === null) expect(joint).toBeNull();
     else expect(joint).toMatchObject(want);
+  });
+
+  test("the same rule on the same sender is one trouble, if the rule tells senders apart", () => {
+    const there = incident({ rules: ["r"], entities: entities("sender=3", "interface=te1/30") });
+    const here = finding(112, "sender=3", "interface=te1/30 to Hestnes");
+    expect(findJoint({ ...here, aboutSender: true }, [there], context)).toMatchObject({ strength: "strong" });
+    expect(findJoint(here, [there], context)).toBeNull();
   });
 
   const uplink = incident({ id: 5, rules: ["uplink-down"], entities: entities("sender=4", "interface=te1/30") });
@@ -81,15 +91,22 @@ describe("joining (semantics 25)", () => {
     [
       "a cause explains what is behind it",
       finding(112, "host=gate"),
-      ["uplink-down"],
+      "behind",
       { incident: 5, strength: "cause", reason: "explained by it: gate is reached through core" },
     ],
-    ["not what is elsewhere", finding(112, "host=other"), ["uplink-down"], null],
-    ["not what no rule says it explains", finding(112, "host=gate"), [], null],
-    ["not what comes long after", finding(130, "host=gate"), ["uplink-down"], null],
-  ] as const)("%s", (_what, f, explainedBy, want) => {
-    const joint = findJoint(f, explainedBy, [uplink], context);
+    ["not what is elsewhere", finding(112, "host=other"), "behind", null],
+    ["not what no rule says it explains", finding(112, "host=gate"), "r", null],
+    ["not what comes long after", finding(130, "host=gate"), "behind", null],
+  ] as const)("%s", (_what, f, rule, want) => {
+    const joint = findJoint({ ...f, rule }, [uplink], context);
     if (want === null) expect(joint).toBeNull();
     else expect(joint).toMatchObject(want);
+  });
+  test("a cause that comes later takes its consequences in", () => {
+    const gate = incident({ id: 7, rules: ["behind"], entities: entities("host=gate") });
+    const mixed = incident({ id: 8, rules: ["behind", "other"], entities: entities("host=gate") });
+    const cause = { ...finding(112, "sender=4", "interface=te1/30"), rule: "uplink-down" };
+    expect(findJoint(cause, [gate], context)).toMatchObject({ incident: 7, strength: "explains" });
+    expect(consequencesOf(cause, [gate, mixed], context).map((j) => j.incident)).toEqual([7]);
   });
 });

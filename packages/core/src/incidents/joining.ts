@@ -26,16 +26,26 @@ export interface JoinableIncident extends Joinable {
   readonly rules: readonly string[];
 }
 
+/** A finding that looks for its incident. */
+export interface JoiningFinding extends Joinable {
+  readonly rule: string;
+  /** Its rule tells senders apart: the same rule on the same sender is one trouble of that sender. */
+  readonly aboutSender: boolean;
+}
+
 /** Where a finding belongs, and why: said to people as it stands here. */
 export interface Joint {
   readonly incident: number;
-  readonly strength: "cause" | "strong" | "weak";
+  /** "cause": the incident explains the finding; "explains": the other way round. */
+  readonly strength: "cause" | "explains" | "strong" | "weak";
   readonly reason: string;
 }
 
 export interface JoinContext {
   /** Things that too many have to do with: relays, resolvers, gateways. They join nothing. */
   readonly isHub: (entity: string) => boolean;
+  /** Rules whose open findings explain those of a rule. */
+  readonly explainedBy: (rule: string) => readonly string[];
   /** How two senders hang together: the second is reached through the first, or they stand at one site; null: they do not. */
   readonly relation: (cause: string, consequence: string) => string | null;
   /** A value as people read it. */
@@ -43,18 +53,19 @@ export interface JoinContext {
 }
 
 /**
- * The incident that a finding of a rule belongs to (`semantics.md` 25): one that explains it, or one with which it shares an entity
- * near enough in time: one telling link, or two weak ones. The most links win, then the most recent evidence.
- * @param explainedBy rules whose open findings explain this one
+ * The incident that a finding belongs to (`semantics.md` 25): one that explains it or that it explains, or one with which it shares an
+ * entity near enough in time: one telling link, or two weak ones. The most links win, then the most recent evidence.
  */
 export function findJoint(
-  finding: Joinable,
-  explainedBy: readonly string[],
+  finding: JoiningFinding,
   incidents: readonly JoinableIncident[],
   context: JoinContext,
 ): Joint | null {
   const joints = incidents.flatMap((incident) => {
-    const joint = causeOf(finding, explainedBy, incident, context) ?? linkOf(finding, incident, context);
+    const joint =
+      explainedBy(finding, incident, context) ??
+      explains(finding, incident, context) ??
+      linkOf(finding, incident, context);
     return joint === null ? [] : [{ ...joint, lastUs: incident.lastUs }];
   });
   joints.sort((a, b) => b.weight - a.weight || b.lastUs - a.lastUs || a.incident - b.incident);
@@ -62,26 +73,47 @@ export function findJoint(
   return best === undefined ? null : { incident: best.incident, strength: best.strength, reason: best.reason };
 }
 
+/** Incidents that hold nothing but what a finding explains: they are its consequences. */
+export const consequencesOf = (
+  finding: JoiningFinding,
+  incidents: readonly JoinableIncident[],
+  context: JoinContext,
+): Joint[] =>
+  incidents.flatMap((incident) =>
+    incident.rules.every((r) => context.explainedBy(r).includes(finding.rule))
+      ? (explains(finding, incident, context) ?? [])
+      : [],
+  );
+
 type Weighed = Joint & { readonly weight: number };
 
-function causeOf(
-  finding: Joinable,
-  explainedBy: readonly string[],
-  incident: JoinableIncident,
-  context: JoinContext,
-): Weighed | null {
-  if (!incident.rules.some((r) => explainedBy.includes(r))) return null;
-  if (apart(finding, incident) > CAUSE_US) return null;
-  for (const consequence of valuesOf(finding.entities, "sender", "host"))
-    for (const cause of valuesOf(incident.entities, "sender")) {
-      const relation = context.relation(cause, consequence);
-      if (relation !== null)
-        return { incident: incident.id, strength: "cause", reason: `explained by it: ${relation}`, weight: 1_000 };
+function explainedBy(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Weighed | null {
+  if (!incident.rules.some((r) => context.explainedBy(finding.rule).includes(r))) return null;
+  const relation = relationOf(incident, finding, context);
+  return relation === null
+    ? null
+    : { incident: incident.id, strength: "cause", reason: `explained by it: ${relation}`, weight: 1_000 };
+}
+
+function explains(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Weighed | null {
+  if (!incident.rules.some((r) => context.explainedBy(r).includes(finding.rule))) return null;
+  const relation = relationOf(finding, incident, context);
+  return relation === null
+    ? null
+    : { incident: incident.id, strength: "explains", reason: `it explains this: ${relation}`, weight: 900 };
+}
+
+function relationOf(cause: Joinable, consequence: Joinable, context: JoinContext): string | null {
+  if (apart(cause, consequence) > CAUSE_US) return null;
+  for (const one of valuesOf(consequence.entities, "sender", "host"))
+    for (const other of valuesOf(cause.entities, "sender")) {
+      const relation = context.relation(other, one);
+      if (relation !== null) return relation;
     }
   return null;
 }
 
-function linkOf(finding: Joinable, incident: JoinableIncident, context: JoinContext): Weighed | null {
+function linkOf(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Weighed | null {
   const gap = apart(finding, incident);
   if (gap > NEAR_US) return null;
   if (Math.max(finding.lastUs, incident.lastUs) - Math.min(finding.firstUs, incident.firstUs) > SPAN_US) return null;
@@ -89,7 +121,8 @@ function linkOf(finding: Joinable, incident: JoinableIncident, context: JoinCont
   const links = [...new Set(finding.entities.map(sameThing))].filter(
     (e) => known.has(e) && !context.isHub(known.get(e)!),
   );
-  const strong = links.filter(isTelling);
+  const sameTrouble = finding.aboutSender && incident.rules.includes(finding.rule);
+  const strong = links.filter((l) => isTelling(l) || (sameTrouble && l.startsWith("sender\u0001")));
   if (strong.length === 0 && links.length < WEAK_LINKS) return null;
   const shown = (strong.length > 0 ? strong : links).slice(0, 2).map((link) => {
     const [field = "", value = ""] = known.get(link)!.split("\u0001");

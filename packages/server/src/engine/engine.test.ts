@@ -1,11 +1,12 @@
+import { syslogRecord } from "@halvik/core/normalise";
 import { Cadence, SenderDirectory } from "@halvik/core/senders";
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { testRecord } from "../../../core/src/testing/record.js";
 import { BatchWriter } from "../store/batches.js";
 import { claimCollector } from "../store/collectors.js";
-import { acknowledge, closeIncident } from "../store/incidents.js";
-import { connectionOf } from "../store/pool.js";
+import { acknowledge, closeIncident, mergeIncidents, splitIncident } from "../store/incidents.js";
+import { connectionOf, createPool } from "../store/pool.js";
 import { IdSource } from "../store/record-id.js";
 import { loadSenders } from "../store/senders.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
@@ -242,4 +243,96 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
     [T],
   );
   expect(await look(T + 24 * S)).toEqual(["sign-in-refused 192.0.2.9"]);
+});
+
+describe("joining on a real store", () => {
+  const message = (seconds: number, sender: number, text: string) => {
+    const timeUs = T + seconds * S;
+    const { content } = syslogRecord(Buffer.from(text), { receivedUs: timeUs, zone: "UTC", clockOffsetUs: 0 });
+    return { id: ids.next(timeUs), sender, endpoint: "t", copyOf: null, content: { ...content, timeUs } };
+  };
+  const store = (records: ReturnType<typeof message>[], through: number) =>
+    writer.commit({ number: ++number, records, throughUs: T + through * S, runRules: true }, T + through * S);
+  const incidents = async () =>
+    (
+      await client.query<{ id: number; title: string; rules: string[]; count: number }>(
+        "select i.id, i.title, i.count, array(select distinct f.rule_id from finding f where f.incident = i.id order by 1) as rules from incident i where i.first_us >= $1 and i.merged_into is null order by i.id",
+        [T],
+      )
+    ).rows;
+
+  test("a chain over hosts is one incident, named by the worst of it, with the reason of each link", async () => {
+    await client.query(
+      "insert into sender (id, name, state) values (201, 'edge', 'admitted'), (202, 'inner', 'admitted') on conflict do nothing",
+    );
+    const session = await open();
+    const from = "203.0.113.201";
+    await store(
+      [
+        ...Array.from({ length: 12 }, (_, i) =>
+          message(i, 201, `<38>sshd[1]: Failed password for jo.berg from ${from} port 1 ssh2`),
+        ),
+        message(30, 201, `<38>sshd[1]: Accepted password for jo.berg from ${from} port 1 ssh2`),
+        ...[0, 1, 2].map((i) => message(60 + i * 5, 202, "<34>su: 'su root' failed for jo.berg on /dev/pts/1")),
+      ],
+      600,
+    );
+    while (await session.step()) {}
+    const [one, ...others] = await incidents();
+    expect(others).toEqual([]);
+    expect(one).toMatchObject({
+      title: `${from} was let in as jo.berg after many refused logons`,
+      rules: ["guessed-then-in", "privilege-refused", "refused-logons"],
+    });
+    const { rows } = await client.query("select joined from finding where incident = $1 and joined <> '' order by id", [
+      one!.id,
+    ]);
+    expect(rows.map((r) => r.joined)).toEqual(expect.arrayContaining([expect.stringContaining("same user jo.berg")]));
+    // a person takes one out, and merges it back
+    const { rows: finding } = await client.query<{ id: number }>(
+      "select id from finding where incident = $1 and rule_id = 'privilege-refused'",
+      [one!.id],
+    );
+    const pool = createPool(connectionOf(instance.config, instance.secrets, "owner"), 2, 10_000);
+    const own = await splitIncident(pool, one!.id, finding[0]!.id, { title: "apart", severity: 3, ruleVersion: 1 });
+    expect(await incidents()).toMatchObject([{ rules: ["guessed-then-in", "refused-logons"] }, { id: own, count: 3 }]);
+    await mergeIncidents(client, own!, one!.id, "merged by hand");
+    expect(await incidents()).toMatchObject([{ id: one!.id, rules: one!.rules, count: one!.count }]);
+    await pool.end();
+  });
+
+  test("a storm is one incident with its count", async () => {
+    const session = await open();
+    for (let part = 0; part < 5; part++)
+      await store(
+        Array.from({ length: 2_000 }, (_, i) =>
+          message(part * 20 + i / 100, 201, `<38>sshd[1]: Failed password for root from 203.0.113.202 port ${i} ssh2`),
+        ),
+        part * 20 + 20,
+      );
+    await quiet(1_200);
+    while (await session.step()) {}
+    expect(await incidents()).toMatchObject([{ count: 10_000, rules: ["refused-logons"] }]);
+  });
+
+  test("a cause that is found later takes in what it explains", async () => {
+    await client.query(
+      "insert into sender (id, name, state, reached_through) values (211, 'core', 'admitted', null), (212, 'far-router', 'admitted', 211) on conflict do nothing",
+    );
+    const session = await open();
+    await store(
+      [
+        message(0, 211, "<187>Interface te1/30, changed state to down"),
+        message(3, 212, "<188>ospf: adjacency with 10.0.0.3 went from full to down"),
+      ],
+      10,
+    );
+    await session.step();
+    expect(await incidents()).toMatchObject([{ rules: ["adjacency-lost"] }]);
+    await quiet(600);
+    while (await session.step()) {}
+    expect(await incidents()).toMatchObject([
+      { title: "te1/30 of core is down", rules: ["adjacency-lost", "uplink-down"] },
+    ]);
+  });
 });

@@ -7,11 +7,20 @@ import {
   ruleWindowUs,
   severityOf,
 } from "@halvik/core/correlation";
-import { type CloseReason, findJoint, newSinceSeen, placeFinding, type SeenEvidence } from "@halvik/core/incidents";
+import {
+  type CloseReason,
+  consequencesOf,
+  findJoint,
+  type JoinContext,
+  newSinceSeen,
+  placeFinding,
+  type SeenEvidence,
+} from "@halvik/core/incidents";
 import type { Severity } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatDuration } from "@halvik/core/time";
 import { type FindingRow, insertFinding, loadFindings, updateFinding } from "../store/engine-store.js";
+import { mergeIncidents } from "../store/incidents.js";
 import type { Queryable } from "../store/pool.js";
 import { busyEntities, hubTest, joinableIncidents, relationOf } from "./joints.js";
 
@@ -75,7 +84,7 @@ export class Findings {
       const rule = rules.get(report.ruleId);
       if (!rule) continue;
       const found = this.match(report, rule, taken);
-      if (!found) taken.add(await this.raise(db, report, rule, directory, nowUs));
+      if (!found) taken.add(await this.raise(db, report, rules, rule, directory, nowUs));
       else {
         taken.add(found.id);
         const grew = found.clearedUs === report.episode.clearedUs;
@@ -130,21 +139,30 @@ export class Findings {
     Object.assign(f, { firstUs: e.firstUs, lastUs: e.lastUs, count: merged.count, clearedUs: e.clearedUs });
     const incident = await incidentOf(db, f);
     if (incident === null) return;
-    await this.touchIncident(db, incident, rule, { ...report, episode: merged }, added, directory, nowUs);
+    await this.touchIncident(
+      db,
+      incident,
+      rule,
+      { ...report, episode: merged },
+      { added, leads: false },
+      directory,
+      nowUs,
+    );
     if (clearedNow) await this.clearIncident(db, incident, merged, nowUs);
   }
 
   private async raise(
     db: Queryable,
     report: EpisodeReport,
+    rules: ReadonlyMap<string, Rule>,
     rule: Rule,
     directory: SenderDirectory,
     nowUs: number,
   ): Promise<number> {
     const { episode: e, ruleId, key, lane } = report;
-    const { incident, joined } = rule.listenOnly
-      ? { incident: null, joined: "" }
-      : await this.place(db, report, rule, directory, nowUs);
+    const { incident, joined, leads } = rule.listenOnly
+      ? { incident: null, joined: "", leads: false }
+      : await this.place(db, report, rules, rule, directory, nowUs);
     const id = await insertFinding(db, incident, report, e, joined);
     this.writtenUs.set(id, nowUs);
     this.remember({
@@ -159,7 +177,7 @@ export class Findings {
       clearedUs: e.clearedUs,
     });
     if (incident === null) return id;
-    await this.touchIncident(db, incident, rule, report, e.count, directory, nowUs);
+    await this.touchIncident(db, incident, rule, report, { added: e.count, leads }, directory, nowUs);
     if (e.clearedUs !== null) await this.clearIncident(db, incident, e, nowUs);
     return id;
   }
@@ -168,10 +186,11 @@ export class Findings {
   private async place(
     db: Queryable,
     report: EpisodeReport,
+    rules: ReadonlyMap<string, Rule>,
     rule: Rule,
     directory: SenderDirectory,
     nowUs: number,
-  ): Promise<{ incident: number; joined: string }> {
+  ): Promise<{ incident: number; joined: string; leads: boolean }> {
     const { episode: e, ruleId, key } = report;
     const { rows } = await db.query<{
       id: number;
@@ -190,18 +209,31 @@ export class Findings {
     const placement = placeFinding(earlier, e.firstUs);
     if (placement.to === "existing") {
       if (placement.returned) await this.reopen(db, placement.incident, e, earlier?.endedUs ?? null, nowUs);
-      return { incident: placement.incident, joined: "" };
+      return { incident: placement.incident, joined: "", leads: false };
     }
-    const joint = findJoint(e, rule.explainedBy, await joinableIncidents(db, e.firstUs, e.lastUs), {
+    const context: JoinContext = {
       isHub: hubTest(await busyEntities(db, nowUs)),
+      explainedBy: (id) => rules.get(id)?.explainedBy ?? [],
       relation: (cause, consequence) => relationOf(directory, cause, consequence),
       say: (field, value) => (field === "sender" ? directory.name(Number(value)) : value),
-    });
-    if (joint !== null) {
-      await addEvent(db, joint.incident, nowUs, ENGINE, "joined", `“${rule.name}”: ${joint.reason}`);
-      return { incident: joint.incident, joined: joint.reason };
+    };
+    const finding = { ...e, rule: ruleId, aboutSender: rule.key.includes("sender") };
+    const incidents = await joinableIncidents(db, e.firstUs, e.lastUs);
+    const joint = findJoint(finding, incidents, context);
+    if (joint === null)
+      return {
+        incident: await this.openIncident(db, rule, report, placement.linkedTo, directory, nowUs),
+        joined: "",
+        leads: true,
+      };
+    await addEvent(db, joint.incident, nowUs, ENGINE, "joined", `“${rule.name}”: ${joint.reason}`);
+    // a cause that comes after its consequences takes all of them in, not only the nearest
+    for (const other of consequencesOf(finding, incidents, context)) {
+      if (other.incident === joint.incident) continue;
+      await mergeIncidents(db, other.incident, joint.incident, other.reason);
+      await addEvent(db, joint.incident, nowUs, ENGINE, "took in", `incident ${other.incident}: ${other.reason}`);
     }
-    return { incident: await this.openIncident(db, rule, report, placement.linkedTo, directory, nowUs), joined: "" };
+    return { incident: joint.incident, joined: joint.reason, leads: joint.strength === "explains" };
   }
 
   private async reopen(
@@ -233,7 +265,7 @@ export class Findings {
       `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities, linked_to)
        values ($1, $2, 'open', $3, $4, $5, $6, $7, $8, 0, $9, $10) returning id`,
       [
-        findingTitle(rule, e.count, e.entities, directory, e.facts),
+        findingTitle(rule, { ...e, key }, directory),
         severityOf(rule, e.count),
         rule.id,
         version.rows[0]?.version ?? 1,
@@ -262,7 +294,7 @@ export class Findings {
     id: number,
     rule: Rule,
     { episode: e, key }: EpisodeReport,
-    added: number,
+    change: { readonly added: number; readonly leads: boolean },
     directory: SenderDirectory,
     nowUs: number,
   ): Promise<void> {
@@ -283,7 +315,7 @@ export class Findings {
     const entities = [...new Set([...row.entities, ...e.entities])].slice(0, 50);
     const severity = severityOf(rule, e.count);
     // what is worst gives the incident its name
-    const leads = rule.id === row.rule_id || severity < row.severity;
+    const leads = change.leads || rule.id === row.rule_id || severity < row.severity;
     const fresh =
       row.seen === null ? [] : newSinceSeen(row.seen, Math.min(severity, row.severity) as Severity, entities);
     await db.query(
@@ -292,12 +324,16 @@ export class Findings {
        where id = $1`,
       [
         id,
-        added,
+        change.added,
         e.firstUs,
         e.lastUs,
         entities,
         leads
-          ? findingTitle(rule, row.of_rule, rule.id === row.rule_id ? entities : e.entities, directory, e.facts)
+          ? findingTitle(
+              rule,
+              { ...e, key, count: row.of_rule, entities: rule.id === row.rule_id ? entities : e.entities },
+              directory,
+            )
           : row.title,
         fresh,
         severity,

@@ -80,11 +80,12 @@ export interface FindingDetail {
   facts: [string, number][];
   joined: string;
   entities: string[];
+  key: string;
 }
 
 export async function findingsOf(db: Queryable, incident: number): Promise<FindingDetail[]> {
   const { rows } = await db.query<FindingDetail>(
-    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, entities from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
+    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, entities, key from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
     [incident],
   );
   return rows;
@@ -164,16 +165,14 @@ const SUMS = `select sum(f.count) as count, min(f.first_us) as first_us, max(f.l
   from finding f where f.incident = $1`;
 
 /** Moves all findings of an incident into another, which stays; the first one leads there from now on. */
-export async function mergeIncidents(db: pg.Pool, id: number, into: number, reason: string): Promise<void> {
-  await inTransaction(db, async (client) => {
-    await client.query("update finding set incident = $2, joined = $3 where incident = $1", [id, into, reason]);
-    await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
-    await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [into, id]);
-    await client.query(
-      "update incident set state = 'open', ended_us = null, close_reason = null where id = $1 and state <> 'open' and exists (select from finding where incident = $1 and cleared_us is null)",
-      [into],
-    );
-  });
+export async function mergeIncidents(client: Queryable, id: number, into: number, reason: string): Promise<void> {
+  await client.query("update finding set incident = $2, joined = $3 where incident = $1", [id, into, reason]);
+  await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
+  await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [into, id]);
+  await client.query(
+    "update incident set state = 'open', ended_us = null, close_reason = null where id = $1 and state <> 'open' and exists (select from finding where incident = $1 and cleared_us is null)",
+    [into],
+  );
 }
 
 /** Takes a finding out into an incident of its own. @returns its number, or null when the finding is not there or the only one */

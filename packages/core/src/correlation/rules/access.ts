@@ -2,6 +2,7 @@ import type { RuleInput } from "../rule.js";
 import { letIn, refused, says, windows } from "./samples.js";
 
 const OUTSIDE = "203.0.113.9";
+const INSIDE = "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 127.0.0.0/8, ::1/128, fe80::/10, fc00::/7";
 const GUESSING = "MITRE ATT&CK T1110, Brute Force";
 const ACCOUNTS = "MITRE ATT&CK T1078, Valid Accounts";
 
@@ -81,7 +82,11 @@ export const ACCESS_RULES: readonly RuleInput[] = [
     key: ["user"],
     steps: [
       { name: "refused logons", filter: "category is logon and outcome is failure", count: 5, withinSeconds: 900 },
-      { name: "a logon that works", filter: "category is logon and outcome is success", withinSeconds: 3_600 },
+      {
+        name: "a logon that works, from outside",
+        filter: `category is logon and outcome is success and src present and not src within ${INSIDE}`,
+        withinSeconds: 3_600,
+      },
       { name: "rights used", filter: "category is privilege and outcome is success", withinSeconds: 3_600 },
     ],
     windowSeconds: 7_200,
@@ -203,8 +208,7 @@ export const ACCESS_RULES: readonly RuleInput[] = [
     kind: "first",
     id: "new-place-for-account",
     name: "An account comes from an address it never came from",
-    filter:
-      "category is logon and outcome is success and user present and not src within 10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 127.0.0.0/8, ::1/128, fe80::/10, fc00::/7 and src present",
+    filter: `category is logon and outcome is success and user present and src present and not src within ${INSIDE}`,
     key: ["user", "src"],
     unseenDays: 30,
     learningDays: 7,

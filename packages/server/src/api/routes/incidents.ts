@@ -44,6 +44,7 @@ import {
   shelveIncident,
   splitIncident,
 } from "../../store/incidents.js";
+import { inTransaction } from "../../store/pool.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
@@ -238,7 +239,9 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
         if (!into) throw notFound(body.into);
         if (p.id === body.into || from.merged_into !== null || into.merged_into !== null)
           throw new AppError("CONFLICT", `incident ${p.id} cannot be merged into ${body.into}`);
-        await mergeIncidents(db, p.id, body.into, `merged by ${actor.name} from incident ${p.id}`);
+        await inTransaction(db, (client) =>
+          mergeIncidents(client, p.id, body.into, `merged by ${actor.name} from incident ${p.id}`),
+        );
         await addEvent(db, p.id, nowUs(), actor.name, "merged", `into incident ${body.into}`);
         await addEvent(db, body.into, nowUs(), actor.name, "took in", `incident ${p.id}: ${from.title}`);
         await audit(actor.name, "incidents merged", { incident: p.id, into: body.into });
@@ -263,7 +266,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
           throw new AppError("CONFLICT", `finding ${body.finding} cannot be taken out of incident ${p.id}`);
         const rule = Rule.parse(version.body);
         const own = await splitIncident(db, p.id, body.finding, {
-          title: findingTitle(rule, finding.count, finding.entities, await directory.get(), finding.facts),
+          title: findingTitle(rule, finding, await directory.get()),
           severity: severityOf(rule, finding.count),
           ruleVersion: version.version,
         });
