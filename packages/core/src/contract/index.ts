@@ -46,5 +46,15 @@ export {
   ValuesQuery,
   WhyNothing,
 } from "./records.js";
+export {
+  RehearsalStep,
+  RehearsedFinding,
+  RehearseQuery,
+  RuleCheck,
+  RuleDetail,
+  RuleList,
+  RuleSwitch,
+  RuleText,
+} from "./rules.js";
 export { AdmitNetwork, SenderChange, SenderFacts, SenderJson, SenderList } from "./senders.js";
-export { Health, Intake, Job, NewPassword, RuleList, Session, SignIn, Summary } from "./status.js";
+export { Health, Intake, Job, NewPassword, Session, SignIn, Summary } from "./status.js";

@@ -82,23 +82,6 @@ export const Intake = z.object({
 });
 export type Intake = z.infer<typeof Intake>;
 
-export const RuleList = z.object({
-  rules: z.array(
-    z.object({
-      id: z.string(),
-      version: z.int(),
-      name: z.string(),
-      enabled: z.boolean(),
-      severity: z.string(),
-      sentence: z.string(),
-      open: z.int(),
-      raised: z.int(),
-      notes: z.string(),
-    }),
-  ),
-});
-export type RuleList = z.infer<typeof RuleList>;
-
 export const SignIn = z.object({ name: z.string().min(1).max(120), password: z.string().min(1).max(1_000) });
 export const NewPassword = z.object({ password: z.string().min(12, "at least 12 characters").max(1_000) });
 export const Session = z.object({

@@ -23,7 +23,7 @@ export function findingTitle(
     if (name === "count") return String(count);
     const fact = facts.find(([n]) => n === name);
     if (fact) return shortNumber(fact[1]);
-    const place = rule.key.findIndex((k) => k === name);
+    const place = (rule.key as readonly string[]).indexOf(name);
     // what it is keyed by is one value, whoever else its records name
     const values = entityValues(name, place < 0 ? entities : own(entities, name, keys[place] ?? ""), directory);
     if (values.length === 0) return "?";

@@ -21,6 +21,7 @@ import { importRoutes } from "./routes/imports.js";
 import { incidentRoutes } from "./routes/incidents.js";
 import { nameRoutes } from "./routes/names.js";
 import { recordRoutes } from "./routes/records.js";
+import { ruleRoutes } from "./routes/rules.js";
 import { senderRoutes } from "./routes/senders.js";
 import { sessionRoutes } from "./routes/session.js";
 import { statusRoutes } from "./routes/status.js";
@@ -87,6 +88,7 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
     ...recordRoutes(deps),
     ...filterRoutes(deps),
     ...incidentRoutes(deps),
+    ...ruleRoutes(deps),
     ...senderRoutes(deps, models),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),

@@ -1,42 +1,92 @@
-import { readFileSync } from "node:fs";
-import { Rule } from "@halvik/core/correlation";
+import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { Rule, tryRule } from "@halvik/core/correlation";
 import { Command } from "commander";
-import { z } from "zod";
+import { parseAllDocuments } from "yaml";
 import { audit } from "../access/people.js";
+import { readRule, writeRule } from "../exchange/rule-text.js";
 import { saveRule } from "../start/setup-database.js";
 import { RuleModel } from "../store/models.js";
 import { withModels } from "./context.js";
 
 export const rulesCommand = (): Command =>
   new Command("rules")
-    .description("the rules as JSON")
+    .description("the rules as files (YAML), fit for version control")
     .addCommand(
-      new Command("export").description("print every rule").action(() =>
-        withModels(async () => {
-          console.log(
-            JSON.stringify(
-              (await RuleModel.findAll({ order: ["id"] })).map((r) => r.body),
-              null,
-              2,
-            ),
-          );
-        }),
-      ),
+      new Command("export")
+        .description("print every rule, or write each into a file of its own")
+        .argument("[directory]")
+        .action((directory: string | undefined) =>
+          withModels(async () => {
+            const rules = (await RuleModel.findAll({ order: ["id"] })).map((r) => Rule.parse(r.body));
+            if (directory === undefined) console.log(rules.map(writeRule).join("---\n").trimEnd());
+            else {
+              mkdirSync(directory, { recursive: true });
+              for (const rule of rules) writeFileSync(join(directory, `${rule.id}.yaml`), writeRule(rule));
+              console.log(`${rules.length} written`);
+            }
+          }),
+        ),
     )
     .addCommand(
       new Command("import")
-        .description("make rules, or new versions of them, from a JSON array")
-        .argument("<file>", '"-" is standard input')
-        .action((file: string) =>
+        .description(
+          "make rules, or new versions of them, from a file with one or more rules, or from a directory of such files",
+        )
+        .argument("<path>", '"-" is standard input')
+        .action((path: string) =>
           withModels(async () => {
-            const parsed = z.array(Rule).safeParse(JSON.parse(readFileSync(file === "-" ? 0 : file, "utf8")));
-            if (!parsed.success)
-              throw new Error(
-                `rules: ${parsed.error.issues.map((i) => `${i.path.join(".")}: ${i.message}`).join("; ")}`,
-              );
-            for (const rule of parsed.data) await saveRule(rule, "command line");
-            await audit("command line", "rules imported", { count: parsed.data.length });
-            console.log(`${parsed.data.length} saved`);
+            const rules = readAll(path);
+            let changed = 0;
+            for (const rule of rules) {
+              const before = await RuleModel.findByPk(rule.id);
+              if (before && JSON.stringify(Rule.parse(before.body)) === JSON.stringify(rule)) continue;
+              await saveRule(rule, "command line");
+              changed++;
+            }
+            await audit("command line", "rules imported", { count: changed });
+            console.log(`${rules.length} read, ${changed} saved, ${rules.length - changed} unchanged`);
           }),
         ),
+    )
+    .addCommand(
+      new Command("test")
+        .description("run the tests that rules in files carry; exit 1 when one fails")
+        .argument("<path>", '"-" is standard input')
+        .action((path: string) => {
+          let failed = 0;
+          let run = 0;
+          for (const rule of readAll(path))
+            for (const t of rule.tests) {
+              const { raised, passes } = tryRule(rule, t);
+              run++;
+              if (passes) continue;
+              failed++;
+              console.log(`${rule.id}: “${t.name}” expects ${t.raises} findings and has ${raised}`);
+            }
+          console.log(`${run} tests, ${failed} failed`);
+          if (failed > 0) process.exitCode = 1;
+        }),
     );
+
+/** Every rule of a path; one that cannot be read refuses all, with its file and place. */
+function readAll(path: string): Rule[] {
+  const isDirectory = path !== "-" && statSync(path).isDirectory();
+  const files = isDirectory
+    ? readdirSync(path)
+        .filter((f) => /\.(ya?ml|json)$/.test(f))
+        .sort()
+        .map((f) => join(path, f))
+    : [path];
+  return files.flatMap((file) => {
+    const text = readFileSync(file === "-" ? 0 : file, "utf8");
+    return parseAllDocuments(text).map((document, i) => {
+      const { rule, issues } = readRule(document.toString());
+      if (rule === null)
+        throw new Error(
+          `${file}, rule ${i + 1}: ${issues.map((issue) => `${issue.path} ${issue.message}`.trim()).join("; ")}`,
+        );
+      return rule;
+    });
+  });
+}

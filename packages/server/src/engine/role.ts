@@ -7,6 +7,7 @@ import { dropRoot } from "../start/drop-root.js";
 import { BATCH_CHANNEL } from "../store/batches.js";
 import { keepSession } from "../store/keep-session.js";
 import { OwnRecords } from "../store/own-records.js";
+import { saveNearness } from "../store/rules.js";
 import { readRoles, writeHeartbeat } from "../store/status.js";
 import { EngineSession } from "./session.js";
 import { Uploads } from "./uploads.js";
@@ -15,6 +16,8 @@ import { watchSenders } from "./watch-senders.js";
 
 const IDLE_MS = 250;
 const WATCH_MS = 5_000;
+/** Keys of a rule that are said to be near to being raised. */
+const NEAREST = 5;
 const KEEP_BATCHES_US = 2 * 24 * 60 * US_PER_MINUTE;
 
 /** Runs the engine until stopped; reconnects and reads everything back after any failure. */
@@ -55,6 +58,7 @@ async function follow(client: pg.Client, config: Config, startedUs: number, stop
         ...(await watch.look(client, session.liveThroughUs, now)),
       ]);
       await uploads.look();
+      await saveNearness(client, session.nearness(NEAREST), now);
       await writeHeartbeat(client, "engine", startedUs, now, {
         memoryBytes: process.memoryUsage.rss(),
         throughUs: session.liveThroughUs,

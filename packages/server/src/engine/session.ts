@@ -126,6 +126,16 @@ export class EngineSession {
     return results;
   }
 
+  /** Keys of each rule that are near to being raised, and how many it forgot. */
+  nearness(most: number) {
+    const forgot = this.engine.evictions();
+    return [...this.rules.keys()].map((id) => ({
+      id,
+      near: this.engine.nearMisses(id, most),
+      forgot: forgot.get(id) ?? 0,
+    }));
+  }
+
   get senderDirectory(): SenderDirectory {
     return this.directory;
   }

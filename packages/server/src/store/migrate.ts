@@ -9,6 +9,7 @@ import { up as savedFilters } from "./migrations/006-saved-filters.js";
 import { up as keepDays } from "./migrations/007-keep-days.js";
 import { up as ruleKinds } from "./migrations/008-rule-kinds.js";
 import { up as joining } from "./migrations/009-joining.js";
+import { up as ruleState } from "./migrations/010-rule-state.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -21,6 +22,7 @@ const MIGRATIONS = [
   { name: "007-keep-days", up: keepDays },
   { name: "008-rule-kinds", up: ruleKinds },
   { name: "009-joining", up: joining },
+  { name: "010-rule-state", up: ruleState },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -13,6 +13,8 @@ import type {
   MibList,
   RecordDetail,
   RecordPage,
+  RehearsalStep,
+  RuleDetail,
   RuleList,
   SavedFilterList,
   SenderList,
@@ -147,6 +149,34 @@ export const rulesQuery = queryOptions({
   queryFn: ({ signal }) => request<RuleList>("GET", "/rules", undefined, signal),
   refetchInterval: 10_000,
 });
+
+export const ruleQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["rule", id],
+    queryFn: ({ signal }) => request<RuleDetail>("GET", `/rules/${id}`, undefined, signal),
+  });
+
+/** A rehearsal tells how far it has come, a line at a time. */
+export async function rehearsal(
+  body: { readonly text: string; readonly against?: string } & WindowParts,
+  signal: AbortSignal,
+  onStep: (step: RehearsalStep) => void,
+): Promise<void> {
+  const response = await fetch("/api/v1/rules/rehearse", {
+    method: "POST",
+    signal,
+    body: JSON.stringify(body),
+    headers: { "content-type": "application/json" },
+  });
+  if (!response.ok || response.body === null) throw await requestError(response);
+  let rest = "";
+  const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
+  for (let part = await reader.read(); !part.done; part = await reader.read()) {
+    const lines = (rest + part.value).split("\n");
+    rest = lines.pop() ?? "";
+    for (const line of lines) onStep(JSON.parse(line) as RehearsalStep);
+  }
+}
 
 export interface WindowParts {
   readonly from: string;

@@ -22,6 +22,7 @@ export const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import("../features/incidents/incident-page")).IncidentPage }),
       },
       { path: "rules", lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }) },
+      { path: "rules/:id", lazy: async () => ({ Component: (await import("../features/rules/rule-page")).RulePage }) },
       {
         path: "intake",
         lazy: async () => ({ Component: (await import("../features/intake/intake-page")).IntakePage }),

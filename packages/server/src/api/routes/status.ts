@@ -1,6 +1,5 @@
 import { statfs } from "node:fs/promises";
-import { Health, Intake, RuleList, Summary } from "@halvik/core/contract";
-import { Rule, sayRule } from "@halvik/core/correlation";
+import { Health, Intake, Summary } from "@halvik/core/contract";
 import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import { nowUs } from "../../config/clock.js";
 import { runningJobs } from "../../jobs/job.js";
@@ -137,34 +136,6 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
         })),
         collector: roles.find((r) => r.role === "collector")?.detail ?? {},
         gaps: (roles.find((r) => r.role === "collector")?.detail.gaps ?? []) as Intake["gaps"],
-      };
-    },
-  }),
-  route({
-    method: "get",
-    path: "/rules",
-    summary: "The rules, each as a sentence, with how often it raised",
-    access: "read",
-    answer: RuleList,
-    handle: async () => {
-      const { rows } = await db.query<{ version: number; body: unknown; open: number; raised: number }>(
-        "select r.version, r.body, (select count(*)::int from incident i where i.rule_id = r.id and i.state = 'open') as open, (select count(*)::int from finding f where f.rule_id = r.id) as raised from rule r order by r.id",
-      );
-      return {
-        rules: rows.map((r) => {
-          const rule = Rule.parse(r.body);
-          return {
-            id: rule.id,
-            version: r.version,
-            name: rule.name,
-            enabled: rule.enabled,
-            severity: rule.severity,
-            sentence: sayRule(rule),
-            open: r.open,
-            raised: r.raised,
-            notes: rule.notes,
-          };
-        }),
       };
     },
   }),

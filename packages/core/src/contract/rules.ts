@@ -1,0 +1,91 @@
+import { z } from "zod";
+import { TimeText } from "./common.js";
+import { RecordQuery } from "./records.js";
+
+const ruleText = z.string().max(64_000);
+
+const RuleLine = z.object({
+  id: z.string(),
+  version: z.int(),
+  name: z.string(),
+  kind: z.string(),
+  enabled: z.boolean(),
+  listenOnly: z.boolean(),
+  severity: z.string(),
+  sentence: z.string(),
+  tags: z.array(z.string()),
+  owner: z.string(),
+  /** Incidents that stand open with findings of it. */
+  open: z.int(),
+  /** Findings it has made. */
+  raised: z.int(),
+});
+export const RuleList = z.object({ rules: z.array(RuleLine) });
+export type RuleList = z.infer<typeof RuleList>;
+
+const TestOutcome = z.object({ name: z.string(), raises: z.int(), raised: z.int(), passes: z.boolean() });
+
+export const RuleDetail = z.object({
+  rule: RuleLine,
+  /** The rule as a file (YAML), as people edit it. */
+  text: z.string(),
+  reason: z.string(),
+  notes: z.string(),
+  references: z.array(z.string()),
+  tests: z.array(TestOutcome),
+  versions: z.array(z.object({ version: z.int(), author: z.string(), at: TimeText, text: z.string() })),
+  /** Keys that are on their way to being raised, the nearest first, as the engine last said. */
+  near: z.array(z.object({ key: z.string(), have: z.number(), need: z.number(), lacking: z.string(), last: TimeText })),
+  /** Keys it has forgotten because it had too many. */
+  forgot: z.int(),
+});
+export type RuleDetail = z.infer<typeof RuleDetail>;
+
+export const RuleText = z.object({ text: ruleText });
+/** What a rule that is being written amounts to. */
+export const RuleCheck = z.object({
+  issues: z.array(z.object({ path: z.string(), message: z.string() })),
+  sentence: z.string(),
+  tests: z.array(TestOutcome),
+  /** Conditions that nothing stored in the last days meets. */
+  blind: z.array(z.string()),
+});
+export type RuleCheck = z.infer<typeof RuleCheck>;
+
+export const RuleSwitch = z.object({ enabled: z.boolean().optional(), listenOnly: z.boolean().optional() });
+
+export const RehearseQuery = RecordQuery.pick({ from: true, to: true }).extend({
+  text: ruleText,
+  /** Another version, to be held against the first. */
+  against: ruleText.optional(),
+});
+
+export const RehearsedFinding = z.object({
+  title: z.string(),
+  key: z.string(),
+  first: TimeText,
+  last: TimeText,
+  raised: TimeText,
+  count: z.int(),
+  cleared: TimeText.nullable(),
+  examples: z.array(z.string()),
+});
+export type RehearsedFinding = z.infer<typeof RehearsedFinding>;
+
+/** One line of a rehearsal: how far it has come, and at the end what it found. */
+export const RehearsalStep = z.object({
+  through: TimeText,
+  share: z.number(),
+  records: z.int(),
+  done: z.boolean(),
+  /** Findings and the incidents they would have made; the newest are listed. */
+  findings: z.int(),
+  incidents: z.int(),
+  listed: z.array(RehearsedFinding),
+  /** The same of the version it is held against; absent without one. */
+  against: z.object({ findings: z.int(), incidents: z.int(), listed: z.array(RehearsedFinding) }).optional(),
+  /** Processor time of the rule for each record it looked at, in µs. */
+  costUs: z.number(),
+  forgot: z.int(),
+});
+export type RehearsalStep = z.infer<typeof RehearsalStep>;

@@ -1,0 +1,269 @@
+import { once } from "node:events";
+import {
+  type RehearsalStep,
+  RehearseQuery,
+  RuleCheck,
+  RuleDetail,
+  RuleList,
+  RuleSwitch,
+  RuleText,
+} from "@halvik/core/contract";
+import { conditionsOf, logicOf, Rule, sayRule, tryRule } from "@halvik/core/correlation";
+import { parseFilter } from "@halvik/core/filter";
+import type { SenderDirectory } from "@halvik/core/senders";
+import { formatUs, US_PER_DAY } from "@halvik/core/time";
+import { z } from "zod";
+import { audit } from "../../access/people.js";
+import { nowUs } from "../../config/clock.js";
+import { type Rehearsed, rehearse } from "../../engine/rehearse.js";
+import { type RuleIssue, readRule, writeRule } from "../../exchange/rule-text.js";
+import { saveRule } from "../../start/setup-database.js";
+import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions } from "../../store/rules.js";
+import { searchRecords } from "../../store/search.js";
+import type { Deps } from "../deps.js";
+import { AppError } from "../errors.js";
+import { route } from "../route.js";
+import { readWindow } from "../window.js";
+
+const params = z.object({ id: z.string().max(63) });
+/** Whether a rule is blind is asked of the last days. */
+const BLIND_US = 7 * US_PER_DAY;
+const BLIND_BUDGET_MS = 700;
+
+export const ruleRoutes = (deps: Deps) => {
+  const { db, directory, terms, config } = deps;
+
+  const detail = async (id: string) => {
+    const row = await loadRule(db, id);
+    if (!row) throw new AppError("NOT_FOUND", `there is no rule “${id}”`);
+    const rule = Rule.parse(row.body);
+    const nearness = await ruleNearness(db, id);
+    const conditions = conditionsOf(rule);
+    const senders = await directory.get();
+    return {
+      rule: toLine(row),
+      text: writeRule(rule),
+      reason: rule.reason,
+      notes: rule.notes,
+      references: rule.references,
+      tests: outcomes(rule),
+      versions: (await ruleVersions(db, id)).map((v) => ({
+        version: v.version,
+        author: v.author,
+        at: formatUs(v.changed_us),
+        text: writeRule(Rule.parse(v.body)),
+      })),
+      near: (nearness?.near ?? []).map((n) => ({
+        key: sayKey(rule, n.key, senders),
+        have: n.have,
+        need: n.need,
+        lacking: n.lacking === null ? "" : (conditions[n.lacking]?.name ?? "") || (conditions[n.lacking]?.filter ?? ""),
+        last: formatUs(n.lastUs),
+      })),
+      forgot: nearness?.forgot ?? 0,
+    };
+  };
+
+  /** Conditions that nothing stored lately meets; what could not be found out in time is not said. */
+  const blindConditions = async (rule: Rule): Promise<string[]> => {
+    const now = nowUs();
+    const senders = await directory.get();
+    const blind: string[] = [];
+    for (const { filter: text, name } of conditionsOf(rule)) {
+      const parsed = parseFilter(text, { zone: "UTC" });
+      if (!parsed.ok) continue;
+      const page = await searchRecords(db, {
+        filter: parsed.filter,
+        fromUs: now - BLIND_US,
+        toUs: now,
+        limit: 1,
+        cursor: null,
+        direction: "older",
+        directory: senders,
+        nowUs: now,
+        budgetMs: BLIND_BUDGET_MS,
+        terms,
+      });
+      if (page.records.length === 0 && !page.partial) blind.push(name ? `${name}: ${text}` : text);
+    }
+    return blind;
+  };
+
+  return [
+    route({
+      method: "get",
+      path: "/rules",
+      summary: "The rules, each as a sentence, with how often it raised",
+      access: "read",
+      answer: RuleList,
+      handle: async () => ({ rules: (await listRules(db)).map(toLine) }),
+    }),
+    route({
+      method: "get",
+      path: "/rules/{id}",
+      summary: "One rule as a file, with its tests, versions and near misses",
+      access: "read",
+      params,
+      answer: RuleDetail,
+      handle: ({ params: p }) => detail(p.id),
+    }),
+    route({
+      method: "post",
+      path: "/rules/check",
+      summary:
+        "What a rule that is being written amounts to: mistakes, sentence, tests, and what nothing stored can meet",
+      access: "read",
+      body: RuleText,
+      answer: RuleCheck,
+      handle: async ({ body }) => {
+        const { rule, issues } = readRule(body.text);
+        if (rule === null) return { issues, sentence: "", tests: [], blind: [] };
+        return { issues: [], sentence: sayRule(rule), tests: outcomes(rule), blind: await blindConditions(rule) };
+      },
+    }),
+    route({
+      method: "post",
+      path: "/rules",
+      summary: "Keeps a rule, new or as its next version; one whose tests fail is refused",
+      access: "act",
+      body: RuleText,
+      answer: RuleDetail,
+      handle: async ({ body, actor }) => {
+        const rule = mustRead(body.text);
+        const failed = outcomes(rule).filter((t) => !t.passes);
+        if (failed.length > 0)
+          throw new AppError(
+            "TESTS_FAIL",
+            failed.map((t) => `test “${t.name}” expects ${t.raises} findings and has ${t.raised}`).join("; "),
+          );
+        const before = await loadRule(db, rule.id);
+        await saveRule(rule, actor.name);
+        await audit(actor.name, "rule saved", {
+          rule: rule.id,
+          logic: before !== null && logicOf(Rule.parse(before.body)) === logicOf(rule) ? "unchanged" : "changed",
+        });
+        return detail(rule.id);
+      },
+    }),
+    route({
+      method: "patch",
+      path: "/rules/{id}",
+      summary: "Switches a rule on or off, or lets it listen only",
+      access: "act",
+      params,
+      body: RuleSwitch,
+      answer: RuleDetail,
+      handle: async ({ params: p, body, actor }) => {
+        const row = await loadRule(db, p.id);
+        if (!row) throw new AppError("NOT_FOUND", `there is no rule “${p.id}”`);
+        await saveRule(Rule.parse({ ...(row.body as object), ...body }), actor.name);
+        await audit(actor.name, "rule switched", { rule: p.id, ...body });
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/rules/rehearse",
+      summary:
+        "Runs a rule, or two versions of one, over a window of history; one line of JSON after each page, to be ended by hanging up",
+      access: "read",
+      body: RehearseQuery,
+      answer: { type: "application/x-ndjson" },
+      handle: async ({ body, req, res }) => {
+        const rules = [mustRead(body.text), ...(body.against === undefined ? [] : [mustRead(body.against)])];
+        const window = readWindow(body, nowUs());
+        const senders = await directory.get();
+        res.writeHead(200, {
+          "content-type": "application/x-ndjson",
+          "cache-control": "no-store",
+          "x-accel-buffering": "no",
+        });
+        let gone = false;
+        res.on("close", () => {
+          gone = true;
+        });
+        for await (const step of rehearse(db, rules, {
+          ...window,
+          directory: senders,
+          zone: config.HALVIK_ZONE,
+          terms,
+        })) {
+          if (gone || req.destroyed) return undefined;
+          const [first, second] = step.versions;
+          const line: RehearsalStep = {
+            through: formatUs(step.throughUs),
+            share: (step.throughUs - window.fromUs) / (window.toUs - window.fromUs),
+            records: step.records,
+            done: step.done,
+            ...summed(first!, step.done),
+            ...(second ? { against: summed(second, step.done) } : {}),
+            costUs: step.costUs,
+            forgot: step.forgot,
+          };
+          if (!res.write(`${JSON.stringify(line)}\n`)) await Promise.race([once(res, "drain"), once(res, "close")]);
+        }
+        res.end();
+        return undefined;
+      },
+    }),
+  ];
+};
+
+/** Findings are listed at the end only: on the way they are counted. */
+const summed = (v: Rehearsed, done: boolean) => ({
+  findings: v.findings,
+  incidents: v.incidents,
+  listed: done
+    ? v.listed.map(({ title, report: { key, episode: e }, examples }) => ({
+        title,
+        key,
+        first: formatUs(e.firstUs),
+        last: formatUs(e.lastUs),
+        raised: formatUs(e.raisedUs),
+        count: e.count,
+        cleared: e.clearedUs === null ? null : formatUs(e.clearedUs),
+        examples,
+      }))
+    : [],
+});
+
+function mustRead(text: string): Rule {
+  const { rule, issues } = readRule(text);
+  if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
+  return rule;
+}
+
+const sayIssue = ({ path, message }: RuleIssue): string => (path === "" ? message : `${path}: ${message}`);
+
+const outcomes = (rule: Rule) =>
+  rule.tests.map((t) => {
+    const { raised, passes } = tryRule(rule, t);
+    return { name: t.name, raises: t.raises, raised, passes };
+  });
+
+function toLine(row: RuleRow) {
+  const rule = Rule.parse(row.body);
+  return {
+    id: rule.id,
+    version: row.version,
+    name: rule.name,
+    kind: rule.kind,
+    enabled: rule.enabled,
+    listenOnly: rule.listenOnly,
+    severity: rule.severity,
+    sentence: sayRule(rule),
+    tags: rule.tags,
+    owner: rule.owner,
+    open: row.open,
+    raised: row.raised,
+  };
+}
+
+/** A key as people read it: `src 203.0.113.9, user root`. */
+const sayKey = (rule: Rule, key: string, senders: SenderDirectory): string =>
+  rule.key.length === 0
+    ? "all together"
+    : key
+        .split("\u0001")
+        .map((value, i) => `${rule.key[i]} ${rule.key[i] === "sender" ? senders.name(Number(value)) : value}`)
+        .join(", ");

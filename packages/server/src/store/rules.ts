@@ -1,0 +1,56 @@
+import type { Progress } from "@halvik/core/correlation";
+import type { Queryable } from "./pool.js";
+
+export interface RuleRow {
+  version: number;
+  body: unknown;
+  open: number;
+  raised: number;
+}
+
+const COLUMNS = `r.version, r.body,
+  (select count(distinct f.incident)::int from finding f join incident i on i.id = f.incident where f.rule_id = r.id and i.state = 'open') as open,
+  (select count(*)::int from finding f where f.rule_id = r.id) as raised`;
+
+export async function listRules(db: Queryable): Promise<RuleRow[]> {
+  return (await db.query<RuleRow>(`select ${COLUMNS} from rule r order by r.id`)).rows;
+}
+
+export async function loadRule(db: Queryable, id: string): Promise<RuleRow | null> {
+  return (await db.query<RuleRow>(`select ${COLUMNS} from rule r where r.id = $1`, [id])).rows[0] ?? null;
+}
+
+/** Every version of a rule, the newest first. */
+export async function ruleVersions(
+  db: Queryable,
+  id: string,
+): Promise<{ version: number; author: string; changed_us: number; body: unknown }[]> {
+  const { rows } = await db.query<{ version: number; author: string; changed_us: number; body: unknown }>(
+    "select version, author, changed_us, body from rule_version where id = $1 order by version desc limit 50",
+    [id],
+  );
+  return rows;
+}
+
+type Near = Progress & { readonly key: string };
+
+/** What the engine last said of a rule. */
+export async function ruleNearness(db: Queryable, id: string): Promise<{ near: Near[]; forgot: number } | null> {
+  const { rows } = await db.query<{ near: Near[]; forgot: number }>(
+    "select near, forgot from rule_state where rule_id = $1",
+    [id],
+  );
+  return rows[0] ?? null;
+}
+
+export async function saveNearness(
+  db: Queryable,
+  rules: readonly { readonly id: string; readonly near: readonly Near[]; readonly forgot: number }[],
+  nowUs: number,
+): Promise<void> {
+  await db.query("delete from rule_state");
+  await db.query(
+    "insert into rule_state (rule_id, near, forgot, changed_us) select *, $4::bigint from unnest($1::text[], $2::jsonb[], $3::bigint[])",
+    [rules.map((r) => r.id), rules.map((r) => JSON.stringify(r.near)), rules.map((r) => r.forgot), nowUs],
+  );
+}

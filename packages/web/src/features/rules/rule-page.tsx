@@ -1,0 +1,217 @@
+import type { RuleCheck, RuleDetail } from "@halvik/core/contract";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { toast } from "sonner";
+import { parseDocument } from "yaml";
+import { request, ruleQuery } from "../../app/api";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Button } from "../../ui/button";
+import { Trouble } from "../../ui/empty-state";
+import { Tag } from "../../ui/incident-strip";
+import { Facts, Heading, Page, Scroller } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { dayClock, dayMinute } from "../../ui/time";
+import { NEW_RULE } from "./new-rule";
+import { Rehearse } from "./rehearsal";
+import { RuleSentence } from "./rule-sentence";
+
+const CHECK_MS = 400;
+
+/** One rule: a sentence with pickers, the same as a file, its tests and versions, and a rehearsal on history. */
+export function RulePage() {
+  const { id = "" } = useParams();
+  const isNew = id === "new";
+  const detail = useQuery({ ...ruleQuery(id), enabled: !isNew });
+  if (detail.error)
+    return (
+      <Page>
+        <Trouble error={detail.error} what="This rule cannot be shown" />
+      </Page>
+    );
+  if (!isNew && !detail.data) return <Page>{null}</Page>;
+  return <Editor key={`${id} ${detail.data?.rule.version}`} detail={detail.data ?? null} />;
+}
+
+function Editor({ detail }: { detail: RuleDetail | null }) {
+  const kept = detail?.text ?? "";
+  const [text, setText] = useState(detail?.text ?? NEW_RULE);
+  const [check, setCheck] = useState<RuleCheck | null>(null);
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const parsed = useMemo(() => parseDocument(text), [text]);
+  useEffect(() => {
+    const abort = new AbortController();
+    const timer = setTimeout(() => {
+      request<RuleCheck>("POST", "/rules/check", { text }, abort.signal).then(setCheck, () => undefined);
+    }, CHECK_MS);
+    return () => {
+      clearTimeout(timer);
+      abort.abort();
+    };
+  }, [text]);
+  const save = useMutation({
+    mutationFn: () => request<RuleDetail>("POST", "/rules", { text }),
+    onSuccess: async (answer) => {
+      client.setQueryData(["rule", answer.rule.id], answer);
+      await client.invalidateQueries({ queryKey: ["rules"] });
+      toast.success(`Version ${answer.rule.version} is kept`);
+      if (answer.rule.id !== detail?.rule.id) await navigate(`/rules/${answer.rule.id}`);
+    },
+    onError: (e) => toast.error(e.message),
+  });
+  const turn = useMutation({
+    mutationFn: (body: object) => request<RuleDetail>("PATCH", `/rules/${detail?.rule.id}`, body),
+    onSuccess: async (answer) => {
+      client.setQueryData(["rule", answer.rule.id], answer);
+      await client.invalidateQueries({ queryKey: ["rules"] });
+    },
+    onError: (e) => toast.error(e.message),
+  });
+  return (
+    <Page margin={<RuleMargin detail={detail} check={check} onVersion={setText} />}>
+      <div className="flex items-start justify-between gap-4 border-b border-line-strong pb-1.5">
+        <div>
+          <h1 className="text-[20px] leading-[26px] font-semibold">
+            {safeText(detail?.rule.name ?? "A new rule")} {detail && !detail.rule.enabled && <Tag>off</Tag>}{" "}
+            {detail?.rule.listenOnly && <Tag>only listens</Tag>}
+          </h1>
+          <Link to="/rules" className="text-[13px]">
+            All rules
+          </Link>
+        </div>
+        <div className="flex gap-1.5">
+          {detail && (
+            <>
+              <Button onClick={() => turn.mutate({ enabled: !detail.rule.enabled })}>
+                {detail.rule.enabled ? "Switch off" : "Switch on"}
+              </Button>
+              <Button onClick={() => turn.mutate({ listenOnly: !detail.rule.listenOnly })}>
+                {detail.rule.listenOnly ? "Let it raise incidents" : "Let it only listen"}
+              </Button>
+            </>
+          )}
+          <Button
+            main
+            disabled={text === kept || save.isPending || (check?.issues.length ?? 1) > 0}
+            onClick={() => save.mutate()}
+          >
+            Keep
+          </Button>
+        </div>
+      </div>
+      <Scroller label="Rule">
+        {parsed.errors.length === 0 && <RuleSentence document={parsed} onChange={setText} />}
+        {check?.issues.map((i) => (
+          <p key={i.path + i.message} role="alert" className="text-[13px] text-vermilion">
+            {i.path && <code className="font-mono">{i.path}: </code>}
+            {safeText(i.message)}
+          </p>
+        ))}
+        {check?.blind.map((b) => (
+          <p key={b} className="text-[13px] text-ochre">
+            Nothing stored in the last 7 days matches <code className="font-mono">{safeText(b)}</code>: no sender may be
+            sending it yet.
+          </p>
+        ))}
+        <label className="mt-2 block text-[13px] text-quiet">
+          The rule as a file
+          <textarea
+            aria-label="The rule as a file"
+            spellCheck={false}
+            rows={14}
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+            className="mt-0.5 w-full rounded-[2px] border border-line-strong bg-sheet px-2.5 py-1.5 font-mono text-[12.5px] leading-[19px] text-ink"
+          />
+        </label>
+        <Rehearse text={text} versions={detail?.versions ?? []} />
+      </Scroller>
+    </Page>
+  );
+}
+
+function RuleMargin({
+  detail,
+  check,
+  onVersion,
+}: {
+  detail: RuleDetail | null;
+  check: RuleCheck | null;
+  onVersion: (text: string) => void;
+}) {
+  const zone = useViewStore((s) => s.zone);
+  const tests = check && check.issues.length === 0 ? check.tests : (detail?.tests ?? []);
+  return (
+    <>
+      {detail && (
+        <Facts
+          facts={[
+            ["id", detail.rule.id],
+            ["kind", detail.rule.kind],
+            ["version", detail.rule.version],
+            ["raised", `${detail.rule.raised.toLocaleString("en")} findings`],
+            ["open", `${detail.rule.open.toLocaleString("en")} incidents`],
+            ["owner", detail.rule.owner],
+            ["tags", detail.rule.tags.join(", ")],
+            ["forgot", detail.forgot > 0 ? `${detail.forgot.toLocaleString("en")} keys` : null],
+          ]}
+        />
+      )}
+      {detail?.reason && (
+        <>
+          <Heading>Why it exists</Heading>
+          <p className="text-[13px]">{safeText(detail.reason)}</p>
+          {detail.references.map((r) => (
+            <p key={r} className="text-[12.5px] text-quiet">
+              {safeText(r)}
+            </p>
+          ))}
+        </>
+      )}
+      <Heading small={tests.length === 0 ? "it carries none" : undefined}>Tests</Heading>
+      <ul className="text-[13px]">
+        {tests.map((t) => (
+          <li key={t.name} className="flex justify-between gap-2 border-t border-line py-0.5">
+            <span>{safeText(t.name)}</span>
+            <span className={`whitespace-nowrap ${t.passes ? "text-quiet" : "font-semibold text-vermilion"}`}>
+              {t.passes ? "passes" : `${t.raised}, not ${t.raises}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+      {detail && (
+        <>
+          <Heading small={detail.near.length === 0 ? "nothing is on its way" : undefined}>Near misses</Heading>
+          <ul className="text-[13px]">
+            {detail.near.map((m) => (
+              <li key={m.key} className="border-t border-line py-0.5">
+                <span className="font-mono text-[12.5px]">{safeText(m.key)}</span>{" "}
+                <b className="font-semibold">
+                  {m.have} of {m.need}
+                </b>{" "}
+                <span className="text-quiet">
+                  {m.lacking && `lacks ${safeText(m.lacking)}, `}
+                  last {dayClock(usOf(m.last), zone)}
+                </span>
+              </li>
+            ))}
+          </ul>
+          <Heading>Versions</Heading>
+          <ul className="text-[13px]">
+            {detail.versions.map((v) => (
+              <li key={v.version} className="flex justify-between gap-2 border-t border-line py-0.5">
+                <span>
+                  {v.version} by {safeText(v.author)} <span className="text-quiet">{dayMinute(usOf(v.at), zone)}</span>
+                </span>
+                <button type="button" className="text-fjord" onClick={() => onVersion(v.text)}>
+                  put in the editor
+                </button>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}
