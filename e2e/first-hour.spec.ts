@@ -162,7 +162,17 @@ test("no page has an accessibility fault that can be found by machine, by day or
   const faults: string[] = [];
   for (const theme of ["light", "night"]) {
     await page.evaluate((t) => localStorage.setItem("halvik.theme", t), theme);
-    for (const path of ["/now", "/records", "/incidents", "/incidents/1", "/rules", "/intake", "/intake/names"]) {
+    for (const path of [
+      "/now",
+      "/records",
+      "/incidents",
+      "/incidents/1",
+      "/rules",
+      "/rules/refused-logons",
+      "/rules/new",
+      "/intake",
+      "/intake/names",
+    ]) {
       await page.goto(halvik.url + path);
       await page.getByRole("main").waitFor();
       await page.waitForTimeout(700);

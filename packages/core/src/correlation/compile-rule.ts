@@ -27,6 +27,8 @@ export interface RuleProgram {
   readonly rule: Rule;
   readonly conditions: readonly CompiledCondition[];
   readonly clearing: CompiledCondition | null;
+  /** Places of conditions that must not be met. */
+  readonly absent: readonly number[];
   /** It asks for what did not happen: only the watermark can tell. */
   readonly waits: boolean;
   readonly entities: (record: HalvikRecord) => string[];
@@ -49,6 +51,7 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
     rule,
     conditions: conditionsOf(rule).map(compile),
     clearing: clearing && compile(clearing),
+    absent: rule.kind === "sequence" ? rule.steps.flatMap((s, i) => (s.absent ? [i] : [])) : [],
     waits: waitsForWatermark(rule),
     entities: (record) => {
       const out: string[] = [];

@@ -268,7 +268,10 @@ export class RuleEngine {
     for (let i = 0; i < keys.length; i++) this.note(events, running, keys[i]!, event, amends);
   }
 
-  /** A record meets several conditions of a rule: what raises is not taken for what clears. */
+  /**
+   * A record meets several conditions of a rule. What raises is not taken for what clears; but what must not come, and then comes, may
+   * clear as well.
+   */
   private noteSeveral(
     events: Map<RunningRule, Map<string, RuleEvent[]>>,
     running: RunningRule,
@@ -276,17 +279,21 @@ export class RuleEngine {
     record: HalvikRecord,
     amends: Amends | undefined,
   ): void {
-    const meeting = hits.filter((h) => h.place !== null);
-    const byKey = new Map<string, number[]>();
-    for (const { condition, place } of meeting.length > 0 ? meeting : hits)
+    const raises = hits.some((h) => h.place !== null && !running.program.absent.includes(h.place));
+    const byKey = new Map<string, { meets: number[]; clears: boolean }>();
+    for (const { condition, place } of hits) {
+      if (place === null && raises) continue;
       for (const key of condition.keys(record)) {
-        const meets = byKey.get(key);
-        if (meets === undefined) byKey.set(key, place === null ? [] : [place]);
-        else if (place !== null && !meets.includes(place)) meets.push(place);
+        const said = byKey.get(key) ?? { meets: [], clears: false };
+        byKey.set(key, said);
+        if (place === null) said.clears = true;
+        else if (!said.meets.includes(place)) said.meets.push(place);
       }
-    for (const [key, meets] of byKey) {
+    }
+    for (const [key, { meets, clears }] of byKey) {
       const event = eventOf(running.program, record, meets);
-      if (event !== null) this.note(events, running, key, event, amends);
+      if (event === null) continue;
+      this.note(events, running, key, clears ? { ...event, ends: "record" } : event, amends);
     }
   }
 

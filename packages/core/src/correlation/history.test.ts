@@ -54,6 +54,17 @@ const RULES: readonly (readonly [id: string, scale: number, rule: object])[] = [
       steps: [step("a"), step("b"), step("c", { absent: true, withinSeconds: 70 })],
     },
   ],
+  [
+    "sequence-cleared-by-what-was-missing",
+    1,
+    {
+      kind: "sequence",
+      key: ["host"],
+      windowSeconds: 300,
+      steps: [step("a"), step("c", { absent: true, withinSeconds: 70 })],
+      clear: { by: "record", filter: "app is c" },
+    },
+  ],
   ["together", 1, { kind: "together", key: ["host"], windowSeconds: 100, parts: [step("a"), step("b"), step("c")] }],
   ["silence", 1, { kind: "silence", filter: "app is a", key: ["host"], afterSeconds: 100, clear: { by: "condition" } }],
   [

@@ -156,6 +156,12 @@ test.each([
     [[0, 5, 5, 2, null, null]],
   ],
 
+  [
+    "sequence: what it waited for clears it when it comes late",
+    { ...sequence(a, { ...b, absent: true, withinSeconds: 60 }), clear: { by: "record", filter: "app is b" } },
+    "0a 200b 300a 310b",
+    [[0, 60, 60, 1, 200, "record"]],
+  ],
   ["together: any order", together, "0c 10a 20b", [[0, 20, 20, 3, null, null]]],
   ["together: not all", together, "0c 10a 20a", []],
   ["together: some suffice", { ...together, atLeast: 2 }, "0c 10a", [[0, 10, 10, 2, null, null]]],

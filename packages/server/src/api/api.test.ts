@@ -349,3 +349,69 @@ test("bodies that are no JSON, too large, or of the wrong kind are clear errors"
   expect((await raw(JSON.stringify({ note: "x".repeat(1_100_000) }))).body.error.message).toContain("larger");
   expect((await raw('{"note": 5}')).body.error).toMatchObject({ code: "BAD_REQUEST", field: "note" });
 });
+
+describe("rules", () => {
+  const RULE = `id: mine
+name: Mine
+kind: count
+severity: warning
+filter: app is nothing-says-so
+key: [sender]
+count: 2
+windowSeconds: 60
+title: t
+clear: { by: hand }
+tests:
+  - { name: two, raises: 1, records: [{ at: 0, times: 2, syslog: "<13>nothing-says-so: x" }] }
+`;
+  test("checked while it is written: mistakes with their place, the sentence, tests, blindness", async () => {
+    expect((await post("/rules/check", { text: RULE.replace("app is", "ap is") })).body.issues).toMatchObject([
+      { path: "filter" },
+    ]);
+    expect((await post("/rules/check", { text: "a: [" })).body.issues[0].message).toContain("line");
+    expect((await post("/rules/check", { text: RULE })).body).toMatchObject({
+      issues: [],
+      sentence: expect.stringContaining("Raise warning when 2 records"),
+      tests: [{ passes: true }],
+      blind: ["app is nothing-says-so"],
+    });
+  });
+  test("kept as versions; one whose tests fail is refused; switched", async () => {
+    expect((await post("/rules", { text: RULE.replace("raises: 1", "raises: 3") })).body.error).toMatchObject({
+      code: "TESTS_FAIL",
+      message: "test “two” expects 3 findings and has 1",
+    });
+    expect((await post("/rules", { text: RULE })).body).toMatchObject({ rule: { id: "mine", version: 1 } });
+    const second = await post("/rules", { text: RULE.replace("count: 2", "count: 1") });
+    expect(second.body.versions.map((v: { version: number }) => v.version)).toEqual([2, 1]);
+    const off = await request(app)
+      .patch(`${API}/rules/mine`)
+      .set("authorization", `Bearer ${actor}`)
+      .send({ enabled: false });
+    expect(off.body).toMatchObject({ rule: { enabled: false, version: 3 } });
+  });
+  test("a rehearsal over what is stored, against another version", async () => {
+    const text = RULE.replace("app is nothing-says-so", "kind is syslog").replace(/tests:[\s\S]*/, "");
+    const answer = await post("/rules/rehearse", {
+      text: text.replace("count: 2", "count: 1"),
+      against: text.replace("count: 2", "count: 9999"),
+      from: "1970-01-01T00:00:00Z",
+    })
+      .buffer(true)
+      .parse((res, done) => {
+        let all = "";
+        res.on("data", (part: Buffer) => {
+          all += part.toString();
+        });
+        res.on("end", () => done(null, all));
+      });
+    const lines = String(answer.body)
+      .trim()
+      .split("\n")
+      .map((l) => JSON.parse(l));
+    const last = lines[lines.length - 1];
+    expect(last).toMatchObject({ done: true, share: 1, against: { findings: 0 } });
+    expect(last.findings).toBeGreaterThan(0);
+    expect(last.records).toBeGreaterThan(0);
+  });
+});

@@ -62,11 +62,9 @@ export abstract class Run {
 
   take(event: RuleEvent, closed: Episode[]): void {
     this.elapse(event.timeUs - 1, closed);
-    if (event.ends !== null) {
-      if (this.open !== null) this.close(event.timeUs, event.ends, closed);
-      return;
-    }
-    this.match(event, closed);
+    if (event.ends !== null && this.open !== null) this.close(event.timeUs, event.ends, closed);
+    // what a sequence waits for not to come may be the very thing that ends it
+    if (event.meets.length > 0) this.match(event, closed);
   }
 
   /** Time passes: quiet clears, and what absence proves is raised or cleared. @returns whether anything changed */

@@ -169,7 +169,7 @@ export const ruleRoutes = (deps: Deps) => {
       access: "read",
       body: RehearseQuery,
       answer: { type: "application/x-ndjson" },
-      handle: async ({ body, req, res }) => {
+      handle: async ({ body, res }) => {
         const rules = [mustRead(body.text), ...(body.against === undefined ? [] : [mustRead(body.against)])];
         const window = readWindow(body, nowUs());
         const senders = await directory.get();
@@ -188,7 +188,7 @@ export const ruleRoutes = (deps: Deps) => {
           zone: config.HALVIK_ZONE,
           terms,
         })) {
-          if (gone || req.destroyed) return undefined;
+          if (gone) return undefined;
           const [first, second] = step.versions;
           const line: RehearsalStep = {
             through: formatUs(step.throughUs),
