@@ -325,8 +325,8 @@ export class RuleEngine {
     const lane = { name, ...laneOf(running, name) };
     this.learnSince(running, lane, events, out);
     for (const [key, list] of events) {
-      // nothing to clear, nothing to remember
-      if (!lane.machines.has(key) && list.every((e) => e.ends !== null)) continue;
+      // nothing to clear, and nothing can come any more that it would have cleared
+      if (!lane.machines.has(key) && list.every((e) => e.ends !== null && e.timeUs <= watermarkUs)) continue;
       this.stepKey(running, lane, key, list, watermarkUs, out);
     }
     for (let next = lane.due.peek(); next !== undefined && next.us <= watermarkUs; next = lane.due.peek()) {
