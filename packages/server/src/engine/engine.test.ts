@@ -1,3 +1,4 @@
+import { SHIPPED_RULES } from "@halvik/core/correlation";
 import { syslogRecord } from "@halvik/core/normalise";
 import { Cadence, SenderDirectory } from "@halvik/core/senders";
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
@@ -10,6 +11,8 @@ import { connectionOf, createPool } from "../store/pool.js";
 import { IdSource } from "../store/record-id.js";
 import { loadSenders } from "../store/senders.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
+import { addEvent } from "./findings.js";
+import { remind } from "./remind.js";
 import { EngineSession } from "./session.js";
 import { SelfWatch } from "./watch-self.js";
 import { watchSenders } from "./watch-senders.js";
@@ -335,4 +338,30 @@ describe("joining on a real store", () => {
       { title: "te1/30 of core is down", rules: ["adjacency-lost", "uplink-down"] },
     ]);
   });
+});
+
+test("what lasts unseen is told again after the time its rule says, and not once it was seen or shelved", async () => {
+  const { rows } = await client.query<{ id: number }>(
+    "insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count) values ('t', 3, 'open', 'on-battery', 1, 'k', $1, $1, $1, 4) returning id",
+    [T],
+  );
+  const id = rows[0]!.id;
+  await addEvent(client, id, T, "Halvik", "raised", "");
+  const rule = SHIPPED_RULES.find((r) => r.id === "on-battery")!;
+  const reminders = async () =>
+    (await client.query("select 1 from incident_event where incident = $1 and what = 'still lasts'", [id])).rowCount;
+  const rules = new Map([[rule.id, rule]]);
+  await remind(client, rules, T + 599 * S);
+  expect(await reminders()).toBe(0);
+  await remind(client, rules, T + 600 * S);
+  await remind(client, rules, T + 700 * S);
+  expect(await reminders()).toBe(1);
+  await client.query("update incident set shelved_until_us = $2 where id = $1", [id, T + 9_000 * S]);
+  await remind(client, rules, T + 1_300 * S);
+  expect(await reminders()).toBe(1);
+  await remind(client, rules, T + 9_001 * S);
+  expect(await reminders()).toBe(2);
+  await acknowledge(client, id, "me", T);
+  await remind(client, rules, T + 20_000 * S);
+  expect(await reminders()).toBe(2);
 });

@@ -9,6 +9,7 @@ import { keepSession } from "../store/keep-session.js";
 import { OwnRecords } from "../store/own-records.js";
 import { saveNearness } from "../store/rules.js";
 import { readRoles, writeHeartbeat } from "../store/status.js";
+import { remind } from "./remind.js";
 import { EngineSession } from "./session.js";
 import { Uploads } from "./uploads.js";
 import { SelfWatch } from "./watch-self.js";
@@ -58,6 +59,7 @@ async function follow(client: pg.Client, config: Config, startedUs: number, stop
         ...(await watch.look(client, session.liveThroughUs, now)),
       ]);
       await uploads.look();
+      await remind(client, session.activeRules, now);
       await saveNearness(client, session.nearness(NEAREST), now);
       await writeHeartbeat(client, "engine", startedUs, now, {
         memoryBytes: process.memoryUsage.rss(),

@@ -136,6 +136,10 @@ export class EngineSession {
     }));
   }
 
+  get activeRules(): ReadonlyMap<string, Rule> {
+    return this.rules;
+  }
+
   get senderDirectory(): SenderDirectory {
     return this.directory;
   }

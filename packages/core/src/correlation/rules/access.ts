@@ -52,6 +52,7 @@ export const ACCESS_RULES: readonly RuleInput[] = [
     title: "{src} was let in as {user} after many refused logons",
     entities: ["user", "sender"],
     clear: { by: "hand" },
+    remindSeconds: 3_600,
     reason:
       "Guessing that ends in a success has found a password. Nothing that follows can undo it: a person decides when it is over.",
     notes: "Lock the account, end its sessions, look at everything it did since.",
@@ -94,6 +95,7 @@ export const ACCESS_RULES: readonly RuleInput[] = [
     title: "{user} was guessed, logged on, and used special rights",
     entities: ["src", "sender"],
     clear: { by: "hand" },
+    remindSeconds: 3_600,
     reason: "The same account refused, accepted and privileged within two hours, on whichever hosts: a whole chain.",
     notes: "Treat every host on which the account was as touched.",
     tags: ["access", "guessing", "privilege"],

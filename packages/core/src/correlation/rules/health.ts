@@ -19,6 +19,7 @@ export const HEALTH_RULES: readonly RuleInput[] = [
     entities: [],
     // such a supply says it again every minute while it lasts (RFC 1628)
     clear: { by: "quiet", seconds: 300 },
+    remindSeconds: 600,
     reason: "Minutes remain; what hangs on the supply follows.",
     notes: "Is the mains back? What hangs on this supply?",
     tags: ["power"],

@@ -28,7 +28,8 @@ import { z } from "zod";
 import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
 import { addEvent } from "../../engine/findings.js";
-import { findRecords } from "../../store/find-records.js";
+import { incidentAsJson, incidentAsMarkdown } from "../../exchange/export-incident.js";
+import { findRecord, findRecords } from "../../store/find-records.js";
 import {
   acknowledge,
   assignIncident,
@@ -137,6 +138,32 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       params,
       answer: IncidentDetail,
       handle: ({ params: p }) => detail(p.id),
+    }),
+    route({
+      method: "get",
+      path: "/incidents/{id}/export",
+      summary: "One incident as Markdown or JSON, with the SHA-256 of the raw bytes of its evidence",
+      access: "read",
+      params,
+      query: z.object({ format: z.enum(["markdown", "json"]).default("markdown") }),
+      answer: { type: "text/markdown" },
+      handle: async ({ params: p, query, actor, res }) => {
+        const found = IncidentDetail.parse(await detail(p.id));
+        const rawOf = async (id: string) => {
+          const stored = await findRecord(db, id);
+          if (stored === null) return null;
+          const { head, text, tail } = stored.record;
+          return stored.raw ?? Buffer.from(head + text + tail, "utf8");
+        };
+        const markdown = query.format === "markdown";
+        const body = await (markdown ? incidentAsMarkdown : incidentAsJson)(found, rawOf);
+        await audit(actor.name, "incident exported", { incident: p.id, format: query.format });
+        res
+          .type(markdown ? "text/markdown" : "application/json")
+          .attachment(`incident-${p.id}.${markdown ? "md" : "json"}`)
+          .send(body);
+        return undefined;
+      },
     }),
     route({
       method: "post",

@@ -59,6 +59,17 @@ export function MoreActs({ detail: { incident, findings, rules }, act }: MoreAct
             <DropdownMenu.Item className={item} onSelect={() => setOpen("merge")}>
               Merge into another incident …
             </DropdownMenu.Item>
+            {(["markdown", "json"] as const).map((format) => (
+              <DropdownMenu.Item key={format} className={item} asChild>
+                <a
+                  href={`/api/v1/incidents/${incident.id}/export?format=${format}`}
+                  download
+                  className="block text-ink no-underline"
+                >
+                  Export as {format === "markdown" ? "Markdown" : "JSON"}
+                </a>
+              </DropdownMenu.Item>
+            ))}
             {findings.length > 1 &&
               findings.map((f) => (
                 <DropdownMenu.Item key={f.id} className={item} onSelect={() => act("split", { finding: f.id })}>
