@@ -1,0 +1,98 @@
+import { expect, test } from "@playwright/test";
+import { Halvik } from "./halvik";
+
+/** A rule is written, checked, rehearsed on what is stored, kept, and raises; what belongs together is one incident. */
+let halvik: Halvik;
+test.beforeAll(async () => {
+  halvik = await Halvik.create();
+  await halvik.start();
+  await halvik.command(["senders", "import", "-"], "name,addresses\ngate,127.43.0.1\nvpn,127.43.0.2\n");
+});
+test.afterAll(() => halvik.dispose());
+test.describe.configure({ mode: "serial" });
+
+test("a new rule: the sentence and the file say the same; it is rehearsed, kept, and its versions held against each other", async ({
+  page,
+}) => {
+  for (let i = 0; i < 6; i++) await halvik.udp("127.43.0.1", `<11>barrier: motor ${i} does not turn`);
+  await halvik.firstSignIn(page);
+  await page.getByRole("link", { name: "Rules" }).click();
+  await page.getByLabel("Rules with these words").fill("guessing windows");
+  await expect(page.getByRole("heading", { name: "Several accounts locked out" })).toBeVisible();
+  await page.getByRole("link", { name: "Write a new one" }).click();
+
+  const file = page.getByLabel("The rule as a file");
+  const sentence = page.getByTestId("rule-sentence");
+  await sentence.getByLabel("count").fill("4");
+  await expect(file).toHaveValue(/count: 4/);
+  // the tests it carries say what that changes
+  await expect(page.getByText("1, not 0")).toBeVisible();
+  await sentence.getByLabel("filter").fill("app is barier");
+  await expect(page.getByText(/Nothing stored in the last 7 days matches/)).toBeVisible();
+  await sentence.getByLabel("filter").fill("ap is barrier");
+  await expect(page.getByRole("alert")).toContainText("there is no field");
+  await sentence.getByLabel("filter").fill("app is barrier");
+  await sentence.getByLabel("clear by").selectOption("record");
+  await expect(file).toHaveValue(/clear:\n {2}by: record\n {2}filter: app is barrier/);
+  await sentence.getByLabel("clear by").selectOption("quiet");
+  await file.fill((await file.inputValue()).replace(/tests:[\s\S]*/, "").replace("my-rule", "barrier-stuck"));
+
+  await page.getByRole("button", { name: "Rehearse" }).click();
+  await expect(page.getByTestId("rehearsal")).toContainText(
+    "the whole window, 6 records that matter: 1 findings, 1 incidents",
+  );
+  await page.getByRole("button", { name: "Keep" }).click();
+  await expect(page).toHaveURL(/\/rules\/barrier-stuck/);
+  await page.getByTestId("rule-sentence").getByLabel("count").fill("40");
+  await page.getByLabel("against").selectOption({ label: "version 1 by owner" });
+  await page.getByRole("button", { name: "Rehearse" }).click();
+  await expect(page.getByTestId("rehearsal")).toContainText(
+    "0 findings, 0 incidents (the other version: 1 findings, 1 incidents)",
+  );
+
+  // it raises from now on, and says how near it is
+  for (let i = 0; i < 5; i++) await halvik.udp("127.43.0.1", `<11>barrier: motor ${i} does not turn`);
+  await page.getByRole("link", { name: /^Incidents/ }).click();
+  await expect(page.getByRole("link", { name: /errors on gate/ })).toBeVisible();
+});
+
+test("what belongs together is one incident, which says why; it is split, merged, shelved and exported", async ({
+  page,
+}) => {
+  for (let i = 0; i < 10; i++)
+    await halvik.udp("127.43.0.2", `<38>sshd[1]: Failed password for jo.berg from 203.0.113.50 port ${i} ssh2`);
+  await halvik.udp("127.43.0.2", "<38>sshd[1]: Accepted password for jo.berg from 203.0.113.50 port 1 ssh2");
+  for (let i = 0; i < 3; i++) await halvik.udp("127.43.0.1", "<34>su: 'su root' failed for jo.berg on /dev/pts/1");
+  await halvik.signIn(page);
+  await page.getByRole("link", { name: /^Incidents/ }).click();
+  await page.getByRole("link", { name: /203.0.113.50 was let in as jo.berg after many refused logons/ }).click();
+  await expect(
+    page
+      .getByText("It belongs here: same user jo.berg, at the same time.")
+      .or(page.getByText(/It belongs here: same user jo\.berg/))
+      .first(),
+  ).toBeVisible();
+
+  await page.getByRole("button", { name: "More" }).click();
+  await page.getByRole("menuitem", { name: /Split off “Rights refused again and again”/ }).click();
+  await expect(
+    page.getByRole("heading", { name: /jo\.berg was refused special rights 3 times on gate/ }),
+  ).toBeVisible();
+  await page.getByRole("button", { name: "More" }).click();
+  await page.getByRole("menuitem", { name: "Merge into another incident …" }).click();
+  await page
+    .getByRole("dialog")
+    .getByRole("button", { name: /was let in as jo\.berg/ })
+    .click();
+  await expect(page.getByRole("heading", { name: /was let in as jo\.berg/, level: 1 })).toBeVisible();
+
+  await page.getByRole("button", { name: "More" }).click();
+  await page.getByRole("menuitem", { name: "Shelve …" }).click();
+  await page.getByLabel("Why").fill("the owner tries keys until noon");
+  await page.getByRole("dialog").getByRole("button", { name: "Shelve" }).click();
+  await expect(page.getByRole("complementary", { name: "Details" })).toContainText("the owner tries keys until noon");
+  const id = /incidents\/(\d+)/.exec(page.url())![1];
+  const markdown = await (await page.request.get(`${halvik.url}/api/v1/incidents/${id}/export`)).text();
+  expect(markdown).toContain("Failed password for jo.berg from 203.0.113.50");
+  expect(markdown).toMatch(/sha256 [0-9a-f]{64}/);
+});
