@@ -70,6 +70,13 @@ export const notify = {
       integer(`1.3.6.1.2.1.15.3.1.2.${peer}`, 1),
     ],
   }),
+  bgpBack: (peer: string): Notification => ({
+    trapOid: "1.3.6.1.2.1.15.0.1",
+    varbinds: [
+      { oid: `1.3.6.1.2.1.15.3.1.7.${peer}`, value: { type: "ip address", value: peer } },
+      integer(`1.3.6.1.2.1.15.3.1.2.${peer}`, 6),
+    ],
+  }),
   crane: (load: number): Notification => ({
     trapOid: `${CRANE}.0.1`,
     varbinds: [gauge(`${CRANE}.1.1.0`, load), integer(`${CRANE}.1.2.0`, load > 22 ? 3 : 2)],

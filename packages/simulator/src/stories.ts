@@ -141,6 +141,13 @@ const outage = (): Beat[] => {
     }),
     notification(core, up, notify.link(30, "te1/30 to Hestnes", true)),
     message(core, up + 200_000, linkChange("te1/30", true)),
+    notification(router, up + 4 * US_PER_SECOND, notify.bgpBack("10.20.255.3")),
+    message(router, up + 5 * US_PER_SECOND, {
+      facility: 23,
+      severity: 5,
+      app: "ospf",
+      text: "adjacency with 10.20.255.3 went from loading to full",
+    }),
   ];
 };
 export const OUTAGE_SITE = "Hestnes";

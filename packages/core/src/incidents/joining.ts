@@ -116,7 +116,8 @@ function relationOf(cause: Joinable, consequence: Joinable, context: JoinContext
 function linkOf(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Weighed | null {
   const gap = apart(finding, incident);
   if (gap > NEAR_US) return null;
-  if (Math.max(finding.lastUs, incident.lastUs) - Math.min(finding.firstUs, incident.firstUs) > SPAN_US) return null;
+  // what lasts may last; but what begins later than this is no part of the same story
+  if (Math.abs(finding.firstUs - incident.firstUs) > SPAN_US) return null;
   const known = new Map(incident.entities.map((e) => [sameThing(e), e]));
   const links = [...new Set(finding.entities.map(sameThing))].filter(
     (e) => known.has(e) && !context.isHub(known.get(e)!),

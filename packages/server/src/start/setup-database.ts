@@ -1,5 +1,6 @@
-import { Rule, SHIPPED_RULES } from "@halvik/core/correlation";
+import { type Rule, SHIPPED_RULES } from "@halvik/core/correlation";
 import pg from "pg";
+import { QueryTypes } from "sequelize";
 import { resetPerson } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
@@ -21,7 +22,12 @@ export async function setUpDatabase(config: Config, secrets: Secrets): Promise<s
   }
   const models = createModels(config, secrets, "owner");
   try {
-    if ((await RuleModel.count()) === 0) for (const rule of SHIPPED_RULES) await saveRule(Rule.parse(rule), "Halvik");
+    // a rule that a newer Halvik ships comes with it; one that somebody deleted stays away
+    const known = await RuleModel.sequelize!.query<{ id: string }>("select distinct id from rule_version", {
+      type: QueryTypes.SELECT,
+    });
+    const ids = new Set(known.map((k) => k.id));
+    for (const rule of SHIPPED_RULES) if (!ids.has(rule.id)) await saveRule(rule, "Halvik");
     return (await Person.count()) === 0 ? await resetPerson("owner", "owner") : null;
   } finally {
     await models.close();

@@ -5,13 +5,14 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { incidentsQuery, summaryQuery } from "../../app/api";
 import { usePageKeys } from "../../app/keys";
-import { useViewStore, usOf } from "../../app/view-store";
+import { isoOf, useViewStore, usOf } from "../../app/view-store";
 import { Trouble } from "../../ui/empty-state";
 import { IncidentStrip } from "../../ui/incident-strip";
 import { SeverityMark } from "../../ui/marks";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { ago, dayMinute } from "../../ui/time";
+import { useLastVisit } from "./last-visit";
 
 const NUMBERS = ["No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten"];
 
@@ -51,10 +52,42 @@ export function NowPage() {
         {others.map((i) => (
           <IncidentStrip key={i.id} incident={i} />
         ))}
+        <SinceLastHere />
         {s && <Hearing summary={s} />}
         {s && <Intake summary={s} />}
       </Scroller>
     </Page>
+  );
+}
+
+/** What became of incidents since this page was left. */
+function SinceLastHere() {
+  const { nowUs, zone } = useViewStore();
+  const before = useLastVisit(nowUs);
+  const changed = useQuery({
+    ...incidentsQuery("all", before === null ? {} : { from: isoOf(before), to: isoOf(nowUs) }),
+    queryKey: ["incidents", "since", String(before)],
+    enabled: before !== null,
+  });
+  if (before === null) return null;
+  const since = (changed.data?.incidents ?? []).filter(
+    (i) => usOf(i.raised) >= before || (i.ended && usOf(i.ended) >= before),
+  );
+  const raised = since.filter((i) => usOf(i.raised) >= before);
+  const ended = since.filter((i) => i.ended !== null && usOf(i.ended) >= before);
+  return (
+    <>
+      <Heading small={`${dayMinute(before, zone)}, ${ago(before, nowUs)} ago`}>Since you were last here</Heading>
+      <p className="text-[13px] text-quiet">
+        {raised.length === 0 ? "No incident was raised" : `${raised.length} raised`};{" "}
+        {ended.length === 0 ? "none ended." : `${ended.length} cleared or closed:`}{" "}
+        {ended.slice(0, 5).map((i) => (
+          <Link key={i.id} to={`/incidents/${i.id}`} className="mr-3">
+            {safeText(i.title)}
+          </Link>
+        ))}
+      </p>
+    </>
   );
 }
 
