@@ -39,7 +39,7 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
 
   await page.getByRole("button", { name: "Rehearse" }).click();
   await expect(page.getByTestId("rehearsal")).toContainText(
-    "the whole window, 6 records that matter: 1 findings, 1 incidents",
+    "the whole window, 6 records that matter: 1 finding, 1 incident",
   );
   await page.getByRole("button", { name: "Keep" }).click();
   await expect(page).toHaveURL(/\/rules\/barrier-stuck/);
@@ -47,7 +47,7 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
   await page.getByLabel("against").selectOption({ label: "version 1 by owner" });
   await page.getByRole("button", { name: "Rehearse" }).click();
   await expect(page.getByTestId("rehearsal")).toContainText(
-    "0 findings, 0 incidents (the other version: 1 findings, 1 incidents)",
+    "0 findings, 0 incidents (the other version: 1 finding, 1 incident)",
   );
 
   // it raises from now on, and says how near it is

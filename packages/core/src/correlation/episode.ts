@@ -24,6 +24,8 @@ export class OpenEpisode {
   ) {
     this.firstUs = events[0]?.timeUs ?? 0;
     this.lastUs = this.firstUs;
+    // what completes a sequence is what it is about
+    if (severalSteps) this.name(events[events.length - 1]?.entities ?? []);
     for (const event of events) this.fold(event);
     this.metUs = this.lastUs;
   }
@@ -54,7 +56,11 @@ export class OpenEpisode {
       this.latest.push(evidence);
       if (this.latest.length > KEEP_LATEST) this.latest.shift();
     }
-    for (const entity of event.entities) if (this.entities.size < MAX_ENTITIES) this.entities.add(entity);
+    this.name(event.entities);
+  }
+
+  private name(entities: readonly string[]): void {
+    for (const entity of entities) if (this.entities.size < MAX_ENTITIES) this.entities.add(entity);
   }
 
   snapshot(): Episode {

@@ -8,7 +8,7 @@ const SHOWN_VALUES = 3;
 
 /** Fills `{field}`, `{count}` and the names of measured values in a rule's title; sender ids become names. */
 export function findingTitle(
-  rule: Pick<Rule, "title" | "key">,
+  rule: Pick<Rule, "kind" | "title" | "key">,
   finding: {
     readonly key: string;
     readonly count: number;
@@ -27,8 +27,10 @@ export function findingTitle(
     // what it is keyed by is one value, whoever else its records name
     const values = entityValues(name, place < 0 ? entities : own(entities, name, keys[place] ?? ""), directory);
     if (values.length === 0) return "?";
-    const rest = values.length - SHOWN_VALUES;
-    return values.slice(0, SHOWN_VALUES).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
+    // of a sequence, what its last step named
+    const shown = rule.kind === "sequence" ? 1 : SHOWN_VALUES;
+    const rest = rule.kind === "sequence" ? 0 : values.length - shown;
+    return values.slice(0, shown).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
   });
 }
 

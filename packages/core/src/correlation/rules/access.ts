@@ -86,7 +86,7 @@ export const ACCESS_RULES: readonly RuleInput[] = [
       {
         name: "a logon that works, from outside",
         filter: `category is logon and outcome is success and src present and not src within ${INSIDE}`,
-        withinSeconds: 3_600,
+        withinSeconds: 900,
       },
       { name: "rights used", filter: "category is privilege and outcome is success", withinSeconds: 3_600 },
     ],

@@ -54,12 +54,8 @@ export function Rehearse({ text, versions }: { text: string; versions: RuleDetai
           <span data-testid="rehearsal" className="text-quiet">
             {step.done ? "the whole window" : `${Math.round(Math.max(0, step.share) * 100)} % of the window`},{" "}
             {step.records.toLocaleString("en")} records that matter:{" "}
-            <b className="font-semibold text-ink">
-              {step.findings.toLocaleString("en")} findings, {step.incidents.toLocaleString("en")} incidents
-            </b>
-            {step.against &&
-              ` (the other version: ${step.against.findings.toLocaleString("en")} findings, ${step.against.incidents.toLocaleString("en")} incidents)`}
-            ; {step.costUs.toFixed(1)} µs a record
+            <b className="font-semibold text-ink">{found(step)}</b>
+            {step.against && ` (the other version: ${found(step.against)})`}; {step.costUs.toFixed(1)} µs a record
             {step.forgot > 0 && `; ${step.forgot.toLocaleString("en")} keys forgotten: live results may differ`}
           </span>
         )}
@@ -114,6 +110,9 @@ function Findings({ title, findings, zone }: { title: string; findings: readonly
     </div>
   );
 }
+
+const found = ({ findings, incidents }: { findings: number; incidents: number }): string =>
+  `${findings === 1 ? "1 finding" : `${findings.toLocaleString("en")} findings`}, ${incidents === 1 ? "1 incident" : `${incidents.toLocaleString("en")} incidents`}`;
 
 /** Findings of one version that no finding of the other overlaps. */
 const onlyIn = (some: readonly RehearsedFinding[], others: readonly RehearsedFinding[]): RehearsedFinding[] =>

@@ -61,7 +61,8 @@ function condition(rule: Shape): readonly Piece[] {
           step.absent ? `${i + 1}. nothing that matches ` : `${i + 1}. `,
           ...(step.count === undefined ? [] : [n("steps", i, "count"), " × "]),
           filter("steps", i, "filter"),
-          ...(i > 0 ? [" within ", n("steps", i, "withinSeconds"), " s; "] : ["; "]),
+          ...(i > 0 ? [" within ", n("steps", i, "withinSeconds"), " s"] : []),
+          ...(i < (rule.steps?.length ?? 0) - 1 ? ["; "] : []),
         ]),
       ];
     case "together":
@@ -71,7 +72,7 @@ function condition(rule: Shape): readonly Piece[] {
         " s with the same ",
         KEY,
         ", in any order, these come: ",
-        ...(rule.parts ?? []).flatMap((_, i): Piece[] => [filter("parts", i, "filter"), "; "]),
+        ...(rule.parts ?? []).flatMap((_, i): Piece[] => [...(i > 0 ? ["; "] : []), filter("parts", i, "filter")]),
       ];
     case "silence":
       return [
