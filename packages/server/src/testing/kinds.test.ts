@@ -637,7 +637,7 @@ describe("certificates, users of one sender, the forwarder's bookmark", () => {
     const live = async (ms: number) => {
       const child = spawn(
         process.execPath,
-        ["packages/server/dist/halvik.js", "simulate", "live", "--rate", "30", "--token-file", file],
+        ["packages/server/dist/halvik.js", "simulate", "live", "--rate", "200", "--token-file", file],
         { env: { ...instance.env, NODE_OPTIONS: "" }, stdio: "ignore" },
       );
       await new Promise((done) => setTimeout(done, ms));
@@ -649,7 +649,8 @@ describe("certificates, users of one sender, the forwarder's bookmark", () => {
     const records = await eventually(
       "events",
       () => search('kind is windows and host like "dc-1*" and data "record id" present'),
-      (r) => r.length > 20,
+      // how many there are depends on the hour: nights are quiet
+      (r) => r.length > 5,
     );
     const ids = records.map((r) => r.data.find(([n]) => n === "record id")![1]);
     expect(ids.length - new Set(ids).size).toBe(0);
