@@ -36,6 +36,7 @@ try {
   await page.getByLabel("New password").fill("a password of the bench");
   await page.getByLabel("Once more").fill("a password of the bench");
   await page.getByRole("button", { name: "Keep it" }).click();
+  await page.getByRole("navigation", { name: "Sections" }).waitFor();
   const first = () => page.getByTestId("record-line").first().getAttribute("id");
   const waits: number[] = [];
   for (let run = 0; run < RUNS; run++) {
@@ -52,11 +53,7 @@ try {
       const before = await first();
       const started = performance.now();
       await page.keyboard.press("Enter");
-      await page.waitForFunction(
-        `(document.querySelector("[data-testid=record-line]")?.id ?? ${JSON.stringify(before)}) !== ${JSON.stringify(before)}`,
-        undefined,
-        { timeout: 20_000 },
-      );
+      while ((await first()) === before && performance.now() - started < 20_000);
       if (run > 0) waits.push(performance.now() - started);
       await page.waitForTimeout(700);
     }

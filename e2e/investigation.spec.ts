@@ -132,6 +132,7 @@ test("a form writes the filter; columns are chosen, kept and carried by a link; 
   await page.getByLabel("Comparison of line 1").selectOption("is");
   await page.getByLabel("Value of line 1").fill("web");
   await expect(page.getByLabel("Filter", { exact: true })).toContainText("app is web");
+  await expect(page.getByTestId("preview")).toContainText(/Enter applies it: \d+ in this window, none before/);
   await page.getByRole("button", { name: "Add words to look for" }).click();
   await page.getByLabel("Line 2", { exact: true }).fill('"connection refused"');
   await page.getByRole("button", { name: "Apply" }).click();

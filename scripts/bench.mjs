@@ -31,7 +31,7 @@ await build({
   ],
   logLevel: "warning",
 });
-const { status } = spawnSync(process.execPath, [...(process.env.BENCH_NODE_ARGS?.split(" ") ?? []), outfile, ...args], {
+const { status } = spawnSync(process.execPath, [...(process.env.BENCH_NODE_ARGS?.split(" ").filter(Boolean) ?? []), outfile, ...args], {
   stdio: "inherit",
 });
 rmSync(outfile, { force: true });

@@ -15,6 +15,7 @@ import { AnswerLine } from "./answer-line";
 import { ColumnMenu } from "./column-menu";
 import { type ChosenColumn, readColumns, rememberColumns, rememberedColumns, writeColumns } from "./columns";
 import { CompareMargin } from "./compare-margin";
+import { DraftPreview } from "./draft-preview";
 import { ExportMenu } from "./export-menu";
 import { FilterField, focusFilter } from "./filter-field";
 import { FilterForm } from "./filter-form";
@@ -241,7 +242,7 @@ export function RecordsPage() {
           {parsed.ok ? (
             <>
               {readFilter(parsed.filter, (us) => dayMinute(us, zone))}{" "}
-              {draft.trim() !== filter && <span className="text-ink">Enter applies it.</span>}
+              {draft.trim() !== filter && <DraftPreview draft={draft.trim()} window={window} zone={zone} />}
             </>
           ) : (
             <span className="text-vermilion">

@@ -1,0 +1,31 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { histogramQuery, type WindowParts } from "../../app/api";
+import { usOf } from "../../app/view-store";
+import { dayMinute } from "../../ui/time";
+
+const BUCKETS = 60;
+/** Nobody is asked while keys still come. */
+const REST_MS = 350;
+
+/** What a filter that is being written would find in the window, before it is applied. */
+export function DraftPreview({ draft, window, zone }: { draft: string; window: WindowParts; zone: string }) {
+  const [asked, setAsked] = useState<string | null>(null);
+  useEffect(() => {
+    const timer = setTimeout(() => setAsked(draft), REST_MS);
+    return () => clearTimeout(timer);
+  }, [draft]);
+  const { placeholderData: _, ...counts } = histogramQuery(window, BUCKETS, asked ?? "", zone, "window", false);
+  const { data } = useQuery({ ...counts, enabled: asked === draft });
+  const first = data?.buckets.find((b) => b.count > 0);
+  return (
+    <span className="text-ink" data-testid="preview">
+      Enter applies it
+      {data === undefined || asked !== draft
+        ? "."
+        : data.total === 0 && data.exact
+          ? ": nothing in this window."
+          : `: ${data.exact ? "" : "at least "}${data.total.toLocaleString("en")} in this window${first && usOf(first.from) > usOf(window.from) ? `, none before ${dayMinute(usOf(first.from), zone)}` : ""}.`}
+    </span>
+  );
+}
