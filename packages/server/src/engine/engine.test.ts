@@ -365,3 +365,29 @@ test("what lasts unseen is told again after the time its rule says, and not once
   await remind(client, rules, T + 20_000 * S);
   expect(await reminders()).toBe(2);
 });
+
+test("a rule whose kind was changed while it remembered something begins anew; the engine starts", async () => {
+  const session = await open();
+  await refused("203.0.113.240", [0, 10]);
+  await session.step();
+  // past the watermark: it is kept
+  await quiet(200);
+  while (await session.step()) {}
+  const kept = async () =>
+    (await client.query("select 1 from engine_state where rule_id = 'refused-logons' and key = '203.0.113.240'"))
+      .rowCount;
+  expect(await kept()).toBe(1);
+  const { rows } = await client.query<{ body: object }>("select body from rule where id = 'refused-logons'");
+  const change = (body: object) =>
+    client.query("update rule set body = $1, version = version + 1 where id = 'refused-logons'", [
+      JSON.stringify(body),
+    ]);
+  await change({ ...rows[0]!.body, kind: "distinct", of: "user", count: 2 });
+  const again = await open();
+  expect(await kept()).toBe(0);
+  await refused("203.0.113.240", [210], { user: "x" });
+  await refused("203.0.113.240", [220], { user: "y" });
+  while (await again.step()) {}
+  expect((await findings("203.0.113.240")).map((f) => f.count)).toEqual([2]);
+  await change(rows[0]!.body);
+});

@@ -59,7 +59,7 @@ export class EngineSession {
     const directoryVersion = await versionOf(client);
     const directory = new SenderDirectory(await loadSenders(client, zone));
     const { rules, version } = await loadRules(client);
-    const engine = new RuleEngine(rules, directory, { zone }, await loadStates(client));
+    const engine = new RuleEngine(rules, directory, { zone }, await loadStates(client, rules));
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
     const lanes = await loadLanes(client);
     const findings = await Findings.load(client);
@@ -171,6 +171,7 @@ export class EngineSession {
       await saveStates(
         this.client,
         results.flatMap((r) => r.states),
+        this.rules,
       );
       for (const collector of new Set(batches.map((b) => b.collector)))
         await saveCursor(this.client, this.cursors.get(collector)!);

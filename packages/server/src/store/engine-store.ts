@@ -1,4 +1,12 @@
-import { type Episode, Rule, type SavedRun, type SavedState, type StateAddress } from "@halvik/core/correlation";
+import { createHash } from "node:crypto";
+import {
+  type Episode,
+  logicOf,
+  Rule,
+  type SavedRun,
+  type SavedState,
+  type StateAddress,
+} from "@halvik/core/correlation";
 import type { Queryable } from "./pool.js";
 
 export interface FollowedBatch {
@@ -92,7 +100,16 @@ export async function ruleVersion(db: Queryable): Promise<number> {
   return (await db.query<{ version: number }>("select version from rule_change")).rows[0]!.version;
 }
 
-export async function loadStates(db: Queryable): Promise<SavedState[]> {
+/** What stands for a rule's logic beside its states: those of another logic mean nothing to it. */
+const logicHash = (rule: Rule): string => createHash("sha256").update(logicOf(rule)).digest("hex").slice(0, 32);
+
+/** States of these rules as their logic is now; what an earlier logic left is dropped. */
+export async function loadStates(db: Queryable, rules: readonly Rule[]): Promise<SavedState[]> {
+  await db.query(
+    `delete from engine_state s where not exists (
+       select from unnest($1::text[], $2::text[], $3::boolean[]) r (id, logic, counts) where r.id = s.rule_id and (r.logic = s.logic or (s.logic = '' and r.counts)))`,
+    [rules.map((r) => r.id), rules.map(logicHash), rules.map((r) => r.kind === "count")],
+  );
   const { rows } = await db.query<{ rule_id: string; lane: string; key: string; state: SavedRun }>(
     "select rule_id, lane, key, state from engine_state",
   );
@@ -102,19 +119,22 @@ export async function loadStates(db: Queryable): Promise<SavedState[]> {
 export async function saveStates(
   db: Queryable,
   states: readonly (StateAddress & { state: SavedRun | null })[],
+  rules: ReadonlyMap<string, Rule>,
 ): Promise<void> {
   // a state may change twice in a step; the last stands
   const latest = new Map(states.map((s) => [`${s.ruleId} ${s.lane} ${s.key}`, s]));
-  const kept = [...latest.values()].filter((s) => s.state !== null);
+  const kept = [...latest.values()].filter((s) => s.state !== null && rules.has(s.ruleId));
   const gone = [...latest.values()].filter((s) => s.state === null);
+  const hashes = new Map([...new Set(kept.map((s) => s.ruleId))].map((id) => [id, logicHash(rules.get(id)!)]));
   if (kept.length > 0)
     await db.query(
-      "insert into engine_state (rule_id, lane, key, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::jsonb[]) on conflict (rule_id, lane, key) do update set state = excluded.state",
+      "insert into engine_state (rule_id, lane, key, state, logic) select * from unnest($1::text[], $2::text[], $3::text[], $4::jsonb[], $5::text[]) on conflict (rule_id, lane, key) do update set state = excluded.state, logic = excluded.logic",
       [
         kept.map((s) => s.ruleId),
         kept.map((s) => s.lane),
         kept.map((s) => s.key),
         kept.map((s) => JSON.stringify(s.state)),
+        kept.map((s) => hashes.get(s.ruleId) ?? ""),
       ],
     );
   if (gone.length > 0)

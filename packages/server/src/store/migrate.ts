@@ -10,6 +10,7 @@ import { up as keepDays } from "./migrations/007-keep-days.js";
 import { up as ruleKinds } from "./migrations/008-rule-kinds.js";
 import { up as joining } from "./migrations/009-joining.js";
 import { up as ruleState } from "./migrations/010-rule-state.js";
+import { up as stateLogic } from "./migrations/011-state-logic.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -23,6 +24,7 @@ const MIGRATIONS = [
   { name: "008-rule-kinds", up: ruleKinds },
   { name: "009-joining", up: joining },
   { name: "010-rule-state", up: ruleState },
+  { name: "011-state-logic", up: stateLogic },
 ] as const;
 
 const LOCK = 4_711_001;
