@@ -31,8 +31,12 @@ await build({
   ],
   logLevel: "warning",
 });
-const { status } = spawnSync(process.execPath, [...(process.env.BENCH_NODE_ARGS?.split(" ").filter(Boolean) ?? []), outfile, ...args], {
-  stdio: "inherit",
-});
+const { status } = spawnSync(
+  process.execPath,
+  [...(process.env.BENCH_NODE_ARGS?.split(" ").filter(Boolean) ?? []), outfile, ...args],
+  {
+    stdio: "inherit",
+  },
+);
 rmSync(outfile, { force: true });
 process.exit(status ?? 1);
