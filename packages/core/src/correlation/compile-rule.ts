@@ -31,21 +31,22 @@ export interface RuleProgram {
   readonly absent: readonly number[];
   /** It asks for what did not happen: only the watermark can tell. */
   readonly waits: boolean;
-  readonly entities: (record: HalvikRecord) => string[];
+  readonly entities: (record: HalvikRecord) => readonly string[];
   readonly values: (record: HalvikRecord) => readonly string[];
   /** What is measured of a record; null: nothing, it is passed over. */
   readonly amount: (record: HalvikRecord) => number | null;
   readonly begin: (saved: SavedRun | null, since: { us: EpochUs }) => Run;
 }
 
-export function compileRule(rule: Rule, directory: SenderDirectory, zone: string): RuleProgram {
+/** @param names what rules compiled together share: a record's entities are written once for all of them */
+export function compileRule(rule: Rule, directory: SenderDirectory, zone: string, names: EntityNames): RuleProgram {
   const compile = (c: Condition): CompiledCondition => {
     const filter = parsed(c.filter);
     // rules may not name time, so "now" has no influence
     return { filter, matches: compileFilter(filter, { directory, nowUs: 0 }), keys: keysBy(c.key) };
   };
   const clearing = clearingOf(rule);
-  const named = [...new Set([...rule.key, ...rule.entities])].map(field);
+  const named = [...new Set([...rule.key, ...rule.entities])].map((name) => names.of(name));
   const of = rule.kind === "distinct" ? field(rule.of) : null;
   return {
     rule,
@@ -54,14 +55,41 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
     absent: rule.kind === "sequence" ? rule.steps.flatMap((s, i) => (s.absent ? [i] : [])) : [],
     waits: waitsForWatermark(rule),
     entities: (record) => {
-      const out: string[] = [];
-      for (const f of named) for (const v of f.get(record)) out.push(`${f.name}${KEY_SEPARATOR}${v}`);
-      return out;
+      let all = NONE;
+      for (const entitiesOf of named) {
+        const own = entitiesOf(record);
+        if (own.length > 0) all = all.length === 0 ? own : all.concat(own);
+      }
+      return all;
     },
     values: of === null ? () => NONE : (record) => of.get(record).map((v) => folded(of, v)),
     amount: amountOf(rule),
     begin: runOf(rule, zone),
   };
+}
+
+/** Entities of records by field, remembered for the record asked for last: many rules name the same fields. */
+export class EntityNames {
+  private readonly byField = new Map<FieldName, (record: HalvikRecord) => readonly string[]>();
+
+  of(name: FieldName): (record: HalvikRecord) => readonly string[] {
+    let entities = this.byField.get(name);
+    if (entities === undefined) {
+      const { get } = field(name);
+      const prefix = `${name}${KEY_SEPARATOR}`;
+      let last: HalvikRecord | null = null;
+      let named = NONE;
+      entities = (record) => {
+        if (record !== last) {
+          last = record;
+          named = get(record).map((value) => prefix + value);
+        }
+        return named;
+      };
+      this.byField.set(name, entities);
+    }
+    return entities;
+  }
 }
 
 const NONE: readonly string[] = [];

@@ -1,11 +1,11 @@
-import TinyQueue from "tinyqueue";
 import type { Filter } from "../filter/index.js";
 import type { HalvikRecord } from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import { type EpochUs, US_PER_SECOND } from "../time/index.js";
-import { type CompiledCondition, compileRule, parsed, type RuleProgram } from "./compile-rule.js";
+import { type CompiledCondition, compileRule, EntityNames, parsed, type RuleProgram } from "./compile-rule.js";
 import { clearingOf, conditionsOf } from "./conditions.js";
 import { Dispatch } from "./dispatch.js";
+import { DueTimes } from "./due-times.js";
 import type { Episode, RuleEvent } from "./event.js";
 import { KeyMachine } from "./key-machine.js";
 import type { Progress, SavedRun } from "./kinds/run.js";
@@ -53,22 +53,12 @@ export interface EngineOptions {
   readonly maxKeys?: number;
 }
 
-interface Due {
-  readonly us: EpochUs;
-  readonly key: string;
-}
-
 interface Lane {
-  readonly machines: Map<string, Kept>;
+  readonly name: string;
+  readonly machines: Map<string, KeyMachine>;
   /** When keys want to be looked at without a record: at most one entry a key that counts. */
-  readonly due: TinyQueue<Due>;
+  readonly due: DueTimes;
   readonly since: { us: EpochUs };
-}
-
-interface Kept {
-  readonly machine: KeyMachine;
-  /** The moment under which it waits in `due`; Infinity: it does not. */
-  dueUs: EpochUs;
 }
 
 interface RunningRule {
@@ -77,6 +67,8 @@ interface RunningRule {
   readonly logic: string;
   readonly lanes: Map<string, Lane>;
   evicted: number;
+  /** What the records of this step mean to it, by key. */
+  events: Map<string, RuleEvent[]>;
   /** While records are looked at: the last one of which it met a condition, and how many conditions. */
   metBy: HalvikRecord | null;
   met: number;
@@ -117,10 +109,7 @@ export class RuleEngine {
       if (!running) continue;
       const l = laneOf(running, lane);
       if (key === SINCE_KEY) l.since.us = state.rest as EpochUs;
-      else {
-        const kept = this.keep(running, l, key, state);
-        schedule(l, key, kept);
-      }
+      else schedule(l, key, this.keep(running, l, key, state));
     }
   }
 
@@ -128,16 +117,15 @@ export class RuleEngine {
   setRules(rules: readonly Rule[], directory: SenderDirectory): void {
     const before = new Map(this.rules.map((r) => [r.program.rule.id, r]));
     this.dispatch = new Dispatch();
+    const names = new EntityNames();
     this.rules = rules
       .filter((r) => r.enabled)
       .map((rule) => {
-        const program = compileRule(rule, directory, this.options.zone);
+        const program = compileRule(rule, directory, this.options.zone, names);
         const logic = logicOf(rule);
         const old = before.get(rule.id);
         const running: RunningRule =
-          old?.logic === logic
-            ? { program, logic, lanes: old.lanes, evicted: old.evicted, metBy: null, met: 0 }
-            : { program, logic, lanes: new Map(), evicted: 0, metBy: null, met: 0 };
+          old?.logic === logic ? begun(program, logic, old.lanes, old.evicted) : begun(program, logic, new Map(), 0);
         for (const [place, condition] of program.conditions.entries())
           this.dispatch.add(condition.filter, { running, condition, place });
         if (program.clearing)
@@ -169,7 +157,7 @@ export class RuleEngine {
   /** Episodes of a lane that stand open. */
   standing(lane: string): EpisodeReport[] {
     return this.rules.flatMap(({ program, lanes }) =>
-      [...(lanes.get(lane)?.machines ?? [])].flatMap(([key, { machine }]) => {
+      [...(lanes.get(lane)?.machines ?? [])].flatMap(([key, machine]) => {
         const episode = machine.current();
         return episode === null ? [] : [{ ruleId: program.rule.id, lane, key, episode, final: false }];
       }),
@@ -182,7 +170,7 @@ export class RuleEngine {
     for (const { program, lanes } of this.rules) {
       if (program.rule.id !== ruleId) continue;
       for (const [lane, { machines }] of lanes)
-        for (const [key, { machine }] of machines) {
+        for (const [key, machine] of machines) {
           const progress = machine.progress();
           if (progress !== null) near.push({ ruleId, lane, key, ...progress });
         }
@@ -196,11 +184,11 @@ export class RuleEngine {
    */
   step(lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs, amends?: Amends): StepResult {
     const out: Output = { episodes: [], states: [] };
-    const events = this.eventsOf(records, amends);
+    this.noteEvents(records, amends);
     for (const running of this.rules) {
-      const own = events.get(running);
-      if (own === undefined && !running.lanes.has(lane)) continue;
-      this.stepRule(running, lane, own ?? new Map(), watermarkUs, out);
+      if (running.events.size === 0 && !running.lanes.has(lane)) continue;
+      this.stepRule(running, lane, watermarkUs, out);
+      if (running.events.size > 0) running.events = new Map();
     }
     return out;
   }
@@ -209,17 +197,16 @@ export class RuleEngine {
   close(ruleId: string, key: string, atUs: EpochUs): StepResult {
     const out: Output = { episodes: [], states: [] };
     const running = this.rules.find((r) => r.program.rule.id === ruleId);
-    for (const [name, lane] of running?.lanes ?? []) {
+    for (const lane of running?.lanes.values() ?? []) {
       if (!running || !lane.machines.has(key)) continue;
       const event: RuleEvent = { timeUs: atUs, id: "0", meets: [], ends: "hand", values: [], amount: 0, entities: [] };
-      this.stepKey(running, { name, ...lane }, key, [event], Number.NEGATIVE_INFINITY, out);
+      this.stepKey(running, lane, key, [event], Number.NEGATIVE_INFINITY, out);
     }
     return out;
   }
 
-  /** What records mean to rules: events by rule and key. */
-  private eventsOf(records: readonly HalvikRecord[], amends?: Amends): Map<RunningRule, Map<string, RuleEvent[]>> {
-    const events = new Map<RunningRule, Map<string, RuleEvent[]>>();
+  /** Notes with each rule what records mean to it. */
+  private noteEvents(records: readonly HalvikRecord[], amends?: Amends): void {
     const candidates: Target[] = [];
     for (const record of records) {
       if (record.copyOf !== null) continue;
@@ -238,10 +225,9 @@ export class RuleEngine {
       for (let i = 0; i < hits; i++) {
         const target = candidates[i]!;
         const { running } = target;
-        if (running.met === 1) this.noteOne(events, target, record, amends);
+        if (running.met === 1) this.noteOne(target, record, amends);
         else if (running.met > 1) {
           this.noteSeveral(
-            events,
             running,
             candidates.filter((h) => h.running === running),
             record,
@@ -251,21 +237,15 @@ export class RuleEngine {
         }
       }
     }
-    return events;
   }
 
   /** The usual case: a record meets one condition of a rule. */
-  private noteOne(
-    events: Map<RunningRule, Map<string, RuleEvent[]>>,
-    { running, condition, place }: Target,
-    record: HalvikRecord,
-    amends: Amends | undefined,
-  ): void {
+  private noteOne({ running, condition, place }: Target, record: HalvikRecord, amends: Amends | undefined): void {
     const keys = condition.keys(record);
     if (keys.length === 0) return;
     const event = eventOf(running.program, record, place === null ? NO_PLACE : placeAlone(place));
     if (event === null) return;
-    for (let i = 0; i < keys.length; i++) this.note(events, running, keys[i]!, event, amends);
+    for (let i = 0; i < keys.length; i++) this.note(running, keys[i]!, event, amends);
   }
 
   /**
@@ -273,7 +253,6 @@ export class RuleEngine {
    * clear as well.
    */
   private noteSeveral(
-    events: Map<RunningRule, Map<string, RuleEvent[]>>,
     running: RunningRule,
     hits: readonly Target[],
     record: HalvikRecord,
@@ -293,63 +272,41 @@ export class RuleEngine {
     for (const [key, { meets, clears }] of byKey) {
       const event = eventOf(running.program, record, meets);
       if (event === null) continue;
-      this.note(events, running, key, clears ? { ...event, ends: "record" } : event, amends);
+      this.note(running, key, clears ? { ...event, ends: "record" } : event, amends);
     }
   }
 
-  private note(
-    events: Map<RunningRule, Map<string, RuleEvent[]>>,
-    running: RunningRule,
-    key: string,
-    event: RuleEvent,
-    amends: Amends | undefined,
-  ): void {
+  private note(running: RunningRule, key: string, event: RuleEvent, amends: Amends | undefined): void {
     if (amends?.(running.program.rule, key, event)) return;
-    let own = events.get(running);
-    if (own === undefined) {
-      own = new Map();
-      events.set(running, own);
-    }
-    const list = own.get(key);
+    const list = running.events.get(key);
     if (list) list.push(event);
-    else own.set(key, [event]);
+    else running.events.set(key, [event]);
   }
 
-  private stepRule(
-    running: RunningRule,
-    name: string,
-    events: ReadonlyMap<string, readonly RuleEvent[]>,
-    watermarkUs: EpochUs,
-    out: Output,
-  ): void {
-    const lane = { name, ...laneOf(running, name) };
-    this.learnSince(running, lane, events, out);
-    for (const [key, list] of events) {
+  private stepRule(running: RunningRule, name: string, watermarkUs: EpochUs, out: Output): void {
+    const lane = laneOf(running, name);
+    this.learnSince(running, lane, out);
+    for (const [key, list] of running.events) {
       // nothing to clear, and nothing can come any more that it would have cleared
       if (!lane.machines.has(key) && list.every((e) => e.ends !== null && e.timeUs <= watermarkUs)) continue;
       this.stepKey(running, lane, key, list, watermarkUs, out);
     }
-    for (let next = lane.due.peek(); next !== undefined && next.us <= watermarkUs; next = lane.due.peek()) {
-      lane.due.pop();
-      const kept = lane.machines.get(next.key);
-      // looked at meanwhile: another entry stands for it
-      if (kept === undefined || kept.dueUs !== next.us) continue;
-      kept.dueUs = Number.POSITIVE_INFINITY;
-      if (kept.machine.nextChangeUs <= watermarkUs) this.stepKey(running, lane, next.key, [], watermarkUs, out);
-      else schedule(lane, next.key, kept);
-    }
+    for (const { second, keys } of lane.due.take(Math.floor(watermarkUs / US_PER_SECOND)))
+      for (const key of keys) {
+        const machine = lane.machines.get(key);
+        // looked at meanwhile: another entry stands for it
+        if (machine === undefined || machine.dueSecond !== second) continue;
+        machine.dueSecond = 0;
+        if (machine.nextChangeUs <= watermarkUs) this.stepKey(running, lane, key, NO_EVENTS, watermarkUs, out);
+        else schedule(lane, key, machine);
+      }
     this.evict(running, lane, out);
   }
 
-  private learnSince(
-    running: RunningRule,
-    lane: Lane & { name: string },
-    events: ReadonlyMap<string, readonly RuleEvent[]>,
-    out: Output,
-  ): void {
+  private learnSince(running: RunningRule, lane: Lane, out: Output): void {
     if (running.program.rule.kind !== "first") return;
     let first = lane.since.us;
-    for (const list of events.values()) for (const e of list) first = Math.min(first, e.timeUs);
+    for (const list of running.events.values()) for (const e of list) first = Math.min(first, e.timeUs);
     if (first >= lane.since.us) return;
     lane.since.us = first;
     out.states.push({
@@ -362,40 +319,37 @@ export class RuleEngine {
 
   private stepKey(
     running: RunningRule,
-    lane: Lane & { name: string },
+    lane: Lane,
     key: string,
     events: readonly RuleEvent[],
     watermarkUs: EpochUs,
     out: Output,
   ): void {
-    const address = { ruleId: running.program.rule.id, lane: lane.name, key };
-    const kept = lane.machines.get(key) ?? this.keep(running, lane, key, null);
-    const { machine } = kept;
+    const ruleId = running.program.rule.id;
+    const machine = lane.machines.get(key) ?? this.keep(running, lane, key, null);
     const result = machine.step(events, watermarkUs);
     running.evicted += result.settledEarly;
     const idle = machine.isIdle;
     if (idle) lane.machines.delete(key);
-    else schedule(lane, key, kept);
-    if (result.settledChanged) out.states.push({ ...address, state: idle ? null : machine.save() });
-    for (const episode of result.settled) out.episodes.push({ ...address, episode, final: true });
-    for (const episode of result.provisional) out.episodes.push({ ...address, episode, final: false });
+    else schedule(lane, key, machine);
+    if (result.settledChanged) out.states.push({ ruleId, lane: lane.name, key, state: idle ? null : machine.save() });
+    for (const episode of result.settled) out.episodes.push({ ruleId, lane: lane.name, key, episode, final: true });
+    for (const episode of result.provisional)
+      out.episodes.push({ ruleId, lane: lane.name, key, episode, final: false });
   }
 
-  private keep(running: RunningRule, lane: Lane, key: string, saved: SavedRun | null): Kept {
+  private keep(running: RunningRule, lane: Lane, key: string, saved: SavedRun | null): KeyMachine {
     const { program } = running;
-    const kept = {
-      machine: new KeyMachine(program.begin(saved, lane.since), program.waits),
-      dueUs: Number.POSITIVE_INFINITY,
-    };
-    lane.machines.set(key, kept);
-    return kept;
+    const machine = new KeyMachine(program.begin(saved, lane.since), program.waits);
+    lane.machines.set(key, machine);
+    return machine;
   }
 
-  private evict(running: RunningRule, lane: Lane & { name: string }, out: Output): void {
+  private evict(running: RunningRule, lane: Lane, out: Output): void {
     const most = this.options.maxKeys ?? MAX_KEYS;
     if (lane.machines.size <= most) return;
     const oldest = [...lane.machines]
-      .map(([key, { machine }]) => ({ key, us: machine.lastEventUs }))
+      .map(([key, machine]) => ({ key, us: machine.lastEventUs }))
       .sort((a, b) => a.us - b.us || (a.key < b.key ? -1 : 1));
     for (const { key } of oldest.slice(0, Math.ceil(lane.machines.size - most * (1 - EVICT_PART)))) {
       lane.machines.delete(key);
@@ -405,6 +359,7 @@ export class RuleEngine {
   }
 }
 
+const NO_EVENTS: readonly RuleEvent[] = [];
 const NO_PLACE: readonly number[] = [];
 const NO_VALUES: readonly string[] = [];
 const PLACES = Array.from({ length: 16 }, (_, i): readonly number[] => [i]);
@@ -421,25 +376,33 @@ function eventOf(program: RuleProgram, record: HalvikRecord, meets: readonly num
   return { timeUs, id, meets, ends: null, values: program.values(record), amount, entities: program.entities(record) };
 }
 
+const begun = (program: RuleProgram, logic: string, lanes: Map<string, Lane>, evicted: number): RunningRule => ({
+  program,
+  logic,
+  lanes,
+  evicted,
+  events: new Map(),
+  metBy: null,
+  met: 0,
+});
+
 function laneOf(running: RunningRule, name: string): Lane {
   let lane = running.lanes.get(name);
   if (!lane) {
-    lane = {
-      machines: new Map(),
-      due: new TinyQueue<Due>([], (a, b) => a.us - b.us),
-      since: { us: Number.POSITIVE_INFINITY },
-    };
+    lane = { name, machines: new Map(), due: new DueTimes(), since: { us: Number.POSITIVE_INFINITY } };
     running.lanes.set(name, lane);
   }
   return lane;
 }
 
-function schedule(lane: Lane, key: string, kept: Kept): void {
-  const us = kept.machine.nextChangeUs;
+function schedule(lane: Lane, key: string, machine: KeyMachine): void {
+  const us = machine.nextChangeUs;
+  if (us === Number.POSITIVE_INFINITY) return;
+  const second = Math.max(1, Math.floor(us / US_PER_SECOND));
   // later than the entry that stands: it is looked at then, and waits on
-  if (us >= kept.dueUs) return;
-  kept.dueUs = us;
-  lane.due.push({ us, key });
+  if (machine.dueSecond !== 0 && second >= machine.dueSecond) return;
+  machine.dueSecond = second;
+  lane.due.add(second, key);
 }
 
 /** Words about a rule, as against what it does. */

@@ -44,11 +44,8 @@ export class OpenEpisode {
   }
 
   fold(event: RuleEvent): void {
-    const evidence = {
-      id: event.id,
-      timeUs: event.timeUs,
-      ...(this.severalSteps ? { step: event.meets[0] ?? 0 } : {}),
-    };
+    const { id, timeUs } = event;
+    const evidence: Evidence = this.severalSteps ? { id, timeUs, step: event.meets[0] ?? 0 } : { id, timeUs };
     this.count++;
     this.lastUs = Math.max(this.lastUs, event.timeUs);
     if (this.first.length < KEEP_FIRST) this.first.push(evidence);

@@ -5,6 +5,10 @@ import type { Progress, Run, SavedRun } from "./kinds/run.js";
 /** More pending events than this are settled before the watermark reaches them: memory stays bounded. */
 export const MAX_PENDING = 5_000;
 
+const NO_EVENTS: readonly RuleEvent[] = [];
+/** Of every machine without a provisional run; never added to. */
+const NONE_CLOSED: Episode[] = [];
+
 export interface KeyResult {
   /** Episodes that ended before the watermark in this step: they will not be reported again. */
   readonly settled: readonly Episode[];
@@ -27,34 +31,40 @@ export class KeyMachine {
   private pending: RuleEvent[] | null = null;
   /** The run over settled and pending events, kept so that events that come in order cost one step each; null: the settled one. */
   private tail: Run | null = null;
-  private tailClosed: Episode[] = [];
+  private tailClosed: Episode[] = NONE_CLOSED;
+  /** The second of event time at which its lane looks at it next; 0: it does not. */
+  dueSecond = 0;
 
   /** @param waits the rule asks for what did not happen: only the watermark can tell, nothing is raised before */
   constructor(
-    private readonly settled: Run,
+    private settled: Run,
     private readonly waits: boolean,
   ) {}
 
   step(events: readonly RuleEvent[], watermarkUs: EpochUs): KeyResult {
     let rebuild = this.take(events);
-    const pending = this.pending ?? [];
+    const pending = this.pending ?? NO_EVENTS;
     let settle = 0;
     while (settle < pending.length && pending[settle]!.timeUs <= watermarkUs) settle++;
     const settledEarly = Math.max(0, pending.length - MAX_PENDING - settle);
     settle += settledEarly;
-    const closed: Episode[] = [];
-    for (let i = 0; i < settle; i++) this.settled.take(pending[i]!, closed);
+    let closed: Episode[] = [];
+    if (settle > 0 && settle === pending.length && this.tail !== null && !rebuild) {
+      // the provisional run has seen all of it, in this order
+      this.settled = this.tail;
+      closed = this.tailClosed;
+    } else for (let i = 0; i < settle; i++) this.settled.take(pending[i]!, closed);
     if (settle > 0) this.pending = settle === pending.length ? null : pending.slice(settle);
     const moved = this.settled.settle(watermarkUs, closed);
     rebuild ||= closed.length > 0 || (moved && this.tail !== null);
     if (this.pending === null) {
       this.tail = null;
-      this.tailClosed = [];
+      this.tailClosed = NONE_CLOSED;
     } else if (rebuild && !this.waits) this.rebuild();
     const open = this.current();
     return {
       settled: closed,
-      provisional: open ? [...this.tailClosed, open] : [...this.tailClosed],
+      provisional: open ? [...this.tailClosed, open] : this.tailClosed.slice(),
       settledChanged: settle > 0 || moved,
       settledEarly,
     };
@@ -88,9 +98,13 @@ export class KeyMachine {
   }
 
   private rebuild(): void {
+    this.beginTail();
+    for (const event of this.pending ?? NO_EVENTS) this.tail!.take(event, this.tailClosed);
+  }
+
+  private beginTail(): void {
     this.tail = this.settled.clone();
     this.tailClosed = [];
-    for (const event of this.pending ?? []) this.tail.take(event, this.tailClosed);
   }
 
   /** @returns whether the provisional run must be made anew: something came before what it has seen */
@@ -98,17 +112,18 @@ export class KeyMachine {
     if (events.length === 0) return false;
     const fresh =
       events.length === 1 ? events : [...events].sort(before).filter((e, i, all) => i === 0 || !isSame(all[i - 1]!, e));
-    const pending = this.pending ?? [];
-    const last = pending[pending.length - 1];
+    const { pending } = this;
+    const last = pending?.[pending.length - 1];
     if (last === undefined || before(last, fresh[0]!) < 0) {
-      pending.push(...fresh);
-      this.pending = pending;
+      // most keys wait with one event: a list as long as what it holds
+      this.pending = pending === null ? fresh.slice() : pending;
+      if (pending !== null) pending.push(...fresh);
       if (this.waits) return false;
-      this.tail ??= this.settled.clone();
-      for (const event of fresh) this.tail.take(event, this.tailClosed);
+      if (this.tail === null) this.beginTail();
+      for (const event of fresh) this.tail!.take(event, this.tailClosed);
       return false;
     }
-    const merged = [...pending, ...fresh].sort(before);
+    const merged = [...pending!, ...fresh].sort(before);
     this.pending = merged.filter((e, i) => i === 0 || !isSame(merged[i - 1]!, e));
     return true;
   }

@@ -44,6 +44,9 @@ export class DemoRecords {
       nowUs,
       imported: false,
     });
-    return records.map(({ id, content, ...rest }) => ({ ...content, ...rest, id: formatRecordId(id) }));
+    // filled in, not spread, as records from the store are: see emptyContent
+    return records.map(({ id, content, sender, endpoint, copyOf }) =>
+      Object.assign(content, { id: formatRecordId(id), sender, endpoint, copyOf }),
+    );
   }
 }

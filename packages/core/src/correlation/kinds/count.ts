@@ -8,6 +8,8 @@ export interface CountLogic extends EpisodeLogic {
   readonly windowUs: number;
 }
 
+const NONE: readonly RuleEvent[] = [];
+
 export class CountRun extends Run {
   /** Matches within the window, not yet enough. */
   private buffer: readonly RuleEvent[];
@@ -17,7 +19,7 @@ export class CountRun extends Run {
     saved: SavedRun | null,
   ) {
     super(logic, saved);
-    this.buffer = (saved?.rest as readonly RuleEvent[] | undefined) ?? [];
+    this.buffer = (saved?.rest as readonly RuleEvent[] | undefined) ?? NONE;
   }
 
   clone(): CountRun {
@@ -29,24 +31,33 @@ export class CountRun extends Run {
       this.open.fold(event);
       return;
     }
+    const last = this.buffer[this.buffer.length - 1];
+    // a list as long as what it holds: there may be a million of them
+    const buffer = this.buffer.concat(event);
     // an event later than the watermark allowed stands in its place by time all the same
-    const buffer = [...this.buffer, event].sort(before);
-    const since = buffer[buffer.length - 1]!.timeUs - this.logic.windowUs;
-    this.buffer = buffer.filter((e) => e.timeUs >= since);
+    if (last !== undefined && before(event, last) < 0) buffer.sort(before);
+    this.buffer = buffer;
+    this.forget(buffer[buffer.length - 1]!.timeUs);
     if (this.buffer.length < this.logic.count) return;
     this.raise(this.buffer);
-    this.buffer = [];
+    this.buffer = NONE;
   }
 
-  protected rest(): readonly RuleEvent[] | undefined {
-    return this.buffer.length === 0 ? undefined : this.buffer;
+  protected get isEmpty(): boolean {
+    return this.buffer.length === 0;
+  }
+
+  protected rest(): readonly RuleEvent[] {
+    return this.buffer;
   }
 
   protected forget(us: EpochUs): boolean {
-    const kept = this.buffer.filter((e) => e.timeUs >= us - this.logic.windowUs);
-    const forgot = kept.length < this.buffer.length;
-    if (forgot) this.buffer = kept;
-    return forgot;
+    const { buffer } = this;
+    const since = us - this.logic.windowUs;
+    let old = 0;
+    while (old < buffer.length && buffer[old]!.timeUs < since) old++;
+    if (old > 0) this.buffer = old === buffer.length ? NONE : buffer.slice(old);
+    return old > 0;
   }
 
   protected ownNextChangeUs(): EpochUs {

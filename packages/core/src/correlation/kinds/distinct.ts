@@ -46,8 +46,12 @@ export class DistinctRun extends Run {
     this.latest.clear();
   }
 
-  protected rest(): [string, RuleEvent][] | undefined {
-    return this.latest.size === 0 ? undefined : [...this.latest];
+  protected get isEmpty(): boolean {
+    return this.latest.size === 0;
+  }
+
+  protected rest(): [string, RuleEvent][] {
+    return [...this.latest];
   }
 
   protected forget(us: EpochUs): boolean {

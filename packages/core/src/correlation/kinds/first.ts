@@ -38,8 +38,12 @@ export class FirstRun extends Run {
     this.seenUs = Math.max(this.seenUs ?? 0, Math.floor(event.timeUs / step) * step);
   }
 
-  protected rest(): EpochUs | undefined {
-    return this.seenUs ?? undefined;
+  protected get isEmpty(): boolean {
+    return this.seenUs === null;
+  }
+
+  protected rest(): EpochUs | null {
+    return this.seenUs;
   }
 
   protected forget(us: EpochUs): boolean {

@@ -66,6 +66,11 @@ interface SavedMeasured {
   readonly emptySince: EpochUs | null;
 }
 
+/** Shared by every key that has measured nothing yet. */
+const NONE: readonly number[] = [];
+const NO_SLOTS: SavedMeasured["slots"] = {};
+const AT_REST: Cusum = { high: 0, low: 0 };
+
 const begun = (startUs: EpochUs): Stretch => ({ startUs, records: 0, sum: 0, meets: 0, times: [], events: [] });
 
 /** The median deviation of the gaps from their median, in parts of that median: 0 is a clock. */
@@ -88,7 +93,7 @@ const FORGET_AFTER = 14 * 24 * US_PER_HOUR;
 /** A measure of one key against a line, its own usual, or control limits. */
 export class MeasuredRun extends Run {
   private stretch: Stretch | null;
-  private slots: Record<number, readonly number[]>;
+  private slots: SavedMeasured["slots"];
   private training: readonly number[];
   private ewma: number | null;
   private cusum: Cusum;
@@ -104,10 +109,10 @@ export class MeasuredRun extends Run {
     this.stretch = rest?.stretch
       ? { ...rest.stretch, times: [...rest.stretch.times], events: [...rest.stretch.events] }
       : null;
-    this.slots = { ...rest?.slots };
-    this.training = rest?.training ?? [];
+    this.slots = rest === undefined || Object.keys(rest.slots).length === 0 ? NO_SLOTS : rest.slots;
+    this.training = rest?.training ?? NONE;
     this.ewma = rest?.ewma ?? null;
-    this.cusum = rest?.cusum ?? { high: 0, low: 0 };
+    this.cusum = rest?.cusum ?? AT_REST;
     this.emptySince = rest?.emptySince ?? null;
   }
 
@@ -267,7 +272,7 @@ export class MeasuredRun extends Run {
     // 1 January 1970 was a Thursday; which day is first does not matter
     const slot = hour % 168;
     const samples = this.samplesFor(slot);
-    this.slots[slot] = [...(this.slots[slot] ?? []), value].slice(-SLOT_SAMPLES);
+    this.slots = { ...this.slots, [slot]: [...(this.slots[slot] ?? NONE), value].slice(-SLOT_SAMPLES) };
     if (samples === null) return { out: false, ordinary: false, facts: [] };
     const { z, median, spread } = modifiedZ(value, samples);
     const signed = j.side === "under" ? -z : j.side === "over" ? z : Math.abs(z);
@@ -295,16 +300,19 @@ export class MeasuredRun extends Run {
   }
 
   private forgetUsual(): void {
-    this.slots = {};
-    this.training = [];
+    this.slots = NO_SLOTS;
+    this.training = NONE;
     this.ewma = null;
-    this.cusum = { high: 0, low: 0 };
+    this.cusum = AT_REST;
     this.emptySince = null;
   }
 
-  protected rest(): SavedMeasured | undefined {
+  protected get isEmpty(): boolean {
+    return this.stretch === null && this.training.length === 0 && this.slots === NO_SLOTS;
+  }
+
+  protected rest(): SavedMeasured {
     const { stretch, slots, training, ewma, cusum, emptySince } = this;
-    if (stretch === null && training.length === 0 && Object.keys(slots).length === 0) return undefined;
     return { stretch, slots, training, ewma, cusum, emptySince };
   }
 

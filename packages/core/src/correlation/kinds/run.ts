@@ -45,7 +45,9 @@ export abstract class Run {
   abstract clone(): Run;
   /** Something that matches. */
   protected abstract match(event: RuleEvent, closed: Episode[]): void;
-  /** What must be remembered besides the open episode; undefined: nothing. */
+  /** Nothing must be remembered besides the open episode. */
+  protected abstract get isEmpty(): boolean;
+  /** What must be remembered besides the open episode, where there is something. */
   protected abstract rest(): unknown;
   /** Forgets what nothing after `us` can be joined to. @returns whether there was anything */
   protected abstract forget(us: EpochUs): boolean;
@@ -83,12 +85,12 @@ export abstract class Run {
   }
 
   save(): SavedRun {
-    return { open: this.open?.snapshot() ?? null, rest: this.rest() };
+    return { open: this.open?.snapshot() ?? null, rest: this.isEmpty ? undefined : this.rest() };
   }
 
   /** Nothing in this state can influence anything that is still to come. */
   get isIdle(): boolean {
-    return this.open === null && this.rest() === undefined;
+    return this.open === null && this.isEmpty;
   }
 
   /** The open episode as it stands; null while it must hold yet. */

@@ -135,9 +135,12 @@ export class SequenceRun extends Run {
     this.matches = this.logic.steps.map(() => []);
   }
 
-  protected rest(): SavedSequence | undefined {
-    const empty = this.chains.every((c) => c.length === 0) && this.matches.every((m) => m.length === 0);
-    return empty ? undefined : { chains: this.chains, matches: this.matches };
+  protected get isEmpty(): boolean {
+    return this.chains.every((c) => c.length === 0) && this.matches.every((m) => m.length === 0);
+  }
+
+  protected rest(): SavedSequence {
+    return { chains: this.chains, matches: this.matches };
   }
 
   protected forget(us: EpochUs): boolean {
@@ -148,15 +151,13 @@ export class SequenceRun extends Run {
   private drop(us: EpochUs): boolean {
     let dropped = false;
     for (const [i, chains] of this.chains.entries()) {
-      const kept = chains.filter((c) => this.deadline(i, c) >= us);
-      if (kept.length < chains.length) {
-        this.chains[i] = kept;
+      if (chains.some((c) => this.deadline(i, c) < us)) {
+        this.chains[i] = chains.filter((c) => this.deadline(i, c) >= us);
         dropped = true;
       }
       const matches = this.matches[i]!;
-      const fresh = matches.filter((m) => m.timeUs + this.logic.windowUs >= us);
-      if (fresh.length < matches.length) {
-        this.matches[i] = fresh;
+      if (matches.length > 0 && matches[0]!.timeUs + this.logic.windowUs < us) {
+        this.matches[i] = matches.filter((m) => m.timeUs + this.logic.windowUs >= us);
         dropped = true;
       }
     }
@@ -176,7 +177,8 @@ export class SequenceRun extends Run {
 
   protected ownNextChangeUs(): EpochUs {
     let next = Number.POSITIVE_INFINITY;
-    for (const [i, chains] of this.chains.entries()) {
+    for (let i = 0; i < this.chains.length; i++) {
+      const chains = this.chains[i]!;
       const after = this.logic.steps[i + 1];
       for (const c of chains)
         next = Math.min(
@@ -184,7 +186,8 @@ export class SequenceRun extends Run {
           after?.absent && after.withinUs !== null ? c.timeUs + after.withinUs : this.deadline(i, c) + 1,
         );
     }
-    for (const m of this.matches.flat()) next = Math.min(next, m.timeUs + this.logic.windowUs + 1);
+    for (const matches of this.matches)
+      for (const m of matches) next = Math.min(next, m.timeUs + this.logic.windowUs + 1);
     return next;
   }
 

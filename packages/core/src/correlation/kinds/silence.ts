@@ -40,8 +40,12 @@ export class SilenceRun extends Run {
     this.last = null;
   }
 
-  protected rest(): RuleEvent | undefined {
-    return this.last ?? undefined;
+  protected get isEmpty(): boolean {
+    return this.last === null;
+  }
+
+  protected rest(): RuleEvent | null {
+    return this.last;
   }
 
   protected forget(): boolean {
