@@ -1,6 +1,15 @@
 import { SenderDirectory } from "../senders/index.js";
 import { testRecord } from "../testing/record.js";
-import { entityValues, findingTitle, KEY_SEPARATOR, Rule, RuleEngine, SHIPPED_RULES, sayRule } from "./index.js";
+import {
+  entityValues,
+  findingTitle,
+  KEY_SEPARATOR,
+  logicOf,
+  Rule,
+  RuleEngine,
+  SHIPPED_RULES,
+  sayRule,
+} from "./index.js";
 
 const S = 1e6;
 const ZONE = { zone: "UTC" };
@@ -45,12 +54,11 @@ describe("the engine", () => {
   test("states saved and loaded go on where they were", () => {
     const first = new RuleEngine([rule()], directory, ZONE);
     const { states } = first.step("live", [record(1, "10.0.0.1")], 1 * S);
-    const second = new RuleEngine(
-      [rule()],
-      directory,
-      ZONE,
-      states.map((s) => ({ ...s, state: s.state! })),
-    );
+    const second = new RuleEngine([rule()], directory, ZONE, {
+      states: states.map((s) => ({ ...s, state: s.state! })),
+      earlier: [],
+      since: new Map(),
+    });
     expect(second.step("live", [record(2, "10.0.0.1")], 0).episodes).toHaveLength(1);
   });
   test("lanes do not mix; a standing finding claims late events", () => {
@@ -63,7 +71,7 @@ describe("the engine", () => {
     const engine = new RuleEngine([rule()], directory, ZONE);
     engine.step("live", [record(1, "10.0.0.1")], 0);
     expect(engine.step("live", [], 500 * S).states).toEqual([
-      { ruleId: "r", lane: "live", key: "10.0.0.1", state: null },
+      { ruleId: "r", lane: "live", key: "10.0.0.1", logic: logicOf(rule()), state: null },
     ]);
   });
   test("a key of several fields, one with several values", () => {
@@ -78,6 +86,74 @@ describe("the engine", () => {
       clearedBy: "hand",
       clearedUs: 10 * S,
     });
+  });
+});
+
+describe("a rule whose logic is changed (semantics 23)", () => {
+  const rule = (over: object = {}) =>
+    Rule.parse({
+      kind: "count",
+      id: "r",
+      name: "R",
+      filter: "category is logon",
+      key: ["src"],
+      count: 2,
+      windowSeconds: 60,
+      severity: "error",
+      title: "t",
+      clear: { by: "quiet", seconds: 60 },
+      ...over,
+    });
+  const record = (s: number, src: string) =>
+    testRecord({ id: String(s), timeUs: s * S, src, category: "logon", users: ["u"] });
+  const directory = new SenderDirectory([]);
+  const stricter = rule({ count: 3 });
+  const changedAt = 100;
+  /** Two records of one source raised the first version; two of another came too early for either. */
+  const changed = () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    const before = [record(70, "10.0.0.1"), record(80, "10.0.0.1"), record(90, "10.0.0.2")];
+    const kept = engine.step("live", before, 95 * S).states;
+    const { fresh, states } = engine.setRules([stricter], directory, changedAt * S);
+    return { engine, before, kept, fresh, states };
+  };
+
+  test("the version before keeps its open findings, takes their evidence in and clears them; the rest it forgets", () => {
+    const { engine, fresh, states } = changed();
+    expect(fresh).toEqual(["r"]);
+    expect(states.map((s) => [s.key, s.logic, s.state])).toEqual([["10.0.0.2", logicOf(rule()), null]]);
+    const more = engine.step("live", [record(110, "10.0.0.1"), record(111, "10.0.0.2")], 100 * S);
+    expect(more.episodes.map((e) => [e.key, e.episode.count])).toEqual([["10.0.0.1", 3]]);
+    const after = engine.step("live", [], 400 * S);
+    expect(after.episodes.map((e) => [e.key, e.episode.clearedBy, e.final])).toEqual([["10.0.0.1", "quiet", true]]);
+    expect(after.states.filter((s) => s.logic === logicOf(rule())).map((s) => s.state)).toEqual([null]);
+    // what comes now is the new version's alone
+    expect(engine.step("live", [record(500, "10.0.0.1"), record(501, "10.0.0.1")], 400 * S).episodes).toEqual([]);
+  });
+  test("the new version warms up over what was before, and raises on evidence that reaches past the change alone", () => {
+    const { engine } = changed();
+    const past = [record(60, "10.0.0.3"), record(61, "10.0.0.3"), record(62, "10.0.0.3"), record(90, "10.0.0.2")];
+    expect(engine.warmUp("r", "live", [...past, record(92, "10.0.0.2")], 95 * S).episodes).toEqual([]);
+    const more = engine.step("live", [record(105, "10.0.0.2")], 95 * S);
+    expect(more.episodes.map((e) => [e.key, e.episode.count, e.episode.firstUs / S])).toEqual([["10.0.0.2", 3, 90]]);
+  });
+  test("both go on after a restart", () => {
+    const { kept, states } = changed();
+    const gone = new Set(states.map((s) => s.key));
+    const engine = new RuleEngine([stricter], directory, ZONE, {
+      states: kept.filter((s) => !gone.has(s.key)).map((s) => ({ ...s, state: s.state! })),
+      earlier: [rule()],
+      since: new Map([["r", changedAt * S]]),
+    });
+    const { episodes } = engine.step("live", [record(110, "10.0.0.1")], 100 * S);
+    expect(episodes.map((e) => [e.key, e.episode.count])).toEqual([["10.0.0.1", 3]]);
+  });
+  test("a rule switched off keeps and clears what it has raised", () => {
+    const { engine } = changed();
+    engine.setRules([rule({ enabled: false })], directory, 120 * S);
+    const { episodes } = engine.step("live", [], 400 * S);
+    expect(episodes.map((e) => [e.key, e.episode.clearedBy])).toEqual([["10.0.0.1", "quiet"]]);
+    expect(engine.step("live", [record(500, "10.0.0.1"), record(501, "10.0.0.1")], 400 * S).episodes).toEqual([]);
   });
 });
 

@@ -2,14 +2,13 @@ import type { Filter } from "../filter/index.js";
 import type { HalvikRecord } from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import { type EpochUs, US_PER_SECOND } from "../time/index.js";
-import { type CompiledCondition, compileRule, EntityNames, parsed, type RuleProgram } from "./compile-rule.js";
-import { clearingOf, conditionsOf } from "./conditions.js";
+import { type CompiledCondition, compileRule, EntityNames, type RuleProgram } from "./compile-rule.js";
 import { Dispatch } from "./dispatch.js";
-import { DueTimes } from "./due-times.js";
 import type { Episode, RuleEvent } from "./event.js";
 import { KeyMachine } from "./key-machine.js";
 import type { Progress, SavedRun } from "./kinds/run.js";
 import type { Rule } from "./rule.js";
+import { type Lane, laneOf, type RunningRule, running, schedule } from "./running-rule.js";
 
 /** Stored arrival minus this is the watermark (`semantics.md` 20). */
 export const LATENESS_US = 120 * US_PER_SECOND;
@@ -27,7 +26,18 @@ export interface StateAddress {
 }
 
 export interface SavedState extends StateAddress {
+  /** Of which version: see `logicOf`. */
+  readonly logic: string;
   readonly state: SavedRun;
+}
+
+/** What an engine goes on from. */
+export interface Checkpoint {
+  readonly states: readonly SavedState[];
+  /** Earlier versions of rules that left findings open. */
+  readonly earlier: readonly Rule[];
+  /** From when on rules have the logic they have, by id; those not named had no other. */
+  readonly since: ReadonlyMap<string, EpochUs>;
 }
 
 /** What the engine says after a step: an episode of a rule and key as it now stands. */
@@ -40,7 +50,17 @@ export interface EpisodeReport extends StateAddress {
 export interface StepResult {
   readonly episodes: readonly EpisodeReport[];
   /** States that changed; null: nothing is left of it. */
-  readonly states: readonly (StateAddress & { readonly state: SavedRun | null })[];
+  readonly states: readonly ChangedState[];
+}
+
+export type ChangedState = Omit<SavedState, "state"> & { readonly state: SavedRun | null };
+
+/** What other rules came to. */
+export interface RulesChange {
+  /** Ids of rules whose logic is another now: they know nothing of what was before, see `warmUp`. */
+  readonly fresh: readonly string[];
+  /** States that are gone with the versions they belonged to. */
+  readonly states: readonly ChangedState[];
 }
 
 /** A key that came near to being raised. */
@@ -51,27 +71,6 @@ export interface EngineOptions {
   readonly zone: string;
   /** Keys a rule may remember in one lane. */
   readonly maxKeys?: number;
-}
-
-interface Lane {
-  readonly name: string;
-  readonly machines: Map<string, KeyMachine>;
-  /** When keys want to be looked at without a record: at most one entry a key that counts. */
-  readonly due: DueTimes;
-  readonly since: { us: EpochUs };
-}
-
-interface RunningRule {
-  readonly program: RuleProgram;
-  /** What its states depend on: rules that differ in words only keep them. */
-  readonly logic: string;
-  readonly lanes: Map<string, Lane>;
-  evicted: number;
-  /** What the records of this step mean to it, by key. */
-  events: Map<string, RuleEvent[]>;
-  /** While records are looked at: the last one of which it met a condition, and how many conditions. */
-  metBy: HalvikRecord | null;
-  met: number;
 }
 
 interface Target {
@@ -100,51 +99,105 @@ export class RuleEngine {
     rules: readonly Rule[],
     directory: SenderDirectory,
     private readonly options: EngineOptions,
-    saved: readonly SavedState[] = [],
+    from: Checkpoint = NOTHING_BEFORE,
   ) {
-    this.setRules(rules, directory);
-    const byId = new Map(this.rules.map((r) => [r.program.rule.id, r]));
-    for (const { ruleId, lane, key, state } of saved) {
-      const running = byId.get(ruleId);
-      if (!running) continue;
-      const l = laneOf(running, lane);
+    const program = this.compiler(directory);
+    this.rules = [
+      ...from.earlier.map((rule) => running({ ...program(rule), sinceUs: ALWAYS, retired: true })),
+      ...rules
+        .filter((r) => r.enabled)
+        .map((rule) => running({ ...program(rule), sinceUs: from.since.get(rule.id) ?? ALWAYS, retired: false })),
+    ];
+    const byLogic = new Map(this.rules.map((r) => [versionKey(r.program.rule.id, r.logic), r]));
+    for (const { ruleId, lane, key, logic, state } of from.states) {
+      const rule = byLogic.get(versionKey(ruleId, logic));
+      if (!rule) continue;
+      const l = laneOf(rule, lane);
       if (key === SINCE_KEY) l.since.us = state.rest as EpochUs;
-      else schedule(l, key, this.keep(running, l, key, state));
+      else schedule(l, key, this.keep(rule, l, key, state));
     }
+    this.indexConditions();
   }
 
-  /** Replaces the rules. A rule keeps its states unless its logic is another. */
-  setRules(rules: readonly Rule[], directory: SenderDirectory): void {
-    const before = new Map(this.rules.map((r) => [r.program.rule.id, r]));
-    this.dispatch = new Dispatch();
-    const names = new EntityNames();
-    this.rules = rules
+  /**
+   * Replaces the rules. A rule keeps its states unless its logic is another: then the version before goes on for the findings it has
+   * open and the new one begins (`semantics.md` 23).
+   * @param nowUs from when on changed rules count
+   */
+  setRules(rules: readonly Rule[], directory: SenderDirectory, nowUs: EpochUs): RulesChange {
+    const program = this.compiler(directory);
+    const before = new Map(this.rules.map((r) => [versionKey(r.program.rule.id, r.logic), r]));
+    const known = new Set(this.rules.filter((r) => !r.retired).map((r) => r.program.rule.id));
+    const fresh: string[] = [];
+    const current = rules
       .filter((r) => r.enabled)
       .map((rule) => {
-        const program = compileRule(rule, directory, this.options.zone, names);
-        const logic = logicOf(rule);
-        const old = before.get(rule.id);
-        const running: RunningRule =
-          old?.logic === logic ? begun(program, logic, old.lanes, old.evicted) : begun(program, logic, new Map(), 0);
-        for (const [place, condition] of program.conditions.entries())
-          this.dispatch.add(condition.filter, { running, condition, place });
-        if (program.clearing)
-          this.dispatch.add(program.clearing.filter, { running, condition: program.clearing, place: null });
-        return running;
+        const version = program(rule);
+        const at = versionKey(rule.id, version.logic);
+        const old = before.get(at);
+        before.delete(at);
+        if (old && !old.retired) return running({ ...version, sinceUs: old.sinceUs, retired: false }, old);
+        const isNew = !old && !known.has(rule.id);
+        if (!isNew) fresh.push(rule.id);
+        return running({ ...version, sinceUs: isNew ? ALWAYS : nowUs, retired: false }, old);
       });
+    const states: ChangedState[] = [];
+    const retired = [...before.values()].flatMap((old) => this.retire(old, program(old.program.rule), states));
+    this.rules = [...retired, ...current];
+    this.indexConditions();
+    return { fresh, states };
+  }
+
+  /** What is left of a version that no longer counts: the keys with something open. */
+  private retire(
+    old: RunningRule,
+    version: Pick<RunningRule, "program" | "logic">,
+    gone: ChangedState[],
+  ): RunningRule[] {
+    let left = 0;
+    for (const lane of old.lanes.values())
+      for (const [key, machine] of lane.machines) {
+        if (machine.hasOpen) left++;
+        else {
+          lane.machines.delete(key);
+          gone.push({ ruleId: old.program.rule.id, lane: lane.name, key, logic: old.logic, state: null });
+        }
+      }
+    return left === 0 ? [] : [running({ ...version, sinceUs: old.sinceUs, retired: true }, old)];
+  }
+
+  private compiler(directory: SenderDirectory): (rule: Rule) => Pick<RunningRule, "program" | "logic"> {
+    const names = new EntityNames();
+    return (rule) => ({ program: compileRule(rule, directory, this.options.zone, names), logic: logicOf(rule) });
+  }
+
+  private indexConditions(): void {
+    this.dispatch = new Dispatch();
+    for (const rule of this.rules) {
+      for (const [place, condition] of rule.program.conditions.entries())
+        this.dispatch.add(condition.filter, { running: rule, condition, place });
+      const { clearing } = rule.program;
+      if (clearing) this.dispatch.add(clearing.filter, { running: rule, condition: clearing, place: null });
+    }
   }
 
   /** The filters any of which a record must match to matter here: what the store is asked for. */
   filters(): Filter[] {
-    return this.rules.flatMap(({ program: { rule } }) => {
-      const clearing = clearingOf(rule);
-      return [...conditionsOf(rule), ...(clearing ? [clearing] : [])].map((c) => parsed(c.filter));
-    });
+    return this.rules.flatMap((r) => filtersOf(r.program));
+  }
+
+  /** True for every record that matters to a rule; null when it is not running. */
+  filterOf(ruleId: string): Filter | null {
+    const rule = this.rules.find((r) => r.program.rule.id === ruleId && !r.retired);
+    return rule ? { type: "or", items: filtersOf(rule.program), span: { start: 0, end: 0 } } : null;
   }
 
   /** Keys forgotten per rule because more were alive than it may remember. */
   evictions(): ReadonlyMap<string, number> {
-    return new Map(this.rules.filter((r) => r.evicted > 0).map((r) => [r.program.rule.id, r.evicted]));
+    const forgot = new Map<string, number>();
+    for (const { program, evicted } of this.rules)
+      if (evicted > 0) forgot.set(program.rule.id, (forgot.get(program.rule.id) ?? 0) + evicted);
+    return forgot;
   }
 
   /** Keys alive, over all rules and lanes. */
@@ -167,8 +220,8 @@ export class RuleEngine {
   /** The keys of a rule that came nearest to being raised, the nearest first. */
   nearMisses(ruleId: string, most: number): NearMiss[] {
     const near: NearMiss[] = [];
-    for (const { program, lanes } of this.rules) {
-      if (program.rule.id !== ruleId) continue;
+    for (const { program, lanes, retired } of this.rules) {
+      if (program.rule.id !== ruleId || retired) continue;
       for (const [lane, { machines }] of lanes)
         for (const [key, machine] of machines) {
           const progress = machine.progress();
@@ -193,14 +246,25 @@ export class RuleEngine {
     return out;
   }
 
+  /** Lets a rule whose logic is new see what came before it (`semantics.md` 23): records of one window, in a lane and up to its watermark. */
+  warmUp(ruleId: string, lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs): StepResult {
+    const out: Output = { episodes: [], states: [] };
+    this.noteEvents(records);
+    for (const running of this.rules) {
+      if (running.program.rule.id === ruleId && !running.retired) this.stepRule(running, lane, watermarkUs, out);
+      if (running.events.size > 0) running.events = new Map();
+    }
+    return out;
+  }
+
   /** A person closed a finding at `atUs`: its episode ends there and counting begins anew. */
   close(ruleId: string, key: string, atUs: EpochUs): StepResult {
     const out: Output = { episodes: [], states: [] };
-    const running = this.rules.find((r) => r.program.rule.id === ruleId);
-    for (const lane of running?.lanes.values() ?? []) {
-      if (!running || !lane.machines.has(key)) continue;
-      const event: RuleEvent = { timeUs: atUs, id: "0", meets: [], ends: "hand", values: [], amount: 0, entities: [] };
-      this.stepKey(running, lane, key, [event], Number.NEGATIVE_INFINITY, out);
+    const event: RuleEvent = { timeUs: atUs, id: "0", meets: [], ends: "hand", values: [], amount: 0, entities: [] };
+    for (const running of this.rules) {
+      if (running.program.rule.id !== ruleId) continue;
+      for (const lane of running.lanes.values())
+        if (lane.machines.has(key)) this.stepKey(running, lane, key, [event], Number.NEGATIVE_INFINITY, out);
     }
     return out;
   }
@@ -287,6 +351,8 @@ export class RuleEngine {
     const lane = laneOf(running, name);
     this.learnSince(running, lane, out);
     for (const [key, list] of running.events) {
+      // an earlier version begins nothing
+      if (running.retired && !lane.machines.has(key)) continue;
       // nothing to clear, and nothing can come any more that it would have cleared
       if (!lane.machines.has(key) && list.every((e) => e.ends !== null && e.timeUs <= watermarkUs)) continue;
       this.stepKey(running, lane, key, list, watermarkUs, out);
@@ -313,6 +379,7 @@ export class RuleEngine {
       ruleId: running.program.rule.id,
       lane: lane.name,
       key: SINCE_KEY,
+      logic: running.logic,
       state: { open: null, rest: first },
     });
   }
@@ -326,16 +393,36 @@ export class RuleEngine {
     out: Output,
   ): void {
     const ruleId = running.program.rule.id;
+    const { logic } = running;
     const machine = lane.machines.get(key) ?? this.keep(running, lane, key, null);
     const result = machine.step(events, watermarkUs);
     running.evicted += result.settledEarly;
-    const idle = machine.isIdle;
-    if (idle) lane.machines.delete(key);
+    const isDone = machine.isIdle || (running.retired && !machine.hasOpen);
+    if (isDone) lane.machines.delete(key);
     else schedule(lane, key, machine);
-    if (result.settledChanged) out.states.push({ ruleId, lane: lane.name, key, state: idle ? null : machine.save() });
-    for (const episode of result.settled) out.episodes.push({ ruleId, lane: lane.name, key, episode, final: true });
-    for (const episode of result.provisional)
-      out.episodes.push({ ruleId, lane: lane.name, key, episode, final: false });
+    if (result.settledChanged)
+      out.states.push({ ruleId, lane: lane.name, key, logic, state: isDone ? null : machine.save() });
+    if (result.settled.length + result.provisional.length === 0 || this.isHeldByEarlier(running, lane.name, key))
+      return;
+    for (const episode of result.settled) this.report(running, lane, key, episode, true, out);
+    for (const episode of result.provisional) this.report(running, lane, key, episode, false, out);
+  }
+
+  private report(running: RunningRule, lane: Lane, key: string, episode: Episode, final: boolean, out: Output): void {
+    if (episode.lastUs <= running.sinceUs) return;
+    out.episodes.push({ ruleId: running.program.rule.id, lane: lane.name, key, episode, final });
+  }
+
+  /** While an earlier version has a finding open for a key, it is that one which stands. */
+  private isHeldByEarlier(running: RunningRule, lane: string, key: string): boolean {
+    return (
+      !running.retired &&
+      running.sinceUs !== ALWAYS &&
+      this.rules.some(
+        (r) =>
+          r.retired && r.program.rule.id === running.program.rule.id && (r.lanes.get(lane)?.machines.has(key) ?? false),
+      )
+    );
   }
 
   private keep(running: RunningRule, lane: Lane, key: string, saved: SavedRun | null): KeyMachine {
@@ -354,12 +441,20 @@ export class RuleEngine {
     for (const { key } of oldest.slice(0, Math.ceil(lane.machines.size - most * (1 - EVICT_PART)))) {
       lane.machines.delete(key);
       running.evicted++;
-      out.states.push({ ruleId: running.program.rule.id, lane: lane.name, key, state: null });
+      out.states.push({ ruleId: running.program.rule.id, lane: lane.name, key, logic: running.logic, state: null });
     }
   }
 }
 
 const NO_EVENTS: readonly RuleEvent[] = [];
+const filtersOf = ({ conditions, clearing }: RuleProgram): Filter[] =>
+  [...conditions, ...(clearing ? [clearing] : [])].map((c) => c.filter);
+
+/** A rule that never had another logic. */
+const ALWAYS = Number.NEGATIVE_INFINITY;
+const NOTHING_BEFORE: Checkpoint = { states: [], earlier: [], since: new Map() };
+const versionKey = (ruleId: string, logic: string): string => `${ruleId} ${logic}`;
+
 const NO_PLACE: readonly number[] = [];
 const NO_VALUES: readonly string[] = [];
 const PLACES = Array.from({ length: 16 }, (_, i): readonly number[] => [i]);
@@ -374,35 +469,6 @@ function eventOf(program: RuleProgram, record: HalvikRecord, meets: readonly num
   const amount = program.amount(record);
   if (amount === null) return null;
   return { timeUs, id, meets, ends: null, values: program.values(record), amount, entities: program.entities(record) };
-}
-
-const begun = (program: RuleProgram, logic: string, lanes: Map<string, Lane>, evicted: number): RunningRule => ({
-  program,
-  logic,
-  lanes,
-  evicted,
-  events: new Map(),
-  metBy: null,
-  met: 0,
-});
-
-function laneOf(running: RunningRule, name: string): Lane {
-  let lane = running.lanes.get(name);
-  if (!lane) {
-    lane = { name, machines: new Map(), due: new DueTimes(), since: { us: Number.POSITIVE_INFINITY } };
-    running.lanes.set(name, lane);
-  }
-  return lane;
-}
-
-function schedule(lane: Lane, key: string, machine: KeyMachine): void {
-  const us = machine.nextChangeUs;
-  if (us === Number.POSITIVE_INFINITY) return;
-  const second = Math.max(1, Math.floor(us / US_PER_SECOND));
-  // later than the entry that stands: it is looked at then, and waits on
-  if (machine.dueSecond !== 0 && second >= machine.dueSecond) return;
-  machine.dueSecond = second;
-  lane.due.add(second, key);
 }
 
 /** Words about a rule, as against what it does. */

@@ -1,6 +1,8 @@
 export { KEY_SEPARATOR } from "./compile-rule.js";
 export { type Condition, clearingOf, conditionsOf } from "./conditions.js";
 export {
+  type ChangedState,
+  type Checkpoint,
   type EngineOptions,
   type EpisodeReport,
   LATENESS_US,

@@ -88,6 +88,11 @@ export class KeyMachine {
     return this.pending === null && this.settled.isIdle;
   }
 
+  /** Something is raised, or must hold yet. */
+  get hasOpen(): boolean {
+    return this.settled.hasOpen || (this.tail?.hasOpen ?? false);
+  }
+
   get lastEventUs(): EpochUs {
     return Math.max(this.settled.lastEventUs, this.pending?.[this.pending.length - 1]?.timeUs ?? 0);
   }

@@ -65,7 +65,11 @@ export function play(
   let batchNumber = 0;
   for (let i = 0; i < order.length; batchNumber++) {
     if (crashes[batchNumber % crashes.length]) {
-      engine = new RuleEngine(rules, NOBODY, options, [...saved.values()]);
+      engine = new RuleEngine(rules, NOBODY, options, {
+        states: [...saved.values()],
+        earlier: [],
+        since: new Map(),
+      });
       // what came after the watermark is read again
       const again = order.slice(0, i).filter((o) => o.record.timeUs > watermarkUs);
       const before = ended.length;

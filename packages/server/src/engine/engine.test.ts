@@ -391,3 +391,47 @@ test("a rule whose kind was changed while it remembered something begins anew; t
   expect((await findings("203.0.113.240")).map((f) => f.count)).toEqual([2]);
   await change(rows[0]!.body);
 });
+
+test("a rule edited while it has a finding open: the version before clears it, a restart between", async () => {
+  const session = await open();
+  const later = (s: number) => 5_000 + s;
+  await refused(
+    "203.0.113.241",
+    Array.from({ length: 10 }, (_, i) => later(i)),
+  );
+  await quiet(later(200));
+  while (await session.step()) {}
+  expect((await findings("203.0.113.241")).map((f) => f.count)).toEqual([10]);
+  const { rows } = await client.query<{ body: { count: number }; version: number }>(
+    "select body, version from rule where id = 'refused-logons'",
+  );
+  const write = async (count: number) => {
+    const { rows: changed } = await client.query<{ version: number; body: unknown }>(
+      "update rule set body = $1, version = version + 1 where id = 'refused-logons' returning version, body",
+      [JSON.stringify({ ...rows[0]!.body, count })],
+    );
+    // what routes/rules.ts does beside it
+    await client.query(
+      "insert into rule_version (id, version, body, author, changed_us) values ('refused-logons', $1, $2, 'me', $3)",
+      [changed[0]!.version, JSON.stringify(changed[0]!.body), T + later(201) * S],
+    );
+  };
+  await client.query(
+    "insert into rule_version (id, version, body, author, changed_us) values ('refused-logons', $1, $2, 'me', 0) on conflict do nothing",
+    [rows[0]!.version, JSON.stringify(rows[0]!.body)],
+  );
+  await write(9);
+  while (await session.step()) {}
+  const again = await open();
+  await refused("203.0.113.241", [later(210)]);
+  while (await again.step()) {}
+  expect((await findings("203.0.113.241")).map((f) => [f.count, f.cleared])).toEqual([[11, null]]);
+  await quiet(later(2_000));
+  while (await again.step()) {}
+  const [cleared] = await findings("203.0.113.241");
+  expect(cleared!.cleared).toBe(later(209 + 901));
+  const { rows: left } = await client.query("select distinct logic from engine_state where rule_id = 'refused-logons'");
+  expect(left.length).toBeLessThan(2);
+  await write(10);
+  while (await again.step()) {}
+});

@@ -1,4 +1,4 @@
-import { LATENESS_US, type Rule, RuleEngine, type StepResult } from "@halvik/core/correlation";
+import { LATENESS_US, type Rule, RuleEngine, ruleWindowUs, type StepResult } from "@halvik/core/correlation";
 import type { Filter } from "@halvik/core/filter";
 import type { HalvikRecord } from "@halvik/core/record";
 import { SenderDirectory } from "@halvik/core/senders";
@@ -12,10 +12,10 @@ import {
   type FindingRow,
   type FollowedBatch,
   forgetCloses,
+  loadCheckpoint,
   loadCursors,
   loadLanes,
   loadRules,
-  loadStates,
   ruleVersion,
   saveCursor,
   saveLane,
@@ -34,6 +34,8 @@ const STALLED_US = US_PER_MINUTE;
 const SETTLE_STEP_US = 5 * US_PER_SECOND;
 /** A record's time may be this much ahead of its arrival (`semantics.md` 2), and a little for batches under way. */
 const AHEAD_US = 6 * US_PER_MINUTE;
+/** A rule that thinks in days begins to remember with what comes: reading days back would hold up what is due now. */
+const MAX_WARM_UP_US = 60 * US_PER_MINUTE;
 const LIVE_LANE = "live";
 const LATE_LANE = "late";
 
@@ -59,7 +61,7 @@ export class EngineSession {
     const directoryVersion = await versionOf(client);
     const directory = new SenderDirectory(await loadSenders(client, zone));
     const { rules, version } = await loadRules(client);
-    const engine = new RuleEngine(rules, directory, { zone }, await loadStates(client, rules));
+    const engine = new RuleEngine(rules, directory, { zone }, await loadCheckpoint(client, rules));
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
     const lanes = await loadLanes(client);
     const findings = await Findings.load(client);
@@ -171,7 +173,6 @@ export class EngineSession {
       await saveStates(
         this.client,
         results.flatMap((r) => r.states),
-        this.rules,
       );
       for (const collector of new Set(batches.map((b) => b.collector)))
         await saveCursor(this.client, this.cursors.get(collector)!);
@@ -270,10 +271,30 @@ export class EngineSession {
     if (directoryVersion === this.directoryVersion && rulesVersion === this.rulesVersion) return;
     this.directory = new SenderDirectory(await loadSenders(this.client, this.zone));
     const { rules, version } = await loadRules(this.client);
-    this.engine.setRules(rules, this.directory);
+    const { fresh, states } = this.engine.setRules(rules, this.directory, nowUs());
     this.rules = byId(rules);
     this.rulesVersion = version;
     this.directoryVersion = directoryVersion;
+    this.replayed.push({ episodes: [], states });
+    for (const id of fresh) this.replayed.push(await this.warmUp(this.rules.get(id)!));
+  }
+
+  /** A rule whose logic is new looks at one window of what was before. */
+  private async warmUp(rule: Rule): Promise<StepResult> {
+    const watermark = this.lanes.get(LIVE_LANE);
+    const filter = this.engine.filterOf(rule.id);
+    if (watermark === undefined || filter === null) return { episodes: [], states: [] };
+    const fromUs = watermark - Math.min(ruleWindowUs(rule), MAX_WARM_UP_US);
+    const records: HalvikRecord[] = [];
+    for (const cursor of this.cursors.values())
+      if (cursor.kind !== "import")
+        records.push(...(await this.read(await batchesToReplay(this.client, cursor, fromUs), filter)));
+    return this.engine.warmUp(
+      rule.id,
+      LIVE_LANE,
+      records.filter((r) => r.timeUs >= fromUs && !isLate(r)),
+      watermark,
+    );
   }
 }
 

@@ -1,10 +1,11 @@
 import { createHash } from "node:crypto";
 import {
+  type ChangedState,
+  type Checkpoint,
   type Episode,
   logicOf,
   Rule,
   type SavedRun,
-  type SavedState,
   type StateAddress,
 } from "@halvik/core/correlation";
 import type { Queryable } from "./pool.js";
@@ -101,46 +102,105 @@ export async function ruleVersion(db: Queryable): Promise<number> {
 }
 
 /** What stands for a rule's logic beside its states: those of another logic mean nothing to it. */
-const logicHash = (rule: Rule): string => createHash("sha256").update(logicOf(rule)).digest("hex").slice(0, 32);
+const logicHash = (logic: string): string => createHash("sha256").update(logic).digest("hex").slice(0, 32);
 
-/** States of these rules as their logic is now; what an earlier logic left is dropped. */
-export async function loadStates(db: Queryable, rules: readonly Rule[]): Promise<SavedState[]> {
-  await db.query(
-    `delete from engine_state s where not exists (
-       select from unnest($1::text[], $2::text[], $3::boolean[]) r (id, logic, counts) where r.id = s.rule_id and (r.logic = s.logic or (s.logic = '' and r.counts)))`,
-    [rules.map((r) => r.id), rules.map(logicHash), rules.map((r) => r.kind === "count")],
-  );
-  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; state: SavedRun }>(
-    "select rule_id, lane, key, state from engine_state",
-  );
-  return rows.map((r) => ({ ruleId: r.rule_id, lane: r.lane, key: r.key, state: r.state }));
+/** A version of a rule as it was kept; null where it could not be one today. */
+interface KeptVersion {
+  readonly id: string;
+  readonly version: number;
+  readonly changedUs: number;
+  readonly rule: Rule | null;
 }
 
-export async function saveStates(
+async function keptVersions(db: Queryable, ruleIds: readonly string[]): Promise<KeptVersion[]> {
+  const { rows } = await db.query<{ id: string; version: number; changed_us: number; body: unknown }>(
+    "select id, version, changed_us, body from rule_version where id = any($1::text[]) order by id, version desc",
+    [ruleIds],
+  );
+  return rows.map((r) => {
+    const rule = Rule.safeParse(r.body);
+    return { id: r.id, version: r.version, changedUs: r.changed_us, rule: rule.success ? rule.data : null };
+  });
+}
+
+/** What the engine goes on from: states of these rules, and of earlier versions that left something open. Other states are dropped. */
+export async function loadCheckpoint(db: Queryable, rules: readonly Rule[]): Promise<Checkpoint> {
+  const known = rules.map((rule) => ({ rule, logic: logicOf(rule), hash: logicHash(logicOf(rule)) }));
+  const current = known.filter((k) => k.rule.enabled);
+  await db.query(
+    `delete from engine_state s where (s.state->'open' = 'null' or s.logic = '') and not exists (
+       select from unnest($1::text[], $2::text[], $3::boolean[]) r (id, logic, counts) where r.id = s.rule_id and (r.logic = s.logic or (s.logic = '' and r.counts)))`,
+    [current.map((k) => k.rule.id), current.map((k) => k.hash), current.map((k) => k.rule.kind === "count")],
+  );
+  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; logic: string; state: SavedRun }>(
+    "select rule_id, lane, key, logic, state from engine_state",
+  );
+  const logics = new Map(known.map((k) => [`${k.rule.id} ${k.hash}`, k.logic]));
+  // before there was a logic beside them, all counted
+  for (const k of current) if (k.rule.kind === "count") logics.set(`${k.rule.id} `, k.logic);
+  const earlier = new Map<string, Rule>(
+    known.filter((k) => !k.rule.enabled).map((k) => [`${k.rule.id} ${k.hash}`, k.rule] as const),
+  );
+  const strangers = [...new Set(rows.filter((r) => !logics.has(`${r.rule_id} ${r.logic}`)).map((r) => r.rule_id))];
+  for (const { id, rule } of await keptVersions(db, strangers)) {
+    if (rule === null) continue;
+    const logic = logicOf(rule);
+    const at = `${id} ${logicHash(logic)}`;
+    if (logics.has(at)) continue;
+    logics.set(at, logic);
+    earlier.set(at, rule);
+  }
+  const left = new Set(rows.map((r) => `${r.rule_id} ${r.logic}`));
+  return {
+    states: rows.flatMap((r) => {
+      const logic = logics.get(`${r.rule_id} ${r.logic}`);
+      return logic === undefined ? [] : [{ ruleId: r.rule_id, lane: r.lane, key: r.key, logic, state: r.state }];
+    }),
+    earlier: [...earlier].filter(([at]) => left.has(at)).map(([, rule]) => rule),
+    since: await logicSince(db, current),
+  };
+}
+
+/** From when on rules that had another logic have theirs. */
+async function logicSince(
   db: Queryable,
-  states: readonly (StateAddress & { state: SavedRun | null })[],
-  rules: ReadonlyMap<string, Rule>,
-): Promise<void> {
+  current: readonly { readonly rule: Rule; readonly logic: string }[],
+): Promise<Map<string, number>> {
+  const { rows } = await db.query<{ id: string }>("select id from rule where version > 1");
+  const versions = await keptVersions(
+    db,
+    rows.map((r) => r.id),
+  );
+  const since = new Map<string, number>();
+  for (const { rule, logic } of current) {
+    const own = versions.filter((v) => v.id === rule.id);
+    const other = own.findIndex((v) => v.rule === null || logicOf(v.rule) !== logic);
+    if (other > 0) since.set(rule.id, own[other - 1]!.changedUs);
+  }
+  return since;
+}
+
+export async function saveStates(db: Queryable, states: readonly ChangedState[]): Promise<void> {
   // a state may change twice in a step; the last stands
-  const latest = new Map(states.map((s) => [`${s.ruleId} ${s.lane} ${s.key}`, s]));
-  const kept = [...latest.values()].filter((s) => s.state !== null && rules.has(s.ruleId));
+  const latest = new Map(states.map((s) => [`${s.ruleId} ${s.lane} ${s.key} ${s.logic}`, s]));
+  const kept = [...latest.values()].filter((s) => s.state !== null);
   const gone = [...latest.values()].filter((s) => s.state === null);
-  const hashes = new Map([...new Set(kept.map((s) => s.ruleId))].map((id) => [id, logicHash(rules.get(id)!)]));
+  const hashes = new Map([...new Set(states.map((s) => s.logic))].map((logic) => [logic, logicHash(logic)]));
+  const columns = (of: readonly ChangedState[]) => [
+    of.map((s) => s.ruleId),
+    of.map((s) => s.lane),
+    of.map((s) => s.key),
+    of.map((s) => hashes.get(s.logic)!),
+  ];
   if (kept.length > 0)
     await db.query(
-      "insert into engine_state (rule_id, lane, key, state, logic) select * from unnest($1::text[], $2::text[], $3::text[], $4::jsonb[], $5::text[]) on conflict (rule_id, lane, key) do update set state = excluded.state, logic = excluded.logic",
-      [
-        kept.map((s) => s.ruleId),
-        kept.map((s) => s.lane),
-        kept.map((s) => s.key),
-        kept.map((s) => JSON.stringify(s.state)),
-        kept.map((s) => hashes.get(s.ruleId) ?? ""),
-      ],
+      "insert into engine_state (rule_id, lane, key, logic, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::jsonb[]) on conflict (rule_id, lane, key, logic) do update set state = excluded.state",
+      [...columns(kept), kept.map((s) => JSON.stringify(s.state))],
     );
   if (gone.length > 0)
     await db.query(
-      "delete from engine_state s using unnest($1::text[], $2::text[], $3::text[]) g (rule_id, lane, key) where s.rule_id = g.rule_id and s.lane = g.lane and s.key = g.key",
-      [gone.map((s) => s.ruleId), gone.map((s) => s.lane), gone.map((s) => s.key)],
+      "delete from engine_state s using unnest($1::text[], $2::text[], $3::text[], $4::text[]) g (rule_id, lane, key, logic) where s.rule_id = g.rule_id and s.lane = g.lane and s.key = g.key and s.logic = g.logic",
+      columns(gone),
     );
 }
 

@@ -11,6 +11,7 @@ import { up as ruleKinds } from "./migrations/008-rule-kinds.js";
 import { up as joining } from "./migrations/009-joining.js";
 import { up as ruleState } from "./migrations/010-rule-state.js";
 import { up as stateLogic } from "./migrations/011-state-logic.js";
+import { up as stateVersions } from "./migrations/012-state-versions.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -25,6 +26,7 @@ const MIGRATIONS = [
   { name: "009-joining", up: joining },
   { name: "010-rule-state", up: ruleState },
   { name: "011-state-logic", up: stateLogic },
+  { name: "012-state-versions", up: stateVersions },
 ] as const;
 
 const LOCK = 4_711_001;

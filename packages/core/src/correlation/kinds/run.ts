@@ -93,6 +93,10 @@ export abstract class Run {
     return this.open === null && this.isEmpty;
   }
 
+  get hasOpen(): boolean {
+    return this.open !== null;
+  }
+
   /** The open episode as it stands; null while it must hold yet. */
   current(): Episode | null {
     return this.open === null || !this.holds(this.open) ? null : this.open.snapshot();
