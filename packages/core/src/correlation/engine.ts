@@ -7,6 +7,7 @@ import { Dispatch } from "./dispatch.js";
 import type { Episode, RuleEvent } from "./event.js";
 import { KeyMachine } from "./key-machine.js";
 import type { Progress, SavedRun } from "./kinds/run.js";
+import { placeAlone } from "./packed-event.js";
 import type { Rule } from "./rule.js";
 import { type Lane, laneOf, type RunningRule, running, schedule } from "./running-rule.js";
 
@@ -108,9 +109,10 @@ export class RuleEngine {
         .filter((r) => r.enabled)
         .map((rule) => running({ ...program(rule), sinceUs: from.since.get(rule.id) ?? ALWAYS, retired: false })),
     ];
-    const byLogic = new Map(this.rules.map((r) => [versionKey(r.program.rule.id, r.logic), r]));
+    const byId = new Map<string, RunningRule[]>();
+    for (const r of this.rules) byId.set(r.program.rule.id, [...(byId.get(r.program.rule.id) ?? []), r]);
     for (const { ruleId, lane, key, logic, state } of from.states) {
-      const rule = byLogic.get(versionKey(ruleId, logic));
+      const rule = byId.get(ruleId)?.find((r) => r.logic === logic);
       if (!rule) continue;
       const l = laneOf(rule, lane);
       if (key === SINCE_KEY) l.since.us = state.rest as EpochUs;
@@ -457,10 +459,6 @@ const versionKey = (ruleId: string, logic: string): string => `${ruleId} ${logic
 
 const NO_PLACE: readonly number[] = [];
 const NO_VALUES: readonly string[] = [];
-const PLACES = Array.from({ length: 16 }, (_, i): readonly number[] => [i]);
-/** One list for every event that meets one condition. */
-const placeAlone = (place: number): readonly number[] => PLACES[place] ?? [place];
-
 /** What a record says to a rule of which it meets these conditions, or else clears; null: nothing it could measure. */
 function eventOf(program: RuleProgram, record: HalvikRecord, meets: readonly number[]): RuleEvent | null {
   const { timeUs, id } = record;
@@ -479,6 +477,7 @@ const WORDS = [
   "title",
   "remindSeconds",
   "listenOnly",
+  "shelve",
   "explainedBy",
   "reason",
   "notes",

@@ -18,5 +18,6 @@ export type { Progress, SavedRun } from "./kinds/run.js";
 export { CountRule, Rule, type RuleInput, type RuleKind, type RuleTest, ruleWindowUs, severityOf } from "./rule.js";
 export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
+export { type ShelvingWindow, shelvedUntil, WEEKDAYS } from "./shelving.js";
 export { entityValues, findingTitle } from "./title.js";
 export { type TrialResult, tryRule } from "./trial.js";

@@ -11,6 +11,7 @@ import {
   SEVERITIES,
   type Severity,
 } from "../record/index.js";
+import { WEEKDAYS } from "./shelving.js";
 
 const DAY_SECONDS = 86_400;
 
@@ -107,6 +108,8 @@ export const RuleTest = z.object({
 });
 export type RuleTest = z.infer<typeof RuleTest>;
 
+const clockTime = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, "expected a time of day as HH:MM");
+
 const common = {
   id: ruleId,
   name: z.string().min(1).max(120),
@@ -128,6 +131,18 @@ const common = {
   holdSeconds: z.int().min(0).max(DAY_SECONDS).default(0),
   /** While it lasts and nobody has said they saw it, it is told again after this long. */
   remindSeconds: z.int().min(60).max(DAY_SECONDS).nullable().default(null),
+  /** Times of the week in which it is expected: what it raises then calls nobody until the window is over. */
+  shelve: z
+    .array(
+      z.object({
+        days: z.array(z.enum(WEEKDAYS)).max(7).default([]),
+        from: clockTime,
+        to: clockTime,
+        why: z.string().min(1).max(200),
+      }),
+    )
+    .max(8)
+    .default([]),
   /** Not raised on its own while a finding of one of these rules is open for a related sender or entity: it joins that one's incident. */
   explainedBy: z.array(ruleId).max(8).default([]),
   /** Why the rule exists. */

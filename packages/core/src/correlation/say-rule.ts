@@ -3,7 +3,13 @@ import type { Rule } from "./rule.js";
 
 /** A rule said in one sentence. */
 export function sayRule(rule: Rule): string {
-  return `Raise ${rule.severity} when ${sayCondition(rule)}. It clears ${sayClear(rule)}.`;
+  const shelved = rule.shelve.map((w) => ` Shelved ${sayDays(w.days)} from ${w.from} to ${w.to}: ${w.why}.`).join("");
+  return `Raise ${rule.severity} when ${sayCondition(rule)}. It clears ${sayClear(rule)}.${shelved}`;
+}
+
+function sayDays(days: readonly string[]): string {
+  if (days.length === 0 || days.length === 7) return "every day";
+  return `on ${days.map((d) => `${d[0]!.toUpperCase()}${d.slice(1)}s`).join(", ")}`;
 }
 
 function sayCondition(rule: Rule): string {

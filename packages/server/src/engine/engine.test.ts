@@ -340,6 +340,25 @@ describe("joining on a real store", () => {
   });
 });
 
+test("what a rule raises within a time it is expected is shelved until that is over", async () => {
+  const { rows } = await client.query<{ body: object; version: number }>(
+    "select body from rule where id = 'refused-logons'",
+  );
+  const write = (body: object) =>
+    client.query("update rule set body = $1 where id = 'refused-logons'", [JSON.stringify(body)]);
+  await write({ ...rows[0]!.body, shelve: [{ days: [], from: "00:00", to: "00:00", why: "drill" }] });
+  const session = await open();
+  await refused("203.0.113.243", upTo(10));
+  await session.step();
+  const { rows: shelved } = await client.query(
+    "select shelved_until_us, shelved_why from incident where key = '203.0.113.243' and first_us >= $1",
+    [T],
+  );
+  const midnight = (Math.floor(T / (24 * 3_600 * S)) + 1) * 24 * 3_600 * S;
+  expect(shelved).toEqual([{ shelved_until_us: midnight, shelved_why: "drill" }]);
+  await write(rows[0]!.body);
+});
+
 test("what lasts unseen is told again after the time its rule says, and not once it was seen or shelved", async () => {
   const { rows } = await client.query<{ id: number }>(
     "insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count) values ('t', 3, 'open', 'on-battery', 1, 'k', $1, $1, $1, 4) returning id",

@@ -6,6 +6,7 @@ import {
   type Rule,
   ruleWindowUs,
   severityOf,
+  shelvedUntil,
 } from "@halvik/core/correlation";
 import {
   type CloseReason,
@@ -18,9 +19,9 @@ import {
 } from "@halvik/core/incidents";
 import type { Severity } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
-import { formatDuration } from "@halvik/core/time";
+import { formatDuration, formatUs } from "@halvik/core/time";
 import { type FindingRow, insertFinding, loadFindings, updateFinding } from "../store/engine-store.js";
-import { mergeIncidents } from "../store/incidents.js";
+import { mergeIncidents, shelveIncident } from "../store/incidents.js";
 import type { Queryable } from "../store/pool.js";
 import { busyEntities, hubTest, joinableIncidents, relationOf } from "./joints.js";
 
@@ -35,8 +36,11 @@ export class Findings {
   /** Growth of findings not written yet: a storm changes a row every two seconds, not every batch. */
   private deferred = new Map<number, EpisodeReport>();
 
-  static async load(db: Queryable): Promise<Findings> {
-    const findings = new Findings();
+  /** @param zone whose clock shelving windows go by */
+  private constructor(private readonly zone: string) {}
+
+  static async load(db: Queryable, zone: string): Promise<Findings> {
+    const findings = new Findings(zone);
     for (const row of await loadFindings(db, MAX_FINDINGS)) findings.remember(row);
     return findings;
   }
@@ -286,6 +290,11 @@ export class Findings {
       "raised",
       `${e.count === 1 ? "one record" : `${e.count} records in ${formatDuration(e.lastUs - e.firstUs)}`} met “${rule.name}”`,
     );
+    const shelf = shelvedUntil(rule.shelve, e.raisedUs, this.zone);
+    if (shelf !== null) {
+      await shelveIncident(db, id, shelf.untilUs, `the rule “${rule.name}”`, shelf.why);
+      await addEvent(db, id, nowUs, ENGINE, "shelved", `until ${formatUs(shelf.untilUs)}: ${shelf.why}`);
+    }
     return id;
   }
 

@@ -64,7 +64,7 @@ export class EngineSession {
     const engine = new RuleEngine(rules, directory, { zone }, await loadCheckpoint(client, rules));
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
     const lanes = await loadLanes(client);
-    const findings = await Findings.load(client);
+    const findings = await Findings.load(client, zone);
     const session = new EngineSession(
       client,
       engine,

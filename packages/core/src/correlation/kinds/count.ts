@@ -1,5 +1,6 @@
 import type { EpochUs } from "../../time/index.js";
 import { before, type RuleEvent } from "../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
 
 /** N matches with one key within W (`semantics.md` 21). */
@@ -19,11 +20,13 @@ export class CountRun extends Run {
     saved: SavedRun | null,
   ) {
     super(logic, saved);
-    this.buffer = (saved?.rest as readonly RuleEvent[] | undefined) ?? NONE;
+    this.buffer = (saved?.rest as readonly PackedEvent[] | undefined)?.map(unpackEvent) ?? NONE;
   }
 
   clone(): CountRun {
-    return new CountRun(this.logic, this.save());
+    const copy = new CountRun(this.logic, null).copyOpen(this);
+    copy.buffer = this.buffer;
+    return copy;
   }
 
   protected match(event: RuleEvent): void {
@@ -47,8 +50,8 @@ export class CountRun extends Run {
     return this.buffer.length === 0;
   }
 
-  protected rest(): readonly RuleEvent[] {
-    return this.buffer;
+  protected rest(): readonly PackedEvent[] {
+    return this.buffer.map(packEvent);
   }
 
   protected forget(us: EpochUs): boolean {

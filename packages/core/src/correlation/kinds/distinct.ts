@@ -1,5 +1,6 @@
 import type { EpochUs } from "../../time/index.js";
 import { before, type RuleEvent } from "../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
 
 /** N different values within W, or N parts of a set in any order: a part then is a value. */
@@ -22,11 +23,14 @@ export class DistinctRun extends Run {
     saved: SavedRun | null,
   ) {
     super(logic, saved);
-    this.latest = new Map((saved?.rest as [string, RuleEvent][] | undefined) ?? []);
+    const rest = saved?.rest as readonly (readonly [string, PackedEvent])[] | undefined;
+    this.latest = new Map(rest?.map(([value, event]) => [value, unpackEvent(event)]));
   }
 
   clone(): DistinctRun {
-    return new DistinctRun(this.logic, this.save());
+    const copy = new DistinctRun(this.logic, null).copyOpen(this);
+    copy.latest = new Map(this.latest);
+    return copy;
   }
 
   protected match(event: RuleEvent): void {
@@ -50,8 +54,8 @@ export class DistinctRun extends Run {
     return this.latest.size === 0;
   }
 
-  protected rest(): [string, RuleEvent][] {
-    return [...this.latest];
+  protected rest(): [string, PackedEvent][] {
+    return [...this.latest].map(([value, event]) => [value, packEvent(event)]);
   }
 
   protected forget(us: EpochUs): boolean {

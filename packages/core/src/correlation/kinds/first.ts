@@ -26,7 +26,9 @@ export class FirstRun extends Run {
   }
 
   clone(): FirstRun {
-    return new FirstRun(this.logic, this.save());
+    const copy = new FirstRun(this.logic, null).copyOpen(this);
+    copy.seenUs = this.seenUs;
+    return copy;
   }
 
   protected match(event: RuleEvent): void {

@@ -9,6 +9,7 @@ import {
 } from "../../statistics/index.js";
 import { type EpochUs, US_PER_HOUR, zoneOffsetUs } from "../../time/index.js";
 import type { Episode, RuleEvent } from "../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
 
 /** How a value is told from an ordinary one. */
@@ -57,7 +58,7 @@ interface Stretch {
 }
 
 interface SavedMeasured {
-  readonly stretch: Stretch | null;
+  readonly stretch: (Omit<Stretch, "events"> & { readonly events: readonly PackedEvent[] }) | null;
   /** Samples by hour of the week, the newest last. */
   readonly slots: Readonly<Record<number, readonly number[]>>;
   readonly training: readonly number[];
@@ -106,9 +107,7 @@ export class MeasuredRun extends Run {
   ) {
     super(logic, saved);
     const rest = saved?.rest as SavedMeasured | undefined;
-    this.stretch = rest?.stretch
-      ? { ...rest.stretch, times: [...rest.stretch.times], events: [...rest.stretch.events] }
-      : null;
+    this.stretch = rest?.stretch ? { ...rest.stretch, events: rest.stretch.events.map(unpackEvent) } : null;
     this.slots = rest === undefined || Object.keys(rest.slots).length === 0 ? NO_SLOTS : rest.slots;
     this.training = rest?.training ?? NONE;
     this.ewma = rest?.ewma ?? null;
@@ -117,7 +116,15 @@ export class MeasuredRun extends Run {
   }
 
   clone(): MeasuredRun {
-    return new MeasuredRun(this.logic, this.save());
+    const copy = new MeasuredRun(this.logic, null).copyOpen(this);
+    const { stretch } = this;
+    copy.stretch = stretch && { ...stretch, times: [...stretch.times], events: [...stretch.events] };
+    copy.slots = this.slots;
+    copy.training = this.training;
+    copy.ewma = this.ewma;
+    copy.cusum = this.cusum;
+    copy.emptySince = this.emptySince;
+    return copy;
   }
 
   protected match(event: RuleEvent, closed: Episode[]): void {
@@ -313,7 +320,14 @@ export class MeasuredRun extends Run {
 
   protected rest(): SavedMeasured {
     const { stretch, slots, training, ewma, cusum, emptySince } = this;
-    return { stretch, slots, training, ewma, cusum, emptySince };
+    return {
+      stretch: stretch && { ...stretch, times: [...stretch.times], events: stretch.events.map(packEvent) },
+      slots,
+      training,
+      ewma,
+      cusum,
+      emptySince,
+    };
   }
 
   protected forget(): boolean {

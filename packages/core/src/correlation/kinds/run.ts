@@ -43,6 +43,10 @@ export abstract class Run {
 
   /** A run in the same state that goes on for itself. */
   abstract clone(): Run;
+  protected copyOpen(from: Run): this {
+    this.open = from.open === null ? null : OpenEpisode.from(from.open.snapshot(), this.logic.severalSteps);
+    return this;
+  }
   /** Something that matches. */
   protected abstract match(event: RuleEvent, closed: Episode[]): void;
   /** Nothing must be remembered besides the open episode. */

@@ -1,5 +1,6 @@
 import type { EpochUs } from "../../time/index.js";
 import type { Episode, RuleEvent } from "../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
 
 export interface SequenceStep {
@@ -27,9 +28,9 @@ interface Chain {
 
 interface SavedSequence {
   /** By step: ways that have come so far. */
-  readonly chains: readonly (readonly Chain[])[];
+  readonly chains: readonly (readonly (Omit<Chain, "events"> & { readonly events: readonly PackedEvent[] })[])[];
   /** By step: matches of steps that take several. */
-  readonly matches: readonly (readonly RuleEvent[])[];
+  readonly matches: readonly (readonly PackedEvent[])[];
 }
 
 const MAX_CHAINS = 20;
@@ -49,12 +50,17 @@ export class SequenceRun extends Run {
   ) {
     super(logic, saved);
     const rest = saved?.rest as SavedSequence | undefined;
-    this.chains = logic.steps.map((_, i) => [...(rest?.chains[i] ?? [])]);
-    this.matches = logic.steps.map((_, i) => [...(rest?.matches[i] ?? [])]);
+    this.chains = logic.steps.map(
+      (_, i) => rest?.chains[i]?.map((c) => ({ ...c, events: c.events.map(unpackEvent) })) ?? [],
+    );
+    this.matches = logic.steps.map((_, i) => rest?.matches[i]?.map(unpackEvent) ?? []);
   }
 
   clone(): SequenceRun {
-    return new SequenceRun(this.logic, this.save());
+    const copy = new SequenceRun(this.logic, null).copyOpen(this);
+    copy.chains = [...this.chains];
+    copy.matches = [...this.matches];
+    return copy;
   }
 
   protected match(event: RuleEvent): void {
@@ -140,7 +146,10 @@ export class SequenceRun extends Run {
   }
 
   protected rest(): SavedSequence {
-    return { chains: this.chains, matches: this.matches };
+    return {
+      chains: this.chains.map((chains) => chains.map((c) => ({ ...c, events: c.events.map(packEvent) }))),
+      matches: this.matches.map((matches) => matches.map(packEvent)),
+    };
   }
 
   protected forget(us: EpochUs): boolean {

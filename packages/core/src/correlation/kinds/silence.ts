@@ -1,5 +1,6 @@
 import type { EpochUs } from "../../time/index.js";
 import type { Episode, RuleEvent } from "../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
 
 /** A key that has spoken and then says nothing for W. It clears when it speaks again. */
@@ -15,11 +16,13 @@ export class SilenceRun extends Run {
     saved: SavedRun | null,
   ) {
     super(logic, saved);
-    this.last = (saved?.rest as RuleEvent | undefined) ?? null;
+    this.last = saved?.rest === undefined ? null : unpackEvent(saved.rest as PackedEvent);
   }
 
   clone(): SilenceRun {
-    return new SilenceRun(this.logic, this.save());
+    const copy = new SilenceRun(this.logic, null).copyOpen(this);
+    copy.last = this.last;
+    return copy;
   }
 
   protected match(event: RuleEvent, closed: Episode[]): void {
@@ -44,8 +47,8 @@ export class SilenceRun extends Run {
     return this.last === null;
   }
 
-  protected rest(): RuleEvent | null {
-    return this.last;
+  protected rest(): PackedEvent | null {
+    return this.last && packEvent(this.last);
   }
 
   protected forget(): boolean {
