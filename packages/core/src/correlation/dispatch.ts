@@ -1,9 +1,14 @@
-import { type Filter, fold } from "../filter/index.js";
+import { type Filter, fold, senderIds } from "../filter/index.js";
 import type { HalvikRecord } from "../record/index.js";
+import type { SenderDirectory } from "../senders/index.js";
 import { LiteralScanner, literalsOf } from "./literals.js";
 
-/** Fields whose equality tells records apart, the most telling first; between app and category stand words of the message. */
-type TellingField = "event" | "app" | "category" | "kind";
+/** Fields whose equality tells records apart. */
+type TellingField = "event" | "sender" | "host" | "app" | "category" | "kind";
+/** The most telling first; "text" stands for words of the message. */
+const TELLING = ["event", "sender", "host", "app", "text", "category", "kind"] as const;
+/** A test for more senders than this is for a group or a site: what they say tells more. */
+const FEW_SENDERS = 8;
 
 /** What a record must be for a filter to hold: have one of these values in a field, or hold one of these texts. */
 type Needs =
@@ -11,29 +16,35 @@ type Needs =
   | { readonly field: "text"; readonly values: readonly string[] };
 
 /** What a record must be for a filter to hold, by its most telling part; null: anything may. */
-export function needsOf(filter: Filter): Needs | null {
-  for (const field of ["event", "app", "text", "category", "kind"] as const) {
-    const values = field === "text" ? literalsOf(filter) : valuesNeeded(filter, field);
+function needsOf(filter: Filter, directory: SenderDirectory): Needs | null {
+  for (const field of TELLING) {
+    const values = field === "text" ? literalsOf(filter) : valuesNeeded(filter, field, directory);
     if (values !== null) return { field, values };
   }
   return null;
 }
 
-function valuesNeeded(filter: Filter, field: TellingField): readonly string[] | null {
+function valuesNeeded(filter: Filter, field: TellingField, directory: SenderDirectory): readonly string[] | null {
   switch (filter.type) {
-    case "compare":
-      if (filter.field !== field || filter.negated || filter.test.op !== "oneOf") return null;
-      return field === "app" ? filter.test.values.map(fold) : filter.test.values;
+    case "compare": {
+      if (filter.field !== field || filter.negated) return null;
+      if (field === "sender") {
+        const ids = senderIds(filter.test, directory);
+        return ids.length > FEW_SENDERS ? null : ids.map(String);
+      }
+      if (filter.test.op !== "oneOf") return null;
+      return field === "app" || field === "host" ? filter.test.values.map(fold) : filter.test.values;
+    }
     case "and":
       // any part will do; the one with the fewest values says most
       return (
         filter.items
-          .map((item) => valuesNeeded(item, field))
+          .map((item) => valuesNeeded(item, field, directory))
           .filter((v) => v !== null)
           .sort((a, b) => a.length - b.length)[0] ?? null
       );
     case "or": {
-      const each = filter.items.map((item) => valuesNeeded(item, field));
+      const each = filter.items.map((item) => valuesNeeded(item, field, directory));
       return each.every((v) => v !== null) ? each.flat() : null;
     }
     default:
@@ -47,6 +58,8 @@ const NONE: readonly never[] = [];
 export class Dispatch<T> {
   private readonly byValue = {
     event: new Map<string, T[]>(),
+    sender: new Map<string, T[]>(),
+    host: new Map<string, T[]>(),
     app: new Map<string, T[]>(),
     category: new Map<string, T[]>(),
     kind: new Map<string, T[]>(),
@@ -59,8 +72,10 @@ export class Dispatch<T> {
   private seenIn: number[] = [];
   private record = 0;
 
+  constructor(private readonly directory: SenderDirectory) {}
+
   add(filter: Filter, target: T): void {
-    const needs = needsOf(filter);
+    const needs = needsOf(filter, this.directory);
     if (needs === null) this.always.push(target);
     else
       for (const value of new Set(needs.values)) {
@@ -75,8 +90,10 @@ export class Dispatch<T> {
 
   /** Gathers everything that may concern a record into `out`, each once. */
   gather(record: HalvikRecord, out: T[]): void {
-    const { event, app, category, kind } = this.byValue;
+    const { event, sender, host, app, category, kind } = this.byValue;
     if (record.event !== null) append(out, event.get(record.event));
+    if (sender.size > 0) append(out, sender.get(String(record.sender)));
+    if (host.size > 0 && record.host !== null) append(out, host.get(fold(record.host)));
     if (record.app !== null) append(out, app.get(fold(record.app)));
     append(out, category.get(record.category));
     append(out, kind.get(record.kind));

@@ -1,4 +1,4 @@
-import { SenderDirectory } from "../senders/index.js";
+import { newSender, SenderDirectory } from "../senders/index.js";
 import { testRecord } from "../testing/record.js";
 import {
   entityValues,
@@ -66,6 +66,19 @@ describe("the engine", () => {
     engine.step("live", [record(1, "10.0.0.1")], 0);
     expect(engine.step("late", [record(2, "10.0.0.1")], 0).episodes).toEqual([]);
     expect(engine.step("late", [record(3, "10.0.0.1")], 0, () => true).states).toEqual([]);
+  });
+  test.each([
+    ["one sender", "sender is gate-1", ["10.0.0.1"]],
+    ["a host, in any case", "host is GATE", ["10.0.0.2"]],
+    ["either", "sender is gate-1 or host is gate", ["10.0.0.1", "10.0.0.2"]],
+    ["any other", "not sender is gate-1", ["10.0.0.2"]],
+  ])("a rule for %s is asked about its records alone", (_what, filter, keys) => {
+    const engine = new RuleEngine([rule({ filter, count: 1 })], new SenderDirectory([newSender(1, "gate-1")]), ZONE);
+    const records = [
+      { ...record(1, "10.0.0.1"), sender: 1 },
+      { ...record(2, "10.0.0.2"), sender: 2, host: "gate" },
+    ];
+    expect(engine.step("live", records, 0).episodes.map((e) => e.key)).toEqual(keys);
   });
   test("what the watermark leaves behind is forgotten", () => {
     const engine = new RuleEngine([rule()], directory, ZONE);

@@ -94,7 +94,7 @@ type Amends = (rule: Rule, key: string, event: RuleEvent) => boolean;
  */
 export class RuleEngine {
   private rules: RunningRule[] = [];
-  private dispatch = new Dispatch<Target>();
+  private dispatch: Dispatch<Target>;
 
   constructor(
     rules: readonly Rule[],
@@ -118,7 +118,7 @@ export class RuleEngine {
       if (key === SINCE_KEY) l.since.us = state.rest as EpochUs;
       else schedule(l, key, this.keep(rule, l, key, state));
     }
-    this.indexConditions();
+    this.dispatch = this.indexConditions(directory);
   }
 
   /**
@@ -146,7 +146,7 @@ export class RuleEngine {
     const states: ChangedState[] = [];
     const retired = [...before.values()].flatMap((old) => this.retire(old, program(old.program.rule), states));
     this.rules = [...retired, ...current];
-    this.indexConditions();
+    this.dispatch = this.indexConditions(directory);
     return { fresh, states };
   }
 
@@ -173,14 +173,15 @@ export class RuleEngine {
     return (rule) => ({ program: compileRule(rule, directory, this.options.zone, names), logic: logicOf(rule) });
   }
 
-  private indexConditions(): void {
-    this.dispatch = new Dispatch();
+  private indexConditions(directory: SenderDirectory): Dispatch<Target> {
+    const dispatch = new Dispatch<Target>(directory);
     for (const rule of this.rules) {
       for (const [place, condition] of rule.program.conditions.entries())
-        this.dispatch.add(condition.filter, { running: rule, condition, place });
+        dispatch.add(condition.filter, { running: rule, condition, place });
       const { clearing } = rule.program;
-      if (clearing) this.dispatch.add(clearing.filter, { running: rule, condition: clearing, place: null });
+      if (clearing) dispatch.add(clearing.filter, { running: rule, condition: clearing, place: null });
     }
+    return dispatch;
   }
 
   /** The filters any of which a record must match to matter here: what the store is asked for. */

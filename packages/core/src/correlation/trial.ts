@@ -2,7 +2,7 @@ import { Meanings } from "../meaning/index.js";
 import { canonicalAddress } from "../net/index.js";
 import { syslogRecord, windowsRecord } from "../normalise/index.js";
 import { emptyContent, type HalvikRecord, type RecordContent, SEVERITIES, type Severity } from "../record/index.js";
-import { type Sender, SenderDirectory } from "../senders/index.js";
+import { newSender, SenderDirectory } from "../senders/index.js";
 import { type EpochUs, US_PER_DAY, US_PER_SECOND } from "../time/index.js";
 import { LATENESS_US, RuleEngine } from "./engine.js";
 import type { Episode } from "./event.js";
@@ -23,7 +23,7 @@ export interface TrialResult {
 /** Runs a rule over the records of one of its tests, as they would be decoded. */
 export function tryRule(rule: Rule, test: RuleTest): TrialResult {
   const names = [...new Set(test.records.map((r) => r.sender))];
-  const directory = new SenderDirectory(names.map((name, i) => senderOf(i + 1, name)));
+  const directory = new SenderDirectory(names.map((name, i) => newSender(i + 1, name)));
   const records = test.records
     .flatMap((sample) =>
       Array.from({ length: sample.times }, (_, n) => ({
@@ -88,22 +88,3 @@ function eventXml(e: NonNullable<SampleRecord["windows"]>): string {
 }
 
 const utf8 = (text: string): Uint8Array => new TextEncoder().encode(text);
-
-const senderOf = (id: number, name: string): Sender => ({
-  id,
-  name,
-  state: "admitted",
-  addresses: [],
-  relay: false,
-  viaRelay: null,
-  relayHost: null,
-  site: null,
-  groups: [],
-  role: null,
-  zone: "UTC",
-  reachedThrough: null,
-  expectedEverySeconds: null,
-  keepDays: null,
-  notes: "",
-  firstSeenUs: null,
-});

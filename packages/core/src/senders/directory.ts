@@ -29,6 +29,27 @@ export interface Sender {
   readonly firstSeenUs: EpochUs | null;
 }
 
+/** A sender of which nothing is known but its name, and the given parts. */
+export const newSender = (id: number, name: string, parts: Partial<Sender> = {}): Sender => ({
+  id,
+  name,
+  state: "admitted",
+  addresses: [],
+  relay: false,
+  viaRelay: null,
+  relayHost: null,
+  site: null,
+  groups: [],
+  role: null,
+  zone: "UTC",
+  reachedThrough: null,
+  expectedEverySeconds: null,
+  keepDays: null,
+  notes: "",
+  firstSeenUs: null,
+  ...parts,
+});
+
 /**
  * For how many days records may be kept, when not as long as all others. Few steps, because each is a segment of its own that is
  * dropped whole.

@@ -1,4 +1,12 @@
 export { Cadence, type SavedCadence } from "./cadence.js";
 export { ClockOffset } from "./clock-offset.js";
 export { CopyFinder } from "./copies.js";
-export { KEEP_DAYS, OWN_SENDER, SENDER_STATES, type Sender, SenderDirectory, type SenderState } from "./directory.js";
+export {
+  KEEP_DAYS,
+  newSender,
+  OWN_SENDER,
+  SENDER_STATES,
+  type Sender,
+  SenderDirectory,
+  type SenderState,
+} from "./directory.js";

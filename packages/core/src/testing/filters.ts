@@ -2,7 +2,7 @@ import fc from "fast-check";
 import type { Comparison, Filter } from "../filter/index.js";
 import { parseNetwork } from "../net/index.js";
 import { ACTIONS, CATEGORIES, FACILITIES, type HalvikRecord, KINDS, MARKS, OUTCOMES } from "../record/index.js";
-import { OWN_SENDER, type Sender, SenderDirectory } from "../senders/index.js";
+import { newSender, OWN_SENDER, type Sender, SenderDirectory } from "../senders/index.js";
 import { testRecord } from "./record.js";
 
 /** Values that are easily got wrong: case, boundaries, wildcards, escapes, beyond ASCII, empty. */
@@ -49,24 +49,8 @@ const maybe = <T>(a: fc.Arbitrary<T>): fc.Arbitrary<T | null> => fc.option(a, { 
 const text = fc.constantFrom(...TEXTS);
 const someText = text.filter((t) => t !== "");
 
-const sender = (id: number, name: string, groups: readonly string[], site: string | null): Sender => ({
-  id,
-  name,
-  state: "admitted",
-  addresses: [],
-  relay: false,
-  viaRelay: null,
-  relayHost: null,
-  site,
-  groups,
-  role: null,
-  zone: "UTC",
-  reachedThrough: null,
-  expectedEverySeconds: null,
-  keepDays: null,
-  notes: "",
-  firstSeenUs: null,
-});
+const sender = (id: number, name: string, groups: readonly string[], site: string | null): Sender =>
+  newSender(id, name, { groups, site });
 
 /** Senders that random records and filters speak of. */
 export const TEST_DIRECTORY = new SenderDirectory([

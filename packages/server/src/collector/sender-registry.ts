@@ -1,5 +1,5 @@
 import { networkContains, parseNetwork } from "@halvik/core/net";
-import { Cadence, ClockOffset, CopyFinder, type Sender } from "@halvik/core/senders";
+import { Cadence, ClockOffset, CopyFinder, newSender, type Sender } from "@halvik/core/senders";
 import type pg from "pg";
 import { loadSenders } from "../store/senders.js";
 
@@ -182,23 +182,5 @@ function plainSender(
   firstSeenUs: number | null,
   parts: Partial<Sender>,
 ): Sender {
-  return {
-    id,
-    name,
-    state: admitted ? "admitted" : "waiting",
-    addresses: [],
-    relay: false,
-    viaRelay: null,
-    relayHost: null,
-    site: null,
-    groups: [],
-    role: null,
-    zone,
-    reachedThrough: null,
-    expectedEverySeconds: null,
-    keepDays: null,
-    notes: "",
-    firstSeenUs,
-    ...parts,
-  };
+  return newSender(id, name, { state: admitted ? "admitted" : "waiting", zone, firstSeenUs, ...parts });
 }
