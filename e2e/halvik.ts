@@ -8,7 +8,7 @@ import type { Page } from "@playwright/test";
 
 const PASSWORD = "correct horse battery";
 
-const OTHER_PORTS = ["SYSLOG_TLS", "SNMP", "NETFLOW", "IPFIX", "SFLOW", "INTAKE"] as const;
+const OTHER_PORTS = ["SYSLOG_TLS", "SNMP", "NETFLOW", "IPFIX", "SFLOW", "INTAKE", "MAIL_SINK"] as const;
 
 export function freePort(): Promise<number> {
   return new Promise((done) => {

@@ -31,6 +31,7 @@ export {
   SeverityChange,
   SnmpUserList,
 } from "./kinds.js";
+export { Deliveries, Notices, NoticesRead, NotifyRouteJson, NotifyRoutes, SinkMail } from "./notify.js";
 export {
   Coverage,
   CoverageQuery,

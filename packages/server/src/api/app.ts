@@ -20,6 +20,7 @@ import { filterRoutes } from "./routes/filters.js";
 import { importRoutes } from "./routes/imports.js";
 import { incidentRoutes } from "./routes/incidents.js";
 import { nameRoutes } from "./routes/names.js";
+import { notifyRoutes } from "./routes/notify.js";
 import { recordRoutes } from "./routes/records.js";
 import { ruleRoutes } from "./routes/rules.js";
 import { senderRoutes } from "./routes/senders.js";
@@ -89,6 +90,7 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
     ...filterRoutes(deps),
     ...incidentRoutes(deps),
     ...ruleRoutes(deps),
+    ...notifyRoutes(deps),
     ...senderRoutes(deps, models),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),

@@ -1,6 +1,7 @@
 import { SenderDirectory } from "@halvik/core/senders";
 import type pg from "pg";
 import type { Config } from "../config/config.js";
+import type { Queryable } from "../store/pool.js";
 import { loadSenders } from "../store/senders.js";
 import type { TermIndex } from "../store/term-index.js";
 import type { LiveFeed } from "./live-feed.js";
@@ -22,7 +23,7 @@ export class DirectoryCache {
   private cached: { version: number; directory: SenderDirectory } | null = null;
 
   constructor(
-    private readonly db: pg.Pool,
+    private readonly db: Queryable,
     private readonly zone: string,
   ) {}
 

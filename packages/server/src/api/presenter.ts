@@ -3,10 +3,10 @@ import { formatMibValue } from "@halvik/core/mib";
 import { type HalvikRecord, type RecordJson, recordToJson } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { sentenceOf } from "@halvik/core/sentence";
-import type pg from "pg";
 import { nowUs } from "../config/clock.js";
 import { kindsVersion } from "../store/endpoint-configs.js";
 import { loadNames, type Names } from "../store/names.js";
+import type { Queryable } from "../store/pool.js";
 
 /** Interface names change without a version: they are read again this often. */
 const REREAD_US = 60_000_000;
@@ -15,7 +15,7 @@ const REREAD_US = 60_000_000;
 export class Presenter {
   private cached: { version: number; atUs: number; names: Names } | null = null;
 
-  constructor(private readonly db: pg.Pool) {}
+  constructor(private readonly db: Queryable) {}
 
   async names(): Promise<Names> {
     const version = await kindsVersion(this.db);

@@ -8,6 +8,7 @@ import { backupCommands } from "./backup.js";
 import { decodeCommand } from "./decode.js";
 import { endpointsCommand, snmpUsersCommand } from "./endpoints.js";
 import { importCommand } from "./import.js";
+import { mailSinkCommand } from "./mail-sink.js";
 import { mibsCommand } from "./mibs.js";
 import { peopleCommands } from "./people.js";
 import { rulesCommand } from "./rules.js";
@@ -49,6 +50,7 @@ for (const command of [
   snmpUsersCommand(),
   mibsCommand(),
   rulesCommand(),
+  mailSinkCommand(),
   ...peopleCommands(),
   ...backupCommands(),
   simulateCommand(),

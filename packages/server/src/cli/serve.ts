@@ -5,8 +5,15 @@ import { loadConfig } from "../config/config.js";
 import { loadSecrets } from "../config/secrets.js";
 import { startEngine } from "../engine/role.js";
 import { startKeeper } from "../keeper/role.js";
+import { startNotifier } from "../notifier/role.js";
 
-const ROLES = { collector: startCollector, engine: startEngine, keeper: startKeeper, web: startWeb } as const;
+const ROLES = {
+  collector: startCollector,
+  engine: startEngine,
+  keeper: startKeeper,
+  notifier: startNotifier,
+  web: startWeb,
+} as const;
 
 export const serveCommand = (): Command =>
   new Command("serve")

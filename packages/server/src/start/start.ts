@@ -42,7 +42,13 @@ export async function start(options: StartOptions, program: string): Promise<voi
   prepareDataDir(config, runAs);
   const givePidFileUp = takePidFile(dataDir);
   const cluster = new Cluster(config, loadOrMakeSecrets(dataDir), runAs);
-  const childEnv = { ...env, HALVIK_DATA_DIR: dataDir };
+  // the demo's mail goes to a stand-in, unless a mail server is set
+  const sink = options.demo && config.HALVIK_SMTP_URL === "";
+  const childEnv = {
+    ...env,
+    HALVIK_DATA_DIR: dataDir,
+    ...(sink ? { HALVIK_SMTP_URL: `smtp://127.0.0.1:${config.HALVIK_MAIL_SINK_PORT}` } : {}),
+  };
   const children = new Children(program, dataDir, childEnv, runAs);
   let loader: ReturnType<typeof loadDemo> | null = null;
   let stopped: Promise<void> | null = null;
@@ -50,7 +56,7 @@ export async function start(options: StartOptions, program: string): Promise<voi
     stopped ??= (async () => {
       console.log("\nStopping …");
       loader?.cancel();
-      await children.stop(["stand-ins", "collector", "engine", "keeper", "web"]);
+      await children.stop(["stand-ins", "collector", "engine", "keeper", "notifier", "mail-sink", "web"]);
       await cluster.stop();
       givePidFileUp();
       console.log("Stopped. Nothing that arrived was lost.");
@@ -68,10 +74,12 @@ export async function start(options: StartOptions, program: string): Promise<voi
     const password = await step("Bringing the database up to date", () =>
       setUpDatabase(config, loadOrMakeSecrets(dataDir)),
     );
-    await step("Starting the collector, the engine, the keeper and the web role", async () => {
+    await step("Starting the collector, the engine, the keeper, the notifier and the web role", async () => {
       await children.start("collector", ["serve", "--role", "collector"], true);
       await children.start("engine", ["serve", "--role", "engine"]);
       await children.start("keeper", ["serve", "--role", "keeper"]);
+      if (sink) await children.start("mail-sink", ["mail-sink"]);
+      await children.start("notifier", ["serve", "--role", "notifier"]);
       await children.start("web", ["serve", "--role", "web"], true);
     });
     const address = `http://${config.HALVIK_HTTP_HOST.includes(":") ? `[${config.HALVIK_HTTP_HOST}]` : config.HALVIK_HTTP_HOST}:${config.HALVIK_HTTP_PORT}`;
@@ -91,7 +99,7 @@ export async function start(options: StartOptions, program: string): Promise<voi
     }
   } catch (e) {
     if (stopped === null) {
-      await children.stop(["stand-ins", "collector", "engine", "keeper", "web"]);
+      await children.stop(["stand-ins", "collector", "engine", "keeper", "notifier", "mail-sink", "web"]);
       await cluster.stop();
       givePidFileUp();
       throw e instanceof StartError ? e : new StartError((e as Error).message, { cause: e });

@@ -12,6 +12,7 @@ import { up as joining } from "./migrations/009-joining.js";
 import { up as ruleState } from "./migrations/010-rule-state.js";
 import { up as stateLogic } from "./migrations/011-state-logic.js";
 import { up as stateVersions } from "./migrations/012-state-versions.js";
+import { up as notify } from "./migrations/013-notify.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -27,6 +28,7 @@ const MIGRATIONS = [
   { name: "010-rule-state", up: ruleState },
   { name: "011-state-logic", up: stateLogic },
   { name: "012-state-versions", up: stateVersions },
+  { name: "013-notify", up: notify },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -15,7 +15,10 @@ export class RoleProcess {
     private readonly expectEnd: () => void,
   ) {}
 
-  static async start(instance: TestInstance, role: "collector" | "engine" | "keeper" | "web"): Promise<RoleProcess> {
+  static async start(
+    instance: TestInstance,
+    role: "collector" | "engine" | "keeper" | "notifier" | "web",
+  ): Promise<RoleProcess> {
     const child = spawn(process.execPath, [...roleNodeArgs(role), PROGRAM, "serve", "--role", role], {
       env: { ...instance.env, NODE_OPTIONS: "" },
       stdio: ["ignore", "ignore", "pipe", "ipc"],

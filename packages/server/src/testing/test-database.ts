@@ -29,7 +29,7 @@ export async function startTestInstance(
   if (runAs && keepIn === null) chownSync(dataDir, runAs.uid, runAs.gid);
   const [db, http, syslog] = await Promise.all([freePort(), freePort(), freePort()]);
   const others = await Promise.all(
-    ["SYSLOG_TLS", "SNMP", "NETFLOW", "IPFIX", "SFLOW", "INTAKE"].map(async (n) => [
+    ["SYSLOG_TLS", "SNMP", "NETFLOW", "IPFIX", "SFLOW", "INTAKE", "MAIL_SINK"].map(async (n) => [
       `HALVIK_${n}_PORT`,
       String(await freePort()),
     ]),

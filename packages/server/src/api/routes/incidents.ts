@@ -11,25 +11,15 @@ import {
   ShelveIncident,
   SplitIncident,
 } from "@halvik/core/contract";
-import {
-  conditionsOf,
-  entityValues,
-  findingTitle,
-  Rule,
-  ruleWindowUs,
-  sayClear,
-  sayRule,
-  severityOf,
-} from "@halvik/core/correlation";
-import { severityName } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs, readRfc3339, US_PER_SECOND } from "@halvik/core/time";
+import { findingTitle, Rule, severityOf } from "@halvik/core/correlation";
+import { formatUs, readRfc3339 } from "@halvik/core/time";
 import { z } from "zod";
 import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
 import { addEvent } from "../../engine/findings.js";
 import { incidentAsJson, incidentAsMarkdown } from "../../exchange/export-incident.js";
-import { findRecord, findRecords } from "../../store/find-records.js";
+import { incidentDetail, incidentJson } from "../../exchange/incident-detail.js";
+import { findRecord } from "../../store/find-records.js";
 import {
   acknowledge,
   assignIncident,
@@ -37,8 +27,6 @@ import {
   countAttention,
   findIncident,
   findingsOf,
-  historyOf,
-  type IncidentRow,
   listIncidents,
   mergeIncidents,
   ruleBodies,
@@ -55,62 +43,10 @@ const params = z.object({ id: EntityId });
 
 export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
   const detail = async (id: number) => {
-    const row = await findIncident(db, id);
-    if (!row) throw new AppError("NOT_FOUND", `there is no incident ${id}`);
     const senders = await directory.get();
-    const findings = await findingsOf(db, id);
-    const records = new Map(
-      (
-        await findRecords(
-          db,
-          findings.flatMap((f) => f.evidence.map((e) => e.id)),
-        )
-      ).map((r) => [r.id, r]),
-    );
-    const present = await presenter.present(senders);
-    return {
-      incident: toJson(row, senders),
-      rules: (await ruleBodies(db, findings)).map(({ body, version }) => {
-        const rule = Rule.parse(body);
-        const conditions = conditionsOf(rule);
-        return {
-          id: rule.id,
-          name: rule.name,
-          version,
-          sentence: sayRule(rule),
-          reason: rule.reason,
-          notes: rule.notes,
-          clears: sayClear(rule),
-          steps: rule.kind === "sequence" || rule.kind === "together" ? conditions.map((c) => c.name || c.filter) : [],
-          windowSeconds: ruleWindowUs(rule) / US_PER_SECOND,
-        };
-      }),
-      findings: findings.map((f) => {
-        const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);
-        return {
-          id: f.id,
-          first: formatUs(f.first_us),
-          last: formatUs(f.last_us),
-          raised: formatUs(f.raised_us),
-          count: f.count,
-          cleared: f.cleared_us === null ? null : formatUs(f.cleared_us),
-          clearedBy: f.cleared_by,
-          rule: f.rule_id,
-          joined: f.joined,
-          facts: f.facts,
-          steps: Object.fromEntries(f.evidence.flatMap((e) => (e.step === undefined ? [] : [[e.id, e.step]]))),
-          evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
-          notShown: Math.max(0, f.count - f.evidence.length),
-          gone: f.evidence.length - evidence.length,
-        };
-      }),
-      history: (await historyOf(db, id)).map((h) => ({
-        at: formatUs(h.at_us),
-        who: h.who,
-        what: h.what,
-        detail: h.detail,
-      })),
-    };
+    const found = await incidentDetail(db, id, senders, await presenter.present(senders));
+    if (!found) throw notFound(id);
+    return found;
   };
   return [
     route({
@@ -127,7 +63,10 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
             : readWindow(query, nowUs());
         const senders = await directory.get();
         const rows = await listIncidents(db, { state: query.state, ...window, limit: query.limit });
-        return { incidents: rows.map((row) => toJson(row, senders)), attention: await countAttention(db) };
+        return {
+          incidents: rows.map((row) => incidentJson(row, senders, nowUs())),
+          attention: await countAttention(db),
+        };
       },
     }),
     route({
@@ -308,37 +247,3 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
 };
 
 const notFound = (id: number): AppError => new AppError("NOT_FOUND", `there is no incident ${id}`);
-
-function toJson(row: IncidentRow, senders: SenderDirectory): z.input<typeof IncidentList>["incidents"][number] {
-  const fields = [...new Set(row.entities.map((e) => e.split("\u0001")[0]!))];
-  return {
-    id: row.id,
-    title: row.title,
-    severity: severityName(row.severity),
-    state: row.state,
-    rule: { id: row.rule_id, name: row.rule_name ?? row.rule_id, version: row.rule_version },
-    first: formatUs(row.first_us),
-    last: formatUs(row.last_us),
-    raised: formatUs(row.raised_us),
-    ended: row.ended_us === null ? null : formatUs(row.ended_us),
-    count: row.count,
-    returned: row.returned,
-    entities: fields.flatMap((field) => entityValues(field, row.entities, senders).map((value) => ({ field, value }))),
-    closeReason: row.close_reason,
-    assignedTo: row.owner,
-    shelved:
-      row.shelved_until_us === null || row.shelved_until_us < nowUs()
-        ? null
-        : { until: formatUs(row.shelved_until_us), by: row.shelved_by ?? "", why: row.shelved_why ?? "" },
-    mergedInto: row.merged_into,
-    acknowledged:
-      row.acknowledged_by === null || row.acknowledged_us === null
-        ? null
-        : { by: row.acknowledged_by, at: formatUs(row.acknowledged_us) },
-    newSinceSeen: row.new_since_seen.flatMap((e) =>
-      e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e],
-    ),
-    linkedTo: row.linked_to,
-    moments: (row.moments ?? []).map(formatUs),
-  };
-}

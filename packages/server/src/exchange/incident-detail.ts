@@ -1,0 +1,105 @@
+import type { IncidentJson } from "@halvik/core/contract";
+import { conditionsOf, entityValues, Rule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/correlation";
+import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/record";
+import type { SenderDirectory } from "@halvik/core/senders";
+import { formatUs, US_PER_SECOND } from "@halvik/core/time";
+import type { z } from "zod";
+import { nowUs } from "../config/clock.js";
+import { findRecords } from "../store/find-records.js";
+import { findIncident, findingsOf, historyOf, type IncidentRow, ruleBodies } from "../store/incidents.js";
+import type { Queryable } from "../store/pool.js";
+
+/** One incident with its evidence, why it was raised, and its history: what is shown, exported and mailed. Null: there is none. */
+export async function incidentDetail(
+  db: Queryable,
+  id: number,
+  senders: SenderDirectory,
+  present: (record: HalvikRecord) => RecordJson,
+) {
+  const row = await findIncident(db, id);
+  if (!row) return null;
+  const findings = await findingsOf(db, id);
+  const stored = await findRecords(
+    db,
+    findings.flatMap((f) => f.evidence.map((e) => e.id)),
+  );
+  const records = new Map(stored.map((r) => [r.id, r]));
+  return {
+    incident: incidentJson(row, senders, nowUs()),
+    rules: (await ruleBodies(db, findings)).map(({ body, version }) => {
+      const rule = Rule.parse(body);
+      const conditions = conditionsOf(rule);
+      return {
+        id: rule.id,
+        name: rule.name,
+        version,
+        sentence: sayRule(rule),
+        reason: rule.reason,
+        notes: rule.notes,
+        clears: sayClear(rule),
+        steps: rule.kind === "sequence" || rule.kind === "together" ? conditions.map((c) => c.name || c.filter) : [],
+        windowSeconds: ruleWindowUs(rule) / US_PER_SECOND,
+      };
+    }),
+    findings: findings.map((f) => {
+      const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);
+      return {
+        id: f.id,
+        first: formatUs(f.first_us),
+        last: formatUs(f.last_us),
+        raised: formatUs(f.raised_us),
+        count: f.count,
+        cleared: f.cleared_us === null ? null : formatUs(f.cleared_us),
+        clearedBy: f.cleared_by,
+        rule: f.rule_id,
+        joined: f.joined,
+        facts: f.facts,
+        steps: Object.fromEntries(f.evidence.flatMap((e) => (e.step === undefined ? [] : [[e.id, e.step]]))),
+        evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
+        notShown: Math.max(0, f.count - f.evidence.length),
+        gone: f.evidence.length - evidence.length,
+      };
+    }),
+    history: (await historyOf(db, id)).map((h) => ({
+      at: formatUs(h.at_us),
+      who: h.who,
+      what: h.what,
+      detail: h.detail,
+    })),
+  };
+}
+
+/** An incident as the API gives it. */
+export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: number): z.input<typeof IncidentJson> {
+  const fields = [...new Set(row.entities.map((e) => e.split("\u0001")[0]!))];
+  return {
+    id: row.id,
+    title: row.title,
+    severity: severityName(row.severity),
+    state: row.state,
+    rule: { id: row.rule_id, name: row.rule_name ?? row.rule_id, version: row.rule_version },
+    first: formatUs(row.first_us),
+    last: formatUs(row.last_us),
+    raised: formatUs(row.raised_us),
+    ended: row.ended_us === null ? null : formatUs(row.ended_us),
+    count: row.count,
+    returned: row.returned,
+    entities: fields.flatMap((field) => entityValues(field, row.entities, senders).map((value) => ({ field, value }))),
+    closeReason: row.close_reason,
+    assignedTo: row.owner,
+    shelved:
+      row.shelved_until_us === null || row.shelved_until_us < nowUs
+        ? null
+        : { until: formatUs(row.shelved_until_us), by: row.shelved_by ?? "", why: row.shelved_why ?? "" },
+    mergedInto: row.merged_into,
+    acknowledged:
+      row.acknowledged_by === null || row.acknowledged_us === null
+        ? null
+        : { by: row.acknowledged_by, at: formatUs(row.acknowledged_us) },
+    newSinceSeen: row.new_since_seen.flatMap((e) =>
+      e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e],
+    ),
+    linkedTo: row.linked_to,
+    moments: (row.moments ?? []).map(formatUs),
+  };
+}
