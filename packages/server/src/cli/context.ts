@@ -1,6 +1,8 @@
+import pg from "pg";
 import { type Config, loadConfig } from "../config/config.js";
 import { loadSecrets, type Secrets } from "../config/secrets.js";
 import { createModels } from "../store/models.js";
+import { connectionOf } from "../store/pool.js";
 
 /** Configuration and secrets of a Halvik that has been started at least once. */
 export function context(): { config: Config; secrets: Secrets } {
@@ -32,6 +34,18 @@ export async function withModels<T>(
     await models.close();
   }
 }
+
+/** Runs work on one database connection, with the models bound. */
+export const withDb = <T>(work: (db: pg.Client, config: Config) => Promise<T>): Promise<T> =>
+  withModels(async ({ config, secrets }) => {
+    const db = new pg.Client(connectionOf(config, secrets, "owner"));
+    await db.connect();
+    try {
+      return await work(db, config);
+    } finally {
+      await db.end();
+    }
+  });
 
 /** A file's bytes in pieces; "-" is standard input. */
 export async function* openInput(file: string): AsyncGenerator<Uint8Array> {

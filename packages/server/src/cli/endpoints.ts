@@ -2,7 +2,6 @@ import type { EndpointKind } from "@halvik/core/contract";
 import { JsonMapping } from "@halvik/core/json";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, usmUser } from "@halvik/core/snmp";
 import { Command, Option } from "commander";
-import pg from "pg";
 import { audit } from "../access/people.js";
 import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
 import {
@@ -13,8 +12,7 @@ import {
   removeEndpoint,
   saveSnmpUser,
 } from "../store/endpoint-configs.js";
-import { connectionOf } from "../store/pool.js";
-import { withModels } from "./context.js";
+import { withDb } from "./context.js";
 
 const CLI = "command line";
 
@@ -27,18 +25,6 @@ interface EndpointOptions {
   readonly clientsOnly?: boolean;
   readonly mapping?: string;
 }
-
-/** Runs work with a connection of the database's owner. */
-const withDb = <T>(work: (db: pg.Client, config: Parameters<typeof loadEndpoints>[1]) => Promise<T>): Promise<T> =>
-  withModels(async ({ config, secrets }) => {
-    const db = new pg.Client(connectionOf(config, secrets, "owner"));
-    await db.connect();
-    try {
-      return await work(db, config);
-    } finally {
-      await db.end();
-    }
-  });
 
 const change = (name: string, what: Parameters<typeof changeEndpoint>[2], said: string) =>
   withDb(async (db) => {

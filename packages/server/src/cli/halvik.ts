@@ -11,6 +11,7 @@ import { importCommand } from "./import.js";
 import { mailSinkCommand } from "./mail-sink.js";
 import { mibsCommand } from "./mibs.js";
 import { peopleCommands } from "./people.js";
+import { routesCommand } from "./routes.js";
 import { rulesCommand } from "./rules.js";
 import { sendersCommand } from "./senders.js";
 import { serveCommand } from "./serve.js";
@@ -50,6 +51,7 @@ for (const command of [
   snmpUsersCommand(),
   mibsCommand(),
   rulesCommand(),
+  routesCommand(),
   mailSinkCommand(),
   ...peopleCommands(),
   ...backupCommands(),

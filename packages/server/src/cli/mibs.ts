@@ -1,23 +1,10 @@
 import { readFileSync } from "node:fs";
 import { MibError } from "@halvik/core/mib";
 import { Command } from "commander";
-import pg from "pg";
 import { audit } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import { addModules, listModules } from "../store/mibs.js";
-import { connectionOf } from "../store/pool.js";
-import { withModels } from "./context.js";
-
-const withDb = <T>(work: (db: pg.Client) => Promise<T>): Promise<T> =>
-  withModels(async ({ config, secrets }) => {
-    const db = new pg.Client(connectionOf(config, secrets, "owner"));
-    await db.connect();
-    try {
-      return await work(db);
-    } finally {
-      await db.end();
-    }
-  });
+import { withDb } from "./context.js";
 
 export const mibsCommand = (): Command =>
   new Command("mibs")

@@ -63,6 +63,7 @@ export function loadDemo(
       await pipe(["simulate", "senders"], ["senders", "import", "-"]);
       await pipe(["simulate", "mib"], ["mibs", "add", "-"]);
       await command(["snmp-users", "add", ...(await output(["simulate", "snmp-user"])).split(" ")]);
+      await command(["routes", "add", "duty", "--to", "duty@orvane.example"]);
       if (cancelled || existsSync(demoTokenFile(dataDir))) return;
       const token = await output(["token", "create", `stand-in forwarder ${process.pid}`, "--intake"]);
       writeFileSync(demoTokenFile(dataDir), token, { mode: 0o600 });

@@ -75,12 +75,15 @@ export async function start(options: StartOptions, program: string): Promise<voi
       setUpDatabase(config, loadOrMakeSecrets(dataDir)),
     );
     await step("Starting the collector, the engine, the keeper, the notifier and the web role", async () => {
-      await children.start("collector", ["serve", "--role", "collector"], true);
-      await children.start("engine", ["serve", "--role", "engine"]);
-      await children.start("keeper", ["serve", "--role", "keeper"]);
-      if (sink) await children.start("mail-sink", ["mail-sink"]);
-      await children.start("notifier", ["serve", "--role", "notifier"]);
-      await children.start("web", ["serve", "--role", "web"], true);
+      const role = (name: string, asRoot = false) => children.start(name, ["serve", "--role", name], asRoot);
+      await Promise.all([
+        role("collector", true),
+        role("engine"),
+        role("keeper"),
+        role("notifier"),
+        role("web", true),
+        ...(sink ? [children.start("mail-sink", ["mail-sink"])] : []),
+      ]);
     });
     const address = `http://${config.HALVIK_HTTP_HOST.includes(":") ? `[${config.HALVIK_HTTP_HOST}]` : config.HALVIK_HTTP_HOST}:${config.HALVIK_HTTP_PORT}`;
     console.log(`\n  Halvik answers at ${address}`);

@@ -2,6 +2,7 @@ import type {
   ApiError,
   ApplicationList,
   Coverage,
+  Deliveries,
   EndpointList,
   Health,
   HistogramAnswer,
@@ -11,6 +12,8 @@ import type {
   Intake,
   MeaningList,
   MibList,
+  Notices,
+  NotifyRoutes,
   RecordDetail,
   RecordPage,
   RehearsalStep,
@@ -19,6 +22,7 @@ import type {
   SavedFilterList,
   SenderList,
   Session,
+  SinkMail,
   SnmpUserList,
   Summary,
   ValuesAnswer,
@@ -133,6 +137,25 @@ export const applicationsQuery = queryOptions({
   queryKey: ["applications"],
   queryFn: ({ signal }) => request<ApplicationList>("GET", "/applications", undefined, signal),
   refetchInterval: 15_000,
+});
+export const notifyRoutesQuery = queryOptions({
+  queryKey: ["notify", "routes"],
+  queryFn: ({ signal }) => request<NotifyRoutes>("GET", "/notify/routes", undefined, signal),
+});
+export const deliveriesQuery = queryOptions({
+  queryKey: ["notify", "deliveries"],
+  queryFn: ({ signal }) => request<Deliveries>("GET", "/notify/deliveries", undefined, signal),
+  refetchInterval: 2_000,
+});
+export const sinkQuery = queryOptions({
+  queryKey: ["notify", "sink"],
+  queryFn: ({ signal }) => request<SinkMail>("GET", "/notify/sink", undefined, signal),
+  refetchInterval: 3_000,
+});
+export const noticesQuery = queryOptions({
+  queryKey: ["notices"],
+  queryFn: ({ signal }) => request<Notices>("GET", "/notices", undefined, signal),
+  refetchInterval: 3_000,
 });
 /** Sends a file as it is. */
 export async function upload<T>(path: string, file: Blob): Promise<T> {

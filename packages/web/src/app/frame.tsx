@@ -3,13 +3,14 @@ import { useQuery } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";
 import { DropdownMenu } from "radix-ui";
 import { useEffect, useState } from "react";
-import { NavLink, Outlet } from "react-router";
+import { NavLink, Outlet, useNavigate } from "react-router";
 import { Toaster } from "sonner";
 import { Kbd } from "../ui/button";
 import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "./api";
 import { useGlobalKeys } from "./keys";
 import { KeysHelp } from "./keys-help";
 import { LoadingNotice } from "./loading-notice";
+import { Notices } from "./notices";
 import { Palette } from "./palette";
 import { TimeRail } from "./rail";
 import { SECTIONS } from "./sections";
@@ -53,7 +54,7 @@ function SignedIn({ session }: { session: Session }) {
         onPalette={() => setPalette(true)}
         onHelp={() => setHelp(true)}
       />
-      <Notices summary={summary.data} error={summary.error} />
+      <Troubles summary={summary.data} error={summary.error} />
       <div className="flex min-h-0 flex-1">
         <TimeRail />
         <Outlet />
@@ -77,6 +78,7 @@ function TopLine({
   onHelp: () => void;
 }) {
   const { zone, theme, setTheme } = useViewStore();
+  const navigate = useNavigate();
   // the window goes along from section to section, a filter does not
   useViewStore((v) => v.window);
   const kept = windowParams();
@@ -118,6 +120,7 @@ function TopLine({
             )}
           </span>
         )}
+        <Notices />
         <span title="Times on screen are in this zone">{zone}</span>
         <button type="button" onClick={onPalette} aria-label="Command palette">
           <Kbd>Ctrl K</Kbd>
@@ -137,6 +140,12 @@ function TopLine({
               sideOffset={8}
               className="z-20 min-w-44 rounded-[2px] border border-line-strong bg-sheet py-1 shadow-lg"
             >
+              <DropdownMenu.Item
+                className="cursor-pointer px-3 py-1 data-highlighted:bg-wash"
+                onSelect={() => navigate("/notify")}
+              >
+                Who is told
+              </DropdownMenu.Item>
               <DropdownMenu.Item className="cursor-pointer px-3 py-1 data-highlighted:bg-wash" onSelect={onHelp}>
                 All keys <Kbd>?</Kbd>
               </DropdownMenu.Item>
@@ -159,7 +168,7 @@ function TopLine({
 }
 
 /** What every page must say: history that is still loading, an engine or database that is away. */
-function Notices({ summary, error }: { summary: Summary | undefined; error: Error | null }) {
+function Troubles({ summary, error }: { summary: Summary | undefined; error: Error | null }) {
   if (error)
     return (
       <p role="alert" className="shrink-0 border-b border-line-strong bg-vermilion-wash px-4 py-1 text-[13px]">

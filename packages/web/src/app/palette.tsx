@@ -63,6 +63,9 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
             Go to {s.name} <span className="ml-auto font-mono text-[12px] text-quiet">g {s.key}</span>
           </Command.Item>
         ))}
+        <Command.Item className={item} value="go to who is told mail routes" onSelect={act(() => navigate("/notify"))}>
+          Go to who is told
+        </Command.Item>
         {(incidents.data?.incidents ?? []).map((i) => (
           <Command.Item
             key={i.id}

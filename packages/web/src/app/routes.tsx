@@ -31,6 +31,10 @@ export const router = createBrowserRouter([
         path: "intake/names",
         lazy: async () => ({ Component: (await import("../features/intake/names-page")).NamesPage }),
       },
+      {
+        path: "notify",
+        lazy: async () => ({ Component: (await import("../features/notify/notify-page")).NotifyPage }),
+      },
       { path: "*", lazy: async () => ({ Component: (await import("./not-found")).NotFound }) },
     ],
   },

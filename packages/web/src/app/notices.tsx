@@ -1,0 +1,98 @@
+import type { Notices as NoticesAnswer } from "@halvik/core/contract";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
+import { useEffect, useRef } from "react";
+import { Link, useNavigate } from "react-router";
+import { toast } from "sonner";
+import { SeverityMark } from "../ui/marks";
+import { safeText } from "../ui/safe-text";
+import { dayClock } from "../ui/time";
+import { noticesQuery, request } from "./api";
+import { useViewStore, usOf } from "./view-store";
+
+const WORDS = { raise: "raised", update: "lasts", clear: "over" } as const;
+
+/** What happened to incidents lately; what was raised since the page was opened is said at once. */
+export function Notices() {
+  const client = useQueryClient();
+  const answer = useQuery(noticesQuery);
+  const notices = answer.data?.notices ?? [];
+  const unread = answer.data?.unread ?? 0;
+  useSayRaised(answer.data);
+  const read = async () => {
+    const newest = notices[0]?.id;
+    if (newest === undefined || unread === 0) return;
+    await request("POST", "/notices/read", { upTo: newest });
+    void client.invalidateQueries({ queryKey: ["notices"] });
+  };
+  return (
+    <Popover.Root onOpenChange={(open) => !open && void read()}>
+      <Popover.Trigger className="text-quiet hover:text-ink">
+        Notices
+        {unread > 0 && (
+          <sup className="ml-0.5 text-[11px] font-bold text-vermilion">
+            {unread}
+            <span className="sr-only"> not read</span>
+          </sup>
+        )}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          align="end"
+          sideOffset={8}
+          aria-label="Notices"
+          className="z-20 max-h-[70vh] w-[460px] overflow-y-auto rounded-[2px] border border-line-strong bg-sheet py-1 text-[13px] shadow-lg"
+        >
+          {notices.length === 0 && <p className="px-3 py-2 text-quiet">Nothing has happened in the last day.</p>}
+          {notices.map((n) => (
+            <Notice key={n.id} notice={n} />
+          ))}
+          <p className="border-t border-line px-3 pt-1.5 text-quiet">
+            The last day. <Link to="/notify">Who is told by mail</Link>
+          </p>
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
+  );
+}
+
+function Notice({ notice: n }: { notice: NoticesAnswer["notices"][number] }) {
+  const zone = useViewStore((s) => s.zone);
+  return (
+    <Popover.Close asChild>
+      <Link
+        to={`/incidents/${n.incident.id}`}
+        className="grid grid-cols-[10px_1fr_auto] gap-2.5 border-b border-line px-3 py-1.5 text-ink no-underline hover:bg-wash"
+      >
+        <SeverityMark severity={n.tells === "clear" ? "informational" : n.incident.severity} />
+        <span className="min-w-0">
+          <span className={n.read ? "text-quiet" : "font-semibold"}>
+            {WORDS[n.tells]}: {safeText(n.incident.title)}
+          </span>
+          {n.detail !== "" && <span className="block truncate text-quiet">{safeText(n.detail)}</span>}
+        </span>
+        <time className="font-mono text-[12px] whitespace-nowrap text-quiet">{dayClock(usOf(n.at), zone)}</time>
+      </Link>
+    </Popover.Close>
+  );
+}
+
+/** Says what is raised while one looks at another page. */
+function useSayRaised(answer: NoticesAnswer | undefined): void {
+  const navigate = useNavigate();
+  const told = useRef<number | null>(null);
+  useEffect(() => {
+    if (answer === undefined) return;
+    const newest = answer.notices[0]?.id ?? 0;
+    const before = told.current;
+    told.current = newest;
+    // what was there when the page was opened stands in the list
+    if (before === null) return;
+    for (const n of answer.notices)
+      if (n.id > before && n.tells === "raise")
+        toast(safeText(n.incident.title), {
+          description: `${n.incident.severity}, ${n.what}`,
+          action: { label: "Open", onClick: () => navigate(`/incidents/${n.incident.id}`) },
+        });
+  }, [answer, navigate]);
+}

@@ -1,0 +1,57 @@
+import type { Deliveries as DeliveriesAnswer } from "@halvik/core/contract";
+import { Link } from "react-router";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { dayClock } from "../../ui/time";
+
+type Delivery = DeliveriesAnswer["deliveries"][number];
+
+const LOOK: Readonly<Record<Delivery["state"], string>> = {
+  waiting: "text-ochre",
+  sent: "text-ink",
+  failed: "font-semibold text-vermilion",
+  dropped: "text-quiet",
+};
+
+/** What became of every message. */
+export function Deliveries({ deliveries }: { deliveries: readonly Delivery[] }) {
+  const zone = useViewStore((s) => s.zone);
+  return (
+    <>
+      <Heading small="the newest first">What was told, and what was not</Heading>
+      {deliveries.length === 0 && <p className="text-[13px] text-quiet">Nothing has been told to anybody yet.</p>}
+      <table className="w-full text-[13px]">
+        <tbody>
+          {deliveries.map((d) => (
+            <tr key={d.id} className="border-b border-line align-baseline">
+              <td className="py-[3px] pr-3 font-mono text-[12.5px] whitespace-nowrap text-quiet">
+                {dayClock(usOf(d.ended ?? d.made), zone)}
+              </td>
+              <td className={`pr-3 whitespace-nowrap ${LOOK[d.state]}`}>
+                {d.tells} {d.state}
+              </td>
+              <td className="pr-3">
+                {d.incident ? (
+                  <Link to={`/incidents/${d.incident.id}`}>{safeText(d.incident.title)}</Link>
+                ) : (
+                  "a test of the route"
+                )}
+                {d.why !== "" && (
+                  <span className="text-quiet">
+                    {" "}
+                    · {safeText(d.why)}
+                    {d.state === "waiting" && `; tried ${d.attempts} ×, again ${dayClock(usOf(d.due), zone)}`}
+                  </span>
+                )}
+              </td>
+              <td className="text-right whitespace-nowrap text-quiet">
+                {safeText(d.route.name)} → {safeText(d.to.join(", "))}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}

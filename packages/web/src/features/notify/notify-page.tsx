@@ -1,0 +1,145 @@
+import type { NotifyRouteJson, NotifyRoutes } from "@halvik/core/contract";
+import type { NotifyRoute } from "@halvik/core/notify";
+import { formatDuration } from "@halvik/core/time";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { toast } from "sonner";
+import { deliveriesQuery, notifyRoutesQuery, request } from "../../app/api";
+import { Button } from "../../ui/button";
+import { EmptyState, Trouble } from "../../ui/empty-state";
+import { Tag } from "../../ui/incident-strip";
+import { SeverityMark } from "../../ui/marks";
+import { Page, Scroller } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { Deliveries } from "./deliveries";
+import { RouteForm } from "./route-form";
+import { Sink } from "./sink";
+
+/** Who is told of which incidents, what was told, and what became of it. */
+export function NotifyPage() {
+  const client = useQueryClient();
+  const routes = useQuery(notifyRoutesQuery);
+  const deliveries = useQuery(deliveriesQuery);
+  const [open, setOpen] = useState<number | "new" | null>(null);
+  const change = useMutation({
+    mutationFn: ({ method, path, body }: { method: string; path: string; body?: NotifyRoute; said: string }) =>
+      request(method, `/notify/routes${path}`, body),
+    onSuccess: (_answer, { said }) => {
+      toast.success(said);
+      void client.invalidateQueries({ queryKey: ["notify"] });
+      if (said !== TESTED) setOpen(null);
+    },
+    onError: (e) => toast.error(e.message),
+  });
+  const shown = routes.data?.routes ?? [];
+  const opened = shown.find((r) => r.id === open) ?? null;
+  const at = opened ? `/${opened.id}` : "";
+  return (
+    <Page
+      margin={
+        open !== null &&
+        (open === "new" || opened) && (
+          <RouteForm
+            key={open}
+            route={opened}
+            busy={change.isPending}
+            onSave={(body) =>
+              change.mutate({ method: opened ? "PATCH" : "POST", path: at, body, said: `“${body.name}” is kept` })
+            }
+            onDelete={() => change.mutate({ method: "DELETE", path: at, said: "The route is gone" })}
+            onCancel={() => setOpen(null)}
+          />
+        )
+      }
+    >
+      <div className="flex items-end justify-between gap-4 border-b border-line-strong pb-1.5">
+        <div>
+          <h1 className="text-[20px] leading-[26px] font-semibold">Who is told</h1>
+          <p className="text-quiet">{routes.data && <MailServer mail={routes.data.mail} />}</p>
+        </div>
+        <Button main onClick={() => setOpen("new")}>
+          Add a route
+        </Button>
+      </div>
+      <Scroller label="Routes and messages">
+        {routes.error && <Trouble error={routes.error} what="The routes cannot be shown" />}
+        {shown.map((r) => (
+          <RouteLine
+            key={r.id}
+            route={r}
+            selected={r.id === open}
+            onOpen={() => setOpen(r.id)}
+            onTest={() => change.mutate({ method: "POST", path: `/${r.id}/test`, said: TESTED })}
+          />
+        ))}
+        {routes.data && shown.length === 0 && (
+          <EmptyState
+            title="Nobody is told"
+            text="Incidents wait on Now and Incidents until somebody looks. A route mails those of a severity to whom it names: when they are raised, change and are over."
+          />
+        )}
+        {deliveries.data && <Deliveries deliveries={deliveries.data.deliveries} />}
+        {routes.data?.mail?.isSink && <Sink />}
+      </Scroller>
+    </Page>
+  );
+}
+
+const TESTED = "A test is on its way: what becomes of it stands below";
+
+function MailServer({ mail }: { mail: NotifyRoutes["mail"] }) {
+  if (mail === null)
+    return (
+      <>
+        No mail server is set, so nothing is sent: set <code className="font-mono">HALVIK_SMTP_URL</code> and start
+        again.
+      </>
+    );
+  return (
+    <>
+      Mail leaves by {mail.server} as {mail.from}
+      {mail.isSink ? ": the stand-in mail server, which keeps it here." : "."}
+    </>
+  );
+}
+
+function RouteLine({
+  route: r,
+  selected,
+  onOpen,
+  onTest,
+}: {
+  route: NotifyRouteJson;
+  selected: boolean;
+  onOpen: () => void;
+  onTest: () => void;
+}) {
+  const only = [
+    ...(r.about.length > 0 ? [`about ${r.about.join(" or ")}`] : []),
+    ...(r.tags.length > 0 ? [`with the tag ${r.tags.join(" or ")}`] : []),
+    ...(r.rules.length > 0 ? [`by the rule ${r.rules.join(" or ")}`] : []),
+  ].join(", ");
+  return (
+    <div
+      className={`grid grid-cols-[10px_1fr_auto] items-center gap-3 border-b border-line px-1.5 py-1.5 ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : ""}`}
+    >
+      <SeverityMark severity={r.severity} height={34} />
+      <div className="min-w-0">
+        <h2 className="font-semibold">
+          {safeText(r.name)} {!r.enabled && <Tag>off</Tag>}
+        </h2>
+        <p className="text-[13px] text-quiet">
+          {safeText(r.to.join(", "))} {r.to.length === 1 ? "is" : "are"} told of {r.severity}
+          {r.severity === "emergency" ? "" : " or worse"}
+          {only && `, ${safeText(only)}`}: {r.tells.join(", ")};{" "}
+          {r.delaySeconds === 0 ? "at once" : `after ${formatDuration(r.delaySeconds * 1e6)}`}, at most {r.mostPerHour}{" "}
+          an hour
+        </p>
+      </div>
+      <span className="flex gap-1.5">
+        <Button onClick={onTest}>Send a test</Button>
+        <Button onClick={onOpen}>Change</Button>
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,30 @@
+import { useQuery } from "@tanstack/react-query";
+import { sinkQuery } from "../../app/api";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { dayClock } from "../../ui/time";
+
+/** What the stand-in mail server received, as the one it was meant for would read it. */
+export function Sink() {
+  const zone = useViewStore((s) => s.zone);
+  const sink = useQuery(sinkQuery);
+  const mail = sink.data?.mail ?? [];
+  return (
+    <>
+      <Heading small="nothing of it leaves this machine">What the stand-in mail server received</Heading>
+      {sink.data && mail.length === 0 && <p className="text-[13px] text-quiet">No mail has come yet.</p>}
+      {mail.map((m) => (
+        <details key={m.file} className="border-b border-line text-[13px]">
+          <summary className="cursor-pointer py-[3px]">
+            <time className="mr-3 font-mono text-[12.5px] text-quiet">{dayClock(usOf(m.at), zone)}</time>
+            {safeText(m.subject)} <span className="text-quiet">to {safeText(m.to)}</span>
+          </summary>
+          <pre className="mb-2 ml-4 border-l-2 border-line-strong pl-3 font-mono text-[12.5px] leading-[19px] whitespace-pre-wrap">
+            {safeText(m.text)}
+          </pre>
+        </details>
+      ))}
+    </>
+  );
+}
