@@ -1,6 +1,7 @@
 export { type MailText, mailOf, mailOfMany } from "./message.js";
 export {
   concerns,
+  isHistory,
   planTelling,
   reasonToDrop,
   retryAfterUs,

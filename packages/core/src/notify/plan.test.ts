@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import {
   concerns,
+  isHistory,
   NotifyRoute,
   planTelling,
   reasonToDrop,
@@ -22,6 +23,7 @@ const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
   tags: ["logon"],
   entities: ["203.0.113.9", "vpn-1"],
   lastUs: T,
+  endedUs: null,
   acknowledged: false,
   newSinceSeen: false,
   shelvedUntilUs: null,
@@ -94,6 +96,15 @@ describe("when something is told", () => {
     expect(reasonToDrop(tell, incident(i), T)).toBe(why),
   );
 });
+
+test.each([
+  ["fresh evidence", T - 60 * S, null, false],
+  ["evidence of two hours ago", T - 7_200 * S, null, true],
+  ["over just now, after two hours of quiet", T - 7_200 * S, T - 60 * S, false],
+  ["over two hours ago", T - 9_000 * S, T - 7_200 * S, true],
+])("of imported history: %s", (_what, lastUs, endedUs, expected) =>
+  expect(isHistory({ lastUs, endedUs }, { atUs: T })).toBe(expected),
+);
 
 test("tries again later and later, an hour apart at most, and not for ever", () => {
   const waits = Array.from({ length: 12 }, (_, i) => retryAfterUs(i + 1));

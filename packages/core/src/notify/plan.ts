@@ -17,6 +17,8 @@ export interface ToldIncident {
   readonly tags: readonly string[];
   readonly entities: readonly string[];
   readonly lastUs: EpochUs;
+  /** When it was over; null: it lasts. */
+  readonly endedUs: EpochUs | null;
   readonly acknowledged: boolean;
   readonly newSinceSeen: boolean;
   readonly shelvedUntilUs: EpochUs | null;
@@ -28,6 +30,12 @@ const HISTORY_US = US_PER_HOUR;
 export const UPDATES_APART_US = 15 * US_PER_MINUTE;
 /** So many messages due at once by one route go into one. */
 export const TOGETHER_FROM = 4;
+
+/** Whether a change was found in imported history. */
+export const isHistory = (
+  incident: Pick<ToldIncident, "lastUs" | "endedUs">,
+  change: Pick<IncidentChange, "atUs">,
+): boolean => change.atUs - Math.max(incident.lastUs, incident.endedUs ?? 0) > HISTORY_US;
 
 /** What a change in an incident's history tells; null: nothing others need to hear. */
 export function tellingOf(what: string): Telling | null {
@@ -88,7 +96,7 @@ export function planTelling(
   if (tell === "clear") {
     if (raise === "never") return not("its raise was not told");
     if (raise === "waiting") return not("over before it was told", true);
-  } else if (change.atUs - incident.lastUs > HISTORY_US) return not("its evidence is of history");
+  } else if (isHistory(incident, change)) return not("its evidence is of history");
   if (!route.tells.includes(tell)) return not(`this route does not tell of ${tell}s`);
   if (tell === "raise") return { tell, dueUs: change.atUs + route.delaySeconds * US_PER_SECOND };
   if (tell === "clear") return { tell, dueUs: change.atUs };

@@ -1,4 +1,4 @@
-import { planTelling, tellingOf } from "@halvik/core/notify";
+import { isHistory, planTelling, tellingOf } from "@halvik/core/notify";
 import type { SenderDirectory } from "@halvik/core/senders";
 import {
   dropWaiting,
@@ -23,10 +23,12 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
   const routes = await listRoutes(db);
   await db.query("begin");
   try {
+    const history: number[] = [];
     for (const event of events) {
       const incident =
         tellingOf(event.what) === null ? null : await toldIncident(db, event.incident, (id) => directory.name(id));
       if (incident === null) continue;
+      if (isHistory(incident, event)) history.push(event.id);
       for (const { id, route } of routes) {
         const plan = planTelling(route, incident, event, await saidBefore(db, id, event.incident));
         if (plan.tell === null) {
@@ -48,6 +50,7 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
     await markNoted(
       db,
       events.map((e) => e.id),
+      history,
     );
     await db.query("commit");
   } catch (e) {

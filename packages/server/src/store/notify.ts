@@ -67,8 +67,12 @@ export async function unnotedEvents(db: Queryable, most: number): Promise<Unnote
   return rows.map((r) => ({ id: r.id, incident: r.incident, atUs: r.at_us, what: r.what }));
 }
 
-export async function markNoted(db: Queryable, ids: readonly number[]): Promise<void> {
-  await db.query("update incident_event set noted = true where id = any($1::int[])", [ids]);
+/** @param history those of them that were found in imported history */
+export async function markNoted(db: Queryable, ids: readonly number[], history: readonly number[]): Promise<void> {
+  await db.query("update incident_event set noted = true, history = id = any($2::int[]) where id = any($1::int[])", [
+    ids,
+    history,
+  ]);
 }
 
 /** What routes look at; null: it is gone or lies in another one. @param senderName names of senders by id */
@@ -85,11 +89,12 @@ export async function toldIncident(
     tags: string[];
     entities: string[];
     last_us: number;
+    ended_us: number | null;
     acknowledged_us: number | null;
     new_since_seen: string[];
     shelved_until_us: number | null;
   }>(
-    `select i.title, i.severity, i.state, i.entities, i.last_us, i.acknowledged_us, i.new_since_seen, i.shelved_until_us,
+    `select i.title, i.severity, i.state, i.entities, i.last_us, i.ended_us, i.acknowledged_us, i.new_since_seen, i.shelved_until_us,
        array(select distinct f.rule_id from finding f where f.incident = i.id) as rules,
        array(select distinct t from finding f join rule r on r.id = f.rule_id cross join lateral jsonb_array_elements_text(r.body->'tags') t where f.incident = i.id) as tags
      from incident i where i.id = $1 and i.merged_into is null`,
@@ -108,6 +113,7 @@ export async function toldIncident(
       return field === "sender" ? senderName(Number(value)) : value;
     }),
     lastUs: row.last_us,
+    endedUs: row.ended_us,
     acknowledged: row.acknowledged_us !== null,
     newSinceSeen: row.new_since_seen.length > 0,
     shelvedUntilUs: row.shelved_until_us,
@@ -256,7 +262,7 @@ export async function latestNotices(db: Queryable, sinceUs: number, most: number
   const { rows } = await db.query<NoticeRow>(
     `select e.id, e.at_us, e.what, e.detail, i.id as incident, i.title, i.severity
      from incident_event e join incident i on i.id = e.incident
-     where e.what in ${NOTICES} and e.at_us > $1 and i.last_us > e.at_us - 3600000000 order by e.id desc limit $2`,
+     where e.what in ${NOTICES} and e.at_us > $1 and e.noted and not e.history order by e.id desc limit $2`,
     [sinceUs, most],
   );
   return rows;

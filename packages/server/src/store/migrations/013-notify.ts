@@ -14,6 +14,8 @@ create index on delivery (route, ended_us) where state = 'sent';
 alter table incident_event add column noted boolean not null default true;
 alter table incident_event alter column noted set default false;
 create index on incident_event (id) where not noted;
+-- found in imported history: nobody is called for it
+alter table incident_event add column history boolean not null default false;
 create table notices_read (person text primary key, event integer not null);
 do $$ begin
   if exists (select from pg_roles where rolname = 'halvik_web') then

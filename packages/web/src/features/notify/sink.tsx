@@ -21,7 +21,7 @@ export function Sink() {
             {safeText(m.subject)} <span className="text-quiet">to {safeText(m.to)}</span>
           </summary>
           <pre className="mb-2 ml-4 border-l-2 border-line-strong pl-3 font-mono text-[12.5px] leading-[19px] whitespace-pre-wrap">
-            {safeText(m.text)}
+            {m.text.trimEnd().split("\n").map(safeText).join("\n")}
           </pre>
         </details>
       ))}
