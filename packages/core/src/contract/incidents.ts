@@ -38,6 +38,12 @@ export const IncidentJson = z
     acknowledged: z.object({ by: z.string(), at: TimeText }).nullable(),
     newSinceSeen: z.array(z.string()),
     linkedTo: z.int().nullable(),
+    /** What it ranks by: a sum, and what it is the sum of. */
+    urgency: z.object({ score: z.int(), parts: z.array(z.tuple([z.string(), z.int()])) }),
+    /** Sites of the senders it names. */
+    sites: z.array(z.string()),
+    /** Subjects and techniques of its rules. */
+    tags: z.array(z.string()),
     /** Evidence over time for the strip: µs offsets are left to the reader; at most 60 moments. */
     moments: z.array(TimeText),
   })
@@ -86,8 +92,52 @@ export const IncidentDetail = z.object({
     }),
   ),
   history: z.array(z.object({ at: TimeText, who: z.string(), what: z.string(), detail: z.string() })),
+  tasks: z.array(
+    z.object({
+      id: z.int(),
+      text: z.string(),
+      by: z.string(),
+      done: z.object({ by: z.string(), at: TimeText }).nullable(),
+    }),
+  ),
+  /** Earlier ones like it, and how they ended. */
+  similar: z.array(
+    z.object({
+      id: z.int(),
+      title: z.string(),
+      state: z.enum(INCIDENT_STATES),
+      closeReason: z.enum(CLOSE_REASONS).nullable(),
+      last: TimeText,
+      /** What makes it like this one. */
+      why: z.string(),
+      /** The last note somebody left there. */
+      note: z.string(),
+    }),
+  ),
 });
 export type IncidentDetail = z.infer<typeof IncidentDetail>;
+
+export const NewTask = z.object({ text: z.string().trim().min(1, "expected what is to be done").max(400) });
+export const TaskChange = z.object({ done: z.boolean() });
+
+/** The same for several incidents at once. */
+export const BulkAct = z.object({
+  ids: z.array(z.int().min(1)).min(1).max(200),
+  act: z.discriminatedUnion("what", [
+    z.object({ what: z.literal("acknowledge") }),
+    z.object({ what: z.literal("assign"), to: z.string().trim().max(120).nullable() }),
+    z.object({ what: z.literal("shelve"), until: TimeText, why: z.string().max(4_000).default("") }),
+    z.object({ what: z.literal("close"), reason: z.enum(CLOSE_REASONS), note: z.string().max(4_000).default("") }),
+  ]),
+});
+export type BulkAct = z.infer<typeof BulkAct>;
+/** What a bulk act changed; `undo`: by which number it is taken back. */
+export const BulkAnswer = z.object({
+  changed: z.array(z.int()),
+  refused: z.array(z.object({ id: z.int(), why: z.string() })),
+  undo: z.int().nullable(),
+});
+export type BulkAnswer = z.infer<typeof BulkAnswer>;
 
 export const Acknowledge = z.object({ note: z.string().max(4_000).default("") });
 export const Note = z.object({ note: z.string().min(1).max(4_000) });

@@ -3,15 +3,19 @@ export { SavedFilterBody, SavedFilterJson, SavedFilterList } from "./filters.js"
 export {
   Acknowledge,
   AssignIncident,
+  BulkAct,
+  BulkAnswer,
   CloseIncident,
   IncidentDetail,
   IncidentJson,
   IncidentList,
   IncidentQuery,
   MergeIncident,
+  NewTask,
   Note,
   ShelveIncident,
   SplitIncident,
+  TaskChange,
 } from "./incidents.js";
 export {
   ApplicationJson,

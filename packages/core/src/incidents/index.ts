@@ -19,3 +19,4 @@ export {
   placeFinding,
   type SeenEvidence,
 } from "./life-cycle.js";
+export { type Urgency, type UrgencyFacts, urgencyOf } from "./urgency.js";

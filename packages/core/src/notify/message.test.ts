@@ -39,6 +39,9 @@ const detail = (over: object = {}, texts: readonly string[] = ["Failed password 
       acknowledged: null,
       newSinceSeen: [],
       linkedTo: null,
+      urgency: { score: 55, parts: [] },
+      sites: [],
+      tags: [],
       moments: [],
       ...over,
     },
@@ -73,6 +76,8 @@ const detail = (over: object = {}, texts: readonly string[] = ["Failed password 
         gone: 0,
       },
     ],
+    tasks: [],
+    similar: [],
     history: [
       { at: at(50), who: "Halvik", what: "cleared", detail: "quiet for 15 min" },
       { at: at(10), who: "Halvik", what: "raised", detail: "" },

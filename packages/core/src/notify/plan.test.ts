@@ -66,7 +66,7 @@ describe("when something is told", () => {
     ["a raise, at once", {}, "raised", NEVER, T],
     ["a raise, after the delay", { delaySeconds: 90 }, "raised", NEVER, T + 90 * S],
     ["a clear to those who know of the raise", {}, "cleared", TOLD, T],
-    ["a person's closing", {}, "closed as expected", TOLD, T],
+    ["a person's closing, once it can no longer be taken back", {}, "closed as expected", TOLD, T + 30 * S],
     ["an update, apart from what was sent before", {}, "still lasts", TOLD, T + UPDATES_APART_US],
     ["a clear by a route that tells nothing else", { tells: ["clear"] }, "cleared", NEVER, T],
   ])("%s", (_what, r, what, before, dueUs) =>
@@ -92,6 +92,7 @@ describe("when something is told", () => {
     ["update", { shelvedUntilUs: T + 1 }, "shelved"],
     ["update", { shelvedUntilUs: T - 1 }, null],
     ["clear", { state: "closed", shelvedUntilUs: T + 1 }, null],
+    ["clear", { state: "open" }, "open again meanwhile"],
   ] as const)("a %s that waited, the incident now %j: %s", (tell, i, why) =>
     expect(reasonToDrop(tell, incident(i), T)).toBe(why),
   );

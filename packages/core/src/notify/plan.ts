@@ -26,6 +26,8 @@ export interface ToldIncident {
 
 /** Evidence older than this when it was found comes from history that was imported: nobody is called for it. */
 const HISTORY_US = US_PER_HOUR;
+/** A person's closing may be taken back: it is not told before. */
+const TAKEN_BACK_WITHIN_US = 30 * US_PER_SECOND;
 /** Between two updates of one incident by one route. */
 export const UPDATES_APART_US = 15 * US_PER_MINUTE;
 /** So many messages due at once by one route go into one. */
@@ -99,7 +101,7 @@ export function planTelling(
   } else if (isHistory(incident, change)) return not("its evidence is of history");
   if (!route.tells.includes(tell)) return not(`this route does not tell of ${tell}s`);
   if (tell === "raise") return { tell, dueUs: change.atUs + route.delaySeconds * US_PER_SECOND };
-  if (tell === "clear") return { tell, dueUs: change.atUs };
+  if (tell === "clear") return { tell, dueUs: change.atUs + (change.what === "cleared" ? 0 : TAKEN_BACK_WITHIN_US) };
   if (raise !== "sent") return not("its raise was not told yet");
   if (before.updateWaits) return not("an update waits already and will say it");
   return { tell, dueUs: Math.max(change.atUs, (before.lastSentUs ?? 0) + UPDATES_APART_US) };
@@ -108,7 +110,7 @@ export function planTelling(
 /** Why a message that waited is not sent after all; null: it is. */
 export function reasonToDrop(tell: Telling, incident: ToldIncident, nowUs: EpochUs): string | null {
   if (incident.shelvedUntilUs !== null && incident.shelvedUntilUs > nowUs && tell !== "clear") return "shelved";
-  if (tell === "clear") return null;
+  if (tell === "clear") return incident.state === "open" ? "open again meanwhile" : null;
   if (incident.state !== "open") return "over meanwhile";
   return tell === "raise" && incident.acknowledged && !incident.newSinceSeen ? "seen meanwhile" : null;
 }

@@ -7,26 +7,17 @@ import { syslogRecord } from "@halvik/core/normalise";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Express } from "express";
 import pg from "pg";
-import pino from "pino";
-import type { Sequelize } from "sequelize";
 import request from "supertest";
-import { createToken } from "../access/people.js";
 import { BatchWriter } from "../store/batches.js";
 import { claimCollector } from "../store/collectors.js";
-import { createModels } from "../store/models.js";
-import { connectionOf, createPool } from "../store/pool.js";
+import { connectionOf } from "../store/pool.js";
 import { formatRecordId, IdSource } from "../store/record-id.js";
-import { TermIndex } from "../store/term-index.js";
+import { TestApi } from "../testing/test-api.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
-import { createApp } from "./app.js";
-import { DirectoryCache } from "./deps.js";
-import { LiveFeed } from "./live-feed.js";
-import { Presenter } from "./presenter.js";
 
 let instance: TestInstance;
 let app: Express;
-let models: Sequelize;
-let db: pg.Pool;
+let api: TestApi;
 let reader: string;
 let actor: string;
 let recordId: string;
@@ -35,11 +26,8 @@ const API = "/api/v1";
 beforeAll(async () => {
   instance = await startTestInstance();
   const { config, secrets } = instance;
-  const log = pino({ level: "silent" });
-  const owner = createModels(config, secrets, "owner");
-  reader = await createToken("reader", "read");
-  actor = await createToken("actor", "act");
-  await owner.close();
+  api = await TestApi.start(instance);
+  ({ app, reader, actor } = api);
   const client = new pg.Client(connectionOf(config, secrets, "owner"));
   await client.connect();
   const claim = await claimCollector(client, "test", "live");
@@ -63,33 +51,14 @@ beforeAll(async () => {
     "insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count) values ('t', 3, 'open', 'refused-logons', 1, 'k', 1, 2, 2, 3)",
   );
   await client.end();
-  models = createModels(config, secrets, "web");
-  db = createPool(connectionOf(config, secrets, "web"), 4, 10_000);
-  app = createApp(
-    {
-      config,
-      db,
-      directory: new DirectoryCache(db, "UTC"),
-      presenter: new Presenter(db),
-      feed: new LiveFeed(connectionOf(config, secrets, "web"), db, log),
-      terms: new TermIndex(),
-      version: "test",
-    },
-    models,
-    secrets,
-    "/nowhere",
-    log,
-  );
 }, 240_000);
 afterAll(async () => {
-  await models?.close();
-  await db?.end();
+  await api?.close();
   await instance?.dispose();
 });
 
-const get = (path: string, token = reader) => request(app).get(`${API}${path}`).set("authorization", `Bearer ${token}`);
-const post = (path: string, body: object, token = actor) =>
-  request(app).post(`${API}${path}`).set("authorization", `Bearer ${token}`).send(body);
+const get = (path: string, token?: string) => api.get(path, token);
+const post = (path: string, body: object, token?: string) => api.post(path, body, token);
 
 describe("who may", () => {
   test.each(["/records", "/incidents", "/senders", "/summary", "/intake", "/rules", "/records/1", "/senders.csv"])(

@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import type { IncidentDetail } from "@halvik/core/contract";
+import { fenced, plain, taskLine } from "./markdown.js";
 
 /** The bytes of a record as they arrived. */
 export type RawOf = (recordId: string) => Promise<Uint8Array | null>;
@@ -59,6 +60,7 @@ export async function incidentAsMarkdown(detail: IncidentDetail, rawOf: RawOf): 
     out.push("", ...fenced(lines));
     if (f.notShown > 0) out.push("", `${f.notShown} more were counted and are not listed.`);
   }
+  if (detail.tasks.length > 0) out.push("", "## Tasks", "", ...detail.tasks.map(taskLine));
   out.push("", "## History", "");
   for (const h of history)
     out.push(`- ${h.at} ${plain(h.who)}: ${plain(h.what)}${h.detail ? ` (${plain(h.detail)})` : ""}`);
@@ -66,14 +68,3 @@ export async function incidentAsMarkdown(detail: IncidentDetail, rawOf: RawOf): 
 }
 
 const sha256 = (bytes: Uint8Array): string => createHash("sha256").update(bytes).digest("hex");
-
-/** Text that no Markdown reader takes for markup. */
-const plain = (text: string): string => text.replace(/[\r\n]+/g, " ").replace(/[\\`*_{}[\]<>#|!~]/g, (c) => `\\${c}`);
-
-/** A code block whose fence is longer than any run of backticks in it. */
-function fenced(lines: readonly string[]): string[] {
-  const text = lines.map((l) => l.replace(/[\r\n]+/g, " "));
-  const longest = Math.max(2, ...text.flatMap((l) => [...l.matchAll(/`+/g)].map((m) => m[0].length)));
-  const fence = "`".repeat(longest + 1);
-  return [fence, ...text, fence];
-}

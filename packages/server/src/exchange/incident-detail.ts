@@ -1,13 +1,16 @@
 import type { IncidentJson } from "@halvik/core/contract";
 import { conditionsOf, entityValues, Rule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/correlation";
-import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/record";
+import { type Urgency, urgencyOf } from "@halvik/core/incidents";
+import { type HalvikRecord, type RecordJson, type Severity, severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs, US_PER_SECOND } from "@halvik/core/time";
 import type { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import { findRecords } from "../store/find-records.js";
+import { tasksOf } from "../store/incident-tasks.js";
 import { findIncident, findingsOf, historyOf, type IncidentRow, ruleBodies } from "../store/incidents.js";
 import type { Queryable } from "../store/pool.js";
+import { type SimilarRow, similarIncidents } from "../store/similar-incidents.js";
 
 /** One incident with its evidence, why it was raised, and its history: what is shown, exported and mailed. Null: there is none. */
 export async function incidentDetail(
@@ -66,7 +69,39 @@ export async function incidentDetail(
       what: h.what,
       detail: h.detail,
     })),
+    tasks: (await tasksOf(db, [id])).map((t) => ({
+      id: t.id,
+      text: t.text,
+      by: t.made_by,
+      done: t.done_by === null || t.done_us === null ? null : { by: t.done_by, at: formatUs(t.done_us) },
+    })),
+    similar: (await similarIncidents(db, id)).map((o) => ({
+      id: o.id,
+      title: o.title,
+      state: o.state,
+      closeReason: o.close_reason,
+      last: formatUs(o.last_us),
+      why: likeness(o, senders),
+      note: o.note ?? "",
+    })),
   };
+}
+
+const readable = ({ score, parts }: Urgency) => ({ score, parts: parts.map(([why, n]): [string, number] => [why, n]) });
+
+function sitesOf(row: IncidentRow, senders: SenderDirectory): string[] {
+  const ids = row.entities.filter((e) => e.startsWith("sender\u0001")).map((e) => Number(e.slice(7)));
+  return [...new Set(ids.flatMap((id) => senders.get(id)?.site ?? []))].sort();
+}
+
+/** What makes an earlier incident like this one, in words. */
+function likeness({ rules, shared }: SimilarRow, senders: SenderDirectory): string {
+  const fields = [...new Set(shared.map((e) => e.split("\u0001")[0]!))];
+  const names = fields.flatMap((field) => entityValues(field, shared, senders));
+  return [
+    ...(rules.length > 0 ? [`the same rule: ${rules.join(", ")}`] : []),
+    ...(names.length > 0 ? [`both name ${names.slice(0, 4).join(", ")}`] : []),
+  ].join("; ");
 }
 
 /** An incident as the API gives it. */
@@ -100,6 +135,24 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
       e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e],
     ),
     linkedTo: row.linked_to,
+    urgency: readable(
+      urgencyOf(
+        {
+          severity: row.severity as Severity,
+          severityName: severityName(row.severity),
+          state: row.state,
+          acknowledged: row.acknowledged_us !== null,
+          newSinceSeen: row.new_since_seen.length > 0,
+          rules: row.rules.length,
+          returned: row.returned,
+          lastUs: row.last_us,
+          shelved: (row.shelved_until_us ?? 0) >= nowUs,
+        },
+        nowUs,
+      ),
+    ),
+    sites: sitesOf(row, senders),
+    tags: row.tags,
     moments: (row.moments ?? []).map(formatUs),
   };
 }

@@ -214,7 +214,7 @@ export interface Close {
 export async function takeCloses(db: Queryable, taken: boolean): Promise<Close[]> {
   const sql = taken
     ? "select rule_id, key, at_us from engine_close where taken"
-    : "update engine_close set taken = true where not taken returning rule_id, key, at_us";
+    : "update engine_close set taken = true where not taken and due_us <= (extract(epoch from clock_timestamp()) * 1000000)::bigint returning rule_id, key, at_us";
   const { rows } = await db.query<{ rule_id: string; key: string; at_us: number }>(sql);
   return rows.map((r) => ({ ruleId: r.rule_id, key: r.key, atUs: r.at_us }));
 }

@@ -31,10 +31,14 @@ export interface IncidentRow {
   shelved_why: string | null;
   merged_into: number | null;
   moments: number[] | null;
+  rules: string[];
+  tags: string[];
 }
 
 const COLUMNS = `i.*, r.body->>'name' as rule_name,
-  (select array_agg(t) from (select (e->>'timeUs')::bigint as t from finding f, jsonb_array_elements(f.evidence_first || f.evidence_latest) e where f.incident = i.id order by t desc limit 60) m) as moments`;
+  (select array_agg(t) from (select (e->>'timeUs')::bigint as t from finding f, jsonb_array_elements(f.evidence_first || f.evidence_latest) e where f.incident = i.id order by t desc limit 60) m) as moments,
+  array(select distinct f.rule_id from finding f where f.incident = i.id and f.merged_into is null) as rules,
+  array(select distinct t from finding f join rule fr on fr.id = f.rule_id cross join lateral jsonb_array_elements_text(fr.body->'tags') t where f.incident = i.id order by 1) as tags`;
 /** Now in µs, by the database's clock: what was shelved comes back by itself. */
 const CLOCK_US = "(extract(epoch from clock_timestamp()) * 1000000)::bigint";
 const ATTENTION = `i.state = 'open' and coalesce(i.shelved_until_us, 0) < ${CLOCK_US} and (i.acknowledged_us is null or i.new_since_seen <> '{}')`;
@@ -201,16 +205,26 @@ export async function splitIncident(
   });
 }
 
-/** Closes for a reason and tells the engine, whose episode ends with it. @returns false when it is closed already or unknown */
-export async function closeIncident(db: Queryable, id: number, reason: CloseReason, nowUs: number): Promise<boolean> {
+/**
+ * Closes for a reason and tells the engine, whose episode ends with it.
+ * @param tellUs when the engine is told: until then it can be taken back
+ * @returns false when it is closed already or unknown
+ */
+export async function closeIncident(
+  db: Queryable,
+  id: number,
+  reason: CloseReason,
+  nowUs: number,
+  tellUs = 0,
+): Promise<boolean> {
   const closed = await db.query(
     "update incident set state = 'closed', close_reason = $2, ended_us = $3 where id = $1 and state <> 'closed'",
     [id, reason, nowUs],
   );
   if (closed.rowCount === 0) return false;
   await db.query(
-    "insert into engine_close (rule_id, key, at_us) select distinct rule_id, key, $2::bigint from finding where incident = $1 and cleared_us is null",
-    [id, nowUs],
+    "insert into engine_close (rule_id, key, at_us, due_us) select distinct rule_id, key, $2::bigint, $3::bigint from finding where incident = $1 and cleared_us is null",
+    [id, nowUs, tellUs],
   );
   return true;
 }

@@ -13,6 +13,7 @@ import { up as ruleState } from "./migrations/010-rule-state.js";
 import { up as stateLogic } from "./migrations/011-state-logic.js";
 import { up as stateVersions } from "./migrations/012-state-versions.js";
 import { up as notify } from "./migrations/013-notify.js";
+import { up as teamwork } from "./migrations/014-teamwork.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -29,6 +30,7 @@ const MIGRATIONS = [
   { name: "011-state-logic", up: stateLogic },
   { name: "012-state-versions", up: stateVersions },
   { name: "013-notify", up: notify },
+  { name: "014-teamwork", up: teamwork },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -1,15 +1,20 @@
 import {
   Acknowledge,
   AssignIncident,
+  BulkAct,
+  BulkAnswer,
   CloseIncident,
   EntityId,
   IncidentDetail,
+  type IncidentJson,
   IncidentList,
   IncidentQuery,
   MergeIncident,
+  NewTask,
   Note,
   ShelveIncident,
   SplitIncident,
+  TaskChange,
 } from "@halvik/core/contract";
 import { findingTitle, Rule, severityOf } from "@halvik/core/correlation";
 import { formatUs, readRfc3339 } from "@halvik/core/time";
@@ -18,8 +23,11 @@ import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
 import { addEvent } from "../../engine/findings.js";
 import { incidentAsJson, incidentAsMarkdown } from "../../exchange/export-incident.js";
+import { handover } from "../../exchange/handover.js";
 import { incidentDetail, incidentJson } from "../../exchange/incident-detail.js";
+import { actOnMany, undoAct } from "../../store/bulk-acts.js";
 import { findRecord } from "../../store/find-records.js";
+import { addTask, markTask } from "../../store/incident-tasks.js";
 import {
   acknowledge,
   assignIncident,
@@ -52,7 +60,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
     route({
       method: "get",
       path: "/incidents",
-      summary: "Incidents that touch a window: open ones first, the worst on top",
+      summary: "Incidents that touch a window: what needs somebody first, then the open ones, the most urgent on top",
       access: "read",
       query: IncidentQuery,
       answer: IncidentList,
@@ -64,9 +72,56 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
         const senders = await directory.get();
         const rows = await listIncidents(db, { state: query.state, ...window, limit: query.limit });
         return {
-          incidents: rows.map((row) => incidentJson(row, senders, nowUs())),
+          incidents: rows.map((row) => incidentJson(row, senders, nowUs())).sort(byUrgency),
           attention: await countAttention(db),
         };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/incidents/handover",
+      summary: "What the next shift must know of all open incidents, as Markdown",
+      access: "read",
+      answer: { type: "text/markdown" },
+      handle: async ({ actor, res }) => {
+        const open = await listIncidents(db, { state: "open", fromUs: 0, toUs: nowUs() + DAY_US, limit: HANDED_OVER });
+        const details: IncidentDetail[] = [];
+        for (const { id } of open) details.push(IncidentDetail.parse(await detail(id)));
+        res.type("text/markdown").send(handover(details, actor.name, formatUs(nowUs())));
+        return undefined;
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/bulk",
+      summary: "Does the same to several incidents; can be taken back",
+      access: "act",
+      body: BulkAct,
+      answer: BulkAnswer,
+      handle: async ({ body, actor }) => {
+        const { act } = body;
+        const until = act.what === "shelve" ? timeToCome(act.until) : null;
+        const now = nowUs();
+        const result = await actOnMany(db, body, until, actor.name, now);
+        for (const id of result.changed) await addEvent(db, id, now, actor.name, ...saidOf(act, until));
+        await audit(actor.name, `incidents: ${act.what}`, { incidents: result.changed });
+        return result;
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/bulk/{id}/undo",
+      summary: "Takes back what was done to several incidents, where nobody has done something else since",
+      access: "act",
+      params,
+      answer: BulkAnswer,
+      handle: async ({ params: p, actor }) => {
+        const undone = await undoAct(db, p.id);
+        if (!undone) throw new AppError("NOT_FOUND", "there is nothing to take back (any more)");
+        const [what] = saidOf(undone.kept.act, undone.kept.act.untilUs);
+        for (const id of undone.result.changed) await addEvent(db, id, nowUs(), actor.name, "took back", `“${what}”`);
+        await audit(actor.name, `incidents: took back ${undone.kept.act.what}`, { incidents: undone.result.changed });
+        return undone.result;
       },
     }),
     route({
@@ -84,7 +139,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       summary: "One incident as Markdown or JSON, with the SHA-256 of the raw bytes of its evidence",
       access: "read",
       params,
-      query: z.object({ format: z.enum(["markdown", "json"]).default("markdown") }),
+      query: z.object({ format: z.enum(["markdown", "json", "handover"]).default("markdown") }),
       answer: { type: "text/markdown" },
       handle: async ({ params: p, query, actor, res }) => {
         const found = IncidentDetail.parse(await detail(p.id));
@@ -94,6 +149,10 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
           const { head, text, tail } = stored.record;
           return stored.raw ?? Buffer.from(head + text + tail, "utf8");
         };
+        if (query.format === "handover") {
+          res.type("text/markdown").send(handover([found], actor.name, formatUs(nowUs())));
+          return undefined;
+        }
         const markdown = query.format === "markdown";
         const body = await (markdown ? incidentAsMarkdown : incidentAsJson)(found, rawOf);
         await audit(actor.name, "incident exported", { incident: p.id, format: query.format });
@@ -175,19 +234,47 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: ShelveIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        const until = body.until === null ? null : readRfc3339(body.until);
-        if (until !== null && until.us <= nowUs())
-          throw new AppError("BAD_TIME", "until: expected a time to come", { field: "until" });
-        if (!(await shelveIncident(db, p.id, until?.us ?? null, actor.name, body.why))) throw notFound(p.id);
+        const until = body.until === null ? null : timeToCome(body.until);
+        if (!(await shelveIncident(db, p.id, until, actor.name, body.why))) throw notFound(p.id);
         await addEvent(
           db,
           p.id,
           nowUs(),
           actor.name,
           until === null ? "taken from the shelf" : "shelved",
-          until === null ? "" : `until ${formatUs(until.us)}${body.why ? `: ${body.why}` : ""}`,
+          until === null ? "" : `until ${formatUs(until)}${body.why ? `: ${body.why}` : ""}`,
         );
         await audit(actor.name, "incident shelved", { incident: p.id });
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/tasks",
+      summary: "Adds something that is to be done",
+      access: "act",
+      params,
+      body: NewTask,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        if (!(await findIncident(db, p.id))) throw notFound(p.id);
+        await addTask(db, p.id, body.text, actor.name, nowUs());
+        await addEvent(db, p.id, nowUs(), actor.name, "task added", body.text);
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "patch",
+      path: "/incidents/{id}/tasks/{task}",
+      summary: "Says that a task is done, or is not",
+      access: "act",
+      params: params.extend({ task: EntityId }),
+      body: TaskChange,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        const text = await markTask(db, p.id, p.task, body.done, actor.name, nowUs());
+        if (text !== null)
+          await addEvent(db, p.id, nowUs(), actor.name, body.done ? "task done" : "task open again", text);
         return detail(p.id);
       },
     }),
@@ -245,5 +332,40 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
     }),
   ];
 };
+
+const DAY_US = 86_400_000_000;
+const HANDED_OVER = 100;
+
+/** What needs somebody, then what is open; of each the most urgent, then the latest. */
+function byUrgency(a: z.input<typeof IncidentJson>, b: z.input<typeof IncidentJson>): number {
+  const needed = (i: z.input<typeof IncidentJson>) =>
+    i.state === "open" && i.shelved === null && (i.acknowledged === null || i.newSinceSeen.length > 0);
+  return (
+    Number(b.state === "open") - Number(a.state === "open") ||
+    Number(needed(b)) - Number(needed(a)) ||
+    b.urgency.score - a.urgency.score ||
+    (a.last < b.last ? 1 : a.last > b.last ? -1 : 0)
+  );
+}
+
+/** What an act is called in an incident's history. */
+function saidOf(act: BulkAct["act"], untilUs: number | null): [what: string, detail: string] {
+  switch (act.what) {
+    case "acknowledge":
+      return ["acknowledged", ""];
+    case "assign":
+      return ["assigned", act.to || "nobody"];
+    case "shelve":
+      return ["shelved", `until ${formatUs(untilUs ?? 0)}${act.why ? `: ${act.why}` : ""}`];
+    case "close":
+      return [`closed as ${act.reason}`, act.note];
+  }
+}
+
+function timeToCome(text: string): number {
+  const us = readRfc3339(text)?.us ?? 0;
+  if (us <= nowUs()) throw new AppError("BAD_TIME", "until: expected a time to come", { field: "until" });
+  return us;
+}
 
 const notFound = (id: number): AppError => new AppError("NOT_FOUND", `there is no incident ${id}`);

@@ -1,0 +1,73 @@
+import type { Express } from "express";
+import type pg from "pg";
+import pino from "pino";
+import request from "supertest";
+import { createToken } from "../access/people.js";
+import { createApp } from "../api/app.js";
+import { DirectoryCache } from "../api/deps.js";
+import { LiveFeed } from "../api/live-feed.js";
+import { Presenter } from "../api/presenter.js";
+import { createModels } from "../store/models.js";
+import { connectionOf, createPool } from "../store/pool.js";
+import { TermIndex } from "../store/term-index.js";
+import type { TestInstance } from "./test-database.js";
+
+/** The API on a test's own database, asked as the web role is, with a token that may read and one that may act. */
+export class TestApi {
+  private constructor(
+    readonly app: Express,
+    readonly db: pg.Pool,
+    readonly reader: string,
+    readonly actor: string,
+    readonly close: () => Promise<void>,
+  ) {}
+
+  static async start({ config, secrets }: TestInstance): Promise<TestApi> {
+    const log = pino({ level: "silent" });
+    const owner = createModels(config, secrets, "owner");
+    const reader = await createToken("reader", "read");
+    const actor = await createToken("actor", "act");
+    await owner.close();
+    const models = createModels(config, secrets, "web");
+    const db = createPool(connectionOf(config, secrets, "web"), 4, 10_000);
+    const app = createApp(
+      {
+        config,
+        db,
+        directory: new DirectoryCache(db, "UTC"),
+        presenter: new Presenter(db),
+        feed: new LiveFeed(connectionOf(config, secrets, "web"), db, log),
+        terms: new TermIndex(),
+        version: "test",
+      },
+      models,
+      secrets,
+      "/nowhere",
+      log,
+    );
+    return new TestApi(app, db, reader, actor, async () => {
+      await models.close();
+      await db.end();
+    });
+  }
+
+  get(path: string, token = this.reader): request.Test {
+    return this.send("get", path, token);
+  }
+
+  post(path: string, body: object, token = this.actor): request.Test {
+    return this.send("post", path, token).send(body);
+  }
+
+  patch(path: string, body: object): request.Test {
+    return this.send("patch", path, this.actor).send(body);
+  }
+
+  delete(path: string): request.Test {
+    return this.send("delete", path, this.actor);
+  }
+
+  private send(method: "get" | "post" | "patch" | "delete", path: string, token: string): request.Test {
+    return request(this.app)[method](`/api/v1${path}`).set("authorization", `Bearer ${token}`);
+  }
+}
