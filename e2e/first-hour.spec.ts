@@ -172,6 +172,7 @@ test("no page has an accessibility fault that can be found by machine, by day or
       "/rules/new",
       "/intake",
       "/intake/names",
+      "/notify",
     ]) {
       await page.goto(halvik.url + path);
       await page.getByRole("main").waitFor();

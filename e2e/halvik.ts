@@ -48,7 +48,8 @@ export class Halvik {
     return /one-time password (\S+)/.exec(this.output)![1]!;
   }
 
-  async start(): Promise<void> {
+  /** @param env settings beyond ports and directory */
+  async start(env: Readonly<Record<string, string>> = {}): Promise<void> {
     this.output = "";
     const child = spawn(
       process.execPath,
@@ -68,6 +69,7 @@ export class Halvik {
           HALVIK_SYSLOG_TCP_PORT: String(this.syslogPort),
           HALVIK_DB_PORT: String(this.dbPort),
           ...Object.fromEntries(OTHER_PORTS.map((n) => [`HALVIK_${n}_PORT`, String(this.ports[n])])),
+          ...env,
         },
       },
     );
@@ -92,6 +94,20 @@ export class Halvik {
     child.stdin!.end(input);
     const code = await new Promise((done) => child.once("exit", done));
     if (code !== 0) throw new Error(`${args.join(" ")} ended with ${code}`);
+  }
+
+  /** The stand-in mail server of this Halvik. @returns how to end it */
+  async mailSink(): Promise<() => void> {
+    const child = spawn(process.execPath, [resolve("packages/server/dist/halvik.js"), "mail-sink"], {
+      env: {
+        ...process.env,
+        HALVIK_DATA_DIR: this.dataDir,
+        HALVIK_MAIL_SINK_PORT: String(this.ports.MAIL_SINK),
+      },
+      stdio: ["ignore", "pipe", "inherit"],
+    });
+    await new Promise((ready) => child.stdout!.once("data", ready));
+    return () => child.kill();
   }
 
   /** Ctrl-C. */

@@ -3,6 +3,8 @@ import { join } from "node:path";
 import { formatUs } from "@halvik/core/time";
 import { SMTPServer } from "smtp-server";
 import { nowUs } from "../config/clock.js";
+import type { RunAs } from "../start/cluster.js";
+import { handOver } from "../start/prepare.js";
 
 const MOST_BYTES = 1_048_576;
 const MOST_CLIENTS = 20;
@@ -25,10 +27,16 @@ export function sinkFiles(dataDir: string): string[] {
 
 /**
  * A stand-in mail server on loopback: takes every message (RFC 5321), keeps the last 500 as files (RFC 5322) and sends nothing on.
+ * @param runAs who else reads what it keeps, when it runs as root
  * @returns how to stop it
  */
-export async function startMailSink(dataDir: string, port: number): Promise<() => Promise<void>> {
+export async function startMailSink(
+  dataDir: string,
+  port: number,
+  runAs: RunAs | null = null,
+): Promise<() => Promise<void>> {
   mkdirSync(sinkDir(dataDir), { recursive: true });
+  handOver(sinkDir(dataDir), runAs);
   let number = 0;
   const server = new SMTPServer({
     banner: "Halvik's stand-in mail server",
@@ -47,7 +55,9 @@ export async function startMailSink(dataDir: string, port: number): Promise<() =
           return;
         }
         const name = `${formatUs(nowUs()).replaceAll(":", "-")}-${String(++number).padStart(6, "0")}.eml`;
-        writeFileSync(join(sinkDir(dataDir), name), Buffer.concat(parts), { mode: 0o600 });
+        const file = join(sinkDir(dataDir), name);
+        writeFileSync(file, Buffer.concat(parts), { mode: 0o600 });
+        handOver(file, runAs);
         for (const old of sinkFiles(dataDir).slice(KEPT)) rmSync(join(sinkDir(dataDir), old), { force: true });
         done();
       });

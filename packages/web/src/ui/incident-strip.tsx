@@ -9,15 +9,27 @@ import { ago, dayMinute } from "./time";
 const LANE = 250;
 
 /** One incident in the queue: severity, title, what it is about, when its evidence fell, age, who saw it. */
-export function IncidentStrip({ incident: i, selected = false }: { incident: IncidentJson; selected?: boolean }) {
+export function IncidentStrip({
+  incident: i,
+  selected = false,
+  chosen = false,
+  onChoose,
+}: {
+  incident: IncidentJson;
+  selected?: boolean;
+  /** One of those that an act on several is for. */
+  chosen?: boolean;
+  onChoose?: () => void;
+}) {
   const { nowUs, zone } = useViewStore();
   const window = useWindow();
   const about = [...new Set(i.entities.map((e) => e.value))].slice(0, 6).join(" · ");
-  return (
+  const look = selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : chosen ? "bg-wash" : "hover:bg-wash";
+  const strip = (
     <Link
       to={`/incidents/${i.id}`}
       aria-current={selected}
-      className={`grid grid-cols-[10px_1fr_250px_84px_100px] items-center gap-3 border-b border-line px-1.5 py-2 text-ink no-underline ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : "hover:bg-wash"}`}
+      className={`grid min-w-0 flex-1 grid-cols-[10px_1fr_250px_52px_84px_100px] items-center gap-3 py-2 text-ink no-underline ${onChoose ? "" : `border-b border-line px-1.5 ${look}`}`}
     >
       <SeverityMark severity={i.severity} height={34} />
       <span className="min-w-0">
@@ -50,17 +62,37 @@ export function IncidentStrip({ incident: i, selected = false }: { incident: Inc
           ) : null;
         })}
       </svg>
+      <span
+        className="text-right text-[12.5px] text-quiet"
+        title={`urgency: ${i.urgency.parts.map(([why, points]) => `${why} ${points}`).join(", ")}`}
+      >
+        {i.urgency.score > 0 && (
+          <>
+            <span className="sr-only">urgency </span>
+            {i.urgency.score}
+          </>
+        )}
+      </span>
       <span className="text-right text-quiet" title={`last evidence ${dayMinute(usOf(i.last), zone)}`}>
         {ago(usOf(i.last), nowUs)}
       </span>
-      <span className="truncate text-quiet">{i.acknowledged ? `seen, ${i.acknowledged.by}` : "–"}</span>
+      <span className="truncate text-quiet">
+        {i.shelved ? "shelved" : i.assignedTo ? i.assignedTo : i.acknowledged ? `seen, ${i.acknowledged.by}` : "–"}
+      </span>
     </Link>
+  );
+  if (!onChoose) return strip;
+  return (
+    <div className={`flex items-center gap-2.5 border-b border-line px-1.5 ${look}`}>
+      <input type="checkbox" aria-label={`Choose ${i.title}`} checked={chosen} onChange={onChoose} />
+      {strip}
+    </div>
   );
 }
 
 export const Tag = ({ children, attention = false }: { children: React.ReactNode; attention?: boolean }) => (
   <span
-    className={`mr-1 rounded-[2px] border px-1.5 text-[12px] leading-4 ${attention ? "border-vermilion text-vermilion" : "border-line-strong text-quiet"}`}
+    className={`mr-1 inline-block rounded-[2px] border whitespace-nowrap px-1.5 text-[12px] leading-4 ${attention ? "border-vermilion text-vermilion" : "border-line-strong text-quiet"}`}
   >
     {children}
   </span>

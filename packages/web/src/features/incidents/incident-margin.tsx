@@ -4,10 +4,13 @@ import { useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../app/view-store";
 import { Button } from "../../ui/button";
+import { Notes } from "../../ui/markdown";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
 import { MoreActs } from "./more-acts";
+import { Similar } from "./similar";
+import { Tasks } from "./tasks";
 
 type Writing = "acknowledge" | "note" | "close" | null;
 
@@ -15,7 +18,7 @@ interface IncidentMarginProps {
   readonly detail: IncidentDetail;
   readonly writing: Writing;
   readonly setWriting: (writing: Writing) => void;
-  readonly act: (what: string, body: object) => void;
+  readonly act: (what: string, body: object, method?: "POST" | "PATCH") => void;
   readonly busy: boolean;
 }
 
@@ -59,6 +62,15 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
                 : `${i.state}, ${i.acknowledged ? "seen" : "not seen yet"}`,
             ],
             ["severity", i.severity],
+            [
+              "urgency",
+              i.urgency.parts.length < 2
+                ? i.urgency.score
+                : `${i.urgency.score}: ${i.urgency.parts.map(([why, points]) => `${why} ${points}`).join(", ")}`,
+            ],
+            ["quiet since", i.ended === null ? dayClock(usOf(i.last), zone) : null],
+            ["site", i.sites.join(", ")],
+            ["tags", i.tags.join(", ")],
             ["assigned to", i.assignedTo],
             [
               "shelved",
@@ -92,6 +104,12 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
           ),
         ])}
       />
+      <Tasks
+        tasks={detail.tasks}
+        onAdd={(text) => act("tasks", { text })}
+        onDone={(task, done) => act(`tasks/${task}`, { done }, "PATCH")}
+      />
+      <Similar similar={detail.similar} />
       <Heading>History</Heading>
       <ol className="text-[13px] leading-5">
         {history.map((h, n) => (
@@ -99,7 +117,9 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
             <time className="font-mono text-[12px]">{dayClock(usOf(h.at), zone)}</time>{" "}
             <span className="text-ink">{h.what}</span> · {h.who}
             {h.detail && (
-              <p className="border-l-2 border-line-strong pl-2 whitespace-pre-wrap text-ink">{safeText(h.detail)}</p>
+              <div className="border-l-2 border-line-strong pl-2 text-ink">
+                {h.what === "note" ? <Notes text={h.detail} /> : safeText(h.detail)}
+              </div>
             )}
           </li>
         ))}
@@ -145,7 +165,7 @@ function Form({
         </fieldset>
       )}
       <label className="block text-[13px] text-quiet">
-        Note{writing === "note" ? "" : " (may stay empty)"}
+        Note{writing === "note" ? ", as Markdown" : " (may stay empty)"}
         <textarea
           rows={3}
           // biome-ignore lint/a11y/noAutofocus: the form was opened by a key, to write into

@@ -28,8 +28,8 @@ export function IncidentPage() {
   const navigate = useNavigate();
   const [writing, setWriting] = useState<"acknowledge" | "note" | "close" | null>(null);
   const act = useMutation({
-    mutationFn: ({ what, body }: { what: string; body: object }) =>
-      request<IncidentDetail>("POST", `/incidents/${id}/${what}`, body),
+    mutationFn: ({ what, body, method }: { what: string; body: object; method: "POST" | "PATCH" }) =>
+      request<IncidentDetail>(method, `/incidents/${id}/${what}`, body),
     onSuccess: (answer) => {
       const shown = String(answer.incident.id);
       client.setQueryData(["incident", shown], answer);
@@ -67,7 +67,7 @@ export function IncidentPage() {
           detail={detail.data}
           writing={writing}
           setWriting={setWriting}
-          act={(what, body) => act.mutate({ what, body })}
+          act={(what, body, method = "POST") => act.mutate({ what, body, method })}
           busy={act.isPending}
         />
       }
@@ -114,13 +114,16 @@ function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
 
 function Story({ detail }: { detail: IncidentDetail }) {
   const zone = useViewStore((s) => s.zone);
+  const { first, last } = detail.incident;
+  // over several days a clock alone says little
+  const when = day(usOf(first), zone) === day(usOf(last), zone) ? clock : dayClock;
   return (
     <>
       <Heading>Story</Heading>
       {tellStory(detail).map((s) => (
         <p key={s.us + s.text} className="mb-1.5 max-w-[60ch]">
           <time className="mr-1.5 font-mono text-[12.5px] text-quiet" dateTime={isoOf(s.us)}>
-            {clock(s.us, zone)}
+            {when(s.us, zone)}
           </time>
           {safeText(s.text)}
         </p>

@@ -1,14 +1,16 @@
-import type { IncidentJson } from "@halvik/core/contract";
+import type { BulkAct, IncidentJson } from "@halvik/core/contract";
 import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { useNavigate } from "react-router";
 import { incidentsQuery } from "../../app/api";
 import { usePageKeys } from "../../app/keys";
 import { useWindow } from "../../app/use-window";
+import { Kbd } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { IncidentStrip } from "../../ui/incident-strip";
 import { Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { BulkBar, useBulkAct } from "./bulk-bar";
 
 const VIEWS = [
   { state: "attention", name: "need you" },
@@ -16,7 +18,7 @@ const VIEWS = [
   { state: "all", name: "all in the window" },
 ] as const;
 
-const GROUPS = ["nothing", "rule", "sender", "user", "src"] as const;
+const GROUPS = ["nothing", "site", "sender", "user", "src", "tag", "rule"] as const;
 
 /** Incidents under what they share, in the order in which it first appears. */
 function grouped(
@@ -25,15 +27,25 @@ function grouped(
 ): { readonly name: string; readonly incidents: IncidentJson[] }[] {
   const groups = new Map<string, IncidentJson[]>();
   for (const i of incidents) {
-    const name =
-      by === "nothing"
-        ? ""
-        : by === "rule"
-          ? i.rule.name
-          : (i.entities.find((e) => e.field === by)?.value ?? `no ${by}`);
+    const name = groupOf(i, by) ?? `no ${by}`;
     groups.set(name, [...(groups.get(name) ?? []), i]);
   }
   return [...groups].map(([name, own]) => ({ name, incidents: own }));
+}
+
+function groupOf(i: IncidentJson, by: (typeof GROUPS)[number]): string | undefined {
+  switch (by) {
+    case "nothing":
+      return "";
+    case "rule":
+      return i.rule.name;
+    case "site":
+      return i.sites[0];
+    case "tag":
+      return i.tags[0];
+    default:
+      return i.entities.find((e) => e.field === by)?.value;
+  }
 }
 
 /** The queue: open ones first, the worst on top; those of the window on the rail. */
@@ -55,7 +67,19 @@ export function IncidentsPage() {
     by,
   );
   const incidents = groups.flatMap((g) => g.incidents);
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  // what has left the list is not acted on
+  const ids = incidents.filter((i) => chosen.has(i.id)).map((i) => i.id);
+  const toggle = (id: number) =>
+    setChosen((all) => new Set(all.has(id) ? [...all].filter((a) => a !== id) : [...all, id]));
+  const none = () => setChosen(new Set());
+  const bulk = useBulkAct(none);
+  const act = (what: BulkAct["act"]) => bulk.mutate({ ids, act: what });
   usePageKeys({
+    x: () => incidents[at] && toggle(incidents[at].id),
+    X: () => setChosen(new Set(ids.length === incidents.length ? [] : incidents.map((i) => i.id))),
+    a: () => ids.length > 0 && act({ what: "acknowledge" }),
+    Escape: none,
     j: () => setAt(Math.min(at + 1, incidents.length - 1)),
     k: () => setAt(Math.max(at - 1, 0)),
     Enter: () => incidents[at] && navigate(`/incidents/${incidents[at].id}`),
@@ -82,7 +106,12 @@ export function IncidentsPage() {
             {v.state === "attention" && list.data ? ` (${list.data.attention})` : ""}
           </button>
         ))}
-        <span className="flex-1 text-[12.5px]">What needs you comes first; of these the worst, then the latest.</span>
+        <span className="flex-1 text-[12.5px]">
+          What needs you comes first; of these the most urgent. <Kbd>x</Kbd> chooses.{" "}
+          <a href="/api/v1/incidents/handover" target="_blank" rel="noopener" className="underline">
+            Hand over
+          </a>
+        </span>
         <label className="text-[13px]">
           grouped by{" "}
           <select
@@ -103,6 +132,7 @@ export function IncidentsPage() {
           className="w-44 rounded-[2px] border border-line-strong bg-sheet px-2 text-[13px] text-ink"
         />
       </div>
+      {ids.length > 0 && <BulkBar count={ids.length} act={act} onNone={none} busy={bulk.isPending} />}
       <Scroller label="Queue">
         {list.error && <Trouble error={list.error} what="The incidents cannot be shown" />}
         {groups.map((g) => (
@@ -113,7 +143,13 @@ export function IncidentsPage() {
               </Heading>
             )}
             {g.incidents.map((i) => (
-              <IncidentStrip key={i.id} incident={i} selected={incidents[at]?.id === i.id} />
+              <IncidentStrip
+                key={i.id}
+                incident={i}
+                selected={incidents[at]?.id === i.id}
+                chosen={chosen.has(i.id)}
+                onChoose={() => toggle(i.id)}
+              />
             ))}
           </Fragment>
         ))}

@@ -1,11 +1,11 @@
 import type { IncidentDetail } from "@halvik/core/contract";
 import { useViewStore, usOf } from "../../app/view-store";
 import { safeText } from "../../ui/safe-text";
-import { clock } from "../../ui/time";
+import { clock, day, dayMinute } from "../../ui/time";
 
 const LANES_MOST = 5;
 const LANE_PX = 84;
-const LEFT = 66;
+const LEFT = 92;
 const TOP = 30;
 const HEIGHT = 330;
 const TICKS = 6;
@@ -21,6 +21,7 @@ export function Lanes({ detail: { incident, findings } }: { detail: IncidentDeta
   const fromUs = Math.min(...records.map((r) => usOf(r.time)));
   const toUs = Math.max(...records.map((r) => usOf(r.time)), fromUs + 1_000_000);
   const y = (us: number) => TOP + ((toUs - us) / (toUs - fromUs)) * (HEIGHT - TOP - 14);
+  const severalDays = day(fromUs, zone) !== day(toUs, zone);
   const width = LEFT + entities.length * LANE_PX;
   const names = (r: (typeof records)[number], value: string) =>
     r.sender.name === value ||
@@ -43,7 +44,7 @@ export function Lanes({ detail: { incident, findings } }: { detail: IncidentDeta
         {Array.from({ length: TICKS }, (_, i) => toUs - ((toUs - fromUs) * i) / (TICKS - 1)).map((us) => (
           <g key={us}>
             <text x={LEFT - 8} y={y(us) + 4} textAnchor="end" fontSize={11} fill="var(--quiet)" className="font-mono">
-              {clock(us, zone)}
+              {(severalDays ? dayMinute : clock)(us, zone)}
             </text>
             <path d={`M${LEFT} ${y(us)}H${width}`} stroke="var(--line)" strokeDasharray="1 4" />
           </g>

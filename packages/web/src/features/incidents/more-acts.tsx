@@ -3,18 +3,12 @@ import { useQuery } from "@tanstack/react-query";
 import { Dialog, DropdownMenu } from "radix-ui";
 import { type FormEvent, useState } from "react";
 import { incidentsQuery, sessionQuery } from "../../app/api";
-import { isoOf, useViewStore } from "../../app/view-store";
+import { isoOf, useViewStore, usOf } from "../../app/view-store";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { safeText } from "../../ui/safe-text";
-
-const HOUR_US = 3_600_000_000;
-const SHELF = [
-  ["for an hour", HOUR_US],
-  ["for four hours", 4 * HOUR_US],
-  ["for a day", 24 * HOUR_US],
-  ["for a week", 7 * 24 * HOUR_US],
-] as const;
+import { dayClock } from "../../ui/time";
+import { SHELF } from "./shelf";
 
 interface MoreActsProps {
   readonly detail: IncidentDetail;
@@ -22,11 +16,16 @@ interface MoreActsProps {
 }
 
 /** What is done less often: assign, shelve, merge, split. */
-export function MoreActs({ detail: { incident, findings, rules }, act }: MoreActsProps) {
-  const [open, setOpen] = useState<"assign" | "shelve" | "merge" | null>(null);
+export function MoreActs({ detail, act }: MoreActsProps) {
+  const { incident } = detail;
+  const [open, setOpen] = useState<"assign" | "shelve" | "merge" | "split" | null>(null);
   const session = useQuery(sessionQuery);
   const item = "cursor-pointer px-3 py-1 data-highlighted:bg-wash data-disabled:text-quiet";
   const me = session.data?.name ?? "";
+  const done = (what: string, body: object) => {
+    act(what, body);
+    setOpen(null);
+  };
   return (
     <>
       <DropdownMenu.Root>
@@ -70,13 +69,21 @@ export function MoreActs({ detail: { incident, findings, rules }, act }: MoreAct
                 </a>
               </DropdownMenu.Item>
             ))}
-            {findings.length > 1 &&
-              findings.map((f) => (
-                <DropdownMenu.Item key={f.id} className={item} onSelect={() => act("split", { finding: f.id })}>
-                  Split off “{safeText(rules.find((r) => r.id === f.rule)?.name ?? f.rule)}” (
-                  {f.count.toLocaleString("en")})
-                </DropdownMenu.Item>
-              ))}
+            <DropdownMenu.Item className={item} asChild>
+              <a
+                href={`/api/v1/incidents/${incident.id}/export?format=handover`}
+                target="_blank"
+                rel="noopener"
+                className="block text-ink no-underline"
+              >
+                Hand over (as Markdown)
+              </a>
+            </DropdownMenu.Item>
+            {detail.findings.length > 1 && (
+              <DropdownMenu.Item className={item} onSelect={() => setOpen("split")}>
+                Split off a finding …
+              </DropdownMenu.Item>
+            )}
           </DropdownMenu.Content>
         </DropdownMenu.Portal>
       </DropdownMenu.Root>
@@ -87,31 +94,47 @@ export function MoreActs({ detail: { incident, findings, rules }, act }: MoreAct
             aria-describedby={undefined}
             className="fixed top-24 left-1/2 z-30 w-[420px] -translate-x-1/2 rounded-[2px] border border-line-strong bg-sheet p-5 shadow-lg"
           >
-            <Dialog.Title className="mb-2 text-[17px] font-semibold">
-              {open === "assign" ? "Assign" : open === "shelve" ? "Shelve" : "Merge into another incident"}
-            </Dialog.Title>
-            {open === "merge" ? (
-              <Merge
-                id={incident.id}
-                onPick={(into) => {
-                  act("merge", { into });
-                  setOpen(null);
-                }}
-              />
-            ) : (
-              open !== null && (
-                <Ask
-                  shelve={open === "shelve"}
-                  onDone={(what, body) => {
-                    act(what, body);
-                    setOpen(null);
-                  }}
-                />
-              )
-            )}
+            <Dialog.Title className="mb-2 text-[17px] font-semibold">{open !== null && TITLES[open]}</Dialog.Title>
+            {open === "merge" && <Merge id={incident.id} onPick={(into) => done("merge", { into })} />}
+            {open === "split" && <Split detail={detail} onPick={(finding) => done("split", { finding })} />}
+            {(open === "assign" || open === "shelve") && <Ask shelve={open === "shelve"} onDone={done} />}
           </Dialog.Content>
         </Dialog.Portal>
       </Dialog.Root>
+    </>
+  );
+}
+
+const TITLES = {
+  assign: "Assign",
+  shelve: "Shelve",
+  merge: "Merge into another incident",
+  split: "Split off a finding",
+} as const;
+
+function Split({ detail: { findings, rules }, onPick }: { detail: IncidentDetail; onPick: (finding: number) => void }) {
+  const zone = useViewStore((s) => s.zone);
+  return (
+    <>
+      <p className="mb-2 text-quiet">It becomes an incident of its own, linked to this one.</p>
+      <ul className="max-h-80 overflow-y-auto">
+        {findings.map((f) => (
+          <li key={f.id}>
+            <button
+              type="button"
+              className="flex w-full justify-between gap-4 border-b border-line py-1 text-left hover:bg-wash"
+              onClick={() => onPick(f.id)}
+            >
+              <span>
+                {safeText(rules.find((r) => r.id === f.rule)?.name ?? f.rule)} ({f.count.toLocaleString("en")})
+              </span>
+              <time className="font-mono text-[12px] whitespace-nowrap text-quiet">
+                {dayClock(usOf(f.first), zone)}
+              </time>
+            </button>
+          </li>
+        ))}
+      </ul>
     </>
   );
 }

@@ -1,0 +1,121 @@
+import { expect, type Page, test } from "@playwright/test";
+import { Halvik } from "./halvik";
+
+/** An analyst's morning: from an empty queue, by notice and mail, to a closed incident and the mail that it is over. */
+let halvik: Halvik;
+let endSink: () => void;
+test.beforeAll(async () => {
+  halvik = await Halvik.create();
+  await halvik.start({ HALVIK_SMTP_URL: `smtp://127.0.0.1:${halvik.ports.MAIL_SINK}` });
+  endSink = await halvik.mailSink();
+  await halvik.command(
+    ["senders", "import", "-"],
+    "name,addresses,site\nplc-1,127.44.0.1,Torvika\ngate,127.44.0.2,Hestnes\n",
+  );
+});
+test.afterAll(async () => {
+  endSink?.();
+  await halvik.dispose();
+});
+test.describe.configure({ mode: "serial" });
+
+const mail = (page: Page, subject: RegExp) => page.locator("summary").filter({ hasText: subject });
+
+test("someone is to be told: a route is made, and tried", async ({ page }) => {
+  await halvik.firstSignIn(page);
+  await expect(page.getByRole("heading", { name: "Nothing needs you" })).toBeVisible();
+  await page.getByRole("button", { name: /Notices/ }).click();
+  await page.getByRole("link", { name: "Who is told by mail" }).click();
+  await expect(page.getByText("Nobody is told")).toBeVisible();
+  await page.getByRole("button", { name: "Add a route" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("duty");
+  await page.getByLabel("To", { exact: true }).fill("duty at orvane");
+  await page.getByRole("button", { name: "Keep it" }).click();
+  await expect(page.getByRole("alert")).toContainText("expected a mail address");
+  await page.getByLabel("To", { exact: true }).fill("duty@orvane.example");
+  await page.getByLabel("Of incidents of").selectOption("warning");
+  await page.getByRole("button", { name: "Keep it" }).click();
+  await expect(page.getByText("duty@orvane.example is told of warning or worse")).toBeVisible();
+  await page.getByRole("button", { name: "Send a test" }).click();
+  await expect(mail(page, /a test of the route “duty”/)).toBeVisible();
+  await expect(page.getByRole("cell", { name: "test sent" })).toBeVisible();
+});
+
+test("a fan fails: a notice, a mail with the record; it is seen, taken, noted and worked on, all by keyboard", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await halvik.udp("127.44.0.1", "<11>env: fan 2 failed, speed 0 rpm");
+  await expect(page.getByRole("heading", { name: "One thing needs you" })).toBeVisible();
+  await expect(page.getByRole("button", { name: /Notices1 not read/ })).toBeVisible();
+  await page.keyboard.press("j");
+  await page.keyboard.press("Enter");
+  const title = page.getByRole("heading", { level: 1 });
+  await expect(title).toContainText("plc-1");
+  await page.keyboard.press("a");
+  await page.getByLabel(/Note/).fill("on my way");
+  await page.keyboard.press("Control+Enter");
+  const margin = page.getByRole("complementary", { name: "Details" });
+  await expect(margin).toContainText("seen by");
+  await page.keyboard.press("n");
+  await page
+    .getByLabel("Note, as Markdown")
+    .fill("Spare is in **store 4** <script>document.title = 'owned'</script> [here](javascript:alert(1))");
+  await page.keyboard.press("Control+Enter");
+  await expect(margin.locator("strong")).toHaveText("store 4");
+  await expect(margin.getByRole("link", { name: "here" })).toHaveCount(0);
+  expect(await page.title()).not.toContain("owned");
+  await page.getByLabel("A new task").fill("change fan 2");
+  await page.keyboard.press("Enter");
+  await expect(margin.getByText("1 to do")).toBeVisible();
+  await page.getByRole("button", { name: "More" }).click();
+  await page.getByRole("menuitem", { name: "Assign to me" }).click();
+  await expect(margin).toContainText("owner");
+  await page.goto(`${halvik.url}/notify`);
+  await mail(page, /raised: .*plc-1/).click();
+  await expect(page.locator("details[open] pre")).toContainText("fan 2 failed, speed 0 rpm");
+});
+
+test("it runs again: cleared by evidence, mailed as over, the task done, closed, handed over", async ({ page }) => {
+  await halvik.signIn(page);
+  await halvik.udp("127.44.0.1", "<14>env: fan 2 is running");
+  await page.goto(`${halvik.url}/notify`);
+  const over = mail(page, /over: .*plc-1/);
+  await expect(over).toBeVisible();
+  await over.click();
+  await expect(page.locator("details[open] pre")).toContainText("cleared (a clearing record came)");
+  await page.goto(`${halvik.url}/incidents/1`);
+  await expect(page.getByRole("complementary", { name: "Details" })).toContainText("cleared");
+  await page.getByLabel("change fan 2").click();
+  await expect(page.getByText("all done")).toBeVisible();
+  await page.getByRole("button", { name: "Close", exact: true }).click();
+  await page.getByLabel(/Note/).fill("fan changed");
+  await page.getByRole("button", { name: "Close it" }).click();
+  await expect(page.getByRole("complementary", { name: "Details" })).toContainText("closed as fixed");
+  const handover = await page.request.get(`${halvik.url}/api/v1/incidents/1/export?format=handover`);
+  expect(await handover.text()).toContain("closed as fixed");
+});
+
+test("two more: chosen by keyboard, closed together, and taken back; the next fan knows how the last one ended", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await halvik.udp("127.44.0.2", "<11>env: fan 1 failed");
+  await halvik.udp("127.44.0.2", "<11>env: power supply 2 failure");
+  await page.getByRole("link", { name: /^Incidents/ }).click();
+  await page.getByRole("radio", { name: /need you/ }).click();
+  const queue = page.getByRole("region", { name: "Queue" });
+  await expect(queue.getByRole("checkbox")).not.toHaveCount(0);
+  const before = await queue.getByRole("link").allInnerTexts();
+  await page.keyboard.press("X");
+  await page.getByRole("button", { name: "Close as …" }).click();
+  await page.getByRole("menuitem", { name: "expected" }).click();
+  await expect(page.getByText("Nothing needs you")).toBeVisible();
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(queue.getByRole("link")).toHaveCount(before.length);
+  await page.keyboard.press("j");
+  await page.keyboard.press("Enter");
+  const margin = page.getByRole("complementary", { name: "Details" });
+  await expect(margin.getByText("took back").first()).toBeVisible();
+  await expect(margin.getByText("fan changed")).toBeVisible();
+});

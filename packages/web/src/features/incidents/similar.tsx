@@ -1,0 +1,29 @@
+import type { IncidentDetail } from "@halvik/core/contract";
+import { Link } from "react-router";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { dayMinute } from "../../ui/time";
+
+/** Earlier incidents like this one, and how they ended: what was it the last time? */
+export function Similar({ similar }: { similar: IncidentDetail["similar"] }) {
+  const zone = useViewStore((s) => s.zone);
+  return (
+    <>
+      <Heading small={similar.length === 0 ? "none before" : undefined}>Earlier ones like it</Heading>
+      <ul className="text-[13px]">
+        {similar.map((s) => (
+          <li key={s.id} className="mb-1.5">
+            <Link to={`/incidents/${s.id}`}>{safeText(s.title)}</Link>{" "}
+            <span className="text-quiet">
+              {dayMinute(usOf(s.last), zone)},{" "}
+              {s.state === "closed" ? `closed as ${s.closeReason}` : s.state === "cleared" ? "cleared" : "still open"}
+            </span>
+            <span className="block text-[12.5px] text-quiet">{safeText(s.why)}</span>
+            {s.note !== "" && <span className="block border-l-2 border-line-strong pl-2">{safeText(s.note)}</span>}
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}

@@ -1,0 +1,57 @@
+import type { IncidentDetail } from "@halvik/core/contract";
+import { type FormEvent, useState } from "react";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Input } from "../../ui/field";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { dayClock } from "../../ui/time";
+
+/** What is to be done about an incident. */
+export function Tasks({
+  tasks,
+  onAdd,
+  onDone,
+}: {
+  tasks: IncidentDetail["tasks"];
+  onAdd: (text: string) => void;
+  onDone: (task: number, done: boolean) => void;
+}) {
+  const zone = useViewStore((s) => s.zone);
+  const [text, setText] = useState("");
+  const open = tasks.filter((t) => t.done === null).length;
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    if (text.trim() === "") return;
+    onAdd(text.trim());
+    setText("");
+  };
+  return (
+    <>
+      <Heading small={tasks.length === 0 ? "none" : open === 0 ? "all done" : `${open} to do`}>Tasks</Heading>
+      <ul className="text-[13px]">
+        {tasks.map((t) => (
+          <li key={t.id}>
+            <label className="flex items-baseline gap-2">
+              <input type="checkbox" checked={t.done !== null} onChange={(e) => onDone(t.id, e.target.checked)} />
+              <span className={t.done ? "text-quiet line-through" : ""}>{safeText(t.text)}</span>
+            </label>
+            {t.done && (
+              <p className="ml-6 text-[12.5px] text-quiet">
+                {safeText(t.done.by)}, {dayClock(usOf(t.done.at), zone)}
+              </p>
+            )}
+          </li>
+        ))}
+      </ul>
+      <form onSubmit={submit} className="mt-1">
+        <Input
+          aria-label="A new task"
+          placeholder="what is to be done"
+          value={text}
+          maxLength={400}
+          onChange={(e) => setText(e.target.value)}
+        />
+      </form>
+    </>
+  );
+}
