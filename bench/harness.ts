@@ -11,9 +11,10 @@ export const deviceAddress = (i: number): string => `127.50.${1 + Math.floor(i /
 
 /** A Halvik of its own with a hundred admitted senders, and the roles asked for. */
 export async function startBench(
-  roles: readonly ("collector" | "engine" | "keeper" | "web")[],
+  roles: readonly ("collector" | "engine" | "keeper" | "notifier" | "web")[],
+  over: Readonly<Record<string, string>> = {},
 ): Promise<{ instance: TestInstance; stop: () => Promise<void>; collector: RoleProcess }> {
-  const instance = await startTestInstance();
+  const instance = await startTestInstance(over);
   const rows = Array.from({ length: DEVICES }, (_, i) => `dev-${i},${deviceAddress(i)},no,Bench,bench,,UTC,,,`);
   await runCommand(
     instance.env,
@@ -51,6 +52,7 @@ export function sendLoad(
   transport: string,
   perSecond: number,
   seconds: number,
+  what: "mixed" | "storm" = "mixed",
 ): Promise<{ sent: number; bytes: number; tookSeconds: number }> {
   return new Promise((done, failed) => {
     const child = spawn(
@@ -63,6 +65,7 @@ export function sendLoad(
         String(instance.config.HALVIK_SYSLOG_UDP_PORT),
         String(perSecond),
         String(seconds),
+        what,
       ],
       { stdio: ["ignore", "pipe", "inherit"], env: { ...process.env, NODE_OPTIONS: "" } },
     );

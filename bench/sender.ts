@@ -9,6 +9,9 @@ const [transport, port, perSecond, seconds] = [
   Number(process.argv[4]),
   Number(process.argv[5]),
 ];
+/** "storm": all of it one fault, heard from one device. */
+const storm = process.argv[6] === "storm";
+const FAULT = "<38>1 %T dev sshd 2211 - - Failed password for root from 203.0.113.9 port %N ssh2";
 const BODIES = [
   "<38>1 %T dev sshd 2211 - - Failed password for invalid user u%N from 203.0.113.%M port 51440 ssh2",
   "<134>1 %T dev filter - - - denied tcp 203.0.113.%M:51490 -> 198.51.100.4:22 policy edge-in-9 number %N",
@@ -19,7 +22,8 @@ const BODIES = [
 let sent = 0;
 let bytes = 0;
 const line = (i: number) => {
-  const text = BODIES[i % BODIES.length]!.replace("%T", new Date().toISOString())
+  const text = (storm ? FAULT : BODIES[i % BODIES.length]!)
+    .replace("%T", new Date().toISOString())
     .replace("%N", String(i))
     .replace("%M", String(i % 250));
   bytes += text.length;
@@ -28,7 +32,8 @@ const line = (i: number) => {
 
 const send: ((i: number) => void)[] = [];
 const closers: (() => void)[] = [];
-for (let d = 0; d < DEVICES; d++) {
+const devices = storm ? 1 : DEVICES;
+for (let d = 0; d < devices; d++) {
   if (transport === "udp") {
     const socket = createSocket("udp4");
     await new Promise<void>((r) => socket.bind({ address: deviceAddress(d) }, r));
@@ -52,7 +57,7 @@ await new Promise<void>((done) => {
     const elapsed = (performance.now() - started) / 1000;
     const due = Math.min(Math.floor(elapsed * perSecond), Math.floor(seconds * perSecond));
     while (sent < due) {
-      send[sent % DEVICES]!(sent);
+      send[sent % devices]!(sent);
       sent++;
     }
     if (elapsed >= seconds) {

@@ -191,3 +191,26 @@ describe("rules", () => {
       "a",
     ]));
 });
+
+test("a storm of one key in one step, more than a call takes arguments, is one episode", () => {
+  const storm = Rule.parse({
+    kind: "count",
+    id: "r",
+    name: "R",
+    filter: "category is logon",
+    key: ["src"],
+    count: 2,
+    windowSeconds: 60,
+    severity: "error",
+    title: "t",
+    clear: { by: "quiet", seconds: 60 },
+  });
+  const engine = new RuleEngine([storm], new SenderDirectory([]), ZONE);
+  const batch = (from: number, n: number) =>
+    Array.from({ length: n }, (_, i) =>
+      testRecord({ id: String(from + i), timeUs: from + i, src: "10.0.0.1", category: "logon" }),
+    );
+  engine.step("live", batch(1, 10), 0);
+  const { episodes } = engine.step("live", batch(100, 150_000), 0);
+  expect(episodes.map((e) => e.episode.count)).toEqual([150_010]);
+});

@@ -122,7 +122,8 @@ export class KeyMachine {
     if (last === undefined || before(last, fresh[0]!) < 0) {
       // most keys wait with one event: a list as long as what it holds
       this.pending = pending === null ? fresh.slice() : pending;
-      if (pending !== null) pending.push(...fresh);
+      // one by one: as arguments of a call a storm of them does not fit
+      if (pending !== null) for (const event of fresh) pending.push(event);
       if (this.waits) return false;
       if (this.tail === null) this.beginTail();
       for (const event of fresh) this.tail!.take(event, this.tailClosed);

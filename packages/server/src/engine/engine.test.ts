@@ -170,10 +170,10 @@ describe("the engine on a real store", () => {
     await session.step();
     const all = await findings("10.0.0.6");
     expect(all).toMatchObject([{ count: 12 }]);
-    const { rows } = await client.query("select what from incident_event where incident = $1 and what = 'amended'", [
+    const { rows } = await client.query("select detail from incident_event where incident = $1 and what = 'amended'", [
       all[0]!.incident,
     ]);
-    expect(rows).toHaveLength(2);
+    expect(rows).toEqual([{ detail: "2 records that came late were added" }]);
   });
 });
 

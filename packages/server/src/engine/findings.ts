@@ -29,6 +29,13 @@ const MAX_FINDINGS = 50_000;
 const REWRITE_AFTER_US = 2_000_000;
 export const ENGINE = "Halvik";
 
+/** What came late for one finding in one step. */
+export interface LateEvidence {
+  readonly count: number;
+  readonly firstUs: number;
+  readonly lastUs: number;
+}
+
 /** Turns episodes into findings and incidents. An episode that overlaps a finding of its rule and key (± window) is that finding. */
 export class Findings {
   private readonly byKey = new Map<string, FindingRow[]>();
@@ -45,11 +52,11 @@ export class Findings {
     return findings;
   }
 
-  /** A record later than the bound that falls into a standing finding is added to its count (`semantics.md` 20). */
-  async amend(db: Queryable, finding: FindingRow, atUs: number, nowUs: number): Promise<void> {
-    finding.count++;
-    finding.firstUs = Math.min(finding.firstUs, atUs);
-    finding.lastUs = Math.max(finding.lastUs, atUs);
+  /** Records later than the bound that fall into a standing finding are added to its count (`semantics.md` 20), however many at once. */
+  async amend(db: Queryable, finding: FindingRow, late: LateEvidence, nowUs: number): Promise<void> {
+    finding.count += late.count;
+    finding.firstUs = Math.min(finding.firstUs, late.firstUs);
+    finding.lastUs = Math.max(finding.lastUs, late.lastUs);
     await db.query("update finding set count = $2, first_us = $3, last_us = $4 where id = $1", [
       finding.id,
       finding.count,
@@ -59,10 +66,12 @@ export class Findings {
     const incident = await incidentOf(db, finding);
     if (incident === null) return;
     await db.query(
-      "update incident set count = count + 1, first_us = least(first_us, $2), last_us = greatest(last_us, $2) where id = $1",
-      [incident, atUs],
+      "update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4) where id = $1",
+      [incident, late.count, late.firstUs, late.lastUs],
     );
-    await addEvent(db, incident, nowUs, ENGINE, "amended", "a record that came late was added");
+    const said =
+      late.count === 1 ? "a record that came late was added" : `${late.count} records that came late were added`;
+    await addEvent(db, incident, nowUs, ENGINE, "amended", said);
   }
 
   /** The finding an event at this moment belongs to, if one stands. */

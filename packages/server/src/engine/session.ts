@@ -24,9 +24,11 @@ import {
 } from "../store/engine-store.js";
 import { recordsInIdRange } from "../store/find-records.js";
 import { loadSenders } from "../store/senders.js";
-import { Findings } from "./findings.js";
+import { Findings, type LateEvidence } from "./findings.js";
 
 const BATCHES_PER_STEP = 100;
+/** Records a step takes at most, so that one after a storm is held in memory and answers soon; a single batch is always taken. */
+const ROWS_PER_STEP = 50_000;
 const MAX_RECORDS_PER_STEP = 1_000_000;
 /** A collector whose batches lag this far behind the newest no longer holds the watermark back. */
 const STALLED_US = US_PER_MINUTE;
@@ -157,16 +159,17 @@ export class EngineSession {
   /** One step over what is new. @returns whether there was more than one step takes */
   async step(): Promise<boolean> {
     await this.refresh();
-    const batches = await batchesToFollow(this.client, BATCHES_PER_STEP);
+    const waiting = await batchesToFollow(this.client, BATCHES_PER_STEP);
+    const batches = firstOf(waiting, ROWS_PER_STEP);
     await this.client.query("begin");
     try {
-      const amended: { finding: FindingRow; atUs: number }[] = [];
+      const amended = new Map<FindingRow, LateEvidence>();
       const results = await this.run(batches, amended);
       results.unshift(...this.replayed);
       for (const close of await takeCloses(this.client, false))
         results.push(this.engine.close(close.ruleId, close.key, close.atUs));
       const now = nowUs();
-      for (const { finding, atUs } of amended) await this.findings.amend(this.client, finding, atUs, now);
+      for (const [finding, late] of amended) await this.findings.amend(this.client, finding, late, now);
       // one result at a time: within one, each episode is a finding of its own; across them, the same episode may come again
       for (const { episodes } of results)
         await this.findings.apply(this.client, episodes, this.rules, this.directory, now);
@@ -185,13 +188,10 @@ export class EngineSession {
       await this.client.query("rollback").catch(() => undefined);
       throw e;
     }
-    return batches.length >= BATCHES_PER_STEP;
+    return batches.length < waiting.length || waiting.length >= BATCHES_PER_STEP;
   }
 
-  private async run(
-    batches: readonly FollowedBatch[],
-    amended: { finding: FindingRow; atUs: number }[],
-  ): Promise<StepResult[]> {
+  private async run(batches: readonly FollowedBatch[], amended: Map<FindingRow, LateEvidence>): Promise<StepResult[]> {
     const filter = this.anyFilter();
     const live: HalvikRecord[] = [];
     const late: HalvikRecord[] = [];
@@ -220,7 +220,7 @@ export class EngineSession {
     results.push(
       this.stepLane(LATE_LANE, late, watermark - LATENESS_US * 5, (rule, key, event) => {
         const finding = event.ends === null ? this.findings.standing(rule, key, event.timeUs) : undefined;
-        if (finding) amended.push({ finding, atUs: event.timeUs });
+        if (finding) amended.set(finding, withLate(amended.get(finding), event.timeUs));
         return finding !== undefined;
       }),
     );
@@ -288,15 +288,30 @@ export class EngineSession {
     const records: HalvikRecord[] = [];
     for (const cursor of this.cursors.values())
       if (cursor.kind !== "import")
-        records.push(...(await this.read(await batchesToReplay(this.client, cursor, fromUs), filter)));
-    return this.engine.warmUp(
-      rule.id,
-      LIVE_LANE,
-      records.filter((r) => r.timeUs >= fromUs && !isLate(r)),
-      watermark,
-    );
+        for (const record of await this.read(await batchesToReplay(this.client, cursor, fromUs), filter))
+          if (record.timeUs >= fromUs && !isLate(record)) records.push(record);
+    return this.engine.warmUp(rule.id, LIVE_LANE, records, watermark);
   }
 }
+
+/** Of each collector the batches that come first, up to its share of so many rows, one at least. */
+function firstOf(batches: readonly FollowedBatch[], rows: number): readonly FollowedBatch[] {
+  const groups = byCollector(batches);
+  return groups.flatMap((group) => {
+    let sum = 0;
+    const end = group.findIndex((b, i) => {
+      sum += b.rows;
+      return i > 0 && sum > rows / groups.length;
+    });
+    return end < 0 ? group : group.slice(0, end);
+  });
+}
+
+const withLate = (before: LateEvidence | undefined, atUs: number): LateEvidence => ({
+  count: (before?.count ?? 0) + 1,
+  firstUs: Math.min(before?.firstUs ?? atUs, atUs),
+  lastUs: Math.max(before?.lastUs ?? atUs, atUs),
+});
 
 const isLate = (r: HalvikRecord): boolean => r.marks.includes("late") || r.marks.includes("held");
 const importLane = (collector: number): string => `import ${collector}`;

@@ -28,7 +28,8 @@ export async function findRecords(db: Queryable, ids: readonly string[]): Promis
   const out: HalvikRecord[] = [];
   for (const name of await segmentsWithIds(db, sorted[0]!, sorted[sorted.length - 1]!)) {
     const { rows } = await db.query(`${selectFrom(name)} where r.id = any($1::bigint[])`, [ids]);
-    out.push(...readRows(name, rows));
+    // one by one: as arguments of a call a million of them do not fit
+    for (const record of readRows(name, rows)) out.push(record);
   }
   return out;
 }
@@ -51,7 +52,8 @@ export async function recordsInIdRange(
       `${selectFrom(name)} where r.id >= ${params.add(low, "::bigint")} and r.id <= ${params.add(high, "::bigint")} and ${condition.text} order by r.id desc limit ${limit}`,
       params.values,
     );
-    out.push(...readRows(name, rows));
+    // one by one: as arguments of a call a million of them do not fit
+    for (const record of readRows(name, rows)) out.push(record);
   }
   return out;
 }
