@@ -74,7 +74,7 @@ test("what belongs together is one incident, which says why; it is split, merged
   ).toBeVisible();
 
   await page.getByRole("button", { name: "More" }).click();
-  await page.getByRole("menuitem", { name: "Split off a finding …" }).click();
+  await page.getByRole("menuitem", { name: "Split off …" }).click();
   await page
     .getByRole("dialog")
     .getByRole("button", { name: /Rights refused again and again/ })

@@ -82,6 +82,7 @@ export const IncidentDetail = z.object({
       rule: z.string(),
       /** Why it is part of this incident; empty for the one that opened it. */
       joined: z.string(),
+      entities: z.array(z.object({ field: z.string(), value: z.string() })),
       /** The arithmetic: value, line, what was expected. */
       facts: z.array(z.tuple([z.string(), z.number()])),
       /** Which step each record of the evidence met, by its id. */
@@ -144,5 +145,10 @@ export const Note = z.object({ note: z.string().min(1).max(4_000) });
 export const AssignIncident = z.object({ to: z.string().trim().max(120).nullable() });
 export const ShelveIncident = z.object({ until: TimeText.nullable(), why: z.string().max(4_000).default("") });
 export const MergeIncident = z.object({ into: z.int().min(1) });
-export const SplitIncident = z.object({ finding: z.int().min(1) });
+/** What is taken out: a finding, or all findings that name something. */
+export const SplitIncident = z.union([
+  z.object({ finding: z.int().min(1) }),
+  z.object({ entity: z.object({ field: z.string().max(60), value: z.string().max(400) }) }),
+]);
+export const LinkIncident = z.object({ to: z.int().min(1).nullable() });
 export const CloseIncident = z.object({ reason: z.enum(CLOSE_REASONS), note: z.string().max(4_000).default("") });

@@ -10,6 +10,7 @@ export {
   IncidentJson,
   IncidentList,
   IncidentQuery,
+  LinkIncident,
   MergeIncident,
   NewTask,
   Note,

@@ -69,6 +69,7 @@ const detail = (over: object = {}, texts: readonly string[] = ["Failed password 
         clearedBy: null,
         rule: "refused-logons",
         joined: "",
+        entities: [],
         facts: [],
         steps: {},
         evidence: texts.map((t, i) => record(i, t)),

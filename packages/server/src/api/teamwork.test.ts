@@ -147,6 +147,53 @@ test("tasks are added, done, and open again, each with who and when", async () =
   expect((await api.post("/incidents/99999/tasks", { text: "x" })).body.error.code).toBe("NOT_FOUND");
 });
 
+describe("taken apart and linked", () => {
+  /** An incident with three findings, two of which name one user. */
+  async function three(): Promise<{ id: number; findings: number[] }> {
+    const id = await incident("three");
+    await owner.query("update finding set entities = $2 where incident = $1", [id, ["user\u0001jo.berg"]]);
+    await owner.query(
+      `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities)
+       values ($1, 'disk-full', 'live', 'x', $2, $2, $2, 5, '[]', '[]', '{}'), ($1, 'too-hot', 'live', 'y', $2, $2, $2, 3, '[]', '[]', $3)`,
+      [id, nowUs(), ["user\u0001jo.berg"]],
+    );
+    await owner.query("update incident set count = 19 where id = $1", [id]);
+    await owner.query(
+      "insert into rule_version (id, version, body, author, changed_us) select id, version, body, author, changed_us from rule on conflict do nothing",
+    );
+    const { rows } = await owner.query<{ id: number }>("select id from finding where incident = $1 order by id", [id]);
+    return { id, findings: rows.map((r) => r.id) };
+  }
+  test("all that name a user become one incident; counts follow", async () => {
+    const { id } = await three();
+    const { body } = await api.post(`/incidents/${id}/split`, { entity: { field: "user", value: "jo.berg" } });
+    expect(body.incident).toMatchObject({ count: 14, linkedTo: id, state: "open" });
+    expect(body.findings.map((f: { rule: string }) => f.rule).sort()).toEqual(["refused-logons", "too-hot"]);
+    expect((await shown(id)).incident.count).toBe(5);
+  });
+  test("one finding becomes an incident of its own", async () => {
+    const { id, findings } = await three();
+    const { body } = await api.post(`/incidents/${id}/split`, { finding: findings[1] });
+    expect(body.incident.count).toBe(5);
+    expect((await shown(id)).incident.count).toBe(14);
+  });
+  test.each([
+    ["a finding of another incident", { finding: 999_999 }, "CONFLICT"],
+    ["what none names", { entity: { field: "user", value: "nobody" } }, "CONFLICT"],
+    ["neither", {}, "BAD_REQUEST"],
+  ])("%s is refused", async (_what, body, code) => {
+    const { id } = await three();
+    expect((await api.post(`/incidents/${id}/split`, body)).body.error.code).toBe(code);
+  });
+  test("two are linked, and not to themselves", async () => {
+    const [one, two] = [await incident("a"), await incident("b")];
+    expect((await api.post(`/incidents/${one}/link`, { to: two })).body.incident.linkedTo).toBe(two);
+    expect((await api.post(`/incidents/${one}/link`, { to: null })).body.incident.linkedTo).toBeNull();
+    expect((await api.post(`/incidents/${one}/link`, { to: one })).body.error.code).toBe("CONFLICT");
+    expect((await api.post(`/incidents/${one}/link`, { to: 999_999 })).body.error.code).toBe("NOT_FOUND");
+  });
+});
+
 test("earlier ones like it are named, with what they share and how they ended", async () => {
   const before = await incident("earlier", { src: "198.51.100.9", rule: "too-hot" });
   await api.post(`/incidents/${before}/close`, { reason: "false", note: "a scanner of our own" });

@@ -297,7 +297,7 @@ describe("joining on a real store", () => {
       [one!.id],
     );
     const pool = createPool(connectionOf(instance.config, instance.secrets, "owner"), 2, 10_000);
-    const own = await splitIncident(pool, one!.id, finding[0]!.id, { title: "apart", severity: 3, ruleVersion: 1 });
+    const own = await splitIncident(pool, one!.id, [finding[0]!.id], { title: "apart", severity: 3, ruleVersion: 1 });
     expect(await incidents()).toMatchObject([{ rules: ["guessed-then-in", "refused-logons"] }, { id: own, count: 3 }]);
     await mergeIncidents(client, own!, one!.id, "merged by hand");
     expect(await incidents()).toMatchObject([{ id: one!.id, rules: one!.rules, count: one!.count }]);

@@ -40,10 +40,16 @@ const detail = {
       notShown: 0,
     },
   ],
+  tasks: [{ id: 1, text: "ask *them*", by: "a", done: null }],
+  similar: [],
   history: [{ at: "t", who: "a", what: "note", detail: "line\n# two" }],
 } as unknown as IncidentDetail;
 const raw = Buffer.from("<13>a");
 const hash = createHash("sha256").update(raw).digest("hex");
+
+test("tasks stand in the Markdown as text", async () => {
+  expect(await incidentAsMarkdown(detail, async () => raw)).toContain("- to do: ask \\*them\\*");
+});
 
 test("as JSON: raw bytes of the evidence and their SHA-256", async () => {
   const parsed = JSON.parse(await incidentAsJson(detail, async () => raw));

@@ -56,6 +56,7 @@ export async function incidentDetail(
         clearedBy: f.cleared_by,
         rule: f.rule_id,
         joined: f.joined,
+        entities: namedIn(f.entities, senders),
         facts: f.facts,
         steps: Object.fromEntries(f.evidence.flatMap((e) => (e.step === undefined ? [] : [[e.id, e.step]]))),
         evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
@@ -94,10 +95,15 @@ function sitesOf(row: IncidentRow, senders: SenderDirectory): string[] {
   return [...new Set(ids.flatMap((id) => senders.get(id)?.site ?? []))].sort();
 }
 
+/** Entities by field and value, as they are said. */
+function namedIn(entities: readonly string[], senders: SenderDirectory): { field: string; value: string }[] {
+  const fields = [...new Set(entities.map((e) => e.split("\u0001")[0]!))];
+  return fields.flatMap((field) => entityValues(field, entities, senders).map((value) => ({ field, value })));
+}
+
 /** What makes an earlier incident like this one, in words. */
 function likeness({ rules, shared }: SimilarRow, senders: SenderDirectory): string {
-  const fields = [...new Set(shared.map((e) => e.split("\u0001")[0]!))];
-  const names = fields.flatMap((field) => entityValues(field, shared, senders));
+  const names = namedIn(shared, senders).map((e) => e.value);
   return [
     ...(rules.length > 0 ? [`the same rule: ${rules.join(", ")}`] : []),
     ...(names.length > 0 ? [`both name ${names.slice(0, 4).join(", ")}`] : []),
@@ -106,7 +112,6 @@ function likeness({ rules, shared }: SimilarRow, senders: SenderDirectory): stri
 
 /** An incident as the API gives it. */
 export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: number): z.input<typeof IncidentJson> {
-  const fields = [...new Set(row.entities.map((e) => e.split("\u0001")[0]!))];
   return {
     id: row.id,
     title: row.title,
@@ -119,7 +124,7 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
     ended: row.ended_us === null ? null : formatUs(row.ended_us),
     count: row.count,
     returned: row.returned,
-    entities: fields.flatMap((field) => entityValues(field, row.entities, senders).map((value) => ({ field, value }))),
+    entities: namedIn(row.entities, senders),
     closeReason: row.close_reason,
     assignedTo: row.owner,
     shelved:

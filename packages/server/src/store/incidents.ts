@@ -146,6 +146,11 @@ export async function assignIncident(db: Queryable, id: number, to: string | nul
   return (await db.query("update incident set owner = $2 where id = $1", [id, to])).rowCount === 1;
 }
 
+/** Links it to another one, which it has to do with; null takes the link away. @returns false when there is no such incident */
+export async function linkIncident(db: Queryable, id: number, to: number | null): Promise<boolean> {
+  return (await db.query("update incident set linked_to = $2 where id = $1", [id, to])).rowCount === 1;
+}
+
 /** Keeps an incident out of the queue until a moment; null brings it back. @returns false when there is no such incident */
 export async function shelveIncident(
   db: Queryable,
@@ -179,28 +184,37 @@ export async function mergeIncidents(client: Queryable, id: number, into: number
   );
 }
 
-/** Takes a finding out into an incident of its own. @returns its number, or null when the finding is not there or the only one */
+/**
+ * Takes findings out into an incident of their own.
+ * @param findings the first of them gives it its rule and key
+ * @returns its number, or null when one of them is not there or nothing would be left
+ */
 export async function splitIncident(
   db: pg.Pool,
   id: number,
-  finding: number,
+  findings: readonly number[],
   described: { title: string; severity: number; ruleVersion: number },
 ): Promise<number | null> {
   return inTransaction(db, async (client) => {
     const { rows } = await client.query<{ n: number; own: number }>(
-      "select count(*)::int as n, count(*) filter (where id = $2)::int as own from finding where incident = $1",
-      [id, finding],
+      "select count(*)::int as n, count(*) filter (where id = any($2::int[]))::int as own from finding where incident = $1",
+      [id, findings],
     );
-    if (rows[0]!.own === 0 || rows[0]!.n < 2) return null;
+    if (rows[0]!.own !== findings.length || rows[0]!.n <= findings.length) return null;
     const made = await client.query<{ id: number }>(
       `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, ended_us, count, entities, linked_to)
        select $3, $4, case when f.cleared_us is null then 'open' else 'cleared' end, f.rule_id, $5, f.key, f.first_us, f.last_us, f.raised_us, f.cleared_us, f.count, f.entities, $1
        from finding f where f.id = $2 returning id`,
-      [id, finding, described.title, described.severity, described.ruleVersion],
+      [id, findings[0], described.title, described.severity, described.ruleVersion],
     );
     const own = made.rows[0]!.id;
-    await client.query("update finding set incident = $2, joined = '' where id = $1", [finding, own]);
-    await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [id, id]);
+    await client.query("update finding set incident = $2, joined = '' where id = any($1::int[])", [findings, own]);
+    for (const one of [id, own])
+      await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [one, one]);
+    await client.query(
+      "update incident set state = 'open', ended_us = null where id = $1 and exists (select from finding where incident = $1 and cleared_us is null)",
+      [own],
+    );
     return own;
   });
 }

@@ -9,6 +9,7 @@ import {
   type IncidentJson,
   IncidentList,
   IncidentQuery,
+  LinkIncident,
   MergeIncident,
   NewTask,
   Note,
@@ -17,6 +18,7 @@ import {
   TaskChange,
 } from "@halvik/core/contract";
 import { findingTitle, Rule, severityOf } from "@halvik/core/correlation";
+import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs, readRfc3339 } from "@halvik/core/time";
 import { z } from "zod";
 import { audit } from "../../access/people.js";
@@ -33,8 +35,10 @@ import {
   assignIncident,
   closeIncident,
   countAttention,
+  type FindingDetail,
   findIncident,
   findingsOf,
+  linkIncident,
   listIncidents,
   mergeIncidents,
   ruleBodies,
@@ -303,8 +307,32 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
     }),
     route({
       method: "post",
+      path: "/incidents/{id}/link",
+      summary: "Links it to another one that it has to do with; null takes the link away",
+      access: "act",
+      params,
+      body: LinkIncident,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        if (body.to === p.id) throw new AppError("CONFLICT", `incident ${p.id} cannot be linked to itself`);
+        if (body.to !== null && !(await findIncident(db, body.to))) throw notFound(body.to);
+        if (!(await linkIncident(db, p.id, body.to))) throw notFound(p.id);
+        await addEvent(
+          db,
+          p.id,
+          nowUs(),
+          actor.name,
+          body.to === null ? "link taken away" : "linked",
+          body.to === null ? "" : `to incident ${body.to}`,
+        );
+        await audit(actor.name, "incident linked", { incident: p.id, to: body.to });
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
       path: "/incidents/{id}/split",
-      summary: "Takes a finding out into an incident of its own",
+      summary: "Takes a finding, or all that name something, out into an incident of their own",
       access: "act",
       params,
       body: SplitIncident,
@@ -312,19 +340,24 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       handle: async ({ params: p, body, actor }) => {
         const row = await findIncident(db, p.id);
         if (!row) throw notFound(p.id);
+        const senders = await directory.get();
         const findings = await findingsOf(db, p.id);
-        const finding = findings.find((f) => f.id === body.finding);
-        const version = finding && (await ruleBodies(db, [finding]))[0];
-        if (!finding || !version || findings.length < 2)
-          throw new AppError("CONFLICT", `finding ${body.finding} cannot be taken out of incident ${p.id}`);
+        const out =
+          "finding" in body ? findings.filter((f) => f.id === body.finding) : naming(findings, body.entity, senders);
+        const [worst] = out.sort((a, b) => a.first_us - b.first_us);
+        const version = worst && (await ruleBodies(db, [worst]))[0];
+        const what = "finding" in body ? `finding ${body.finding}` : `${body.entity.field} ${body.entity.value}`;
+        if (!worst || !version || out.length === findings.length)
+          throw new AppError("CONFLICT", `${what} cannot be taken out of incident ${p.id}`);
         const rule = Rule.parse(version.body);
-        const own = await splitIncident(db, p.id, body.finding, {
-          title: findingTitle(rule, finding, await directory.get()),
-          severity: severityOf(rule, finding.count),
+        const ids = out.map((f) => f.id);
+        const own = await splitIncident(db, p.id, ids, {
+          title: findingTitle(rule, worst, senders),
+          severity: severityOf(rule, worst.count),
           ruleVersion: version.version,
         });
-        if (own === null) throw new AppError("CONFLICT", `finding ${body.finding} is not there any more`);
-        await addEvent(db, p.id, nowUs(), actor.name, "split", `incident ${own} was taken out`);
+        if (own === null) throw new AppError("CONFLICT", `${what} is not there any more`);
+        await addEvent(db, p.id, nowUs(), actor.name, "split", `${what} was taken out: incident ${own}`);
         await addEvent(db, own, nowUs(), actor.name, "split", `taken out of incident ${p.id}`);
         await audit(actor.name, "incident split", { incident: p.id, own });
         return detail(own);
@@ -332,6 +365,19 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
     }),
   ];
 };
+
+/** Findings that name something. */
+function naming(
+  findings: readonly FindingDetail[],
+  { field, value }: { readonly field: string; readonly value: string },
+  senders: SenderDirectory,
+): FindingDetail[] {
+  const names =
+    field === "sender"
+      ? senders.idsByName((n) => n === value).map((id) => `sender\u0001${id}`)
+      : [`${field}\u0001${value}`];
+  return findings.filter((f) => f.entities.some((e) => names.includes(e)));
+}
 
 const DAY_US = 86_400_000_000;
 const HANDED_OVER = 100;

@@ -18,7 +18,7 @@ interface MoreActsProps {
 /** What is done less often: assign, shelve, merge, split. */
 export function MoreActs({ detail, act }: MoreActsProps) {
   const { incident } = detail;
-  const [open, setOpen] = useState<"assign" | "shelve" | "merge" | "split" | null>(null);
+  const [open, setOpen] = useState<keyof typeof TITLES | null>(null);
   const session = useQuery(sessionQuery);
   const item = "cursor-pointer px-3 py-1 data-highlighted:bg-wash data-disabled:text-quiet";
   const me = session.data?.name ?? "";
@@ -58,6 +58,9 @@ export function MoreActs({ detail, act }: MoreActsProps) {
             <DropdownMenu.Item className={item} onSelect={() => setOpen("merge")}>
               Merge into another incident …
             </DropdownMenu.Item>
+            <DropdownMenu.Item className={item} onSelect={() => setOpen("link")}>
+              Link to another incident …
+            </DropdownMenu.Item>
             {(["markdown", "json"] as const).map((format) => (
               <DropdownMenu.Item key={format} className={item} asChild>
                 <a
@@ -81,7 +84,7 @@ export function MoreActs({ detail, act }: MoreActsProps) {
             </DropdownMenu.Item>
             {detail.findings.length > 1 && (
               <DropdownMenu.Item className={item} onSelect={() => setOpen("split")}>
-                Split off a finding …
+                Split off …
               </DropdownMenu.Item>
             )}
           </DropdownMenu.Content>
@@ -95,8 +98,21 @@ export function MoreActs({ detail, act }: MoreActsProps) {
             className="fixed top-24 left-1/2 z-30 w-[420px] -translate-x-1/2 rounded-[2px] border border-line-strong bg-sheet p-5 shadow-lg"
           >
             <Dialog.Title className="mb-2 text-[17px] font-semibold">{open !== null && TITLES[open]}</Dialog.Title>
-            {open === "merge" && <Merge id={incident.id} onPick={(into) => done("merge", { into })} />}
-            {open === "split" && <Split detail={detail} onPick={(finding) => done("split", { finding })} />}
+            {open === "merge" && (
+              <Another
+                id={incident.id}
+                about="Its findings move there; this number leads to it from then on."
+                onPick={(into) => done("merge", { into })}
+              />
+            )}
+            {open === "link" && (
+              <Another
+                id={incident.id}
+                about="They have to do with one another, and stay apart."
+                onPick={(to) => done("link", { to })}
+              />
+            )}
+            {open === "split" && <Split detail={detail} onPick={(what) => done("split", what)} />}
             {(open === "assign" || open === "shelve") && <Ask shelve={open === "shelve"} onDone={done} />}
           </Dialog.Content>
         </Dialog.Portal>
@@ -109,11 +125,22 @@ const TITLES = {
   assign: "Assign",
   shelve: "Shelve",
   merge: "Merge into another incident",
-  split: "Split off a finding",
+  link: "Link to another incident",
+  split: "Split off",
 } as const;
 
-function Split({ detail: { findings, rules }, onPick }: { detail: IncidentDetail; onPick: (finding: number) => void }) {
+function Split({ detail: { findings, rules }, onPick }: { detail: IncidentDetail; onPick: (what: object) => void }) {
   const zone = useViewStore((s) => s.zone);
+  // what all of them name would take everything out
+  const key = (e: { field: string; value: string }) => `${e.field} ${e.value}`;
+  const all = findings.flatMap((f) => f.entities);
+  const some = [...new Map(all.map((e) => [key(e), e])).values()]
+    .map((entity) => ({
+      entity,
+      n: findings.filter((f) => f.entities.some((e) => key(e) === key(entity))).length,
+    }))
+    .filter(({ n }) => n > 1 && n < findings.length)
+    .slice(0, 20);
   return (
     <>
       <p className="mb-2 text-quiet">It becomes an incident of its own, linked to this one.</p>
@@ -123,7 +150,7 @@ function Split({ detail: { findings, rules }, onPick }: { detail: IncidentDetail
             <button
               type="button"
               className="flex w-full justify-between gap-4 border-b border-line py-1 text-left hover:bg-wash"
-              onClick={() => onPick(f.id)}
+              onClick={() => onPick({ finding: f.id })}
             >
               <span>
                 {safeText(rules.find((r) => r.id === f.rule)?.name ?? f.rule)} ({f.count.toLocaleString("en")})
@@ -131,6 +158,20 @@ function Split({ detail: { findings, rules }, onPick }: { detail: IncidentDetail
               <time className="font-mono text-[12px] whitespace-nowrap text-quiet">
                 {dayClock(usOf(f.first), zone)}
               </time>
+            </button>
+          </li>
+        ))}
+        {some.map(({ entity, n }) => (
+          <li key={key(entity)}>
+            <button
+              type="button"
+              className="flex w-full justify-between gap-4 border-b border-line py-1 text-left hover:bg-wash"
+              onClick={() => onPick({ entity })}
+            >
+              <span>
+                all that name {entity.field} <code className="font-mono">{safeText(entity.value)}</code>
+              </span>
+              <span className="text-quiet">{n} findings</span>
             </button>
           </li>
         ))}
@@ -180,12 +221,12 @@ function Ask({ shelve, onDone }: { shelve: boolean; onDone: (what: string, body:
   );
 }
 
-function Merge({ id, onPick }: { id: number; onPick: (into: number) => void }) {
+function Another({ id, about, onPick }: { id: number; about: string; onPick: (other: number) => void }) {
   const others = useQuery(incidentsQuery("all", {}));
   const shown = others.data?.incidents.filter((i) => i.id !== id && i.state !== "closed") ?? [];
   return (
     <>
-      <p className="mb-2 text-quiet">Its findings move there; this number leads to it from then on.</p>
+      <p className="mb-2 text-quiet">{about}</p>
       <ul className="max-h-80 overflow-y-auto">
         {shown.map((i) => (
           <li key={i.id}>
