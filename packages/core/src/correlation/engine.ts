@@ -210,6 +210,11 @@ export class RuleEngine {
     return size;
   }
 
+  /** Keys alive in a lane. */
+  sizeOf(lane: string): number {
+    return this.rules.reduce((sum, { lanes }) => sum + (lanes.get(lane)?.machines.size ?? 0), 0);
+  }
+
   /** Episodes of a lane that stand open. */
   standing(lane: string): EpisodeReport[] {
     return this.rules.flatMap(({ program, lanes }) =>

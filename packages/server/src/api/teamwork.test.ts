@@ -195,11 +195,11 @@ describe("taken apart and linked", () => {
 });
 
 test("earlier ones like it are named, with what they share and how they ended", async () => {
-  const before = await incident("earlier", { src: "198.51.100.9", rule: "too-hot" });
+  const before = await incident("earlier", { src: "198.51.100.9", rule: "fan-failed" });
   await api.post(`/incidents/${before}/close`, { reason: "false", note: "a scanner of our own" });
   const other = await incident("of another rule, alike by its entities", { src: "198.51.100.9", rule: "disk-full" });
   const unlike = await incident("unlike", { rule: "disk-full", src: "198.51.100.77" });
-  const id = await incident("now", { src: "198.51.100.9", rule: "too-hot" });
+  const id = await incident("now", { src: "198.51.100.9", rule: "fan-failed" });
   const { similar } = await shown(id);
   expect(similar[0]).toMatchObject({ id: before, state: "closed", closeReason: "false", note: "a scanner of our own" });
   expect(similar[0].why).toContain("198.51.100.9");

@@ -454,3 +454,47 @@ test("a rule edited while it has a finding open: the version before clears it, a
   await write(10);
   while (await again.step()) {}
 });
+
+test("an import that begins with an older capture than the one before it under its number shares nothing with it", async () => {
+  const claim = await claimCollector(client, "import test", "import");
+  const imports = new BatchWriter(client, claim.number, false);
+  const own = new IdSource(claim.number, 0);
+  let n = 0;
+  const bring = (seconds: readonly number[], outcome: "failure" | "success") =>
+    imports.commit(
+      {
+        number: ++n,
+        records: seconds.map((s) => ({
+          id: own.next(T + s * S),
+          sender: 1,
+          endpoint: "t",
+          copyOf: null,
+          content: testRecord({
+            timeUs: T + s * S,
+            receivedUs: T + s * S,
+            category: "logon",
+            outcome,
+            src: "203.0.113.244",
+            users: ["a"],
+          }),
+        })),
+        throughUs: T + Math.max(...seconds) * S,
+        runRules: true,
+      },
+      T,
+    );
+  // seven of the eight refusals it takes, at the end of the first capture
+  await bring(upTo(7, 1, 80_000), "failure");
+  // the second one is of the day before: one refusal and a logon are no guessing; both in one step with the first
+  await bring([10], "failure");
+  await bring([20], "success");
+  const session = await open();
+  while (await session.step()) {}
+  expect(await findings("203.0.113.244")).toEqual([]);
+  // eight within the second capture are
+  await bring(upTo(8, 1, 100), "failure");
+  await bring([130], "success");
+  while (await session.step()) {}
+  await (await open()).step();
+  expect((await findings("203.0.113.244")).map((f) => [f.first, f.last])).toEqual([[100, 130]]);
+});

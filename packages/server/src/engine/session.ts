@@ -12,6 +12,7 @@ import {
   type FindingRow,
   type FollowedBatch,
   forgetCloses,
+  forgetLane,
   loadCheckpoint,
   loadCursors,
   loadLanes,
@@ -94,7 +95,7 @@ export class EngineSession {
     const late: HalvikRecord[] = [];
     const after = (lane: string) => this.lanes.get(lane) ?? Number.POSITIVE_INFINITY;
     for (const cursor of this.cursors.values()) {
-      const lane = cursor.kind === "import" ? importLane(cursor.collector) : LIVE_LANE;
+      const lane = cursor.kind === "import" ? this.importLane(cursor.collector) : LIVE_LANE;
       const watermark = this.lanes.get(lane);
       if (watermark === undefined || filter === null) continue;
       const records = await this.read(await batchesToReplay(this.client, cursor, watermark - AHEAD_US), filter);
@@ -180,6 +181,10 @@ export class EngineSession {
       for (const collector of new Set(batches.map((b) => b.collector)))
         await saveCursor(this.client, this.cursors.get(collector)!);
       for (const [lane, watermark] of this.lanes) await saveLane(this.client, lane, watermark);
+      for (const lane of this.doneLanes()) {
+        this.lanes.delete(lane);
+        await forgetLane(this.client, lane);
+      }
       const live = this.lanes.get(LIVE_LANE);
       if (live !== undefined) await forgetCloses(this.client, live);
       await this.client.query("commit");
@@ -196,7 +201,7 @@ export class EngineSession {
     const live: HalvikRecord[] = [];
     const late: HalvikRecord[] = [];
     const results: StepResult[] = [];
-    for (const group of byCollector(batches)) {
+    for (const group of byCollector(batches).flatMap(byClock)) {
       const last = group[group.length - 1]!;
       const records = filter === null ? [] : await this.read(group, filter);
       this.cursors.set(last.collector, {
@@ -207,9 +212,9 @@ export class EngineSession {
         throughUs: last.throughUs,
       });
       if (last.kind === "import") {
-        const lane = importLane(last.collector);
-        // another import under the same number begins with an older capture: its clock starts anew
-        if (group[0]!.throughUs < (this.lanes.get(lane) ?? 0) - AHEAD_US) this.lanes.delete(lane);
+        let lane = this.importLane(last.collector);
+        // another import under the same number begins with an older capture: its clock starts anew, in a lane of its own
+        if (group[0]!.throughUs < (this.lanes.get(lane) ?? 0) - AHEAD_US) lane = nextLane(lane);
         if (last.runRules) results.push(this.stepLane(lane, records, last.throughUs - LATENESS_US));
       } else for (const r of records) (isLate(r) ? late : live).push(r);
     }
@@ -225,10 +230,33 @@ export class EngineSession {
       }),
     );
     // what an import left open lasts or clears by the live clock
-    for (const c of this.cursors.values())
-      if (c.kind === "import" && c.finished && this.lanes.has(importLane(c.collector)))
-        results.push(this.stepLane(importLane(c.collector), [], Math.max(c.throughUs - LATENESS_US, watermark)));
+    const going = this.goingLanes();
+    for (const lane of [...this.lanes.keys()])
+      if (lane.startsWith(IMPORT_LANE) && !going.has(lane)) results.push(this.stepLane(lane, [], watermark));
     return results;
+  }
+
+  /** The lane of the import that runs under a collector's number, or ran last. */
+  private importLane(collector: number): string {
+    const prefix = `${IMPORT_LANE}${collector}.`;
+    const generations = [...this.lanes.keys()]
+      .filter((l) => l.startsWith(prefix))
+      .map((l) => Number(l.slice(prefix.length)));
+    return `${prefix}${Math.max(0, ...generations)}`;
+  }
+
+  /** Lanes of imports that still bring records. */
+  private goingLanes(): ReadonlySet<string> {
+    const going = [...this.cursors.values()].filter((c) => c.kind === "import" && !c.finished);
+    return new Set(going.map((c) => this.importLane(c.collector)));
+  }
+
+  /** Lanes of imports that are over and of which nothing is left; the last of each number is kept for the next one's clock. */
+  private doneLanes(): string[] {
+    const last = new Set([...this.cursors.values()].map((c) => this.importLane(c.collector)));
+    return [...this.lanes.keys()].filter(
+      (l) => l.startsWith(IMPORT_LANE) && !last.has(l) && this.engine.sizeOf(l) === 0,
+    );
   }
 
   private stepLane(
@@ -314,12 +342,25 @@ const withLate = (before: LateEvidence | undefined, atUs: number): LateEvidence 
 });
 
 const isLate = (r: HalvikRecord): boolean => r.marks.includes("late") || r.marks.includes("held");
-const importLane = (collector: number): string => `import ${collector}`;
+const IMPORT_LANE = "import ";
+const nextLane = (lane: string): string => lane.replace(/\d+$/, (n) => String(Number(n) + 1));
 
 const byId = (rules: readonly Rule[]): Map<string, Rule> => new Map(rules.map((r) => [r.id, r]));
 
 const versionOf = async (db: pg.Client): Promise<number> =>
   (await db.query<{ version: number }>("select version from directory_version")).rows[0]!.version;
+
+/** Parts of an import's batches whose clock runs on: where it goes back, another import has begun. */
+function byClock(group: readonly FollowedBatch[]): FollowedBatch[][] {
+  const parts: FollowedBatch[][] = [];
+  let latestUs = Number.POSITIVE_INFINITY;
+  for (const b of group) {
+    if (parts.length === 0 || (b.kind === "import" && b.throughUs < latestUs - AHEAD_US)) parts.push([]);
+    parts[parts.length - 1]!.push(b);
+    latestUs = b.throughUs;
+  }
+  return parts;
+}
 
 function byCollector(batches: readonly FollowedBatch[]): FollowedBatch[][] {
   const groups = new Map<number, FollowedBatch[]>();

@@ -236,6 +236,10 @@ export async function saveLane(db: Queryable, lane: string, watermarkUs: number)
   );
 }
 
+export async function forgetLane(db: Queryable, lane: string): Promise<void> {
+  await db.query("delete from engine_lane where lane = $1", [lane]);
+}
+
 /** Batches that the engine has followed already, whose records may lie after a watermark. */
 export async function batchesToReplay(db: Queryable, cursor: Cursor, throughUs: number): Promise<FollowedBatch[]> {
   const { rows } = await db.query<{

@@ -1,5 +1,5 @@
 import type { EpochUs } from "../../time/index.js";
-import type { Episode, RuleEvent } from "../event.js";
+import { before, type Episode, type RuleEvent } from "../event.js";
 import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
 
@@ -75,13 +75,17 @@ export class SequenceRun extends Run {
     const { count, withinUs } = this.logic.steps[i]!;
     const limit = withinUs ?? this.logic.windowUs;
     const said = { ...event, meets: [i] };
-    const matches = [...this.matches[i]!, said].slice(-count);
+    const known = this.matches[i]!;
+    const late = known.length > 0 && before(event, known[known.length - 1]!) < 0;
+    // an event later than the watermark allowed stands in its place by time all the same
+    const all = late ? [...known, said].sort(before) : [...known, said];
+    const matches = all.slice(-count);
     this.matches[i] = count > 1 ? matches : [];
     if (matches.length < count) return;
     const first = matches[0]!;
     if (i === 0) {
-      if (event.timeUs - first.timeUs <= limit)
-        this.reach(0, { startUs: first.timeUs, timeUs: event.timeUs, events: matches });
+      const { timeUs } = matches[matches.length - 1]!;
+      if (timeUs - first.timeUs <= limit) this.reach(0, { startUs: first.timeUs, timeUs, events: matches });
       return;
     }
     const from = this.chains[this.stepBefore(i)]!;
