@@ -105,7 +105,7 @@ test("two more: chosen by keyboard, closed together, and taken back; the next fa
   await page.getByRole("link", { name: /^Incidents/ }).click();
   await page.getByRole("radio", { name: /need you/ }).click();
   const queue = page.getByRole("region", { name: "Queue" });
-  await expect(queue.getByRole("checkbox")).not.toHaveCount(0);
+  await expect(queue.getByRole("checkbox")).toHaveCount(2);
   const before = await queue.getByRole("link").allInnerTexts();
   await page.keyboard.press("X");
   await page.getByRole("button", { name: "Close as …" }).click();

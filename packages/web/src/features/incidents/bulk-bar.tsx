@@ -35,6 +35,11 @@ export function useBulkAct(onDone: () => void) {
     }
     changed();
   };
+  const takeBack = (button: HTMLElement, id: number) => {
+    // the button is on its way out: the next Enter is not for it
+    button.blur();
+    void undo(id);
+  };
   return useMutation({
     mutationFn: (body: BulkAct) => request<BulkAnswer>("POST", "/incidents/bulk", body),
     onSuccess: ({ changed: done, refused, undo: id }, { act }) => {
@@ -43,7 +48,7 @@ export function useBulkAct(onDone: () => void) {
       const not = refused.length > 0 ? `; ${refused.length} not: ${refused[0]!.why}` : "";
       toast(`${counted(done.length)} ${SAID[act.what]}${not}`, {
         duration: UNDO_MS,
-        ...(id === null ? {} : { action: { label: "Undo", onClick: () => void undo(id) } }),
+        ...(id === null ? {} : { action: { label: "Undo", onClick: (e) => takeBack(e.currentTarget, id) } }),
       });
     },
     onError: (e) => toast.error(e.message),
