@@ -29,7 +29,7 @@ export function IncidentStrip({
     <Link
       to={`/incidents/${i.id}`}
       aria-current={selected}
-      className={`grid min-w-0 flex-1 grid-cols-[10px_1fr_250px_52px_84px_100px] items-center gap-3 py-2 text-ink no-underline ${onChoose ? "" : `border-b border-line px-1.5 ${look}`}`}
+      className={`grid min-w-0 flex-1 grid-cols-[10px_minmax(0,3fr)_minmax(110px,1fr)_34px_84px_88px] items-center gap-3 py-2 text-ink no-underline ${onChoose ? "" : `border-b border-line px-1.5 ${look}`}`}
     >
       <SeverityMark severity={i.severity} height={34} />
       <span className="min-w-0">
@@ -42,8 +42,10 @@ export function IncidentStrip({
         </span>
       </span>
       <svg
-        width={LANE}
+        viewBox={`0 0 ${LANE} 26`}
+        preserveAspectRatio="none"
         height={26}
+        className="w-full"
         role="img"
         aria-label={`evidence from ${dayMinute(usOf(i.first), zone)} to ${dayMinute(usOf(i.last), zone)}`}
       >
