@@ -2,12 +2,11 @@ import type { IncidentDetail } from "@halvik/core/contract";
 import { useQuery } from "@tanstack/react-query";
 import { Dialog, DropdownMenu } from "radix-ui";
 import { type FormEvent, useState } from "react";
-import { incidentsQuery, sessionQuery } from "../../app/api";
-import { isoOf, useViewStore, usOf } from "../../app/view-store";
+import { sessionQuery } from "../../app/api";
+import { isoOf, useViewStore } from "../../app/view-store";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
-import { safeText } from "../../ui/safe-text";
-import { dayClock } from "../../ui/time";
+import { Another, Split } from "./pick-one";
 import { SHELF } from "./shelf";
 
 interface MoreActsProps {
@@ -129,57 +128,6 @@ const TITLES = {
   split: "Split off",
 } as const;
 
-function Split({ detail: { findings, rules }, onPick }: { detail: IncidentDetail; onPick: (what: object) => void }) {
-  const zone = useViewStore((s) => s.zone);
-  // what all of them name would take everything out
-  const key = (e: { field: string; value: string }) => `${e.field} ${e.value}`;
-  const all = findings.flatMap((f) => f.entities);
-  const some = [...new Map(all.map((e) => [key(e), e])).values()]
-    .map((entity) => ({
-      entity,
-      n: findings.filter((f) => f.entities.some((e) => key(e) === key(entity))).length,
-    }))
-    .filter(({ n }) => n > 1 && n < findings.length)
-    .slice(0, 20);
-  return (
-    <>
-      <p className="mb-2 text-quiet">It becomes an incident of its own, linked to this one.</p>
-      <ul className="max-h-80 overflow-y-auto">
-        {findings.map((f) => (
-          <li key={f.id}>
-            <button
-              type="button"
-              className="flex w-full justify-between gap-4 border-b border-line py-1 text-left hover:bg-wash"
-              onClick={() => onPick({ finding: f.id })}
-            >
-              <span>
-                {safeText(rules.find((r) => r.id === f.rule)?.name ?? f.rule)} ({f.count.toLocaleString("en")})
-              </span>
-              <time className="font-mono text-[12px] whitespace-nowrap text-quiet">
-                {dayClock(usOf(f.first), zone)}
-              </time>
-            </button>
-          </li>
-        ))}
-        {some.map(({ entity, n }) => (
-          <li key={key(entity)}>
-            <button
-              type="button"
-              className="flex w-full justify-between gap-4 border-b border-line py-1 text-left hover:bg-wash"
-              onClick={() => onPick({ entity })}
-            >
-              <span>
-                all that name {entity.field} <code className="font-mono">{safeText(entity.value)}</code>
-              </span>
-              <span className="text-quiet">{n} findings</span>
-            </button>
-          </li>
-        ))}
-      </ul>
-    </>
-  );
-}
-
 function Ask({ shelve, onDone }: { shelve: boolean; onDone: (what: string, body: object) => void }) {
   const nowUs = useViewStore((s) => s.nowUs);
   const [text, setText] = useState("");
@@ -218,29 +166,5 @@ function Ask({ shelve, onDone }: { shelve: boolean; onDone: (what: string, body:
         {shelve ? "Shelve" : "Assign"}
       </Button>
     </form>
-  );
-}
-
-function Another({ id, about, onPick }: { id: number; about: string; onPick: (other: number) => void }) {
-  const others = useQuery(incidentsQuery("all", {}));
-  const shown = others.data?.incidents.filter((i) => i.id !== id && i.state !== "closed") ?? [];
-  return (
-    <>
-      <p className="mb-2 text-quiet">{about}</p>
-      <ul className="max-h-80 overflow-y-auto">
-        {shown.map((i) => (
-          <li key={i.id}>
-            <button
-              type="button"
-              className="w-full border-b border-line py-1 text-left hover:bg-wash"
-              onClick={() => onPick(i.id)}
-            >
-              <span className="text-quiet">{i.id}</span> {safeText(i.title)}
-            </button>
-          </li>
-        ))}
-      </ul>
-      {shown.length === 0 && <p className="text-quiet">There is no other incident that is not closed.</p>}
-    </>
   );
 }
