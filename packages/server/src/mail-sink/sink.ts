@@ -66,7 +66,13 @@ export async function startMailSink(
   server.on("error", () => undefined);
   await new Promise<void>((resolve, reject) => {
     server.server.once("error", (e: NodeJS.ErrnoException) =>
-      reject(e.code === "EADDRINUSE" ? new Error(`port ${port} is taken by another program`) : e),
+      reject(
+        e.code === "EADDRINUSE"
+          ? new Error(
+              `port ${port}, for the stand-in mail server, is taken by another program; choose one with HALVIK_MAIL_SINK_PORT`,
+            )
+          : e,
+      ),
     );
     server.listen(port, "127.0.0.1", resolve);
   });

@@ -106,7 +106,10 @@ export async function undoAct(db: pg.Pool, undo: number): Promise<{ kept: KeptAc
 async function restore(client: Queryable, { act, at_us, who }: KeptAct, before: Before): Promise<string | null> {
   const since = "somebody has done something else since";
   const put = async (columns: readonly string[], still: Readonly<Record<string, unknown>>) => {
-    const values = [before.id, ...columns.map((c) => (c === "seen" ? JSON.stringify(before[c]) : before[c]))];
+    const values = [
+      before.id,
+      ...columns.map((c) => (c === "seen" && before[c] !== null ? JSON.stringify(before[c]) : before[c])),
+    ];
     const set = columns.map((c, i) => `${c} = $${i + 2}`);
     const same = Object.entries(still).map(([c, value]) => `${c} is not distinct from $${values.push(value)}`);
     const done = await client.query(
@@ -126,15 +129,14 @@ async function restore(client: Queryable, { act, at_us, who }: KeptAct, before: 
     case "shelve":
       return put(["shelved_until_us", "shelved_by", "shelved_why"], { shelved_until_us: act.untilUs, shelved_by: who });
     case "close": {
-      const told = await client.query(
-        "select 1 from engine_close c join finding f on f.rule_id = c.rule_id and f.key = c.key where f.incident = $1 and c.at_us = $2 and c.taken",
-        [before.id, at_us],
-      );
+      const ofThis = "f.rule_id = c.rule_id and f.key = c.key and f.incident = $1 and c.at_us = $2";
+      // in this order: what the engine takes meanwhile is not there to be taken back
+      await client.query(`delete from engine_close c using finding f where ${ofThis} and not c.taken`, [
+        before.id,
+        at_us,
+      ]);
+      const told = await client.query(`select 1 from engine_close c, finding f where ${ofThis}`, [before.id, at_us]);
       if ((told.rowCount ?? 0) > 0) return "the rules have been told of it already";
-      await client.query(
-        "delete from engine_close c using finding f where f.rule_id = c.rule_id and f.key = c.key and f.incident = $1 and c.at_us = $2",
-        [before.id, at_us],
-      );
       return put(["state", "close_reason", "ended_us"], { state: "closed", ended_us: at_us });
     }
   }
