@@ -38,6 +38,9 @@ export const RuleDetail = z.object({
   near: z.array(z.object({ key: z.string(), have: z.number(), need: z.number(), lacking: z.string(), last: TimeText })),
   /** Keys it has forgotten because it had too many. */
   forgot: z.int(),
+  /** Keys it remembers, and how many of them do not know yet what is usual: those raise nothing. */
+  keys: z.int(),
+  learning: z.int(),
 });
 export type RuleDetail = z.infer<typeof RuleDetail>;
 

@@ -13,26 +13,26 @@ import {
 
 const S = 1e6;
 const ZONE = { zone: "UTC" };
+const directory = new SenderDirectory([]);
+const rule = (over: object = {}) =>
+  Rule.parse({
+    kind: "count",
+    id: "r",
+    name: "R",
+    filter: "category is logon",
+    key: ["src"],
+    count: 2,
+    windowSeconds: 60,
+    severity: "error",
+    title: "{count} from {src} as {user} on {sender}",
+    entities: ["user", "sender"],
+    clear: { by: "quiet", seconds: 60 },
+    ...over,
+  });
+const record = (s: number, src: string | null, id = s) =>
+  testRecord({ id: String(id), timeUs: s * S, src, category: "logon", users: [`u${id}`] });
 
 describe("the engine", () => {
-  const rule = (over: object = {}) =>
-    Rule.parse({
-      kind: "count",
-      id: "r",
-      name: "R",
-      filter: "category is logon",
-      key: ["src"],
-      count: 2,
-      windowSeconds: 60,
-      severity: "error",
-      title: "{count} from {src} as {user} on {sender}",
-      entities: ["user", "sender"],
-      clear: { by: "quiet", seconds: 60 },
-      ...over,
-    });
-  const record = (s: number, src: string | null, id = s) =>
-    testRecord({ id: String(id), timeUs: s * S, src, category: "logon", users: [`u${id}`] });
-  const directory = new SenderDirectory([]);
   test("keys are apart; records without the key do not count; copies count once", () => {
     const engine = new RuleEngine([rule()], directory, ZONE);
     const result = engine.step(
@@ -103,23 +103,6 @@ describe("the engine", () => {
 });
 
 describe("a rule whose logic is changed (semantics 23)", () => {
-  const rule = (over: object = {}) =>
-    Rule.parse({
-      kind: "count",
-      id: "r",
-      name: "R",
-      filter: "category is logon",
-      key: ["src"],
-      count: 2,
-      windowSeconds: 60,
-      severity: "error",
-      title: "t",
-      clear: { by: "quiet", seconds: 60 },
-      ...over,
-    });
-  const record = (s: number, src: string) =>
-    testRecord({ id: String(s), timeUs: s * S, src, category: "logon", users: ["u"] });
-  const directory = new SenderDirectory([]);
   const stricter = rule({ count: 3 });
   const changedAt = 100;
   /** Two records of one source raised the first version; two of another came too early for either. */
@@ -193,19 +176,7 @@ describe("rules", () => {
 });
 
 test("a storm of one key in one step, more than a call takes arguments, is one episode", () => {
-  const storm = Rule.parse({
-    kind: "count",
-    id: "r",
-    name: "R",
-    filter: "category is logon",
-    key: ["src"],
-    count: 2,
-    windowSeconds: 60,
-    severity: "error",
-    title: "t",
-    clear: { by: "quiet", seconds: 60 },
-  });
-  const engine = new RuleEngine([storm], new SenderDirectory([]), ZONE);
+  const engine = new RuleEngine([rule()], directory, ZONE);
   const batch = (from: number, n: number) =>
     Array.from({ length: n }, (_, i) =>
       testRecord({ id: String(from + i), timeUs: from + i, src: "10.0.0.1", category: "logon" }),
@@ -213,4 +184,47 @@ test("a storm of one key in one step, more than a call takes arguments, is one e
   engine.step("live", batch(1, 10), 0);
   const { episodes } = engine.step("live", batch(100, 150_000), 0);
   expect(episodes.map((e) => e.episode.count)).toEqual([150_010]);
+});
+
+describe("what does not know yet what is usual says so, and raises nothing (semantics 24)", () => {
+  const HOUR = 3_600;
+  const flows = (day: number, bytes: number) =>
+    testRecord({ id: String(day + 1), timeUs: (day * 24 * HOUR + 60) * S, src: "10.0.0.1", category: "logon", bytes });
+  test.each([
+    [
+      "a baseline: five days of this hour",
+      {
+        kind: "departure",
+        measure: { of: "sum", field: "bytes" },
+        everySeconds: HOUR,
+        judgement: { by: "baseline", side: "over" },
+        clear: { by: "condition" },
+      },
+      5,
+    ],
+    [
+      "control limits: its training",
+      {
+        kind: "departure",
+        measure: { of: "value", field: "bytes" },
+        judgement: { by: "ewma", training: 6 },
+        clear: { by: "condition" },
+      },
+      5,
+    ],
+    ["a first sighting: its days of learning", { kind: "first", unseenDays: 30, learningDays: 4 }, 4],
+  ])("%s", (_what, over, days) => {
+    const engine = new RuleEngine([rule(over)], directory, ZONE);
+    for (let day = 0; day < days; day++) {
+      engine.step("live", [flows(day, 100 + day)], day * 24 * HOUR * S);
+      expect([day, engine.learning("r")]).toEqual([day, { keys: 1, learning: 1 }]);
+    }
+    engine.step("live", [flows(days, 100), flows(days + 1, 100)], (days + 1) * 24 * HOUR * S);
+    expect(engine.learning("r")).toEqual({ keys: 1, learning: 0 });
+  });
+  test("a count knows from the first record on", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    engine.step("live", [record(1, "10.0.0.1")], 0);
+    expect(engine.learning("r")).toEqual({ keys: 1, learning: 0 });
+  });
 });

@@ -210,6 +210,21 @@ export class RuleEngine {
     return size;
   }
 
+  /** Of the keys of a rule, how many do not know yet what is usual. */
+  learning(ruleId: string): { readonly keys: number; readonly learning: number } {
+    let keys = 0;
+    let learning = 0;
+    for (const { program, lanes, retired } of this.rules) {
+      if (program.rule.id !== ruleId || retired) continue;
+      for (const { machines } of lanes.values())
+        for (const machine of machines.values()) {
+          keys++;
+          if (machine.isLearning) learning++;
+        }
+    }
+    return { keys, learning };
+  }
+
   /** Keys alive in a lane. */
   sizeOf(lane: string): number {
     return this.rules.reduce((sum, { lanes }) => sum + (lanes.get(lane)?.machines.size ?? 0), 0);

@@ -88,6 +88,10 @@ export class KeyMachine {
     return this.pending === null && this.settled.isIdle;
   }
 
+  get isLearning(): boolean {
+    return (this.tail ?? this.settled).isLearning;
+  }
+
   /** Something is raised, or must hold yet. */
   get hasOpen(): boolean {
     return this.settled.hasOpen || (this.tail?.hasOpen ?? false);

@@ -138,6 +138,7 @@ export class EngineSession {
       id,
       near: this.engine.nearMisses(id, most),
       forgot: forgot.get(id) ?? 0,
+      ...this.engine.learning(id),
     }));
   }
 

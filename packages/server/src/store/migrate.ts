@@ -14,6 +14,7 @@ import { up as stateLogic } from "./migrations/011-state-logic.js";
 import { up as stateVersions } from "./migrations/012-state-versions.js";
 import { up as notify } from "./migrations/013-notify.js";
 import { up as teamwork } from "./migrations/014-teamwork.js";
+import { up as learning } from "./migrations/015-learning.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -31,6 +32,7 @@ const MIGRATIONS = [
   { name: "012-state-versions", up: stateVersions },
   { name: "013-notify", up: notify },
   { name: "014-teamwork", up: teamwork },
+  { name: "015-learning", up: learning },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -34,23 +34,38 @@ export async function ruleVersions(
 
 type Near = Progress & { readonly key: string };
 
+/** What the engine says of a rule now and then. */
+export interface Nearness {
+  readonly near: readonly Near[];
+  readonly forgot: number;
+  /** Keys it remembers, and how many of them do not know yet what is usual. */
+  readonly keys: number;
+  readonly learning: number;
+}
+
 /** What the engine last said of a rule. */
-export async function ruleNearness(db: Queryable, id: string): Promise<{ near: Near[]; forgot: number } | null> {
-  const { rows } = await db.query<{ near: Near[]; forgot: number }>(
-    "select near, forgot from rule_state where rule_id = $1",
-    [id],
-  );
+export async function ruleNearness(db: Queryable, id: string): Promise<Nearness | null> {
+  const { rows } = await db.query<Nearness>("select near, forgot, keys, learning from rule_state where rule_id = $1", [
+    id,
+  ]);
   return rows[0] ?? null;
 }
 
 export async function saveNearness(
   db: Queryable,
-  rules: readonly { readonly id: string; readonly near: readonly Near[]; readonly forgot: number }[],
+  rules: readonly (Nearness & { readonly id: string })[],
   nowUs: number,
 ): Promise<void> {
   await db.query("delete from rule_state");
   await db.query(
-    "insert into rule_state (rule_id, near, forgot, changed_us) select *, $4::bigint from unnest($1::text[], $2::jsonb[], $3::bigint[])",
-    [rules.map((r) => r.id), rules.map((r) => JSON.stringify(r.near)), rules.map((r) => r.forgot), nowUs],
+    "insert into rule_state (rule_id, near, forgot, keys, learning, changed_us) select *, $6::bigint from unnest($1::text[], $2::jsonb[], $3::bigint[], $4::int[], $5::int[])",
+    [
+      rules.map((r) => r.id),
+      rules.map((r) => JSON.stringify(r.near)),
+      rules.map((r) => r.forgot),
+      rules.map((r) => r.keys),
+      rules.map((r) => r.learning),
+      nowUs,
+    ],
   );
 }

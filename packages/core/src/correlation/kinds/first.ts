@@ -62,6 +62,11 @@ export class FirstRun extends Run {
     return null;
   }
 
+  override get isLearning(): boolean {
+    const { since, learningUs } = this.logic;
+    return this.lastEventUs - since.us < learningUs;
+  }
+
   get lastEventUs(): EpochUs {
     return Math.max(this.open?.lastUs ?? 0, this.seenUs ?? 0);
   }

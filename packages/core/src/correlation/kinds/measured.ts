@@ -275,9 +275,7 @@ export class MeasuredRun extends Run {
     fromUs: EpochUs,
     j: Judgement & { by: "baseline" },
   ): { out: boolean; ordinary: boolean; facts: Episode["facts"] } {
-    const hour = Math.floor((fromUs + zoneOffsetUs(this.logic.zone, fromUs)) / US_PER_HOUR);
-    // 1 January 1970 was a Thursday; which day is first does not matter
-    const slot = hour % 168;
+    const slot = this.slotOf(fromUs);
     const samples = this.samplesFor(slot);
     this.slots = { ...this.slots, [slot]: [...(this.slots[slot] ?? NONE), value].slice(-SLOT_SAMPLES) };
     if (samples === null) return { out: false, ordinary: false, facts: [] };
@@ -296,6 +294,24 @@ export class MeasuredRun extends Run {
         ["samples", samples.length],
       ],
     };
+  }
+
+  /** Hour of the week. 1 January 1970 was a Thursday; which day is first does not matter. */
+  private slotOf(us: EpochUs): number {
+    return Math.floor((us + zoneOffsetUs(this.logic.zone, us)) / US_PER_HOUR) % 168;
+  }
+
+  /** Whether the stretch that is measured now could not be judged. */
+  override get isLearning(): boolean {
+    const { judgement } = this.logic;
+    switch (judgement.by) {
+      case "line":
+        return false;
+      case "baseline":
+        return this.samplesFor(this.slotOf(this.stretch?.startUs ?? this.lastEventUs)) === null;
+      default:
+        return this.training.length < judgement.training;
+    }
   }
 
   private samplesFor(slot: number): readonly number[] | null {

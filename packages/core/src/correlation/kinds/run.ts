@@ -64,6 +64,10 @@ export abstract class Run {
   /** A person closed it, or a clearing record came: counting begins anew. */
   protected begin(): void {}
   abstract progress(): Progress | null;
+  /** It does not know yet what is usual, and raises nothing (`semantics.md` 24). */
+  get isLearning(): boolean {
+    return false;
+  }
   abstract get lastEventUs(): EpochUs;
 
   take(event: RuleEvent, closed: Episode[]): void {

@@ -61,6 +61,8 @@ export const ruleRoutes = (deps: Deps) => {
         last: formatUs(n.lastUs),
       })),
       forgot: nearness?.forgot ?? 0,
+      keys: nearness?.keys ?? 0,
+      learning: nearness?.learning ?? 0,
     };
   };
 

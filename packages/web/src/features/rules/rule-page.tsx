@@ -154,6 +154,12 @@ function RuleMargin({
             ["open", `${detail.rule.open.toLocaleString("en")} incidents`],
             ["owner", detail.rule.owner],
             ["tags", detail.rule.tags.join(", ")],
+            [
+              "learning",
+              detail.learning > 0
+                ? `${detail.learning.toLocaleString("en")} of ${detail.keys.toLocaleString("en")} keys do not know yet what is usual, and raise nothing`
+                : null,
+            ],
             ["forgot", detail.forgot > 0 ? `${detail.forgot.toLocaleString("en")} keys` : null],
           ]}
         />
