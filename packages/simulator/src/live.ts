@@ -21,6 +21,8 @@ export interface LiveTarget {
 const TICK_MS = 50;
 const RECONNECT_MS = 2_000;
 /** A forwarder that was away reads its log back this far at most. */
+/** Longer than any story lasts. */
+const STORY_MINUTES = 15;
 const MAX_BACKLOG_US = US_PER_DAY;
 const TEXT = new TextDecoder();
 
@@ -32,6 +34,8 @@ export class LiveDevices {
   private readonly forwarder: Forwarder | null;
   private waiting: Sent[] = [];
   private minute: number;
+  /** Up to when the log was read back: what it holds until then is not said again. */
+  private readBackUs: number | null = null;
   private timer: NodeJS.Timeout | null = null;
   sent = 0;
   /** Messages of devices whose connection was not there. */
@@ -41,8 +45,8 @@ export class LiveDevices {
 
   constructor(
     private readonly target: LiveTarget,
-    options: TimelineOptions,
-    crypto: SnmpCrypto,
+    private readonly options: TimelineOptions,
+    private readonly crypto: SnmpCrypto,
     private readonly nowUs: () => number,
   ) {
     this.timeline = new Timeline(options, crypto);
@@ -64,29 +68,46 @@ export class LiveDevices {
 
   /** Windows events since the bookmark: the log kept them while the forwarder was away. */
   private catchUp(): void {
-    const bookmark = this.forwarder?.bookmarkUs() ?? null;
-    if (bookmark === null) return;
+    if (this.forwarder === null) return;
     const now = this.nowUs();
+    // without a bookmark it begins with what comes from now on
+    const bookmark = this.forwarder.bookmarkUs() ?? now;
+    this.readBackUs = now;
     const from = Math.max(bookmark, now - MAX_BACKLOG_US);
-    for (let minute = Math.floor(from / US_PER_MINUTE) - 5; minute < this.minute; minute++)
-      for (const s of this.timeline.minute(minute))
-        if (s.protocol === "windows" && s.arrivesUs > bookmark && s.arrivesUs <= now) this.forward(s);
+    const missed: Sent[] = [];
+    // a telling of its own: what counts up in the live one stays without gaps
+    const log = new Timeline(this.options, this.crypto);
+    // a story is told whole by the minute in which it begins
+    const first = Math.floor(from / US_PER_MINUTE) - STORY_MINUTES;
+    for (let minute = first; minute <= Math.floor(now / US_PER_MINUTE); minute++)
+      for (const s of log.minute(minute)) {
+        if (s.protocol !== "windows" || s.arrivesUs <= bookmark) continue;
+        if (s.arrivesUs <= now) missed.push(s);
+        else if (minute < this.minute) this.waiting.push(s);
+      }
+    // in order of time, or the bookmark would pass what was not sent yet
+    for (const s of missed.sort((a, b) => a.arrivesUs - b.arrivesUs)) this.forward(s);
   }
 
   private tick(): void {
     const now = this.nowUs();
     // the next minute is prepared ahead, so that none of it comes late
     while (this.minute * US_PER_MINUTE <= now + 2_000_000) {
-      this.waiting = [
-        ...this.waiting,
-        ...this.timeline.minute(this.minute).filter((s) => s.arrivesUs >= now - 1_000_000),
-      ].sort((a, b) => a.arrivesUs - b.arrivesUs);
+      this.waiting = [...this.waiting, ...this.timeline.minute(this.minute).filter((s) => this.isToCome(s, now))].sort(
+        (a, b) => a.arrivesUs - b.arrivesUs,
+      );
       this.minute++;
     }
     const due = this.waiting.findIndex((s) => s.arrivesUs > now);
     const ready = due < 0 ? this.waiting : this.waiting.slice(0, due);
     this.waiting = due < 0 ? [] : this.waiting.slice(due);
     for (const s of ready) this.send(s);
+  }
+
+  /** What is over is not sent, but for events, which a log keeps: those since it was read back. */
+  private isToCome(s: Sent, now: number): boolean {
+    if (s.protocol === "windows" && this.readBackUs !== null) return s.arrivesUs > this.readBackUs;
+    return s.arrivesUs >= now - 1_000_000;
   }
 
   private forward(s: Sent): void {

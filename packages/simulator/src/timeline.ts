@@ -134,9 +134,9 @@ export class Timeline {
     }
   }
 
-  /** A record id that counts up, whoever asks: the event's own millisecond. */
+  /** A record id that counts up, whoever asks, and is no other event's: the event's own microsecond. */
   private event(device: Device, event: WindowsSays, atUs: number): Pick<Sent, "protocol" | "payload"> {
-    return { protocol: "windows", payload: encoder.encode(eventXml(device, event, atUs, Math.floor(atUs / 1_000))) };
+    return { protocol: "windows", payload: encoder.encode(eventXml(device, event, atUs, Math.floor(atUs))) };
   }
 
   private add(out: Sent[], device: Device, atUs: number, what: Pick<Sent, "protocol" | "payload">): void {

@@ -10,7 +10,7 @@ import { exportSenders } from "../exchange/senders-csv.js";
 import { readTimeOption } from "../jobs/import-file.js";
 
 const HISTORY_STORY_EVERY_MINUTES = 149;
-const LIVE_STORY_EVERY_MINUTES = 6;
+export const LIVE_STORY_EVERY_MINUTES = 6;
 
 interface HistoryOptions {
   readonly days: string;

@@ -11,10 +11,12 @@ import { parseFilter } from "@halvik/core/filter";
 import type { HalvikRecord } from "@halvik/core/record";
 import { SenderDirectory } from "@halvik/core/senders";
 import { usmUser } from "@halvik/core/snmp";
+import { Timeline } from "@halvik/simulator";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { bytes } from "../../../core/src/testing/bytes.js";
 import { flowSet, ipfixMessage, templateBody } from "../../../core/src/testing/flow-bytes.js";
+import { LIVE_STORY_EVERY_MINUTES } from "../cli/simulate.js";
 import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
 import { fingerprintOf, tlsIdentity } from "../collector/tls-identity.js";
 import { saveSnmpUser } from "../store/endpoint-configs.js";
@@ -654,5 +656,17 @@ describe("certificates, users of one sender, the forwarder's bookmark", () => {
     );
     const ids = records.map((r) => r.data.find(([n]) => n === "record id")![1]);
     expect(ids.length - new Set(ids).size).toBe(0);
+    // what dc-1 had to say from the first of them to the last, by the stand-ins' own book
+    const book = new Timeline({ seed: 1, storyEveryMinutes: LIVE_STORY_EVERY_MINUTES, rate: 200 }, nodeSnmpCrypto);
+    const minutes = records.map((r) => Math.floor(r.receivedUs / 60e6));
+    const said = Array.from({ length: Math.max(...minutes) - Math.min(...minutes) + 16 }, (_, i) =>
+      book.minute(Math.min(...minutes) - 15 + i),
+    )
+      .flat()
+      .filter((s) => s.protocol === "windows" && s.device.name === "dc-1")
+      .sort((a, b) => a.arrivesUs - b.arrivesUs)
+      .map((s) => /<EventRecordID>(\d+)</.exec(Buffer.from(s.payload).toString())![1]!);
+    const places = ids.map((id) => said.indexOf(id));
+    expect(said.slice(Math.min(...places), Math.max(...places) + 1).sort()).toEqual([...ids].sort());
   });
 });
