@@ -60,6 +60,10 @@ test("packets become records, live; a rule raises; “I saw it”; all of it out
   await expect(lines(page).filter({ hasText: "heard by UDP <b>bold</b> ⟨202E⟩" })).toHaveCount(1);
   await expect(lines(page).filter({ hasText: "heard by TCP" })).toHaveCount(1);
   await page.keyboard.press("l");
+  // what was followed stays on screen, at once and when history has caught up
+  await expect(lines(page).filter({ hasText: "heard by" })).toHaveCount(2);
+  await expect(page.getByTestId("count")).toContainText("4 records,"); // with Halvik's own, of the refused sign-in
+  await expect(lines(page).filter({ hasText: "heard by" })).toHaveCount(2);
 
   // a filter: reading in words, a mistake with its place, then just what matches
   await page.keyboard.press("/");
@@ -68,6 +72,7 @@ test("packets become records, live; a rule raises; “I saw it”; all of it out
   await filter(page, "severity at least error");
   await expect(page.getByTestId("reading")).toContainText("Error or worse.");
   await expect(lines(page)).toHaveCount(1);
+  await expect(lines(page)).toContainText("heard by TCP");
   await expect(page.getByTestId("count")).toContainText("1 record,");
 
   // everything about a record, down to its bytes

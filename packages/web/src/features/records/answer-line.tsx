@@ -31,7 +31,9 @@ export function AnswerLine({
 }: AnswerLineProps) {
   return (
     <>
-      {counts && (
+      {counts === undefined ? (
+        <span>counting …</span>
+      ) : (
         <span data-testid="count">
           {counts.exact ? "" : "at least "}
           {counts.total.toLocaleString("en")} {counts.total === 1 ? "record" : "records"},{" "}

@@ -18,6 +18,8 @@ type Line =
 
 interface RecordListProps {
   readonly records: readonly RecordJson[];
+  /** The answer to the filter is on its way, and these lines are those of the one before it. */
+  readonly ofFilterBefore: boolean;
   readonly selectedId: string | null;
   /** Ids of lines to be compared. */
   readonly marked: readonly string[];
@@ -35,6 +37,7 @@ interface RecordListProps {
 /** One line a record, with rules between stretches of time. Only the lines on screen exist. */
 export function RecordList({
   records,
+  ofFilterBefore,
   selectedId,
   marked,
   actions,
@@ -73,7 +76,8 @@ export function RecordList({
     // biome-ignore lint/a11y/useSemanticElements: lines are placed one by one, as no list element can
     <div
       ref={box}
-      className="min-h-0 flex-1 overflow-y-auto font-mono text-[12.5px] leading-[21px]"
+      className={`min-h-0 flex-1 overflow-y-auto font-mono text-[12.5px] leading-[21px] ${ofFilterBefore ? "opacity-50" : ""}`}
+      aria-busy={ofFilterBefore}
       onScroll={(e) => onScrolledAway(e.currentTarget.scrollTop > ROW_PX * 2)}
       role="list"
       aria-label="Records"

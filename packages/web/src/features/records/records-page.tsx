@@ -28,7 +28,7 @@ import { SavedFilters } from "./saved-filters";
 import { SeenLine } from "./seen-line";
 import { toDirectory } from "./to-directory";
 import { useCounts } from "./use-counts";
-import { useHistory, useLive } from "./use-records";
+import { useHistory, useLive, useLiveKept } from "./use-records";
 import { ValueStrip } from "./value-strip";
 import { type Pivot, type PivotActions, pivotOf } from "./values";
 
@@ -72,7 +72,8 @@ export function RecordsPage() {
   const history = useHistory(window, asked, zone, live);
   const loaded = useMemo(() => history.data?.pages.flatMap((p) => p.records) ?? [], [history.data]);
   const liveLines = useLive(asked, zone, live, scrolledAway, loaded);
-  const records = live ? liveLines.records : loaded;
+  const liveKept = useLiveKept(live, history.isPlaceholderData ? 0 : history.dataUpdatedAt);
+  const records = live || liveKept ? liveLines.records : loaded;
   const counts = useCounts(window, asked, zone, !live);
   const marked = listOf(params.get("marked"));
   const seenText = params.get("seen");
@@ -197,7 +198,9 @@ export function RecordsPage() {
     if (!live && hasNextPage && !isFetchingNextPage) void fetchNextPage();
   }, [live, hasNextPage, isFetchingNextPage, fetchNextPage]);
 
-  const lastPage = history.data?.pages[history.data.pages.length - 1];
+  const newestPage = history.data?.pages[history.data.pages.length - 1];
+  const lastPage = newestPage?.filter === asked ? newestPage : undefined;
+  const ofFilterBefore = !live && asked !== null && newestPage !== undefined && lastPage === undefined;
   const searchKey = `${window.from} ${window.to} ${filter}`;
   const [stoppedKey, setStoppedKey] = useState("");
   const goesOn = !live && lastPage?.partial === true && loaded.length < ENOUGH && stoppedKey !== searchKey;
@@ -326,11 +329,16 @@ export function RecordsPage() {
       {history.error && !live ? <Trouble error={history.error} what="The records cannot be shown" /> : null}
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1 flex-col">
-          {records.length === 0 && !history.isPending && !history.error && !lastPage?.partial ? (
+          {records.length === 0 &&
+          !history.isPending &&
+          !history.error &&
+          lastPage?.partial !== true &&
+          !ofFilterBefore ? (
             <Nothing filter={filter} window={window} zone={zone} live={live} onFilter={submit} />
           ) : (
             <RecordList
               records={records}
+              ofFilterBefore={ofFilterBefore}
               selectedId={selectedId}
               marked={marked}
               actions={actions}

@@ -13,8 +13,11 @@ export interface Counts {
 
 /** How many records match in the window; counted on, on request, where one answer did not get to the end. */
 export function useCounts(window: WindowParts, filter: string | null, zone: string, enabled: boolean): Counts {
+  const asked = histogramQuery(window, BUCKETS, filter ?? "", zone, "window", false);
   const first = useQuery({
-    ...histogramQuery(window, BUCKETS, filter ?? "", zone, "window", false),
+    ...asked,
+    // the count before may stand in while the window moves, never for another filter
+    placeholderData: (previous, before) => (before?.queryKey[4] === asked.queryKey[4] ? previous : undefined),
     enabled: enabled && filter !== null,
   });
   const key = `${window.from} ${window.to} ${filter}`;

@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/core/contract";
+import type { RecordJson, RecordPage } from "@halvik/core/contract";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { query, recordsPage, type WindowParts } from "../../app/api";
@@ -7,11 +7,17 @@ const PAGE = 200;
 /** Lines kept while live: the newest; older ones are a scroll away in history. */
 const LIVE_KEEP = 2_000;
 
+/** A page of history with the filter it answers: the lines of the one before stay until the next answer is there. */
+export type HistoryPage = RecordPage & { readonly filter: string };
+
 /** Pages of history, newest first. */
 export function useHistory(window: WindowParts, filter: string | null, zone: string, live: boolean) {
   return useInfiniteQuery({
     queryKey: ["records", window.from, window.to, filter],
-    queryFn: ({ pageParam, signal }) => recordsPage(window, filter ?? "", zone, pageParam, PAGE, signal),
+    queryFn: async ({ pageParam, signal }): Promise<HistoryPage> => ({
+      ...(await recordsPage(window, filter ?? "", zone, pageParam, PAGE, signal)),
+      filter: filter ?? "",
+    }),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.nextCursor,
     enabled: filter !== null && !live,
@@ -71,6 +77,14 @@ export function useLive(
     setWaiting([]);
   };
   return { records, ...counts, connected, catchUp };
+}
+
+/** Whether what was heard live stays on screen though nobody follows any more: until history has caught up with it. */
+export function useLiveKept(live: boolean, answeredAtMs: number): boolean {
+  const lastLiveMs = useRef<number | null>(null);
+  if (live) lastLiveMs.current = Date.now();
+  else if (lastLiveMs.current !== null && answeredAtMs > lastLiveMs.current) lastLiveMs.current = null;
+  return !live && lastLiveMs.current !== null;
 }
 
 function newestFirst(fresh: readonly RecordJson[], old: readonly RecordJson[]): readonly RecordJson[] {
