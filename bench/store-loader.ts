@@ -62,7 +62,6 @@ export async function loadMinutes([name, fromMinute, toMinute, rate, seed]: read
   }
   if (arrivals.length > 0) await flush();
   await writer.close();
-  await client.query("update collector set finished = true where number = $1", [claim.number]);
   await client.end();
   console.log(stored);
 }

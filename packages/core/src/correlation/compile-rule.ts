@@ -31,6 +31,8 @@ export interface RuleProgram {
   readonly absent: readonly number[];
   /** It asks for what did not happen: only the watermark can tell. */
   readonly waits: boolean;
+  /** What is usual is learnt, key by key. */
+  readonly learns: boolean;
   readonly entities: (record: HalvikRecord) => readonly string[];
   readonly values: (record: HalvikRecord) => readonly string[];
   /** What is measured of a record; null: nothing, it is passed over. */
@@ -54,6 +56,7 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
     clearing: clearing && compile(clearing),
     absent: rule.kind === "sequence" ? rule.steps.flatMap((s, i) => (s.absent ? [i] : [])) : [],
     waits: waitsForWatermark(rule),
+    learns: rule.kind === "first" || (rule.kind === "departure" && rule.judgement.by !== "line"),
     entities: (record) => {
       let all = NONE;
       for (const entitiesOf of named) {

@@ -280,6 +280,40 @@ export class RuleEngine {
     return out;
   }
 
+  /**
+   * What was learnt in a lane that brings nothing more goes on in another: an import of what was before is as good a teacher as the
+   * time itself. What stands open stays where it was raised until it is over.
+   * @param watermarkUs of the lane that goes on
+   */
+  passOn(from: string, to: string, watermarkUs: EpochUs): StepResult {
+    const out: Output = { episodes: [], states: [] };
+    for (const running of this.rules) {
+      const source = running.lanes.get(from);
+      if (!running.program.learns || running.retired || source === undefined || source.machines.size === 0) continue;
+      const target = laneOf(running, to);
+      let heardUs = 0;
+      for (const [key, machine] of source.machines) {
+        heardUs = Math.max(heardUs, machine.lastEventUs);
+        const learnt = machine.learnt();
+        if (learnt === null) continue;
+        const heir = target.machines.get(key) ?? this.keep(running, target, key, null);
+        if (heir.learnFrom(learnt)) {
+          schedule(target, key, heir);
+          this.noteState(running, target, key, heir.save(), out);
+        }
+        if (machine.hasOpen) continue;
+        source.machines.delete(key);
+        this.noteState(running, source, key, null, out);
+      }
+      // as much credit as it has listened for, and no more
+      if (heardUs <= source.since.us) continue;
+      this.learnSince(running, target, watermarkUs - (heardUs - source.since.us), out);
+      source.since.us = Number.POSITIVE_INFINITY;
+      this.noteState(running, source, SINCE_KEY, null, out);
+    }
+    return out;
+  }
+
   /** A person closed a finding at `atUs`: its episode ends there and counting begins anew. */
   close(ruleId: string, key: string, atUs: EpochUs): StepResult {
     const out: Output = { episodes: [], states: [] };
@@ -372,7 +406,7 @@ export class RuleEngine {
 
   private stepRule(running: RunningRule, name: string, watermarkUs: EpochUs, out: Output): void {
     const lane = laneOf(running, name);
-    this.learnSince(running, lane, out);
+    if (running.program.rule.kind === "first") this.learnSince(running, lane, firstOf(running.events), out);
     for (const [key, list] of running.events) {
       // an earlier version begins nothing
       if (running.retired && !lane.machines.has(key)) continue;
@@ -392,19 +426,10 @@ export class RuleEngine {
     this.evict(running, lane, out);
   }
 
-  private learnSince(running: RunningRule, lane: Lane, out: Output): void {
-    if (running.program.rule.kind !== "first") return;
-    let first = lane.since.us;
-    for (const list of running.events.values()) for (const e of list) first = Math.min(first, e.timeUs);
-    if (first >= lane.since.us) return;
-    lane.since.us = first;
-    out.states.push({
-      ruleId: running.program.rule.id,
-      lane: lane.name,
-      key: SINCE_KEY,
-      logic: running.logic,
-      state: { open: null, rest: first },
-    });
+  private learnSince(running: RunningRule, lane: Lane, firstUs: EpochUs, out: Output): void {
+    if (firstUs >= lane.since.us) return;
+    lane.since.us = firstUs;
+    this.noteState(running, lane, SINCE_KEY, { open: null, rest: firstUs }, out);
   }
 
   private stepKey(
@@ -415,20 +440,21 @@ export class RuleEngine {
     watermarkUs: EpochUs,
     out: Output,
   ): void {
-    const ruleId = running.program.rule.id;
-    const { logic } = running;
     const machine = lane.machines.get(key) ?? this.keep(running, lane, key, null);
     const result = machine.step(events, watermarkUs);
     running.evicted += result.settledEarly;
     const isDone = machine.isIdle || (running.retired && !machine.hasOpen);
     if (isDone) lane.machines.delete(key);
     else schedule(lane, key, machine);
-    if (result.settledChanged)
-      out.states.push({ ruleId, lane: lane.name, key, logic, state: isDone ? null : machine.save() });
+    if (result.settledChanged) this.noteState(running, lane, key, isDone ? null : machine.save(), out);
     if (result.settled.length + result.provisional.length === 0 || this.isHeldByEarlier(running, lane.name, key))
       return;
     for (const episode of result.settled) this.report(running, lane, key, episode, true, out);
     for (const episode of result.provisional) this.report(running, lane, key, episode, false, out);
+  }
+
+  private noteState(running: RunningRule, lane: Lane, key: string, state: SavedRun | null, out: Output): void {
+    out.states.push({ ruleId: running.program.rule.id, lane: lane.name, key, logic: running.logic, state });
   }
 
   private report(running: RunningRule, lane: Lane, key: string, episode: Episode, final: boolean, out: Output): void {
@@ -464,9 +490,15 @@ export class RuleEngine {
     for (const { key } of oldest.slice(0, Math.ceil(lane.machines.size - most * (1 - EVICT_PART)))) {
       lane.machines.delete(key);
       running.evicted++;
-      out.states.push({ ruleId: running.program.rule.id, lane: lane.name, key, logic: running.logic, state: null });
+      this.noteState(running, lane, key, null, out);
     }
   }
+}
+
+function firstOf(events: RunningRule["events"]): EpochUs {
+  let first = Number.POSITIVE_INFINITY;
+  for (const list of events.values()) for (const e of list) first = Math.min(first, e.timeUs);
+  return first;
 }
 
 const NO_EVENTS: readonly RuleEvent[] = [];

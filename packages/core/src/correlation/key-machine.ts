@@ -92,6 +92,18 @@ export class KeyMachine {
     return (this.tail ?? this.settled).isLearning;
   }
 
+  /** What it knows of what is usual and can do without; null: nothing, or events are under way that belong to it. */
+  learnt(): unknown {
+    return this.pending === null ? this.settled.learnt() : null;
+  }
+
+  /** Goes on from what the rule has learnt of this key elsewhere. @returns whether it knows more now */
+  learnFrom(learnt: unknown): boolean {
+    const isMore = this.settled.learnFrom(learnt);
+    if (isMore && this.tail !== null) this.rebuild();
+    return isMore;
+  }
+
   /** Something is raised, or must hold yet. */
   get hasOpen(): boolean {
     return this.settled.hasOpen || (this.tail?.hasOpen ?? false);

@@ -1,7 +1,7 @@
-import { SHIPPED_RULES } from "@halvik/core/correlation";
+import { Rule, SHIPPED_RULES } from "@halvik/core/correlation";
 import { syslogRecord } from "@halvik/core/normalise";
 import { Cadence, SenderDirectory } from "@halvik/core/senders";
-import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { testRecord } from "../../../core/src/testing/record.js";
 import { BatchWriter } from "../store/batches.js";
@@ -455,46 +455,106 @@ test("a rule edited while it has a finding open: the version before clears it, a
   while (await again.step()) {}
 });
 
-test("an import that begins with an older capture than the one before it under its number shares nothing with it", async () => {
-  const claim = await claimCollector(client, "import test", "import");
-  const imports = new BatchWriter(client, claim.number, false);
-  const own = new IdSource(claim.number, 0);
-  let n = 0;
-  const bring = (seconds: readonly number[], outcome: "failure" | "success") =>
-    imports.commit(
-      {
-        number: ++n,
-        records: seconds.map((s) => ({
-          id: own.next(T + s * S),
-          sender: 1,
-          endpoint: "t",
-          copyOf: null,
-          content: testRecord({
-            timeUs: T + s * S,
-            receivedUs: T + s * S,
-            category: "logon",
-            outcome,
-            src: "203.0.113.244",
-            users: ["a"],
-          }),
-        })),
-        throughUs: T + Math.max(...seconds) * S,
-        runRules: true,
-      },
-      T,
-    );
-  // seven of the eight refusals it takes, at the end of the first capture
-  await bring(upTo(7, 1, 80_000), "failure");
-  // the second one is of the day before: one refusal and a logon are no guessing; both in one step with the first
-  await bring([10], "failure");
-  await bring([20], "success");
-  const session = await open();
-  while (await session.step()) {}
-  expect(await findings("203.0.113.244")).toEqual([]);
-  // eight within the second capture are
-  await bring(upTo(8, 1, 100), "failure");
-  await bring([130], "success");
-  while (await session.step()) {}
-  await (await open()).step();
-  expect((await findings("203.0.113.244")).map((f) => [f.first, f.last])).toEqual([[100, 130]]);
+describe("imports", () => {
+  let importer: pg.Client;
+  beforeEach(async () => {
+    importer = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+    await importer.connect();
+  });
+  afterEach(() => importer.end());
+
+  /** Logons at these seconds after T, brought by an import under a number of its own, batch by batch. */
+  async function beginImport(name: string) {
+    const claim = await claimCollector(importer, name, "import");
+    const imports = new BatchWriter(importer, claim.number, false);
+    const own = new IdSource(claim.number, 0);
+    let n = 0;
+    return (seconds: readonly number[], logon: { outcome: "failure" | "success"; src: string; user?: string }) =>
+      imports.commit(
+        {
+          number: ++n,
+          records: seconds.map((s) => ({
+            id: own.next(T + s * S),
+            sender: 1,
+            endpoint: "t",
+            copyOf: null,
+            content: testRecord({
+              timeUs: T + s * S,
+              receivedUs: T + s * S,
+              category: "logon",
+              outcome: logon.outcome,
+              src: logon.src,
+              users: [logon.user ?? "a"],
+            }),
+          })),
+          throughUs: T + Math.max(...seconds) * S,
+          runRules: true,
+        },
+        T,
+      );
+  }
+
+  test("one that begins with an older capture than the one before it under its number shares nothing with it", async () => {
+    const bring = await beginImport("import test");
+    const src = "203.0.113.244";
+    // seven of the eight refusals it takes, at the end of the first capture
+    await bring(upTo(7, 1, 80_000), { outcome: "failure", src });
+    // the second one is of the day before: one refusal and a logon are no guessing; both in one step with the first
+    await bring([10], { outcome: "failure", src });
+    await bring([20], { outcome: "success", src });
+    const session = await open();
+    while (await session.step()) {}
+    expect(await findings(src)).toEqual([]);
+    // eight within the second capture are
+    await bring(upTo(8, 1, 100), { outcome: "failure", src });
+    await bring([130], { outcome: "success", src });
+    while (await session.step()) {}
+    await (await open()).step();
+    expect((await findings(src)).map((f) => [f.first, f.last])).toEqual([[100, 130]]);
+  });
+
+  test("what stands open is left to the live clock only when the import is over; what it learnt is known from then on", async () => {
+    const learner = {
+      kind: "first",
+      id: "new-account",
+      name: "N",
+      severity: "notice",
+      title: "{user}",
+      clear: { by: "quiet", seconds: 60 },
+    };
+    const body = { ...learner, filter: "category is logon", key: ["user"], unseenDays: 30, learningDays: 3 };
+    await client.query("insert into rule (id, version, body, author, changed_us) values ($1, 1, $2, 'me', 0)", [
+      body.id,
+      JSON.stringify(Rule.parse(body)),
+    ]);
+    const DAY = 86_400;
+    const session = await open();
+    const bring = await beginImport("import of history");
+    const src = "203.0.113.245";
+    await bring([0, 4 * DAY], { outcome: "success", src, user: "regular" });
+    await bring([5 * DAY], { outcome: "success", src, user: "seen-in-history" });
+    T += 5 * DAY * S;
+    await quiet(300);
+    while (await session.step()) {}
+    const lanes = async (key: string) =>
+      (
+        await client.query("select lane from engine_state where rule_id = 'new-account' and key = $1 order by lane", [
+          key,
+        ])
+      ).rows.map((r) => r.lane.replace(/[\d.]+$/, ""));
+    expect(await lanes("regular")).toEqual(["import "]);
+    await importer.end();
+    importer = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+    await importer.connect();
+    await quiet(310);
+    while (await session.step()) {}
+    expect(await lanes("regular")).toEqual(["live"]);
+    await refused("203.0.113.246", [320], { user: "regular" });
+    await refused("203.0.113.246", [330], { user: "never-seen" });
+    const again = await open();
+    while (await again.step()) {}
+    const { rows } = await client.query("select key from finding where rule_id = 'new-account' order by first_us");
+    expect(rows.map((r) => r.key)).toEqual(["seen-in-history", "never-seen"]);
+    await client.query("delete from rule where id = 'new-account'");
+  });
 });

@@ -5,6 +5,7 @@ import { SenderDirectory } from "@halvik/core/senders";
 import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import type pg from "pg";
 import { nowUs } from "../config/clock.js";
+import { heldNumbers } from "../store/collectors.js";
 import {
   batchesToFollow,
   batchesToReplay,
@@ -161,12 +162,14 @@ export class EngineSession {
   /** One step over what is new. @returns whether there was more than one step takes */
   async step(): Promise<boolean> {
     await this.refresh();
+    // asked first: an import that is over by then has no batch that is not seen below
+    const held = await heldNumbers(this.client);
     const waiting = await batchesToFollow(this.client, BATCHES_PER_STEP);
     const batches = firstOf(waiting, ROWS_PER_STEP);
     await this.client.query("begin");
     try {
       const amended = new Map<FindingRow, LateEvidence>();
-      const results = await this.run(batches, amended);
+      const results = await this.run(batches, new Set([...held, ...left(waiting, batches)]), amended);
       results.unshift(...this.replayed);
       for (const close of await takeCloses(this.client, false))
         results.push(this.engine.close(close.ruleId, close.key, close.atUs));
@@ -197,7 +200,12 @@ export class EngineSession {
     return batches.length < waiting.length || waiting.length >= BATCHES_PER_STEP;
   }
 
-  private async run(batches: readonly FollowedBatch[], amended: Map<FindingRow, LateEvidence>): Promise<StepResult[]> {
+  /** @param going numbers of collectors that bring more than these batches */
+  private async run(
+    batches: readonly FollowedBatch[],
+    going: ReadonlySet<number>,
+    amended: Map<FindingRow, LateEvidence>,
+  ): Promise<StepResult[]> {
     const filter = this.anyFilter();
     const live: HalvikRecord[] = [];
     const late: HalvikRecord[] = [];
@@ -208,7 +216,6 @@ export class EngineSession {
       this.cursors.set(last.collector, {
         collector: last.collector,
         kind: last.kind,
-        finished: last.finished,
         number: last.number,
         throughUs: last.throughUs,
       });
@@ -230,10 +237,13 @@ export class EngineSession {
         return finding !== undefined;
       }),
     );
-    // what an import left open lasts or clears by the live clock
-    const going = this.goingLanes();
+    // what an import left open lasts or clears by the live clock, and what it learnt is known from now on
+    const busy = new Set([...going].map((number) => this.importLane(number)));
     for (const lane of [...this.lanes.keys()])
-      if (lane.startsWith(IMPORT_LANE) && !going.has(lane)) results.push(this.stepLane(lane, [], watermark));
+      if (lane.startsWith(IMPORT_LANE) && !busy.has(lane)) {
+        results.push(this.stepLane(lane, [], watermark));
+        results.push(this.engine.passOn(lane, LIVE_LANE, watermark));
+      }
     return results;
   }
 
@@ -244,12 +254,6 @@ export class EngineSession {
       .filter((l) => l.startsWith(prefix))
       .map((l) => Number(l.slice(prefix.length)));
     return `${prefix}${Math.max(0, ...generations)}`;
-  }
-
-  /** Lanes of imports that still bring records. */
-  private goingLanes(): ReadonlySet<string> {
-    const going = [...this.cursors.values()].filter((c) => c.kind === "import" && !c.finished);
-    return new Set(going.map((c) => this.importLane(c.collector)));
   }
 
   /** Lanes of imports that are over and of which nothing is left; the last of each number is kept for the next one's clock. */
@@ -333,6 +337,16 @@ function firstOf(batches: readonly FollowedBatch[], rows: number): readonly Foll
       return i > 0 && sum > rows / groups.length;
     });
     return end < 0 ? group : group.slice(0, end);
+  });
+}
+
+/** Collectors of which more is to be followed than these batches. */
+function left(waiting: readonly FollowedBatch[], taken: readonly FollowedBatch[]): number[] {
+  const last = new Map(taken.map((b) => [b.collector, b]));
+  return byCollector(waiting).flatMap((group) => {
+    const { collector } = group[0]!;
+    const isAll = last.get(collector) === group[group.length - 1] && group.length < BATCHES_PER_STEP;
+    return isAll ? [] : [collector];
   });
 }
 

@@ -201,9 +201,6 @@ async function run(
   await saveFlowDomains(client, decoders.flows, nowUs());
   await writer.close();
   await writeActivity(client, registry, true);
-  // followers learn from a last, empty batch that nothing more comes
-  await client.query("update collector set finished = true where number = $1", [claim.number]);
-  await writer.commit({ number: ++number, records: [], throughUs, runRules: options.runRules }, nowUs());
   const receipt = { read, stored, records, refused, againUs: null };
   if (options.identity)
     await client.query(

@@ -1,4 +1,5 @@
 import type pg from "pg";
+import type { Queryable } from "./pool.js";
 import { MAX_COLLECTORS } from "./record-id.js";
 
 /** Advisory locks of this class say which collector numbers are in use. */
@@ -23,7 +24,7 @@ export async function claimCollector(
   const known = await client.query<{ number: number }>(
     `insert into collector (number, name, kind)
      select coalesce((select min(n) from generate_series(1, $3::int) n where not exists (select from collector c where c.number = n)), -1), $1, $2
-     on conflict (name) do update set finished = false returning number`,
+     on conflict (name) do update set kind = excluded.kind returning number`,
     [name, kind, MAX_COLLECTORS - 1],
   );
   const number = known.rows[0]!.number;
@@ -36,4 +37,14 @@ export async function claimCollector(
   );
   const { number: lastBatch, high } = last.rows[0]!;
   return { number, lastBatch: lastBatch ?? 0, lastIdUs: high === null ? 0 : Number(BigInt(high) >> 10n) };
+}
+
+/** Numbers under which a process writes batches now. */
+export async function heldNumbers(db: Queryable): Promise<ReadonlySet<number>> {
+  const { rows } = await db.query<{ number: number }>(
+    `select objid::int as number from pg_locks
+     where locktype = 'advisory' and classid = $1 and granted and database = (select oid from pg_database where datname = current_database())`,
+    [LOCK_CLASS],
+  );
+  return new Set(rows.map((r) => r.number));
 }

@@ -13,7 +13,6 @@ import type { Queryable } from "./pool.js";
 export interface FollowedBatch {
   readonly collector: number;
   readonly kind: "live" | "import" | "engine";
-  readonly finished: boolean;
   readonly number: number;
   readonly rows: number;
   readonly lowId: string | null;
@@ -27,7 +26,6 @@ export async function batchesToFollow(db: Queryable, most: number): Promise<Foll
   const { rows } = await db.query<{
     collector: number;
     kind: FollowedBatch["kind"];
-    finished: boolean;
     number: number;
     rows: number;
     low_id: string | null;
@@ -35,7 +33,7 @@ export async function batchesToFollow(db: Queryable, most: number): Promise<Foll
     through_us: number;
     run_rules: boolean;
   }>(
-    `select b.collector, c.kind, c.finished, b.number, b.rows, b.low_id::text, b.high_id::text, b.through_us, b.run_rules
+    `select b.collector, c.kind, b.number, b.rows, b.low_id::text, b.high_id::text, b.through_us, b.run_rules
      from collector c left join engine_cursor e on e.collector = c.number
      cross join lateral (select * from batch where collector = c.number and number > coalesce(e.number, 0) order by number limit $1) b
      order by b.collector, b.number`,
@@ -44,7 +42,6 @@ export async function batchesToFollow(db: Queryable, most: number): Promise<Foll
   return rows.map((r) => ({
     collector: r.collector,
     kind: r.kind,
-    finished: r.finished,
     number: r.number,
     rows: r.rows,
     lowId: r.low_id,
@@ -57,7 +54,6 @@ export async function batchesToFollow(db: Queryable, most: number): Promise<Foll
 export interface Cursor {
   readonly collector: number;
   readonly kind: FollowedBatch["kind"];
-  readonly finished: boolean;
   readonly number: number;
   readonly throughUs: number;
 }
@@ -66,16 +62,14 @@ export async function loadCursors(db: Queryable): Promise<Cursor[]> {
   const { rows } = await db.query<{
     collector: number;
     kind: Cursor["kind"];
-    finished: boolean;
     number: number;
     through_us: number;
   }>(
-    "select e.collector, c.kind, c.finished, e.number, e.through_us from engine_cursor e join collector c on c.number = e.collector",
+    "select e.collector, c.kind, e.number, e.through_us from engine_cursor e join collector c on c.number = e.collector",
   );
   return rows.map((r) => ({
     collector: r.collector,
     kind: r.kind,
-    finished: r.finished,
     number: r.number,
     throughUs: r.through_us,
   }));
@@ -256,7 +250,6 @@ export async function batchesToReplay(db: Queryable, cursor: Cursor, throughUs: 
   return rows.map((r) => ({
     collector: cursor.collector,
     kind: cursor.kind,
-    finished: cursor.finished,
     number: r.number,
     rows: r.rows,
     lowId: r.low_id,

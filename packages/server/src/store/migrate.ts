@@ -15,6 +15,7 @@ import { up as stateVersions } from "./migrations/012-state-versions.js";
 import { up as notify } from "./migrations/013-notify.js";
 import { up as teamwork } from "./migrations/014-teamwork.js";
 import { up as learning } from "./migrations/015-learning.js";
+import { up as importsGoing } from "./migrations/016-imports-going.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -33,6 +34,7 @@ const MIGRATIONS = [
   { name: "013-notify", up: notify },
   { name: "014-teamwork", up: teamwork },
   { name: "015-learning", up: learning },
+  { name: "016-imports-going", up: importsGoing },
 ] as const;
 
 const LOCK = 4_711_001;

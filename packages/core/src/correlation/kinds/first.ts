@@ -62,6 +62,17 @@ export class FirstRun extends Run {
     return null;
   }
 
+  override learnt(): EpochUs | null {
+    return this.seenUs;
+  }
+
+  override learnFrom(learnt: unknown): boolean {
+    const seenUs = learnt as EpochUs;
+    if (this.seenUs !== null && this.seenUs >= seenUs) return false;
+    this.seenUs = seenUs;
+    return true;
+  }
+
   override get isLearning(): boolean {
     const { since, learningUs } = this.logic;
     return this.lastEventUs - since.us < learningUs;

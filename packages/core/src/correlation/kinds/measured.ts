@@ -1,16 +1,19 @@
-import {
-  type Cusum,
-  ewmaReach,
-  meanAndDeviation,
-  median,
-  modifiedZ,
-  nextCusum,
-  nextEwma,
-} from "../../statistics/index.js";
+import { type Cusum, ewmaReach, meanAndDeviation, modifiedZ, nextCusum, nextEwma } from "../../statistics/index.js";
 import { type EpochUs, US_PER_HOUR, zoneOffsetUs } from "../../time/index.js";
 import type { Episode, RuleEvent } from "../event.js";
-import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
+import {
+  begun,
+  copied,
+  EVIDENCE,
+  joined,
+  MAX_TIMES,
+  type PackedStretch,
+  packed,
+  type Stretch,
+  unevenness,
+  unpacked,
+} from "./stretch.js";
 
 /** How a value is told from an ordinary one. */
 export type Judgement =
@@ -46,19 +49,9 @@ export interface MeasuredLogic extends EpisodeLogic {
   readonly zone: string;
 }
 
-interface Stretch {
-  startUs: EpochUs;
-  records: number;
-  sum: number;
-  meets: number;
-  /** When its records came, where spacing is measured; bounded. */
-  times: EpochUs[];
-  /** The first records of the stretch: evidence. */
-  events: RuleEvent[];
-}
-
 interface SavedMeasured {
-  readonly stretch: (Omit<Stretch, "events"> & { readonly events: readonly PackedEvent[] }) | null;
+  readonly stretch: PackedStretch | null;
+  readonly beginning?: PackedStretch;
   /** Samples by hour of the week, the newest last. */
   readonly slots: Readonly<Record<number, readonly number[]>>;
   readonly training: readonly number[];
@@ -67,23 +60,17 @@ interface SavedMeasured {
   readonly emptySince: EpochUs | null;
 }
 
+/** What one run hands on to another. */
+type Learnt = Pick<SavedMeasured, "slots" | "training" | "ewma" | "cusum" | "emptySince"> & {
+  /** The stretch it was in the middle of. */
+  readonly stretch: Stretch | null;
+};
+
 /** Shared by every key that has measured nothing yet. */
 const NONE: readonly number[] = [];
 const NO_SLOTS: SavedMeasured["slots"] = {};
 const AT_REST: Cusum = { high: 0, low: 0 };
 
-const begun = (startUs: EpochUs): Stretch => ({ startUs, records: 0, sum: 0, meets: 0, times: [], events: [] });
-
-/** The median deviation of the gaps from their median, in parts of that median: 0 is a clock. */
-function unevenness(times: readonly EpochUs[]): number {
-  const sorted = [...times].sort((a, b) => a - b);
-  const gaps = sorted.slice(1).map((t, i) => t - sorted[i]!);
-  const middle = median(gaps);
-  return middle === 0 ? Number.POSITIVE_INFINITY : median(gaps.map((g) => Math.abs(g - middle))) / middle;
-}
-
-const MAX_TIMES = 200;
-const EVIDENCE = 5;
 const SLOT_SAMPLES = 8;
 /** `semantics.md` 24: samples of the same hour of the week, else of the same hour of the day, before a baseline may speak. */
 const SLOT_SPEAKS = 4;
@@ -98,6 +85,8 @@ export class MeasuredRun extends Run {
   private training: readonly number[];
   private ewma: number | null;
   private cusum: Cusum;
+  /** The beginning of a stretch that was heard elsewhere; it counts if the rest of it is heard here. */
+  private beginning: Stretch | null;
   /** End of the last stretch that held a record. */
   private emptySince: EpochUs | null;
 
@@ -107,7 +96,8 @@ export class MeasuredRun extends Run {
   ) {
     super(logic, saved);
     const rest = saved?.rest as SavedMeasured | undefined;
-    this.stretch = rest?.stretch ? { ...rest.stretch, events: rest.stretch.events.map(unpackEvent) } : null;
+    this.stretch = unpacked(rest?.stretch);
+    this.beginning = unpacked(rest?.beginning);
     this.slots = rest === undefined || Object.keys(rest.slots).length === 0 ? NO_SLOTS : rest.slots;
     this.training = rest?.training ?? NONE;
     this.ewma = rest?.ewma ?? null;
@@ -117,8 +107,8 @@ export class MeasuredRun extends Run {
 
   clone(): MeasuredRun {
     const copy = new MeasuredRun(this.logic, null).copyOpen(this);
-    const { stretch } = this;
-    copy.stretch = stretch && { ...stretch, times: [...stretch.times], events: [...stretch.events] };
+    copy.stretch = this.stretch && copied(this.stretch);
+    copy.beginning = this.beginning;
     copy.slots = this.slots;
     copy.training = this.training;
     copy.ewma = this.ewma;
@@ -134,7 +124,10 @@ export class MeasuredRun extends Run {
     }
     const startUs = Math.floor(event.timeUs / this.logic.everyUs) * this.logic.everyUs;
     // later than the watermark allowed: it is counted where it can be
-    this.stretch ??= begun(startUs);
+    if (this.stretch === null) {
+      this.stretch = this.beginning?.startUs === startUs ? copied(this.beginning) : begun(startUs);
+      this.beginning = null;
+    }
     const { stretch } = this;
     if (this.logic.measure === "spacing" && stretch.times.length < MAX_TIMES) stretch.times.push(event.timeUs);
     stretch.records++;
@@ -159,7 +152,16 @@ export class MeasuredRun extends Run {
       if (this.goesOn(endUs)) this.stretch = begun(endUs);
       else if (this.open === null) this.forgetUsual();
     }
-    return changed;
+    if (us < this.forgetsUs()) return changed;
+    this.forgetUsual();
+    return true;
+  }
+
+  /** When what was learnt elsewhere is forgotten, because none of its records came here; Infinity: it is being measured. */
+  private forgetsUs(): EpochUs {
+    return this.stretch !== null || this.open !== null || this.emptySince === null
+      ? Number.POSITIVE_INFINITY
+      : this.emptySince + FORGET_AFTER;
   }
 
   /** What brings nothing goes on being measured as nothing where that says something, but not for ever. */
@@ -322,8 +324,35 @@ export class MeasuredRun extends Run {
     return sameHour.length >= HOUR_SPEAKS ? sameHour : null;
   }
 
+  override learnt(): Learnt | null {
+    // what is open is over when the value is usual again
+    if (this.open !== null || (this.slots === NO_SLOTS && this.training.length === 0)) return null;
+    const { slots, training, ewma, cusum, emptySince, stretch } = this;
+    return { slots, training, ewma, cusum, emptySince, stretch };
+  }
+
+  override learnFrom(learnt: unknown): boolean {
+    const { slots, training, ewma, cusum, emptySince, stretch } = learnt as Learnt;
+    for (const [slot, samples] of Object.entries(slots))
+      this.slots = {
+        ...this.slots,
+        [slot]: [...samples, ...(this.slots[Number(slot)] ?? NONE)].slice(-SLOT_SAMPLES),
+      };
+    if (training.length > this.training.length) {
+      this.training = training;
+      this.ewma = ewma;
+      this.cusum = cusum;
+    }
+    if (this.stretch === null) {
+      this.beginning = stretch;
+      if (emptySince !== null) this.emptySince = Math.max(this.emptySince ?? 0, emptySince);
+    } else if (stretch?.startUs === this.stretch.startUs) this.stretch = joined(stretch, this.stretch);
+    return true;
+  }
+
   private forgetUsual(): void {
     this.slots = NO_SLOTS;
+    this.beginning = null;
     this.training = NONE;
     this.ewma = null;
     this.cusum = AT_REST;
@@ -335,9 +364,10 @@ export class MeasuredRun extends Run {
   }
 
   protected rest(): SavedMeasured {
-    const { stretch, slots, training, ewma, cusum, emptySince } = this;
+    const { stretch, beginning, slots, training, ewma, cusum, emptySince } = this;
     return {
-      stretch: stretch && { ...stretch, times: [...stretch.times], events: stretch.events.map(packEvent) },
+      stretch: stretch && packed(stretch),
+      ...(beginning && { beginning: packed(beginning) }),
       slots,
       training,
       ewma,
@@ -351,7 +381,7 @@ export class MeasuredRun extends Run {
   }
 
   protected ownNextChangeUs(): EpochUs {
-    return this.stretch === null ? Number.POSITIVE_INFINITY : this.stretch.startUs + this.logic.everyUs - 1;
+    return this.stretch === null ? this.forgetsUs() : this.stretch.startUs + this.logic.everyUs - 1;
   }
 
   progress(): Progress | null {

@@ -69,6 +69,14 @@ export abstract class Run {
     return false;
   }
   abstract get lastEventUs(): EpochUs;
+  /** What it knows of what is usual and can do without, for another run of the same rule and key; null: nothing. */
+  learnt(): unknown {
+    return null;
+  }
+  /** Goes on from what another run has learnt, as if that had come before all of its own. @returns whether it knows more now */
+  learnFrom(_learnt: unknown): boolean {
+    return false;
+  }
 
   take(event: RuleEvent, closed: Episode[]): void {
     this.elapse(event.timeUs - 1, closed);
