@@ -10,11 +10,8 @@ export interface FirstLogic extends EpisodeLogic {
   readonly since: { us: EpochUs };
 }
 
-/** A sighting is remembered to within this part of D, so that a key seen all the time is not written all the time. */
-const STEPS = 20;
-
 export class FirstRun extends Run {
-  /** When it was last seen, rounded down to a step; null: never. */
+  /** When it was last seen; null: never. */
   private seenUs: EpochUs | null;
 
   constructor(
@@ -36,8 +33,7 @@ export class FirstRun extends Run {
     const isNew = this.seenUs === null || event.timeUs - this.seenUs >= unseenUs;
     if (this.open !== null) this.open.fold(event);
     else if (isNew && event.timeUs - since.us >= learningUs) this.raise([event]);
-    const step = unseenUs / STEPS;
-    this.seenUs = Math.max(this.seenUs ?? 0, Math.floor(event.timeUs / step) * step);
+    this.seenUs = Math.max(this.seenUs ?? 0, event.timeUs);
   }
 
   protected get isEmpty(): boolean {
