@@ -35,6 +35,8 @@ export interface RuleProgram {
   readonly learns: boolean;
   readonly entities: (record: HalvikRecord) => readonly string[];
   readonly values: (record: HalvikRecord) => readonly string[];
+  /** Which worse filters a record meets, as bits. */
+  readonly worse: (record: HalvikRecord) => number;
   /** What is measured of a record; null: nothing, it is passed over. */
   readonly amount: (record: HalvikRecord) => number | null;
   readonly begin: (saved: SavedRun | null, since: { us: EpochUs }) => Run;
@@ -66,9 +68,18 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
       return all;
     },
     values: of === null ? () => NONE : (record) => of.get(record).map((v) => folded(of, v)),
+    worse: worseBits(rule, directory),
     amount: amountOf(rule),
     begin: runOf(rule, zone),
   };
+}
+
+function worseBits(rule: Rule, directory: SenderDirectory): RuleProgram["worse"] {
+  const tests = rule.worse.map((w) =>
+    w.filter === undefined ? () => false : compileFilter(parsed(w.filter), { directory, nowUs: 0 }),
+  );
+  if (!rule.worse.some((w) => w.filter !== undefined)) return () => 0;
+  return (record) => tests.reduce((bits, matches, i) => (matches(record) ? bits | (1 << i) : bits), 0);
 }
 
 /** Entities of records by field, remembered for the record asked for last: many rules name the same fields. */

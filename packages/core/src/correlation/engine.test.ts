@@ -166,7 +166,7 @@ describe("rules", () => {
   test("the shipped rules are valid and read as sentences", () => {
     for (const rule of SHIPPED_RULES) expect(Rule.parse(rule)).toEqual(rule);
     expect(sayRule(SHIPPED_RULES[0]!)).toBe(
-      "Raise error when 10 records within 5 min with the same src match: category is logon and outcome is failure. It clears after 15 min without one.",
+      "Raise error when 10 records within 5 min with the same src match: category is logon and outcome is failure. It becomes critical from 200 records on. It clears after 15 min without one.",
     );
   });
   test("entities by name", () =>

@@ -317,7 +317,7 @@ export class RuleEngine {
   /** A person closed a finding at `atUs`: its episode ends there and counting begins anew. */
   close(ruleId: string, key: string, atUs: EpochUs): StepResult {
     const out: Output = { episodes: [], states: [] };
-    const event: RuleEvent = { timeUs: atUs, id: "0", meets: [], ends: "hand", values: [], amount: 0, entities: [] };
+    const event: RuleEvent = { ...endedBy("hand"), timeUs: atUs, id: "0" };
     for (const running of this.rules) {
       if (running.program.rule.id !== ruleId) continue;
       for (const lane of running.lanes.values())
@@ -512,14 +512,32 @@ const versionKey = (ruleId: string, logic: string): string => `${ruleId} ${logic
 
 const NO_PLACE: readonly number[] = [];
 const NO_VALUES: readonly string[] = [];
+const endedBy = (ends: RuleEvent["ends"]): Omit<RuleEvent, "timeUs" | "id"> => ({
+  meets: NO_PLACE,
+  ends,
+  values: NO_VALUES,
+  amount: 0,
+  entities: NO_VALUES,
+  worse: 0,
+});
+
 /** What a record says to a rule of which it meets these conditions, or else clears; null: nothing it could measure. */
 function eventOf(program: RuleProgram, record: HalvikRecord, meets: readonly number[]): RuleEvent | null {
   const { timeUs, id } = record;
-  if (meets.length === 0)
-    return { timeUs, id, meets, ends: "record", values: NO_VALUES, amount: 0, entities: NO_VALUES };
+  if (meets.length === 0) return { ...endedBy("record"), timeUs, id };
   const amount = program.amount(record);
   if (amount === null) return null;
-  return { timeUs, id, meets, ends: null, values: program.values(record), amount, entities: program.entities(record) };
+  const entities = program.entities(record);
+  return {
+    timeUs,
+    id,
+    meets,
+    ends: null,
+    values: program.values(record),
+    amount,
+    entities,
+    worse: program.worse(record),
+  };
 }
 
 /** Words about a rule, as against what it does. */
@@ -540,6 +558,9 @@ const WORDS = [
   "tests",
 ];
 
-/** What a rule's states depend on: a change of words keeps them (`semantics.md` 23). */
-export const logicOf = (rule: Rule): string =>
-  JSON.stringify(Object.fromEntries(Object.entries(rule).filter(([name]) => !WORDS.includes(name))));
+/** What a rule's states depend on: a change of words keeps them (`semantics.md` 23). Which records are worse is remembered with them. */
+export function logicOf(rule: Rule): string {
+  const parts: object = Object.fromEntries(Object.entries(rule).filter(([name]) => !WORDS.includes(name)));
+  const worse = rule.worse.map((w) => w.filter ?? "");
+  return JSON.stringify(worse.some((filter) => filter !== "") ? { ...parts, worse } : parts);
+}

@@ -12,6 +12,7 @@ export class OpenEpisode {
   /** When the condition was met. */
   metUs: EpochUs;
   count = 0;
+  private worse = 0;
   facts: Episode["facts"] = [];
   private first: Evidence[] = [];
   private latest: Evidence[] = [];
@@ -36,6 +37,8 @@ export class OpenEpisode {
     open.lastUs = e.lastUs;
     open.metUs = e.raisedUs;
     open.count = e.count;
+    // states kept before there was such a thing say nothing of it
+    open.worse = e.worse ?? 0;
     open.facts = e.facts;
     open.first = [...e.first];
     open.latest = [...e.latest];
@@ -47,6 +50,7 @@ export class OpenEpisode {
     const { id, timeUs } = event;
     const evidence: Evidence = this.severalSteps ? { id, timeUs, step: event.meets[0] ?? 0 } : { id, timeUs };
     this.count++;
+    this.worse |= event.worse;
     this.lastUs = Math.max(this.lastUs, event.timeUs);
     if (this.first.length < KEEP_FIRST) this.first.push(evidence);
     else {
@@ -69,6 +73,7 @@ export class OpenEpisode {
       first: [...this.first],
       latest: [...this.latest],
       entities: [...this.entities],
+      worse: this.worse,
       facts: this.facts,
       clearedUs: null,
       clearedBy: null,

@@ -14,6 +14,8 @@ export interface RuleEvent {
   readonly amount: number;
   /** `field\u0001value` of what the record names. */
   readonly entities: readonly string[];
+  /** Which of the rule's worse filters it meets: bit i for `worse[i]`. */
+  readonly worse: number;
 }
 
 export interface Evidence {
@@ -34,6 +36,8 @@ export interface Episode {
   readonly first: readonly Evidence[];
   readonly latest: readonly Evidence[];
   readonly entities: readonly string[];
+  /** Which of the rule's worse filters a record of it meets: bit i for `worse[i]`. */
+  readonly worse: number;
   /** The arithmetic, where there is some: the value, its line or what was expected. */
   readonly facts: readonly (readonly [name: string, value: number])[];
   readonly clearedUs: EpochUs | null;

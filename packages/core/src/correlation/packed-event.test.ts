@@ -10,6 +10,7 @@ const events: fc.Arbitrary<RuleEvent> = fc.record({
   values: fc.array(fc.string(), { maxLength: 3 }),
   amount: fc.oneof(fc.constant(0), fc.double({ noNaN: true, noDefaultInfinity: true })),
   entities: fc.array(fc.string(), { maxLength: 4 }),
+  worse: fc.oneof(fc.constant(0), fc.integer({ min: 0, max: 15 })),
 });
 
 test("whatever an event is, it comes back from a checkpoint as it was", () => {
@@ -32,13 +33,14 @@ test("the usual event takes its time, id and entities", () => {
     values: [],
     amount: 0,
     entities: ["src\u0001a"],
+    worse: 0,
   };
   expect(packEvent(usual)).toEqual([5, "7", ["src\u0001a"]]);
 });
 
 test("events as the first checkpoints kept them are understood", () => {
-  const whole: RuleEvent = { timeUs: 5, id: "7", meets: [1], ends: null, values: ["v"], amount: 2, entities: [] };
-  expect(unpackEvent(whole)).toEqual(whole);
+  const whole = { timeUs: 5, id: "7", meets: [1], ends: null, values: ["v"], amount: 2, entities: [] };
+  expect(unpackEvent(whole)).toEqual({ ...whole, worse: 0 });
 });
 
 test("a million events share their lists of one place", () => {

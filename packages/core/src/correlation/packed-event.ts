@@ -12,6 +12,7 @@ export type PackedEvent = readonly [
   values?: readonly string[],
   amount?: number,
   ends?: RuleEvent["ends"],
+  worse?: number,
 ];
 
 const NONE: readonly never[] = [];
@@ -20,6 +21,7 @@ const PLACES = Array.from({ length: 16 }, (_, i): readonly number[] => [i]);
 export const placeAlone = (place: number): readonly number[] => PLACES[place] ?? [place];
 
 export function packEvent(e: RuleEvent): PackedEvent {
+  if (e.worse !== 0) return [e.timeUs, e.id, e.entities, e.meets, e.values, e.amount, e.ends, e.worse];
   if (e.ends !== null) return [e.timeUs, e.id, e.entities, e.meets, e.values, e.amount, e.ends];
   if (e.amount !== 0) return [e.timeUs, e.id, e.entities, e.meets, e.values, e.amount];
   if (e.values.length > 0) return [e.timeUs, e.id, e.entities, e.meets, e.values];
@@ -27,10 +29,10 @@ export function packEvent(e: RuleEvent): PackedEvent {
   return [e.timeUs, e.id, e.entities];
 }
 
-/** @param packed as packed, or whole: so the first states were kept */
-export function unpackEvent(packed: PackedEvent | RuleEvent): RuleEvent {
-  if ("timeUs" in packed) return packed;
-  const [timeUs, id, entities, meets, values = NONE, amount = 0, ends = null] = packed;
+/** @param packed as packed, or whole and never worse: so the first states were kept */
+export function unpackEvent(packed: PackedEvent | Omit<RuleEvent, "worse">): RuleEvent {
+  if ("timeUs" in packed) return { ...packed, worse: 0 };
+  const [timeUs, id, entities, meets, values = NONE, amount = 0, ends = null, worse = 0] = packed;
   const shared = meets === undefined ? PLACES[0]! : meets.length === 1 ? placeAlone(meets[0]!) : meets;
-  return { timeUs, id, meets: shared, ends, values, amount, entities };
+  return { timeUs, id, meets: shared, ends, values, amount, entities, worse };
 }

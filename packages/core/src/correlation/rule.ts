@@ -11,6 +11,7 @@ import {
   SEVERITIES,
   type Severity,
 } from "../record/index.js";
+import type { Episode } from "./event.js";
 import { WEEKDAYS } from "./shelving.js";
 
 const DAY_SECONDS = 86_400;
@@ -110,6 +111,20 @@ export type RuleTest = z.infer<typeof RuleTest>;
 
 const clockTime = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, "expected a time of day as HH:MM");
 
+const Worse = z
+  .object({
+    /** From so many records on. */
+    count: z.int().min(2).optional(),
+    /** Once a record of the evidence matches. */
+    filter: ruleFilter.optional(),
+    /** Once what is measured is as far out as this. */
+    value: z.number().optional(),
+    severity: z.enum(SEVERITIES),
+  })
+  .refine((w) => w.count !== undefined || w.filter !== undefined || w.value !== undefined, {
+    error: "when is it worse? Give count, filter or value",
+  });
+
 const common = {
   id: ruleId,
   name: z.string().min(1).max(120),
@@ -117,11 +132,8 @@ const common = {
   /** Findings are made and counted, but raise no incident. */
   listenOnly: z.boolean().default(false),
   severity: z.enum(SEVERITIES),
-  /** A worse severity from so many records on. */
-  worse: z
-    .array(z.object({ count: z.int().min(2), severity: z.enum(SEVERITIES) }))
-    .max(4)
-    .default([]),
+  /** A worse severity where all that is said here holds of the evidence. */
+  worse: z.array(Worse).max(4).default([]),
   /** Words with `{field}`, `{count}` and the names of measured values in them. */
   title: z.string().min(1).max(200),
   /** Fields whose values are gathered from the evidence: what the finding is about. */
@@ -314,6 +326,15 @@ function faults(rule: Rule): { path: (string | number)[]; message: string }[] {
   const measured = rule.kind === "departure" || rule.kind === "ratio";
   if (rule.clear.by === "condition" && !measured && rule.kind !== "silence")
     out.push({ path: ["clear", "by"], message: "only silence, departure and ratio end by their own condition" });
+  for (const [i, { filter, value }] of rule.worse.entries()) {
+    if (filter !== undefined && (measured || rule.kind === "silence"))
+      out.push({
+        path: ["worse", i, "filter"],
+        message: "what counts here is a measure, not one record: give count or value",
+      });
+    if (value !== undefined && !measured)
+      out.push({ path: ["worse", i, "value"], message: "only departure and ratio measure a value" });
+  }
   const keys: [(string | number)[], readonly string[] | undefined][] = [];
   if (rule.clear.by === "record") keys.push([["clear", "key"], rule.clear.key]);
   if (rule.kind === "sequence") {
@@ -355,9 +376,20 @@ function faults(rule: Rule): { path: (string | number)[]; message: string }[] {
   return out;
 }
 
-/** How severe a finding of so many records is. */
-export function severityOf(rule: Rule, count: number): Severity {
-  const reached = rule.worse.filter((w) => count >= w.count).map((w) => w.severity);
+/** How severe a finding is, by what it has come to. */
+export function severityOf(rule: Rule, { count, worse, facts }: Pick<Episode, "count" | "worse" | "facts">): Severity {
+  const value = facts.find(([name]) => name === "value")?.[1];
+  const isUnder =
+    (rule.kind === "ratio" && rule.side === "under") ||
+    (rule.kind === "departure" && "side" in rule.judgement && rule.judgement.side === "under");
+  const reached = rule.worse
+    .filter(
+      (w, i) =>
+        (w.count === undefined || count >= w.count) &&
+        (w.filter === undefined || (worse & (1 << i)) !== 0) &&
+        (w.value === undefined || (value !== undefined && (isUnder ? value <= w.value : value >= w.value))),
+    )
+    .map((w) => w.severity);
   return Math.min(...[rule.severity, ...reached].map((s) => SEVERITIES.indexOf(s))) as Severity;
 }
 

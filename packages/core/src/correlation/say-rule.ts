@@ -4,7 +4,17 @@ import type { Rule } from "./rule.js";
 /** A rule said in one sentence. */
 export function sayRule(rule: Rule): string {
   const shelved = rule.shelve.map((w) => ` Shelved ${sayDays(w.days)} from ${w.from} to ${w.to}: ${w.why}.`).join("");
-  return `Raise ${rule.severity} when ${sayCondition(rule)}. It clears ${sayClear(rule)}.${shelved}`;
+  const worse = rule.worse.map((w) => ` It becomes ${w.severity} ${sayWorse(w)}.`).join("");
+  return `Raise ${rule.severity} when ${sayCondition(rule)}.${worse} It clears ${sayClear(rule)}.${shelved}`;
+}
+
+function sayWorse({ count, filter, value }: Rule["worse"][number]): string {
+  const parts = [
+    ...(count === undefined ? [] : [`from ${count} records on`]),
+    ...(value === undefined ? [] : [`when the value is as far out as ${value}`]),
+    ...(filter === undefined ? [] : [`once one matches: ${filter}`]),
+  ];
+  return parts.join(" and ");
 }
 
 function sayDays(days: readonly string[]): string {

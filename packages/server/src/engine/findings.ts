@@ -279,7 +279,7 @@ export class Findings {
        values ($1, $2, 'open', $3, $4, $5, $6, $7, $8, 0, $9, $10) returning id`,
       [
         findingTitle(rule, { ...e, key }, directory),
-        severityOf(rule, e.count),
+        severityOf(rule, e),
         rule.id,
         version.rows[0]?.version ?? 1,
         key,
@@ -331,7 +331,7 @@ export class Findings {
     const row = rows[0];
     if (!row) return;
     const entities = [...new Set([...row.entities, ...e.entities])].slice(0, 50);
-    const severity = severityOf(rule, e.count);
+    const severity = severityOf(rule, e);
     // what is worst gives the incident its name
     const leads = change.leads || rule.id === row.rule_id || severity < row.severity;
     const fresh =

@@ -84,12 +84,13 @@ export interface FindingDetail {
   facts: [string, number][];
   joined: string;
   entities: string[];
+  worse: number;
   key: string;
 }
 
 export async function findingsOf(db: Queryable, incident: number): Promise<FindingDetail[]> {
   const { rows } = await db.query<FindingDetail>(
-    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, entities, key from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
+    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, entities, worse, key from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
     [incident],
   );
   return rows;

@@ -16,6 +16,7 @@ import { up as notify } from "./migrations/013-notify.js";
 import { up as teamwork } from "./migrations/014-teamwork.js";
 import { up as learning } from "./migrations/015-learning.js";
 import { up as importsGoing } from "./migrations/016-imports-going.js";
+import { up as worse } from "./migrations/017-worse.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -35,6 +36,7 @@ const MIGRATIONS = [
   { name: "014-teamwork", up: teamwork },
   { name: "015-learning", up: learning },
   { name: "016-imports-going", up: importsGoing },
+  { name: "017-worse", up: worse },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -353,7 +353,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
         const ids = out.map((f) => f.id);
         const own = await splitIncident(db, p.id, ids, {
           title: findingTitle(rule, worst, senders),
-          severity: severityOf(rule, worst.count),
+          severity: severityOf(rule, worst),
           ruleVersion: version.version,
         });
         if (own === null) throw new AppError("CONFLICT", `${what} is not there any more`);
