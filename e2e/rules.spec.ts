@@ -27,14 +27,29 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
   await expect(file).toHaveValue(/count: 4/);
   // the tests it carries say what that changes
   await expect(page.getByText("1, not 0")).toBeVisible();
-  await sentence.getByLabel("filter").fill("app is barier");
+  await sentence.getByLabel("filter", { exact: true }).fill("app is barier");
   await expect(page.getByText(/Nothing stored in the last 7 days matches/)).toBeVisible();
-  await sentence.getByLabel("filter").fill("ap is barrier");
+  await sentence.getByLabel("filter", { exact: true }).fill("ap is barrier");
   await expect(page.getByRole("alert")).toContainText("there is no field");
-  await sentence.getByLabel("filter").fill("app is barrier");
+  await sentence.getByLabel("filter", { exact: true }).fill("app is barrier");
   await sentence.getByLabel("clear by").selectOption("record");
   await expect(file).toHaveValue(/clear:\n {2}by: record\n {2}filter: app is barrier/);
   await sentence.getByLabel("clear by").selectOption("quiet");
+  // another kind keeps what is looked for; what the sentence offers is done and taken back
+  await sentence.getByLabel("kind", { exact: true }).selectOption("sequence");
+  await expect(sentence.getByLabel("steps 0 filter")).toHaveText("app is barrier");
+  await sentence.getByLabel("one more step").click();
+  await expect(sentence.getByLabel("steps 2 filter")).toBeVisible();
+  await sentence.getByLabel("kind", { exact: true }).selectOption("count");
+  await sentence.getByLabel("count").fill("4");
+  await page.getByLabel("a time in which it is expected").click();
+  await page.getByLabel("shelve 0 days").getByLabel("saturday").click();
+  await expect(file).toHaveValue(/shelve:\n {2}- days:\n {6}- saturday\n {4}from: 22:00/);
+  await page.getByLabel("not expected").click();
+  await expect(file).not.toHaveValue(/shelve/);
+  await page.getByLabel("worse by a filter").click();
+  await page.getByLabel("worse 0 filter").fill("text has smoke");
+  await expect(file).toHaveValue(/worse:\n {2}- severity: critical\n {4}filter: text has smoke/);
   await file.fill((await file.inputValue()).replace(/tests:[\s\S]*/, "").replace("my-rule", "barrier-stuck"));
 
   await page.getByRole("button", { name: "Rehearse" }).click();
@@ -43,12 +58,18 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
   );
   await page.getByRole("button", { name: "Keep" }).click();
   await expect(page).toHaveURL(/\/rules\/barrier-stuck/);
+  await expect(page.getByRole("button", { name: "Switch off" })).toBeVisible();
   await page.getByTestId("rule-sentence").getByLabel("count").fill("40");
   await page.getByLabel("against").selectOption({ label: "version 1 by owner" });
   await page.getByRole("button", { name: "Rehearse" }).click();
   await expect(page.getByTestId("rehearsal")).toContainText(
     "0 findings, 0 incidents (the other version: 1 finding, 1 incident)",
   );
+
+  await page.getByTestId("rule-sentence").getByLabel("count").fill("5");
+  await page.getByRole("button", { name: "Keep" }).click();
+  await page.getByRole("button", { name: "what it changed" }).click();
+  await expect(page.getByRole("list", { name: "What it changed" })).toContainText("gone: count: 4");
 
   // it raises from now on, and says how near it is
   for (let i = 0; i < 5; i++) await halvik.udp("127.43.0.1", `<11>barrier: motor ${i} does not turn`);

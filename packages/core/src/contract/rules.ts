@@ -50,8 +50,8 @@ export const RuleCheck = z.object({
   issues: z.array(z.object({ path: z.string(), message: z.string() })),
   sentence: z.string(),
   tests: z.array(TestOutcome),
-  /** Conditions that nothing stored in the last days meets. */
-  blind: z.array(z.string()),
+  /** Conditions that nothing stored in the last days meets, with what would have to be different. */
+  blind: z.array(z.object({ condition: z.string(), needs: z.array(z.string()) })),
 });
 export type RuleCheck = z.infer<typeof RuleCheck>;
 

@@ -61,6 +61,49 @@ describe("the engine", () => {
     });
     expect(second.step("live", [record(2, "10.0.0.1")], 0).episodes).toHaveLength(1);
   });
+  test.each<[string, object, readonly (readonly [number, string])[], object]>([
+    [
+      "a count",
+      { count: 5 },
+      [
+        [1, "success"],
+        [2, "success"],
+      ],
+      { have: 2, need: 5, lacking: null },
+    ],
+    [
+      "a step of several",
+      {},
+      [
+        [1, "failure"],
+        [2, "failure"],
+      ],
+      { have: 2, need: 4, lacking: 0 },
+    ],
+    [
+      "steps done",
+      {},
+      [
+        [1, "failure"],
+        [2, "failure"],
+        [3, "failure"],
+      ],
+      { have: 3, need: 4, lacking: 1 },
+    ],
+  ])("says how near a key is to being raised: %s", (what, over, seen, near) => {
+    const steps = [{ filter: "outcome is failure", count: 3 }, { filter: "outcome is success" }];
+    const one =
+      what === "a count" ? rule(over) : rule({ kind: "sequence", steps, filter: undefined, count: undefined });
+    const engine = new RuleEngine([one], directory, ZONE);
+    const records = seen.map(([s, outcome]) => ({
+      ...record(s, "10.0.0.1"),
+      outcome: outcome as "failure" | "success",
+    }));
+    engine.step("live", records, 0);
+    expect(engine.nearMisses("r", 5)).toEqual([
+      { ruleId: "r", lane: "live", key: "10.0.0.1", lastUs: seen[seen.length - 1]![0] * S, ...near },
+    ]);
+  });
   test("lanes do not mix; a standing finding claims late events", () => {
     const engine = new RuleEngine([rule()], directory, ZONE);
     engine.step("live", [record(1, "10.0.0.1")], 0);

@@ -342,8 +342,21 @@ tests:
       issues: [],
       sentence: expect.stringContaining("Raise warning when 2 records"),
       tests: [{ passes: true }],
-      blind: ["app is nothing-says-so"],
+      blind: [{ condition: "app is nothing-says-so", needs: ["app is nothing-says-so: no record says that"] }],
     });
+    const needs = async (filter: string) =>
+      (
+        await post("/rules/check", {
+          text: RULE.replace("app is nothing-says-so", filter).replace(/tests:[\s\S]*/, ""),
+        })
+      ).body.blind[0].needs;
+    expect(await needs("kind is flow and dst port is 25")).toEqual([
+      expect.stringMatching(
+        /^no flow record has come: let a sender send to “flows, NetFlow” on 127.0.0.1 port \d+, “flows/,
+      ),
+      "dst port is 25: no record says that",
+    ]);
+    expect(await needs("kind is flow")).toEqual([expect.stringContaining("HALVIK_LISTEN_HOST")]);
   });
   test("kept as versions; one whose tests fail is refused; switched", async () => {
     expect((await post("/rules", { text: RULE.replace("raises: 1", "raises: 3") })).body.error).toMatchObject({

@@ -205,14 +205,23 @@ export class SequenceRun extends Run {
   }
 
   progress(): Progress | null {
-    for (let i = this.logic.steps.length - 2; i >= 0; i--) {
-      const chain = this.chains[i]![this.chains[i]!.length - 1];
-      if (chain) return { have: i + 1, need: this.logic.steps.length, lacking: i + 1, lastUs: chain.timeUs };
+    const { steps } = this.logic;
+    // records, of all that its steps take: seven of the eight refusals are nearer than one
+    const wanted = (upTo: number) => steps.slice(0, upTo).reduce((sum, s) => sum + (s.absent ? 0 : s.count), 0);
+    for (let i = steps.length - 2; i >= -1; i--) {
+      const chain = i < 0 ? undefined : this.chains[i]![this.chains[i]!.length - 1];
+      if (i >= 0 && chain === undefined) continue;
+      const after = chain?.timeUs ?? Number.NEGATIVE_INFINITY;
+      const begun = steps[i + 1]!.absent ? [] : this.matches[i + 1]!.filter((m) => m.timeUs >= after);
+      if (chain === undefined && begun.length === 0) return null;
+      return {
+        have: wanted(i + 1) + Math.min(begun.length, steps[i + 1]!.count - 1),
+        need: wanted(steps.length),
+        lacking: i + 1,
+        lastUs: begun[begun.length - 1]?.timeUs ?? after,
+      };
     }
-    const begun = this.matches[0]!;
-    return begun.length === 0
-      ? null
-      : { have: 0, need: this.logic.steps.length, lacking: 0, lastUs: begun[begun.length - 1]!.timeUs };
+    return null;
   }
 
   get lastEventUs(): EpochUs {

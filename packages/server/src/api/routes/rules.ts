@@ -9,9 +9,8 @@ import {
   RuleText,
 } from "@halvik/core/contract";
 import { conditionsOf, logicOf, Rule, sayRule, tryRule } from "@halvik/core/correlation";
-import { parseFilter } from "@halvik/core/filter";
 import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs, US_PER_DAY } from "@halvik/core/time";
+import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
 import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
@@ -19,16 +18,13 @@ import { type Rehearsed, rehearse } from "../../engine/rehearse.js";
 import { type RuleIssue, readRule, writeRule } from "../../exchange/rule-text.js";
 import { saveRule } from "../../start/setup-database.js";
 import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions } from "../../store/rules.js";
-import { searchRecords } from "../../store/search.js";
+import { blindConditions } from "../blindness.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
 import { readWindow } from "../window.js";
 
 const params = z.object({ id: z.string().max(63) });
-/** Whether a rule is blind is asked of the last days. */
-const BLIND_US = 7 * US_PER_DAY;
-const BLIND_BUDGET_MS = 700;
 
 export const ruleRoutes = (deps: Deps) => {
   const { db, directory, terms, config } = deps;
@@ -66,31 +62,6 @@ export const ruleRoutes = (deps: Deps) => {
     };
   };
 
-  /** Conditions that nothing stored lately meets; what could not be found out in time is not said. */
-  const blindConditions = async (rule: Rule): Promise<string[]> => {
-    const now = nowUs();
-    const senders = await directory.get();
-    const blind: string[] = [];
-    for (const { filter: text, name } of conditionsOf(rule)) {
-      const parsed = parseFilter(text, { zone: "UTC" });
-      if (!parsed.ok) continue;
-      const page = await searchRecords(db, {
-        filter: parsed.filter,
-        fromUs: now - BLIND_US,
-        toUs: now,
-        limit: 1,
-        cursor: null,
-        direction: "older",
-        directory: senders,
-        nowUs: now,
-        budgetMs: BLIND_BUDGET_MS,
-        terms,
-      });
-      if (page.records.length === 0 && !page.partial) blind.push(name ? `${name}: ${text}` : text);
-    }
-    return blind;
-  };
-
   return [
     route({
       method: "get",
@@ -120,7 +91,12 @@ export const ruleRoutes = (deps: Deps) => {
       handle: async ({ body }) => {
         const { rule, issues } = readRule(body.text);
         if (rule === null) return { issues, sentence: "", tests: [], blind: [] };
-        return { issues: [], sentence: sayRule(rule), tests: outcomes(rule), blind: await blindConditions(rule) };
+        return {
+          issues: [],
+          sentence: sayRule(rule),
+          tests: outcomes(rule),
+          blind: await blindConditions(deps, rule, nowUs()),
+        };
       },
     }),
     route({

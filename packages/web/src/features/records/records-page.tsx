@@ -3,12 +3,15 @@ import { type ParseContext, parseFilter, readFilter, type SavedText } from "@hal
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { queryClient, savedFiltersQuery, sendersQuery, valuesQuery } from "../../app/api";
+import { savedFiltersQuery, sendersQuery } from "../../app/api";
 import { usePageKeys } from "../../app/keys";
+import { toDirectory } from "../../app/to-directory";
+import { useFieldValues } from "../../app/use-field-values";
 import { useWindow } from "../../app/use-window";
 import { useViewStore, usOf } from "../../app/view-store";
 import { Kbd } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
+import { FilterField } from "../../ui/filter-field";
 import { Page } from "../../ui/page";
 import { dayMinute } from "../../ui/time";
 import { AnswerLine } from "./answer-line";
@@ -17,7 +20,6 @@ import { type ChosenColumn, readColumns, rememberColumns, rememberedColumns, wri
 import { CompareMargin } from "./compare-margin";
 import { DraftPreview } from "./draft-preview";
 import { ExportMenu } from "./export-menu";
-import { FilterField, focusFilter } from "./filter-field";
 import { FilterForm } from "./filter-form";
 import { columnsOf, isColumn, onlyKind, TEXT_COLUMN, usualColumns } from "./list-columns";
 import { Nothing } from "./nothing";
@@ -26,7 +28,6 @@ import { RecordList } from "./record-list";
 import { RecordMargin } from "./record-margin";
 import { SavedFilters } from "./saved-filters";
 import { SeenLine } from "./seen-line";
-import { toDirectory } from "./to-directory";
 import { useCounts } from "./use-counts";
 import { useHistory, useLive, useLiveKept } from "./use-records";
 import { ValueStrip } from "./value-strip";
@@ -36,8 +37,6 @@ const AROUND_US = 60_000_000;
 const MOST_COMPARED = 4;
 /** Lines after which a search that takes long waits to be told to go on. */
 const ENOUGH = 100;
-/** Values offered while a filter is written. */
-const OFFERED = 200;
 /** What the strip of values opens with. */
 const DEFAULT_VALUES = "severity,sender";
 const NO_FILTERS: readonly SavedText[] = [];
@@ -149,18 +148,7 @@ export function RecordsPage() {
     const remembered = rememberedColumns(kind);
     if (addressed("columns") === null && remembered !== null) setParam({ columns: remembered });
   }, [kind, setParam]);
-  const valuesOf = useCallback(
-    async (field: string) => {
-      try {
-        return (await queryClient.fetchQuery({ ...valuesQuery(window, "", zone, field, OFFERED), staleTime: 60_000 }))
-          .values;
-      } catch {
-        // a field whose values are not counted has none to offer
-        return [];
-      }
-    },
-    [window, zone],
-  );
+  const valuesOf = useFieldValues(window, zone);
   const select = useCallback((record: RecordJson) => setParam({ record: record.id }), [setParam]);
   const move = (by: number) => {
     const at = records.findIndex((r) => r.id === addressed("record"));
@@ -221,15 +209,20 @@ export function RecordsPage() {
       }
     >
       <h1 className="sr-only">Records</h1>
-      <FilterField
-        value={draft}
-        directory={directory}
-        saved={saved}
-        zone={zone}
-        valuesOf={valuesOf}
-        onChange={setDraft}
-        onSubmit={submit}
-      />
+      <div id="filter-field">
+        <FilterField
+          label="Filter"
+          placeholder="Every record. Filter with fields or words, such as: severity at least error and not app is cron"
+          className="border border-b-2 border-line-strong border-b-ink bg-sheet"
+          value={draft}
+          directory={directory}
+          saved={saved}
+          zone={zone}
+          valuesOf={valuesOf}
+          onChange={setDraft}
+          onSubmit={submit}
+        />
+      </div>
       {building && (
         <FilterForm
           text={draft}
@@ -373,3 +366,6 @@ export function RecordsPage() {
     </Page>
   );
 }
+
+/** Puts the cursor into the filter. */
+const focusFilter = (): void => document.querySelector<HTMLElement>("#filter-field .cm-content")?.focus();

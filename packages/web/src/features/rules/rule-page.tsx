@@ -11,10 +11,11 @@ import { Trouble } from "../../ui/empty-state";
 import { Tag } from "../../ui/incident-strip";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { dayClock, dayMinute } from "../../ui/time";
+import { dayClock } from "../../ui/time";
 import { NEW_RULE } from "./new-rule";
 import { Rehearse } from "./rehearsal";
 import { RuleSentence } from "./rule-sentence";
+import { VersionList } from "./version-list";
 
 const CHECK_MS = 400;
 
@@ -109,10 +110,15 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
           </p>
         ))}
         {check?.blind.map((b) => (
-          <p key={b} className="text-[13px] text-ochre">
-            Nothing stored in the last 7 days matches <code className="font-mono">{safeText(b)}</code>: no sender may be
-            sending it yet.
-          </p>
+          <div key={b.condition} className="text-[13px] text-ochre">
+            Nothing stored in the last 7 days matches <code className="font-mono">{safeText(b.condition)}</code>
+            {b.needs.length === 0 && ": no sender may be sending it yet."}
+            <ul className="ml-4 list-disc">
+              {b.needs.map((need) => (
+                <li key={need}>{safeText(need)}.</li>
+              ))}
+            </ul>
+          </div>
         ))}
         <label className="mt-2 block text-[13px] text-quiet">
           The rule as a file
@@ -130,6 +136,8 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
     </Page>
   );
 }
+
+const counted = (n: number, what: string): string => `${n.toLocaleString("en")} ${what}${n === 1 ? "" : "s"}`;
 
 function RuleMargin({
   detail,
@@ -150,8 +158,8 @@ function RuleMargin({
             ["id", detail.rule.id],
             ["kind", detail.rule.kind],
             ["version", detail.rule.version],
-            ["raised", `${detail.rule.raised.toLocaleString("en")} findings`],
-            ["open", `${detail.rule.open.toLocaleString("en")} incidents`],
+            ["raised", counted(detail.rule.raised, "finding")],
+            ["open", counted(detail.rule.open, "incident")],
             ["owner", detail.rule.owner],
             ["tags", detail.rule.tags.join(", ")],
             [
@@ -204,18 +212,7 @@ function RuleMargin({
             ))}
           </ul>
           <Heading>Versions</Heading>
-          <ul className="text-[13px]">
-            {detail.versions.map((v) => (
-              <li key={v.version} className="flex justify-between gap-2 border-t border-line py-0.5">
-                <span>
-                  {v.version} by {safeText(v.author)} <span className="text-quiet">{dayMinute(usOf(v.at), zone)}</span>
-                </span>
-                <button type="button" className="text-fjord" onClick={() => onVersion(v.text)}>
-                  put in the editor
-                </button>
-              </li>
-            ))}
-          </ul>
+          <VersionList versions={detail.versions} onVersion={onVersion} />
         </>
       )}
     </>

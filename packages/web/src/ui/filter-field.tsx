@@ -9,12 +9,15 @@ import {
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { type Diagnostic, forceLinting, linter } from "@codemirror/lint";
 import { EditorState, Prec } from "@codemirror/state";
-import { EditorView, keymap, placeholder } from "@codemirror/view";
+import { EditorView, keymap, placeholder as shownWhenEmpty } from "@codemirror/view";
 import { completeFilter, parseFilter, quoteIfNeeded, type SavedText } from "@halvik/core/filter";
 import { SenderDirectory } from "@halvik/core/senders";
 import { useEffect, useRef } from "react";
 
 interface FilterFieldProps {
+  readonly label: string;
+  readonly placeholder: string;
+  readonly className: string;
   readonly value: string;
   /** Null while the senders are not known yet: names are then not checked. */
   readonly directory: SenderDirectory | null;
@@ -27,10 +30,9 @@ interface FilterFieldProps {
 }
 
 const look = EditorView.theme({
-  "&": { fontSize: "13px" },
   "&.cm-focused": { outline: "none" },
-  ".cm-content": { fontFamily: "var(--font-mono)", padding: "7px 0", caretColor: "var(--ink)" },
-  ".cm-line": { padding: "0 10px" },
+  ".cm-content": { fontFamily: "var(--font-mono)", padding: "var(--filter-pad, 7px) 0", caretColor: "var(--ink)" },
+  ".cm-line": { padding: "0 var(--filter-side, 10px)" },
   ".cm-placeholder": { color: "var(--quiet)" },
   ".cm-tooltip": {
     background: "var(--sheet)",
@@ -64,7 +66,18 @@ const parseContext = ({ directory, saved, zone }: Pick<FilterFieldProps, "direct
   directory === null ? { zone, saved } : { zone, saved, directory };
 
 /** The filter as an editor of one line: completion from the field table, errors in place with what may have been meant. */
-export function FilterField({ value, directory, saved, zone, valuesOf, onChange, onSubmit }: FilterFieldProps) {
+export function FilterField({
+  label,
+  placeholder,
+  className,
+  value,
+  directory,
+  saved,
+  zone,
+  valuesOf,
+  onChange,
+  onSubmit,
+}: FilterFieldProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
   const latest = useRef({ directory, saved, zone, valuesOf, onChange, onSubmit });
@@ -126,10 +139,8 @@ export function FilterField({ value, directory, saved, zone, valuesOf, onChange,
         extensions: [
           look,
           history(),
-          placeholder(
-            "Every record. Filter with fields or words, such as: severity at least error and not app is cron",
-          ),
-          EditorView.contentAttributes.of({ "aria-label": "Filter", spellcheck: "false", autocapitalize: "off" }),
+          shownWhenEmpty(placeholder),
+          EditorView.contentAttributes.of({ "aria-label": label, spellcheck: "false", autocapitalize: "off" }),
           EditorView.lineWrapping,
           // one line: a line break submits or becomes a space
           EditorState.transactionFilter.of((tr) => (tr.newDoc.lines > 1 ? [] : tr)),
@@ -184,8 +195,5 @@ export function FilterField({ value, directory, saved, zone, valuesOf, onChange,
     if (view.current) forceLinting(view.current);
   }, [directory]);
 
-  return <div ref={host} id="filter-field" className="border border-b-2 border-line-strong border-b-ink bg-sheet" />;
+  return <div ref={host} className={`text-[13px] ${className}`} />;
 }
-
-/** Puts the cursor into the filter. */
-export const focusFilter = (): void => document.querySelector<HTMLElement>("#filter-field .cm-content")?.focus();

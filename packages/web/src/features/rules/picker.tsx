@@ -1,0 +1,158 @@
+import { FIELDS } from "@halvik/core/record";
+import type { SenderDirectory } from "@halvik/core/senders";
+import { ToggleGroup } from "radix-ui";
+import { useId } from "react";
+import { FilterField } from "../../ui/filter-field";
+import type { Act, Piece } from "./sentence";
+
+type Value = Exclude<Piece, string | Act>;
+
+/** What a filter in a rule is written with. */
+export interface FilterHelp {
+  readonly directory: SenderDirectory | null;
+  readonly zone: string;
+  readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
+}
+
+const look = "mx-0.5 border-0 border-b border-dotted border-ink bg-sheet px-1 font-mono text-[13px] leading-5 text-ink";
+const DAYS = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"];
+const NOTHING_SAVED: readonly never[] = [];
+
+/** A value of a rule in its place in the sentence, with what it is picked with. `onChange(undefined)`: the rule says nothing of it. */
+export function Picker({
+  piece,
+  value,
+  help,
+  onChange,
+}: {
+  piece: Value;
+  value: unknown;
+  help: FilterHelp;
+  onChange: (value: unknown) => void;
+}) {
+  const list = useId();
+  const label = piece.at.join(" ");
+  switch (piece.as) {
+    case "number":
+      return (
+        <input
+          aria-label={label}
+          type="number"
+          step="any"
+          placeholder={piece.empty}
+          className={`${look} w-20`}
+          value={value === undefined || value === null ? "" : Number(value)}
+          onChange={(e) => onChange(e.target.value === "" ? undefined : Number(e.target.value))}
+        />
+      );
+    case "choice":
+    case "field": {
+      const of = piece.as === "choice" ? piece.of : FIELDS.map((f) => f.name);
+      return (
+        <select
+          aria-label={label}
+          className={look}
+          value={String(value ?? "")}
+          onChange={(e) => onChange(e.target.value)}
+        >
+          {!of.includes(String(value)) && <option>{String(value ?? "")}</option>}
+          {of.map((o) => (
+            <option key={o}>{o}</option>
+          ))}
+        </select>
+      );
+    }
+    case "yes":
+      return (
+        <select
+          aria-label={label}
+          className={look}
+          value={value === true ? "nothing of" : "then"}
+          onChange={(e) => onChange(e.target.value === "then" ? undefined : true)}
+        >
+          <option>then</option>
+          <option>nothing of</option>
+        </select>
+      );
+    case "fields":
+      return (
+        <>
+          <input
+            aria-label={label}
+            list={list}
+            className={`${look} w-40`}
+            value={Array.isArray(value) ? value.join(", ") : ""}
+            placeholder="everything together"
+            onChange={(e) =>
+              onChange(e.target.value.split(/\s*,\s*/).filter((f, i, all) => f !== "" || i < all.length - 1))
+            }
+          />
+          <datalist id={list}>
+            {FIELDS.map((f) => (
+              <option key={f.name} value={f.name} />
+            ))}
+          </datalist>
+        </>
+      );
+    case "filter":
+      return (
+        <div
+          className="mx-0.5 inline-block max-w-full min-w-56 align-middle leading-5"
+          style={{ "--filter-pad": "1px", "--filter-side": "4px" } as React.CSSProperties}
+        >
+          <FilterField
+            label={label}
+            placeholder="every record"
+            className="border-b border-dotted border-ink bg-sheet text-ink"
+            value={String(value ?? "")}
+            saved={NOTHING_SAVED}
+            onChange={onChange}
+            onSubmit={onChange}
+            {...help}
+          />
+        </div>
+      );
+    case "days":
+      return (
+        <ToggleGroup.Root
+          type="multiple"
+          aria-label={label}
+          className="mx-0.5 inline-flex align-middle"
+          value={Array.isArray(value) ? value.map(String) : []}
+          onValueChange={(days) => onChange(DAYS.filter((d) => days.includes(d)))}
+        >
+          {DAYS.map((day) => (
+            <ToggleGroup.Item
+              key={day}
+              value={day}
+              aria-label={day}
+              className="-ml-px border border-line-strong bg-sheet px-1.5 text-[12px] leading-5 first:ml-0 data-[state=on]:border-ink data-[state=on]:bg-ink data-[state=on]:text-paper"
+            >
+              {day.slice(0, 2)}
+            </ToggleGroup.Item>
+          ))}
+          {(!Array.isArray(value) || value.length === 0) && <span className="ml-1.5">every day</span>}
+        </ToggleGroup.Root>
+      );
+    case "time":
+      return (
+        <input
+          aria-label={label}
+          type="time"
+          className={look}
+          value={String(value ?? "")}
+          onChange={(e) => e.target.value !== "" && onChange(e.target.value)}
+        />
+      );
+    default:
+      return (
+        <input
+          aria-label={label}
+          className={look}
+          style={{ width: `${Math.min(Math.max(String(value ?? "").length + 2, 18), 60)}ch` }}
+          value={String(value ?? "")}
+          onChange={(e) => onChange(e.target.value)}
+        />
+      );
+  }
+}

@@ -1,0 +1,81 @@
+import type { RuleDetail } from "@halvik/core/contract";
+import { diffLines } from "diff";
+import { useState } from "react";
+import { useViewStore, usOf } from "../../app/view-store";
+import { safeText } from "../../ui/safe-text";
+import { dayMinute } from "../../ui/time";
+
+/** Lines around a change that are shown with it. */
+const AROUND = 1;
+
+/** A rule's versions, the newest first: who made each, when, and what it changed. */
+export function VersionList({
+  versions,
+  onVersion,
+}: {
+  versions: RuleDetail["versions"];
+  onVersion: (text: string) => void;
+}) {
+  const zone = useViewStore((s) => s.zone);
+  const [open, setOpen] = useState<number | null>(null);
+  return (
+    <ul className="text-[13px]">
+      {versions.map((v, i) => {
+        const before = versions[i + 1];
+        return (
+          <li key={v.version} className="border-t border-line py-0.5">
+            <div>
+              {v.version} by {safeText(v.author)} <span className="text-quiet">{dayMinute(usOf(v.at), zone)}</span>
+            </div>
+            <div className="flex gap-3">
+              {before && (
+                <button
+                  type="button"
+                  aria-expanded={open === v.version}
+                  className="text-fjord"
+                  onClick={() => setOpen(open === v.version ? null : v.version)}
+                >
+                  what it changed
+                </button>
+              )}
+              <button type="button" className="text-fjord" onClick={() => onVersion(v.text)}>
+                put in the editor
+              </button>
+            </div>
+            {before && open === v.version && <Difference before={before.text} after={v.text} />}
+          </li>
+        );
+      })}
+    </ul>
+  );
+}
+
+type Line = { readonly sign: "+" | "−" | " "; readonly text: string };
+
+function Difference({ before, after }: { before: string; after: string }) {
+  const lines = diffLines(before, after).flatMap((part): Line[] =>
+    part.value
+      .replace(/\n$/, "")
+      .split("\n")
+      .map((text) => ({ sign: part.added ? "+" : part.removed ? "−" : " ", text })),
+  );
+  const changed = lines.flatMap((line, i) => (line.sign === " " ? [] : [i]));
+  const shown = lines
+    .map((line, i) => ({ ...line, i }))
+    .filter(({ i }) => changed.some((c) => Math.abs(c - i) <= AROUND));
+  if (shown.length === 0) return <p className="text-quiet">The file is the same: it was switched.</p>;
+  return (
+    <ol aria-label="What it changed" className="my-1 border border-line bg-sheet font-mono text-[12px] leading-[17px]">
+      {shown.map(({ sign, text, i }, at) => (
+        <li
+          key={i}
+          className={`flex gap-1.5 px-1 ${sign === " " ? "text-quiet" : sign === "+" ? "bg-fjord-wash" : "line-through decoration-quiet"} ${at > 0 && shown[at - 1]!.i < i - 1 ? "border-t border-line" : ""}`}
+        >
+          <span aria-hidden>{sign}</span>
+          <span className="sr-only">{sign === "+" ? "new: " : sign === "−" ? "gone: " : ""}</span>
+          <span className="break-all whitespace-pre-wrap">{safeText(text)}</span>
+        </li>
+      ))}
+    </ol>
+  );
+}
