@@ -72,14 +72,18 @@ function readerFor(start: Uint8Array, whole: "snmp" | "flow" | null): Splitter {
 /** Unpacks gzip, told by its magic number. */
 async function* unpacked(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
   const iterator = chunks[Symbol.asyncIterator]();
-  let first = await iterator.next();
-  while (!first.done && first.value.length === 0) first = await iterator.next();
-  if (first.done) return;
+  let start: Uint8Array = new Uint8Array(0);
+  // pieces of any size: the magic number has two bytes
+  for (let next = await iterator.next(); !next.done; next = await iterator.next()) {
+    start = start.length === 0 ? next.value : Buffer.concat([start, next.value]);
+    if (start.length > 1) break;
+  }
+  if (start.length === 0) return;
   const all = (async function* () {
-    yield first.value as Uint8Array;
+    yield start;
     for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield next.value;
   })();
-  const packed = first.value[0] === 0x1f && first.value[1] === 0x8b;
+  const packed = start[0] === 0x1f && start[1] === 0x8b;
   if (packed) yield* Readable.from(all).pipe(createGunzip()) as AsyncIterable<Uint8Array>;
   else yield* all;
 }

@@ -9,6 +9,8 @@ export class EventSplitter {
   private text = "";
   private readonly decoder: TextDecoder;
   private number = 0;
+  /** In the middle of an event that is too long: what comes until its end is passed over. */
+  private skipping = false;
 
   constructor(encoding: "utf-8" | "utf-16le") {
     this.decoder = new TextDecoder(encoding);
@@ -26,6 +28,12 @@ export class EventSplitter {
 
   private *take(ended: boolean): Generator<InputMessage> {
     for (;;) {
+      if (this.skipping) {
+        const end = this.text.indexOf(END);
+        this.text = end < 0 ? this.text.slice(1 - END.length) : this.text.slice(end + END.length);
+        if (end < 0) return;
+        this.skipping = false;
+      }
       const start = /<Event[\s>]/.exec(this.text)?.index ?? -1;
       const before = start < 0 ? this.text : this.text.slice(0, start);
       if (/<!(?!--)/.test(before)) {
@@ -46,12 +54,13 @@ export class EventSplitter {
         this.text = this.text.slice(start);
         if (!ended && this.text.length <= MAX_EVENT) return;
         this.number++;
-        yield this.text.length > MAX_EVENT
+        this.skipping = this.text.length > MAX_EVENT;
+        yield this.skipping
           ? this.bad("TOO_LONG", "XML: expected events of at most 1 MiB")
           : this.bad("TRUNCATED", `XML: expected ${END}, got the end of the file`);
-        this.text = this.text.length > MAX_EVENT ? this.text.slice(1) : "";
-        if (ended && this.text === "") return;
-        continue;
+        if (this.skipping) continue;
+        this.text = "";
+        return;
       }
       const xml = this.text.slice(start, end + END.length);
       this.text = this.text.slice(end + END.length);

@@ -33,7 +33,6 @@ export class LineSplitter {
     const room = MAX_LINE_BYTES - this.bytes;
     const kept = part.length <= room ? part : part.subarray(0, room);
     this.lost += part.length - kept.length;
-    // the chunk's memory may be used again by who reads the file
     if (kept.length > 0) this.parts.push(kept);
     this.bytes += kept.length;
   }
