@@ -39,6 +39,7 @@ try {
   await page.getByRole("navigation", { name: "Sections" }).waitFor();
   const first = () => page.getByTestId("record-line").first().getAttribute("id");
   const waits: number[] = [];
+  const byFilter = new Map<string, number[]>();
   for (let run = 0; run < RUNS; run++) {
     // a page of its own, so that no answer comes from what it still holds
     await page.goto(`http://127.0.0.1:${instance.config.HALVIK_HTTP_PORT}/records?${window}`);
@@ -54,13 +55,18 @@ try {
       const started = performance.now();
       await page.keyboard.press("Enter");
       while ((await first()) === before && performance.now() - started < 20_000);
-      if (run > 0) waits.push(performance.now() - started);
+      const ms = performance.now() - started;
+      if (run > 0) {
+        waits.push(ms);
+        byFilter.set(filter, [...(byFilter.get(filter) ?? []), ms]);
+      }
       await page.waitForTimeout(700);
     }
   }
   console.log(
     `Enter → first rows on screen, ${FILTERS.length} filters × ${RUNS - 1} after a first round: p50 ${percentile(waits, 0.5).toFixed(0)} ms, p95 ${percentile(waits, 0.95).toFixed(0)} ms, longest ${Math.max(...waits).toFixed(0)} ms`,
   );
+  for (const [filter, times] of byFilter) console.log(`  ${filter}: ${times.map((t) => t.toFixed(0)).join(", ")} ms`);
 } finally {
   await browser.close();
   await web.stop();

@@ -100,7 +100,7 @@ export function FilterField({
         ...found.options,
         ...values
           .filter((v) => v.label.toLowerCase().startsWith(typed))
-          .map((v) => ({ text: quoteIfNeeded(v.label), about: `${v.count.toLocaleString("en")} in this window` })),
+          .map((v) => ({ text: quoteIfNeeded(v.label), about: `${v.count.toLocaleString("en")} of late` })),
       ];
       if (
         options.length === 0 ||

@@ -6,7 +6,7 @@ import { useSearchParams } from "react-router";
 import { savedFiltersQuery, sendersQuery } from "../../app/api";
 import { usePageKeys } from "../../app/keys";
 import { toDirectory } from "../../app/to-directory";
-import { useFieldValues } from "../../app/use-field-values";
+import { stopOffering, useFieldValues } from "../../app/use-field-values";
 import { useWindow } from "../../app/use-window";
 import { useViewStore, usOf } from "../../app/view-store";
 import { Kbd } from "../../ui/button";
@@ -73,7 +73,9 @@ export function RecordsPage() {
   const liveLines = useLive(asked, zone, live, scrolledAway, loaded);
   const liveKept = useLiveKept(live, history.isPlaceholderData ? 0 : history.dataUpdatedAt);
   const records = live || liveKept ? liveLines.records : loaded;
-  const counts = useCounts(window, asked, zone, !live);
+  // lines first: counting and searching at once would share one processor
+  const isAnswered = history.data !== undefined && !history.isPlaceholderData;
+  const counts = useCounts(window, asked, zone, !live && isAnswered);
   const marked = listOf(params.get("marked"));
   const seenText = params.get("seen");
   const openValues = listOf(params.get("values"));
@@ -96,6 +98,7 @@ export function RecordsPage() {
       const next = parseFilter(text, { zone, saved });
       if (!next.ok) return;
       rememberFilter(text.trim());
+      stopOffering();
       // another kind of record has columns of its own
       const sameKind = onlyKind(next.filter) === kind;
       setParam({ filter: text.trim(), ...(sameKind ? {} : { columns: null }) });
