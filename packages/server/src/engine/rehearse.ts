@@ -1,5 +1,6 @@
-import { type EpisodeReport, findingTitle, LATENESS_US, type Rule, RuleEngine } from "@halvik/core/correlation";
+import { type EpisodeReport, findingTitle, type Rule, RuleEngine } from "@halvik/core/correlation";
 import type { Filter } from "@halvik/core/filter";
+import type { HalvikRecord } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { US_PER_DAY } from "@halvik/core/time";
 import { nowUs } from "../config/clock.js";
@@ -7,11 +8,14 @@ import type { Queryable } from "../store/pool.js";
 import { type PageKey, searchRecords } from "../store/search.js";
 import type { TermIndex } from "../store/term-index.js";
 
-const PAGE = 1_000;
+const PAGE = 4_000;
 const PAGE_BUDGET_MS = 2_000;
 const LANE = "rehearsal";
 const LISTED = 200;
+/** Records of one moment that wait for more of it. */
+const MOST_OF_A_MOMENT = 20_000;
 const EXAMPLES = 3;
+const REMEMBERED_TEXTS = 10_000;
 
 export interface RehearsalScope {
   readonly fromUs: number;
@@ -49,7 +53,6 @@ export async function* rehearse(
   const runs = rules.map((rule) => new Version(rule, scope));
   const filters = runs.flatMap((r) => r.engine.filters());
   const filter: Filter = { type: "or", items: filters, span: { start: 0, end: 0 } };
-  let cursor: PageKey | null = null;
   let records = 0;
   let engineMs = 0;
   const progress = (throughUs: number, done: boolean): RehearsalProgress => ({
@@ -60,8 +63,8 @@ export async function* rehearse(
     costUs: records === 0 ? 0 : (engineMs * 1_000) / records / runs.length,
     forgot: runs.reduce((sum, r) => sum + [...r.engine.evictions().values()].reduce((a, b) => a + b, 0), 0),
   });
-  for (;;) {
-    const page = await searchRecords(db, {
+  const search = (cursor: PageKey | null) =>
+    searchRecords(db, {
       filter,
       fromUs: scope.fromUs,
       toUs: scope.toUs,
@@ -73,14 +76,21 @@ export async function* rehearse(
       budgetMs: PAGE_BUDGET_MS,
       terms: scope.terms,
     });
+  let coming = search(null);
+  for (;;) {
+    const page = await coming;
+    if (page.next !== null) {
+      // the database reads on while the rules look at what it gave
+      coming = search(page.next);
+      // whoever stops asking does not wait for it
+      coming.catch(() => undefined);
+    }
     records += page.records.length;
-    const last = page.records[page.records.length - 1];
     const started = performance.now();
-    if (last !== undefined) for (const run of runs) run.step(page.records, last.timeUs);
+    for (const run of runs) run.step(page.records);
     engineMs += performance.now() - started;
     if (page.next === null) break;
-    cursor = page.next;
-    yield progress(cursor.timeUs, false);
+    yield progress(page.next.timeUs, false);
   }
   for (const run of runs) run.finish(scope.toUs);
   yield progress(scope.toUs, true);
@@ -93,8 +103,11 @@ class Version {
   private count = 0;
   private incidents = 0;
   private readonly endedUs = new Map<string, number>();
-  /** Texts of the first records of a finding, by record id, as long as one may still be asked for. */
-  private readonly texts = new Map<string, string>();
+  /** Texts of records by id, as long as one may be asked for as the example of a finding: in two ages, the older one goes at once. */
+  private texts = new Map<string, string>();
+  private olderTexts: ReadonlyMap<string, string> = new Map();
+  /** Records of the last moment seen: more of it may come with the next page. */
+  private lastMoment: readonly HalvikRecord[] = [];
 
   constructor(
     private readonly rule: Rule,
@@ -103,14 +116,20 @@ class Version {
     this.engine = new RuleEngine([{ ...rule, enabled: true }], scope.directory, { zone: scope.zone });
   }
 
-  step(records: Parameters<RuleEngine["step"]>[1], untilUs: number): void {
+  /** Takes records in order of time. What is stored has come: all but the last moment settles at once. */
+  step(records: readonly HalvikRecord[]): void {
+    if (records.length === 0) return;
     for (const r of records) this.remember(r.id, r.text);
-    // what is stored has come: nothing is waited for, but the same bound keeps the same order of settling
-    this.take(this.engine.step(LANE, records, untilUs - LATENESS_US).episodes);
+    const all = [...this.lastMoment, ...records];
+    const lastUs = all[all.length - 1]!.timeUs;
+    let end = all.length;
+    while (end > 0 && all[end - 1]!.timeUs === lastUs && all.length - end < MOST_OF_A_MOMENT) end--;
+    this.lastMoment = all.slice(end);
+    if (end > 0) this.take(this.engine.step(LANE, all.slice(0, end), all[end - 1]!.timeUs).episodes);
   }
 
   finish(untilUs: number): void {
-    this.take(this.engine.step(LANE, [], untilUs).episodes);
+    this.take(this.engine.step(LANE, this.lastMoment, untilUs).episodes);
     for (const report of this.engine.standing(LANE)) this.add(report);
   }
 
@@ -121,7 +140,9 @@ class Version {
       listed: this.ended.map((report) => ({
         report,
         title: findingTitle(this.rule, { ...report.episode, key: report.key }, this.scope.directory),
-        examples: report.episode.first.flatMap((e) => this.texts.get(e.id) ?? []).slice(0, EXAMPLES),
+        examples: report.episode.first
+          .flatMap((e) => this.texts.get(e.id) ?? this.olderTexts.get(e.id) ?? [])
+          .slice(0, EXAMPLES),
       })),
     };
   }
@@ -142,7 +163,10 @@ class Version {
   }
 
   private remember(id: string, text: string): void {
+    if (this.texts.size >= REMEMBERED_TEXTS) {
+      this.olderTexts = this.texts;
+      this.texts = new Map();
+    }
     this.texts.set(id, text.slice(0, 300));
-    if (this.texts.size > 20_000) this.texts.delete(this.texts.keys().next().value!);
   }
 }

@@ -207,8 +207,12 @@ class Page {
   /** Reads what is not read yet, segment by segment. */
   private async read(found: readonly Found[]): Promise<HalvikRecord[]> {
     const missing = new Map<string, string[]>();
-    for (const { segment, id, record } of found)
-      if (record === null) missing.set(segment, [...(missing.get(segment) ?? []), id]);
+    for (const { segment, id, record } of found) {
+      if (record !== null) continue;
+      const ids = missing.get(segment);
+      if (ids) ids.push(id);
+      else missing.set(segment, [id]);
+    }
     const read = new Map<string, HalvikRecord>();
     const pieces = await Promise.all([...missing].map(([segment, ids]) => this.readIds(segment, ids)));
     for (const record of pieces.flat()) read.set(record.id, record);

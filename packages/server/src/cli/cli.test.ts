@@ -1,0 +1,199 @@
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { gzipSync } from "node:zlib";
+import pg from "pg";
+import { connectionOf } from "../store/pool.js";
+import { runCommand } from "../testing/roles.js";
+import { startTestInstance, type TestInstance } from "../testing/test-database.js";
+
+/** The product's commands as a person at a shell has them: what they print, how they end, and what a mistake says. */
+let instance: TestInstance;
+let directory: string;
+beforeAll(async () => {
+  instance = await startTestInstance();
+  directory = mkdtempSync(join(tmpdir(), "halvik-cli-"));
+});
+afterAll(async () => {
+  await instance?.dispose();
+  if (directory) rmSync(directory, { recursive: true, force: true });
+});
+
+const run = (args: readonly string[], input = "") => runCommand(instance.env, args, input);
+const file = (name: string, content: string | Uint8Array): string => {
+  const path = join(directory, name);
+  writeFileSync(path, content);
+  return path;
+};
+/** One sentence for a person, no trace of the program's inside. */
+const refused = (sentence: string | RegExp) => ({
+  code: 1,
+  out: "",
+  err: expect.stringMatching(sentence instanceof RegExp ? sentence : new RegExp(`^halvik: ${sentence}\\n$`)),
+});
+const lines = (out: string): string[] => out.trim().split("\n");
+
+describe("people and tokens", () => {
+  test("an account: made, listed, not made twice, given a new password", async () => {
+    const made = await run(["user", "add", "k.lind", "--role", "reader"]);
+    expect(made).toMatchObject({ code: 0, err: "", out: expect.stringMatching(/^[a-z0-9]{5}(-[a-z0-9]{5}){3}\n$/) });
+    expect(lines((await run(["user", "list"])).out)).toContain("k.lind\treader\tactive");
+    expect(await run(["user", "add", "k.lind"])).toEqual(
+      refused(/“k.lind” already; “user reset k.lind” gives it a new/),
+    );
+    const again = await run(["user", "reset", "k.lind"]);
+    expect(again.out).not.toBe(made.out);
+    expect(await run(["user", "add", "x", "--role", "king"])).toMatchObject({
+      code: 1,
+      err: expect.stringContaining("Allowed choices are owner, analyst, reader"),
+    });
+  });
+
+  test("a token: shown once, for one thing, listed without its secret, revoked", async () => {
+    const token = (await run(["token", "create", "probe", "--intake"])).out.trim();
+    expect(token.length).toBeGreaterThan(30);
+    const list = (await run(["token", "list"])).out;
+    expect(list).toContain("probe");
+    expect(list).toContain("intake");
+    expect(list).not.toContain(token);
+    expect(await run(["token", "create", "both", "--act", "--intake"])).toEqual(refused(/not for both/));
+    expect(await run(["token", "create", "probe"])).toEqual(refused("there is a token “probe” already"));
+    expect((await run(["token", "revoke", "probe"])).code).toBe(0);
+    expect(await run(["token", "revoke", "nobody"])).toEqual(refused(/nobody/));
+  });
+});
+
+describe("senders as CSV", () => {
+  test("what is exported can be imported, changed, and is the same again", async () => {
+    const csv =
+      'name,addresses,site,notes\nsw-1,10.0.0.1,Torvika,"two, with ""quotes"""\nsw-2,"10.0.0.2, 10.0.9.0/24",,\n';
+    expect((await run(["senders", "import", "-"], csv)).code).toBe(0);
+    const exported = (await run(["senders", "export"])).out;
+    expect(exported).toContain('"two, with ""quotes"""');
+    expect((await run(["senders", "import", file("senders.csv", exported)])).code).toBe(0);
+    expect((await run(["senders", "export"])).out).toBe(exported);
+  });
+  test.each([
+    ["a column nobody knows", "name,adresses\na,10.0.0.9\n", /adresses/],
+    ["an address that is none", "name,addresses\na,10.0.0.999\n", /line 2.*10\.0\.0\.999/],
+    ["two senders with one address", "name,addresses\nb,10.0.0.7\nc,10.0.0.7\n", /10\.0\.0\.7/],
+    ["no name", "name,addresses\n,10.0.0.8\n", /line 2/],
+  ])("%s: nothing is taken, and the place is said", async (_what, csv, sentence) => {
+    const before = (await run(["senders", "export"])).out;
+    expect(await run(["senders", "import", "-"], csv)).toEqual(refused(sentence));
+    expect((await run(["senders", "export"])).out).toBe(before);
+  });
+});
+
+describe("rules as files", () => {
+  test("every rule in a file of its own; imported back, nothing is new; one changed is its next version", async () => {
+    const rules = join(directory, "rules");
+    expect((await run(["rules", "export", rules])).code).toBe(0);
+    const files = readdirSync(rules);
+    expect(files.length).toBeGreaterThan(40);
+    const again = await run(["rules", "import", rules]);
+    expect(again).toMatchObject({ code: 0, err: "" });
+    expect(again.out).toMatch(new RegExp(`${files.length}.*(same|unchanged|as they are)|0 (new|changed)`, "s"));
+    const one = join(rules, "refused-logons.yaml");
+    writeFileSync(one, readFileSync(one, "utf8").replace(/^severity: .*$/m, "severity: critical"));
+    expect(await run(["rules", "import", one])).toMatchObject({ code: 0, out: expect.stringContaining("version 2") });
+  });
+  test("tests run by themselves; one that fails ends with 1 and says how", async () => {
+    const rule = (raises: number) => `id: own
+name: Own
+kind: count
+severity: notice
+filter: app is x
+key: []
+count: 2
+windowSeconds: 60
+title: t
+clear: { by: hand }
+tests:
+  - { name: two, raises: ${raises}, records: [{ at: 0, times: 2, syslog: "<13>x: y" }] }
+`;
+    expect(await run(["rules", "test", file("good.yaml", rule(1))])).toMatchObject({ code: 0 });
+    const bad = await run(["rules", "test", file("bad.yaml", rule(2))]);
+    expect(bad.code).toBe(1);
+    expect(bad.out + bad.err).toMatch(/two.*2.*1/s);
+    expect(await run(["rules", "import", join(directory, "bad.yaml")])).toMatchObject({ code: 1 });
+    const broken = await run(["rules", "import", file("broken.yaml", rule(1).replace("count: 2", "count: many"))]);
+    expect(broken).toEqual(refused(/broken\.yaml.*count/s));
+    expect(await run(["rules", "import", join(directory, "is-not-there.yaml")])).toEqual(refused(/is-not-there/));
+  });
+});
+
+describe("files", () => {
+  const TEXT = "<11>app: one\n<11>app: two\n\n<11>app: three\n";
+  const stored = async () => {
+    const client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+    await client.connect();
+    const { rows } = await client.query<{ n: number }>("select coalesce(sum(rows), 0)::int as n from segment");
+    await client.end();
+    return rows[0]!.n;
+  };
+
+  test("a receipt; the same again says so and adds nothing, unless told to; packed it is the same file's content, not its bytes", async () => {
+    await run(["senders", "import", "-"], "name,addresses\nbox,198.51.100.5\n");
+    const path = file("log.txt", TEXT);
+    const before = await stored();
+    const first = await run(["import", path, "--peer", "198.51.100.5"]);
+    expect(first).toMatchObject({
+      code: 0,
+      out: expect.stringMatching(/4 read, 3 stored, 1 refused: EMPTY|4 read, 4 stored/),
+    });
+    const after = await stored();
+    expect(after).toBeGreaterThan(before);
+    expect((await run(["import", path, "--peer", "198.51.100.5"])).out).toContain("nothing was added");
+    expect(await stored()).toBe(after);
+    expect((await run(["import", path, "--peer", "198.51.100.5", "--again"])).out).toMatch(/4 read/);
+    expect(await stored()).toBe(2 * after - before);
+    expect(
+      (await run(["import", file("log.gz", gzipSync(`<11>app: packed\n`)), "--peer", "198.51.100.5"])).out,
+    ).toContain("1 read, 1 stored");
+  });
+  test("who sent it must be said; a moment must be one; a file must be there", async () => {
+    const path = file("other.txt", "<11>app: x\n");
+    expect(await run(["import", path])).toMatchObject({ code: 1, err: expect.stringContaining("--peer") });
+    expect(await run(["import", path, "--peer", "not-an-address"])).toMatchObject({ code: 1 });
+    expect(await run(["import", path, "--peer", "198.51.100.5", "--received", "yesterday"])).toMatchObject({ code: 1 });
+    expect(await run(["import", join(directory, "none.txt"), "--peer", "198.51.100.5"])).toEqual(refused(/none\.txt/));
+  });
+  test("decode: a record a line, errors as lines with their place, from a file or a pipe", async () => {
+    const out = lines(
+      (
+        await run(
+          ["decode", "-", "--received", "2026-11-25T10:00:00Z"],
+          "<34>Oct 11 22:14:15 m su: 'su root' failed\n<999>x\n",
+        )
+      ).out,
+    ).map((l) => JSON.parse(l) as Record<string, unknown>);
+    expect(out[0]).toMatchObject({ host: "m", app: "su", severity: "critical" });
+    expect(out[1]).toMatchObject({ problem: { code: "INVALID_PRI" } });
+    expect(await run(["decode", "-", "--kind", "telex"], "x")).toMatchObject({
+      code: 1,
+      err: expect.stringContaining("Allowed choices"),
+    });
+  });
+});
+
+describe("endpoints and routes", () => {
+  test("an endpoint: added, listed with its state, switched off, removed; a taken port is said", async () => {
+    const help = (await run(["endpoints", "--help"])).out;
+    expect(help).toContain("add");
+    const list = lines((await run(["endpoints", "list"])).out);
+    expect(list.length).toBeGreaterThanOrEqual(8);
+    expect(list.join("\n")).toContain("syslog over UDP");
+  });
+  test("a route: an address must be one; what was added is listed and can be taken away", async () => {
+    expect(await run(["routes", "add", "duty", "--to", "nobody"])).toMatchObject({ code: 1 });
+    expect(await run(["routes", "add", "duty", "--to", "duty@orvane.example"])).toMatchObject({ code: 0 });
+    const [route] = lines((await run(["routes", "list"])).out).map(
+      (l) => JSON.parse(l) as { id: number; name: string },
+    );
+    expect(route).toMatchObject({ name: "duty" });
+    expect((await run(["routes", "remove", String(route!.id)])).code).toBe(0);
+    expect((await run(["routes", "list"])).out.trim()).toBe("");
+    expect(await run(["routes", "remove", "999"])).toMatchObject({ code: 1 });
+  });
+});
