@@ -20,4 +20,4 @@ export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export { type ShelvingWindow, shelvedUntil, WEEKDAYS } from "./shelving.js";
 export { entityValues, findingTitle } from "./title.js";
-export { type TrialResult, tryRule } from "./trial.js";
+export { type TrialResult, testFailures, tryRule } from "./trial.js";

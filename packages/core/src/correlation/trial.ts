@@ -55,6 +55,13 @@ export function tryRule(rule: Rule, test: RuleTest): TrialResult {
   return { raised: episodes.length, passes: episodes.length === test.raises, episodes };
 }
 
+/** What a rule's tests say against it, a sentence each; none: they pass. */
+export const testFailures = (rule: Rule): string[] =>
+  rule.tests.flatMap((test) => {
+    const { raised, passes } = tryRule(rule, test);
+    return passes ? [] : [`test “${test.name}” expects ${test.raises} findings and has ${raised}`];
+  });
+
 function contentOf(sample: SampleRecord, n: number, timeUs: EpochUs): RecordContent {
   const filled = <T>(value: T): T => JSON.parse(JSON.stringify(value).replaceAll("{n}", String(n))) as T;
   if (sample.syslog !== undefined)

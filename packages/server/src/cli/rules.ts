@@ -1,6 +1,6 @@
 import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { Rule, tryRule } from "@halvik/core/correlation";
+import { Rule, testFailures } from "@halvik/core/correlation";
 import { Command } from "commander";
 import { parseAllDocuments } from "yaml";
 import { audit } from "../access/people.js";
@@ -37,6 +37,8 @@ export const rulesCommand = (): Command =>
         .action((path: string) =>
           withModels(async () => {
             const rules = readAll(path);
+            const failures = rules.flatMap((rule) => testFailures(rule).map((said) => `${rule.id}: ${said}`));
+            if (failures.length > 0) throw new Error(`no rule was saved: ${failures.join("; ")}`);
             let changed = 0;
             for (const rule of rules) {
               const before = await RuleModel.findByPk(rule.id);
@@ -54,18 +56,11 @@ export const rulesCommand = (): Command =>
         .description("run the tests that rules in files carry; exit 1 when one fails")
         .argument("<path>", '"-" is standard input')
         .action((path: string) => {
-          let failed = 0;
-          let run = 0;
-          for (const rule of readAll(path))
-            for (const t of rule.tests) {
-              const { raised, passes } = tryRule(rule, t);
-              run++;
-              if (passes) continue;
-              failed++;
-              console.log(`${rule.id}: “${t.name}” expects ${t.raises} findings and has ${raised}`);
-            }
-          console.log(`${run} tests, ${failed} failed`);
-          if (failed > 0) process.exitCode = 1;
+          const rules = readAll(path);
+          const failures = rules.flatMap((rule) => testFailures(rule).map((said) => `${rule.id}: ${said}`));
+          for (const failure of failures) console.log(failure);
+          console.log(`${rules.reduce((sum, r) => sum + r.tests.length, 0)} tests, ${failures.length} failed`);
+          if (failures.length > 0) process.exitCode = 1;
         }),
     );
 

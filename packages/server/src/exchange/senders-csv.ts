@@ -64,7 +64,9 @@ export function parseSenders(text: string): SenderFacts[] {
     const numberOrNull = (text: string) => (text === "" ? null : Number(text));
     const result = SenderFacts.safeParse({
       name: plain("name"),
-      addresses: plain("addresses").split(/\s+/).filter(Boolean),
+      addresses: plain("addresses")
+        .split(/[\s,;]+/)
+        .filter(Boolean),
       relay: /^(yes|true|1)$/i.test(plain("relay")),
       site: plain("site") || null,
       groups: plain("groups")

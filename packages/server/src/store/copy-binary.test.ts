@@ -91,7 +91,7 @@ test("a lone half of a surrogate pair becomes the replacement sign, and nothing 
   expect(await throughCopy(["text", "int4"], [["a\ud800b", 7]])).toEqual([["a\ufffdb", "7"]]));
 
 test("a body begun anew in the same memory holds the new rows alone", async () => {
-  const encoder = new CopyEncoder(["text"], 8);
+  const encoder = new CopyEncoder(["text"], 32);
   expect(await throughCopy(["text"], [["one"], ["two"]], encoder)).toEqual([["one"], ["two"]]);
   encoder.restart();
   expect(await throughCopy(["text"], [["x".repeat(100_000)]], encoder)).toEqual([["x".repeat(100_000)]]);

@@ -1,5 +1,5 @@
 import type { SenderChange, SenderFacts } from "@halvik/core/contract";
-import type { Sequelize } from "sequelize";
+import type { Sequelize, Transaction } from "sequelize";
 import type { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import { AdmittedNetwork, SenderAddress, SenderModel } from "./models.js";
@@ -7,8 +7,9 @@ import { AdmittedNetwork, SenderAddress, SenderModel } from "./models.js";
 /** A change that contradicts what is there, in words for a person. */
 export class SenderConflict extends Error {}
 
-const findByName = (name: string) =>
+const findByName = (name: string, transaction: Transaction) =>
   SenderModel.findOne({
+    transaction,
     where: SenderModel.sequelize!.where(
       SenderModel.sequelize!.fn("lower", SenderModel.sequelize!.col("name")),
       name.toLowerCase(),
@@ -37,32 +38,37 @@ export async function admitNetwork(db: Sequelize, network: string, fromNowOn: bo
 }
 
 /** Sets facts of a sender. @throws {SenderConflict} name or address taken, unknown uplink, a circle of uplinks */
-export async function changeSender(db: Sequelize, id: number, change: z.output<typeof SenderChange>): Promise<boolean> {
-  return db.transaction(async (transaction) => {
-    const sender = await SenderModel.findByPk(id, { transaction });
-    if (!sender) return false;
-    const { addresses, reachedThrough, name, ...plain } = change;
-    if (name !== undefined) {
-      const other = await findByName(name);
-      if (other && other.id !== id) throw new SenderConflict(`another sender is called “${other.name}”`);
-    }
-    let uplink: number | null | undefined;
-    if (reachedThrough !== undefined)
-      uplink = reachedThrough === null || reachedThrough === "" ? null : await uplinkId(id, reachedThrough);
-    await sender.update(
-      {
-        ...plain,
-        ...(name === undefined ? {} : { name }),
-        ...(uplink === undefined ? {} : { reachedThrough: uplink }),
-      },
-      { transaction },
-    );
-    if (addresses !== undefined) {
-      await SenderAddress.destroy({ where: { sender: id }, transaction });
-      for (const [position, address] of addresses.entries()) await claimAddress(id, address, position, transaction);
-    }
-    return true;
-  });
+export const changeSender = (db: Sequelize, id: number, change: z.output<typeof SenderChange>): Promise<boolean> =>
+  db.transaction((transaction) => changeWithin(id, change, transaction));
+
+async function changeWithin(
+  id: number,
+  change: z.output<typeof SenderChange>,
+  transaction: Transaction,
+): Promise<boolean> {
+  const sender = await SenderModel.findByPk(id, { transaction });
+  if (!sender) return false;
+  const { addresses, reachedThrough, name, ...plain } = change;
+  if (name !== undefined) {
+    const other = await findByName(name, transaction);
+    if (other && other.id !== id) throw new SenderConflict(`another sender is called “${other.name}”`);
+  }
+  let uplink: number | null | undefined;
+  if (reachedThrough !== undefined)
+    uplink = reachedThrough === null || reachedThrough === "" ? null : await uplinkId(id, reachedThrough, transaction);
+  await sender.update(
+    {
+      ...plain,
+      ...(name === undefined ? {} : { name }),
+      ...(uplink === undefined ? {} : { reachedThrough: uplink }),
+    },
+    { transaction },
+  );
+  if (addresses !== undefined) {
+    await SenderAddress.destroy({ where: { sender: id }, transaction });
+    for (const [position, address] of addresses.entries()) await claimAddress(id, address, position, transaction);
+  }
+  return true;
 }
 
 /** An address may be taken over from a sender that is waiting under it: that one becomes part of this one. */
@@ -70,7 +76,7 @@ async function claimAddress(
   sender: number,
   address: string,
   position: number,
-  transaction: Awaited<ReturnType<Sequelize["transaction"]>>,
+  transaction: Transaction,
 ): Promise<void> {
   const taken = await SenderAddress.findOne({ where: { address }, transaction });
   if (taken && taken.sender !== sender) {
@@ -85,35 +91,45 @@ async function claimAddress(
   await SenderAddress.create({ sender, address, position }, { transaction });
 }
 
-async function uplinkId(id: number, name: string): Promise<number> {
-  const uplink = await findByName(name);
+async function uplinkId(id: number, name: string, transaction: Transaction): Promise<number> {
+  const uplink = await findByName(name, transaction);
   if (!uplink) throw new SenderConflict(`there is no sender called “${name}” to be reached through`);
   for (
     let at: SenderModel | null = uplink;
     at !== null;
-    at = at.reachedThrough === null ? null : await SenderModel.findByPk(at.reachedThrough)
+    at = at.reachedThrough === null ? null : await SenderModel.findByPk(at.reachedThrough, { transaction })
   )
     if (at.id === id) throw new SenderConflict(`“${name}” is itself reached through this sender`);
   return uplink.id;
 }
 
-/** Creates or changes senders from a list, by name. Uplinks are set at the end, so that order does not matter. */
-export async function importSenders(
+/**
+ * Creates or changes senders from a list, by name: all of them or none. Uplinks are set at the end, so that order does not matter.
+ * @throws {SenderConflict} naming the sender whose line contradicts another or what is there
+ */
+export const importSenders = (
   db: Sequelize,
   list: readonly SenderFacts[],
-): Promise<{ created: number; changed: number }> {
-  let created = 0;
-  for (const facts of list) {
-    let sender = await findByName(facts.name);
-    if (!sender) {
-      sender = await SenderModel.create({ name: facts.name, state: "admitted" });
-      created++;
-    } else if (sender.state !== "admitted") await sender.update({ state: "admitted" });
-    await changeSender(db, sender.id, { ...facts, reachedThrough: undefined });
-  }
-  for (const facts of list) {
-    const sender = await findByName(facts.name);
-    if (sender) await changeSender(db, sender.id, { reachedThrough: facts.reachedThrough });
-  }
-  return { created, changed: list.length - created };
-}
+): Promise<{ created: number; changed: number }> =>
+  db.transaction(async (transaction) => {
+    const ids: number[] = [];
+    let created = 0;
+    for (const facts of list) {
+      let sender = await findByName(facts.name, transaction);
+      if (!sender) {
+        sender = await SenderModel.create({ name: facts.name, state: "admitted" }, { transaction });
+        created++;
+      } else if (sender.state !== "admitted") await sender.update({ state: "admitted" }, { transaction });
+      ids.push(sender.id);
+      await naming(facts, changeWithin(sender.id, { ...facts, reachedThrough: undefined }, transaction));
+    }
+    for (const [i, facts] of list.entries())
+      await naming(facts, changeWithin(ids[i]!, { reachedThrough: facts.reachedThrough }, transaction));
+    return { created, changed: list.length - created };
+  });
+
+/** A conflict in a list says whose line it is. */
+const naming = (facts: SenderFacts, work: Promise<unknown>): Promise<unknown> =>
+  work.catch((e: unknown) => {
+    throw e instanceof SenderConflict ? new SenderConflict(`sender “${facts.name}”: ${e.message}`) : e;
+  });

@@ -8,7 +8,7 @@ import {
   RuleSwitch,
   RuleText,
 } from "@halvik/core/contract";
-import { conditionsOf, logicOf, Rule, sayRule, tryRule } from "@halvik/core/correlation";
+import { conditionsOf, logicOf, Rule, sayRule, testFailures, tryRule } from "@halvik/core/correlation";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
@@ -108,12 +108,8 @@ export const ruleRoutes = (deps: Deps) => {
       answer: RuleDetail,
       handle: async ({ body, actor }) => {
         const rule = mustRead(body.text);
-        const failed = outcomes(rule).filter((t) => !t.passes);
-        if (failed.length > 0)
-          throw new AppError(
-            "TESTS_FAIL",
-            failed.map((t) => `test “${t.name}” expects ${t.raises} findings and has ${t.raised}`).join("; "),
-          );
+        const failures = testFailures(rule);
+        if (failures.length > 0) throw new AppError("TESTS_FAIL", failures.join("; "));
         const before = await loadRule(db, rule.id);
         await saveRule(rule, actor.name);
         await audit(actor.name, "rule saved", {
