@@ -75,6 +75,7 @@ export async function* rehearse(
       nowUs: nowUs(),
       budgetMs: PAGE_BUDGET_MS,
       terms: scope.terms,
+      reader: "rules",
     });
   let coming = search(null);
   for (;;) {

@@ -295,6 +295,7 @@ export class EngineSession {
       this.directory,
       nowUs(),
       MAX_RECORDS_PER_STEP,
+      "rules",
     );
   }
 

@@ -3,7 +3,7 @@ import type { HalvikRecord } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { filterToSql, Params } from "./filter-sql.js";
 import type { Queryable } from "./pool.js";
-import { readRows, selectFrom } from "./record-rows.js";
+import { type Reader, readRows, selectFrom } from "./record-rows.js";
 import { segmentsWithIds, shapeOf } from "./segments.js";
 
 /** A record by id with its raw bytes as kept, or null. */
@@ -43,13 +43,14 @@ export async function recordsInIdRange(
   directory: SenderDirectory,
   nowUs: number,
   limit: number,
+  reader: Reader,
 ): Promise<HalvikRecord[]> {
   const out: HalvikRecord[] = [];
   for (const name of await segmentsWithIds(db, low, high)) {
     const params = new Params();
     const condition = filterToSql(filter, params, { directory, nowUs, shape: shapeOf(name) });
     const { rows } = await db.query(
-      `${selectFrom(name)} where r.id >= ${params.add(low, "::bigint")} and r.id <= ${params.add(high, "::bigint")} and ${condition.text} order by r.id desc limit ${limit}`,
+      `${selectFrom(name, reader)} where r.id >= ${params.add(low, "::bigint")} and r.id <= ${params.add(high, "::bigint")} and ${condition.text} order by r.id desc limit ${limit}`,
       params.values,
     );
     // one by one: as arguments of a call a million of them do not fit

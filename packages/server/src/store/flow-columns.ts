@@ -77,9 +77,32 @@ export const FLOW_COPY_TYPES: readonly CopyType[] = FLOW_COLUMNS.map((c) => c.co
 export const FLOW_COPY_COLUMNS = FLOW_COLUMNS.map((c) => c.name).join(", ");
 
 /** What SELECT asks of a flow segment. */
-export const FLOW_SELECT_COLUMNS = FLOW_COLUMNS.map(({ name, copy }) =>
-  name === "id" ? "r.id::text as id" : copy === "inet" ? `host(r.${name}) as ${name}` : `r.${name}`,
-).join(", ");
+const selected = ({ name, copy }: (typeof FLOW_COLUMNS)[number]): string =>
+  name === "id" ? "r.id::text as id" : copy === "inet" ? `host(r.${name}) as ${name}` : `r.${name}`;
+export const FLOW_SELECT_COLUMNS = FLOW_COLUMNS.map(selected).join(", ");
+
+/** What no field of the filter language shows: rules do without. */
+const UNSEEN = new Set([
+  "start",
+  "domain",
+  "sequence",
+  "reverse_bytes",
+  "reverse_packets",
+  "sampling",
+  "icmp",
+  "vlan",
+  "clock_offset_ms",
+  "src_mask",
+  "dst_mask",
+  "direction",
+  "time_reason",
+  "next_hop",
+  "endpoint",
+  "translated",
+]);
+export const FLOW_RULE_COLUMNS = FLOW_COLUMNS.map((c) => (UNSEEN.has(c.name) ? `null as ${c.name}` : selected(c))).join(
+  ", ",
+);
 
 export interface FlowRow {
   id: string;
@@ -112,11 +135,11 @@ export interface FlowRow {
   direction: number | null;
   outcome: number;
   action: number | null;
-  time_reason: number;
+  time_reason: number | null;
   src: string | null;
   dst: string | null;
   next_hop: string | null;
-  endpoint: string;
+  endpoint: string | null;
   application: string | null;
   translated: HalvikRecord["translated"];
   data: [string, string][] | null;
@@ -125,7 +148,7 @@ export interface FlowRow {
 export function toFlowRecord(row: FlowRow): HalvikRecord {
   // filled in, not spread: see emptyContent
   const content = emptyContent("flow", row.time, row.received);
-  content.timeReason = TIME_REASONS[row.time_reason] ?? "device";
+  content.timeReason = TIME_REASONS[row.time_reason ?? 0] ?? "device";
   content.clockOffsetMs = row.clock_offset_ms ?? 0;
   content.severity = FLOW_SEVERITY;
   content.category = "traffic";
@@ -162,5 +185,5 @@ export function toFlowRecord(row: FlowRow): HalvikRecord {
   content.translated = row.translated;
   content.data = row.data ?? [];
   content.marks = marksOfBits(row.marks);
-  return Object.assign(content, { id: row.id, sender: row.sender, endpoint: row.endpoint, copyOf: null });
+  return Object.assign(content, { id: row.id, sender: row.sender, endpoint: row.endpoint ?? "", copyOf: null });
 }

@@ -3,7 +3,7 @@ import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/terms
 import { isScanCheaper } from "./part-matches.js";
 import type { Queryable } from "./pool.js";
 import { formatRecordId } from "./record-id.js";
-import { readRows, selectFrom } from "./record-rows.js";
+import { type Reader, readRows, selectFrom } from "./record-rows.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
 import type { Source } from "./sources.js";
 
@@ -18,6 +18,8 @@ export interface SearchRequest extends SearchScope {
   /** Records strictly before (older) or after (newer) this key. */
   readonly cursor: PageKey | null;
   readonly direction: "older" | "newer";
+  /** Who reads them; people unless said. */
+  readonly reader?: Reader;
 }
 
 export interface SearchPage {
@@ -146,7 +148,7 @@ class Page {
       }
       const order = this.older ? "order by r.time desc, r.id desc" : "order by r.time, r.id";
       const rows = await query.rows(
-        `${selectFrom(source.segment)} where ${query.bounds(source, params)}${keyset} and ${condition.text} ${order} limit ${limit}`,
+        `${selectFrom(source.segment, this.request.reader)} where ${query.bounds(source, params)}${keyset} and ${condition.text} ${order} limit ${limit}`,
         params.values,
       );
       const records = readRows(source.segment, rows);
@@ -221,7 +223,8 @@ class Page {
 
   private async readIds(segment: string, ids: readonly string[]): Promise<HalvikRecord[]> {
     this.query.searched.rowsRead += ids.length;
-    return readRows(segment, await this.query.rows(`${selectFrom(segment)} where r.id = any($1::bigint[])`, [ids]));
+    const select = selectFrom(segment, this.request.reader);
+    return readRows(segment, await this.query.rows(`${select} where r.id = any($1::bigint[])`, [ids]));
   }
 }
 

@@ -34,7 +34,7 @@ import { route } from "../route.js";
 import { readWindow } from "../window.js";
 
 /** Short: what was found so far is shown, and the search goes on from there. */
-const SEARCH_BUDGET_MS = 900;
+const SEARCH_BUDGET_MS = 700;
 const HISTOGRAM_BUDGET_MS = 4_000;
 /** Lines sent at once to a live reader; how many there were is always said. */
 const LIVE_MAX_LINES = 200;
@@ -244,7 +244,16 @@ export const recordRoutes = (deps: Deps) => {
         const tell = async (ids: NewIds) => {
           const now = nowUs();
           const { filter, senders } = await readFilter(deps, actor, query);
-          const rows = await recordsInIdRange(db, ids.low, ids.high, filter, senders, now, LIVE_MAX_LINES * 5);
+          const rows = await recordsInIdRange(
+            db,
+            ids.low,
+            ids.high,
+            filter,
+            senders,
+            now,
+            LIVE_MAX_LINES * 5,
+            "people",
+          );
           const records = rows
             .filter(compileFilter(filter, { directory: senders, nowUs: now }))
             .sort((x, y) => y.timeUs - x.timeUs);
