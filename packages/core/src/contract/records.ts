@@ -167,6 +167,8 @@ export const CoverageQuery = RecordQuery.pick({ from: true, to: true });
 
 /** What a window may lack, as far as Halvik knows. */
 export const Coverage = z.object({
+  /** When nobody listened: Halvik was off, or its collector away. */
+  notListening: z.array(z.object({ from: TimeText, to: TimeText })),
   lost: z.int(),
   capped: z.int(),
   flowGaps: z.int(),

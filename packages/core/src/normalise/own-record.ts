@@ -16,6 +16,7 @@ export const OWN_EVENTS = [
   "segment-expired",
   "segment-shed",
   "flow-gaps",
+  "not-listening",
 ] as const;
 export type OwnEvent = (typeof OWN_EVENTS)[number];
 

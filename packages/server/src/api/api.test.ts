@@ -173,7 +173,14 @@ describe("values, coverage and export", () => {
     expect((await get("/records/values").query({ field: "data" })).body.error.field).toBe("name");
   });
   test("coverage of a window without losses is empty", async () => {
-    expect((await get("/records/coverage")).body).toEqual({ lost: 0, capped: 0, flowGaps: 0, shed: 0, silent: [] });
+    expect((await get("/records/coverage")).body).toEqual({
+      notListening: [],
+      lost: 0,
+      capped: 0,
+      flowGaps: 0,
+      shed: 0,
+      silent: [],
+    });
   });
   test.each([
     ["raw", "<14>a: second\n<11>a: first <script>alert(1)</script>\n"],

@@ -2,6 +2,7 @@ import { chownSync, existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { Meanings } from "@halvik/core/meaning";
 import { UsmUsers } from "@halvik/core/snmp";
+import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/time";
 import pg from "pg";
 import pino from "pino";
 import { hashToken } from "../access/passwords.js";
@@ -18,6 +19,7 @@ import {
   type SnmpUser,
 } from "../store/endpoint-configs.js";
 import { loadFlowDomains } from "../store/kinds.js";
+import { gapBefore, writeListening } from "../store/listening.js";
 import { loadMibNames, namedBy } from "../store/mibs.js";
 import { connectionOf, createPool } from "../store/pool.js";
 import { writeEndpoints, writeHeartbeat } from "../store/status.js";
@@ -97,10 +99,31 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
 
   const startedUs = nowUs();
   let busy = false;
+  let toldGap = false;
+  const tellGap = async () => {
+    const gap = await gapBefore(pool, startedUs);
+    toldGap = true;
+    if (gap === null) return;
+    const seconds = Math.round((gap.toUs - gap.fromUs) / US_PER_SECOND);
+    pipeline.observe({
+      event: "not-listening",
+      severity: 4,
+      outcome: "failure",
+      subject: COLLECTOR_NAME,
+      text: `Halvik did not listen for ${formatDuration(gap.toUs - gap.fromUs)}: what was sent from ${formatUs(gap.fromUs)} to ${formatUs(gap.toUs)} was not heard.`,
+      data: [
+        ["from", formatUs(gap.fromUs)],
+        ["to", formatUs(gap.toUs)],
+        ["seconds", String(seconds)],
+      ],
+    });
+  };
   const report = async () => {
     if (busy) return;
     busy = true;
     try {
+      if (!toldGap) await tellGap();
+      await writeListening(pool, startedUs, nowUs());
       await endpoints.checkKernelDrops();
       await writeEndpoints(pool, endpoints.statuses(), nowUs());
       await writeHeartbeat(pool, "collector", startedUs, nowUs(), {
@@ -121,8 +144,10 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
   const timer = setInterval(report, STATUS_MS);
   return async () => {
     await endpoints.stop();
+    const stoppedUs = nowUs();
     await pipeline.stop();
     clearInterval(timer);
+    await writeListening(pool, startedUs, stoppedUs).catch(() => undefined);
     await writeEndpoints(pool, endpoints.statuses(), nowUs()).catch(() => undefined);
     await pool.end().catch(() => undefined);
   };

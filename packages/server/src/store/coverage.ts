@@ -1,11 +1,14 @@
 import { parseFilter } from "@halvik/core/filter";
 import type { SenderDirectory } from "@halvik/core/senders";
+import { type Gap, gapsWithin } from "./listening.js";
 import type { Queryable } from "./pool.js";
 import { searchRecords } from "./search.js";
 import type { TermIndex } from "./term-index.js";
 
 /** What a window may lack, as far as Halvik knows: what it lost, refused, waits for, or keeps no more. */
 export interface Coverage {
+  /** When nobody listened: Halvik was off, or its collector away. */
+  readonly notListening: readonly Gap[];
   readonly lost: number;
   readonly capped: number;
   /** Datagrams that exporters numbered and that never came. */
@@ -47,6 +50,7 @@ export async function coverageOf(
   );
   const { kept, dropped } = rows[0]!;
   return {
+    notListening: await gapsWithin(db, window, context.nowUs),
     lost: sum("records-lost", "count"),
     capped: sum("senders-capped", "count"),
     flowGaps: sum("flow-gaps", "count"),

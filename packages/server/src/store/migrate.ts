@@ -17,6 +17,7 @@ import { up as teamwork } from "./migrations/014-teamwork.js";
 import { up as learning } from "./migrations/015-learning.js";
 import { up as importsGoing } from "./migrations/016-imports-going.js";
 import { up as worse } from "./migrations/017-worse.js";
+import { up as listening } from "./migrations/018-listening.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -37,6 +38,7 @@ const MIGRATIONS = [
   { name: "015-learning", up: learning },
   { name: "016-imports-going", up: importsGoing },
   { name: "017-worse", up: worse },
+  { name: "018-listening", up: listening },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -117,7 +117,7 @@ export function TimeRail() {
             x={32}
             y={yOf(us) + 4}
             textAnchor="end"
-            fontSize={10.5}
+            fontSize={text.length > 4 ? 9.5 : 10.5}
             fill="var(--quiet)"
             className="font-mono"
           >

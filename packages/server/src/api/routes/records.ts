@@ -181,12 +181,16 @@ export const recordRoutes = (deps: Deps) => {
       answer: Coverage,
       handle: async ({ query }) => {
         const now = nowUs();
-        const { keptFromUs, ...coverage } = await coverageOf(db, readWindow(query, now), {
+        const { keptFromUs, notListening, ...coverage } = await coverageOf(db, readWindow(query, now), {
           directory: await directory.get(),
           nowUs: now,
           terms,
         });
-        return { ...coverage, ...(keptFromUs === null ? {} : { keptFrom: formatUs(keptFromUs) }) };
+        return {
+          ...coverage,
+          notListening: notListening.map((g) => ({ from: formatUs(g.fromUs), to: formatUs(g.toUs) })),
+          ...(keptFromUs === null ? {} : { keptFrom: formatUs(keptFromUs) }),
+        };
       },
     }),
     route({

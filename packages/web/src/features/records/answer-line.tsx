@@ -1,4 +1,5 @@
 import type { HistogramAnswer, RecordPage } from "@halvik/core/contract";
+import { formatDuration } from "@halvik/core/time";
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { coverageQuery, type WindowParts } from "../../app/api";
@@ -107,11 +108,22 @@ function HowSearched({ page }: { page: RecordPage }) {
   );
 }
 
+/** One stretch by its ends, several by their number and length. */
+function sayNotListening(gaps: readonly { from: string; to: string }[], zone: string): string {
+  const [only] = gaps;
+  if (only === undefined) return "";
+  const totalUs = gaps.reduce((sum, g) => sum + usOf(g.to) - usOf(g.from), 0);
+  return gaps.length === 1
+    ? `Halvik did not listen for ${formatDuration(totalUs)} from ${dayMinute(usOf(only.from), zone)}`
+    : `Halvik did not listen ${gaps.length} times, ${formatDuration(totalUs)} in all`;
+}
+
 /** What the window may lack, as far as Halvik knows; silence about it would be a claim. */
 function Coverage({ window, zone }: { window: WindowParts; zone: string }) {
   const { data } = useQuery(coverageQuery({ from: window.from, to: window.to }));
   if (!data) return null;
   const lacks = [
+    sayNotListening(data.notListening, zone),
     data.lost > 0 ? `${data.lost.toLocaleString("en")} lost` : "",
     data.flowGaps > 0 ? `${data.flowGaps.toLocaleString("en")} flow datagrams missing` : "",
     data.capped > 0 ? `${data.capped.toLocaleString("en")} over a sender’s cap` : "",
