@@ -241,6 +241,13 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
   await beat(T + 22 * S);
   expect(await look(T + 22 * S)).toEqual(["role-back web"]);
   expect(await look(T + 23 * S, T - 2 * MINUTE)).toEqual(["engine-behind engine"]);
+  // all of Halvik was off for an hour: its roles come back one after another, and one that does not is told
+  const later = new SelfWatch(instance.config.HALVIK_DATA_DIR, 0);
+  const lookLater = async (nowUs: number) =>
+    (await later.look(client, nowUs, nowUs)).map((o) => `${o.event} ${o.subject}`);
+  expect(await lookLater(T + 3_600 * S)).toEqual([]);
+  expect(await lookLater(T + 3_610 * S)).toEqual([]);
+  expect(await lookLater(T + 3_616 * S)).toEqual(["role-stopped web"]);
   await client.query(
     "insert into audit (at_us, who, what, detail) values ($1, 'mallory', 'sign-in refused', '{\"address\": \"192.0.2.9\"}')",
     [T],

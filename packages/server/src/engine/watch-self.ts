@@ -13,6 +13,8 @@ export class SelfWatch {
   private readonly toldUs = new Map<string, number>();
   private readonly stopped = new Set<string>();
   private lastAudit: number | null = null;
+  /** Of its first look. */
+  private beganUs: number | null = null;
 
   constructor(
     private readonly dataDir: string,
@@ -27,9 +29,12 @@ export class SelfWatch {
 
   private async roles(db: Queryable, nowUs: number): Promise<OwnObservation[]> {
     const out: OwnObservation[] = [];
+    this.beganUs ??= nowUs;
     for (const { role, heartbeatUs, detail } of await readRoles(db)) {
       if (role === "engine") continue;
-      const stale = nowUs - heartbeatUs > ROLE_STALE_US && detail.stopped !== true;
+      // when all of Halvik starts again, its roles come one after another
+      const waitedUs = nowUs - Math.max(heartbeatUs, this.beganUs);
+      const stale = waitedUs > ROLE_STALE_US && detail.stopped !== true;
       if (stale && !this.stopped.has(role)) {
         this.stopped.add(role);
         out.push({

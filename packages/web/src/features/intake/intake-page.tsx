@@ -4,7 +4,10 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { toast } from "sonner";
 import { endpointsQuery, intakeQuery, request, sendersQuery } from "../../app/api";
+import { Coverage } from "../../app/coverage";
 import { usePageKeys } from "../../app/keys";
+import { useWindow } from "../../app/use-window";
+import { useViewStore } from "../../app/view-store";
 import { Trouble } from "../../ui/empty-state";
 import { Heading, Page, Scroller } from "../../ui/page";
 import { EndpointMargin } from "./endpoint-margin";
@@ -22,6 +25,8 @@ export function IntakePage() {
   const intake = useQuery(intakeQuery);
   const endpoints = useQuery(endpointsQuery);
   const senders = useQuery(sendersQuery);
+  const window = useWindow();
+  const zone = useViewStore((s) => s.zone);
   const [selected, setSelected] = useState<Selected>(null);
   const change = useMutation({
     mutationFn: ({ method, path, body }: { method: string; path: string; body?: object }) =>
@@ -81,6 +86,9 @@ export function IntakePage() {
           Names: what events, identifiers and ports are called
         </Link>
       </div>
+      <p className="truncate text-[13px] text-quiet">
+        In the window on the rail: <Coverage window={window} zone={zone} />
+      </p>
       <Scroller label="Ways in and senders">
         {endpoints.error && <Trouble error={endpoints.error} what="Intake cannot be shown" />}
         {endpoints.data && (

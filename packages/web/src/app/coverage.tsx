@@ -1,0 +1,38 @@
+import { formatDuration } from "@halvik/core/time";
+import { useQuery } from "@tanstack/react-query";
+import { safeText } from "../ui/safe-text";
+import { dayMinute } from "../ui/time";
+import { coverageQuery, type WindowParts } from "./api";
+import { usOf } from "./view-store";
+
+/** One stretch by its ends, several by their number and length. */
+function sayNotListening(gaps: readonly { from: string; to: string }[], zone: string): string {
+  const [only] = gaps;
+  if (only === undefined) return "";
+  const totalUs = gaps.reduce((sum, g) => sum + usOf(g.to) - usOf(g.from), 0);
+  return gaps.length === 1
+    ? `Halvik did not listen for ${formatDuration(totalUs)} from ${dayMinute(usOf(only.from), zone)}`
+    : `Halvik did not listen ${gaps.length} times, ${formatDuration(totalUs)} in all`;
+}
+
+/** What the window may lack, as far as Halvik knows; silence about it would be a claim. */
+export function Coverage({ window, zone }: { window: WindowParts; zone: string }) {
+  const { data } = useQuery(coverageQuery({ from: window.from, to: window.to }));
+  if (!data) return null;
+  const lacks = [
+    sayNotListening(data.notListening, zone),
+    data.lost > 0 ? `${data.lost.toLocaleString("en")} lost` : "",
+    data.flowGaps > 0 ? `${data.flowGaps.toLocaleString("en")} flow datagrams missing` : "",
+    data.capped > 0 ? `${data.capped.toLocaleString("en")} over a sender’s cap` : "",
+    data.shed > 0 ? `${data.shed.toLocaleString("en")} dropped for want of disk` : "",
+    data.silent.length > 0
+      ? `silent at times: ${data.silent.slice(0, 3).map(safeText).join(", ")}${data.silent.length > 3 ? ` and ${data.silent.length - 3} more` : ""}`
+      : "",
+    data.keptFrom ? `not kept before ${dayMinute(usOf(data.keptFrom), zone)}` : "",
+  ].filter((l) => l !== "");
+  return (
+    <span data-testid="coverage" className={lacks.length > 0 ? "truncate text-ochre" : ""} title={lacks.join(" · ")}>
+      {lacks.length > 0 ? lacks.join(" · ") : "nothing known to be missing"}
+    </span>
+  );
+}
