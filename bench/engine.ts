@@ -14,7 +14,9 @@ const NOBODY = new SenderDirectory([]);
 
 sayMachine();
 
-const demoOf = () => new DemoRecords({ seed: 9, rate: 4, storyEveryMinutes: 149 });
+/** Times the usual traffic of the demo: the more, the more records of one key come together. */
+const rate = Number(process.env.BENCH_RATE ?? 4);
+const demoOf = () => new DemoRecords({ seed: 9, rate, storyEveryMinutes: 149 });
 
 /** Records come into being batch by batch, as they come from the store; only what the engine does with them is timed. */
 function run(rules: readonly Rule[]): { records: number; perSecond: number; findings: number } {
