@@ -63,7 +63,7 @@ function sayNeeds(filter: Filter, text: string, why: WhyNothing, endpoints: read
       }
       return part.near === null
         ? `${said}: no record says that`
-        : `${said}: no record says that; ${part.near.value} is said by ${part.near.count}`;
+        : `${said}: no record says that; ${part.near.value} is said by ${part.near.count.toLocaleString("en")}`;
     });
   if (needs.length > 0) return needs;
   return why.parts.length > 1 ? ["each part of it is met, but by no record together with the others"] : [];

@@ -69,11 +69,13 @@ function Difference({ before, after }: { before: string; after: string }) {
       {shown.map(({ sign, text, i }, at) => (
         <li
           key={i}
-          className={`flex gap-1.5 px-1 ${sign === " " ? "text-quiet" : sign === "+" ? "bg-fjord-wash" : "line-through decoration-quiet"} ${at > 0 && shown[at - 1]!.i < i - 1 ? "border-t border-line" : ""}`}
+          className={`flex gap-1.5 px-1 ${sign === " " ? "text-quiet" : sign === "+" ? "bg-fjord-wash" : ""} ${at > 0 && shown[at - 1]!.i < i - 1 ? "border-t border-line" : ""}`}
         >
           <span aria-hidden>{sign}</span>
           <span className="sr-only">{sign === "+" ? "new: " : sign === "−" ? "gone: " : ""}</span>
-          <span className="break-all whitespace-pre-wrap">{safeText(text)}</span>
+          <span className={`break-all whitespace-pre-wrap ${sign === "−" ? "line-through decoration-quiet" : ""}`}>
+            {safeText(text)}
+          </span>
         </li>
       ))}
     </ol>
