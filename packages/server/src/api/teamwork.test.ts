@@ -171,6 +171,17 @@ describe("taken apart and linked", () => {
     expect(body.findings.map((f: { rule: string }) => f.rule).sort()).toEqual(["refused-logons", "too-hot"]);
     expect((await shown(id)).incident.count).toBe(5);
   });
+  test("what is taken out goes by the worst of it, though that came later", async () => {
+    const { id } = await three();
+    await owner.query("update finding set rule_id = 'guessed-then-in' where incident = $1 and rule_id = 'too-hot'", [
+      id,
+    ]);
+    const { body } = await api.post(`/incidents/${id}/split`, { entity: { field: "user", value: "jo.berg" } });
+    expect(body.incident).toMatchObject({
+      severity: "critical",
+      title: expect.stringContaining("was let in as jo.berg after many refused logons"),
+    });
+  });
   test("one finding becomes an incident of its own", async () => {
     const { id, findings } = await three();
     const { body } = await api.post(`/incidents/${id}/split`, { finding: findings[1] });

@@ -333,11 +333,11 @@ export class MeasuredRun extends Run {
 
   override learnFrom(learnt: unknown): boolean {
     const { slots, training, ewma, cusum, emptySince, stretch } = learnt as Learnt;
+    const both: Record<number, readonly number[]> = { ...this.slots };
     for (const [slot, samples] of Object.entries(slots))
-      this.slots = {
-        ...this.slots,
-        [slot]: [...samples, ...(this.slots[Number(slot)] ?? NONE)].slice(-SLOT_SAMPLES),
-      };
+      both[Number(slot)] = [...samples, ...(both[Number(slot)] ?? NONE)].slice(-SLOT_SAMPLES);
+    // who knows nothing shares the one that says so
+    if (slots !== NO_SLOTS) this.slots = both;
     if (training.length > this.training.length) {
       this.training = training;
       this.ewma = ewma;

@@ -344,17 +344,24 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
         const findings = await findingsOf(db, p.id);
         const out =
           "finding" in body ? findings.filter((f) => f.id === body.finding) : naming(findings, body.entity, senders);
-        const [worst] = out.sort((a, b) => a.first_us - b.first_us);
-        const version = worst && (await ruleBodies(db, [worst]))[0];
+        const versions = await ruleBodies(db, out);
+        // it has the name and severity of the worst that is taken out, the earliest of several
+        const [worst] = out
+          .flatMap((f) => {
+            const version = versions.find((v) => v.id === f.rule_id && v.version === f.rule_version);
+            if (!version) return [];
+            const rule = Rule.parse(version.body);
+            return [{ ...f, rule, version: version.version, severity: severityOf(rule, f) }];
+          })
+          .sort((a, b) => a.severity - b.severity || a.first_us - b.first_us);
         const what = "finding" in body ? `finding ${body.finding}` : `${body.entity.field} ${body.entity.value}`;
-        if (!worst || !version || out.length === findings.length)
+        if (!worst || out.length === findings.length)
           throw new AppError("CONFLICT", `${what} cannot be taken out of incident ${p.id}`);
-        const rule = Rule.parse(version.body);
-        const ids = out.map((f) => f.id);
+        const ids = [worst.id, ...out.map((f) => f.id).filter((id) => id !== worst.id)];
         const own = await splitIncident(db, p.id, ids, {
-          title: findingTitle(rule, worst, senders),
-          severity: severityOf(rule, worst),
-          ruleVersion: version.version,
+          title: findingTitle(worst.rule, worst, senders),
+          severity: worst.severity,
+          ruleVersion: worst.version,
         });
         if (own === null) throw new AppError("CONFLICT", `${what} is not there any more`);
         await addEvent(db, p.id, nowUs(), actor.name, "split", `${what} was taken out: incident ${own}`);
