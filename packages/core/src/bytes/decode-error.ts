@@ -25,6 +25,8 @@ export type DecodeCode =
   | "FORBIDDEN_XML"
   | "BAD_JSON"
   | "BAD_COLUMNS"
+  | "DECODER_FAILED"
+  | "NOT_STORABLE"
   | "UNKNOWN_KIND";
 
 /** A problem with a place: `offset` counts bytes (binary input) or UTF-16 units (text input) from the start. */

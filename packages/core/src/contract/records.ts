@@ -19,6 +19,9 @@ export const RecordQuery = z.object({
   zone: z.string().max(64).optional(),
 });
 
+/** A count; beyond 2^53 its digits, which JSON readers would round. */
+const JsonCount = z.union([z.number(), z.string().regex(/^\d{16,19}$/)]);
+
 export const RecordJson = z
   .object({
     id: RecordId,
@@ -63,8 +66,8 @@ export const RecordJson = z
     dstPort: z.int().optional(),
     protocol: z.int().optional(),
     interface: z.string().optional(),
-    bytes: z.number().optional(),
-    packets: z.number().optional(),
+    bytes: JsonCount.optional(),
+    packets: JsonCount.optional(),
     otherAddresses: z.array(z.string()).optional(),
     translated: z
       .object({
@@ -91,8 +94,8 @@ export const RecordJson = z
         vlan: z.int().optional(),
         direction: z.int().optional(),
         application: z.string().optional(),
-        reverseBytes: z.number().optional(),
-        reversePackets: z.number().optional(),
+        reverseBytes: JsonCount.optional(),
+        reversePackets: JsonCount.optional(),
         samplingRate: z.int().optional(),
         domain: z.int().optional(),
         sequence: z.int().optional(),

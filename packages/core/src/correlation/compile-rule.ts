@@ -1,5 +1,5 @@
 import { compileFilter, type Filter, fold, parseFilter, type RecordTest } from "../filter/index.js";
-import { dataValues, type Field, type FieldName, field, type HalvikRecord } from "../record/index.js";
+import { dataValues, type Field, type FieldName, type FieldValue, field, type HalvikRecord } from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import { type EpochUs, US_PER_DAY, US_PER_SECOND } from "../time/index.js";
 import { type Condition, clearingOf, conditionsOf } from "./conditions.js";
@@ -96,7 +96,7 @@ export class EntityNames {
       entities = (record) => {
         if (record !== last) {
           last = record;
-          named = get(record).map((value) => prefix + value);
+          named = get(record).map((value) => prefix + bounded(String(value)));
         }
         return named;
       };
@@ -139,8 +139,19 @@ function keysBy(names: readonly FieldName[]): CompiledCondition["keys"] {
 }
 
 /** Hosts and users are the same in any case (`semantics.md` 16). */
-const folded = (f: Pick<Field, "type">, value: string | number): string =>
-  f.type === "text" ? fold(String(value)) : String(value);
+const folded = (f: Pick<Field, "type">, value: FieldValue): string =>
+  bounded(f.type === "text" ? fold(String(value)) : String(value));
+
+/** Parts of keys and entities are bounded: a longer one is told by its beginning, its length and a checksum. */
+const MAX_PART = 300;
+
+function bounded(text: string): string {
+  if (text.length <= MAX_PART) return text;
+  // FNV-1a, 32 bits (draft-eastlake-fnv): only texts with the same 300 characters and length can meet
+  let hash = 0x811c9dc5;
+  for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193);
+  return `${text.slice(0, MAX_PART).toWellFormed()}… ${text.length} ${(hash >>> 0).toString(16)}`;
+}
 
 function amountOf(rule: Rule): RuleProgram["amount"] {
   if (rule.kind !== "departure" || rule.measure.of === "records" || rule.measure.of === "spacing") return () => 0;
@@ -153,7 +164,7 @@ function amountOf(rule: Rule): RuleProgram["amount"] {
   return (record) => numberOrNull(dataValues(record, data)[0]);
 }
 
-function numberOrNull(value: string | number | undefined): number | null {
+function numberOrNull(value: FieldValue | undefined): number | null {
   if (value === undefined || value === "") return null;
   const number = Number(value);
   return Number.isFinite(number) ? number : null;

@@ -1,5 +1,5 @@
 import { networksTest } from "../net/index.js";
-import { field, type HalvikRecord } from "../record/index.js";
+import { type FieldValue, field, type HalvikRecord } from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import type { EpochUs } from "../time/index.js";
 import type { Comparison, Filter, Test } from "./ast.js";
@@ -13,7 +13,6 @@ export interface EvaluateContext {
 }
 
 export type RecordTest = (record: HalvikRecord) => boolean;
-type Value = string | number;
 
 /** A filter as a function of a record. Names of senders, groups and sites are resolved once, here. */
 export function compileFilter(filter: Filter, context: EvaluateContext): RecordTest {
@@ -81,7 +80,7 @@ export function senderIds(test: Test, directory: SenderDirectory): readonly numb
 }
 
 /** A comparison as a test of one value of its field, before any negation. */
-export function valueTest(node: Comparison, context: EvaluateContext): (value: Value) => boolean {
+export function valueTest(node: Comparison, context: EvaluateContext): (value: FieldValue) => boolean {
   const { test } = node;
   const type = node.field === "data" ? "text" : field(node.field).type;
   if (type === "sender") {
@@ -96,13 +95,13 @@ export function valueTest(node: Comparison, context: EvaluateContext): (value: V
       return (value) => wanted.has(same(String(value)));
     }
     case "severity": {
-      const wanted = new Set<Value>(test.values);
+      const wanted = new Set<FieldValue>(test.values);
       return (value) => wanted.has(value);
     }
     case "ranges":
       return (value) => test.ranges.some(([from, to]) => (value as number) >= from && (value as number) <= to);
     case "networks":
-      return networksTest(test.networks) as (value: Value) => boolean;
+      return networksTest(test.networks) as (value: FieldValue) => boolean;
     case "has": {
       const wanted = same(test.value);
       switch (test.mode) {

@@ -1,4 +1,4 @@
-import type { Action } from "../record/index.js";
+import type { Action, Count } from "../record/index.js";
 import type { EpochUs } from "../time/index.js";
 
 /** What a firewall decided about a packet or session, whatever wrote it. `null`: it did not say. */
@@ -15,8 +15,8 @@ export interface FirewallDecision {
   srcPort: number | null;
   dstPort: number | null;
   protocol: number | null;
-  bytes: number | null;
-  packets: number | null;
+  bytes: Count | null;
+  packets: Count | null;
   natSrc: string | null;
   natDst: string | null;
   natSrcPort: number | null;

@@ -1,4 +1,5 @@
 import { canonicalAddress } from "../net/index.js";
+import { addCounts, readCount } from "../record/index.js";
 import { actionOf, type FirewallDecision, portOf, protocolOf, wholeNumber } from "./decision.js";
 
 type Setter = (f: FirewallDecision, value: string) => boolean;
@@ -24,9 +25,9 @@ const textual =
 const counted =
   (name: "bytes" | "packets"): Setter =>
   (f, value) => {
-    const n = wholeNumber(value);
+    const n = readCount(value);
     // sent and received are given apart by many
-    if (n !== null) f[name] = (f[name] ?? 0) + n;
+    if (n !== null) f[name] = addCounts(f[name] ?? 0, n);
     return true;
   };
 const seconds =

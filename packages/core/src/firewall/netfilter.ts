@@ -1,5 +1,6 @@
 import { canonicalAddress, isIpv4 } from "../net/index.js";
-import { actionOf, emptyDecision, type FirewallDecision, portOf, protocolOf, wholeNumber } from "./decision.js";
+import { readCount } from "../record/index.js";
+import { actionOf, emptyDecision, type FirewallDecision, portOf, protocolOf } from "./decision.js";
 
 /**
  * A line of the Linux packet filter's log target (`IN=… OUT=… SRC=… DST=… PROTO=…`; format: common practice, no source). The
@@ -75,7 +76,7 @@ function take(
       break;
     case 76: // L
       if (is("LEN") && !seen.length) {
-        f.bytes = wholeNumber(value());
+        f.bytes = readCount(value());
         seen.length = true;
       }
       break;

@@ -1,4 +1,5 @@
 import { ByteReader } from "../bytes/index.js";
+import { type Count, timesRate, toCount } from "../record/index.js";
 import { US_PER_MS, US_PER_SECOND } from "../time/index.js";
 import { ipv4Text, ipv6Text } from "./addresses.js";
 import { ELEMENT, OTHER_ELEMENTS, REVERSE_PEN } from "./elements.js";
@@ -19,6 +20,12 @@ export interface Sampling {
   rate: number;
   readonly bySampler: Map<number, number>;
 }
+
+/**
+ * One packet in 2^24 is the thinnest sampling that is believed (common practice, no source): a greater rate, said once in an option, would
+ * make every later flow of its exporter absurd.
+ */
+export const MAX_SAMPLING_RATE = 2 ** 24;
 
 /** Seconds from 1900 (NTP) to 1970. */
 const NTP_EPOCH_SECONDS = 2_208_988_800;
@@ -67,16 +74,16 @@ export class FlowReader {
       }
       switch (field.element) {
         case ELEMENT.bytes:
-          f.bytes = this.unsigned(from, length);
+          f.bytes = this.counter(f, "bytes", from, length);
           break;
         case ELEMENT.packets:
-          f.packets = this.unsigned(from, length);
+          f.packets = this.counter(f, "packets", from, length);
           break;
         case ELEMENT.totalBytes:
-          f.bytes ??= this.unsigned(from, length);
+          f.bytes ??= this.counter(f, "total bytes", from, length);
           break;
         case ELEMENT.totalPackets:
-          f.packets ??= this.unsigned(from, length);
+          f.packets ??= this.counter(f, "total packets", from, length);
           break;
         case ELEMENT.protocol:
           f.protocol = this.unsigned(from, length);
@@ -228,13 +235,17 @@ export class FlowReader {
       if (f.startUs === null && f.endUs !== null) f.startUs = f.endUs - durationUs;
       else if (f.endUs === null && f.startUs !== null) f.endUs = f.startUs + durationUs;
     }
+    if (rate > MAX_SAMPLING_RATE) {
+      this.put(f, "unreadable sampling rate", String(rate));
+      rate = 0;
+    }
     rate = rate || this.sampling.rate;
     if (rate > 1) {
       f.samplingRate = rate;
-      if (f.bytes !== null) f.bytes *= rate;
-      if (f.packets !== null) f.packets *= rate;
-      if (f.reverseBytes !== null) f.reverseBytes *= rate;
-      if (f.reversePackets !== null) f.reversePackets *= rate;
+      f.bytes = this.estimate(f, "bytes", f.bytes, rate);
+      f.packets = this.estimate(f, "packets", f.packets, rate);
+      f.reverseBytes = this.estimate(f, "reverse bytes", f.reverseBytes, rate);
+      f.reversePackets = this.estimate(f, "reverse packets", f.reversePackets, rate);
     }
     if (f.protocol === 1 || f.protocol === 58) {
       // without an element of its own, ICMP type and code travel in the destination port
@@ -262,6 +273,23 @@ export class FlowReader {
     }
   }
 
+  /** Exact below 2^63; from there on kept beside the columns, with its octets. */
+  private counter(f: FlowRecord, name: string, at: number, length: number): Count | null {
+    if (length <= 6) return this.unsigned(at, length);
+    let value = 0n;
+    for (let i = 0; i < length; i++) value = value * 256n + BigInt(this.bytes[at + i]!);
+    const count = length > 8 ? null : toCount(value);
+    if (count === null) this.put(f, `unreadable ${name}`, `0x${hex(this.bytes, at, at + length)}`);
+    return count;
+  }
+
+  private estimate(f: FlowRecord, name: string, counted: Count | null, rate: number): Count | null {
+    if (counted === null) return null;
+    const estimate = timesRate(counted, rate);
+    if (estimate === null) this.put(f, `unreadable ${name}`, `${counted} × ${rate}`);
+    return estimate;
+  }
+
   private uptime(ms: number): number | null {
     if (this.clock.uptimeMs !== null) return this.clock.exportUs - ((this.clock.uptimeMs - ms) >>> 0) * US_PER_MS;
     return this.clock.systemInitUs === null ? null : this.clock.systemInitUs + ms * US_PER_MS;
@@ -283,11 +311,11 @@ export class FlowReader {
     if (field.enterprise === REVERSE_PEN) {
       // RFC 5103: the other direction's counters must not overwrite these
       if (field.element === ELEMENT.bytes || field.element === ELEMENT.totalBytes) {
-        f.reverseBytes = this.unsigned(at, length);
+        f.reverseBytes = this.counter(f, "reverse bytes", at, length);
         return;
       }
       if (field.element === ELEMENT.packets || field.element === ELEMENT.totalPackets) {
-        f.reversePackets = this.unsigned(at, length);
+        f.reversePackets = this.counter(f, "reverse packets", at, length);
         return;
       }
       const known = OTHER_ELEMENTS[field.element];

@@ -1,4 +1,4 @@
-import type { Sampling } from "./data-record.js";
+import { MAX_SAMPLING_RATE, type Sampling } from "./data-record.js";
 import type { Template, TemplateField } from "./template.js";
 import { makeTemplate } from "./template.js";
 
@@ -7,6 +7,8 @@ const MAX_TEMPLATES = 1_024;
 const MAX_APPLICATIONS = 20_000;
 const MAX_INTERFACES = 20_000;
 const MAX_SAMPLERS = 1_024;
+/** Characters of a name that an exporter gives. */
+const MAX_NAME = 255;
 
 /**
  * What one observation domain of one exporter has said about its own data: templates and options. Templates belong to
@@ -39,20 +41,22 @@ export class ExporterDomain {
     if (this.templates.delete(id)) this.changed = true;
   }
 
-  learnApplication(id: string, name: string): void {
+  learnApplication(id: string, told: string): void {
+    const name = told.slice(0, MAX_NAME);
     if (this.applications.get(id) === name || this.applications.size >= MAX_APPLICATIONS) return;
     this.applications.set(id, name);
     this.changed = true;
   }
 
-  learnInterface(index: number, name: string): void {
+  learnInterface(index: number, told: string): void {
+    const name = told.slice(0, MAX_NAME);
     if (name === "" || this.interfaces.get(index) === name || this.interfaces.size >= MAX_INTERFACES) return;
     this.interfaces.set(index, name);
     this.changed = true;
   }
 
   learnSampling(sampler: number | null, rate: number): void {
-    if (rate < 1) return;
+    if (rate < 1 || rate > MAX_SAMPLING_RATE) return;
     if (sampler === null) {
       if (this.sampling.rate === rate) return;
       this.sampling.rate = rate;
@@ -116,8 +120,10 @@ export const saveDomain = (d: ExporterDomain): SavedDomain => ({
 export function restoreDomain(saved: SavedDomain): ExporterDomain {
   const d = new ExporterDomain();
   for (const t of saved.templates) d.templates.set(t.id, makeTemplate(t.id, t.fields, t.scopes, 0));
-  d.sampling.rate = saved.sampling.rate;
-  for (const [sampler, rate] of saved.sampling.bySampler) d.sampling.bySampler.set(sampler, rate);
+  // what an earlier version learnt had no bound
+  if (saved.sampling.rate <= MAX_SAMPLING_RATE) d.sampling.rate = saved.sampling.rate;
+  for (const [sampler, rate] of saved.sampling.bySampler)
+    if (rate <= MAX_SAMPLING_RATE) d.sampling.bySampler.set(sampler, rate);
   for (const [id, name] of saved.applications) d.applications.set(id, name);
   for (const [index, name] of saved.interfaces) d.interfaces.set(index, name);
   d.systemInitUs = saved.systemInitUs;

@@ -1,3 +1,4 @@
+import type { Count } from "../record/index.js";
 import type { EpochUs } from "../time/index.js";
 
 /** One flow in typed columns, whatever protocol exported it. `null`: the exporter did not say. */
@@ -13,10 +14,10 @@ export interface FlowRecord {
   ingress: number | null;
   egress: number | null;
   /** Bytes and packets; multiplied by `samplingRate` where that is above 1, and then estimates. */
-  bytes: number | null;
-  packets: number | null;
-  reverseBytes: number | null;
-  reversePackets: number | null;
+  bytes: Count | null;
+  packets: Count | null;
+  reverseBytes: Count | null;
+  reversePackets: Count | null;
   /** The IP type of service octet; DSCP is its upper six bits (RFC 2474). */
   tos: number | null;
   tcpFlags: number | null;

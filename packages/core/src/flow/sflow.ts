@@ -1,5 +1,7 @@
 import { ByteReader, DecodeError, type DecodeProblem } from "../bytes/index.js";
+import { timesRate } from "../record/index.js";
 import { ipv4Text, ipv6Text } from "./addresses.js";
+import { MAX_SAMPLING_RATE } from "./data-record.js";
 import { emptyFlow, type FlowRecord, type InterfaceMeasure } from "./flow-record.js";
 import { readSampledHeader } from "./sampled-header.js";
 
@@ -53,7 +55,8 @@ export function readSFlow(bytes: Uint8Array): SFlow {
 function readFlowSample(r: ByteReader, expanded: boolean, out: SFlow): void {
   r.skip(4, "sample sequence");
   r.skip(expanded ? 8 : 4, "source id");
-  const rate = Math.max(1, r.u32("sampling rate"));
+  const toldRate = r.u32("sampling rate");
+  const rate = toldRate > MAX_SAMPLING_RATE ? 1 : Math.max(1, toldRate);
   r.skip(8, "sample pool and drops");
   const f = emptyFlow();
   if (expanded) {
@@ -76,7 +79,8 @@ function readFlowSample(r: ByteReader, expanded: boolean, out: SFlow): void {
   }
   f.samplingRate = rate;
   f.packets = rate;
-  f.bytes = frameOctets === null ? null : frameOctets * rate;
+  f.bytes = frameOctets === null ? null : timesRate(frameOctets, rate);
+  if (rate < toldRate) f.extra = [...f.extra, ["unreadable sampling rate", String(toldRate)]];
   out.records.push(f);
 }
 
@@ -142,7 +146,8 @@ function readInterface(r: ByteReader): InterfaceMeasure {
   const type = r.u32("ifType");
   const speed = r.u64("ifSpeed");
   r.skip(4, "ifDirection");
-  const status = r.u32("ifStatus");
+  // bits 0 and 1 have a meaning (section 5.4); the others are none of ours
+  const status = r.u32("ifStatus") & 3;
   const inOctets = r.u64("ifInOctets");
   const inPackets = r.u32("ifInUcastPkts") + r.u32("ifInMulticastPkts") + r.u32("ifInBroadcastPkts");
   const inDiscards = r.u32("ifInDiscards");

@@ -12,10 +12,11 @@ import {
   type Outcome,
   parseSeverity,
   type RecordContent,
+  readCount,
 } from "../record/index.js";
 import { readRfc3339, US_PER_MS, US_PER_SECOND } from "../time/index.js";
 import { chooseTime } from "./choose-time.js";
-import { unreadable } from "./snmp-record.js";
+import { unreadable } from "./unreadable.js";
 
 export interface JsonContext {
   readonly receivedUs: number;
@@ -74,8 +75,8 @@ export function jsonRecord(
     dstPort: take("dst port", port),
     protocol: take("protocol", protocolOf),
     interface: take("interface", asIs),
-    bytes: take("bytes", count),
-    packets: take("packets", count),
+    bytes: take("bytes", readCount),
+    packets: take("packets", readCount),
     text: take("text", asIs) ?? "",
     raw: bytes,
   });
@@ -92,5 +93,3 @@ function readTime(text: string): number | null {
 }
 
 const port = (text: string): number | null => (/^\d{1,5}$/.test(text) && Number(text) <= 65_535 ? Number(text) : null);
-const count = (text: string): number | null =>
-  /^\d{1,16}$/.test(text) && Number.isSafeInteger(Number(text)) ? Number(text) : null;

@@ -1,5 +1,6 @@
 import { type Category, emptyContent, type Outcome, type RecordContent, type Severity } from "../record/index.js";
 import type { EpochUs } from "../time/index.js";
+import { fitContent } from "./fit.js";
 
 /** What Halvik notices about itself and its senders (`semantics.md` 27). Append only: rules name these. */
 export const OWN_EVENTS = [
@@ -17,6 +18,12 @@ export const OWN_EVENTS = [
   "segment-shed",
   "flow-gaps",
   "not-listening",
+  "batch-quarantined",
+  "spool-damaged",
+  "rollup-full",
+  "rule-failing",
+  "clock-jumped",
+  "database-restarted",
 ] as const;
 export type OwnEvent = (typeof OWN_EVENTS)[number];
 
@@ -31,9 +38,11 @@ export interface OwnObservation {
   readonly category?: Category;
 }
 
+const NO_BYTES = new Uint8Array();
+
 /** An observation of Halvik's own as a record like any other: searchable, and rules raise incidents from it. */
 export function ownRecord(o: OwnObservation, nowUs: EpochUs): RecordContent {
-  return Object.assign(emptyContent("halvik", nowUs, nowUs), {
+  const content = Object.assign(emptyContent("halvik", nowUs, nowUs), {
     timeReason: "device" as const,
     severity: o.severity,
     category: o.category ?? "system health",
@@ -44,4 +53,6 @@ export function ownRecord(o: OwnObservation, nowUs: EpochUs): RecordContent {
     text: o.text,
     data: o.data ?? [],
   });
+  // names of senders and reasons may hold what was received
+  return fitContent(content, NO_BYTES);
 }

@@ -1,7 +1,8 @@
-import { DecodeError, type DecodeProblem, decodeUtf8 } from "../bytes/index.js";
+import { DecodeError, decodeUtf8 } from "../bytes/index.js";
 import type { Meanings } from "../meaning/index.js";
 import { emptyContent, type RecordContent } from "../record/index.js";
 import { readNotification, type SnmpNotification, type SnmpValue, type UsmUsers, type VarBind } from "../snmp/index.js";
+import { unreadable } from "./unreadable.js";
 
 /** Columns of the interface tables whose value or index names an interface (RFC 2863). */
 const IF_NAMES = ["1.3.6.1.2.1.31.1.1.1.1.", "1.3.6.1.2.1.2.2.1.2."] as const;
@@ -110,18 +111,4 @@ function hexText(bytes: Uint8Array): string {
   let out = "0x";
   for (const b of bytes) out += b.toString(16).padStart(2, "0");
   return out;
-}
-
-/** Bytes that could not be read, kept as a record with the reason. */
-export function unreadable(
-  kind: RecordContent["kind"],
-  bytes: Uint8Array,
-  receivedUs: number,
-  problem: DecodeProblem,
-): RecordContent {
-  const content = emptyContent(kind, receivedUs, receivedUs);
-  content.raw = bytes;
-  content.marks = ["problem"];
-  content.problem = problem;
-  return content;
 }

@@ -5,7 +5,7 @@ import { canonicalAddress } from "../net/index.js";
 import { emptyContent, type Mark, type Outcome, type RecordContent, type Severity } from "../record/index.js";
 import { parseEvent, type WindowsEvent } from "../windows/index.js";
 import { chooseTime } from "./choose-time.js";
-import { unreadable } from "./snmp-record.js";
+import { unreadable } from "./unreadable.js";
 
 export interface WindowsContext {
   readonly receivedUs: number;

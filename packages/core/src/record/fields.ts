@@ -1,3 +1,4 @@
+import type { Count } from "./count.js";
 import { ACTIONS, type Action, CATEGORIES, FACILITIES, KINDS, MARKS, OUTCOMES } from "./names.js";
 import type { HalvikRecord } from "./record.js";
 import { SEVERITIES } from "./severity.js";
@@ -7,6 +8,9 @@ import { SEVERITIES } from "./severity.js";
  * A new field is one line here and one line in the store's column table.
  */
 export type FieldType = "text" | "exact" | "number" | "severity" | "choice" | "address" | "time" | "sender" | "port";
+
+/** A value of a field; a bigint is a count beyond 2^53. */
+export type FieldValue = string | Count;
 
 export interface Field {
   readonly name: string;
@@ -20,11 +24,11 @@ export interface Field {
   /** It is a named value of `data`: by which name. */
   readonly dataName?: string;
   /** Every value of a record: none when missing. */
-  readonly get: (record: HalvikRecord) => readonly (string | number)[];
+  readonly get: (record: HalvikRecord) => readonly FieldValue[];
 }
 
 const none: readonly never[] = [];
-const one = <T extends string | number>(value: T | null): readonly T[] => (value === null ? none : [value]);
+const one = <T extends FieldValue>(value: T | null): readonly T[] => (value === null ? none : [value]);
 
 /** Values of `data` by name; a name may carry a prefix before a space, as in structured data. */
 export function dataValues(r: HalvikRecord, name: string): readonly string[] {

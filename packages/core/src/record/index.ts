@@ -1,4 +1,5 @@
-export { dataValues, FIELDS, type Field, type FieldName, type FieldType, field, fieldNamed } from "./fields.js";
+export { addCounts, type Count, countToJson, MAX_COUNT, readCount, timesRate, toCount } from "./count.js";
+export { dataValues, FIELDS, type Field, type FieldName, type FieldType, type FieldValue, field, fieldNamed } from "./fields.js";
 export { contentToJson, type RecordJson, recordToJson } from "./json.js";
 export {
   ACTIONS,

@@ -1,4 +1,5 @@
 import { formatUs } from "../time/index.js";
+import { countToJson } from "./count.js";
 import { FACILITIES } from "./names.js";
 import type { FlowFacts, HalvikRecord, RecordContent } from "./record.js";
 import { severityName } from "./severity.js";
@@ -32,8 +33,8 @@ export function contentToJson(r: RecordContent): RecordJson {
     dstPort: r.dstPort,
     protocol: r.protocol,
     interface: r.interface,
-    bytes: r.bytes,
-    packets: r.packets,
+    bytes: countToJson(r.bytes),
+    packets: countToJson(r.packets),
     otherAddresses: r.otherAddresses,
     translated: r.translated && dropEmpty({ ...r.translated }),
     flow: r.flow && flowToJson(r.flow),
@@ -54,10 +55,12 @@ export function recordToJson(r: HalvikRecord, senderName: string): RecordJson {
   };
 }
 
-const flowToJson = ({ startUs, tos, samplingRate, ...f }: FlowFacts): RecordJson =>
+const flowToJson = ({ startUs, tos, samplingRate, reverseBytes, reversePackets, ...f }: FlowFacts): RecordJson =>
   dropEmpty({
     start: startUs === null ? null : formatUs(startUs),
     ...f,
+    reverseBytes: countToJson(reverseBytes),
+    reversePackets: countToJson(reversePackets),
     tos,
     dscp: tos === null ? null : tos >> 2,
     samplingRate: samplingRate > 1 ? samplingRate : null,

@@ -1,5 +1,6 @@
 import type { DecodeProblem } from "../bytes/index.js";
 import type { EpochUs } from "../time/index.js";
+import type { Count } from "./count.js";
 import type { Action, Category, Mark, Outcome, RecordKind, TimeReason } from "./names.js";
 import type { Severity } from "./severity.js";
 
@@ -23,8 +24,8 @@ export interface FlowFacts {
   /** 0 ingress, 1 egress. */
   readonly direction: number | null;
   readonly application: string | null;
-  readonly reverseBytes: number | null;
-  readonly reversePackets: number | null;
+  readonly reverseBytes: Count | null;
+  readonly reversePackets: Count | null;
   /** 1: every packet was counted; more: bytes and packets are estimates. */
   readonly samplingRate: number;
   /** Which of the exporter's streams, and the datagram's number in it. */
@@ -73,8 +74,8 @@ export interface RecordContent {
   readonly dstPort: number | null;
   readonly protocol: number | null;
   readonly interface: string | null;
-  readonly bytes: number | null;
-  readonly packets: number | null;
+  readonly bytes: Count | null;
+  readonly packets: Count | null;
   /** Addresses named in the record that are neither source nor destination. */
   readonly otherAddresses: readonly string[];
   /** What only a flow says; null for every other kind. */

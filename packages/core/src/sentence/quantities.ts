@@ -1,7 +1,9 @@
+import type { Count } from "../record/index.js";
+
 /** Bytes in SI units, two or three digits: `1.2 MB`. */
-export function bytesText(bytes: number): string {
+export function bytesText(bytes: Count): string {
   const units = ["B", "kB", "MB", "GB", "TB", "PB"];
-  let value = bytes;
+  let value = Number(bytes);
   let unit = 0;
   while (value >= 999.5 && unit < units.length - 1) {
     value /= 1000;
@@ -10,7 +12,7 @@ export function bytesText(bytes: number): string {
   return `${unit === 0 || value >= 99.5 ? Math.round(value) : value.toFixed(1)} ${units[unit]}`;
 }
 
-export const countText = (n: number, one: string, many: string): string =>
+export const countText = (n: Count, one: string, many: string): string =>
   `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
 
 /** An address with its port: brackets around IPv6 (RFC 3986 section 3.2.2). */

@@ -1,5 +1,5 @@
 import { fold } from "../filter/index.js";
-import { FIELDS, type FieldName, type HalvikRecord } from "../record/index.js";
+import { FIELDS, type FieldName, type FieldValue, type HalvikRecord } from "../record/index.js";
 import { type DirectoryBlock, encodeDirectory, type RowKey } from "./row-directory.js";
 import { encodeTermBlocks, type TermBlock } from "./term-blocks.js";
 import { clip, eachWord, isClipped } from "./words.js";
@@ -47,7 +47,7 @@ function* endingsOf(name: string): Generator<string> {
 const TERM_FIELDS = FIELDS.filter((f) => hasTerms(f.name)).map((f) => ({
   prefix: termPrefix(f.name),
   folds: f.type === "text",
-  get: f.get as (r: HalvikRecord) => readonly (string | number)[],
+  get: f.get as (r: HalvikRecord) => readonly FieldValue[],
 }));
 
 export interface EncodedPart {
@@ -57,7 +57,7 @@ export interface EncodedPart {
 }
 
 /** Values of one field with the rows that hold each, in order. */
-type RowsByValue = Map<string | number, number[]>;
+type RowsByValue = Map<FieldValue, number[]>;
 
 /** Gathers the terms of consecutive records of a segment: which rows hold which word and which value of which field. */
 export class PartBuilder {
@@ -110,7 +110,7 @@ export class PartBuilder {
   }
 }
 
-function note(byValue: RowsByValue, value: string | number, row: number): void {
+function note(byValue: RowsByValue, value: FieldValue, row: number): void {
   const ordinals = byValue.get(value);
   if (ordinals === undefined) byValue.set(value, [row]);
   else if (ordinals[ordinals.length - 1] !== row) ordinals.push(row);

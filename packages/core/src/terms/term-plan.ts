@@ -10,7 +10,7 @@ import {
   valueTest,
 } from "../filter/index.js";
 import { formatNetwork, type Network } from "../net/index.js";
-import { field } from "../record/index.js";
+import { type FieldValue, field } from "../record/index.js";
 import { dataPrefix, hasDataTerms, hasTerms, isOwnDataPrefix, termPrefix } from "./part-builder.js";
 import { clip, eachWord, isClipped } from "./words.js";
 
@@ -96,7 +96,7 @@ function planComparison(node: Comparison, context: EvaluateContext): TermPlan {
 function planValues(node: Comparison, prefix: string, context: EvaluateContext, most: "perhaps" | "yes"): TermPlan {
   const { test } = node;
   const type = node.field === "data" ? "text" : field(node.field).type;
-  const named = (values: readonly (string | number)[]): TermPlan => ({
+  const named = (values: readonly FieldValue[]): TermPlan => ({
     is: "or",
     items: values.map(String).map((v) => ({
       is: "term",
@@ -105,7 +105,7 @@ function planValues(node: Comparison, prefix: string, context: EvaluateContext, 
     })),
   });
   const isNumber = type === "number" || type === "port";
-  const accepts = (tests: (value: string | number) => boolean) => (term: string) => {
+  const accepts = (tests: (value: FieldValue) => boolean) => (term: string) => {
     const value = term.slice(prefix.length);
     if (isClipped(value)) return "perhaps";
     return tests(isNumber ? Number(value) : value) ? most : "no";

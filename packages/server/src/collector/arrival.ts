@@ -17,12 +17,18 @@ export interface Arrival {
   readonly held: boolean;
   /** Read from a file that does not say when it arrived: its arrival teaches nothing about clock or cadence. */
   readonly unobserved?: boolean;
-  /** Told once what became of it: whoever waits for an answer (informs, HTTP) gets it then. Not kept on disk. */
-  readonly settle?: (fate: Fate) => void;
+  /** Told once what became of it, and why: whoever waits for an answer (informs, HTTP) gets it then. Not kept on disk. */
+  readonly settle?: (fate: Fate, reason?: string) => void;
 }
 
-/** `stored` and `spooled` are durable; `held` too, for a sender that waits. */
-export type Fate = "stored" | "spooled" | "held" | "refused" | "lost";
+/**
+ * `stored` and `spooled` are durable; `held` too, for a sender that waits; `unreadable`: stored, as its bytes and the reason;
+ * `quarantined`: on disk, and a person decides. `refused`: this sender is not to be heard; `capped`: it sends too fast.
+ */
+export type Fate = "stored" | "spooled" | "held" | "unreadable" | "quarantined" | "refused" | "capped" | "lost";
+
+/** Whether what was sent need not be sent again. */
+export const isKept = (fate: Fate): boolean => fate !== "refused" && fate !== "capped" && fate !== "lost";
 
 /** Bytes an arrival takes in memory, roughly: the object, its view of the bytes, its numbers. */
 export const arrivalBytes = (a: Arrival): number => a.bytes.length + 320;

@@ -9,6 +9,8 @@ import type { LiveSender, SenderRegistry } from "./sender-registry.js";
 /** What became of a batch of arrivals. Every arrival is in exactly one of these. */
 export interface DecodedBatch {
   readonly records: StoredContent[];
+  /** For each arrival, how many records the batch had after it. */
+  readonly ends: number[];
   readonly held: { readonly sender: number; readonly arrival: Arrival }[];
   /** Peers that have no sender yet, with the moment first heard: to be noticed, then decoded again. */
   readonly unknownPeers: Map<string, number>;
@@ -60,6 +62,7 @@ export function decodeBatch(
 ): DecodedBatch {
   const out: DecodedBatch = {
     records: [],
+    ends: [],
     held: [],
     unknownPeers: new Map(),
     unknownHosts: new Map(),
@@ -78,6 +81,7 @@ export function decodeBatch(
       out.refusedArrivals.push(arrival);
     } else if (peer.facts.state === "waiting" && !options.imported) out.held.push({ sender: peer.facts.id, arrival });
     else if (store(arrival, peer, registry, options, out.records) === 0) out.emptyArrivals.push(arrival);
+    out.ends.push(out.records.length);
   }
   return out;
 }
@@ -128,7 +132,7 @@ function toStored(
     arrival.protocol === "syslog" ? registry.copies.check(content, arrival.peer, arrival.endpoint, id.us) : null;
   const copyOf = originalUs === null ? null : formatRecordId({ us: originalUs, collector: id.collector });
   const marks = marksOf(content, arrival, copyOf, options.imported);
-  learn(sender, arrival, content, deviceUs, copyOf !== null);
+  if (deviceUs !== null && !arrival.held && !arrival.unobserved) sender.clock.observe(deviceUs, arrival.receivedUs);
   return {
     id,
     sender: sender.facts.id,
@@ -149,19 +153,24 @@ function marksOf(content: RecordContent, arrival: Arrival, copyOf: string | null
   return [...content.marks, ...extra];
 }
 
-function learn(
-  sender: LiveSender,
-  arrival: Arrival,
-  content: RecordContent,
-  deviceUs: number | null,
-  copy: boolean,
-): void {
-  if (deviceUs !== null && !arrival.held && !arrival.unobserved) sender.clock.observe(deviceUs, arrival.receivedUs);
-  sender.touched = true;
-  const { fresh } = sender;
-  fresh.records++;
-  fresh.bytes += arrival.bytes.length;
-  if (content.problem !== null) fresh.problems++;
-  if (content.receivedUs - content.timeUs > LATE_AFTER_US) fresh.late++;
-  if (copy) fresh.copies++;
+/** Counts what became of arrivals with their senders; once they are stored, since a batch may have to be decoded again. */
+export function countArrivals(arrivals: readonly Arrival[], decoded: DecodedBatch, registry: SenderRegistry): void {
+  for (let i = 0, at = 0; i < arrivals.length; i++) {
+    const end = decoded.ends[i]!;
+    // the octets of a datagram count once, however many records it held
+    let octets = arrivals[i]!.bytes.length;
+    for (; at < end; at++) {
+      const { sender, content, copyOf } = decoded.records[at]!;
+      const live = registry.get(sender);
+      if (live === undefined) continue;
+      const { fresh } = live;
+      live.touched = true;
+      fresh.records++;
+      fresh.bytes += octets;
+      octets = 0;
+      if (content.problem !== null) fresh.problems++;
+      if (content.receivedUs - content.timeUs > LATE_AFTER_US) fresh.late++;
+      if (copyOf !== null) fresh.copies++;
+    }
+  }
 }

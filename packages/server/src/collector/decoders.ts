@@ -6,6 +6,7 @@ import { type JsonMapping, USUAL_MAPPING } from "@halvik/core/json";
 import { Meanings } from "@halvik/core/meaning";
 import {
   columnsRecord,
+  fitContent,
   flowRecord,
   jsonRecord,
   snmpRecord,
@@ -13,9 +14,9 @@ import {
   unreadable,
   windowsRecord,
 } from "@halvik/core/normalise";
-import type { RecordContent } from "@halvik/core/record";
+import type { RecordContent, RecordKind } from "@halvik/core/record";
 import { UsmUsers } from "@halvik/core/snmp";
-import type { Arrival } from "./arrival.js";
+import type { Arrival, Protocol } from "./arrival.js";
 import type { LiveSender } from "./sender-registry.js";
 import { nodeSnmpCrypto } from "./snmp-crypto.js";
 
@@ -35,6 +36,16 @@ export const PLAIN_SETTINGS: DecodeSettings = {
   users: new UsmUsers([], nodeSnmpCrypto),
   meanings: new Meanings(),
   mappings: new Map(),
+};
+
+/** The kind of record that bytes of a protocol are when nothing can be read of them. */
+export const KIND_OF: Readonly<Record<Protocol, RecordKind>> = {
+  syslog: "syslog",
+  snmp: "snmp",
+  flow: "flow",
+  windows: "windows",
+  json: "json",
+  columns: "firewall",
 };
 
 const MAX_UNNAMED = 2_000;
@@ -78,8 +89,30 @@ export class Decoders {
     return taken;
   }
 
-  /** The records of one arrival: one for most, many for flows, none for what is no record. */
+  /**
+   * The records of one arrival: one for most, many for flows, none for what is no record; each fits the store. Whatever a decoder throws
+   * becomes one record of the bytes with the reason: nothing that arrives can end the batch it is in.
+   */
   decode(arrival: Arrival, sender: LiveSender): DecodedContent[] {
+    try {
+      const decoded = this.decodeAs(arrival, sender);
+      for (let i = 0; i < decoded.length; i++) {
+        const { content, deviceUs } = decoded[i]!;
+        const fit = fitContent(content, arrival.bytes);
+        if (fit !== content) decoded[i] = { content: fit, deviceUs };
+      }
+      return decoded;
+    } catch (e) {
+      const message = `${arrival.protocol}: ${e instanceof Error ? e.message : String(e)}`.slice(0, 300);
+      const problem = { code: "DECODER_FAILED" as const, offset: 0, message };
+      const { receivedUs, bytes } = arrival;
+      return [
+        { content: fitContent(unreadable(KIND_OF[arrival.protocol], bytes, receivedUs, problem), bytes), deviceUs: null },
+      ];
+    }
+  }
+
+  private decodeAs(arrival: Arrival, sender: LiveSender): DecodedContent[] {
     const { receivedUs, bytes } = arrival;
     const clockOffsetUs = arrival.unobserved ? 0 : sender.clock.appliedUs;
     const { meanings, users, maxBehindUs } = this.settings;

@@ -1,12 +1,14 @@
 import type { DecodeProblem } from "@halvik/core/bytes";
-import { type OwnObservation, ownRecord } from "@halvik/core/normalise";
+import { fitContent, fitText, type OwnObservation, ownRecord, unreadable } from "@halvik/core/normalise";
 import { OWN_SENDER } from "@halvik/core/senders";
+import type { Duplex } from "node:stream";
 import { formatDuration } from "@halvik/core/time";
 import pg from "pg";
 import type { Logger } from "pino";
 import { nowUs } from "../config/clock.js";
-import { BatchWriter } from "../store/batches.js";
+import { BatchWriter, type Piece } from "../store/batches.js";
 import { claimCollector } from "../store/collectors.js";
+import { failureOf, noAnswer } from "../store/failure.js";
 import {
   countHeld,
   expireHeld,
@@ -17,12 +19,16 @@ import {
   takeAdmitted,
 } from "../store/held.js";
 import { keepDaysBy } from "../store/keep-days.js";
+import { endQuarantined, forgetQuarantined, syncQuarantined } from "../store/quarantined.js";
 import { addUnnamed, keepMeasures, keepUndecodable, saveFlowDomains } from "../store/kinds.js";
+import type { StoredContent } from "../store/record-columns.js";
 import { IdSource } from "../store/record-id.js";
 import { type Arrival, arrivalBytes, type Fate } from "./arrival.js";
-import { type DecodedBatch, decodeBatch, findUnknown } from "./decode-batch.js";
-import type { Decoders, Undecodable } from "./decoders.js";
+import type { BatchNumbers } from "./batch-numbers.js";
+import { countArrivals, type DecodedBatch, decodeBatch, findUnknown } from "./decode-batch.js";
+import { type Decoders, KIND_OF, type Undecodable } from "./decoders.js";
 import type { EndpointSink } from "./endpoint.js";
+import type { Quarantine } from "./quarantine.js";
 import { RateCap } from "./rate-cap.js";
 import type { SenderRegistry } from "./sender-registry.js";
 import type { Spool, SpooledBatch } from "./spool.js";
@@ -39,6 +45,16 @@ const FLOW_OCTETS = 48;
 /** Samples of what could not be read, waiting to be kept; more are only counted. */
 const MAX_SAMPLES = 200;
 const SAMPLE_BYTES = 256;
+/** A store that takes longer than this is taken for one that may never end: what is in hand is put to disk too. */
+const SPOOL_AFTER_MS = 300;
+/** Without an answer for so long the database is away. */
+const STORE_MS = 20_000;
+/** How long one batch may be halved. */
+const SALVAGE_MS = 2_000;
+const MOST_FAILURES = 3;
+/** Use of the spool shorter than this is not told. */
+const TOLD_AFTER_US = 2_000_000;
+const MOST_AGAIN = 20;
 const RECONNECT_MS = 1_000;
 const HOUSEKEEPING_MS = 1_000;
 const TICK_US = 2_000_000;
@@ -54,6 +70,10 @@ export interface PipelineOptions {
   readonly onHousekeeping: (client: pg.Client) => Promise<void>;
 }
 
+/** Work that belongs to the same commit. */
+type Also = (db: pg.Client) => Promise<void>;
+const NOTHING_ELSE: Also = async () => undefined;
+
 /** A batch gets its number when it is first stored or spooled, so that numbers follow the order of storage. */
 interface CutBatch {
   number: number | null;
@@ -66,7 +86,6 @@ interface Connected {
   readonly client: pg.Client;
   readonly writer: BatchWriter;
   readonly ids: IdSource;
-  lastBatch: number;
 }
 
 /**
@@ -78,12 +97,13 @@ export class Pipeline implements EndpointSink {
   private currentBytes = 0;
   private currentRecords = 0;
   private samples: Undecodable[] = [];
-  private currentSinceUs = 0;
+  private currentSinceMs = 0;
   private readonly queue: CutBatch[] = [];
   private queueBytes = 0;
   private readonly cap: RateCap;
   private connected: Connected | null = null;
-  private number: number;
+  private readonly answered = new WeakSet<Arrival>();
+  private failures = { number: -1, times: 0 };
   private observations: OwnObservation[] = [];
   private readonly lastTold = new Map<string, number>();
   private lossSinceTold = new Map<string, { endpoint: string; reason: string; count: number }>();
@@ -110,6 +130,11 @@ export class Pipeline implements EndpointSink {
     "unlisted senders": 0,
     lost: 0,
     undecodable: 0,
+    "stored as unreadable": 0,
+    quarantined: 0,
+    "answers not sent": 0,
+    "damaged in spool": 0,
+    "housekeeping failures": 0,
   };
 
   constructor(
@@ -117,10 +142,11 @@ export class Pipeline implements EndpointSink {
     private readonly registry: SenderRegistry,
     readonly decoders: Decoders,
     private readonly spool: Spool,
+    private readonly quarantine: Quarantine,
+    private readonly numbers: BatchNumbers,
     private readonly log: Logger,
   ) {
     this.cap = new RateCap(options.ratePerSender);
-    this.number = spool.lastNumber();
   }
 
   get behind(): boolean {
@@ -163,10 +189,10 @@ export class Pipeline implements EndpointSink {
         sender.touched = true;
       }
       this.cappedSinceTold.set(arrival.peer, (this.cappedSinceTold.get(arrival.peer) ?? 0) + 1);
-      arrival.settle?.("refused");
+      this.settle([arrival], "capped", `more than ${this.options.ratePerSender} records/s`);
       return;
     }
-    if (this.current.length === 0) this.currentSinceUs = nowUs();
+    if (this.current.length === 0) this.currentSinceMs = performance.now();
     this.current.push(arrival);
     this.currentBytes += arrivalBytes(arrival);
     this.currentRecords += arrival.protocol === "flow" ? arrival.bytes.length / FLOW_OCTETS : 1;
@@ -209,17 +235,17 @@ export class Pipeline implements EndpointSink {
   private async run(): Promise<void> {
     let triedMs = 0;
     for (;;) {
-      if (nowUs() - this.currentSinceUs >= BATCH_WAIT_MS * 1_000) this.cut();
+      if (performance.now() - this.currentSinceMs >= BATCH_WAIT_MS) this.cut();
       const now = performance.now();
       if (this.connected === null && (now - triedMs >= RECONNECT_MS || triedMs === 0)) {
         triedMs = now;
-        await this.connect();
+        await this.guarded(() => this.connect());
       }
-      if (this.connected !== null && !this.spool.isEmpty) await this.replaySome();
+      if (this.connected !== null && !this.spool.isEmpty) await this.guarded(() => this.replaySome());
       await this.workQueue();
       if (now - this.lastHousekeepingMs >= HOUSEKEEPING_MS) {
         this.lastHousekeepingMs = now;
-        await this.housekeeping();
+        await this.guarded(() => this.housekeeping());
       }
       if (this.stopping && this.queue.length === 0 && this.current.length === 0) return;
       if (this.queue.length === 0) await this.pause();
@@ -244,16 +270,54 @@ export class Pipeline implements EndpointSink {
       const cut = this.queue[0]!;
       if (this.spoolTask !== null) await this.spoolTask;
       else if (this.connected !== null && this.spool.isEmpty) {
-        cut.number ??= ++this.number;
-        this.storingHead = true;
-        const stored = await this.store({ ...cut, number: cut.number }, nowUs());
-        this.storingHead = false;
-        if (stored) this.leaveQueue(cut);
+        cut.number ??= this.numbers.next();
+        if (await this.storeHead({ ...cut, number: cut.number })) this.leaveQueue(cut);
       }
       // order is kept: nothing is stored directly while older batches lie in the spool; what little comes meanwhile waits
       else if (this.connected !== null && this.queueBytes <= QUEUE_MAX_BYTES && !waitsForAnswer(cut) && !this.stopping)
         return;
       else await this.spoolQueue();
+    }
+  }
+
+  /** Stores the batch at the head of the queue, or puts it to disk where that takes long. @returns whether it is kept */
+  private async storeHead(batch: SpooledBatch): Promise<boolean> {
+    let spooled = false;
+    const late = setTimeout(
+      () =>
+        void this.inSpoolTurn(async () => {
+          spooled = await this.toSpool(batch);
+        }),
+      SPOOL_AFTER_MS,
+    );
+    this.storingHead = true;
+    try {
+      const stored = await this.guarded(() => this.store(batch, nowUs()));
+      clearTimeout(late);
+      // a copy on disk of what is stored after all is passed over by its number
+      await this.spoolTask;
+      return stored || spooled;
+    } finally {
+      clearTimeout(late);
+      this.storingHead = false;
+    }
+  }
+
+  /**
+   * Waits for the database. Where that takes long, what comes meanwhile is put to disk, so that a crash loses no more than a moment's
+   * worth, and who waits for an answer has it.
+   */
+  private async guarded<T>(work: () => Promise<T>): Promise<T> {
+    const begunMs = performance.now();
+    const timer = setInterval(() => {
+      if (performance.now() - begunMs < SPOOL_AFTER_MS) return;
+      this.cut();
+      void this.spoolQueue(true);
+    }, BATCH_WAIT_MS);
+    try {
+      return await work();
+    } finally {
+      clearInterval(timer);
     }
   }
 
@@ -266,23 +330,30 @@ export class Pipeline implements EndpointSink {
    * Puts what is queued to disk, all while the database is away, else until half the queue is free; not the batch that is being
    * stored. One at a time, beside a store that takes long.
    */
-  private spoolQueue(): Promise<void> {
-    this.spoolTask ??= (async () => {
+  private spoolQueue(all = false): Promise<void> {
+    return this.inSpoolTurn(async () => {
       for (;;) {
         const cut = this.queue[this.storingHead ? 1 : 0];
-        const enough = this.connected === null || this.stopping ? 0 : QUEUE_MAX_BYTES / 2;
+        const enough = this.connected === null || this.stopping || all ? 0 : QUEUE_MAX_BYTES / 2;
         if (cut === undefined || (this.queueBytes <= enough && !waitsForAnswer(cut))) break;
-        cut.number ??= ++this.number;
+        cut.number ??= this.numbers.next();
         await this.toSpool({ ...cut, number: cut.number });
         this.leaveQueue(cut);
       }
-    })().finally(() => {
-      this.spoolTask = null;
     });
-    return this.spoolTask;
   }
 
-  private async toSpool(batch: SpooledBatch): Promise<void> {
+  private inSpoolTurn(work: () => Promise<void>): Promise<void> {
+    const before = this.spoolTask ?? Promise.resolve();
+    const task: Promise<void> = before.then(work).finally(() => {
+      if (this.spoolTask === task) this.spoolTask = null;
+    });
+    this.spoolTask = task;
+    return task;
+  }
+
+  /** @returns whether it is on disk; what is not is lost, counted and told */
+  private async toSpool(batch: SpooledBatch): Promise<boolean> {
     this.awaySinceUs ??= nowUs();
     const kept = await this.spool.append(batch).catch((e: Error) => {
       this.log.error({ err: e }, "spool cannot be written");
@@ -291,11 +362,14 @@ export class Pipeline implements EndpointSink {
     if (kept) {
       this.counters.spooled += batch.arrivals.length;
       this.spooledRecords += batch.arrivals.length;
-      settle(batch.arrivals, "spooled");
-    } else {
-      this.lost("spool", "the database is away and the spool is full or cannot be written", batch.arrivals.length);
-      settle(batch.arrivals, "lost");
+      this.settle(batch.arrivals, "spooled");
+      return true;
     }
+    // a batch that is still being stored may yet be kept
+    if (this.storingHead && batch.number === this.queue[0]?.number) return false;
+    this.lost("spool", "the database is away and the spool is full or cannot be written", batch.arrivals.length);
+    this.settle(batch.arrivals, "lost", "the database is away and there is no room on disk");
+    return false;
   }
 
   private async connect(): Promise<void> {
@@ -303,11 +377,14 @@ export class Pipeline implements EndpointSink {
     client.on("error", () => this.disconnected(client));
     try {
       await client.connect();
-      const claim = await claimCollector(client, this.options.collectorName, "live");
+      const claim = await withinMs(STORE_MS, "the first questions", async () => {
+        const claimed = await claimCollector(client, this.options.collectorName, "live");
+        await this.registry.refresh(client);
+        this.heldCounts = await countHeld(client);
+        return claimed;
+      });
       const ids = new IdSource(claim.number, claim.lastIdUs);
-      await this.registry.refresh(client);
-      this.heldCounts = await countHeld(client);
-      this.number = Math.max(this.number, claim.lastBatch);
+      this.numbers.atLeast(claim.lastBatch);
       this.connected = {
         client,
         writer: new BatchWriter(
@@ -317,19 +394,18 @@ export class Pipeline implements EndpointSink {
           keepDaysBy((id) => this.registry.get(id)?.facts.keepDays, this.options.keepByKind),
         ),
         ids,
-        lastBatch: claim.lastBatch,
       };
     } catch (e) {
       this.log.warn({ err: e }, "database cannot be reached");
       this.awaySinceUs ??= nowUs();
-      await client.end().catch(() => undefined);
+      destroy(client);
     }
   }
 
   private disconnected(client: pg.Client): void {
     if (this.connected?.client !== client) return;
     this.connected = null;
-    client.end().catch(() => undefined);
+    destroy(client);
   }
 
   /** Works the spool off for a while; housekeeping has its turn in between. */
@@ -343,8 +419,10 @@ export class Pipeline implements EndpointSink {
           this.tellReturn();
           return;
         }
+        if (this.connected === null) return;
         // a batch whose commit was answered too late is there already
-        if (batch.number > this.connected!.lastBatch && !(await this.store(batch, nowUs()))) return;
+        const isStored = await this.isStored(batch.number);
+        if (isStored === null || (!isStored && !(await this.store(batch, nowUs())))) return;
         await this.spool.drop();
       }
     } finally {
@@ -352,10 +430,26 @@ export class Pipeline implements EndpointSink {
     }
   }
 
+  /** Whether the database has a batch; null where it cannot say. */
+  private async isStored(number: number): Promise<boolean | null> {
+    const { client, writer } = this.connected!;
+    try {
+      const found = await withinMs(STORE_MS, "a question", () =>
+        client.query("select 1 from batch where collector = $1 and number = $2", [writer.collector, number]),
+      );
+      return (found.rowCount ?? 0) > 0;
+    } catch (e) {
+      this.log.warn({ err: e }, "database went away");
+      this.disconnected(client);
+      return null;
+    }
+  }
+
   private tellReturn(): void {
     if (this.awaySinceUs === null) return;
     const awayUs = nowUs() - this.awaySinceUs;
-    if (this.spooledRecords > 0)
+    // a moment in which the database was busy is no outage
+    if (this.spooledRecords > 0 && awayUs > TOLD_AFTER_US)
       this.observe({
         event: "spool-in-use",
         severity: 3,
@@ -368,60 +462,197 @@ export class Pipeline implements EndpointSink {
     this.spooledRecords = 0;
   }
 
-  /** @returns false when the connection broke: the batch is still to be kept */
-  private async store(batch: SpooledBatch, storedUs: number, forgetIds: readonly number[] = []): Promise<boolean> {
-    const { client, writer, ids } = this.connected!;
+  /** @returns false when the database is away: the batch is still to be kept */
+  private async store(batch: SpooledBatch, storedUs: number, also: Also = NOTHING_ELSE): Promise<boolean> {
+    for (let lostAgainst = 0; ; ) {
+      if (this.connected === null) return false;
+      const { client } = this.connected;
+      try {
+        await withinMs(STORE_MS, "a batch", () => this.commit(batch, storedUs, also));
+        return true;
+      } catch (e) {
+        this.decoders.rollback();
+        let failure = failureOf(e);
+        if (failure === "again" && ++lostAgainst > MOST_AGAIN) failure = "unknown";
+        if (failure === "outage") {
+          this.log.warn({ err: e }, "database went away");
+          this.awaySinceUs ??= nowUs();
+          this.disconnected(client);
+          return false;
+        }
+        if (failure === "again" || (failure === "unknown" && this.failed(batch.number) < MOST_FAILURES)) continue;
+        this.log.error({ err: e, batch: batch.number }, "the database refused a batch; it is stored piece by piece");
+        return this.salvage(batch, storedUs, also, e as Error);
+      }
+    }
+  }
+
+  /** How often this batch has failed for a reason that is no outage. */
+  private failed(number: number): number {
+    this.failures = { number, times: this.failures.number === number ? this.failures.times + 1 : 1 };
+    return this.failures.times;
+  }
+
+  private async decode(batch: SpooledBatch, storedUs: number): Promise<DecodedBatch & { own: StoredContent[] }> {
+    const { client, ids } = this.connected!;
     const { decoders } = this;
     decoders.begin();
+    const unknown = findUnknown(batch.arrivals, this.registry, decoders);
+    if (unknown.unknownPeers.size > 0) await this.registry.notice(client, unknown.unknownPeers);
+    if (unknown.unknownHosts.size > 0) await this.registry.noticeBehind(client, unknown.unknownHosts);
+    const decoded = decodeBatch(batch.arrivals, this.registry, { decoders, ids, nowUs: storedUs, imported: false });
+    const own = this.observations.map((o) => ({
+      id: ids.next(storedUs),
+      sender: OWN_SENDER,
+      endpoint: "halvik",
+      copyOf: null,
+      content: ownRecord(o, storedUs),
+    }));
+    return Object.assign(decoded, { own });
+  }
+
+  private async commit(batch: SpooledBatch, storedUs: number, also: Also): Promise<void> {
+    const decoded = await this.decode(batch, storedUs);
+    const held = this.withinBounds(decoded);
+    await this.connected!.writer.commit(
+      {
+        number: batch.number,
+        records: [...decoded.records, ...decoded.own],
+        throughUs: batch.throughUs,
+        runRules: true,
+      },
+      storedUs,
+      async (db) => {
+        await holdRecords(db, held);
+        await also(db);
+        await keepMeasures(db, this.decoders.measures);
+      },
+    );
+    this.stored(batch.arrivals, decoded, held, storedUs);
+    this.settleStored(batch.arrivals, decoded, held);
+  }
+
+  /** Notes what was committed. */
+  private stored(
+    arrivals: readonly Arrival[],
+    decoded: DecodedBatch & { own: StoredContent[] },
+    held: DecodedBatch["held"],
+    storedUs: number,
+  ): void {
+    this.observations.splice(0, decoded.own.length);
+    this.lastCommitUs = storedUs;
+    this.counters.stored += decoded.records.length;
+    this.counters.refused += decoded.refused;
+    this.counters["unlisted senders"] += decoded.unlisted;
+    this.countHeld(decoded, held);
+    countArrivals(arrivals, decoded, this.registry);
+    for (const { arrival, problem } of this.decoders.undecodable) this.undecodable(arrival, problem);
+    this.tellFull(this.connected!.writer.takeFull());
+  }
+
+  /**
+   * A batch refused as a whole: each arrival by itself, as few at a time as it takes. What the database refuses becomes a record of its
+   * bytes with the reason; what it refuses even so, or what there is no time for, goes to quarantine.
+   * @param whole why it was refused as a whole
+   */
+  private async salvage(
+    batch: SpooledBatch,
+    storedUs: number,
+    also: Also,
+    whole: Error,
+  ): Promise<boolean> {
+    const { client, writer } = this.connected!;
     try {
-      const unknown = findUnknown(batch.arrivals, this.registry, decoders);
-      if (unknown.unknownPeers.size > 0) await this.registry.notice(client, unknown.unknownPeers);
-      if (unknown.unknownHosts.size > 0) await this.registry.noticeBehind(client, unknown.unknownHosts);
-      const decoded = decodeBatch(batch.arrivals, this.registry, {
-        decoders,
-        ids,
-        nowUs: storedUs,
-        imported: false,
-      });
-      const own = this.observations.map((o) => ({
-        id: ids.next(storedUs),
-        sender: OWN_SENDER,
-        endpoint: "halvik",
-        copyOf: null,
-        content: ownRecord(o, storedUs),
-      }));
+      const decoded = await this.decode(batch, storedUs);
       const held = this.withinBounds(decoded);
-      await writer.commit(
-        { number: batch.number, records: [...decoded.records, ...own], throughUs: batch.throughUs, runRules: true },
-        storedUs,
-        async (db) => {
-          await holdRecords(db, held);
-          await forgetHeld(db, forgetIds);
-          await keepMeasures(db, decoders.measures);
-        },
+      const pieces = piecesOf(batch.arrivals, decoded, held);
+      const salvaged = await withinMs(STORE_MS, "a batch in pieces", () =>
+        writer.salvage(
+          { number: batch.number, throughUs: batch.throughUs, runRules: true },
+          [...pieces, { arrival: null, records: decoded.own }],
+          unreadablePiece,
+          storedUs,
+          performance.now() + SALVAGE_MS,
+          [
+            also,
+            (db) => keepMeasures(db, this.decoders.measures),
+          ],
+        ),
       );
-      this.observations.splice(0, own.length);
-      this.connected!.lastBatch = batch.number;
-      this.lastCommitUs = storedUs;
-      this.counters.stored += decoded.records.length;
-      this.counters.refused += decoded.refused;
-      this.counters.held += held.length;
-      this.counters["unlisted senders"] += decoded.unlisted;
-      for (const { arrival, problem } of decoders.undecodable) this.undecodable(arrival, problem);
+      this.stored(batch.arrivals, decoded, held, storedUs);
+      const aside = new Map<Arrival, Error>();
+      for (const { piece, reason, kept } of salvaged.refused) {
+        if (piece.arrival === null) continue;
+        if (!kept) aside.set(piece.arrival, reason);
+        else {
+          this.counters["stored as unreadable"]++;
+          this.settle([piece.arrival], "unreadable", reason.message);
+        }
+      }
+      for (const { piece, reason } of salvaged.left) if (piece.arrival !== null) aside.set(piece.arrival, reason);
+      for (const reason of salvaged.others)
+        this.lost("store", `counters of interfaces were refused: ${reason.message}`, 1);
+      for (const { arrival, records } of pieces) if (aside.has(arrival!)) this.counters.stored -= records.length;
+      this.toQuarantine([...aside.keys()], [...aside.values()][0]?.message ?? "", nowUs());
       this.settleStored(batch.arrivals, decoded, held);
       return true;
     } catch (e) {
-      decoders.rollback();
-      if (!isOutage(e)) {
-        this.log.error({ err: e, batch: batch.number }, "the database refused a batch");
-        this.lost("store", `the database refused them: ${(e as Error).message}`, batch.arrivals.length);
-        settle(batch.arrivals, "lost");
-        return true;
+      this.decoders.rollback();
+      if (failureOf(e) === "outage") {
+        this.awaySinceUs ??= nowUs();
+        this.disconnected(client);
+        return false;
       }
-      this.log.warn({ err: e }, "database went away");
-      this.awaySinceUs ??= nowUs();
-      this.disconnected(client);
-      return false;
+      this.log.error({ err: e, batch: batch.number }, "a batch could not be stored even in pieces");
+      this.toQuarantine(batch.arrivals, `${whole.message}; in pieces: ${(e as Error).message}`, nowUs());
+      return true;
+    }
+  }
+
+  private toQuarantine(arrivals: readonly Arrival[], reason: string, atUs: number): void {
+    if (arrivals.length === 0) return;
+    const lost = this.quarantine.keep(arrivals, reason, atUs);
+    this.counters.quarantined += arrivals.length - lost;
+    if (lost > 0) this.lost("quarantine", `the store refused them (${reason}) and there is no room to keep them`, lost);
+    this.settle(arrivals, lost > 0 ? "lost" : "quarantined", reason);
+    this.observe({
+      event: "batch-quarantined",
+      severity: 3,
+      outcome: "failure",
+      subject: this.options.collectorName,
+      text: `The store refused ${arrivals.length} that arrived: ${reason}. They are kept in quarantine, where they can be tried again.`,
+      data: [
+        ["count", String(arrivals.length)],
+        ["senders", [...new Set(arrivals.map((a) => a.peer))].slice(0, 20).join(" ")],
+      ],
+    });
+  }
+
+  private tellFull(sums: number): void {
+    const now = nowUs();
+    if (sums === 0 || now - (this.lastTold.get("full sums") ?? 0) < REPEAT_OBSERVATION_US) return;
+    this.lastTold.set("full sums", now);
+    this.observe({
+      event: "rollup-full",
+      severity: 4,
+      outcome: "failure",
+      subject: this.options.collectorName,
+      text: `${sums} sums of traffic have reached 2^63 − 1 octets or packets and say “at least” from now on: some exporter's counters cannot be true.`,
+      data: [["count", String(sums)]],
+    });
+  }
+
+  /** Tells arrivals that wait for it what became of them, once. An answer that cannot be sent is counted: it is nobody else's trouble. */
+  private settle(arrivals: readonly Arrival[], fate: Fate, reason?: string): void {
+    for (const a of arrivals) {
+      if (a.settle === undefined || this.answered.has(a)) continue;
+      this.answered.add(a);
+      try {
+        a.settle(fate, reason);
+      } catch (e) {
+        this.counters["answers not sent"]++;
+        this.log.warn({ err: e }, "an answer could not be sent");
+      }
     }
   }
 
@@ -430,48 +661,97 @@ export class Pipeline implements EndpointSink {
     if (waiting.length === 0) return;
     const held = new Set(kept.map((h) => h.arrival));
     const refused = new Set([...decoded.refusedArrivals, ...decoded.held.map((h) => h.arrival)]);
-    for (const a of waiting) a.settle!(held.has(a) ? "held" : refused.has(a) ? "refused" : "stored");
+    for (const a of waiting) this.settle([a], held.has(a) ? "held" : refused.has(a) ? "refused" : "stored");
   }
 
+  /** What there is room to hold of what waiting senders sent. */
   private withinBounds(decoded: DecodedBatch): DecodedBatch["held"] {
     let inAll = [...this.heldCounts.values()].reduce((a, b) => a + b, 0);
+    const fresh = new Map<number, number>();
     return decoded.held.filter(({ sender }) => {
-      const held = this.heldCounts.get(sender) ?? 0;
-      const live = this.registry.get(sender);
-      if (live) live.touched = true;
-      if (held >= HELD_PER_SENDER || inAll >= HELD_IN_ALL) {
-        this.counters["held: refused, too many"]++;
-        if (live) live.fresh.heldRefused++;
-        return false;
-      }
-      if (live) live.fresh.held++;
-      this.heldCounts.set(sender, held + 1);
+      const own = fresh.get(sender) ?? 0;
+      if ((this.heldCounts.get(sender) ?? 0) + own >= HELD_PER_SENDER || inAll >= HELD_IN_ALL) return false;
+      fresh.set(sender, own + 1);
       inAll++;
       return true;
     });
   }
 
+  private countHeld(decoded: DecodedBatch, kept: DecodedBatch["held"]): void {
+    const isKept = new Set(kept);
+    this.counters.held += kept.length;
+    this.counters["held: refused, too many"] += decoded.held.length - kept.length;
+    for (const one of decoded.held) {
+      if (isKept.has(one)) this.heldCounts.set(one.sender, (this.heldCounts.get(one.sender) ?? 0) + 1);
+      const live = this.registry.get(one.sender);
+      if (live === undefined) continue;
+      live.touched = true;
+      if (isKept.has(one)) live.fresh.held++;
+      else live.fresh.heldRefused++;
+    }
+  }
+
+  /** Each step by itself: one that is refused keeps none of the others from its turn. */
   private async housekeeping(): Promise<void> {
     this.tellLosses();
-    if (this.connected === null) return;
-    const { client } = this.connected;
-    try {
-      if (await this.registry.refresh(client)) this.heldCounts = await countHeld(client);
-      const { ids, arrivals } = await takeAdmitted(client, BATCH_MAX_RECORDS);
-      const idle = nowUs() - this.lastCommitUs > TICK_US;
-      // numbers are committed in order: what lies in the spool has lower ones, and would be taken for stored
-      const inOrder = this.spool.isEmpty && this.spoolTask === null;
-      if (inOrder && (arrivals.length > 0 || this.observations.length > 0 || idle))
-        await this.store({ number: ++this.number, throughUs: nowUs(), arrivals }, nowUs(), ids);
-      await expireHeld(client, nowUs());
-      await writeActivity(client, this.registry, false);
-      await keepUndecodable(client, this.samples.splice(0));
-      await addUnnamed(client, this.decoders.takeUnnamed(), nowUs());
-      await saveFlowDomains(client, this.decoders.flows, nowUs());
-      await this.options.onHousekeeping(client);
-    } catch (e) {
-      this.log.warn({ err: e }, "housekeeping failed");
-      if (isOutage(e)) this.disconnected(client);
+    for (const [what, step] of this.chores) {
+      if (this.connected === null) return;
+      const { client } = this.connected;
+      try {
+        await withinMs(STORE_MS, what, () => step(client));
+      } catch (e) {
+        this.log.warn({ err: e }, `housekeeping: ${what} failed`);
+        if (failureOf(e) === "outage") return this.disconnected(client);
+        this.counters["housekeeping failures"]++;
+      }
+    }
+  }
+
+  private readonly chores: readonly (readonly [what: string, step: (client: pg.Client) => Promise<unknown>])[] = [
+    [
+      "reading who sends",
+      async (client) => {
+        if (await this.registry.refresh(client)) this.heldCounts = await countHeld(client);
+      },
+    ],
+    ["storing what was held", (client) => this.storeHeld(client)],
+    ["quarantine", (client) => this.tendQuarantine(client)],
+    ["forgetting what was held", (client) => expireHeld(client, nowUs())],
+    ["counts of senders", (client) => writeActivity(client, this.registry, false)],
+    ["samples", (client) => keepUndecodable(client, this.samples.splice(0))],
+    ["names nobody knows", (client) => addUnnamed(client, this.decoders.takeUnnamed(), nowUs())],
+    ["templates of exporters", (client) => saveFlowDomains(client, this.decoders.flows, nowUs())],
+    ["settings", (client) => this.options.onHousekeeping(client)],
+  ];
+
+  /** What was held for senders admitted by now, and Halvik's own observations; a batch of nothing says that time goes on. */
+  private async storeHeld(client: pg.Client): Promise<void> {
+    // numbers are committed in order: what lies in the spool has lower ones
+    if (!this.spool.isEmpty || this.spoolTask !== null) return;
+    const { ids, arrivals } = await takeAdmitted(client, BATCH_MAX_RECORDS);
+    const idle = nowUs() - this.lastCommitUs > TICK_US || this.lastCommitUs > nowUs();
+    if (arrivals.length === 0 && this.observations.length === 0 && !idle) return;
+    await this.store({ number: this.numbers.next(), throughUs: nowUs(), arrivals }, nowUs(), (db) =>
+      forgetHeld(db, ids),
+    );
+  }
+
+  /** Says what lies in quarantine, and does what people decided about it. */
+  private async tendQuarantine(client: pg.Client): Promise<void> {
+    const { collectorName } = this.options;
+    const decided = await syncQuarantined(client, collectorName, this.quarantine.list());
+    for (const { file, state } of decided) {
+      const arrivals = state === "again" ? this.quarantine.take(file) : [];
+      for (let i = 0; i < arrivals.length; i += BATCH_MAX_RECORDS) {
+        const part = arrivals.slice(i, i + BATCH_MAX_RECORDS);
+        const isLast = i + BATCH_MAX_RECORDS >= arrivals.length;
+        const kept = await this.store({ number: this.numbers.next(), throughUs: nowUs(), arrivals: part }, nowUs(), (db) =>
+          isLast ? endQuarantined(db, file) : Promise.resolve(),
+        );
+        if (!kept) return;
+      }
+      this.quarantine.forget(file);
+      await forgetQuarantined(client, file);
     }
   }
 
@@ -523,14 +803,50 @@ export class Pipeline implements EndpointSink {
 
 const waitsForAnswer = (cut: CutBatch): boolean => cut.arrivals.some((a) => a.settle !== undefined);
 
-/** Tells arrivals that wait for it what became of them. */
-function settle(arrivals: readonly Arrival[], fate: Fate): void {
-  for (const a of arrivals) a.settle?.(fate);
+/** Ends a connection without waiting for the other end, which may hang. */
+function destroy(client: pg.Client): void {
+  (client as unknown as { connection: { stream: Duplex } }).connection.stream.destroy();
+  client.end().catch(() => undefined);
 }
 
-/** Whether an error says that the database cannot be used now, rather than that it refuses this batch. */
-function isOutage(e: unknown): boolean {
-  const code = (e as { code?: unknown } | null)?.code;
-  // classes 22 and 23: the data itself is refused; everything else (no connection, shutting down, no disk) may pass
-  return !(typeof code === "string" && /^(22|23)/.test(code));
+/** An arrival with what came of it; null: Halvik's own observations. */
+interface ArrivalPiece extends Piece {
+  readonly arrival: Arrival | null;
+}
+
+function piecesOf(
+  arrivals: readonly Arrival[],
+  decoded: DecodedBatch,
+  held: DecodedBatch["held"],
+): ArrivalPiece[] {
+  const waiting = new Map(held.map((h) => [h.arrival, h]));
+  return arrivals.flatMap((arrival, i) => {
+    const records = decoded.records.slice(decoded.ends[i - 1] ?? 0, decoded.ends[i]);
+    const own = waiting.get(arrival);
+    if (own !== undefined) return [{ arrival, records, also: (db: pg.Client) => holdRecords(db, [own]) }];
+    return records.length === 0 ? [] : [{ arrival, records }];
+  });
+}
+
+/** What stands for an arrival whose records the store refuses: its bytes and the reason, under the first of their ids. */
+function unreadablePiece({ arrival, records }: ArrivalPiece, reason: Error): ArrivalPiece | null {
+  const first = records[0];
+  if (arrival === null || first === undefined) return null;
+  const message = fitText(`the store refused it: ${reason.message}`, 500);
+  const problem = { code: "NOT_STORABLE" as const, offset: 0, message };
+  const content = unreadable(KIND_OF[arrival.protocol], arrival.bytes, arrival.receivedUs, problem);
+  return { arrival, records: [{ ...first, copyOf: null, content: fitContent(content, arrival.bytes) }] };
+}
+
+/** @throws an outage when there is no answer in time: a database that hangs is one that is away */
+async function withinMs<T>(ms: number, what: string, work: () => Promise<T>): Promise<T> {
+  let timer: NodeJS.Timeout | undefined;
+  const late = new Promise<never>((_, reject) => {
+    timer = setTimeout(() => reject(noAnswer(what, ms)), ms);
+  });
+  try {
+    return await Promise.race([work(), late]);
+  } finally {
+    clearTimeout(timer);
+  }
 }

@@ -23,12 +23,14 @@ import { gapBefore, writeListening } from "../store/listening.js";
 import { loadMibNames, namedBy } from "../store/mibs.js";
 import { connectionOf, createPool } from "../store/pool.js";
 import { writeEndpoints, writeHeartbeat } from "../store/status.js";
+import { BatchNumbers } from "./batch-numbers.js";
 import { Decoders } from "./decoders.js";
 import { Endpoints } from "./endpoints.js";
 import { Pipeline } from "./pipeline.js";
+import { Quarantine } from "./quarantine.js";
 import { SenderRegistry } from "./sender-registry.js";
 import { nodeSnmpCrypto } from "./snmp-crypto.js";
-import { Spool } from "./spool.js";
+import { type Damage, Spool } from "./spool.js";
 import { tlsIdentity } from "./tls-identity.js";
 
 const COLLECTOR_NAME = "collector";
@@ -52,7 +54,11 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
   const connection = connectionOf(config, secrets, "owner");
   const pool = createPool(connection, 2, 5_000);
   const registry = new SenderRegistry(config.HALVIK_ZONE);
-  const spool = new Spool(join(config.HALVIK_DATA_DIR, "spool"), config.HALVIK_SPOOL_MAX_BYTES);
+  const quarantine = new Quarantine(join(config.HALVIK_DATA_DIR, "quarantine"), config.HALVIK_SPOOL_MAX_BYTES);
+  const spool = new Spool(join(config.HALVIK_DATA_DIR, "spool"), config.HALVIK_SPOOL_MAX_BYTES, (damage) =>
+    tellDamage(damage, quarantine, pipeline),
+  );
+  const numbers = new BatchNumbers(join(config.HALVIK_DATA_DIR, "spool"), spool.lastNumber(), Date.now());
   const decoders = new Decoders();
   let version = -1;
   const apply = async (settings: KindSettings) => {
@@ -78,6 +84,8 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
     registry,
     decoders,
     spool,
+    quarantine,
+    numbers,
     log,
   );
   const endpoints = new Endpoints(
@@ -151,6 +159,21 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
     await writeEndpoints(pool, endpoints.statuses(), nowUs()).catch(() => undefined);
     await pool.end().catch(() => undefined);
   };
+}
+
+/** Octets of the spool that are no batch any more: kept aside, and told. */
+function tellDamage({ file, at, octets }: Damage, quarantine: Quarantine, pipeline: Pipeline): void {
+  const where = `${octets.length} octets of ${file} from octet ${at} on`;
+  const kept = quarantine.keepDamaged(octets, `${where} are no batch: damaged on disk, or cut by a crash`, nowUs());
+  pipeline.counters["damaged in spool"]++;
+  pipeline.observe({
+    event: "spool-damaged",
+    severity: 3,
+    outcome: "failure",
+    subject: COLLECTOR_NAME,
+    text: `${where} in the spool could not be read back; ${kept ? "they are kept in quarantine" : "there was no room to keep them"}. What came before and after them is stored.`,
+    data: [["octets", String(octets.length)]],
+  });
 }
 
 async function readSettings(db: pg.Client, config: Config): Promise<KindSettings> {

@@ -2,12 +2,19 @@ import { mkdirSync, readdirSync, readFileSync, statSync, unlinkSync } from "node
 import { type FileHandle, open } from "node:fs/promises";
 import { join } from "node:path";
 import { crc32 } from "node:zlib";
-import { type Arrival, PROTOCOLS } from "./arrival.js";
+import type { Arrival } from "./arrival.js";
+import { decodeArrivals, encodeArrivals } from "./arrival-bytes.js";
 
 /** A file is read back whole: small enough for the collector's memory. */
 const FILE_BYTES = 8 * 1024 * 1024;
 const NAME = /^spool-(\d{16})\.bin$/;
-const HEADER_BYTES = 8;
+/** Begins every entry, so that those after a damaged one are found again. */
+const MAGIC = Buffer.from("\x89HVspool", "latin1");
+/** `[magic][length u32][crc32 of the body u32][crc32 of length and crc u32]` */
+const HEADER_BYTES = MAGIC.length + 12;
+/** `[length u32][crc32 u32]`: entries of files written before there was a magic. */
+const PLAIN_HEADER_BYTES = 8;
+const BATCH_HEAD_BYTES = 16;
 
 export interface SpooledBatch {
   readonly number: number;
@@ -15,9 +22,17 @@ export interface SpooledBatch {
   readonly arrivals: readonly Arrival[];
 }
 
+/** Octets of a spool file that are no entry any more. */
+export interface Damage {
+  readonly file: string;
+  readonly at: number;
+  readonly octets: Uint8Array;
+}
+
 /**
- * Numbered batches of arrivals on disk while the database is away, replayed in order on return. Append-only files of
- * `[length u32][crc32 u32][body]`; an entry torn by a crash or a full disk ends its file and is counted.
+ * Numbered batches of arrivals on disk while the database is away, replayed in order on return. Append-only files of checksummed
+ * entries. What is damaged (a flipped octet, an entry cut by a crash or a full disk) is handed to `onDamage`, and reading goes on with the
+ * next entry that is whole.
  */
 export class Spool {
   private file: FileHandle | null = null;
@@ -26,18 +41,17 @@ export class Spool {
   private lastAppended = 0;
   private names: string[];
   private totalBytes: number;
-  /** Bodies of the oldest file that are not dropped yet; the first is decoded when it is asked for. */
+  /** Batches of the oldest file that are not dropped yet, as octets; the first is decoded when it is asked for. */
   private pending: Buffer[] = [];
   private head: SpooledBatch | null = null;
   private pendingName = "";
   /** Ends when the last operation asked for has ended: reading may close a file that another would append to. */
   private turn: Promise<unknown> = Promise.resolve();
-  /** Entries that could not be read back. */
-  torn = 0;
 
   constructor(
     private readonly directory: string,
     private readonly maxBytes: number,
+    private readonly onDamage: (damage: Damage) => void = () => undefined,
   ) {
     mkdirSync(directory, { recursive: true, mode: 0o700 });
     this.names = readdirSync(directory)
@@ -59,13 +73,14 @@ export class Spool {
     const name = this.names[this.names.length - 1];
     if (name === undefined) return 0;
     const first = Number(NAME.exec(name)![1]);
-    return this.read(name).reduce((most, body) => Math.max(most, body.readDoubleBE(0)), first);
+    return entriesOf(this.bytesOf(name)).bodies.reduce((most, body) => Math.max(most, body.readDoubleBE(0)), first);
   }
 
   /**
    * Appends and syncs. A batch whose number is lower than the one before (its commit failed while later ones were put here) gets
    * a file of its own, which comes before theirs.
    * @returns false when the spool is full: the batch is not kept
+   * @throws when the disk refuses; nothing of the batch is left in the file then
    */
   append(batch: SpooledBatch): Promise<boolean> {
     return this.inTurn(() => this.write(batch));
@@ -78,27 +93,35 @@ export class Spool {
   }
 
   private async write(batch: SpooledBatch): Promise<boolean> {
-    const body = encode(batch);
-    if (this.totalBytes + body.length + HEADER_BYTES > this.maxBytes) return false;
+    const body = encodeArrivals(batch.arrivals, BATCH_HEAD_BYTES);
+    body.writeDoubleBE(batch.number, 0);
+    body.writeDoubleBE(batch.throughUs, 8);
+    const entryBytes = body.length + HEADER_BYTES;
+    if (this.totalBytes + entryBytes > this.maxBytes) return false;
     const outOfOrder = batch.number < this.lastAppended;
     if (this.file === null || this.fileBytes > FILE_BYTES || outOfOrder) await this.startFile(batch.number);
-    const header = Buffer.alloc(HEADER_BYTES);
-    header.writeUInt32BE(body.length, 0);
-    header.writeUInt32BE(crc32(body) >>> 0, 4);
     try {
-      await this.file!.appendFile(Buffer.concat([header, body]));
+      await this.file!.appendFile(Buffer.concat([headerOf(body), body]));
       await this.file!.datasync();
     } catch (e) {
-      // a half-written entry would hide all that follow it in this file
-      await this.closeFile().catch(() => undefined);
-      this.file = null;
+      await this.takeBack().catch(() => undefined);
       throw e;
     }
-    this.fileBytes += body.length + HEADER_BYTES;
-    this.totalBytes += body.length + HEADER_BYTES;
+    this.fileBytes += entryBytes;
+    this.totalBytes += entryBytes;
     if (outOfOrder) await this.closeFile();
     else this.lastAppended = batch.number;
     return true;
+  }
+
+  /** A half-written entry is cut off again; a file that holds nothing goes. */
+  private async takeBack(): Promise<void> {
+    const name = this.fileName;
+    await this.file?.truncate(this.fileBytes).catch(() => undefined);
+    await this.closeFile();
+    if (this.fileBytes > 0) return;
+    unlinkSync(join(this.directory, name));
+    this.names = this.names.filter((n) => n !== name);
   }
 
   /** The oldest batch not yet dropped, or null. */
@@ -107,26 +130,43 @@ export class Spool {
   }
 
   private async readOldest(): Promise<SpooledBatch | null> {
-    while (this.pending.length === 0) {
-      const name = this.names[0];
-      if (name === undefined) return null;
-      // what is appended from now on goes to a file of its own: this one is read once
-      if (name === this.fileName) await this.closeFile();
-      this.pending = this.read(name);
-      this.pendingName = name;
-      if (this.pending.length === 0) this.removeFile(name);
+    for (;;) {
+      while (this.pending.length === 0) {
+        const name = this.names[0];
+        if (name === undefined) return null;
+        // what is appended from now on goes to a file of its own: this one is read once
+        if (name === this.fileName) await this.closeFile();
+        const { bodies, damaged } = entriesOf(this.bytesOf(name));
+        for (const { at, octets } of damaged) this.onDamage({ file: name, at, octets });
+        this.pending = bodies;
+        this.pendingName = name;
+        if (bodies.length === 0) this.removeFile(name);
+      }
+      if (this.head !== null) return this.head;
+      const body = this.pending[0]!;
+      try {
+        this.head = {
+          number: body.readDoubleBE(0),
+          throughUs: body.readDoubleBE(8),
+          arrivals: decodeArrivals(body, BATCH_HEAD_BYTES),
+        };
+        return this.head;
+      } catch {
+        this.onDamage({ file: this.pendingName, at: 0, octets: body });
+        this.dropHead();
+      }
     }
-    this.head ??= decode(this.pending[0]!);
-    return this.head;
   }
 
   /** Forgets the oldest batch; a file goes when its last batch has gone. */
   drop(): Promise<void> {
-    return this.inTurn(async () => {
-      this.pending.shift();
-      this.head = null;
-      if (this.pending.length === 0 && this.names.includes(this.pendingName)) this.removeFile(this.pendingName);
-    });
+    return this.inTurn(async () => this.dropHead());
+  }
+
+  private dropHead(): void {
+    this.pending.shift();
+    this.head = null;
+    if (this.pending.length === 0 && this.names.includes(this.pendingName)) this.removeFile(this.pendingName);
   }
 
   close(): Promise<void> {
@@ -134,17 +174,18 @@ export class Spool {
   }
 
   private async closeFile(): Promise<void> {
-    await this.file?.close();
+    const { file } = this;
     this.file = null;
     this.fileName = "";
+    await file?.close();
   }
 
   private async startFile(number: number): Promise<void> {
-    await this.file?.close();
+    await this.closeFile();
     const name = `spool-${String(number).padStart(16, "0")}.bin`;
     this.file = await open(join(this.directory, name), "a", 0o600);
     this.fileName = name;
-    this.fileBytes = 0;
+    this.fileBytes = (await this.file.stat()).size;
     if (!this.names.includes(name)) this.names = [...this.names, name].sort();
   }
 
@@ -155,76 +196,65 @@ export class Spool {
     this.names = this.names.filter((n) => n !== name);
   }
 
-  /** The bodies of a file's batches, checked. */
-  private read(name: string): Buffer[] {
-    const bytes = readFileSync(join(this.directory, name));
-    const out: Buffer[] = [];
-    let at = 0;
-    while (at < bytes.length) {
-      const length = at + HEADER_BYTES <= bytes.length ? bytes.readUInt32BE(at) : -1;
-      const start = at + HEADER_BYTES;
-      if (length < 0 || start + length > bytes.length) {
-        this.torn++;
-        break;
-      }
-      const body = bytes.subarray(start, start + length);
-      if (crc32(body) >>> 0 !== bytes.readUInt32BE(at + 4)) {
-        this.torn++;
-        break;
-      }
-      out.push(body);
-      at = start + length;
-    }
-    return out;
+  private bytesOf(name: string): Buffer {
+    return readFileSync(join(this.directory, name));
   }
 }
 
-const BATCH_HEAD_BYTES = 20;
-const ARRIVAL_HEAD_BYTES = 15;
+function headerOf(body: Buffer): Buffer {
+  const header = Buffer.alloc(HEADER_BYTES);
+  MAGIC.copy(header);
+  header.writeUInt32BE(body.length, MAGIC.length);
+  header.writeUInt32BE(crc32(body) >>> 0, MAGIC.length + 4);
+  header.writeUInt32BE(crc32(header.subarray(MAGIC.length, MAGIC.length + 8)) >>> 0, MAGIC.length + 8);
+  return header;
+}
 
-/** One allocation for the whole batch: three small buffers an arrival would be the collector's most garbage when it is busiest. */
-function encode(batch: SpooledBatch): Buffer {
-  let size = BATCH_HEAD_BYTES;
-  for (const a of batch.arrivals)
-    size += ARRIVAL_HEAD_BYTES + Buffer.byteLength(a.endpoint) + Buffer.byteLength(a.peer) + a.bytes.length;
-  const out = Buffer.allocUnsafe(size);
-  out.writeDoubleBE(batch.number, 0);
-  out.writeDoubleBE(batch.throughUs, 8);
-  out.writeUInt32BE(batch.arrivals.length, 16);
-  let at = BATCH_HEAD_BYTES;
-  for (const a of batch.arrivals) {
-    out.writeDoubleBE(a.receivedUs, at);
-    out[at + 8] = (a.held ? 1 : 0) | (PROTOCOLS.indexOf(a.protocol) << 1);
-    const text = at + ARRIVAL_HEAD_BYTES;
-    const endpointBytes = out.write(a.endpoint, text, "utf8");
-    const peerBytes = out.write(a.peer, text + endpointBytes, "utf8");
-    out[at + 9] = endpointBytes;
-    out[at + 10] = peerBytes;
-    out.writeUInt32BE(a.bytes.length, at + 11);
-    out.set(a.bytes, text + endpointBytes + peerBytes);
-    at = text + endpointBytes + peerBytes + a.bytes.length;
+interface Entries {
+  readonly bodies: Buffer[];
+  readonly damaged: { readonly at: number; readonly octets: Buffer }[];
+}
+
+/** The whole entries of a file, and what lies between them. */
+function entriesOf(bytes: Buffer): Entries {
+  const out: Entries = { bodies: [], damaged: [] };
+  let at = 0;
+  let damagedFrom = -1;
+  const endDamage = (end: number) => {
+    if (damagedFrom >= 0) out.damaged.push({ at: damagedFrom, octets: bytes.subarray(damagedFrom, end) });
+    damagedFrom = -1;
+  };
+  while (at < bytes.length) {
+    const entry = entryAt(bytes, at) ?? (damagedFrom < 0 ? plainEntryAt(bytes, at) : null);
+    if (entry !== null) {
+      endDamage(at);
+      out.bodies.push(bytes.subarray(entry.start, entry.end));
+      at = entry.end;
+      continue;
+    }
+    if (damagedFrom < 0) damagedFrom = at;
+    const next = bytes.indexOf(MAGIC, at + 1);
+    at = next < 0 ? bytes.length : next;
   }
+  endDamage(bytes.length);
   return out;
 }
 
-function decode(body: Buffer): SpooledBatch {
-  const arrivals: Arrival[] = [];
-  let at = 20;
-  for (let i = body.readUInt32BE(16); i > 0; i--) {
-    const receivedUs = body.readDoubleBE(at);
-    const flags = body[at + 8]!;
-    const endpointEnd = at + 15 + body[at + 9]!;
-    const peerEnd = endpointEnd + body[at + 10]!;
-    const end = peerEnd + body.readUInt32BE(at + 11);
-    arrivals.push({
-      receivedUs,
-      held: (flags & 1) === 1,
-      protocol: PROTOCOLS[flags >> 1] ?? "syslog",
-      endpoint: body.toString("utf8", at + 15, endpointEnd),
-      peer: body.toString("utf8", endpointEnd, peerEnd),
-      bytes: body.subarray(peerEnd, end),
-    });
-    at = end;
-  }
-  return { number: body.readDoubleBE(0), throughUs: body.readDoubleBE(8), arrivals };
+function entryAt(bytes: Buffer, at: number): { start: number; end: number } | null {
+  const start = at + HEADER_BYTES;
+  if (start > bytes.length || bytes.compare(MAGIC, 0, MAGIC.length, at, at + MAGIC.length) !== 0) return null;
+  const counts = at + MAGIC.length;
+  if (crc32(bytes.subarray(counts, counts + 8)) >>> 0 !== bytes.readUInt32BE(counts + 8)) return null;
+  return bodyAt(bytes, start, bytes.readUInt32BE(counts), bytes.readUInt32BE(counts + 4));
+}
+
+function plainEntryAt(bytes: Buffer, at: number): { start: number; end: number } | null {
+  if (at + PLAIN_HEADER_BYTES > bytes.length) return null;
+  return bodyAt(bytes, at + PLAIN_HEADER_BYTES, bytes.readUInt32BE(at), bytes.readUInt32BE(at + 4));
+}
+
+function bodyAt(bytes: Buffer, start: number, length: number, crc: number): { start: number; end: number } | null {
+  const end = start + length;
+  const fits = length >= BATCH_HEAD_BYTES + 4 && end <= bytes.length;
+  return fits && crc32(bytes.subarray(start, end)) >>> 0 === crc ? { start, end } : null;
 }

@@ -213,7 +213,7 @@ export class Findings {
     }>(
       `select coalesce(m.id, i.id) as id, coalesce(m.state, i.state) as state, coalesce(m.close_reason, i.close_reason) as close_reason, coalesce(m.ended_us, i.ended_us) as ended_us
        from finding f join incident i on i.id = f.incident left join incident m on m.id = i.merged_into
-       where f.rule_id = $1 and f.key = $2 order by f.id desc limit 1`,
+       where f.rule_id = $1 and key_hash(f.key) = key_hash($2) order by f.id desc limit 1`,
       [ruleId, key],
     );
     const earlier = rows[0]

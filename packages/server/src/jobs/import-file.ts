@@ -3,7 +3,7 @@ import { UsmUsers } from "@halvik/core/snmp";
 import { formatUs, readRfc3339 } from "@halvik/core/time";
 import pg from "pg";
 import type { Arrival, Protocol } from "../collector/arrival.js";
-import { decodeBatch, findUnknown } from "../collector/decode-batch.js";
+import { countArrivals, decodeBatch, findUnknown } from "../collector/decode-batch.js";
 import { Decoders } from "../collector/decoders.js";
 import { SenderRegistry } from "../collector/sender-registry.js";
 import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
@@ -167,6 +167,7 @@ async function run(
       now,
       (db) => keepMeasures(db, decoders.measures),
     );
+    countArrivals(arrivals, decoded, registry);
     stored += arrivals.length - decoded.emptyArrivals.length - decoded.refused - decoded.unlisted;
     records += decoded.records.length;
     arrivals = [];

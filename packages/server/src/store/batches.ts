@@ -4,6 +4,7 @@ import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
 import type pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
 import { CopyEncoder } from "./copy-binary.js";
+import { failureOf } from "./failure.js";
 import { FLOW_COLUMNS, FLOW_COPY_COLUMNS, FLOW_COPY_TYPES } from "./flow-columns.js";
 import { writeFlowRollups } from "./flow-rollups.js";
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
@@ -26,6 +27,22 @@ export interface Batch {
   readonly throughUs: number;
   /** Whether rules look at it: always for what was heard, by choice for imports. */
   readonly runRules: boolean;
+}
+
+/** Records that are stored together or not at all, with the work that belongs to them. */
+export interface Piece {
+  readonly records: readonly StoredContent[];
+  readonly also?: (client: pg.Client) => Promise<void>;
+}
+
+/** What became of a batch that was refused as a whole. */
+export interface Salvaged<P> {
+  /** Refused by themselves; `kept`: what stands for them is stored. */
+  readonly refused: { readonly piece: P; readonly reason: Error; readonly kept: boolean }[];
+  /** Not tried by themselves: the time was over. */
+  readonly left: { readonly piece: P; readonly reason: Error }[];
+  /** Why other work of the batch was refused. */
+  readonly others: Error[];
 }
 
 /** How each shape of row is written. */
@@ -67,33 +84,76 @@ export class BatchWriter {
     private readonly keepDays: (record: StoredContent) => number | null = () => null,
   ) {}
 
+  /** Sums of flows that have reached the most a column holds, since this was last asked. */
+  private full = 0;
+  takeFull(): number {
+    const { full } = this;
+    this.full = 0;
+    return full;
+  }
+
   /** @param alsoInTransaction work of the caller that belongs to the same commit */
   async commit(batch: Batch, nowUs: number, alsoInTransaction?: (client: pg.Client) => Promise<void>): Promise<void> {
+    await this.transaction(async () => {
+      await this.write(batch.records, nowUs);
+      await this.number(batch, batch.records, nowUs);
+      await alsoInTransaction?.(this.client);
+    });
+  }
+
+  /**
+   * Commits a batch that was refused as a whole, piece by piece: halves what is refused until the pieces that cannot be stored stand alone.
+   * One transaction still, so that the batch has its number or has not.
+   * @param pieces what goes in or stays out together
+   * @param replace what stands for a single piece that is refused; null: nothing does
+   * @param untilMs (`performance.now`) after it nothing is halved any more: poison must not multiply work
+   * @returns the pieces that were refused, and those time did not suffice for
+   */
+  async salvage<P extends Piece>(
+    batch: Omit<Batch, "records">,
+    pieces: readonly P[],
+    replace: (piece: P, reason: Error) => P | null,
+    nowUs: number,
+    untilMs: number,
+    alsoInTransaction: readonly ((client: pg.Client) => Promise<void>)[],
+  ): Promise<Salvaged<P>> {
+    const out: Salvaged<P> = { refused: [], left: [], others: [] };
+    const written: StoredContent[] = [];
+    const put = async (part: readonly P[]): Promise<void> => {
+      const records = part.flatMap((p) => p.records);
+      const reason = await this.attempt(async () => {
+        await this.write(records, nowUs);
+        for (const piece of part) await piece.also?.(this.client);
+      });
+      if (reason === null) {
+        for (const record of records) written.push(record);
+      } else if (part.length === 1) {
+        const instead = replace(part[0]!, reason);
+        const kept =
+          instead !== null && (await this.attempt(() => this.write(instead.records, nowUs))) === null ? instead : null;
+        if (kept !== null) for (const record of kept.records) written.push(record);
+        out.refused.push({ piece: part[0]!, reason, kept: kept !== null });
+      } else if (performance.now() > untilMs) for (const piece of part) out.left.push({ piece, reason });
+      else {
+        await put(part.slice(0, part.length / 2));
+        await put(part.slice(part.length / 2));
+      }
+    };
+    await this.transaction(async () => {
+      await put(pieces);
+      await this.number(batch, written, nowUs);
+      for (const work of alsoInTransaction) {
+        const reason = await this.attempt(() => work(this.client));
+        if (reason !== null) out.others.push(reason);
+      }
+    });
+    return out;
+  }
+
+  private async transaction(work: () => Promise<void>): Promise<void> {
     await this.client.query("begin");
     try {
-      for (const target of this.bySegment(batch.records)) await this.copy(target, nowUs);
-      const sums = new RollupSums();
-      for (const record of batch.records) sums.add(record);
-      await sums.write(this.client);
-      await writeFlowRollups(this.client, batch.records);
-      await this.keepRaw(batch.records);
-      const first = batch.records[0];
-      const last = batch.records[batch.records.length - 1];
-      await this.client.query(
-        "insert into batch (collector, number, rows, low_id, high_id, through_us, run_rules, committed_us) values ($1, $2, $3, $4, $5, $6, $7, $8)",
-        [
-          this.collector,
-          batch.number,
-          batch.records.length,
-          first ? formatRecordId(first.id) : null,
-          last ? formatRecordId(last.id) : null,
-          batch.throughUs,
-          batch.runRules,
-          nowUs,
-        ],
-      );
-      await alsoInTransaction?.(this.client);
-      await this.client.query("select pg_notify($1, $2)", [BATCH_CHANNEL, `${this.collector} ${batch.number}`]);
+      await work();
       await this.client.query("commit");
     } catch (e) {
       // what the catalogue says is read again: the transaction took its segments with it
@@ -101,6 +161,54 @@ export class BatchWriter {
       await this.client.query("rollback").catch(() => undefined);
       throw e;
     }
+  }
+
+  /** Work within the transaction that may be refused without taking the rest along. @returns why it was, or null */
+  private async attempt(work: () => Promise<unknown>): Promise<Error | null> {
+    await this.client.query("savepoint piece");
+    try {
+      await work();
+      await this.client.query("release savepoint piece");
+      return null;
+    } catch (e) {
+      if (failureOf(e) === "outage" || failureOf(e) === "again") throw e;
+      this.open.clear();
+      await this.client.query("rollback to savepoint piece");
+      return e instanceof Error ? e : new Error(String(e));
+    }
+  }
+
+  private async write(records: readonly StoredContent[], nowUs: number): Promise<void> {
+    if (records.length === 0) return;
+    for (const target of this.bySegment(records)) await this.copy(target, nowUs);
+    const sums = new RollupSums();
+    for (const record of records) sums.add(record);
+    await sums.write(this.client);
+    this.full += await writeFlowRollups(this.client, records);
+    await this.keepRaw(records);
+  }
+
+  private async number(
+    batch: Omit<Batch, "records">,
+    records: readonly StoredContent[],
+    nowUs: number,
+  ): Promise<void> {
+    const first = records[0];
+    const last = records[records.length - 1];
+    await this.client.query(
+      "insert into batch (collector, number, rows, low_id, high_id, through_us, run_rules, committed_us) values ($1, $2, $3, $4, $5, $6, $7, $8)",
+      [
+        this.collector,
+        batch.number,
+        records.length,
+        first ? formatRecordId(first.id) : null,
+        last ? formatRecordId(last.id) : null,
+        batch.throughUs,
+        batch.runRules,
+        nowUs,
+      ],
+    );
+    await this.client.query("select pg_notify($1, $2)", [BATCH_CHANNEL, `${this.collector} ${batch.number}`]);
   }
 
   /** Closes the open segments for good; an import does so at its end. */

@@ -72,6 +72,10 @@ export class CopyEncoder {
           at = put32(buffer, put32(buffer, at, 4), value as number);
           break;
         case "int8": {
+          if (typeof value === "bigint") {
+            at = buffer.writeBigInt64BE(value, put32(buffer, at, 8));
+            break;
+          }
           const n = value as number;
           const high = Math.floor(n / 0x1_0000_0000);
           at = put32(buffer, put32(buffer, put32(buffer, at, 8), high), n - high * 0x1_0000_0000);

@@ -188,12 +188,12 @@ export async function saveStates(db: Queryable, states: readonly ChangedState[])
   ];
   if (kept.length > 0)
     await db.query(
-      "insert into engine_state (rule_id, lane, key, logic, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::jsonb[]) on conflict (rule_id, lane, key, logic) do update set state = excluded.state",
+      "insert into engine_state (rule_id, lane, key, logic, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::jsonb[]) on conflict (rule_id, lane, key_hash(key), logic) do update set state = excluded.state",
       [...columns(kept), kept.map((s) => JSON.stringify(s.state))],
     );
   if (gone.length > 0)
     await db.query(
-      "delete from engine_state s using unnest($1::text[], $2::text[], $3::text[], $4::text[]) g (rule_id, lane, key, logic) where s.rule_id = g.rule_id and s.lane = g.lane and s.key = g.key and s.logic = g.logic",
+      "delete from engine_state s using unnest($1::text[], $2::text[], $3::text[], $4::text[]) g (rule_id, lane, key, logic) where s.rule_id = g.rule_id and s.lane = g.lane and key_hash(s.key) = key_hash(g.key) and s.logic = g.logic",
       columns(gone),
     );
 }

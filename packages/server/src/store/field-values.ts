@@ -1,5 +1,5 @@
 import { fold } from "@halvik/core/filter";
-import { dataValues, type FieldName, field, fieldNamed, type HalvikRecord } from "@halvik/core/record";
+import { dataValues, type FieldName, type FieldValue, field, fieldNamed, type HalvikRecord } from "@halvik/core/record";
 import {
   blocksWithPrefix,
   countRowsIn,
@@ -52,7 +52,7 @@ class ValueCounting implements SourceVisitor {
   private readonly counts = new Map<string, number>();
   private records = 0;
   private readonly prefix: string;
-  private readonly get: (r: HalvikRecord) => readonly (string | number)[];
+  private readonly get: (r: HalvikRecord) => readonly FieldValue[];
 
   constructor(
     private readonly query: SearchQuery,

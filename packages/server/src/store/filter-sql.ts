@@ -120,7 +120,6 @@ const FLOW_FIELDS: Readonly<Record<FieldName, Column>> = {
   interface: NO_TEXT,
   process: { is: "text", sql: "null::text", folds: false },
   event: { is: "text", sql: "null::text", folds: false },
-  problem: { is: "text", sql: "null::text", folds: false },
   level: { is: "text", sql: "null::text", folds: false },
   severity: { is: "number", sql: String(FLOW_SEVERITY) },
   kind: { is: "index", sql: String(KINDS.indexOf("flow")), names: KINDS },

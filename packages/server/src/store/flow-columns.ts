@@ -1,7 +1,7 @@
-import type { FlowFacts, HalvikRecord, Severity } from "@halvik/core/record";
+import type { Count, FlowFacts, HalvikRecord, Severity } from "@halvik/core/record";
 import { ACTIONS, emptyContent, OUTCOMES, TIME_REASONS } from "@halvik/core/record";
 import type { CopyType } from "./copy-binary.js";
-import { canonical, marksOfBits, marksToBits, type StoredContent, visibleData } from "./record-columns.js";
+import { canonical, dataOrNull, marksOfBits, marksToBits, type StoredContent } from "./record-columns.js";
 
 /** The severity of every flow (`semantics.md` 14). */
 export const FLOW_SEVERITY: Severity = 6;
@@ -39,7 +39,7 @@ export const FLOW_COLUMNS: readonly {
     name: "sampling",
     copy: "int4",
     sql: "integer",
-    value: facts((f) => (f.samplingRate === 1 ? null : Math.min(f.samplingRate, 0x7fff_ffff))),
+    value: facts((f) => (f.samplingRate === 1 ? null : f.samplingRate)),
   },
   { name: "tcp_flags", copy: "int4", sql: "integer", value: facts((f) => f.tcpFlags) },
   { name: "icmp", copy: "int4", sql: "integer", value: facts((f) => f.icmp) },
@@ -70,7 +70,8 @@ export const FLOW_COLUMNS: readonly {
   { name: "endpoint", copy: "text", sql: "text not null", value: (r) => r.endpoint },
   { name: "application", copy: "text", sql: "text", value: facts((f) => f.application) },
   { name: "translated", copy: "jsonb", sql: "jsonb", value: (r) => r.content.translated },
-  { name: "data", copy: "jsonb", sql: "jsonb", value: (r) => visibleData(r.content.data) },
+  { name: "data", copy: "jsonb", sql: "jsonb", value: (r) => dataOrNull(r.content.data) },
+  { name: "problem", copy: "jsonb", sql: "jsonb", value: (r) => r.content.problem },
 ];
 
 export const FLOW_COPY_TYPES: readonly CopyType[] = FLOW_COLUMNS.map((c) => c.copy);
@@ -109,16 +110,16 @@ export interface FlowRow {
   time: number;
   received: number;
   start: number | null;
-  bytes: number | null;
-  packets: number | null;
+  bytes: Count | null;
+  packets: Count | null;
   ingress: number | null;
   egress: number | null;
   src_as: number | null;
   dst_as: number | null;
   domain: number | null;
   sequence: number | null;
-  reverse_bytes: number | null;
-  reverse_packets: number | null;
+  reverse_bytes: Count | null;
+  reverse_packets: Count | null;
   sender: number;
   src_port: number | null;
   dst_port: number | null;
@@ -143,6 +144,7 @@ export interface FlowRow {
   application: string | null;
   translated: HalvikRecord["translated"];
   data: [string, string][] | null;
+  problem: HalvikRecord["problem"];
 }
 
 export function toFlowRecord(row: FlowRow): HalvikRecord {
@@ -185,5 +187,6 @@ export function toFlowRecord(row: FlowRow): HalvikRecord {
   content.translated = row.translated;
   content.data = row.data ?? [];
   content.marks = marksOfBits(row.marks);
+  content.problem = row.problem;
   return Object.assign(content, { id: row.id, sender: row.sender, endpoint: row.endpoint ?? "", copyOf: null });
 }

@@ -1,3 +1,4 @@
+import { addCounts, type Count, MAX_COUNT } from "@halvik/core/record";
 import { US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/time";
 import { servicePort } from "@halvik/core/traffic";
 import type { Queryable } from "./pool.js";
@@ -7,8 +8,8 @@ import type { StoredContent } from "./record-columns.js";
 interface Sum {
   readonly parts: readonly (number | string)[];
   flows: number;
-  bytes: number;
-  packets: number;
+  bytes: Count;
+  packets: Count;
 }
 
 interface Rollup {
@@ -71,10 +72,12 @@ const ROLLUPS: readonly Rollup[] = [
   },
 ];
 
-export async function writeFlowRollups(db: Queryable, records: readonly StoredContent[]): Promise<void> {
+/** @returns how many sums have reached the most there is: from there on they say "at least" */
+export async function writeFlowRollups(db: Queryable, records: readonly StoredContent[]): Promise<number> {
   const flows = records.filter((r) => r.content.flow !== null);
-  if (flows.length === 0) return;
-  for (const rollup of ROLLUPS) await add(db, rollup, sumUp(rollup, flows));
+  let full = 0;
+  if (flows.length > 0) for (const rollup of ROLLUPS) full += await add(db, rollup, sumUp(rollup, flows));
+  return full;
 }
 
 function sumUp({ widthUs, key, parts }: Rollup, flows: readonly StoredContent[]): Sum[] {
@@ -97,30 +100,37 @@ function sumUp({ widthUs, key, parts }: Rollup, flows: readonly StoredContent[])
       all.push(sum);
     }
     sum.flows++;
-    sum.bytes += flow.content.bytes ?? 0;
-    sum.packets += flow.content.packets ?? 0;
+    sum.bytes = addCounts(sum.bytes, flow.content.bytes ?? 0);
+    sum.packets = addCounts(sum.packets, flow.content.packets ?? 0);
   }
   return all;
 }
 
-async function add(db: Queryable, { table, columns }: Rollup, sums: readonly Sum[]): Promise<void> {
-  if (sums.length === 0) return;
+async function add(db: Queryable, { table, columns }: Rollup, sums: readonly Sum[]): Promise<number> {
+  if (sums.length === 0) return 0;
   const types = ["integer", ...columns.map(([, sql]) => sql), "bigint", "bigint", "bigint"];
   const names = ["bucket", ...columns.map(([name]) => name)];
   const arrays = [
     ...names.map((_, i) => sums.map((s) => s.parts[i])),
     sums.map((s) => s.flows),
-    sums.map((s) => s.bytes),
-    sums.map((s) => s.packets),
+    // a bigint as its digits: the driver writes numbers only
+    sums.map((s) => String(s.bytes)),
+    sums.map((s) => String(s.packets)),
   ];
-  await db.query(
+  const { rows } = await db.query<{ full: number }>(
     // one order for all writers, so that two collectors cannot deadlock
-    `insert into ${table} as t (${names.join(", ")}, flows, bytes, packets)
+    `with written as (insert into ${table} as t (${names.join(", ")}, flows, bytes, packets)
      select * from unnest(${types.map((type, i) => `$${i + 1}::${type}[]`).join(", ")}) order by ${names.map((_, i) => i + 1).join(", ")}
-     on conflict (${names.join(", ")}) do update set flows = t.flows + excluded.flows, bytes = t.bytes + excluded.bytes, packets = t.packets + excluded.packets`,
+     on conflict (${names.join(", ")}) do update set flows = t.flows + excluded.flows, bytes = ${sum("bytes")}, packets = ${sum("packets")}
+     returning bytes, packets) select count(*)::int as full from written where bytes = ${MAX_COUNT} or packets = ${MAX_COUNT}`,
     arrays,
   );
+  return rows[0]!.full;
 }
+
+/** An addition that ends at the most a bigint holds: one exporter's absurd counters must not make every later batch fail. */
+const sum = (column: "bytes" | "packets"): string =>
+  `case when t.${column} > ${MAX_COUNT} - excluded.${column} then ${MAX_COUNT} else t.${column} + excluded.${column} end`;
 
 /** The tables above, for the migration that makes them. */
 export const FLOW_ROLLUP_TABLES = ROLLUPS.map(

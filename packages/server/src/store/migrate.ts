@@ -18,6 +18,7 @@ import { up as learning } from "./migrations/015-learning.js";
 import { up as importsGoing } from "./migrations/016-imports-going.js";
 import { up as worse } from "./migrations/017-worse.js";
 import { up as listening } from "./migrations/018-listening.js";
+import { up as hardening } from "./migrations/019-hardening.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -39,6 +40,7 @@ const MIGRATIONS = [
   { name: "016-imports-going", up: importsGoing },
   { name: "017-worse", up: worse },
   { name: "018-listening", up: listening },
+  { name: "019-hardening", up: hardening },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -2,6 +2,7 @@ import { canonicalAddress } from "@halvik/core/net";
 import {
   ACTIONS,
   CATEGORIES,
+  type Count,
   type HalvikRecord,
   KINDS,
   MARKS,
@@ -41,7 +42,7 @@ export const RECORD_COLUMNS: readonly {
     name: "clock_offset_ms",
     copy: "int4",
     sql: "integer not null",
-    value: (r) => Math.max(-2147483648, Math.min(2147483647, r.content.clockOffsetMs)),
+    value: (r) => r.content.clockOffsetMs,
   },
   { name: "marks", copy: "int4", sql: "integer not null", value: (r) => marksToBits(r.content.marks) },
   { name: "kind", copy: "int2", sql: "smallint not null", value: (r) => KINDS.indexOf(r.content.kind) },
@@ -85,7 +86,7 @@ export const RECORD_COLUMNS: readonly {
     name: "data",
     copy: "jsonb",
     sql: "jsonb",
-    value: (r) => visibleData(r.content.data),
+    value: (r) => dataOrNull(r.content.data),
   },
   { name: "translated", copy: "jsonb", sql: "jsonb", value: (r) => r.content.translated },
   { name: "problem", copy: "jsonb", sql: "jsonb", value: (r) => r.content.problem },
@@ -96,12 +97,9 @@ export const RECORD_COLUMNS: readonly {
 
 const emptyToNull = <T>(list: readonly T[]): readonly T[] | null => (list.length === 0 ? null : list);
 
-/** Named values fit for jsonb; null when there are none. */
-export const visibleData = (data: RecordContent["data"]): RecordContent["data"] | null =>
-  data.length === 0 ? null : data.map(([n, v]) => [visible(n), visible(v)]);
-
-/** jsonb cannot hold U+0000 (semantics 7). */
-const visible = (text: string): string => (text.includes("\0") ? text.replaceAll("\0", "\u2400") : text);
+/** Named values, null when there are none: `fitContent` has seen to it that jsonb holds them. */
+export const dataOrNull = (data: RecordContent["data"]): RecordContent["data"] | null =>
+  data.length === 0 ? null : data;
 
 /** A syslog record's original severity is its severity, unless no valid PRI came. */
 const syslogOriginal = (c: RecordContent): string | null => (c.originalSeverity === null ? "none" : null);
@@ -163,8 +161,8 @@ export interface RecordRow {
   interface: string | null;
   device_time: string | null;
   original_severity: string | null;
-  bytes: number | null;
-  packets: number | null;
+  bytes: Count | null;
+  packets: Count | null;
   src: string | null;
   dst: string | null;
   other_addresses: string[] | null;

@@ -1,0 +1,26 @@
+import { closeSync, fsyncSync, openSync, renameSync, writeSync } from "node:fs";
+import { dirname } from "node:path";
+
+/**
+ * Replaces a small file as a whole: whoever reads it, after whatever crash, finds what was there before or what is there now.
+ * @throws when it cannot be written; the file is then as it was
+ */
+export function writeDurably(path: string, content: string | Uint8Array, mode = 0o600): void {
+  const fresh = `${path}.new`;
+  const fd = openSync(fresh, "w", mode);
+  try {
+    const bytes = typeof content === "string" ? Buffer.from(content, "utf8") : content;
+    for (let at = 0; at < bytes.length; ) at += writeSync(fd, bytes, at);
+    fsyncSync(fd);
+  } finally {
+    closeSync(fd);
+  }
+  renameSync(fresh, path);
+  // the name is durable once its directory is
+  const directory = openSync(dirname(path), "r");
+  try {
+    fsyncSync(directory);
+  } finally {
+    closeSync(directory);
+  }
+}
