@@ -1,4 +1,4 @@
-// Builds the server (one bundle and the UDP thread's) and the web interface.
+// Builds the server (one bundle and those of its threads) and the web interface.
 import { readFileSync } from "node:fs";
 import { build as bundle } from "esbuild";
 import { build as buildWeb } from "vite";
@@ -11,6 +11,8 @@ await bundle({
   entryPoints: {
     halvik: "packages/server/src/cli/halvik.ts",
     "udp-reader": "packages/server/src/collector/udp-reader.ts",
+    "body-worker": "packages/server/src/work/body-worker.ts",
+    "question-worker": "packages/server/src/work/question-worker.ts",
   },
   outdir: "packages/server/dist",
   bundle: true,

@@ -6,8 +6,3 @@ declare class TextDecoder {
 declare class TextEncoder {
   encode(input?: string): Uint8Array;
 }
-/** ECMAScript 2024, 22.1.3.10 and 22.1.3.31: in every host this runs on, not yet in the library the compiler is told of. */
-interface String {
-  isWellFormed(): boolean;
-  toWellFormed(): string;
-}

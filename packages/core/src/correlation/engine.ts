@@ -170,7 +170,13 @@ export class RuleEngine {
 
   private compiler(directory: SenderDirectory): (rule: Rule) => Pick<RunningRule, "program" | "logic"> {
     const names = new EntityNames();
-    return (rule) => ({ program: compileRule(rule, directory, this.options.zone, names), logic: logicOf(rule) });
+    return (rule) => {
+      try {
+        return { program: compileRule(rule, directory, this.options.zone, names), logic: logicOf(rule) };
+      } catch (e) {
+        throw new RuleFailure(rule.id, e);
+      }
+    };
   }
 
   private indexConditions(directory: SenderDirectory): Dispatch<Target> {
@@ -335,7 +341,7 @@ export class RuleEngine {
       this.dispatch.gather(record, candidates);
       let hits = 0;
       for (let i = 0; i < candidates.length; i++)
-        if (candidates[i]!.condition.matches(record)) candidates[hits++] = candidates[i]!;
+        if (meets(candidates[i]!, record)) candidates[hits++] = candidates[i]!;
       candidates.length = hits;
       // how many of its conditions a rule finds met, before the first of them is noted
       for (let i = 0; i < hits; i++) {
@@ -346,15 +352,19 @@ export class RuleEngine {
       for (let i = 0; i < hits; i++) {
         const target = candidates[i]!;
         const { running } = target;
-        if (running.met === 1) this.noteOne(target, record, amends);
-        else if (running.met > 1) {
-          this.noteSeveral(
-            running,
-            candidates.filter((h) => h.running === running),
-            record,
-            amends,
-          );
-          running.met = 0;
+        try {
+          if (running.met === 1) this.noteOne(target, record, amends);
+          else if (running.met > 1) {
+            this.noteSeveral(
+              running,
+              candidates.filter((h) => h.running === running),
+              record,
+              amends,
+            );
+            running.met = 0;
+          }
+        } catch (e) {
+          throw RuleFailure.of(running, e);
         }
       }
     }
@@ -405,6 +415,14 @@ export class RuleEngine {
   }
 
   private stepRule(running: RunningRule, name: string, watermarkUs: EpochUs, out: Output): void {
+    try {
+      this.stepLaneOf(running, name, watermarkUs, out);
+    } catch (e) {
+      throw RuleFailure.of(running, e);
+    }
+  }
+
+  private stepLaneOf(running: RunningRule, name: string, watermarkUs: EpochUs, out: Output): void {
     const lane = laneOf(running, name);
     if (running.program.rule.kind === "first") this.learnSince(running, lane, firstOf(running.events), out);
     for (const [key, list] of running.events) {
@@ -492,6 +510,32 @@ export class RuleEngine {
       running.evicted++;
       this.noteState(running, lane, key, null, out);
     }
+  }
+}
+
+/**
+ * A rule that threw: what it knows may be half changed, so the engine it ran in is not to be used any more. Whoever runs it makes a new
+ * one without that rule.
+ */
+export class RuleFailure extends Error {
+  constructor(
+    readonly ruleId: string,
+    cause: unknown,
+  ) {
+    super(cause instanceof Error ? cause.message : String(cause), { cause });
+    this.name = "RuleFailure";
+  }
+
+  static of(running: RunningRule, cause: unknown): RuleFailure {
+    return cause instanceof RuleFailure ? cause : new RuleFailure(running.program.rule.id, cause);
+  }
+}
+
+function meets({ running, condition }: Target, record: HalvikRecord): boolean {
+  try {
+    return condition.matches(record);
+  } catch (e) {
+    throw RuleFailure.of(running, e);
   }
 }
 

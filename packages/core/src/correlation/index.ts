@@ -9,6 +9,7 @@ export {
   logicOf,
   type NearMiss,
   RuleEngine,
+  RuleFailure,
   type SavedState,
   type StateAddress,
   type StepResult,
@@ -20,4 +21,4 @@ export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export { type ShelvingWindow, shelvedUntil, WEEKDAYS } from "./shelving.js";
 export { entityValues, findingTitle } from "./title.js";
-export { type TrialResult, testFailures, tryRule } from "./trial.js";
+export { sayTestFailure, type TrialResult, testFailures, tryRule } from "./trial.js";

@@ -101,11 +101,18 @@ export const SampleRecord = z
     error: "expected exactly one of syslog, windows and fields",
   });
 export type SampleRecord = z.infer<typeof SampleRecord>;
+/** Records of one test, repetitions included. */
+const MAX_SAMPLES = 10_000;
 export const RuleTest = z.object({
   name: z.string().min(1).max(200),
   /** How many findings these records must raise; 0: they must not. */
   raises: z.int().min(0).max(100),
-  records: z.array(SampleRecord).max(500),
+  records: z
+    .array(SampleRecord)
+    .max(500)
+    .refine((records) => records.reduce((sum, r) => sum + r.times, 0) <= MAX_SAMPLES, {
+      error: `expected at most ${MAX_SAMPLES} records in all, repetitions included`,
+    }),
 });
 export type RuleTest = z.infer<typeof RuleTest>;
 

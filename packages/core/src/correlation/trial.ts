@@ -59,8 +59,14 @@ export function tryRule(rule: Rule, test: RuleTest): TrialResult {
 export const testFailures = (rule: Rule): string[] =>
   rule.tests.flatMap((test) => {
     const { raised, passes } = tryRule(rule, test);
-    return passes ? [] : [`test “${test.name}” expects ${test.raises} findings and has ${raised}`];
+    return passes ? [] : [sayTestFailure({ name: test.name, raises: test.raises, raised })];
   });
+
+export const sayTestFailure = (t: {
+  readonly name: string;
+  readonly raises: number;
+  readonly raised: number;
+}): string => `test “${t.name}” expects ${t.raises} findings and has ${t.raised}`;
 
 function contentOf(sample: SampleRecord, n: number, timeUs: EpochUs): RecordContent {
   const filled = <T>(value: T): T => JSON.parse(JSON.stringify(value).replaceAll("{n}", String(n))) as T;

@@ -52,6 +52,7 @@ export const FILTER_ERROR_CODES = [
   "BAD_CHARACTER",
   "UNCLOSED",
   "TOO_LONG",
+  "TOO_COSTLY",
 ] as const;
 
 /** A mistake in a filter: where it is, what was expected, and what may have been meant. */

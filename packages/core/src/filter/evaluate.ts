@@ -160,6 +160,21 @@ const isTimeBound = (part: Filter): part is Comparison =>
 export const bindsTime = (part: Filter): boolean =>
   isTimeBound(part) && (part.test.op === "last" || (part.test.op === "ranges" && part.test.ranges.length === 1));
 
+/** Whether a filter has patterns: whatever decides it may take long over a single text. */
+export function hasPatterns(filter: Filter): boolean {
+  switch (filter.type) {
+    case "everything":
+      return false;
+    case "and":
+    case "or":
+      return filter.items.some(hasPatterns);
+    case "not":
+      return hasPatterns(filter.item);
+    case "compare":
+      return filter.test.op === "matches" || filter.test.op === "like";
+  }
+}
+
 /** Whether a filter names time at all; rules refuse that (`semantics.md` 19). */
 export function namesTime(filter: Filter): boolean {
   switch (filter.type) {

@@ -5,6 +5,7 @@ export {
   bindsTime,
   compileFilter,
   type EvaluateContext,
+  hasPatterns,
   namesTime,
   type RecordTest,
   senderIds,

@@ -2,7 +2,7 @@ import { FIELDS, type Field, type FieldName, fieldNamed, field as fieldOf, SEVER
 import type { SenderDirectory } from "../senders/index.js";
 import type { Filter, FilterError, Span, Test, TextMode } from "./ast.js";
 import { FilterFault, Lexer, type Token } from "./lexer.js";
-import { compilePattern } from "./pattern.js";
+import { compilePattern, MAX_PATTERN_STEPS } from "./pattern.js";
 import { nearest } from "./suggest.js";
 import {
   choiceValue,
@@ -131,7 +131,7 @@ export function savedFilterNames(source: string): string[] {
 /** Saved filters taken in for one text: the names on the way to here, and how many there were. */
 interface Expansion {
   readonly within: readonly string[];
-  readonly budget: { left: number };
+  readonly budget: { left: number; steps: number };
 }
 
 class Parser {
@@ -140,7 +140,7 @@ class Parser {
   constructor(
     private readonly lexer: Lexer,
     private readonly context: ParseContext,
-    private readonly expansion: Expansion = { within: [], budget: { left: MAX_EXPANSIONS } },
+    private readonly expansion: Expansion = { within: [], budget: { left: MAX_EXPANSIONS, steps: MAX_PATTERN_STEPS } },
   ) {}
 
   filter(): Filter {
@@ -437,6 +437,14 @@ class Parser {
     const exact = field !== "data" && field.type === "exact";
     const compiled = compilePattern(token.text, !exact);
     if (!compiled.ok) fault("BAD_PATTERN", `the pattern cannot be read: ${compiled.reason}`, token.span);
+    const { budget } = this.expansion;
+    budget.steps -= compiled.steps;
+    if (budget.steps < 0)
+      fault(
+        "TOO_COSTLY",
+        `the patterns of this filter are too costly: expected at most ${MAX_PATTERN_STEPS} steps for each character, this one alone takes ${compiled.steps}; fewer repetitions, or fewer patterns, cost less`,
+        token.span,
+      );
     return { op: "matches", source: token.text };
   }
 

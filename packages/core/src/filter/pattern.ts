@@ -6,19 +6,22 @@ export type PatternTest = (text: string) => boolean;
 
 /**
  * Compiles a pattern of RE2 syntax. Patterns on folded fields ignore case.
- * @returns the reason in words when it cannot be compiled
+ * @returns the reason in words when it cannot be compiled; else with `steps`, the size of its program: what a character costs at the worst
  */
 export function compilePattern(
   source: string,
   ignoreCase: boolean,
-): { ok: true; test: PatternTest } | { ok: false; reason: string } {
+): { ok: true; test: PatternTest; steps: number } | { ok: false; reason: string } {
   try {
     const pattern = RE2JS.compile(source, RE2JS.DOTALL | (ignoreCase ? RE2JS.CASE_INSENSITIVE : 0));
-    return { ok: true, test: (text) => pattern.test(text) };
+    return { ok: true, test: (text) => pattern.test(text), steps: pattern.programSize() };
   } catch (e) {
     return { ok: false, reason: e instanceof Error ? e.message.replace(/^error parsing regexp: /, "") : String(e) };
   }
 }
+
+/** Steps that the patterns of one filter may take for each character of a text, at the worst. */
+export const MAX_PATTERN_STEPS = 3_000;
 
 /** Letters that patterns which ignore case also find beyond ASCII (U+212A and U+017F): no text can be asked to hold them. */
 const FOLDS_FURTHER = /[ks]/;

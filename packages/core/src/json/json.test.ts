@@ -1,5 +1,13 @@
 import fc from "fast-check";
-import { flatten, JsonMapping, MAPPED_FIELDS, parseJsonRecords, USUAL_MAPPING } from "./index.js";
+import {
+  flatten,
+  type JsonItem,
+  JsonMapping,
+  JsonRecords,
+  MAPPED_FIELDS,
+  parseJsonRecords,
+  USUAL_MAPPING,
+} from "./index.js";
 
 const read = (text: string) =>
   [...parseJsonRecords(text)].map((i) => ("json" in i ? i.json : `${i.problem.code} ${i.problem.message}`));
@@ -12,8 +20,8 @@ describe("the records of a body", () => {
     ["an array", '[{"a":1}, {"b":[2]}]', ['{"a":1}', '{"b":[2]}']],
     ["an empty array", "[]", []],
     ["an object a line, with empty lines", '{"a":1}\n\n{"a":2}\r\n', ['{"a":1}', '{"a":2}']],
-    ["a number", "7", ["BAD_JSON JSON record 1: expected an object, got number"]],
-    ["null", "null", ["BAD_JSON JSON record 1: expected an object, got null"]],
+    ["a number", "7", ["BAD_JSON JSON line 1: expected an object, got number"]],
+    ["null", "null", ["BAD_JSON JSON line 1: expected an object, got null"]],
     ["an array in the array", "[[1]]", ["BAD_JSON JSON record 1: expected an object, got an array"]],
     [
       "the good beside the bad, by place",
@@ -25,7 +33,13 @@ describe("the records of a body", () => {
       '{"a":1}\n{"a":\n"text"\n{"a":3}',
       ['{"a":1}', /line 2/, /line 3: .*string/, '{"a":3}'],
     ],
-    ["a body cut off", '[{"a":1},', [/line 1/]],
+    ["a body cut off", '[{"a":1},', ['{"a":1}', /line 1: expected \]/]],
+    ["an array cut in a record", '[{"a":1},{"b', ['{"a":1}', /line 1: expected the end of record 2/]],
+    ["several arrays", '[{"a":1}]\n[{"b":2}]', ['{"a":1}', '{"b":2}']],
+    ["one after another without a line end", '{"a":1}{"b":2}', ['{"a":1}', '{"b":2}']],
+    ["brackets and quotes in texts", '{"a":"}]\\"{"}\n{"b":1}', ['{"a":"}]\\"{"}', '{"b":1}']],
+    ["a text broken off by the end of its line", '{"a":"x\n{"b":1}', [/line 1/, '{"b":1}']],
+    ["a broken object over lines among whole ones", '{"a" 1,\n"b":2}\n{"c":3}', [/line 1/, /line 2/, '{"c":3}']],
   ])("%s", (_what, text, want) => {
     const got = read(text);
     expect(got).toHaveLength(want.length);
@@ -39,6 +53,33 @@ describe("the records of a body", () => {
       `BAD_JSON JSON line 2: expected at most 262144 characters, got ${long.length}`,
       '{"c":1}',
     ]);
+  });
+
+  test("however it is cut into pieces, the records are the same", () => {
+    const texts = [
+      '[{"a":"\\"}"},7,{"b":[{}]}]\n{"c":\n1}\nnot json\n{"d":"é\\u0000"}',
+      `{"a":"${"x".repeat(300_000)}"}\n{"b":1}\n[${"9".repeat(300_000)},{"c":1}]`,
+    ];
+    for (const text of texts) {
+      const whole = read(text);
+      for (const size of [1, 2, 3, 7, 1_000, 200_000]) {
+        if (text.length / size > 1_000) continue;
+        const records = new JsonRecords();
+        const got: string[] = [];
+        const take = (items: Iterable<JsonItem>) => {
+          for (const i of items) got.push("json" in i ? i.json : `${i.problem.code} ${i.problem.message}`);
+        };
+        for (let at = 0; at < text.length; at += size) take(records.push(text.slice(at, at + size)));
+        take(records.end());
+        expect([size, got]).toEqual([size, whole]);
+      }
+    }
+  });
+
+  test("an object that never ends, and one nested deeper than a stack, cost time in proportion to their length", () => {
+    expect(read('{"a":\n'.repeat(100_000)).length).toBeGreaterThan(90_000);
+    expect(read(`{"a":${"[".repeat(100_000)}${"]".repeat(100_000)}}`)).toHaveLength(1);
+    expect(read("[".repeat(3_000_000))).toHaveLength(1);
   });
 
   test("any objects, as an array or as lines, come back in their order", () => {
@@ -83,6 +124,10 @@ describe("leaves by their path", () => {
     expect(flatten({ a: "x".repeat(9_000) })[0]![1]).toHaveLength(4_000);
     let deep: unknown = { end: 1 };
     for (let i = 0; i < 40; i++) deep = { in: deep };
+    // deeper than a stack: no call within a call for each
+    let abyss: unknown = 1;
+    for (let i = 0; i < 100_000; i++) abyss = [abyss];
+    expect(flatten({ a: abyss })[0]![1]).toMatch(/^\[{4000}$/);
     const leaves = flatten(deep);
     expect(leaves).toHaveLength(1);
     expect(leaves[0]![0].split(".")).toHaveLength(16);

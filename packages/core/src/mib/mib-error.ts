@@ -1,5 +1,5 @@
 /** Why a module cannot be used, with its place. */
-export type MibErrorCode = "BAD_TOKEN" | "UNEXPECTED" | "MISSING_IMPORT" | "UNKNOWN_NAME" | "NO_MODULE";
+export type MibErrorCode = "BAD_TOKEN" | "UNEXPECTED" | "MISSING_IMPORT" | "UNKNOWN_NAME" | "NO_MODULE" | "TOO_LARGE";
 
 export interface MibProblem {
   readonly code: MibErrorCode;

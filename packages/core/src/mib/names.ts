@@ -35,6 +35,12 @@ const ROOTS: Readonly<Record<string, string>> = {
 const SNMP_GROUP = "1.3.6.1.2.1.11";
 const STANDARD_TRAPS = "1.3.6.1.6.3.1.1.5";
 const MAX_DEPTH = 64;
+/** RFC 2578 section 3.5: sub-identifiers of an identifier. */
+const MAX_ARCS = 128;
+/** Definitions of one module, and of all; the largest published modules have some thousand. */
+const MAX_MODULE_NODES = 20_000;
+const MAX_NODES = 500_000;
+const MAX_PROBLEMS = 2_000;
 /** Types that SNMP carries with tags of their own (RFC 2578 section 7.1): resolving ends here. */
 const CARRIED = new Set([
   "IpAddress",
@@ -67,7 +73,15 @@ export class MibNames {
             column,
             message: `imports from ${from}, which is not here: upload it too`,
           });
-      for (const a of module.assignments) if (a.kind !== "type") this.add(module, a, resolver);
+      let left = Math.min(MAX_MODULE_NODES, MAX_NODES - this.nodes.size);
+      for (const a of module.assignments) {
+        if (a.kind === "type") continue;
+        if (left-- <= 0) {
+          resolver.problem("TOO_LARGE", module, a, `more than ${MAX_MODULE_NODES} definitions: the rest is left out`);
+          break;
+        }
+        this.add(module, a, resolver);
+      }
     }
   }
 
@@ -128,6 +142,12 @@ function trapOid(a: Extract<Assignment, { kind: "trap" }>, module: MibModule, re
   return enterprise === SNMP_GROUP ? `${STANDARD_TRAPS}.${a.number + 1}` : `${enterprise}.0.${a.number}`;
 }
 
+function arcCount(oid: string): number {
+  let count = 1;
+  for (let i = 0; i < oid.length; i++) if (oid.charCodeAt(i) === 46) count++;
+  return count;
+}
+
 /** Follows names through imports. */
 class Resolver {
   private readonly oids = new Map<string, string | null>();
@@ -162,6 +182,10 @@ class Resolver {
       }
     }
     const oid = arcs.join(".");
+    if (arcCount(oid) > MAX_ARCS) {
+      this.problem("TOO_LARGE", module, a, `“${a.name}” has more than ${MAX_ARCS} numbers (RFC 2578 section 3.5)`);
+      return null;
+    }
     this.oids.set(key, oid);
     return oid;
   }
@@ -211,15 +235,14 @@ class Resolver {
 
   private unknown(module: MibModule, place: Place, name: string): void {
     const from = module.imports.find((i) => i.names.includes(name))?.from;
-    this.problems.push({
-      code: "UNKNOWN_NAME",
-      module: module.name,
-      line: place.line,
-      column: place.column,
-      message:
-        from === undefined
-          ? `“${name}” is not defined or imported`
-          : `“${name}” should come from ${from}, which is not here`,
-    });
+    const message =
+      from === undefined
+        ? `“${name}” is not defined or imported`
+        : `“${name}” should come from ${from}, which is not here`;
+    this.problem("UNKNOWN_NAME", module, place, message);
+  }
+
+  problem(code: MibProblem["code"], module: MibModule, { line, column }: Place, message: string): void {
+    if (this.problems.length < MAX_PROBLEMS) this.problems.push({ code, module: module.name, line, column, message });
   }
 }

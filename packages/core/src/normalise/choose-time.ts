@@ -33,7 +33,8 @@ export function chooseTime(
   const behindUs = receivedUs - corrected;
   if (-behindUs > MAX_AHEAD_US) return { timeUs: receivedUs, reason: "arrival: too far ahead", clockOffsetMs: 0 };
   // nothing that logs is older than the epoch it counts from
-  if (behindUs > maxBehindUs || corrected < 0) return { timeUs: receivedUs, reason: "arrival: too far behind", clockOffsetMs: 0 };
+  if (behindUs > maxBehindUs || corrected < 0)
+    return { timeUs: receivedUs, reason: "arrival: too far behind", clockOffsetMs: 0 };
   if (coarse && Math.abs(behindUs) <= COARSE_NEAR_US)
     return { timeUs: receivedUs, reason: "arrival: coarse stamp", clockOffsetMs };
   return { timeUs: corrected, reason: clockOffsetUs === 0 ? "device" : "corrected", clockOffsetMs };

@@ -35,6 +35,9 @@ export function readCount(text: string): Count | null {
   return text.length < 16 ? Number(text) : toCount(BigInt(text));
 }
 
+/** The other way round. */
+export const countFromJson = (count: number | string): Count => (typeof count === "string" ? BigInt(count) : count);
+
 /** As JSON carries it: a number while every reader reads it alike, else its digits. */
 export const countToJson = (count: Count | null): number | string | null =>
   typeof count === "bigint" ? count.toString() : count;

@@ -1,5 +1,23 @@
-export { addCounts, type Count, countToJson, MAX_COUNT, readCount, timesRate, toCount } from "./count.js";
-export { dataValues, FIELDS, type Field, type FieldName, type FieldType, type FieldValue, field, fieldNamed } from "./fields.js";
+export {
+  addCounts,
+  type Count,
+  countFromJson,
+  countToJson,
+  MAX_COUNT,
+  readCount,
+  timesRate,
+  toCount,
+} from "./count.js";
+export {
+  dataValues,
+  FIELDS,
+  type Field,
+  type FieldName,
+  type FieldType,
+  type FieldValue,
+  field,
+  fieldNamed,
+} from "./fields.js";
 export { contentToJson, type RecordJson, recordToJson } from "./json.js";
 export {
   ACTIONS,

@@ -153,3 +153,24 @@ describe("records of events", () => {
     });
   });
 });
+
+test.each([
+  ["comments that do not end", "<Event><!--"],
+  ["sections that do not end", "<Event><![CDATA["],
+  ["end tags that do not end", "<Event></"],
+  ["values that do not end", "<Event a='"],
+  ["instructions that do not end", "<Event><?x "],
+  ["end tags of another name", "<Event></x"],
+])("%s cost time in proportion to their length", (_what, part) => {
+  // without stacks, which would cost more than the reading
+  const { stackTraceLimit } = Error as unknown as { stackTraceLimit: number };
+  Object.assign(Error, { stackTraceLimit: 0 });
+  try {
+    let problems = 0;
+    // were it quadratic, this would run into the limit of all tests
+    for (const item of readEvents(part.repeat(400_000))) if ("problem" in item) problems++;
+    expect(problems).toBeGreaterThan(100_000);
+  } finally {
+    Object.assign(Error, { stackTraceLimit });
+  }
+});

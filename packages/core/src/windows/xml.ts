@@ -14,6 +14,7 @@ export interface XmlElement {
 
 const MAX_DEPTH = 64;
 const MAX_ELEMENTS = 100_000;
+const MAX_SPACE = 200;
 const ENTITIES: Readonly<Record<string, string>> = { amp: "&", lt: "<", gt: ">", quot: '"', apos: "'" };
 
 /**
@@ -25,6 +26,8 @@ const ENTITIES: Readonly<Record<string, string>> = { amp: "&", lt: "<", gt: ">",
 export class XmlReader {
   private at = 0;
   private elements = 0;
+  /** From where on a text does not come any more. */
+  private readonly gone = new Map<string, number>();
 
   constructor(private readonly text: string) {}
 
@@ -40,7 +43,7 @@ export class XmlReader {
   /** Goes on at the next element of this name, after one that could not be read. @returns whether there is one */
   recover(name: string): boolean {
     const tag = `<${name}`;
-    let from = this.text.indexOf(tag, this.at + 1);
+    let from = this.find(tag, this.at + 1);
     while (from >= 0 && isNameChar(this.text.charCodeAt(from + tag.length))) from = this.text.indexOf(tag, from + 1);
     this.at = from < 0 ? this.text.length : from;
     return from >= 0;
@@ -68,7 +71,7 @@ export class XmlReader {
   leave(): boolean {
     this.skipMisc();
     if (!this.text.startsWith("</", this.at)) return false;
-    const end = this.text.indexOf(">", this.at);
+    const end = this.find(">", this.at);
     if (end < 0) throw this.bad("expected >");
     this.at = end + 1;
     return true;
@@ -82,19 +85,21 @@ export class XmlReader {
     const children: XmlElement[] = [];
     let own = "";
     while (!closed) {
-      const open = this.text.indexOf("<", this.at);
+      const open = this.find("<", this.at);
       if (open < 0) throw this.bad(`expected </${qualified}>`);
       if (open > this.at) own += this.resolve(this.at, open);
       this.at = open;
       if (this.text.startsWith("</", open)) {
-        const end = this.text.indexOf(">", open);
-        if (end < 0 || this.text.slice(open + 2, end).trimEnd() !== qualified)
+        const end = this.find(">", open);
+        // no longer than its name and some space: a wrong one is not looked at to its end
+        const isEnd = end >= 0 && end - open < qualified.length + MAX_SPACE;
+        if (!isEnd || this.text.slice(open + 2, end).trimEnd() !== qualified)
           throw this.bad(`expected </${qualified}>`);
         this.at = end + 1;
         break;
       }
       if (this.text.startsWith("<![CDATA[", open)) {
-        const end = this.text.indexOf("]]>", open);
+        const end = this.find("]]>", open);
         if (end < 0) throw this.bad("expected ]]>");
         own += this.text.slice(open + 9, end);
         this.at = end + 3;
@@ -125,7 +130,7 @@ export class XmlReader {
       this.skipSpace();
       const quote = this.text[this.at];
       if (quote !== '"' && quote !== "'") throw this.bad(`expected a quoted value of ${name}`);
-      const end = this.text.indexOf(quote, this.at + 1);
+      const end = this.find(quote, this.at + 1);
       if (end < 0) throw this.bad(`expected the end of the value of ${name}`);
       // declarations of namespaces say nothing of the event
       if (name !== "xmlns" && !name.startsWith("xmlns:"))
@@ -184,8 +189,16 @@ export class XmlReader {
     return false;
   }
 
+  /** Where a text comes next, or -1; a text that is known not to come any more is not looked for again. */
+  private find(what: string, from: number): number {
+    if (from >= (this.gone.get(what) ?? Number.POSITIVE_INFINITY)) return -1;
+    const found = this.text.indexOf(what, from);
+    if (found < 0) this.gone.set(what, from);
+    return found;
+  }
+
   private skipTo(end: string, what: string): true {
-    const found = this.text.indexOf(end, this.at);
+    const found = this.find(end, this.at);
     if (found < 0) throw this.bad(`expected the end of ${what}`);
     this.at = found + end.length;
     return true;

@@ -3,8 +3,7 @@ import { type Filter, parseFilter } from "@halvik/core/filter";
 import type { RecordKind } from "@halvik/core/record";
 import { US_PER_DAY } from "@halvik/core/time";
 import { type EndpointConfig, loadEndpoints } from "../store/endpoint-configs.js";
-import { searchRecords } from "../store/search.js";
-import { type WhyNothing, whyNothing } from "../store/why-nothing.js";
+import type { WhyNothing } from "../store/why-nothing.js";
 import type { Deps } from "./deps.js";
 
 /** Whether a rule is blind is asked of the last days. */
@@ -19,17 +18,16 @@ export interface BlindCondition {
 
 /** Conditions of a rule that nothing stored lately meets, and what is lacking; what could not be found out in time is not said. */
 export async function blindConditions(deps: Deps, rule: Rule, nowUs: number): Promise<BlindCondition[]> {
-  const { db, terms, config } = deps;
-  const directory = await deps.directory.get();
+  const { db, ask, config } = deps;
   const window = { fromUs: nowUs - BLIND_US, toUs: nowUs };
   const blind: BlindCondition[] = [];
   for (const { filter: text, name } of conditionsOf(rule)) {
     const parsed = parseFilter(text, { zone: config.HALVIK_ZONE });
     if (!parsed.ok) continue;
-    const scope = { ...window, filter: parsed.filter, directory, nowUs, budgetMs: BUDGET_MS, terms };
-    const page = await searchRecords(db, { ...scope, limit: 1, cursor: null, direction: "older" });
+    const scope = { ...window, filter: parsed.filter, nowUs, budgetMs: BUDGET_MS };
+    const page = await ask(parsed.filter).page({ ...scope, limit: 1, cursor: null, direction: "older" });
     if (page.records.length > 0 || page.partial) continue;
-    const why = await whyNothing(db, scope);
+    const why = await ask(parsed.filter).whyNothing(scope);
     const endpoints = await loadEndpoints(db, config);
     blind.push({
       condition: name ? `${name}: ${text}` : text,

@@ -1,9 +1,10 @@
-import { SenderDirectory } from "@halvik/core/senders";
+import type { Filter } from "@halvik/core/filter";
 import type pg from "pg";
 import type { Config } from "../config/config.js";
-import type { Queryable } from "../store/pool.js";
-import { loadSenders } from "../store/senders.js";
+import type { DirectoryCache } from "../store/directory-cache.js";
 import type { TermIndex } from "../store/term-index.js";
+import type { Questions } from "../work/questions.js";
+import type { WorkPool } from "../work/work-pool.js";
 import type { LiveFeed } from "./live-feed.js";
 import type { Presenter } from "./presenter.js";
 
@@ -15,23 +16,11 @@ export interface Deps {
   readonly presenter: Presenter;
   readonly feed: LiveFeed;
   readonly terms: TermIndex;
+  /** Who answers questions about a filter. */
+  readonly ask: (filter: Filter) => Questions;
+  /** Threads for what somebody wrote and may take long. */
+  readonly work: WorkPool;
+  /** Threads for rehearsals, which take minutes. */
+  readonly rehearsals: WorkPool;
   readonly version: string;
-}
-
-/** The sender directory, read again when its version has changed. */
-export class DirectoryCache {
-  private cached: { version: number; directory: SenderDirectory } | null = null;
-
-  constructor(
-    private readonly db: Queryable,
-    private readonly zone: string,
-  ) {}
-
-  async get(): Promise<SenderDirectory> {
-    const { rows } = await this.db.query<{ version: number }>("select version from directory_version");
-    const version = rows[0]!.version;
-    if (this.cached?.version !== version)
-      this.cached = { version, directory: new SenderDirectory(await loadSenders(this.db, this.zone)) };
-    return this.cached.directory;
-  }
 }

@@ -2,6 +2,7 @@ import type { FilterError } from "@halvik/core/filter";
 import type { ErrorRequestHandler } from "express";
 import type { Logger } from "pino";
 import type { z } from "zod";
+import { WorkQueueFull, WorkTooLong } from "../work/work-pool.js";
 
 /** Error codes of the API and their status: append, never rename. */
 const STATUS = {
@@ -79,6 +80,13 @@ export function errorHandler(log: Logger): ErrorRequestHandler {
 
 function toAppError(error: unknown): AppError {
   if (error instanceof AppError) return error;
+  if (error instanceof WorkTooLong)
+    return new AppError(
+      "TOO_SLOW",
+      "the answer took longer than allowed; narrow the window, or look for less costly patterns",
+    );
+  if (error instanceof WorkQueueFull)
+    return new AppError("TOO_MANY_REQUESTS", "too many costly questions wait already; try again in a moment");
   const e = error as { type?: string; status?: number; code?: string; message?: string };
   if (e.type === "entity.parse.failed") return new AppError("BAD_REQUEST", "the body is not JSON");
   if (e.type === "entity.too.large") return new AppError("BAD_REQUEST", "the body is larger than 1 MiB");
@@ -88,5 +96,12 @@ function toAppError(error: unknown): AppError {
     return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
   if (/timeout exceeded when trying to connect|Connection terminated/.test(e.message ?? ""))
     return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
+  if (e.code === "ERR_WORKER_OUT_OF_MEMORY")
+    return new AppError("TOO_SLOW", "the answer takes more memory than allowed; narrow the window or the filter");
+  // a text the database cannot hold, a number beyond its columns: what was sent, not what we did
+  if (typeof e.code === "string" && e.code.startsWith("22"))
+    return new AppError("BAD_REQUEST", "a value of this request is none that can be stored or looked for");
+  if (error instanceof URIError) return new AppError("BAD_REQUEST", "the address holds what is no UTF-8");
+  if (e.status === 404) return new AppError("NOT_FOUND", "there is no such file");
   return new AppError("INTERNAL", "Halvik made a mistake; it is in the log of the web role");
 }

@@ -6,13 +6,15 @@ import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
 import { dropRoot } from "../start/drop-root.js";
+import { DirectoryCache } from "../store/directory-cache.js";
 import { createModels } from "../store/models.js";
 import { connectionOf, createPool } from "../store/pool.js";
 import { writeHeartbeat } from "../store/status.js";
 import { TermIndex } from "../store/term-index.js";
 import { VERSION } from "../version.js";
+import { askedOf, questions } from "../work/questions.js";
+import { webThreads } from "../work/web-threads.js";
 import { createApp } from "./app.js";
-import { DirectoryCache } from "./deps.js";
 import { LiveFeed } from "./live-feed.js";
 import { Presenter } from "./presenter.js";
 
@@ -27,14 +29,20 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
   const models = createModels(config, secrets, "web");
   const feed = new LiveFeed(connection, db, log);
   const webRoot = join(dirname(fileURLToPath(import.meta.url)), "../../web/dist");
+  const directory = new DirectoryCache(db, config.HALVIK_ZONE);
+  const terms = new TermIndex();
+  const { work, rehearsals } = webThreads(connection, config.HALVIK_ZONE, STATEMENT_TIMEOUT_MS);
   const app = createApp(
     {
       config,
       db,
-      directory: new DirectoryCache(db, config.HALVIK_ZONE),
+      directory,
       presenter: new Presenter(db),
       feed,
-      terms: new TermIndex(),
+      terms,
+      ask: askedOf(questions(db, directory, terms), work),
+      work,
+      rehearsals,
       version: VERSION,
     },
     models,
@@ -68,6 +76,7 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
     await new Promise((resolve) => server.close(resolve));
     await feed.stop();
     await writeHeartbeat(db, "web", startedUs, nowUs(), { stopped: true }).catch(() => undefined);
+    await Promise.all([work.close(), rehearsals.close()]);
     await models.close();
     await db.end();
   };

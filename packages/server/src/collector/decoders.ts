@@ -107,7 +107,10 @@ export class Decoders {
       const problem = { code: "DECODER_FAILED" as const, offset: 0, message };
       const { receivedUs, bytes } = arrival;
       return [
-        { content: fitContent(unreadable(KIND_OF[arrival.protocol], bytes, receivedUs, problem), bytes), deviceUs: null },
+        {
+          content: fitContent(unreadable(KIND_OF[arrival.protocol], bytes, receivedUs, problem), bytes),
+          deviceUs: null,
+        },
       ];
     }
   }

@@ -1,11 +1,12 @@
-import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { type OwnEngine, UsmUsers } from "@halvik/core/snmp";
 import { US_PER_SECOND } from "@halvik/core/time";
 import { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
+import { readJsonFile, writeDurably } from "../files/durable.js";
 import type { EndpointConfig, SnmpUser } from "../store/endpoint-configs.js";
+import { WorkPool } from "../work/work-pool.js";
 import type { Endpoint, EndpointSink, EndpointStatus } from "./endpoint.js";
 import { HttpsEndpoint } from "./https-endpoint.js";
 import { nodeSnmpCrypto } from "./snmp-crypto.js";
@@ -26,6 +27,7 @@ interface Running {
 export class Endpoints {
   private readonly running = new Map<number, Running>();
   private readonly engine: OwnEngine;
+  private readonly bodies = new WorkPool({ bundle: "body-worker", threads: 1, heapMb: 512, queue: 200 });
 
   constructor(
     private readonly config: Config,
@@ -75,7 +77,8 @@ export class Endpoints {
   }
 
   async stop(): Promise<void> {
-    for (const { endpoint } of this.running.values()) await endpoint.stop();
+    await Promise.all([...this.running.values()].map(({ endpoint }) => endpoint.stop()));
+    await this.bodies.close();
   }
 
   private madeFrom(c: EndpointConfig, users: readonly SnmpUser[]): string {
@@ -124,7 +127,11 @@ export class Endpoints {
           sink,
         );
       case "https":
-        return new HttpsEndpoint(c.name, { host, port, tls: this.tls, mayBring: this.mayBring }, sink);
+        return new HttpsEndpoint(
+          c.name,
+          { host, port, tls: this.tls, mayBring: this.mayBring, bodies: this.bodies },
+          sink,
+        );
     }
   }
 }
@@ -136,10 +143,10 @@ const ENTERPRISE = 32_473;
 /** This collector's SNMP engine: an id made once, and how often it has started (RFC 3411 section 5, RFC 3414 section 2.2). */
 function ownEngine(dataDir: string): OwnEngine {
   const file = join(dataDir, "snmp-engine.json");
-  const known = existsSync(file) ? EngineFile.safeParse(JSON.parse(readFileSync(file, "utf8"))) : null;
-  const id = known?.success ? known.data.id : newEngineId();
-  const boots = (known?.success ? known.data.boots : 0) + 1;
-  writeFileSync(file, JSON.stringify({ id, boots }), { mode: 0o600 });
+  const known = readJsonFile(file, EngineFile);
+  const id = known?.id ?? newEngineId();
+  const boots = (known?.boots ?? 0) + 1;
+  writeDurably(file, JSON.stringify({ id, boots }));
   const startedUs = nowUs();
   return {
     id: Buffer.from(id, "hex"),

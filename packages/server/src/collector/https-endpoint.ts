@@ -1,12 +1,10 @@
 import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { createServer as createHttps } from "node:https";
-import { createGunzip } from "node:zlib";
 import type { DecodeProblem } from "@halvik/core/bytes";
-import { decodeUtf8 } from "@halvik/core/bytes";
-import { parseJsonRecords } from "@halvik/core/json";
 import { canonicalAddress } from "@halvik/core/net";
-import { readEvents } from "@halvik/core/windows";
 import { nowUs } from "../config/clock.js";
+import type { BodyInput, BodyRecords } from "../work/body-worker.js";
+import { type WorkPool, WorkTooLong } from "../work/work-pool.js";
 import type { Arrival, Fate } from "./arrival.js";
 import {
   type Endpoint,
@@ -22,10 +20,16 @@ export interface HttpsOptions {
   readonly tls: { readonly key: string; readonly cert: string } | null;
   /** Whether a token may bring records; asked for each request. */
   readonly mayBring: (token: string) => Promise<boolean>;
+  /** Where bodies are cut into records. */
+  readonly bodies: WorkPool;
 }
 
 const MAX_BODY_BYTES = 16 * 1024 * 1024;
 const MAX_RECORDS = 20_000;
+/** Bodies of all requests together. */
+const MAX_IN_FLIGHT_BYTES = 64 * 1024 * 1024;
+const READ_MS = 20_000;
+const RETRY_SECONDS = 5;
 const REQUEST_MS = 60_000;
 const SAMPLES = 20;
 
@@ -45,6 +49,7 @@ export class HttpsEndpoint implements Endpoint {
   private readonly server: Server;
   private state: EndpointStatus["state"] = "stopped";
   private detail = "";
+  private inFlightBytes = 0;
   readonly counters: EndpointCounters = { requests: 0, records: 0, bytes: 0 };
 
   constructor(
@@ -127,82 +132,111 @@ export class HttpsEndpoint implements Endpoint {
       );
     // what cannot be taken now should be kept by its sender
     if (this.sink.behind) return refuse(503, "UNAVAILABLE", "too busy: records wait for the database; try again");
-    const body = await readBody(req);
-    if (body === null) return refuse(413, "TOO_LONG", `too long: expected at most ${MAX_BODY_BYTES} bytes`);
-    this.count("bytes", body.length);
-    const peer = canonicalAddress((req.socket.remoteAddress ?? "").split("%")[0]!) ?? "";
-    const answer = await this.take(protocol, body, peer);
-    say(res, answer.refused > 0 && answer.stored + answer.held === 0 ? 400 : 200, answer);
+    const declared = Number(req.headers["content-length"] ?? Number.NaN);
+    if (declared > MAX_BODY_BYTES) return refuse(413, "TOO_LONG", `too long: expected at most ${MAX_BODY_BYTES} bytes`);
+    // what is on its way is counted as it may become: all requests together must fit
+    const reserved = Number.isNaN(declared) ? MAX_BODY_BYTES : declared;
+    if (this.inFlightBytes + reserved > MAX_IN_FLIGHT_BYTES)
+      return refuse(503, "UNAVAILABLE", "too busy: other requests are being read; try again");
+    this.inFlightBytes += reserved;
+    try {
+      const body = await readBody(req);
+      if (body === null) return refuse(413, "TOO_LONG", `too long: expected at most ${MAX_BODY_BYTES} bytes`);
+      const read = await this.read(protocol, body, req.headers["content-encoding"] === "gzip");
+      if (typeof read === "string") return refuse(400, "BAD_REQUEST", read);
+      if (read.bytes === null)
+        return refuse(413, "TOO_LONG", `too long: expected gzip of at most ${MAX_BODY_BYTES} bytes when unpacked`);
+      this.count("bytes", read.bytes);
+      const peer = canonicalAddress((req.socket.remoteAddress ?? "").split("%")[0]!) ?? "";
+      const { status, answer } = await this.take(protocol, read.items, body, peer);
+      if (status === 503 || status === 429) res.setHeader("retry-after", String(RETRY_SECONDS));
+      say(res, status, answer);
+    } finally {
+      this.inFlightBytes -= reserved;
+    }
   }
 
-  private async take(protocol: "windows" | "json", body: Buffer, peer: string): Promise<Answer> {
+  /** Cuts the body in a thread of its own. @returns why it could not be, or its records */
+  private async read(protocol: "windows" | "json", body: Buffer, gzip: boolean): Promise<BodyRecords | string> {
+    const input: BodyInput = { protocol, body, gzip, maxBytes: MAX_BODY_BYTES, maxRecords: MAX_RECORDS };
+    try {
+      return await this.options.bodies.run<BodyRecords>("body", input, READ_MS);
+    } catch (e) {
+      this.count("refused: body could not be read");
+      return e instanceof WorkTooLong
+        ? `this body takes longer than ${READ_MS / 1000} s to read: send fewer records a request`
+        : "this body takes more memory to read than there is for it: send fewer records a request";
+    }
+  }
+
+  private async take(
+    protocol: "windows" | "json",
+    items: readonly (string | DecodeProblem)[],
+    body: Buffer,
+    peer: string,
+  ): Promise<{ status: number; answer: Answer }> {
     const receivedUs = nowUs();
-    const fates: Promise<Fate>[] = [];
+    const fates: Promise<{ fate: Fate; reason: string }>[] = [];
     const reasons: DecodeProblem[] = [];
     let refused = 0;
-    const refuse = (problem: DecodeProblem, sample: Uint8Array) => {
-      refused++;
-      this.count(`refused: ${problem.code}`);
-      if (reasons.length < SAMPLES) reasons.push(problem);
-      this.sink.undecodable({ protocol, endpoint: this.name, peer, receivedUs, bytes: sample, held: false }, problem);
-    };
-    for (const item of items(protocol, body)) {
-      if (fates.length + refused >= MAX_RECORDS) {
-        refuse(
-          { code: "TOO_LONG", offset: 0, message: `expected at most ${MAX_RECORDS} records a request` },
-          Buffer.alloc(0),
-        );
-        break;
-      }
-      if ("problem" in item) {
-        refuse(item.problem, body.subarray(0, 200));
+    for (const item of items) {
+      if (typeof item !== "string") {
+        refused++;
+        this.count(`refused: ${item.code}`);
+        if (reasons.length < SAMPLES) reasons.push(item);
+        const sample = { protocol, endpoint: this.name, peer, receivedUs, bytes: body.subarray(0, 200), held: false };
+        this.sink.undecodable(sample, item);
         continue;
       }
-      const bytes = Buffer.from(item.text, "utf8");
       this.count("records");
       fates.push(
-        new Promise((settle) => {
+        new Promise((settled) => {
+          const settle = (fate: Fate, reason = "") => settled({ fate, reason });
+          const bytes = Buffer.from(item, "utf8");
           const arrival: Arrival = { protocol, endpoint: this.name, peer, receivedUs, bytes, held: false, settle };
           this.sink.take(arrival);
         }),
       );
     }
     const settled = await Promise.all(fates);
-    const count = (...wanted: readonly Fate[]) => settled.filter((f) => wanted.includes(f)).length;
-    const gone = count("refused", "lost");
-    if (gone > 0 && reasons.length < SAMPLES)
-      reasons.push({
-        code: "UNKNOWN_KIND",
-        offset: 0,
-        message: `${gone} not kept: this sender is refused or over its rate`,
-      });
-    return { stored: count("stored", "spooled"), held: count("held"), refused: refused + gone, reasons };
+    const count = (...wanted: readonly Fate[]) => settled.filter((f) => wanted.includes(f.fate)).length;
+    for (const { fate, message, code } of REASONS) {
+      const first = settled.find((f) => f.fate === fate);
+      if (first && reasons.length < SAMPLES)
+        reasons.push({ code, offset: 0, message: `${count(fate)} ${message}${first.reason && `: ${first.reason}`}` });
+    }
+    const answer = {
+      stored: count("stored", "spooled", "unreadable"),
+      held: count("held", "quarantined"),
+      refused: refused + count("refused", "capped", "lost"),
+      reasons,
+    };
+    return { status: statusOf(answer, count), answer };
   }
 }
 
-function* items(
-  protocol: "windows" | "json",
-  body: Buffer,
-): Generator<{ readonly text: string } | { readonly problem: DecodeProblem }> {
-  const text = bodyText(body);
-  if (protocol === "windows") for (const e of readEvents(text)) yield "problem" in e ? e : { text: e.xml };
-  else for (const j of parseJsonRecords(text)) yield "problem" in j ? j : { text: j.json };
+/** What a client is told of records that were not simply stored. */
+const REASONS: readonly { readonly fate: Fate; readonly code: DecodeProblem["code"]; readonly message: string }[] = [
+  { fate: "unreadable", code: "NOT_STORABLE", message: "stored as bytes, since the store refused what they say" },
+  { fate: "quarantined", code: "NOT_STORABLE", message: "kept in quarantine, since the store refused them" },
+  { fate: "refused", code: "UNKNOWN_KIND", message: "not kept: this sender is refused, or too much of it waits" },
+  { fate: "capped", code: "UNKNOWN_KIND", message: "not kept: this sender is over its rate; send them again, slower" },
+  { fate: "lost", code: "UNKNOWN_KIND", message: "not kept: send them again later" },
+];
+
+/** What was kept was kept, and is not to be sent again; else the sender should know whether to try again. */
+function statusOf(answer: Answer, count: (...fates: Fate[]) => number): number {
+  if (answer.stored + answer.held > 0 || answer.refused === 0) return 200;
+  if (count("lost") > 0) return 503;
+  return count("capped") > 0 ? 429 : 400;
 }
 
-/** Event XML is often UTF-16 (its files are); the byte order mark tells. */
-function bodyText(body: Buffer): string {
-  if (body[0] === 0xff && body[1] === 0xfe) return body.subarray(2).toString("utf16le");
-  return decodeUtf8(body).text;
-}
-
-/** A body within the limit, unpacked within the limit; null beyond it or when it cannot be unpacked. */
+/** A body within the limit; null beyond it. */
 async function readBody(req: IncomingMessage): Promise<Buffer | null> {
-  const gzip = req.headers["content-encoding"] === "gzip";
-  const source = gzip ? req.pipe(createGunzip()) : req;
   const parts: Buffer[] = [];
   let size = 0;
   try {
-    for await (const part of source as AsyncIterable<Buffer>) {
+    for await (const part of req as AsyncIterable<Buffer>) {
       size += part.length;
       if (size > MAX_BODY_BYTES) return null;
       parts.push(part);

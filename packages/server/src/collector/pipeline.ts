@@ -1,7 +1,7 @@
+import type { Duplex } from "node:stream";
 import type { DecodeProblem } from "@halvik/core/bytes";
 import { fitContent, fitText, type OwnObservation, ownRecord, unreadable } from "@halvik/core/normalise";
 import { OWN_SENDER } from "@halvik/core/senders";
-import type { Duplex } from "node:stream";
 import { formatDuration } from "@halvik/core/time";
 import pg from "pg";
 import type { Logger } from "pino";
@@ -19,8 +19,8 @@ import {
   takeAdmitted,
 } from "../store/held.js";
 import { keepDaysBy } from "../store/keep-days.js";
-import { endQuarantined, forgetQuarantined, syncQuarantined } from "../store/quarantined.js";
 import { addUnnamed, keepMeasures, keepUndecodable, saveFlowDomains } from "../store/kinds.js";
+import { endQuarantined, forgetQuarantined, syncQuarantined } from "../store/quarantined.js";
 import type { StoredContent } from "../store/record-columns.js";
 import { IdSource } from "../store/record-id.js";
 import { type Arrival, arrivalBytes, type Fate } from "./arrival.js";
@@ -555,12 +555,7 @@ export class Pipeline implements EndpointSink {
    * bytes with the reason; what it refuses even so, or what there is no time for, goes to quarantine.
    * @param whole why it was refused as a whole
    */
-  private async salvage(
-    batch: SpooledBatch,
-    storedUs: number,
-    also: Also,
-    whole: Error,
-  ): Promise<boolean> {
+  private async salvage(batch: SpooledBatch, storedUs: number, also: Also, whole: Error): Promise<boolean> {
     const { client, writer } = this.connected!;
     try {
       const decoded = await this.decode(batch, storedUs);
@@ -573,10 +568,7 @@ export class Pipeline implements EndpointSink {
           unreadablePiece,
           storedUs,
           performance.now() + SALVAGE_MS,
-          [
-            also,
-            (db) => keepMeasures(db, this.decoders.measures),
-          ],
+          [also, (db) => keepMeasures(db, this.decoders.measures)],
         ),
       );
       this.stored(batch.arrivals, decoded, held, storedUs);
@@ -745,8 +737,10 @@ export class Pipeline implements EndpointSink {
       for (let i = 0; i < arrivals.length; i += BATCH_MAX_RECORDS) {
         const part = arrivals.slice(i, i + BATCH_MAX_RECORDS);
         const isLast = i + BATCH_MAX_RECORDS >= arrivals.length;
-        const kept = await this.store({ number: this.numbers.next(), throughUs: nowUs(), arrivals: part }, nowUs(), (db) =>
-          isLast ? endQuarantined(db, file) : Promise.resolve(),
+        const kept = await this.store(
+          { number: this.numbers.next(), throughUs: nowUs(), arrivals: part },
+          nowUs(),
+          (db) => (isLast ? endQuarantined(db, file) : Promise.resolve()),
         );
         if (!kept) return;
       }
@@ -814,11 +808,7 @@ interface ArrivalPiece extends Piece {
   readonly arrival: Arrival | null;
 }
 
-function piecesOf(
-  arrivals: readonly Arrival[],
-  decoded: DecodedBatch,
-  held: DecodedBatch["held"],
-): ArrivalPiece[] {
+function piecesOf(arrivals: readonly Arrival[], decoded: DecodedBatch, held: DecodedBatch["held"]): ArrivalPiece[] {
   const waiting = new Map(held.map((h) => [h.arrival, h]));
   return arrivals.flatMap((arrival, i) => {
     const records = decoded.records.slice(decoded.ends[i - 1] ?? 0, decoded.ends[i]);

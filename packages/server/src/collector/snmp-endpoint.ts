@@ -4,7 +4,7 @@ import { isIPv6 } from "node:net";
 import { canonicalAddress } from "@halvik/core/net";
 import { type OwnEngine, SnmpReceiver, type UsmUsers } from "@halvik/core/snmp";
 import { nowUs } from "../config/clock.js";
-import type { Arrival } from "./arrival.js";
+import { type Arrival, isKept } from "./arrival.js";
 import {
   type Endpoint,
   type EndpointCounters,
@@ -112,7 +112,14 @@ export class SnmpEndpoint implements Endpoint {
     this.counters.bytes! += bytes.length;
     const receivedUs = nowUs();
     const peer = canonicalAddress(remote.address.split("%")[0]!) ?? remote.address;
-    const answer = (reply: Uint8Array) => this.socket.send(reply, remote.port, remote.address, () => undefined);
+    const answer = (reply: Uint8Array) => {
+      // a socket that was closed meanwhile throws: the sender tries again, at the one that took its place
+      try {
+        this.socket.send(reply, remote.port, remote.address, () => undefined);
+      } catch {
+        this.count("answers not sent: socket closed");
+      }
+    };
     const received = this.receiver.receive(bytes, receivedUs);
     const arrival: Arrival = { protocol: "snmp", endpoint: this.name, peer, receivedUs, bytes, held: false };
     if (received.type === "refused") {
@@ -157,7 +164,7 @@ export class SnmpEndpoint implements Endpoint {
     this.sink.take({
       ...arrival,
       settle: (fate) => {
-        if (fate === "lost" || fate === "refused") {
+        if (!isKept(fate)) {
           // not answered: the sender tries again
           this.informs.delete(id);
           this.count("informs not acknowledged");

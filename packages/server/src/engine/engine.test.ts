@@ -11,6 +11,7 @@ import { connectionOf, createPool } from "../store/pool.js";
 import { IdSource } from "../store/record-id.js";
 import { loadSenders } from "../store/senders.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
+import { Care } from "./careful.js";
 import { addEvent } from "./findings.js";
 import { remind } from "./remind.js";
 import { EngineSession } from "./session.js";
@@ -70,7 +71,7 @@ async function refused(
   await writer.commit({ number: ++number, records, throughUs: T + through * S, runRules: true }, T + through * S);
 }
 const quiet = (seconds: number) => refused("0.0.0.0", [], { through: seconds });
-const open = () => EngineSession.open(client, "UTC");
+const open = () => EngineSession.open(client, "UTC", new Care());
 const findings = async (src: string) =>
   (
     await client.query<{ count: number; first: number; last: number; cleared: number | null; incident: number }>(

@@ -36,6 +36,9 @@ export interface LateEvidence {
   readonly lastUs: number;
 }
 
+/** Runs what a rule's finding needs; where it may, without letting it take the rest of the step along. */
+export type Guard = (ruleId: string, work: () => Promise<void>) => Promise<void>;
+
 /** Turns episodes into findings and incidents. An episode that overlaps a finding of its rule and key (± window) is that finding. */
 export class Findings {
   private readonly byKey = new Map<string, FindingRow[]>();
@@ -91,25 +94,29 @@ export class Findings {
     rules: ReadonlyMap<string, Rule>,
     directory: SenderDirectory,
     nowUs: number,
+    guard: Guard,
   ): Promise<void> {
     const taken = new Set<number>();
     for (const report of reports) {
       const rule = rules.get(report.ruleId);
       if (!rule) continue;
       const found = this.match(report, rule, taken);
-      if (!found) taken.add(await this.raise(db, report, rules, rule, directory, nowUs));
+      if (!found)
+        await guard(report.ruleId, async () => {
+          taken.add(await this.raise(db, report, rules, rule, directory, nowUs));
+        });
       else {
         taken.add(found.id);
         const grew = found.clearedUs === report.episode.clearedUs;
         if (grew && nowUs - (this.writtenUs.get(found.id) ?? 0) < REWRITE_AFTER_US) this.deferred.set(found.id, report);
-        else await this.update(db, found, report, rule, directory, nowUs);
+        else await guard(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
       }
     }
     for (const [id, report] of [...this.deferred]) {
       if (nowUs - (this.writtenUs.get(id) ?? 0) < REWRITE_AFTER_US) continue;
       const rule = rules.get(report.ruleId);
       const found = this.byKey.get(keyOf(report.ruleId, report.key))?.find((f) => f.id === id);
-      if (rule && found) await this.update(db, found, report, rule, directory, nowUs);
+      if (rule && found) await guard(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
       this.deferred.delete(id);
     }
   }

@@ -1,14 +1,21 @@
+import { RuleFailure } from "@halvik/core/correlation";
+import type { OwnObservation } from "@halvik/core/normalise";
 import { formatDuration, US_PER_MINUTE } from "@halvik/core/time";
 import type pg from "pg";
+import pino from "pino";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
 import { dropRoot } from "../start/drop-root.js";
 import { BATCH_CHANNEL } from "../store/batches.js";
+import { failureOf } from "../store/failure.js";
 import { keepSession } from "../store/keep-session.js";
 import { OwnRecords } from "../store/own-records.js";
+import { noteRuleFailure } from "../store/rule-failures.js";
 import { saveNearness } from "../store/rules.js";
 import { readRoles, writeHeartbeat } from "../store/status.js";
+import { Care, type Isolated } from "./careful.js";
+import { clearEngineStopped } from "./engine-stopped.js";
 import { remind } from "./remind.js";
 import { EngineSession } from "./session.js";
 import { Uploads } from "./uploads.js";
@@ -25,13 +32,23 @@ const KEEP_BATCHES_US = 2 * 24 * 60 * US_PER_MINUTE;
 export async function startEngine(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
   dropRoot();
   const startedUs = nowUs();
-  return keepSession("engine", config, secrets, (client, stopping) => follow(client, config, startedUs, stopping));
+  const care = new Care();
+  return keepSession("engine", config, secrets, (client, stopping) =>
+    follow(client, config, startedUs, care, stopping),
+  );
 }
 
-async function follow(client: pg.Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
+async function follow(
+  client: pg.Client,
+  config: Config,
+  startedUs: number,
+  care: Care,
+  stopping: () => boolean,
+): Promise<void> {
+  const log = pino({ name: "engine", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
   const own = await OwnRecords.open(client, "engine");
   const before = (await readRoles(client)).find((r) => r.role === "engine");
-  const session = await EngineSession.open(client, config.HALVIK_ZONE);
+  const session = await isolating(client, care, () => EngineSession.open(client, config.HALVIK_ZONE, care));
   const watch = new SelfWatch(config.HALVIK_DATA_DIR, config.HALVIK_DISK_LOW_BYTES);
   if (before && before.detail.stopped !== true && nowUs() - before.heartbeatUs > US_PER_MINUTE)
     await own.write([
@@ -48,28 +65,51 @@ async function follow(client: pg.Client, config: Config, startedUs: number, stop
   let woken = () => {};
   client.on("notification", () => woken());
   await client.query(`listen ${BATCH_CHANNEL}`);
+  const chores: readonly (readonly [what: string, chore: (now: number) => Promise<unknown>])[] = [
+    [
+      "watching senders and Halvik itself",
+      async (now) =>
+        own.write([
+          ...(await watchSenders(client, session.senderDirectory, now)),
+          ...(await watch.look(client, session.liveThroughUs, now)),
+        ]),
+    ],
+    ["uploads", () => uploads.look()],
+    ["reminders", (now) => remind(client, session.activeRules, now)],
+    ["near misses", (now) => saveNearness(client, session.nearness(NEAREST), now)],
+    [
+      "the sign of life",
+      async (now) => {
+        const throughUs = session.liveThroughUs;
+        await writeHeartbeat(client, "engine", startedUs, now, { memoryBytes: process.memoryUsage.rss(), throughUs });
+        if (throughUs !== null) await clearEngineStopped(client, now);
+      },
+    ],
+    [
+      // what has been followed long ago is not needed any more; the newest stay, numbers continue from them
+      "forgetting batches",
+      (now) =>
+        client.query(
+          "delete from batch b using engine_cursor e where e.collector = b.collector and b.number < e.number - 100 and b.committed_us < $1",
+          [now - KEEP_BATCHES_US],
+        ),
+    ],
+  ];
   let watchedMs = 0;
   while (!stopping()) {
-    const more = await session.step();
+    const more = await isolating(client, care, () => session.step());
+    const failed = care.toTell.splice(0);
+    for (const one of session.takeIsolated())
+      if (await noteRuleFailure(client, one.ruleId, one.reason, one.stopped, nowUs())) failed.push(one);
+    await own.write(failed.map(sayIsolated));
     if (performance.now() - watchedMs > WATCH_MS) {
       watchedMs = performance.now();
-      const now = nowUs();
-      await own.write([
-        ...(await watchSenders(client, session.senderDirectory, now)),
-        ...(await watch.look(client, session.liveThroughUs, now)),
-      ]);
-      await uploads.look();
-      await remind(client, session.activeRules, now);
-      await saveNearness(client, session.nearness(NEAREST), now);
-      await writeHeartbeat(client, "engine", startedUs, now, {
-        memoryBytes: process.memoryUsage.rss(),
-        throughUs: session.liveThroughUs,
-      });
-      // what has been followed long ago is not needed any more; the newest stay, numbers continue from them
-      await client.query(
-        "delete from batch b using engine_cursor e where e.collector = b.collector and b.number < e.number - 100 and b.committed_us < $1",
-        [now - KEEP_BATCHES_US],
-      );
+      for (const [what, chore] of chores)
+        await chore(nowUs()).catch((e: unknown) => {
+          // one that is refused keeps neither the rules nor the other chores from going on
+          if (failureOf(e) === "outage") throw e;
+          log.warn({ err: e }, `${what} failed`);
+        });
     }
     if (!more) {
       await new Promise<void>((resolve) => {
@@ -85,3 +125,29 @@ async function follow(client: pg.Client, config: Config, startedUs: number, stop
   uploads.stop();
   await writeHeartbeat(client, "engine", startedUs, nowUs(), { stopped: true });
 }
+
+/**
+ * Runs a step of the session. A rule that fails is noted as stopped before the session ends; any other refusal makes the next sessions write
+ * finding by finding.
+ */
+async function isolating<T>(client: pg.Client, care: Care, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (e) {
+    if (e instanceof RuleFailure && failureOf(e.cause) !== "outage") {
+      await noteRuleFailure(client, e.ruleId, e.message, true, nowUs());
+      care.toTell.push({ ruleId: e.ruleId, reason: e.message, stopped: true });
+    } else if (failureOf(e) !== "outage") care.beCareful();
+    throw e;
+  }
+}
+
+const sayIsolated = ({ ruleId, reason, stopped }: Isolated): OwnObservation => ({
+  event: "rule-failing",
+  severity: stopped ? 2 : 3,
+  outcome: "failure",
+  subject: ruleId,
+  text: stopped
+    ? `The rule ${ruleId} failed and does not run any more: ${reason}. All others go on.`
+    : `A finding of the rule ${ruleId} could not be written and is left out: ${reason}.`,
+});

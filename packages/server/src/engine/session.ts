@@ -1,4 +1,11 @@
-import { LATENESS_US, type Rule, RuleEngine, ruleWindowUs, type StepResult } from "@halvik/core/correlation";
+import {
+  type ChangedState,
+  LATENESS_US,
+  type Rule,
+  RuleEngine,
+  ruleWindowUs,
+  type StepResult,
+} from "@halvik/core/correlation";
 import type { Filter } from "@halvik/core/filter";
 import type { HalvikRecord } from "@halvik/core/record";
 import { SenderDirectory } from "@halvik/core/senders";
@@ -26,6 +33,7 @@ import {
 } from "../store/engine-store.js";
 import { recordsInIdRange } from "../store/find-records.js";
 import { loadSenders } from "../store/senders.js";
+import type { Care, Isolated } from "./careful.js";
 import { Findings, type LateEvidence } from "./findings.js";
 
 const BATCHES_PER_STEP = 100;
@@ -59,13 +67,22 @@ export class EngineSession {
     private readonly cursors: Map<number, Cursor>,
     private readonly lanes: Map<string, number>,
     private readonly zone: string,
+    private readonly care: Care,
   ) {}
 
-  static async open(client: pg.Client, zone: string): Promise<EngineSession> {
+  private isolated: Isolated[] = [];
+
+  /** Rules and findings that failed since this was last asked. */
+  takeIsolated(): readonly Isolated[] {
+    return this.isolated.splice(0);
+  }
+
+  /** @param care what earlier sessions have learnt about writing findings */
+  static async open(client: pg.Client, zone: string, care: Care): Promise<EngineSession> {
     const directoryVersion = await versionOf(client);
     const directory = new SenderDirectory(await loadSenders(client, zone));
-    const { rules, version } = await loadRules(client);
-    const engine = new RuleEngine(rules, directory, { zone }, await loadCheckpoint(client, rules));
+    const { rules, version, stopped, broken } = await loadRules(client);
+    const engine = new RuleEngine(rules, directory, { zone }, await loadCheckpoint(client, rules, stopped));
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
     const lanes = await loadLanes(client);
     const findings = await Findings.load(client, zone);
@@ -80,7 +97,9 @@ export class EngineSession {
       cursors,
       lanes,
       zone,
+      care,
     );
+    session.isolated.push(...broken.map((b) => ({ ...b, stopped: true })));
     session.replayed = await session.replay();
     return session;
   }
@@ -176,12 +195,13 @@ export class EngineSession {
       const now = nowUs();
       for (const [finding, late] of amended) await this.findings.amend(this.client, finding, late, now);
       // one result at a time: within one, each episode is a finding of its own; across them, the same episode may come again
+      const isolated: Isolated[] = [];
+      const guard = this.care.guard(this.client, async (ruleId, reason) => {
+        isolated.push({ ruleId, reason, stopped: false });
+      });
       for (const { episodes } of results)
-        await this.findings.apply(this.client, episodes, this.rules, this.directory, now);
-      await saveStates(
-        this.client,
-        results.flatMap((r) => r.states),
-      );
+        await this.findings.apply(this.client, episodes, this.rules, this.directory, now, guard);
+      await this.saveStates(results.flatMap((r) => r.states));
       for (const collector of new Set(batches.map((b) => b.collector)))
         await saveCursor(this.client, this.cursors.get(collector)!);
       for (const [lane, watermark] of this.lanes) await saveLane(this.client, lane, watermark);
@@ -193,11 +213,24 @@ export class EngineSession {
       if (live !== undefined) await forgetCloses(this.client, live);
       await this.client.query("commit");
       this.replayed = [];
+      this.isolated.push(...isolated);
     } catch (e) {
       await this.client.query("rollback").catch(() => undefined);
       throw e;
     }
     return batches.length < waiting.length || waiting.length >= BATCHES_PER_STEP;
+  }
+
+  private async saveStates(states: readonly ChangedState[]): Promise<void> {
+    if (!this.care.isCareful) return saveStates(this.client, states);
+    const guard = this.care.ruleGuard(this.client);
+    for (const ruleId of new Set(states.map((s) => s.ruleId)))
+      await guard(ruleId, () =>
+        saveStates(
+          this.client,
+          states.filter((s) => s.ruleId === ruleId),
+        ),
+      );
   }
 
   /** @param going numbers of collectors that bring more than these batches */
@@ -304,7 +337,8 @@ export class EngineSession {
     const rulesVersion = await ruleVersion(this.client);
     if (directoryVersion === this.directoryVersion && rulesVersion === this.rulesVersion) return;
     this.directory = new SenderDirectory(await loadSenders(this.client, this.zone));
-    const { rules, version } = await loadRules(this.client);
+    const { rules, version, broken } = await loadRules(this.client);
+    this.isolated.push(...broken.map((b) => ({ ...b, stopped: true })));
     const { fresh, states } = this.engine.setRules(rules, this.directory, nowUs());
     this.rules = byId(rules);
     this.rulesVersion = version;

@@ -1,5 +1,6 @@
-import { closeSync, fsyncSync, openSync, renameSync, writeSync } from "node:fs";
+import { closeSync, existsSync, fsyncSync, openSync, readFileSync, renameSync, writeSync } from "node:fs";
 import { dirname } from "node:path";
+import type { z } from "zod";
 
 /**
  * Replaces a small file as a whole: whoever reads it, after whatever crash, finds what was there before or what is there now.
@@ -22,5 +23,15 @@ export function writeDurably(path: string, content: string | Uint8Array, mode = 
     fsyncSync(directory);
   } finally {
     closeSync(directory);
+  }
+}
+
+/** A file of our own as its schema has it; null where there is none, or where it is cut or damaged. */
+export function readJsonFile<T>(path: string, schema: z.ZodType<T>): T | null {
+  if (!existsSync(path)) return null;
+  try {
+    return schema.parse(JSON.parse(readFileSync(path, "utf8")));
+  } catch {
+    return null;
   }
 }

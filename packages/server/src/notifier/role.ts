@@ -1,10 +1,11 @@
 import type pg from "pg";
-import { DirectoryCache } from "../api/deps.js";
 import { Presenter } from "../api/presenter.js";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
+import { raiseEngineStopped } from "../engine/engine-stopped.js";
 import { dropRoot } from "../start/drop-root.js";
+import { DirectoryCache } from "../store/directory-cache.js";
 import { keepSession } from "../store/keep-session.js";
 import { writeHeartbeat } from "../store/status.js";
 import { mailerOf } from "./mailer.js";
@@ -30,7 +31,12 @@ async function tell(client: pg.Client, config: Config, startedUs: number, stoppi
   const beating = setInterval(() => void heartbeat({}).catch(() => undefined), HEARTBEAT_MS);
   try {
     await heartbeat({});
+    let watchedMs = 0;
     while (!stopping()) {
+      if (performance.now() - watchedMs > HEARTBEAT_MS) {
+        watchedMs = performance.now();
+        await raiseEngineStopped(client, startedUs, nowUs());
+      }
       const senders = await directory.get();
       const more = await planDeliveries(client, senders, nowUs());
       await sendDue({

@@ -25,12 +25,13 @@ export function runAsUser(): RunAs | null {
 /** The data directory, owned by the one who works in it, with room left on its disk. */
 export function prepareDataDir(config: Config, runAs: RunAs | null): void {
   const dir = config.HALVIK_DATA_DIR;
+  const own = [dir, join(dir, "spool"), join(dir, "quarantine")];
   try {
-    mkdirSync(join(dir, "spool"), { recursive: true, mode: 0o700 });
+    for (const path of own) mkdirSync(path, { recursive: true, mode: 0o700 });
   } catch (e) {
     throw new StartError(`the data directory ${dir} cannot be made: ${(e as Error).message}`);
   }
-  if (runAs) for (const path of [dir, join(dir, "spool")]) chownSync(path, runAs.uid, runAs.gid);
+  if (runAs) for (const path of own) chownSync(path, runAs.uid, runAs.gid);
   const { bavail, bsize } = statfsSync(dir);
   if (bavail * bsize < LEAST_FREE_BYTES)
     throw new StartError(

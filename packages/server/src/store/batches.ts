@@ -188,11 +188,7 @@ export class BatchWriter {
     await this.keepRaw(records);
   }
 
-  private async number(
-    batch: Omit<Batch, "records">,
-    records: readonly StoredContent[],
-    nowUs: number,
-  ): Promise<void> {
+  private async number(batch: Omit<Batch, "records">, records: readonly StoredContent[], nowUs: number): Promise<void> {
     const first = records[0];
     const last = records[records.length - 1];
     await this.client.query(

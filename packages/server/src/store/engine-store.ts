@@ -85,10 +85,31 @@ export async function saveCursor(
   );
 }
 
-export async function loadRules(db: Queryable): Promise<{ rules: Rule[]; version: number }> {
+export interface LoadedRules {
+  readonly rules: Rule[];
+  readonly version: number;
+  /** Those that failed and wait for someone to look at them. */
+  readonly stopped: readonly string[];
+  /** Those whose text is no rule, with the reason. */
+  readonly broken: readonly { readonly ruleId: string; readonly reason: string }[];
+}
+
+/** The rules that run. */
+export async function loadRules(db: Queryable): Promise<LoadedRules> {
   const change = await db.query<{ version: number }>("select version from rule_change");
-  const { rows } = await db.query<{ body: unknown }>("select body from rule order by id");
-  return { rules: rows.map((r) => Rule.parse(r.body)), version: change.rows[0]!.version };
+  const { rows } = await db.query<{ id: string; body: unknown; stopped: boolean }>(
+    "select r.id, r.body, coalesce(f.stopped, false) as stopped from rule r left join rule_failure f on f.rule_id = r.id and f.version = r.version order by r.id",
+  );
+  const rules: Rule[] = [];
+  const broken: { ruleId: string; reason: string }[] = [];
+  for (const { id, body, stopped } of rows) {
+    if (stopped) continue;
+    const rule = Rule.safeParse(body);
+    if (rule.success) rules.push(rule.data);
+    else broken.push({ ruleId: id, reason: rule.error.issues[0]?.message ?? "no rule" });
+  }
+  const stopped = [...rows.filter((r) => r.stopped).map((r) => r.id), ...broken.map((b) => b.ruleId)];
+  return { rules, version: change.rows[0]!.version, stopped, broken };
 }
 
 export async function ruleVersion(db: Queryable): Promise<number> {
@@ -118,16 +139,22 @@ async function keptVersions(db: Queryable, ruleIds: readonly string[]): Promise<
 }
 
 /** What the engine goes on from: states of these rules, and of earlier versions that left something open. Other states are dropped. */
-export async function loadCheckpoint(db: Queryable, rules: readonly Rule[]): Promise<Checkpoint> {
+export async function loadCheckpoint(
+  db: Queryable,
+  rules: readonly Rule[],
+  /** Rules whose states are left alone and not read: they failed. */
+  except: readonly string[],
+): Promise<Checkpoint> {
   const known = rules.map((rule) => ({ rule, logic: logicOf(rule), hash: logicHash(logicOf(rule)) }));
   const current = known.filter((k) => k.rule.enabled);
   await db.query(
-    `delete from engine_state s where (s.state->'open' = 'null' or s.logic = '') and not exists (
+    `delete from engine_state s where not (s.rule_id = any($4::text[])) and (s.state->'open' = 'null' or s.logic = '') and not exists (
        select from unnest($1::text[], $2::text[], $3::boolean[]) r (id, logic, counts) where r.id = s.rule_id and (r.logic = s.logic or (s.logic = '' and r.counts)))`,
-    [current.map((k) => k.rule.id), current.map((k) => k.hash), current.map((k) => k.rule.kind === "count")],
+    [current.map((k) => k.rule.id), current.map((k) => k.hash), current.map((k) => k.rule.kind === "count"), except],
   );
   const { rows } = await db.query<{ rule_id: string; lane: string; key: string; logic: string; state: SavedRun }>(
-    "select rule_id, lane, key, logic, state from engine_state",
+    "select rule_id, lane, key, logic, state from engine_state where not (rule_id = any($1::text[]))",
+    [except],
   );
   const logics = new Map(known.map((k) => [`${k.rule.id} ${k.hash}`, k.logic]));
   // before there was a logic beside them, all counted

@@ -1,7 +1,7 @@
-import type { Count, FlowFacts, HalvikRecord, Severity } from "@halvik/core/record";
+import type { FlowFacts, HalvikRecord, Severity } from "@halvik/core/record";
 import { ACTIONS, emptyContent, OUTCOMES, TIME_REASONS } from "@halvik/core/record";
 import type { CopyType } from "./copy-binary.js";
-import { canonical, dataOrNull, marksOfBits, marksToBits, type StoredContent } from "./record-columns.js";
+import { canonical, countOf, dataOrNull, marksOfBits, marksToBits, type StoredContent } from "./record-columns.js";
 
 /** The severity of every flow (`semantics.md` 14). */
 export const FLOW_SEVERITY: Severity = 6;
@@ -77,9 +77,12 @@ export const FLOW_COLUMNS: readonly {
 export const FLOW_COPY_TYPES: readonly CopyType[] = FLOW_COLUMNS.map((c) => c.copy);
 export const FLOW_COPY_COLUMNS = FLOW_COLUMNS.map((c) => c.name).join(", ");
 
+/** What may exceed 2^53. */
+const AS_TEXT = new Set(["id", "bytes", "packets", "reverse_bytes", "reverse_packets"]);
+
 /** What SELECT asks of a flow segment. */
 const selected = ({ name, copy }: (typeof FLOW_COLUMNS)[number]): string =>
-  name === "id" ? "r.id::text as id" : copy === "inet" ? `host(r.${name}) as ${name}` : `r.${name}`;
+  AS_TEXT.has(name) ? `r.${name}::text as ${name}` : copy === "inet" ? `host(r.${name}) as ${name}` : `r.${name}`;
 export const FLOW_SELECT_COLUMNS = FLOW_COLUMNS.map(selected).join(", ");
 
 /** What no field of the filter language shows: rules do without. */
@@ -110,16 +113,16 @@ export interface FlowRow {
   time: number;
   received: number;
   start: number | null;
-  bytes: Count | null;
-  packets: Count | null;
+  bytes: string | null;
+  packets: string | null;
   ingress: number | null;
   egress: number | null;
   src_as: number | null;
   dst_as: number | null;
   domain: number | null;
   sequence: number | null;
-  reverse_bytes: Count | null;
-  reverse_packets: Count | null;
+  reverse_bytes: string | null;
+  reverse_packets: string | null;
   sender: number;
   src_port: number | null;
   dst_port: number | null;
@@ -161,8 +164,8 @@ export function toFlowRecord(row: FlowRow): HalvikRecord {
   content.srcPort = row.src_port;
   content.dstPort = row.dst_port;
   content.protocol = row.protocol;
-  content.bytes = row.bytes;
-  content.packets = row.packets;
+  content.bytes = countOf(row.bytes);
+  content.packets = countOf(row.packets);
   content.flow = {
     startUs: row.start,
     ingress: row.ingress,
@@ -178,8 +181,8 @@ export function toFlowRecord(row: FlowRow): HalvikRecord {
     vlan: row.vlan,
     direction: row.direction,
     application: row.application,
-    reverseBytes: row.reverse_bytes,
-    reversePackets: row.reverse_packets,
+    reverseBytes: countOf(row.reverse_bytes),
+    reversePackets: countOf(row.reverse_packets),
     samplingRate: row.sampling ?? 1,
     domain: row.domain ?? 0,
     sequence: row.sequence ?? 0,

@@ -1,9 +1,13 @@
 import type { FlowDecoder, SavedDomain } from "@halvik/core/flow";
+import { fitText } from "@halvik/core/normalise";
 import type { Decoders, Undecodable } from "../collector/decoders.js";
 import type { Queryable } from "./pool.js";
 
 /** Samples kept of each endpoint. */
 const SAMPLES_PER_ENDPOINT = 20;
+const MAX_MESSAGE = 500;
+/** What the column holds. */
+const MAX_OFFSET = 0x7fff_ffff;
 
 /** Keeps the last samples of what could not be read. */
 export async function keepUndecodable(db: Queryable, samples: readonly Undecodable[]): Promise<void> {
@@ -16,8 +20,8 @@ export async function keepUndecodable(db: Queryable, samples: readonly Undecodab
       samples.map((s) => s.arrival.receivedUs),
       samples.map((s) => s.arrival.peer),
       samples.map((s) => s.problem.code),
-      samples.map((s) => s.problem.message),
-      samples.map((s) => s.problem.offset),
+      samples.map((s) => fitText(s.problem.message, MAX_MESSAGE)),
+      samples.map((s) => Math.min(s.problem.offset, MAX_OFFSET)),
       samples.map((s) => Buffer.from(s.arrival.bytes)),
     ],
   );

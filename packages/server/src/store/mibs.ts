@@ -2,7 +2,7 @@ import { readdirSync, readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { MibError, type MibModule, MibNames, type MibProblem, parseMib } from "@halvik/core/mib";
+import { type MibModule, MibNames, type MibProblem, parseMib } from "@halvik/core/mib";
 import type { Queryable } from "./pool.js";
 
 const require = createRequire(import.meta.url);
@@ -45,12 +45,12 @@ export async function loadMibNames(db: Queryable): Promise<MibNames> {
   return namesWith(rows.flatMap((r) => tryParse(r.source)));
 }
 
+/** A module that cannot be read any more, for whatever reason, is set aside: it must not keep anyone from starting. */
 function tryParse(source: string): MibModule[] {
   try {
     return parseMib(source);
-  } catch (e) {
-    if (e instanceof MibError) return [];
-    throw e;
+  } catch {
+    return [];
   }
 }
 

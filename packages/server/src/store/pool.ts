@@ -2,12 +2,8 @@ import pg from "pg";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
 
-const INT8 = 20;
-// counts and µs mostly fit a number, and are a bigint where they do not; record ids never fit and are always selected as text
-pg.types.setTypeParser(INT8, (text) => {
-  const n = Number(text);
-  return Number.isSafeInteger(n) ? n : BigInt(text);
-});
+// counts and µs fit a number; record ids and the octets and packets of records do not and are always selected as text
+pg.defaults.parseInt8 = true;
 
 export const DB_OWNER = "halvik";
 export const DB_WEB = "halvik_web";

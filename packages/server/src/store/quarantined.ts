@@ -65,11 +65,7 @@ export async function listQuarantined(db: Queryable): Promise<QuarantinedRow[]> 
 }
 
 /** @returns whether there is such a file that waits for a decision */
-export async function decideQuarantined(
-  db: Queryable,
-  file: string,
-  state: "again" | "given up",
-): Promise<boolean> {
+export async function decideQuarantined(db: Queryable, file: string, state: "again" | "given up"): Promise<boolean> {
   const changed = await db.query(
     "update quarantined set state = $2 where file = $1 and state = 'kept' and (what = 'records' or $2 = 'given up')",
     [file, state],

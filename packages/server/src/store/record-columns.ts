@@ -9,6 +9,7 @@ import {
   type Mark,
   OUTCOMES,
   type RecordContent,
+  readCount,
   type Severity,
   severityName,
   TIME_REASONS,
@@ -117,9 +118,12 @@ export const marksOfBits = (bits: number): readonly Mark[] =>
 export const COPY_TYPES: readonly CopyType[] = RECORD_COLUMNS.map((c) => c.copy);
 export const COPY_COLUMNS = RECORD_COLUMNS.map((c) => c.name).join(", ");
 
-/** What SELECT asks for: ids as text, addresses without prefix length. */
+/** What may exceed 2^53. */
+const AS_TEXT = new Set(["id", "copy_of", "bytes", "packets"]);
+
+/** What SELECT asks for: ids and counts as text, addresses without prefix length. */
 const selected = (name: string): string =>
-  name === "id" || name === "copy_of"
+  AS_TEXT.has(name)
     ? `r.${name}::text as ${name}`
     : name === "src" || name === "dst"
       ? `host(r.${name}) as ${name}`
@@ -161,8 +165,8 @@ export interface RecordRow {
   interface: string | null;
   device_time: string | null;
   original_severity: string | null;
-  bytes: Count | null;
-  packets: Count | null;
+  bytes: string | null;
+  packets: string | null;
   src: string | null;
   dst: string | null;
   other_addresses: string[] | null;
@@ -207,8 +211,8 @@ export function toRecord(row: RecordRow): HalvikRecord {
     dstPort: row.dst_port,
     protocol: row.protocol,
     interface: row.interface,
-    bytes: row.bytes,
-    packets: row.packets,
+    bytes: countOf(row.bytes),
+    packets: countOf(row.packets),
     flow: null,
     translated: row.translated,
     otherAddresses: (row.other_addresses ?? []).map((a) => canonical(a)),
@@ -221,6 +225,9 @@ export function toRecord(row: RecordRow): HalvikRecord {
     problem: row.problem,
   };
 }
+
+/** A count as the driver gives it. */
+export const countOf = (text: string | null): Count | null => (text === null ? null : readCount(text));
 
 /** PostgreSQL writes `::1.2.3.4` where RFC 5952 has `::102:304`; the rest is alike. */
 export function canonical<T extends string | null>(address: T): T {

@@ -4,12 +4,14 @@ import pino from "pino";
 import request from "supertest";
 import { createToken } from "../access/people.js";
 import { createApp } from "../api/app.js";
-import { DirectoryCache } from "../api/deps.js";
 import { LiveFeed } from "../api/live-feed.js";
 import { Presenter } from "../api/presenter.js";
+import { DirectoryCache } from "../store/directory-cache.js";
 import { createModels } from "../store/models.js";
 import { connectionOf, createPool } from "../store/pool.js";
 import { TermIndex } from "../store/term-index.js";
+import { askedOf, questions } from "../work/questions.js";
+import { webThreads } from "../work/web-threads.js";
 import type { TestInstance } from "./test-database.js";
 
 /** The API on a test's own database, asked as the web role is, with a token that may read and one that may act. */
@@ -30,14 +32,20 @@ export class TestApi {
     await owner.close();
     const models = createModels(config, secrets, "web");
     const db = createPool(connectionOf(config, secrets, "web"), 4, 10_000);
+    const directory = new DirectoryCache(db, "UTC");
+    const terms = new TermIndex();
+    const { work, rehearsals } = webThreads(connectionOf(config, secrets, "web"), "UTC", 10_000);
     const app = createApp(
       {
         config,
         db,
-        directory: new DirectoryCache(db, "UTC"),
+        directory,
         presenter: new Presenter(db),
         feed: new LiveFeed(connectionOf(config, secrets, "web"), db, log),
-        terms: new TermIndex(),
+        terms,
+        ask: askedOf(questions(db, directory, terms), work),
+        work,
+        rehearsals,
         version: "test",
       },
       models,
@@ -46,6 +54,7 @@ export class TestApi {
       log,
     );
     return new TestApi(app, db, reader, actor, async () => {
+      await Promise.all([work.close(), rehearsals.close()]);
       await models.close();
       await db.end();
     });

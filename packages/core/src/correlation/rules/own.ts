@@ -51,6 +51,38 @@ export const OWN_RULES: readonly RuleInput[] = [
     "{host} sends more than its cap lets through",
     { by: "quiet", seconds: FIVE_MINUTES },
   ),
+  own(
+    "halvik-quarantine",
+    "Records the store refuses",
+    "batch-quarantined",
+    "error",
+    "{host} keeps records in quarantine: the store refused them",
+    { by: "quiet", seconds: FIVE_MINUTES },
+  ),
+  own(
+    "halvik-spool-damaged",
+    "The spool is damaged",
+    "spool-damaged",
+    "error",
+    "Part of what {host} kept on disk cannot be read back",
+    { by: "quiet", seconds: FIVE_MINUTES },
+  ),
+  own("halvik-rule-failing", "A rule fails", "rule-failing", "error", "The rule {host} fails", {
+    by: "quiet",
+    seconds: 900,
+  }),
+  own("halvik-clock", "The clock was set", "clock-jumped", "warning", "The clock of {host} was set", {
+    by: "quiet",
+    seconds: FIVE_MINUTES,
+  }),
+  own(
+    "halvik-database",
+    "PostgreSQL was started again",
+    "database-restarted",
+    "error",
+    "PostgreSQL had ended and was started again",
+    { by: "quiet", seconds: FIVE_MINUTES },
+  ),
   {
     ...own(
       "halvik-sign-in",

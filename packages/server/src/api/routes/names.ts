@@ -18,7 +18,6 @@ import {
   sentenceNames,
   WINDOWS_MEANINGS,
 } from "@halvik/core/meaning";
-import { MibError } from "@halvik/core/mib";
 import { parseNetwork } from "@halvik/core/net";
 import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
 import { z } from "zod";
@@ -26,14 +25,17 @@ import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
 import { addModules, listModules, namedBy } from "../../store/mibs.js";
 import { loadApplications } from "../../store/names.js";
+import type { CheckedModule } from "../../work/checks.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
 
 const MAX_UNNAMED = 50;
+const MAX_MODULES = 500;
+const CHECK_MS = 15_000;
 
 /** What turns codes into words: meanings of events, severities, SNMP modules, applications. All apply to history at once. */
-export const nameRoutes = ({ db, directory, presenter }: Deps) => {
+export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
   const meanings = async () => {
     const own = (
       await db.query<OwnMeaning>("select kind, code, severity, category, outcome, sentence, next from own_meaning")
@@ -182,14 +184,19 @@ export const nameRoutes = ({ db, directory, presenter }: Deps) => {
       body: NewMib,
       answer: MibList,
       handle: async ({ body, actor }) => {
-        try {
-          const added = await addModules(db, body.source, actor.name, nowUs());
-          await audit(actor.name, "SNMP modules added", { names: added });
-        } catch (e) {
-          if (e instanceof MibError)
-            throw new AppError("BAD_REQUEST", e.message, { field: "source", line: e.line, column: e.column });
-          throw e;
-        }
+        // in a thread first: whoever uses a module has to read it, the collector too
+        const checked = await work.run<CheckedModule>("mib", body.source, CHECK_MS);
+        if (!checked.ok)
+          throw new AppError("BAD_REQUEST", checked.message, {
+            field: "source",
+            line: checked.line,
+            column: checked.column,
+          });
+        const { rows } = await db.query<{ n: number }>("select count(*)::int as n from mib_module");
+        if (rows[0]!.n + checked.modules.length > MAX_MODULES)
+          throw new AppError("CONFLICT", `there are ${rows[0]!.n} modules; at most ${MAX_MODULES} can be kept`);
+        const added = await addModules(db, body.source, actor.name, nowUs());
+        await audit(actor.name, "SNMP modules added", { names: added });
         return mibs();
       },
     }),

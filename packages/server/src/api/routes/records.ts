@@ -12,7 +12,7 @@ import {
   ValuesQuery,
   WhyNothing,
 } from "@halvik/core/contract";
-import { compileFilter, readFilter as filterInWords } from "@halvik/core/filter";
+import { readFilter as filterInWords } from "@halvik/core/filter";
 import { type FieldName, type Severity, severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
@@ -20,12 +20,10 @@ import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
 import { exportRecords } from "../../exchange/export-records.js";
 import { coverageOf } from "../../store/coverage.js";
-import { fieldValues, hasValues, type ValuesOf } from "../../store/field-values.js";
-import { findRecord, recordsInIdRange } from "../../store/find-records.js";
-import { histogram } from "../../store/histogram.js";
+import { hasValues, type ValuesOf } from "../../store/field-values.js";
+import { findRecord } from "../../store/find-records.js";
 import { incidentsWithRecord } from "../../store/incidents.js";
-import { type PageKey, searchRecords } from "../../store/search.js";
-import { whyNothing } from "../../store/why-nothing.js";
+import type { PageKey } from "../../store/search.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import type { NewIds } from "../live-feed.js";
@@ -49,7 +47,7 @@ const WIDTHS_US = [1, 2, 5, 10, 15, 30]
   );
 
 export const recordRoutes = (deps: Deps) => {
-  const { db, directory, presenter, feed, terms } = deps;
+  const { db, directory, presenter, feed, terms, ask } = deps;
   return [
     route({
       method: "get",
@@ -62,16 +60,14 @@ export const recordRoutes = (deps: Deps) => {
         const started = performance.now();
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
-        const page = await searchRecords(db, {
+        const page = await ask(filter).page({
           filter,
           ...readWindow(query, now),
           limit: query.limit,
           cursor: readCursor(query.cursor),
           direction: query.direction,
-          directory: senders,
           nowUs: now,
           budgetMs: SEARCH_BUDGET_MS,
-          terms,
         });
         const present = await presenter.present(senders);
         return {
@@ -93,18 +89,20 @@ export const recordRoutes = (deps: Deps) => {
       handle: async ({ query, actor }) => {
         const started = performance.now();
         const now = nowUs();
-        const { filter, senders } = await readFilter(deps, actor, query);
+        const { filter } = await readFilter(deps, actor, query);
         const { fromUs, toUs } = readWindow(query, now);
         const widthUs = WIDTHS_US.find((w) => w >= (toUs - fromUs) / query.buckets) ?? WIDTHS_US[WIDTHS_US.length - 1]!;
         const window =
           query.whole === "window"
             ? { fromUs, toUs }
             : { fromUs: Math.floor(fromUs / widthUs) * widthUs, toUs: Math.ceil(toUs / widthUs) * widthUs };
-        const answer = await histogram(
-          db,
-          { filter, ...window, directory: senders, nowUs: now, budgetMs: HISTOGRAM_BUDGET_MS, terms },
+        const answer = await ask(filter).histogram({
+          filter,
+          ...window,
+          nowUs: now,
+          budgetMs: HISTOGRAM_BUDGET_MS,
           widthUs,
-        );
+        });
         return {
           widthSeconds: widthUs / US_PER_SECOND,
           buckets: answer.buckets.map((b) => ({ from: formatUs(b.fromUs), count: b.count, errors: b.errors })),
@@ -128,12 +126,14 @@ export const recordRoutes = (deps: Deps) => {
         const started = performance.now();
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
-        const answer = await fieldValues(
-          db,
-          { filter, ...readWindow(query, now), directory: senders, nowUs: now, budgetMs: HISTOGRAM_BUDGET_MS, terms },
-          readValuesOf(query),
-          query.top,
-        );
+        const answer = await ask(filter).values({
+          filter,
+          ...readWindow(query, now),
+          nowUs: now,
+          budgetMs: HISTOGRAM_BUDGET_MS,
+          of: readValuesOf(query),
+          top: query.top,
+        });
         return {
           ...answer,
           values: answer.values.map((v) => ({ ...v, label: labelOf(query.field, v.value, senders) })),
@@ -152,14 +152,12 @@ export const recordRoutes = (deps: Deps) => {
       answer: WhyNothing,
       handle: async ({ query, actor }) => {
         const now = nowUs();
-        const { filter, senders } = await readFilter(deps, actor, query);
-        const why = await whyNothing(db, {
+        const { filter } = await readFilter(deps, actor, query);
+        const why = await ask(filter).whyNothing({
           filter,
           ...readWindow(query, now),
-          directory: senders,
           nowUs: now,
           budgetMs: SEARCH_BUDGET_MS,
-          terms,
         });
         return {
           parts: why.parts.map(({ start, end, near, ...part }) => ({
@@ -248,19 +246,7 @@ export const recordRoutes = (deps: Deps) => {
         const tell = async (ids: NewIds) => {
           const now = nowUs();
           const { filter, senders } = await readFilter(deps, actor, query);
-          const rows = await recordsInIdRange(
-            db,
-            ids.low,
-            ids.high,
-            filter,
-            senders,
-            now,
-            LIVE_MAX_LINES * 5,
-            "people",
-          );
-          const records = rows
-            .filter(compileFilter(filter, { directory: senders, nowUs: now }))
-            .sort((x, y) => y.timeUs - x.timeUs);
+          const records = await ask(filter).live({ filter, ...ids, nowUs: now, most: LIVE_MAX_LINES * 5 });
           if (records.length === 0) return;
           const lines = records.slice(0, LIVE_MAX_LINES).map(await presenter.present(senders));
           res.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);

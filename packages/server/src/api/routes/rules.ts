@@ -8,26 +8,39 @@ import {
   RuleSwitch,
   RuleText,
 } from "@halvik/core/contract";
-import { conditionsOf, logicOf, Rule, sayRule, testFailures, tryRule } from "@halvik/core/correlation";
+import { conditionsOf, logicOf, Rule, sayRule, sayTestFailure, tryRule } from "@halvik/core/correlation";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
 import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
-import { type Rehearsed, rehearse } from "../../engine/rehearse.js";
-import { type RuleIssue, readRule, writeRule } from "../../exchange/rule-text.js";
+import type { RehearsalProgress, Rehearsed } from "../../engine/rehearse.js";
+import { type RuleIssue, writeRule } from "../../exchange/rule-text.js";
 import { saveRule } from "../../start/setup-database.js";
 import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions } from "../../store/rules.js";
+import type { CheckedRule, TestOutcome } from "../../work/checks.js";
+import type { RehearsalAsked } from "../../work/questions.js";
 import { blindConditions } from "../blindness.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
 import { readWindow } from "../window.js";
 
+const CHECK_MS = 15_000;
+/** A page of a rehearsal takes a second or two. */
+const REHEARSAL_SILENT_MS = 60_000;
+
 const params = z.object({ id: z.string().max(63) });
 
 export const ruleRoutes = (deps: Deps) => {
-  const { db, directory, terms, config } = deps;
+  const { db, directory, work, rehearsals } = deps;
+  /** Reads what somebody wrote, in a thread: reading and trying it may take as long as they like. */
+  const check = (text: string) => work.run<CheckedRule>("rule", text, CHECK_MS);
+  const mustRead = async (text: string): Promise<Rule> => {
+    const { rule, issues } = await check(text);
+    if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
+    return rule;
+  };
 
   const detail = async (id: string) => {
     const row = await loadRule(db, id);
@@ -89,12 +102,12 @@ export const ruleRoutes = (deps: Deps) => {
       body: RuleText,
       answer: RuleCheck,
       handle: async ({ body }) => {
-        const { rule, issues } = readRule(body.text);
+        const { rule, issues, tests } = await check(body.text);
         if (rule === null) return { issues, sentence: "", tests: [], blind: [] };
         return {
           issues: [],
           sentence: sayRule(rule),
-          tests: outcomes(rule),
+          tests,
           blind: await blindConditions(deps, rule, nowUs()),
         };
       },
@@ -107,8 +120,9 @@ export const ruleRoutes = (deps: Deps) => {
       body: RuleText,
       answer: RuleDetail,
       handle: async ({ body, actor }) => {
-        const rule = mustRead(body.text);
-        const failures = testFailures(rule);
+        const { rule, issues, tests } = await check(body.text);
+        if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
+        const failures = tests.filter((t) => !t.passes).map(sayTestFailure);
         if (failures.length > 0) throw new AppError("TESTS_FAIL", failures.join("; "));
         const before = await loadRule(db, rule.id);
         await saveRule(rule, actor.name);
@@ -144,9 +158,11 @@ export const ruleRoutes = (deps: Deps) => {
       body: RehearseQuery,
       answer: { type: "application/x-ndjson" },
       handle: async ({ body, res }) => {
-        const rules = [mustRead(body.text), ...(body.against === undefined ? [] : [mustRead(body.against)])];
+        const rules = [
+          await mustRead(body.text),
+          ...(body.against === undefined ? [] : [await mustRead(body.against)]),
+        ];
         const window = readWindow(body, nowUs());
-        const senders = await directory.get();
         res.writeHead(200, {
           "content-type": "application/x-ndjson",
           "cache-control": "no-store",
@@ -156,12 +172,8 @@ export const ruleRoutes = (deps: Deps) => {
         res.on("close", () => {
           gone = true;
         });
-        for await (const step of rehearse(db, rules, {
-          ...window,
-          directory: senders,
-          zone: config.HALVIK_ZONE,
-          terms,
-        })) {
+        const asked: RehearsalAsked = { rules, window };
+        for await (const step of rehearsals.follow<RehearsalProgress>("rehearsal", asked, REHEARSAL_SILENT_MS)) {
           if (gone) return undefined;
           const [first, second] = step.versions;
           const line: RehearsalStep = {
@@ -201,15 +213,9 @@ const summed = (v: Rehearsed, done: boolean) => ({
     : [],
 });
 
-function mustRead(text: string): Rule {
-  const { rule, issues } = readRule(text);
-  if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
-  return rule;
-}
-
 const sayIssue = ({ path, message }: RuleIssue): string => (path === "" ? message : `${path}: ${message}`);
 
-const outcomes = (rule: Rule) =>
+const outcomes = (rule: Rule): TestOutcome[] =>
   rule.tests.map((t) => {
     const { raised, passes } = tryRule(rule, t);
     return { name: t.name, raises: t.raises, raised, passes };

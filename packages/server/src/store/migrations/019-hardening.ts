@@ -30,8 +30,11 @@ create table quarantined (
 
 create table rule_failure (
   rule_id text primary key, version integer not null, since_us bigint not null, last_us bigint not null,
-  times integer not null default 1, reason text not null
+  times integer not null default 1, reason text not null,
+  -- it does not run any more; else only some of its findings are left out
+  stopped boolean not null
 );
+create trigger bump after delete on rule_failure for each statement execute function bump_rules();
 
 do $$ begin
   if exists (select from pg_roles where rolname = 'halvik_web') then

@@ -1,6 +1,6 @@
 import type { RecordJson } from "@halvik/core/contract";
 import type { Filter } from "@halvik/core/filter";
-import { FIELDS, type FieldName } from "@halvik/core/record";
+import { countFromJson, FIELDS, type FieldName } from "@halvik/core/record";
 import { bytesText, endText } from "@halvik/core/sentence";
 import { Fragment, type ReactNode } from "react";
 import { safeText } from "../../ui/safe-text";
@@ -52,9 +52,14 @@ const COMPOSED: readonly ListColumn[] = [
     name: "bytes",
     width: "78px",
     right: true,
-    cell: (r) => `${r.flow?.samplingRate ? "≈ " : ""}${r.bytes === undefined ? "" : bytesText(r.bytes)}`,
+    cell: (r) => `${r.flow?.samplingRate ? "≈ " : ""}${r.bytes === undefined ? "" : bytesText(countFromJson(r.bytes))}`,
   },
-  { name: "packets", width: "66px", right: true, cell: (r) => r.packets?.toLocaleString("en") ?? "" },
+  {
+    name: "packets",
+    width: "66px",
+    right: true,
+    cell: (r) => (r.packets === undefined ? "" : countFromJson(r.packets).toLocaleString("en")),
+  },
   {
     name: "in → out",
     width: "minmax(0,0.7fr)",

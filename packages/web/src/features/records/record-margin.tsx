@@ -1,4 +1,5 @@
 import type { RecordDetail, RecordJson } from "@halvik/core/contract";
+import { countFromJson } from "@halvik/core/record";
 import { bytesText, endText } from "@halvik/core/sentence";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
@@ -153,9 +154,11 @@ function Fields({ record, actions }: { record: RecordJson; actions: PivotActions
             ["translated", translatedText(record)],
             [
               "bytes",
-              record.bytes === undefined ? null : `${record.bytes.toLocaleString("en")} (${bytesText(record.bytes)})`,
+              record.bytes === undefined
+                ? null
+                : `${countFromJson(record.bytes).toLocaleString("en")} (${bytesText(countFromJson(record.bytes))})`,
             ],
-            ["packets", record.packets?.toLocaleString("en")],
+            ["packets", record.packets === undefined ? null : countFromJson(record.packets).toLocaleString("en")],
             ["interface", value("interface", record.interface)],
             ["addresses", list("address", record.otherAddresses)],
             ["came by", `${record.endpoint}${record.marks?.length ? ` · ${record.marks.join(", ")}` : ""}`],
@@ -247,7 +250,7 @@ function FlowFactsList({ record, actions }: { record: RecordJson; actions: Pivot
             "other way",
             f.reverseBytes === undefined
               ? null
-              : `${bytesText(f.reverseBytes)} in ${f.reversePackets?.toLocaleString("en") ?? "?"} packets`,
+              : `${bytesText(countFromJson(f.reverseBytes))} in ${f.reversePackets === undefined ? "?" : countFromJson(f.reversePackets).toLocaleString("en")} packets`,
           ],
           ["exporter’s", `stream ${f.domain ?? 0}, datagram ${f.sequence ?? 0}`],
         ]}
