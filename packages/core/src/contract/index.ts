@@ -63,4 +63,4 @@ export {
   RuleText,
 } from "./rules.js";
 export { AdmitNetwork, SenderChange, SenderFacts, SenderJson, SenderList } from "./senders.js";
-export { Health, Intake, Job, NewPassword, Session, SignIn, Summary } from "./status.js";
+export { Health, HealthDetails, Intake, Job, NewPassword, Session, SignIn, Summary } from "./status.js";

@@ -11,14 +11,20 @@ export const Job = z.object({
   message: z.string(),
 });
 
-export const Health = z.object({
-  state: z.enum(["ok", "degraded"]),
+const HealthState = z.enum(["ok", "degraded", "down"]);
+export const HealthDetails = z.object({
+  state: HealthState,
   database: z.boolean(),
   roles: z.array(z.object({ role: z.string(), running: z.boolean(), heartbeat: TimeText })),
+  /** What is not as it should be, a sentence each. */
+  troubles: z.array(z.string()),
+  engineBehindSeconds: z.number().nullable(),
   jobs: z.array(Job),
   version: z.string(),
 });
-export type Health = z.infer<typeof Health>;
+export type HealthDetails = z.infer<typeof HealthDetails>;
+/** The state alone for those who have not signed in. */
+export const Health = z.union([HealthDetails, z.object({ state: HealthState })]);
 
 /** The figures of the frame's top line and of Now. */
 export const Summary = z.object({
@@ -83,7 +89,11 @@ export const Intake = z.object({
 export type Intake = z.infer<typeof Intake>;
 
 export const SignIn = z.object({ name: z.string().min(1).max(120), password: z.string().min(1).max(1_000) });
-export const NewPassword = z.object({ password: z.string().min(12, "at least 12 characters").max(1_000) });
+export const NewPassword = z.object({
+  /** The one that holds now: whoever has only the session may not take the account. */
+  current: z.string().min(1).max(1_000),
+  password: z.string().min(12, "at least 12 characters").max(1_000),
+});
 export const Session = z.object({
   name: z.string(),
   display: z.string(),

@@ -1,3 +1,4 @@
+import { US_PER_DAY } from "@halvik/core/time";
 import { col, fn, where } from "sequelize";
 import { nowUs } from "../config/clock.js";
 import { Audit, Person, Token } from "../store/models.js";
@@ -14,34 +15,73 @@ const byName = (name: string) => Person.findOne({ where: where(fn("lower", col("
 // verifying against this takes as long for names that do not exist
 const NOBODY = hashPassword("nobody has this password");
 
-/** The person with this name and password, or null; takes the same time either way. */
+const ONE_TIME_US = 3 * US_PER_DAY;
+
+/** The person with this name and password, or null; takes the same time either way. A one-time password runs out. */
 export async function checkSignIn(name: string, password: string): Promise<Person | null> {
   const person = await byName(name);
   const matches = await passwordMatches(person?.passwordHash ?? (await NOBODY), password);
-  return person && matches && !person.disabled ? person : null;
+  if (!person || !matches || person.disabled) return null;
+  return person.oneTimeUntilUs !== null && person.oneTimeUntilUs < nowUs() ? null : person;
 }
 
-/** Makes a person, or gives an existing one a new password; it must be changed at the first sign-in. */
-export async function resetPerson(name: string, role: Person["role"] | null): Promise<string> {
+/** Makes a person. @returns the one-time password. @throws when there is one whose name reads alike */
+export async function addPerson(name: string, role: Person["role"]): Promise<string> {
+  const known = await byName(name);
+  if (known)
+    throw new Error(`there is an account “${known.name}” already; “user reset ${known.name}” gives it a new password`);
   const password = oneTimePassword();
-  const passwordHash = await hashPassword(password);
-  const person = await byName(name);
-  if (person) await person.update({ passwordHash, mustChange: true, disabled: false, ...(role ? { role } : {}) });
-  else
-    await Person.create({
-      name,
-      display: name,
-      role: role ?? "analyst",
-      passwordHash,
-      mustChange: true,
-      createdUs: nowUs(),
-    });
+  const now = nowUs();
+  await Person.create({
+    name,
+    display: name,
+    role,
+    passwordHash: await hashPassword(password),
+    mustChange: true,
+    createdUs: now,
+    oneTimeUntilUs: now + ONE_TIME_US,
+  });
   return password;
 }
 
-export async function createToken(name: string, scope: Token["scope"]): Promise<string> {
+/** Gives a person a new one-time password; every session of theirs ends. */
+export async function resetPassword(person: Person): Promise<string> {
+  const password = oneTimePassword();
+  await person.update({
+    passwordHash: await hashPassword(password),
+    mustChange: true,
+    oneTimeUntilUs: nowUs() + ONE_TIME_US,
+    sessionEpoch: person.sessionEpoch + 1,
+  });
+  return password;
+}
+
+/** Sets a person's own password; every session of theirs ends, the one it is set in begins anew. */
+export async function setPassword(person: Person, password: string): Promise<void> {
+  await person.update({
+    passwordHash: await hashPassword(password),
+    mustChange: false,
+    oneTimeUntilUs: null,
+    sessionEpoch: person.sessionEpoch + 1,
+  });
+}
+
+/** Changes what a person may; sessions begun with another right end. */
+export const changePerson = (person: Person, change: Partial<Pick<Person, "role" | "disabled">>): Promise<Person> =>
+  person.update({ ...change, sessionEpoch: person.sessionEpoch + 1 });
+
+/** @throws when there is nobody of that name */
+export async function personNamed(name: string): Promise<Person> {
+  const person = await byName(name);
+  if (!person) throw new Error(`there is no account “${name}”`);
+  return person;
+}
+
+/** @param days after which it is worth nothing; null: until it is revoked */
+export async function createToken(name: string, scope: Token["scope"], days: number | null = null): Promise<string> {
   const { token, hash } = makeToken();
-  await Token.create({ name, hash, scope, createdUs: nowUs() });
+  const now = nowUs();
+  await Token.create({ name, hash, scope, createdUs: now, expiresUs: days === null ? null : now + days * US_PER_DAY });
   return token;
 }
 
@@ -50,6 +90,7 @@ export async function actorOfToken(token: string): Promise<Actor | null> {
   // an intake token brings records and may not read
   if (!found || found.scope === "intake") return null;
   const now = nowUs();
+  if (found.expiresUs !== null && found.expiresUs <= now) return null;
   if (now - (found.lastUsedUs ?? 0) > 60_000_000) await found.update({ lastUsedUs: now });
   return { name: `token ${found.name}`, may: found.scope };
 }

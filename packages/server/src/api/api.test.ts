@@ -69,7 +69,10 @@ describe("who may", () => {
     },
   );
   test("health and the description are open, and say nothing of records", async () => {
-    expect((await request(app).get(`${API}/health`)).body).toMatchObject({ database: true });
+    const open = await request(app).get(`${API}/health`);
+    // no role runs here
+    expect([open.status, open.body]).toEqual([503, { state: "down" }]);
+    expect((await get("/health")).body).toMatchObject({ state: "down", database: true, troubles: [], roles: [] });
     expect((await request(app).get(`${API}/openapi.json`)).body.openapi).toBe("3.1.0");
   });
   test("a reading token may not act; an unknown one is refused", async () => {
@@ -91,15 +94,19 @@ describe("who may", () => {
     expect(signedIn.body).toMatchObject({ name: "owner", mustChange: true });
     expect(signedIn.headers["set-cookie"]![0]).toMatch(/HttpOnly; SameSite=Strict/);
     expect((await agent.get(`${API}/records`)).body.error.code).toBe("PASSWORD_MUST_CHANGE");
-    expect((await agent.post(`${API}/session/password`).send({ password: "short" })).body.error).toMatchObject({
-      code: "BAD_REQUEST",
-      field: "password",
-    });
-    expect((await agent.post(`${API}/session/password`).send({ password: instance.ownerPassword })).status).toBe(400);
-    expect(
-      (await agent.post(`${API}/session/password`).send({ password: "a password of my own" })).body.mustChange,
-    ).toBe(false);
+    const change = (current: string, password: string) =>
+      agent.post(`${API}/session/password`).send({ current, password });
+    const { ownerPassword } = instance;
+    expect((await change(ownerPassword, "short")).body.error).toMatchObject({ code: "BAD_REQUEST", field: "password" });
+    expect((await change(ownerPassword, ownerPassword)).body.error.field).toBe("password");
+    expect((await change(ownerPassword, "passwordpassword")).body.error.message).toContain("first that would be tried");
+    expect((await change("not the one", "a password of my own")).body.error.field).toBe("current");
+    // one who has only the session, in another place
+    const thief = request.agent(app);
+    thief.jar.setCookies(signedIn.headers["set-cookie"]!);
+    expect((await change(ownerPassword, "a password of my own")).body.mustChange).toBe(false);
     expect((await agent.get(`${API}/records`)).status).toBe(200);
+    expect((await thief.get(`${API}/session`)).status).toBe(401);
     await agent.delete(`${API}/session`);
     expect((await agent.get(`${API}/records`)).status).toBe(401);
   });

@@ -1,16 +1,20 @@
 import { existsSync } from "node:fs";
+import { hostname } from "node:os";
 import { join } from "node:path";
+import { canonicalAddress } from "@halvik/core/net";
 import connectPgSimple from "connect-pg-simple";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
-import rateLimit from "express-rate-limit";
-import session from "express-session";
+import rateLimit, { type Options as RateLimitOptions } from "express-rate-limit";
+import session, { type SessionData, type Store } from "express-session";
 import helmet from "helmet";
 import type { Logger } from "pino";
 import type { Sequelize } from "sequelize";
 import { z } from "zod";
 import { type Actor, actorOfToken } from "../access/people.js";
+import { personOf, SESSION_IDLE_MS } from "../access/sessions.js";
+import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
-import { Person } from "../store/models.js";
+import type { Person } from "../store/models.js";
 import type { Deps } from "./deps.js";
 import { AppError, errorHandler } from "./errors.js";
 import { openApi } from "./openapi.js";
@@ -27,13 +31,14 @@ import { senderRoutes } from "./routes/senders.js";
 import { sessionRoutes } from "./routes/session.js";
 import { statusRoutes } from "./routes/status.js";
 
-const SESSION_MS = 12 * 3_600 * 1_000;
 const actors = new WeakMap<Request, Actor>();
 
 /** The web interface and API as an Express app; it neither listens nor reads the environment. */
 export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRoot: string, log: Logger): Express {
   const app = express();
   app.disable("x-powered-by");
+  app.set("trust proxy", deps.config.HALVIK_TRUSTED_PROXIES);
+  app.use(refuseStrangeHosts(deps.config));
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -54,21 +59,31 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
       strictTransportSecurity: deps.config.HALVIK_SECURE_COOKIES,
     }),
   );
-  app.use("/api", refuseCrossSite);
-  app.use(
+  app.use("/api", refuseCrossSite, (_req, res, next) => {
+    res.setHeader("cache-control", "no-store");
+    next();
+  });
+  // by address before anything is read, by account after; signing out is never refused
+  app.post("/api/v1/session", limited(60_000, 20, "too many sign-ins from this address; wait a minute"));
+  app.post("/api/v1/session/password", limited(60_000, 20, "too many changes from this address; wait a minute"));
+  app.use("/api", express.json({ limit: "1mb" }));
+  app.post(
     "/api/v1/session",
-    rateLimit({
-      windowMs: 60_000,
-      limit: 20,
-      skip: (req) => req.method === "GET",
-      standardHeaders: true,
-      legacyHeaders: false,
-      handler: (_req, _res, next) =>
-        next(new AppError("TOO_MANY_REQUESTS", "too many sign-ins from this address; wait a minute")),
+    limited(15 * 60_000, 10, "too many wrong passwords for this account; wait a quarter of an hour, or have it reset", {
+      keyGenerator: (req) =>
+        `account ${String((req.body as { name?: unknown })?.name)
+          .toLowerCase()
+          .slice(0, 120)}`,
+      skipSuccessfulRequests: true,
     }),
   );
-  app.use("/api", express.json({ limit: "1mb" }));
   const PgStore = connectPgSimple(session);
+  const sessions = new PgStore({
+    pool: deps.db,
+    tableName: "session",
+    pruneSessionInterval: 900,
+    errorLog: () => undefined,
+  });
   app.use(
     "/api",
     session({
@@ -77,8 +92,13 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
       resave: false,
       saveUninitialized: false,
       rolling: true,
-      cookie: { httpOnly: true, sameSite: "strict", secure: deps.config.HALVIK_SECURE_COOKIES, maxAge: SESSION_MS },
-      store: new PgStore({ pool: deps.db, tableName: "session", pruneSessionInterval: 900, errorLog: () => undefined }),
+      cookie: {
+        httpOnly: true,
+        sameSite: "strict",
+        secure: deps.config.HALVIK_SECURE_COOKIES || "auto",
+        maxAge: SESSION_IDLE_MS,
+      },
+      store: sessions,
     }),
   );
   app.use("/api", identify);
@@ -107,7 +127,7 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
   const description = openApi([...routes, document], deps.version);
   app.use(
     "/api/v1",
-    bind([...routes, document], (req) => actors.get(req) ?? null),
+    bind([...routes, document], (req) => actors.get(req) ?? null, mayStill(sessions)),
   );
   app.use("/api", () => {
     throw new AppError("NOT_FOUND", "there is no such address; /api/v1/openapi.json lists them");
@@ -122,6 +142,36 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
   }
   app.use(errorHandler(log));
   return app;
+}
+
+/**
+ * A name that is none of ours in the Host header: a page of elsewhere whose name was made to lead here. Addresses are taken as they
+ * are, since no page has one for a name it could point anywhere.
+ */
+function refuseStrangeHosts(config: Config): (req: Request, res: Response, next: NextFunction) => void {
+  const publicHost = config.HALVIK_PUBLIC_URL === "" ? [] : [new URL(config.HALVIK_PUBLIC_URL).hostname.toLowerCase()];
+  const ours = new Set([
+    "localhost",
+    hostname().toLowerCase(),
+    config.HALVIK_HTTP_HOST.toLowerCase(),
+    ...publicHost,
+    ...config.HALVIK_ALLOWED_HOSTS,
+  ]);
+  return (req, _res, next) => {
+    const name = nameOfHost(req.headers.host ?? "");
+    if (name === null || !(ours.has(name) || name.endsWith(".localhost") || canonicalAddress(name) !== null))
+      throw new AppError(
+        "BAD_REQUEST",
+        `Halvik does not go by the name “${(name ?? "").slice(0, 100)}”: reach it by its address, or name it in HALVIK_ALLOWED_HOSTS`,
+      );
+    next();
+  };
+}
+
+/** The name of a Host header (RFC 9110 section 7.2), without port and brackets; null: none. */
+function nameOfHost(header: string): string | null {
+  const m = /^(?:\[([0-9a-f:.]+)\]|([^:[\]/?#@\s]+))(?::\d{1,5})?$/i.exec(header);
+  return m === null ? null : (m[1] ?? m[2]!).toLowerCase();
 }
 
 /** A change asked for by another site's page is refused, whatever cookies it brings along. */
@@ -141,18 +191,43 @@ const hostOf = (origin: string): string | null => (URL.canParse(origin) ? new UR
 /** Token or session; a person who must set a password may do nothing else first. */
 async function identify(req: Request, _res: Response, next: NextFunction): Promise<void> {
   const header = req.headers.authorization;
-  if (header !== undefined) {
-    const token = /^Bearer (\S+)$/.exec(header)?.[1];
-    const actor = token === undefined ? null : await actorOfToken(token);
-    if (actor === null) throw new AppError("SIGN_IN_REFUSED", "the token is not known or was revoked");
-    actors.set(req, actor);
-  } else if (req.session.personId !== undefined) {
-    const person = await Person.findByPk(req.session.personId);
-    if (person && !person.disabled) {
-      if (person.mustChange && !req.path.startsWith("/v1/session") && !req.path.startsWith("/v1/health"))
-        throw new AppError("PASSWORD_MUST_CHANGE", "choose a password of your own first");
-      actors.set(req, { name: person.name, may: person.role === "reader" ? "read" : "act" });
-    }
-  }
+  const person = header === undefined ? await personOf(req.session) : null;
+  if (person?.mustChange && !req.path.startsWith("/v1/session") && !req.path.startsWith("/v1/health"))
+    throw new AppError("PASSWORD_MUST_CHANGE", "choose a password of your own first");
+  const actor = person === null ? await actorOfHeader(header) : actorOfPerson(person);
+  if (header !== undefined && actor === null)
+    throw new AppError("SIGN_IN_REFUSED", "the token is not known or was revoked");
+  if (actor !== null) actors.set(req, actor);
   next();
 }
+
+const actorOfPerson = (person: Person): Actor => ({
+  name: person.name,
+  may: person.role === "reader" ? "read" : "act",
+});
+
+async function actorOfHeader(header: string | undefined): Promise<Actor | null> {
+  const token = header === undefined ? undefined : /^Bearer (\S+)$/.exec(header)?.[1];
+  return token === undefined ? null : actorOfToken(token);
+}
+
+/** Whether who asked may still read: the token or session as it stands now, not as it stood when the answer began. */
+const mayStill =
+  (sessions: Store) =>
+  async (req: Request): Promise<boolean> => {
+    if (req.headers.authorization !== undefined) return (await actorOfHeader(req.headers.authorization)) !== null;
+    const kept = await new Promise<SessionData | null>((resolve, reject) =>
+      sessions.get(req.sessionID, (e, found) => (e ? reject(e) : resolve(found ?? null))),
+    );
+    return kept !== null && (await personOf(kept)) !== null;
+  };
+
+const limited = (windowMs: number, limit: number, message: string, more: Partial<RateLimitOptions> = {}) =>
+  rateLimit({
+    windowMs,
+    limit,
+    standardHeaders: true,
+    legacyHeaders: false,
+    handler: (_req, _res, next) => next(new AppError("TOO_MANY_REQUESTS", message)),
+    ...more,
+  });

@@ -7,6 +7,7 @@ import type { Questions } from "../work/questions.js";
 import type { WorkPool } from "../work/work-pool.js";
 import type { LiveFeed } from "./live-feed.js";
 import type { Presenter } from "./presenter.js";
+import type { Streams } from "./streams.js";
 
 /** What routes work with. */
 export interface Deps {
@@ -22,5 +23,6 @@ export interface Deps {
   readonly work: WorkPool;
   /** Threads for rehearsals, which take minutes. */
   readonly rehearsals: WorkPool;
+  readonly streams: Streams;
   readonly version: string;
 }

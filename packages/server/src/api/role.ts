@@ -1,7 +1,9 @@
-import { createServer } from "node:http";
+import { createServer, type Server } from "node:http";
+import { createServer as createHttps } from "node:https";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import pino from "pino";
+import { tlsIdentity } from "../collector/tls-identity.js";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
@@ -17,6 +19,7 @@ import { webThreads } from "../work/web-threads.js";
 import { createApp } from "./app.js";
 import { LiveFeed } from "./live-feed.js";
 import { Presenter } from "./presenter.js";
+import { Streams } from "./streams.js";
 
 const STATEMENT_TIMEOUT_MS = 15_000;
 const HEARTBEAT_MS = 5_000;
@@ -43,6 +46,7 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
       ask: askedOf(questions(db, directory, terms), work),
       work,
       rehearsals,
+      streams: new Streams(),
       version: VERSION,
     },
     models,
@@ -50,19 +54,11 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
     webRoot,
     log,
   );
-  const server = createServer(app);
-  await new Promise<void>((resolve, reject) => {
-    server.once("error", (e: NodeJS.ErrnoException) =>
-      reject(
-        e.code === "EADDRINUSE"
-          ? new Error(
-              `port ${config.HALVIK_HTTP_PORT} is taken by another program; choose one with --port or HALVIK_HTTP_PORT`,
-            )
-          : e,
-      ),
-    );
-    server.listen(config.HALVIK_HTTP_PORT, config.HALVIK_HTTP_HOST, resolve);
-  });
+  const servers = [await listen(createServer(app), config.HALVIK_HTTP_PORT, config.HALVIK_HTTP_HOST)];
+  if (config.HALVIK_HTTPS_PORT !== 0) {
+    const tls = { ...(await tlsIdentity(config, nowUs() / 1_000)), minVersion: "TLSv1.2" as const };
+    servers.push(await listen(createHttps(tls, app), config.HALVIK_HTTPS_PORT, config.HALVIK_HTTP_HOST));
+  }
   dropRoot();
   await feed.start();
   const startedUs = nowUs();
@@ -72,12 +68,30 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
   const timer = setInterval(beat, HEARTBEAT_MS);
   return async () => {
     clearInterval(timer);
-    server.closeAllConnections();
-    await new Promise((resolve) => server.close(resolve));
+    for (const server of servers) {
+      server.closeAllConnections();
+      await new Promise((resolve) => server.close(resolve));
+    }
     await feed.stop();
     await writeHeartbeat(db, "web", startedUs, nowUs(), { stopped: true }).catch(() => undefined);
     await Promise.all([work.close(), rehearsals.close()]);
     await models.close();
     await db.end();
   };
+}
+
+async function listen(server: Server, port: number, host: string): Promise<Server> {
+  await new Promise<void>((resolve, reject) => {
+    server.once("error", (e: NodeJS.ErrnoException) =>
+      reject(
+        e.code === "EADDRINUSE"
+          ? new Error(
+              `port ${port} is taken by another program; choose one with --port, HALVIK_HTTP_PORT or HALVIK_HTTPS_PORT`,
+            )
+          : e,
+      ),
+    );
+    server.listen(port, host, resolve);
+  });
+  return server;
 }

@@ -2,6 +2,7 @@ import { type Request, type Response, Router } from "express";
 import type { z } from "zod";
 import type { Actor } from "../access/people.js";
 import { AppError, parseInput } from "./errors.js";
+import { Turns } from "./turns.js";
 
 /** What a handler gets: checked input and who asks. */
 export interface RouteInput<Q, B, P> {
@@ -9,6 +10,8 @@ export interface RouteInput<Q, B, P> {
   readonly body: B;
   readonly params: P;
   readonly actor: Actor;
+  /** Whether who asked may still do so: for answers that go on. */
+  readonly mayStill: () => Promise<boolean>;
   readonly req: Request;
   readonly res: Response;
 }
@@ -26,8 +29,13 @@ export interface Route {
   readonly body?: z.ZodType;
   readonly params?: z.ZodType;
   readonly answer: z.ZodType | { readonly type: string };
+  /** It goes on for as long as someone reads: it has no turn. */
+  readonly streams?: boolean;
   readonly handle: (input: RouteInput<never, never, never>) => Promise<unknown>;
 }
+
+/** Who asks without having signed in. */
+export const NOBODY = "nobody";
 
 /** Declares a route; its handler's input types follow from the schemas. */
 export function route<Q extends z.ZodType, B extends z.ZodType, P extends z.ZodType>(
@@ -44,8 +52,25 @@ export function route<Q extends z.ZodType, B extends z.ZodType, P extends z.ZodT
 /** Who asks, put there by the session or token middleware; null for nobody. */
 export type ActorOf = (req: Request) => Actor | null;
 
-export function bind(routes: readonly Route[], actorOf: ActorOf): Router {
+/** No text the database keeps holds U+0000 or half a surrogate pair (`semantics.md` 7): refused here, wherever it stands. */
+function refuseUnstorable(value: unknown, depth = 0): void {
+  if (typeof value === "string") {
+    if (value.includes("\0") || !value.isWellFormed())
+      throw new AppError("BAD_REQUEST", "expected Unicode text without U+0000");
+  } else if (typeof value === "object" && value !== null) {
+    if (depth > MAX_DEPTH) throw new AppError("BAD_REQUEST", `expected values nested at most ${MAX_DEPTH} deep`);
+    for (const [name, inner] of Object.entries(value)) {
+      refuseUnstorable(name, depth + 1);
+      refuseUnstorable(inner, depth + 1);
+    }
+  }
+}
+const MAX_DEPTH = 100;
+
+/** @param mayStill whether who asked may still do so, asked again later */
+export function bind(routes: readonly Route[], actorOf: ActorOf, mayStill: (req: Request) => Promise<boolean>): Router {
   const router = Router();
+  const turns = new Turns();
   for (const r of routes)
     router[r.method](r.path.replace(/\{(\w+)\}/g, ":$1"), async (req: Request, res: Response) => {
       const actor = actorOf(req);
@@ -55,15 +80,18 @@ export function bind(routes: readonly Route[], actorOf: ActorOf): Router {
         if (r.access === "act" && actor.may !== "act")
           throw new AppError("NOT_ALLOWED", `${actor.name} may read, not change`);
       }
+      for (const part of [req.query, req.body, req.params] as unknown[]) refuseUnstorable(part);
       const input = {
         query: r.query ? parseInput(r.query, req.query) : undefined,
         body: r.body ? parseInput(r.body, req.body) : undefined,
         params: r.params ? parseInput(r.params, req.params) : undefined,
-        actor: actor ?? { name: "nobody", may: "read" },
+        actor: actor ?? { name: NOBODY, may: "read" },
+        mayStill: () => mayStill(req),
         req,
         res,
       };
-      const answer = await r.handle(input as RouteInput<never, never, never>);
+      const work = () => r.handle(input as RouteInput<never, never, never>);
+      const answer = actor === null || r.streams ? await work() : await turns.take(actor.name, work);
       if (answer !== undefined) res.json(answer);
     });
   return router;

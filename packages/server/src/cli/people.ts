@@ -1,9 +1,37 @@
-import { Command, Option } from "commander";
-import { audit, createToken, resetPerson } from "../access/people.js";
+import { formatUs } from "@halvik/core/time";
+import { Argument, Command, InvalidArgumentError, Option } from "commander";
+import { addPerson, audit, changePerson, createToken, personNamed, resetPassword } from "../access/people.js";
+import { nowUs } from "../config/clock.js";
 import { Person, Token } from "../store/models.js";
 import { withModels } from "./context.js";
 
 const CLI = "command line";
+const ROLES = ["owner", "analyst", "reader"] as const;
+
+/** A command about one account. @param act what it does; what it returns is what the audit says */
+const named = (command: string, description: string, act: (person: Person) => Promise<string>): Command =>
+  new Command(command)
+    .description(description)
+    .argument("<name>")
+    .action((name: string) =>
+      withModels(async () => {
+        const person = await personNamed(name);
+        await audit(CLI, await act(person), { name: person.name });
+      }),
+    );
+
+/** @throws when nobody else would be left who may do everything */
+async function keepAnOwner(person: Person): Promise<void> {
+  if (person.role !== "owner" || person.disabled) return;
+  if ((await Person.count({ where: { role: "owner", disabled: false } })) <= 1)
+    throw new Error(`“${person.name}” is the only owner: make another one first`);
+}
+
+function days(text: string): number {
+  const n = /^(\d{1,4})d?$/.exec(text)?.[1];
+  if (n === undefined || Number(n) < 1) throw new InvalidArgumentError("expected days, such as 90");
+  return Number(n);
+}
 
 export const peopleCommands = (): Command[] => [
   new Command("user")
@@ -12,27 +40,58 @@ export const peopleCommands = (): Command[] => [
       new Command("add")
         .description("make an account and print its one-time password")
         .argument("<name>")
-        .addOption(new Option("--role <role>").choices(["owner", "analyst", "reader"]).default("analyst"))
+        .addOption(new Option("--role <role>").choices(ROLES).default("analyst"))
         .action((name: string, { role }: { role: Person["role"] }) =>
           withModels(async () => {
-            if (await Person.findOne({ where: { name } }))
-              throw new Error(`there is an account “${name}” already; “user reset ${name}” gives it a new password`);
-            const password = await resetPerson(name, role);
+            const password = await addPerson(name, role);
             await audit(CLI, "account made", { name, role });
             console.log(password);
           }),
         ),
     )
     .addCommand(
-      new Command("reset")
-        .description("give an account a new one-time password and print it")
+      named("reset", "give an account a new one-time password and print it; its sessions end", async (person) => {
+        console.log(await resetPassword(person));
+        return "password reset";
+      }),
+    )
+    .addCommand(
+      named("disable", "let an account sign in no more; its sessions end", async (person) => {
+        await keepAnOwner(person);
+        await changePerson(person, { disabled: true });
+        return "account disabled";
+      }),
+    )
+    .addCommand(
+      named("enable", "let an account sign in again", async (person) => {
+        await changePerson(person, { disabled: false });
+        return "account enabled";
+      }),
+    )
+    .addCommand(
+      named("remove", "forget an account; what it did stays in the audit", async (person) => {
+        await keepAnOwner(person);
+        await person.destroy();
+        return "account removed";
+      }),
+    )
+    .addCommand(
+      named("sessions", "end every session of an account", async (person) => {
+        await changePerson(person, {});
+        return "sessions ended";
+      }),
+    )
+    .addCommand(
+      new Command("role")
+        .description("change what an account may do; its sessions end")
         .argument("<name>")
-        .action((name: string) =>
+        .addArgument(new Argument("<role>").choices(ROLES))
+        .action((name: string, role: Person["role"]) =>
           withModels(async () => {
-            if (!(await Person.findOne({ where: { name } }))) throw new Error(`there is no account “${name}”`);
-            const password = await resetPerson(name, null);
-            await audit(CLI, "password reset", { name });
-            console.log(password);
+            const person = await personNamed(name);
+            if (role !== "owner") await keepAnOwner(person);
+            await changePerson(person, { role });
+            await audit(CLI, "role changed", { name: person.name, role });
           }),
         ),
     )
@@ -52,13 +111,14 @@ export const peopleCommands = (): Command[] => [
         .argument("<name>")
         .option("--act", "it may also acknowledge, admit and change; without this it may only read")
         .option("--intake", "it may bring records over HTTPS, and nothing else")
-        .action((name: string, { act, intake }: { act?: boolean; intake?: boolean }) =>
+        .option("--expires <days>", "after so many days it is worth nothing", days)
+        .action((name: string, { act, intake, expires }: { act?: boolean; intake?: boolean; expires?: number }) =>
           withModels(async () => {
             if (await Token.findOne({ where: { name } })) throw new Error(`there is a token “${name}” already`);
             if (act && intake) throw new Error("a token is for intake or for reading and changing, not for both");
             const scope = intake ? "intake" : act ? "act" : "read";
-            const token = await createToken(name, scope);
-            await audit(CLI, "token made", { name, scope });
+            const token = await createToken(name, scope, expires ?? null);
+            await audit(CLI, "token made", { name, scope, ...(expires === undefined ? {} : { days: expires }) });
             console.log(token);
           }),
         ),
@@ -79,8 +139,14 @@ export const peopleCommands = (): Command[] => [
       new Command("list").description("list the tokens").action(() =>
         withModels(async () => {
           for (const t of await Token.findAll({ order: ["name"] }))
-            console.log([t.name, t.scope, t.revoked ? "revoked" : "active"].join("\t"));
+            console.log([t.name, t.scope, stateOf(t)].join("\t"));
         }),
       ),
     ),
 ];
+
+function stateOf({ revoked, expiresUs }: Token): string {
+  if (revoked) return "revoked";
+  if (expiresUs === null) return "active";
+  return expiresUs <= nowUs() ? "expired" : `active until ${formatUs(expiresUs).slice(0, 10)}`;
+}

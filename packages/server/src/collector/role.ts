@@ -140,6 +140,7 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
         gaps: decoders.flows.gaps().slice(0, MAX_GAPS),
         "held sets given up": decoders.flows.givenUp,
         spoolBytes: pipeline.spoolBytes,
+        quarantineBytes: quarantine.bytes,
         spooling: pipeline.isSpooling,
         memoryBytes: process.memoryUsage.rss(),
       });
@@ -244,8 +245,9 @@ function lastSettings(config: Config): KindSettings {
 }
 
 async function mayBring(db: pg.Pool, token: string): Promise<boolean> {
-  const { rows } = await db.query<{ scope: string }>("select scope from token where hash = $1 and not revoked", [
-    hashToken(token),
-  ]);
+  const { rows } = await db.query<{ scope: string }>(
+    "select scope from token where hash = $1 and not revoked and coalesce(expires_us, $2) >= $2",
+    [hashToken(token), nowUs()],
+  );
   return rows[0] !== undefined && INTAKE_SCOPES.includes(rows[0].scope);
 }

@@ -1,6 +1,7 @@
 import { existsSync, readFileSync } from "node:fs";
 import { homedir } from "node:os";
 import { join, resolve } from "node:path";
+import { parseNetwork } from "@halvik/core/net";
 import { KINDS } from "@halvik/core/record";
 import { KEEP_DAYS } from "@halvik/core/senders";
 import { isZone } from "@halvik/core/time";
@@ -19,6 +20,15 @@ const wholeNumber = (least: number, most: number) =>
     .pipe(z.int().min(least).max(most));
 const port = wholeNumber(0, 65_535);
 const flag = z.union([z.boolean(), z.enum(["true", "false"]).transform((v) => v === "true")]);
+
+/** Addresses and blocks, separated by spaces or commas. */
+const addressList = z.string().transform((text, context): readonly string[] => {
+  const parts = text.split(/[\s,]+/).filter(Boolean);
+  for (const part of parts)
+    if (parseNetwork(part) === null)
+      context.addIssue({ code: "custom", message: `expected addresses or blocks such as 10.0.0.0/8, not “${part}”` });
+  return parts;
+});
 
 /** Days by kind of record: `windows=365 firewall=7`. */
 const daysByKind = z.string().transform((text, context): ReadonlyMap<string, number> => {
@@ -51,6 +61,27 @@ export const SETTINGS = {
     about: "Address the web interface and API listen on.",
   },
   HALVIK_HTTP_PORT: { schema: port, fallback: () => 8480, about: "Port of the web interface and API." },
+  HALVIK_HTTPS_PORT: {
+    schema: port,
+    fallback: () => 0,
+    about: "Port of the web interface and API over HTTPS, with the certificate below; 0: none.",
+  },
+  HALVIK_TRUSTED_PROXIES: {
+    schema: addressList,
+    fallback: (): readonly string[] => ["127.0.0.1", "::1"],
+    about: "Addresses or blocks of proxies in front of the interface that are believed about who asks and by what.",
+  },
+  HALVIK_ALLOWED_HOSTS: {
+    schema: z.string().transform((text) =>
+      text
+        .toLowerCase()
+        .split(/[\s,]+/)
+        .filter(Boolean),
+    ),
+    fallback: (): readonly string[] => [],
+    about:
+      "Further names by which browsers may reach the interface; addresses, localhost and the public URL's always may.",
+  },
   HALVIK_LISTEN_HOST: {
     schema: z.string().min(1),
     fallback: () => "127.0.0.1",
@@ -83,7 +114,7 @@ export const SETTINGS = {
   HALVIK_TLS_KEY_FILE: {
     schema: z.string(),
     fallback: () => "",
-    about: "Private key (PEM) of TLS syslog and HTTPS intake; empty: one made at the first start.",
+    about: "Private key (PEM) of TLS syslog, HTTPS intake and the interface; empty: one made at the first start.",
   },
   HALVIK_TLS_CERT_FILE: {
     schema: z.string(),
@@ -177,7 +208,7 @@ export const SETTINGS = {
   HALVIK_SECURE_COOKIES: {
     schema: flag,
     fallback: () => false,
-    about: "true when the interface is served over HTTPS by a proxy in front of it.",
+    about: "true: nobody can sign in but over HTTPS, to Halvik itself or to a trusted proxy that says so.",
   },
   HALVIK_LOG_LEVEL: {
     schema: z.enum(["fatal", "error", "warn", "info", "debug", "silent"]),

@@ -21,8 +21,13 @@ export interface Mailer {
 /** Sends by SMTP (RFC 5321) to the server that is set; null: none is. */
 export function mailerOf(config: Config): Mailer | null {
   if (config.HALVIK_SMTP_URL === "") return null;
+  const { username, password } = new URL(config.HALVIK_SMTP_URL);
+  const hide = (text: string) =>
+    [password, decodeURIComponent(password)].reduce((t, secret) => (secret ? t.replaceAll(secret, "…") : t), text);
   const transport: Transporter = createTransport({
     url: config.HALVIK_SMTP_URL,
+    // a server that offers no TLS gets no password: the message fails and says so (RFC 8314 section 3)
+    requireTLS: username !== "",
     connectionTimeout: TIMEOUT_MS,
     greetingTimeout: TIMEOUT_MS,
     socketTimeout: TIMEOUT_MS,
@@ -47,7 +52,11 @@ export function mailerOf(config: Config): Mailer | null {
       } catch (e) {
         const { message, responseCode } = e as { message: string; responseCode?: number };
         // RFC 5321 4.2.1: 5yz is permanent
-        return { ok: false, why: message.slice(0, 500), permanent: responseCode !== undefined && responseCode >= 500 };
+        return {
+          ok: false,
+          why: hide(message).slice(0, 500),
+          permanent: responseCode !== undefined && responseCode >= 500,
+        };
       }
     },
     close: () => transport.close(),

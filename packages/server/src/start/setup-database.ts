@@ -1,7 +1,7 @@
 import { type Rule, SHIPPED_RULES } from "@halvik/core/correlation";
 import pg from "pg";
 import { QueryTypes } from "sequelize";
-import { resetPerson } from "../access/people.js";
+import { addPerson } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
@@ -28,7 +28,7 @@ export async function setUpDatabase(config: Config, secrets: Secrets): Promise<s
     });
     const ids = new Set(known.map((k) => k.id));
     for (const rule of SHIPPED_RULES) if (!ids.has(rule.id)) await saveRule(rule, "Halvik");
-    return (await Person.count()) === 0 ? await resetPerson("owner", "owner") : null;
+    return (await Person.count()) === 0 ? await addPerson("owner", "owner") : null;
   } finally {
     await models.close();
   }

@@ -19,6 +19,7 @@ import { up as importsGoing } from "./migrations/016-imports-going.js";
 import { up as worse } from "./migrations/017-worse.js";
 import { up as listening } from "./migrations/018-listening.js";
 import { up as hardening } from "./migrations/019-hardening.js";
+import { up as access } from "./migrations/020-access.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -41,6 +42,7 @@ const MIGRATIONS = [
   { name: "017-worse", up: worse },
   { name: "018-listening", up: listening },
   { name: "019-hardening", up: hardening },
+  { name: "020-access", up: access },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -20,6 +20,10 @@ export class Person extends Model<InferAttributes<Person>, InferCreationAttribut
   declare mustChange: CreationOptional<boolean>;
   declare disabled: CreationOptional<boolean>;
   declare createdUs: number;
+  /** Sessions begun under an earlier number are over. */
+  declare sessionEpoch: CreationOptional<number>;
+  /** Until when a one-time password may be used; null: the password is the person's own. */
+  declare oneTimeUntilUs: CreationOptional<number | null>;
 }
 
 export class Token extends Model<InferAttributes<Token>, InferCreationAttributes<Token>> {
@@ -30,6 +34,7 @@ export class Token extends Model<InferAttributes<Token>, InferCreationAttributes
   declare createdUs: number;
   declare lastUsedUs: CreationOptional<number | null>;
   declare revoked: CreationOptional<boolean>;
+  declare expiresUs: CreationOptional<number | null>;
 }
 
 export class SenderModel extends Model<InferAttributes<SenderModel>, InferCreationAttributes<SenderModel>> {
@@ -106,6 +111,8 @@ export function createModels(config: Config, secrets: Secrets, role: DbRole): Se
       mustChange: flag(),
       disabled: flag(),
       createdUs: us(),
+      sessionEpoch: { type: DataTypes.INTEGER, allowNull: false, defaultValue: 1 },
+      oneTimeUntilUs: DataTypes.BIGINT,
     },
     { sequelize, tableName: "person" },
   );
@@ -118,6 +125,7 @@ export function createModels(config: Config, secrets: Secrets, role: DbRole): Se
       createdUs: us(),
       lastUsedUs: DataTypes.BIGINT,
       revoked: flag(),
+      expiresUs: DataTypes.BIGINT,
     },
     { sequelize, tableName: "token" },
   );

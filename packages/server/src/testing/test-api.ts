@@ -6,6 +6,7 @@ import { createToken } from "../access/people.js";
 import { createApp } from "../api/app.js";
 import { LiveFeed } from "../api/live-feed.js";
 import { Presenter } from "../api/presenter.js";
+import { Streams } from "../api/streams.js";
 import { DirectoryCache } from "../store/directory-cache.js";
 import { createModels } from "../store/models.js";
 import { connectionOf, createPool } from "../store/pool.js";
@@ -46,6 +47,7 @@ export class TestApi {
         ask: askedOf(questions(db, directory, terms), work),
         work,
         rehearsals,
+        streams: new Streams(),
         version: "test",
       },
       models,

@@ -4,7 +4,6 @@ import type {
   Coverage,
   Deliveries,
   EndpointList,
-  Health,
   HistogramAnswer,
   ImportList,
   IncidentDetail,
@@ -88,11 +87,6 @@ export const sessionQuery = queryOptions({
   queryKey: ["session"],
   queryFn: ({ signal }) => request<Session>("GET", "/session", undefined, signal),
   staleTime: 60_000,
-});
-export const healthQuery = queryOptions({
-  queryKey: ["health"],
-  queryFn: ({ signal }) => request<Health>("GET", "/health", undefined, signal),
-  refetchInterval: 3_000,
 });
 export const summaryQuery = queryOptions({
   queryKey: ["summary"],

@@ -1,10 +1,8 @@
 import type { Session } from "@halvik/core/contract";
-import { useQuery } from "@tanstack/react-query";
 import { useForm } from "react-hook-form";
 import { Button } from "../ui/button";
 import { Field, Input } from "../ui/field";
-import { healthQuery, queryClient, request } from "./api";
-import { LoadingNotice } from "./loading-notice";
+import { queryClient, request } from "./api";
 
 const Sheet = ({ title, children }: { title: string; children: React.ReactNode }) => (
   <div className="flex h-full items-start justify-center pt-[18vh]">
@@ -15,19 +13,22 @@ const Sheet = ({ title, children }: { title: string; children: React.ReactNode }
   </div>
 );
 
+/** The one-time password just used, so that it need not be typed twice; kept nowhere else. */
+let usedPassword = "";
+
 export function SignIn({ trouble }: { trouble: string | null }) {
   const { register, handleSubmit, setError, formState } = useForm<{ name: string; password: string }>();
   const submit = handleSubmit(async (values) => {
     try {
-      queryClient.setQueryData(["session"], await request<Session>("POST", "/session", values));
+      const session = await request<Session>("POST", "/session", values);
+      usedPassword = session.mustChange ? values.password : "";
+      queryClient.setQueryData(["session"], session);
     } catch (e) {
       setError("password", { message: (e as Error).message });
     }
   });
-  const health = useQuery(healthQuery);
   return (
     <Sheet title="Sign in to Halvik">
-      <LoadingNotice jobs={health.data?.jobs ?? []} />
       {trouble !== null && (
         <p role="alert" className="mb-3 border-l-2 border-vermilion bg-vermilion-wash px-3 py-1.5 text-[13px]">
           {trouble}
@@ -53,10 +54,17 @@ export function SignIn({ trouble }: { trouble: string | null }) {
 }
 
 export function ChoosePassword({ session }: { session: Session }) {
-  const { register, handleSubmit, setError, formState, getValues } = useForm<{ password: string; again: string }>();
-  const submit = handleSubmit(async ({ password }) => {
+  const isKnown = usedPassword !== "";
+  const { register, handleSubmit, setError, formState, getValues } = useForm<{
+    current: string;
+    password: string;
+    again: string;
+  }>({ defaultValues: { current: usedPassword } });
+  const submit = handleSubmit(async ({ current, password }) => {
     try {
-      queryClient.setQueryData(["session"], await request<Session>("POST", "/session/password", { password }));
+      const changed = await request<Session>("POST", "/session/password", { current, password });
+      usedPassword = "";
+      queryClient.setQueryData(["session"], changed);
     } catch (e) {
       setError("password", { message: (e as Error).message });
     }
@@ -65,6 +73,13 @@ export function ChoosePassword({ session }: { session: Session }) {
     <Sheet title="Choose your own password">
       <p className="mb-3 text-quiet">The one you used, {session.display}, works only once.</p>
       <form onSubmit={submit}>
+        {!isKnown && (
+          <Field label="The one you used">
+            {(id) => (
+              <Input id={id} type="password" autoComplete="current-password" required {...register("current")} />
+            )}
+          </Field>
+        )}
         <Field label="New password" hint="At least 12 characters." error={formState.errors.password?.message}>
           {(id) => (
             <Input

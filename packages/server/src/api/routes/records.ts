@@ -47,7 +47,7 @@ const WIDTHS_US = [1, 2, 5, 10, 15, 30]
   );
 
 export const recordRoutes = (deps: Deps) => {
-  const { db, directory, presenter, feed, terms, ask } = deps;
+  const { db, directory, presenter, feed, terms, ask, streams } = deps;
   return [
     route({
       method: "get",
@@ -198,6 +198,7 @@ export const recordRoutes = (deps: Deps) => {
       access: "read",
       query: ExportQuery,
       answer: { type: "application/zip" },
+      streams: true,
       handle: async ({ query, actor, res }) => {
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
@@ -233,14 +234,11 @@ export const recordRoutes = (deps: Deps) => {
       access: "read",
       query: z.object({ filter: z.string().max(8_000).default(""), zone: z.string().max(64).optional() }),
       answer: { type: "text/event-stream" },
-      handle: async ({ query, actor, req, res }) => {
+      streams: true,
+      handle: async ({ query, actor, res, mayStill }) => {
         await readFilter(deps, actor, query);
-        res.writeHead(200, {
-          "content-type": "text/event-stream",
-          "cache-control": "no-store",
-          "x-accel-buffering": "no",
-        });
-        res.write(": listening\n\n");
+        const stream = streams.begin(actor, res, "text/event-stream", mayStill);
+        stream.write(": listening\n\n");
         let busy = false;
         let waiting: NewIds | null = null;
         const tell = async (ids: NewIds) => {
@@ -249,26 +247,32 @@ export const recordRoutes = (deps: Deps) => {
           const records = await ask(filter).live({ filter, ...ids, nowUs: now, most: LIVE_MAX_LINES * 5 });
           if (records.length === 0) return;
           const lines = records.slice(0, LIVE_MAX_LINES).map(await presenter.present(senders));
-          res.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);
+          stream.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);
         };
-        const stop = feed.listen(async (ids) => {
-          // while one answer is made, what comes meanwhile is gathered for the next
-          waiting = waiting === null ? ids : spanOf(waiting, ids);
+        const work = async () => {
           if (busy) return;
           busy = true;
           try {
-            for (let next: NewIds | null = waiting; next !== null; next = waiting) {
+            // a reader that is behind gets what gathered meanwhile once it has taken what is on its way
+            while (waiting !== null && stream.isReady) {
+              const next: NewIds = waiting;
               waiting = null;
               await tell(next);
             }
           } catch {
-            res.write("event: trouble\ndata: {}\n\n");
+            stream.write("event: trouble\ndata: {}\n\n");
           } finally {
             busy = false;
           }
+        };
+        res.on("drain", () => void work());
+        const stop = feed.listen((ids) => {
+          // while one answer is made, what comes meanwhile is gathered for the next
+          waiting = waiting === null ? ids : spanOf(waiting, ids);
+          void work();
         });
-        const keepAlive = setInterval(() => res.write(": still here\n\n"), LIVE_KEEPALIVE_MS);
-        req.on("close", () => {
+        const keepAlive = setInterval(() => stream.write(": still here\n\n"), LIVE_KEEPALIVE_MS);
+        stream.onEnd(() => {
           stop();
           clearInterval(keepAlive);
         });

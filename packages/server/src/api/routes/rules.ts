@@ -33,7 +33,7 @@ const REHEARSAL_SILENT_MS = 60_000;
 const params = z.object({ id: z.string().max(63) });
 
 export const ruleRoutes = (deps: Deps) => {
-  const { db, directory, work, rehearsals } = deps;
+  const { db, directory, work, rehearsals, streams } = deps;
   /** Reads what somebody wrote, in a thread: reading and trying it may take as long as they like. */
   const check = (text: string) => work.run<CheckedRule>("rule", text, CHECK_MS);
   const mustRead = async (text: string): Promise<Rule> => {
@@ -157,24 +157,17 @@ export const ruleRoutes = (deps: Deps) => {
       access: "read",
       body: RehearseQuery,
       answer: { type: "application/x-ndjson" },
-      handle: async ({ body, res }) => {
+      streams: true,
+      handle: async ({ body, res, actor, mayStill }) => {
         const rules = [
           await mustRead(body.text),
           ...(body.against === undefined ? [] : [await mustRead(body.against)]),
         ];
         const window = readWindow(body, nowUs());
-        res.writeHead(200, {
-          "content-type": "application/x-ndjson",
-          "cache-control": "no-store",
-          "x-accel-buffering": "no",
-        });
-        let gone = false;
-        res.on("close", () => {
-          gone = true;
-        });
+        const stream = streams.begin(actor, res, "application/x-ndjson", mayStill);
         const asked: RehearsalAsked = { rules, window };
         for await (const step of rehearsals.follow<RehearsalProgress>("rehearsal", asked, REHEARSAL_SILENT_MS)) {
-          if (gone) return undefined;
+          if (stream.isOver) return undefined;
           const [first, second] = step.versions;
           const line: RehearsalStep = {
             through: formatUs(step.throughUs),
@@ -186,7 +179,8 @@ export const ruleRoutes = (deps: Deps) => {
             costUs: step.costUs,
             forgot: step.forgot,
           };
-          if (!res.write(`${JSON.stringify(line)}\n`)) await Promise.race([once(res, "drain"), once(res, "close")]);
+          stream.write(`${JSON.stringify(line)}\n`);
+          if (!stream.isReady) await Promise.race([once(res, "drain"), once(res, "close")]);
         }
         res.end();
         return undefined;

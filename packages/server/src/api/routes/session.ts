@@ -1,16 +1,20 @@
 import { NewPassword, Session, SignIn } from "@halvik/core/contract";
+import type { Request } from "express";
 import { z } from "zod";
-import { hashPassword, passwordMatches } from "../../access/passwords.js";
-import { audit, checkSignIn } from "../../access/people.js";
-import { Person } from "../../store/models.js";
+import { passwordTrouble } from "../../access/password-rules.js";
+import { passwordMatches } from "../../access/passwords.js";
+import { audit, checkSignIn, setPassword } from "../../access/people.js";
+import { personOf } from "../../access/sessions.js";
+import { nowUs } from "../../config/clock.js";
+import type { Person } from "../../store/models.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
 
-declare module "express-session" {
-  interface SessionData {
-    personId: number;
-  }
+/** A session of this person, under a fresh id: one planted before is worth nothing. */
+async function begin(req: Request, person: Person): Promise<void> {
+  await new Promise<void>((resolve, reject) => req.session.regenerate((e) => (e ? reject(e) : resolve())));
+  Object.assign(req.session, { personId: person.id, epoch: person.sessionEpoch, begunUs: nowUs() });
 }
 
 const Nothing = z.object({});
@@ -32,14 +36,17 @@ export const sessionRoutes = ({ config }: Deps) => {
       body: SignIn,
       answer: Session,
       handle: async ({ body, req }) => {
+        if (config.HALVIK_SECURE_COOKIES && !req.secure)
+          throw new AppError(
+            "BAD_REQUEST",
+            "signing in needs HTTPS here: use the https address; a proxy must be one of HALVIK_TRUSTED_PROXIES and send X-Forwarded-Proto",
+          );
         const person = await checkSignIn(body.name, body.password);
         if (!person) {
           await audit(body.name, "sign-in refused", { address: req.ip ?? "" });
           throw new AppError("SIGN_IN_REFUSED", "name or password is wrong");
         }
-        // a fresh session id, so that one planted before the sign-in is worth nothing
-        await new Promise<void>((resolve, reject) => req.session.regenerate((e) => (e ? reject(e) : resolve())));
-        req.session.personId = person.id;
+        await begin(req, person);
         await audit(person.name, "signed in", { address: req.ip ?? "" });
         return view(person);
       },
@@ -51,8 +58,8 @@ export const sessionRoutes = ({ config }: Deps) => {
       access: "open",
       answer: Session,
       handle: async ({ req }) => {
-        const person = req.session.personId === undefined ? null : await Person.findByPk(req.session.personId);
-        if (!person || person.disabled) throw new AppError("SIGN_IN_NEEDED", "nobody is signed in");
+        const person = await personOf(req.session);
+        if (!person) throw new AppError("SIGN_IN_NEEDED", "nobody is signed in");
         return view(person);
       },
     }),
@@ -64,13 +71,20 @@ export const sessionRoutes = ({ config }: Deps) => {
       body: NewPassword,
       answer: Session,
       handle: async ({ body, req }) => {
-        const person = req.session.personId === undefined ? null : await Person.findByPk(req.session.personId);
-        if (!person || person.disabled) throw new AppError("SIGN_IN_NEEDED", "sign in first");
-        if (await passwordMatches(person.passwordHash, body.password))
-          throw new AppError("BAD_REQUEST", "password: expected a new one, got the one-time password", {
+        const person = await personOf(req.session);
+        if (!person) throw new AppError("SIGN_IN_NEEDED", "sign in first");
+        if (!(await passwordMatches(person.passwordHash, body.current))) {
+          await audit(person.name, "password change refused", { address: req.ip ?? "" });
+          throw new AppError("BAD_REQUEST", "current: this is not the password that holds now", { field: "current" });
+        }
+        if (body.password === body.current)
+          throw new AppError("BAD_REQUEST", "password: expected a new one, got the one that holds now", {
             field: "password",
           });
-        await person.update({ passwordHash: await hashPassword(body.password), mustChange: false });
+        const trouble = passwordTrouble(body.password, [person.name, person.display]);
+        if (trouble !== null) throw new AppError("BAD_REQUEST", `password: ${trouble}`, { field: "password" });
+        await setPassword(person, body.password);
+        await begin(req, person);
         await audit(person.name, "password changed");
         return view(person);
       },

@@ -1,13 +1,15 @@
 import { statfs } from "node:fs/promises";
-import { Health, Intake, Summary } from "@halvik/core/contract";
+import { Health, type HealthDetails, Intake, Summary } from "@halvik/core/contract";
 import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import { nowUs } from "../../config/clock.js";
 import { runningJobs } from "../../jobs/job.js";
 import { countAttention } from "../../store/incidents.js";
+import type { Queryable } from "../../store/pool.js";
+import { ruleFailures } from "../../store/rule-failures.js";
 import { senderStatus } from "../../store/sender-status.js";
 import { type RoleStatus, readRoles } from "../../store/status.js";
 import type { Deps } from "../deps.js";
-import { route } from "../route.js";
+import { NOBODY, route } from "../route.js";
 
 const FRESH_US = 15 * US_PER_SECOND;
 const RATE_WINDOW_US = US_PER_MINUTE;
@@ -16,28 +18,15 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
   route({
     method: "get",
     path: "/health",
-    summary: "Whether Halvik works: database, roles, what is loading",
+    summary: "Whether Halvik works: 200, or 503 when a role or the store is away; the details for those who may read",
     access: "open",
     answer: Health,
-    handle: async () => {
-      const now = nowUs();
-      try {
-        const roles = await readRoles(db);
-        const running = roles.map((r) => ({
-          role: r.role,
-          running: isRunning(r, now),
-          heartbeat: formatUs(r.heartbeatUs),
-        }));
-        return {
-          state: running.every((r) => r.running) ? "ok" : "degraded",
-          database: true,
-          roles: running,
-          jobs: await runningJobs(db),
-          version,
-        };
-      } catch {
-        return { state: "degraded", database: false, roles: [], jobs: [], version };
-      }
+    handle: async ({ actor, res }) => {
+      const health = await healthOf(db, nowUs(), version).catch(() => null);
+      const state = health?.state ?? "down";
+      if (state === "down") res.status(503);
+      // whoever may not read learns whether it works, and nothing else
+      return actor.name === NOBODY || health === null ? { state } : health;
     },
   }),
   route({
@@ -98,7 +87,8 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
         },
         jobs: await runningJobs(db),
         zone: config.HALVIK_ZONE,
-        engineBehindSeconds: through > 0 ? Math.max(0, (engine!.heartbeatUs - through) / US_PER_SECOND) : null,
+        // by the clock of now: what was measured long ago is not shown as small
+        engineBehindSeconds: through > 0 ? Math.max(0, (now - through) / US_PER_SECOND) : null,
       };
     },
   }),
@@ -140,6 +130,34 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
     },
   }),
 ];
+
+/** @throws when the database does not answer */
+async function healthOf(db: Queryable, now: number, version: string): Promise<HealthDetails> {
+  const roles = await readRoles(db);
+  const running = roles.map((r) => ({
+    role: r.role,
+    running: isRunning(r, now),
+    heartbeat: formatUs(r.heartbeatUs),
+  }));
+  const collector = roles.find((r) => r.role === "collector")?.detail ?? {};
+  const through = roles.find((r) => r.role === "engine")?.detail.throughUs;
+  const troubles = [
+    ...running.filter((r) => !r.running).map((r) => `the role ${r.role} gives no sign`),
+    ...(Number(collector.quarantineBytes ?? 0) > 0 ? ["records lie in quarantine"] : []),
+    ...(collector.spooling === true ? ["the collector keeps records on its own disk"] : []),
+    ...(await ruleFailures(db)).map((f) => `the rule ${f.ruleId} fails`),
+  ];
+  const isDown = running.some((r) => !r.running) || running.length === 0;
+  return {
+    state: isDown ? "down" : troubles.length > 0 ? "degraded" : "ok",
+    database: true,
+    roles: running,
+    troubles,
+    engineBehindSeconds: typeof through === "number" ? Math.max(0, (now - through) / US_PER_SECOND) : null,
+    jobs: await runningJobs(db),
+    version,
+  };
+}
 
 const isRunning = (role: RoleStatus, nowUs: number): boolean =>
   nowUs - role.heartbeatUs < FRESH_US && role.detail.stopped !== true;

@@ -1,0 +1,21 @@
+import { ZxcvbnFactory } from "@zxcvbn-ts/core";
+import { adjacencyGraphs, dictionary } from "@zxcvbn-ts/language-common";
+
+export const MIN_PASSWORD = 12;
+/** What is looked at of a long one: estimating costs more than it is worth beyond. */
+const LOOKED_AT = 64;
+/** 0 and 1 of 0 to 4: found among the first 10^6 guesses. */
+const GUESSED = 1;
+
+let guesser: ZxcvbnFactory | null = null;
+
+/**
+ * Why a password will not do, or null. Length and common ones, as ASVS 5 section 6.2 asks; no rules about kinds of characters.
+ * @param own what is easily guessed of the person: names
+ */
+export function passwordTrouble(password: string, own: readonly string[]): string | null {
+  if (password.length < MIN_PASSWORD) return `expected at least ${MIN_PASSWORD} characters`;
+  guesser ??= new ZxcvbnFactory({ dictionary, graphs: adjacencyGraphs });
+  const { score } = guesser.check(password.slice(0, LOOKED_AT), [...own, "halvik"]);
+  return score <= GUESSED ? "it is among the first that would be tried: choose several words that are no phrase" : null;
+}
