@@ -6,7 +6,8 @@ import pg from "pg";
 import { type Config, loadConfig } from "../config/config.js";
 import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
 import { Cluster, POSTGRES_BIN } from "../start/cluster.js";
-import { handOver, prepareDataDir, runAsUser, takePidFile } from "../start/prepare.js";
+import { takeLock } from "../start/lock.js";
+import { handOver, prepareDataDir, runAsUser } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
 import { migrate } from "../store/migrate.js";
 import { connectionOf, DB_OWNER } from "../store/pool.js";
@@ -42,7 +43,7 @@ export const backupCommands = (): Command[] => [
       if (!existsSync(join(source, "toc.dat"))) throw new Error(`${source} is no backup of Halvik's`);
       const config = loadConfig(process.env);
       mkdirSync(config.HALVIK_DATA_DIR, { recursive: true });
-      const release = takePidFile(config.HALVIK_DATA_DIR);
+      const release = await takeLock(config.HALVIK_DATA_DIR);
       try {
         await withDatabase(async (_, secrets) => {
           await refuseIfFilled(config, secrets);

@@ -1,4 +1,4 @@
-import { chownSync, existsSync, readFileSync, writeFileSync } from "node:fs";
+import { chownSync, existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { Meanings } from "@halvik/core/meaning";
 import { UsmUsers } from "@halvik/core/snmp";
@@ -9,6 +9,7 @@ import { hashToken } from "../access/passwords.js";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
+import { writeDurably } from "../files/durable.js";
 import { dropRoot } from "../start/drop-root.js";
 import {
   type EndpointConfig,
@@ -157,6 +158,9 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
     await pipeline.stop();
     clearInterval(timer);
     await writeListening(pool, startedUs, stoppedUs).catch(() => undefined);
+    await writeHeartbeat(pool, "collector", startedUs, nowUs(), { ...pipeline.counters, stopped: true }).catch(
+      () => undefined,
+    );
     await writeEndpoints(pool, endpoints.statuses(), nowUs()).catch(() => undefined);
     await pool.end().catch(() => undefined);
   };
@@ -215,7 +219,7 @@ function keepForNextStart(config: Config, { endpoints, users }: KindSettings): v
     priv: u.priv && { ...u.priv, key: Buffer.from(u.priv.key).toString("hex") },
   }));
   const file = settingsFile(config);
-  writeFileSync(file, JSON.stringify({ endpoints, users: asHex }), { mode: 0o600 });
+  writeDurably(file, JSON.stringify({ endpoints, users: asHex }));
   const uid = Number(process.env.HALVIK_RUN_AS_UID);
   if (process.getuid?.() === 0 && uid > 0) chownSync(file, uid, Number(process.env.HALVIK_RUN_AS_GID));
 }

@@ -1,8 +1,9 @@
 import { webcrypto, X509Certificate } from "node:crypto";
-import { chownSync, existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { chownSync, existsSync, mkdirSync, readFileSync } from "node:fs";
 import { hostname } from "node:os";
 import { join } from "node:path";
 import type { Config } from "../config/config.js";
+import { writeDurably } from "../files/durable.js";
 
 const ALGORITHM = { name: "ECDSA", namedCurve: "P-256", hash: "SHA-256" } as const;
 const YEARS = 10;
@@ -23,8 +24,9 @@ export async function tlsIdentity(config: Config, nowMs: number): Promise<TlsIde
   if (!existsSync(own.cert)) {
     const made = await selfSigned(nowMs);
     mkdirSync(dir, { recursive: true, mode: 0o700 });
-    writeFileSync(own.key, made.key, { mode: 0o600 });
-    writeFileSync(own.cert, made.cert, { mode: 0o644 });
+    writeDurably(own.key, made.key);
+    // the certificate last: where it is, there is a key
+    writeDurably(own.cert, made.cert, 0o644);
     const uid = Number(process.env.HALVIK_RUN_AS_UID);
     const gid = Number(process.env.HALVIK_RUN_AS_GID);
     if (process.getuid?.() === 0 && uid > 0) for (const path of [dir, own.key, own.cert]) chownSync(path, uid, gid);
@@ -67,6 +69,10 @@ async function selfSigned(nowMs: number): Promise<TlsIdentity> {
     cert: `${certificate.toString("pem")}\n`,
   };
 }
+
+/** The certificate that senders and browsers see. */
+export const certificateFile = (config: Config): string =>
+  config.HALVIK_TLS_CERT_FILE || join(config.HALVIK_DATA_DIR, "tls", "cert.pem");
 
 /** SHA-256 of a PEM certificate, in hex: what senders are told to expect. */
 export const fingerprintOf = (cert: string): string =>

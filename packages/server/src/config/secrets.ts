@@ -1,7 +1,8 @@
 import { randomBytes } from "node:crypto";
-import { chmodSync, existsSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { z } from "zod";
+import { writeDurably } from "../files/durable.js";
 
 /** What Halvik makes for itself at its first start; kept in the data directory, readable by its own user only. */
 const Secrets = z.object({ dbOwnerPassword: z.string(), dbWebPassword: z.string(), sessionSecret: z.string() });
@@ -10,14 +11,37 @@ export type Secrets = z.infer<typeof Secrets>;
 const secretsFile = (dataDir: string): string => join(dataDir, "secrets.json");
 const fresh = (): string => randomBytes(24).toString("base64url");
 
-export function loadSecrets(dataDir: string): Secrets {
-  return Secrets.parse(JSON.parse(readFileSync(secretsFile(dataDir), "utf8")));
+/** Why the secrets cannot be used, in words. */
+export class SecretsError extends Error {
+  readonly code = "BAD_SECRETS";
 }
 
+/** @throws {SecretsError} when the file is cut or damaged; as it comes where it is not there or may not be read */
+export function loadSecrets(dataDir: string): Secrets {
+  const file = secretsFile(dataDir);
+  const text = readFileSync(file, "utf8");
+  let value: unknown = null;
+  try {
+    value = JSON.parse(text);
+  } catch {}
+  const secrets = Secrets.safeParse(value);
+  if (secrets.success) return secrets.data;
+  throw new SecretsError(
+    `${file} is ${text.trim() === "" ? "empty" : "damaged"}: without it the database cannot be opened. Put back the file from a copy of the data directory; where there is none, move the directory away and restore a backup into a new one`,
+  );
+}
+
+/** The secrets, made where there is nothing yet that they would open. */
 export function loadOrMakeSecrets(dataDir: string): Secrets {
-  if (existsSync(secretsFile(dataDir))) return loadSecrets(dataDir);
+  if (existsSync(secretsFile(dataDir))) {
+    try {
+      return loadSecrets(dataDir);
+    } catch (e) {
+      // a start that was cut short before there was a database
+      if (!(e instanceof SecretsError) || existsSync(join(dataDir, "postgres", "PG_VERSION"))) throw e;
+    }
+  }
   const secrets: Secrets = { dbOwnerPassword: fresh(), dbWebPassword: fresh(), sessionSecret: fresh() };
-  writeFileSync(secretsFile(dataDir), JSON.stringify(secrets), { mode: 0o600 });
-  chmodSync(secretsFile(dataDir), 0o600);
+  writeDurably(secretsFile(dataDir), JSON.stringify(secrets));
   return secrets;
 }

@@ -1,11 +1,14 @@
 import { type ChildProcess, spawn } from "node:child_process";
-import { appendFileSync } from "node:fs";
 import { join } from "node:path";
-import type { RunAs } from "./cluster.js";
+import { LogFile } from "./log-file.js";
 import { roleNodeArgs } from "./role-args.js";
 
-const RESTART_MS = 1_000;
-const STOP_MS = 20_000;
+/** How soon a role that ended starts again; one that keeps ending waits longer each time. */
+const RESTART_MS = 200;
+const MOST_RESTART_MS = 10_000;
+/** A role that ran for so long has not failed at its start. */
+const SETTLED_MS = 30_000;
+const STOP_MS = 15_000;
 
 /** The roles as child processes: restarted when they end by themselves, ended in order when Halvik stops. */
 export class Children {
@@ -14,39 +17,35 @@ export class Children {
 
   constructor(
     private readonly program: string,
-    private readonly dataDir: string,
+    private readonly logDir: string,
     private readonly env: NodeJS.ProcessEnv,
-    private readonly runAs: RunAs | null,
   ) {}
 
   /**
    * Starts a role and keeps it running.
-   * @param asRoot the role starts as root to bind its sockets and drops it by itself
+   * @param over what its environment has beside what all have; undefined takes a variable away
    * @returns once the role has said it is ready
    * @throws when it ends before that
    */
-  start(name: string, args: readonly string[], asRoot = false): Promise<void> {
+  start(name: string, args: readonly string[], over: NodeJS.ProcessEnv = {}): Promise<void> {
+    const log = new LogFile(join(this.logDir, `${name}.log`));
     return new Promise((resolve, reject) => {
       let ready = false;
+      let waitMs = RESTART_MS;
       const launch = () => {
+        const startedMs = performance.now();
         const child = spawn(process.execPath, [...process.execArgv, ...roleNodeArgs(name), this.program, ...args], {
           // its own process group: Ctrl-C reaches this process alone, which ends the roles in order
           detached: true,
           stdio: ["ignore", "pipe", "pipe", "ipc"],
-          env: {
-            ...this.env,
-            ...(this.runAs
-              ? { HALVIK_RUN_AS_UID: String(this.runAs.uid), HALVIK_RUN_AS_GID: String(this.runAs.gid) }
-              : {}),
-          },
-          ...(this.runAs && !asRoot ? this.runAs : {}),
+          env: { ...this.env, ...over },
         });
         this.running.set(name, child);
         let said = "";
         for (const stream of [child.stdout!, child.stderr!])
           stream.on("data", (b: Buffer) => {
             said = (said + b.toString()).slice(-2_000);
-            appendFileSync(join(this.dataDir, `${name}.log`), b);
+            log.write(b);
           });
         child.on("message", (m) => {
           if (m === "ready") {
@@ -54,6 +53,7 @@ export class Children {
             resolve();
           }
         });
+        child.on("error", () => undefined);
         child.once("exit", (code, signal) => {
           this.running.delete(name);
           if (!ready)
@@ -67,29 +67,43 @@ export class Children {
               ),
             );
           if (this.stopping) return;
-          console.log(
-            `${name} ended (${signal ?? `exit ${code}`}); it starts again in 1 s. Its log: ${join(this.dataDir, `${name}.log`)}`,
-          );
+          waitMs = performance.now() - startedMs > SETTLED_MS ? RESTART_MS : Math.min(waitMs * 2, MOST_RESTART_MS);
+          say(`${name} ended (${signal ?? `exit ${code}`}); it starts again at once. Its log: ${log.path}`);
           setTimeout(() => {
             if (!this.stopping) launch();
-          }, RESTART_MS);
+          }, waitMs);
         });
       };
       launch();
     });
   }
 
-  /** Ends children in the given order, each after the one before it. */
-  async stop(order: readonly string[]): Promise<void> {
-    this.stopping = true;
-    for (const name of order) {
-      const child = this.running.get(name);
-      if (!child) continue;
-      const ended = new Promise((resolve) => child.once("exit", resolve));
-      child.kill("SIGTERM");
-      const timer = setTimeout(() => child.kill("SIGKILL"), STOP_MS);
-      await ended;
-      clearTimeout(timer);
-    }
+  /** Ends a role that does not answer any more; it starts again. */
+  restart(name: string): void {
+    this.running.get(name)?.kill("SIGKILL");
   }
+
+  /** Ends children: groups in the given order, those of a group together. */
+  async stop(order: readonly (readonly string[])[]): Promise<void> {
+    this.stopping = true;
+    for (const group of order)
+      await Promise.all(
+        group.map(async (name) => {
+          const child = this.running.get(name);
+          if (!child) return;
+          const ended = new Promise((resolve) => child.once("exit", resolve));
+          child.kill("SIGTERM");
+          const timer = setTimeout(() => child.kill("SIGKILL"), STOP_MS);
+          await ended;
+          clearTimeout(timer);
+        }),
+      );
+  }
+}
+
+/** Says something to whoever started Halvik; a terminal or disk that is gone is no reason to end. */
+export function say(text: string): void {
+  try {
+    console.log(text);
+  } catch {}
 }

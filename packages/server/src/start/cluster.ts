@@ -49,6 +49,18 @@ export class Cluster {
     if (this.isRunning()) await this.run("pg_ctl", ["-D", this.directory, "-m", "fast", "-w", "-t", "60", "stop"]);
   }
 
+  /** Whether the server's own process lives: looked up by its PID file, without running anything. */
+  isAlive(): boolean {
+    try {
+      const pid = Number(readFileSync(join(this.directory, "postmaster.pid"), "utf8").split("\n")[0]);
+      process.kill(pid, 0);
+      return true;
+    } catch (e) {
+      // of another user, when this one is not it: it lives
+      return (e as NodeJS.ErrnoException).code === "EPERM";
+    }
+  }
+
   private isRunning(): boolean {
     return (
       spawnSync(join(POSTGRES_BIN, "pg_ctl"), ["-D", this.directory, "status"], { cwd: "/", ...this.runAs }).status ===
@@ -121,6 +133,14 @@ export class Cluster {
       random_page_cost: 1.1,
       // open segments grow fast: their statistics must keep up
       autovacuum_naptime: "15s",
+      // one file a weekday, begun anew a week later: what is said takes no more disk than a week of it
+      logging_collector: "on",
+      log_filename: "'postgres-%a.log'",
+      log_truncate_on_rotation: "on",
+      log_rotation_age: "1d",
+      log_rotation_size: 0,
+      // a statement may hold what was received
+      log_min_error_statement: "panic",
       timezone: "'UTC'",
       log_timezone: "'UTC'",
     };

@@ -1,5 +1,5 @@
 import { spawnSync } from "node:child_process";
-import { chownSync, existsSync, mkdirSync, readFileSync, statfsSync, unlinkSync, writeFileSync } from "node:fs";
+import { chownSync, existsSync, mkdirSync, readFileSync, statfsSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import type { Config } from "../config/config.js";
 import { type RunAs, StartError } from "./cluster.js";
@@ -42,30 +42,6 @@ export function prepareDataDir(config: Config, runAs: RunAs | null): void {
 /** Secrets and other files made by root belong to the user who reads them. */
 export function handOver(path: string, runAs: RunAs | null): void {
   if (runAs && existsSync(path)) chownSync(path, runAs.uid, runAs.gid);
-}
-
-/** One Halvik per data directory; a PID file left by a crash is taken over. @returns how to give it up */
-export function takePidFile(dataDir: string): () => void {
-  const file = join(dataDir, "halvik.pid");
-  if (existsSync(file)) {
-    const pid = Number(readFileSync(file, "utf8").trim());
-    if (Number.isInteger(pid) && pid > 1 && isHalvik(pid))
-      throw new StartError(`Halvik already runs on ${dataDir} (process ${pid})`);
-    console.log(`  a PID file left by a crash was taken over (${file})`);
-  }
-  writeFileSync(file, `${process.pid}\n`);
-  return () => {
-    if (existsSync(file)) unlinkSync(file);
-  };
-}
-
-function isHalvik(pid: number): boolean {
-  if (pid === process.pid) return false;
-  try {
-    return readFileSync(`/proc/${pid}/cmdline`, "utf8").includes("halvik");
-  } catch {
-    return false;
-  }
 }
 
 /** As root: lets sockets have the receive buffer that the collector asks for. */

@@ -1,11 +1,17 @@
 import { createServer } from "node:net";
 import { join } from "node:path";
-import { loadConfig } from "../config/config.js";
-import { loadOrMakeSecrets } from "../config/secrets.js";
-import { Children } from "./children.js";
+import pg from "pg";
+import { certificateFile, tlsIdentity } from "../collector/tls-identity.js";
+import { type Config, loadConfig } from "../config/config.js";
+import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
+import { connectionOf } from "../store/pool.js";
+import { startAsUser } from "./as-user.js";
+import { Children, say } from "./children.js";
 import { Cluster, StartError } from "./cluster.js";
+import { ClusterWatch } from "./cluster-watch.js";
 import { demoTokenFile, loadDemo } from "./demo.js";
-import { handOver, prepareDataDir, raiseReceiveBufferLimit, runAsUser, takePidFile } from "./prepare.js";
+import { takeLock } from "./lock.js";
+import { prepareDataDir, raiseReceiveBufferLimit, runAsUser } from "./prepare.js";
 import { setUpDatabase } from "./setup-database.js";
 
 export interface StartOptions {
@@ -29,7 +35,7 @@ async function step<T>(what: string, work: () => Promise<T> | T): Promise<T> {
   return result;
 }
 
-/** The start command: cluster, schema, roles, demo; runs until it is told to stop. */
+/** The start command: cluster, schema, roles, demo; runs until it is told to stop. As root it goes on as Halvik's own user. */
 export async function start(options: StartOptions, program: string): Promise<void> {
   const env = {
     ...process.env,
@@ -39,61 +45,93 @@ export async function start(options: StartOptions, program: string): Promise<voi
   const config = loadConfig(env);
   const dataDir = config.HALVIK_DATA_DIR;
   const runAs = runAsUser();
-  prepareDataDir(config, runAs);
-  const givePidFileUp = takePidFile(dataDir);
-  const cluster = new Cluster(config, loadOrMakeSecrets(dataDir), runAs);
+  if (runAs !== null) {
+    raiseReceiveBufferLimit(config.HALVIK_UDP_RECEIVE_BUFFER_BYTES);
+    const args = ["start", ...(options.demo ? [] : ["--empty"]), ...(options.port ? ["--port", options.port] : [])];
+    process.exitCode = await startAsUser(runAs, dataDir, [program, ...args]);
+    return;
+  }
+  prepareDataDir(config, null);
+  const giveLockUp = await takeLock(dataDir);
+  let secrets: Secrets;
+  try {
+    secrets = loadOrMakeSecrets(dataDir);
+  } catch (e) {
+    giveLockUp();
+    throw e;
+  }
+  const cluster = new Cluster(config, secrets, null);
   // the demo's mail goes to a stand-in, unless a mail server is set
   const sink = options.demo && config.HALVIK_SMTP_URL === "";
-  const childEnv = {
-    ...env,
-    HALVIK_DATA_DIR: dataDir,
-    ...(sink ? { HALVIK_SMTP_URL: `smtp://127.0.0.1:${config.HALVIK_MAIL_SINK_PORT}` } : {}),
-  };
-  const children = new Children(program, dataDir, childEnv, runAs);
+  const smtpUrl = sink ? `smtp://127.0.0.1:${config.HALVIK_MAIL_SINK_PORT}` : config.HALVIK_SMTP_URL;
+  const childEnv = { ...env, HALVIK_DATA_DIR: dataDir, ...(sink ? { HALVIK_SMTP_URL: smtpUrl } : {}) };
+  // a password for the mail server is the notifier's alone
+  const withoutPassword = smtpUrl === "" ? {} : { HALVIK_SMTP_URL: withoutUser(smtpUrl) };
+  const children = new Children(program, join(dataDir, "logs"), childEnv);
   let loader: ReturnType<typeof loadDemo> | null = null;
+  let watch: ClusterWatch | null = null;
   let stopped: Promise<void> | null = null;
+  const stopAll = async () => {
+    watch?.stop();
+    await children.stop([["stand-ins"], ["collector"], ["engine", "keeper", "notifier", "web", "mail-sink"]]);
+  };
   const stop = () => {
     stopped ??= (async () => {
-      console.log("\nStopping …");
+      say("\nStopping …");
       loader?.cancel();
-      await children.stop(["stand-ins", "collector", "engine", "keeper", "notifier", "mail-sink", "web"]);
+      await stopAll();
+      const account = await whatBecame(config, secrets);
       await cluster.stop();
-      givePidFileUp();
-      console.log("Stopped. Nothing that arrived was lost.");
+      giveLockUp();
+      say(`Stopped. ${account}`);
     })();
     return stopped;
   };
   const ended = new Promise<void>((resolve) => {
     for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) process.on(signal, () => void stop().then(resolve));
   });
+  // a log or terminal that cannot be written to is nobody's end
+  for (const stream of [process.stdout, process.stderr]) stream.on("error", () => undefined);
   try {
-    handOver(join(dataDir, "secrets.json"), runAs);
     await requireFreePort(config.HALVIK_HTTP_HOST, config.HALVIK_HTTP_PORT);
-    raiseReceiveBufferLimit(config.HALVIK_UDP_RECEIVE_BUFFER_BYTES);
     await step("Starting PostgreSQL", () => cluster.start());
-    const password = await step("Bringing the database up to date", () =>
-      setUpDatabase(config, loadOrMakeSecrets(dataDir)),
-    );
+    const password = await step("Bringing the database up to date", () => setUpDatabase(config, secrets));
+    // made once, before several roles would each make one
+    await tlsIdentity(config, Date.now());
     await step("Starting the collector, the engine, the keeper, the notifier and the web role", async () => {
-      const role = (name: string, asRoot = false) => children.start(name, ["serve", "--role", name], asRoot);
+      const role = (name: string, over: NodeJS.ProcessEnv = withoutPassword) =>
+        children.start(name, ["serve", "--role", name], over);
       await Promise.all([
-        role("collector", true),
+        role("collector"),
         role("engine"),
         role("keeper"),
-        role("notifier"),
-        role("web", true),
+        role("notifier", {}),
+        role("web"),
         ...(sink ? [children.start("mail-sink", ["mail-sink"])] : []),
       ]);
     });
+    watch = new ClusterWatch(cluster, config, secrets, () => children.restart("engine"));
+    watch.start();
     const address = `http://${config.HALVIK_HTTP_HOST.includes(":") ? `[${config.HALVIK_HTTP_HOST}]` : config.HALVIK_HTTP_HOST}:${config.HALVIK_HTTP_PORT}`;
     console.log(`\n  Halvik answers at ${address}`);
+    if (config.HALVIK_HTTPS_PORT !== 0)
+      console.log(`  and over HTTPS on port ${config.HALVIK_HTTPS_PORT}; its certificate: ${certificateFile(config)}`);
     if (password !== null)
       console.log(
         `  Sign in as “owner” with the one-time password ${password}\n  (it is shown only now; “bin/halvik user reset owner” makes a new one)`,
       );
+    const exposed = [
+      ...(isLoopback(config.HALVIK_HTTP_HOST)
+        ? []
+        : [`the interface, with its passwords and sessions, over plain HTTP on ${config.HALVIK_HTTP_HOST}`]),
+    ];
+    for (const what of exposed)
+      console.log(
+        `\n  WARNING: anyone on the network can read ${what}.\n  Set HALVIK_HTTPS_PORT and HALVIK_SECURE_COOKIES=true, or put a proxy with TLS before it.\n`,
+      );
     console.log("  Ctrl-C stops everything.\n");
     if (options.demo) {
-      loader = loadDemo(program, dataDir, childEnv, runAs, step);
+      loader = loadDemo(program, dataDir, childEnv, null, step);
       await loader.done;
       if (stopped === null) {
         await children.start("stand-ins", ["simulate", "live", "--token-file", demoTokenFile(dataDir)]);
@@ -102,9 +140,9 @@ export async function start(options: StartOptions, program: string): Promise<voi
     }
   } catch (e) {
     if (stopped === null) {
-      await children.stop(["stand-ins", "collector", "engine", "keeper", "notifier", "mail-sink", "web"]);
+      await stopAll();
       await cluster.stop();
-      givePidFileUp();
+      giveLockUp();
       throw e instanceof StartError ? e : new StartError((e as Error).message, { cause: e });
     }
   }
@@ -125,4 +163,33 @@ async function requireFreePort(host: string, port: number): Promise<void> {
     );
     probe.listen(port, host, () => probe.close(() => resolve()));
   });
+}
+
+const isLoopback = (host: string): boolean => host === "localhost" || host === "::1" || host.startsWith("127.");
+
+function withoutUser(url: string): string {
+  const bare = new URL(url);
+  bare.username = "";
+  bare.password = "";
+  return bare.toString();
+}
+
+/** What the collector counted as lost, said as it is; where it cannot be asked any more, that is said. */
+async function whatBecame(config: Config, secrets: Secrets): Promise<string> {
+  const client = new pg.Client(connectionOf(config, secrets, "owner"));
+  client.on("error", () => undefined);
+  try {
+    await client.connect();
+    const { rows } = await client.query<{ lost: number; quarantined: number; stopped: boolean }>(
+      "select coalesce((detail->>'lost')::bigint, 0) as lost, coalesce((detail->>'quarantined')::bigint, 0) as quarantined, coalesce((detail->>'stopped')::boolean, false) as stopped from role_status where role = 'collector'",
+    );
+    const said = rows[0];
+    if (!said?.stopped) return "The collector did not say what became of what it had in hand.";
+    if (said.lost + said.quarantined === 0) return "Nothing that arrived since its start was lost.";
+    return `Of what arrived since its start ${said.lost} were lost and ${said.quarantined} put in quarantine.`;
+  } catch {
+    return "The database could not be asked what was lost.";
+  } finally {
+    await client.end().catch(() => undefined);
+  }
 }
