@@ -6,7 +6,7 @@ import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/time";
 import pg from "pg";
 import pino from "pino";
 import { hashToken } from "../access/passwords.js";
-import { nowUs } from "../config/clock.js";
+import { clock, nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
 import { writeDurably } from "../files/durable.js";
@@ -59,7 +59,11 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
   const spool = new Spool(join(config.HALVIK_DATA_DIR, "spool"), config.HALVIK_SPOOL_MAX_BYTES, (damage) =>
     tellDamage(damage, quarantine, pipeline),
   );
-  const numbers = new BatchNumbers(join(config.HALVIK_DATA_DIR, "spool"), spool.lastNumber(), Date.now());
+  const numbers = new BatchNumbers(
+    join(config.HALVIK_DATA_DIR, "spool"),
+    spool.lastNumber(),
+    Math.floor(nowUs() / 1_000),
+  );
   const decoders = new Decoders();
   let version = -1;
   const apply = async (settings: KindSettings) => {
@@ -151,12 +155,23 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
       busy = false;
     }
   };
+  const forgetClock = clock.onJump((jumpMs) =>
+    pipeline.observe({
+      event: "clock-jumped",
+      severity: 4,
+      outcome: "failure",
+      subject: COLLECTOR_NAME,
+      text: `The clock of this machine was set ${jumpMs > 0 ? "forward" : "back"} by ${formatDuration(Math.abs(jumpMs) * 1_000)}: times before and after are not of one clock.`,
+      data: [["ms", String(Math.round(jumpMs))]],
+    }),
+  );
   const timer = setInterval(report, STATUS_MS);
   return async () => {
     await endpoints.stop();
     const stoppedUs = nowUs();
     await pipeline.stop();
     clearInterval(timer);
+    forgetClock();
     await writeListening(pool, startedUs, stoppedUs).catch(() => undefined);
     await writeHeartbeat(pool, "collector", startedUs, nowUs(), { ...pipeline.counters, stopped: true }).catch(
       () => undefined,

@@ -1,6 +1,7 @@
 import { createSocket } from "node:dgram";
 import { isIPv6 } from "node:net";
 import { parentPort, workerData } from "node:worker_threads";
+import { nowUs } from "../config/clock.js";
 
 /**
  * A thread that does nothing but empty a UDP socket: datagrams are packed into blocks and handed over. It stops
@@ -76,7 +77,7 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
     }
     block.writeUInt32LE(bytes.length, used);
     block.writeUInt32LE(peer, used + 4);
-    block.writeDoubleLE((performance.timeOrigin + performance.now()) * 1000, used + 8);
+    block.writeDoubleLE(nowUs(), used + 8);
     bytes.copy(block, used + ENTRY_HEADER_BYTES);
     used += ENTRY_HEADER_BYTES + bytes.length;
     if (used + ENTRY_HEADER_BYTES + MAX_DATAGRAM > BLOCK_BYTES) flush();

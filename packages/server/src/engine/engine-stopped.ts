@@ -1,4 +1,5 @@
 import { formatDuration, US_PER_MINUTE } from "@halvik/core/time";
+import { agoUs } from "../config/clock.js";
 import type { Queryable } from "../store/pool.js";
 import { readRoles } from "../store/status.js";
 import { addEvent, ENGINE } from "./findings.js";
@@ -16,7 +17,7 @@ const SEVERITY = 2;
 export async function raiseEngineStopped(db: Queryable, watchingSinceUs: number, nowUs: number): Promise<void> {
   const engine = (await readRoles(db)).find((r) => r.role === "engine");
   if (engine === undefined || engine.detail.stopped === true) return;
-  const silentUs = nowUs - Math.max(engine.heartbeatUs, watchingSinceUs);
+  const silentUs = agoUs(Math.max(engine.heartbeatUs, watchingSinceUs), nowUs);
   if (silentUs < STALE_US) return;
   const { rows } = await db.query<{ id: number }>(
     `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities)

@@ -9,9 +9,11 @@ import { claimCollector } from "../store/collectors.js";
 import { acknowledge, closeIncident, mergeIncidents, splitIncident } from "../store/incidents.js";
 import { connectionOf, createPool } from "../store/pool.js";
 import { IdSource } from "../store/record-id.js";
+import { forgetRuleFailure, noteRuleFailure } from "../store/rule-failures.js";
 import { loadSenders } from "../store/senders.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { Care } from "./careful.js";
+import { clearEngineStopped, raiseEngineStopped } from "./engine-stopped.js";
 import { addEvent } from "./findings.js";
 import { remind } from "./remind.js";
 import { EngineSession } from "./session.js";
@@ -565,4 +567,130 @@ describe("imports", () => {
     expect(rows.map((r) => r.key)).toEqual(["seen-in-history", "never-seen"]);
     await client.query("delete from rule where id = 'new-account'");
   });
+});
+
+describe("a clock that is set", () => {
+  const counts = async (src: string) => (await findings(src)).map((f) => f.count);
+
+  test("back by a day: bursts raise at once again, nothing is counted twice, what stood open is not forgotten", async () => {
+    T += 100 * 24 * 3_600 * S;
+    const lead = T;
+    let session = await open();
+    await refused("10.9.0.1", upTo(12));
+    await quiet(600);
+    await session.step();
+    expect(await counts("10.9.0.1")).toEqual([12]);
+    const { incident: first } = (await findings("10.9.0.1"))[0]!;
+    T = lead - 24 * 3_600 * S;
+    await refused("10.9.0.2", upTo(12));
+    await session.step();
+    expect(await counts("10.9.0.2")).toEqual([12]);
+    await refused("10.9.0.2", upTo(3, 1, 20));
+    await session.step();
+    // all is read back by a new session: what was before the setting of the clock belongs to its own lane
+    session = await open();
+    while (await session.step()) {}
+    await quiet(60);
+    await session.step();
+    expect(await counts("10.9.0.2")).toEqual([15]);
+    expect(session.liveThroughUs).toBe(T + 60 * S);
+    const ended = async (id: number) =>
+      (await client.query<{ state: string }>("select state from incident where id = $1", [id])).rows[0]!.state;
+    expect(await ended(first)).toBe("open");
+    // the quiet that ends it passes by the clock that counts now
+    for (let minute = 2; minute < 30; minute++) {
+      await quiet(minute * 60);
+      await session.step();
+    }
+    expect(await ended(first)).toBe("cleared");
+    T = lead;
+    expect(await counts("10.9.0.1")).toEqual([12]);
+  });
+});
+
+describe("what fails is taken out, and all else goes on", () => {
+  afterEach(async () => {
+    await client.query("alter table finding drop constraint if exists unwritable");
+    await client.query("delete from rule where id in ('broken', 'poor')");
+    await client.query("delete from rule_failure");
+  });
+  const failures = async () =>
+    (await client.query("select rule_id, stopped, reason from rule_failure order by rule_id")).rows;
+
+  test("a finding that cannot be written is left out and told; the others of its rule are raised", async () => {
+    await client.query("alter table finding add constraint unwritable check (key <> '10.8.0.1')");
+    const care = new Care();
+    const session = await EngineSession.open(client, "UTC", care);
+    await refused("10.8.0.1", upTo(12));
+    await refused("10.8.0.2", upTo(12));
+    // undone whole, as every refusal is at first; from then on finding by finding
+    await expect(session.step()).rejects.toThrow("unwritable");
+    care.beCareful();
+    const again = await EngineSession.open(client, "UTC", care);
+    while (await again.step()) {}
+    expect(await findings("10.8.0.1")).toEqual([]);
+    expect(await findings("10.8.0.2")).toMatchObject([{ count: 12 }]);
+    expect(again.takeIsolated()).toEqual([
+      { ruleId: "refused-logons", reason: expect.stringContaining("unwritable"), stopped: false },
+    ]);
+  });
+
+  test("a rule whose text is none any more is said to be, and the others run", async () => {
+    await client.query(
+      "insert into rule (id, version, body, author, changed_us) values ('broken', 1, '{\"kind\":\"count\"}', 'x', 0)",
+    );
+    const session = await open();
+    await refused("10.8.0.3", upTo(12));
+    await session.step();
+    expect(await findings("10.8.0.3")).toMatchObject([{ count: 12 }]);
+    expect(session.takeIsolated()).toMatchObject([{ ruleId: "broken", stopped: true }]);
+  });
+
+  test("a rule that failed is not run and its states are left alone, until it is another version or tried again", async () => {
+    const rule = (await client.query<{ body: Rule }>("select body from rule where id = 'refused-logons'")).rows[0]!;
+    await noteRuleFailure(client, "refused-logons", "it threw", true, 1);
+    expect(await failures()).toEqual([{ rule_id: "refused-logons", stopped: true, reason: "it threw" }]);
+    let session = await open();
+    await refused("10.8.0.4", upTo(12));
+    await session.step();
+    expect(await findings("10.8.0.4")).toEqual([]);
+    await forgetRuleFailure(client, "refused-logons");
+    await session.step();
+    await refused("10.8.0.5", upTo(12, 1, 20));
+    await session.step();
+    expect(await findings("10.8.0.5")).toMatchObject([{ count: 12 }]);
+    await noteRuleFailure(client, "refused-logons", "it threw again", true, 2);
+    await client.query("update rule set version = version + 1, body = $1 where id = 'refused-logons'", [
+      JSON.stringify(rule.body),
+    ]);
+    session = await open();
+    await refused("10.8.0.6", upTo(12, 1, 40));
+    await session.step();
+    expect(await findings("10.8.0.6")).toMatchObject([{ count: 12 }]);
+  });
+});
+
+test("an engine that gives no sign is an incident, once, and over when it measures again", async () => {
+  const now = T;
+  await client.query(
+    "insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('engine', 1, $1, $1, '{}') on conflict (role) do update set heartbeat_us = $1, detail = '{}'",
+    [now],
+  );
+  const stopped = async () =>
+    (
+      await client.query(
+        "select state, title, (select string_agg(what, ' ' order by id) from incident_event e where e.incident = i.id) as told from incident i where rule_id = 'halvik-engine-stopped' order by id",
+      )
+    ).rows;
+  await raiseEngineStopped(client, now, now + 30 * S);
+  expect(await stopped()).toEqual([]);
+  await raiseEngineStopped(client, now, now + 90 * S);
+  await raiseEngineStopped(client, now, now + 95 * S);
+  expect(await stopped()).toEqual([{ state: "open", title: "The engine has stopped: no rule runs", told: "raised" }]);
+  await clearEngineStopped(client, now + 100 * S);
+  expect(await stopped()).toMatchObject([{ state: "cleared", told: "raised cleared" }]);
+  // one that was stopped in order is nobody's trouble
+  await client.query("update role_status set detail = '{\"stopped\": true}' where role = 'engine'");
+  await raiseEngineStopped(client, now, now + 900 * S);
+  expect(await stopped()).toHaveLength(1);
 });

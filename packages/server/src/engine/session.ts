@@ -50,6 +50,8 @@ const AHEAD_US = 6 * US_PER_MINUTE;
 const MAX_WARM_UP_US = 60 * US_PER_MINUTE;
 const LIVE_LANE = "live";
 const LATE_LANE = "late";
+/** The clock was set back where what arrives is so much older than what has been settled; less is within the bound of lateness. */
+const SET_BACK_US = 90 * US_PER_SECOND;
 
 /**
  * The engine on one database connection: follows committed batches, runs the rules, and commits findings, states and cursors
@@ -100,6 +102,7 @@ export class EngineSession {
       care,
     );
     session.isolated.push(...broken.map((b) => ({ ...b, stopped: true })));
+    session.measureAhead(session.generation, lanes.get(session.liveLane) ?? 0);
     session.replayed = await session.replay();
     return session;
   }
@@ -115,10 +118,11 @@ export class EngineSession {
     const late: HalvikRecord[] = [];
     const after = (lane: string) => this.lanes.get(lane) ?? Number.POSITIVE_INFINITY;
     for (const cursor of this.cursors.values()) {
-      const lane = cursor.kind === "import" ? this.importLane(cursor.collector) : LIVE_LANE;
+      const lane = cursor.kind === "import" ? this.importLane(cursor.collector) : this.liveLane;
       const watermark = this.lanes.get(lane);
       if (watermark === undefined || filter === null) continue;
-      const records = await this.read(await batchesToReplay(this.client, cursor, watermark - AHEAD_US), filter);
+      const batches = await batchesToReplay(this.client, cursor, watermark - AHEAD_US);
+      const records = await this.read(sinceSetBack(batches), filter);
       if (cursor.kind === "import")
         results.push(
           this.engine.step(
@@ -131,18 +135,18 @@ export class EngineSession {
     }
     results.push(
       this.engine.step(
-        LIVE_LANE,
-        live.filter((r) => r.timeUs > after(LIVE_LANE)),
-        this.lanes.get(LIVE_LANE) ?? Number.NEGATIVE_INFINITY,
+        this.liveLane,
+        live.filter((r) => r.timeUs > after(this.liveLane)),
+        this.lanes.get(this.liveLane) ?? Number.NEGATIVE_INFINITY,
       ),
     );
     const unclaimed = (rule: Rule, key: string, event: { timeUs: number }) =>
       this.findings.standing(rule, key, event.timeUs) !== undefined;
     results.push(
       this.engine.step(
-        LATE_LANE,
-        late.filter((r) => r.timeUs > after(LATE_LANE)),
-        this.lanes.get(LATE_LANE) ?? Number.NEGATIVE_INFINITY,
+        this.lateLane,
+        late.filter((r) => r.timeUs > after(this.lateLane)),
+        this.lanes.get(this.lateLane) ?? Number.NEGATIVE_INFINITY,
         unclaimed,
       ),
     );
@@ -209,7 +213,7 @@ export class EngineSession {
         this.lanes.delete(lane);
         await forgetLane(this.client, lane);
       }
-      const live = this.lanes.get(LIVE_LANE);
+      const live = this.lanes.get(this.liveLane);
       if (live !== undefined) await forgetCloses(this.client, live);
       await this.client.query("commit");
       this.replayed = [];
@@ -262,9 +266,10 @@ export class EngineSession {
     const through = this.liveThroughUs;
     if (through === null) return results;
     const watermark = through - LATENESS_US;
-    results.push(this.stepLane(LIVE_LANE, live, watermark));
+    if (watermark < (this.lanes.get(this.liveLane) ?? watermark) - SET_BACK_US) this.beginAnew(watermark);
+    results.push(this.stepLane(this.liveLane, live, watermark));
     results.push(
-      this.stepLane(LATE_LANE, late, watermark - LATENESS_US * 5, (rule, key, event) => {
+      this.stepLane(this.lateLane, late, watermark - LATENESS_US * 5, (rule, key, event) => {
         const finding = event.ends === null ? this.findings.standing(rule, key, event.timeUs) : undefined;
         if (finding) amended.set(finding, withLate(amended.get(finding), event.timeUs));
         return finding !== undefined;
@@ -275,9 +280,47 @@ export class EngineSession {
     for (const lane of [...this.lanes.keys()])
       if (lane.startsWith(IMPORT_LANE) && !busy.has(lane)) {
         results.push(this.stepLane(lane, [], watermark));
-        results.push(this.engine.passOn(lane, LIVE_LANE, watermark));
+        results.push(this.engine.passOn(lane, this.liveLane, watermark));
       }
+    // lanes of a clock that was set back go on by the time that passes; what they have open ends as it would have
+    for (const [lane, aheadUs] of this.left) {
+      results.push(this.stepLane(lane, [], watermark + aheadUs));
+      if (lane.startsWith(LIVE_LANE)) results.push(this.engine.passOn(lane, this.liveLane, watermark));
+    }
     return results;
+  }
+
+  /** Which time the clock was set back for: lanes of their own, since a watermark never goes back. */
+  private get generation(): number {
+    return Math.max(0, ...[...this.lanes.keys()].map((lane) => generationOf(lane, LIVE_LANE)));
+  }
+
+  private get liveLane(): string {
+    return laneOfGeneration(LIVE_LANE, this.generation);
+  }
+
+  private get lateLane(): string {
+    return laneOfGeneration(LATE_LANE, this.generation);
+  }
+
+  /** Lanes of earlier generations, and by how much their clocks are ahead of the one that counts. */
+  private get left(): readonly (readonly [lane: string, aheadUs: number])[] {
+    return [...this.ahead].filter(([lane]) => this.lanes.has(lane));
+  }
+
+  private readonly ahead = new Map<string, number>();
+
+  private measureAhead(generation: number, watermark: number): void {
+    for (const [lane, own] of this.lanes) {
+      const of = Math.max(generationOf(lane, LIVE_LANE), generationOf(lane, LATE_LANE));
+      if (of >= 0 && of < generation && !this.ahead.has(lane)) this.ahead.set(lane, own - watermark);
+    }
+  }
+
+  private beginAnew(watermark: number): void {
+    const before = this.generation;
+    this.measureAhead(before + 1, watermark);
+    this.lanes.set(laneOfGeneration(LIVE_LANE, before + 1), Math.floor(watermark / SETTLE_STEP_US) * SETTLE_STEP_US);
   }
 
   /** The lane of the import that runs under a collector's number, or ran last. */
@@ -293,7 +336,9 @@ export class EngineSession {
   private doneLanes(): string[] {
     const last = new Set([...this.cursors.values()].map((c) => this.importLane(c.collector)));
     return [...this.lanes.keys()].filter(
-      (l) => l.startsWith(IMPORT_LANE) && !last.has(l) && this.engine.sizeOf(l) === 0,
+      (l) =>
+        ((l.startsWith(IMPORT_LANE) && !last.has(l)) || this.left.some(([left]) => left === l)) &&
+        this.engine.sizeOf(l) === 0,
     );
   }
 
@@ -349,7 +394,7 @@ export class EngineSession {
 
   /** A rule whose logic is new looks at one window of what was before. */
   private async warmUp(rule: Rule): Promise<StepResult> {
-    const watermark = this.lanes.get(LIVE_LANE);
+    const watermark = this.lanes.get(this.liveLane);
     const filter = this.engine.filterOf(rule.id);
     if (watermark === undefined || filter === null) return { episodes: [], states: [] };
     const fromUs = watermark - Math.min(ruleWindowUs(rule), MAX_WARM_UP_US);
@@ -358,8 +403,25 @@ export class EngineSession {
       if (cursor.kind !== "import")
         for (const record of await this.read(await batchesToReplay(this.client, cursor, fromUs), filter))
           if (record.timeUs >= fromUs && !isLate(record)) records.push(record);
-    return this.engine.warmUp(rule.id, LIVE_LANE, records, watermark);
+    return this.engine.warmUp(rule.id, this.liveLane, records, watermark);
   }
+}
+
+const laneOfGeneration = (name: string, generation: number): string =>
+  generation === 0 ? name : `${name}.${generation}`;
+
+/** -1: not a lane of this name. */
+function generationOf(lane: string, name: string): number {
+  if (lane === name) return 0;
+  const n = lane.startsWith(`${name}.`) ? Number(lane.slice(name.length + 1)) : Number.NaN;
+  return Number.isInteger(n) ? n : -1;
+}
+
+/** Of batches in order, those after the clock was last set back: those before are another lane's. */
+function sinceSetBack(batches: readonly FollowedBatch[]): readonly FollowedBatch[] {
+  for (let i = batches.length - 1; i > 0; i--)
+    if (batches[i - 1]!.throughUs > batches[i]!.throughUs + SET_BACK_US) return batches.slice(i);
+  return batches;
 }
 
 /** Of each collector the batches that come first, up to its share of so many rows, one at least. */

@@ -1,8 +1,17 @@
 import { statfs } from "node:fs/promises";
 import type { OwnObservation } from "@halvik/core/normalise";
 import { formatDuration, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
+import { agoUs } from "../config/clock.js";
 import type { Queryable } from "../store/pool.js";
 import { readRoles } from "../store/status.js";
+
+/** Roles of which it stands that they have stopped. */
+async function toldStopped(db: Queryable): Promise<string[]> {
+  const { rows } = await db.query<{ key: string }>(
+    "select distinct key from finding where rule_id = 'halvik-role' and cleared_us is null and key <> 'engine'",
+  );
+  return rows.map((r) => r.key);
+}
 
 const ROLE_STALE_US = 15 * US_PER_SECOND;
 const LAG_US = US_PER_MINUTE;
@@ -29,11 +38,15 @@ export class SelfWatch {
 
   private async roles(db: Queryable, nowUs: number): Promise<OwnObservation[]> {
     const out: OwnObservation[] = [];
-    this.beganUs ??= nowUs;
+    if (this.beganUs === null) {
+      this.beganUs = nowUs;
+      // what an engine before this one said has stopped is said to be back by this one
+      for (const role of await toldStopped(db)) this.stopped.add(role);
+    }
     for (const { role, heartbeatUs, detail } of await readRoles(db)) {
       if (role === "engine") continue;
       // when all of Halvik starts again, its roles come one after another
-      const waitedUs = nowUs - Math.max(heartbeatUs, this.beganUs);
+      const waitedUs = agoUs(Math.max(heartbeatUs, this.beganUs), nowUs);
       const stale = waitedUs > ROLE_STALE_US && detail.stopped !== true;
       if (stale && !this.stopped.has(role)) {
         this.stopped.add(role);

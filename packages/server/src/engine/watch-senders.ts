@@ -1,6 +1,7 @@
 import type { OwnObservation } from "@halvik/core/normalise";
 import { Cadence, type SavedCadence, type Sender, type SenderDirectory } from "@halvik/core/senders";
 import { formatDuration, US_PER_SECOND } from "@halvik/core/time";
+import { agoUs } from "../config/clock.js";
 import type { Queryable } from "../store/pool.js";
 
 /** Without a learnt or set cadence, nothing is called silent. Set by hand: three times the expected gap. */
@@ -62,7 +63,7 @@ export async function watchSenders(
 function isSilent(row: ActivityRow, sender: Sender | undefined, listeningSinceUs: number, nowUs: number): boolean {
   const bound = silenceBound(row, sender, nowUs);
   if (bound === null || row.last_heard_us === null) return false;
-  return nowUs - Math.max(row.last_heard_us, listeningSinceUs) > bound;
+  return agoUs(Math.max(row.last_heard_us, listeningSinceUs), nowUs) > bound;
 }
 
 function silenceBound(row: ActivityRow, sender: Sender | undefined, nowUs: number): number | null {

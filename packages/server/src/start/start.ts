@@ -2,6 +2,7 @@ import { createServer } from "node:net";
 import { join } from "node:path";
 import pg from "pg";
 import { certificateFile, tlsIdentity } from "../collector/tls-identity.js";
+import { nowUs } from "../config/clock.js";
 import { type Config, loadConfig } from "../config/config.js";
 import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
 import { connectionOf } from "../store/pool.js";
@@ -97,7 +98,7 @@ export async function start(options: StartOptions, program: string): Promise<voi
     await step("Starting PostgreSQL", () => cluster.start());
     const password = await step("Bringing the database up to date", () => setUpDatabase(config, secrets));
     // made once, before several roles would each make one
-    await tlsIdentity(config, Date.now());
+    await tlsIdentity(config, nowUs() / 1_000);
     await step("Starting the collector, the engine, the keeper, the notifier and the web role", async () => {
       const role = (name: string, over: NodeJS.ProcessEnv = withoutPassword) =>
         children.start(name, ["serve", "--role", name], over);

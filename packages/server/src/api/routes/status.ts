@@ -1,7 +1,7 @@
 import { statfs } from "node:fs/promises";
 import { Health, type HealthDetails, Intake, Summary } from "@halvik/core/contract";
 import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
-import { nowUs } from "../../config/clock.js";
+import { agoUs, nowUs } from "../../config/clock.js";
 import { runningJobs } from "../../jobs/job.js";
 import { countAttention } from "../../store/incidents.js";
 import type { Queryable } from "../../store/pool.js";
@@ -160,4 +160,4 @@ async function healthOf(db: Queryable, now: number, version: string): Promise<He
 }
 
 const isRunning = (role: RoleStatus, nowUs: number): boolean =>
-  nowUs - role.heartbeatUs < FRESH_US && role.detail.stopped !== true;
+  agoUs(role.heartbeatUs, nowUs) < FRESH_US && role.detail.stopped !== true;
