@@ -17,6 +17,8 @@ export interface Arrival {
   readonly held: boolean;
   /** Read from a file that does not say when it arrived: its arrival teaches nothing about clock or cadence. */
   readonly unobserved?: boolean;
+  /** SHA-256 in hex of what tells a repetition: who did not hear the answer sends it again, and it is not stored twice. */
+  readonly requestKey?: string;
   /** Told once what became of it, and why: whoever waits for an answer (informs, HTTP) gets it then. Not kept on disk. */
   readonly settle?: (fate: Fate, reason?: string) => void;
 }

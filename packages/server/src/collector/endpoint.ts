@@ -20,6 +20,8 @@ export interface EndpointStatus {
 export interface Endpoint {
   start(): Promise<void>;
   stop(): Promise<void>;
+  /** Takes nothing more, and still answers what it has taken; for those that answer. */
+  hush?(): void;
   status(): EndpointStatus;
   /** Looks for what the kernel dropped, where the transport lets that happen. */
   checkKernelDrops?(): Promise<void>;

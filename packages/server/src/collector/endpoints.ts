@@ -76,6 +76,14 @@ export class Endpoints {
     for (const { endpoint } of this.running.values()) await endpoint.checkKernelDrops?.();
   }
 
+  /** Takes nothing more; those that answer what they took stay open for that until `stop`. */
+  async hush(): Promise<void> {
+    for (const { endpoint } of this.running.values()) {
+      if (endpoint.hush) endpoint.hush();
+      else await endpoint.stop();
+    }
+  }
+
   async stop(): Promise<void> {
     await Promise.all([...this.running.values()].map(({ endpoint }) => endpoint.stop()));
     await this.bodies.close();

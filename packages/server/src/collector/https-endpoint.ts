@@ -1,7 +1,9 @@
+import { createHash } from "node:crypto";
 import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { createServer as createHttps } from "node:https";
 import type { DecodeProblem } from "@halvik/core/bytes";
 import { canonicalAddress } from "@halvik/core/net";
+import { hashToken } from "../access/passwords.js";
 import { nowUs } from "../config/clock.js";
 import type { BodyInput, BodyRecords } from "../work/body-worker.js";
 import { type WorkPool, WorkTooLong } from "../work/work-pool.js";
@@ -29,6 +31,9 @@ const MAX_RECORDS = 20_000;
 /** Bodies of all requests together. */
 const MAX_IN_FLIGHT_BYTES = 64 * 1024 * 1024;
 const READ_MS = 20_000;
+const MAX_KEY = 200;
+/** How long a stop waits for answers to be sent. */
+const ANSWER_MS = 3_000;
 const RETRY_SECONDS = 5;
 const REQUEST_MS = 60_000;
 const SAMPLES = 20;
@@ -50,6 +55,8 @@ export class HttpsEndpoint implements Endpoint {
   private state: EndpointStatus["state"] = "stopped";
   private detail = "";
   private inFlightBytes = 0;
+  private open = 0;
+  private hushed = false;
   readonly counters: EndpointCounters = { requests: 0, records: 0, bytes: 0 };
 
   constructor(
@@ -57,12 +64,15 @@ export class HttpsEndpoint implements Endpoint {
     private readonly options: HttpsOptions,
     private readonly sink: EndpointSink,
   ) {
-    const handle = (req: IncomingMessage, res: ServerResponse) =>
+    const handle = (req: IncomingMessage, res: ServerResponse) => {
+      this.open++;
+      res.once("close", () => this.open--);
       void this.handle(req, res).catch(() => {
         this.count("failed requests");
         if (!res.headersSent) say(res, 500, { error: { code: "INTERNAL", message: "something went wrong here" } });
         req.destroy();
       });
+    };
     this.server = options.tls
       ? createHttps({ ...options.tls, minVersion: "TLSv1.2", requestTimeout: REQUEST_MS }, handle)
       : createHttp({ requestTimeout: REQUEST_MS }, handle);
@@ -84,8 +94,15 @@ export class HttpsEndpoint implements Endpoint {
     });
   }
 
-  stop(): Promise<void> {
+  hush(): void {
+    this.hushed = true;
+  }
+
+  async stop(): Promise<void> {
     this.state = "stopped";
+    // what is committed is answered first
+    for (let waited = 0; this.open > 0 && waited < ANSWER_MS; waited += 20)
+      await new Promise((resolve) => setTimeout(resolve, 20));
     this.server.closeAllConnections();
     return new Promise((resolve) => this.server.close(() => resolve()));
   }
@@ -115,6 +132,8 @@ export class HttpsEndpoint implements Endpoint {
       say(res, status, { error: { code, message } });
     };
     const protocol = req.url === "/windows" ? "windows" : req.url === "/json" ? "json" : null;
+    if ((req.headers["idempotency-key"]?.length ?? 0) > MAX_KEY)
+      return refuse(400, "BAD_REQUEST", `Idempotency-Key: expected at most ${MAX_KEY} characters`);
     if (protocol === null) return refuse(404, "NOT_FOUND", "no such path: expected /windows or /json");
     if (req.method !== "POST") return refuse(405, "BAD_REQUEST", "wrong method: expected POST");
     const token = /^Bearer (\S{1,200})$/.exec(req.headers.authorization ?? "")?.[1];
@@ -130,6 +149,7 @@ export class HttpsEndpoint implements Endpoint {
         "SIGN_IN_NEEDED",
         "no intake token: send “Authorization: Bearer …” with a token made for intake",
       );
+    if (this.hushed) return refuse(503, "UNAVAILABLE", "Halvik is stopping; try again");
     // what cannot be taken now should be kept by its sender
     if (this.sink.behind) return refuse(503, "UNAVAILABLE", "too busy: records wait for the database; try again");
     const declared = Number(req.headers["content-length"] ?? Number.NaN);
@@ -148,7 +168,9 @@ export class HttpsEndpoint implements Endpoint {
         return refuse(413, "TOO_LONG", `too long: expected gzip of at most ${MAX_BODY_BYTES} bytes when unpacked`);
       this.count("bytes", read.bytes);
       const peer = canonicalAddress((req.socket.remoteAddress ?? "").split("%")[0]!) ?? "";
-      const { status, answer } = await this.take(protocol, read.items, body, peer);
+      const asked = req.headers["idempotency-key"];
+      const repeats = typeof asked === "string" ? `${hashToken(token!)} ${peer} ${protocol} ${asked}` : null;
+      const { status, answer } = await this.take(protocol, read.items, body, peer, repeats);
       if (status === 503 || status === 429) res.setHeader("retry-after", String(RETRY_SECONDS));
       say(res, status, answer);
     } finally {
@@ -174,12 +196,14 @@ export class HttpsEndpoint implements Endpoint {
     items: readonly (string | DecodeProblem)[],
     body: Buffer,
     peer: string,
+    /** What a repetition of the request has in common with it; null: it cannot be told. */
+    repeats: string | null,
   ): Promise<{ status: number; answer: Answer }> {
     const receivedUs = nowUs();
     const fates: Promise<{ fate: Fate; reason: string }>[] = [];
     const reasons: DecodeProblem[] = [];
     let refused = 0;
-    for (const item of items) {
+    for (const [place, item] of items.entries()) {
       if (typeof item !== "string") {
         refused++;
         this.count(`refused: ${item.code}`);
@@ -193,7 +217,17 @@ export class HttpsEndpoint implements Endpoint {
         new Promise((settled) => {
           const settle = (fate: Fate, reason = "") => settled({ fate, reason });
           const bytes = Buffer.from(item, "utf8");
-          const arrival: Arrival = { protocol, endpoint: this.name, peer, receivedUs, bytes, held: false, settle };
+          const key = repeats === null ? {} : { requestKey: sha256(`${repeats} ${place}`) };
+          const arrival: Arrival = {
+            protocol,
+            endpoint: this.name,
+            peer,
+            receivedUs,
+            bytes,
+            held: false,
+            settle,
+            ...key,
+          };
           this.sink.take(arrival);
         }),
       );
@@ -214,6 +248,8 @@ export class HttpsEndpoint implements Endpoint {
     return { status: statusOf(answer, count), answer };
   }
 }
+
+const sha256 = (text: string): string => createHash("sha256").update(text).digest("hex");
 
 /** What a client is told of records that were not simply stored. */
 const REASONS: readonly { readonly fate: Fate; readonly code: DecodeProblem["code"]; readonly message: string }[] = [

@@ -23,6 +23,7 @@ import { addUnnamed, keepMeasures, keepUndecodable, saveFlowDomains } from "../s
 import { endQuarantined, forgetQuarantined, syncQuarantined } from "../store/quarantined.js";
 import type { StoredContent } from "../store/record-columns.js";
 import { IdSource } from "../store/record-id.js";
+import { forgetRequests, noteRequests, requestsSeen } from "../store/requests-seen.js";
 import { type Arrival, arrivalBytes, type Fate } from "./arrival.js";
 import type { BatchNumbers } from "./batch-numbers.js";
 import { countArrivals, type DecodedBatch, decodeBatch, findUnknown } from "./decode-batch.js";
@@ -133,6 +134,7 @@ export class Pipeline implements EndpointSink {
     "stored as unreadable": 0,
     quarantined: 0,
     "answers not sent": 0,
+    "sent again": 0,
     "damaged in spool": 0,
     "housekeeping failures": 0,
   };
@@ -493,14 +495,15 @@ export class Pipeline implements EndpointSink {
     return this.failures.times;
   }
 
-  private async decode(batch: SpooledBatch, storedUs: number): Promise<DecodedBatch & { own: StoredContent[] }> {
+  private async decode(batch: SpooledBatch, storedUs: number): Promise<Decoded> {
     const { client, ids } = this.connected!;
     const { decoders } = this;
     decoders.begin();
-    const unknown = findUnknown(batch.arrivals, this.registry, decoders);
+    const arrivals = await this.withoutRepeated(client, batch.arrivals);
+    const unknown = findUnknown(arrivals, this.registry, decoders);
     if (unknown.unknownPeers.size > 0) await this.registry.notice(client, unknown.unknownPeers);
     if (unknown.unknownHosts.size > 0) await this.registry.noticeBehind(client, unknown.unknownHosts);
-    const decoded = decodeBatch(batch.arrivals, this.registry, { decoders, ids, nowUs: storedUs, imported: false });
+    const decoded = decodeBatch(arrivals, this.registry, { decoders, ids, nowUs: storedUs, imported: false });
     const own = this.observations.map((o) => ({
       id: ids.next(storedUs),
       sender: OWN_SENDER,
@@ -508,7 +511,20 @@ export class Pipeline implements EndpointSink {
       copyOf: null,
       content: ownRecord(o, storedUs),
     }));
-    return Object.assign(decoded, { own });
+    return Object.assign(decoded, { own, arrivals });
+  }
+
+  /** Leaves out what was sent again and is stored, or comes twice in this batch. */
+  private async withoutRepeated(client: pg.Client, arrivals: readonly Arrival[]): Promise<readonly Arrival[]> {
+    const keys = keysOf(arrivals);
+    if (keys.length === 0) return arrivals;
+    const known = new Set(await requestsSeen(client, keys));
+    return arrivals.filter(({ requestKey }) => {
+      if (requestKey === undefined) return true;
+      if (known.has(requestKey)) return false;
+      known.add(requestKey);
+      return true;
+    });
   }
 
   private async commit(batch: SpooledBatch, storedUs: number, also: Also): Promise<void> {
@@ -526,26 +542,23 @@ export class Pipeline implements EndpointSink {
         await holdRecords(db, held);
         await also(db);
         await keepMeasures(db, this.decoders.measures);
+        await noteRequests(db, keysOf(decoded.arrivals), storedUs);
       },
     );
-    this.stored(batch.arrivals, decoded, held, storedUs);
+    this.stored(decoded, held, storedUs, batch.arrivals.length);
     this.settleStored(batch.arrivals, decoded, held);
   }
 
   /** Notes what was committed. */
-  private stored(
-    arrivals: readonly Arrival[],
-    decoded: DecodedBatch & { own: StoredContent[] },
-    held: DecodedBatch["held"],
-    storedUs: number,
-  ): void {
+  private stored(decoded: Decoded, held: DecodedBatch["held"], storedUs: number, batchSize: number): void {
     this.observations.splice(0, decoded.own.length);
     this.lastCommitUs = storedUs;
     this.counters.stored += decoded.records.length;
     this.counters.refused += decoded.refused;
     this.counters["unlisted senders"] += decoded.unlisted;
     this.countHeld(decoded, held);
-    countArrivals(arrivals, decoded, this.registry);
+    countArrivals(decoded.arrivals, decoded, this.registry);
+    this.counters["sent again"] += batchSize - decoded.arrivals.length;
     for (const { arrival, problem } of this.decoders.undecodable) this.undecodable(arrival, problem);
     this.tellFull(this.connected!.writer.takeFull());
   }
@@ -560,7 +573,7 @@ export class Pipeline implements EndpointSink {
     try {
       const decoded = await this.decode(batch, storedUs);
       const held = this.withinBounds(decoded);
-      const pieces = piecesOf(batch.arrivals, decoded, held);
+      const pieces = piecesOf(decoded.arrivals, decoded, held);
       const salvaged = await withinMs(STORE_MS, "a batch in pieces", () =>
         writer.salvage(
           { number: batch.number, throughUs: batch.throughUs, runRules: true },
@@ -568,10 +581,14 @@ export class Pipeline implements EndpointSink {
           unreadablePiece,
           storedUs,
           performance.now() + SALVAGE_MS,
-          [also, (db) => keepMeasures(db, this.decoders.measures)],
+          [
+            also,
+            (db) => keepMeasures(db, this.decoders.measures),
+            (db) => noteRequests(db, keysOf(decoded.arrivals), storedUs),
+          ],
         ),
       );
-      this.stored(batch.arrivals, decoded, held, storedUs);
+      this.stored(decoded, held, storedUs, batch.arrivals.length);
       const aside = new Map<Arrival, Error>();
       for (const { piece, reason, kept } of salvaged.refused) {
         if (piece.arrival === null) continue;
@@ -710,6 +727,7 @@ export class Pipeline implements EndpointSink {
     ["quarantine", (client) => this.tendQuarantine(client)],
     ["forgetting what was held", (client) => expireHeld(client, nowUs())],
     ["counts of senders", (client) => writeActivity(client, this.registry, false)],
+    ["requests of before", (client) => forgetRequests(client, nowUs())],
     ["samples", (client) => keepUndecodable(client, this.samples.splice(0))],
     ["names nobody knows", (client) => addUnnamed(client, this.decoders.takeUnnamed(), nowUs())],
     ["templates of exporters", (client) => saveFlowDomains(client, this.decoders.flows, nowUs())],
@@ -802,6 +820,11 @@ function destroy(client: pg.Client): void {
   (client as unknown as { connection: { stream: Duplex } }).connection.stream.destroy();
   client.end().catch(() => undefined);
 }
+
+/** A batch as decoded: what was sent again is left out of its arrivals. */
+type Decoded = DecodedBatch & { readonly own: StoredContent[]; readonly arrivals: readonly Arrival[] };
+
+const keysOf = (arrivals: readonly Arrival[]): string[] => arrivals.flatMap((a) => a.requestKey ?? []);
 
 /** An arrival with what came of it; null: Halvik's own observations. */
 interface ArrivalPiece extends Piece {

@@ -167,9 +167,10 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
   );
   const timer = setInterval(report, STATUS_MS);
   return async () => {
-    await endpoints.stop();
+    await endpoints.hush();
     const stoppedUs = nowUs();
     await pipeline.stop();
+    await endpoints.stop();
     clearInterval(timer);
     forgetClock();
     await writeListening(pool, startedUs, stoppedUs).catch(() => undefined);

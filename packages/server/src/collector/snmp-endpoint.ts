@@ -1,8 +1,8 @@
-import { randomBytes } from "node:crypto";
+import { createHash, randomBytes } from "node:crypto";
 import { createSocket, type RemoteInfo, type Socket } from "node:dgram";
 import { isIPv6 } from "node:net";
 import { canonicalAddress } from "@halvik/core/net";
-import { type OwnEngine, SnmpReceiver, type UsmUsers } from "@halvik/core/snmp";
+import { type OwnEngine, type SnmpNotification, SnmpReceiver, type UsmUsers } from "@halvik/core/snmp";
 import { nowUs } from "../config/clock.js";
 import { type Arrival, isKept } from "./arrival.js";
 import {
@@ -36,11 +36,29 @@ const REASONS: Readonly<Record<string, string>> = {
   NOT_NOTIFICATION: "refused: no notification",
 };
 
+/**
+ * What is the same when an inform is sent again, by whatever message: who sends it, its request id and all it says. Of v3 not the engine's
+ * boots: after a restart here the sender asks for the new ones and sends it again with them.
+ */
+function informKey(n: SnmpNotification, peer: string, port: number, key: string): string {
+  const from = n.version === "v3" ? `v3 ${n.contextEngineId ?? ""}` : `v2 ${port}`;
+  const plain = (_name: string, value: unknown) =>
+    typeof value === "bigint"
+      ? value.toString()
+      : value instanceof Uint8Array
+        ? Buffer.from(value).toString("hex")
+        : value;
+  return createHash("sha256")
+    .update(`${peer} ${from} ${key} ${JSON.stringify(n.pdu, plain)}`)
+    .digest("hex");
+}
+
 /** SNMP notifications over UDP: traps, and informs that are answered once the record is durable. */
 export class SnmpEndpoint implements Endpoint {
   private readonly socket: Socket;
   private readonly receiver: SnmpReceiver;
   private readonly informs = new Map<string, "waiting" | "kept">();
+  private hushed = false;
   private state: EndpointStatus["state"] = "stopped";
   private detail = "";
   private kernelDrops: KernelDrops | null = null;
@@ -85,6 +103,10 @@ export class SnmpEndpoint implements Endpoint {
     this.sink.lost(this.name, "the kernel's receive buffer was full", fresh);
   }
 
+  hush(): void {
+    this.hushed = true;
+  }
+
   stop(): Promise<void> {
     if (this.state !== "listening") return Promise.resolve();
     this.state = "stopped";
@@ -108,6 +130,8 @@ export class SnmpEndpoint implements Endpoint {
   }
 
   private receive(bytes: Buffer, remote: RemoteInfo): void {
+    // not answered: the sender tries again, and finds the next collector
+    if (this.hushed) return;
     this.count("datagrams");
     this.counters.bytes! += bytes.length;
     const receivedUs = nowUs();
@@ -151,7 +175,7 @@ export class SnmpEndpoint implements Endpoint {
       this.sink.take(arrival);
       return;
     }
-    const id = `${peer} ${remote.port} ${key}`;
+    const id = informKey(notification, peer, remote.port, key);
     const known = this.informs.get(id);
     if (known !== undefined) {
       this.count("informs sent again");
@@ -163,6 +187,7 @@ export class SnmpEndpoint implements Endpoint {
     this.informs.set(id, "waiting");
     this.sink.take({
       ...arrival,
+      requestKey: id,
       settle: (fate) => {
         if (!isKept(fate)) {
           // not answered: the sender tries again

@@ -123,3 +123,15 @@ describe("the spool", () => {
     expect((await drain(spool)).map((b) => b.number)).toEqual([1]);
   });
 });
+
+test("what may be sent again keeps its key on disk", async () => {
+  const spool = new Spool(directory, 1e6);
+  const keyed = batch(1, ["<13>a", "<13>b"]);
+  const requestKey = "00ff".repeat(16);
+  await spool.append({ ...keyed, arrivals: [{ ...keyed.arrivals[0]!, requestKey }, keyed.arrivals[1]!] });
+  const [read] = await drain(spool);
+  expect(read!.arrivals.map((a) => [a.requestKey, Buffer.from(a.bytes).toString()])).toEqual([
+    [requestKey, "<13>a"],
+    [undefined, "<13>b"],
+  ]);
+});
