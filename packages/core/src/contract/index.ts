@@ -62,5 +62,15 @@ export {
   RuleSwitch,
   RuleText,
 } from "./rules.js";
-export { AdmitNetwork, SenderChange, SenderFacts, SenderJson, SenderList } from "./senders.js";
-export { Health, HealthDetails, Intake, Job, NewPassword, Session, SignIn, Summary } from "./status.js";
+export { AdmitNetwork, RefuseNetwork, SenderChange, SenderFacts, SenderJson, SenderList } from "./senders.js";
+export {
+  Health,
+  HealthDetails,
+  Intake,
+  Job,
+  NewPassword,
+  QuarantineList,
+  Session,
+  SignIn,
+  Summary,
+} from "./status.js";

@@ -19,6 +19,8 @@ const RuleLine = z.object({
   open: z.int(),
   /** Findings it has made. */
   raised: z.int(),
+  /** It failed: since when and why, and whether it has stopped or only left findings out. */
+  failure: z.object({ since: TimeText, reason: z.string(), times: z.int(), stopped: z.boolean() }).nullable(),
 });
 export const RuleList = z.object({ rules: z.array(RuleLine) });
 export type RuleList = z.infer<typeof RuleList>;

@@ -76,13 +76,18 @@ export const SenderFacts = z.object({
 export type SenderFacts = z.infer<typeof SenderFacts>;
 export const SenderChange = SenderFacts.partial();
 
+/** A block of addresses, canonical. */
+const networkText = z.string().transform((text, context) => {
+  const network = parseNetwork(text.trim());
+  if (network === null)
+    context.addIssue({ code: "custom", message: `expected a block such as 10.20.0.0/16, got "${text}"` });
+  return network === null ? z.NEVER : `${network.first}/${network.bits}`;
+});
+
 export const AdmitNetwork = z.object({
-  network: z.string().transform((text, context) => {
-    const network = parseNetwork(text.trim());
-    if (network === null)
-      context.addIssue({ code: "custom", message: `expected a block such as 10.20.0.0/16, got "${text}"` });
-    return network === null ? z.NEVER : `${network.first}/${network.bits}`;
-  }),
+  network: networkText,
   /** Also senders of this block heard of later. */
   fromNowOn: z.boolean(),
 });
+
+export const RefuseNetwork = z.object({ network: networkText });

@@ -88,6 +88,26 @@ export const Intake = z.object({
 });
 export type Intake = z.infer<typeof Intake>;
 
+/** What could not be stored or read back, and waits for a person to decide. */
+export const QuarantineList = z.object({
+  files: z.array(
+    z.object({
+      file: z.string(),
+      at: TimeText,
+      what: z.enum(["records", "spool"]),
+      peer: z.string(),
+      /** The sender's name, where the peer is one. */
+      sender: z.string(),
+      endpoint: z.string(),
+      records: z.int(),
+      bytes: z.int(),
+      reason: z.string(),
+      state: z.enum(["kept", "again", "given up"]),
+    }),
+  ),
+});
+export type QuarantineList = z.infer<typeof QuarantineList>;
+
 export const SignIn = z.object({ name: z.string().min(1).max(120), password: z.string().min(1).max(1_000) });
 export const NewPassword = z.object({
   /** The one that holds now: whoever has only the session may not take the account. */

@@ -25,6 +25,7 @@ import { importRoutes } from "./routes/imports.js";
 import { incidentRoutes } from "./routes/incidents.js";
 import { nameRoutes } from "./routes/names.js";
 import { notifyRoutes } from "./routes/notify.js";
+import { quarantineRoutes } from "./routes/quarantine.js";
 import { recordRoutes } from "./routes/records.js";
 import { ruleRoutes } from "./routes/rules.js";
 import { senderRoutes } from "./routes/senders.js";
@@ -115,6 +116,7 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
     ...endpointRoutes(deps),
     ...nameRoutes(deps),
     ...importRoutes(deps),
+    ...quarantineRoutes(deps),
   ];
   const document = route({
     method: "get",

@@ -45,7 +45,7 @@ export function findUnknown(
       if (!unknownPeers.has(arrival.peer)) unknownPeers.set(arrival.peer, arrival.receivedUs);
     } else if (sender.facts.relay && sender.facts.state === "admitted" && arrival.protocol !== "flow") {
       const host = decoders.decode(arrival, sender)[0]?.content.host ?? null;
-      if (host !== null && !registry.behind(sender.facts.id, host)) {
+      if (host !== null && !registry.behind(sender.facts.id, host) && !registry.isRelayFull(sender.facts.id)) {
         const key = `${sender.facts.id} ${host.toLowerCase()}`;
         if (!unknownHosts.has(key)) unknownHosts.set(key, { relay: sender, host, firstSeenUs: arrival.receivedUs });
       }

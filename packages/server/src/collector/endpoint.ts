@@ -29,6 +29,8 @@ export interface Endpoint {
 
 export interface EndpointSink {
   take(arrival: Arrival): void;
+  /** Whether a peer is a sender that somebody admitted. */
+  isAdmitted(peer: string): boolean;
   /** Records wait for the database: those who can wait should. */
   readonly behind: boolean;
   /** Refused before it became an arrival: kept among the last samples of what could not be read. */

@@ -32,6 +32,8 @@ const MAX_RECORDS = 20_000;
 const MAX_IN_FLIGHT_BYTES = 64 * 1024 * 1024;
 const READ_MS = 20_000;
 const MAX_KEY = 200;
+/** Requests worked on at once. */
+const MOST_OPEN = 200;
 /** How long a stop waits for answers to be sent. */
 const ANSWER_MS = 3_000;
 const RETRY_SECONDS = 5;
@@ -65,6 +67,14 @@ export class HttpsEndpoint implements Endpoint {
     private readonly sink: EndpointSink,
   ) {
     const handle = (req: IncomingMessage, res: ServerResponse) => {
+      // who was admitted is let in before strangers are
+      if (this.open >= MOST_OPEN) {
+        this.count("refused: too many requests at once");
+        res.setHeader("retry-after", String(RETRY_SECONDS));
+        req.resume();
+        say(res, 503, { error: { code: "UNAVAILABLE", message: "too many requests at once; try again" } });
+        return;
+      }
       this.open++;
       res.once("close", () => this.open--);
       void this.handle(req, res).catch(() => {

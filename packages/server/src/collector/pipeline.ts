@@ -155,6 +155,10 @@ export class Pipeline implements EndpointSink {
     return this.queueBytes > QUEUE_MAX_BYTES / 2;
   }
 
+  isAdmitted(peer: string): boolean {
+    return this.registry.peer(peer)?.facts.state === "admitted";
+  }
+
   get isSpooling(): boolean {
     return this.awaySinceUs !== null || !this.spool.isEmpty;
   }
@@ -726,6 +730,7 @@ export class Pipeline implements EndpointSink {
     ["storing what was held", (client) => this.storeHeld(client)],
     ["quarantine", (client) => this.tendQuarantine(client)],
     ["forgetting what was held", (client) => expireHeld(client, nowUs())],
+    ["forgetting who waits no more", (client) => this.registry.forgetWaiting(client, nowUs())],
     ["counts of senders", (client) => writeActivity(client, this.registry, false)],
     ["requests of before", (client) => forgetRequests(client, nowUs())],
     ["samples", (client) => keepUndecodable(client, this.samples.splice(0))],

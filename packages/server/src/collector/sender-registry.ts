@@ -1,10 +1,20 @@
 import { networkContains, parseNetwork } from "@halvik/core/net";
 import { Cadence, ClockOffset, CopyFinder, newSender, type Sender } from "@halvik/core/senders";
+import { US_PER_DAY, US_PER_SECOND } from "@halvik/core/time";
 import type pg from "pg";
 import { loadSenders } from "../store/senders.js";
 
 /** At most this many waiting senders are listed (`semantics.md` 9). */
 const MAX_WAITING = 1_000;
+/** Senders behind one relay; what further host names send is the relay's own. */
+const MAX_BEHIND = 1_000;
+/** Peers beyond the list that are remembered, so that those which come again are told from those that came once. */
+const MAX_REMEMBERED = 20_000;
+/** A peer heard so often, over so long, is a device: it takes the place of one that was heard once. */
+const DEVICE_TIMES = 3;
+const DEVICE_US = 20 * US_PER_SECOND;
+/** A waiting sender not heard for a day has nothing held any more, and gives its place up. */
+const FORGOTTEN_US = US_PER_DAY;
 
 /** A sender as the collector works with it: the facts, what it learns, and counts not yet written. */
 export interface LiveSender {
@@ -62,6 +72,7 @@ export class SenderRegistry {
     this.byId = new Map();
     this.byAddress = new Map();
     this.byRelayHost = new Map();
+    this.behindCounts = new Map();
     for (const facts of senders) {
       const old = known.get(facts.id);
       this.add(old ? Object.assign(old, { facts }) : newLiveSender(facts));
@@ -97,7 +108,11 @@ export class SenderRegistry {
     for (const [address, firstSeenUs] of peers) {
       if (this.byAddress.has(address)) continue;
       const admitted = this.networks.some((n) => networkContains(n, address));
-      if (!admitted && waiting >= MAX_WAITING) continue;
+      if (!admitted && waiting >= MAX_WAITING) {
+        if (!this.isDevice(address, firstSeenUs) || !(await this.makeRoom(db))) continue;
+        waiting--;
+        this.beyond.delete(address);
+      }
       const { rows } = await db.query<{ id: number }>(
         `with s as (insert into sender (name, state, first_seen_us) values ($1, $2, $3)
            on conflict (lower(name collate "C")) do update set first_seen_us = coalesce(sender.first_seen_us, excluded.first_seen_us) returning id)
@@ -113,13 +128,56 @@ export class SenderRegistry {
     }
   }
 
-  /** Makes senders for hosts first heard of through an admitted relay. */
+  /** Peers beyond the list of waiting ones, with what was heard of them; those heard longest ago go first. */
+  private readonly beyond = new Map<string, { times: number; readonly firstUs: number }>();
+
+  /** Whether a peer beyond the list has come again and again: a thousand invented addresses come once each. */
+  private isDevice(address: string, heardUs: number): boolean {
+    const known = this.beyond.get(address);
+    if (known === undefined) {
+      if (this.beyond.size >= MAX_REMEMBERED) this.beyond.delete(this.beyond.keys().next().value!);
+      this.beyond.set(address, { times: 1, firstUs: heardUs });
+      return false;
+    }
+    known.times++;
+    return known.times >= DEVICE_TIMES && heardUs - known.firstUs >= DEVICE_US;
+  }
+
+  /** Forgets the waiting sender that has been heard once, the longest ago. @returns whether there was one */
+  private async makeRoom(db: pg.Client): Promise<boolean> {
+    const { rows } = await db.query<{ id: number }>(
+      `delete from sender where id = (select s.id from sender s where s.state = 'waiting' and (select count(*) from held_record h where h.sender = s.id) <= 1
+         order by s.first_seen_us limit 1) returning id`,
+    );
+    this.remove(rows.map((r) => r.id));
+    return rows.length > 0;
+  }
+
+  /** Waiting senders of which nothing is held any more give their places up. */
+  async forgetWaiting(db: pg.Client, nowUs: number): Promise<void> {
+    const { rows } = await db.query<{ id: number }>(
+      "delete from sender s where s.state = 'waiting' and s.first_seen_us < $1 and not exists (select from held_record h where h.sender = s.id) returning id",
+      [nowUs - FORGOTTEN_US],
+    );
+    this.remove(rows.map((r) => r.id));
+  }
+
+  private remove(ids: readonly number[]): void {
+    for (const id of ids) {
+      const live = this.byId.get(id);
+      if (live === undefined) continue;
+      this.byId.delete(id);
+      for (const address of live.facts.addresses) this.byAddress.delete(address);
+    }
+  }
+
+  /** Makes senders for hosts first heard of through an admitted relay, within bounds. */
   async noticeBehind(
     db: pg.Client,
     hosts: ReadonlyMap<string, { relay: LiveSender; host: string; firstSeenUs: number }>,
   ): Promise<void> {
     for (const { relay, host, firstSeenUs } of hosts.values()) {
-      if (this.behind(relay.facts.id, host)) continue;
+      if (this.behind(relay.facts.id, host) || this.isRelayFull(relay.facts.id)) continue;
       // admitted with its relay: a host name alone admits nothing, the relay does
       const { rows } = await db.query<{ id: number; name: string }>(
         `insert into sender (name, state, via_relay, relay_host, zone, first_seen_us)
@@ -139,11 +197,24 @@ export class SenderRegistry {
     }
   }
 
+  /** Whether a relay has brought as many hosts as it may; the others are known by its own name. */
+  isRelayFull(relay: number): boolean {
+    return (this.behindCounts.get(relay) ?? 0) >= MAX_BEHIND;
+  }
+
+  private behindCounts = new Map<number, number>();
+
   private add(live: LiveSender): void {
     this.byId.set(live.facts.id, live);
     for (const address of live.facts.addresses) this.byAddress.set(address, live);
     if (live.facts.viaRelay !== null && live.facts.relayHost !== null)
-      this.byRelayHost.set(`${live.facts.viaRelay} ${live.facts.relayHost.toLowerCase()}`, live);
+      this.addBehind(live.facts.viaRelay, live.facts.relayHost, live);
+  }
+
+  private addBehind(relay: number, host: string, live: LiveSender): void {
+    const key = `${relay} ${host.toLowerCase()}`;
+    if (!this.byRelayHost.has(key)) this.behindCounts.set(relay, (this.behindCounts.get(relay) ?? 0) + 1);
+    this.byRelayHost.set(key, live);
   }
 
   private async loadActivity(db: pg.Client): Promise<Map<number, LiveSender>> {

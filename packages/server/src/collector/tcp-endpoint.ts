@@ -29,10 +29,17 @@ export interface TcpOptions {
   readonly tls?: TlsOptions;
 }
 
+/** Connections of one peer at once; of one that nobody admitted, few and short ones. */
+const MOST_OF_PEER = 100;
+const MOST_OF_STRANGER = 4;
+const STRANGER_SECONDS = 60;
+
 /** Syslog over TCP (RFC 6587), framing chosen per connection; over TLS (RFC 5425) with a certificate. */
 export class TcpEndpoint implements Endpoint {
   private readonly server: Server;
   private readonly sockets = new Set<Socket>();
+  /** Connections open now, by peer. */
+  private readonly byPeer = new Map<string, number>();
   private state: EndpointStatus["state"] = "stopped";
   private detail = "";
   readonly counters: EndpointCounters = {
@@ -120,12 +127,30 @@ export class TcpEndpoint implements Endpoint {
     return null;
   }
 
+  private endStranger(socket: Socket, peer: string): void {
+    if (this.sink.isAdmitted(peer)) return;
+    this.count("closed: not admitted");
+    socket.end();
+  }
+
+  private count(what: string): void {
+    this.counters[what] = (this.counters[what] ?? 0) + 1;
+  }
+
   private accept(socket: Socket): void {
     const peer = this.peerOf(socket);
     if (peer === null) {
       socket.destroy();
       return;
     }
+    const own = this.byPeer.get(peer) ?? 0;
+    const isKnown = this.sink.isAdmitted(peer);
+    if (own >= (isKnown ? MOST_OF_PEER : MOST_OF_STRANGER)) {
+      this.count("refused: too many connections of one peer");
+      socket.destroy();
+      return;
+    }
+    this.byPeer.set(peer, own + 1);
     this.counters.connections!++;
     this.sockets.add(socket);
     const framing = new SyslogFraming(this.options.maxMessageBytes);
@@ -134,7 +159,9 @@ export class TcpEndpoint implements Endpoint {
       if (lostBytes > 0) this.counters["cut: message too long"]!++;
       this.sink.take({ protocol: "syslog", endpoint: this.name, peer, receivedUs: nowUs(), bytes, held: false });
     };
-    socket.setTimeout(this.options.idleSeconds * 1000);
+    socket.setTimeout(Math.min(this.options.idleSeconds, isKnown ? Number.POSITIVE_INFINITY : STRANGER_SECONDS) * 1000);
+    // who has not been admitted holds no place for long
+    const patience = isKnown ? null : setTimeout(() => this.endStranger(socket, peer), STRANGER_SECONDS * 1000);
     socket.on("data", (chunk) => {
       this.counters.bytes! += chunk.length;
       for (const frame of framing.push(chunk)) take(frame.bytes, frame.lostBytes);
@@ -154,6 +181,10 @@ export class TcpEndpoint implements Endpoint {
     });
     socket.on("error", () => socket.destroy());
     socket.on("close", () => {
+      if (patience) clearTimeout(patience);
+      const left = (this.byPeer.get(peer) ?? 1) - 1;
+      if (left > 0) this.byPeer.set(peer, left);
+      else this.byPeer.delete(peer);
       const rest = framing.fault === null ? framing.end() : null;
       if (rest) {
         // with octet counting the message is known to be cut; a last line without its end is whole to most senders

@@ -97,6 +97,7 @@ export class UdpEndpoint implements Endpoint {
   }
 
   private takeBlock(message: Extract<FromReader, { type: "block" }>): void {
+    if (message.restarted) this.peers = [];
     for (const peer of message.newPeers) this.peers.push(canonicalAddress(peer.split("%")[0]!) ?? peer);
     if (message.overflow > 0) {
       this.counters["lost: collector behind"]! += message.overflow;

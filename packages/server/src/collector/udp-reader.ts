@@ -24,6 +24,8 @@ export type FromReader =
       readonly length: number;
       readonly newPeers: readonly string[];
       readonly overflow: number;
+      /** Peers are numbered anew from this block on. */
+      readonly restarted: boolean;
     };
 
 export type ToReader = { readonly type: "done"; readonly bytes: number } | { readonly type: "close" };
@@ -44,19 +46,22 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
   let used = 0;
   let outstanding = 0;
   let overflow = 0;
+  /** The next block's numbers of peers begin anew. */
+  let restarted = false;
 
   const flush = () => {
     if (used === 0 && overflow === 0) return;
     // a little is copied, a lot is handed over: few datagrams must not hold a whole block in memory
     const little = used < BLOCK_BYTES / 8;
     const buffer = (little ? block.buffer.slice(0, used) : block.buffer) as ArrayBuffer;
-    const message: FromReader = { type: "block", buffer, length: used, newPeers, overflow };
+    const message: FromReader = { type: "block", buffer, length: used, newPeers, overflow, restarted };
     port.postMessage(message, [buffer]);
     outstanding += used;
     if (!little) block = Buffer.allocUnsafeSlow(BLOCK_BYTES);
     used = 0;
     overflow = 0;
     newPeers = [];
+    restarted = false;
   };
 
   socket.on("message", (bytes, remote) => {
@@ -67,9 +72,11 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
     if (used + ENTRY_HEADER_BYTES + bytes.length > BLOCK_BYTES) flush();
     let peer = peers.get(remote.address);
     if (peer === undefined) {
+      // as many invented addresses as there are: the list begins anew, and nobody is left out for it
       if (peers.size >= MAX_PEERS) {
-        overflow++;
-        return;
+        flush();
+        peers.clear();
+        restarted = true;
       }
       peer = peers.size;
       peers.set(remote.address, peer);

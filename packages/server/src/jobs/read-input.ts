@@ -84,8 +84,31 @@ async function* unpacked(chunks: AsyncIterable<Uint8Array>): AsyncGenerator<Uint
     for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield next.value;
   })();
   const packed = start[0] === 0x1f && start[1] === 0x8b;
-  if (packed) yield* Readable.from(all).pipe(createGunzip()) as AsyncIterable<Uint8Array>;
+  if (packed) yield* withinReason(all);
   else yield* all;
+}
+
+/** Logs unfold to some tenfold; what unfolds to much more is made to fill a disk. */
+const MOST_UNFOLDED = 300;
+const LEAST_BYTES = 256 * 1024 * 1024;
+
+async function* withinReason(packed: AsyncIterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  let packedBytes = 0;
+  const counted = (async function* () {
+    for await (const chunk of packed) {
+      packedBytes += chunk.length;
+      yield chunk;
+    }
+  })();
+  let bytes = 0;
+  for await (const chunk of Readable.from(counted).pipe(createGunzip()) as AsyncIterable<Uint8Array>) {
+    bytes += chunk.length;
+    if (bytes > LEAST_BYTES && bytes > packedBytes * MOST_UNFOLDED)
+      throw new Error(
+        `this gzip unfolds to more than ${MOST_UNFOLDED} times its size: unpack it first, if it is meant`,
+      );
+    yield chunk;
+  }
 }
 
 const MAX_DATAGRAM = 65_535;

@@ -3,6 +3,7 @@ import type { Sequelize, Transaction } from "sequelize";
 import type { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import { AdmittedNetwork, SenderAddress, SenderModel } from "./models.js";
+import type { Queryable } from "./pool.js";
 
 /** A change that contradicts what is there, in words for a person. */
 export class SenderConflict extends Error {}
@@ -24,6 +25,15 @@ export async function admitSenders(ids: readonly number[]): Promise<number> {
 export async function refuseSender(id: number): Promise<number> {
   const [count] = await SenderModel.update({ state: "refused" }, { where: { id } });
   return count;
+}
+
+/** Refuses the waiting senders of a block at once. @returns how many there were */
+export async function refuseNetwork(db: Queryable, network: string): Promise<number> {
+  const result = await db.query(
+    "update sender s set state = 'refused' from sender_address a where a.sender = s.id and s.state = 'waiting' and a.address <<= $1::inet",
+    [network],
+  );
+  return result.rowCount ?? 0;
 }
 
 /** Admits the waiting senders of a block and, if asked, those heard of later. @returns how many were waiting */

@@ -13,6 +13,7 @@ import type {
   MibList,
   Notices,
   NotifyRoutes,
+  QuarantineList,
   RecordDetail,
   RecordPage,
   RehearsalStep,
@@ -87,6 +88,11 @@ export const sessionQuery = queryOptions({
   queryKey: ["session"],
   queryFn: ({ signal }) => request<Session>("GET", "/session", undefined, signal),
   staleTime: 60_000,
+});
+export const quarantineQuery = queryOptions({
+  queryKey: ["quarantine"],
+  queryFn: ({ signal }) => request<QuarantineList>("GET", "/quarantine", undefined, signal),
+  refetchInterval: 5_000,
 });
 export const summaryQuery = queryOptions({
   queryKey: ["summary"],

@@ -1,13 +1,20 @@
 import { existsSync, readFileSync } from "node:fs";
-import { join } from "node:path";
-import { EndpointChange, EndpointList, EntityId, NewEndpoint, NewSnmpUser, SnmpUserList } from "@halvik/core/contract";
+import {
+  EndpointChange,
+  EndpointList,
+  type EndpointSettings,
+  EntityId,
+  NewEndpoint,
+  NewSnmpUser,
+  SnmpUserList,
+} from "@halvik/core/contract";
 import { canonicalAddress } from "@halvik/core/net";
 import { usmUser } from "@halvik/core/snmp";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
-import { audit } from "../../access/people.js";
+import { type Actor, audit } from "../../access/people.js";
 import { nodeSnmpCrypto } from "../../collector/snmp-crypto.js";
-import { fingerprintOf } from "../../collector/tls-identity.js";
+import { certificateFile, fingerprintOf } from "../../collector/tls-identity.js";
 import {
   addEndpoint,
   changeEndpoint,
@@ -22,9 +29,13 @@ import { route } from "../route.js";
 
 const params = z.object({ id: EntityId });
 
+/** Settings fit for everyone's eyes: a community is what SNMP v1 and v2c have for a password. */
+const withoutSecrets = (settings: EndpointSettings): EndpointSettings =>
+  settings.communities === undefined ? settings : { ...settings, communities: settings.communities.map(() => "•••") };
+
 /** What Halvik listens to: seen, added, changed, stopped; and the users of SNMPv3. */
 export const endpointRoutes = ({ db, config }: Deps) => {
-  const list = async () => {
+  const list = async (may: Actor["may"]) => {
     const configs = await loadEndpoints(db, config);
     const settings = await db.query<{ id: number; port_setting: string | null }>(
       "select id, case when port is null then port_setting end as port_setting from endpoint_config",
@@ -47,6 +58,7 @@ export const endpointRoutes = ({ db, config }: Deps) => {
         const status = live.rows.find((r) => r.name === c.name);
         return {
           ...c,
+          settings: may === "act" ? c.settings : withoutSecrets(c.settings),
           portSetting: settings.rows.find((r) => r.id === c.id)?.port_setting ?? null,
           state: c.enabled ? (status?.state ?? "starting") : "stopped",
           detail: status?.detail ?? "",
@@ -68,7 +80,7 @@ export const endpointRoutes = ({ db, config }: Deps) => {
   };
 
   const fingerprint = (): string | null => {
-    const file = config.HALVIK_TLS_CERT_FILE || join(config.HALVIK_DATA_DIR, "tls", "cert.pem");
+    const file = certificateFile(config);
     return existsSync(file) ? fingerprintOf(readFileSync(file, "utf8")) : null;
   };
 
@@ -104,7 +116,21 @@ export const endpointRoutes = ({ db, config }: Deps) => {
       summary: "What Halvik listens to, with counters and the last samples of what could not be read",
       access: "read",
       answer: EndpointList,
-      handle: list,
+      handle: ({ actor }) => list(actor.may),
+    }),
+    route({
+      method: "get",
+      path: "/certificate.pem",
+      summary: "The certificate that TLS syslog, HTTPS intake and the interface show: what senders are to trust",
+      access: "open",
+      answer: { type: "application/x-pem-file" },
+      handle: async ({ res }) => {
+        const file = certificateFile(config);
+        if (!existsSync(file))
+          throw new AppError("NOT_FOUND", "there is no certificate yet: it is made at the first start");
+        res.type("application/x-pem-file").attachment("halvik.pem").send(readFileSync(file, "utf8"));
+        return undefined;
+      },
     }),
     route({
       method: "post",
@@ -117,7 +143,7 @@ export const endpointRoutes = ({ db, config }: Deps) => {
         const host = readHost(body.host);
         await conflicts(() => addEndpoint(db, { ...body, host, settings: body.settings ?? {} }));
         await audit(actor.name, "endpoint added", { name: body.name, kind: body.kind, port: body.port });
-        return list();
+        return list("act");
       },
     }),
     route({
@@ -137,8 +163,12 @@ export const endpointRoutes = ({ db, config }: Deps) => {
           ...(enabled === undefined ? {} : { enabled }),
           ...(settings === undefined ? {} : { settings }),
         });
-        await audit(actor.name, "endpoint changed", { name, ...body });
-        return list();
+        await audit(actor.name, "endpoint changed", {
+          name,
+          ...body,
+          ...(settings && { settings: withoutSecrets(settings) }),
+        });
+        return list("act");
       },
     }),
     route({
@@ -152,7 +182,7 @@ export const endpointRoutes = ({ db, config }: Deps) => {
         const name = await nameOf(id);
         await conflicts(() => removeEndpoint(db, name));
         await audit(actor.name, "endpoint removed", { name });
-        return list();
+        return list("act");
       },
     }),
     route({

@@ -1,6 +1,6 @@
 import { randomUUID } from "node:crypto";
-import { createWriteStream, mkdirSync } from "node:fs";
-import { unlink } from "node:fs/promises";
+import { createWriteStream, mkdirSync, readdirSync, statSync } from "node:fs";
+import { statfs, unlink } from "node:fs/promises";
 import { basename, join } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { EntityId, ImportList } from "@halvik/core/contract";
@@ -14,6 +14,9 @@ import { AppError } from "../errors.js";
 import { route } from "../route.js";
 
 const MAX_UPLOAD_BYTES = 4 * 1024 * 1024 * 1024;
+/** Uploaded files that wait, all together. */
+const MAX_WAITING_BYTES = 8 * 1024 * 1024 * 1024;
+const MAX_WAITING_FILES = 100;
 const SHOWN = 20;
 
 /** Files brought by hand: they wait in the data directory until the engine has read them in. */
@@ -52,8 +55,23 @@ export const importRoutes = ({ db, config }: Deps) => {
           throw new AppError("BAD_REQUEST", `peer: expected the sender's address, got “${query.peer}”`, {
             field: "peer",
           });
+        const name = basename(query.name).trim();
+        // a name is for people to read: one that hides what it is would deceive them
+        if (name === "" || /[\p{Cc}\p{Cf}\p{Co}\p{Cn}\p{Zl}\p{Zp}\\]/u.test(name))
+          throw new AppError("BAD_REQUEST", "name: expected a file's name of visible characters", { field: "name" });
         const dir = join(config.HALVIK_DATA_DIR, "uploads");
         mkdirSync(dir, { recursive: true, mode: 0o700 });
+        const waiting = readdirSync(dir).map((f) => statSync(join(dir, f), { throwIfNoEntry: false })?.size ?? 0);
+        const { bavail, bsize } = await statfs(dir);
+        const room = Math.min(
+          MAX_WAITING_BYTES - waiting.reduce((a, b) => a + b, 0),
+          bavail * bsize - config.HALVIK_DISK_LOW_BYTES / 2,
+        );
+        if (waiting.length >= MAX_WAITING_FILES || room <= 0)
+          throw new AppError(
+            "CONFLICT",
+            `${waiting.length} uploaded files wait to be read, or the disk is nearly full: try again when some are done`,
+          );
         // the name that came is for people; the file has one of ours
         const file = join(dir, randomUUID());
         let bytes = 0;
@@ -63,6 +81,7 @@ export const importRoutes = ({ db, config }: Deps) => {
             async function* (source: AsyncIterable<Buffer>) {
               for await (const chunk of source) {
                 bytes += chunk.length;
+                if (bytes > room) throw new AppError("CONFLICT", "there is no more room for uploaded files now");
                 if (bytes > MAX_UPLOAD_BYTES)
                   throw new AppError("BAD_REQUEST", "the file is larger than 4 GiB: use bin/halvik import");
                 yield chunk;
@@ -77,10 +96,15 @@ export const importRoutes = ({ db, config }: Deps) => {
           throw e;
         }
         const now = nowUs();
-        await db.query(
-          "insert into job (name, state, total, unit, started_us, updated_us, file, peer) values ($1, 'waiting', null, 'records', $2, $2, $3, $4)",
-          [basename(query.name), now, file, peer],
-        );
+        await db
+          .query(
+            "insert into job (name, state, total, unit, started_us, updated_us, file, peer) values ($1, 'waiting', null, 'records', $2, $2, $3, $4)",
+            [name, now, file, peer],
+          )
+          .catch(async (e: unknown) => {
+            await unlink(file).catch(() => undefined);
+            throw e;
+          });
         await audit(actor.name, "file uploaded", { name: query.name, bytes });
         return list();
       },

@@ -17,6 +17,7 @@ import { nowUs } from "../../config/clock.js";
 import type { RehearsalProgress, Rehearsed } from "../../engine/rehearse.js";
 import { type RuleIssue, writeRule } from "../../exchange/rule-text.js";
 import { saveRule } from "../../start/setup-database.js";
+import { forgetRuleFailure, type RuleFailureRow, ruleFailures } from "../../store/rule-failures.js";
 import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions } from "../../store/rules.js";
 import type { CheckedRule, TestOutcome } from "../../work/checks.js";
 import type { RehearsalAsked } from "../../work/questions.js";
@@ -42,6 +43,7 @@ export const ruleRoutes = (deps: Deps) => {
     return rule;
   };
 
+  const failuresByRule = async () => new Map((await ruleFailures(db)).map((f) => [f.ruleId, f]));
   const detail = async (id: string) => {
     const row = await loadRule(db, id);
     if (!row) throw new AppError("NOT_FOUND", `there is no rule “${id}”`);
@@ -50,7 +52,7 @@ export const ruleRoutes = (deps: Deps) => {
     const conditions = conditionsOf(rule);
     const senders = await directory.get();
     return {
-      rule: toLine(row),
+      rule: toLine(row, await failuresByRule())[0]!,
       text: writeRule(rule),
       reason: rule.reason,
       notes: rule.notes,
@@ -82,7 +84,10 @@ export const ruleRoutes = (deps: Deps) => {
       summary: "The rules, each as a sentence, with how often it raised",
       access: "read",
       answer: RuleList,
-      handle: async () => ({ rules: (await listRules(db)).map(toLine) }),
+      handle: async () => {
+        const failures = await failuresByRule();
+        return { rules: (await listRules(db)).flatMap((row) => toLine(row, failures)) };
+      },
     }),
     route({
       method: "get",
@@ -146,6 +151,19 @@ export const ruleRoutes = (deps: Deps) => {
         if (!row) throw new AppError("NOT_FOUND", `there is no rule “${p.id}”`);
         await saveRule(Rule.parse({ ...(row.body as object), ...body }), actor.name);
         await audit(actor.name, "rule switched", { rule: p.id, ...body });
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/rules/{id}/try-again",
+      summary: "Lets a rule that failed run again",
+      access: "act",
+      params,
+      answer: RuleDetail,
+      handle: async ({ params: p, actor }) => {
+        if (!(await forgetRuleFailure(db, p.id))) throw new AppError("NOT_FOUND", `the rule “${p.id}” has not failed`);
+        await audit(actor.name, "rule tried again", { rule: p.id });
         return detail(p.id);
       },
     }),
@@ -215,9 +233,13 @@ const outcomes = (rule: Rule): TestOutcome[] =>
     return { name: t.name, raises: t.raises, raised, passes };
   });
 
-function toLine(row: RuleRow) {
-  const rule = Rule.parse(row.body);
-  return {
+/** One line; none of a rule whose text is none any more: health and the log name it. */
+function toLine(row: RuleRow, failures: ReadonlyMap<string, RuleFailureRow>) {
+  const parsed = Rule.safeParse(row.body);
+  if (!parsed.success) return [];
+  const rule = parsed.data;
+  const failure = failures.get(rule.id);
+  const line = {
     id: rule.id,
     version: row.version,
     name: rule.name,
@@ -230,7 +252,16 @@ function toLine(row: RuleRow) {
     owner: rule.owner,
     open: row.open,
     raised: row.raised,
+    failure: failure
+      ? {
+          since: formatUs(failure.sinceUs),
+          reason: failure.reason,
+          times: failure.times,
+          stopped: failure.stopped,
+        }
+      : null,
   };
+  return [line];
 }
 
 /** A key as people read it: `src 203.0.113.9, user root`. */

@@ -1,9 +1,16 @@
-import { AdmitNetwork, EntityId, SenderChange, SenderList } from "@halvik/core/contract";
+import { AdmitNetwork, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/core/contract";
 import type { Sequelize } from "sequelize";
 import { z } from "zod";
 import { audit } from "../../access/people.js";
 import { exportSenders } from "../../exchange/senders-csv.js";
-import { admitNetwork, admitSenders, changeSender, refuseSender, SenderConflict } from "../../store/sender-changes.js";
+import {
+  admitNetwork,
+  admitSenders,
+  changeSender,
+  refuseNetwork,
+  refuseSender,
+  SenderConflict,
+} from "../../store/sender-changes.js";
 import { senderStatus } from "../../store/sender-status.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
@@ -84,6 +91,19 @@ export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
       handle: async ({ body, actor }) => {
         await admitNetwork(models, body.network, body.fromNowOn, actor.name);
         await audit(actor.name, "network admitted", body);
+        return list();
+      },
+    }),
+    route({
+      method: "post",
+      path: "/senders/refuse-network",
+      summary: "Refuses the waiting senders of a block; what was held for them is forgotten",
+      access: "act",
+      body: RefuseNetwork,
+      answer: SenderList,
+      handle: async ({ body, actor }) => {
+        const refused = await refuseNetwork(db, body.network);
+        await audit(actor.name, "network refused", { ...body, refused });
         return list();
       },
     }),

@@ -66,7 +66,7 @@ export function instructionsFor(e: EndpointJson, host: string, fingerprint: stri
         },
         {
           family: "JSON records, to try it",
-          text: `curl -k https://${at}/json -H "authorization: Bearer TOKEN" -d '{"message":"hello, Halvik","severity":"notice"}'`,
+          text: `halvik.pem: ${location.origin}/api/v1/certificate.pem\nits SHA-256: ${fingerprint ?? "made at the first start"}\ncurl --cacert halvik.pem https://${at}/json -H "authorization: Bearer TOKEN" -d '{"message":"hello, Halvik","severity":"notice"}'`,
         },
       ];
   }

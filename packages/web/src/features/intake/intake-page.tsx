@@ -13,6 +13,7 @@ import { Heading, Page, Scroller } from "../../ui/page";
 import { EndpointMargin } from "./endpoint-margin";
 import { Endpoints } from "./endpoints";
 import { Files } from "./files";
+import { Quarantine } from "./quarantine";
 import { SenderMargin } from "./sender-margin";
 import { SenderTable } from "./sender-table";
 import { WaitingSenders } from "./waiting-senders";
@@ -100,11 +101,15 @@ export function IntakePage() {
             onAdd={(body) => changeEndpoints.mutateAsync({ method: "POST", path: "/endpoints", body })}
           />
         )}
+        <Quarantine />
         <WaitingSenders
           senders={all.filter((s) => s.state === "waiting")}
           unlisted={senders.data?.unlisted ?? 0}
           onAdmit={(s: SenderJson) => change.mutate({ method: "POST", path: `/senders/${s.id}/admit` })}
           onRefuse={(s: SenderJson) => change.mutate({ method: "POST", path: `/senders/${s.id}/refuse` })}
+          onRefuseNetwork={(network) =>
+            change.mutate({ method: "POST", path: "/senders/refuse-network", body: { network } })
+          }
           onAdmitNetwork={(network, fromNowOn) =>
             change.mutateAsync({ method: "POST", path: "/senders/admit-network", body: { network, fromNowOn } })
           }

@@ -1,5 +1,6 @@
 import type { SenderJson } from "@halvik/core/contract";
-import { parseNetwork } from "@halvik/core/net";
+import { formatNetwork, parseNetwork } from "@halvik/core/net";
+import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { useViewStore, usOf } from "../../app/view-store";
 import { Button } from "../../ui/button";
@@ -13,11 +14,104 @@ interface WaitingProps {
   readonly onAdmit: (sender: SenderJson) => void;
   readonly onRefuse: (sender: SenderJson) => void;
   readonly onAdmitNetwork: (network: string, fromNowOn: boolean) => Promise<unknown>;
+  readonly onRefuseNetwork: (network: string) => void;
 }
 
-/** Senders nobody has admitted yet; what they send is held, bounded, for a day. */
-export function WaitingSenders({ senders, unlisted, onAdmit, onRefuse, onAdmitNetwork }: WaitingProps) {
+/** From so many on, the senders of a block are one line: a thousand invented ones must not hide a real one. */
+const MANY = 8;
+
+interface Block {
+  readonly network: string;
+  readonly senders: readonly SenderJson[];
+}
+
+/** Waiting senders by the block of their address: /24 and /64. */
+function blocksOf(senders: readonly SenderJson[]): Block[] {
+  const blocks = new Map<string, SenderJson[]>();
+  for (const s of senders) {
+    const address = s.addresses[0] ?? s.name;
+    const parsed = parseNetwork(`${address}/${address.includes(":") ? 64 : 24}`);
+    const network = parsed === null ? address : formatNetwork(parsed);
+    blocks.set(network, [...(blocks.get(network) ?? []), s]);
+  }
+  return [...blocks]
+    .map(([network, own]) => ({ network, senders: own }))
+    .sort((a, b) => a.senders.length - b.senders.length);
+}
+
+interface BlockProps {
+  readonly block: Block;
+  readonly onAdmit: (sender: SenderJson) => void;
+  readonly onRefuse: (sender: SenderJson) => void;
+  readonly onAdmitAll: () => void;
+  readonly onRefuseAll: () => void;
+}
+
+function WaitingBlock({ block: { network, senders }, onAdmit, onRefuse, onAdmitAll, onRefuseAll }: BlockProps) {
   const { nowUs } = useViewStore();
+  const [isOpen, setOpen] = useState(senders.length < MANY);
+  if (isOpen)
+    return senders.map((s) => (
+      <Line
+        key={s.id}
+        name={s.name}
+        testId="waiting-sender"
+        text={`${s.held.toLocaleString("en")} ${s.held === 1 ? "record" : "records"} held${
+          s.heldRefused > 0 ? `, ${s.heldRefused.toLocaleString("en")} more refused: too many` : ""
+        }${s.firstSeen ? `, first heard ${ago(usOf(s.firstSeen), nowUs)} ago` : ""}`}
+        onAdmit={() => onAdmit(s)}
+        onRefuse={() => onRefuse(s)}
+      />
+    ));
+  const held = senders.reduce((sum, s) => sum + s.held, 0);
+  return (
+    <Line
+      name={network}
+      testId="waiting-block"
+      text={`${senders.length.toLocaleString("en")} senders, ${held.toLocaleString("en")} records held`}
+      onShow={() => setOpen(true)}
+      onAdmit={onAdmitAll}
+      onRefuse={onRefuseAll}
+    />
+  );
+}
+
+interface LineProps {
+  readonly name: string;
+  readonly text: string;
+  readonly testId: string;
+  readonly onShow?: () => void;
+  readonly onAdmit: () => void;
+  readonly onRefuse: () => void;
+}
+
+const Line = ({ name, text, testId, onShow, onAdmit, onRefuse }: LineProps) => (
+  <div
+    data-testid={testId}
+    className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-[13px]"
+  >
+    <span className="font-mono">{name}</span>
+    <span className="text-quiet">{text}</span>
+    <span className="flex gap-1.5">
+      {onShow && <Button onClick={onShow}>Show each</Button>}
+      <Button main onClick={onAdmit}>
+        {onShow ? "Admit all" : "Admit"}
+      </Button>
+      <Button onClick={onRefuse}>{onShow ? "Refuse all" : "Refuse"}</Button>
+    </span>
+  </div>
+);
+
+/** Senders nobody has admitted yet; what they send is held, bounded, for a day. */
+export function WaitingSenders({
+  senders,
+  unlisted,
+  onAdmit,
+  onRefuse,
+  onAdmitNetwork,
+  onRefuseNetwork,
+}: WaitingProps) {
+  const blocks = blocksOf(senders);
   const { register, handleSubmit, formState, reset } = useForm({ defaultValues: { network: "", fromNowOn: true } });
   return (
     <>
@@ -26,25 +120,15 @@ export function WaitingSenders({ senders, unlisted, onAdmit, onRefuse, onAdmitNe
       >
         Waiting for admission
       </Heading>
-      {senders.map((s) => (
-        <div
-          key={s.id}
-          data-testid="waiting-sender"
-          className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-[13px]"
-        >
-          <span className="font-mono">{s.name}</span>
-          <span className="text-quiet">
-            {s.held.toLocaleString("en")} {s.held === 1 ? "record" : "records"} held
-            {s.heldRefused > 0 ? `, ${s.heldRefused.toLocaleString("en")} more refused: too many` : ""}
-            {s.firstSeen ? `, first heard ${ago(usOf(s.firstSeen), nowUs)} ago` : ""}
-          </span>
-          <span className="flex gap-1.5">
-            <Button main onClick={() => onAdmit(s)}>
-              Admit
-            </Button>
-            <Button onClick={() => onRefuse(s)}>Refuse</Button>
-          </span>
-        </div>
+      {blocks.map((b) => (
+        <WaitingBlock
+          key={b.network}
+          block={b}
+          onAdmit={onAdmit}
+          onRefuse={onRefuse}
+          onAdmitAll={() => void onAdmitNetwork(b.network, false)}
+          onRefuseAll={() => onRefuseNetwork(b.network)}
+        />
       ))}
       {unlisted > 0 && (
         <p className="text-[13px] text-ochre">

@@ -69,6 +69,15 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
     },
     onError: (e) => toast.error(e.message),
   });
+  const zone = useViewStore((v) => v.zone);
+  const again = useMutation({
+    mutationFn: () => request<RuleDetail>("POST", `/rules/${detail?.rule.id}/try-again`, {}),
+    onSuccess: async (answer) => {
+      client.setQueryData(["rule", answer.rule.id], answer);
+      await client.invalidateQueries({ queryKey: ["rules"] });
+    },
+    onError: (e) => toast.error(e.message),
+  });
   return (
     <Page margin={<RuleMargin detail={detail} check={check} onVersion={setText} />}>
       <div className="flex items-start justify-between gap-4 border-b border-line-strong pb-1.5">
@@ -102,6 +111,22 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
         </div>
       </div>
       <Scroller label="Rule">
+        {detail?.rule.failure && (
+          <div
+            role="alert"
+            className="mt-2 flex items-center justify-between gap-3 border-l-2 border-vermilion bg-vermilion-wash px-3 py-1.5 text-[13px]"
+          >
+            <p>
+              {detail.rule.failure.stopped
+                ? "This rule failed and does not run: "
+                : "Findings of this rule could not be written and are left out: "}
+              {safeText(detail.rule.failure.reason)} (since {dayClock(usOf(detail.rule.failure.since), zone)},{" "}
+              {detail.rule.failure.times === 1 ? "once" : `${detail.rule.failure.times} times`}). A new version runs
+              again, too.
+            </p>
+            <Button onClick={() => again.mutate()}>Try again</Button>
+          </div>
+        )}
         {parsed.errors.length === 0 && <RuleSentence document={parsed} onChange={setText} />}
         {check?.issues.map((i) => (
           <p key={i.path + i.message} role="alert" className="text-[13px] text-vermilion">

@@ -48,7 +48,8 @@ export function RulesPage() {
             <SeverityMark severity={r.severity} height={34} />
             <div className="min-w-0">
               <h2 className="font-semibold">
-                {safeText(r.name)} {!r.enabled && <Tag>off</Tag>} {r.listenOnly && <Tag>only listens</Tag>}
+                {safeText(r.name)} {!r.enabled && <Tag>off</Tag>} {r.listenOnly && <Tag>only listens</Tag>}{" "}
+                {r.failure && <Tag>{r.failure.stopped ? "failing: stopped" : "failing"}</Tag>}
               </h2>
               <p className="truncate text-[13px] text-quiet">{safeText(r.sentence)}</p>
             </div>

@@ -1,0 +1,58 @@
+import { QuarantineList } from "@halvik/core/contract";
+import { formatUs } from "@halvik/core/time";
+import { z } from "zod";
+import { audit } from "../../access/people.js";
+import { decideQuarantined, listQuarantined } from "../../store/quarantined.js";
+import type { Deps } from "../deps.js";
+import { AppError } from "../errors.js";
+import { route } from "../route.js";
+
+const params = z.object({ file: z.string().max(100) });
+
+/** What could not be stored or read back: seen, tried again, given up. */
+export const quarantineRoutes = ({ db, directory }: Deps) => {
+  const list = async (): Promise<QuarantineList> => {
+    const senders = (await directory.get()).senders;
+    return {
+      files: (await listQuarantined(db)).flatMap(({ at_us, state, ...row }) =>
+        state === "stored"
+          ? []
+          : [
+              {
+                ...row,
+                state,
+                at: formatUs(at_us),
+                sender: senders.find((s) => s.addresses.includes(row.peer))?.name ?? "",
+              },
+            ],
+      ),
+    };
+  };
+  const decision = (path: "again" | "give-up", state: "again" | "given up", summary: string) =>
+    route({
+      method: "post",
+      path: `/quarantine/{file}/${path}`,
+      summary,
+      access: "act",
+      params,
+      answer: QuarantineList,
+      handle: async ({ params: { file }, actor }) => {
+        if (!(await decideQuarantined(db, file, state)))
+          throw new AppError("NOT_FOUND", "there is no such file that waits, or it holds nothing that could be stored");
+        await audit(actor.name, state === "again" ? "quarantine tried again" : "quarantine given up", { file });
+        return list();
+      },
+    });
+  return [
+    route({
+      method: "get",
+      path: "/quarantine",
+      summary: "What could not be stored or read back, with the reason",
+      access: "read",
+      answer: QuarantineList,
+      handle: list,
+    }),
+    decision("again", "again", "Tries to store it again"),
+    decision("give-up", "given up", "Forgets it"),
+  ];
+};

@@ -1,0 +1,60 @@
+import type { QuarantineList } from "@halvik/core/contract";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { toast } from "sonner";
+import { quarantineQuery, request } from "../../app/api";
+import { useViewStore, usOf } from "../../app/view-store";
+import { Button } from "../../ui/button";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { ago } from "../../ui/time";
+
+/** What the store refused and what could not be read back from disk: kept with the reason until somebody decides. */
+export function Quarantine() {
+  const { nowUs } = useViewStore();
+  const client = useQueryClient();
+  const list = useQuery(quarantineQuery);
+  const decide = useMutation({
+    mutationFn: ({ file, act }: { file: string; act: "again" | "give-up" }) =>
+      request<QuarantineList>("POST", `/quarantine/${encodeURIComponent(file)}/${act}`, {}),
+    onSuccess: (answer) => client.setQueryData(["quarantine"], answer),
+    onError: (e) => toast.error(e.message),
+  });
+  const files = list.data?.files ?? [];
+  if (files.length === 0) return null;
+  return (
+    <>
+      <Heading small="kept on disk with the reason; nothing else waits for it">Quarantine</Heading>
+      {files.map((f) => (
+        <div
+          key={f.file}
+          data-testid="quarantined"
+          className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-[13px]"
+        >
+          <span className="font-mono">{f.what === "spool" ? "the spool" : safeText(f.sender || f.peer)}</span>
+          <span className="min-w-0">
+            {f.what === "spool"
+              ? `${f.bytes.toLocaleString("en")} bytes, damaged`
+              : `${f.records.toLocaleString("en")} ${f.records === 1 ? "message" : "messages"} by ${safeText(f.endpoint)}`}
+            <span className="text-quiet">
+              , {ago(usOf(f.at), nowUs)} ago: {safeText(f.reason)}
+            </span>
+          </span>
+          <span className="flex gap-1.5">
+            {f.state === "kept" ? (
+              <>
+                {f.what === "records" && (
+                  <Button main onClick={() => decide.mutate({ file: f.file, act: "again" })}>
+                    Try again
+                  </Button>
+                )}
+                <Button onClick={() => decide.mutate({ file: f.file, act: "give-up" })}>Delete</Button>
+              </>
+            ) : (
+              <span className="text-quiet">{f.state === "again" ? "is tried again" : "is deleted"}</span>
+            )}
+          </span>
+        </div>
+      ))}
+    </>
+  );
+}
