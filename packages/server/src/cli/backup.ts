@@ -1,6 +1,17 @@
-import { spawn } from "node:child_process";
-import { existsSync, mkdirSync, readdirSync } from "node:fs";
+import { type ChildProcess, spawn } from "node:child_process";
+import {
+  createReadStream,
+  createWriteStream,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  statSync,
+} from "node:fs";
 import { join, resolve } from "node:path";
+import { Readable } from "node:stream";
+import { pipeline } from "node:stream/promises";
+import { Decrypter, Encrypter } from "age-encryption";
 import { Command } from "commander";
 import pg from "pg";
 import { type Config, loadConfig } from "../config/config.js";
@@ -18,29 +29,50 @@ const JOBS = "2";
 export const backupCommands = (): Command[] => [
   new Command("backup")
     .description("copy the whole store into a directory, while Halvik runs or not; the copy is of one moment")
-    .argument("<directory>", "a directory that does not exist yet, or is empty")
-    .action(async (directory: string) => {
-      const target = resolve(directory);
-      if (existsSync(target) && readdirSync(target).length > 0)
-        throw new Error(`${target} is not empty; a backup goes into a directory of its own`);
+    .argument("<target>", "a directory that does not exist yet, or is empty; with --passphrase-file, a file")
+    .option(
+      "--passphrase-file <file>",
+      "encrypt the copy with what this file holds, as age does (age-encryption.org/v1)",
+    )
+    .action(async (path: string, { passphraseFile }: { passphraseFile?: string }) => {
+      // what is kept of people and devices is nobody else's to read
+      process.umask(0o077);
+      const target = resolve(path);
+      if (existsSync(target) && (passphraseFile !== undefined || readdirSync(target).length > 0))
+        throw new Error(`${target} is there already; a backup goes into a place of its own`);
+      const passphrase = passphraseFile === undefined ? null : readPassphrase(passphraseFile);
       await withDatabase(async (config, secrets) => {
         const started = performance.now();
-        await run(config, secrets, "pg_dump", [
-          "--format=directory",
-          `--jobs=${JOBS}`,
-          "--compress=1",
-          `--file=${target}`,
-          config.HALVIK_DB_NAME,
-        ]);
+        if (passphrase === null)
+          await run(config, secrets, "pg_dump", [
+            "--format=directory",
+            `--jobs=${JOBS}`,
+            "--compress=1",
+            `--file=${target}`,
+            config.HALVIK_DB_NAME,
+          ]);
+        else {
+          const dump = ["--format=custom", "--compress=1", config.HALVIK_DB_NAME];
+          await run(config, secrets, "pg_dump", dump, async ({ stdout }) => {
+            const encrypter = new Encrypter();
+            encrypter.setPassphrase(passphrase);
+            const sealed = await encrypter.encrypt(Readable.toWeb(stdout!) as ReadableStream<Uint8Array>);
+            await pipeline(Readable.fromWeb(sealed as never), createWriteStream(target, { mode: 0o600, flags: "wx" }));
+          });
+        }
         console.log(`backed up into ${target} in ${seconds(started)}`);
       });
     }),
   new Command("restore")
     .description("fill an empty Halvik from a backup; Halvik must not run on that data directory")
-    .argument("<directory>", "what “backup” made")
-    .action(async (directory: string) => {
-      const source = resolve(directory);
-      if (!existsSync(join(source, "toc.dat"))) throw new Error(`${source} is no backup of Halvik's`);
+    .argument("<source>", "what “backup” made")
+    .option("--passphrase-file <file>", "what an encrypted copy was encrypted with")
+    .action(async (path: string, { passphraseFile }: { passphraseFile?: string }) => {
+      const source = resolve(path);
+      const isSealed = existsSync(source) && statSync(source).isFile();
+      if (!isSealed && !existsSync(join(source, "toc.dat"))) throw new Error(`${source} is no backup of Halvik's`);
+      if (isSealed && passphraseFile === undefined)
+        throw new Error(`${source} is encrypted: name the file with its passphrase, --passphrase-file`);
       const config = loadConfig(process.env);
       mkdirSync(config.HALVIK_DATA_DIR, { recursive: true });
       const release = await takeLock(config.HALVIK_DATA_DIR);
@@ -48,14 +80,19 @@ export const backupCommands = (): Command[] => [
         await withDatabase(async (_, secrets) => {
           await refuseIfFilled(config, secrets);
           const started = performance.now();
-          await run(config, secrets, "pg_restore", [
-            "--clean",
-            "--if-exists",
-            "--exit-on-error",
-            `--jobs=${JOBS}`,
-            `--dbname=${config.HALVIK_DB_NAME}`,
-            source,
-          ]);
+          const how = ["--clean", "--if-exists", "--exit-on-error", `--dbname=${config.HALVIK_DB_NAME}`];
+          if (!isSealed) await run(config, secrets, "pg_restore", [...how, `--jobs=${JOBS}`, source]);
+          else
+            await run(config, secrets, "pg_restore", how, async ({ stdin }) => {
+              const decrypter = new Decrypter();
+              decrypter.addPassphrase(readPassphrase(passphraseFile!));
+              const opened = await decrypter
+                .decrypt(Readable.toWeb(createReadStream(source)) as ReadableStream<Uint8Array>)
+                .catch((e: Error) => {
+                  throw new Error(`${source} cannot be opened: ${e.message}`);
+                });
+              await pipeline(Readable.fromWeb(opened as never), stdin!);
+            });
           const migrated = await migrate(connectionOf(config, secrets, "owner"));
           await setUpDatabase(config, secrets);
           console.log(
@@ -120,14 +157,39 @@ async function refuseIfFilled(config: Config, secrets: Secrets): Promise<void> {
   }
 }
 
-function run(config: Config, secrets: Secrets, program: string, args: readonly string[]): Promise<void> {
-  return new Promise((done, failed) => {
-    const child = spawn(
-      join(POSTGRES_BIN, program),
-      [`--host=${config.HALVIK_DB_HOST}`, `--port=${config.HALVIK_DB_PORT}`, `--username=${DB_OWNER}`, ...args],
-      { stdio: ["ignore", "inherit", "inherit"], env: { ...process.env, PGPASSWORD: secrets.dbOwnerPassword } },
-    );
+/** @param feed reads what the program writes, or writes what it reads */
+async function run(
+  config: Config,
+  secrets: Secrets,
+  program: string,
+  args: readonly string[],
+  feed?: (child: ChildProcess) => Promise<void>,
+): Promise<void> {
+  const piped = feed === undefined ? "inherit" : "pipe";
+  const child = spawn(
+    join(POSTGRES_BIN, program),
+    [`--host=${config.HALVIK_DB_HOST}`, `--port=${config.HALVIK_DB_PORT}`, `--username=${DB_OWNER}`, ...args],
+    {
+      stdio: [feed === undefined ? "ignore" : "pipe", piped, "inherit"],
+      env: { ...process.env, PGPASSWORD: secrets.dbOwnerPassword },
+    },
+  );
+  const ended = new Promise<void>((done, failed) => {
     child.once("error", failed);
     child.once("exit", (code) => (code === 0 ? done() : failed(new Error(`${program} ended with ${code}`))));
   });
+  ended.catch(() => undefined);
+  try {
+    await feed?.(child);
+  } catch (e) {
+    child.kill();
+    throw e;
+  }
+  await ended;
+}
+
+function readPassphrase(file: string): string {
+  const passphrase = readFileSync(file, "utf8").trim();
+  if (passphrase.length < 12) throw new Error(`${file}: expected a passphrase of at least 12 characters`);
+  return passphrase;
 }

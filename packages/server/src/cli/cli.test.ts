@@ -183,6 +183,31 @@ describe("files", () => {
   });
 });
 
+describe("what may be taken away", () => {
+  test("an account is disabled, enabled, given another role, signed out and removed; the last owner stays", async () => {
+    await run(["user", "add", "m.dahl", "--role", "analyst"]);
+    const listed = async () => lines((await run(["user", "list"])).out).find((l) => l.startsWith("m.dahl"));
+    expect((await run(["user", "disable", "M.Dahl"])).code).toBe(0);
+    expect(await listed()).toBe("m.dahl\tanalyst\tdisabled");
+    expect((await run(["user", "enable", "m.dahl"])).code).toBe(0);
+    expect((await run(["user", "role", "m.dahl", "reader"])).code).toBe(0);
+    expect((await run(["user", "sessions", "m.dahl"])).code).toBe(0);
+    expect(await listed()).toBe("m.dahl\treader\tactive");
+    // the same person under another spelling is no second one, and loses nothing
+    expect(await run(["user", "add", "Owner", "--role", "reader"])).toEqual(refused(/“owner” already/));
+    for (const command of [["disable"], ["remove"]])
+      expect(await run(["user", ...command, "owner"])).toEqual(refused(/the only owner/));
+    expect(await run(["user", "role", "owner", "reader"])).toEqual(refused(/the only owner/));
+    expect((await run(["user", "remove", "m.dahl"])).code).toBe(0);
+    expect(await listed()).toBeUndefined();
+  });
+  test("a token that runs out says until when", async () => {
+    expect((await run(["token", "create", "short", "--expires", "30"])).code).toBe(0);
+    expect((await run(["token", "list"])).out).toMatch(/short\tread\tactive until \d{4}-\d\d-\d\d/);
+    expect((await run(["token", "create", "never", "--expires", "soon"])).code).toBe(1);
+  });
+});
+
 describe("endpoints and routes", () => {
   test("an endpoint: added, listed with its state, switched off, removed; a taken port is said", async () => {
     const help = (await run(["endpoints", "--help"])).out;

@@ -34,7 +34,7 @@ export const importCommand = (): Command =>
         throw new Error(`--peer: expected an address, got "${options.peer}"`);
       const total = options.total === undefined ? null : Number(options.total);
       const started = performance.now();
-      const receipt = await importFile(connectionOf(config, secrets, "owner"), openInput(file), {
+      const receipt = await importFile(connectionOf(config, secrets, "collector"), openInput(file), {
         name: options.name ?? (file === "-" ? "standard input" : basename(file)),
         peer,
         receivedUs: options.received === undefined ? nowUs() : readTimeOption(options.received),

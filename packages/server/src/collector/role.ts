@@ -52,7 +52,7 @@ interface KindSettings {
 /** Runs the collector: sockets, pipeline, status. @returns how to stop it */
 export async function startCollector(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
   const log = pino({ name: "collector", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
-  const connection = connectionOf(config, secrets, "owner");
+  const connection = connectionOf(config, secrets, "collector");
   const pool = createPool(connection, 2, 5_000);
   const registry = new SenderRegistry(config.HALVIK_ZONE);
   const quarantine = new Quarantine(join(config.HALVIK_DATA_DIR, "quarantine"), config.HALVIK_SPOOL_MAX_BYTES);

@@ -5,11 +5,25 @@ import { z } from "zod";
 import { writeDurably } from "../files/durable.js";
 
 /** What Halvik makes for itself at its first start; kept in the data directory, readable by its own user only. */
-const Secrets = z.object({ dbOwnerPassword: z.string(), dbWebPassword: z.string(), sessionSecret: z.string() });
+const made = z.string().min(16);
+const Secrets = z.object({
+  dbOwnerPassword: made,
+  dbWebPassword: made,
+  sessionSecret: made,
+  dbCollectorPassword: made,
+  dbEnginePassword: made,
+  dbKeeperPassword: made,
+  dbNotifierPassword: made,
+});
 export type Secrets = z.infer<typeof Secrets>;
 
 const secretsFile = (dataDir: string): string => join(dataDir, "secrets.json");
 const fresh = (): string => randomBytes(24).toString("base64url");
+
+const Earlier = Secrets.pick({ dbOwnerPassword: true, dbWebPassword: true, sessionSecret: true });
+
+const freshSecrets = (): Secrets =>
+  Secrets.parse(Object.fromEntries(Object.keys(Secrets.shape).map((name) => [name, fresh()])));
 
 /** Why the secrets cannot be used, in words. */
 export class SecretsError extends Error {
@@ -17,7 +31,7 @@ export class SecretsError extends Error {
 }
 
 /** @throws {SecretsError} when the file is cut or damaged; as it comes where it is not there or may not be read */
-export function loadSecrets(dataDir: string): Secrets {
+export function loadSecrets(dataDir: string, mayMake = false): Secrets {
   const file = secretsFile(dataDir);
   const text = readFileSync(file, "utf8");
   let value: unknown = null;
@@ -26,6 +40,12 @@ export function loadSecrets(dataDir: string): Secrets {
   } catch {}
   const secrets = Secrets.safeParse(value);
   if (secrets.success) return secrets.data;
+  // of an earlier version, which had fewer: the next start makes the others
+  if (mayMake && Earlier.safeParse(value).success) {
+    const more = Secrets.parse({ ...freshSecrets(), ...(value as object) });
+    writeDurably(file, JSON.stringify(more));
+    return more;
+  }
   throw new SecretsError(
     `${file} is ${text.trim() === "" ? "empty" : "damaged"}: without it the database cannot be opened. Put back the file from a copy of the data directory; where there is none, move the directory away and restore a backup into a new one`,
   );
@@ -35,13 +55,13 @@ export function loadSecrets(dataDir: string): Secrets {
 export function loadOrMakeSecrets(dataDir: string): Secrets {
   if (existsSync(secretsFile(dataDir))) {
     try {
-      return loadSecrets(dataDir);
+      return loadSecrets(dataDir, true);
     } catch (e) {
       // a start that was cut short before there was a database
       if (!(e instanceof SecretsError) || existsSync(join(dataDir, "postgres", "PG_VERSION"))) throw e;
     }
   }
-  const secrets: Secrets = { dbOwnerPassword: fresh(), dbWebPassword: fresh(), sessionSecret: fresh() };
+  const secrets = freshSecrets();
   writeDurably(secretsFile(dataDir), JSON.stringify(secrets));
   return secrets;
 }

@@ -2,7 +2,6 @@ import { PartBuilder } from "@halvik/core/terms";
 import type pg from "pg";
 import { COLLECTOR_BITS } from "../store/record-id.js";
 import { readRows, selectFrom } from "../store/record-rows.js";
-import { segmentTable } from "../store/segments.js";
 import { writePart } from "../store/term-index.js";
 
 /** Rows of a part: enough that terms are worth sorting, few enough that what is not indexed yet is soon gone through. */
@@ -81,13 +80,7 @@ async function seal(client: pg.Client, name: string): Promise<void> {
   await client.query("begin");
   try {
     await client.query("set local lock_timeout = '2s'");
-    const { rows } = await client.query<{ index: string }>(
-      `select i.indexrelid::regclass::text as index from pg_index i where i.indrelid = $1::regclass
-       and not (i.indpred is null and (select array_agg(a.attname::text order by k.n) from unnest(i.indkey) with ordinality k (number, n)
-         join pg_attribute a on a.attrelid = i.indrelid and a.attnum = k.number) in (array['id'], array['time', 'id']))`,
-      [segmentTable(name)],
-    );
-    for (const { index } of rows) await client.query(`drop index ${index}`);
+    await client.query("select segments.drop_filling_indexes($1)", [name]);
     await client.query("update segment set state = 'sealed' where name = $1", [name]);
     await client.query("commit");
   } catch (e) {
@@ -95,5 +88,5 @@ async function seal(client: pg.Client, name: string): Promise<void> {
     throw e;
   }
   // without statistics the first scans are planned blindly
-  await client.query(`analyze ${segmentTable(name)}`);
+  await client.query("select segments.make_statistics($1)", [name]);
 }

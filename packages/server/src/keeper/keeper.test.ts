@@ -1,4 +1,4 @@
-import { chmodSync, mkdtempSync, rmSync } from "node:fs";
+import { chmodSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { parseFilter } from "@halvik/core/filter";
@@ -182,7 +182,8 @@ test("a backup of the running store, restored into another data directory, answe
   const dump = join(directory, "dump");
   const before = (await search("line").count()).total;
   expect(await runCommand(instance.env, ["backup", dump])).toMatchObject({ code: 0, err: "" });
-  expect((await runCommand(instance.env, ["backup", dump])).err).toContain("is not empty");
+  expect((await runCommand(instance.env, ["backup", dump])).err).toContain("is there already");
+  expect(statSync(dump).mode & 0o077).toBe(0);
   expect((await runCommand(instance.env, ["restore", dump])).err).toContain("holds 3");
   const env = { ...instance.env, HALVIK_DATA_DIR: join(directory, "other"), HALVIK_DB_PORT: String(await freePort()) };
   expect(await runCommand(env, ["restore", dump])).toMatchObject({ code: 0, err: "" });
@@ -194,5 +195,27 @@ test("a backup of the running store, restored into another data directory, answe
   expect((await there.query("select count(*)::int as n from index_terms")).rows[0].n).toBeGreaterThan(0);
   await there.end();
   await other.dispose();
+  // the same encrypted: unreadable without the passphrase, and by others; restored with it
+  const passphrase = join(directory, "passphrase");
+  writeFileSync(passphrase, "six quiet herons by the quay\n");
+  const sealed = join(directory, "sealed.age");
+  const how = ["--passphrase-file", passphrase];
+  expect(await runCommand(instance.env, ["backup", sealed, ...how])).toMatchObject({ code: 0, err: "" });
+  expect([statSync(sealed).mode & 0o077, readFileSync(sealed, "latin1").slice(0, 21)]).toEqual([
+    0,
+    "age-encryption.org/v1",
+  ]);
+  const third = {
+    ...instance.env,
+    HALVIK_DATA_DIR: join(directory, "third"),
+    HALVIK_DB_PORT: String(await freePort()),
+  };
+  expect((await runCommand(third, ["restore", sealed])).err).toContain("--passphrase-file");
+  writeFileSync(join(directory, "wrong"), "seven loud herons by the quay");
+  expect((await runCommand(third, ["restore", sealed, "--passphrase-file", join(directory, "wrong")])).code).toBe(1);
+  expect(await runCommand(third, ["restore", sealed, ...how])).toMatchObject({
+    code: 0,
+    out: expect.stringContaining("restored in"),
+  });
   rmSync(directory, { recursive: true, force: true });
 }, 240_000);

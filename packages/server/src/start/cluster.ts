@@ -6,7 +6,8 @@ import { join } from "node:path";
 import pg from "pg";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
-import { connectionOf, DB_OWNER, DB_WEB } from "../store/pool.js";
+import { PROCESS_ROLES, roleName } from "../store/grants.js";
+import { connectionOf, DB_OWNER } from "../store/pool.js";
 
 /** A failure of starting that a person can mend; printed as one sentence. */
 export class StartError extends Error {}
@@ -159,12 +160,16 @@ export class Cluster {
     const admin = new pg.Client({ ...connectionOf(this.config, this.secrets, "owner"), database: "postgres" });
     await admin.connect();
     try {
-      const role = await admin.query("select 1 from pg_roles where rolname = $1", [DB_WEB]);
-      // identifiers and the literal are quoted by the driver: CREATE ROLE takes no parameters
-      if (role.rowCount === 0)
+      const known = await admin.query<{ name: string }>("select rolname as name from pg_roles");
+      for (const role of PROCESS_ROLES) {
+        const name = roleName(role);
+        const verb = known.rows.some((r) => r.name === name) ? "alter" : "create";
+        const { password } = connectionOf(this.config, this.secrets, role);
+        // identifiers and the literal are quoted by the driver: CREATE ROLE takes no parameters
         await admin.query(
-          `create role ${pg.escapeIdentifier(DB_WEB)} login password ${pg.escapeLiteral(this.secrets.dbWebPassword)}`,
+          `${verb} role ${pg.escapeIdentifier(name)} login password ${pg.escapeLiteral(password as string)}`,
         );
+      }
       const database = await admin.query("select 1 from pg_database where datname = $1", [this.config.HALVIK_DB_NAME]);
       if (database.rowCount === 0)
         await admin.query(`create database ${pg.escapeIdentifier(this.config.HALVIK_DB_NAME)}`);

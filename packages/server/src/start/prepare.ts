@@ -1,7 +1,8 @@
 import { spawnSync } from "node:child_process";
-import { chownSync, existsSync, mkdirSync, readFileSync, statfsSync, writeFileSync } from "node:fs";
+import { existsSync, lchownSync, mkdirSync, readFileSync, statfsSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import type { Config } from "../config/config.js";
+import { giveDataDir } from "./as-user.js";
 import { type RunAs, StartError } from "./cluster.js";
 
 const USER = "halvik";
@@ -25,13 +26,15 @@ export function runAsUser(): RunAs | null {
 /** The data directory, owned by the one who works in it, with room left on its disk. */
 export function prepareDataDir(config: Config, runAs: RunAs | null): void {
   const dir = config.HALVIK_DATA_DIR;
+  if (runAs) giveDataDir(dir, runAs);
   const own = [dir, join(dir, "spool"), join(dir, "quarantine")];
   try {
     for (const path of own) mkdirSync(path, { recursive: true, mode: 0o700 });
   } catch (e) {
     throw new StartError(`the data directory ${dir} cannot be made: ${(e as Error).message}`);
   }
-  if (runAs) for (const path of own) chownSync(path, runAs.uid, runAs.gid);
+  // never through a link: whoever works in the directory could have put one there
+  if (runAs) for (const path of own) lchownSync(path, runAs.uid, runAs.gid);
   const { bavail, bsize } = statfsSync(dir);
   if (bavail * bsize < LEAST_FREE_BYTES)
     throw new StartError(
@@ -41,7 +44,7 @@ export function prepareDataDir(config: Config, runAs: RunAs | null): void {
 
 /** Secrets and other files made by root belong to the user who reads them. */
 export function handOver(path: string, runAs: RunAs | null): void {
-  if (runAs && existsSync(path)) chownSync(path, runAs.uid, runAs.gid);
+  if (runAs && existsSync(path)) lchownSync(path, runAs.uid, runAs.gid);
 }
 
 /** As root: lets sockets have the receive buffer that the collector asks for. */

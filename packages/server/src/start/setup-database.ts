@@ -6,6 +6,7 @@ import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
 import { makeStarterEndpoints } from "../store/endpoint-configs.js";
+import { grantStatements } from "../store/grants.js";
 import { migrate } from "../store/migrate.js";
 import { createModels, Person, RuleModel } from "../store/models.js";
 import { connectionOf } from "../store/pool.js";
@@ -16,6 +17,7 @@ export async function setUpDatabase(config: Config, secrets: Secrets): Promise<s
   const client = new pg.Client(connectionOf(config, secrets, "owner"));
   await client.connect();
   try {
+    await client.query(grantStatements());
     await makeStarterEndpoints(client);
   } finally {
     await client.end();

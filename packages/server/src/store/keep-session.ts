@@ -2,7 +2,7 @@ import pg from "pg";
 import pino from "pino";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
-import { connectionOf } from "./pool.js";
+import { connectionOf, type DbRole } from "./pool.js";
 
 const RECONNECT_MS = 1_000;
 
@@ -11,7 +11,7 @@ const RECONNECT_MS = 1_000;
  * @returns how to stop it
  */
 export function keepSession(
-  role: string,
+  role: Exclude<DbRole, "owner" | "web" | "collector">,
   config: Config,
   secrets: Secrets,
   work: (client: pg.Client, stopping: () => boolean) => Promise<void>,
@@ -20,7 +20,7 @@ export function keepSession(
   let stopping = false;
   const run = async () => {
     while (!stopping) {
-      const client = new pg.Client(connectionOf(config, secrets, "owner"));
+      const client = new pg.Client(connectionOf(config, secrets, role));
       client.on("error", () => undefined);
       try {
         await client.connect();

@@ -20,6 +20,7 @@ import { up as worse } from "./migrations/017-worse.js";
 import { up as listening } from "./migrations/018-listening.js";
 import { up as hardening } from "./migrations/019-hardening.js";
 import { up as access } from "./migrations/020-access.js";
+import { up as segmentFunctions } from "./migrations/021-segment-functions.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -43,6 +44,7 @@ const MIGRATIONS = [
   { name: "018-listening", up: listening },
   { name: "019-hardening", up: hardening },
   { name: "020-access", up: access },
+  { name: "021-segment-functions", up: segmentFunctions },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -6,18 +6,26 @@ import type { Secrets } from "../config/secrets.js";
 pg.defaults.parseInt8 = true;
 
 export const DB_OWNER = "halvik";
-export const DB_WEB = "halvik_web";
 
-/** As whom to connect: the owner writes records; the web role may read them but never alter them. */
-export type DbRole = "owner" | "web";
+/** As whom to connect: the owner of all tables, or one of the processes, each with the rights it needs (`grants.ts`). */
+export type DbRole = "owner" | "web" | "collector" | "engine" | "keeper" | "notifier";
+
+const PASSWORD_OF = {
+  owner: "dbOwnerPassword",
+  web: "dbWebPassword",
+  collector: "dbCollectorPassword",
+  engine: "dbEnginePassword",
+  keeper: "dbKeeperPassword",
+  notifier: "dbNotifierPassword",
+} as const satisfies Record<DbRole, keyof Secrets>;
 
 export function connectionOf(config: Config, secrets: Secrets, role: DbRole): pg.ClientConfig {
   return {
     host: config.HALVIK_DB_HOST,
     port: config.HALVIK_DB_PORT,
     database: config.HALVIK_DB_NAME,
-    user: role === "owner" ? DB_OWNER : DB_WEB,
-    password: role === "owner" ? secrets.dbOwnerPassword : secrets.dbWebPassword,
+    user: role === "owner" ? DB_OWNER : `${DB_OWNER}_${role}`,
+    password: secrets[PASSWORD_OF[role]],
     connectionTimeoutMillis: 3_000,
     keepAlive: true,
   };

@@ -48,9 +48,7 @@ export async function openSegment(
     [`${shape === "flow" ? "f" : "s"}\\_${String(collector).padStart(4, "0")}\\_${kind}\\_%`],
   );
   const name = `${shape === "flow" ? "f" : "s"}_${String(collector).padStart(4, "0")}_${kind}_${String(last.rows[0]!.n + 1).padStart(6, "0")}`;
-  await db.query(
-    `create table ${segmentTable(name)} (like segments.${shape === "flow" ? "flow_template" : "template"} including all)`,
-  );
+  await db.query("select segments.make($1)", [name]);
   await db.query(
     "insert into segment (name, collector, kind, shape, keep_days, created_us) values ($1, $2, $3, $4, $5, $6)",
     [name, collector, kind, shape, keepDays, nowUs],
@@ -69,7 +67,7 @@ export async function dropSegment(client: Queryable, name: string, nowUs: number
   try {
     if (shapeOf(name) === "record")
       await client.query(`delete from raw_bytes b using ${segmentTable(name)} r where b.id = r.id`);
-    await client.query(`drop table ${segmentTable(name)}`);
+    await client.query("select segments.drop_table($1)", [name]);
     await client.query(
       `insert into dropped_segment (name, shape, rows, min_time, max_time, dropped_us)
        select name, shape, rows, min_time, max_time, $2 from segment where name = $1 and rows > 0

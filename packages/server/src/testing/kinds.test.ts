@@ -410,6 +410,29 @@ describe("over HTTPS with a token", () => {
       body: { stored: 2, refused: 1 },
     });
   });
+  test("a small body that unfolds to millions of records or to a tangle of comments ends nobody's work", async () => {
+    const gzip = { "content-encoding": "gzip" };
+    const [many, tangle, innocent] = await Promise.all([
+      post("/json", gzipSync(`[${"{},".repeat(5_000_000)}{}]`), gzip),
+      post("/windows", gzipSync("<Event><!--".repeat(1_400_000)), gzip),
+      post("/json", '{"message":"fulmar beside them"}'),
+    ]);
+    expect(many.body).toMatchObject({ reasons: [{ code: "TOO_LONG" }] });
+    expect(tangle.status).toBe(400);
+    expect(innocent).toMatchObject({ status: 200, body: { stored: 1 } });
+  });
+  test("a request sent again with its key is answered alike and stored once, over a restart of the collector", async () => {
+    const again = () => post("/json", '{"message":"petrel 1"}\n{"message":"petrel 2"}', { "idempotency-key": "one" });
+    expect(await again()).toMatchObject({ status: 200, body: { stored: 2 } });
+    expect(await again()).toMatchObject({ status: 200, body: { stored: 2 } });
+    await collector.kill();
+    collector = await RoleProcess.start(instance, "collector");
+    expect(await again()).toMatchObject({ status: 200, body: { stored: 2 } });
+    expect(await post("/json", '{"message":"petrel 3"}', { "idempotency-key": "two" })).toMatchObject({
+      body: { stored: 1 },
+    });
+    expect(await search("petrel")).toHaveLength(3);
+  });
   test("a declared mapping, changed while running", async () => {
     await db.query("update endpoint_config set settings = $1 where kind = 'https'", [
       JSON.stringify({ mapping: { text: "msg", user: "who.name", time: "at" } }),

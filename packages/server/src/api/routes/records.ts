@@ -13,7 +13,7 @@ import {
   WhyNothing,
 } from "@halvik/core/contract";
 import { readFilter as filterInWords } from "@halvik/core/filter";
-import { type FieldName, type Severity, severityName } from "@halvik/core/record";
+import { type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import { z } from "zod";
@@ -331,6 +331,7 @@ const since = (started: number): number => Math.round((performance.now() - start
 function readCursor(text: string | undefined): PageKey | null {
   if (text === undefined) return null;
   const m = /^(-?\d{1,16})\.(\d{1,19})$/.exec(text);
-  if (!m) throw new AppError("BAD_REQUEST", "cursor: expected the nextCursor of an answer", { field: "cursor" });
+  if (!m || !Number.isSafeInteger(Number(m[1])) || BigInt(m[2]!) > MAX_COUNT)
+    throw new AppError("BAD_REQUEST", "cursor: expected the nextCursor of an answer", { field: "cursor" });
   return { timeUs: Number(m[1]), id: m[2]! };
 }
