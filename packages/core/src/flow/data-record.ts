@@ -17,6 +17,7 @@ export interface ExportClock {
 
 /** Sampling known for an exporter: by sampler, and for all else. */
 export interface Sampling {
+  /** Of all flows that name no sampler; 1: not told. */
   rate: number;
   readonly bySampler: Map<number, number>;
 }
@@ -52,6 +53,7 @@ export class FlowReader {
     const f = emptyFlow();
     let at = start;
     let rate = 0;
+    let sampler: number | null = null;
     let durationUs: number | null = null;
     for (const field of template.fields) {
       let length = field.length;
@@ -184,7 +186,7 @@ export class FlowReader {
           break;
         case ELEMENT.samplerId:
         case ELEMENT.selectorId:
-          rate = rate || (this.sampling.bySampler.get(this.unsigned(from, length)) ?? 0);
+          sampler = this.unsigned(from, length);
           break;
         case ELEMENT.startUptime:
           f.startUs = this.uptime(this.unsigned(from, length));
@@ -239,7 +241,8 @@ export class FlowReader {
       this.put(f, "unreadable sampling rate", String(rate));
       rate = 0;
     }
-    rate = rate || this.sampling.rate;
+    // RFC 3954 section 8: a sampler's rate goes for the flows that name it, and for no others
+    rate ||= sampler === null ? this.sampling.rate : (this.sampling.bySampler.get(sampler) ?? 1);
     if (rate > 1) {
       f.samplingRate = rate;
       f.bytes = this.estimate(f, "bytes", f.bytes, rate);

@@ -109,7 +109,7 @@ export class FlowDecoder {
     const id = r.u32("source id");
     const state = this.domain(exporter, "NetFlow v9", id);
     const clock = { exportUs, uptimeMs, systemInitUs: exportUs - uptimeMs * US_PER_MS };
-    const sets = readSets(r, 9, state, clock);
+    const sets = readSets(r, 9, state, () => clock);
     // RFC 3954 section 5.1: counts export packets
     const missed = state.count(sequence, 1);
     return this.finish("NetFlow v9", exporter, id, sequence, sets, missed, clock, receivedUs);
@@ -126,11 +126,11 @@ export class FlowDecoder {
     const sequence = r.u32("sequence");
     const id = r.u32("observation domain");
     const state = this.domain(exporter, "IPFIX", id);
-    const clock = { exportUs, uptimeMs: null, systemInitUs: state.systemInitUs };
+    const clock = () => ({ exportUs, uptimeMs: null, systemInitUs: state.systemInitUs });
     const sets = readSets(r.sub(length - 16, "message"), 10, state, clock);
     // RFC 7011 section 3.1: counts data records; those of an unknown template cannot be counted
     const missed = state.count(sequence, sets.unknown.length > 0 ? null : sets.dataRecords);
-    return this.finish("IPFIX", exporter, id, sequence, sets, missed, clock, receivedUs);
+    return this.finish("IPFIX", exporter, id, sequence, sets, missed, clock(), receivedUs);
   }
 
   private sFlow(bytes: Uint8Array, exporter: string): FlowDatagram {
@@ -197,7 +197,9 @@ export class FlowDecoder {
       }
       this.heldBytes -= set.body.length;
       const result = noResult();
-      readDataSet(set.body, template, domain, set.clock, result);
+      // when the exporter booted may have become known since
+      const clock = { ...set.clock, systemInitUs: set.clock.systemInitUs ?? domain.systemInitUs };
+      readDataSet(set.body, template, domain, clock, result);
       if (result.records.length > 0) out.push({ receivedUs: set.receivedUs, records: result.records });
     }
     this.held = kept;

@@ -55,6 +55,13 @@ export class ExporterDomain {
     this.changed = true;
   }
 
+  /** A later boot replaces an earlier one (RFC 7011 section 3.5: uptimes count from it). */
+  learnBoot(us: number): void {
+    if (this.systemInitUs === us) return;
+    this.systemInitUs = us;
+    this.changed = true;
+  }
+
   learnSampling(sampler: number | null, rate: number): void {
     if (rate < 1 || rate > MAX_SAMPLING_RATE) return;
     if (sampler === null) {
@@ -63,8 +70,6 @@ export class ExporterDomain {
     } else {
       if (this.sampling.bySampler.get(sampler) === rate || this.sampling.bySampler.size >= MAX_SAMPLERS) return;
       this.sampling.bySampler.set(sampler, rate);
-      // most exporters have one sampler and do not name it in each record
-      this.sampling.rate = rate;
     }
     this.changed = true;
   }
@@ -120,8 +125,9 @@ export const saveDomain = (d: ExporterDomain): SavedDomain => ({
 export function restoreDomain(saved: SavedDomain): ExporterDomain {
   const d = new ExporterDomain();
   for (const t of saved.templates) d.templates.set(t.id, makeTemplate(t.id, t.fields, t.scopes, 0));
-  // what an earlier version learnt had no bound
-  if (saved.sampling.rate <= MAX_SAMPLING_RATE) d.sampling.rate = saved.sampling.rate;
+  // what an earlier version learnt had no bound, and a sampler's rate went for all
+  const isSamplers = saved.sampling.bySampler.some(([, rate]) => rate === saved.sampling.rate);
+  if (saved.sampling.rate <= MAX_SAMPLING_RATE && !isSamplers) d.sampling.rate = saved.sampling.rate;
   for (const [sampler, rate] of saved.sampling.bySampler)
     if (rate <= MAX_SAMPLING_RATE) d.sampling.bySampler.set(sampler, rate);
   for (const [id, name] of saved.applications) d.applications.set(id, name);

@@ -222,6 +222,43 @@ describe("IPFIX (RFC 7011)", () => {
     expect(decodeOne(ipfixMessage(head(77), flowSet(256, APPENDIX_A3)), d).missed).toBe(0);
   });
 
+  test("when the exporter booted (160) goes for flows before it in the same message, and a later boot replaces it (section 3.5)", () => {
+    const d = new FlowDecoder();
+    const uptimes = templateBody(256, [
+      [22, 4],
+      [21, 4],
+      [1, 4],
+    ]);
+    // an options template: two fields, the first of them the scope
+    const boot = bytes().u16(270, 2, 1, 149, 4, 160, 8).done();
+    const booted = (ms: number) => flowSet(270, bytes().u32(1).u64(BigInt(ms)).done());
+    const flow = flowSet(256, bytes().u32(1_000, 2_000, 99).done());
+    const starts = (...sets: readonly Uint8Array[]) =>
+      decodeOne(ipfixMessage(head(0), ...sets), d).records.map((r) => [r.startUs, r.endUs]);
+    const first = (AT - 100) * 1_000;
+    expect(starts(flowSet(2, uptimes), flowSet(3, boot), flow, booted(first))).toEqual([
+      [first * 1_000 + S, first * 1_000 + 2 * S],
+    ]);
+    const second = (AT - 10) * 1_000;
+    expect(starts(flow, booted(second))).toEqual([[second * 1_000 + S, second * 1_000 + 2 * S]]);
+    expect(starts(flow)).toEqual([[second * 1_000 + S, second * 1_000 + 2 * S]]);
+  });
+
+  test("flows held for their template take the boot told since", () => {
+    const d = new FlowDecoder();
+    decodeOne(ipfixMessage(head(0), flowSet(256, bytes().u32(1_000, 2_000).done())), d);
+    const { released } = decodeOne(
+      ipfixMessage(
+        head(1),
+        flowSet(3, bytes().u16(270, 2, 1, 149, 4, 160, 8).done()),
+        flowSet(270, bytes().u32(1).u64(BigInt((AT - 10) * 1_000)).done()),
+        flowSet(2, templateBody(256, [[22, 4], [21, 4]])),
+      ),
+      d,
+    );
+    expect(released[0]?.records.map((r) => r.startUs)).toEqual([(AT - 9) * S]);
+  });
+
   test("one bad set does not take the others with it", () => {
     const { records, problems } = decodeOne(
       ipfixMessage(head(0), flowSet(2, templateBody(17, [[8, 4]])), flowSet(2, APPENDIX_A2), flowSet(256, APPENDIX_A3)),
@@ -313,6 +350,24 @@ describe("NetFlow v9 (RFC 3954)", () => {
     expect(d.interfaceNames().get(EXPORTER)?.get(12)).toBe("ge0/12");
   });
 
+  // section 8: FLOW_SAMPLER_ID (48) and its interval (50); RFC 5477: selectorId (302)
+  test.each([48, 302])("a sampler's rate goes for the flows that name it and for no others (element %i)", (id) => {
+    const d = new FlowDecoder();
+    const options = bytes().u16(270, 4, 8, 1, 4, id, 2, 50, 4).done();
+    const flow = (sampler: number) => flowSet(261, bytes().u16(sampler).u32(1_000).done(), 2);
+    const rates = (...sets: readonly Uint8Array[]) =>
+      decodeOne(v9Message(head(0), ...sets), d).records.map((r) => [r.samplingRate, r.bytes]);
+    const templates = flowSet(0, templateBody(261, [[id, 2], [1, 4]]));
+    const sampler7 = flowSet(270, bytes().u32(0).u16(7).u32(100).done(), 2);
+    expect(rates(templates, flowSet(1, options), sampler7, flow(7), flow(0), flow(8))).toEqual([
+      [100, 100_000],
+      [1, 1_000],
+      [1, 1_000],
+    ]);
+    const unnamed = flowSet(0, templateBody(262, [[1, 4]]));
+    expect(rates(unnamed, flowSet(262, bytes().u32(1_000).done()))).toEqual([[1, 1_000]]);
+  });
+
   test("sequence counts datagrams (section 5.1)", () => {
     const d = new FlowDecoder();
     decodeOne(v9Message(head(10), flowSet(0, TEMPLATE)), d);
@@ -388,6 +443,11 @@ describe("sFlow version 5", () => {
         endUs: null,
       },
     ]);
+  });
+  test("a header longer than its record is refused (section 5: XDR, RFC 4506 4.10)", () => {
+    const lying = bytes().u32(1, 20, 1, 1_400, 4, 200).raw(frame.subarray(0, 4)).done();
+    const { records, problems } = decodeOne(datagram(1, flowSample(3, 4, lying), flowSample(3, 4, header(frame))));
+    expect([records.length, problems.map((p) => p.code)]).toEqual([1, ["TRUNCATED"]]);
   });
   test("several outputs (0x8000000N) name no interface", () => {
     expect(decodeOne(datagram(1, flowSample(3, 0x8000_0004, header(frame)))).records[0]).toMatchObject({

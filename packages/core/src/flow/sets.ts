@@ -23,9 +23,20 @@ export interface SetsResult {
 
 export const noResult = (): SetsResult => ({ records: [], dataRecords: 0, unknown: [], learnt: [], problems: [] });
 
-/** Walks the sets of a v9 or IPFIX message by their lengths; the header's count is not to be relied on. */
-export function readSets(r: ByteReader, version: 9 | 10, domain: ExporterDomain, clock: ExportClock): SetsResult {
+/**
+ * Walks the sets of a v9 or IPFIX message by their lengths; the header's count is not to be relied on. Options hold for the whole message
+ * wherever they stand in it (when the exporter booted, how it samples): they are read before its flows, which are read with the template
+ * that stood when their set came.
+ * @param clock what times are relative to, asked for once the message's options are known
+ */
+export function readSets(
+  r: ByteReader,
+  version: 9 | 10,
+  domain: ExporterDomain,
+  clock: () => ExportClock,
+): SetsResult {
   const out = noResult();
+  const flows: { readonly bytes: Uint8Array; readonly template: Template }[] = [];
   const ids = SET_IDS[version];
   while (r.left >= 4) {
     const at = r.offset;
@@ -37,27 +48,39 @@ export function readSets(r: ByteReader, version: 9 | 10, domain: ExporterDomain,
       throw new DecodeError("BAD_LENGTH", at, `set length: expected at least 4, got ${length} at byte ${at}`);
     }
     const body = r.sub(length - 4, `set ${id}`);
-    try {
+    attempt(out, () => {
       if (id === ids.template) readTemplates(body, version, domain, out);
       else if (id === ids.options) readOptionsTemplates(body, version, domain, out);
       else if (id >= FIRST_DATA_SET) {
         const template = domain.templates.get(id);
         const bytes = body.slice(body.left, "data set");
         if (!template) out.unknown.push({ id, body: bytes });
-        else readDataSet(bytes, template, domain, clock, out);
+        else if (template.scopes === 0) flows.push({ bytes, template });
+        else readDataSet(bytes, template, domain, NO_CLOCK, out);
       } else
         throw new DecodeError(
           "BAD_VALUE",
           at,
           `set id: expected ${ids.template}, ${ids.options} or 256 and more, got ${id}`,
         );
-    } catch (e) {
-      // one bad set does not take the others with it
-      if (!(e instanceof DecodeError)) throw e;
-      out.problems.push({ code: e.code, offset: e.offset, message: e.message });
-    }
+    });
   }
+  const told = clock();
+  for (const { bytes, template } of flows) attempt(out, () => readDataSet(bytes, template, domain, told, out));
   return out;
+}
+
+/** Options have no times of flows. */
+const NO_CLOCK: ExportClock = { exportUs: 0, uptimeMs: null, systemInitUs: null };
+
+/** One bad set does not take the others with it. */
+function attempt(out: SetsResult, work: () => void): void {
+  try {
+    work();
+  } catch (e) {
+    if (!(e instanceof DecodeError)) throw e;
+    out.problems.push({ code: e.code, offset: e.offset, message: e.message });
+  }
 }
 
 function readTemplates(r: ByteReader, version: 9 | 10, domain: ExporterDomain, out: SetsResult): void {
@@ -217,7 +240,7 @@ function readOptions(bytes: Uint8Array, view: DataView, t: Template, start: numb
         applicationName = text(part);
         break;
       case ELEMENT.systemInitMs:
-        domain.systemInitUs = numberOf(part) * US_PER_MS;
+        domain.learnBoot(numberOf(part) * US_PER_MS);
         break;
     }
   }

@@ -92,7 +92,7 @@ function readFlowRecord(r: ByteReader, format: number, f: FlowRecord): number | 
       const frameOctets = r.u32("frame length");
       r.skip(4, "stripped");
       const octets = r.u32("header length");
-      readSampledHeader(protocol, r.slice(Math.min(octets, r.left), "header"), f);
+      readSampledHeader(protocol, r.slice(octets, "header"), f);
       return frameOctets;
     }
     case RECORD.ipv4:

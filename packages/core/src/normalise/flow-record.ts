@@ -13,9 +13,10 @@ export function flowRecord(
     readonly clockOffsetUs: number;
     readonly domain: number;
     readonly sequence: number;
+    readonly maxBehindUs?: number | undefined;
   },
 ): RecordContent {
-  const time = chooseTime(f.endUs ?? f.startUs, false, context.receivedUs, context.clockOffsetUs);
+  const time = chooseTime(f.endUs ?? f.startUs, false, context.receivedUs, context.clockOffsetUs, context.maxBehindUs);
   const denied = f.firewallEvent === FLOW_DENIED;
   const shiftUs = f.endUs === null ? 0 : time.timeUs - f.endUs;
   const marks: Mark[] = [];

@@ -1,6 +1,7 @@
+import { emptyFlow } from "../flow/index.js";
 import { Meanings } from "../meaning/index.js";
 import { civilToUs, US_PER_DAY } from "../time/index.js";
-import { chooseTime, findMeaning, syslogRecord } from "./index.js";
+import { chooseTime, findMeaning, flowRecord, syslogRecord } from "./index.js";
 
 const S = 1e6;
 const ARRIVAL = civilToUs(2026, 11, 24, 12, 0, 0);
@@ -50,6 +51,19 @@ describe("what messages mean (phrases of common daemons; common practice, no sou
       { category: "other", otherAddresses: ["203.0.113.9", "198.51.100.4"] },
     ],
   ])("%s: %s", (app, text, want) => expect(findMeaning(app, text, new Meanings().phrases)).toMatchObject(want));
+});
+
+test("what a file says of last year is believed: a line with its year, and a flow, whose start goes with its end", () => {
+  const receivedUs = civilToUs(2026, 11, 27, 0, 0, 0);
+  const context = { receivedUs, clockOffsetUs: 0, zone: "UTC", maxBehindUs: Number.POSITIVE_INFINITY };
+  const line = syslogRecord(Buffer.from("<38>2025-03-04T05:06:07.5Z h a: m"), context).content;
+  expect([line.timeUs, line.timeReason]).toEqual([civilToUs(2025, 3, 4, 5, 6, 7, 500_000), "device"]);
+  const startUs = civilToUs(2025, 3, 4, 5, 6, 7);
+  const flow = { ...emptyFlow(), startUs, endUs: startUs + 9_000_000 };
+  const record = flowRecord(flow, { ...context, domain: 0, sequence: 0 });
+  expect([record.timeUs, record.flow?.startUs]).toEqual([startUs + 9_000_000, startUs]);
+  // heard live it is too old to be believed
+  expect(flowRecord(flow, { ...context, maxBehindUs: undefined, domain: 0, sequence: 0 }).timeUs).toBe(receivedUs);
 });
 
 test("a message without a valid priority is a notice, and says that none was sent (RFC 3164 section 4.3.3)", () => {

@@ -29,7 +29,7 @@ export function syslogRecord(
 }
 
 function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: NormaliseContext): RecordContent {
-  const time = chooseTime(m.deviceUs, m.coarse, context.receivedUs, context.clockOffsetUs);
+  const time = chooseTime(m.deviceUs, m.coarse, context.receivedUs, context.clockOffsetUs, context.maxBehindUs);
   const meanings = context.meanings ?? SHIPPED;
   const decision = findDecision(m.text);
   const meaning = decision === null ? findMeaning(m.app, m.text, meanings.phrases) : NO_MEANING;

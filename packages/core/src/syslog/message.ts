@@ -30,4 +30,6 @@ export interface SyslogContext {
   readonly receivedUs: EpochUs;
   /** IANA zone of stamps that name none. */
   readonly zone: string;
+  /** How old a message may be by its own stamp; infinite for files, whose stamps without a year are of the past. */
+  readonly maxBehindUs?: number | undefined;
 }

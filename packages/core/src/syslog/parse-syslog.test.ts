@@ -218,10 +218,40 @@ describe("RFC 3164 as seen in practice (common practice, no source)", () => {
       { deviceUs: civilToUs(2026, 1, 1, 0, 0, 3) },
     ],
     [
-      "29 February needs a year that has one",
+      "29 February needs a year that has one; the rest of the line is read as ever",
       "<13>Feb 29 10:00:00 h a: m",
       { receivedUs: civilToUs(2026, 3, 1, 0, 0, 0) },
-      { deviceUs: null },
+      { deviceUs: civilToUs(2028, 2, 29, 10, 0, 0), host: "h", app: "a", text: "m" },
+    ],
+    [
+      "in November, March is next year's when heard live",
+      "<38>Mar  4 05:06:07 h a: m",
+      { receivedUs: civilToUs(2026, 11, 27, 0, 0, 0) },
+      { deviceUs: civilToUs(2027, 3, 4, 5, 6, 7) },
+    ],
+    [
+      "and this year's in a file",
+      "<38>Mar  4 05:06:07 h a: m",
+      { receivedUs: civilToUs(2026, 11, 27, 0, 0, 0), maxBehindUs: Number.POSITIVE_INFINITY },
+      { deviceUs: civilToUs(2026, 3, 4, 5, 6, 7) },
+    ],
+    [
+      "December in a file read in November is last year's",
+      "<38>Dec 24 05:06:07 h a: m",
+      { receivedUs: civilToUs(2026, 11, 27, 0, 0, 0), maxBehindUs: Number.POSITIVE_INFINITY },
+      { deviceUs: civilToUs(2025, 12, 24, 5, 6, 7) },
+    ],
+    [
+      "29 February in a file is the last one there was",
+      "<38>Feb 29 05:06:07 h a: m",
+      { receivedUs: civilToUs(2027, 11, 27, 0, 0, 0), maxBehindUs: Number.POSITIVE_INFINITY },
+      { deviceUs: civilToUs(2024, 2, 29, 5, 6, 7), host: "h" },
+    ],
+    [
+      "a clock a minute ahead in a file written just now",
+      "<38>Nov 27 00:01:00 h a: m",
+      { receivedUs: civilToUs(2026, 11, 27, 0, 0, 0), maxBehindUs: Number.POSITIVE_INFINITY },
+      { deviceUs: civilToUs(2026, 11, 27, 0, 1, 0) },
     ],
     [
       "the sender's zone, summer time",

@@ -121,18 +121,25 @@ function readYear(line: string, at: number): number | null {
   return (century === 19 || century === 20) && rest >= 0 ? century * 100 + rest : null;
 }
 
+/** Leap years are at most eight years apart (Gregorian calendar: 1896, 1904). */
+const MAX_YEARS = 8;
+
 /**
  * RFC 3164 names no year: take the one that puts the stamp nearest to arrival, so that 31 December received on
- * 1 January is last year's. 29 February needs a year that has one.
+ * 1 January is last year's. What is read long after it was written is of the past: there the latest year that is not
+ * ahead. 29 February needs a year that has one.
  */
 function nearestYear(month: number, day: number, hour: number, minute: number, context: SyslogContext): number {
   const localUs = context.receivedUs + zoneOffsetUs(context.zone, context.receivedUs);
   const now = civilFromDays(Math.floor(localUs / US_PER_DAY));
+  const latestUs = context.maxBehindUs === Number.POSITIVE_INFINITY ? localUs + US_PER_DAY : Number.POSITIVE_INFINITY;
   let best = now.year;
   let distance = Number.POSITIVE_INFINITY;
-  for (const year of [now.year, now.year - 1, now.year + 1]) {
+  for (let year = now.year - MAX_YEARS; year <= now.year + MAX_YEARS; year++) {
     if (day > daysInMonth(year, month)) continue;
-    const d = Math.abs(civilToUs(year, month, day, hour, minute, 0) - localUs);
+    const us = civilToUs(year, month, day, hour, minute, 0);
+    if (us > latestUs) break;
+    const d = Math.abs(us - localUs);
     if (d < distance) {
       distance = d;
       best = year;

@@ -126,6 +126,7 @@ export class Decoders {
           zone: sender.facts.zone,
           clockOffsetUs,
           meanings,
+          maxBehindUs,
         });
         return [{ content, deviceUs: message.deviceUs }];
       }
@@ -186,7 +187,8 @@ export class Decoders {
       for (const problem of d.problems) this.undecodable.push({ arrival, problem });
       for (const measure of d.measures)
         this.measures.push({ sender: sender.facts.id, timeUs: arrival.receivedUs, measure });
-      const context = { clockOffsetUs, domain: d.domain, sequence: d.sequence };
+      const { maxBehindUs } = this.settings;
+      const context = { clockOffsetUs, domain: d.domain, sequence: d.sequence, maxBehindUs };
       const out: DecodedContent[] = [];
       for (const f of d.records)
         out.push({ content: flowRecord(f, { ...context, receivedUs: arrival.receivedUs }), deviceUs: null });
