@@ -1,3 +1,4 @@
+import type { DecodeProblem } from "../bytes/index.js";
 import type { Action, Count } from "../record/index.js";
 import type { EpochUs } from "../time/index.js";
 
@@ -26,6 +27,8 @@ export interface FirewallDecision {
   endUs: EpochUs | null;
   /** Everything else it says, by its own names. */
   data: (readonly [name: string, value: string])[];
+  /** What it says twice, and not alike. */
+  problem: DecodeProblem | null;
 }
 
 export const emptyDecision = (format: FirewallDecision["format"]): FirewallDecision => ({
@@ -51,6 +54,7 @@ export const emptyDecision = (format: FirewallDecision["format"]): FirewallDecis
   startUs: null,
   endUs: null,
   data: [],
+  problem: null,
 });
 
 /** Words for what was decided (common practice, no source). */

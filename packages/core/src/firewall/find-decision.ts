@@ -7,7 +7,7 @@ import { readPf } from "./pf.js";
 export function findDecision(text: string): FirewallDecision | null {
   if (text.length < 20) return null;
   if (text.includes(" DST=") && text.includes("SRC=")) return readNetfilter(text);
-  if (text.includes("): ") && text.includes("rule ")) return readPf(text);
+  if (text.includes("rule ") && text.includes("(match)")) return readPf(text);
   // three pairs at least: a verdict and two more
   const first = text.indexOf("=");
   if (first < 0) return null;

@@ -1,4 +1,6 @@
 import { DecodeError } from "../bytes/index.js";
+import { syslogRecord } from "../normalise/index.js";
+import { civilToUs } from "../time/index.js";
 import { DecisionColumns, findDecision } from "./index.js";
 
 describe("Linux packet filter (format: common practice, no source)", () => {
@@ -83,7 +85,30 @@ describe("pf (format: common practice, no source)", () => {
       "rule 0/0(match): pass in on em0: 10.0.0.1 > 10.0.0.2: ICMP echo request, id 1, seq 1, length 64",
       { action: "accept", src: "10.0.0.1", srcPort: null, dst: "10.0.0.2", dstPort: null, protocol: 1 },
     ],
+    [
+      "2026-03-04 05:06:07.123456 rule 5/0(match) [uid 0, pid 77]: block in on em0: 203.0.113.9.5 > 192.0.2.1.6: UDP, length 9",
+      { action: "deny", policy: "rule 5/0(match)", src: "203.0.113.9", dstPort: 6, protocol: 17 },
+    ],
+    [
+      "rule 7/0(match): pass out on gif0: 192.0.2.1 > 192.0.2.9: 10.1.0.1.22 > 10.2.0.2.33: Flags [S], seq 1",
+      { src: "192.0.2.1", srcPort: null, dst: "192.0.2.9", protocol: 4, data: [] },
+    ],
+    [
+      "rule 7/0(match): pass out on gre0: 192.0.2.1 > 192.0.2.9: GREv0, length 88: IP 10.1.0.1.22 > 10.2.0.2.33: Flags [S]",
+      { src: "192.0.2.1", dst: "192.0.2.9", protocol: 47, data: [] },
+    ],
   ])("%s", (line, want) => expect(findDecision(line)).toMatchObject({ format: "pf", ...want }));
+
+  test("as its own reader prints it, with a time and no host", () => {
+    const { content } = syslogRecord(
+      Buffer.from(
+        "2026-03-04 05:06:07.123456 rule 5/0(match): block in on em0: 203.0.113.9.5 > 192.0.2.1.6: Flags [S]",
+      ),
+      { receivedUs: civilToUs(2026, 3, 4, 5, 6, 9), zone: "UTC", clockOffsetUs: 0 },
+    );
+    expect(content).toMatchObject({ kind: "firewall", host: null, action: "deny", src: "203.0.113.9", dstPort: 6 });
+    expect(content.timeUs).toBe(civilToUs(2026, 3, 4, 5, 6, 7, 123_456));
+  });
 });
 
 describe("key=value (names: common practice, no source)", () => {
@@ -110,6 +135,22 @@ describe("key=value (names: common practice, no source)", () => {
       ],
     });
   });
+  const CONTRADICTION = { code: "BAD_VALUE", message: expect.stringContaining("src: expected 203.0.113.43") };
+  test.each([
+    ['action=deny msg="a \\" src=192.0.2.99 \\" b" src=203.0.113.43 dst=10.0.0.1', CONTRADICTION],
+    ["action=deny reason='x src=192.0.2.98 y' src=203.0.113.43 dst=10.0.0.1", CONTRADICTION],
+    ["action=deny src=203.0.113.43 dst=10.0.0.1 url=/a src=192.0.2.98", CONTRADICTION],
+    ['action=deny src=203.0.113.43 dst=10.0.0.1 msg="denied src=203.0.113.43"', null],
+    ['action=deny src=203.0.113.43 dst=10.0.0.1 msg="cut off src=192.0.2.98', CONTRADICTION],
+    ["action=deny reason='tis dst=10.0.0.1 src=203.0.113.43", null],
+    ['action=deny src=203.0.113.43 dst=10.0.0.1 path="C:\\\\" note="x"', null],
+  ])("words in quotes are not the decision's source: %s", (line, problem) => {
+    expect(findDecision(line)).toMatchObject({ action: "deny", src: "203.0.113.43", dst: "10.0.0.1" });
+    const found = findDecision(line)!.problem;
+    if (problem === null) expect(found).toBeNull();
+    else expect(found).toMatchObject(problem);
+  });
+
   test.each([
     "level=info user=k.lind msg=x",
     "a=b c=d e=f action=login src=10.0.0.1",

@@ -127,7 +127,7 @@ export function setByName(f: FirewallDecision, name: string, value: string): voi
   if (set === undefined || !set(f, value)) f.data.push([name, value]);
 }
 
-/** Which end a column names, for telling a header line. */
+/** Whether a name says one end of the connection. */
 export const isEndName = (name: string): boolean => {
   const set = SETTERS.get(name.toLowerCase());
   return set !== undefined && (set === SETTERS.get("src") || set === SETTERS.get("dst"));

@@ -251,8 +251,20 @@ describe("IPFIX (RFC 7011)", () => {
       ipfixMessage(
         head(1),
         flowSet(3, bytes().u16(270, 2, 1, 149, 4, 160, 8).done()),
-        flowSet(270, bytes().u32(1).u64(BigInt((AT - 10) * 1_000)).done()),
-        flowSet(2, templateBody(256, [[22, 4], [21, 4]])),
+        flowSet(
+          270,
+          bytes()
+            .u32(1)
+            .u64(BigInt((AT - 10) * 1_000))
+            .done(),
+        ),
+        flowSet(
+          2,
+          templateBody(256, [
+            [22, 4],
+            [21, 4],
+          ]),
+        ),
       ),
       d,
     );
@@ -357,7 +369,13 @@ describe("NetFlow v9 (RFC 3954)", () => {
     const flow = (sampler: number) => flowSet(261, bytes().u16(sampler).u32(1_000).done(), 2);
     const rates = (...sets: readonly Uint8Array[]) =>
       decodeOne(v9Message(head(0), ...sets), d).records.map((r) => [r.samplingRate, r.bytes]);
-    const templates = flowSet(0, templateBody(261, [[id, 2], [1, 4]]));
+    const templates = flowSet(
+      0,
+      templateBody(261, [
+        [id, 2],
+        [1, 4],
+      ]),
+    );
     const sampler7 = flowSet(270, bytes().u32(0).u16(7).u32(100).done(), 2);
     expect(rates(templates, flowSet(1, options), sampler7, flow(7), flow(0), flow(8))).toEqual([
       [100, 100_000],

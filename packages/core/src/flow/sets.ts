@@ -29,12 +29,7 @@ export const noResult = (): SetsResult => ({ records: [], dataRecords: 0, unknow
  * that stood when their set came.
  * @param clock what times are relative to, asked for once the message's options are known
  */
-export function readSets(
-  r: ByteReader,
-  version: 9 | 10,
-  domain: ExporterDomain,
-  clock: () => ExportClock,
-): SetsResult {
+export function readSets(r: ByteReader, version: 9 | 10, domain: ExporterDomain, clock: () => ExportClock): SetsResult {
   const out = noResult();
   const flows: { readonly bytes: Uint8Array; readonly template: Template }[] = [];
   const ids = SET_IDS[version];

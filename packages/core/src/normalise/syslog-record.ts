@@ -75,6 +75,7 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
     problem: m.problem,
   };
   if (decision === null) return content;
+  const problem = m.problem ?? decision.problem;
   const decided = decisionContent(decision);
   return Object.assign(content, decided, {
     kind: "firewall" as const,
@@ -82,6 +83,8 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
     severity: Math.min(severity, decisionSeverity(decision, meanings)) as Severity,
     data: m.data.length === 0 ? decided.data : [...m.data, ...decided.data],
     otherAddresses: withHostAddress(m.host, decided.src, []),
+    problem,
+    marks: problem !== null && m.problem === null ? [...marks, "problem" as const] : marks,
   });
 }
 

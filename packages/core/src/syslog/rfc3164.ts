@@ -57,11 +57,15 @@ function skipSequenceNumber(line: string, start: number): number {
   return i > start && line.charCodeAt(i) === 58 && line.charCodeAt(i + 1) === 32 ? i + 2 : start;
 }
 
+/** How packet filter logs go on after their time, without a host (common practice, no source): the text's first word is no host. */
+const PACKET_FILTER = /^rule \d\S{0,40}\(match\)/;
+
 /** The word after the stamp is the host unless it is a tag already. An IPv6 address holds colons and is no tag. */
 function readHost(line: string, start: number): { host: string; end: number } | null {
   const space = line.indexOf(" ", start);
   if (space <= start || space - start > 255) return null;
   const word = line.slice(start, space);
+  if (word === "rule" && PACKET_FILTER.test(line.slice(start, start + 60))) return null;
   const last = word.charCodeAt(word.length - 1);
   if (word.includes(":") || word.includes("[")) {
     const address = last === 58 ? word.slice(0, -1) : word;
