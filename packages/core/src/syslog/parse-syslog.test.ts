@@ -260,6 +260,30 @@ describe("RFC 3164 as seen in practice (common practice, no source)", () => {
       { deviceUs: civilToUs(2026, 7, 1, 10, 0, 0) },
     ],
     [
+      "a module after its program",
+      "<13>Oct 11 22:14:15 h CRON(pam_unix)[5]: session opened",
+      {},
+      { host: "h", app: "CRON", process: "5", text: "session opened" },
+    ],
+    [
+      "no space after the tag (section 4.1.3: it ends at the first sign that is not alphanumeric)",
+      "<13>Oct 11 22:14:15 h myprog:no space",
+      {},
+      { host: "h", app: "myprog", process: null, text: "no space" },
+    ],
+    [
+      "an address, a path, a URL are no tags",
+      "<13>Oct 11 22:14:15 h http://x.example/a",
+      {},
+      { host: "h", app: null, text: "http://x.example/a" },
+    ],
+    [
+      "a time is no tag",
+      "<13>Oct 11 22:14:15 h at12:30 stopped",
+      {},
+      { host: "h", app: null, text: "at12:30 stopped" },
+    ],
+    [
       "a year after the day",
       "<13>Oct 11 2003 22:14:15 h a: m",
       {},

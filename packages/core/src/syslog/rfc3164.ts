@@ -33,7 +33,7 @@ export function readRfc3164(line: string, start: number, context: SyslogContext)
       }
     }
   }
-  const tag = readTag(line, at);
+  const tag = readTag(line, at, stamp !== null);
   const textStart = tag === null ? at : tag.end;
   return {
     format: stamp === null ? "bare" : "RFC 3164",
@@ -78,17 +78,32 @@ function readHost(line: string, start: number): { host: string; end: number } | 
   return isHost ? { host: word, end: space + 1 } : null;
 }
 
-/** `name:`, `name[pid]:` or `name[pid]`; a name has no spaces, so plain text is not taken for one. */
-function readTag(line: string, start: number): { app: string; process: string | null; end: number } | null {
+/** A module after the name of its program: `CRON(pam_unix)[5]:` (common practice, no source). */
+const MODULE = /^\([\w.-]{1,48}\)(?=[[:])/;
+
+/**
+ * `name:`, `name[pid]:` or `name[pid]`; a name has no spaces, so plain text is not taken for one. Below a header the tag ends with whatever
+ * is not of a name (RFC 3164 section 4.1.3), so that nothing need stand between colon and text.
+ */
+function readTag(
+  line: string,
+  start: number,
+  hasHeader: boolean,
+): { app: string; process: string | null; end: number } | null {
   let i = start;
   const limit = Math.min(line.length, start + MAX_TAG);
   for (; i < limit; i++) {
     const c = line.charCodeAt(i);
-    if (c === 58 || c === 91) break;
-    if (c <= 32 || c === 34 || c === 39 || c === 61 || c === 60 || c === 62 || c === 40) return null;
+    if (c === 58 || c === 91 || c === 40) break;
+    if (c <= 32 || c === 34 || c === 39 || c === 61 || c === 60 || c === 62) return null;
   }
   if (i === start || i === limit) return null;
   const app = line.slice(start, i);
+  if (line.charCodeAt(i) === 40) {
+    const module = MODULE.exec(line.slice(i, i + 52));
+    if (module === null) return null;
+    i += module[0].length;
+  }
   let process: string | null = null;
   if (line.charCodeAt(i) === 91) {
     const close = line.indexOf("]", i);
@@ -97,8 +112,11 @@ function readTag(line: string, start: number): { app: string; process: string | 
     i = close + 1;
     if (line.charCodeAt(i) !== 58) return line.charCodeAt(i) === 32 ? { app, process, end: i + 1 } : null;
   }
-  // a colon inside a word ("12:30", "http://x") is no tag's end
   const after = line.charCodeAt(i + 1);
-  if (i + 1 < line.length && after !== 32) return process === null ? null : { app, process, end: i + 1 };
+  if (i + 1 < line.length && after !== 32) {
+    // a colon inside a word ("12:30", "http://x", "C:\\x", "::1") is no tag's end
+    const endsTag = process !== null || (hasHeader && /^[a-z][\w.-]+$/i.test(app) && /^[^:/\\\d]/.test(line[i + 1]!));
+    return endsTag ? { app, process, end: i + 1 } : null;
+  }
   return { app, process, end: i + 1 < line.length ? i + 2 : i + 1 };
 }
