@@ -2,12 +2,34 @@ import { DecodeError } from "../bytes/index.js";
 import { emptyDecision, type FirewallDecision } from "./decision.js";
 import { isActionName, isEndName, setByName } from "./names.js";
 
+/** Names of the column that says when, folded (common practice, no source). */
+const TIME_NAMES: readonly string[] = [
+  "time",
+  "timestamp",
+  "@timestamp",
+  "datetime",
+  "date_time",
+  "event_time",
+  "eventtime",
+  "generated_time",
+  "receive_time",
+  "log_time",
+];
+
 /** Decisions in columns: the header line decides what they are and how they are parted. */
 export class DecisionColumns {
+  /** The columns that say when: one, or a date beside a time of the day. */
+  private readonly time: number;
+  private readonly date: number;
+
   private constructor(
     private readonly names: readonly string[],
     private readonly separator: "," | " " | ";" | "\t",
-  ) {}
+  ) {
+    const folded = names.map((n) => n.toLowerCase());
+    this.time = folded.findIndex((n) => TIME_NAMES.includes(n));
+    this.date = folded[this.time] === "time" ? folded.indexOf("date") : -1;
+  }
 
   /** Reads a header line, or null when it is none: it must name both ends and a verdict. */
   static fromHeader(line: string): DecisionColumns | null {
@@ -31,9 +53,17 @@ export class DecisionColumns {
     const f = emptyDecision("columns");
     for (let i = 0; i < values.length; i++) {
       const value = values[i]!.trim();
-      if (value !== "" && value !== "-") setByName(f, this.names[i]!, value);
+      if (value === "" || value === "-") continue;
+      if (i === this.date && this.time >= 0) f.at = `${value} ${f.at ?? ""}`.trimEnd();
+      else if (i === this.time) f.at = f.at === null ? value : `${f.at} ${value}`;
+      else setByName(f, this.names[i]!, value);
     }
     return f;
+  }
+
+  /** Whether a row is within quotes still: its value holds the line's end (RFC 4180 section 2.6), and the row goes on. */
+  isOpen(line: string): boolean {
+    return split(line, this.separator) === null;
   }
 }
 

@@ -23,6 +23,8 @@ export interface FirewallDecision {
   natSrcPort: number | null;
   natDstPort: number | null;
   user: string | null;
+  /** When, in its own words; a table's column of time. */
+  at: string | null;
   startUs: EpochUs | null;
   endUs: EpochUs | null;
   /** Everything else it says, by its own names. */
@@ -51,6 +53,7 @@ export const emptyDecision = (format: FirewallDecision["format"]): FirewallDecis
   natSrcPort: null,
   natDstPort: null,
   user: null,
+  at: null,
   startUs: null,
   endUs: null,
   data: [],

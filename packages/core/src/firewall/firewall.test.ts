@@ -1,5 +1,6 @@
 import { DecodeError } from "../bytes/index.js";
-import { syslogRecord } from "../normalise/index.js";
+import { Meanings } from "../meaning/index.js";
+import { columnsRecord, syslogRecord } from "../normalise/index.js";
 import { civilToUs } from "../time/index.js";
 import { DecisionColumns, findDecision } from "./index.js";
 
@@ -186,6 +187,30 @@ describe("columns: the header decides", () => {
       policy: 'all, "rest"',
       protocol: 17,
     });
+  });
+  const zone = "Europe/Oslo";
+  const context = {
+    receivedUs: civilToUs(2026, 11, 27, 0, 0, 0),
+    zone,
+    meanings: new Meanings(),
+    maxBehindUs: Infinity,
+  };
+  test.each([
+    ["timestamp", "2025-03-04T05:06:07Z", civilToUs(2025, 3, 4, 5, 6, 7)],
+    ["Time", "2025-03-04 05:06:07.5", civilToUs(2025, 3, 4, 4, 6, 7, 500_000)],
+    ["event_time", "1741064767123", 1_741_064_767_123_000],
+    ["date,time", "2025-07-04,05:06:07", civilToUs(2025, 7, 4, 3, 6, 7)],
+    ["time,date", "05:06:07,2025-07-04", civilToUs(2025, 7, 4, 3, 6, 7)],
+  ])("a column of time: %s %s, in its sender's zone", (names, values, want) => {
+    const row = `${values},10.20.1.5,192.0.2.9,deny`;
+    const f = DecisionColumns.fromHeader(`${names},src,dst,action`)!.row(row);
+    expect(columnsRecord(f, row, context)).toMatchObject({ timeUs: want, timeReason: "device" });
+  });
+  test("both ends of a session are kept: the record's moment is its end", () => {
+    const row = "192.0.2.9 10.20.1.5 REJECT 1764057600 1764057660";
+    const f = DecisionColumns.fromHeader("dstaddr srcaddr action start end")!.row(row);
+    const record = columnsRecord(f, row, context);
+    expect([record.timeUs, record.data]).toEqual([1_764_057_660_000_000, [["start", "2025-11-25T08:00:00.000000Z"]]]);
   });
   test("too few values are refused; a line that is no header is none", () => {
     const columns = DecisionColumns.fromHeader("src,dst,action,proto")!;

@@ -1,6 +1,7 @@
 import type { FirewallDecision } from "../firewall/index.js";
 import type { Meanings } from "../meaning/index.js";
 import { emptyContent, type RecordContent, type Severity, type Translation } from "../record/index.js";
+import { formatUs, writtenTime } from "../time/index.js";
 import { chooseTime } from "./choose-time.js";
 
 /** The columns a decision fills, in whatever it came. */
@@ -28,6 +29,8 @@ export function decisionContent(
   const add = (name: string, value: string | null) => {
     if (value !== null) data.push([name, value]);
   };
+  // the record's moment is its end
+  if (f.endUs !== null && f.startUs !== null) add("start", formatUs(f.startUs));
   add("policy", f.policy);
   add("in interface", f.inInterface);
   add("out interface", f.outInterface);
@@ -61,11 +64,19 @@ function translation(f: FirewallDecision): Translation | null {
 export function columnsRecord(
   f: FirewallDecision,
   line: string,
-  context: { readonly receivedUs: number; readonly meanings: Meanings; readonly maxBehindUs?: number | undefined },
+  context: {
+    readonly receivedUs: number;
+    /** IANA zone of times that name none. */
+    readonly zone: string;
+    readonly meanings: Meanings;
+    readonly maxBehindUs?: number | undefined;
+  },
 ): RecordContent {
-  const time = chooseTime(f.endUs ?? f.startUs, false, context.receivedUs, 0, context.maxBehindUs);
+  const deviceUs = f.endUs ?? f.startUs ?? (f.at === null ? null : writtenTime(f.at, context.zone));
+  const time = chooseTime(deviceUs, false, context.receivedUs, 0, context.maxBehindUs);
   return Object.assign(emptyContent("firewall", time.timeUs, context.receivedUs), decisionContent(f), {
     timeReason: time.reason,
+    deviceTime: f.at,
     severity: decisionSeverity(f, context.meanings),
     text: line,
   });

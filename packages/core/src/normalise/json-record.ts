@@ -14,7 +14,7 @@ import {
   type RecordContent,
   readCount,
 } from "../record/index.js";
-import { readRfc3339, US_PER_MS, US_PER_SECOND } from "../time/index.js";
+import { writtenTime } from "../time/index.js";
 import { chooseTime } from "./choose-time.js";
 import { unreadable } from "./unreadable.js";
 
@@ -50,7 +50,7 @@ export function jsonRecord(
   };
   const asIs = (text: string) => (text === "" ? null : text);
   const deviceText = context.mapping.time === undefined ? null : (leaves.get(context.mapping.time) ?? null);
-  const deviceUs = take("time", readTime);
+  const deviceUs = take("time", (text) => writtenTime(text, "UTC"));
   const time = chooseTime(deviceUs, false, context.receivedUs, context.clockOffsetUs, context.maxBehindUs);
   const severityText = context.mapping.severity === undefined ? null : (leaves.get(context.mapping.severity) ?? null);
   const user = take("user", asIs);
@@ -81,15 +81,6 @@ export function jsonRecord(
     raw: bytes,
   });
   return { content: { ...content, data: [...leaves] }, deviceUs };
-}
-
-/** RFC 3339, or seconds or milliseconds since 1970 by their size. */
-function readTime(text: string): number | null {
-  const time = readRfc3339(text);
-  if (time !== null && time.end === text.length) return time.us;
-  if (!/^\d{9,13}(\.\d{1,9})?$/.test(text)) return null;
-  const n = Number(text);
-  return Math.floor(n < 1e11 ? n * US_PER_SECOND : n * US_PER_MS);
 }
 
 const port = (text: string): number | null => (/^\d{1,5}$/.test(text) && Number(text) <= 65_535 ? Number(text) : null);

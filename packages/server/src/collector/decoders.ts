@@ -142,7 +142,7 @@ export class Decoders {
         return [jsonRecord(bytes, { receivedUs, clockOffsetUs, mapping, meanings, maxBehindUs })];
       }
       case "columns":
-        return [{ content: this.decodeRow(arrival), deviceUs: null }];
+        return [{ content: this.decodeRow(arrival, sender.facts.zone), deviceUs: null }];
       case "flow":
         return this.decodeFlow(arrival, sender, clockOffsetUs);
     }
@@ -161,7 +161,7 @@ export class Decoders {
   }
 
   /** A row below its header: the header decides what the columns are. */
-  private decodeRow({ bytes, receivedUs }: Arrival): RecordContent {
+  private decodeRow({ bytes, receivedUs }: Arrival, zone: string): RecordContent {
     const text = decodeUtf8(bytes).text;
     const end = text.indexOf("\n");
     const header = text.slice(0, end);
@@ -170,7 +170,7 @@ export class Decoders {
     try {
       const decision = this.columns.columns?.row(row);
       if (!decision) throw new DecodeError("BAD_COLUMNS", 0, "columns: expected a header with both ends and a verdict");
-      return columnsRecord(decision, row, { receivedUs, ...this.settings });
+      return columnsRecord(decision, row, { receivedUs, zone, ...this.settings });
     } catch (e) {
       if (!(e instanceof DecodeError)) throw e;
       const problem = { code: e.code, offset: e.offset, message: e.message };

@@ -67,6 +67,15 @@ describe("what a file is", () => {
       `${HEADER}\n2 1 eni 10.0.0.1 10.0.0.2 1 2 6 3 4 5 6 ACCEPT OK\n`,
       [/^columns 2: version .*\n2 1 eni/],
     ],
+    [
+      "line ends within quotes are of their value (RFC 4180 section 2.6); a stray quote costs its own row",
+      'time,src,dst,action,note\n1,10.0.0.1,10.0.0.2,deny,"a\r\nb"\r\n2,10.0.0.1,10.0.0.2,deny,"stray\n3,10.0.0.1,10.0.0.2,deny,x\n',
+      [
+        /^columns 2: .*\n1,10.0.0.1,10.0.0.2,deny,"a\r\nb"$/,
+        /^columns 4: .*\n2,10.0.0.1,10.0.0.2,deny,"stray$/,
+        /^columns 5: .*\n3,10.0.0.1,10.0.0.2,deny,x$/,
+      ],
+    ],
   ])("%s", async (_what, text, want) => {
     const got = await read(text);
     expect(got).toHaveLength(want.length);
