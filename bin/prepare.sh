@@ -30,7 +30,7 @@ install_packages() {
   wanted=$(cksum < "$here/package-lock.json")
   [ "$(cat "$stamp" 2>/dev/null)" = "$wanted" ] && return
   echo "Installing npm packages …"
-  (cd "$here" && npm install --no-audit --no-fund --loglevel=error) || fail "the npm packages could not be installed"
+  (cd "$here" && npm install --ignore-scripts --no-audit --no-fund --loglevel=error) || fail "the npm packages could not be installed"
   cksum < "$here/package-lock.json" > "$stamp"
 }
 

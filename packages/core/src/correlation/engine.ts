@@ -124,9 +124,9 @@ export class RuleEngine {
   /**
    * Replaces the rules. A rule keeps its states unless its logic is another: then the version before goes on for the findings it has
    * open and the new one begins (`semantics.md` 23).
-   * @param nowUs from when on changed rules count
+   * @param sinceUs from when on changed rules count: up to where the versions before have seen every record
    */
-  setRules(rules: readonly Rule[], directory: SenderDirectory, nowUs: EpochUs): RulesChange {
+  setRules(rules: readonly Rule[], directory: SenderDirectory, sinceUs: EpochUs): RulesChange {
     const program = this.compiler(directory);
     const before = new Map(this.rules.map((r) => [versionKey(r.program.rule.id, r.logic), r]));
     const known = new Set(this.rules.filter((r) => !r.retired).map((r) => r.program.rule.id));
@@ -141,7 +141,7 @@ export class RuleEngine {
         if (old && !old.retired) return running({ ...version, sinceUs: old.sinceUs, retired: false }, old);
         const isNew = !old && !known.has(rule.id);
         if (!isNew) fresh.push(rule.id);
-        return running({ ...version, sinceUs: isNew ? ALWAYS : nowUs, retired: false }, old);
+        return running({ ...version, sinceUs: isNew ? ALWAYS : sinceUs, retired: false }, old);
       });
     const states: ChangedState[] = [];
     const retired = [...before.values()].flatMap((old) => this.retire(old, program(old.program.rule), states));

@@ -421,6 +421,23 @@ test("a rule whose kind was changed while it remembered something begins anew; t
   await change(rows[0]!.body);
 });
 
+test("what was stored between a rule's edit and the engine's next look is the new version's to raise on", async () => {
+  const session = await open();
+  await refused("203.0.113.242", [0, 1, 2]);
+  while (await session.step()) {}
+  const { rows } = await client.query<{ body: object }>("select body from rule where id = 'refused-logons'");
+  const change = (body: object) =>
+    client.query("update rule set body = $1, version = version + 1 where id = 'refused-logons'", [
+      JSON.stringify(body),
+    ]);
+  await change({ ...rows[0]!.body, count: 5 });
+  await refused("203.0.113.242", [10, 11]);
+  while (await session.step()) {}
+  expect((await findings("203.0.113.242")).map((f) => f.count)).toEqual([5]);
+  await change(rows[0]!.body);
+  while (await session.step()) {}
+});
+
 test("a rule edited while it has a finding open: the version before clears it, a restart between", async () => {
   const session = await open();
   const later = (s: number) => 5_000 + s;

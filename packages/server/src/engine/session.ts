@@ -384,7 +384,9 @@ export class EngineSession {
     this.directory = new SenderDirectory(await loadSenders(this.client, this.zone));
     const { rules, version, broken } = await loadRules(this.client);
     this.isolated.push(...broken.map((b) => ({ ...b, stopped: true })));
-    const { fresh, states } = this.engine.setRules(rules, this.directory, nowUs());
+    // what is stored and not yet looked at is the new version's to raise on: counted from now, it would be nobody's
+    const now = nowUs();
+    const { fresh, states } = this.engine.setRules(rules, this.directory, Math.min(now, this.liveThroughUs ?? now));
     this.rules = byId(rules);
     this.rulesVersion = version;
     this.directoryVersion = directoryVersion;
