@@ -1,5 +1,5 @@
 // Builds the server (one bundle and those of its threads) and the web interface.
-import { readFileSync } from "node:fs";
+import { readFileSync, rmSync } from "node:fs";
 import { build as bundle } from "esbuild";
 import { build as buildWeb } from "vite";
 
@@ -7,6 +7,7 @@ const { dependencies } = JSON.parse(readFileSync("packages/server/package.json",
 const { dependencies: coreDependencies } = JSON.parse(readFileSync("packages/core/package.json", "utf8"));
 const external = Object.keys({ ...dependencies, ...coreDependencies }).filter((name) => !name.startsWith("@halvik/"));
 
+rmSync("packages/server/dist", { recursive: true, force: true });
 await bundle({
   entryPoints: {
     halvik: "packages/server/src/cli/halvik.ts",
@@ -19,6 +20,8 @@ await bundle({
   platform: "node",
   target: "node20",
   format: "esm",
+  // what a command or role needs is in files of its own, read when it runs
+  splitting: true,
   sourcemap: true,
   external,
   logLevel: "warning",

@@ -26,7 +26,7 @@ import { connectionOf, DB_OWNER } from "../store/pool.js";
 /** Tables copied at a time, of a segment each. */
 const JOBS = "2";
 
-export const backupCommands = (): Command[] => [
+export const backupCommand = (): Command =>
   new Command("backup")
     .description("copy the whole store into a directory, while Halvik runs or not; the copy is of one moment")
     .argument("<target>", "a directory that does not exist yet, or is empty; with --passphrase-file, a file")
@@ -62,7 +62,9 @@ export const backupCommands = (): Command[] => [
         }
         console.log(`backed up into ${target} in ${seconds(started)}`);
       });
-    }),
+    });
+
+export const restoreCommand = (): Command =>
   new Command("restore")
     .description("fill an empty Halvik from a backup; Halvik must not run on that data directory")
     .argument("<source>", "what “backup” made")
@@ -102,14 +104,15 @@ export const backupCommands = (): Command[] => [
       } finally {
         release();
       }
-    }),
+    });
+
+export const migrateCommand = (): Command =>
   new Command("migrate").description("bring the database to the newest schema; bin/start does the same").action(() =>
     withDatabase(async (config, secrets) => {
       const done = await migrate(connectionOf(config, secrets, "owner"));
       console.log(done.length === 0 ? "the schema is the newest already" : done.join("\n"));
     }),
-  ),
-];
+  );
 
 const seconds = (startedMs: number): string => `${((performance.now() - startedMs) / 1_000).toFixed(1)} s`;
 

@@ -1,21 +1,28 @@
 import { Command, Option } from "commander";
-import { ConfigError } from "../config/config.js";
-import { SendersCsvError } from "../exchange/senders-csv.js";
-import { StartError } from "../start/cluster.js";
-import { SenderConflict } from "../store/sender-changes.js";
 import { VERSION } from "../version.js";
-import { backupCommands } from "./backup.js";
-import { decodeCommand } from "./decode.js";
-import { endpointsCommand, snmpUsersCommand } from "./endpoints.js";
-import { importCommand } from "./import.js";
-import { mailSinkCommand } from "./mail-sink.js";
-import { mibsCommand } from "./mibs.js";
-import { peopleCommands } from "./people.js";
-import { routesCommand } from "./routes.js";
-import { rulesCommand } from "./rules.js";
-import { sendersCommand } from "./senders.js";
-import { serveCommand } from "./serve.js";
-import { simulateCommand } from "./simulate.js";
+
+/**
+ * What makes each command. Loaded when it is the one asked for: reading every library of every command takes longer than most commands
+ * run, and a role that was killed is to be back in three seconds.
+ */
+const COMMANDS: Readonly<Record<string, () => Promise<Command>>> = {
+  serve: async () => (await import("./serve.js")).serveCommand(),
+  decode: async () => (await import("./decode.js")).decodeCommand(),
+  import: async () => (await import("./import.js")).importCommand(),
+  senders: async () => (await import("./senders.js")).sendersCommand(),
+  endpoints: async () => (await import("./endpoints.js")).endpointsCommand(),
+  "snmp-users": async () => (await import("./endpoints.js")).snmpUsersCommand(),
+  mibs: async () => (await import("./mibs.js")).mibsCommand(),
+  rules: async () => (await import("./rules.js")).rulesCommand(),
+  routes: async () => (await import("./routes.js")).routesCommand(),
+  "mail-sink": async () => (await import("./mail-sink.js")).mailSinkCommand(),
+  user: async () => (await import("./people.js")).userCommand(),
+  token: async () => (await import("./people.js")).tokenCommand(),
+  backup: async () => (await import("./backup.js")).backupCommand(),
+  restore: async () => (await import("./backup.js")).restoreCommand(),
+  migrate: async () => (await import("./backup.js")).migrateCommand(),
+  simulate: async () => (await import("./simulate.js")).simulateCommand(),
+};
 
 const program = new Command("halvik")
   .description(
@@ -42,36 +49,15 @@ program.addCommand(
       );
     }),
 );
-for (const command of [
-  serveCommand(),
-  decodeCommand(),
-  importCommand(),
-  sendersCommand(),
-  endpointsCommand(),
-  snmpUsersCommand(),
-  mibsCommand(),
-  rulesCommand(),
-  routesCommand(),
-  mailSinkCommand(),
-  ...peopleCommands(),
-  ...backupCommands(),
-  simulateCommand(),
-])
-  program.addCommand(command);
+const asked = Object.hasOwn(COMMANDS, process.argv[2] ?? "") ? [COMMANDS[process.argv[2]!]!] : Object.values(COMMANDS);
+if (process.argv[2] !== "start") for (const load of asked) program.addCommand(await load());
 
 program.parseAsync().then(
   () => undefined,
   (e: unknown) => {
     const error = e instanceof Error ? e : new Error(String(e));
     // what a person can mend is one sentence; a mistake of ours shows where it happened
-    const ours = !(
-      error instanceof StartError ||
-      error instanceof ConfigError ||
-      error instanceof SendersCsvError ||
-      error instanceof SenderConflict ||
-      "code" in error ||
-      error.constructor === Error
-    );
+    const ours = !("code" in error || error.constructor === Error);
     console.error(
       `halvik: ${ours || process.env.HALVIK_DEBUG ? error.stack : error.message || String((error as { code?: unknown }).code)}`,
     );

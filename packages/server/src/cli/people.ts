@@ -33,7 +33,7 @@ function days(text: string): number {
   return Number(n);
 }
 
-export const peopleCommands = (): Command[] => [
+export const userCommand = (): Command =>
   new Command("user")
     .description("accounts of people")
     .addCommand(
@@ -102,7 +102,9 @@ export const peopleCommands = (): Command[] => [
             console.log([p.name, p.role, p.disabled ? "disabled" : "active"].join("\t"));
         }),
       ),
-    ),
+    );
+
+export const tokenCommand = (): Command =>
   new Command("token")
     .description("tokens for programs that use the API")
     .addCommand(
@@ -142,8 +144,7 @@ export const peopleCommands = (): Command[] => [
             console.log([t.name, t.scope, stateOf(t)].join("\t"));
         }),
       ),
-    ),
-];
+    );
 
 function stateOf({ revoked, expiresUs }: Token): string {
   if (revoked) return "revoked";

@@ -1,18 +1,14 @@
 import { Command, Option } from "commander";
-import { startWeb } from "../api/role.js";
-import { startCollector } from "../collector/role.js";
 import { loadConfig } from "../config/config.js";
 import { loadSecrets } from "../config/secrets.js";
-import { startEngine } from "../engine/role.js";
-import { startKeeper } from "../keeper/role.js";
-import { startNotifier } from "../notifier/role.js";
 
+/** Each with its own libraries only. */
 const ROLES = {
-  collector: startCollector,
-  engine: startEngine,
-  keeper: startKeeper,
-  notifier: startNotifier,
-  web: startWeb,
+  collector: async () => (await import("../collector/role.js")).startCollector,
+  engine: async () => (await import("../engine/role.js")).startEngine,
+  keeper: async () => (await import("../keeper/role.js")).startKeeper,
+  notifier: async () => (await import("../notifier/role.js")).startNotifier,
+  web: async () => (await import("../api/role.js")).startWeb,
 } as const;
 
 export const serveCommand = (): Command =>
@@ -21,7 +17,8 @@ export const serveCommand = (): Command =>
     .addOption(new Option("--role <role>", "which role").choices(Object.keys(ROLES)).makeOptionMandatory())
     .action(async ({ role }: { role: keyof typeof ROLES }) => {
       const config = loadConfig(process.env);
-      const stop = await ROLES[role](config, loadSecrets(config.HALVIK_DATA_DIR));
+      const start = await ROLES[role]();
+      const stop = await start(config, loadSecrets(config.HALVIK_DATA_DIR));
       const end = () =>
         void stop().then(
           () => process.exit(0),

@@ -140,6 +140,9 @@ export class SenderRegistry {
       return false;
     }
     known.times++;
+    // heard again: it is the last to be forgotten
+    this.beyond.delete(address);
+    this.beyond.set(address, known);
     return known.times >= DEVICE_TIMES && heardUs - known.firstUs >= DEVICE_US;
   }
 

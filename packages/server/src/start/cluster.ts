@@ -10,7 +10,9 @@ import { PROCESS_ROLES, roleName } from "../store/grants.js";
 import { connectionOf, DB_OWNER } from "../store/pool.js";
 
 /** A failure of starting that a person can mend; printed as one sentence. */
-export class StartError extends Error {}
+export class StartError extends Error {
+  readonly code = "NOT_STARTED";
+}
 
 export const POSTGRES_BIN = "/usr/lib/postgresql/15/bin";
 

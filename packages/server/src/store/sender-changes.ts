@@ -6,7 +6,9 @@ import { AdmittedNetwork, SenderAddress, SenderModel } from "./models.js";
 import type { Queryable } from "./pool.js";
 
 /** A change that contradicts what is there, in words for a person. */
-export class SenderConflict extends Error {}
+export class SenderConflict extends Error {
+  readonly code = "SENDER_CONFLICT";
+}
 
 const findByName = (name: string, transaction: Transaction) =>
   SenderModel.findOne({

@@ -80,7 +80,11 @@ export function ChoosePassword({ session }: { session: Session }) {
             )}
           </Field>
         )}
-        <Field label="New password" hint="At least 12 characters." error={formState.errors.password?.message}>
+        <Field
+          label="New password"
+          hint="At least 12 characters, not easily guessed."
+          error={formState.errors.password?.message}
+        >
           {(id) => (
             <Input
               id={id}

@@ -118,7 +118,8 @@ function Hearing({ summary: { senders } }: { summary: Summary }) {
         {senders.waiting > 0 && (
           <p className="border-b border-line py-[3px]">
             <Link to="/intake">
-              {senders.waiting} {senders.waiting === 1 ? "sender waits" : "senders wait"} for admission
+              {senders.waiting.toLocaleString("en")} {senders.waiting === 1 ? "sender waits" : "senders wait"} for
+              admission
             </Link>
           </p>
         )}

@@ -124,7 +124,9 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
               {detail.rule.failure.times === 1 ? "once" : `${detail.rule.failure.times} times`}). A new version runs
               again, too.
             </p>
-            <Button onClick={() => again.mutate()}>Try again</Button>
+            <Button className="shrink-0" onClick={() => again.mutate()}>
+              Try again
+            </Button>
           </div>
         )}
         {parsed.errors.length === 0 && <RuleSentence document={parsed} onChange={setText} />}
