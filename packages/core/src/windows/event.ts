@@ -1,5 +1,6 @@
 import { DecodeError, type DecodeProblem } from "../bytes/index.js";
 import { type EpochUs, readRfc3339 } from "../time/index.js";
+import { EventCutter } from "./cut-events.js";
 import { type XmlElement, XmlReader } from "./xml.js";
 
 /** Keyword bits of the Security log (published Event schema). */
@@ -78,40 +79,21 @@ export function readEvent(event: XmlElement): WindowsEvent {
 export function* readEvents(
   text: string,
 ): Generator<{ readonly xml: string; readonly event: WindowsEvent } | { readonly problem: DecodeProblem }> {
-  const reader = new XmlReader(text);
-  let root = false;
-  for (;;) {
-    try {
-      const name = reader.peekName();
-      if (name !== null && name !== "Event" && !root) {
-        reader.enter();
-        root = true;
-        continue;
-      }
-      if (name === null && root && reader.leave()) {
-        root = false;
-        continue;
-      }
-      const element = reader.next();
-      if (element === null) return;
-      yield asEvent(element, text);
-    } catch (e) {
-      if (!(e instanceof DecodeError)) throw e;
-      yield { problem: { code: e.code, offset: e.offset, message: e.message } };
+  const cutter = new EventCutter();
+  for (const pieces of [() => cutter.push(text), () => cutter.end()])
+    for (const cut of pieces()) {
+      const read = "problem" in cut ? { problem: cut.problem } : readOne(cut.xml);
+      yield read;
       // a forbidden document is refused whole: what else it holds is not to be trusted
-      if (e.code === "FORBIDDEN_XML" || !reader.recover("Event")) return;
+      if ("problem" in read && read.problem.code === "FORBIDDEN_XML") return;
     }
-  }
 }
 
-function asEvent(
-  element: XmlElement,
-  text: string,
+function readOne(
+  xml: string,
 ): { readonly xml: string; readonly event: WindowsEvent } | { readonly problem: DecodeProblem } {
   try {
-    if (element.name !== "Event")
-      throw new DecodeError("BAD_XML", element.start, `XML: expected Event, got ${element.name.slice(0, 60)}`);
-    return { xml: text.slice(element.start, element.end), event: readEvent(element) };
+    return { xml, event: parseEvent(xml) };
   } catch (e) {
     if (!(e instanceof DecodeError)) throw e;
     return { problem: { code: e.code, offset: e.offset, message: e.message } };

@@ -1,1 +1,2 @@
+export { type CutEvent, EventCutter } from "./cut-events.js";
 export { parseEvent, readEvents, type WindowsEvent } from "./event.js";

@@ -31,50 +31,13 @@ export class XmlReader {
 
   constructor(private readonly text: string) {}
 
-  /** The next element at the top, or null at the end. After an error, `recover` goes on behind it. */
+  /** The next element at the top, or null at the end. */
   next(): XmlElement | null {
     this.skipMisc();
     if (this.at >= this.text.length) return null;
     if (this.text[this.at] !== "<") throw this.bad("expected an element");
     this.elements = 0;
     return this.element(0);
-  }
-
-  /** Goes on at the next element of this name, after one that could not be read. @returns whether there is one */
-  recover(name: string): boolean {
-    const tag = `<${name}`;
-    let from = this.find(tag, this.at + 1);
-    while (from >= 0 && isNameChar(this.text.charCodeAt(from + tag.length))) from = this.text.indexOf(tag, from + 1);
-    this.at = from < 0 ? this.text.length : from;
-    return from >= 0;
-  }
-
-  /** Enters the element that begins here and stops at its first child: a root around many records. */
-  enter(): void {
-    this.skipMisc();
-    this.startTag();
-  }
-
-  /** The name of the element that begins here, or null. */
-  peekName(): string | null {
-    this.skipMisc();
-    const { text } = this;
-    if (text[this.at] !== "<" || text[this.at + 1] === "/") return null;
-    const at = this.at;
-    this.at++;
-    const name = this.name();
-    this.at = at;
-    return name;
-  }
-
-  /** Skips an end tag, if one stands here: the end of an entered root. */
-  leave(): boolean {
-    this.skipMisc();
-    if (!this.text.startsWith("</", this.at)) return false;
-    const end = this.find(">", this.at);
-    if (end < 0) throw this.bad("expected >");
-    this.at = end + 1;
-    return true;
   }
 
   private element(depth: number): XmlElement {

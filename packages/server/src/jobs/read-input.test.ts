@@ -58,7 +58,13 @@ describe("what a file is", () => {
       `${EVENT(1)}<!DOCTYPE x [<!ENTITY a "b">]>${EVENT(2)}`,
       [/^windows 1/, /^FORBIDDEN_XML/],
     ],
-    ["a declaration within a comment is refused too", `<!-- <!x> -->${EVENT(1)}`, [/^FORBIDDEN_XML/]],
+    [
+      "what stands in a comment is neither a declaration nor an event",
+      `<!-- <!x> <Event> -->${EVENT(1)}`,
+      [/^windows 1/],
+    ],
+    ["another document", "<Foo/>", [/^BAD_XML 1: .*expected Event/]],
+    ["an event cut off before a good one", `<Event><System>${EVENT(2)}`, [/^TRUNCATED 1/, /^windows 2/]],
     ["objects, one a line", '{"a":1}\n\n{"a":2}\n', ['json 1: {"a":1}', 'json 3: {"a":2}']],
     ["an array over several lines", '[\n{"a":1},\n{"a":2}\n]', ['json 1: {"a":1}', 'json 2: {"a":2}']],
     ["an object over several lines", '{\n"a": 1\n}', ['json 1: {\n"a": 1\n}']],
@@ -82,8 +88,12 @@ describe("what a file is", () => {
     for (const [i, w] of want.entries()) expect(got[i]).toEqual(typeof w === "string" ? w : expect.stringMatching(w));
   });
 
-  test("events in UTF-16, as a viewer saves them", async () =>
-    expect(await read(Buffer.from(`\ufeff${EVENT(1, "æøå")}`, "utf16le"))).toEqual([`windows 1: ${EVENT(1, "æøå")}`]));
+  test("events in UTF-16 of either order, as a viewer saves them", async () => {
+    for (const swap of [false, true]) {
+      const bytes = Buffer.from(`\ufeff${EVENT(1, "æøå")}`, "utf16le");
+      expect(await read(swap ? bytes.swap16() : bytes)).toEqual([`windows 1: ${EVENT(1, "æøå")}`]);
+    }
+  });
 
   test("any of them packed, in one piece or byte by byte", async () => {
     for (const size of [1, 65_536])
@@ -111,11 +121,11 @@ describe("what is too long costs itself alone", () => {
     ]);
   });
   test("an event: passed over to its end, whatever it holds", async () => {
-    const got = await read(`${EVENT(1)}<Event>${"<Event>x".repeat(300_000)}</Event>${EVENT(3)}`);
+    const got = await read(`${EVENT(1)}<Event>${"<x>x".repeat(600_000)}</Event>${EVENT(3)}`);
     expect(got.map((l) => l.slice(0, 12))).toEqual(["windows 1: <", "TOO_LONG 2: ", "windows 3: <"]);
   });
-  test("events that never end: one complaint, and no more time than the file is long", async () => {
-    const got = await read("<Event>".repeat(3_000_000));
+  test("an event that never ends: one complaint, and no more time than the file is long", async () => {
+    const got = await read(`<Event>${"<x>".repeat(3_000_000)}`);
     expect(got).toEqual([expect.stringMatching(/^TOO_LONG 1/)]);
   });
 });

@@ -58,6 +58,7 @@ function readerFor(start: Uint8Array, whole: "snmp" | "flow" | null): Splitter {
   if (isCapture(start)) return new CaptureMessages();
   if (whole !== null) return new WholeFile(whole);
   if (start[0] === 0xff && start[1] === 0xfe) return new EventSplitter("utf-16le");
+  if (start[0] === 0xfe && start[1] === 0xff) return new EventSplitter("utf-16be");
   const text = Buffer.from(start)
     .toString("utf8")
     .replace(/^\ufeff/, "")
