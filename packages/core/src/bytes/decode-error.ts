@@ -27,7 +27,8 @@ export type DecodeCode =
   | "BAD_COLUMNS"
   | "DECODER_FAILED"
   | "NOT_STORABLE"
-  | "UNKNOWN_KIND";
+  | "UNKNOWN_KIND"
+  | "NOT_KEPT";
 
 /** A problem with a place: `offset` counts bytes (binary input) or UTF-16 units (text input) from the start. */
 export interface DecodeProblem {

@@ -265,9 +265,9 @@ const sha256 = (text: string): string => createHash("sha256").update(text).diges
 const REASONS: readonly { readonly fate: Fate; readonly code: DecodeProblem["code"]; readonly message: string }[] = [
   { fate: "unreadable", code: "NOT_STORABLE", message: "stored as bytes, since the store refused what they say" },
   { fate: "quarantined", code: "NOT_STORABLE", message: "kept in quarantine, since the store refused them" },
-  { fate: "refused", code: "UNKNOWN_KIND", message: "not kept: this sender is refused, or too much of it waits" },
-  { fate: "capped", code: "UNKNOWN_KIND", message: "not kept: this sender is over its rate; send them again, slower" },
-  { fate: "lost", code: "UNKNOWN_KIND", message: "not kept: send them again later" },
+  { fate: "refused", code: "NOT_KEPT", message: "not kept: this sender is refused, or too much of it waits" },
+  { fate: "capped", code: "NOT_KEPT", message: "not kept: this sender is over its rate; send them again, slower" },
+  { fate: "lost", code: "NOT_KEPT", message: "not kept: send them again later" },
 ];
 
 /** What was kept was kept, and is not to be sent again; else the sender should know whether to try again. */
