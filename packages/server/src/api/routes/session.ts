@@ -81,7 +81,7 @@ export const sessionRoutes = ({ config }: Deps) => {
           throw new AppError("BAD_REQUEST", "password: expected a new one, got the one that holds now", {
             field: "password",
           });
-        const trouble = passwordTrouble(body.password, [person.name, person.display]);
+        const trouble = await passwordTrouble(body.password, [person.name, person.display]);
         if (trouble !== null) throw new AppError("BAD_REQUEST", `password: ${trouble}`, { field: "password" });
         await setPassword(person, body.password);
         await begin(req, person);
