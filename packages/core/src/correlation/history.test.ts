@@ -8,7 +8,7 @@ import { LATENESS_US, Rule, type RuleInput } from "./index.js";
  * batches, when some come twice, and when the engine is killed in between (`semantics.md` 20 and 21). `HALVIK_HISTORIES` is how many
  * histories a rule is tried with; the long run takes 10,000.
  */
-const RUNS = Number(process.env.HALVIK_HISTORIES ?? 120);
+const RUNS = Number(process.env.HALVIK_HISTORIES ?? 80);
 
 const base = { name: "R", severity: "error", title: "t", clear: { by: "quiet", seconds: 150 } } as const;
 const step = (app: string, more: object = {}) => ({ filter: `app is ${app}`, ...more });

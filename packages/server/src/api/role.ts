@@ -65,9 +65,13 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
   const beat = () =>
     writeHeartbeat(db, "web", startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() }).catch(() => undefined);
   await beat();
-  const timer = setInterval(beat, HEARTBEAT_MS);
+  let beating: Promise<unknown> = Promise.resolve();
+  const timer = setInterval(() => {
+    beating = beat();
+  }, HEARTBEAT_MS);
   return async () => {
     clearInterval(timer);
+    await beating;
     for (const server of servers) {
       server.closeAllConnections();
       await new Promise((resolve) => server.close(resolve));

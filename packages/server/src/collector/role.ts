@@ -165,7 +165,10 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
       data: [["ms", String(Math.round(jumpMs))]],
     }),
   );
-  const timer = setInterval(report, STATUS_MS);
+  let reporting = Promise.resolve();
+  const timer = setInterval(() => {
+    reporting = Promise.all([reporting, report()]).then(() => undefined);
+  }, STATUS_MS);
   return async () => {
     await endpoints.hush();
     const stoppedUs = nowUs();
@@ -173,6 +176,8 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
     await endpoints.stop();
     clearInterval(timer);
     forgetClock();
+    // a status on its way must not come after the last one
+    await reporting;
     await writeListening(pool, startedUs, stoppedUs).catch(() => undefined);
     await writeHeartbeat(pool, "collector", startedUs, nowUs(), { ...pipeline.counters, stopped: true }).catch(
       () => undefined,

@@ -1,4 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
+import { existsSync } from "node:fs";
 import { join } from "node:path";
 import { LogFile } from "./log-file.js";
 import { roleNodeArgs } from "./role-args.js";
@@ -68,7 +69,8 @@ export class Children {
             );
           if (this.stopping) return;
           waitMs = performance.now() - startedMs > SETTLED_MS ? RESTART_MS : Math.min(waitMs * 2, MOST_RESTART_MS);
-          say(`${name} ended (${signal ?? `exit ${code}`}); it starts again at once. Its log: ${log.path}`);
+          const where = existsSync(log.path) ? ` Its log: ${log.path}` : "";
+          say(`${name} ended (${signal ?? `exit ${code}`}); it starts again at once.${where}`);
           setTimeout(() => {
             if (!this.stopping) launch();
           }, waitMs);

@@ -53,7 +53,8 @@ export function IncidentPage() {
     },
     Escape: () => setWriting(null),
   });
-  if (detail.error)
+  // what is shown stays while Halvik is away for a moment: the frame says that it is
+  if (detail.error && !detail.data)
     return (
       <Page>
         <Trouble error={detail.error} what="This incident cannot be shown" />

@@ -25,7 +25,7 @@ const TIME_REASONS: Readonly<Record<string, string>> = {
 /** Everything about one record: fields, both times, where its severity comes from, its raw bytes as text and hex. */
 export function RecordMargin({ id, actions, onClose }: { id: string; actions: PivotActions; onClose: () => void }) {
   const detail = useQuery(recordQuery(id));
-  if (detail.error) return <Trouble error={detail.error} what="This record cannot be shown" />;
+  if (detail.error && !detail.data) return <Trouble error={detail.error} what="This record cannot be shown" />;
   if (!detail.data) return null;
   const { record, incidents } = detail.data;
   return (

@@ -24,7 +24,8 @@ export function RulePage() {
   const { id = "" } = useParams();
   const isNew = id === "new";
   const detail = useQuery({ ...ruleQuery(id), enabled: !isNew });
-  if (detail.error)
+  // what is being written must outlive a moment in which Halvik does not answer
+  if (detail.error && !detail.data)
     return (
       <Page>
         <Trouble error={detail.error} what="This rule cannot be shown" />
