@@ -1,5 +1,5 @@
 // Builds the server (one bundle and those of its threads) and the web interface.
-import { readFileSync, rmSync } from "node:fs";
+import { readdirSync, readFileSync, rmSync } from "node:fs";
 import { build as bundle } from "esbuild";
 import { build as buildWeb } from "vite";
 
@@ -7,8 +7,7 @@ const { dependencies } = JSON.parse(readFileSync("packages/server/package.json",
 const { dependencies: coreDependencies } = JSON.parse(readFileSync("packages/core/package.json", "utf8"));
 const external = Object.keys({ ...dependencies, ...coreDependencies }).filter((name) => !name.startsWith("@halvik/"));
 
-rmSync("packages/server/dist", { recursive: true, force: true });
-await bundle({
+const { metafile } = await bundle({
   entryPoints: {
     halvik: "packages/server/src/cli/halvik.ts",
     "udp-reader": "packages/server/src/collector/udp-reader.ts",
@@ -23,7 +22,12 @@ await bundle({
   // what a command or role needs is in files of its own, read when it runs
   splitting: true,
   sourcemap: true,
+  metafile: true,
   external,
   logLevel: "warning",
 });
+// parts of earlier builds have other names; they go last, so that a Halvik that runs meanwhile finds its files as long as can be
+for (const file of readdirSync("packages/server/dist"))
+  if (!(`packages/server/dist/${file}` in metafile.outputs))
+    rmSync(`packages/server/dist/${file}`, { recursive: true });
 if (!process.argv.includes("--server")) await buildWeb({ root: "packages/web", logLevel: "warn" });
