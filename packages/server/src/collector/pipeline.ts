@@ -54,7 +54,7 @@ const STORE_MS = 20_000;
 const SALVAGE_MS = 2_000;
 const MOST_FAILURES = 3;
 /** Use of the spool shorter than this is not told: nothing was lost, and a busy database is no outage. */
-const TOLD_AFTER_US = 15_000_000;
+const TOLD_AFTER_US = 2_000_000;
 const MOST_AGAIN = 20;
 const RECONNECT_MS = 1_000;
 const HOUSEKEEPING_MS = 1_000;
