@@ -15,5 +15,5 @@ export default {
   },
   // a bound for what hangs; a busy machine is slow, not wrong
   testTimeout: 240000,
-  maxWorkers: 2,
+  maxWorkers: 3,
 };

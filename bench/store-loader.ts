@@ -22,7 +22,7 @@ export async function loadMinutes([name, fromMinute, toMinute, rate, seed]: read
   const client = new pg.Client(connectionOf(config, loadSecrets(config.HALVIK_DATA_DIR), "owner"));
   await client.connect();
   const claim = await claimCollector(client, name!, "import");
-  const writer = new BatchWriter(client, claim.number, false);
+  const writer = new BatchWriter(client, claim.number, null);
   const ids = new IdSource(claim.number, claim.lastIdUs);
   const registry = new SenderRegistry("UTC");
   await registry.refresh(client);

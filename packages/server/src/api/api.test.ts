@@ -41,7 +41,7 @@ beforeAll(async () => {
     content: syslogRecord(Buffer.from(line), { receivedUs: nowUs - 1_000_000 + i, zone: "UTC", clockOffsetUs: 0 })
       .content,
   }));
-  await new BatchWriter(client, claim.number, false).commit(
+  await new BatchWriter(client, claim.number, null).commit(
     { number: 1, records, throughUs: nowUs, runRules: true },
     nowUs,
   );

@@ -158,6 +158,37 @@ describe("files", () => {
       (await run(["import", file("log.gz", gzipSync(`<11>app: packed\n`)), "--peer", "198.51.100.5"])).out,
     ).toContain("1 read, 1 stored");
   });
+  test("what an import brought in is taken out again, from the sums too; then the file can be imported again", async () => {
+    await run(["senders", "import", "-"], "name,addresses\nbox,198.51.100.5\n");
+    const sums = async () => {
+      const client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+      await client.connect();
+      const { rows } = await client.query(
+        `select (select sum(count)::int from rollup_minute) as minutes, (select sum(count)::int from rollup_five_minutes) as fives,
+           (select sum(count)::int from rollup_hour) as hours,
+           (select sum(rows)::int from segment) as rows, (select count(*)::int from imported_file) as files`,
+      );
+      await client.end();
+      return rows[0];
+    };
+    await run(["import", file("stays.txt", "<11>app: stays\n"), "--peer", "198.51.100.5"]);
+    const before = await sums();
+    const header =
+      "version account-id interface-id srcaddr dstaddr srcport dstport protocol packets bytes start end action log-status";
+    const path = file(
+      "last-year.txt",
+      `${header}\n2 1 eni-1 10.0.0.1 10.0.0.2 1 443 6 10 840 1732442400 1732442460 ACCEPT OK\n2 1 eni-1 10.0.0.1 10.0.0.3 1 443 6 10 60 1732442400 1732442460 ACCEPT OK\n`,
+    );
+    const first = await run(["import", path, "--peer", "198.51.100.5"]);
+    const id = /import (\d+): 2 read, 2 stored/.exec(first.out)![1]!;
+    expect((await sums()).rows).toBe(before.rows + 2);
+    expect((await run(["import", "list"])).out).toContain(`${id}\t`);
+    expect(await run(["import", "remove", id])).toMatchObject({ code: 0, out: `import ${id}: 2 records removed\n` });
+    expect(await sums()).toEqual(before);
+    expect((await run(["import", path, "--peer", "198.51.100.5"])).out).toContain("2 read, 2 stored");
+    expect(await run(["import", "remove", "999999"])).toEqual(refused(/there is no import 999999/));
+    expect(await run(["import", "remove", "1; drop table segment"])).toEqual(refused(/number of an import/));
+  });
   test("who sent it must be said; a moment must be one; a file must be there", async () => {
     const path = file("other.txt", "<11>app: x\n");
     expect(await run(["import", path])).toMatchObject({ code: 1, err: expect.stringContaining("--peer") });

@@ -1,10 +1,13 @@
 import { basename } from "node:path";
 import { canonicalAddress } from "@halvik/core/net";
+import { formatUs } from "@halvik/core/time";
 import { Command, Option } from "commander";
+import { audit } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import { identify, importFile, readTimeOption, sayReceipt } from "../jobs/import-file.js";
+import { removeImport } from "../jobs/remove-import.js";
 import { connectionOf } from "../store/pool.js";
-import { context, openInput } from "./context.js";
+import { context, openInput, withDb } from "./context.js";
 
 interface ImportCommandOptions {
   readonly name?: string;
@@ -16,8 +19,39 @@ interface ImportCommandOptions {
   readonly job?: string;
 }
 
+const CLI = "command line";
+
+const removeCommand = (): Command =>
+  new Command("remove")
+    .description("take out all that one import brought in; the file can be imported again after it")
+    .argument("<id>", "the number of the import, as its receipt and “import list” say it")
+    .action(async (id: string) => {
+      if (!/^\d{1,9}$/.test(id)) throw new Error(`expected the number of an import, got "${id}"`);
+      await withDb(async (db) => {
+        const removed = await removeImport(db, Number(id));
+        await audit(CLI, "import removed", { id: Number(id), records: removed });
+        console.log(`import ${id}: ${removed} records removed`);
+      });
+    });
+
+const listCommand = (): Command =>
+  new Command("list").description("the last imports, with their numbers").action(() =>
+    withDb(async (db) => {
+      const { rows } = await db.query<{ id: number; name: string; state: string; message: string; started_us: number }>(
+        "select id, name, state, message, started_us from job order by id desc limit 50",
+      );
+      for (const j of rows)
+        console.log(`${j.id}\t${formatUs(j.started_us)}\t${j.state}\t${oneLine(j.name)}\t${oneLine(j.message)}`);
+    }),
+  );
+
+/** A name came with a file: on a terminal it is text and nothing else. */
+const oneLine = (text: string): string => text.replace(/[\p{Cc}\p{Cf}]/gu, "·");
+
 export const importCommand = (): Command =>
   new Command("import")
+    .addCommand(removeCommand())
+    .addCommand(listCommand())
     .description("store the records of a capture, text, event XML, JSON or table, gzip or not, and print a receipt")
     .argument("<file>", 'the file; "-" is standard input')
     .addOption(new Option("--job <id>", "the job that asked for it").hideHelp())
@@ -48,6 +82,6 @@ export const importCommand = (): Command =>
           process.stdout.isTTY && process.stdout.write(`\r  ${read}${total ? ` of about ${total}` : ""} messages `),
       });
       console.log(
-        `${process.stdout.isTTY ? "\r" : ""}  ${sayReceipt(receipt)}, in ${((performance.now() - started) / 1000).toFixed(1)} s`,
+        `${process.stdout.isTTY ? "\r" : ""}  import ${receipt.job}: ${sayReceipt(receipt)}, in ${((performance.now() - started) / 1000).toFixed(1)} s`,
       );
     });

@@ -396,7 +396,7 @@ export class Pipeline implements EndpointSink {
         writer: new BatchWriter(
           client,
           claim.number,
-          false,
+          null,
           keepDaysBy((id) => this.registry.get(id)?.facts.keepDays, this.options.keepByKind),
         ),
         ids,

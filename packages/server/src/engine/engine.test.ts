@@ -35,7 +35,7 @@ beforeAll(async () => {
   client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
   await client.connect();
   const claim = await claimCollector(client, "test", "live");
-  writer = new BatchWriter(client, claim.number, false);
+  writer = new BatchWriter(client, claim.number, null);
   ids = new IdSource(claim.number, 0);
 }, 240_000);
 afterAll(async () => {
@@ -493,7 +493,7 @@ describe("imports", () => {
   /** Logons at these seconds after T, brought by an import under a number of its own, batch by batch. */
   async function beginImport(name: string) {
     const claim = await claimCollector(importer, name, "import");
-    const imports = new BatchWriter(importer, claim.number, false);
+    const imports = new BatchWriter(importer, claim.number, null);
     const own = new IdSource(claim.number, 0);
     let n = 0;
     return (seconds: readonly number[], logon: { outcome: "failure" | "success"; src: string; user?: string }) =>

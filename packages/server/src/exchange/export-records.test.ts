@@ -48,7 +48,7 @@ beforeAll(async () => {
   client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
   await client.connect();
   const claim = await claimCollector(client, "test", "live");
-  const writer = new BatchWriter(client, claim.number, false);
+  const writer = new BatchWriter(client, claim.number, null);
   const ids = new IdSource(claim.number, 0);
   const r = new Random(7, "grep");
   const at = 20_000 * DAY;

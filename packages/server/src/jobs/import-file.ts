@@ -58,6 +58,9 @@ export interface ImportReceipt {
   readonly againUs: number | null;
 }
 
+/** A receipt with the number by which the import can be removed. */
+export type NumberedReceipt = ImportReceipt & { readonly job: number };
+
 const BATCH_RECORDS = 5_000;
 const PROGRESS_MS = 500;
 const MAX_PARALLEL_IMPORTS = 16;
@@ -67,7 +70,7 @@ export async function importFile(
   connection: pg.ClientConfig,
   chunks: AsyncIterable<Uint8Array>,
   options: ImportOptions,
-): Promise<ImportReceipt> {
+): Promise<NumberedReceipt> {
   const client = new pg.Client(connection);
   await client.connect();
   // losing the connection shows as a failed query below
@@ -82,7 +85,7 @@ export async function importFile(
       const receipt =
         (await importedBefore(client, options.identity)) ?? (await run(client, claim, chunks, options, job));
       await job.end("done", receipt.read, sayReceipt(receipt));
-      return receipt;
+      return { ...receipt, job: job.id };
     } catch (e) {
       await job
         .end(e instanceof ImportCancelled ? "cancelled" : "failed", 0, e instanceof Error ? e.message : String(e))
@@ -125,7 +128,7 @@ async function run(
   const writer = new BatchWriter(
     client,
     claim.number,
-    true,
+    job.id,
     keepDaysBy((id) => registry.get(id)?.facts.keepDays, options.keepByKind),
   );
   await registry.refresh(client);
@@ -205,16 +208,18 @@ async function run(
   const receipt = { read, stored, records, refused, againUs: null };
   if (options.identity)
     await client.query(
-      "insert into imported_file (sha256, name, bytes, imported_us, receipt) values ($1, $2, $3, $4, $5) on conflict do nothing",
-      [options.identity.sha256, options.name, options.identity.bytes, nowUs(), JSON.stringify(receipt)],
+      `insert into imported_file as f (sha256, name, bytes, imported_us, receipt, job) values ($1, $2, $3, $4, $5, $6)
+       on conflict (sha256) do update set name = excluded.name, imported_us = excluded.imported_us, receipt = excluded.receipt, job = excluded.job`,
+      [options.identity.sha256, options.name, options.identity.bytes, nowUs(), JSON.stringify(receipt), job.id],
     );
   return receipt;
 }
 
+/** A file all of whose records are gone again, by their age or because someone removed them, was not imported. */
 async function importedBefore(client: pg.Client, identity: FileIdentity | null): Promise<ImportReceipt | null> {
   if (identity === null) return null;
   const { rows } = await client.query<{ imported_us: number }>(
-    "select imported_us from imported_file where sha256 = $1",
+    "select imported_us from imported_file f where sha256 = $1 and (job is null or exists (select from segment s where s.job = f.job))",
     [identity.sha256],
   );
   return rows[0] ? { read: 0, stored: 0, records: 0, refused: {}, againUs: rows[0].imported_us } : null;

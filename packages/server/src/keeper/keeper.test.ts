@@ -35,7 +35,7 @@ beforeAll(async () => {
   client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
   await client.connect();
   const claim = await claimCollector(client, "test", "import");
-  writer = new BatchWriter(client, claim.number, true);
+  writer = new BatchWriter(client, claim.number, null);
   ids = new IdSource(claim.number, 0);
 });
 afterAll(async () => {
@@ -86,7 +86,7 @@ describe("retention", () => {
     const kept = new BatchWriter(
       client,
       writer.collector,
-      true,
+      null,
       keepDaysBy((id) => (id === 7 ? 3 : null), new Map([["syslog", 90]])),
     );
     const at = NOW - 20 * DAY;
@@ -107,6 +107,20 @@ describe("retention", () => {
     expect((await dropExpired(client, { records: 10, flows: 10 }, NOW)).map((o) => o.data?.[0]?.[1])).toEqual(["2"]);
     expect((await search("apart").page()).records.map((r) => r.sender)).toEqual([8]);
     expect(await dropExpired(client, { records: 10, flows: 10 }, NOW + 90 * DAY)).toHaveLength(1);
+  });
+  test("what was imported is kept from the import on, however old it is", async () => {
+    const imports = new BatchWriter(client, writer.collector, 4);
+    const at = NOW - 400 * DAY;
+    const content = syslogRecord(Buffer.from("<11>a: last year"), {
+      receivedUs: at,
+      zone: "UTC",
+      clockOffsetUs: 0,
+    }).content;
+    const record = { id: ids.next(NOW), sender: 1, endpoint: "import", copyOf: null, content };
+    await imports.commit({ number: ++number, records: [record], throughUs: at, runRules: false }, NOW);
+    await imports.close();
+    expect(await dropExpired(client, { records: 30, flows: 14 }, NOW + 29 * DAY)).toEqual([]);
+    expect(await dropExpired(client, { records: 30, flows: 14 }, NOW + 31 * DAY)).toHaveLength(1);
   });
   test("what is older than is kept goes whole, is told, and is missed by nobody silently", async () => {
     await storeDay(40, 30);

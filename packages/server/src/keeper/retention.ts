@@ -13,11 +13,14 @@ interface Droppable {
   readonly max_time: number;
 }
 
-/** Days that records and flows are kept, from their own time on, where neither sender nor kind says otherwise. */
+/** Days that records and flows are kept, where neither sender nor kind says otherwise: from their own time on, or from when they were imported. */
 export interface KeepDays {
   readonly records: number;
   readonly flows: number;
 }
+
+/** From when on a segment is kept. Evidence of last year, brought in today, is wanted from today on. */
+const KEPT_FROM = "greatest(max_time, case kind when 'import' then created_us end)";
 
 /** Drops segments whose newest record is older than is kept: whole tables, so that it takes no longer for more rows. */
 export async function dropExpired(client: pg.Client, keep: KeepDays, nowUs: number): Promise<OwnObservation[]> {
@@ -26,7 +29,7 @@ export async function dropExpired(client: pg.Client, keep: KeepDays, nowUs: numb
     nowUs - SEGMENT_MAX_AGE_US - CLOSING_SLACK_US,
   ]);
   const { rows } = await client.query<Droppable>(
-    "select name, rows, max_time from segment where state <> 'open' and max_time < $1::bigint - $2::bigint * coalesce(keep_days, case shape when 'flow' then $4::int else $3::int end) order by max_time",
+    `select name, rows, max_time from segment where state <> 'open' and ${KEPT_FROM} < $1::bigint - $2::bigint * coalesce(keep_days, case shape when 'flow' then $4::int else $3::int end) order by max_time`,
     [nowUs, US_PER_DAY, keep.records, keep.flows],
   );
   const told: OwnObservation[] = [];
@@ -50,7 +53,7 @@ export async function dropExpired(client: pg.Client, keep: KeepDays, nowUs: numb
  */
 export async function shedOldest(client: pg.Client, freeBytes: number, nowUs: number): Promise<OwnObservation[]> {
   const { rows } = await client.query<Droppable>(
-    "select name, rows, max_time from segment where state <> 'open' order by shape = 'record', max_time limit 1",
+    `select name, rows, max_time from segment where state <> 'open' order by shape = 'record', ${KEPT_FROM} limit 1`,
   );
   const segment = rows[0];
   if (segment === undefined) return [];

@@ -79,7 +79,8 @@ export class BatchWriter {
   constructor(
     private readonly client: pg.Client,
     readonly collector: number,
-    private readonly imports: boolean,
+    /** The import whose records these are; null: they were heard. */
+    private readonly job: number | null,
     /** Days a record is kept when not as long as all others of its shape: such records lie in segments of their own. */
     private readonly keepDays: (record: StoredContent) => number | null = () => null,
   ) {}
@@ -217,11 +218,8 @@ export class BatchWriter {
     const out = new Map<string, Target>();
     for (const record of records) {
       const late = record.content.receivedUs - record.content.timeUs > LATE_AFTER_US;
-      const kind: SegmentKind = this.imports
-        ? "import"
-        : late || record.content.marks.includes("held")
-          ? "late"
-          : "live";
+      const heard = late || record.content.marks.includes("held") ? "late" : "live";
+      const kind: SegmentKind = this.job === null ? heard : "import";
       const shape: Shape = record.content.flow === null ? "record" : "flow";
       const keepDays = this.keepDays(record);
       const key = segmentKey(kind, shape, keepDays);
@@ -272,7 +270,7 @@ export class BatchWriter {
       segment = undefined;
     }
     if (!segment) {
-      segment = await openSegment(this.client, this.collector, kind, shape, keepDays, nowUs);
+      segment = await openSegment(this.client, this.collector, { kind, shape, keepDays, job: this.job }, nowUs);
       this.open.set(key, segment);
     }
     return segment;

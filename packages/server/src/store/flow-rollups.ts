@@ -4,6 +4,9 @@ import { servicePort } from "@halvik/core/traffic";
 import type { Queryable } from "./pool.js";
 import type { StoredContent } from "./record-columns.js";
 
+/** What of a stored flow is summed. */
+export type FlowFacts = Pick<StoredContent, "sender" | "content">;
+
 /** Sums of one key: numbers in place, so that a batch of thousands of flows makes few objects. */
 interface Sum {
   readonly parts: readonly (number | string)[];
@@ -17,8 +20,8 @@ interface Rollup {
   readonly widthUs: number;
   readonly columns: readonly (readonly [name: string, sql: string])[];
   /** A number or text that stands for the key within its bucket, or null: this flow is not counted here. */
-  readonly key: (r: StoredContent) => number | string | null;
-  readonly parts: (r: StoredContent) => readonly (number | string)[];
+  readonly key: (r: FlowFacts) => number | string | null;
+  readonly parts: (r: FlowFacts) => readonly (number | string)[];
 }
 
 const PORTS = 65_537;
@@ -73,14 +76,32 @@ const ROLLUPS: readonly Rollup[] = [
 ];
 
 /** @returns how many sums have reached the most there is: from there on they say "at least" */
-export async function writeFlowRollups(db: Queryable, records: readonly StoredContent[]): Promise<number> {
+export async function writeFlowRollups(db: Queryable, records: readonly FlowFacts[]): Promise<number> {
   const flows = records.filter((r) => r.content.flow !== null);
   let full = 0;
   if (flows.length > 0) for (const rollup of ROLLUPS) full += await add(db, rollup, sumUp(rollup, flows));
   return full;
 }
 
-function sumUp({ widthUs, key, parts }: Rollup, flows: readonly StoredContent[]): Sum[] {
+/** Takes out again what flows had added that are removed. A sum that says "at least" goes on saying so. */
+export async function takeFromFlowRollups(db: Queryable, records: readonly FlowFacts[]): Promise<void> {
+  const flows = records.filter((r) => r.content.flow !== null);
+  if (flows.length === 0) return;
+  for (const rollup of ROLLUPS) {
+    const { table } = rollup;
+    const { names, types, arrays } = asArrays(rollup, sumUp(rollup, flows));
+    const left = (c: string) =>
+      `${c} = case when t.${c} = ${MAX_COUNT} then t.${c} else greatest(0, t.${c} - s.${c}) end`;
+    await db.query(
+      `update ${table} t set ${["flows", "bytes", "packets"].map(left).join(", ")}
+       from unnest(${types.map((type, i) => `$${i + 1}::${type}[]`).join(", ")}) as s (${[...names, "flows", "bytes", "packets"].join(", ")})
+       where ${names.map((n) => `t.${n} = s.${n}`).join(" and ")}`,
+      arrays,
+    );
+  }
+}
+
+function sumUp({ widthUs, key, parts }: Rollup, flows: readonly FlowFacts[]): Sum[] {
   // flows of a batch lie in few buckets: one map each, and no text for the pair
   const buckets = new Map<number, Map<number | string, Sum>>();
   const all: Sum[] = [];
@@ -106,17 +127,25 @@ function sumUp({ widthUs, key, parts }: Rollup, flows: readonly StoredContent[])
   return all;
 }
 
-async function add(db: Queryable, { table, columns }: Rollup, sums: readonly Sum[]): Promise<number> {
+/** Sums as one array a column, for `unnest`. */
+function asArrays({ columns }: Rollup, sums: readonly Sum[]) {
+  return {
+    names: ["bucket", ...columns.map(([name]) => name)],
+    types: ["integer", ...columns.map(([, sql]) => sql), "bigint", "bigint", "bigint"],
+    arrays: [
+      ...["bucket", ...columns].map((_, i) => sums.map((s) => s.parts[i])),
+      sums.map((s) => s.flows),
+      // a bigint as its digits: the driver writes numbers only
+      sums.map((s) => String(s.bytes)),
+      sums.map((s) => String(s.packets)),
+    ],
+  };
+}
+
+async function add(db: Queryable, rollup: Rollup, sums: readonly Sum[]): Promise<number> {
   if (sums.length === 0) return 0;
-  const types = ["integer", ...columns.map(([, sql]) => sql), "bigint", "bigint", "bigint"];
-  const names = ["bucket", ...columns.map(([name]) => name)];
-  const arrays = [
-    ...names.map((_, i) => sums.map((s) => s.parts[i])),
-    sums.map((s) => s.flows),
-    // a bigint as its digits: the driver writes numbers only
-    sums.map((s) => String(s.bytes)),
-    sums.map((s) => String(s.packets)),
-  ];
+  const { table } = rollup;
+  const { names, types, arrays } = asArrays(rollup, sums);
   const { rows } = await db.query<{ full: number }>(
     // one order for all writers, so that two collectors cannot deadlock
     `with written as (insert into ${table} as t (${names.join(", ")}, flows, bytes, packets)

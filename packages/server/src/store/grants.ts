@@ -100,6 +100,7 @@ const RIGHTS: Readonly<Record<Exclude<ProcessRole, "web">, Rights>> = {
       "endpoint",
       "listening",
       "job",
+      "imported_file",
       ...VERSIONS,
     ],
     delete: ["sender", "sender_address", "held_record", "undecodable", "quarantined", "request_seen", "endpoint"],

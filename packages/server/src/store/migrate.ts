@@ -21,6 +21,7 @@ import { up as listening } from "./migrations/018-listening.js";
 import { up as hardening } from "./migrations/019-hardening.js";
 import { up as access } from "./migrations/020-access.js";
 import { up as segmentFunctions } from "./migrations/021-segment-functions.js";
+import { up as importsRemovable } from "./migrations/022-imports-removable.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -45,6 +46,7 @@ const MIGRATIONS = [
   { name: "019-hardening", up: hardening },
   { name: "020-access", up: access },
   { name: "021-segment-functions", up: segmentFunctions },
+  { name: "022-imports-removable", up: importsRemovable },
 ] as const;
 
 const LOCK = 4_711_001;

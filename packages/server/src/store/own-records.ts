@@ -17,7 +17,7 @@ export class OwnRecords {
   static async open(client: pg.Client, name: string): Promise<OwnRecords> {
     const claim = await claimCollector(client, name, "engine");
     return new OwnRecords(
-      new BatchWriter(client, claim.number, false),
+      new BatchWriter(client, claim.number, null),
       new IdSource(claim.number, claim.lastIdUs),
       claim.lastBatch,
     );

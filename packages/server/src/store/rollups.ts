@@ -21,7 +21,12 @@ export class RollupSums {
   private readonly minute = new Map<number, number>();
   private readonly bySender = new Map<number, number>();
 
-  add({ sender, content }: StoredContent): void {
+  add({
+    sender,
+    content,
+  }: Pick<StoredContent, "sender"> & {
+    content: Pick<StoredContent["content"], "kind" | "severity" | "timeUs">;
+  }): void {
     const kindAndSeverity = KINDS.indexOf(content.kind) * SEVERITIES + content.severity;
     const minute = Math.floor(content.timeUs / US_PER_MINUTE);
     increase(this.minute, minute * KIND_SLOTS * SEVERITIES + kindAndSeverity);
@@ -31,7 +36,18 @@ export class RollupSums {
     );
   }
 
-  async write(db: Queryable): Promise<void> {
+  write(db: Queryable): Promise<void> {
+    return this.each((table, columns, rows) => upsert(db, table, columns, rows));
+  }
+
+  /** Takes out again what records had added that are removed. */
+  takeOut(db: Queryable): Promise<void> {
+    return this.each((table, columns, rows) => subtract(db, table, columns, rows));
+  }
+
+  private async each(
+    put: (table: string, columns: readonly string[], rows: readonly (readonly number[])[]) => Promise<void>,
+  ): Promise<void> {
     if (this.minute.size === 0) return;
     const minutes = [...this.minute].map(([key, count]) => {
       const rest = key % (KIND_SLOTS * SEVERITIES);
@@ -48,9 +64,9 @@ export class RollupSums {
         count,
       ];
     });
-    await upsert(db, "rollup_minute", ["bucket", "kind", "severity"], minutes);
-    await upsert(db, "rollup_five_minutes", ["bucket", "sender", "kind", "severity"], fives);
-    await upsert(db, "rollup_hour", ["bucket", "sender", "kind", "severity"], inHours(fives));
+    await put("rollup_minute", ["bucket", "kind", "severity"], minutes);
+    await put("rollup_five_minutes", ["bucket", "sender", "kind", "severity"], fives);
+    await put("rollup_hour", ["bucket", "sender", "kind", "severity"], inHours(fives));
   }
 }
 
@@ -83,6 +99,21 @@ async function upsert(
   const order = columns.map((_, i) => i + 1).join(", ");
   await db.query(
     `insert into ${table} as t (${names}) select * from unnest(${unnest}) order by ${order} on conflict (${columns.join(", ")}) do update set count = t.count + excluded.count`,
+    arrays,
+  );
+}
+
+async function subtract(
+  db: Queryable,
+  table: string,
+  columns: readonly string[],
+  rows: readonly (readonly number[])[],
+): Promise<void> {
+  const arrays = [...columns, "count"].map((_, i) => rows.map((row) => row[i]!));
+  const unnest = arrays.map((_, i) => `$${i + 1}::bigint[]`).join(", ");
+  const same = columns.map((c) => `t.${c} = s.${c}`).join(" and ");
+  await db.query(
+    `update ${table} t set count = greatest(0, t.count - s.count) from unnest(${unnest}) as s (${[...columns, "count"].join(", ")}) where ${same}`,
     arrays,
   );
 }

@@ -28,18 +28,25 @@ export function segmentTable(name: string): string {
   return `segments.${name}`;
 }
 
-/** The open segment of a collector, kind, shape and time of keeping, or a new one. Only its collector writes to a segment. */
+/** What the rows of a segment have in common, beside their collector. */
+export interface SegmentOf {
+  readonly kind: SegmentKind;
+  readonly shape: Shape;
+  readonly keepDays: number | null;
+  /** The import they came by. */
+  readonly job: number | null;
+}
+
+/** The open segment of a collector for such rows, or a new one. Only its collector writes to a segment. */
 export async function openSegment(
   db: Queryable,
   collector: number,
-  kind: SegmentKind,
-  shape: Shape,
-  keepDays: number | null,
+  { kind, shape, keepDays, job }: SegmentOf,
   nowUs: number,
 ): Promise<{ name: string; rows: number; createdUs: number }> {
   const found = await db.query<{ name: string; rows: number; created_us: number }>(
-    "select name, rows, created_us from segment where collector = $1 and kind = $2 and shape = $3 and keep_days is not distinct from $4 and state = 'open' order by name desc limit 1",
-    [collector, kind, shape, keepDays],
+    "select name, rows, created_us from segment where collector = $1 and kind = $2 and shape = $3 and keep_days is not distinct from $4 and job is not distinct from $5 and state = 'open' order by name desc limit 1",
+    [collector, kind, shape, keepDays, job],
   );
   const row = found.rows[0];
   if (row) return { name: row.name, rows: row.rows, createdUs: row.created_us };
@@ -50,8 +57,8 @@ export async function openSegment(
   const name = `${shape === "flow" ? "f" : "s"}_${String(collector).padStart(4, "0")}_${kind}_${String(last.rows[0]!.n + 1).padStart(6, "0")}`;
   await db.query("select segments.make($1)", [name]);
   await db.query(
-    "insert into segment (name, collector, kind, shape, keep_days, created_us) values ($1, $2, $3, $4, $5, $6)",
-    [name, collector, kind, shape, keepDays, nowUs],
+    "insert into segment (name, collector, kind, shape, keep_days, job, created_us) values ($1, $2, $3, $4, $5, $6, $7)",
+    [name, collector, kind, shape, keepDays, job, nowUs],
   );
   return { name, rows: 0, createdUs: nowUs };
 }
@@ -61,10 +68,19 @@ export async function closeSegment(db: Queryable, name: string): Promise<void> {
   await db.query("update segment set state = 'closed' where name = $1 and state = 'open'", [name]);
 }
 
-/** Drops a segment with all that belongs to it: its table, its terms, the raw bytes of its records. That it was there is remembered. */
-export async function dropSegment(client: Queryable, name: string, nowUs: number): Promise<void> {
+/**
+ * Drops a segment with all that belongs to it: its table, its terms, the raw bytes of its records. That it was there is remembered.
+ * @param before work that belongs to the same commit
+ */
+export async function dropSegment(
+  client: Queryable,
+  name: string,
+  nowUs: number,
+  before?: () => Promise<void>,
+): Promise<void> {
   await client.query("begin");
   try {
+    await before?.();
     if (shapeOf(name) === "record")
       await client.query(`delete from raw_bytes b using ${segmentTable(name)} r where b.id = r.id`);
     await client.query("select segments.drop_table($1)", [name]);

@@ -68,7 +68,7 @@ test(`whatever the decoders make of ${INPUTS.toLocaleString("en")} hostile input
     maxBehindUs: Number.POSITIVE_INFINITY,
   };
   const claim = await claimCollector(client, "hostile", "live");
-  const writer = new BatchWriter(client, claim.number, false);
+  const writer = new BatchWriter(client, claim.number, null);
   const ids = new IdSource(claim.number, 0);
   const inputs = new HostileInputs(19, AT);
   let records = 0;

@@ -5,6 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import pg from "pg";
 import { arbitraryFilter, arbitraryRecord, TEST_DIRECTORY } from "../../../core/src/testing/filters.js";
+import { removeImport } from "../jobs/remove-import.js";
 import { indexNext } from "../keeper/index-segments.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { BatchWriter } from "./batches.js";
@@ -29,7 +30,7 @@ beforeAll(async () => {
   client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
   await client.connect();
   const claim = await claimCollector(client, "test", "live");
-  writer = new BatchWriter(client, claim.number, false);
+  writer = new BatchWriter(client, claim.number, null);
   ids = new IdSource(claim.number, 0);
 });
 afterAll(async () => {
@@ -62,6 +63,33 @@ const everything = {
   budgetMs: 60_000,
   terms: new TermIndex(),
 };
+
+test("what an import added to sums is taken out again to the last count", async () => {
+  const tables = ["rollup_minute", "rollup_five_minutes", "rollup_hour"];
+  const flows = ["flow_service", "flow_source", "flow_destination", "flow_interface"];
+  const sums = async () => {
+    const { rows } = await client.query(
+      `select ${tables.map((t) => `(select coalesce(sum(count), 0)::text from ${t}) as ${t}`).join(", ")},
+       ${flows.map((t) => `(select array[coalesce(sum(flows), 0)::text, coalesce(sum(bytes), 0)::text, coalesce(sum(packets), 0)::text] from ${t}) as ${t}`).join(", ")}`,
+    );
+    return rows[0];
+  };
+  const some = (seed: number) =>
+    fc
+      .sample(arbitraryRecord, { seed, numRuns: 200 })
+      .map((r) => ({ ...r, bytes: r.bytes === null ? null : 1_000, packets: 3 }));
+  await store(some(1));
+  const before = await sums();
+  const { rows } = await client.query<{ id: number }>(
+    "insert into job (name, state, started_us, updated_us) values ('x', 'done', 0, 0) returning id",
+  );
+  const imports = new BatchWriter(client, writer.collector, rows[0]!.id);
+  const records = some(2).map((content) => ({ id: ids.next(1_000), sender: 3, endpoint: "x", copyOf: null, content }));
+  await imports.commit({ number: ++number, records, throughUs: 0, runRules: false }, 1_000);
+  expect(await sums()).not.toEqual(before);
+  expect(await removeImport(client, rows[0]!.id)).toBe(200);
+  expect(await sums()).toEqual(before);
+});
 
 describe("what is stored comes back", () => {
   test("every field of random records, through binary COPY and back", async () => {

@@ -2,11 +2,13 @@ import { chownSync, mkdtempSync, rmSync } from "node:fs";
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import pg from "pg";
 import { type Config, loadConfig } from "../config/config.js";
 import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
 import { Cluster } from "../start/cluster.js";
 import { handOver, prepareDataDir, runAsUser } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
+import { connectionOf } from "../store/pool.js";
 
 /** A Halvik of its own for a test: data directory, free ports, a real PostgreSQL. */
 export interface TestInstance {
@@ -51,6 +53,7 @@ export async function startTestInstance(
   handOver(join(dataDir, "secrets.json"), runAs);
   const cluster = new Cluster(config, secrets, runAs);
   await cluster.start();
+  await withoutSyncing(config, secrets);
   const ownerPassword = await setUpDatabase(config, secrets);
   return {
     config,
@@ -63,6 +66,18 @@ export async function startTestInstance(
       if (keepIn === null) rmSync(dataDir, { recursive: true, force: true });
     },
   };
+}
+
+/** Processes are killed in tests, machines are not: what the system has taken stays, synced or not. */
+async function withoutSyncing(config: Config, secrets: Secrets): Promise<void> {
+  const client = new pg.Client(connectionOf(config, secrets, "owner"));
+  await client.connect();
+  try {
+    await client.query("alter system set fsync = off");
+    await client.query("select pg_reload_conf()");
+  } finally {
+    await client.end();
+  }
 }
 
 export function freePort(): Promise<number> {
