@@ -77,8 +77,9 @@ export class Applications {
 
   private registered(protocol: number | null, port: number): string | null {
     const transport = protocol === null ? undefined : TRANSPORTS[protocol];
-    if (transport === undefined || port >= FIRST_RANDOM_PORT) return null;
+    // port 0 is reserved (RFC 6335 section 6) and is said where nothing was told
+    if (transport === undefined || port === 0 || port >= FIRST_RANDOM_PORT) return null;
     const key = `${port}/${transport}`;
-    return Object.hasOwn(this.registry, key) ? (this.registry[key]![0] ?? null) : null;
+    return Object.hasOwn(this.registry, key) ? this.registry[key]![0] || null : null;
   }
 }

@@ -203,6 +203,18 @@ describe("TCP streams (RFC 9293)", () => {
   });
 });
 
+test("a TCP stream of something else is said once; a counted message that the stream's end cuts says so (RFC 6587 section 3.4.1)", () => {
+  const stream = (...segments: readonly Uint8Array[]) =>
+    bigEndianPcap(
+      101,
+      segments.map((s) => ipv4(6, s)),
+    );
+  expect(
+    texts(read(stream(tcp(1, 0x02, ""), tcp(2, 0x18, "GET / HTTP/1.1\r\n\r\n"), tcp(20, 0x18, "and more")))),
+  ).toEqual(["!UNKNOWN_KIND"]);
+  const cut = read(stream(tcp(1, 0x02, ""), tcp(2, 0x18, "30 <13>host app: half"), tcp(23, 0x11, "")));
+  expect(cut).toMatchObject([{ type: "message", cut: true }]);
+});
 test("content decides, not the port: other datagrams are problems with a reason", () => {
   expect(texts(read(bigEndianPcap(101, [ipv4(17, udp(Uint8Array.of(0, 9, 1, 2)))])))).toEqual(["!UNKNOWN_KIND"]);
 });

@@ -1,7 +1,7 @@
 import { ByteReader, DecodeError, type DecodeProblem } from "../bytes/index.js";
 import { flowProtocol } from "../flow/index.js";
 import { looksLikeSnmp } from "../snmp/index.js";
-import { SyslogFraming } from "../syslog/index.js";
+import { type Frame, SyslogFraming } from "../syslog/index.js";
 import type { EpochUs } from "../time/index.js";
 import { type CapturedFrame, CaptureFile } from "./capture-file.js";
 import { looksLikeSyslog, looksLikeSyslogStream } from "./content.js";
@@ -19,6 +19,8 @@ export type CapturedMessage =
       readonly src: string;
       readonly transport: "udp" | "tcp";
       readonly bytes: Uint8Array;
+      /** Its stream ended inside it. */
+      readonly cut?: boolean;
     }
   | { readonly type: "problem"; readonly frame: number; readonly problem: DecodeProblem };
 
@@ -142,6 +144,16 @@ export class CaptureMessages {
       this.beginnings.delete(piece.stream);
       framing = told === "yes" ? new SyslogFraming(MAX_FRAME_BYTES) : "other";
       this.framings.set(piece.stream, framing);
+      if (framing === "other" && bytes.length > 0)
+        yield {
+          type: "problem",
+          frame: frame.number,
+          problem: {
+            code: "UNKNOWN_KIND",
+            offset: 0,
+            message: `TCP stream ${piece.stream}: expected syslog, got something else; the stream is not read`,
+          },
+        };
     }
     if (framing === "other") {
       this.other++;
@@ -158,7 +170,7 @@ export class CaptureMessages {
           message: `TCP stream ${piece.stream}: ${piece.missing} bytes are missing from the capture`,
         },
       };
-    const message = (bytes: Uint8Array): CapturedMessage => ({
+    const message = ({ bytes, lostBytes, missingBytes }: Frame): CapturedMessage => ({
       type: "message",
       protocol: "syslog",
       frame: frame.number,
@@ -166,8 +178,9 @@ export class CaptureMessages {
       src: piece.src,
       transport: "tcp",
       bytes,
+      ...(lostBytes > 0 || missingBytes > 0 ? { cut: true } : {}),
     });
-    for (const complete of framing.push(bytes)) yield message(complete.bytes);
+    for (const complete of framing.push(bytes)) yield message(complete);
     if (framing.fault) {
       yield {
         type: "problem",
@@ -177,7 +190,7 @@ export class CaptureMessages {
       this.framings.set(piece.stream, "other");
     } else if (piece.ended) {
       const rest = framing.end();
-      if (rest) yield message(rest.bytes);
+      if (rest) yield message(rest);
       this.framings.delete(piece.stream);
     }
   }

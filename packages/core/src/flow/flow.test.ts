@@ -187,6 +187,20 @@ describe("IPFIX (RFC 7011)", () => {
     ]);
   });
 
+  test("names of interfaces in a flow itself are text, however short (RFC 7012: interfaceName is a string)", () => {
+    const template = templateBody(302, [
+      [8, 4],
+      [82, 8],
+      [83, 65_535],
+    ]);
+    const data = bytes().ip("10.0.0.1").text("ge0/1\0\0\0").u8(3).text("dmz").done();
+    const { records } = decodeOne(ipfixMessage(head(0), flowSet(2, template), flowSet(302, data)));
+    expect(records[0]!.extra).toEqual([
+      ["interfaceName", "ge0/1"],
+      ["interfaceDescription", "dmz"],
+    ]);
+  });
+
   test("reverse elements (RFC 5103) do not overwrite forward counters; reduced-size counters of 3 and 5 octets (section 6.2)", () => {
     const template = templateBody(301, [
       [1, 3],

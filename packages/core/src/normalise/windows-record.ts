@@ -81,7 +81,7 @@ function eventRecord(e: WindowsEvent, bytes: Uint8Array, context: WindowsContext
     outcome: outcomeOf(e, meaning?.outcome ?? "unknown"),
     host: e.computer,
     app: e.provider,
-    process: values(PROCESS)[0] ?? e.processId,
+    process: values(PROCESS).find((v) => v !== "" && v !== "-") ?? e.processId,
     event: String(e.eventId),
     users: [...new Set(users.map(canonicalUser))],
     src: address(SOURCE),

@@ -5,7 +5,7 @@ import { emptyContent, type FlowFacts, type HalvikRecord } from "../record/index
 import { testRecord } from "../testing/record.js";
 import { bytesText, endText, sentenceOf } from "./index.js";
 
-const REGISTRY = { "443/tcp": ["https"], "53/udp": ["domain"], "22/tcp": ["ssh"] };
+const REGISTRY = { "0/tcp": [""], "443/tcp": ["https"], "53/udp": ["domain"], "22/tcp": ["ssh"] };
 const mib = new MibNames(
   parseMib(`T-MIB DEFINITIONS ::= BEGIN
     crane OBJECT IDENTIFIER ::= { iso 9 }

@@ -159,6 +159,14 @@ describe("messages", () => {
       requestId: 9,
     });
   });
+  test("as many bindings as a datagram holds (RFC 3416 section 3: max-bindings is 2147483647)", () => {
+    const many = Array.from({ length: 3_000 }, (_, i) => ({
+      oid: `1.3.6.1.${i}`,
+      value: { type: "integer" as const, value: 1n },
+    }));
+    const message = writeCommunityMessage("v2c", "c", writePdu(PDU.trap, 9, [...bindings(LINK_DOWN), ...many]));
+    expect(readNotification(message, users([])).pdu.varbinds).toHaveLength(3_003);
+  });
   test("a get is no notification", () => {
     const message = writeCommunityMessage("v2c", "c", writePdu(PDU.get, 9, []));
     expect(codeOf(() => readMessage(message))).toBe("NOT_NOTIFICATION");

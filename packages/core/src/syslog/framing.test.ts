@@ -14,6 +14,13 @@ const STREAMS: readonly (readonly [string, string, readonly string[]])[] = [
   ["LF framing", "<13>first å\n<14>second\n", ["<13>first å", "<14>second"]],
   ["LF framing, last line without its end", "<13>first\n<14>rest", ["<13>first", "<14>rest"]],
   ["NUL framing, as some senders do", "<13>first\0<14>second\0", ["<13>first", "<14>second"]],
+  ["a relay joins both: counted first", "4 <1>a<2>b\n4 <3>c", ["<1>a", "<2>b", "<3>c"]],
+  ["a relay joins both: lines first", "<1>a\n6 <2>b\nc<3>d\n5 <12>", ["<1>a", "<2>b\nc", "<3>d", "<12>"]],
+  [
+    "numbers that are text",
+    "<1>a\n12 of 20\n2026-11-24\n7 <b>\n3 <1>\n12",
+    ["<1>a", "12 of 20", "2026-11-24", "7 <b>", "3 <1>", "12"],
+  ],
   ["counted frames with line ends between them", "4 <1>a\n4 <2>b\n", ["<1>a", "<2>b"]],
 ];
 
@@ -76,4 +83,13 @@ describe("limits", () => {
     expect([...framing.push(bytes("5x<13>a"))]).toEqual([]);
     expect(framing.fault?.message).toContain('got "x"');
   });
+});
+
+test("a counted message that the end of the stream cuts says how much is missing", () => {
+  const framing = new SyslogFraming(100);
+  expect([...framing.push(bytes("20 <13>only a part"))]).toEqual([]);
+  expect(framing.end()).toMatchObject({ bytes: bytes("<13>only a part"), missingBytes: 5 });
+  const lines = new SyslogFraming(100);
+  expect([...lines.push(bytes("<13>a last line"))]).toEqual([]);
+  expect(lines.end()).toMatchObject({ missingBytes: 0 });
 });

@@ -36,6 +36,10 @@ describe("event XML (published Event schema)", () => {
       processId: "4",
     });
   });
+  test("a process that the data leave out as “-” is the one of Execution", () => {
+    const data = '<EventData><Data Name="ProcessName">-</Data></EventData>';
+    expect(record(event({ data })).process).toBe("4");
+  });
   test.each([
     ["0x8020000000000000", "success"],
     ["0x8010000000000000", "failure"],

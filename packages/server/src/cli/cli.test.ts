@@ -196,6 +196,24 @@ describe("files", () => {
     expect(await run(["import", path, "--peer", "198.51.100.5", "--received", "yesterday"])).toMatchObject({ code: 1 });
     expect(await run(["import", join(directory, "none.txt"), "--peer", "198.51.100.5"])).toEqual(refused(/none\.txt/));
   });
+  test("decode: counters and the agent of sFlow are shown; a message cut by the end of its stream says so", async () => {
+    // sFlow version 5: a counters sample with generic interface counters (88 octets), written from the structures of its section 5
+    const u32 = (...n: number[]) => Buffer.concat(n.map((v) => Buffer.from(v.toString(16).padStart(8, "0"), "hex")));
+    const generic = u32(7, 6, 0, 1_000_000_000, 1, 3, 0, 5_000, 1, 0, 0, 0, 0, 0, 0, 9_000, 2, 0, 0, 0, 0, 0);
+    const sample = Buffer.concat([u32(1, 7, 1, 1, generic.length), generic]);
+    const datagram = Buffer.concat([
+      u32(5, 1),
+      Buffer.from([10, 20, 2, 10]),
+      u32(0, 1, 1_000, 1, 2, sample.length),
+      sample,
+    ]);
+    const out = lines((await run(["decode", file("counters.bin", datagram), "--kind", "flow"])).out).map((l) =>
+      JSON.parse(l),
+    );
+    expect(out).toMatchObject([
+      { agent: "10.20.2.10", counters: { interface: 7, speed: "1000000000", inOctets: "5000", outOctets: "9000" } },
+    ]);
+  });
   test("decode: a record a line, errors as lines with their place, from a file or a pipe", async () => {
     const out = lines(
       (

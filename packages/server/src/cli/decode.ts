@@ -1,5 +1,6 @@
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
+import type { InterfaceMeasure } from "@halvik/core/flow";
 import { MibError, type MibModule, parseMib } from "@halvik/core/mib";
 import { contentToJson, type HalvikRecord, type RecordContent } from "@halvik/core/record";
 import { sentenceOf } from "@halvik/core/sentence";
@@ -90,7 +91,7 @@ class FileDecoder {
       const at = message.timeUs ?? this.receivedUs;
       yield* this.lines(
         { frame: message.frame, peer: message.src, transport: message.transport },
-        this.arrival(message.protocol, message.src, at, message.bytes),
+        { ...this.arrival(message.protocol, message.src, at, message.bytes), cut: message.cut ?? false },
       );
     }
   }
@@ -103,13 +104,16 @@ class FileDecoder {
     this.peer = arrival.peer;
     this.decoders.begin();
     const decoded = this.decoders.decode(arrival, this.sender);
+    const agent = this.decoders.agent === null ? {} : { agent: this.decoders.agent };
     for (const { content } of decoded) {
       if (!this.isWanted(content)) continue;
       // what could not be read at all is an error; a message with a flaw is still a message
       if (content.problem !== null && content.kind !== "syslog" && content.event === null && content.text === "")
         yield { ...where, error: content.problem };
-      else yield { ...where, sentence: this.sentence(content), ...contentToJson(content) };
+      else yield { ...where, ...agent, sentence: this.sentence(content), ...contentToJson(content) };
     }
+    if (this.options.kind === "auto" || this.options.kind === "flow")
+      for (const { measure } of this.decoders.measures) yield { ...where, ...agent, counters: measureToJson(measure) };
     for (const { problem } of this.decoders.undecodable) yield { ...where, error: problem };
   }
 
@@ -124,6 +128,10 @@ class FileDecoder {
     return this.options.kind === "auto" || this.options.kind === kind;
   }
 }
+
+/** Counters of 64 bits as text: a reader of JSON may not hold them otherwise. */
+const measureToJson = (measure: InterfaceMeasure): object =>
+  Object.fromEntries(Object.entries(measure).map(([k, v]) => [k, typeof v === "bigint" ? String(v) : v]));
 
 function readModules(dir: string): MibModule[] {
   if (!existsSync(dir)) throw new Error(`--mib: there is no directory ${dir}`);

@@ -3,6 +3,7 @@ import { type Arrival, PROTOCOLS } from "./arrival.js";
 const ARRIVAL_HEAD_BYTES = 15;
 const HELD = 1;
 const PROTOCOL = 0b0000_1110;
+const CUT = 0b0001_0000;
 /** A key of 32 octets stands before the bytes. */
 const KEYED = 0b1000_0000;
 const KEY_BYTES = 32;
@@ -23,7 +24,7 @@ export function encodeArrivals(arrivals: readonly Arrival[], headBytes = 0): Buf
   for (const a of arrivals) {
     out.writeDoubleBE(a.receivedUs, at);
     const keyed = a.requestKey !== undefined;
-    out[at + 8] = (a.held ? HELD : 0) | (PROTOCOLS.indexOf(a.protocol) << 1) | (keyed ? KEYED : 0);
+    out[at + 8] = (a.held ? HELD : 0) | (PROTOCOLS.indexOf(a.protocol) << 1) | (a.cut ? CUT : 0) | (keyed ? KEYED : 0);
     const text = at + ARRIVAL_HEAD_BYTES;
     const endpointBytes = out.write(a.endpoint, text, "utf8");
     const peerBytes = out.write(a.peer, text + endpointBytes, "utf8");
@@ -57,6 +58,7 @@ export function decodeArrivals(body: Buffer, headBytes = 0): Arrival[] {
       endpoint: body.toString("utf8", at + ARRIVAL_HEAD_BYTES, endpointEnd),
       peer: body.toString("utf8", endpointEnd, peerEnd),
       ...(flags & KEYED ? { requestKey: body.toString("hex", peerEnd, begin) } : {}),
+      ...(flags & CUT ? { cut: true } : {}),
       bytes: body.subarray(begin, end),
     });
     at = end;

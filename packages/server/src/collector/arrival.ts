@@ -15,6 +15,8 @@ export interface Arrival {
   readonly bytes: Uint8Array;
   /** A record of a sender that was waiting when it came. */
   readonly held: boolean;
+  /** Less came than its sender announced, or than was kept: what it says may not be all. */
+  readonly cut?: boolean;
   /** Read from a file that does not say when it arrived: its arrival teaches nothing about clock or cadence. */
   readonly unobserved?: boolean;
   /** SHA-256 in hex of what tells a repetition: who did not hear the answer sends it again, and it is not stored twice. */

@@ -68,6 +68,8 @@ export class Decoders {
   readonly flows = new FlowDecoder();
   undecodable: Undecodable[] = [];
   measures: { readonly sender: number; readonly timeUs: number; readonly measure: InterfaceMeasure }[] = [];
+  /** The agent that the last sFlow datagram names; null: no such datagram since `begin`. */
+  agent: string | null = null;
   private unnamed = new Map<string, { count: number; readonly sender: number }>();
   private columns: { readonly header: string; readonly columns: DecisionColumns | null } | null = null;
   counters = { "flow datagrams": 0, "sequence gaps": 0, "held for templates": 0 };
@@ -76,6 +78,7 @@ export class Decoders {
     this.flows.begin();
     this.undecodable = [];
     this.measures = [];
+    this.agent = null;
   }
 
   rollback(): void {
@@ -97,9 +100,10 @@ export class Decoders {
     try {
       const decoded = this.decodeAs(arrival, sender);
       for (let i = 0; i < decoded.length; i++) {
-        const { content, deviceUs } = decoded[i]!;
+        const { content: whole, deviceUs } = decoded[i]!;
+        const content = arrival.cut && whole.problem === null ? cutContent(whole, arrival.bytes.length) : whole;
         const fit = fitContent(content, arrival.bytes);
-        if (fit !== content) decoded[i] = { content: fit, deviceUs };
+        if (fit !== whole) decoded[i] = { content: fit, deviceUs };
       }
       return decoded;
     } catch (e) {
@@ -182,6 +186,7 @@ export class Decoders {
     try {
       const d = this.flows.decode(arrival.bytes, arrival.peer, arrival.receivedUs);
       this.counters["flow datagrams"]++;
+      this.agent = d.agent;
       this.counters["sequence gaps"] += d.missed;
       this.counters["held for templates"] += d.held;
       for (const problem of d.problems) this.undecodable.push({ arrival, problem });
@@ -201,4 +206,14 @@ export class Decoders {
       return [];
     }
   }
+}
+
+/** A message of which the end is not there: it says so, since what it says may not be all. */
+function cutContent(content: RecordContent, bytes: number): RecordContent {
+  const message = `message: it was cut after ${bytes} bytes, since the connection ended inside it or it is longer than is kept`;
+  return {
+    ...content,
+    problem: { code: "TRUNCATED", offset: bytes, message },
+    marks: [...content.marks.filter((m) => m !== "problem"), "problem"],
+  };
 }

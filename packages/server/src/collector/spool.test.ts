@@ -22,6 +22,7 @@ const batch = (number: number, texts: readonly string[] = ["<13>a"]): SpooledBat
     bytes: Buffer.from(t),
     protocol: PROTOCOLS[number % PROTOCOLS.length]!,
     held: number % 2 === 0,
+    ...(number % 3 === 0 ? { cut: true } : {}),
   })),
 });
 const drain = async (spool: Spool) => {

@@ -1,7 +1,7 @@
 import { createServer, type Server, type Socket } from "node:net";
 import { createServer as createTlsServer, TLSSocket } from "node:tls";
 import { canonicalAddress } from "@halvik/core/net";
-import { SyslogFraming } from "@halvik/core/syslog";
+import { type Frame, SyslogFraming } from "@halvik/core/syslog";
 import { nowUs } from "../config/clock.js";
 import {
   type Endpoint,
@@ -154,17 +154,26 @@ export class TcpEndpoint implements Endpoint {
     this.counters.connections!++;
     this.sockets.add(socket);
     const framing = new SyslogFraming(this.options.maxMessageBytes);
-    const take = (bytes: Uint8Array, lostBytes: number) => {
+    const take = ({ bytes, lostBytes, missingBytes }: Frame) => {
       this.counters.messages!++;
       if (lostBytes > 0) this.counters["cut: message too long"]!++;
-      this.sink.take({ protocol: "syslog", endpoint: this.name, peer, receivedUs: nowUs(), bytes, held: false });
+      const cut = lostBytes > 0 || missingBytes > 0;
+      this.sink.take({
+        protocol: "syslog",
+        endpoint: this.name,
+        peer,
+        receivedUs: nowUs(),
+        bytes,
+        held: false,
+        ...(cut ? { cut } : {}),
+      });
     };
     socket.setTimeout(Math.min(this.options.idleSeconds, isKnown ? Number.POSITIVE_INFINITY : STRANGER_SECONDS) * 1000);
     // who has not been admitted holds no place for long
     const patience = isKnown ? null : setTimeout(() => this.endStranger(socket, peer), STRANGER_SECONDS * 1000);
     socket.on("data", (chunk) => {
       this.counters.bytes! += chunk.length;
-      for (const frame of framing.push(chunk)) take(frame.bytes, frame.lostBytes);
+      for (const frame of framing.push(chunk)) take(frame);
       if (framing.fault) {
         this.counters["closed: bad framing"]!++;
         this.sink.lost(this.name, `bad framing from ${peer}: ${framing.fault.message}`, 1);
@@ -188,8 +197,8 @@ export class TcpEndpoint implements Endpoint {
       const rest = framing.fault === null ? framing.end() : null;
       if (rest) {
         // with octet counting the message is known to be cut; a last line without its end is whole to most senders
-        if (framing.framing === "counted") this.counters["closed by peer inside a message"]!++;
-        take(rest.bytes, rest.lostBytes);
+        if (rest.missingBytes > 0) this.counters["closed by peer inside a message"]!++;
+        take(rest);
       }
       this.sockets.delete(socket);
     });

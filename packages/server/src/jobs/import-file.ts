@@ -180,7 +180,7 @@ async function run(
       options.onProgress?.(read);
     }
   };
-  const take = (protocol: Protocol, peer: string, receivedUs: number | null, bytes: Uint8Array) =>
+  const take = (protocol: Protocol, peer: string, receivedUs: number | null, bytes: Uint8Array, cut = false) =>
     arrivals.push({
       protocol,
       endpoint: "import",
@@ -189,6 +189,7 @@ async function run(
       bytes,
       held: false,
       unobserved: receivedUs === null,
+      ...(cut ? { cut } : {}),
     });
   for await (const message of readInput(chunks)) {
     read++;
@@ -197,7 +198,7 @@ async function run(
       if (options.peer === null)
         throw new Error("this file does not say who sent its records: name the sender's address with --peer");
       take(message.protocol, options.peer, null, message.bytes);
-    } else take(message.protocol, message.src, message.timeUs, message.bytes);
+    } else take(message.protocol, message.src, message.timeUs, message.bytes, message.cut);
     if (arrivals.length >= BATCH_RECORDS) await flush();
   }
   await flush();

@@ -43,7 +43,7 @@ describe("what a file is", () => {
       "a\n\nb\n",
       ["syslog 1: a", "syslog 2: ", "syslog 3: b"],
     ],
-    ["nothing", "", []],
+    ["nothing", "", ["EMPTY: the file holds nothing"]],
     [
       "events",
       `<?xml version="1.0"?><Events>${EVENT(1)}\n${EVENT(2)}</Events>`,

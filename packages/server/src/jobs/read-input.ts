@@ -45,6 +45,10 @@ export async function* readInput(
   }
   try {
     if (reader === null) {
+      if (start.length === 0) {
+        yield { type: "problem", frame: 0, problem: { code: "EMPTY", offset: 0, message: "the file holds nothing" } };
+        return;
+      }
       reader = readerFor(start, whole);
       yield* reader.push(start);
     }
