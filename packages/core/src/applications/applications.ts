@@ -1,5 +1,6 @@
 import type { Network } from "../net/index.js";
 import { networkContains } from "../net/index.js";
+import type { HalvikRecord, RecordKind, RecordNames } from "../record/index.js";
 
 /** A name a person gave to ports, a protocol or a network; it stands before the registry's. */
 export interface OwnApplication {
@@ -47,22 +48,55 @@ export type ServiceRegistry = Readonly<Record<string, readonly string[]>>;
 /** Client ports are picked at random from here on: registered names up there mislead. */
 const FIRST_RANDOM_PORT = 32_768;
 
-/** What traffic is, by ports: own names first, then the registry. */
-export class Applications {
-  constructor(
-    private readonly own: readonly OwnApplication[],
-    private readonly registry: ServiceRegistry,
-  ) {}
+/** How records whose application's name passes a test are told from others, by what is stored of them. */
+export interface ApplicationsWhere {
+  /** Own names in the order they are tried; the first that fits a record names it. */
+  readonly own: readonly { readonly application: OwnApplication; readonly passes: boolean }[];
+  /** By number of transport protocol: ports whose name passes, and those that have another name. */
+  readonly ports: ReadonlyMap<number, { readonly passing: readonly number[]; readonly others: readonly number[] }>;
+}
 
-  /** The application, or null when no name is known: the lower port is the service's. */
+/** Kinds of records that tell of traffic. */
+const TRAFFIC: ReadonlySet<RecordKind> = new Set(["flow", "firewall"]);
+
+/** What traffic is called: as its exporter says, else by own names, else by the registry of ports. */
+export class Applications implements RecordNames {
+  private readonly registered: ReadonlyMap<number, ReadonlyMap<number, string>>;
+
+  constructor(
+    readonly own: readonly OwnApplication[],
+    registry: ServiceRegistry,
+  ) {
+    this.registered = byPort(registry);
+  }
+
+  application(r: HalvikRecord): string | null {
+    return TRAFFIC.has(r.kind) ? (r.flow?.application ?? this.name(r)) : null;
+  }
+
+  /** The application of two ends, or null when no name is known: the lower port is the service's. */
   name(e: Endpoints): string | null {
     for (const a of this.own) if (this.fits(a, e)) return a.name;
-    const ports = [e.srcPort, e.dstPort].filter((p): p is number => p !== null).sort((a, b) => a - b);
-    for (const port of ports) {
-      const name = this.registered(e.protocol, port);
-      if (name !== null) return name;
+    const names = this.registered.get(e.protocol ?? -1);
+    if (names === undefined) return null;
+    const low = Math.min(e.srcPort ?? Number.POSITIVE_INFINITY, e.dstPort ?? Number.POSITIVE_INFINITY);
+    const high = Math.max(e.srcPort ?? -1, e.dstPort ?? -1);
+    return names.get(low) ?? names.get(high) ?? null;
+  }
+
+  where(passes: (name: string) => boolean): ApplicationsWhere {
+    const ports = new Map<number, { passing: number[]; others: number[] }>();
+    const known = new Map<string, boolean>();
+    for (const [protocol, names] of this.registered) {
+      const of = { passing: [] as number[], others: [] as number[] };
+      for (const [port, name] of names) {
+        const verdict = known.get(name) ?? passes(name);
+        known.set(name, verdict);
+        of[verdict ? "passing" : "others"].push(port);
+      }
+      ports.set(protocol, of);
     }
-    return null;
+    return { own: this.own.map((application) => ({ application, passes: passes(application.name) })), ports };
   }
 
   private fits(a: OwnApplication, e: Endpoints): boolean {
@@ -74,12 +108,23 @@ export class Applications {
     if (a.network === null) return a.protocol !== null || a.lowPort !== null;
     return [e.src, e.dst].some((address) => address !== null && networkContains(a.network!, address));
   }
+}
 
-  private registered(protocol: number | null, port: number): string | null {
-    const transport = protocol === null ? undefined : TRANSPORTS[protocol];
-    // port 0 is reserved (RFC 6335 section 6) and is said where nothing was told
-    if (transport === undefined || port === 0 || port >= FIRST_RANDOM_PORT) return null;
-    const key = `${port}/${transport}`;
-    return Object.hasOwn(this.registry, key) ? this.registry[key]![0] || null : null;
+/** Where nothing is known beyond what exporters say. */
+export const NO_APPLICATIONS = new Applications([], {});
+
+/** Names of the registry that are believed, by protocol and port. */
+function byPort(registry: ServiceRegistry): Map<number, Map<number, string>> {
+  const out = new Map<number, Map<number, string>>();
+  for (const [protocol, transport] of Object.entries(TRANSPORTS)) {
+    const names = new Map<number, string>();
+    for (const [key, [name]] of Object.entries(registry)) {
+      const [port, of] = key.split("/");
+      // port 0 is reserved (RFC 6335 section 6) and is said where nothing was told
+      if (of === transport && name && Number(port) > 0 && Number(port) < FIRST_RANDOM_PORT)
+        names.set(Number(port), name);
+    }
+    if (names.size > 0) out.set(Number(protocol), names);
   }
+  return out;
 }

@@ -1,6 +1,8 @@
 export {
   Applications,
+  type ApplicationsWhere,
   type Endpoints,
+  NO_APPLICATIONS,
   type OwnApplication,
   protocolName,
   type ServiceRegistry,

@@ -1,5 +1,13 @@
 import { compileFilter, type Filter, fold, parseFilter, type RecordTest } from "../filter/index.js";
-import { dataValues, type Field, type FieldName, type FieldValue, field, type HalvikRecord } from "../record/index.js";
+import {
+  dataValues,
+  type Field,
+  type FieldName,
+  type FieldValue,
+  field,
+  type HalvikRecord,
+  type RecordNames,
+} from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import { type EpochUs, US_PER_DAY, US_PER_SECOND } from "../time/index.js";
 import { type Condition, clearingOf, conditionsOf } from "./conditions.js";
@@ -44,10 +52,11 @@ export interface RuleProgram {
 
 /** @param names what rules compiled together share: a record's entities are written once for all of them */
 export function compileRule(rule: Rule, directory: SenderDirectory, zone: string, names: EntityNames): RuleProgram {
+  const { applications } = directory;
   const compile = (c: Condition): CompiledCondition => {
     const filter = parsed(c.filter);
     // rules may not name time, so "now" has no influence
-    return { filter, matches: compileFilter(filter, { directory, nowUs: 0 }), keys: keysBy(c.key) };
+    return { filter, matches: compileFilter(filter, { directory, nowUs: 0 }), keys: keysBy(c.key, applications) };
   };
   const clearing = clearingOf(rule);
   const named = [...new Set([...rule.key, ...rule.entities])].map((name) => names.of(name));
@@ -67,9 +76,9 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
       }
       return all;
     },
-    values: of === null ? () => NONE : (record) => of.get(record).map((v) => folded(of, v)),
+    values: of === null ? () => NONE : (record) => of.get(record, applications).map((v) => folded(of, v)),
     worse: worseBits(rule, directory),
-    amount: amountOf(rule),
+    amount: amountOf(rule, applications),
     begin: runOf(rule, zone),
   };
 }
@@ -86,17 +95,20 @@ function worseBits(rule: Rule, directory: SenderDirectory): RuleProgram["worse"]
 export class EntityNames {
   private readonly byField = new Map<FieldName, (record: HalvikRecord) => readonly string[]>();
 
+  constructor(private readonly names: RecordNames) {}
+
   of(name: FieldName): (record: HalvikRecord) => readonly string[] {
     let entities = this.byField.get(name);
     if (entities === undefined) {
       const { get } = field(name);
+      const { names } = this;
       const prefix = `${name}${KEY_SEPARATOR}`;
       let last: HalvikRecord | null = null;
       let named = NONE;
       entities = (record) => {
         if (record !== last) {
           last = record;
-          named = get(record).map((value) => prefix + bounded(String(value)));
+          named = get(record, names).map((value) => prefix + bounded(String(value)));
         }
         return named;
       };
@@ -117,17 +129,17 @@ export function parsed(text: string): Filter {
   return result.filter;
 }
 
-function keysBy(names: readonly FieldName[]): CompiledCondition["keys"] {
+function keysBy(names: readonly FieldName[], applications: RecordNames): CompiledCondition["keys"] {
   const fields = names.map(field);
   if (fields.length === 0) return () => WHOLE;
   if (fields.length === 1) {
     const only = fields[0]!;
-    return (record) => only.get(record).map((v) => folded(only, v));
+    return (record) => only.get(record, applications).map((v) => folded(only, v));
   }
   return (record) => {
     let keys: string[] = [];
     for (const [i, f] of fields.entries()) {
-      const values = f.get(record);
+      const values = f.get(record, applications);
       if (values.length === 0) return [];
       keys =
         i === 0
@@ -153,12 +165,12 @@ function bounded(text: string): string {
   return `${text.slice(0, MAX_PART).toWellFormed()}… ${text.length} ${(hash >>> 0).toString(16)}`;
 }
 
-function amountOf(rule: Rule): RuleProgram["amount"] {
+function amountOf(rule: Rule, applications: RecordNames): RuleProgram["amount"] {
   if (rule.kind !== "departure" || rule.measure.of === "records" || rule.measure.of === "spacing") return () => 0;
   const name = rule.measure.field;
   if (name !== undefined) {
     const { get } = field(name);
-    return (record) => numberOrNull(get(record)[0]);
+    return (record) => numberOrNull(get(record, applications)[0]);
   }
   const data = rule.measure.of === "value" ? (rule.measure.data ?? "") : "";
   return (record) => numberOrNull(dataValues(record, data)[0]);

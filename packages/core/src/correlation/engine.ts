@@ -169,7 +169,7 @@ export class RuleEngine {
   }
 
   private compiler(directory: SenderDirectory): (rule: Rule) => Pick<RunningRule, "program" | "logic"> {
-    const names = new EntityNames();
+    const names = new EntityNames(directory.applications);
     return (rule) => {
       try {
         return { program: compileRule(rule, directory, this.options.zone, names), logic: logicOf(rule) };

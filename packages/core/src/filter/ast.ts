@@ -1,5 +1,5 @@
 import type { Network } from "../net/index.js";
-import type { FieldName, Severity } from "../record/index.js";
+import type { Count, FieldName, Severity } from "../record/index.js";
 
 /** Where in the filter text a node stands, in UTF-16 units: [start, end). */
 export interface Span {
@@ -15,7 +15,7 @@ export type Test =
   | { readonly op: "oneOf"; readonly values: readonly string[] }
   | { readonly op: "severity"; readonly values: readonly Severity[] }
   /** Inclusive integer ranges; an open end is ±Infinity. */
-  | { readonly op: "ranges"; readonly ranges: readonly (readonly [from: number, to: number])[] }
+  | { readonly op: "ranges"; readonly ranges: readonly (readonly [from: Count, to: Count])[] }
   | { readonly op: "networks"; readonly networks: readonly Network[] }
   | { readonly op: "has"; readonly mode: TextMode; readonly value: string }
   | { readonly op: "like"; readonly pattern: string }

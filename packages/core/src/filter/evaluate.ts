@@ -1,10 +1,11 @@
 import { networksTest } from "../net/index.js";
-import { type FieldValue, field, type HalvikRecord } from "../record/index.js";
+import { type Count, type FieldValue, field, type HalvikRecord } from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import type { EpochUs } from "../time/index.js";
 import type { Comparison, Filter, Test } from "./ast.js";
-import { fold, hasWord, isLike } from "./fold.js";
+import { fold, isLike } from "./fold.js";
 import { compilePattern } from "./pattern.js";
+import { hasWord } from "./words.js";
 
 export interface EvaluateContext {
   readonly directory: SenderDirectory;
@@ -52,8 +53,9 @@ function compileComparison(node: Comparison, context: EvaluateContext): RecordTe
       record.data.some(([name, value]) => (name === wanted || name.endsWith(suffix)) && test(value)) !== negated;
   }
   const { get } = field(node.field);
+  const { applications } = context.directory;
   return (record) => {
-    const values = get(record);
+    const values = get(record, applications);
     for (let i = 0; i < values.length; i++) if (test(values[i]!)) return !negated;
     return negated;
   };
@@ -99,7 +101,7 @@ export function valueTest(node: Comparison, context: EvaluateContext): (value: F
       return (value) => wanted.has(value);
     }
     case "ranges":
-      return (value) => test.ranges.some(([from, to]) => (value as number) >= from && (value as number) <= to);
+      return (value) => test.ranges.some(([from, to]) => (value as Count) >= from && (value as Count) <= to);
     case "networks":
       return networksTest(test.networks) as (value: FieldValue) => boolean;
     case "has": {
@@ -146,8 +148,8 @@ export function timeBounds(filter: Filter, nowUs: EpochUs): { fromUs: EpochUs; t
     if (!isTimeBound(part)) continue;
     if (part.test.op === "last") fromUs = Math.max(fromUs, nowUs - part.test.us);
     else if (part.test.op === "ranges") {
-      fromUs = Math.max(fromUs, Math.min(...part.test.ranges.map(([from]) => from)));
-      toUs = Math.min(toUs, Math.max(...part.test.ranges.map(([, to]) => to)) + 1);
+      fromUs = Math.max(fromUs, Math.min(...part.test.ranges.map(([from]) => Number(from))));
+      toUs = Math.min(toUs, Math.max(...part.test.ranges.map(([, to]) => Number(to))) + 1);
     }
   }
   return { fromUs, toUs };
@@ -176,16 +178,19 @@ export function hasPatterns(filter: Filter): boolean {
 }
 
 /** Whether a filter names time at all; rules refuse that (`semantics.md` 19). */
-export function namesTime(filter: Filter): boolean {
+export const namesTime = (filter: Filter): boolean => namesField(filter, "time") || namesField(filter, "arrival");
+
+/** Whether a filter names a field anywhere. */
+export function namesField(filter: Filter, name: Comparison["field"]): boolean {
   switch (filter.type) {
     case "everything":
       return false;
     case "and":
     case "or":
-      return filter.items.some(namesTime);
+      return filter.items.some((item) => namesField(item, name));
     case "not":
-      return namesTime(filter.item);
+      return namesField(filter.item, name);
     case "compare":
-      return filter.field === "time" || filter.field === "arrival";
+      return filter.field === name;
   }
 }

@@ -1,6 +1,7 @@
+import fc from "fast-check";
+import { RE2JS } from "re2js";
 import { TEST_DIRECTORY } from "../testing/filters.js";
 import { testRecord } from "../testing/record.js";
-import { hasWord } from "./fold.js";
 import {
   compileFilter,
   completeFilter,
@@ -12,6 +13,8 @@ import {
   requiredLiterals,
   timeBounds,
 } from "./index.js";
+import { compilePattern } from "./pattern.js";
+import { hasWord } from "./words.js";
 
 const context = { zone: "Europe/Oslo", directory: TEST_DIRECTORY };
 const parse = (text: string) => {
@@ -22,25 +25,127 @@ const parse = (text: string) => {
 const matches = (text: string, record: Parameters<typeof testRecord>[0]) =>
   compileFilter(parse(text), { directory: TEST_DIRECTORY, nowUs: 1e15 })(testRecord(record));
 
-test.each<[source: string, literals: string[]]>([
-  ["fail(ed|ure)", ["fail"]],
-  ["^LINK.down$", ["lin", ".down".slice(1)]],
+test.each<[source: string, literals: string[][]]>([
+  ["fail(ed|ure)", [["fail"], ["ed", "ure"]]],
+  ["^LINK.down$", [["link"], ["down"]]],
+  ["(error|failed) on (?:vpn|fw)-1", [["error", "failed"], [" on "], ["vpn", "fw"], ["-1"]]],
   ["a|b", []],
-  ["(?i)abc", []],
-  ["ab*c", ["a", "c"]],
-  ["ab+c", ["ab", "c"]],
-  ["ab{2,3}c", ["a", "c"]],
-  ["colou?r", ["colo", "r"]],
-  ["port \\d{2,}", ["port "]],
-  ["10\\.20\\.", ["10.20."]],
-  ["x[a|b(]y", ["x", "y"]],
-  ["x[]a]y", ["x", "y"]],
-  ["x(a(b)[)]c)y", ["x", "y"]],
-  ["\\Qa.b\\E", []],
-  ["Zürich", ["z", "rich"]],
-  // in patterns that ignore case, k and s are found as U+212A and U+017F too
-  ["task", ["ta"]],
-])("what every match of /%s/ holds", (source, literals) => expect(requiredLiterals(source)).toEqual(literals));
+  ["(?i)abc", [["abc"]]],
+  ["(?P<what>Abc)d", [["abcd"]]],
+  ["ab*cd", [["cd"]]],
+  ["ab+c", [["ab"]]],
+  ["ab{2,3}cd", [["ab"], ["cd"]]],
+  ["(?:abc)?d", []],
+  ["colou?r", [["colo"]]],
+  ["port \\d{2,}", [["port "]]],
+  ["10\\.20\\.", [["10.20."]]],
+  ["xx[a|b(]yy", [["xx"], ["yy"]]],
+  ["xx[]a]yy", [["xx"], ["yy"]]],
+  ["xx[[:upper:]]yy", [["xx"], ["yy"]]],
+  ["xx(a(b)[)]c)yy", [["xxab"], ["cyy"]]],
+  ["\\Qa.b\\E", [["a.b"]]],
+  ["Zürich", [["zürich"]]],
+  ["ta\\x73k", [["task"]]],
+])("what every match of /%s/ holds", (source, literals) => expect(requiredLiterals(source, true)).toEqual(literals));
+
+describe("patterns fold ASCII letters and nothing else (semantics 16)", () => {
+  test.each<[pattern: string, text: string, want: boolean]>([
+    ["Tromsø", "TROMSØ", false],
+    ["Tromsø", "TROMSø", true],
+    ["k", "\u212a", false],
+    ["s", "\u017f", false],
+    ["(?i)FAIL(ED|ure)", "failed", true],
+    ["(?i:Fail)ed", "FAILED", true],
+    ["[A-C]x", "bX", true],
+    ["[^A-C]x", "bx", false],
+    ["[^A-C]x", "dx", true],
+    ["[Ø]", "ø", false],
+    ["\\x41\\x{42}", "ab", true],
+    ["[\\x41-\\x43]z", "cz", true],
+    ["\\p{Lu}1", "a1", true],
+    ["[[:upper:]]1", "A1", true],
+    ["[[:^lower:]]1", "a1", true],
+    ["[\\p{Lu}_]1", "b1", true],
+    ["\\QA.B\\E", "a.b", true],
+    ["\\QA.B\\E", "axb", false],
+    ["a.b", "a\nb", true],
+    ["a\\.b|c\\|d", "C|D", true],
+    ["^X{2,3}$", "xx", true],
+    ["[]a]b", "]b", true],
+    ["[a\\]]b", "]b", true],
+    ["[a-]b", "-b", true],
+    ["(?P<n>A)(B)", "ab", true],
+    ["(?m)^b$", "A\nB", true],
+    ["a{,2}", "A{,2}", true],
+    ['\\/\\"\\-', '/"-', true],
+    ["日本", "日本", true],
+    ["\\bferry\\b", "a FERRY b", true],
+  ])("/%s/ on %j: %s", (pattern, text, want) => {
+    const compiled = compilePattern(pattern, true);
+    expect(compiled.ok && compiled.test(text)).toBe(want);
+  });
+
+  test("where case matters it does, unless the pattern begins with (?i)", () => {
+    const on = (source: string, text: string) => {
+      const compiled = compilePattern(source, false);
+      return compiled.ok && compiled.test(text);
+    };
+    expect([on("Ab", "ab"), on("Ab", "Ab"), on("(?i)Ab", "aB"), on("(?i)ø", "Ø")]).toEqual([false, true, true, false]);
+  });
+  test("a flag that folded text cannot tell is refused; what is wrong is said of what was written", () => {
+    expect(compilePattern("(?-i)Fail", true)).toMatchObject({
+      ok: false,
+      reason: expect.stringContaining("case never matters"),
+    });
+    for (const wrong of ["a(", "[", "a{2000}", "(?<!a)b", "*a"]) {
+      const compiled = compilePattern(wrong, true);
+      expect(compiled.ok).toBe(false);
+      expect(compiled.ok || compiled.reason).not.toMatch(/\(\?[si]/);
+    }
+  });
+  test("any pattern that RE2 takes: rewritten for folded text it says what the engine's own folding says of ASCII text", () => {
+    const piece = fc.constantFrom(
+      "a",
+      "B",
+      "k",
+      "S",
+      "[A-F]",
+      "[^b-D]",
+      "\\d",
+      "\\w",
+      ".",
+      "(aB|C)",
+      "(?:k|[s-u])",
+      "x*",
+      "Y+",
+      "Z?",
+      "^",
+      "$",
+      "\\x4b",
+      "[[:alpha:]]",
+      "|",
+      "q{2}",
+      "\\b",
+    );
+    fc.assert(
+      fc.property(
+        fc.array(piece, { minLength: 1, maxLength: 6 }),
+        fc.string({ unit: fc.constantFrom(..."aAbBcCkKsSxXyYzZqQ19 _".split("")), maxLength: 12 }),
+        (pieces, text) => {
+          const source = pieces.join("");
+          const compiled = compilePattern(source, true);
+          if (!compiled.ok) return;
+          const want = RE2JS.compile(source, RE2JS.DOTALL | RE2JS.CASE_INSENSITIVE).test(text);
+          expect([source, text, compiled.test(text)]).toEqual([source, text, want]);
+          if (want)
+            for (const clause of requiredLiterals(source, true))
+              expect(clause.some((l) => fold(text).includes(l))).toBe(true);
+        },
+      ),
+      { seed: 16, numRuns: 3_000 },
+    );
+  });
+});
 
 describe("saved filters in a filter", () => {
   const saved = [
@@ -122,7 +227,7 @@ describe("mistakes have a place and a suggestion", () => {
     ["severity is eror", "UNKNOWN_VALUE", 12, 16, "error"],
     ["severity over error", "WRONG_COMPARATOR", 9, 13, "at least"],
     ["severity under 3", "WRONG_COMPARATOR", 9, 14, "at most"],
-    ["severity at leest error", "EXPECTED", 9, 11, "at least"],
+    ["severity at leest error", "EXPECTED", 9, 17, "at least"],
     ["app over 3", "WRONG_COMPARATOR", 4, 8, null],
     ["sender is vpn1", "UNKNOWN_VALUE", 10, 14, "vpn-1"],
     ['sender in group "Securty"', "UNKNOWN_VALUE", 16, 25, "security"],
@@ -133,7 +238,7 @@ describe("mistakes have a place and a suggestion", () => {
     ["link down", "EXPECTED", 0, 9, '"link down"'],
     ["user", "EXPECTED", 0, 4, '"user"'],
     ["and x", "EXPECTED", 0, 3, '"and"'],
-    ["(a or b", "UNCLOSED", 0, 1, null],
+    ["(a or b", "UNCLOSED", 0, 7, "(a or b)"],
     ["a)", "EXPECTED", 1, 2, ""],
     ['text has "open', "UNCLOSED", 9, 14, '"open"'],
     ["text matches /a(/", "BAD_PATTERN", 13, 17, null],
@@ -141,7 +246,7 @@ describe("mistakes have a place and a suggestion", () => {
     ["a*b", "WRONG_VALUE", 0, 3, 'text like "*a*b*"'],
     ["a\0b", "BAD_CHARACTER", 1, 2, ""],
     ['""', "WRONG_VALUE", 0, 2, ""],
-    ["time last 5 weeks", "WRONG_VALUE", 10, 11, null],
+    ["time last 5 weeks", "WRONG_VALUE", 10, 17, "35 d"],
     ["x".repeat(9000), "TOO_LONG", 8000, 9000, null],
     ["(".repeat(100), "TOO_LONG", 60, 61, null],
   ])("%j", (text, code, start, end, suggestion) => {
@@ -208,6 +313,17 @@ test.each([
   ["ab", "b", "both", false],
   ["a.b", "b", "both", true],
   ["über", "ber", "both", false],
+  ["e\u0301t", "e", "both", false],
+  // Unicode categories: So, Pi and Pf, Cf, So with a variation selector, and letters beyond 16 bits
+  ["ferry⛴", "ferry", "both", true],
+  ["“curly”", "curly", "both", true],
+  ["\u202eferry\u202c", "ferry", "both", true],
+  ["⛴\ufe0fferry", "ferry", "both", true],
+  ["🚢ferry🚢", "ferry", "both", true],
+  ["𐌰ferry", "ferry", "both", false],
+  ["ferry𐌰", "ferry", "both", false],
+  ["a…b", "b", "both", true],
+  ["1½x", "x", "both", false],
   ["aab ab", "ab", "both", true],
   ["abc", "ab", "start", true],
   ["xab", "ab", "start", false],

@@ -6,16 +6,18 @@ export {
   compileFilter,
   type EvaluateContext,
   hasPatterns,
+  namesField,
   namesTime,
   type RecordTest,
   senderIds,
   timeBounds,
   valueTest,
 } from "./evaluate.js";
-export { fold, isLike, isWordCode } from "./fold.js";
+export { fold, isLike } from "./fold.js";
 export {
   type ComparatorName,
   comparatorsOf,
+  MAX_FILTER_LENGTH,
   type ParseContext,
   type ParseResult,
   parseFilter,
@@ -27,3 +29,4 @@ export { requiredLiterals } from "./pattern.js";
 export { readFilter } from "./reading.js";
 export { nearest } from "./suggest.js";
 export { quoteIfNeeded } from "./values.js";
+export { isWordAt } from "./words.js";

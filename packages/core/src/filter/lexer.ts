@@ -14,7 +14,37 @@ export class FilterFault extends Error {
   }
 }
 
-const isSpace = (c: string) => c === " " || c === "\t" || c === "\n" || c === "\r";
+/** Spaces as people and programs write them, the unbreakable too. */
+const isSpace = (c: string) => /\s/.test(c);
+
+/** Quotes that text processors make of plain ones: each with what may close it. */
+const CLOSERS: Readonly<Record<string, string>> = {
+  '"': '"',
+  "“": '”"',
+  "”": '”"',
+  "„": '“”"',
+  "‟": '”"',
+  "«": '»"',
+  "»": '«»"',
+};
+/** Signs of comparison, the longer first, with the plain ones they stand for. */
+const SIGNS: readonly (readonly [written: string, sign: Sign])[] = [
+  ["<=", "<="],
+  [">=", ">="],
+  ["!=", "!="],
+  ["<>", "!="],
+  ["==", "="],
+  ["≤", "<="],
+  ["≥", ">="],
+  ["≠", "!="],
+  ["=", "="],
+  ["<", "<"],
+  [">", ">"],
+];
+export type Sign = "=" | "!=" | "<" | "<=" | ">" | ">=";
+
+/** Where the first sign of comparison in a word stands, or -1. */
+export const signIn = (word: string): number => word.search(/[=<>≤≥≠]|!=/);
 
 /** Splits filter text on demand: only the parser knows where a `/pattern/` may stand. */
 export class Lexer {
@@ -84,6 +114,22 @@ export class Lexer {
     });
   }
 
+  /** A sign of comparison, if one stands here. */
+  nextSign(): { readonly sign: Sign; readonly span: Span } | null {
+    if (this.ahead !== null) this.reset(this.ahead.span.start);
+    this.skipSpace();
+    const found = SIGNS.find(([written]) => this.source.startsWith(written, this.at));
+    if (found === undefined) return null;
+    const start = this.at;
+    this.at += found[0].length;
+    return { sign: found[1], span: { start, end: this.at } };
+  }
+
+  /** The text from a place on, whatever has been read. */
+  rest(from: number): string {
+    return this.source.slice(from);
+  }
+
   private skipSpace(): void {
     while (this.at < this.source.length && isSpace(this.source[this.at]!)) this.at++;
   }
@@ -97,19 +143,20 @@ export class Lexer {
       this.at++;
       return { type: c, span: { start, end: this.at } };
     }
-    if (c === '"') return this.readQuoted(start);
+    if (Object.hasOwn(CLOSERS, c)) return this.readQuoted(start, CLOSERS[c]!);
     let end = start;
     while (end < this.source.length && !isSpace(this.source[end]!) && !'(),"'.includes(this.source[end]!)) end++;
     this.at = end;
     return { type: "word", text: this.source.slice(start, end), span: { start, end } };
   }
 
-  private readQuoted(start: number): Token {
+  private readQuoted(start: number, closers: string): Token {
     let text = "";
     for (let i = start + 1; i < this.source.length; i++) {
       const c = this.source[i]!;
-      if (c === "\\" && (this.source[i + 1] === '"' || this.source[i + 1] === "\\")) text += this.source[++i];
-      else if (c === '"') {
+      const next = this.source[i + 1] ?? "";
+      if (c === "\\" && next !== "" && (next === "\\" || closers.includes(next))) text += this.source[++i];
+      else if (closers.includes(c)) {
         this.at = i + 1;
         return { type: "quoted", text, span: { start, end: i + 1 } };
       } else text += c;

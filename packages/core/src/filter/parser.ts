@@ -1,7 +1,19 @@
-import { FIELDS, type Field, type FieldName, fieldNamed, field as fieldOf, SEVERITIES } from "../record/index.js";
+import type { Network } from "../net/index.js";
+import {
+  type Count,
+  FIELDS,
+  type Field,
+  type FieldName,
+  fieldNamed,
+  field as fieldOf,
+  parseSeverity,
+  SEVERITIES,
+  severityName,
+  toCount,
+} from "../record/index.js";
 import type { SenderDirectory } from "../senders/index.js";
 import type { Filter, FilterError, Span, Test, TextMode } from "./ast.js";
-import { FilterFault, Lexer, type Token } from "./lexer.js";
+import { FilterFault, Lexer, type Sign, signIn, type Token } from "./lexer.js";
 import { compilePattern, MAX_PATTERN_STEPS } from "./pattern.js";
 import { nearest } from "./suggest.js";
 import {
@@ -9,10 +21,11 @@ import {
   describe,
   durationValue,
   fault,
+  isReserved,
   networkValue,
   numberRange,
+  numberValue,
   quoteIfNeeded,
-  RESERVED,
   severityValue,
   textValue,
   timeValue,
@@ -36,7 +49,9 @@ export type ParseResult =
   | { readonly ok: true; readonly filter: Filter }
   | { readonly ok: false; readonly error: FilterError };
 
-const MAX_LENGTH = 8_000;
+export const MAX_FILTER_LENGTH = 8_000;
+/** Stars and question marks of one `like`. */
+const MAX_WILDCARDS = 50;
 const MAX_DEPTH = 60;
 /** Saved filters used by saved filters may double at every step. */
 const MAX_EXPANSIONS = 100;
@@ -96,15 +111,28 @@ export function comparatorsOf(field: Field | "data"): readonly ComparatorName[] 
     case "port":
       return ["is", "is not", "in", "not in", "over", "under", "at least", "at most", "between", ...always];
     case "time":
-      return ["last", "between", "over", "under", "at least", "at most"];
+      return ["last", "between", "over", "under", "at least", "at most", "is", "is not"];
   }
 }
 
 /** Text to tree (grammar in docs/filter-language.md). Empty text is every record. */
 export function parseFilter(source: string, context: ParseContext): ParseResult {
+  const parsed = parse(source, context);
+  if (parsed.ok || parsed.error.suggestion === null) return parsed;
+  // what is suggested has to be understood itself; what stands behind it may hold another mistake
+  const { span, suggestion } = parsed.error;
+  const mended = parse(source.slice(0, span.start) + suggestion + source.slice(span.end), context);
+  if (mended.ok || mended.error.span.start >= span.start + suggestion.length) return parsed;
+  return { ok: false, error: { ...parsed.error, suggestion: null } };
+}
+
+function parse(source: string, context: ParseContext): ParseResult {
   try {
-    if (source.length > MAX_LENGTH)
-      fault("TOO_LONG", `a filter has at most ${MAX_LENGTH} characters`, { start: MAX_LENGTH, end: source.length });
+    if (source.length > MAX_FILTER_LENGTH)
+      fault("TOO_LONG", `a filter has at most ${MAX_FILTER_LENGTH} characters`, {
+        start: MAX_FILTER_LENGTH,
+        end: source.length,
+      });
     return { ok: true, filter: new Parser(new Lexer(source), context).filter() };
   } catch (e) {
     if (e instanceof FilterFault) return { ok: false, error: e.error };
@@ -119,7 +147,8 @@ export function savedFilterNames(source: string): string[] {
     const lexer = new Lexer(source);
     for (let last = lexer.next(); last.type !== "end"; ) {
       const token = lexer.next();
-      if (last.type === "word" && last.text === "filter" && token.type === "quoted") names.push(token.text);
+      if (last.type === "word" && last.text.toLowerCase() === "filter" && token.type === "quoted")
+        names.push(token.text);
       last = token;
     }
   } catch (e) {
@@ -153,6 +182,8 @@ class Parser {
   }
 
   private expectedJoiner(rest: Token): never {
+    if (rest.type === "word" && (rest.text === "&&" || rest.text === "||"))
+      fault("EXPECTED", `expected "and" or "or", got "${rest.text}"`, rest.span, rest.text === "&&" ? "and" : "or");
     const written = rest.type === "word" || rest.type === "quoted" ? quoteIfNeeded(rest.text) : null;
     return fault(
       "EXPECTED",
@@ -197,7 +228,13 @@ class Parser {
       this.depth--;
       const close = this.lexer.next();
       if (close.type !== ")") {
-        if (close.type === "end") fault("UNCLOSED", 'this "(" is never closed', token.span);
+        if (close.type === "end")
+          fault(
+            "UNCLOSED",
+            'this "(" is never closed',
+            { start: token.span.start, end: close.span.end },
+            `${this.lexer.rest(token.span.start).trimEnd()})`,
+          );
         this.expectedJoiner(close);
       }
       return inner;
@@ -208,7 +245,12 @@ class Parser {
       return textTest("phrase", token.text, token.span);
     }
     if (token.type !== "word")
-      return fault("EXPECTED", `expected a field, a word or "(", got ${describe(token)}`, token.span);
+      return fault(
+        "EXPECTED",
+        `expected a field, a word or "(", got ${describe(token)}`,
+        token.span,
+        token.type === "end" ? null : "",
+      );
     return this.comparisonOrWord(token);
   }
 
@@ -249,44 +291,88 @@ class Parser {
   }
 
   private comparisonOrWord(token: Token & { type: "word" }): Filter {
+    const { span, text } = token;
     this.lexer.next();
     const second = this.lexer.peek();
-    if (token.text === "data") return this.dataComparison(token);
-    if (token.text === "filter" && second.type === "quoted") {
+    const lower = text.toLowerCase();
+    if (lower === "data" && second.type !== "end") return this.dataComparison(token);
+    if (lower === "filter" && second.type === "quoted") {
       this.lexer.next();
-      return this.savedFilter(second.text, { start: token.span.start, end: second.span.end });
+      return this.savedFilter(second.text, { start: span.start, end: second.span.end });
     }
     if (second.type === "word") {
-      const two = fieldNamed(`${token.text} ${second.text}`);
+      const name = second.text.slice(0, signIn(second.text) < 0 ? undefined : signIn(second.text));
+      const two = fieldNamed(`${text} ${name}`);
       if (two) {
-        this.lexer.next();
-        return this.comparison(two, { start: token.span.start, end: second.span.end });
+        const end = second.span.start + name.length;
+        this.lexer.reset(end);
+        return this.comparison(two, { start: span.start, end });
       }
     }
+    const sign = signIn(text);
+    const before = sign > 0 ? fieldNamed(text.slice(0, sign)) : undefined;
+    if (before) {
+      const end = span.start + sign;
+      this.lexer.reset(end);
+      return this.comparison(before, { start: span.start, end });
+    }
     this.refuseMisspeltPair(token, second);
-    const known = fieldNamed(token.text);
-    if (known) return this.comparison(known, token.span);
-    if (RESERVED.has(token.text))
+    const known = fieldNamed(text);
+    // a field is said in small letters; in others it is one where it is compared
+    if (known && (text === lower || this.startsComparator(second))) return this.comparison(known, span);
+    if (isReserved(text))
       fault(
         "EXPECTED",
-        `expected a field or a word, got "${token.text}"; put it in quotes to search for it`,
-        token.span,
-        `"${token.text}"`,
+        `expected a field or a word, got "${text}"; put it in quotes to search for it`,
+        span,
+        `"${text}"`,
       );
-    if (this.startsComparator(second)) this.unknownField(token.text, token.span);
-    if (second.type === "word" && !RESERVED.has(second.text))
+    this.refuseOtherSyntax(token);
+    if (this.startsComparator(second)) this.unknownField(text, span);
+    if (second.type === "word" && !isReserved(second.text) && second.text !== "&&" && second.text !== "||")
       fault(
         "EXPECTED",
-        `expected "and", "or" or a comparator after "${token.text}", got "${second.text}"; words that belong together go in quotes`,
-        { start: token.span.start, end: second.span.end },
-        `"${token.text} ${second.text}"`,
+        `expected "and", "or" or a comparator after "${text}", got "${second.text}"; words that belong together go in quotes`,
+        { start: span.start, end: second.span.end },
+        `"${text} ${second.text}"`,
       );
-    return bareWord(token.text, token.span);
+    return bareWord(text, span);
+  }
+
+  /** What other languages write and what would be searched for as a text here, unless somebody says so. */
+  private refuseOtherSyntax({ text, span }: Token & { type: "word" }): void {
+    if (text.startsWith("!"))
+      fault(
+        "EXPECTED",
+        'the opposite is said with "not"; put it in quotes to search for it',
+        span,
+        text === "!" ? "not" : `not ${text.slice(1)}`,
+      );
+    const pattern = /^\/(?:[^/\\]|\\.)+\//.exec(this.lexer.rest(span.start));
+    // two slashes within one word, and no more: else it is a path
+    if (pattern !== null && (pattern[0].length >= text.length || /[\s(]/.test(pattern[0])))
+      fault(
+        "EXPECTED",
+        'a pattern needs "matches"; put it in quotes to search for it',
+        { start: span.start, end: span.start + pattern[0].length },
+        `text matches ${pattern[0]}`,
+      );
+    const colon = text.indexOf(":");
+    const name = colon > 0 ? fieldNamed(text.slice(0, colon)) : undefined;
+    if (name === undefined) return;
+    const value = text.slice(colon + 1);
+    const said =
+      value === ""
+        ? `${name.name} is`
+        : /[*?]/.test(value)
+          ? `${name.name} like ${quoteIfNeeded(value)}`
+          : `${name.name} is ${quoteIfNeeded(value)}`;
+    fault("EXPECTED", `"${text}" is searched for in quotes; for the field ${name.name} say "is"`, span, said);
   }
 
   /** "src prot is 22": two words and a comparator, near a field of two words. */
   private refuseMisspeltPair(first: Token & { type: "word" }, second: Token): void {
-    if (second.type !== "word" || this.startsComparator(second) || RESERVED.has(second.text)) return;
+    if (second.type !== "word" || this.startsComparator(second) || isReserved(second.text)) return;
     const mark = this.lexer.mark();
     this.lexer.next();
     const third = this.lexer.peek();
@@ -304,9 +390,9 @@ class Parser {
     );
     return fault(
       "UNKNOWN_FIELD",
-      `there is no field "${name}"${near === null ? "" : `; did you mean "${near}"?`}`,
+      `there is no field "${name}"${near === null ? '; named values are asked for as data "name"' : `; did you mean "${near}"?`}`,
       span,
-      near,
+      near ?? `data "${name.replace(/["\\]/g, "\\$&")}"`,
     );
   }
 
@@ -320,13 +406,16 @@ class Parser {
   }
 
   private compare(field: Field | "data", span: Span, dataName?: string): Filter {
-    const { name, span: at } = this.comparator(field, span);
+    const sign = this.lexer.nextSign();
+    const { name, span: at } =
+      sign === null ? this.comparator(field, span) : { name: this.signed(field, sign), span: sign.span };
     const allowed = comparatorsOf(field);
     if (!allowed.includes(name)) this.wrongComparator(field, name, at);
     const fieldName = field === "data" ? "data" : (field.name as FieldName);
     const negated = name === "is not" || name === "not in" || name === "missing";
-    const test = this.test(field, name);
+    const test = this.test(field, name, { field: span, comparator: at });
     const end = this.lexer.mark();
+    if (name === "has" || name === "like" || name === "matches") this.refuseOrWord(field, dataName);
     return {
       type: "compare",
       field: fieldName,
@@ -335,6 +424,92 @@ class Parser {
       negated,
       span: { start: span.start, end },
     };
+  }
+
+  /** "host has a or b": the second word alone would be searched for in the text. */
+  private refuseOrWord(field: Field | "data", dataName?: string): void {
+    if (field !== "data" && field.name === "text") return;
+    const or = this.lexer.peek();
+    const mark = this.lexer.mark();
+    const value = this.alternative(false);
+    this.lexer.reset(mark);
+    if (value === null) return;
+    const name = field === "data" ? `data ${quoteIfNeeded(dataName ?? "")}` : field.name;
+    fault(
+      "EXPECTED",
+      `a word alone is searched for in the text; say "${name} has" again, or "text has"`,
+      { start: or.span.start, end: value.span.end },
+      `or ${name} has ${value.text}`,
+    );
+  }
+
+  /**
+   * The value after an "or" that goes on with the values of a comparison; null, and nothing read, when another part begins there. Text in
+   * quotes stands for itself, unless the value before was in quotes too.
+   */
+  private alternative(afterQuoted: boolean): (Token & { type: "word" | "quoted" }) | null {
+    const mark = this.lexer.mark();
+    if (this.isWord("or")) {
+      this.lexer.next();
+      const value = this.lexer.next();
+      const isValue =
+        (value.type === "quoted" && afterQuoted) ||
+        (value.type === "word" && !isReserved(value.text) && !value.text.startsWith("!") && signIn(value.text) < 0);
+      if (isValue && !this.beginsComparison(value)) {
+        this.lexer.reset(value.span.start);
+        return value;
+      }
+    }
+    this.lexer.reset(mark);
+    return null;
+  }
+
+  /** Whether a comparison begins with a word that has been read. */
+  private beginsComparison(word: Token): boolean {
+    if (word.type !== "word") return false;
+    const lower = word.text.toLowerCase();
+    const next = this.lexer.peek();
+    if (this.startsComparator(next)) return true;
+    if ((lower === "data" || lower === "filter") && next.type === "quoted") return true;
+    return next.type === "word" && fieldNamed(`${word.text} ${next.text}`) !== undefined;
+  }
+
+  /** A sign of comparison as the language's own word. */
+  private signed(field: Field | "data", { sign, span }: { sign: Sign; span: Span }): ComparatorName {
+    const type = field === "data" ? "data" : field.type;
+    if (type === "number" || type === "port" || type === "time") return WORDS_OF[sign];
+    if (type === "severity") return this.refuseSeveritySign(sign, span);
+    const label = field === "data" ? "data" : field.name;
+    return fault(
+      "WRONG_COMPARATOR",
+      `${label} takes words: "is", "is not" …; put the whole in quotes to search for it`,
+      span,
+      sign === "!=" ? " is not " : " is ",
+    );
+  }
+
+  /** Worse is less in numbers and more in words: a sign would be misread by one reader or the other. */
+  private refuseSeveritySign(sign: Sign, span: Span): never {
+    const { text, span: at } = textValue(this.lexer, "a severity");
+    const severity = parseSeverity(text);
+    const isNumber = /^\d+$/.test(text);
+    const strict = sign === "<" || sign === ">" ? 1 : 0;
+    const isWorse = isNumber === sign.startsWith("<");
+    const other = severity === null ? null : severity + (isWorse ? -strict : strict);
+    const said =
+      other === null || other < 0 || other > 7
+        ? null
+        : sign === "="
+          ? ` is ${severityName(other as 0)}`
+          : sign === "!="
+            ? ` is not ${severityName(other as 0)}`
+            : ` ${isWorse ? "at least" : "at most"} ${severityName(other as 0)}`;
+    return fault(
+      "WRONG_COMPARATOR",
+      'severity goes by urgency, where a sign is easily misread; say "at least error" for error or worse',
+      { start: span.start, end: at.end },
+      said,
+    );
   }
 
   private wrongComparator(field: Field | "data", name: ComparatorName, span: Span): never {
@@ -357,14 +532,18 @@ class Parser {
 
   private comparator(field: Field | "data", span: Span): { name: ComparatorName; span: Span } {
     const token = this.lexer.next();
-    const word = token.type === "word" ? token.text : "";
+    const word = token.type === "word" ? token.text.toLowerCase() : "";
     const pair = (second: string, name: ComparatorName) => {
       const next = this.lexer.peek();
-      if (next.type !== "word" || next.text !== second) return null;
+      if (next.type !== "word" || next.text.toLowerCase() !== second) return null;
       this.lexer.next();
       return { name, span: { start: token.span.start, end: next.span.end } };
     };
-    if (word === "is") return pair("not", "is not") ?? { name: "is", span: token.span };
+    if (word === "is") {
+      const not = pair("not", "is not");
+      if (not) return pair("missing", "present") ?? pair("present", "missing") ?? not;
+      return pair("missing", "missing") ?? pair("present", "present") ?? { name: "is", span: token.span };
+    }
     if (word === "not") {
       const both = pair("in", "not in");
       if (both) return both;
@@ -372,12 +551,19 @@ class Parser {
     if (word === "at") {
       const both = pair("least", "at least") ?? pair("most", "at most");
       if (both) return both;
-      fault("EXPECTED", 'expected "least" or "most" after "at"', token.span, "at least");
+      const next = this.lexer.peek();
+      const near = next.type === "word" ? nearest(next.text, ["least", "most"]) : null;
+      fault(
+        "EXPECTED",
+        'expected "least" or "most" after "at"',
+        near === null ? token.span : { start: token.span.start, end: next.span.end },
+        `at ${near ?? "least"}`,
+      );
     }
     if ((COMPARATORS as readonly string[]).includes(word)) return { name: word as ComparatorName, span: token.span };
     const label = field === "data" ? "data" : field.name;
     const allowed = comparatorsOf(field);
-    if (token.type === "end" || token.type === ")" || RESERVED.has(word))
+    if (token.type === "end" || token.type === ")" || isReserved(word))
       return fault(
         "EXPECTED",
         `"${label}" is a field: expected ${allowed.slice(0, 4).join(", ")} … after it; put it in quotes to search for the word`,
@@ -392,16 +578,16 @@ class Parser {
     );
   }
 
-  private test(field: Field | "data", name: ComparatorName): Test {
+  private test(field: Field | "data", name: ComparatorName, at: ComparisonSpans): Test {
     if (name === "present" || name === "missing") return { op: "present" };
     if (name === "has") return this.hasTest();
-    if (name === "like") return { op: "like", pattern: textValue(this.lexer, "text with * and ?").text };
+    if (name === "like") return this.likeTest();
     if (name === "matches") return this.patternTest(field);
-    if (field === "data") return { op: "oneOf", values: this.list(() => textValue(this.lexer, "a value").text) };
+    if (field === "data") return { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
     switch (field.type) {
       case "text":
       case "exact":
-        return { op: "oneOf", values: this.list(() => textValue(this.lexer, `a value for ${field.name}`).text) };
+        return { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
       case "choice":
         return { op: "oneOf", values: this.list(() => choiceValue(this.lexer, field)) };
       case "sender":
@@ -409,7 +595,7 @@ class Parser {
       case "severity":
         return this.severityTest(name);
       case "address":
-        return { op: "networks", networks: this.list(() => networkValue(this.lexer)) };
+        return { op: "networks", networks: this.networks(name) };
       case "number":
       case "port":
         return this.numberTest(field, name);
@@ -425,6 +611,74 @@ class Parser {
     return wordTest(text, span);
   }
 
+  private networks(name: ComparatorName): Network[] {
+    const first = this.lexer.peek();
+    const networks = this.list(() => networkValue(this.lexer));
+    const only = networks[0]!;
+    if (name === "within" && networks.length === 1 && first.type === "word" && !first.text.includes("/"))
+      fault(
+        "WRONG_VALUE",
+        `expected a block such as 10.20.0.0/16, got the single address ${first.text}`,
+        first.span,
+        `${first.text}/${only.bits}`,
+      );
+    return networks;
+  }
+
+  private likeTest(): Test {
+    const { text, span } = textValue(this.lexer, "text with * and ?");
+    const wildcards = text.replace(/[^*?]/g, "").length;
+    if (wildcards > MAX_WILDCARDS)
+      fault("TOO_COSTLY", `expected at most ${MAX_WILDCARDS} * and ?, got ${wildcards}`, span);
+    return { op: "like", pattern: text };
+  }
+
+  /** A whole value of text: what is meant as a beginning, a part or a range is not said so. */
+  private wholeText(field: Field | "data", name: ComparatorName, at: ComparisonSpans): string {
+    const label = field === "data" ? "a value" : `a value for ${field.name}`;
+    const { text, quoted, span } = textValue(this.lexer, label);
+    if (quoted) {
+      if (text === "" && field !== "data")
+        fault(
+          "WRONG_VALUE",
+          `no ${field.name} is empty; it is missing where there is none`,
+          { start: at.comparator.start, end: span.end },
+          name === "is" || name === "in" ? "missing" : "present",
+        );
+      return text;
+    }
+    if (/[*?]/.test(text)) {
+      const like = `${this.lexer.rest(at.field.start).slice(0, at.field.end - at.field.start)} like ${quoteIfNeeded(text)}`;
+      fault(
+        "WRONG_VALUE",
+        `"${name}" takes whole values, where * and ? are themselves; say "like", or put it in quotes`,
+        { start: at.field.start, end: span.end },
+        this.isSingle(span) ? (name === "is" || name === "in" ? like : `not ${like}`) : null,
+      );
+    }
+    const range = /^(\d{1,9})\.\.(\d{1,9})$/.exec(text);
+    if (range !== null) {
+      const [from, to] = [Number(range[1]), Number(range[2])];
+      const each = to >= from && to - from < 20 ? Array.from({ length: to - from + 1 }, (_, i) => from + i) : null;
+      fault(
+        "WRONG_VALUE",
+        "ranges are for numbers, and this is text",
+        span,
+        each === null ? `"${text}"` : each.join(", "),
+      );
+    }
+    if (/^[^./]+\.\.[^./]+$/.test(text))
+      fault("WRONG_VALUE", "ranges are for numbers, and this is text", span, `"${text}"`);
+    return text;
+  }
+
+  /** Whether a value is the only one of its comparison, as far as has been read. */
+  private isSingle(value: Span): boolean {
+    const next = this.lexer.peek();
+    const before = this.lexer.rest(0).slice(0, value.start).trimEnd();
+    return next.type !== "," && !before.endsWith(",") && !before.endsWith("(");
+  }
+
   private patternTest(field: Field | "data"): Test {
     const token = this.lexer.nextPattern();
     if (token.type !== "pattern")
@@ -436,7 +690,13 @@ class Parser {
       );
     const exact = field !== "data" && field.type === "exact";
     const compiled = compilePattern(token.text, !exact);
-    if (!compiled.ok) fault("BAD_PATTERN", `the pattern cannot be read: ${compiled.reason}`, token.span);
+    if (!compiled.ok)
+      fault(
+        "BAD_PATTERN",
+        `the pattern cannot be read: ${compiled.reason}`,
+        token.span,
+        token.text.includes("(?-i)") ? `/${token.text.replaceAll("(?-i)", "").replaceAll("/", "\\/")}/` : null,
+      );
     const { budget } = this.expansion;
     budget.steps -= compiled.steps;
     if (budget.steps < 0)
@@ -450,13 +710,9 @@ class Parser {
 
   private senderTest(name: ComparatorName): Test {
     const next = this.lexer.peek();
-    if (
-      (name === "in" || name === "not in") &&
-      next.type === "word" &&
-      (next.text === "group" || next.text === "site")
-    ) {
+    if ((name === "in" || name === "not in") && next.type === "word" && /^(group|site)$/i.test(next.text)) {
       this.lexer.next();
-      const op = next.text;
+      const op = next.text.toLowerCase() as "group" | "site";
       const known = op === "group" ? this.context.directory?.groupNames() : this.context.directory?.siteNames();
       return { op, names: this.list(() => this.known(`a ${op}`, known)) };
     }
@@ -491,34 +747,44 @@ class Parser {
   }
 
   private numberTest(field: Field, name: ComparatorName): Test {
-    const single = () => numberRange(this.lexer, field);
+    const single = () => numberValue(this.lexer, field);
     switch (name) {
       case "over":
-        return { op: "ranges", ranges: [[Math.floor(single()[1]) + 1, Number.POSITIVE_INFINITY]] };
+        return { op: "ranges", ranges: [from(next(single().floor, 1n))] };
       case "under":
-        return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, Math.ceil(single()[0]) - 1]] };
+        return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, next(single().ceil, -1n) ?? -1]] };
       case "at least":
-        return { op: "ranges", ranges: [[Math.ceil(single()[0]), Number.POSITIVE_INFINITY]] };
+        return { op: "ranges", ranges: [from(single().ceil)] };
       case "at most":
-        return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, Math.floor(single()[1])]] };
+        return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, single().floor]] };
       case "between": {
-        const [from] = single();
+        const start = this.lexer.peek().span.start;
+        const low = single();
+        const middle = this.lexer.mark();
         this.expectAnd();
-        return { op: "ranges", ranges: [[Math.ceil(from), Math.floor(single()[1])]] };
+        const second = this.lexer.peek().span.start;
+        const high = single();
+        if (low.ceil > high.floor) this.reversed(start, middle, second);
+        return { op: "ranges", ranges: [[low.ceil, high.floor]] };
       }
       default:
-        return { op: "ranges", ranges: this.list(single) };
+        return { op: "ranges", ranges: this.list(() => numberRange(this.lexer, field)) };
     }
   }
 
   private timeTest(name: ComparatorName): Test {
     if (name === "last") return { op: "last", us: durationValue(this.lexer) };
-    const at = timeValue(this.lexer, this.context);
+    const start = this.lexer.peek().span.start;
+    const { us: at, lastsUs } = timeValue(this.lexer, this.context);
     switch (name) {
       case "between": {
+        const middle = this.lexer.mark();
         this.expectAnd();
+        const second = this.lexer.peek().span.start;
+        const to = timeValue(this.lexer, this.context).us;
+        if (to < at) this.reversed(start, middle, second);
         // ranges of time are [from, to) (semantics 1)
-        return { op: "ranges", ranges: [[at, timeValue(this.lexer, this.context) - 1]] };
+        return { op: "ranges", ranges: [[at, to - 1]] };
       }
       case "over":
         return { op: "ranges", ranges: [[at + 1, Number.POSITIVE_INFINITY]] };
@@ -526,25 +792,49 @@ class Parser {
         return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, at - 1]] };
       case "at least":
         return { op: "ranges", ranges: [[at, Number.POSITIVE_INFINITY]] };
-      default:
+      case "at most":
         return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, at]] };
+      default:
+        // a day is all of it
+        return { op: "ranges", ranges: [[at, at + lastsUs - 1]] };
     }
+  }
+
+  /** Bounds the wrong way round hold nothing. */
+  private reversed(start: number, middle: number, second: number): never {
+    const end = this.lexer.mark();
+    const source = this.lexer.rest(0);
+    const low = source.slice(start, middle).trim();
+    const high = source.slice(second, end).trim();
+    return fault(
+      "WRONG_VALUE",
+      `between ${low} and ${high} there is nothing`,
+      { start, end: second + high.length },
+      `${high} and ${low}`,
+    );
   }
 
   private expectAnd(): void {
     const token = this.lexer.next();
-    if (token.type !== "word" || token.text !== "and")
-      fault("EXPECTED", `expected "and" and the upper end, got ${describe(token)}`, token.span);
+    if (token.type !== "word" || token.text.toLowerCase() !== "and")
+      fault(
+        "EXPECTED",
+        `expected "and" and the upper end, got ${describe(token)}`,
+        token.span,
+        token.type === "word" ? `and ${token.text}` : null,
+      );
   }
 
   /** One value or several with commas, in parentheses or not. */
   private list<T>(value: () => T): T[] {
     const open = this.lexer.peek().type === "(";
     if (open) this.lexer.next();
-    const values = [value()];
-    while (this.lexer.peek().type === ",") {
-      this.lexer.next();
+    const values: T[] = [];
+    for (;;) {
+      const quoted = this.lexer.peek().type === "quoted";
       values.push(value());
+      if (this.lexer.peek().type === ",") this.lexer.next();
+      else if (this.alternative(quoted) === null) break;
     }
     if (open) {
       const close = this.lexer.next();
@@ -554,18 +844,37 @@ class Parser {
   }
 
   private startsComparator(token: Token): boolean {
-    return token.type === "word" && COMPARATOR_STARTS.has(token.text);
+    return token.type === "word" && (COMPARATOR_STARTS.has(token.text.toLowerCase()) || signIn(token.text) === 0);
   }
 
   private isWord(text: string): boolean {
     const token = this.lexer.peek();
-    return token.type === "word" && token.text === text;
+    return token.type === "word" && token.text.toLowerCase() === text;
   }
 
   private deeper(span: Span): void {
     if (++this.depth > MAX_DEPTH) fault("TOO_LONG", `more than ${MAX_DEPTH} levels of parentheses`, span);
   }
 }
+
+/** Where the parts of a comparison stand. */
+interface ComparisonSpans {
+  readonly field: Span;
+  readonly comparator: Span;
+}
+
+const WORDS_OF: Readonly<Record<Sign, ComparatorName>> = {
+  "=": "is",
+  "!=": "is not",
+  "<": "under",
+  "<=": "at most",
+  ">": "over",
+  ">=": "at least",
+};
+
+/** The whole number next to one; null beyond what there is. */
+const next = (count: Count, step: 1n | -1n): Count | null => toCount(BigInt(count) + step);
+const from = (low: Count | null): [Count, Count] => (low === null ? [1, 0] : [low, Number.POSITIVE_INFINITY]);
 
 function wordTest(text: string, span: Span): Test & { op: "has" } {
   const part = text.length > 2 && text.startsWith("*") && text.endsWith("*");

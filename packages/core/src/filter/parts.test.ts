@@ -61,8 +61,8 @@ test("what is no filter has no form; lines not filled in are left out", () => {
 });
 
 const ATOMS = [
-  "cron*",
-  '"a \\"quoted\\" phrase"',
+  "(cron*)",
+  '("a \\"quoted\\" phrase")',
   "app is sshd",
   'app is "and"',
   'app not in a, "b c"',

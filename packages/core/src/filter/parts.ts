@@ -39,7 +39,11 @@ export function filterParts(text: string, context: ParseContext): FilterParts | 
 
 /** The text of a form. Parts without a value they need are left out. */
 export function joinParts({ joiner, parts }: FilterParts): string {
-  return parts.filter(isComplete).map(partText).join(` ${joiner} `);
+  return parts
+    .filter(isComplete)
+    .map(partText)
+    .map((text) => (joiner === "or" ? withField(text) : text))
+    .join(` ${joiner} `);
 }
 
 /** Whether a line says something already. */
@@ -110,8 +114,13 @@ function textOf(node: Filter, text: string): string {
   const slice = sliceOf(node, text);
   if (node.type === "compare" || isSaved(slice)) return slice;
   if (node.type === "not") return `not ${textOf(node.item, text)}`;
-  return `(${node.items.map((item) => textOf(item, text)).join(` ${node.type} `)})`;
+  const items = node.items.map((item) => textOf(item, text));
+  return `(${(node.type === "or" ? items.map(withField) : items).join(` ${node.type} `)})`;
 }
+
+/** A word or quoted text alone says its field where it would else be one more value of the comparison before an "or". */
+const withField = (text: string): string =>
+  /^(?:"(?:[^"\\]|\\.)*"|[^\s"()]+)$/s.test(text) ? `text has ${text}` : text;
 
 const sliceOf = (node: Filter, text: string): string =>
   node.type === "everything" ? "" : text.slice(node.span.start, node.span.end).trim();
@@ -123,4 +132,6 @@ const unquoted = (value: string): string =>
   /^"(?:[^"\\]|\\.)*"$/s.test(value) ? value.slice(1, -1).replace(/\\(.)/gs, "$1") : value;
 
 const withoutSpans = (filter: Filter): string =>
-  JSON.stringify(filter, (key, value: unknown) => (key === "span" ? undefined : value));
+  JSON.stringify(filter, (key, value: unknown) =>
+    key === "span" ? undefined : typeof value === "bigint" ? `${value}n` : value,
+  );

@@ -1,5 +1,5 @@
 import { formatNetwork } from "../net/index.js";
-import { severityName } from "../record/index.js";
+import { type Count, severityName } from "../record/index.js";
 import { formatDuration, formatUs } from "../time/index.js";
 import type { Comparison, Filter, Test } from "./ast.js";
 
@@ -36,6 +36,7 @@ const NOUNS: Readonly<Record<string, string>> = {
   address: "any address",
   "src port": "source port",
   "dst port": "destination port",
+  port: "the port of either end",
   text: "the text",
 };
 
@@ -101,14 +102,15 @@ function saySeverity(test: Extract<Test, { op: "severity" }>): string {
 function sayTimes(test: Extract<Test, { op: "ranges" }>, showTime: (us: number) => string): string {
   return test.ranges
     .map(([from, to]) => {
-      if (from === Number.NEGATIVE_INFINITY) return `before ${showTime(to + 1)}`;
-      if (to === Number.POSITIVE_INFINITY) return `from ${showTime(from)} on`;
-      return `from ${showTime(from)} to ${showTime(to + 1)}`;
+      if (from === Number.NEGATIVE_INFINITY) return `before ${showTime(Number(to) + 1)}`;
+      if (to === Number.POSITIVE_INFINITY) return `from ${showTime(Number(from))} on`;
+      return `from ${showTime(Number(from))} to ${showTime(Number(to) + 1)}`;
     })
     .join(" or ");
 }
 
-function sayRange([from, to]: readonly [number, number]): string {
+function sayRange([from, to]: readonly [Count, Count]): string {
+  if (from > to) return "is a number between two whole ones";
   if (from === to) return `is ${from}`;
   if (from === Number.NEGATIVE_INFINITY) return `at most ${to}`;
   if (to === Number.POSITIVE_INFINITY) return `at least ${from}`;

@@ -1,5 +1,6 @@
-import type { Count } from "./count.js";
+import { type Count, MAX_COUNT } from "./count.js";
 import { ACTIONS, type Action, CATEGORIES, FACILITIES, KINDS, MARKS, OUTCOMES } from "./names.js";
+import { CODE_POINTS, PROTOCOL_NUMBERS, SERVICE_PORTS } from "./number-names.js";
 import type { HalvikRecord } from "./record.js";
 import { SEVERITIES } from "./severity.js";
 
@@ -21,10 +22,22 @@ export interface Field {
   readonly choices?: readonly string[];
   /** For type "number": the unit family, so that "10 MB" can be read. */
   readonly unit?: "bytes" | "count";
+  /** For type "number": the most it can be. */
+  readonly most?: Count;
+  /** Names that stand for numbers. */
+  readonly numberNames?: Readonly<Record<string, number>>;
+  /** What people may call it too. */
+  readonly alias?: string;
   /** It is a named value of `data`: by which name. */
   readonly dataName?: string;
   /** Every value of a record: none when missing. */
-  readonly get: (record: HalvikRecord) => readonly FieldValue[];
+  readonly get: (record: HalvikRecord, names: RecordNames) => readonly FieldValue[];
+}
+
+/** Names that a record does not hold itself and that are made when it is read. */
+export interface RecordNames {
+  /** What its traffic is called, or null. */
+  application(record: HalvikRecord): string | null;
 }
 
 const none: readonly never[] = [];
@@ -46,8 +59,11 @@ const named = <N extends string>(name: N, dataName: string, about: string) => ({
   get: (r: HalvikRecord) => dataValues(r, dataName),
 });
 
+const U32 = 0xffff_ffff;
+const PORT = { type: "port", most: 65_535, numberNames: SERVICE_PORTS } as const;
+
 export const FIELDS = [
-  { name: "text", type: "text", about: "the message", get: (r) => [r.text] },
+  { name: "text", type: "text", about: "the message", alias: "message", get: (r) => (r.text === "" ? none : [r.text]) },
   {
     name: "severity",
     type: "severity",
@@ -57,7 +73,13 @@ export const FIELDS = [
   },
   { name: "sender", type: "sender", about: "the device that sent it, by name, group or site", get: (r) => [r.sender] },
   { name: "kind", type: "choice", about: "the kind of record", choices: KINDS, get: (r) => [r.kind] },
-  { name: "host", type: "text", about: "the host name written in the record", get: (r) => one(r.host) },
+  {
+    name: "host",
+    type: "text",
+    about: "the host name written in the record",
+    alias: "hostname",
+    get: (r) => one(r.host),
+  },
   { name: "app", type: "text", about: "the application or tag", get: (r) => one(r.app) },
   { name: "process", type: "exact", about: "the process id or name", get: (r) => one(r.process) },
   { name: "event", type: "exact", about: "the message id, event id or object identifier", get: (r) => one(r.event) },
@@ -84,14 +106,31 @@ export const FIELDS = [
     name: "address",
     type: "address",
     about: "any address it names",
+    alias: "ip",
     get: (r) => [...one(r.src), ...one(r.dst), ...r.otherAddresses],
   },
-  { name: "src port", type: "port", about: "the source port", get: (r) => one(r.srcPort) },
-  { name: "dst port", type: "port", about: "the destination port", get: (r) => one(r.dstPort) },
-  { name: "protocol", type: "number", unit: "count", about: "the IP protocol number", get: (r) => one(r.protocol) },
+  { ...PORT, name: "src port", about: "the source port", get: (r) => one(r.srcPort) },
+  { ...PORT, name: "dst port", about: "the destination port", get: (r) => one(r.dstPort) },
+  { ...PORT, name: "port", about: "the port of either end", get: (r) => [...one(r.srcPort), ...one(r.dstPort)] },
+  {
+    name: "protocol",
+    type: "number",
+    unit: "count",
+    most: 255,
+    numberNames: PROTOCOL_NUMBERS,
+    about: "the IP protocol, by number or name",
+    get: (r) => one(r.protocol),
+  },
   { name: "interface", type: "text", about: "the interface it names", get: (r) => one(r.interface) },
-  { name: "bytes", type: "number", unit: "bytes", about: "bytes carried", get: (r) => one(r.bytes) },
-  { name: "packets", type: "number", unit: "count", about: "packets carried", get: (r) => one(r.packets) },
+  { name: "bytes", type: "number", unit: "bytes", most: MAX_COUNT, about: "bytes carried", get: (r) => one(r.bytes) },
+  {
+    name: "packets",
+    type: "number",
+    unit: "count",
+    most: MAX_COUNT,
+    about: "packets carried",
+    get: (r) => one(r.packets),
+  },
   named("policy", "policy", "the policy or rule of a firewall that decided"),
   named("src zone", "src zone", "the zone it came from"),
   named("dst zone", "dst zone", "the zone it went to"),
@@ -101,6 +140,7 @@ export const FIELDS = [
     name: "ingress",
     type: "number",
     unit: "count",
+    most: U32,
     about: "the interface a flow came in by",
     get: (r) => one(r.flow?.ingress ?? null),
   },
@@ -108,6 +148,7 @@ export const FIELDS = [
     name: "egress",
     type: "number",
     unit: "count",
+    most: U32,
     about: "the interface a flow went out by",
     get: (r) => one(r.flow?.egress ?? null),
   },
@@ -115,13 +156,16 @@ export const FIELDS = [
     name: "dscp",
     type: "number",
     unit: "count",
-    about: "the DSCP of a flow, 0 to 63",
+    most: 63,
+    numberNames: CODE_POINTS,
+    about: "the DSCP of a flow, by number or name",
     get: (r) => (r.flow?.tos == null ? none : [r.flow.tos >> 2]),
   },
   {
     name: "tcp flags",
     type: "number",
     unit: "count",
+    most: 65_535,
     about: "the TCP flags a flow had, as a number",
     get: (r) => one(r.flow?.tcpFlags ?? null),
   },
@@ -129,6 +173,7 @@ export const FIELDS = [
     name: "src as",
     type: "number",
     unit: "count",
+    most: U32,
     about: "the AS a flow came from",
     get: (r) => one(r.flow?.srcAs ?? null),
   },
@@ -136,14 +181,15 @@ export const FIELDS = [
     name: "dst as",
     type: "number",
     unit: "count",
+    most: U32,
     about: "the AS a flow went to",
     get: (r) => one(r.flow?.dstAs ?? null),
   },
   {
     name: "application",
     type: "text",
-    about: "the application an exporter named",
-    get: (r) => one(r.flow?.application ?? null),
+    about: "what traffic is called: by its exporter, by names of one's own, by the registry of ports",
+    get: (r, names) => one(names.application(r)),
   },
   {
     name: "problem",
@@ -164,9 +210,19 @@ export const FIELDS = [
 
 export type FieldName = (typeof FIELDS)[number]["name"];
 
-const byName: ReadonlyMap<string, Field> = new Map(FIELDS.map((f) => [f.name, f]));
+const byName: ReadonlyMap<string, Field> = new Map(
+  (FIELDS as readonly Field[]).flatMap((f) =>
+    f.alias === undefined
+      ? [[f.name, f]]
+      : [
+          [f.name, f],
+          [f.alias, f],
+        ],
+  ),
+);
 
-export const fieldNamed = (name: string): Field | undefined => byName.get(name);
+/** The field of a name, as the table has it or as people say it, in any case. */
+export const fieldNamed = (name: string): Field | undefined => byName.get(name.toLowerCase());
 
 /** The field table entry of a name known to exist. */
 export function field(name: FieldName): Field {

@@ -17,6 +17,7 @@ export {
   type FieldValue,
   field,
   fieldNamed,
+  type RecordNames,
 } from "./fields.js";
 export { contentToJson, type RecordJson, recordToJson } from "./json.js";
 export {

@@ -1,3 +1,4 @@
+import { type Applications, NO_APPLICATIONS } from "../applications/index.js";
 import type { EpochUs } from "../time/index.js";
 
 export const SENDER_STATES = ["waiting", "admitted", "refused"] as const;
@@ -59,11 +60,15 @@ export const KEEP_DAYS = [1, 3, 7, 14, 30, 90, 180, 365, 1_095, 3_650] as const;
 /** The sender of Halvik's own records. */
 export const OWN_SENDER = 0;
 
-/** Looks senders up by the ways filters name them. Immutable: a changed directory is a new one. */
+/** Looks up what the names in filters stand for: senders, their groups and sites, applications. Immutable: a changed directory is a new one. */
 export class SenderDirectory {
   private readonly byId: ReadonlyMap<number, Sender>;
 
-  constructor(readonly senders: readonly Sender[]) {
+  constructor(
+    readonly senders: readonly Sender[],
+    /** What traffic is called. */
+    readonly applications: Applications = NO_APPLICATIONS,
+  ) {
     this.byId = new Map(senders.map((s) => [s.id, s]));
   }
 

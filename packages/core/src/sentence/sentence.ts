@@ -98,7 +98,7 @@ const VERDICTS = { accept: "let through", deny: "dropped", reject: "refused" } a
 function firewallSentence(r: HalvikRecord, c: SentenceContext): string {
   if (r.src === null && r.dst === null) return textOr(r, `${c.senderName} logged a decision without addresses`);
   const protocol = protocolName(r.protocol);
-  const service = c.applications.name(r);
+  const service = c.applications.application(r);
   const what = [protocol, service === null ? null : `(${service})`].filter((p) => p !== null).join(" ") || "traffic";
   const policy = dataValues(r, "policy")[0];
   const nat = r.translated?.src ?? r.translated?.dst ?? null;
@@ -112,7 +112,7 @@ function firewallSentence(r: HalvikRecord, c: SentenceContext): string {
 
 function flowSentence(r: HalvikRecord, c: SentenceContext): string {
   const protocol = protocolName(r.protocol);
-  const service = r.flow?.application ?? c.applications.name(r);
+  const service = c.applications.application(r);
   const amount = [
     r.bytes === null ? null : bytesText(r.bytes),
     r.packets === null ? null : countText(r.packets, "packet", "packets"),

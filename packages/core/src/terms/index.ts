@@ -6,7 +6,7 @@ export {
   decodeDirectory,
   type RowKey,
 } from "./row-directory.js";
-export { countRowsIn, decodeRows, RowSet } from "./row-set.js";
+export { countRowsIn, decodeRows, eachRowIn, RowSet } from "./row-set.js";
 export { blocksFor, blocksWithPrefix, type PartAnswer, type StoredBlock, searchPart } from "./search-part.js";
 export { readTerms, type TermBlock } from "./term-blocks.js";
 export { planFilter, type TermPlan } from "./term-plan.js";

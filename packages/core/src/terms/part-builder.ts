@@ -1,5 +1,6 @@
+import { NO_APPLICATIONS } from "../applications/index.js";
 import { fold } from "../filter/index.js";
-import { FIELDS, type FieldName, type FieldValue, type HalvikRecord } from "../record/index.js";
+import { FIELDS, type FieldName, type FieldValue, type HalvikRecord, type RecordNames } from "../record/index.js";
 import { type DirectoryBlock, encodeDirectory, type RowKey } from "./row-directory.js";
 import { encodeTermBlocks, type TermBlock } from "./term-blocks.js";
 import { clip, eachWord, isClipped } from "./words.js";
@@ -15,6 +16,7 @@ const NOT_TERMS: ReadonlySet<FieldName> = new Set([
   "time",
   "arrival",
   "address",
+  "port",
   "policy",
   "src zone",
   "dst zone",
@@ -47,7 +49,7 @@ function* endingsOf(name: string): Generator<string> {
 const TERM_FIELDS = FIELDS.filter((f) => hasTerms(f.name)).map((f) => ({
   prefix: termPrefix(f.name),
   folds: f.type === "text",
-  get: f.get as (r: HalvikRecord) => readonly FieldValue[],
+  get: f.get as (r: HalvikRecord, names: RecordNames) => readonly FieldValue[],
 }));
 
 export interface EncodedPart {
@@ -76,7 +78,8 @@ export class PartBuilder {
     this.keys.push(key);
     for (let i = 0; i < TERM_FIELDS.length; i++) {
       const { folds, get } = TERM_FIELDS[i]!;
-      for (const value of get(record))
+      // what an exporter said; other names are made when records are read
+      for (const value of get(record, NO_APPLICATIONS))
         note(this.fields[i]!, typeof value === "string" ? clip(folds ? fold(value) : value) : value, row);
     }
     for (const address of record.otherAddresses) note(this.otherAddresses, address, row);

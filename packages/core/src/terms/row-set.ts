@@ -147,12 +147,17 @@ export function decodeRows(bytes: Uint8Array, into: RowSet): void {
   });
 }
 
+/** Those of the rows that `RowsEncoder` wrote that are in a set. */
+export function eachRowIn(bytes: Uint8Array, set: RowSet, visit: (row: number) => void): void {
+  eachRun(bytes, set.rows, (from, to) => {
+    for (let row = from; row < to; row++) if (set.has(row)) visit(row);
+  });
+}
+
 /** How many of the rows that `RowsEncoder` wrote are in a set. */
 export function countRowsIn(bytes: Uint8Array, set: RowSet): number {
   let count = 0;
-  eachRun(bytes, set.rows, (from, to) => {
-    for (let row = from; row < to; row++) if (set.has(row)) count++;
-  });
+  eachRowIn(bytes, set, () => count++);
   return count;
 }
 

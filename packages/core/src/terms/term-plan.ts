@@ -1,16 +1,17 @@
+import type { OwnApplication } from "../applications/index.js";
 import {
   bindsTime,
   type Comparison,
   type EvaluateContext,
   type Filter,
   fold,
-  isWordCode,
+  isWordAt,
   requiredLiterals,
   senderIds,
   valueTest,
 } from "../filter/index.js";
-import { formatNetwork, type Network } from "../net/index.js";
-import { type FieldValue, field } from "../record/index.js";
+import { formatNetwork, type Network, networkContains } from "../net/index.js";
+import { type FieldName, type FieldValue, field } from "../record/index.js";
 import { dataPrefix, hasDataTerms, hasTerms, isOwnDataPrefix, termPrefix } from "./part-builder.js";
 import { clip, eachWord, isClipped } from "./words.js";
 
@@ -28,6 +29,12 @@ export type TermPlan =
 
 const ALL: TermPlan = { is: "all" };
 const UNKNOWN: TermPlan = { is: "unknown" };
+const term = (name: FieldName, value: FieldValue): TermPlan => ({
+  is: "term",
+  term: `${termPrefix(name)}${value}`,
+  verdict: "yes",
+});
+const FLOWS = term("kind", "flow");
 
 /** Plans a filter for a window that its own time comparisons (`timeBounds`) have narrowed already. */
 export function planFilter(filter: Filter, context: EvaluateContext): TermPlan {
@@ -88,8 +95,99 @@ function planComparison(node: Comparison, context: EvaluateContext): TermPlan {
       is: "or",
       items: (["src", "dst", "other address"] as const).map((f) => planValues(node, termPrefix(f), context, "yes")),
     };
+  if (node.field === "port")
+    return {
+      is: "or",
+      items: (["src port", "dst port"] as const).map((f) =>
+        planValues({ ...node, field: f }, termPrefix(f), context, "yes"),
+      ),
+    };
+  if (node.field === "application") return planApplication(node, context);
   if (node.field === "data" || !hasTerms(node.field)) return UNKNOWN;
   return planValues(node, termPrefix(node.field), context, "yes");
+}
+
+/**
+ * What traffic is called is made when a record is read; from what is it made, terms know: what its exporter said, or else the first own name
+ * that fits, or else the names of the lower and then the higher port.
+ */
+function planApplication(node: Comparison, context: EvaluateContext): TermPlan {
+  const { own, ports } = context.directory.applications.where(valueTest(node, context));
+  const prefix = termPrefix("application");
+  const said: TermPlan = { is: "terms", prefix, accepts: () => "yes" };
+  const tried: TermPlan[] = [];
+  const made: TermPlan[] = [];
+  for (const { application, passes } of own) {
+    const fits = planOwn(application);
+    if (passes) made.push(all([fits, noneOf([...tried])]));
+    tried.push(fits);
+  }
+  const registered = [...ports].flatMap(([protocol, { passing, others }]): TermPlan[] => {
+    if (passing.length === 0) return [];
+    const of = (side: "src port" | "dst port", some: readonly number[]) => portsIn(side, new Set(some));
+    const [src, dst] = [of("src port", passing), of("dst port", passing)];
+    const [otherSrc, otherDst] = [of("src port", others), of("dst port", others)];
+    const sides: TermPlan = {
+      is: "or",
+      items: [
+        all([src, { is: "not", item: otherDst }]),
+        all([dst, { is: "not", item: otherSrc }]),
+        // both ends have names: the record itself says which is the lower
+        all([src, otherDst, UNKNOWN]),
+        all([dst, otherSrc, UNKNOWN]),
+      ],
+    };
+    return [all([term("protocol", protocol), sides])];
+  });
+  made.push(all([{ is: "or", items: registered }, noneOf([...tried])]));
+  const traffic: TermPlan = { is: "or", items: [FLOWS, term("kind", "firewall")] };
+  return {
+    is: "or",
+    items: [
+      planValues(node, prefix, context, "yes"),
+      all([{ is: "or", items: made }, { is: "not", item: said }, traffic]),
+    ],
+  };
+}
+
+const noneOf = (items: readonly TermPlan[]): TermPlan => ({ is: "not", item: { is: "or", items } });
+
+const portsIn = (side: "src port" | "dst port", some: ReadonlySet<number>): TermPlan => {
+  const prefix = termPrefix(side);
+  return { is: "terms", prefix, accepts: (t) => (some.has(Number(t.slice(prefix.length))) ? "yes" : "no") };
+};
+
+/** Whether an own name fits, from terms alone. */
+function planOwn({ protocol, lowPort, highPort, network }: OwnApplication): TermPlan {
+  const either = (sides: readonly TermPlan[]): TermPlan => ({ is: "or", items: sides });
+  const parts: TermPlan[] = [];
+  if (protocol !== null) parts.push(term("protocol", protocol));
+  if (lowPort !== null)
+    parts.push(
+      either(
+        (["src port", "dst port"] as const).map((side) => {
+          const prefix = termPrefix(side);
+          const most = highPort ?? lowPort;
+          const within = (t: string) =>
+            Number(t.slice(prefix.length)) >= lowPort && Number(t.slice(prefix.length)) <= most;
+          return { is: "terms", prefix, accepts: (t) => (within(t) ? "yes" : "no") };
+        }),
+      ),
+    );
+  if (network !== null)
+    parts.push(
+      either(
+        (["src", "dst"] as const).map((side) => {
+          const prefix = termPrefix(side);
+          return {
+            is: "terms",
+            prefix,
+            accepts: (t) => (networkContains(network, t.slice(prefix.length)) ? "yes" : "no"),
+          };
+        }),
+      ),
+    );
+  return parts.length === 0 ? noneOf([ALL]) : all(parts);
 }
 
 /** Whole values: one term each where they are named, else every term of the field put to the comparison's own test. */
@@ -150,11 +248,17 @@ const commonOctets = ({ family, bits, ...network }: Network): string =>
     : "";
 
 const TEXT = termPrefix("text");
+/** Each piece may be looked for in the whole vocabulary: the longest few tell nearly all there is to tell. */
+const MOST_PIECES = 4;
 
 function planText({ test }: Comparison): TermPlan {
   switch (test.op) {
     case "present":
-      return ALL;
+      // a text without words has no terms; flows have no text
+      return {
+        is: "or",
+        items: [{ is: "terms", prefix: TEXT, accepts: () => "yes" }, all([{ is: "not", item: FLOWS }, UNKNOWN])],
+      };
     case "has": {
       const wanted = fold(test.value);
       const { mode } = test;
@@ -167,8 +271,10 @@ function planText({ test }: Comparison): TermPlan {
       return planWord(wanted, mode === "prefix", "yes");
     }
     case "like": {
-      const pieces = fold(test.pattern).split(/[*?]+/);
-      return planPieces(pieces.map((text, i) => ({ text, wordBegins: i === 0, wordEnds: i === pieces.length - 1 })));
+      const pieces = fold(test.pattern)
+        .split(/[*?]+/)
+        .map((text, i, { length }) => ({ text, wordBegins: i === 0, wordEnds: i === length - 1 }));
+      return planPieces(pieces.sort((a, b) => b.text.length - a.text.length).slice(0, MOST_PIECES));
     }
     case "oneOf":
       return {
@@ -176,7 +282,12 @@ function planText({ test }: Comparison): TermPlan {
         items: test.values.map((value) => planPieces([{ text: fold(value), wordBegins: true, wordEnds: true }])),
       };
     case "matches":
-      return planPieces(requiredLiterals(test.source).map((text) => ({ text, wordBegins: false, wordEnds: false })));
+      return allOrUnknown(
+        requiredLiterals(test.source, true).map((clause) => ({
+          is: "or",
+          items: clause.map((text) => planPieces([{ text, wordBegins: false, wordEnds: false }])),
+        })),
+      );
     default:
       return UNKNOWN;
   }
@@ -195,8 +306,8 @@ function planPieces(pieces: readonly Piece[]): TermPlan {
   for (const { text, wordBegins, wordEnds } of pieces) {
     let start = 0;
     let end = text.length;
-    if (!wordBegins) while (start < end && isWordCode(text.charCodeAt(start))) start++;
-    if (!wordEnds) while (end > start && isWordCode(text.charCodeAt(end - 1))) end--;
+    if (!wordBegins) while (start < end && isWordAt(text, start)) start++;
+    if (!wordEnds) while (end > start && isWordAt(text, end - 1)) end--;
     const found: string[] = [];
     eachWord(text.slice(start, end), (word) => found.push(word));
     // the numbers of a dotted quad are everywhere; the quad says it all
@@ -206,8 +317,10 @@ function planPieces(pieces: readonly Piece[]): TermPlan {
     if (end < text.length && (end > start || wordBegins)) items.push(planWord(text.slice(end), true, "perhaps"));
     else if (text !== "" && start === text.length) items.push(planWord(text, false, "perhaps"));
   }
-  return items.length === 0 ? UNKNOWN : all(items);
+  return allOrUnknown(items);
 }
+
+const allOrUnknown = (items: readonly TermPlan[]): TermPlan => (items.length === 0 ? UNKNOWN : all(items));
 
 /** Words that begin with, or hold, a part of a word. */
 function planWord(wanted: string, begins: boolean, most: "perhaps" | "yes"): TermPlan {
@@ -222,6 +335,6 @@ function planWord(wanted: string, begins: boolean, most: "perhaps" | "yes"): Ter
 }
 
 const isWord = (text: string): boolean => {
-  for (let i = 0; i < text.length; i++) if (!isWordCode(text.charCodeAt(i))) return false;
+  for (let i = 0; i < text.length; i++) if (!isWordAt(text, i)) return false;
   return text !== "";
 };

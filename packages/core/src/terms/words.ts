@@ -1,4 +1,4 @@
-import { isWordCode } from "../filter/index.js";
+import { isWordAt } from "../filter/index.js";
 
 /** Longer values are kept by their beginning; what asks for one has to look at the record. */
 const MAX_LENGTH = 96;
@@ -15,15 +15,15 @@ export function eachWord(text: string, visit: (word: string) => void): void {
   // starts of the last four numbers joined by single dots, the newest last
   let numbers: number[] = [];
   for (let at = 0; at < length; ) {
-    if (!isWordCode(text.charCodeAt(at))) {
+    if (!isWordAt(text, at)) {
       at++;
       continue;
     }
     const start = at;
     let digits = true;
     for (; at < length; at++) {
+      if (!isWordAt(text, at)) break;
       const code = text.charCodeAt(at);
-      if (!isWordCode(code)) break;
       if (code < 48 || code > 57) digits = false;
     }
     visit(clip(text.slice(start, at)));
@@ -32,9 +32,7 @@ export function eachWord(text: string, visit: (word: string) => void): void {
       continue;
     }
     numbers =
-      numbers.length > 0 && text[start - 1] === "." && isWordCode(text.charCodeAt(start - 2))
-        ? [...numbers, start]
-        : [start];
+      numbers.length > 0 && text[start - 1] === "." && isWordAt(text, start - 2) ? [...numbers, start] : [start];
     if (numbers.length === 4) {
       visit(text.slice(numbers[0], at));
       numbers = numbers.slice(1);

@@ -1,7 +1,18 @@
 import fc from "fast-check";
+import { Applications, type OwnApplication } from "../applications/index.js";
 import type { Comparison, Filter } from "../filter/index.js";
 import { parseNetwork } from "../net/index.js";
-import { ACTIONS, CATEGORIES, FACILITIES, type HalvikRecord, KINDS, MARKS, OUTCOMES } from "../record/index.js";
+import {
+  ACTIONS,
+  CATEGORIES,
+  type Count,
+  FACILITIES,
+  type HalvikRecord,
+  KINDS,
+  MARKS,
+  MAX_COUNT,
+  OUTCOMES,
+} from "../record/index.js";
 import { newSender, OWN_SENDER, type Sender, SenderDirectory } from "../senders/index.js";
 import { testRecord } from "./record.js";
 
@@ -31,6 +42,12 @@ const TEXTS = [
   "line\nbreak",
   "_",
   "%",
+  "ferry⛴",
+  "“curly”",
+  "\u202eferry",
+  "🚢link🚢",
+  "Tromsø TROMSØ",
+  "\u212aelvin \u017fhip",
 ] as const;
 const ADDRESSES = [
   "10.20.4.31",
@@ -52,12 +69,56 @@ const someText = text.filter((t) => t !== "");
 const sender = (id: number, name: string, groups: readonly string[], site: string | null): Sender =>
   newSender(id, name, { groups, site });
 
-/** Senders that random records and filters speak of. */
-export const TEST_DIRECTORY = new SenderDirectory([
-  sender(1, "vpn-1", ["security"], "Orvane"),
-  sender(2, "SW-hestnes-2", ["network", "Shore"], "Hestnes"),
-  sender(3, "gw%_1", [], null),
-]);
+const own = (name: string, parts: Partial<OwnApplication>): OwnApplication => ({
+  name,
+  protocol: null,
+  lowPort: null,
+  highPort: null,
+  network: null,
+  ...parts,
+});
+
+/** Senders that random records and filters speak of, and names of traffic of every sort. */
+export const TEST_DIRECTORY = new SenderDirectory(
+  [
+    sender(1, "vpn-1", ["security"], "Orvane"),
+    sender(2, "SW-hestnes-2", ["network", "Shore"], "Hestnes"),
+    sender(3, "gw%_1", [], null),
+  ],
+  new Applications(
+    [
+      own("port 22", { protocol: 6, lowPort: 22 }),
+      own("Link", { lowPort: 5_000, highPort: 5_100, network: parseNetwork("10.20.0.0/16") }),
+      own("x", { protocol: 50 }),
+      own("Zürich", { network: parseNetwork("2001:db8::/32") }),
+    ],
+    {
+      "0/tcp": ["link"],
+      "22/tcp": ["ssh"],
+      "53/udp": ["domain"],
+      "53/tcp": ["domain"],
+      "80/tcp": ["Link Down"],
+      "443/tcp": ["x"],
+      "8080/tcp": ["LINK"],
+      "5050/udp": ["linkdown"],
+      "40000/tcp": ["link"],
+      "514/tcp": [""],
+    },
+  ),
+);
+
+/** Counts beyond 2^53 too, next to each other. */
+const count: fc.Arbitrary<Count> = fc.oneof(
+  fc.integer({ min: 0, max: 2 ** 48 }),
+  fc.constantFrom<Count>(9_007_199_254_740_991, 9_007_199_254_740_992n, 9_007_199_254_740_993n, MAX_COUNT),
+);
+
+/** Ports that have names, that have none, and any. */
+const port = fc.oneof(
+  fc.constantFrom(0, 22, 53, 80, 443, 514, 5_050, 8_080, 40_000),
+  fc.integer({ min: 0, max: 65_535 }),
+);
+const protocol = fc.oneof(fc.constantFrom(6, 17, 50), fc.integer({ min: 0, max: 255 }));
 
 /** Records of every kind but flows, with every field missing now and then. */
 const arbitraryMessage: fc.Arbitrary<HalvikRecord> = fc
@@ -80,10 +141,10 @@ const arbitraryMessage: fc.Arbitrary<HalvikRecord> = fc
     src: maybe(fc.constantFrom(...ADDRESSES)),
     dst: maybe(fc.constantFrom(...ADDRESSES)),
     otherAddresses: fc.array(fc.constantFrom(...ADDRESSES), { maxLength: 2 }),
-    srcPort: maybe(fc.integer({ min: 0, max: 65_535 })),
-    dstPort: maybe(fc.integer({ min: 0, max: 65_535 })),
-    protocol: maybe(fc.integer({ min: 0, max: 255 })),
-    bytes: maybe(fc.integer({ min: 0, max: 2 ** 48 })),
+    srcPort: maybe(port),
+    dstPort: maybe(port),
+    protocol: maybe(protocol),
+    bytes: maybe(count),
     packets: maybe(fc.integer({ min: 0, max: 2 ** 32 })),
     text: fc.array(text, { maxLength: 3 }).map((t) => t.join(" ")),
     data: fc.array(fc.tuple(fc.constantFrom(...DATA_NAMES), text), {
@@ -108,10 +169,10 @@ const arbitraryFlow: fc.Arbitrary<HalvikRecord> = fc
     action: maybe(fc.constantFrom(...ACTIONS)),
     src: maybe(address),
     dst: maybe(address),
-    srcPort: maybe(fc.integer({ min: 0, max: 65_535 })),
-    dstPort: maybe(fc.integer({ min: 0, max: 65_535 })),
-    protocol: maybe(small),
-    bytes: maybe(fc.integer({ min: 0, max: 2 ** 48 })),
+    srcPort: maybe(port),
+    dstPort: maybe(port),
+    protocol: maybe(protocol),
+    bytes: maybe(count),
     packets: maybe(fc.integer({ min: 0, max: 2 ** 32 })),
     data: fc.array(fc.tuple(fc.constantFrom(...DATA_NAMES), text), { maxLength: 2 }),
     marks: fc.subarray(MARKS.filter((m) => m !== "copy")),
@@ -158,7 +219,7 @@ const textTest: fc.Arbitrary<Comparison["test"]> = fc.oneof(
   fc.record({
     op: fc.constant("has" as const),
     mode: fc.constantFrom("word" as const, "prefix" as const, "part" as const, "phrase" as const),
-    value: fc.oneof(someText, fc.constantFrom("link", "LINK", "own", "z", "ü", "*", "%", "é")),
+    value: fc.oneof(someText, fc.constantFrom("link", "LINK", "own", "z", "ü", "*", "%", "é", "ferry", "curly", "k")),
   }),
   fc.record({
     op: fc.constant("like" as const),
@@ -166,11 +227,25 @@ const textTest: fc.Arbitrary<Comparison["test"]> = fc.oneof(
   }),
   fc.record({
     op: fc.constant("matches" as const),
-    source: fc.constantFrom("link", "^LINK", "(a|b)+$", "\\d{2,}", ".", "^$", "é"),
+    source: fc.constantFrom(
+      "link",
+      "^LINK",
+      "(a|b)+$",
+      "\\d{2,}",
+      ".",
+      "^$",
+      "é",
+      "(?i)Tromsø",
+      "k",
+      "s[H-I]",
+      "(port|line).",
+      "[^A-Z]ink",
+      "fer(ry|rie)",
+    ),
   }),
   fc.constant({ op: "present" as const }),
 );
-const rangeTest = (values: fc.Arbitrary<number>): fc.Arbitrary<Comparison["test"]> =>
+const rangeTest = (values: fc.Arbitrary<Count>): fc.Arbitrary<Comparison["test"]> =>
   fc.oneof(
     fc
       .array(fc.tuple(values, values), { minLength: 1, maxLength: 2 })
@@ -178,7 +253,7 @@ const rangeTest = (values: fc.Arbitrary<number>): fc.Arbitrary<Comparison["test"
     values.map((v) => ({ op: "ranges" as const, ranges: [[v, Number.POSITIVE_INFINITY] as const] })),
     values.map((v) => ({ op: "ranges" as const, ranges: [[Number.NEGATIVE_INFINITY, v] as const] })),
   );
-const numberTest = (values: fc.Arbitrary<number>) =>
+const numberTest = (values: fc.Arbitrary<Count>) =>
   fc.oneof(rangeTest(values), fc.constant({ op: "present" as const }));
 const choice = (values: readonly string[], canMiss: boolean): fc.Arbitrary<Comparison["test"]> => {
   const oneOf = fc
@@ -224,12 +299,12 @@ const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
       ),
     ),
   ),
-  ...(["src port", "dst port"] as const).map((f) => of(f, numberTest(fc.integer({ min: 0, max: 65_535 })))),
+  ...(["src port", "dst port", "port"] as const).map((f) => of(f, numberTest(fc.integer({ min: 0, max: 65_535 })))),
   ...(["ingress", "egress", "src as", "dst as"] as const).map((f) => of(f, numberTest(index))),
   of("dscp", numberTest(fc.integer({ min: 0, max: 63 }))),
   of("tcp flags", numberTest(small)),
   of("protocol", numberTest(fc.integer({ min: 0, max: 255 }))),
-  of("bytes", numberTest(fc.integer({ min: 0, max: 2 ** 48 }))),
+  of("bytes", numberTest(count)),
   of("packets", numberTest(fc.integer({ min: 0, max: 2 ** 32 }))),
   of(
     "time",

@@ -86,7 +86,7 @@ function trafficNames(
   interfaceName: (index: number) => string | null,
 ): { application?: string; ingressName?: string; egressName?: string } {
   if (r.kind !== "flow" && r.kind !== "firewall") return {};
-  const application = r.flow?.application ?? names.applications.name(r);
+  const application = names.applications.application(r);
   const name = (index: number | null | undefined) => (index == null ? null : interfaceName(index));
   const ingressName = name(r.flow?.ingress);
   const egressName = name(r.flow?.egress);

@@ -8,11 +8,12 @@ import {
 } from "@halvik/core/correlation";
 import type { Filter } from "@halvik/core/filter";
 import type { HalvikRecord } from "@halvik/core/record";
-import { SenderDirectory } from "@halvik/core/senders";
+import type { SenderDirectory } from "@halvik/core/senders";
 import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import type pg from "pg";
 import { nowUs } from "../config/clock.js";
 import { heldNumbers } from "../store/collectors.js";
+import { directoryVersion, loadDirectory } from "../store/directory-cache.js";
 import {
   batchesToFollow,
   batchesToReplay,
@@ -32,7 +33,6 @@ import {
   takeCloses,
 } from "../store/engine-store.js";
 import { recordsInIdRange } from "../store/find-records.js";
-import { loadSenders } from "../store/senders.js";
 import type { Care, Isolated } from "./careful.js";
 import { Findings, type LateEvidence } from "./findings.js";
 
@@ -64,7 +64,7 @@ export class EngineSession {
     private rules: Map<string, Rule>,
     private rulesVersion: number,
     private directory: SenderDirectory,
-    private directoryVersion: number,
+    private namesVersion: string,
     private readonly findings: Findings,
     private readonly cursors: Map<number, Cursor>,
     private readonly lanes: Map<string, number>,
@@ -81,8 +81,8 @@ export class EngineSession {
 
   /** @param care what earlier sessions have learnt about writing findings */
   static async open(client: pg.Client, zone: string, care: Care): Promise<EngineSession> {
-    const directoryVersion = await versionOf(client);
-    const directory = new SenderDirectory(await loadSenders(client, zone));
+    const namesVersion = await directoryVersion(client);
+    const directory = await loadDirectory(client, zone);
     const { rules, version, stopped, broken } = await loadRules(client);
     const engine = new RuleEngine(rules, directory, { zone }, await loadCheckpoint(client, rules, stopped));
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
@@ -94,7 +94,7 @@ export class EngineSession {
       byId(rules),
       version,
       directory,
-      directoryVersion,
+      namesVersion,
       findings,
       cursors,
       lanes,
@@ -378,10 +378,10 @@ export class EngineSession {
   }
 
   private async refresh(): Promise<void> {
-    const directoryVersion = await versionOf(this.client);
+    const namesVersion = await directoryVersion(this.client);
     const rulesVersion = await ruleVersion(this.client);
-    if (directoryVersion === this.directoryVersion && rulesVersion === this.rulesVersion) return;
-    this.directory = new SenderDirectory(await loadSenders(this.client, this.zone));
+    if (namesVersion === this.namesVersion && rulesVersion === this.rulesVersion) return;
+    this.directory = await loadDirectory(this.client, this.zone);
     const { rules, version, broken } = await loadRules(this.client);
     this.isolated.push(...broken.map((b) => ({ ...b, stopped: true })));
     // what is stored and not yet looked at is the new version's to raise on: counted from now, it would be nobody's
@@ -389,7 +389,7 @@ export class EngineSession {
     const { fresh, states } = this.engine.setRules(rules, this.directory, Math.min(now, this.liveThroughUs ?? now));
     this.rules = byId(rules);
     this.rulesVersion = version;
-    this.directoryVersion = directoryVersion;
+    this.namesVersion = namesVersion;
     this.replayed.push({ episodes: [], states });
     for (const id of fresh) this.replayed.push(await this.warmUp(this.rules.get(id)!));
   }
@@ -460,9 +460,6 @@ const IMPORT_LANE = "import ";
 const nextLane = (lane: string): string => lane.replace(/\d+$/, (n) => String(Number(n) + 1));
 
 const byId = (rules: readonly Rule[]): Map<string, Rule> => new Map(rules.map((r) => [r.id, r]));
-
-const versionOf = async (db: pg.Client): Promise<number> =>
-  (await db.query<{ version: number }>("select version from directory_version")).rows[0]!.version;
 
 /** Parts of an import's batches whose clock runs on: where it goes back, another import has begun. */
 function byClock(group: readonly FollowedBatch[]): FollowedBatch[][] {

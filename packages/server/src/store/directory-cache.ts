@@ -1,10 +1,23 @@
 import { SenderDirectory } from "@halvik/core/senders";
+import { loadOwnNames } from "./names.js";
 import type { Queryable } from "./pool.js";
 import { loadSenders } from "./senders.js";
 
-/** The sender directory, read again when its version has changed. */
+/** What names in filters stand for, as it is now. */
+export const loadDirectory = async (db: Queryable, zone: string): Promise<SenderDirectory> =>
+  new SenderDirectory(await loadSenders(db, zone), await loadOwnNames(db));
+
+/** Another text whenever the directory may be another one. */
+export async function directoryVersion(db: Queryable): Promise<string> {
+  const { rows } = await db.query<{ version: string }>(
+    "select (select version from directory_version) || ' ' || (select version from kind_change) as version",
+  );
+  return rows[0]!.version;
+}
+
+/** The directory, read again when what it was made from has changed. */
 export class DirectoryCache {
-  private cached: { version: number; directory: SenderDirectory } | null = null;
+  private cached: { version: string; directory: SenderDirectory } | null = null;
 
   constructor(
     private readonly db: Queryable,
@@ -12,10 +25,8 @@ export class DirectoryCache {
   ) {}
 
   async get(): Promise<SenderDirectory> {
-    const { rows } = await this.db.query<{ version: number }>("select version from directory_version");
-    const version = rows[0]!.version;
-    if (this.cached?.version !== version)
-      this.cached = { version, directory: new SenderDirectory(await loadSenders(this.db, this.zone)) };
+    const version = await directoryVersion(this.db);
+    if (this.cached?.version !== version) this.cached = { version, directory: await loadDirectory(this.db, this.zone) };
     return this.cached.directory;
   }
 }

@@ -4,6 +4,7 @@ import {
   blocksWithPrefix,
   countRowsIn,
   dataPrefix,
+  eachRowIn,
   hasTerms,
   type RowSet,
   readTerms,
@@ -48,11 +49,15 @@ export async function fieldValues(db: Queryable, scope: SearchScope, of: ValuesO
   return counting.result(top, await eachSource(query, counting));
 }
 
+/** What `Applications` goes by. */
+const MAKES_NAMES = ["kind", "application", "protocol", "src port", "dst port", "src", "dst"] as const;
+
 class ValueCounting implements SourceVisitor {
   private readonly counts = new Map<string, number>();
   private records = 0;
   private readonly prefix: string;
   private readonly get: (r: HalvikRecord) => readonly FieldValue[];
+  private readonly isApplication: boolean;
 
   constructor(
     private readonly query: SearchQuery,
@@ -61,10 +66,10 @@ class ValueCounting implements SourceVisitor {
     const dataName = "data" in of ? of.data : field(of.field).dataName;
     this.prefix = dataName === undefined ? termPrefix((of as { field: FieldName }).field) : dataPrefix(dataName);
     const folds = dataName !== undefined || field((of as { field: FieldName }).field).type === "text";
-    const values =
-      dataName === undefined
-        ? field((of as { field: FieldName }).field).get
-        : (r: HalvikRecord) => dataValues(r, dataName);
+    const { applications } = query.scope.directory;
+    const values = (r: HalvikRecord) =>
+      dataName === undefined ? field((of as { field: FieldName }).field).get(r, applications) : dataValues(r, dataName);
+    this.isApplication = "field" in of && of.field === "application";
     this.get = folds ? (r) => values(r).map((v) => fold(String(v))) : values;
   }
 
@@ -72,17 +77,59 @@ class ValueCounting implements SourceVisitor {
   async fromTerms({ part }: PartSource, { firstTerms }: PartHead, rows: RowSet): Promise<void> {
     if (rows.isEmpty()) return;
     this.records += rows.count();
+    if (this.isApplication) await this.applications(part, firstTerms, rows);
+    else
+      await this.eachTerm(part, firstTerms, this.prefix, (value, postings) => {
+        const count = countRowsIn(postings, rows);
+        if (count > 0) this.add(value, count);
+      });
+  }
+
+  /** The terms that begin with a prefix, without it, each with its rows as they are stored. */
+  private async eachTerm(
+    part: number,
+    firstTerms: readonly string[],
+    prefix: string,
+    visit: (value: string, postings: Uint8Array) => void,
+  ): Promise<void> {
     const { db, scope } = this.query;
-    const [from, to] = blocksWithPrefix(firstTerms, this.prefix);
+    const [from, to] = blocksWithPrefix(firstTerms, prefix);
     const numbers = new Set(Array.from({ length: to - from }, (_, i) => from + i));
     const blocks = (await scope.terms.readBlocks(db, new Map([[part, numbers]]))).get(part);
     for (const block of blocks?.values() ?? [])
       readTerms(block.terms, (term, rowsFrom, rowsTo) => {
-        if (!term.startsWith(this.prefix)) return term < this.prefix;
-        const count = countRowsIn(block.rows.subarray(rowsFrom, rowsTo), rows);
-        if (count > 0) this.add(term.slice(this.prefix.length), count);
+        if (!term.startsWith(prefix)) return term < prefix;
+        visit(term.slice(prefix.length), block.rows.subarray(rowsFrom, rowsTo));
         return true;
       });
+  }
+
+  /** What traffic is called is made of several fields: those of the rows, put together again from their terms. */
+  private async applications(part: number, firstTerms: readonly string[], rows: RowSet): Promise<void> {
+    const made = new Map<number, Partial<Record<(typeof MAKES_NAMES)[number], string>>>();
+    for (const name of MAKES_NAMES)
+      await this.eachTerm(part, firstTerms, termPrefix(name), (value, postings) => {
+        eachRowIn(postings, rows, (row) => {
+          const known = made.get(row);
+          if (known === undefined) made.set(row, { [name]: value });
+          else known[name] = value;
+        });
+      });
+    const { applications } = this.query.scope.directory;
+    const number = (text: string | undefined) => (text === undefined ? null : Number(text));
+    for (const v of made.values()) {
+      if (v.kind !== "flow" && v.kind !== "firewall") continue;
+      const name =
+        v.application ??
+        applications.name({
+          protocol: number(v.protocol),
+          src: v.src ?? null,
+          dst: v.dst ?? null,
+          srcPort: number(v["src port"]),
+          dstPort: number(v["dst port"]),
+        });
+      if (name !== null) this.add(fold(name), 1);
+    }
   }
 
   /** Counts by reading what the database lets through. @returns false when time was over */

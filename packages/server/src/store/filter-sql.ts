@@ -1,4 +1,5 @@
-import { type Comparison, type Filter, fold, requiredLiterals, senderIds } from "@halvik/core/filter";
+import type { OwnApplication } from "@halvik/core/applications";
+import { type Comparison, type Filter, fold, requiredLiterals, senderIds, valueTest } from "@halvik/core/filter";
 import { formatNetwork } from "@halvik/core/net";
 import {
   ACTIONS,
@@ -54,6 +55,9 @@ const SYSLOG = KINDS.indexOf("syslog");
 type Column =
   | { readonly is: "text"; readonly sql: string; readonly folds: boolean; readonly many?: boolean }
   | { readonly is: "number"; readonly sql: string }
+  | { readonly is: "ports" }
+  /** What the exporter said, and which records beside flows have a name of their own. */
+  | { readonly is: "application"; readonly said: string; readonly traffic: string }
   | { readonly is: "index"; readonly sql: string; readonly names: readonly string[] }
   | { readonly is: "address"; readonly columns: readonly string[]; readonly list?: string }
   | { readonly is: "marks" }
@@ -65,7 +69,7 @@ const NO_NUMBER: Column = { is: "number", sql: "null::bigint" };
 
 /** How each field of core's table stands in a segment of records. */
 const RECORD_FIELDS: Readonly<Record<FieldName, Column>> = {
-  text: { is: "text", sql: "r.message", folds: true },
+  text: { is: "text", sql: "nullif(r.message, '')", folds: true },
   host: { is: "text", sql: "r.host", folds: true },
   app: { is: "text", sql: "r.app", folds: true },
   user: { is: "text", sql: "r.users", folds: true, many: true },
@@ -86,6 +90,7 @@ const RECORD_FIELDS: Readonly<Record<FieldName, Column>> = {
   address: { is: "address", columns: ["r.src", "r.dst"], list: "r.other_addresses" },
   "src port": { is: "number", sql: "r.src_port" },
   "dst port": { is: "number", sql: "r.dst_port" },
+  port: { is: "ports" },
   protocol: { is: "number", sql: "r.protocol" },
   bytes: { is: "number", sql: "r.bytes" },
   packets: { is: "number", sql: "r.packets" },
@@ -107,13 +112,13 @@ const RECORD_FIELDS: Readonly<Record<FieldName, Column>> = {
   "tcp flags": NO_NUMBER,
   "src as": NO_NUMBER,
   "dst as": NO_NUMBER,
-  application: NO_TEXT,
+  application: { is: "application", said: "null::text", traffic: `r.kind = ${KINDS.indexOf("firewall")}` },
 };
 
 /** The same in a segment of flows: what it has no column for is missing, what is the same for all is a constant. */
 const FLOW_FIELDS: Readonly<Record<FieldName, Column>> = {
   ...RECORD_FIELDS,
-  text: { is: "text", sql: "''::text", folds: true },
+  text: NO_TEXT,
   host: NO_TEXT,
   app: NO_TEXT,
   user: { is: "text", sql: "null::text[]", folds: true, many: true },
@@ -132,7 +137,7 @@ const FLOW_FIELDS: Readonly<Record<FieldName, Column>> = {
   "tcp flags": { is: "number", sql: "r.tcp_flags" },
   "src as": { is: "number", sql: "r.src_as" },
   "dst as": { is: "number", sql: "r.dst_as" },
-  application: { is: "text", sql: "r.application", folds: true },
+  application: { is: "application", said: "r.application", traffic: "true" },
 };
 
 const FIELDS_OF: Readonly<Record<Shape, Readonly<Record<FieldName, Column>>>> = {
@@ -208,6 +213,12 @@ function comparisonToSql(node: Comparison, params: Params, context: SqlContext):
       return addressToSql(node, column, params);
     case "number":
       return numberToSql(node, column.sql, params, context);
+    case "ports": {
+      const sides = ["r.src_port", "r.dst_port"].map((sql) => numberToSql(node, sql, params, context).text);
+      return exact(`(${sides.join(" or ")})`);
+    }
+    case "application":
+      return applicationToSql(node, column, params, context);
   }
   throw new Error(`${node.field} ${node.test.op}: the parser lets none through`);
 }
@@ -241,6 +252,50 @@ function numberToSql(node: Comparison, sql: string, params: Params, context: Sql
     default:
       throw new Error(`${node.field} ${test.op}: the parser lets none through`);
   }
+}
+
+/** What its exporter said, else the first own name that fits, else the name of the lower port, else that of the higher (core's `Applications`). */
+function applicationToSql(
+  node: Comparison,
+  { said, traffic }: Extract<Column, { is: "application" }>,
+  params: Params,
+  context: SqlContext,
+): FilterSql {
+  const { own, ports } = context.directory.applications.where(valueTest(node, context));
+  const bySaying = node.test.op === "present" ? exact("true") : valueToSql(node, said, true, params);
+  const low = "least(r.src_port, r.dst_port)";
+  const high = "greatest(r.src_port, r.dst_port)";
+  const registered = [...ports].flatMap(([protocol, { passing, others }]) => {
+    if (passing.length === 0) return [];
+    const some = params.add(passing, "::int[]");
+    const named = params.add([...passing, ...others], "::int[]");
+    return [
+      `(r.protocol = ${protocol} and (${low} = any(${some}) or (not ${low} = any(${named}) and ${high} = any(${some}))))`,
+    ];
+  });
+  const otherwise = registered.length === 0 ? "false" : `coalesce(${registered.join(" or ")}, false)`;
+  const made =
+    own.length === 0
+      ? otherwise
+      : `case ${own.map(({ application, passes }) => `when ${fitsSql(application, params)} then ${passes}`).join(" ")} else ${otherwise} end`;
+  return {
+    text: `((${said} is not null and ${bySaying.text}) or (${said} is null and ${traffic} and ${made}))`,
+    exact: bySaying.exact,
+  };
+}
+
+function fitsSql({ protocol, lowPort, highPort, network }: OwnApplication, params: Params): string {
+  const parts: string[] = [];
+  const either = (columns: readonly string[], test: string) =>
+    parts.push(`(${columns.map((c) => `${c} ${test}`).join(" or ")})`);
+  if (protocol !== null) parts.push(`r.protocol = ${params.add(protocol, "::int")}`);
+  if (lowPort !== null)
+    either(
+      ["r.src_port", "r.dst_port"],
+      `between ${params.add(lowPort, "::int")} and ${params.add(highPort ?? lowPort, "::int")}`,
+    );
+  if (network !== null) either(["r.src", "r.dst"], `<<= ${params.add(formatNetwork(network), "::inet")}`);
+  return parts.length === 0 ? "false" : parts.join(" and ");
 }
 
 function addressToSql(node: Comparison, column: Extract<Column, { is: "address" }>, params: Params): FilterSql {
@@ -298,8 +353,9 @@ function valueToSql(node: Comparison, sql: string, folds: boolean, params: Param
       return {
         text: `(${[
           `${sql} is not null`,
-          ...(folds ? requiredLiterals(test.source) : []).map(
-            (literal) => `strpos(${value}, ${params.add(literal, "::text")}) > 0`,
+          ...requiredLiterals(test.source, folds).map(
+            (clause) =>
+              `(${clause.map((literal) => `strpos(${value}, ${params.add(literal, "::text")}) > 0`).join(" or ")})`,
           ),
         ].join(" and ")})`,
         exact: false,

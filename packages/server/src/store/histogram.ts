@@ -1,4 +1,4 @@
-import type { Filter } from "@halvik/core/filter";
+import { type Filter, namesField } from "@halvik/core/filter";
 import { DIRECTORY_ROWS, planFilter, type RowSet } from "@halvik/core/terms";
 import { filterToSql, fromRollups, Params } from "./filter-sql.js";
 import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
@@ -43,7 +43,7 @@ export async function histogram(db: Queryable, scope: SearchScope, widthUs: numb
   const { fromUs, toUs } = query;
   if (fromUs >= toUs)
     return { buckets: [], widthUs, total: 0, exact: true, coveredFromUs: fromUs, source: "rollups", searched: null };
-  const bySender = JSON.stringify(scope.filter).includes('"field":"sender"');
+  const bySender = namesField(scope.filter, "sender");
   const levels = ROLLUP_LEVELS.filter((l) => widthUs % l.widthUs === 0 && (l.bySender || !bySender));
   if (!fromRollups(scope.filter) || levels.length === 0) return new Counting(query, widthUs).run();
   // rollups outlive the records they were made of: as far as segments have been dropped, what is left is counted

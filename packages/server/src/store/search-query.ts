@@ -1,8 +1,10 @@
 import { compileFilter, type Filter, type RecordTest, timeBounds } from "@halvik/core/filter";
+import type { HalvikRecord } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { planFilter, type TermPlan } from "@halvik/core/terms";
 import { type FilterSql, filterToSql, Params } from "./filter-sql.js";
 import type { Queryable } from "./pool.js";
+import { type Reader, readRows, selectFrom } from "./record-rows.js";
 import type { Shape } from "./segments.js";
 import { type Source, sourcesBetween } from "./sources.js";
 import type { TermIndex } from "./term-index.js";
@@ -79,6 +81,12 @@ export class SearchQuery {
       this.searched.gone++;
       return [];
     }
+  }
+
+  /** Records of a segment by id. */
+  async readIds(segment: string, ids: readonly string[], reader?: Reader): Promise<HalvikRecord[]> {
+    this.searched.rowsRead += ids.length;
+    return readRows(segment, await this.rows(`${selectFrom(segment, reader)} where r.id = any($1::bigint[])`, [ids]));
   }
 
   compile(shape: Shape): Compiled {

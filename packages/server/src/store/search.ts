@@ -39,46 +39,28 @@ const MOST_PARTS_AT_ONCE = 32;
 /** A record found, or a row that is known to match and not yet read. */
 type Found = PageKey & { readonly segment: string; readonly record: HalvikRecord | null };
 
-/** One page by keyset over the sources of a window, newest (or oldest) first, within a time budget. */
+/**
+ * One page by keyset over the sources of a window, newest (or oldest) first, within a time budget. All sources are read down to a common
+ * time, the one that is furthest behind first: none is read further than the page needs.
+ */
 export async function searchRecords(db: Queryable, request: SearchRequest): Promise<SearchPage> {
   const query = new SearchQuery(db, request);
   const page = new Page(query, request);
   const sources = (await query.sources()).filter((s) => page.mayHold(s));
-  if (request.direction === "newer") sources.sort((a, b) => a.minTimeUs - b.minTimeUs);
-  const answers = new Map<number, PartAnswer>();
-  let ahead = 2;
-  for (const [at, source] of sources.entries()) {
-    if (page.isFullBefore(source)) break;
-    if (source.part !== null && !answers.has(source.part)) {
-      const next = sources.slice(at, at + ahead).flatMap((s) => (s.part === null ? [] : [s.part]));
-      for (const [part, answer] of await request.terms.answer(db, query.plan, next)) answers.set(part, answer);
-      ahead = Math.min(ahead * 4, MOST_PARTS_AT_ONCE);
-    }
-    const answer = source.part === null ? undefined : answers.get(source.part);
-    if (source.part !== null && answer === undefined) {
-      query.searched.gone++;
-      continue;
-    }
-    const next = sources[at + 1];
-    const stop =
-      answer === undefined || isScanCheaper(answer)
-        ? await page.scan(source, next)
-        : await page.follow(source, answer, next);
-    if (stop !== null) return page.partial(stop);
+  const readers = new SourceReaders(query, request, page, sources);
+  for (let reader = readers.foremost(); reader !== null; reader = readers.foremost()) {
+    if (page.isFullBefore(reader.frontier!)) break;
+    // a search that went on from where this one began would come no further
+    if (query.isOver && page.isBeyondStart(reader.frontier!)) return page.partial(reader.frontier!);
+    page.merge(await reader.advance());
   }
   return page.finish();
 }
 
-/** The key just before all that a source can hold, in the page's order. */
-const boundOf = (source: Source, older: boolean): PageKey => ({
-  timeUs: older ? source.maxTimeUs + 1 : source.minTimeUs,
-  id: "0",
-});
-
-/** A page being filled from source after source. */
+/** A page being filled from several sources. */
 class Page {
   readonly older: boolean;
-  private readonly wanted: number;
+  readonly wanted: number;
   private found: Found[] = [];
 
   constructor(
@@ -94,10 +76,26 @@ class Page {
     return cursor === null || (this.older ? source.minTimeUs <= cursor.timeUs : source.maxTimeUs >= cursor.timeUs);
   }
 
-  /** Whether the page is full of what comes before anything that this source and those after it hold. */
-  isFullBefore(source: Source): boolean {
+  /** Whether a key comes before another in the page's order. */
+  isBefore(a: PageKey, b: PageKey): boolean {
+    const order = a.timeUs - b.timeUs || compareIds(a.id, b.id);
+    return this.older ? order > 0 : order < 0;
+  }
+
+  /** Whether the page is full of what comes before all that stands behind a key. */
+  isFullBefore(key: PageKey): boolean {
     const last = this.found[this.wanted - 1];
-    return last !== undefined && (this.older ? last.timeUs > source.maxTimeUs : last.timeUs < source.minTimeUs);
+    return last !== undefined && !this.isBefore(key, last);
+  }
+
+  isBeyondStart(key: PageKey): boolean {
+    const { cursor } = this.request;
+    return cursor === null || this.isBefore(cursor, key);
+  }
+
+  merge(more: readonly Found[]): void {
+    if (more.length === 0) return;
+    this.found = [...this.found, ...more].sort((x, y) => (this.isBefore(x, y) ? -1 : 1)).slice(0, this.wanted);
   }
 
   async finish(): Promise<SearchPage> {
@@ -107,103 +105,11 @@ class Page {
     return { records, next: more && last ? keyOf(last) : null, partial: false, searched: this.query.searched };
   }
 
-  /** Whether a key comes before another in the page's order. */
-  isBefore(a: PageKey, b: PageKey): boolean {
-    const order = a.timeUs - b.timeUs || compareIds(a.id, b.id);
-    return this.older ? order > 0 : order < 0;
-  }
-
-  /**
-   * Where to stop when time is over, having come to `key` of a source (null: to its end) before `next`; null while there is time,
-   * and as long as a search that goes on from there would come no further than this one began.
-   */
-  private stopAt(key: PageKey | null, next: Source | undefined): PageKey | null {
-    if (!this.query.isOver) return null;
-    const rest = next === undefined ? null : boundOf(next, this.older);
-    const stop = key === null || (rest !== null && this.isBefore(rest, key)) ? rest : key;
-    const { cursor } = this.request;
-    return stop !== null && (cursor === null || this.isBefore(cursor, stop)) ? stop : null;
-  }
-
   /** What is certain when nothing beyond a key has been looked at; the search goes on from there. */
   async partial(key: PageKey): Promise<SearchPage> {
     const certain = this.found.filter((f) => !this.isBefore(key, f));
     if (certain.length > this.request.limit) return this.finish();
     return { records: await this.read(certain), next: key, partial: true, searched: this.query.searched };
-  }
-
-  /** Lets the database go through a source. @returns where to stop, if time was over */
-  async scan(source: Source, next: Source | undefined): Promise<PageKey | null> {
-    const { query } = this;
-    query.searched.byScan++;
-    let cursor = this.request.cursor;
-    for (;;) {
-      const { params, condition } = query.compile(source.shape);
-      const limit = condition.exact ? this.wanted : CHUNK_ROWS;
-      let keyset = "";
-      if (cursor) {
-        const time = params.add(cursor.timeUs, "::bigint");
-        const id = params.add(cursor.id, "::bigint");
-        keyset = ` and (r.time, r.id) ${this.older ? "<" : ">"} (${time}, ${id}) and r.time ${this.older ? "<=" : ">="} ${time}`;
-      }
-      const order = this.older ? "order by r.time desc, r.id desc" : "order by r.time, r.id";
-      const rows = await query.rows(
-        `${selectFrom(source.segment, this.request.reader)} where ${query.bounds(source, params)}${keyset} and ${condition.text} ${order} limit ${limit}`,
-        params.values,
-      );
-      const records = readRows(source.segment, rows);
-      query.searched.rowsRead += records.length;
-      this.merge(
-        (condition.exact ? records : records.filter(query.test)).map((record) => ({
-          ...keyOf(record),
-          segment: source.segment,
-          record,
-        })),
-      );
-      const last = records[records.length - 1];
-      if (last === undefined || records.length < limit || condition.exact || this.isFullAt(last))
-        return this.stopAt(null, next);
-      cursor = keyOf(last);
-      const stop = this.stopAt(cursor, next);
-      if (stop !== null) return stop;
-    }
-  }
-
-  /** Takes from a part what its terms say. @returns where to stop, if time was over */
-  async follow(source: Source, { sure, perhaps }: PartAnswer, next: Source | undefined): Promise<PageKey | null> {
-    this.query.searched.byTerms++;
-    if (perhaps.isEmpty()) return this.stopAt(null, next);
-    const keys = new PartKeys(this.query, this.request, source, perhaps);
-    for (let batch = await keys.next(this.wanted); batch.length > 0; batch = await keys.next(this.wanted)) {
-      const certain = batch.filter((k) => sure.has(k.row));
-      const open = batch.filter((k) => !sure.has(k.row));
-      const found: Found[] = certain.map(({ timeUs, id }) => ({ timeUs, id, segment: source.segment, record: null }));
-      if (open.length > 0) {
-        const records = await this.readIds(
-          source.segment,
-          open.map((k) => k.id),
-        );
-        for (const record of records)
-          if (this.query.test(record)) found.push({ ...keyOf(record), segment: source.segment, record });
-      }
-      this.merge(found);
-      const last = batch[batch.length - 1]!;
-      if (this.isFullAt(last)) break;
-      const stop = this.stopAt({ timeUs: last.timeUs, id: last.id }, next);
-      if (stop !== null) return stop;
-    }
-    return this.stopAt(null, next);
-  }
-
-  /** Whether the page is full of what comes before a key. */
-  private isFullAt(key: PageKey): boolean {
-    const last = this.found[this.wanted - 1];
-    return last !== undefined && !this.isBefore(key, last);
-  }
-
-  private merge(more: readonly Found[]): void {
-    if (more.length === 0) return;
-    this.found = [...this.found, ...more].sort((x, y) => (this.isBefore(x, y) ? -1 : 1)).slice(0, this.wanted);
   }
 
   /** Reads what is not read yet, segment by segment. */
@@ -216,15 +122,179 @@ class Page {
       else missing.set(segment, [id]);
     }
     const read = new Map<string, HalvikRecord>();
-    const pieces = await Promise.all([...missing].map(([segment, ids]) => this.readIds(segment, ids)));
+    const pieces = await Promise.all(
+      [...missing].map(([segment, ids]) => this.query.readIds(segment, ids, this.request.reader)),
+    );
     for (const record of pieces.flat()) read.set(record.id, record);
     return found.flatMap((f) => f.record ?? read.get(f.id) ?? []);
   }
+}
 
-  private async readIds(segment: string, ids: readonly string[]): Promise<HalvikRecord[]> {
-    this.query.searched.rowsRead += ids.length;
-    const select = selectFrom(segment, this.request.reader);
-    return readRows(segment, await this.query.rows(`${select} where r.id = any($1::bigint[])`, [ids]));
+/** One source being read in the page's order. */
+interface SourceReader {
+  /** All that comes before it has been read; null at the end. */
+  readonly frontier: PageKey | null;
+  /** Reads a piece further. */
+  advance(): Promise<Found[]>;
+}
+
+/** The sources of a search, each begun when it is its turn. */
+class SourceReaders {
+  private readonly readers: SourceReader[];
+  /** How many parts are asked of the terms at once: more, the further a search goes. */
+  private ahead = 2;
+  private readonly answers = new Map<number, PartAnswer | null>();
+
+  constructor(
+    private readonly query: SearchQuery,
+    private readonly request: SearchRequest,
+    private readonly page: Page,
+    private readonly sources: readonly Source[],
+  ) {
+    this.readers = sources.map((source) => new Begun(boundOf(source, page.older), () => this.begin(source)));
+  }
+
+  /** The reader with most left of what the page wants next; null when all are at their end. */
+  foremost(): SourceReader | null {
+    let first: SourceReader | null = null;
+    for (const reader of this.readers)
+      if (reader.frontier !== null && (first === null || this.page.isBefore(reader.frontier, first.frontier!)))
+        first = reader;
+    return first;
+  }
+
+  private async begin(source: Source): Promise<SourceReader | null> {
+    const { query, request, page } = this;
+    if (source.part === null) return new ScanReader(query, request, page, source);
+    if (!this.answers.has(source.part)) await this.ask(source);
+    const answer = this.answers.get(source.part) ?? null;
+    if (answer === null) {
+      query.searched.gone++;
+      return null;
+    }
+    return isScanCheaper(answer)
+      ? new ScanReader(query, request, page, source)
+      : new TermReader(query, request, page, source, answer);
+  }
+
+  /** Asks the terms of a part, and of those whose turn is likely to come next. */
+  private async ask(source: Source): Promise<void> {
+    const { older } = this.page;
+    const waiting = this.sources
+      .filter((s) => s !== source && s.part !== null && !this.answers.has(s.part))
+      .sort((a, b) => (older ? b.maxTimeUs - a.maxTimeUs : a.minTimeUs - b.minTimeUs))
+      .slice(0, this.ahead - 1);
+    const parts = [source, ...waiting].map((s) => s.part!);
+    const found = await this.request.terms.answer(this.query.db, this.query.plan, parts, () => this.query.isOver);
+    for (const part of parts) this.answers.set(part, found.get(part) ?? null);
+    this.ahead = Math.min(this.ahead * 4, MOST_PARTS_AT_ONCE);
+  }
+}
+
+/** A source that is begun when something is asked of it. */
+class Begun implements SourceReader {
+  private reader: SourceReader | null = null;
+  private begun = false;
+
+  constructor(
+    private readonly bound: PageKey,
+    private readonly begin: () => Promise<SourceReader | null>,
+  ) {}
+
+  get frontier(): PageKey | null {
+    return this.begun ? (this.reader?.frontier ?? null) : this.bound;
+  }
+
+  async advance(): Promise<Found[]> {
+    if (!this.begun) {
+      this.reader = await this.begin();
+      this.begun = true;
+    }
+    return this.reader?.advance() ?? [];
+  }
+}
+
+/** The key just before all that a source can hold, in the page's order. */
+const boundOf = (source: Source, older: boolean): PageKey => ({
+  timeUs: older ? source.maxTimeUs + 1 : source.minTimeUs,
+  id: "0",
+});
+
+/** Lets the database go through a source. */
+class ScanReader implements SourceReader {
+  frontier: PageKey | null;
+  private cursor: PageKey | null;
+
+  constructor(
+    private readonly query: SearchQuery,
+    private readonly request: SearchRequest,
+    private readonly page: Page,
+    private readonly source: Source,
+  ) {
+    query.searched.byScan++;
+    this.cursor = request.cursor;
+    this.frontier = boundOf(source, page.older);
+  }
+
+  async advance(): Promise<Found[]> {
+    const { query, source, page } = this;
+    const { params, condition } = query.compile(source.shape);
+    const limit = condition.exact ? page.wanted : CHUNK_ROWS;
+    let keyset = "";
+    if (this.cursor) {
+      const time = params.add(this.cursor.timeUs, "::bigint");
+      const id = params.add(this.cursor.id, "::bigint");
+      keyset = ` and (r.time, r.id) ${page.older ? "<" : ">"} (${time}, ${id}) and r.time ${page.older ? "<=" : ">="} ${time}`;
+    }
+    const order = page.older ? "order by r.time desc, r.id desc" : "order by r.time, r.id";
+    const rows = await query.rows(
+      `${selectFrom(source.segment, this.request.reader)} where ${query.bounds(source, params)}${keyset} and ${condition.text} ${order} limit ${limit}`,
+      params.values,
+    );
+    const records = readRows(source.segment, rows);
+    query.searched.rowsRead += records.length;
+    const last = records[records.length - 1];
+    this.cursor = last === undefined || records.length < limit ? null : keyOf(last);
+    this.frontier = this.cursor;
+    const matching = condition.exact ? records : records.filter(query.test);
+    return matching.map((record) => ({ ...keyOf(record), segment: source.segment, record }));
+  }
+}
+
+/** Takes from a part what its terms say. */
+class TermReader implements SourceReader {
+  frontier: PageKey | null;
+  private readonly keys: PartKeys;
+
+  constructor(
+    private readonly query: SearchQuery,
+    private readonly request: SearchRequest,
+    private readonly page: Page,
+    private readonly source: Source,
+    private readonly answer: PartAnswer,
+  ) {
+    query.searched.byTerms++;
+    this.frontier = answer.perhaps.isEmpty() ? null : boundOf(source, page.older);
+    this.keys = new PartKeys(query, request, source, answer.perhaps);
+  }
+
+  async advance(): Promise<Found[]> {
+    if (this.frontier === null) return [];
+    const { segment } = this.source;
+    const { sure } = this.answer;
+    const batch = await this.keys.next(this.page.wanted);
+    const last = batch[batch.length - 1];
+    this.frontier = last === undefined ? null : { timeUs: last.timeUs, id: last.id };
+    const open = batch.filter((k) => !sure.has(k.row));
+    const found: Found[] = batch
+      .filter((k) => sure.has(k.row))
+      .map(({ timeUs, id }) => ({ timeUs, id, segment, record: null }));
+    if (open.length > 0) {
+      const ids = open.map((k) => k.id);
+      for (const record of await this.query.readIds(segment, ids, this.request.reader))
+        if (this.query.test(record)) found.push({ ...keyOf(record), segment, record });
+    }
+    return found;
   }
 }
 

@@ -118,7 +118,14 @@ describe("what is stored comes back", () => {
     expect(read).toHaveLength(200);
     for (const lean of read) {
       const { record } = (await findRecord(client, lean.id))!;
-      const seen = (r: HalvikRecord) => [FIELDS.map((f) => f.get(r)), r.data, r.id, r.timeUs, r.sender, r.copyOf];
+      const seen = (r: HalvikRecord) => [
+        FIELDS.map((f) => f.get(r, TEST_DIRECTORY.applications)),
+        r.data,
+        r.id,
+        r.timeUs,
+        r.sender,
+        r.copyOf,
+      ];
       expect(seen(lean)).toEqual(seen(record));
     }
   });
@@ -312,7 +319,7 @@ describe("the filter in memory and in SQL", () => {
       const rolled = await histogram(client, { ...window, filter: parse(text) }, 3_600e6);
       const counted = await histogram(
         client,
-        { ...window, filter: parse(text === "" ? "text present" : `(${text}) and text present`) },
+        { ...window, filter: parse(`${text === "" ? "" : `(${text}) and `}arrival at least 1970-01-01`) },
         3_600e6,
       );
       expect([rolled.source, counted.source]).toEqual(["rollups", "records"]);

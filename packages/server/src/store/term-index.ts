@@ -18,6 +18,8 @@ const FEW_ROWS = 512;
 const BLOCK_CACHE_BYTES = 96 * 1024 * 1024;
 const DIRECTORY_CACHE_BYTES = 64 * 1024 * 1024;
 
+const UNKNOWN: TermPlan = { is: "unknown" };
+
 /** What is known of a part without reading its blocks. */
 export interface PartHead {
   readonly rows: number;
@@ -108,8 +110,16 @@ export class TermIndex {
     return found;
   }
 
-  /** What a plan says of each part; parts that have gone meanwhile are left out. */
-  async answer(db: Queryable, plan: TermPlan, ids: readonly number[]): Promise<Map<number, PartAnswer>> {
+  /**
+   * What a plan says of each part; parts that have gone meanwhile are left out.
+   * @param isOver whether no more time is to be spent: what is left is answered by "perhaps, all", but for the first
+   */
+  async answer(
+    db: Queryable,
+    plan: TermPlan,
+    ids: readonly number[],
+    isOver: () => boolean = () => false,
+  ): Promise<Map<number, PartAnswer>> {
     const heads = await this.readHeads(db, ids);
     const answers = new Map<number, PartAnswer>();
     let open = [...heads.keys()];
@@ -117,15 +127,16 @@ export class TermIndex {
       const wanted = new Map(open.map((id) => [id, blocksFor(plan, heads.get(id)!.firstTerms, most)]));
       const blocks = await this.readBlocks(db, wanted);
       const undecided: number[] = [];
-      for (const id of open) {
-        const answer = searchPart(plan, heads.get(id)!, blocks.get(id) ?? new Map());
+      for (const [i, id] of open.entries()) {
+        const known = i > 0 && isOver() ? UNKNOWN : plan;
+        const answer = searchPart(known, heads.get(id)!, blocks.get(id) ?? new Map());
         answers.set(id, answer);
         if (answer.perhaps.count() - answer.sure.count() > FEW_ROWS) undecided.push(id);
       }
       open = undecided.filter(
         (id) => blocksFor(plan, heads.get(id)!.firstTerms, Number.POSITIVE_INFINITY).size > wanted.get(id)!.size,
       );
-      if (open.length === 0) break;
+      if (open.length === 0 || isOver()) break;
     }
     return answers;
   }
