@@ -1,20 +1,20 @@
 import { z } from "zod";
+import { MAX_FILTER_LENGTH } from "../filter/index.js";
 import { RecordId, TimeText } from "./common.js";
 
-/** A whole number written in digits, as query strings carry it. */
+/** A whole number: in digits, as query strings carry it, or as JSON has it. */
 const digits = (least: number, most: number) =>
   z
-    .string()
-    .regex(/^\d{1,9}$/, "expected digits")
+    .union([z.string().regex(/^\d{1,9}$/, "expected digits"), z.int()])
     .transform(Number)
     .pipe(z.int().min(least).max(most));
 
 export const RecordQuery = z.object({
-  filter: z.string().max(8_000).default(""),
+  filter: z.string().max(MAX_FILTER_LENGTH).default(""),
   from: TimeText.optional(),
   to: TimeText.optional(),
   limit: digits(1, 1_000).default(100),
-  cursor: z.string().max(64).optional(),
+  cursor: z.string().max(40_000).optional(),
   direction: z.enum(["older", "newer"]).default("older"),
   zone: z.string().max(64).optional(),
 });
@@ -127,6 +127,11 @@ export const RecordPage = z.object({
   records: z.array(RecordJson),
   /** Where to go on; absent when everything in the window was looked at. */
   nextCursor: z.string().optional(),
+  /**
+   * What is committed from here on, whatever its time: asked with `direction=newer` and this as cursor, now or later. What was
+   * committed while this page was read may be on both.
+   */
+  newerCursor: z.string(),
   /** The time budget ended first: the answer is what was found so far. */
   partial: z.boolean(),
   searched: Searched,

@@ -1,7 +1,7 @@
 import { decodeUtf8 } from "../bytes/index.js";
 import { canonicalUser } from "../entities/canonical.js";
 import { actionOf, protocolOf } from "../firewall/index.js";
-import { flatten, type JsonMapping, type MappedField } from "../json/index.js";
+import { flatten, type JsonMapping, type MappedField, parseExact, USUAL_MAPPING } from "../json/index.js";
 import type { Meanings } from "../meaning/index.js";
 import { canonicalAddress } from "../net/index.js";
 import {
@@ -34,7 +34,7 @@ export function jsonRecord(
   const { text: json } = decodeUtf8(bytes);
   let value: unknown;
   try {
-    value = JSON.parse(json);
+    value = parseExact(json);
   } catch (e) {
     const problem = { code: "BAD_JSON" as const, offset: 0, message: `JSON: ${(e as Error).message.slice(0, 120)}` };
     return { content: unreadable("json", bytes, context.receivedUs, problem), deviceUs: null };
@@ -54,6 +54,8 @@ export function jsonRecord(
   const time = chooseTime(deviceUs, false, context.receivedUs, context.clockOffsetUs, context.maxBehindUs);
   const severityText = context.mapping.severity === undefined ? null : (leaves.get(context.mapping.severity) ?? null);
   const user = take("user", asIs);
+  // where nobody declared names, those of our own exports are known too
+  const own = context.mapping === USUAL_MAPPING ? takeOwn(leaves) : NOTHING_OWN;
   const content: RecordContent = Object.assign(emptyContent("json", time.timeUs, context.receivedUs), {
     timeReason: time.reason,
     clockOffsetMs: time.clockOffsetMs,
@@ -68,7 +70,7 @@ export function jsonRecord(
     app: take("app", asIs),
     process: take("process", asIs),
     event: take("event", asIs),
-    users: user === null ? [] : [canonicalUser(user)],
+    users: [...new Set([...(user === null ? [] : [user]), ...own.users].map(canonicalUser))],
     src: take("src", canonicalAddress),
     dst: take("dst", canonicalAddress),
     srcPort: take("src port", port),
@@ -77,10 +79,45 @@ export function jsonRecord(
     interface: take("interface", asIs),
     bytes: take("bytes", readCount),
     packets: take("packets", readCount),
-    text: take("text", asIs) ?? "",
+    text: take("text", asIs) ?? own.text,
+    otherAddresses: own.otherAddresses,
     raw: bytes,
   });
-  return { content: { ...content, data: [...leaves] }, deviceUs };
+  return { content: { ...content, data: [...leaves, ...own.data] }, deviceUs };
+}
+
+interface OwnValues {
+  readonly text: string;
+  readonly users: readonly string[];
+  readonly otherAddresses: readonly string[];
+  readonly data: readonly (readonly [string, string])[];
+}
+const NOTHING_OWN: OwnValues = { text: "", users: [], otherAddresses: [], data: [] };
+
+/** Takes what our own exports call otherwise than most programs do: the text, lists, and named values as pairs. */
+function takeOwn(leaves: Map<string, string>): OwnValues {
+  const take = (path: string): string | undefined => {
+    const value = leaves.get(path);
+    leaves.delete(path);
+    return value;
+  };
+  const list = (name: string): string[] => {
+    const out: string[] = [];
+    for (let i = 0; leaves.has(`${name}.${i}`); i++) out.push(take(`${name}.${i}`)!);
+    return out;
+  };
+  const data: [string, string][] = [];
+  for (let i = 0; leaves.has(`data.${i}.0`) && leaves.has(`data.${i}.1`); i++)
+    data.push([take(`data.${i}.0`)!, take(`data.${i}.1`)!]);
+  const addresses = list("otherAddresses").map((text) => [text, canonicalAddress(text)] as const);
+  // what is no address stays to be seen
+  for (const [text, address] of addresses) if (address === null) data.push(["otherAddresses", text]);
+  return {
+    text: leaves.has("message") ? "" : (take("text") ?? ""),
+    users: list("users").filter((u) => u !== ""),
+    otherAddresses: addresses.flatMap(([, address]) => (address === null ? [] : [address])),
+    data,
+  };
 }
 
 const port = (text: string): number | null => (/^\d{1,5}$/.test(text) && Number(text) <= 65_535 ? Number(text) : null);

@@ -1,7 +1,10 @@
 import { emptyFlow } from "../flow/index.js";
+import { USUAL_MAPPING } from "../json/index.js";
 import { Meanings } from "../meaning/index.js";
+import { recordToJson } from "../record/index.js";
+import { testRecord } from "../testing/record.js";
 import { civilToUs, US_PER_DAY } from "../time/index.js";
-import { chooseTime, findMeaning, flowRecord, syslogRecord } from "./index.js";
+import { chooseTime, findMeaning, flowRecord, jsonRecord, syslogRecord } from "./index.js";
 
 const S = 1e6;
 const ARRIVAL = civilToUs(2026, 11, 24, 12, 0, 0);
@@ -115,5 +118,67 @@ describe("what people set for phrases of syslog", () => {
     const meanings = new Meanings([own("fault (.*) [x]", "link")]);
     expect(record("<38>a: fault (.*) [x] seen", meanings).category).toBe("link");
     expect(record("<38>a: fault (abc) x seen", meanings).category).toBe("other");
+  });
+});
+
+describe("JSON as it was written", () => {
+  const read = (json: string) =>
+    jsonRecord(new TextEncoder().encode(json), {
+      receivedUs: 1_795_600_000_000_000,
+      clockOffsetUs: 0,
+      mapping: USUAL_MAPPING,
+      meanings: new Meanings(),
+    }).content;
+  test("numbers that a double would alter keep their digits (RFC 8259 section 6)", () => {
+    const { data, bytes } = read(
+      '{"id":9007199254740993,"a":[18446744073709551615,1.10,1e400,-0.50,7],"bytes":9007199254740993}',
+    );
+    expect(data).toEqual([
+      ["id", "9007199254740993"],
+      ["a.0", "18446744073709551615"],
+      ["a.1", "1.10"],
+      ["a.2", "1e400"],
+      ["a.3", "-0.50"],
+      ["a.4", "7"],
+    ]);
+    expect(bytes).toBe(9_007_199_254_740_993n);
+  });
+  test.each([
+    '{"a":1.10,"__proto__":{"x":12345678901234567}}',
+    `{"a":1.10,"b":${"[".repeat(60_000)}${"]".repeat(60_000)}}`,
+    '{"a":1.10,"a":2.20}',
+  ])("whatever stands beside them", (json) => expect(read(json).problem).toBeNull());
+  test("a record of our own export comes back: text, users, other addresses, named values", () => {
+    const record = testRecord({
+      text: "a text",
+      users: ["k.lind", "root"],
+      otherAddresses: ["192.0.2.7", "2001:db8::1"],
+      host: "web",
+      src: "10.0.0.1",
+      srcPort: 5,
+      bytes: 9_007_199_254_740_993n,
+      data: [
+        ["sale@32473 terminal", "3"],
+        ["x", ""],
+      ],
+    });
+    const { text, users, otherAddresses, host, src, srcPort, bytes, data } = read(
+      JSON.stringify(recordToJson(record, "s")),
+    );
+    expect({ text, users, otherAddresses, host, src, srcPort, bytes }).toEqual({
+      text: record.text,
+      users: record.users,
+      otherAddresses: record.otherAddresses,
+      host: "web",
+      src: "10.0.0.1",
+      srcPort: 5,
+      bytes: record.bytes,
+    });
+    expect(data).toEqual(
+      expect.arrayContaining([
+        ["sale@32473 terminal", "3"],
+        ["x", ""],
+      ]),
+    );
   });
 });

@@ -304,6 +304,82 @@ describe("incidents and senders", () => {
   });
 });
 
+describe("asking", () => {
+  test("a parameter nobody knows is refused, with the one that was meant", async () => {
+    const answer = await get("/records?fiter=x", reader);
+    expect(answer.status).toBe(400);
+    expect(answer.body.error).toMatchObject({ field: "fiter", suggestion: "filter" });
+    expect((await get("/senders?filter=x", reader)).status).toBe(400);
+    expect((await get("/records?filter=a&filter=b", reader)).status).toBe(400);
+  });
+  test("a filter longer than an address may be is asked by POST; the same is answered", async () => {
+    const filter = `${"æ".repeat(7_900)} or first`;
+    const byPost = await post("/records", { filter, limit: 5 }, reader);
+    expect([byPost.status, byPost.body.records?.length]).toEqual([200, 1]);
+    expect((await post("/records/histogram", { filter }, reader)).body.total).toBe(1);
+    expect((await post("/records", { filter: "first", limt: 5 }, reader)).body.error).toMatchObject({
+      suggestion: "limit",
+    });
+    expect((await request(app).post(`${API}/records`).send({ filter: "first" })).status).toBe(401);
+  });
+  test("what is committed after a page is new, however late it is; each comes once, over as many pages as it takes", async () => {
+    const { config, secrets } = instance;
+    const client = new pg.Client(connectionOf(config, secrets, "owner"));
+    await client.connect();
+    const claim = await claimCollector(client, "late", "live");
+    const writer = new BatchWriter(client, claim.number, null);
+    const ids = new IdSource(claim.number, claim.lastIdUs);
+    let number = claim.lastBatch;
+    const nowUs = Date.now() * 1000;
+    const stored: string[] = [];
+    const store = async (ages: readonly number[]) => {
+      const records = ages.map((age, i) => ({
+        id: ids.next(nowUs),
+        sender: 1,
+        endpoint: "t",
+        copyOf: null,
+        content: syslogRecord(Buffer.from(`<14>late: number ${number}.${i}`), {
+          receivedUs: nowUs - age * 1e6,
+          zone: "UTC",
+          clockOffsetUs: 0,
+        }).content,
+      }));
+      for (const r of records) stored.push(formatRecordId(r.id));
+      await writer.commit({ number: ++number, records, throughUs: nowUs, runRules: false }, nowUs);
+    };
+    const filter = encodeURIComponent("app is late");
+    const first = await get(`/records?filter=${filter}`, reader);
+    expect(first.body.records).toEqual([]);
+    let cursor: string = first.body.newerCursor;
+    const got: string[] = [];
+    const follow = async () => {
+      for (let more = true; more; ) {
+        const page = await get(`/records?filter=${filter}&direction=newer&limit=7&cursor=${cursor}`, reader);
+        expect(page.status).toBe(200);
+        got.push(...page.body.records.map((r: { id: string }) => r.id));
+        cursor = page.body.newerCursor;
+        more = page.body.nextCursor !== undefined;
+      }
+    };
+    // behind one another, by a jittered clock
+    for (const ages of [[1, 2, 3], [600, 4, 5], Array.from({ length: 20 }, (_, i) => 100 - i), [3_000]]) {
+      await store(ages);
+      if (ages.length !== 20) await follow();
+    }
+    await follow();
+    expect(got).toEqual(stored);
+    await follow();
+    expect(got).toHaveLength(stored.length);
+    for (const bad of ["new.", "new.e30", `new.${Buffer.from('{"marks":{"1":-1}}').toString("base64url")}`])
+      expect((await get(`/records?direction=newer&cursor=${bad}`, reader)).status).toBe(400);
+    expect((await get(`/records?cursor=${cursor}`, reader)).status).toBe(400);
+    await client.query("delete from batch where collector = $1 and number <= $2", [claim.number, number - 1]);
+    const old = `new.${Buffer.from(JSON.stringify({ marks: { [claim.number]: 1 } })).toString("base64url")}`;
+    expect((await get(`/records?direction=newer&cursor=${old}`, reader)).body.error.message).toContain("too old");
+    await client.end();
+  });
+});
+
 test("every route is described, with the shape of its errors", async () => {
   const { paths } = (await request(app).get(`${API}/openapi.json`)).body as { paths: Record<string, object> };
   for (const path of [

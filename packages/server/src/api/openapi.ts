@@ -29,6 +29,11 @@ export function openApi(routes: readonly Route[], version: string): object {
       },
     };
     paths[r.path] = { ...paths[r.path], [r.method]: operation };
+    if (r.alsoPost && r.query) {
+      const { parameters: _, ...rest } = operation;
+      const content = { "application/json": { schema: jsonSchema(r.query, "input") } };
+      paths[r.path]!.post = { ...rest, requestBody: { required: true, content } };
+    }
   }
   return {
     openapi: "3.1.0",

@@ -1,6 +1,7 @@
 import { createServer, type Server } from "node:http";
 import { createServer as createHttps } from "node:https";
 import { dirname, join } from "node:path";
+import type { Duplex } from "node:stream";
 import { fileURLToPath } from "node:url";
 import pino from "pino";
 import { tlsIdentity } from "../collector/tls-identity.js";
@@ -23,6 +24,9 @@ import { Streams } from "./streams.js";
 
 const STATEMENT_TIMEOUT_MS = 15_000;
 const HEARTBEAT_MS = 5_000;
+
+/** The longest filter there is, written as a URL. */
+const MAX_HEADER_BYTES = 96 * 1_024;
 
 /** Runs the web role. @returns how to stop it */
 export async function startWeb(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
@@ -54,9 +58,19 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
     webRoot,
     log,
   );
-  const servers = [await listen(createServer(app), config.HALVIK_HTTP_PORT, config.HALVIK_HTTP_HOST)];
+  const servers = [
+    await listen(
+      createServer({ maxHeaderSize: MAX_HEADER_BYTES }, app),
+      config.HALVIK_HTTP_PORT,
+      config.HALVIK_HTTP_HOST,
+    ),
+  ];
   if (config.HALVIK_HTTPS_PORT !== 0) {
-    const tls = { ...(await tlsIdentity(config, nowUs() / 1_000)), minVersion: "TLSv1.2" as const };
+    const tls = {
+      ...(await tlsIdentity(config, nowUs() / 1_000)),
+      minVersion: "TLSv1.2" as const,
+      maxHeaderSize: MAX_HEADER_BYTES,
+    };
     servers.push(await listen(createHttps(tls, app), config.HALVIK_HTTPS_PORT, config.HALVIK_HTTP_HOST));
   }
   dropRoot();
@@ -84,7 +98,25 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
   };
 }
 
+/** An answer to what is no HTTP that can be read: never an empty one. */
+function refuse(error: NodeJS.ErrnoException, socket: Duplex): void {
+  if (!socket.writable) {
+    socket.destroy();
+    return;
+  }
+  const tooLong = error.code === "HPE_HEADER_OVERFLOW";
+  const status = tooLong ? "431 Request Header Fields Too Large" : "400 Bad Request";
+  const message = tooLong
+    ? `the address is longer than ${MAX_HEADER_BYTES / 1_024} KiB: send the same by POST, as JSON`
+    : "this is no HTTP request that can be read";
+  const body = JSON.stringify({ error: { code: "BAD_REQUEST", message } });
+  socket.end(
+    `HTTP/1.1 ${status}\r\ncontent-type: application/json\r\ncontent-length: ${Buffer.byteLength(body)}\r\nconnection: close\r\n\r\n${body}`,
+  );
+}
+
 async function listen(server: Server, port: number, host: string): Promise<Server> {
+  server.on("clientError", refuse);
   await new Promise<void>((resolve, reject) => {
     server.once("error", (e: NodeJS.ErrnoException) =>
       reject(

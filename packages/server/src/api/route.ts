@@ -1,5 +1,6 @@
+import { nearest } from "@halvik/core/filter";
 import { type Request, type Response, Router } from "express";
-import type { z } from "zod";
+import { z } from "zod";
 import type { Actor } from "../access/people.js";
 import { AppError, parseInput } from "./errors.js";
 import { Turns } from "./turns.js";
@@ -29,6 +30,8 @@ export interface Route {
   readonly body?: z.ZodType;
   readonly params?: z.ZodType;
   readonly answer: z.ZodType | { readonly type: string };
+  /** The same may be asked by POST, with what the query has as JSON: a filter may be longer than a URL. */
+  readonly alsoPost?: boolean;
   /** It goes on for as long as someone reads: it has no turn. */
   readonly streams?: boolean;
   readonly handle: (input: RouteInput<never, never, never>) => Promise<unknown>;
@@ -71,8 +74,8 @@ const MAX_DEPTH = 100;
 export function bind(routes: readonly Route[], actorOf: ActorOf, mayStill: (req: Request) => Promise<boolean>): Router {
   const router = Router();
   const turns = new Turns();
-  for (const r of routes)
-    router[r.method](r.path.replace(/\{(\w+)\}/g, ":$1"), async (req: Request, res: Response) => {
+  for (const r of routes) {
+    const handle = async (req: Request, res: Response) => {
       const actor = actorOf(req);
       if (r.access !== "open") {
         if (actor === null)
@@ -82,7 +85,7 @@ export function bind(routes: readonly Route[], actorOf: ActorOf, mayStill: (req:
       }
       for (const part of [req.query, req.body, req.params] as unknown[]) refuseUnstorable(part);
       const input = {
-        query: r.query ? parseInput(r.query, req.query) : undefined,
+        query: readQuery(r, req),
         body: r.body ? parseInput(r.body, req.body) : undefined,
         params: r.params ? parseInput(r.params, req.params) : undefined,
         actor: actor ?? { name: NOBODY, may: "read" },
@@ -93,6 +96,27 @@ export function bind(routes: readonly Route[], actorOf: ActorOf, mayStill: (req:
       const work = () => r.handle(input as RouteInput<never, never, never>);
       const answer = actor === null || r.streams ? await work() : await turns.take(actor.name, work);
       if (answer !== undefined) res.json(answer);
-    });
+    };
+    const path = r.path.replace(/\{(\w+)\}/g, ":$1");
+    router[r.method](path, handle);
+    if (r.alsoPost) router.post(path, handle);
+  }
   return router;
+}
+
+/** A name nobody knows is a mistake that would else change what is answered without a word. */
+function readQuery(r: Route, req: Request): unknown {
+  const asked = (r.alsoPost && req.method === "POST" ? (req.body ?? {}) : req.query) as Record<string, unknown>;
+  const known = r.query instanceof z.ZodObject ? Object.keys(r.query.shape) : r.query === undefined ? [] : null;
+  const unknown = known === null ? undefined : Object.keys(asked).find((name) => !known.includes(name));
+  if (unknown !== undefined && known !== null) {
+    const near = nearest(unknown, known);
+    const takes = known.length === 0 ? "it takes none" : `it takes ${known.join(", ")}`;
+    throw new AppError(
+      "BAD_REQUEST",
+      `there is no parameter “${unknown}” here; ${near === null ? takes : `did you mean “${near}”?`}`,
+      { field: unknown, ...(near === null ? {} : { suggestion: near }) },
+    );
+  }
+  return r.query ? parseInput(r.query, asked) : undefined;
 }

@@ -1,12 +1,14 @@
 import { execFileSync } from "node:child_process";
-import { createWriteStream, mkdtempSync, rmSync } from "node:fs";
+import { once } from "node:events";
+import { createWriteStream, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
-import { join } from "node:path";
+import { dirname, join } from "node:path";
+import { PassThrough } from "node:stream";
 import { parseFilter } from "@halvik/core/filter";
 import { syslogRecord } from "@halvik/core/normalise";
-import { SenderDirectory } from "@halvik/core/senders";
+import { newSender, SenderDirectory } from "@halvik/core/senders";
 import { Random } from "@halvik/simulator";
-import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { indexNext } from "../keeper/index-segments.js";
 import { BatchWriter } from "../store/batches.js";
@@ -112,4 +114,63 @@ test.each<[filter: string, pipeline: string]>([
 ])("%s", async (filter, pipeline) => {
   const { total, exact } = await histogram(client, scope(filter), DAY);
   expect([total, exact]).toEqual([grep(pipeline), true]);
+});
+
+describe("messages as they came", () => {
+  const exported = async (format: "raw" | "pcap", lines: readonly string[]) => {
+    const claim = await claimCollector(client, `export ${format}`, "live");
+    const at = 20_100 * DAY;
+    const ids = new IdSource(claim.number, 0);
+    const records = lines.map((line, i) => ({
+      id: ids.next(at),
+      sender: 1,
+      endpoint: "t",
+      copyOf: null,
+      content: syslogRecord(Buffer.from(line), { receivedUs: at + i, zone: "UTC", clockOffsetUs: 0 }).content,
+    }));
+    await new BatchWriter(client, claim.number, null).commit(
+      { number: claim.lastBatch + 1, records, throughUs: at, runRules: false },
+      at,
+    );
+    const out = new PassThrough();
+    const bytes: Buffer[] = [];
+    out.on("data", (b: Buffer) => bytes.push(b));
+    const directory = new SenderDirectory([newSender(1, "fw", { addresses: ["192.0.2.1"] })]);
+    await exportRecords(
+      client,
+      {
+        ...scope(""),
+        directory,
+        fromUs: at,
+        toUs: at + DAY,
+        format,
+        about: { filter: "", reading: "", by: "t" },
+        present: (x) => x,
+      },
+      out,
+    );
+    await once(out, "end");
+    const file = join(mkdtempSync(join(tmpdir(), "halvik-export-")), "x.zip");
+    writeFileSync(file, Buffer.concat(bytes));
+    const name = format === "raw" ? "records.log" : "records.pcap";
+    const content = execFileSync("python3", [
+      "-c",
+      `import sys,zipfile; sys.stdout.buffer.write(zipfile.ZipFile(sys.argv[1]).read("${name}"))`,
+      file,
+    ]);
+    rmSync(dirname(file), { recursive: true });
+    return content;
+  };
+
+  test("raw: a line end can be told from what is written like one", async () => {
+    const messages = ["<13>a: C:\\new", "<13>a: one\ntwo", "<13>a: plain"];
+    const lines = (await exported("raw", messages)).toString().trimEnd().split("\n");
+    const back = lines.map((l) => l.replace(/\\(.)/g, (_, c: string) => (c === "n" ? "\n" : c === "r" ? "\r" : c)));
+    expect(back.sort()).toEqual([...messages].sort());
+  });
+  test("pcap: a firewall's decision that came as syslog is written as it came", async () => {
+    const decision =
+      "<4>Nov 24 10:00:00 fw kernel: DROP IN=eth0 OUT= SRC=10.0.0.1 DST=10.0.0.2 LEN=60 PROTO=TCP SPT=1 DPT=22 SYN";
+    expect((await exported("pcap", [decision])).toString("latin1")).toContain(decision);
+  });
 });

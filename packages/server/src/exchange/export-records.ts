@@ -50,7 +50,9 @@ const COLUMNS: readonly (readonly [name: string, value: (r: HalvikRecord, sender
   ["packets", (r) => r.packets],
   ["text", (r) => r.text],
 ];
-const PORTS: Readonly<Record<string, number>> = { syslog: 514, snmp: 162 };
+/** The port a record's message is sent to; null: it came otherwise. A firewall's decision with a facility came as syslog. */
+const portOf = (r: HalvikRecord): number | null =>
+  r.kind === "syslog" || (r.kind === "firewall" && r.facility !== null) ? 514 : r.kind === "snmp" ? 162 : null;
 /** The collector's side of a datagram; which of its addresses it came to is not kept. */
 const COLLECTOR = "127.0.0.1";
 
@@ -71,7 +73,7 @@ export async function exportRecords(db: Queryable, request: ExportRequest, out: 
   const put = async (bytes: Uint8Array) => {
     file.bytes += bytes.length;
     file.hash.update(bytes);
-    if (!content.write(bytes)) await Promise.race([once(content, "drain"), once(out, "close")]);
+    if (!content.write(bytes)) await drained(content, out);
   };
   const counts = { records: 0, written: 0, leftOut: 0 };
   try {
@@ -100,6 +102,7 @@ export async function exportRecords(db: Queryable, request: ExportRequest, out: 
     to: formatUs(request.toUs),
     order: "newest first",
     format: request.format,
+    ...(request.format === "raw" ? { escapes: "\\\\ is a backslash, \\n and \\r are line ends of the message" } : {}),
     records: counts.records,
     written: counts.written,
     ...(counts.leftOut > 0 ? { leftOut: counts.leftOut, whyLeftOut: WHY_LEFT_OUT[request.format] } : {}),
@@ -109,11 +112,21 @@ export async function exportRecords(db: Queryable, request: ExportRequest, out: 
   zip.end();
 }
 
+/** Waits until there is room again, or nobody takes any more; leaves no listener behind, however often it is asked. */
+async function drained(content: Writable, out: Writable): Promise<void> {
+  const done = new AbortController();
+  try {
+    await Promise.race([once(content, "drain", done), once(out, "close", done)]);
+  } finally {
+    done.abort();
+  }
+}
+
 const WHY_LEFT_OUT: Readonly<Record<ExportFormat, string>> = {
   csv: "",
   jsonl: "",
   raw: "a flow has no message of its own",
-  pcap: "only syslog and SNMP messages of senders with an IPv4 address have a datagram to write",
+  pcap: "only what came as syslog or SNMP, of senders with an IPv4 address, has a datagram to write",
 };
 
 async function* pages(db: Queryable, request: ExportRequest): AsyncGenerator<readonly HalvikRecord[]> {
@@ -166,8 +179,8 @@ async function encode(
     case "pcap": {
       const sent = records.flatMap((record) => {
         const address = directory.get(record.sender)?.addresses.find((a) => !a.includes(":"));
-        const port = PORTS[record.kind];
-        return address === undefined || port === undefined ? [] : [{ record, address, port }];
+        const port = portOf(record);
+        return address === undefined || port === null ? [] : [{ record, address, port }];
       });
       const raw = await rawBytes(
         db,
@@ -191,9 +204,9 @@ async function rawBytes(db: Queryable, records: readonly HalvikRecord[]): Promis
   return records.map((r) => kept.get(r.id) ?? Buffer.from(r.head + r.text + r.tail, "utf8"));
 }
 
-/** One line a message: its own line breaks are written as \n and \r. */
+/** One line a message: its line ends are written as \n and \r, and its backslashes as two, so that each can be told from the other. */
 function asLine(raw: Buffer): Buffer {
-  if (!raw.includes(10) && !raw.includes(13)) return Buffer.concat([raw, Buffer.from("\n")]);
-  const text = raw.toString("latin1").replaceAll("\n", "\\n").replaceAll("\r", "\\r");
+  if (!raw.includes(10) && !raw.includes(13) && !raw.includes(92)) return Buffer.concat([raw, Buffer.from("\n")]);
+  const text = raw.toString("latin1").replaceAll("\\", "\\\\").replaceAll("\n", "\\n").replaceAll("\r", "\\r");
   return Buffer.from(`${text}\n`, "latin1");
 }

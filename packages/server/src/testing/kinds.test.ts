@@ -675,14 +675,12 @@ describe("certificates, users of one sender, the forwarder's bookmark", () => {
       child.kill("SIGTERM");
       await new Promise((done) => child.once("exit", done));
     };
+    const events = () => search('kind is windows and host like "dc-1*" and data "record id" present');
     await live(6_000);
     await live(6_000);
-    const records = await eventually(
-      "events",
-      () => search('kind is windows and host like "dc-1*" and data "record id" present'),
-      // how many there are depends on the hour: nights are quiet
-      (r) => r.length > 5,
-    );
+    // how many there are depends on the hour and on the machine: nights are quiet
+    for (let i = 0; i < 10 && (await events()).length <= 5; i++) await live(6_000);
+    const records = await eventually("events", events, (r) => r.length > 5);
     const ids = records.map((r) => r.data.find(([n]) => n === "record id")![1]);
     expect(ids.length - new Set(ids).size).toBe(0);
     // what dc-1 had to say from the first of them to the last, by the stand-ins' own book

@@ -6,6 +6,7 @@ import { createPool } from "../store/pool.js";
 import { TermIndex } from "../store/term-index.js";
 import { checkModule, checkRule } from "./checks.js";
 import {
+  type FollowAsked,
   type HistogramAsked,
   type LiveAsked,
   type PageAsked,
@@ -29,6 +30,7 @@ const terms = new TermIndex();
 const ask = questions(db, directory, terms);
 
 export const page = (asked: PageAsked) => ask.page(asked);
+export const follow = (asked: FollowAsked) => ask.follow(asked);
 export const histogram = (asked: HistogramAsked) => ask.histogram(asked);
 export const values = (asked: ValuesAsked) => ask.values(asked);
 export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);

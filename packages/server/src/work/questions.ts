@@ -4,6 +4,7 @@ import type { HalvikRecord } from "@halvik/core/record";
 import type { DirectoryCache } from "../store/directory-cache.js";
 import { type FieldValues, fieldValues, type ValuesOf } from "../store/field-values.js";
 import { recordsInIdRange } from "../store/find-records.js";
+import { type FollowPage, type FollowRequest, followRecords } from "../store/follow-records.js";
 import { type Histogram, histogram } from "../store/histogram.js";
 import type { Queryable } from "../store/pool.js";
 import { type SearchPage, type SearchRequest, searchRecords } from "../store/search.js";
@@ -17,6 +18,7 @@ export type ScopeAsked = Omit<SearchScope, "directory" | "terms">;
 export type PageAsked = Omit<SearchRequest, "directory" | "terms">;
 export type HistogramAsked = ScopeAsked & { readonly widthUs: number };
 export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: number };
+export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
 export interface LiveAsked {
   readonly filter: Filter;
   readonly low: string;
@@ -33,6 +35,7 @@ export interface RehearsalAsked {
 /** Questions of readers to the store, all plain data, so that any thread can answer them. */
 export interface Questions {
   page(asked: PageAsked): Promise<SearchPage>;
+  follow(asked: FollowAsked): Promise<FollowPage | null>;
   histogram(asked: HistogramAsked): Promise<Histogram>;
   values(asked: ValuesAsked): Promise<FieldValues>;
   whyNothing(asked: ScopeAsked): Promise<WhyNothing>;
@@ -45,6 +48,7 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
   const scoped = async <T extends object>(asked: T) => ({ ...asked, directory: await directory.get(), terms });
   return {
     page: async (asked) => searchRecords(db, await scoped(asked)),
+    follow: async (asked) => followRecords(db, await scoped(asked)),
     histogram: async ({ widthUs, ...asked }) => histogram(db, await scoped(asked), widthUs),
     values: async ({ of, top, ...asked }) => fieldValues(db, await scoped(asked), of, top),
     whyNothing: async (asked) => whyNothing(db, await scoped(asked)),
@@ -66,6 +70,7 @@ function questionsElsewhere(work: WorkPool): Questions {
       work.run<T>(what, asked, MOST_MS);
   return {
     page: ask("page"),
+    follow: ask("follow"),
     histogram: ask("histogram"),
     values: ask("values"),
     whyNothing: ask("whyNothing"),

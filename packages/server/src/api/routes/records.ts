@@ -22,6 +22,7 @@ import { exportRecords } from "../../exchange/export-records.js";
 import { coverageOf } from "../../store/coverage.js";
 import { hasValues, type ValuesOf } from "../../store/field-values.js";
 import { findRecord } from "../../store/find-records.js";
+import { commitMarks, type FollowCursor } from "../../store/follow-records.js";
 import { incidentsWithRecord } from "../../store/incidents.js";
 import type { PageKey } from "../../store/search.js";
 import type { Deps } from "../deps.js";
@@ -51,6 +52,7 @@ export const recordRoutes = (deps: Deps) => {
   return [
     route({
       method: "get",
+      alsoPost: true,
       path: "/records",
       summary: "Records of a window, newest first, by keyset",
       access: "read",
@@ -60,17 +62,42 @@ export const recordRoutes = (deps: Deps) => {
         const started = performance.now();
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
-        const page = await ask(filter).page({
+        const scope = {
           filter,
           ...readWindow(query, now),
           limit: query.limit,
-          cursor: readCursor(query.cursor),
-          direction: query.direction,
           nowUs: now,
           budgetMs: SEARCH_BUDGET_MS,
-        });
+        };
         const present = await presenter.present(senders);
+        const follow = readFollowCursor(query.cursor);
+        if (follow !== null) {
+          if (query.direction !== "newer")
+            throw new AppError("BAD_REQUEST", "direction: expected newer with a newerCursor", { field: "direction" });
+          const page = await ask(filter).follow({ ...scope, since: follow });
+          if (page === null)
+            throw new AppError("BAD_REQUEST", "cursor: it is too old to go on from; read the window again", {
+              field: "cursor",
+            });
+          const cursor = writeFollowCursor(page.cursor);
+          return {
+            records: page.records.map(present),
+            ...(page.more ? { nextCursor: cursor } : {}),
+            newerCursor: cursor,
+            partial: page.more && page.records.length < query.limit,
+            searched: page.searched,
+            tookMs: since(started),
+          };
+        }
+        // before the page is read: nothing falls between
+        const marks = await commitMarks(db);
+        const page = await ask(filter).page({
+          ...scope,
+          cursor: readCursor(query.cursor),
+          direction: query.direction,
+        });
         return {
+          newerCursor: writeFollowCursor({ marks }),
           records: page.records.map(present),
           ...(page.next ? { nextCursor: `${page.next.timeUs}.${page.next.id}` } : {}),
           partial: page.partial,
@@ -81,6 +108,7 @@ export const recordRoutes = (deps: Deps) => {
     }),
     route({
       method: "get",
+      alsoPost: true,
       path: "/records/histogram",
       summary: "Counts over time; from rollups where they hold the answer",
       access: "read",
@@ -117,6 +145,7 @@ export const recordRoutes = (deps: Deps) => {
     }),
     route({
       method: "get",
+      alsoPost: true,
       path: "/records/values",
       summary: "The values of a field in the records that match, most frequent first",
       access: "read",
@@ -144,6 +173,7 @@ export const recordRoutes = (deps: Deps) => {
     }),
     route({
       method: "get",
+      alsoPost: true,
       path: "/records/why-nothing",
       summary:
         "Why a filter finds nothing: what its parts find, values that may have been meant, matches outside the window",
@@ -193,6 +223,7 @@ export const recordRoutes = (deps: Deps) => {
     }),
     route({
       method: "get",
+      alsoPost: true,
       path: "/records/export",
       summary: "All records that match, as a ZIP archive with a manifest, streamed",
       access: "read",
@@ -228,11 +259,12 @@ export const recordRoutes = (deps: Deps) => {
     }),
     route({
       method: "get",
+      alsoPost: true,
       path: "/records/live",
       summary:
         "Records as they are stored, as server-sent events: each has the newest matching lines and how many there were",
       access: "read",
-      query: z.object({ filter: z.string().max(8_000).default(""), zone: z.string().max(64).optional() }),
+      query: RecordQuery.pick({ filter: true, zone: true }),
       answer: { type: "text/event-stream" },
       streams: true,
       handle: async ({ query, actor, res, mayStill }) => {
@@ -327,6 +359,24 @@ function labelOf(field: string, value: string, senders: SenderDirectory): string
 }
 
 const since = (started: number): number => Math.round((performance.now() - started) * 10) / 10;
+
+/** A cursor of following, as text. */
+const FOLLOW = "new.";
+const FollowText = z.object({
+  marks: z.record(z.string().regex(/^\d{1,4}$/), z.int().min(0)),
+  within: z.object({ collector: z.int(), number: z.int(), afterId: z.string().regex(/^\d{1,19}$/) }).optional(),
+});
+const writeFollowCursor = (cursor: FollowCursor): string =>
+  FOLLOW + Buffer.from(JSON.stringify(cursor)).toString("base64url");
+
+function readFollowCursor(text: string | undefined): FollowCursor | null {
+  if (text === undefined || !text.startsWith(FOLLOW)) return null;
+  try {
+    const cursor = FollowText.parse(JSON.parse(Buffer.from(text.slice(FOLLOW.length), "base64url").toString("utf8")));
+    if (cursor.within === undefined || BigInt(cursor.within.afterId) <= MAX_COUNT) return cursor;
+  } catch {}
+  throw new AppError("BAD_REQUEST", "cursor: expected the newerCursor of an answer", { field: "cursor" });
+}
 
 function readCursor(text: string | undefined): PageKey | null {
   if (text === undefined) return null;
