@@ -197,6 +197,8 @@ describe("mistakes are refused where they stand, and what is suggested is unders
     "https://x.example/y",
     "Text",
     "User and Event",
+    "port",
+    "message or ip",
     "00:11:22:aa:bb:cc",
     "cron:",
   ])("%s is text like any other", (text) => expect(read(text)).toMatchObject({ ok: true }));

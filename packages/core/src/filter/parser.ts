@@ -318,8 +318,9 @@ class Parser {
     }
     this.refuseMisspeltPair(token, second);
     const known = fieldNamed(text);
-    // a field is said in small letters; in others it is one where it is compared
-    if (known && (text === lower || this.startsComparator(second))) return this.comparison(known, span);
+    // by its own name in small letters a field wants to be compared; by any other it is one where it is
+    const isMeant = text === known?.name && !known.isCommonWord;
+    if (known && (isMeant || this.startsComparator(second))) return this.comparison(known, span);
     if (isReserved(text))
       fault(
         "EXPECTED",

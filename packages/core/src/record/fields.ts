@@ -26,8 +26,10 @@ export interface Field {
   readonly most?: Count;
   /** Names that stand for numbers. */
   readonly numberNames?: Readonly<Record<string, number>>;
-  /** What people may call it too. */
+  /** What people may call it too, where they compare it with something. */
   readonly alias?: string;
+  /** Its name is a common word of messages: it is the field only where it is compared. */
+  readonly isCommonWord?: boolean;
   /** It is a named value of `data`: by which name. */
   readonly dataName?: string;
   /** Every value of a record: none when missing. */
@@ -111,7 +113,13 @@ export const FIELDS = [
   },
   { ...PORT, name: "src port", about: "the source port", get: (r) => one(r.srcPort) },
   { ...PORT, name: "dst port", about: "the destination port", get: (r) => one(r.dstPort) },
-  { ...PORT, name: "port", about: "the port of either end", get: (r) => [...one(r.srcPort), ...one(r.dstPort)] },
+  {
+    ...PORT,
+    name: "port",
+    isCommonWord: true,
+    about: "the port of either end",
+    get: (r) => [...one(r.srcPort), ...one(r.dstPort)],
+  },
   {
     name: "protocol",
     type: "number",
