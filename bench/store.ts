@@ -11,7 +11,7 @@ import { connect } from "./harness.js";
 
 /** 2026-11-01T00:00:00Z, so that every store of a size holds the same. */
 export const STORE_ENDS_MINUTE = 29_692_800;
-export const STORE_DAYS = 30;
+export const STORE_DAYS = Number(process.env.HALVIK_STORE_DAYS ?? 30);
 /** Records a day that the simulator makes at its usual rate. */
 const A_DAY = 168_000;
 const LOADERS = 2;

@@ -4,7 +4,7 @@ import { TimeText } from "./common.js";
 import { RecordJson } from "./records.js";
 
 export const IncidentQuery = z.object({
-  /** "attention": open and not seen, or with something new since seen. */
+  /** "attention": what needs somebody (`needsAttention`). */
   state: z.enum([...INCIDENT_STATES, "attention", "all"]).default("all"),
   from: TimeText.optional(),
   to: TimeText.optional(),
@@ -22,6 +22,8 @@ export const IncidentJson = z
     title: z.string(),
     severity: z.string(),
     state: z.enum(INCIDENT_STATES),
+    /** Cleared because nothing came any more; nobody and nothing has said that it is over. */
+    stopped: z.boolean(),
     rule: z.object({ id: z.string(), name: z.string(), version: z.int() }),
     first: TimeText,
     last: TimeText,
@@ -40,6 +42,8 @@ export const IncidentJson = z
     linkedTo: z.int().nullable(),
     /** What it ranks by: a sum, and what it is the sum of. */
     urgency: z.object({ score: z.int(), parts: z.array(z.tuple([z.string(), z.int()])) }),
+    /** Whether it belongs in the queue of what needs somebody. */
+    needsAttention: z.boolean(),
     /** Sites of the senders it names. */
     sites: z.array(z.string()),
     /** Subjects and techniques of its rules. */

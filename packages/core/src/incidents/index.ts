@@ -1,3 +1,4 @@
+export { type AttentionFacts, isUnjudged, needsAttention } from "./attention.js";
 export {
   consequencesOf,
   findJoint,
@@ -13,10 +14,9 @@ export {
   type EarlierIncident,
   INCIDENT_STATES,
   type IncidentState,
-  needsAttention,
   newSinceSeen,
   type Placement,
   placeFinding,
   type SeenEvidence,
 } from "./life-cycle.js";
-export { type Urgency, type UrgencyFacts, urgencyOf } from "./urgency.js";
+export { byUrgency, type Urgency, type UrgencyFacts, urgencyOf } from "./urgency.js";

@@ -1,4 +1,4 @@
-import { needsAttention, newSinceSeen, placeFinding } from "./index.js";
+import { type AttentionFacts, needsAttention, newSinceSeen, placeFinding } from "./index.js";
 
 const H = 3_600e6;
 const earlier = (over: object) => ({
@@ -35,9 +35,26 @@ test("acknowledged covers the evidence so far: repeats are not new, entities and
   expect(newSinceSeen(seen, 2, ["user\u0001a", "user\u0001b"])).toEqual(["severity", "user\u0001b"]);
 });
 
-test("only what is open and unseen, or new since seen, needs a person", () => {
-  expect(needsAttention({ state: "open", acknowledged: false, newSinceSeen: false })).toBe(true);
-  expect(needsAttention({ state: "open", acknowledged: true, newSinceSeen: true })).toBe(true);
-  expect(needsAttention({ state: "open", acknowledged: true, newSinceSeen: false })).toBe(false);
-  expect(needsAttention({ state: "cleared", acknowledged: false, newSinceSeen: false })).toBe(false);
-});
+test.each<[string, Partial<AttentionFacts>, boolean]>([
+  ["open, nobody has seen it", {}, true],
+  ["seen", { acknowledged: true }, false],
+  ["seen, with something new since", { acknowledged: true, newSinceSeen: true }, true],
+  ["shelved", { shelved: true }, false],
+  ["merged into another", { merged: true }, false],
+  ["a record or the value said that it is over", { state: "cleared" }, false],
+  ["stopped, not judged", { state: "cleared", stopped: true }, true],
+  ["stopped, and seen", { state: "cleared", stopped: true, acknowledged: true }, false],
+  ["stopped, then closed by a person", { state: "closed", stopped: true }, false],
+])("what needs a person (semantics 26): %s", (_what, over, needs) =>
+  expect(
+    needsAttention({
+      state: "open",
+      stopped: false,
+      merged: false,
+      shelved: false,
+      acknowledged: false,
+      newSinceSeen: false,
+      ...over,
+    }),
+  ).toBe(needs),
+);

@@ -49,12 +49,3 @@ export function newSinceSeen(seen: SeenEvidence, severity: Severity, entities: r
   fresh.push(...entities.filter((e) => !known.has(e)));
   return fresh;
 }
-
-/** Whether an incident belongs in the queue of what needs a person. */
-export function needsAttention(incident: {
-  state: IncidentState;
-  acknowledged: boolean;
-  newSinceSeen: boolean;
-}): boolean {
-  return incident.state === "open" && (!incident.acknowledged || incident.newSinceSeen);
-}

@@ -13,6 +13,8 @@ const facts = (over: Partial<UrgencyFacts> = {}): UrgencyFacts => ({
   returned: 0,
   lastUs: NOW - 3_600e6,
   shelved: false,
+  stopped: false,
+  merged: false,
   ...over,
 });
 
@@ -24,6 +26,7 @@ test.each([
   ["ten rules agree: no more than four do", { rules: 10 }, 70],
   ["it goes on", { lastUs: NOW - 60e6 }, 65],
   ["it returned", { returned: 4 }, 60],
+  ["stopped, not judged: it does not go on", { state: "cleared" as const, stopped: true, lastUs: NOW - 60e6 }, 55],
   ["over", { state: "cleared" as const }, 0],
   ["shelved", { shelved: true }, 0],
 ])("%s: %s", (_what, over, score) => expect(urgencyOf(facts(over), NOW).score).toBe(score));

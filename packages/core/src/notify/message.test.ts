@@ -24,6 +24,8 @@ const detail = (over: object = {}, texts: readonly string[] = ["Failed password 
       title: "46 refused logons from 203.0.113.9",
       severity: "error",
       state: "open",
+      stopped: false,
+      needsAttention: true,
       rule: { id: "refused-logons", name: "Refused logons", version: 1 },
       first: at(1),
       last: at(40),

@@ -19,6 +19,7 @@ const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
   title: "Guessing at vpn-1",
   severity: 3,
   state: "open",
+  stopped: false,
   rules: ["refused-logons"],
   tags: ["logon"],
   entities: ["203.0.113.9", "vpn-1"],

@@ -1,3 +1,4 @@
+import { isUnjudged, needsAttention } from "../incidents/index.js";
 import { SEVERITIES, type Severity } from "../record/index.js";
 import { type EpochUs, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "../time/index.js";
 import type { NotifyRoute, Telling } from "./route.js";
@@ -19,6 +20,8 @@ export interface ToldIncident {
   readonly lastUs: EpochUs;
   /** When it was over; null: it lasts. */
   readonly endedUs: EpochUs | null;
+  /** Cleared because nothing came any more. */
+  readonly stopped: boolean;
   readonly acknowledged: boolean;
   readonly newSinceSeen: boolean;
   readonly shelvedUntilUs: EpochUs | null;
@@ -109,10 +112,12 @@ export function planTelling(
 
 /** Why a message that waited is not sent after all; null: it is. */
 export function reasonToDrop(tell: Telling, incident: ToldIncident, nowUs: EpochUs): string | null {
-  if (incident.shelvedUntilUs !== null && incident.shelvedUntilUs > nowUs && tell !== "clear") return "shelved";
   if (tell === "clear") return incident.state === "open" ? "open again meanwhile" : null;
-  if (incident.state !== "open") return "over meanwhile";
-  return tell === "raise" && incident.acknowledged && !incident.newSinceSeen ? "seen meanwhile" : null;
+  const shelved = incident.shelvedUntilUs !== null && incident.shelvedUntilUs > nowUs;
+  if (shelved) return "shelved";
+  if (tell === "update") return incident.state === "open" ? null : "over meanwhile";
+  if (needsAttention({ ...incident, merged: false, shelved })) return null;
+  return isUnjudged(incident) ? "seen meanwhile" : "over meanwhile";
 }
 
 const FIRST_RETRY_US = 30 * US_PER_SECOND;

@@ -1,8 +1,13 @@
 import { US_PER_DAY } from "@halvik/core/time";
-import { col, fn, where } from "sequelize";
+import { col, fn, type Transaction, where } from "sequelize";
 import { nowUs } from "../config/clock.js";
 import { Audit, Person, Token } from "../store/models.js";
 import { hashPassword, hashToken, makeToken, oneTimePassword, passwordMatches } from "./passwords.js";
+
+/** The transaction that a change belongs to. */
+export interface Within {
+  readonly transaction?: Transaction;
+}
 
 /** Who acts: a person in a session or a token. */
 export interface Actor {
@@ -10,7 +15,11 @@ export interface Actor {
   readonly may: "read" | "act";
 }
 
-const byName = (name: string) => Person.findOne({ where: where(fn("lower", col("name")), name.toLowerCase()) });
+/** Names are alike in any case and whichever way their letters are composed, as the index on them has it. */
+const byName = (name: string) =>
+  Person.findOne({
+    where: where(fn("lower", fn("normalize", col("name"))), fn("lower", fn("normalize", name)) as never),
+  });
 
 // verifying against this takes as long for names that do not exist
 const NOBODY = hashPassword("nobody has this password");
@@ -26,49 +35,61 @@ export async function checkSignIn(name: string, password: string): Promise<Perso
 }
 
 /** Makes a person. @returns the one-time password. @throws when there is one whose name reads alike */
-export async function addPerson(name: string, role: Person["role"]): Promise<string> {
+export async function addPerson(name: string, role: Person["role"], within: Within = {}): Promise<string> {
   const known = await byName(name);
   if (known)
     throw new Error(`there is an account “${known.name}” already; “user reset ${known.name}” gives it a new password`);
   const password = oneTimePassword();
   const now = nowUs();
-  await Person.create({
-    name,
-    display: name,
-    role,
-    passwordHash: await hashPassword(password),
-    mustChange: true,
-    createdUs: now,
-    oneTimeUntilUs: now + ONE_TIME_US,
-  });
+  await Person.create(
+    {
+      name,
+      display: name,
+      role,
+      passwordHash: await hashPassword(password),
+      mustChange: true,
+      createdUs: now,
+      oneTimeUntilUs: now + ONE_TIME_US,
+    },
+    within,
+  );
   return password;
 }
 
 /** Gives a person a new one-time password; every session of theirs ends. */
-export async function resetPassword(person: Person): Promise<string> {
+export async function resetPassword(person: Person, within: Within = {}): Promise<string> {
   const password = oneTimePassword();
-  await person.update({
-    passwordHash: await hashPassword(password),
-    mustChange: true,
-    oneTimeUntilUs: nowUs() + ONE_TIME_US,
-    sessionEpoch: person.sessionEpoch + 1,
-  });
+  await person.update(
+    {
+      passwordHash: await hashPassword(password),
+      mustChange: true,
+      oneTimeUntilUs: nowUs() + ONE_TIME_US,
+      sessionEpoch: person.sessionEpoch + 1,
+    },
+    within,
+  );
   return password;
 }
 
 /** Sets a person's own password; every session of theirs ends, the one it is set in begins anew. */
-export async function setPassword(person: Person, password: string): Promise<void> {
-  await person.update({
-    passwordHash: await hashPassword(password),
-    mustChange: false,
-    oneTimeUntilUs: null,
-    sessionEpoch: person.sessionEpoch + 1,
-  });
+export async function setPassword(person: Person, password: string, within: Within = {}): Promise<void> {
+  await person.update(
+    {
+      passwordHash: await hashPassword(password),
+      mustChange: false,
+      oneTimeUntilUs: null,
+      sessionEpoch: person.sessionEpoch + 1,
+    },
+    within,
+  );
 }
 
 /** Changes what a person may; sessions begun with another right end. */
-export const changePerson = (person: Person, change: Partial<Pick<Person, "role" | "disabled">>): Promise<Person> =>
-  person.update({ ...change, sessionEpoch: person.sessionEpoch + 1 });
+export const changePerson = (
+  person: Person,
+  change: Partial<Pick<Person, "role" | "disabled">>,
+  within: Within = {},
+): Promise<Person> => person.update({ ...change, sessionEpoch: person.sessionEpoch + 1 }, within);
 
 /** @throws when there is nobody of that name */
 export async function personNamed(name: string): Promise<Person> {
@@ -78,10 +99,18 @@ export async function personNamed(name: string): Promise<Person> {
 }
 
 /** @param days after which it is worth nothing; null: until it is revoked */
-export async function createToken(name: string, scope: Token["scope"], days: number | null = null): Promise<string> {
+export async function createToken(
+  name: string,
+  scope: Token["scope"],
+  days: number | null = null,
+  within: Within = {},
+): Promise<string> {
   const { token, hash } = makeToken();
   const now = nowUs();
-  await Token.create({ name, hash, scope, createdUs: now, expiresUs: days === null ? null : now + days * US_PER_DAY });
+  await Token.create(
+    { name, hash, scope, createdUs: now, expiresUs: days === null ? null : now + days * US_PER_DAY },
+    within,
+  );
   return token;
 }
 
@@ -95,6 +124,10 @@ export async function actorOfToken(token: string): Promise<Actor | null> {
   return { name: `token ${found.name}`, may: found.scope };
 }
 
-export async function audit(who: string, what: string, detail: object = {}): Promise<void> {
-  await Audit.create({ atUs: nowUs(), who, what, detail });
+export async function audit(who: string, what: string, detail: object = {}, within: Within = {}): Promise<void> {
+  await Audit.create({ atUs: nowUs(), who, what, detail }, within);
 }
+
+/** Does a change to accounts or tokens and its audit as one unit of work. */
+export const inPeopleAct = <T>(work: (within: Within) => Promise<T>): Promise<T> =>
+  Person.sequelize!.transaction((transaction) => work({ transaction }));

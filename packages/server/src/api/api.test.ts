@@ -462,6 +462,14 @@ tests:
       .send({ enabled: false });
     expect(off.body).toMatchObject({ rule: { enabled: false, version: 3 } });
   });
+  test("saved by several at the same moment, each has a version of its own", async () => {
+    const saved = await Promise.all(
+      [3, 4, 5, 6].map((n) => post("/rules", { text: RULE.replace("mine", "ours").replace("name: ", `name: n${n} `) })),
+    );
+    expect(saved.map((s) => s.status)).toEqual([200, 200, 200, 200]);
+    const { body } = await get("/rules/ours", reader);
+    expect(body.versions.map((v: { version: number }) => v.version)).toEqual([4, 3, 2, 1]);
+  });
   test("a rehearsal over what is stored, against another version", async () => {
     const text = RULE.replace("app is nothing-says-so", "kind is syslog").replace(/tests:[\s\S]*/, "");
     const answer = await post("/rules/rehearse", {

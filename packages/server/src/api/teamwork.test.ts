@@ -1,7 +1,7 @@
 import { NotifyRoute } from "@halvik/core/notify";
 import pg from "pg";
 import { nowUs } from "../config/clock.js";
-import { addEvent } from "../engine/findings.js";
+import { addEvent } from "../store/acts.js";
 import { takeCloses } from "../store/engine-store.js";
 import { markNoted } from "../store/notify.js";
 import { connectionOf } from "../store/pool.js";
@@ -42,6 +42,53 @@ async function incident(title: string, { severity = 3, src = `203.0.113.${made}`
   return id;
 }
 const shown = async (id: number) => (await api.get(`/incidents/${id}`)).body;
+
+test("an act, its history and its audit are one: where one of them cannot be written, nothing is", async () => {
+  const [id, other] = [await incident("whole"), await incident("other")];
+  const before = await shown(id);
+  await owner.query("revoke insert on audit from halvik_web");
+  try {
+    for (const [path, body] of [
+      [`/incidents/${id}/acknowledge`, { note: "" }],
+      [`/incidents/${id}/close`, { reason: "fixed", note: "" }],
+      [`/incidents/${id}/merge`, { into: other }],
+      [`/incidents/${id}/shelve`, { until: "2999-01-01T00:00:00Z", why: "" }],
+      ["/incidents/bulk", { ids: [id], act: { what: "acknowledge" } }],
+    ] as const)
+      expect((await api.post(path, body)).status).toBe(500);
+  } finally {
+    await owner.query("grant insert on audit to halvik_web");
+  }
+  expect(await shown(id)).toEqual(before);
+  expect((await api.post(`/incidents/${id}/acknowledge`, { note: "" })).status).toBe(200);
+});
+
+describe("what needs somebody", () => {
+  const queue = async () =>
+    (await api.get("/incidents?state=attention&limit=500")).body as { attention: number; incidents: { id: number }[] };
+  test("the count and the list are the same, whatever became of each: merged ones need nobody, stopped ones do", async () => {
+    const ids = [await incident("stays"), await incident("goes"), await incident("stopped"), await incident("over")];
+    await owner.query(
+      "update incident set state = 'cleared', stopped = id = $1, ended_us = last_us where id = any($2::int[])",
+      [ids[2], [ids[2], ids[3]]],
+    );
+    await api.post(`/incidents/${ids[1]}/merge`, { into: ids[0] });
+    const { attention, incidents } = await queue();
+    expect(attention).toBe(incidents.length);
+    expect(ids.map((id) => incidents.some((i) => i.id === id))).toEqual([true, false, true, false]);
+    expect((await api.get("/summary")).body.incidents?.attention ?? attention).toBe(attention);
+  });
+  test("put in order before any is left out", async () => {
+    // milder, and more urgent than the worse one somebody has seen
+    const seen = await incident("seen", { severity: 2 });
+    await api.post(`/incidents/${seen}/acknowledge`, { note: "" });
+    const fresh = await incident("fresh", { severity: 3 });
+    const first = (await api.get("/incidents?state=open&limit=1")).body.incidents[0];
+    const all = (await api.get("/incidents?state=open&limit=500")).body.incidents as { id: number }[];
+    expect(first.id).toBe(all[0]!.id);
+    expect(all.findIndex((i) => i.id === fresh)).toBeLessThan(all.findIndex((i) => i.id === seen));
+  });
+});
 
 describe("acts on several at once", () => {
   test.each([

@@ -244,6 +244,9 @@ describe("what may be taken away", () => {
     expect(await listed()).toBe("m.dahl\treader\tactive");
     // the same person under another spelling is no second one, and loses nothing
     expect(await run(["user", "add", "Owner", "--role", "reader"])).toEqual(refused(/“owner” already/));
+    await run(["user", "add", "\u00c5se", "--role", "reader"]);
+    expect(await run(["user", "add", "a\u030aSE", "--role", "owner"])).toEqual(refused(/already/));
+    expect((await run(["user", "remove", "A\u030ase"])).code).toBe(0);
     for (const command of [["disable"], ["remove"]])
       expect(await run(["user", ...command, "owner"])).toEqual(refused(/the only owner/));
     expect(await run(["user", "role", "owner", "reader"])).toEqual(refused(/the only owner/));

@@ -1,6 +1,8 @@
 import pg from "pg";
+import { nowUs } from "../config/clock.js";
 import { type Config, loadConfig } from "../config/config.js";
 import { loadSecrets, type Secrets } from "../config/secrets.js";
+import { Act } from "../store/acts.js";
 import { createModels } from "../store/models.js";
 import { connectionOf } from "../store/pool.js";
 
@@ -44,6 +46,22 @@ export const withDb = <T>(work: (db: pg.Client, config: Config) => Promise<T>): 
       return await work(db, config);
     } finally {
       await db.end();
+    }
+  });
+
+export const CLI = "command line";
+
+/** Runs what somebody does at the command line, with its audit, as one unit of work. */
+export const withAct = <T>(work: (act: Act, config: Config) => Promise<T>): Promise<T> =>
+  withDb(async (db, config) => {
+    await db.query("begin");
+    try {
+      const result = await work(new Act(db, CLI, nowUs()), config);
+      await db.query("commit");
+      return result;
+    } catch (e) {
+      await db.query("rollback").catch(() => undefined);
+      throw e;
     }
   });
 

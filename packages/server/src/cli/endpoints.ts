@@ -2,7 +2,6 @@ import type { EndpointKind } from "@halvik/core/contract";
 import { JsonMapping } from "@halvik/core/json";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, usmUser } from "@halvik/core/snmp";
 import { Command, Option } from "commander";
-import { audit } from "../access/people.js";
 import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
 import {
   addEndpoint,
@@ -12,9 +11,7 @@ import {
   removeEndpoint,
   saveSnmpUser,
 } from "../store/endpoint-configs.js";
-import { withDb } from "./context.js";
-
-const CLI = "command line";
+import { withAct, withDb } from "./context.js";
 
 interface EndpointOptions {
   readonly kind?: EndpointKind;
@@ -27,9 +24,9 @@ interface EndpointOptions {
 }
 
 const change = (name: string, what: Parameters<typeof changeEndpoint>[2], said: string) =>
-  withDb(async (db) => {
-    await changeEndpoint(db, name, what);
-    await audit(CLI, `endpoint ${said}`, { name });
+  withAct(async (act) => {
+    await changeEndpoint(act.db, name, what);
+    await act.audit(`endpoint ${said}`, { name });
   });
 
 export const endpointsCommand = (): Command =>
@@ -47,16 +44,16 @@ export const endpointsCommand = (): Command =>
       withSettings(new Command("add").description("listen to something more").argument("<name>"))
         .addOption(new Option("--kind <kind>", "kind of endpoint").choices(ENDPOINT_KINDS).makeOptionMandatory())
         .action((name: string, o: EndpointOptions) =>
-          withDb(async (db) => {
+          withAct(async (act) => {
             if (o.port === undefined) throw new Error("--port: name the port to listen on");
-            await addEndpoint(db, {
+            await addEndpoint(act.db, {
               name,
               kind: o.kind!,
               host: o.host ?? null,
               port: readPort(o.port),
               settings: settingsOf(o),
             });
-            await audit(CLI, "endpoint added", { name, kind: o.kind });
+            await act.audit("endpoint added", { name, kind: o.kind });
           }),
         ),
     )
@@ -91,9 +88,9 @@ export const endpointsCommand = (): Command =>
         .description("forget an endpoint")
         .argument("<name>")
         .action((name: string) =>
-          withDb(async (db) => {
-            await removeEndpoint(db, name);
-            await audit(CLI, "endpoint removed", { name });
+          withAct(async (act) => {
+            await removeEndpoint(act.db, name);
+            await act.audit("endpoint removed", { name });
           }),
         ),
     );
@@ -149,7 +146,7 @@ export const snmpUsersCommand = (): Command =>
         .option("--priv-password <text>")
         .option("--sender <name>", "the only sender that may be this user")
         .action((name: string, o: UserOptions) =>
-          withDb(async (db) => {
+          withAct(async (act) => {
             for (const [flag, text] of [
               ["--auth-password", o.authPassword],
               ["--priv-password", o.privPassword],
@@ -163,7 +160,7 @@ export const snmpUsersCommand = (): Command =>
             if (o.priv !== undefined && o.auth === undefined)
               throw new Error("--priv: privacy needs authentication too");
             await saveSnmpUser(
-              db,
+              act.db,
               usmUser(nodeSnmpCrypto, {
                 name,
                 authProtocol: o.auth,
@@ -173,7 +170,7 @@ export const snmpUsersCommand = (): Command =>
               }),
               o.sender ?? null,
             );
-            await audit(CLI, "SNMP user made", { name });
+            await act.audit("SNMP user made", { name });
           }),
         ),
     )
@@ -182,10 +179,10 @@ export const snmpUsersCommand = (): Command =>
         .description("forget a user")
         .argument("<name>")
         .action((name: string) =>
-          withDb(async (db) => {
-            const { rowCount } = await db.query("delete from snmp_user where name = $1", [name]);
+          withAct(async (act) => {
+            const { rowCount } = await act.db.query("delete from snmp_user where name = $1", [name]);
             if (rowCount === 0) throw new Error(`there is no SNMP user “${name}”`);
-            await audit(CLI, "SNMP user removed", { name });
+            await act.audit("SNMP user removed", { name });
           }),
         ),
     )

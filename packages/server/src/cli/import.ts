@@ -2,12 +2,12 @@ import { basename } from "node:path";
 import { canonicalAddress } from "@halvik/core/net";
 import { formatUs } from "@halvik/core/time";
 import { Command, Option } from "commander";
-import { audit } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import { identify, importFile, readTimeOption, sayReceipt } from "../jobs/import-file.js";
 import { removeImport } from "../jobs/remove-import.js";
+import { addAudit } from "../store/acts.js";
 import { connectionOf } from "../store/pool.js";
-import { context, openInput, withDb } from "./context.js";
+import { CLI, context, openInput, withDb } from "./context.js";
 
 interface ImportCommandOptions {
   readonly name?: string;
@@ -19,8 +19,6 @@ interface ImportCommandOptions {
   readonly job?: string;
 }
 
-const CLI = "command line";
-
 const removeCommand = (): Command =>
   new Command("remove")
     .description("take out all that one import brought in; the file can be imported again after it")
@@ -29,7 +27,7 @@ const removeCommand = (): Command =>
       if (!/^\d{1,9}$/.test(id)) throw new Error(`expected the number of an import, got "${id}"`);
       await withDb(async (db) => {
         const removed = await removeImport(db, Number(id));
-        await audit(CLI, "import removed", { id: Number(id), records: removed });
+        await addAudit(db, nowUs(), CLI, "import removed", { id: Number(id), records: removed });
         console.log(`import ${id}: ${removed} records removed`);
       });
     });

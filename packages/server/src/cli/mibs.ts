@@ -1,10 +1,9 @@
 import { readFileSync } from "node:fs";
 import { MibError } from "@halvik/core/mib";
 import { Command } from "commander";
-import { audit } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import { addModules, listModules } from "../store/mibs.js";
-import { withDb } from "./context.js";
+import { withAct, withDb } from "./context.js";
 
 export const mibsCommand = (): Command =>
   new Command("mibs")
@@ -14,16 +13,16 @@ export const mibsCommand = (): Command =>
         .description("add modules")
         .argument("<files...>", '"-" is standard input')
         .action((files: string[]) =>
-          withDb(async (db) => {
+          withAct(async (act) => {
             for (const file of files) {
               try {
                 const names = await addModules(
-                  db,
+                  act.db,
                   readFileSync(file === "-" ? 0 : file, "utf8"),
                   "command line",
                   nowUs(),
                 );
-                await audit("command line", "SNMP modules added", { names });
+                await act.audit("SNMP modules added", { names });
                 console.log(names.join("\n"));
               } catch (e) {
                 if (e instanceof MibError) throw new Error(`${file}: ${e.message}`);
@@ -48,10 +47,10 @@ export const mibsCommand = (): Command =>
         .description("forget an added module")
         .argument("<name>")
         .action((name: string) =>
-          withDb(async (db) => {
-            const { rowCount } = await db.query("delete from mib_module where name = $1", [name]);
+          withAct(async (act) => {
+            const { rowCount } = await act.db.query("delete from mib_module where name = $1", [name]);
             if (rowCount === 0) throw new Error(`no module “${name}” was added`);
-            await audit("command line", "SNMP module removed", { name });
+            await act.audit("SNMP module removed", { name });
           }),
         ),
     );

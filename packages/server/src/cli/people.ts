@@ -1,6 +1,15 @@
 import { formatUs } from "@halvik/core/time";
 import { Argument, Command, InvalidArgumentError, Option } from "commander";
-import { addPerson, audit, changePerson, createToken, personNamed, resetPassword } from "../access/people.js";
+import {
+  addPerson,
+  audit,
+  changePerson,
+  createToken,
+  inPeopleAct,
+  personNamed,
+  resetPassword,
+  type Within,
+} from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import { Person, Token } from "../store/models.js";
 import { withModels } from "./context.js";
@@ -9,14 +18,18 @@ const CLI = "command line";
 const ROLES = ["owner", "analyst", "reader"] as const;
 
 /** A command about one account. @param act what it does; what it returns is what the audit says */
-const named = (command: string, description: string, act: (person: Person) => Promise<string>): Command =>
+const named = (
+  command: string,
+  description: string,
+  act: (person: Person, within: Within) => Promise<string>,
+): Command =>
   new Command(command)
     .description(description)
     .argument("<name>")
     .action((name: string) =>
       withModels(async () => {
         const person = await personNamed(name);
-        await audit(CLI, await act(person), { name: person.name });
+        await inPeopleAct(async (within) => audit(CLI, await act(person, within), { name: person.name }, within));
       }),
     );
 
@@ -43,41 +56,47 @@ export const userCommand = (): Command =>
         .addOption(new Option("--role <role>").choices(ROLES).default("analyst"))
         .action((name: string, { role }: { role: Person["role"] }) =>
           withModels(async () => {
-            const password = await addPerson(name, role);
-            await audit(CLI, "account made", { name, role });
+            const password = await inPeopleAct(async (within) => {
+              await audit(CLI, "account made", { name, role }, within);
+              return addPerson(name, role, within);
+            });
             console.log(password);
           }),
         ),
     )
     .addCommand(
-      named("reset", "give an account a new one-time password and print it; its sessions end", async (person) => {
-        console.log(await resetPassword(person));
-        return "password reset";
-      }),
+      named(
+        "reset",
+        "give an account a new one-time password and print it; its sessions end",
+        async (person, within) => {
+          console.log(await resetPassword(person, within));
+          return "password reset";
+        },
+      ),
     )
     .addCommand(
-      named("disable", "let an account sign in no more; its sessions end", async (person) => {
+      named("disable", "let an account sign in no more; its sessions end", async (person, within) => {
         await keepAnOwner(person);
-        await changePerson(person, { disabled: true });
+        await changePerson(person, { disabled: true }, within);
         return "account disabled";
       }),
     )
     .addCommand(
-      named("enable", "let an account sign in again", async (person) => {
-        await changePerson(person, { disabled: false });
+      named("enable", "let an account sign in again", async (person, within) => {
+        await changePerson(person, { disabled: false }, within);
         return "account enabled";
       }),
     )
     .addCommand(
-      named("remove", "forget an account; what it did stays in the audit", async (person) => {
+      named("remove", "forget an account; what it did stays in the audit", async (person, within) => {
         await keepAnOwner(person);
-        await person.destroy();
+        await person.destroy(within);
         return "account removed";
       }),
     )
     .addCommand(
-      named("sessions", "end every session of an account", async (person) => {
-        await changePerson(person, {});
+      named("sessions", "end every session of an account", async (person, within) => {
+        await changePerson(person, {}, within);
         return "sessions ended";
       }),
     )
@@ -90,8 +109,10 @@ export const userCommand = (): Command =>
           withModels(async () => {
             const person = await personNamed(name);
             if (role !== "owner") await keepAnOwner(person);
-            await changePerson(person, { role });
-            await audit(CLI, "role changed", { name: person.name, role });
+            await inPeopleAct(async (within) => {
+              await changePerson(person, { role }, within);
+              await audit(CLI, "role changed", { name: person.name, role }, within);
+            });
           }),
         ),
     )
@@ -119,8 +140,11 @@ export const tokenCommand = (): Command =>
             if (await Token.findOne({ where: { name } })) throw new Error(`there is a token “${name}” already`);
             if (act && intake) throw new Error("a token is for intake or for reading and changing, not for both");
             const scope = intake ? "intake" : act ? "act" : "read";
-            const token = await createToken(name, scope, expires ?? null);
-            await audit(CLI, "token made", { name, scope, ...(expires === undefined ? {} : { days: expires }) });
+            const token = await inPeopleAct(async (within) => {
+              const days = expires === undefined ? {} : { days: expires };
+              await audit(CLI, "token made", { name, scope, ...days }, within);
+              return createToken(name, scope, expires ?? null, within);
+            });
             console.log(token);
           }),
         ),
@@ -131,9 +155,11 @@ export const tokenCommand = (): Command =>
         .argument("<name>")
         .action((name: string) =>
           withModels(async () => {
-            const [count] = await Token.update({ revoked: true }, { where: { name } });
-            if (count === 0) throw new Error(`there is no token “${name}”`);
-            await audit(CLI, "token revoked", { name });
+            await inPeopleAct(async (within) => {
+              const [count] = await Token.update({ revoked: true }, { where: { name }, ...within });
+              if (count === 0) throw new Error(`there is no token “${name}”`);
+              await audit(CLI, "token revoked", { name }, within);
+            });
           }),
         ),
     )

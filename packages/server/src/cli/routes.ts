@@ -1,9 +1,8 @@
 import { NotifyRoute } from "@halvik/core/notify";
 import { Command } from "commander";
-import { audit } from "../access/people.js";
 import { nowUs } from "../config/clock.js";
 import { deleteRoute, insertRoute, listRoutes } from "../store/notify.js";
-import { withDb } from "./context.js";
+import { withAct, withDb } from "./context.js";
 
 const commas = (text: string | undefined): string[] | undefined =>
   text
@@ -43,7 +42,7 @@ export const routesCommand = (): Command =>
         .option("--tells <which>", "raise, update, clear (default: all three)")
         .option("--delay <seconds>", "how long a raise waits to be seen first (default: 0)")
         .action((name: string, o: AddOptions) =>
-          withDb(async (db) => {
+          withAct(async (act) => {
             const read = NotifyRoute.safeParse({
               name,
               to: commas(o.to),
@@ -56,8 +55,8 @@ export const routesCommand = (): Command =>
             });
             if (!read.success)
               throw new Error(read.error.issues.map((i) => `${i.path.join(".")}: ${i.message}`).join("; "));
-            const id = await insertRoute(db, read.data, "command line", nowUs());
-            await audit("command line", "route added", { route: id, name });
+            const id = await insertRoute(act.db, read.data, "command line", nowUs());
+            await act.audit("route added", { route: id, name });
             console.log(`route ${id} “${name}” is kept`);
           }),
         ),
@@ -67,10 +66,10 @@ export const routesCommand = (): Command =>
         .description("take a route away")
         .argument("<id>")
         .action((id: string) =>
-          withDb(async (db) => {
-            if (!/^\d{1,9}$/.test(id) || !(await deleteRoute(db, Number(id))))
+          withAct(async (act) => {
+            if (!/^\d{1,9}$/.test(id) || !(await deleteRoute(act.db, Number(id))))
               throw new Error(`there is no route ${id}`);
-            await audit("command line", "route taken away", { route: Number(id) });
+            await act.audit("route taken away", { route: Number(id) });
           }),
         ),
     );

@@ -3,11 +3,10 @@ import { join } from "node:path";
 import { Rule, testFailures } from "@halvik/core/correlation";
 import { Command } from "commander";
 import { parseAllDocuments } from "yaml";
-import { audit } from "../access/people.js";
 import { readRule, writeRule } from "../exchange/rule-text.js";
-import { saveRule } from "../start/setup-database.js";
 import { RuleModel } from "../store/models.js";
-import { withModels } from "./context.js";
+import { loadRule, saveRule } from "../store/rules.js";
+import { withAct, withModels } from "./context.js";
 
 export const rulesCommand = (): Command =>
   new Command("rules")
@@ -35,18 +34,18 @@ export const rulesCommand = (): Command =>
         )
         .argument("<path>", '"-" is standard input')
         .action((path: string) =>
-          withModels(async () => {
+          withAct(async (act) => {
             const rules = readAll(path);
             const failures = rules.flatMap((rule) => testFailures(rule).map((said) => `${rule.id}: ${said}`));
             if (failures.length > 0) throw new Error(`no rule was saved: ${failures.join("; ")}`);
             let changed = 0;
             for (const rule of rules) {
-              const before = await RuleModel.findByPk(rule.id);
+              const before = await loadRule(act.db, rule.id);
               if (before && JSON.stringify(Rule.parse(before.body)) === JSON.stringify(rule)) continue;
-              await saveRule(rule, "command line");
+              await saveRule(act.db, rule, act.who, act.atUs);
               changed++;
             }
-            await audit("command line", "rules imported", { count: changed });
+            await act.audit("rules imported", { count: changed });
             console.log(`${rules.length} read, ${changed} saved, ${rules.length - changed} unchanged`);
           }),
         ),

@@ -1,12 +1,11 @@
 import { readFileSync } from "node:fs";
 import { Command } from "commander";
 import pg from "pg";
-import { audit } from "../access/people.js";
 import { exportSenders, parseSenders } from "../exchange/senders-csv.js";
 import { connectionOf } from "../store/pool.js";
 import { importSenders } from "../store/sender-changes.js";
 import { loadSenders } from "../store/senders.js";
-import { context, withModels } from "./context.js";
+import { CLI, context, withModels } from "./context.js";
 
 export const sendersCommand = (): Command =>
   new Command("senders")
@@ -30,8 +29,7 @@ export const sendersCommand = (): Command =>
         .action((file: string) =>
           withModels(async ({ models }) => {
             const list = parseSenders(readFileSync(file === "-" ? 0 : file, "utf8"));
-            const { created, changed } = await importSenders(models, list);
-            await audit("command line", "senders imported", { created, changed });
+            const { created, changed } = await importSenders(models, list, CLI);
             console.log(`${created} made, ${changed} changed`);
           }),
         ),

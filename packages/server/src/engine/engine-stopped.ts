@@ -1,8 +1,9 @@
 import { formatDuration, US_PER_MINUTE } from "@halvik/core/time";
 import { agoUs } from "../config/clock.js";
+import { addEvent } from "../store/acts.js";
 import type { Queryable } from "../store/pool.js";
 import { readRoles } from "../store/status.js";
-import { addEvent, ENGINE } from "./findings.js";
+import { ENGINE } from "./findings.js";
 
 /** The rule such an incident belongs to: none that the engine runs, since it is the engine that does not. */
 export const ENGINE_STOPPED = "halvik-engine-stopped";

@@ -20,6 +20,7 @@ import {
 import type { Severity } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatDuration, formatUs } from "@halvik/core/time";
+import { addEvent } from "../store/acts.js";
 import { type FindingRow, insertFinding, loadFindings, updateFinding } from "../store/engine-store.js";
 import { mergeIncidents, shelveIncident } from "../store/incidents.js";
 import type { Queryable } from "../store/pool.js";
@@ -381,7 +382,7 @@ export class Findings {
     );
     if ((open.rowCount ?? 0) > 0 || e.clearedBy === "hand") return;
     const changed = await db.query(
-      "update incident set state = 'cleared', ended_us = $2 where id = $1 and state = 'open'",
+      "update incident set state = 'cleared', ended_us = $2, stopped = exists (select from finding where incident = $1 and cleared_by = 'quiet') where id = $1 and state = 'open'",
       [id, e.clearedUs],
     );
     if (changed.rowCount)
@@ -392,7 +393,7 @@ export class Findings {
         ENGINE,
         "cleared",
         e.clearedBy === "quiet"
-          ? `quiet for ${formatDuration(e.clearedUs! - e.lastUs)}`
+          ? `stopped, not judged: quiet for ${formatDuration(e.clearedUs! - e.lastUs)}`
           : e.clearedBy === "condition"
             ? "the value is ordinary again"
             : "a clearing record came",
@@ -417,20 +418,3 @@ async function incidentOf(db: Queryable, finding: FindingRow): Promise<number | 
 }
 
 const keyOf = (ruleId: string, key: string): string => `${ruleId} ${key}`;
-
-export async function addEvent(
-  db: Queryable,
-  incident: number,
-  atUs: number,
-  who: string,
-  what: string,
-  detail: string,
-): Promise<void> {
-  await db.query("insert into incident_event (incident, at_us, who, what, detail) values ($1, $2, $3, $4, $5)", [
-    incident,
-    atUs,
-    who,
-    what,
-    detail,
-  ]);
-}

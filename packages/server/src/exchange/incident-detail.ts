@@ -1,14 +1,14 @@
 import type { IncidentJson } from "@halvik/core/contract";
 import { conditionsOf, entityValues, Rule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/correlation";
-import { type Urgency, urgencyOf } from "@halvik/core/incidents";
-import { type HalvikRecord, type RecordJson, type Severity, severityName } from "@halvik/core/record";
+import { needsAttention, type Urgency, urgencyOf } from "@halvik/core/incidents";
+import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs, US_PER_SECOND } from "@halvik/core/time";
 import type { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import { findRecords } from "../store/find-records.js";
 import { tasksOf } from "../store/incident-tasks.js";
-import { findIncident, findingsOf, historyOf, type IncidentRow, ruleBodies } from "../store/incidents.js";
+import { findIncident, findingsOf, historyOf, type IncidentRow, ruleBodies, urgencyFacts } from "../store/incidents.js";
 import type { Queryable } from "../store/pool.js";
 import { type SimilarRow, similarIncidents } from "../store/similar-incidents.js";
 
@@ -117,6 +117,7 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
     title: row.title,
     severity: severityName(row.severity),
     state: row.state,
+    stopped: row.state === "cleared" && row.stopped,
     rule: { id: row.rule_id, name: row.rule_name ?? row.rule_id, version: row.rule_version },
     first: formatUs(row.first_us),
     last: formatUs(row.last_us),
@@ -140,22 +141,8 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
       e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e],
     ),
     linkedTo: row.linked_to,
-    urgency: readable(
-      urgencyOf(
-        {
-          severity: row.severity as Severity,
-          severityName: severityName(row.severity),
-          state: row.state,
-          acknowledged: row.acknowledged_us !== null,
-          newSinceSeen: row.new_since_seen.length > 0,
-          rules: row.rules.length,
-          returned: row.returned,
-          lastUs: row.last_us,
-          shelved: (row.shelved_until_us ?? 0) >= nowUs,
-        },
-        nowUs,
-      ),
-    ),
+    urgency: readable(urgencyOf(urgencyFacts(row, nowUs), nowUs)),
+    needsAttention: needsAttention(urgencyFacts(row, nowUs)),
     sites: sitesOf(row, senders),
     tags: row.tags,
     moments: (row.moments ?? []).map(formatUs),

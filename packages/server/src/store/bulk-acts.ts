@@ -1,7 +1,6 @@
 import type { BulkAct } from "@halvik/core/contract";
-import type pg from "pg";
 import { acknowledge, assignIncident, closeIncident, shelveIncident } from "./incidents.js";
-import { inTransaction, type Queryable } from "./pool.js";
+import type { Queryable } from "./pool.js";
 
 /** How long the rules are not told of a closing of several: as long it can be taken back. */
 export const CLOSE_GRACE_US = 20_000_000;
@@ -23,33 +22,31 @@ interface Before {
 
 /** Does the same to several incidents, and keeps what they were before. @param untilUs of a shelving */
 export async function actOnMany(
-  db: pg.Pool,
+  client: Queryable,
   { ids, act }: BulkAct,
   untilUs: number | null,
   who: string,
   nowUs: number,
 ): Promise<BulkResult> {
-  return inTransaction(db, async (client) => {
-    const { rows } = await client.query<Before>(
-      `select id, merged_into, ${CHANGED} from incident where id = any($1::int[]) order by id for update`,
-      [ids],
-    );
-    const known = new Map(rows.map((r) => [r.id, r]));
-    const changed: Before[] = [];
-    const refused: { id: number; why: string }[] = [];
-    for (const id of new Set(ids)) {
-      const before = known.get(id);
-      if (!before || before.merged_into !== null) refused.push({ id, why: before ? "it was merged" : "there is none" });
-      else if (await change(client, id, act, untilUs, who, nowUs)) changed.push(before);
-      else refused.push({ id, why: "it is closed already" });
-    }
-    if (changed.length === 0) return { changed: [], refused, undo: null };
-    const made = await client.query<{ id: number }>(
-      "insert into bulk_act (at_us, who, act, before) values ($1, $2, $3, $4) returning id",
-      [nowUs, who, JSON.stringify({ ...act, untilUs }), JSON.stringify(changed)],
-    );
-    return { changed: changed.map((c) => c.id), refused, undo: made.rows[0]!.id };
-  });
+  const { rows } = await client.query<Before>(
+    `select id, merged_into, ${CHANGED} from incident where id = any($1::int[]) order by id for update`,
+    [ids],
+  );
+  const known = new Map(rows.map((r) => [r.id, r]));
+  const changed: Before[] = [];
+  const refused: { id: number; why: string }[] = [];
+  for (const id of new Set(ids)) {
+    const before = known.get(id);
+    if (!before || before.merged_into !== null) refused.push({ id, why: before ? "it was merged" : "there is none" });
+    else if (await change(client, id, act, untilUs, who, nowUs)) changed.push(before);
+    else refused.push({ id, why: "it is closed already" });
+  }
+  if (changed.length === 0) return { changed: [], refused, undo: null };
+  const made = await client.query<{ id: number }>(
+    "insert into bulk_act (at_us, who, act, before) values ($1, $2, $3, $4) returning id",
+    [nowUs, who, JSON.stringify({ ...act, untilUs }), JSON.stringify(changed)],
+  );
+  return { changed: changed.map((c) => c.id), refused, undo: made.rows[0]!.id };
 }
 
 function change(
@@ -83,23 +80,21 @@ interface KeptAct {
  * Takes an act back, where nobody has done something else since. A closing can be taken back until the rules are told of it.
  * @returns null when there is no such act, or it was taken back before
  */
-export async function undoAct(db: pg.Pool, undo: number): Promise<{ kept: KeptAct; result: BulkResult } | null> {
-  return inTransaction(db, async (client) => {
-    const { rows } = await client.query<KeptAct>(
-      "update bulk_act set undone = true where id = $1 and not undone returning at_us, who, act, before",
-      [undo],
-    );
-    const kept = rows[0];
-    if (!kept) return null;
-    const changed: number[] = [];
-    const refused: { id: number; why: string }[] = [];
-    for (const before of kept.before) {
-      const why = await restore(client, kept, before);
-      if (why === null) changed.push(before.id);
-      else refused.push({ id: before.id, why });
-    }
-    return { kept, result: { changed, refused, undo: null } };
-  });
+export async function undoAct(client: Queryable, undo: number): Promise<{ kept: KeptAct; result: BulkResult } | null> {
+  const { rows } = await client.query<KeptAct>(
+    "update bulk_act set undone = true where id = $1 and not undone returning at_us, who, act, before",
+    [undo],
+  );
+  const kept = rows[0];
+  if (!kept) return null;
+  const changed: number[] = [];
+  const refused: { id: number; why: string }[] = [];
+  for (const before of kept.before) {
+    const why = await restore(client, kept, before);
+    if (why === null) changed.push(before.id);
+    else refused.push({ id: before.id, why });
+  }
+  return { kept, result: { changed, refused, undo: null } };
 }
 
 /** @returns null when it is as it was before; or in words why it is not */

@@ -1,8 +1,13 @@
 import type { Evidence } from "@halvik/core/correlation";
-import type { CloseReason, IncidentState } from "@halvik/core/incidents";
-import type { HalvikRecord } from "@halvik/core/record";
-import type pg from "pg";
-import { inTransaction, type Queryable } from "./pool.js";
+import {
+  byUrgency,
+  type CloseReason,
+  type IncidentState,
+  needsAttention,
+  type UrgencyFacts,
+} from "@halvik/core/incidents";
+import { type HalvikRecord, type Severity, severityName } from "@halvik/core/record";
+import type { Queryable } from "./pool.js";
 
 export interface IncidentRow {
   id: number;
@@ -30,6 +35,7 @@ export interface IncidentRow {
   shelved_by: string | null;
   shelved_why: string | null;
   merged_into: number | null;
+  stopped: boolean;
   moments: number[] | null;
   rules: string[];
   tags: string[];
@@ -39,27 +45,95 @@ const COLUMNS = `i.*, r.body->>'name' as rule_name,
   (select array_agg(t) from (select (e->>'timeUs')::bigint as t from finding f, jsonb_array_elements(f.evidence_first || f.evidence_latest) e where f.incident = i.id order by t desc limit 60) m) as moments,
   array(select distinct f.rule_id from finding f where f.incident = i.id and f.merged_into is null) as rules,
   array(select distinct t from finding f join rule fr on fr.id = f.rule_id cross join lateral jsonb_array_elements_text(fr.body->'tags') t where f.incident = i.id order by 1) as tags`;
-/** Now in µs, by the database's clock: what was shelved comes back by itself. */
-const CLOCK_US = "(extract(epoch from clock_timestamp()) * 1000000)::bigint";
-const ATTENTION = `i.state = 'open' and coalesce(i.shelved_until_us, 0) < ${CLOCK_US} and (i.acknowledged_us is null or i.new_since_seen <> '{}')`;
+/** What is asked of incidents: those of a state, those that need somebody, or all. */
+export type IncidentsWanted = IncidentState | "attention" | "all";
 
-export async function listIncidents(
-  db: Queryable,
-  query: { state: IncidentState | "attention" | "all"; fromUs: number; toUs: number; limit: number },
-): Promise<IncidentRow[]> {
-  const wanted = query.state === "all" ? "true" : query.state === "attention" ? ATTENTION : "i.state = $4";
-  // what is still open lasts until now, whenever its evidence came
-  const { rows } = await db.query<IncidentRow>(
-    `select ${COLUMNS} from incident i left join rule r on r.id = i.rule_id
-     where ${wanted} and i.merged_into is null and i.first_us < $2 and (i.state = 'open' or coalesce(i.ended_us, i.last_us) >= $1)
-     order by (i.state = 'open') desc, (${ATTENTION}) desc, case when i.state = 'open' then i.severity else 0 end, i.last_us desc limit $3`,
-    [query.fromUs, query.toUs, query.limit, ...(wanted.includes("$4") ? [query.state] : [])],
-  );
-  return rows;
+interface FactsRow {
+  id: number;
+  severity: Severity;
+  state: IncidentState;
+  stopped: boolean;
+  merged: boolean;
+  shelved_until_us: number | null;
+  acknowledged: boolean;
+  new_since: boolean;
+  returned: number;
+  last_us: number;
+  rules: number;
 }
 
-export async function countAttention(db: Queryable): Promise<number> {
-  return (await db.query<{ n: number }>(`select count(*)::int as n from incident i where ${ATTENTION}`)).rows[0]!.n;
+const FACTS = `i.id, i.severity, i.state, i.stopped, i.merged_into is not null as merged, i.shelved_until_us, i.acknowledged_us is not null as acknowledged,
+  i.new_since_seen <> '{}' as new_since, i.returned, i.last_us,
+  (select count(distinct f.rule_id)::int from finding f where f.incident = i.id and f.merged_into is null) as rules`;
+
+const factsOf = (r: FactsRow, nowUs: number): UrgencyFacts & { readonly id: number } => ({
+  id: r.id,
+  severity: r.severity,
+  severityName: severityName(r.severity),
+  state: r.state,
+  stopped: r.stopped,
+  merged: r.merged,
+  shelved: (r.shelved_until_us ?? 0) >= nowUs,
+  acknowledged: r.acknowledged,
+  newSinceSeen: r.new_since,
+  rules: r.rules,
+  returned: r.returned,
+  lastUs: r.last_us,
+});
+
+/** The most that are put in order for one answer: of more, the latest. */
+const MOST_ORDERED = 20_000;
+
+/** Incidents that touch a window, in the order of the queue. Put in order before any is left out. */
+export async function listIncidents(
+  db: Queryable,
+  query: { state: IncidentsWanted; fromUs: number; toUs: number; limit: number; nowUs: number },
+): Promise<IncidentRow[]> {
+  const { nowUs } = query;
+  // what needs somebody lasts until now, whenever its evidence came
+  const { rows: candidates } = await db.query<FactsRow>(
+    `select ${FACTS} from incident i
+     where i.merged_into is null and i.first_us < $2 and (i.state = 'open' or (i.state = 'cleared' and i.stopped) or coalesce(i.ended_us, i.last_us) >= $1)
+       and ($3::text is null or i.state = $3) order by i.last_us desc limit ${MOST_ORDERED}`,
+    [query.fromUs, query.toUs, query.state === "all" || query.state === "attention" ? null : query.state],
+  );
+  const wanted = candidates
+    .map((row) => factsOf(row, nowUs))
+    .filter((facts) => query.state !== "attention" || needsAttention(facts))
+    .sort(byUrgency(nowUs))
+    .slice(0, query.limit)
+    .map((facts) => facts.id);
+  const { rows } = await db.query<IncidentRow>(
+    `select ${COLUMNS} from incident i left join rule r on r.id = i.rule_id where i.id = any($1::int[])`,
+    [wanted],
+  );
+  const known = new Map(rows.map((r) => [r.id, r]));
+  return wanted.flatMap((id) => known.get(id) ?? []);
+}
+
+/** What urgency and attention go by, of one incident read whole. */
+export const urgencyFacts = (row: IncidentRow, nowUs: number): UrgencyFacts =>
+  factsOf(
+    {
+      ...row,
+      severity: row.severity as Severity,
+      merged: row.merged_into !== null,
+      acknowledged: row.acknowledged_us !== null,
+      new_since: row.new_since_seen.length > 0,
+      rules: row.rules.length,
+    },
+    nowUs,
+  );
+
+/** Ids of the incidents that need somebody now. */
+export async function needingAttention(db: Queryable, nowUs: number): Promise<number[]> {
+  const { rows } = await db.query<FactsRow>(
+    `select ${FACTS} from incident i where i.merged_into is null and (i.state = 'open' or (i.state = 'cleared' and i.stopped))`,
+  );
+  return rows
+    .map((row) => factsOf(row, nowUs))
+    .filter(needsAttention)
+    .map((facts) => facts.id);
 }
 
 export async function findIncident(db: Queryable, id: number): Promise<IncidentRow | null> {
@@ -191,33 +265,31 @@ export async function mergeIncidents(client: Queryable, id: number, into: number
  * @returns its number, or null when one of them is not there or nothing would be left
  */
 export async function splitIncident(
-  db: pg.Pool,
+  client: Queryable,
   id: number,
   findings: readonly number[],
   described: { title: string; severity: number; ruleVersion: number },
 ): Promise<number | null> {
-  return inTransaction(db, async (client) => {
-    const { rows } = await client.query<{ n: number; own: number }>(
-      "select count(*)::int as n, count(*) filter (where id = any($2::int[]))::int as own from finding where incident = $1",
-      [id, findings],
-    );
-    if (rows[0]!.own !== findings.length || rows[0]!.n <= findings.length) return null;
-    const made = await client.query<{ id: number }>(
-      `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, ended_us, count, entities, linked_to)
-       select $3, $4, case when f.cleared_us is null then 'open' else 'cleared' end, f.rule_id, $5, f.key, f.first_us, f.last_us, f.raised_us, f.cleared_us, f.count, f.entities, $1
+  const { rows } = await client.query<{ n: number; own: number }>(
+    "select count(*)::int as n, count(*) filter (where id = any($2::int[]))::int as own from finding where incident = $1",
+    [id, findings],
+  );
+  if (rows[0]!.own !== findings.length || rows[0]!.n <= findings.length) return null;
+  const made = await client.query<{ id: number }>(
+    `insert into incident (title, severity, state, stopped, rule_id, rule_version, key, first_us, last_us, raised_us, ended_us, count, entities, linked_to)
+       select $3, $4, case when f.cleared_us is null then 'open' else 'cleared' end, coalesce(f.cleared_by = 'quiet', false), f.rule_id, $5, f.key, f.first_us, f.last_us, f.raised_us, f.cleared_us, f.count, f.entities, $1
        from finding f where f.id = $2 returning id`,
-      [id, findings[0], described.title, described.severity, described.ruleVersion],
-    );
-    const own = made.rows[0]!.id;
-    await client.query("update finding set incident = $2, joined = '' where id = any($1::int[])", [findings, own]);
-    for (const one of [id, own])
-      await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [one, one]);
-    await client.query(
-      "update incident set state = 'open', ended_us = null where id = $1 and exists (select from finding where incident = $1 and cleared_us is null)",
-      [own],
-    );
-    return own;
-  });
+    [id, findings[0], described.title, described.severity, described.ruleVersion],
+  );
+  const own = made.rows[0]!.id;
+  await client.query("update finding set incident = $2, joined = '' where id = any($1::int[])", [findings, own]);
+  for (const one of [id, own])
+    await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [one, one]);
+  await client.query(
+    "update incident set state = 'open', ended_us = null where id = $1 and exists (select from finding where incident = $1 and cleared_us is null)",
+    [own],
+  );
+  return own;
 }
 
 /**

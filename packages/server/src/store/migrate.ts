@@ -23,6 +23,8 @@ import { up as access } from "./migrations/020-access.js";
 import { up as segmentFunctions } from "./migrations/021-segment-functions.js";
 import { up as importsRemovable } from "./migrations/022-imports-removable.js";
 import { up as wordsAnew } from "./migrations/023-words-anew.js";
+import { up as stopped } from "./migrations/024-stopped.js";
+import { up as namesAlike } from "./migrations/025-names-alike.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed. */
 const MIGRATIONS = [
@@ -49,6 +51,8 @@ const MIGRATIONS = [
   { name: "021-segment-functions", up: segmentFunctions },
   { name: "022-imports-removable", up: importsRemovable },
   { name: "023-words-anew", up: wordsAnew },
+  { name: "024-stopped", up: stopped },
+  { name: "025-names-alike", up: namesAlike },
 ] as const;
 
 const LOCK = 4_711_001;

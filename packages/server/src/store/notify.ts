@@ -90,11 +90,12 @@ export async function toldIncident(
     entities: string[];
     last_us: number;
     ended_us: number | null;
+    stopped: boolean;
     acknowledged_us: number | null;
     new_since_seen: string[];
     shelved_until_us: number | null;
   }>(
-    `select i.title, i.severity, i.state, i.entities, i.last_us, i.ended_us, i.acknowledged_us, i.new_since_seen, i.shelved_until_us,
+    `select i.title, i.severity, i.state, i.entities, i.last_us, i.ended_us, i.stopped, i.acknowledged_us, i.new_since_seen, i.shelved_until_us,
        array(select distinct f.rule_id from finding f where f.incident = i.id) as rules,
        array(select distinct t from finding f join rule r on r.id = f.rule_id cross join lateral jsonb_array_elements_text(r.body->'tags') t where f.incident = i.id) as tags
      from incident i where i.id = $1 and i.merged_into is null`,
@@ -114,6 +115,7 @@ export async function toldIncident(
     }),
     lastUs: row.last_us,
     endedUs: row.ended_us,
+    stopped: row.stopped,
     acknowledged: row.acknowledged_us !== null,
     newSinceSeen: row.new_since_seen.length > 0,
     shelvedUntilUs: row.shelved_until_us,

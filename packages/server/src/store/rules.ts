@@ -1,4 +1,4 @@
-import type { Progress } from "@halvik/core/correlation";
+import type { Progress, Rule } from "@halvik/core/correlation";
 import type { Queryable } from "./pool.js";
 
 export interface RuleRow {
@@ -30,6 +30,29 @@ export async function ruleVersions(
     [id],
   );
   return rows;
+}
+
+/**
+ * Keeps a rule as its next version: one more than any it ever had, whoever saves at the same moment. Belongs in a transaction.
+ * @returns the version
+ */
+export async function saveRule(db: Queryable, rule: Rule, author: string, nowUs: number): Promise<number> {
+  const { rows } = await db.query<{ version: number }>(
+    `insert into rule as r (id, version, body, author, changed_us)
+     values ($1, coalesce((select max(version) from rule_version where id = $1), 0) + 1, $2, $3, $4)
+     on conflict (id) do update set version = r.version + 1, body = excluded.body, author = excluded.author, changed_us = excluded.changed_us
+     returning version`,
+    [rule.id, JSON.stringify(rule), author, nowUs],
+  );
+  const { version } = rows[0]!;
+  await db.query("insert into rule_version (id, version, body, author, changed_us) values ($1, $2, $3, $4, $5)", [
+    rule.id,
+    version,
+    JSON.stringify(rule),
+    author,
+    nowUs,
+  ]);
+  return version;
 }
 
 type Near = Progress & { readonly key: string };

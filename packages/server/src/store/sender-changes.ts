@@ -1,8 +1,8 @@
 import type { SenderChange, SenderFacts } from "@halvik/core/contract";
 import type { Sequelize, Transaction } from "sequelize";
 import type { z } from "zod";
-import { nowUs } from "../config/clock.js";
-import { AdmittedNetwork, SenderAddress, SenderModel } from "./models.js";
+import { audit } from "../access/people.js";
+import { SenderAddress, SenderModel } from "./models.js";
 import type { Queryable } from "./pool.js";
 
 /** A change that contradicts what is there, in words for a person. */
@@ -19,14 +19,12 @@ const findByName = (name: string, transaction: Transaction) =>
     ),
   });
 
-export async function admitSenders(ids: readonly number[]): Promise<number> {
-  const [count] = await SenderModel.update({ state: "admitted" }, { where: { id: [...ids] } });
-  return count;
+export async function admitSenders(db: Queryable, ids: readonly number[]): Promise<number> {
+  return (await db.query("update sender set state = 'admitted' where id = any($1::int[])", [ids])).rowCount ?? 0;
 }
 
-export async function refuseSender(id: number): Promise<number> {
-  const [count] = await SenderModel.update({ state: "refused" }, { where: { id } });
-  return count;
+export async function refuseSender(db: Queryable, id: number): Promise<number> {
+  return (await db.query("update sender set state = 'refused' where id = $1", [id])).rowCount ?? 0;
 }
 
 /** Refuses the waiting senders of a block at once. @returns how many there were */
@@ -39,19 +37,37 @@ export async function refuseNetwork(db: Queryable, network: string): Promise<num
 }
 
 /** Admits the waiting senders of a block and, if asked, those heard of later. @returns how many were waiting */
-export async function admitNetwork(db: Sequelize, network: string, fromNowOn: boolean, who: string): Promise<number> {
+export async function admitNetwork(
+  db: Queryable,
+  network: string,
+  fromNowOn: boolean,
+  who: string,
+  nowUs: number,
+): Promise<number> {
   if (fromNowOn)
-    await AdmittedNetwork.findOrCreate({ where: { network }, defaults: { network, addedBy: who, addedUs: nowUs() } });
-  const [, result] = await db.query(
+    await db.query(
+      "insert into admitted_network (network, added_by, added_us) select $1::cidr, $2, $3 where not exists (select from admitted_network where network = $1::cidr)",
+      [network, who, nowUs],
+    );
+  const result = await db.query(
     "update sender s set state = 'admitted' from sender_address a where a.sender = s.id and s.state = 'waiting' and a.address <<= $1::inet",
-    { bind: [network] },
+    [network],
   );
-  return (result as { rowCount?: number }).rowCount ?? 0;
+  return result.rowCount ?? 0;
 }
 
 /** Sets facts of a sender. @throws {SenderConflict} name or address taken, unknown uplink, a circle of uplinks */
-export const changeSender = (db: Sequelize, id: number, change: z.output<typeof SenderChange>): Promise<boolean> =>
-  db.transaction((transaction) => changeWithin(id, change, transaction));
+export const changeSender = (
+  db: Sequelize,
+  id: number,
+  change: z.output<typeof SenderChange>,
+  who: string,
+): Promise<boolean> =>
+  db.transaction(async (transaction) => {
+    const known = await changeWithin(id, change, transaction);
+    if (known) await audit(who, "sender changed", { sender: id, ...change }, { transaction });
+    return known;
+  });
 
 async function changeWithin(
   id: number,
@@ -122,6 +138,7 @@ async function uplinkId(id: number, name: string, transaction: Transaction): Pro
 export const importSenders = (
   db: Sequelize,
   list: readonly SenderFacts[],
+  who: string,
 ): Promise<{ created: number; changed: number }> =>
   db.transaction(async (transaction) => {
     const ids: number[] = [];
@@ -137,7 +154,9 @@ export const importSenders = (
     }
     for (const [i, facts] of list.entries())
       await naming(facts, changeWithin(ids[i]!, { reachedThrough: facts.reachedThrough }, transaction));
-    return { created, changed: list.length - created };
+    const changed = list.length - created;
+    await audit(who, "senders imported", { created, changed }, { transaction });
+    return { created, changed };
   });
 
 /** A conflict in a list says whose line it is. */

@@ -36,7 +36,11 @@ export function IncidentStrip({
         <span className="font-semibold">{safeText(i.title)}</span>{" "}
         {i.newSinceSeen.length > 0 && <Tag attention>new since seen</Tag>}
         {i.returned > 0 && <Tag>returned ×{i.returned}</Tag>}
-        {i.state !== "open" && <Tag>{i.state === "closed" ? `closed as ${i.closeReason}` : "cleared"}</Tag>}
+        {i.state !== "open" && (
+          <Tag>
+            {i.state === "closed" ? `closed as ${i.closeReason}` : i.stopped ? "stopped, not judged" : "cleared"}
+          </Tag>
+        )}
         <span className="block truncate text-[13px] leading-[18px] text-quiet">
           {safeText(about)} · {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"}
         </span>
@@ -59,7 +63,7 @@ export function IncidentStrip({
               y={8}
               width={2}
               height={12}
-              fill={i.state === "open" ? "var(--ochre)" : "var(--quiet)"}
+              fill={i.state === "open" || i.stopped ? "var(--ochre)" : "var(--quiet)"}
             />
           ) : null;
         })}

@@ -12,9 +12,10 @@ import { canonicalAddress } from "@halvik/core/net";
 import { usmUser } from "@halvik/core/snmp";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
-import { type Actor, audit } from "../../access/people.js";
+import type { Actor } from "../../access/people.js";
 import { nodeSnmpCrypto } from "../../collector/snmp-crypto.js";
 import { certificateFile, fingerprintOf } from "../../collector/tls-identity.js";
+import { inAct } from "../../store/acts.js";
 import {
   addEndpoint,
   changeEndpoint,
@@ -141,8 +142,10 @@ export const endpointRoutes = ({ db, config }: Deps) => {
       answer: EndpointList,
       handle: async ({ body, actor }) => {
         const host = readHost(body.host);
-        await conflicts(() => addEndpoint(db, { ...body, host, settings: body.settings ?? {} }));
-        await audit(actor.name, "endpoint added", { name: body.name, kind: body.kind, port: body.port });
+        await inAct(db, actor.name, async (act) => {
+          await conflicts(() => addEndpoint(act.db, { ...body, host, settings: body.settings ?? {} }));
+          await act.audit("endpoint added", { name: body.name, kind: body.kind, port: body.port });
+        });
         return list("act");
       },
     }),
@@ -155,18 +158,20 @@ export const endpointRoutes = ({ db, config }: Deps) => {
       body: EndpointChange,
       answer: EndpointList,
       handle: async ({ params: { id }, body, actor }) => {
-        const name = await nameOf(id);
-        const { host, port, enabled, settings } = body;
-        await changeEndpoint(db, name, {
-          ...(host === undefined ? {} : { host: readHost(host)! }),
-          ...(port === undefined ? {} : { port }),
-          ...(enabled === undefined ? {} : { enabled }),
-          ...(settings === undefined ? {} : { settings }),
-        });
-        await audit(actor.name, "endpoint changed", {
-          name,
-          ...body,
-          ...(settings && { settings: withoutSecrets(settings) }),
+        await inAct(db, actor.name, async (act) => {
+          const name = await nameOf(id);
+          const { host, port, enabled, settings } = body;
+          await changeEndpoint(act.db, name, {
+            ...(host === undefined ? {} : { host: readHost(host)! }),
+            ...(port === undefined ? {} : { port }),
+            ...(enabled === undefined ? {} : { enabled }),
+            ...(settings === undefined ? {} : { settings }),
+          });
+          await act.audit("endpoint changed", {
+            name,
+            ...body,
+            ...(settings && { settings: withoutSecrets(settings) }),
+          });
         });
         return list("act");
       },
@@ -179,9 +184,11 @@ export const endpointRoutes = ({ db, config }: Deps) => {
       params,
       answer: EndpointList,
       handle: async ({ params: { id }, actor }) => {
-        const name = await nameOf(id);
-        await conflicts(() => removeEndpoint(db, name));
-        await audit(actor.name, "endpoint removed", { name });
+        await inAct(db, actor.name, async (act) => {
+          const name = await nameOf(id);
+          await conflicts(() => removeEndpoint(act.db, name));
+          await act.audit("endpoint removed", { name });
+        });
         return list("act");
       },
     }),
@@ -201,8 +208,10 @@ export const endpointRoutes = ({ db, config }: Deps) => {
       body: NewSnmpUser,
       answer: SnmpUserList,
       handle: async ({ body, actor }) => {
-        await conflicts(() => saveSnmpUser(db, usmUser(nodeSnmpCrypto, body), body.sender ?? null));
-        await audit(actor.name, "SNMP user made", { name: body.name });
+        await inAct(db, actor.name, async (act) => {
+          await conflicts(() => saveSnmpUser(act.db, usmUser(nodeSnmpCrypto, body), body.sender ?? null));
+          await act.audit("SNMP user made", { name: body.name });
+        });
         return users();
       },
     }),
@@ -214,8 +223,10 @@ export const endpointRoutes = ({ db, config }: Deps) => {
       params: z.object({ name: z.string().min(1).max(32) }),
       answer: SnmpUserList,
       handle: async ({ params: { name }, actor }) => {
-        await db.query("delete from snmp_user where name = $1", [name]);
-        await audit(actor.name, "SNMP user removed", { name });
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query("delete from snmp_user where name = $1", [name]);
+          await act.audit("SNMP user removed", { name });
+        });
         return users();
       },
     }),

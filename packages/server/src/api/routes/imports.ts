@@ -7,8 +7,7 @@ import { EntityId, ImportList } from "@halvik/core/contract";
 import { canonicalAddress } from "@halvik/core/net";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
-import { audit } from "../../access/people.js";
-import { nowUs } from "../../config/clock.js";
+import { inAct } from "../../store/acts.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
@@ -95,17 +94,16 @@ export const importRoutes = ({ db, config }: Deps) => {
           await unlink(file).catch(() => undefined);
           throw e;
         }
-        const now = nowUs();
-        await db
-          .query(
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query(
             "insert into job (name, state, total, unit, started_us, updated_us, file, peer) values ($1, 'waiting', null, 'records', $2, $2, $3, $4)",
-            [name, now, file, peer],
-          )
-          .catch(async (e: unknown) => {
-            await unlink(file).catch(() => undefined);
-            throw e;
-          });
-        await audit(actor.name, "file uploaded", { name: query.name, bytes });
+            [name, act.atUs, file, peer],
+          );
+          await act.audit("file uploaded", { name: query.name, bytes });
+        }).catch(async (e: unknown) => {
+          await unlink(file).catch(() => undefined);
+          throw e;
+        });
         return list();
       },
     }),
@@ -117,12 +115,14 @@ export const importRoutes = ({ db, config }: Deps) => {
       params: z.object({ id: EntityId }),
       answer: ImportList,
       handle: async ({ params: { id }, actor }) => {
-        const { rowCount } = await db.query(
-          "update job set state = 'cancelling' where id = $1 and state in ('waiting', 'running')",
-          [id],
-        );
-        if (rowCount === 0) throw new AppError("NOT_FOUND", `import ${id} does not run`);
-        await audit(actor.name, "import cancelled", { id });
+        await inAct(db, actor.name, async (act) => {
+          const { rowCount } = await act.db.query(
+            "update job set state = 'cancelling' where id = $1 and state in ('waiting', 'running')",
+            [id],
+          );
+          if (rowCount === 0) throw new AppError("NOT_FOUND", `import ${id} does not run`);
+          await act.audit("import cancelled", { id });
+        });
         return list();
       },
     }),

@@ -6,7 +6,6 @@ import {
   CloseIncident,
   EntityId,
   IncidentDetail,
-  type IncidentJson,
   IncidentList,
   IncidentQuery,
   LinkIncident,
@@ -21,12 +20,11 @@ import { findingTitle, Rule, severityOf } from "@halvik/core/correlation";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs, readRfc3339 } from "@halvik/core/time";
 import { z } from "zod";
-import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
-import { addEvent } from "../../engine/findings.js";
 import { incidentAsJson, incidentAsMarkdown } from "../../exchange/export-incident.js";
 import { handover } from "../../exchange/handover.js";
 import { incidentDetail, incidentJson } from "../../exchange/incident-detail.js";
+import { inAct } from "../../store/acts.js";
 import { actOnMany, undoAct } from "../../store/bulk-acts.js";
 import { findRecord } from "../../store/find-records.js";
 import { addTask, markTask } from "../../store/incident-tasks.js";
@@ -34,18 +32,17 @@ import {
   acknowledge,
   assignIncident,
   closeIncident,
-  countAttention,
   type FindingDetail,
   findIncident,
   findingsOf,
   linkIncident,
   listIncidents,
   mergeIncidents,
+  needingAttention,
   ruleBodies,
   shelveIncident,
   splitIncident,
 } from "../../store/incidents.js";
-import { inTransaction } from "../../store/pool.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
 import { route } from "../route.js";
@@ -74,10 +71,11 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
             ? { fromUs: 0, toUs: nowUs() + 86_400_000_000 }
             : readWindow(query, nowUs());
         const senders = await directory.get();
-        const rows = await listIncidents(db, { state: query.state, ...window, limit: query.limit });
+        const now = nowUs();
+        const rows = await listIncidents(db, { state: query.state, ...window, limit: query.limit, nowUs: now });
         return {
-          incidents: rows.map((row) => incidentJson(row, senders, nowUs())).sort(byUrgency),
-          attention: await countAttention(db),
+          incidents: rows.map((row) => incidentJson(row, senders, now)),
+          attention: (await needingAttention(db, now)).length,
         };
       },
     }),
@@ -88,7 +86,14 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       access: "read",
       answer: { type: "text/markdown" },
       handle: async ({ actor, res }) => {
-        const open = await listIncidents(db, { state: "open", fromUs: 0, toUs: nowUs() + DAY_US, limit: HANDED_OVER });
+        const now = nowUs();
+        const open = await listIncidents(db, {
+          state: "open",
+          fromUs: 0,
+          toUs: now + DAY_US,
+          limit: HANDED_OVER,
+          nowUs: now,
+        });
         const details: IncidentDetail[] = [];
         for (const { id } of open) details.push(IncidentDetail.parse(await detail(id)));
         res.type("text/markdown").send(handover(details, actor.name, formatUs(nowUs())));
@@ -103,13 +108,13 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: BulkAct,
       answer: BulkAnswer,
       handle: async ({ body, actor }) => {
-        const { act } = body;
-        const until = act.what === "shelve" ? timeToCome(act.until) : null;
-        const now = nowUs();
-        const result = await actOnMany(db, body, until, actor.name, now);
-        for (const id of result.changed) await addEvent(db, id, now, actor.name, ...saidOf(act, until));
-        await audit(actor.name, `incidents: ${act.what}`, { incidents: result.changed });
-        return result;
+        const until = body.act.what === "shelve" ? timeToCome(body.act.until) : null;
+        return inAct(db, actor.name, async (act) => {
+          const result = await actOnMany(act.db, body, until, actor.name, act.atUs);
+          for (const id of result.changed) await act.tell(id, ...saidOf(body.act, until));
+          await act.audit(`incidents: ${body.act.what}`, { incidents: result.changed });
+          return result;
+        });
       },
     }),
     route({
@@ -119,14 +124,15 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       access: "act",
       params,
       answer: BulkAnswer,
-      handle: async ({ params: p, actor }) => {
-        const undone = await undoAct(db, p.id);
-        if (!undone) throw new AppError("NOT_FOUND", "there is nothing to take back (any more)");
-        const [what] = saidOf(undone.kept.act, undone.kept.act.untilUs);
-        for (const id of undone.result.changed) await addEvent(db, id, nowUs(), actor.name, "took back", `“${what}”`);
-        await audit(actor.name, `incidents: took back ${undone.kept.act.what}`, { incidents: undone.result.changed });
-        return undone.result;
-      },
+      handle: ({ params: p, actor }) =>
+        inAct(db, actor.name, async (act) => {
+          const undone = await undoAct(act.db, p.id);
+          if (!undone) throw new AppError("NOT_FOUND", "there is nothing to take back (any more)");
+          const [what] = saidOf(undone.kept.act, undone.kept.act.untilUs);
+          for (const id of undone.result.changed) await act.tell(id, "took back", `“${what}”`);
+          await act.audit(`incidents: took back ${undone.kept.act.what}`, { incidents: undone.result.changed });
+          return undone.result;
+        }),
     }),
     route({
       method: "get",
@@ -159,7 +165,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
         }
         const markdown = query.format === "markdown";
         const body = await (markdown ? incidentAsMarkdown : incidentAsJson)(found, rawOf);
-        await audit(actor.name, "incident exported", { incident: p.id, format: query.format });
+        await inAct(db, actor.name, (act) => act.audit("incident exported", { incident: p.id, format: query.format }));
         res
           .type(markdown ? "text/markdown" : "application/json")
           .attachment(`incident-${p.id}.${markdown ? "md" : "json"}`)
@@ -176,10 +182,12 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: Acknowledge,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        if (!(await acknowledge(db, p.id, actor.name, nowUs())))
-          throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
-        await addEvent(db, p.id, nowUs(), actor.name, "acknowledged", body.note);
-        await audit(actor.name, "incident acknowledged", { incident: p.id });
+        await inAct(db, actor.name, async (act) => {
+          if (!(await acknowledge(act.db, p.id, act.who, act.atUs)))
+            throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
+          await act.tell(p.id, "acknowledged", body.note);
+          await act.audit("incident acknowledged", { incident: p.id });
+        });
         return detail(p.id);
       },
     }),
@@ -192,8 +200,10 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: Note,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        if (!(await findIncident(db, p.id))) throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
-        await addEvent(db, p.id, nowUs(), actor.name, "note", body.note);
+        await inAct(db, actor.name, async (act) => {
+          if (!(await findIncident(act.db, p.id))) throw notFound(p.id);
+          await act.tell(p.id, "note", body.note);
+        });
         return detail(p.id);
       },
     }),
@@ -206,12 +216,13 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: CloseIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        const found = await findIncident(db, p.id);
-        if (!found) throw new AppError("NOT_FOUND", `there is no incident ${p.id}`);
-        if (!(await closeIncident(db, p.id, body.reason, nowUs())))
-          throw new AppError("CONFLICT", `incident ${p.id} is closed already`);
-        await addEvent(db, p.id, nowUs(), actor.name, `closed as ${body.reason}`, body.note);
-        await audit(actor.name, "incident closed", { incident: p.id, reason: body.reason });
+        await inAct(db, actor.name, async (act) => {
+          if (!(await findIncident(act.db, p.id))) throw notFound(p.id);
+          if (!(await closeIncident(act.db, p.id, body.reason, act.atUs)))
+            throw new AppError("CONFLICT", `incident ${p.id} is closed already`);
+          await act.tell(p.id, `closed as ${body.reason}`, body.note);
+          await act.audit("incident closed", { incident: p.id, reason: body.reason });
+        });
         return detail(p.id);
       },
     }),
@@ -224,8 +235,10 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: AssignIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        if (!(await assignIncident(db, p.id, body.to || null))) throw notFound(p.id);
-        await addEvent(db, p.id, nowUs(), actor.name, "assigned", body.to || "nobody");
+        await inAct(db, actor.name, async (act) => {
+          if (!(await assignIncident(act.db, p.id, body.to || null))) throw notFound(p.id);
+          await act.tell(p.id, "assigned", body.to || "nobody");
+        });
         return detail(p.id);
       },
     }),
@@ -239,16 +252,12 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
         const until = body.until === null ? null : timeToCome(body.until);
-        if (!(await shelveIncident(db, p.id, until, actor.name, body.why))) throw notFound(p.id);
-        await addEvent(
-          db,
-          p.id,
-          nowUs(),
-          actor.name,
-          until === null ? "taken from the shelf" : "shelved",
-          until === null ? "" : `until ${formatUs(until)}${body.why ? `: ${body.why}` : ""}`,
-        );
-        await audit(actor.name, "incident shelved", { incident: p.id });
+        await inAct(db, actor.name, async (act) => {
+          if (!(await shelveIncident(act.db, p.id, until, act.who, body.why))) throw notFound(p.id);
+          if (until === null) await act.tell(p.id, "taken from the shelf");
+          else await act.tell(p.id, "shelved", `until ${formatUs(until)}${body.why ? `: ${body.why}` : ""}`);
+          await act.audit("incident shelved", { incident: p.id });
+        });
         return detail(p.id);
       },
     }),
@@ -261,9 +270,11 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: NewTask,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        if (!(await findIncident(db, p.id))) throw notFound(p.id);
-        await addTask(db, p.id, body.text, actor.name, nowUs());
-        await addEvent(db, p.id, nowUs(), actor.name, "task added", body.text);
+        await inAct(db, actor.name, async (act) => {
+          if (!(await findIncident(act.db, p.id))) throw notFound(p.id);
+          await addTask(act.db, p.id, body.text, act.who, act.atUs);
+          await act.tell(p.id, "task added", body.text);
+        });
         return detail(p.id);
       },
     }),
@@ -276,9 +287,10 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: TaskChange,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        const text = await markTask(db, p.id, p.task, body.done, actor.name, nowUs());
-        if (text !== null)
-          await addEvent(db, p.id, nowUs(), actor.name, body.done ? "task done" : "task open again", text);
+        await inAct(db, actor.name, async (act) => {
+          const text = await markTask(act.db, p.id, p.task, body.done, act.who, act.atUs);
+          if (text !== null) await act.tell(p.id, body.done ? "task done" : "task open again", text);
+        });
         return detail(p.id);
       },
     }),
@@ -291,17 +303,17 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: MergeIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        const [from, into] = [await findIncident(db, p.id), await findIncident(db, body.into)];
-        if (!from) throw notFound(p.id);
-        if (!into) throw notFound(body.into);
-        if (p.id === body.into || from.merged_into !== null || into.merged_into !== null)
-          throw new AppError("CONFLICT", `incident ${p.id} cannot be merged into ${body.into}`);
-        await inTransaction(db, (client) =>
-          mergeIncidents(client, p.id, body.into, `merged by ${actor.name} from incident ${p.id}`),
-        );
-        await addEvent(db, p.id, nowUs(), actor.name, "merged", `into incident ${body.into}`);
-        await addEvent(db, body.into, nowUs(), actor.name, "took in", `incident ${p.id}: ${from.title}`);
-        await audit(actor.name, "incidents merged", { incident: p.id, into: body.into });
+        await inAct(db, actor.name, async (act) => {
+          const [from, into] = [await findIncident(act.db, p.id), await findIncident(act.db, body.into)];
+          if (!from) throw notFound(p.id);
+          if (!into) throw notFound(body.into);
+          if (p.id === body.into || from.merged_into !== null || into.merged_into !== null)
+            throw new AppError("CONFLICT", `incident ${p.id} cannot be merged into ${body.into}`);
+          await mergeIncidents(act.db, p.id, body.into, `merged by ${act.who} from incident ${p.id}`);
+          await act.tell(p.id, "merged", `into incident ${body.into}`);
+          await act.tell(body.into, "took in", `incident ${p.id}: ${from.title}`);
+          await act.audit("incidents merged", { incident: p.id, into: body.into });
+        });
         return detail(body.into);
       },
     }),
@@ -314,18 +326,17 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: LinkIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        if (body.to === p.id) throw new AppError("CONFLICT", `incident ${p.id} cannot be linked to itself`);
-        if (body.to !== null && !(await findIncident(db, body.to))) throw notFound(body.to);
-        if (!(await linkIncident(db, p.id, body.to))) throw notFound(p.id);
-        await addEvent(
-          db,
-          p.id,
-          nowUs(),
-          actor.name,
-          body.to === null ? "link taken away" : "linked",
-          body.to === null ? "" : `to incident ${body.to}`,
-        );
-        await audit(actor.name, "incident linked", { incident: p.id, to: body.to });
+        await inAct(db, actor.name, async (act) => {
+          if (body.to === p.id) throw new AppError("CONFLICT", `incident ${p.id} cannot be linked to itself`);
+          if (body.to !== null && !(await findIncident(act.db, body.to))) throw notFound(body.to);
+          if (!(await linkIncident(act.db, p.id, body.to))) throw notFound(p.id);
+          await act.tell(
+            p.id,
+            body.to === null ? "link taken away" : "linked",
+            body.to === null ? "" : `to incident ${body.to}`,
+          );
+          await act.audit("incident linked", { incident: p.id, to: body.to });
+        });
         return detail(p.id);
       },
     }),
@@ -338,36 +349,39 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
       body: SplitIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        const row = await findIncident(db, p.id);
-        if (!row) throw notFound(p.id);
-        const senders = await directory.get();
-        const findings = await findingsOf(db, p.id);
-        const out =
-          "finding" in body ? findings.filter((f) => f.id === body.finding) : naming(findings, body.entity, senders);
-        const versions = await ruleBodies(db, out);
-        // it has the name and severity of the worst that is taken out, the earliest of several
-        const [worst] = out
-          .flatMap((f) => {
-            const version = versions.find((v) => v.id === f.rule_id && v.version === f.rule_version);
-            if (!version) return [];
-            const rule = Rule.parse(version.body);
-            return [{ ...f, rule, version: version.version, severity: severityOf(rule, f) }];
-          })
-          .sort((a, b) => a.severity - b.severity || a.first_us - b.first_us);
-        const what = "finding" in body ? `finding ${body.finding}` : `${body.entity.field} ${body.entity.value}`;
-        if (!worst || out.length === findings.length)
-          throw new AppError("CONFLICT", `${what} cannot be taken out of incident ${p.id}`);
-        const ids = [worst.id, ...out.map((f) => f.id).filter((id) => id !== worst.id)];
-        const own = await splitIncident(db, p.id, ids, {
-          title: findingTitle(worst.rule, worst, senders),
-          severity: worst.severity,
-          ruleVersion: worst.version,
+        const made = await inAct(db, actor.name, async (act) => {
+          const row = await findIncident(act.db, p.id);
+          if (!row) throw notFound(p.id);
+          const senders = await directory.get();
+          const findings = await findingsOf(act.db, p.id);
+          const out =
+            "finding" in body ? findings.filter((f) => f.id === body.finding) : naming(findings, body.entity, senders);
+          const versions = await ruleBodies(act.db, out);
+          // it has the name and severity of the worst that is taken out, the earliest of several
+          const [worst] = out
+            .flatMap((f) => {
+              const version = versions.find((v) => v.id === f.rule_id && v.version === f.rule_version);
+              if (!version) return [];
+              const rule = Rule.parse(version.body);
+              return [{ ...f, rule, version: version.version, severity: severityOf(rule, f) }];
+            })
+            .sort((a, b) => a.severity - b.severity || a.first_us - b.first_us);
+          const what = "finding" in body ? `finding ${body.finding}` : `${body.entity.field} ${body.entity.value}`;
+          if (!worst || out.length === findings.length)
+            throw new AppError("CONFLICT", `${what} cannot be taken out of incident ${p.id}`);
+          const ids = [worst.id, ...out.map((f) => f.id).filter((id) => id !== worst.id)];
+          const own = await splitIncident(act.db, p.id, ids, {
+            title: findingTitle(worst.rule, worst, senders),
+            severity: worst.severity,
+            ruleVersion: worst.version,
+          });
+          if (own === null) throw new AppError("CONFLICT", `${what} is not there any more`);
+          await act.tell(p.id, "split", `${what} was taken out: incident ${own}`);
+          await act.tell(own, "split", `taken out of incident ${p.id}`);
+          await act.audit("incident split", { incident: p.id, own });
+          return own;
         });
-        if (own === null) throw new AppError("CONFLICT", `${what} is not there any more`);
-        await addEvent(db, p.id, nowUs(), actor.name, "split", `${what} was taken out: incident ${own}`);
-        await addEvent(db, own, nowUs(), actor.name, "split", `taken out of incident ${p.id}`);
-        await audit(actor.name, "incident split", { incident: p.id, own });
-        return detail(own);
+        return detail(made);
       },
     }),
   ];
@@ -388,18 +402,6 @@ function naming(
 
 const DAY_US = 86_400_000_000;
 const HANDED_OVER = 100;
-
-/** What needs somebody, then what is open; of each the most urgent, then the latest. */
-function byUrgency(a: z.input<typeof IncidentJson>, b: z.input<typeof IncidentJson>): number {
-  const needed = (i: z.input<typeof IncidentJson>) =>
-    i.state === "open" && i.shelved === null && (i.acknowledged === null || i.newSinceSeen.length > 0);
-  return (
-    Number(b.state === "open") - Number(a.state === "open") ||
-    Number(needed(b)) - Number(needed(a)) ||
-    b.urgency.score - a.urgency.score ||
-    (a.last < b.last ? 1 : a.last > b.last ? -1 : 0)
-  );
-}
 
 /** What an act is called in an incident's history. */
 function saidOf(act: BulkAct["act"], untilUs: number | null): [what: string, detail: string] {

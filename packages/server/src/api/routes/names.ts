@@ -21,8 +21,8 @@ import {
 import { parseNetwork } from "@halvik/core/net";
 import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
 import { z } from "zod";
-import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
+import { inAct } from "../../store/acts.js";
 import { addModules, listModules, namedBy } from "../../store/mibs.js";
 import { loadApplications } from "../../store/names.js";
 import type { CheckedModule } from "../../work/checks.js";
@@ -124,17 +124,19 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       body: MeaningJson,
       answer: MeaningList,
       handle: async ({ body: m, actor }) => {
-        for (const name of m.sentence === null ? [] : sentenceNames(m.sentence))
-          if (name.trim() === "")
-            throw new AppError("BAD_REQUEST", "sentence: {} needs the name of a value between the braces", {
-              field: "sentence",
-            });
-        await db.query(
-          `insert into own_meaning (kind, code, severity, category, outcome, sentence, next, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+        await inAct(db, actor.name, async (act) => {
+          for (const name of m.sentence === null ? [] : sentenceNames(m.sentence))
+            if (name.trim() === "")
+              throw new AppError("BAD_REQUEST", "sentence: {} needs the name of a value between the braces", {
+                field: "sentence",
+              });
+          await act.db.query(
+            `insert into own_meaning (kind, code, severity, category, outcome, sentence, next, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
            on conflict (kind, code) do update set severity = excluded.severity, category = excluded.category, outcome = excluded.outcome, sentence = excluded.sentence, next = excluded.next, changed_by = excluded.changed_by, changed_us = excluded.changed_us`,
-          [m.kind, m.code, m.severity, m.category, m.outcome, m.sentence, m.next, actor.name, nowUs()],
-        );
-        await audit(actor.name, "meaning set", m);
+            [m.kind, m.code, m.severity, m.category, m.outcome, m.sentence, m.next, actor.name, nowUs()],
+          );
+          await act.audit("meaning set", m);
+        });
         return meanings();
       },
     }),
@@ -146,8 +148,10 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       params: z.object({ kind: z.enum(["windows", "snmp", "syslog"]), code: z.string().min(1).max(300) }),
       answer: MeaningList,
       handle: async ({ params: { kind, code }, actor }) => {
-        await db.query("delete from own_meaning where kind = $1 and code = $2", [kind, code]);
-        await audit(actor.name, "meaning taken back", { kind, code });
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query("delete from own_meaning where kind = $1 and code = $2", [kind, code]);
+          await act.audit("meaning taken back", { kind, code });
+        });
         return meanings();
       },
     }),
@@ -159,12 +163,14 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       body: SeverityChange,
       answer: MeaningList,
       handle: async ({ body: s, actor }) => {
-        await db.query(
-          `insert into own_severity (kind, original, severity, changed_by, changed_us) values ($1, $2, $3, $4, $5)
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query(
+            `insert into own_severity (kind, original, severity, changed_by, changed_us) values ($1, $2, $3, $4, $5)
            on conflict (kind, original) do update set severity = excluded.severity, changed_by = excluded.changed_by, changed_us = excluded.changed_us`,
-          [s.kind, s.original, s.severity, actor.name, nowUs()],
-        );
-        await audit(actor.name, "severity set", s);
+            [s.kind, s.original, s.severity, actor.name, nowUs()],
+          );
+          await act.audit("severity set", s);
+        });
         return meanings();
       },
     }),
@@ -184,19 +190,21 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       body: NewMib,
       answer: MibList,
       handle: async ({ body, actor }) => {
-        // in a thread first: whoever uses a module has to read it, the collector too
-        const checked = await work.run<CheckedModule>("mib", body.source, CHECK_MS);
-        if (!checked.ok)
-          throw new AppError("BAD_REQUEST", checked.message, {
-            field: "source",
-            line: checked.line,
-            column: checked.column,
-          });
-        const { rows } = await db.query<{ n: number }>("select count(*)::int as n from mib_module");
-        if (rows[0]!.n + checked.modules.length > MAX_MODULES)
-          throw new AppError("CONFLICT", `there are ${rows[0]!.n} modules; at most ${MAX_MODULES} can be kept`);
-        const added = await addModules(db, body.source, actor.name, nowUs());
-        await audit(actor.name, "SNMP modules added", { names: added });
+        await inAct(db, actor.name, async (act) => {
+          // in a thread first: whoever uses a module has to read it, the collector too
+          const checked = await work.run<CheckedModule>("mib", body.source, CHECK_MS);
+          if (!checked.ok)
+            throw new AppError("BAD_REQUEST", checked.message, {
+              field: "source",
+              line: checked.line,
+              column: checked.column,
+            });
+          const { rows } = await act.db.query<{ n: number }>("select count(*)::int as n from mib_module");
+          if (rows[0]!.n + checked.modules.length > MAX_MODULES)
+            throw new AppError("CONFLICT", `there are ${rows[0]!.n} modules; at most ${MAX_MODULES} can be kept`);
+          const added = await addModules(act.db, body.source, actor.name, nowUs());
+          await act.audit("SNMP modules added", { names: added });
+        });
         return mibs();
       },
     }),
@@ -208,8 +216,10 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       params: z.object({ name: z.string().min(1).max(120) }),
       answer: MibList,
       handle: async ({ params: { name }, actor }) => {
-        await db.query("delete from mib_module where name = $1", [name]);
-        await audit(actor.name, "SNMP module removed", { name });
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query("delete from mib_module where name = $1", [name]);
+          await act.audit("SNMP module removed", { name });
+        });
         return mibs();
       },
     }),
@@ -229,30 +239,32 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       body: ApplicationJson,
       answer: ApplicationList,
       handle: async ({ body: a, actor }) => {
-        const network = a.network === null || a.network === "" ? null : parseNetwork(a.network);
-        if (a.network && network === null)
-          throw new AppError("BAD_REQUEST", `network: expected an address or block, got “${a.network}”`, {
-            field: "network",
-          });
-        if (a.protocol === null && a.lowPort === null && network === null)
-          throw new AppError("BAD_REQUEST", "name a protocol, a port or a network", { field: "lowPort" });
-        if (a.lowPort !== null && a.highPort !== null && a.highPort < a.lowPort)
-          throw new AppError("BAD_REQUEST", `high port: expected ${a.lowPort} or more, got ${a.highPort}`, {
-            field: "highPort",
-          });
-        await db.query(
-          "insert into own_application (name, protocol, low_port, high_port, network, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7)",
-          [
-            a.name,
-            a.protocol,
-            a.lowPort,
-            a.highPort,
-            network === null ? null : `${network.first}/${network.bits}`,
-            actor.name,
-            nowUs(),
-          ],
-        );
-        await audit(actor.name, "application named", a);
+        await inAct(db, actor.name, async (act) => {
+          const network = a.network === null || a.network === "" ? null : parseNetwork(a.network);
+          if (a.network && network === null)
+            throw new AppError("BAD_REQUEST", `network: expected an address or block, got “${a.network}”`, {
+              field: "network",
+            });
+          if (a.protocol === null && a.lowPort === null && network === null)
+            throw new AppError("BAD_REQUEST", "name a protocol, a port or a network", { field: "lowPort" });
+          if (a.lowPort !== null && a.highPort !== null && a.highPort < a.lowPort)
+            throw new AppError("BAD_REQUEST", `high port: expected ${a.lowPort} or more, got ${a.highPort}`, {
+              field: "highPort",
+            });
+          await act.db.query(
+            "insert into own_application (name, protocol, low_port, high_port, network, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7)",
+            [
+              a.name,
+              a.protocol,
+              a.lowPort,
+              a.highPort,
+              network === null ? null : `${network.first}/${network.bits}`,
+              actor.name,
+              nowUs(),
+            ],
+          );
+          await act.audit("application named", a);
+        });
         return applications();
       },
     }),
@@ -264,8 +276,10 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       params: z.object({ id: EntityId }),
       answer: ApplicationList,
       handle: async ({ params: { id }, actor }) => {
-        await db.query("delete from own_application where id = $1", [id]);
-        await audit(actor.name, "application name removed", { id });
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query("delete from own_application where id = $1", [id]);
+          await act.audit("application name removed", { id });
+        });
         return applications();
       },
     }),

@@ -11,10 +11,10 @@ import { NotifyRoute, tellingOf } from "@halvik/core/notify";
 import { severityName } from "@halvik/core/record";
 import { formatUs, US_PER_DAY } from "@halvik/core/time";
 import { z } from "zod";
-import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
 import type { Config } from "../../config/config.js";
 import { readSink } from "../../mail-sink/read-sink.js";
+import { inAct } from "../../store/acts.js";
 import {
   changeRoute,
   deleteRoute,
@@ -60,9 +60,12 @@ export const notifyRoutes = ({ db, config }: Deps) => {
       body: NotifyRoute,
       answer: NotifyRouteJson,
       handle: async ({ body, actor }) => {
-        const id = await insertRoute(db, body, actor.name, nowUs());
-        await audit(actor.name, "route added", { route: id, name: body.name });
-        return one(id);
+        const made = await inAct(db, actor.name, async (act) => {
+          const id = await insertRoute(act.db, body, actor.name, nowUs());
+          await act.audit("route added", { route: id, name: body.name });
+          return id;
+        });
+        return one(made);
       },
     }),
     route({
@@ -74,8 +77,10 @@ export const notifyRoutes = ({ db, config }: Deps) => {
       body: NotifyRoute,
       answer: NotifyRouteJson,
       handle: async ({ params: p, body, actor }) => {
-        if (!(await changeRoute(db, p.id, body, actor.name, nowUs()))) throw notFound(p.id);
-        await audit(actor.name, "route changed", { route: p.id, name: body.name });
+        await inAct(db, actor.name, async (act) => {
+          if (!(await changeRoute(act.db, p.id, body, actor.name, nowUs()))) throw notFound(p.id);
+          await act.audit("route changed", { route: p.id, name: body.name });
+        });
         return one(p.id);
       },
     }),
@@ -87,8 +92,10 @@ export const notifyRoutes = ({ db, config }: Deps) => {
       params,
       answer: z.object({ gone: z.boolean() }),
       handle: async ({ params: p, actor }) => {
-        if (!(await deleteRoute(db, p.id))) throw notFound(p.id);
-        await audit(actor.name, "route taken away", { route: p.id });
+        await inAct(db, actor.name, async (act) => {
+          if (!(await deleteRoute(act.db, p.id))) throw notFound(p.id);
+          await act.audit("route taken away", { route: p.id });
+        });
         return { gone: true };
       },
     }),

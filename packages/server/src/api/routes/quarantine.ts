@@ -1,7 +1,7 @@
 import { QuarantineList } from "@halvik/core/contract";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
-import { audit } from "../../access/people.js";
+import { inAct } from "../../store/acts.js";
 import { decideQuarantined, listQuarantined } from "../../store/quarantined.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
@@ -37,9 +37,14 @@ export const quarantineRoutes = ({ db, directory }: Deps) => {
       params,
       answer: QuarantineList,
       handle: async ({ params: { file }, actor }) => {
-        if (!(await decideQuarantined(db, file, state)))
-          throw new AppError("NOT_FOUND", "there is no such file that waits, or it holds nothing that could be stored");
-        await audit(actor.name, state === "again" ? "quarantine tried again" : "quarantine given up", { file });
+        await inAct(db, actor.name, async (act) => {
+          if (!(await decideQuarantined(act.db, file, state)))
+            throw new AppError(
+              "NOT_FOUND",
+              "there is no such file that waits, or it holds nothing that could be stored",
+            );
+          await act.audit(state === "again" ? "quarantine tried again" : "quarantine given up", { file });
+        });
         return list();
       },
     });

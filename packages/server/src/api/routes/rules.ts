@@ -12,13 +12,12 @@ import { conditionsOf, logicOf, Rule, sayRule, sayTestFailure, tryRule } from "@
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
-import { audit } from "../../access/people.js";
 import { nowUs } from "../../config/clock.js";
 import type { RehearsalProgress, Rehearsed } from "../../engine/rehearse.js";
 import { type RuleIssue, writeRule } from "../../exchange/rule-text.js";
-import { saveRule } from "../../start/setup-database.js";
+import { inAct } from "../../store/acts.js";
 import { forgetRuleFailure, type RuleFailureRow, ruleFailures } from "../../store/rule-failures.js";
-import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions } from "../../store/rules.js";
+import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions, saveRule } from "../../store/rules.js";
 import type { CheckedRule, TestOutcome } from "../../work/checks.js";
 import type { RehearsalAsked } from "../../work/questions.js";
 import { blindConditions } from "../blindness.js";
@@ -129,11 +128,11 @@ export const ruleRoutes = (deps: Deps) => {
         if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
         const failures = tests.filter((t) => !t.passes).map(sayTestFailure);
         if (failures.length > 0) throw new AppError("TESTS_FAIL", failures.join("; "));
-        const before = await loadRule(db, rule.id);
-        await saveRule(rule, actor.name);
-        await audit(actor.name, "rule saved", {
-          rule: rule.id,
-          logic: before !== null && logicOf(Rule.parse(before.body)) === logicOf(rule) ? "unchanged" : "changed",
+        await inAct(db, actor.name, async (act) => {
+          const before = await loadRule(act.db, rule.id);
+          await saveRule(act.db, rule, actor.name, act.atUs);
+          const logic = before !== null && logicOf(Rule.parse(before.body)) === logicOf(rule) ? "unchanged" : "changed";
+          await act.audit("rule saved", { rule: rule.id, logic });
         });
         return detail(rule.id);
       },
@@ -147,10 +146,12 @@ export const ruleRoutes = (deps: Deps) => {
       body: RuleSwitch,
       answer: RuleDetail,
       handle: async ({ params: p, body, actor }) => {
-        const row = await loadRule(db, p.id);
-        if (!row) throw new AppError("NOT_FOUND", `there is no rule “${p.id}”`);
-        await saveRule(Rule.parse({ ...(row.body as object), ...body }), actor.name);
-        await audit(actor.name, "rule switched", { rule: p.id, ...body });
+        await inAct(db, actor.name, async (act) => {
+          const row = await loadRule(act.db, p.id);
+          if (!row) throw new AppError("NOT_FOUND", `there is no rule “${p.id}”`);
+          await saveRule(act.db, Rule.parse({ ...(row.body as object), ...body }), actor.name, act.atUs);
+          await act.audit("rule switched", { rule: p.id, ...body });
+        });
         return detail(p.id);
       },
     }),
@@ -162,8 +163,11 @@ export const ruleRoutes = (deps: Deps) => {
       params,
       answer: RuleDetail,
       handle: async ({ params: p, actor }) => {
-        if (!(await forgetRuleFailure(db, p.id))) throw new AppError("NOT_FOUND", `the rule “${p.id}” has not failed`);
-        await audit(actor.name, "rule tried again", { rule: p.id });
+        await inAct(db, actor.name, async (act) => {
+          if (!(await forgetRuleFailure(act.db, p.id)))
+            throw new AppError("NOT_FOUND", `the rule “${p.id}” has not failed`);
+          await act.audit("rule tried again", { rule: p.id });
+        });
         return detail(p.id);
       },
     }),

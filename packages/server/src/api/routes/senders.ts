@@ -1,8 +1,8 @@
 import { AdmitNetwork, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/core/contract";
 import type { Sequelize } from "sequelize";
 import { z } from "zod";
-import { audit } from "../../access/people.js";
 import { exportSenders } from "../../exchange/senders-csv.js";
+import { inAct } from "../../store/acts.js";
 import {
   admitNetwork,
   admitSenders,
@@ -63,8 +63,10 @@ export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
       params,
       answer: SenderList,
       handle: async ({ params: p, actor }) => {
-        if ((await admitSenders([p.id])) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
-        await audit(actor.name, "sender admitted", { sender: p.id });
+        await inAct(db, actor.name, async (act) => {
+          if ((await admitSenders(act.db, [p.id])) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
+          await act.audit("sender admitted", { sender: p.id });
+        });
         return list();
       },
     }),
@@ -76,8 +78,10 @@ export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
       params,
       answer: SenderList,
       handle: async ({ params: p, actor }) => {
-        if ((await refuseSender(p.id)) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
-        await audit(actor.name, "sender refused", { sender: p.id });
+        await inAct(db, actor.name, async (act) => {
+          if ((await refuseSender(act.db, p.id)) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
+          await act.audit("sender refused", { sender: p.id });
+        });
         return list();
       },
     }),
@@ -89,8 +93,10 @@ export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
       body: AdmitNetwork,
       answer: SenderList,
       handle: async ({ body, actor }) => {
-        await admitNetwork(models, body.network, body.fromNowOn, actor.name);
-        await audit(actor.name, "network admitted", body);
+        await inAct(db, actor.name, async (act) => {
+          await admitNetwork(act.db, body.network, body.fromNowOn, act.who, act.atUs);
+          await act.audit("network admitted", body);
+        });
         return list();
       },
     }),
@@ -102,8 +108,10 @@ export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
       body: RefuseNetwork,
       answer: SenderList,
       handle: async ({ body, actor }) => {
-        const refused = await refuseNetwork(db, body.network);
-        await audit(actor.name, "network refused", { ...body, refused });
+        await inAct(db, actor.name, async (act) => {
+          const refused = await refuseNetwork(act.db, body.network);
+          await act.audit("network refused", { ...body, refused });
+        });
         return list();
       },
     }),
@@ -117,12 +125,12 @@ export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
       answer: SenderList,
       handle: async ({ params: p, body, actor }) => {
         try {
-          if (!(await changeSender(models, p.id, body))) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
+          if (!(await changeSender(models, p.id, body, actor.name)))
+            throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
         } catch (e) {
           if (e instanceof SenderConflict) throw new AppError("CONFLICT", e.message);
           throw e;
         }
-        await audit(actor.name, "sender changed", { sender: p.id, ...body });
         return list();
       },
     }),

@@ -3,7 +3,7 @@ import type { Request } from "express";
 import { z } from "zod";
 import { passwordTrouble } from "../../access/password-rules.js";
 import { passwordMatches } from "../../access/passwords.js";
-import { audit, checkSignIn, setPassword } from "../../access/people.js";
+import { audit, checkSignIn, inPeopleAct, setPassword } from "../../access/people.js";
 import { personOf } from "../../access/sessions.js";
 import { nowUs } from "../../config/clock.js";
 import type { Person } from "../../store/models.js";
@@ -83,9 +83,11 @@ export const sessionRoutes = ({ config }: Deps) => {
           });
         const trouble = await passwordTrouble(body.password, [person.name, person.display]);
         if (trouble !== null) throw new AppError("BAD_REQUEST", `password: ${trouble}`, { field: "password" });
-        await setPassword(person, body.password);
+        await inPeopleAct(async (within) => {
+          await setPassword(person, body.password, within);
+          await audit(person.name, "password changed", {}, within);
+        });
         await begin(req, person);
-        await audit(person.name, "password changed");
         return view(person);
       },
     }),

@@ -3,7 +3,7 @@ import { Health, type HealthDetails, Intake, Summary } from "@halvik/core/contra
 import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import { agoUs, nowUs } from "../../config/clock.js";
 import { runningJobs } from "../../jobs/job.js";
-import { countAttention } from "../../store/incidents.js";
+import { needingAttention } from "../../store/incidents.js";
 import type { Queryable } from "../../store/pool.js";
 import { ruleFailures } from "../../store/rule-failures.js";
 import { senderStatus } from "../../store/sender-status.js";
@@ -59,7 +59,7 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
         now: formatUs(now),
         recordsPerSecond: since === null ? 0 : Math.round((n / Math.max(1, (now - since) / US_PER_SECOND)) * 10) / 10,
         lost: count("lost"),
-        attention: await countAttention(db),
+        attention: (await needingAttention(db, nowUs())).length,
         senders: {
           admitted: senders.filter((s) => s.state === "admitted").length,
           waiting: senders.filter((s) => s.state === "waiting").length,

@@ -168,6 +168,6 @@ const Nothing = ({ view }: { view: string }) =>
   ) : (
     <EmptyState
       title="Nothing needs you"
-      text="Every open incident has been seen, and nothing new has come to it since."
+      text="Every incident that is not over has been seen, and nothing new has come to it since."
     />
   );
