@@ -1,11 +1,10 @@
 import { parseFilter } from "@halvik/core/filter";
-import { SenderDirectory } from "@halvik/core/senders";
 import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/time";
+import { loadDirectory } from "../packages/server/src/store/directory-cache.js";
 import { fieldValues } from "../packages/server/src/store/field-values.js";
 import { histogram } from "../packages/server/src/store/histogram.js";
 import { connectionOf, createPool } from "../packages/server/src/store/pool.js";
 import { type PageKey, searchRecords } from "../packages/server/src/store/search.js";
-import { loadSenders } from "../packages/server/src/store/senders.js";
 import { TermIndex } from "../packages/server/src/store/term-index.js";
 import { percentile, sayMachine } from "./harness.js";
 import { openStore, STORE_DAYS, STORE_ENDS_MINUTE } from "./store.js";
@@ -16,7 +15,7 @@ import { openStore, STORE_DAYS, STORE_ENDS_MINUTE } from "./store.js";
  */
 const RUNS = 5;
 /** As the API has it. */
-const BUDGET_MS = 700;
+const BUDGET_MS = 550;
 const CLASSES: Readonly<Record<string, readonly string[]>> = {
   everything: ["", "kind present", "time last 400 d", "severity at most emergency", "sender in site Orvane, Hestnes"],
   "common word": ["asked", "client", "sold", "input", "agent"],
@@ -124,7 +123,7 @@ sayMachine();
 const instance = await openStore(process.argv[2]!, 20);
 const db = createPool(connectionOf(instance.config, instance.secrets, "web"), 4, 120_000);
 const terms = new TermIndex();
-const directory = new SenderDirectory(await loadSenders(db, "UTC"));
+const directory = await loadDirectory(db, "UTC");
 const toUs = STORE_ENDS_MINUTE * US_PER_MINUTE;
 const scope = { fromUs: toUs - STORE_DAYS * US_PER_DAY, toUs, directory, nowUs: toUs, terms };
 const parse = (text: string) => {

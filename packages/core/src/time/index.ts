@@ -1,4 +1,4 @@
-export { DURATION_UNITS, formatDuration, unitUs } from "./duration.js";
+export { DURATION_UNITS, formatDuration, readSeconds, unitUs, writeSeconds } from "./duration.js";
 export {
   civilFromDays,
   civilToUs,

@@ -6,7 +6,9 @@ import {
   formatDuration,
   formatUs,
   readRfc3339,
+  readSeconds,
   US_PER_DAY,
+  writeSeconds,
   zoneOffsetUs,
 } from "./index.js";
 
@@ -96,3 +98,29 @@ test.each([
 ])("%i µs is %s", (us, text) => {
   expect(formatDuration(us)).toBe(text);
 });
+
+test.each([
+  [600, "10 min"],
+  [5_400, "1 h 30 min"],
+  [90, "1 min 30 s"],
+  [88_500, "1 d 35 min"],
+  [0.5, "0.5 s"],
+  [0, "0 s"],
+  [604_800, "7 d"],
+])("%d s is written %s, and read again", (seconds, text) => {
+  expect(writeSeconds(seconds)).toBe(text);
+  expect(readSeconds(text)).toBe(seconds);
+});
+
+test.each([
+  ["90", 90],
+  ["90s", 90],
+  ["1.5h", 5_400],
+  ["2 Hours", 7_200],
+  ["1h30min", 5_400],
+  ["", null],
+  ["soon", null],
+  ["5 weeks", null],
+  ["5 min ago", null],
+  ["-5 s", null],
+])("%j is %p seconds", (text, seconds) => expect(readSeconds(text)).toBe(seconds));

@@ -130,9 +130,9 @@ describe("acts on several at once", () => {
   test("a closing waits before the rules are told; once they are, it stands", async () => {
     const id = await incident("a");
     const { body } = await api.post("/incidents/bulk", { ids: [id], act: { what: "close", reason: "fixed" } });
-    expect(await takeCloses(owner, false)).toEqual([]);
+    expect(await takeCloses(owner, false, nowUs())).toEqual([]);
     await owner.query("update engine_close set due_us = 0");
-    expect(await takeCloses(owner, false)).toHaveLength(1);
+    expect(await takeCloses(owner, false, nowUs())).toHaveLength(1);
     expect((await api.post(`/incidents/bulk/${body.undo}/undo`, {})).body.refused).toEqual([
       { id, why: "the rules have been told of it already" },
     ]);

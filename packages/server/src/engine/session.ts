@@ -150,7 +150,7 @@ export class EngineSession {
         unclaimed,
       ),
     );
-    for (const close of await takeCloses(this.client, true))
+    for (const close of await takeCloses(this.client, true, nowUs()))
       results.push(this.engine.close(close.ruleId, close.key, close.atUs));
     return results;
   }
@@ -194,7 +194,7 @@ export class EngineSession {
       const amended = new Map<FindingRow, LateEvidence>();
       const results = await this.run(batches, new Set([...held, ...left(waiting, batches)]), amended);
       results.unshift(...this.replayed);
-      for (const close of await takeCloses(this.client, false))
+      for (const close of await takeCloses(this.client, false, nowUs()))
         results.push(this.engine.close(close.ruleId, close.key, close.atUs));
       const now = nowUs();
       for (const [finding, late] of amended) await this.findings.amend(this.client, finding, late, now);

@@ -232,11 +232,11 @@ export interface Close {
 }
 
 /** Closings by people not yet seen by the engine, or (`taken`) those it has seen and must see again after a restart. */
-export async function takeCloses(db: Queryable, taken: boolean): Promise<Close[]> {
+export async function takeCloses(db: Queryable, taken: boolean, nowUs: number): Promise<Close[]> {
   const sql = taken
     ? "select rule_id, key, at_us from engine_close where taken"
-    : "update engine_close set taken = true where not taken and due_us <= (extract(epoch from clock_timestamp()) * 1000000)::bigint returning rule_id, key, at_us";
-  const { rows } = await db.query<{ rule_id: string; key: string; at_us: number }>(sql);
+    : "update engine_close set taken = true where not taken and due_us <= $1 returning rule_id, key, at_us";
+  const { rows } = await db.query<{ rule_id: string; key: string; at_us: number }>(sql, taken ? [] : [nowUs]);
   return rows.map((r) => ({ ruleId: r.rule_id, key: r.key, atUs: r.at_us }));
 }
 

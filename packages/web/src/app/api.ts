@@ -212,6 +212,8 @@ export interface WindowParts {
   readonly from: string;
   readonly to: string;
 }
+/** The window as a question has it: a window on screen knows more. */
+const bounds = ({ from, to }: Partial<WindowParts>) => ({ from, to });
 
 export const histogramQuery = (
   window: WindowParts,
@@ -226,7 +228,7 @@ export const histogramQuery = (
     queryFn: ({ signal }) =>
       request<HistogramAnswer>(
         "GET",
-        `/records/histogram${query({ ...window, buckets, filter, zone, whole })}`,
+        `/records/histogram${query({ ...bounds(window), buckets, filter, zone, whole })}`,
         undefined,
         signal,
       ),
@@ -239,7 +241,7 @@ export const valuesQuery = (window: WindowParts, filter: string, zone: string, f
     queryFn: ({ signal }) =>
       request<ValuesAnswer>(
         "GET",
-        `/records/values${query({ ...window, filter, zone, field, top })}`,
+        `/records/values${query({ ...bounds(window), filter, zone, field, top })}`,
         undefined,
         signal,
       ),
@@ -248,14 +250,19 @@ export const valuesQuery = (window: WindowParts, filter: string, zone: string, f
 export const coverageQuery = (window: WindowParts) =>
   queryOptions({
     queryKey: ["coverage", window.from, window.to],
-    queryFn: ({ signal }) => request<Coverage>("GET", `/records/coverage${query({ ...window })}`, undefined, signal),
+    queryFn: ({ signal }) => request<Coverage>("GET", `/records/coverage${query(bounds(window))}`, undefined, signal),
     placeholderData: keepPreviousData,
   });
 export const whyNothingQuery = (window: WindowParts, filter: string, zone: string) =>
   queryOptions({
     queryKey: ["why-nothing", window.from, window.to, filter],
     queryFn: ({ signal }) =>
-      request<WhyNothing>("GET", `/records/why-nothing${query({ ...window, filter, zone })}`, undefined, signal),
+      request<WhyNothing>(
+        "GET",
+        `/records/why-nothing${query({ ...bounds(window), filter, zone })}`,
+        undefined,
+        signal,
+      ),
   });
 export const savedFiltersQuery = queryOptions({
   queryKey: ["filters"],
@@ -264,7 +271,7 @@ export const savedFiltersQuery = queryOptions({
 });
 /** Where a browser fetches an export from. */
 export const exportUrl = (window: WindowParts, filter: string, zone: string, format: string): string =>
-  `/api/v1/records/export${query({ ...window, filter, zone, format })}`;
+  `/api/v1/records/export${query({ ...bounds(window), filter, zone, format })}`;
 export const recordsPage = (
   window: WindowParts,
   filter: string,
@@ -272,7 +279,8 @@ export const recordsPage = (
   cursor: string | undefined,
   limit: number,
   signal: AbortSignal,
-) => request<RecordPage>("GET", `/records${query({ ...window, filter, zone, cursor, limit })}`, undefined, signal);
+) =>
+  request<RecordPage>("GET", `/records${query({ ...bounds(window), filter, zone, cursor, limit })}`, undefined, signal);
 const SEEN_FROM = "1970-01-01T00:00:00Z";
 /** A search that needs longer than this many answers gives up. */
 const SEEN_STEPS = 20;
@@ -314,7 +322,7 @@ export const incidentsQuery = (state: string, window: Partial<WindowParts>) =>
   queryOptions({
     queryKey: ["incidents", state, window.from, window.to],
     queryFn: ({ signal }) =>
-      request<IncidentList>("GET", `/incidents${query({ state, ...window })}`, undefined, signal),
+      request<IncidentList>("GET", `/incidents${query({ state, ...bounds(window) })}`, undefined, signal),
     refetchInterval: 4_000,
     placeholderData: keepPreviousData,
   });

@@ -6,6 +6,8 @@ export const router = createBrowserRouter([
   {
     path: "/",
     element: <Frame />,
+    // the frame waits for the first section without a word
+    HydrateFallback: () => null,
     children: [
       { index: true, loader: () => redirect("/now") },
       { path: "now", lazy: async () => ({ Component: (await import("../features/now/now-page")).NowPage }) },

@@ -33,7 +33,7 @@ import { route } from "../route.js";
 import { readWindow } from "../window.js";
 
 /** Short: what was found so far is shown, and the search goes on from there. */
-const SEARCH_BUDGET_MS = 700;
+const SEARCH_BUDGET_MS = 550;
 const HISTOGRAM_BUDGET_MS = 4_000;
 /** Lines sent at once to a live reader; how many there were is always said. */
 const LIVE_MAX_LINES = 200;

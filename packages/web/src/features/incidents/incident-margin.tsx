@@ -37,7 +37,7 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
     <>
       <div className="flex gap-1.5">
         <Button
-          main={i.acknowledged === null && i.state === "open"}
+          main={i.acknowledged === null && i.needsAttention}
           shortcut="a"
           onClick={() => setWriting("acknowledge")}
         >
@@ -59,7 +59,7 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
               "state",
               i.state === "closed"
                 ? `closed as ${i.closeReason}`
-                : `${i.state}, ${i.acknowledged ? "seen" : "not seen yet"}`,
+                : `${i.stopped ? "stopped, not judged" : i.state}, ${i.acknowledged ? "seen" : "not seen yet"}`,
             ],
             ["severity", i.severity],
             [

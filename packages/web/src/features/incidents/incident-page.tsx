@@ -102,7 +102,9 @@ function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
         <p className="text-quiet">
           {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"} · {dayClock(usOf(i.first), zone)} –{" "}
           {day(lastUs, zone) === day(usOf(i.first), zone) ? clock(lastUs, zone) : dayClock(lastUs, zone)} ·{" "}
-          {i.ended === null ? `quiet for ${ago(lastUs, nowUs)}` : `${i.state} ${dayClock(usOf(i.ended), zone)}`}{" "}
+          {i.ended === null
+            ? `quiet for ${ago(lastUs, nowUs)}`
+            : `${i.stopped ? "stopped, not judged" : i.state} ${dayClock(usOf(i.ended), zone)}`}{" "}
           <button type="button" className="text-fjord underline" onClick={show}>
             show on the rail
           </button>{" "}

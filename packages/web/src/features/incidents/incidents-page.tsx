@@ -1,5 +1,6 @@
 import type { BulkAct, IncidentJson } from "@halvik/core/contract";
 import { useQuery } from "@tanstack/react-query";
+import { RadioGroup } from "radix-ui";
 import { Fragment, useState } from "react";
 import { useNavigate } from "react-router";
 import { incidentsQuery } from "../../app/api";
@@ -87,25 +88,25 @@ export function IncidentsPage() {
   return (
     <Page>
       <h1 className="text-[20px] leading-[26px] font-semibold">Incidents</h1>
-      <div
-        className="flex gap-4 border-b border-line-strong pb-1.5 text-quiet"
-        role="radiogroup"
-        aria-label="Which incidents"
-      >
-        {VIEWS.map((v) => (
-          // biome-ignore lint/a11y/useSemanticElements: three words in a line, chosen by click or arrow, are no form
-          <button
-            key={v.state}
-            type="button"
-            role="radio"
-            aria-checked={view === v.state}
-            onClick={() => setView(v.state)}
-            className={view === v.state ? "font-semibold text-ink" : "text-fjord"}
-          >
-            {v.name}
-            {v.state === "attention" && list.data ? ` (${list.data.attention})` : ""}
-          </button>
-        ))}
+      <div className="flex gap-4 border-b border-line-strong pb-1.5 text-quiet">
+        <RadioGroup.Root
+          aria-label="Which incidents"
+          orientation="horizontal"
+          value={view}
+          onValueChange={(state) => setView(state as typeof view)}
+          className="flex gap-4"
+        >
+          {VIEWS.map((v) => (
+            <RadioGroup.Item
+              key={v.state}
+              value={v.state}
+              className={view === v.state ? "font-semibold text-ink" : "text-fjord"}
+            >
+              {v.name}
+              {v.state === "attention" && list.data ? ` (${list.data.attention})` : ""}
+            </RadioGroup.Item>
+          ))}
+        </RadioGroup.Root>
         <span className="flex-1 text-[12.5px]">
           What needs you comes first; of these the most urgent. <Kbd>x</Kbd> chooses.{" "}
           <a href="/api/v1/incidents/handover" target="_blank" rel="noopener" className="underline">

@@ -5,8 +5,10 @@ import { clock, day, dayMinute } from "../../ui/time";
 
 const LANES_MOST = 5;
 const LANE_PX = 84;
+/** Headings stand in two rows by turns, so that each has the room of two lanes. */
+const LABEL_MOST = 22;
 const LEFT = 92;
-const TOP = 30;
+const TOP = 44;
 const HEIGHT = 330;
 const TICKS = 6;
 
@@ -51,14 +53,21 @@ export function Lanes({ detail: { incident, findings } }: { detail: IncidentDeta
         ))}
         {entities.map((e, i) => {
           const x = LEFT + LANE_PX / 2 + i * LANE_PX;
-          const label = e.value.length > 13 ? `${e.value.slice(0, 12)}…` : e.value;
+          const label = e.value.length > LABEL_MOST ? `${e.value.slice(0, LABEL_MOST - 1)}…` : e.value;
           return (
             <g key={e.field + e.value}>
-              <text x={x} y={14} textAnchor="middle" fontSize={11.5} fill="var(--ink)" className="font-mono">
+              <text
+                x={x}
+                y={i % 2 === 0 ? 12 : 28}
+                textAnchor="middle"
+                fontSize={11.5}
+                fill="var(--ink)"
+                className="font-mono"
+              >
                 {safeText(label)}
                 <title>{`${e.field} ${e.value}`}</title>
               </text>
-              <path d={`M${x} 22V${HEIGHT - 6}`} stroke="var(--line-strong)" />
+              <path d={`M${x} 34V${HEIGHT - 6}`} stroke="var(--line-strong)" />
               {records
                 .filter((r) => names(r, e.value))
                 .map((r) => (

@@ -27,7 +27,7 @@ export function tellStory({ incident, findings }: IncidentDetail): Sentence[] {
         us: usOf(f.cleared),
         text:
           f.clearedBy === "quiet"
-            ? `Nothing more came for ${formatDuration(usOf(f.cleared) - usOf(f.last))}: it counts as over.`
+            ? `Nothing more came for ${formatDuration(usOf(f.cleared) - usOf(f.last))}: it stopped, and nobody has judged it.`
             : f.clearedBy === "record"
               ? "A clearing record came: it is over."
               : f.clearedBy === "condition"

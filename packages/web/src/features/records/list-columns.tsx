@@ -41,8 +41,8 @@ const whatItSays = (r: RecordJson, actions: PivotActions): ReactNode => (
 const COMPOSED: readonly ListColumn[] = [
   { name: TEXT_COLUMN, width: "minmax(200px,3fr)", cell: whatItSays },
   { name: "what happened", width: "minmax(200px,2fr)", cell: (r) => safeText(r.sentence) },
-  { name: "from", width: "minmax(120px,1fr)", cell: end("src") },
-  { name: "to", width: "minmax(120px,1fr)", cell: end("dst") },
+  { name: "from", width: "minmax(172px,1fr)", cell: end("src") },
+  { name: "to", width: "minmax(172px,1fr)", cell: end("dst") },
   {
     name: "application",
     width: "minmax(60px,0.6fr)",
@@ -62,7 +62,7 @@ const COMPOSED: readonly ListColumn[] = [
   },
   {
     name: "in → out",
-    width: "minmax(0,0.7fr)",
+    width: "minmax(66px,0.7fr)",
     cell: (r) => safeText(`${r.ingressName ?? r.flow?.ingress ?? "?"} → ${r.egressName ?? r.flow?.egress ?? "?"}`),
   },
   {

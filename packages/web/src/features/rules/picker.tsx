@@ -1,7 +1,8 @@
 import { FIELDS } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
+import { readSeconds, writeSeconds } from "@halvik/core/time";
 import { ToggleGroup } from "radix-ui";
-import { useId } from "react";
+import { useId, useState } from "react";
 import { FilterField } from "../../ui/filter-field";
 import type { Act, Piece } from "./sentence";
 
@@ -17,6 +18,42 @@ export interface FilterHelp {
 const look = "mx-0.5 border-0 border-b border-dotted border-ink bg-sheet px-1 font-mono text-[13px] leading-5 text-ink";
 const DAYS = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"];
 const NOTHING_SAVED: readonly never[] = [];
+
+/** Seconds as people write them; what is not understood yet is not taken, and stays to be mended. */
+function SpanField({
+  label,
+  empty,
+  value,
+  onChange,
+}: {
+  label: string;
+  empty: string;
+  value: unknown;
+  onChange: (value: unknown) => void;
+}) {
+  const said = typeof value === "number" ? writeSeconds(value) : "";
+  const [draft, setDraft] = useState<string | null>(null);
+  const text = draft ?? said;
+  const wrong = text.trim() !== "" && readSeconds(text) === null;
+  return (
+    <input
+      aria-label={label}
+      aria-invalid={wrong}
+      title={wrong ? "expected a span such as 90 s, 10 min or 1 h 30 min" : undefined}
+      placeholder={empty}
+      className={`${look} ${wrong ? "border-signal" : ""}`}
+      style={{ width: `${Math.max(text.length, empty.length, 6) + 2}ch` }}
+      value={text}
+      onChange={(e) => {
+        const seconds = readSeconds(e.target.value);
+        setDraft(e.target.value);
+        if (e.target.value.trim() === "") onChange(undefined);
+        else if (seconds !== null) onChange(seconds);
+      }}
+      onBlur={() => !wrong && setDraft(null)}
+    />
+  );
+}
 
 /** A value of a rule in its place in the sentence, with what it is picked with. `onChange(undefined)`: the rule says nothing of it. */
 export function Picker({
@@ -40,11 +77,15 @@ export function Picker({
           type="number"
           step="any"
           placeholder={piece.empty}
-          className={`${look} w-20`}
+          className={look}
+          // its digits and the arrows beside them
+          style={{ width: `${Math.max(String(value ?? piece.empty).length + 5, 8)}ch` }}
           value={value === undefined || value === null ? "" : Number(value)}
           onChange={(e) => onChange(e.target.value === "" ? undefined : Number(e.target.value))}
         />
       );
+    case "span":
+      return <SpanField label={label} empty={piece.empty} value={value} onChange={onChange} />;
     case "choice":
     case "field": {
       const of = piece.as === "choice" ? piece.of : FIELDS.map((f) => f.name);

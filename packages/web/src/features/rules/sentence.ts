@@ -14,6 +14,8 @@ export type Piece =
   | Act
   /** `empty`: what it means when no number is given. */
   | { readonly at: Path; readonly as: "number"; readonly empty: string }
+  /** Seconds, written with units. */
+  | { readonly at: Path; readonly as: "span"; readonly empty: string }
   | { readonly at: Path; readonly as: "filter" | "fields" | "field" | "text" | "time" | "days" | "yes" }
   | { readonly at: Path; readonly as: "choice"; readonly of: readonly string[] };
 
@@ -33,6 +35,7 @@ export const KINDS = ["count", "distinct", "sequence", "together", "silence", "f
 export type Kind = (typeof KINDS)[number];
 
 const n = (...at: Path): Piece => ({ at, as: "number", empty: "" });
+const span = (...at: Path): Piece => ({ at, as: "span", empty: "" });
 const filter = (...at: Path): Piece => ({ at, as: "filter" });
 const choice = (of: readonly string[], ...at: Path): Piece => ({ at, as: "choice", of });
 const KEY: Piece = { at: ["key"], as: "fields" };
@@ -57,10 +60,10 @@ export const sentence = (rule: Draft): readonly Piece[] => [
 /** How it behaves besides: holds, reminders, worse severities, times in which it is expected. */
 export const behaviour = (rule: Draft): readonly Piece[] => [
   "It must go on for ",
-  { at: ["holdSeconds"], as: "number", empty: "0" },
-  " s before it is raised; while nobody has seen it, it is told again after ",
-  { at: ["remindSeconds"], as: "number", empty: "never" },
-  " s. ",
+  { at: ["holdSeconds"], as: "span", empty: "0 s" },
+  " before it is raised; while nobody has seen it, it is told again after ",
+  { at: ["remindSeconds"], as: "span", empty: "never" },
+  ". ",
   ...(rule.worse ?? []).flatMap((worse, i): Piece[] => [
     "It becomes ",
     choice(SEVERITIES, "worse", i, "severity"),
@@ -114,12 +117,12 @@ export const behaviour = (rule: Draft): readonly Piece[] => [
 function condition(rule: Draft): readonly Piece[] {
   switch (rule.kind) {
     case "count":
-      return [n("count"), " records within ", n("windowSeconds"), " s with the same ", KEY, " match ", FILTER];
+      return [n("count"), " records within ", span("windowSeconds"), " with the same ", KEY, " match ", FILTER];
     case "distinct":
       return [
         "within ",
-        n("windowSeconds"),
-        " s records with the same ",
+        span("windowSeconds"),
+        " records with the same ",
         KEY,
         " name ",
         n("count"),
@@ -129,16 +132,16 @@ function condition(rule: Draft): readonly Piece[] {
         FILTER,
       ];
     case "sequence":
-      return ["within ", n("windowSeconds"), " s with the same ", KEY, ", in this order: ", ...steps(rule)];
+      return ["within ", span("windowSeconds"), " with the same ", KEY, ", in this order: ", ...steps(rule)];
     case "together":
-      return ["within ", n("windowSeconds"), " s with the same ", KEY, ", in any order, these come: ", ...parts(rule)];
+      return ["within ", span("windowSeconds"), " with the same ", KEY, ", in any order, these come: ", ...parts(rule)];
     case "silence":
       return [
         "nothing comes with the same ",
         KEY,
         " for ",
-        n("afterSeconds"),
-        " s after a record that matched ",
+        span("afterSeconds"),
+        " after a record that matched ",
         FILTER,
       ];
     case "first":
@@ -162,8 +165,8 @@ function condition(rule: Draft): readonly Piece[] {
           ? [" of ", { at: ["measure", "field"], as: "field" } as const]
           : []),
         " in ",
-        n("everySeconds"),
-        " s departs by ",
+        span("everySeconds"),
+        " departs by ",
         choice(["line", "baseline", "ewma", "cusum"], "judgement", "by"),
         ...judgement(rule),
         ", of what matches ",
@@ -176,8 +179,8 @@ function condition(rule: Draft): readonly Piece[] {
         " records of each ",
         KEY,
         " within ",
-        n("everySeconds"),
-        " s that match ",
+        span("everySeconds"),
+        " that match ",
         filter("of"),
         ", ",
         choice(["over", "under"], "side"),
@@ -202,7 +205,7 @@ function steps(rule: Draft): Piece[] {
       ...(i > 0 ? [{ at: ["steps", i, "absent"], as: "yes" } as const] : []),
       ...(step.absent ? [] : [{ at: ["steps", i, "count"], as: "number", empty: "1" } as const, " × "]),
       filter("steps", i, "filter"),
-      ...(i > 0 ? [" within ", { at: ["steps", i, "withinSeconds"], as: "number", empty: "all" } as const, " s"] : []),
+      ...(i > 0 ? [" within ", { at: ["steps", i, "withinSeconds"], as: "span", empty: "all" } as const] : []),
       ...(all.length > 2 ? [{ do: "remove", at: ["steps", i], label: `without step ${i + 1}` } as const] : []),
       "; ",
     ]),
@@ -261,7 +264,7 @@ function judgement(rule: Draft): readonly Piece[] {
 function clearing(rule: Draft): readonly Piece[] {
   switch (rule.clear?.by) {
     case "quiet":
-      return [" of ", n("clear", "seconds"), " s"];
+      return [" of ", span("clear", "seconds")];
     case "record":
       return [" that matches ", filter("clear", "filter")];
     default:
