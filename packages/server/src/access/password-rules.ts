@@ -10,8 +10,7 @@ let guesser: ZxcvbnFactory | null = null;
 
 /** Its dictionaries are read when the first password is chosen, not at every start. */
 async function makeGuesser(): Promise<ZxcvbnFactory> {
-  const { ZxcvbnFactory } = await import("@zxcvbn-ts/core");
-  const { adjacencyGraphs, dictionary } = await import("@zxcvbn-ts/language-common");
+  const { ZxcvbnFactory, adjacencyGraphs, dictionary } = await import("./guessing.js");
   return new ZxcvbnFactory({ dictionary, graphs: adjacencyGraphs });
 }
 

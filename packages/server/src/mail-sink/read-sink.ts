@@ -11,7 +11,7 @@ const NAME = /^(\d{4}-\d\d-\d\d)T(\d\d)-(\d\d)-(\d\d\.\d{6})Z-\d+\.eml$/;
 /** The latest messages the sink received, read as any mail program would. */
 export async function readSink(dataDir: string, most: number): Promise<SinkMail["mail"]> {
   // only the demo reads mail: no start of the web role waits for its parser
-  const { simpleParser } = await import("mailparser");
+  const { simpleParser } = await import("./parse-mail.js");
   const mail: SinkMail["mail"] = [];
   for (const file of sinkFiles(dataDir).slice(0, most)) {
     const [, day, hour, minute, second] = NAME.exec(file) ?? [];

@@ -1,3 +1,4 @@
+import pg from "pg";
 import {
   type CreationOptional,
   DataTypes,
@@ -87,6 +88,7 @@ export function createModels(config: Config, secrets: Secrets, role: DbRole): Se
   const c = connectionOf(config, secrets, role);
   const sequelize = new Sequelize({
     dialect: "postgres",
+    dialectModule: pg,
     host: c.host,
     port: c.port,
     database: c.database,

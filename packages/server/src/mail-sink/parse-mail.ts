@@ -1,0 +1,2 @@
+// apart, so that it is loaded when a mail is to be read
+export { simpleParser } from "mailparser";
