@@ -24,6 +24,7 @@ export const OWN_EVENTS = [
   "rule-failing",
   "clock-jumped",
   "database-restarted",
+  "store-slow",
 ] as const;
 export type OwnEvent = (typeof OWN_EVENTS)[number];
 

@@ -111,6 +111,8 @@ export class Pipeline implements EndpointSink {
   private cappedSinceTold = new Map<string, number>();
   private heldCounts = new Map<number, number>();
   private awaySinceUs: number | null = null;
+  /** Whether since then the database was not there at all, or gave no answer in time; else it was only slow. */
+  private wasGone = false;
   private spooledRecords = 0;
   private gapsTold = 0;
   private storingHead = false;
@@ -404,6 +406,7 @@ export class Pipeline implements EndpointSink {
     } catch (e) {
       this.log.warn({ err: e }, "database cannot be reached");
       this.awaySinceUs ??= nowUs();
+      this.wasGone = true;
       destroy(client);
     }
   }
@@ -411,6 +414,7 @@ export class Pipeline implements EndpointSink {
   private disconnected(client: pg.Client): void {
     if (this.connected?.client !== client) return;
     this.connected = null;
+    this.wasGone = true;
     destroy(client);
   }
 
@@ -454,17 +458,20 @@ export class Pipeline implements EndpointSink {
   private tellReturn(): void {
     if (this.awaySinceUs === null) return;
     const awayUs = nowUs() - this.awaySinceUs;
-    // a moment in which the database was busy is no outage
-    if (this.spooledRecords > 0 && awayUs > TOLD_AFTER_US)
+    if (this.spooledRecords > 0 && awayUs > TOLD_AFTER_US) {
+      const what = this.wasGone ? "did not answer" : "was slow to answer";
       this.observe({
-        event: "spool-in-use",
-        severity: 3,
-        outcome: "failure",
+        // a store that is only slow is no outage: it is noted, and raises nothing
+        event: this.wasGone ? "spool-in-use" : "store-slow",
+        severity: this.wasGone ? 3 : 5,
+        outcome: this.wasGone ? "failure" : "unknown",
         subject: this.options.collectorName,
-        text: `The store did not answer for ${formatDuration(awayUs)}; ${this.spooledRecords} records were kept on disk meanwhile and are stored now.`,
+        text: `The store ${what} for ${formatDuration(awayUs)}; ${this.spooledRecords} records were kept on disk meanwhile and are stored now.`,
         data: [["records", String(this.spooledRecords)]],
       });
+    }
     this.awaySinceUs = null;
+    this.wasGone = false;
     this.spooledRecords = 0;
   }
 

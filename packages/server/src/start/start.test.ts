@@ -1,20 +1,30 @@
 import { type ChildProcess, spawn, spawnSync } from "node:child_process";
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { chmodSync, cpSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { freePort } from "../testing/test-database.js";
 
-/** The start command as a stranger meets it: what stands in its way is one sentence, what a crash left is mended. */
-const PROGRAM = resolve("packages/server/dist/halvik.js");
+/**
+ * The start command as a stranger meets it: what stands in its way is one sentence, what a crash left is mended. It is run from a copy of what
+ * is built, far from the packages it was built with.
+ */
+const tree = mkdtempSync(join(tmpdir(), "halvik-tree-"));
+const PROGRAM = join(tree, "packages/server/dist/halvik.js");
 let dataDir: string;
 let ports: { http: number; db: number; syslog: number };
 beforeAll(async () => {
+  // whoever Halvik runs as reads it
+  chmodSync(tree, 0o755);
+  for (const part of ["packages/server/dist", "packages/server/mibs", "packages/web/dist"])
+    cpSync(resolve(part), join(tree, part), { recursive: true });
   dataDir = mkdtempSync(join(tmpdir(), "halvik-start-"));
   ports = { http: await freePort(), db: await freePort(), syslog: await freePort() };
 });
-afterAll(() => rmSync(dataDir, { recursive: true, force: true }));
+afterAll(() => {
+  for (const path of [dataDir, tree]) rmSync(path, { recursive: true, force: true });
+});
 
 interface Started {
   readonly child: ChildProcess;

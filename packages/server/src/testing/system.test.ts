@@ -173,6 +173,30 @@ describe("faults", () => {
     );
   }, 240_000);
 
+  test("PostgreSQL only slow: records wait on disk, it is noted, and no incident says that the store is away", async () => {
+    const told = (event: string) => search(`kind is halvik and event is ${event}`);
+    const before = (await told("spool-in-use")).length;
+    await withDb(async (db) => {
+      await db.query("begin");
+      await db.query("lock table batch in access exclusive mode");
+      for (const line of numbered("ferret", 60)) await device("127.30.0.1").send(line);
+      await new Promise((r) => setTimeout(r, 4_000));
+      await db.query("commit");
+    });
+    const records = await eventually(
+      "all ferrets",
+      () => search("ferret"),
+      (r) => r.length >= 60,
+    );
+    expect(numbersOf(records)).toEqual(upTo(60));
+    await eventually(
+      "the note",
+      () => told("store-slow"),
+      (r) => r.length > 0,
+    );
+    expect(await told("spool-in-use")).toHaveLength(before);
+  }, 240_000);
+
   test("kill -9 of the collector while PostgreSQL is away: what was spooled is there once", async () => {
     await instance.cluster.stop();
     for (const line of numbered("badger", 120)) await device("127.30.0.1").send(line);
