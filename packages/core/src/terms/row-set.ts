@@ -12,6 +12,12 @@ export class RowSet {
     return new RowSet(rows).addRange(0, rows);
   }
 
+  clone(): RowSet {
+    const copy = new RowSet(this.rows);
+    copy.words.set(this.words);
+    return copy;
+  }
+
   add(row: number): void {
     this.words[row >>> 5]! |= 1 << (row & 31);
   }

@@ -63,10 +63,18 @@ export function blocksFor(plan: TermPlan, firstTerms: readonly string[], most: n
 }
 
 /** Answers a plan for one part of `rows` rows from its blocks by number. */
-export function searchPart(
+export const searchPart = (
   plan: TermPlan,
   part: { readonly rows: number; readonly firstTerms: readonly string[] },
   blocks: ReadonlyMap<number, StoredBlock>,
+): PartAnswer => search(plan, part, blocks, new Map());
+
+/** @param known answers to pieces that a plan asks for more than once: going through a vocabulary is the costly thing */
+function search(
+  plan: TermPlan,
+  part: { readonly rows: number; readonly firstTerms: readonly string[] },
+  blocks: ReadonlyMap<number, StoredBlock>,
+  known: Map<TermPlan, PartAnswer>,
 ): PartAnswer {
   const { rows } = part;
   switch (plan.is) {
@@ -77,7 +85,7 @@ export function searchPart(
     case "and": {
       const answer = { sure: RowSet.all(rows), perhaps: RowSet.all(rows) };
       for (const item of plan.items) {
-        const { sure, perhaps } = searchPart(item, part, blocks);
+        const { sure, perhaps } = search(item, part, blocks, known);
         answer.sure.and(sure);
         answer.perhaps.and(perhaps);
         // nothing is left that the others could take away
@@ -88,19 +96,24 @@ export function searchPart(
     case "or": {
       const answer = { sure: new RowSet(rows), perhaps: new RowSet(rows) };
       for (const item of plan.items) {
-        const { sure, perhaps } = searchPart(item, part, blocks);
+        const { sure, perhaps } = search(item, part, blocks, known);
         answer.sure.or(sure);
         answer.perhaps.or(perhaps);
       }
       return answer;
     }
     case "not": {
-      const { sure, perhaps } = searchPart(plan.item, part, blocks);
+      const { sure, perhaps } = search(plan.item, part, blocks, known);
       return { sure: perhaps.not(), perhaps: sure.not() };
     }
     case "term":
-    case "terms":
       return searchTerms(plan, part, blocks);
+    case "terms": {
+      const answer = known.get(plan) ?? searchTerms(plan, part, blocks);
+      known.set(plan, answer);
+      // sets are changed where they are used
+      return { sure: answer.sure.clone(), perhaps: answer.perhaps.clone() };
+    }
   }
 }
 

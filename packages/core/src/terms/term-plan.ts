@@ -122,21 +122,25 @@ function planApplication(node: Comparison, context: EvaluateContext): TermPlan {
     if (passes) made.push(all([fits, noneOf([...tried])]));
     tried.push(fits);
   }
-  const registered = [...ports].flatMap(([protocol, { passing, others }]): TermPlan[] => {
+  const of = (side: "src port" | "dst port", some: readonly number[]) => portsIn(side, new Set(some));
+  // those of all protocols, so that the vocabulary is gone through once: a row more is looked at, none is taken for certain
+  const others = [...ports.values()].flatMap((p) => (p.passing.length === 0 ? [] : p.others));
+  const [otherSrc, otherDst] = [of("src port", others), of("dst port", others)];
+  const registered = [...ports].flatMap(([protocol, { passing }]): TermPlan[] => {
     if (passing.length === 0) return [];
-    const of = (side: "src port" | "dst port", some: readonly number[]) => portsIn(side, new Set(some));
     const [src, dst] = [of("src port", passing), of("dst port", passing)];
-    const [otherSrc, otherDst] = [of("src port", others), of("dst port", others)];
-    const sides: TermPlan = {
-      is: "or",
-      items: [
-        all([src, { is: "not", item: otherDst }]),
-        all([dst, { is: "not", item: otherSrc }]),
-        // both ends have names: the record itself says which is the lower
-        all([src, otherDst, UNKNOWN]),
-        all([dst, otherSrc, UNKNOWN]),
-      ],
-    };
+    const sides: TermPlan =
+      others.length === 0
+        ? { is: "or", items: [src, dst] }
+        : {
+            is: "or",
+            items: [
+              all([src, { is: "not", item: otherDst }]),
+              all([dst, { is: "not", item: otherSrc }]),
+              // both ends have names: the record itself says which is the lower
+              all([{ is: "or", items: [all([src, otherDst]), all([dst, otherSrc])] }, UNKNOWN]),
+            ],
+          };
     return [all([term("protocol", protocol), sides])];
   });
   made.push(all([{ is: "or", items: registered }, noneOf([...tried])]));
@@ -152,7 +156,11 @@ function planApplication(node: Comparison, context: EvaluateContext): TermPlan {
 
 const noneOf = (items: readonly TermPlan[]): TermPlan => ({ is: "not", item: { is: "or", items } });
 
+/** Few ports are looked up, many are looked for in all that there are. */
+const FEW_PORTS = 100;
+
 const portsIn = (side: "src port" | "dst port", some: ReadonlySet<number>): TermPlan => {
+  if (some.size <= FEW_PORTS) return { is: "or", items: [...some].map((port) => term(side, port)) };
   const prefix = termPrefix(side);
   return { is: "terms", prefix, accepts: (t) => (some.has(Number(t.slice(prefix.length))) ? "yes" : "no") };
 };

@@ -49,8 +49,8 @@ export async function fieldValues(db: Queryable, scope: SearchScope, of: ValuesO
   return counting.result(top, await eachSource(query, counting));
 }
 
-/** What `Applications` goes by. */
-const MAKES_NAMES = ["kind", "application", "protocol", "src port", "dst port", "src", "dst"] as const;
+/** No port and no protocol is less than 0. */
+const NOTHING = -1;
 
 class ValueCounting implements SourceVisitor {
   private readonly counts = new Map<string, number>();
@@ -106,27 +106,44 @@ class ValueCounting implements SourceVisitor {
 
   /** What traffic is called is made of several fields: those of the rows, put together again from their terms. */
   private async applications(part: number, firstTerms: readonly string[], rows: RowSet): Promise<void> {
-    const made = new Map<number, Partial<Record<(typeof MAKES_NAMES)[number], string>>>();
-    for (const name of MAKES_NAMES)
-      await this.eachTerm(part, firstTerms, termPrefix(name), (value, postings) => {
-        eachRowIn(postings, rows, (row) => {
-          const known = made.get(row);
-          if (known === undefined) made.set(row, { [name]: value });
-          else known[name] = value;
-        });
-      });
     const { applications } = this.query.scope.directory;
-    const number = (text: string | undefined) => (text === undefined ? null : Number(text));
-    for (const v of made.values()) {
-      if (v.kind !== "flow" && v.kind !== "firewall") continue;
+    const each = (name: FieldName, put: (row: number, value: string) => void) =>
+      this.eachTerm(part, firstTerms, termPrefix(name), (value, postings) =>
+        eachRowIn(postings, rows, (row) => put(row, value)),
+      );
+    const numbers = async (name: FieldName) => {
+      const of = new Int32Array(rows.rows).fill(NOTHING);
+      await each(name, (row, value) => {
+        of[row] = Number(value);
+      });
+      return of;
+    };
+    const traffic: number[] = [];
+    await each("kind", (row, kind) => {
+      if (kind === "flow" || kind === "firewall") traffic.push(row);
+    });
+    const said = new Map<number, string>();
+    await each("application", (row, value) => said.set(row, value));
+    const [protocol, srcPort, dstPort] = [
+      await numbers("protocol"),
+      await numbers("src port"),
+      await numbers("dst port"),
+    ];
+    const [src, dst] = [new Map<number, string>(), new Map<number, string>()];
+    if (applications.own.some((a) => a.network !== null)) {
+      await each("src", (row, value) => src.set(row, value));
+      await each("dst", (row, value) => dst.set(row, value));
+    }
+    const orNull = (n: number) => (n === NOTHING ? null : n);
+    for (const row of traffic) {
       const name =
-        v.application ??
+        said.get(row) ??
         applications.name({
-          protocol: number(v.protocol),
-          src: v.src ?? null,
-          dst: v.dst ?? null,
-          srcPort: number(v["src port"]),
-          dstPort: number(v["dst port"]),
+          protocol: orNull(protocol[row]!),
+          src: src.get(row) ?? null,
+          dst: dst.get(row) ?? null,
+          srcPort: orNull(srcPort[row]!),
+          dstPort: orNull(dstPort[row]!),
         });
       if (name !== null) this.add(fold(name), 1);
     }
