@@ -90,16 +90,16 @@ export async function listIncidents(
   query: { state: IncidentsWanted; fromUs: number; toUs: number; limit: number; nowUs: number },
 ): Promise<IncidentRow[]> {
   const { nowUs } = query;
-  // what needs somebody lasts until now, whenever its evidence came
-  const { rows: candidates } = await db.query<FactsRow>(
-    `select ${FACTS} from incident i
+  const { rows: candidates } = await db.query<FactsRow & { touches: boolean }>(
+    `select ${FACTS}, i.state = 'open' or coalesce(i.ended_us, i.last_us) >= $1 as touches from incident i
      where i.merged_into is null and i.first_us < $2 and (i.state = 'open' or (i.state = 'cleared' and i.stopped) or coalesce(i.ended_us, i.last_us) >= $1)
        and ($3::text is null or i.state = $3) order by i.last_us desc limit ${MOST_ORDERED}`,
     [query.fromUs, query.toUs, query.state === "all" || query.state === "attention" ? null : query.state],
   );
   const wanted = candidates
-    .map((row) => factsOf(row, nowUs))
-    .filter((facts) => query.state !== "attention" || needsAttention(facts))
+    .map((row) => ({ ...factsOf(row, nowUs), touches: row.touches }))
+    // what needs somebody lasts until now, whenever its evidence came
+    .filter((facts) => (facts.touches && query.state !== "attention") || needsAttention(facts))
     .sort(byUrgency(nowUs))
     .slice(0, query.limit)
     .map((facts) => facts.id);

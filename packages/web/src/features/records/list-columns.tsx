@@ -46,7 +46,12 @@ const COMPOSED: readonly ListColumn[] = [
   {
     name: "application",
     width: "minmax(60px,0.6fr)",
-    cell: (r) => safeText(r.application ?? (r.protocol === undefined ? "" : `protocol ${r.protocol}`)),
+    cell: (r, a) =>
+      r.application === undefined ? (
+        safeText(r.protocol === undefined ? "" : `protocol ${r.protocol}`)
+      ) : (
+        <Value pivot={pivotOf("application", r.application)} record={r} actions={a} />
+      ),
   },
   {
     name: "bytes",

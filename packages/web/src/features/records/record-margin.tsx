@@ -149,7 +149,7 @@ function Fields({ record, actions }: { record: RecordJson; actions: PivotActions
             ["destination", value("dst", record.dst)],
             ["dest. port", value("dst port", record.dstPort)],
             ["protocol", value("protocol", record.protocol)],
-            ["application", record.application === undefined ? null : safeText(record.application)],
+            ["application", value("application", record.application)],
             ["verdict", value("action", record.action)],
             ["translated", translatedText(record)],
             [
