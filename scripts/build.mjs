@@ -27,9 +27,6 @@ const { metafile } = await bundle({
   // what a command or role needs is in files of its own, read when it runs
   splitting: true,
   sourcemap: true,
-  // less to read at every start; names stay, and stacks are told by the source maps
-  minifyWhitespace: true,
-  minifySyntax: true,
   metafile: true,
   external: [...WHOLE, ...ABSENT],
   // packages of the older kind ask for what comes with Node by require
