@@ -61,6 +61,7 @@ const TRAFFIC: ReadonlySet<RecordKind> = new Set(["flow", "firewall"]);
 
 /** What traffic is called: as its exporter says, else by own names, else by the registry of ports. */
 export class Applications implements RecordNames {
+  private readonly asked = new WeakMap<object, ApplicationsWhere>();
   private readonly registered: ReadonlyMap<number, ReadonlyMap<number, string>>;
 
   constructor(
@@ -84,7 +85,16 @@ export class Applications implements RecordNames {
     return names.get(low) ?? names.get(high) ?? null;
   }
 
-  where(passes: (name: string) => boolean): ApplicationsWhere {
+  /** @param test what `passes` stands for: asked again, it is not put to thousands of names again */
+  where(test: object, passes: (name: string) => boolean): ApplicationsWhere {
+    const known = this.asked.get(test);
+    if (known !== undefined) return known;
+    const answer = this.putTo(passes);
+    this.asked.set(test, answer);
+    return answer;
+  }
+
+  private putTo(passes: (name: string) => boolean): ApplicationsWhere {
     const ports = new Map<number, { passing: number[]; others: number[] }>();
     const known = new Map<string, boolean>();
     for (const [protocol, names] of this.registered) {

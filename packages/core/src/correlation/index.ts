@@ -15,6 +15,7 @@ export {
   type StepResult,
 } from "./engine.js";
 export type { Episode, Evidence, RuleEvent } from "./event.js";
+export { type KeptRule, readKeptRule } from "./kept-rule.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
 export { CountRule, Rule, type RuleInput, type RuleKind, type RuleTest, ruleWindowUs, severityOf } from "./rule.js";
 export { SHIPPED_RULES } from "./rules/index.js";

@@ -112,7 +112,7 @@ function planComparison(node: Comparison, context: EvaluateContext): TermPlan {
  * that fits, or else the names of the lower and then the higher port.
  */
 function planApplication(node: Comparison, context: EvaluateContext): TermPlan {
-  const { own, ports } = context.directory.applications.where(valueTest(node, context));
+  const { own, ports } = context.directory.applications.where(node, valueTest(node, context));
   const prefix = termPrefix("application");
   const said: TermPlan = { is: "terms", prefix, accepts: () => "yes" };
   const tried: TermPlan[] = [];

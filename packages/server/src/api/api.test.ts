@@ -462,6 +462,36 @@ tests:
       .send({ enabled: false });
     expect(off.body).toMatchObject({ rule: { enabled: false, version: 3 } });
   });
+  test("one that the filter language refuses today is shown with its text, can be switched off, and its incidents open", async () => {
+    const { config, secrets } = instance;
+    const client = new pg.Client(connectionOf(config, secrets, "owner"));
+    await client.connect();
+    await post("/rules", { text: RULE.replace("mine", "older") });
+    const old = "user is svc-*";
+    for (const table of ["rule", "rule_version"])
+      await client.query(`update ${table} set body = jsonb_set(body, '{filter}', $1) where id = 'older'`, [
+        JSON.stringify(old),
+      ]);
+    const made = await client.query<{ id: number }>(
+      "insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count) values ('t', 3, 'open', 'older', 1, 'k', 1, 2, 2, 3) returning id",
+    );
+    await client.query(
+      `insert into finding (incident, rule_id, rule_version, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities)
+       values ($1, 'older', 1, 'live', 'k', 1, 2, 2, 3, '[]', '[]', '{}')`,
+      [made.rows[0]!.id],
+    );
+    expect((await get("/rules", reader)).body.rules.map((r: { id: string }) => r.id)).toContain("older");
+    expect((await get("/rules/older", reader)).body.text).toContain(old);
+    expect((await get(`/incidents/${made.rows[0]!.id}`, reader)).body).toMatchObject({ rules: [{ id: "older" }] });
+    const off = await request(app)
+      .patch(`${API}/rules/older`)
+      .set("authorization", `Bearer ${actor}`)
+      .send({ enabled: false });
+    expect([off.status, off.body.rule?.enabled]).toEqual([200, false]);
+    await client.query("delete from finding where incident = $1", [made.rows[0]!.id]);
+    await client.query("delete from incident where id = $1", [made.rows[0]!.id]);
+    await client.end();
+  });
   test("saved by several at the same moment, each has a version of its own", async () => {
     const saved = await Promise.all(
       [3, 4, 5, 6].map((n) => post("/rules", { text: RULE.replace("mine", "ours").replace("name: ", `name: n${n} `) })),

@@ -1,6 +1,6 @@
 import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { Rule, testFailures } from "@halvik/core/correlation";
+import { type Rule, readKeptRule, testFailures } from "@halvik/core/correlation";
 import { Command } from "commander";
 import { parseAllDocuments } from "yaml";
 import { readRule, writeRule } from "../exchange/rule-text.js";
@@ -17,7 +17,9 @@ export const rulesCommand = (): Command =>
         .argument("[directory]")
         .action((directory: string | undefined) =>
           withModels(async () => {
-            const rules = (await RuleModel.findAll({ order: ["id"] })).map((r) => Rule.parse(r.body));
+            const rules = (await RuleModel.findAll({ order: ["id"] })).flatMap(
+              (r) => readKeptRule(r.body)?.original ?? [],
+            );
             if (directory === undefined) console.log(rules.map(writeRule).join("---\n").trimEnd());
             else {
               mkdirSync(directory, { recursive: true });
@@ -41,7 +43,7 @@ export const rulesCommand = (): Command =>
             let changed = 0;
             for (const rule of rules) {
               const before = await loadRule(act.db, rule.id);
-              if (before && JSON.stringify(Rule.parse(before.body)) === JSON.stringify(rule)) continue;
+              if (before && JSON.stringify(readKeptRule(before.body)?.original) === JSON.stringify(rule)) continue;
               await saveRule(act.db, rule, act.who, act.atUs);
               changed++;
             }

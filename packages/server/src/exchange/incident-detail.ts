@@ -1,5 +1,5 @@
 import type { IncidentJson } from "@halvik/core/contract";
-import { conditionsOf, entityValues, Rule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/correlation";
+import { conditionsOf, entityValues, readKeptRule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/correlation";
 import { needsAttention, type Urgency, urgencyOf } from "@halvik/core/incidents";
 import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/record";
 import type { SenderDirectory } from "@halvik/core/senders";
@@ -29,20 +29,23 @@ export async function incidentDetail(
   const records = new Map(stored.map((r) => [r.id, r]));
   return {
     incident: incidentJson(row, senders, nowUs()),
-    rules: (await ruleBodies(db, findings)).map(({ body, version }) => {
-      const rule = Rule.parse(body);
+    rules: (await ruleBodies(db, findings)).flatMap(({ body, version }) => {
+      const rule = readKeptRule(body)?.rule;
+      if (rule === undefined) return [];
       const conditions = conditionsOf(rule);
-      return {
-        id: rule.id,
-        name: rule.name,
-        version,
-        sentence: sayRule(rule),
-        reason: rule.reason,
-        notes: rule.notes,
-        clears: sayClear(rule),
-        steps: rule.kind === "sequence" || rule.kind === "together" ? conditions.map((c) => c.name || c.filter) : [],
-        windowSeconds: ruleWindowUs(rule) / US_PER_SECOND,
-      };
+      return [
+        {
+          id: rule.id,
+          name: rule.name,
+          version,
+          sentence: sayRule(rule),
+          reason: rule.reason,
+          notes: rule.notes,
+          clears: sayClear(rule),
+          steps: rule.kind === "sequence" || rule.kind === "together" ? conditions.map((c) => c.name || c.filter) : [],
+          windowSeconds: ruleWindowUs(rule) / US_PER_SECOND,
+        },
+      ];
     }),
     findings: findings.map((f) => {
       const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);

@@ -261,7 +261,7 @@ function applicationToSql(
   params: Params,
   context: SqlContext,
 ): FilterSql {
-  const { own, ports } = context.directory.applications.where(valueTest(node, context));
+  const { own, ports } = context.directory.applications.where(node, valueTest(node, context));
   const bySaying = node.test.op === "present" ? exact("true") : valueToSql(node, said, true, params);
   const low = "least(r.src_port, r.dst_port)";
   const high = "greatest(r.src_port, r.dst_port)";

@@ -16,7 +16,7 @@ import {
   SplitIncident,
   TaskChange,
 } from "@halvik/core/contract";
-import { findingTitle, Rule, severityOf } from "@halvik/core/correlation";
+import { findingTitle, readKeptRule, severityOf } from "@halvik/core/correlation";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs, readRfc3339 } from "@halvik/core/time";
 import { z } from "zod";
@@ -361,8 +361,8 @@ export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
           const [worst] = out
             .flatMap((f) => {
               const version = versions.find((v) => v.id === f.rule_id && v.version === f.rule_version);
-              if (!version) return [];
-              const rule = Rule.parse(version.body);
+              const rule = readKeptRule(version?.body)?.rule;
+              if (!version || !rule) return [];
               return [{ ...f, rule, version: version.version, severity: severityOf(rule, f) }];
             })
             .sort((a, b) => a.severity - b.severity || a.first_us - b.first_us);

@@ -8,7 +8,16 @@ import {
   RuleSwitch,
   RuleText,
 } from "@halvik/core/contract";
-import { conditionsOf, logicOf, Rule, sayRule, sayTestFailure, tryRule } from "@halvik/core/correlation";
+import {
+  conditionsOf,
+  type KeptRule,
+  logicOf,
+  type Rule,
+  readKeptRule,
+  sayRule,
+  sayTestFailure,
+  tryRule,
+} from "@halvik/core/correlation";
 import type { SenderDirectory } from "@halvik/core/senders";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
@@ -46,13 +55,13 @@ export const ruleRoutes = (deps: Deps) => {
   const detail = async (id: string) => {
     const row = await loadRule(db, id);
     if (!row) throw new AppError("NOT_FOUND", `there is no rule “${id}”`);
-    const rule = Rule.parse(row.body);
+    const { rule, original } = mustHaveBeen(row.body);
     const nearness = await ruleNearness(db, id);
     const conditions = conditionsOf(rule);
     const senders = await directory.get();
     return {
       rule: toLine(row, await failuresByRule())[0]!,
-      text: writeRule(rule),
+      text: writeRule(original),
       reason: rule.reason,
       notes: rule.notes,
       references: rule.references,
@@ -61,7 +70,7 @@ export const ruleRoutes = (deps: Deps) => {
         version: v.version,
         author: v.author,
         at: formatUs(v.changed_us),
-        text: writeRule(Rule.parse(v.body)),
+        text: writeRule(mustHaveBeen(v.body).original),
       })),
       near: (nearness?.near ?? []).map((n) => ({
         key: sayKey(rule, n.key, senders),
@@ -131,7 +140,8 @@ export const ruleRoutes = (deps: Deps) => {
         await inAct(db, actor.name, async (act) => {
           const before = await loadRule(act.db, rule.id);
           await saveRule(act.db, rule, actor.name, act.atUs);
-          const logic = before !== null && logicOf(Rule.parse(before.body)) === logicOf(rule) ? "unchanged" : "changed";
+          const logic =
+            before !== null && logicOf(mustHaveBeen(before.body).original) === logicOf(rule) ? "unchanged" : "changed";
           await act.audit("rule saved", { rule: rule.id, logic });
         });
         return detail(rule.id);
@@ -149,7 +159,7 @@ export const ruleRoutes = (deps: Deps) => {
         await inAct(db, actor.name, async (act) => {
           const row = await loadRule(act.db, p.id);
           if (!row) throw new AppError("NOT_FOUND", `there is no rule “${p.id}”`);
-          await saveRule(act.db, Rule.parse({ ...(row.body as object), ...body }), actor.name, act.atUs);
+          await saveRule(act.db, { ...mustHaveBeen(row.body).original, ...body }, actor.name, act.atUs);
           await act.audit("rule switched", { rule: p.id, ...body });
         });
         return detail(p.id);
@@ -237,11 +247,17 @@ const outcomes = (rule: Rule): TestOutcome[] =>
     return { name: t.name, raises: t.raises, raised, passes };
   });
 
-/** One line; none of a rule whose text is none any more: health and the log name it. */
+/** What is kept as a rule was one when it was kept. */
+function mustHaveBeen(body: unknown): KeptRule {
+  const kept = readKeptRule(body);
+  if (kept === null) throw new AppError("CONFLICT", "what is kept here is no rule that can be read any more");
+  return kept;
+}
+
+/** One line; none of what never was a rule: health and the log name it. */
 function toLine(row: RuleRow, failures: ReadonlyMap<string, RuleFailureRow>) {
-  const parsed = Rule.safeParse(row.body);
-  if (!parsed.success) return [];
-  const rule = parsed.data;
+  const rule = readKeptRule(row.body)?.rule;
+  if (rule === undefined) return [];
   const failure = failures.get(rule.id);
   const line = {
     id: rule.id,
