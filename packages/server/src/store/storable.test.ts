@@ -20,7 +20,7 @@ import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./
 import { IdSource } from "./record-id.js";
 
 /** Longer runs set more (docs/ordeal.md). */
-const INPUTS = Number(process.env.HALVIK_HOSTILE_INPUTS ?? 50_000);
+const INPUTS = Number(process.env.HALVIK_HOSTILE_INPUTS ?? 30_000);
 /** Of so many batches one is written whole, with sums, raw bytes and templates; of the others the rows alone. */
 const WHOLE = 8;
 const AT = 1_795_600_000_000_000;
