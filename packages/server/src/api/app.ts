@@ -13,7 +13,6 @@ import { z } from "zod";
 import { type Actor, actorOfToken } from "../access/people.js";
 import { personOf, SESSION_IDLE_MS } from "../access/sessions.js";
 import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
 import type { Person } from "../store/models.js";
 import type { Deps } from "./deps.js";
 import { AppError, errorHandler } from "./errors.js";
@@ -35,7 +34,7 @@ import { statusRoutes } from "./routes/status.js";
 const actors = new WeakMap<Request, Actor>();
 
 /** The web interface and API as an Express app; it neither listens nor reads the environment. */
-export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRoot: string, log: Logger): Express {
+export function createApp(deps: Deps, models: Sequelize, sessionSecret: string, webRoot: string, log: Logger): Express {
   const app = express();
   app.disable("x-powered-by");
   app.set("trust proxy", deps.config.HALVIK_TRUSTED_PROXIES);
@@ -89,7 +88,7 @@ export function createApp(deps: Deps, models: Sequelize, secrets: Secrets, webRo
     "/api",
     session({
       name: "halvik",
-      secret: secrets.sessionSecret,
+      secret: sessionSecret,
       resave: false,
       saveUninitialized: false,
       rolling: true,

@@ -24,5 +24,7 @@ export interface Deps {
   /** Threads for rehearsals, which take minutes. */
   readonly rehearsals: WorkPool;
   readonly streams: Streams;
+  /** What TLS syslog, HTTPS intake and the interface show (PEM). */
+  readonly certificate: string | null;
   readonly version: string;
 }

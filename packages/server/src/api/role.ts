@@ -4,11 +4,8 @@ import { dirname, join } from "node:path";
 import type { Duplex } from "node:stream";
 import { fileURLToPath } from "node:url";
 import pino from "pino";
-import { tlsIdentity } from "../collector/tls-identity.js";
 import { nowUs } from "../config/clock.js";
-import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
-import { dropRoot } from "../start/drop-root.js";
+import type { RoleContext } from "../config/role-input.js";
 import { DirectoryCache } from "../store/directory-cache.js";
 import { createModels } from "../store/models.js";
 import { connectionOf, createPool } from "../store/pool.js";
@@ -29,7 +26,7 @@ const HEARTBEAT_MS = 5_000;
 const MAX_HEADER_BYTES = 96 * 1_024;
 
 /** Runs the web role. @returns how to stop it */
-export async function startWeb(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
+export async function startWeb({ config, secrets, tls }: RoleContext): Promise<() => Promise<void>> {
   const log = pino({ name: "web", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
   const connection = connectionOf(config, secrets, "web");
   const db = createPool(connection, 8, STATEMENT_TIMEOUT_MS);
@@ -51,10 +48,11 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
       work,
       rehearsals,
       streams: new Streams(),
+      certificate: tls?.cert ?? null,
       version: VERSION,
     },
     models,
-    secrets,
+    secrets.sessionSecret!,
     webRoot,
     log,
   );
@@ -66,14 +64,9 @@ export async function startWeb(config: Config, secrets: Secrets): Promise<() => 
     ),
   ];
   if (config.HALVIK_HTTPS_PORT !== 0) {
-    const tls = {
-      ...(await tlsIdentity(config, nowUs() / 1_000)),
-      minVersion: "TLSv1.2" as const,
-      maxHeaderSize: MAX_HEADER_BYTES,
-    };
-    servers.push(await listen(createHttps(tls, app), config.HALVIK_HTTPS_PORT, config.HALVIK_HTTP_HOST));
+    const options = { ...tls, minVersion: "TLSv1.2" as const, maxHeaderSize: MAX_HEADER_BYTES };
+    servers.push(await listen(createHttps(options, app), config.HALVIK_HTTPS_PORT, config.HALVIK_HTTP_HOST));
   }
-  dropRoot();
   await feed.start();
   const startedUs = nowUs();
   const beat = () =>

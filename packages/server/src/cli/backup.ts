@@ -1,13 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
-import {
-  createReadStream,
-  createWriteStream,
-  existsSync,
-  mkdirSync,
-  readdirSync,
-  readFileSync,
-  statSync,
-} from "node:fs";
+import { createReadStream, createWriteStream, existsSync, readdirSync, readFileSync, statSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
@@ -16,9 +8,10 @@ import { Command } from "commander";
 import pg from "pg";
 import { type Config, loadConfig } from "../config/config.js";
 import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
+import { handOver, runAsUser } from "../files/owners.js";
 import { Cluster, POSTGRES_BIN } from "../start/cluster.js";
 import { takeLock } from "../start/lock.js";
-import { handOver, prepareDataDir, runAsUser } from "../start/prepare.js";
+import { makeDataDir, prepareDataDir } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
 import { migrate } from "../store/migrate.js";
 import { connectionOf, DB_OWNER } from "../store/pool.js";
@@ -76,7 +69,7 @@ export const restoreCommand = (): Command =>
       if (isSealed && passphraseFile === undefined)
         throw new Error(`${source} is encrypted: name the file with its passphrase, --passphrase-file`);
       const config = loadConfig(process.env);
-      mkdirSync(config.HALVIK_DATA_DIR, { recursive: true });
+      makeDataDir(config.HALVIK_DATA_DIR, runAsUser());
       const release = await takeLock(config.HALVIK_DATA_DIR);
       try {
         await withDatabase(async (_, secrets) => {
@@ -122,7 +115,7 @@ async function withDatabase(work: (config: Config, secrets: Secrets) => Promise<
   const runAs = runAsUser();
   prepareDataDir(config, runAs);
   const secrets = loadOrMakeSecrets(config.HALVIK_DATA_DIR);
-  handOver(join(config.HALVIK_DATA_DIR, "secrets.json"), runAs);
+  handOver(join(config.HALVIK_DATA_DIR, "secrets.json"));
   const cluster = new Cluster(config, secrets, runAs);
   const ran = await answers(config, secrets);
   if (!ran) await cluster.start();

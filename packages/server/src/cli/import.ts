@@ -3,6 +3,7 @@ import { canonicalAddress } from "@halvik/core/net";
 import { formatUs } from "@halvik/core/time";
 import { Command, Option } from "commander";
 import { nowUs } from "../config/clock.js";
+import { givenInput } from "../config/role-input.js";
 import { identify, importFile, readTimeOption, sayReceipt } from "../jobs/import-file.js";
 import { removeImport } from "../jobs/remove-import.js";
 import { addAudit } from "../store/acts.js";
@@ -60,7 +61,7 @@ export const importCommand = (): Command =>
     .option("--rules", "let the rules look at them, as if they arrived at their own times")
     .option("--total <n>", "messages expected, for progress")
     .action(async (file: string, options: ImportCommandOptions) => {
-      const { config, secrets } = context();
+      const { config, secrets } = (await givenInput()) ?? context();
       const peer = options.peer === undefined ? null : canonicalAddress(options.peer);
       if (options.peer !== undefined && peer === null)
         throw new Error(`--peer: expected an address, got "${options.peer}"`);

@@ -1,14 +1,14 @@
 import { Command } from "commander";
 import { loadConfig } from "../config/config.js";
+import { givenSettings } from "../config/role-input.js";
 import { startMailSink } from "../mail-sink/sink.js";
-import { runAsUser } from "../start/prepare.js";
 
 export const mailSinkCommand = (): Command =>
   new Command("mail-sink")
     .description("a stand-in mail server on loopback that keeps what it receives and sends nothing on (for trials)")
     .action(async () => {
-      const config = loadConfig(process.env);
-      const stop = await startMailSink(config.HALVIK_DATA_DIR, config.HALVIK_MAIL_SINK_PORT, runAsUser());
+      const config = (await givenSettings()) ?? loadConfig(process.env);
+      const stop = await startMailSink(config.HALVIK_DATA_DIR, config.HALVIK_MAIL_SINK_PORT);
       console.log(`Takes mail at smtp://127.0.0.1:${config.HALVIK_MAIL_SINK_PORT} and keeps it`);
       const end = () => void stop().then(() => process.exit(0));
       process.once("SIGTERM", end);

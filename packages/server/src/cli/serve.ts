@@ -1,24 +1,25 @@
 import { Command, Option } from "commander";
-import { loadConfig } from "../config/config.js";
-import { loadSecrets } from "../config/secrets.js";
+import { givenInput, inputFromFiles, ROLES, type Role, type RoleContext } from "../config/role-input.js";
+import { roleUser } from "../files/owners.js";
 
 /** Each with its own libraries only. */
-const ROLES = {
+const STARTS = {
   collector: async () => (await import("../collector/role.js")).startCollector,
   engine: async () => (await import("../engine/role.js")).startEngine,
   keeper: async () => (await import("../keeper/role.js")).startKeeper,
   notifier: async () => (await import("../notifier/role.js")).startNotifier,
   web: async () => (await import("../api/role.js")).startWeb,
-} as const;
+} as const satisfies Record<Role, () => Promise<(context: RoleContext) => Promise<() => Promise<void>>>>;
 
 export const serveCommand = (): Command =>
   new Command("serve")
     .description("run one role in the foreground against a database that is running and up to date")
-    .addOption(new Option("--role <role>", "which role").choices(Object.keys(ROLES)).makeOptionMandatory())
-    .action(async ({ role }: { role: keyof typeof ROLES }) => {
-      const config = loadConfig(process.env);
-      const start = await ROLES[role]();
-      const stop = await start(config, loadSecrets(config.HALVIK_DATA_DIR));
+    .addOption(new Option("--role <role>", "which role").choices(ROLES).makeOptionMandatory())
+    .action(async ({ role }: { role: Role }) => {
+      const context = (await givenInput()) ?? (await inputFromFiles(role));
+      becomeUserOf(role);
+      const start = await STARTS[role]();
+      const stop = await start(context);
       const end = () =>
         void stop().then(
           () => process.exit(0),
@@ -30,3 +31,12 @@ export const serveCommand = (): Command =>
       process.once("disconnect", end);
       process.send?.("ready");
     });
+
+/** Started by hand as root: nothing of a role runs as root. Ports below 1024 are bound by what bin/start starts. */
+function becomeUserOf(role: Role): void {
+  const user = roleUser(role);
+  if (user === null) return;
+  process.setgroups?.([]);
+  process.setgid?.(user.gid);
+  process.setuid?.(user.uid);
+}

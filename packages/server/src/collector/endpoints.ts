@@ -4,7 +4,9 @@ import { US_PER_SECOND } from "@halvik/core/time";
 import { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
+import { collectorDir } from "../config/data-dir.js";
 import { readJsonFile, writeDurably } from "../files/durable.js";
+import type { TlsIdentity } from "../files/tls-identity.js";
 import type { EndpointConfig, SnmpUser } from "../store/endpoint-configs.js";
 import { WorkPool } from "../work/work-pool.js";
 import type { Endpoint, EndpointSink, EndpointStatus } from "./endpoint.js";
@@ -12,7 +14,6 @@ import { HttpsEndpoint } from "./https-endpoint.js";
 import { nodeSnmpCrypto } from "./snmp-crypto.js";
 import { SnmpEndpoint } from "./snmp-endpoint.js";
 import { TcpEndpoint } from "./tcp-endpoint.js";
-import type { TlsIdentity } from "./tls-identity.js";
 import { UdpEndpoint } from "./udp-endpoint.js";
 
 interface Running {
@@ -36,7 +37,7 @@ export class Endpoints {
     private readonly mayBring: (token: string) => Promise<boolean>,
     private readonly log: (message: string) => void,
   ) {
-    this.engine = ownEngine(config.HALVIK_DATA_DIR);
+    this.engine = ownEngine(collectorDir(config.HALVIK_DATA_DIR));
   }
 
   /** Brings what runs in line with what is set. A failing endpoint is shown as failed and does not stop the others. */
@@ -149,8 +150,8 @@ const EngineFile = z.object({ id: z.string().regex(/^[0-9a-f]{10,64}$/), boots: 
 const ENTERPRISE = 32_473;
 
 /** This collector's SNMP engine: an id made once, and how often it has started (RFC 3411 section 5, RFC 3414 section 2.2). */
-function ownEngine(dataDir: string): OwnEngine {
-  const file = join(dataDir, "snmp-engine.json");
+function ownEngine(dir: string): OwnEngine {
+  const file = join(dir, "snmp-engine.json");
   const known = readJsonFile(file, EngineFile);
   const id = known?.id ?? newEngineId();
   const boots = (known?.boots ?? 0) + 1;

@@ -1,4 +1,4 @@
-import { chownSync, existsSync, readFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { Meanings } from "@halvik/core/meaning";
 import { UsmUsers } from "@halvik/core/snmp";
@@ -8,9 +8,9 @@ import pino from "pino";
 import { hashToken } from "../access/passwords.js";
 import { clock, nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
+import { collectorDir } from "../config/data-dir.js";
+import type { RoleContext } from "../config/role-input.js";
 import { writeDurably } from "../files/durable.js";
-import { dropRoot } from "../start/drop-root.js";
 import {
   type EndpointConfig,
   kindsVersion,
@@ -32,10 +32,11 @@ import { Quarantine } from "./quarantine.js";
 import { SenderRegistry } from "./sender-registry.js";
 import { nodeSnmpCrypto } from "./snmp-crypto.js";
 import { type Damage, Spool } from "./spool.js";
-import { tlsIdentity } from "./tls-identity.js";
+import { Uploads } from "./uploads.js";
 
 const COLLECTOR_NAME = "collector";
 const STATUS_MS = 1_000;
+const UPLOADS_MS = 2_000;
 /** Exporters whose sequence gaps are shown. */
 const MAX_GAPS = 50;
 const INTAKE_SCOPES = ["intake"];
@@ -50,20 +51,19 @@ interface KindSettings {
 }
 
 /** Runs the collector: sockets, pipeline, status. @returns how to stop it */
-export async function startCollector(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
+export async function startCollector({ config, secrets, tls, input }: RoleContext): Promise<() => Promise<void>> {
   const log = pino({ name: "collector", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
   const connection = connectionOf(config, secrets, "collector");
   const pool = createPool(connection, 2, 5_000);
   const registry = new SenderRegistry(config.HALVIK_ZONE);
-  const quarantine = new Quarantine(join(config.HALVIK_DATA_DIR, "quarantine"), config.HALVIK_SPOOL_MAX_BYTES);
-  const spool = new Spool(join(config.HALVIK_DATA_DIR, "spool"), config.HALVIK_SPOOL_MAX_BYTES, (damage) =>
+  const dir = collectorDir(config.HALVIK_DATA_DIR);
+  const spoolDir = join(dir, "spool");
+  for (const path of [spoolDir, join(dir, "quarantine")]) mkdirSync(path, { recursive: true, mode: 0o700 });
+  const quarantine = new Quarantine(join(dir, "quarantine"), config.HALVIK_SPOOL_MAX_BYTES);
+  const spool = new Spool(spoolDir, config.HALVIK_SPOOL_MAX_BYTES, (damage) =>
     tellDamage(damage, quarantine, pipeline),
   );
-  const numbers = new BatchNumbers(
-    join(config.HALVIK_DATA_DIR, "spool"),
-    spool.lastNumber(),
-    Math.floor(nowUs() / 1_000),
-  );
+  const numbers = new BatchNumbers(spoolDir, spool.lastNumber(), Math.floor(nowUs() / 1_000));
   const decoders = new Decoders();
   let version = -1;
   const apply = async (settings: KindSettings) => {
@@ -95,7 +95,7 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
   );
   const endpoints = new Endpoints(
     config,
-    await tlsIdentity(config, nowUs() / 1000),
+    tls!,
     pipeline,
     (token) => mayBring(pool, token),
     (message) => log.error(message),
@@ -107,7 +107,6 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
     await pool.end();
     throw new Error(failure);
   }
-  dropRoot();
   pipeline.start();
 
   const startedUs = nowUs();
@@ -165,6 +164,10 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
       data: [["ms", String(Math.round(jumpMs))]],
     }),
   );
+  const uploads = new Uploads(pool, config.HALVIK_DATA_DIR, input);
+  const uploading = setInterval(() => {
+    uploads.look().catch((e: unknown) => log.warn({ err: e }, "uploads could not be looked for"));
+  }, UPLOADS_MS);
   let reporting = Promise.resolve();
   const timer = setInterval(() => {
     reporting = Promise.all([reporting, report()]).then(() => undefined);
@@ -175,6 +178,8 @@ export async function startCollector(config: Config, secrets: Secrets): Promise<
     await pipeline.stop();
     await endpoints.stop();
     clearInterval(timer);
+    clearInterval(uploading);
+    uploads.stop();
     forgetClock();
     // a status on its way must not come after the last one
     await reporting;
@@ -215,7 +220,7 @@ async function readSettings(db: pg.Client, config: Config): Promise<KindSettings
   return settings;
 }
 
-/** What the database says; while it is away, what it said last: sockets must be bound all the same, before root is given up. */
+/** What the database says; while it is away, what it said last: sockets must be bound all the same. */
 async function firstSettings(connection: pg.ClientConfig, config: Config, decoders: Decoders): Promise<KindSettings> {
   const client = new pg.Client(connection);
   client.on("error", () => undefined);
@@ -230,7 +235,7 @@ async function firstSettings(connection: pg.ClientConfig, config: Config, decode
   }
 }
 
-const settingsFile = (config: Config): string => join(config.HALVIK_DATA_DIR, "endpoints.json");
+const settingsFile = (config: Config): string => join(collectorDir(config.HALVIK_DATA_DIR), "endpoints.json");
 
 function keepForNextStart(config: Config, { endpoints, users }: KindSettings): void {
   const asHex = users.map((u) => ({
@@ -239,10 +244,7 @@ function keepForNextStart(config: Config, { endpoints, users }: KindSettings): v
     auth: u.auth && { ...u.auth, key: Buffer.from(u.auth.key).toString("hex") },
     priv: u.priv && { ...u.priv, key: Buffer.from(u.priv.key).toString("hex") },
   }));
-  const file = settingsFile(config);
-  writeDurably(file, JSON.stringify({ endpoints, users: asHex }));
-  const uid = Number(process.env.HALVIK_RUN_AS_UID);
-  if (process.getuid?.() === 0 && uid > 0) chownSync(file, uid, Number(process.env.HALVIK_RUN_AS_GID));
+  writeDurably(settingsFile(config), JSON.stringify({ endpoints, users: asHex }));
 }
 
 function lastSettings(config: Config): KindSettings {

@@ -225,27 +225,48 @@ export class ConfigError extends Error {
   readonly code = "BAD_CONFIGURATION";
 }
 
-/** Settings from the environment, then `halvik.conf` (NAME=value lines) in the data directory, then defaults. */
-export function loadConfig(env: Readonly<Record<string, string | undefined>>): Config {
+/** What was set, as it was written, by name; the data directory is always there. */
+export type RawSettings = Readonly<Record<string, string>>;
+
+/** Settings from the environment, then `halvik.conf` (NAME=value lines) in the data directory. @throws {ConfigError} */
+export function rawSettings(env: Readonly<Record<string, string | undefined>>): RawSettings {
   const dataDir = resolve(env.HALVIK_DATA_DIR || SETTINGS.HALVIK_DATA_DIR.fallback());
   const file = join(dataDir, "halvik.conf");
   const fromFile = existsSync(file) ? parseConfigFile(readFileSync(file, "utf8"), file) : {};
+  const raw: Record<string, string> = {};
+  for (const name of Object.keys(SETTINGS)) {
+    const given = env[name] || fromFile[name];
+    if (given !== undefined) raw[name] = given;
+  }
+  return { ...raw, HALVIK_DATA_DIR: dataDir };
+}
+
+/**
+ * Settings as they are meant, defaults for what is not set.
+ * @param originOf where a setting was written, for the one who has to mend it
+ * @throws {ConfigError}
+ */
+export function configOf(raw: RawSettings, originOf: (name: string) => string = () => "given"): Config {
   const config: Record<string, unknown> = {};
   for (const [name, setting] of Object.entries(SETTINGS)) {
-    const given = env[name] || fromFile[name];
-    const origin = env[name] ? "environment" : file;
+    const given = raw[name];
     if (given === undefined) config[name] = setting.fallback();
     else {
       const result = setting.schema.safeParse(given);
       if (!result.success)
         throw new ConfigError(
-          `${name} (${origin}): ${result.error.issues.map((i) => i.message).join("; ")}, got ${JSON.stringify(given)}`,
+          `${name} (${originOf(name)}): ${result.error.issues.map((i) => i.message).join("; ")}, got ${JSON.stringify(given)}`,
         );
       config[name] = result.data;
     }
   }
-  config.HALVIK_DATA_DIR = dataDir;
   return config as Config;
+}
+
+/** Settings from the environment, then `halvik.conf` in the data directory, then defaults. @throws {ConfigError} */
+export function loadConfig(env: Readonly<Record<string, string | undefined>>): Config {
+  const raw = rawSettings(env);
+  return configOf(raw, (name) => (env[name] ? "environment" : join(raw.HALVIK_DATA_DIR!, "halvik.conf")));
 }
 
 function parseConfigFile(text: string, file: string): Record<string, string> {

@@ -6,7 +6,7 @@ import { writeDurably } from "../files/durable.js";
 
 /** What Halvik makes for itself at its first start; kept in the data directory, readable by its own user only. */
 const made = z.string().min(16);
-const Secrets = z.object({
+export const SecretsShape = z.object({
   dbOwnerPassword: made,
   dbWebPassword: made,
   sessionSecret: made,
@@ -15,15 +15,15 @@ const Secrets = z.object({
   dbKeeperPassword: made,
   dbNotifierPassword: made,
 });
-export type Secrets = z.infer<typeof Secrets>;
+export type Secrets = z.infer<typeof SecretsShape>;
 
 const secretsFile = (dataDir: string): string => join(dataDir, "secrets.json");
 const fresh = (): string => randomBytes(24).toString("base64url");
 
-const Earlier = Secrets.pick({ dbOwnerPassword: true, dbWebPassword: true, sessionSecret: true });
+const Earlier = SecretsShape.pick({ dbOwnerPassword: true, dbWebPassword: true, sessionSecret: true });
 
 const freshSecrets = (): Secrets =>
-  Secrets.parse(Object.fromEntries(Object.keys(Secrets.shape).map((name) => [name, fresh()])));
+  SecretsShape.parse(Object.fromEntries(Object.keys(SecretsShape.shape).map((name) => [name, fresh()])));
 
 /** Why the secrets cannot be used, in words. */
 export class SecretsError extends Error {
@@ -38,11 +38,11 @@ export function loadSecrets(dataDir: string, mayMake = false): Secrets {
   try {
     value = JSON.parse(text);
   } catch {}
-  const secrets = Secrets.safeParse(value);
+  const secrets = SecretsShape.safeParse(value);
   if (secrets.success) return secrets.data;
   // of an earlier version, which had fewer: the next start makes the others
   if (mayMake && Earlier.safeParse(value).success) {
-    const more = Secrets.parse({ ...freshSecrets(), ...(value as object) });
+    const more = SecretsShape.parse({ ...freshSecrets(), ...(value as object) });
     writeDurably(file, JSON.stringify(more));
     return more;
   }

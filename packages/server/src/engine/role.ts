@@ -5,8 +5,7 @@ import type pg from "pg";
 import pino from "pino";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
-import { dropRoot } from "../start/drop-root.js";
+import type { RoleContext } from "../config/role-input.js";
 import { BATCH_CHANNEL } from "../store/batches.js";
 import { failureOf } from "../store/failure.js";
 import { keepSession } from "../store/keep-session.js";
@@ -18,7 +17,6 @@ import { Care, type Isolated } from "./careful.js";
 import { clearEngineStopped } from "./engine-stopped.js";
 import { remind } from "./remind.js";
 import { EngineSession } from "./session.js";
-import { Uploads } from "./uploads.js";
 import { SelfWatch } from "./watch-self.js";
 import { watchSenders } from "./watch-senders.js";
 
@@ -29,8 +27,7 @@ const NEAREST = 5;
 const KEEP_BATCHES_US = 2 * 24 * 60 * US_PER_MINUTE;
 
 /** Runs the engine until stopped; reconnects and reads everything back after any failure. */
-export async function startEngine(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
-  dropRoot();
+export async function startEngine({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
   const startedUs = nowUs();
   const care = new Care();
   return keepSession("engine", config, secrets, (client, stopping) =>
@@ -61,7 +58,6 @@ async function follow(
       },
       { event: "role-back", severity: 5, outcome: "success", subject: "engine", text: "The engine is back." },
     ]);
-  const uploads = new Uploads(client);
   let woken = () => {};
   client.on("notification", () => woken());
   await client.query(`listen ${BATCH_CHANNEL}`);
@@ -74,7 +70,6 @@ async function follow(
           ...(await watch.look(client, session.liveThroughUs, now)),
         ]),
     ],
-    ["uploads", () => uploads.look()],
     ["reminders", (now) => remind(client, session.activeRules, now)],
     ["near misses", (now) => saveNearness(client, session.nearness(NEAREST), now)],
     [
@@ -122,7 +117,6 @@ async function follow(
       });
     }
   }
-  uploads.stop();
   await writeHeartbeat(client, "engine", startedUs, nowUs(), { stopped: true });
 }
 

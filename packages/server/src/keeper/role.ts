@@ -2,8 +2,7 @@ import { statfs } from "node:fs/promises";
 import type pg from "pg";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
-import { dropRoot } from "../start/drop-root.js";
+import type { RoleContext } from "../config/role-input.js";
 import { keepSession } from "../store/keep-session.js";
 import { OwnRecords } from "../store/own-records.js";
 import { writeHeartbeat } from "../store/status.js";
@@ -15,8 +14,7 @@ const HEARTBEAT_MS = 5_000;
 const RETENTION_MS = 60_000;
 
 /** Keeps the store in order: indexes what has been stored, seals, drops what is older than is kept, and guards the disk. */
-export async function startKeeper(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
-  dropRoot();
+export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
   const startedUs = nowUs();
   return keepSession("keeper", config, secrets, (client, stopping) => keep(client, config, startedUs, stopping));
 }

@@ -2,7 +2,8 @@ import { readFile } from "node:fs/promises";
 import { join } from "node:path";
 import type { SinkMail } from "@halvik/core/contract";
 import type { AddressObject } from "mailparser";
-import { sinkDir, sinkFiles } from "./sink.js";
+import { mailSinkDir } from "../config/data-dir.js";
+import { sinkFiles } from "./sink.js";
 
 const TEXT_MOST = 20_000;
 /** `2026-11-25T20-01-02.000000Z-000001.eml`: a file name cannot hold colons everywhere. */
@@ -16,7 +17,7 @@ export async function readSink(dataDir: string, most: number): Promise<SinkMail[
   for (const file of sinkFiles(dataDir).slice(0, most)) {
     const [, day, hour, minute, second] = NAME.exec(file) ?? [];
     if (day === undefined) continue;
-    const parsed = await simpleParser(await readFile(join(sinkDir(dataDir), file)));
+    const parsed = await simpleParser(await readFile(join(mailSinkDir(dataDir), file)));
     mail.push({
       file,
       at: `${day}T${hour}:${minute}:${second}Z`,

@@ -3,20 +3,17 @@ import { join } from "node:path";
 import { formatUs } from "@halvik/core/time";
 import { SMTPServer } from "smtp-server";
 import { nowUs } from "../config/clock.js";
-import type { RunAs } from "../start/cluster.js";
-import { handOver } from "../start/prepare.js";
+import { mailSinkDir } from "../config/data-dir.js";
+import { handOver, roleUser } from "../files/owners.js";
 
 const MOST_BYTES = 1_048_576;
 const MOST_CLIENTS = 20;
 const KEPT = 500;
 
-/** Where what the sink received lies: a file a message, named by when it came. */
-export const sinkDir = (dataDir: string): string => join(dataDir, "mail-sink");
-
 /** Names of what was received, the newest first. */
 export function sinkFiles(dataDir: string): string[] {
   try {
-    return readdirSync(sinkDir(dataDir))
+    return readdirSync(mailSinkDir(dataDir))
       .filter((f) => f.endsWith(".eml"))
       .sort()
       .reverse();
@@ -27,16 +24,12 @@ export function sinkFiles(dataDir: string): string[] {
 
 /**
  * A stand-in mail server on loopback: takes every message (RFC 5321), keeps the last 500 as files (RFC 5322) and sends nothing on.
- * @param runAs who else reads what it keeps, when it runs as root
  * @returns how to stop it
  */
-export async function startMailSink(
-  dataDir: string,
-  port: number,
-  runAs: RunAs | null = null,
-): Promise<() => Promise<void>> {
-  mkdirSync(sinkDir(dataDir), { recursive: true });
-  handOver(sinkDir(dataDir), runAs);
+export async function startMailSink(dataDir: string, port: number): Promise<() => Promise<void>> {
+  mkdirSync(mailSinkDir(dataDir), { recursive: true });
+  const reader = roleUser("web");
+  handOver(mailSinkDir(dataDir), reader);
   let number = 0;
   const server = new SMTPServer({
     banner: "Halvik's stand-in mail server",
@@ -55,10 +48,10 @@ export async function startMailSink(
           return;
         }
         const name = `${formatUs(nowUs()).replaceAll(":", "-")}-${String(++number).padStart(6, "0")}.eml`;
-        const file = join(sinkDir(dataDir), name);
+        const file = join(mailSinkDir(dataDir), name);
         writeFileSync(file, Buffer.concat(parts), { mode: 0o600 });
-        handOver(file, runAs);
-        for (const old of sinkFiles(dataDir).slice(KEPT)) rmSync(join(sinkDir(dataDir), old), { force: true });
+        handOver(file, reader);
+        for (const old of sinkFiles(dataDir).slice(KEPT)) rmSync(join(mailSinkDir(dataDir), old), { force: true });
         done();
       });
     },

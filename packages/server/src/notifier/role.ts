@@ -2,9 +2,8 @@ import type pg from "pg";
 import { Presenter } from "../api/presenter.js";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
+import type { RoleContext } from "../config/role-input.js";
 import { raiseEngineStopped } from "../engine/engine-stopped.js";
-import { dropRoot } from "../start/drop-root.js";
 import { DirectoryCache } from "../store/directory-cache.js";
 import { keepSession } from "../store/keep-session.js";
 import { writeHeartbeat } from "../store/status.js";
@@ -16,8 +15,7 @@ const IDLE_MS = 500;
 const HEARTBEAT_MS = 5_000;
 
 /** Tells people of incidents: a process of its own, so that a mail server that hangs holds nothing else up. */
-export async function startNotifier(config: Config, secrets: Secrets): Promise<() => Promise<void>> {
-  dropRoot();
+export async function startNotifier({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
   const startedUs = nowUs();
   return keepSession("notifier", config, secrets, (client, stopping) => tell(client, config, startedUs, stopping));
 }

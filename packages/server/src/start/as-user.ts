@@ -1,31 +1,36 @@
-import { spawn, spawnSync } from "node:child_process";
-import { chownSync, mkdirSync, readdirSync, realpathSync, statSync } from "node:fs";
-import { type RunAs, StartError } from "./cluster.js";
-
-/** Lets who is not root bind ports below 1024, and nothing else (capabilities(7)). */
-const BIND = ["--inh-caps=+net_bind_service", "--ambient-caps=+net_bind_service"];
+import { spawn } from "node:child_process";
+import { chmodSync, chownSync, mkdirSync, readdirSync, realpathSync, statSync } from "node:fs";
+import type { RunAs } from "../files/owners.js";
+import { asUser, HAS_LAUNCHER, serveLauncher } from "./launcher.js";
+import { lockIsHeld } from "./lock.js";
+import { prepareRoleDirs } from "./role-dirs.js";
+import { StartError } from "./start-error.js";
 
 /**
- * As root: everything that Halvik is runs as its own user, from here on; what is left of root waits for it to end and touches no file. The
- * one thing done as root is giving that user the data directory.
+ * As root: PostgreSQL and the supervisor run as a user of their own, each role as another one. What is left of root starts the roles when the
+ * supervisor asks, and waits for it to end. What it does to files is done before: the directories are given to their users.
  * @returns the exit code
  */
-export async function startAsUser(runAs: RunAs, dataDir: string, args: readonly string[]): Promise<number> {
+export async function startAsUser(
+  runAs: RunAs,
+  dataDir: string,
+  program: string,
+  args: readonly string[],
+): Promise<number> {
   giveDataDir(dataDir, runAs);
-  const who = [`--reuid=${runAs.uid}`, `--regid=${runAs.gid}`, "--clear-groups"];
-  // a container may not have the capability to give: then such ports cannot be bound, and their endpoints say so
-  const caps = spawnSync("setpriv", [...who, ...BIND, "true"]).status === 0 ? BIND : [];
+  if (!lockIsHeld(dataDir)) prepareRoleDirs(dataDir);
   const child = spawn(
     "setpriv",
-    [...who, ...caps, "--pdeathsig=KILL", process.execPath, ...process.execArgv, ...args],
+    [...asUser(runAs, false), "--pdeathsig=KILL", process.execPath, ...process.execArgv, program, ...args],
     {
       // its own process group: Ctrl-C reaches this process alone, which hands it on
       detached: true,
-      stdio: "inherit",
+      stdio: ["inherit", "inherit", "inherit", "ipc"],
       cwd: "/",
-      env: { ...process.env, HALVIK_DATA_DIR: dataDir, HOME: dataDir },
+      env: { ...process.env, ...HAS_LAUNCHER, HALVIK_DATA_DIR: dataDir, HOME: dataDir },
     },
   );
+  serveLauncher(child, program);
   for (const signal of ["SIGINT", "SIGTERM", "SIGHUP"] as const) process.on(signal, () => child.kill(signal));
   return new Promise((resolve, reject) => {
     child.once("error", (e) => reject(new StartError(`setpriv cannot be run: ${e.message}`)));
@@ -42,10 +47,13 @@ export function giveDataDir(dataDir: string, { uid, gid }: RunAs): void {
   }
   const path = realpathSync(dataDir);
   const { uid: owner } = statSync(path);
-  if (owner === uid) return;
-  if (owner !== 0 && readdirSync(path).length > 0)
-    throw new StartError(
-      `the data directory ${dataDir} belongs to user ${owner}: start Halvik as that user, or name another with --data`,
-    );
-  chownSync(path, uid, gid);
+  if (owner !== uid) {
+    if (owner !== 0 && readdirSync(path).length > 0)
+      throw new StartError(
+        `the data directory ${dataDir} belongs to user ${owner}: start Halvik as that user, or name another with --data`,
+      );
+    chownSync(path, uid, gid);
+  }
+  // the roles' users come through it to what is theirs
+  chmodSync(path, 0o711);
 }

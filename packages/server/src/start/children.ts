@@ -1,8 +1,7 @@
-import { type ChildProcess, spawn } from "node:child_process";
 import { existsSync } from "node:fs";
 import { join } from "node:path";
 import { LogFile } from "./log-file.js";
-import { roleNodeArgs } from "./role-args.js";
+import type { Started } from "./role-processes.js";
 
 /** How soon a role that ended starts again; one that keeps ending waits longer each time. */
 const RESTART_MS = 200;
@@ -11,81 +10,68 @@ const MOST_RESTART_MS = 10_000;
 const SETTLED_MS = 30_000;
 const STOP_MS = 15_000;
 
-/** Source maps are read at the first error that any library makes: half a second of every start, for stacks that are readable without. */
-const NODE_ARGS = process.execArgv.filter((arg) => arg !== "--enable-source-maps");
-
 /** The roles as child processes: restarted when they end by themselves, ended in order when Halvik stops. */
 export class Children {
-  private readonly running = new Map<string, ChildProcess>();
+  private readonly running = new Map<string, { child: Started; ended: Promise<void> }>();
   private stopping = false;
 
-  constructor(
-    private readonly program: string,
-    private readonly logDir: string,
-    private readonly env: NodeJS.ProcessEnv,
-  ) {}
+  constructor(private readonly logDir: string) {}
 
   /**
    * Starts a role and keeps it running.
-   * @param over what its environment has beside what all have; undefined takes a variable away
+   * @param begin starts its process
    * @returns once the role has said it is ready
    * @throws when it ends before that
    */
-  start(name: string, args: readonly string[], over: NodeJS.ProcessEnv = {}): Promise<void> {
+  start(name: string, begin: () => Promise<Started>): Promise<void> {
     const log = new LogFile(join(this.logDir, `${name}.log`));
     return new Promise((resolve, reject) => {
       let ready = false;
       let waitMs = RESTART_MS;
-      const launch = () => {
+      const launch = async () => {
         const startedMs = performance.now();
-        const child = spawn(process.execPath, [...NODE_ARGS, ...roleNodeArgs(name), this.program, ...args], {
-          // its own process group: Ctrl-C reaches this process alone, which ends the roles in order
-          detached: true,
-          stdio: ["ignore", "pipe", "pipe", "ipc"],
-          env: { ...this.env, ...over },
-        });
-        this.running.set(name, child);
+        const child = await begin();
         let said = "";
-        for (const stream of [child.stdout!, child.stderr!])
-          stream.on("data", (b: Buffer) => {
-            said = (said + b.toString()).slice(-2_000);
-            log.write(b);
-          });
-        child.on("message", (m) => {
-          if (m === "ready") {
-            ready = true;
-            resolve();
-          }
+        child.onOutput((text) => {
+          said = (said + Buffer.from(text).toString()).slice(-2_000);
+          log.write(text);
         });
-        child.on("error", () => undefined);
-        child.once("exit", (code, signal) => {
-          this.running.delete(name);
-          if (!ready)
-            return reject(
-              new Error(
-                said
-                  .trim()
-                  .split("\n")
-                  .pop()
-                  ?.replace(/^halvik: /, "") || `${name} ended with ${signal ?? code}`,
-              ),
-            );
-          if (this.stopping) return;
-          waitMs = performance.now() - startedMs > SETTLED_MS ? RESTART_MS : Math.min(waitMs * 2, MOST_RESTART_MS);
-          const where = existsSync(log.path) ? ` Its log: ${log.path}` : "";
-          say(`${name} ended (${signal ?? `exit ${code}`}); it starts again at once.${where}`);
-          setTimeout(() => {
-            if (!this.stopping) launch();
-          }, waitMs);
+        child.onReady(() => {
+          ready = true;
+          resolve();
         });
+        const ended = new Promise<void>((done) =>
+          child.onEnd((code, signal) => {
+            this.running.delete(name);
+            done();
+            if (!ready) return reject(new Error(lastLine(said) || `${name} ended with ${signal ?? code}`));
+            again(startedMs, String(signal ?? `exit ${code}`));
+          }),
+        );
+        this.running.set(name, { child, ended });
+        // asked to stop while it was being started
+        if (this.stopping) child.kill("SIGTERM");
       };
-      launch();
+      const again = (startedMs: number, how: string) => {
+        if (this.stopping) return;
+        waitMs = performance.now() - startedMs > SETTLED_MS ? RESTART_MS : Math.min(waitMs * 2, MOST_RESTART_MS);
+        const where = existsSync(log.path) ? ` Its log: ${log.path}` : "";
+        say(`${name} ended (${how}); it starts again at once.${where}`);
+        setTimeout(() => {
+          if (!this.stopping) attempt();
+        }, waitMs);
+      };
+      const attempt = () => {
+        const startedMs = performance.now();
+        launch().catch((e: unknown) => (ready ? again(startedMs, (e as Error).message) : reject(e)));
+      };
+      attempt();
     });
   }
 
   /** Ends a role that does not answer any more; it starts again. */
   restart(name: string): void {
-    this.running.get(name)?.kill("SIGKILL");
+    this.running.get(name)?.child.kill("SIGKILL");
   }
 
   /** Ends children: groups in the given order, those of a group together. */
@@ -94,12 +80,11 @@ export class Children {
     for (const group of order)
       await Promise.all(
         group.map(async (name) => {
-          const child = this.running.get(name);
-          if (!child) return;
-          const ended = new Promise((resolve) => child.once("exit", resolve));
-          child.kill("SIGTERM");
-          const timer = setTimeout(() => child.kill("SIGKILL"), STOP_MS);
-          await ended;
+          const found = this.running.get(name);
+          if (!found) return;
+          found.child.kill("SIGTERM");
+          const timer = setTimeout(() => found.child.kill("SIGKILL"), STOP_MS);
+          await found.ended;
           clearTimeout(timer);
         }),
       );
@@ -112,3 +97,10 @@ export function say(text: string): void {
     console.log(text);
   } catch {}
 }
+
+const lastLine = (said: string): string | undefined =>
+  said
+    .trim()
+    .split("\n")
+    .pop()
+    ?.replace(/^halvik: /, "");

@@ -6,21 +6,12 @@ import { join } from "node:path";
 import pg from "pg";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
+import type { RunAs } from "../files/owners.js";
 import { PROCESS_ROLES, roleName } from "../store/grants.js";
 import { connectionOf, DB_OWNER } from "../store/pool.js";
-
-/** A failure of starting that a person can mend; printed as one sentence. */
-export class StartError extends Error {
-  readonly code = "NOT_STARTED";
-}
+import { StartError } from "./start-error.js";
 
 export const POSTGRES_BIN = "/usr/lib/postgresql/15/bin";
-
-/** Who the database and the roles run as: null for whoever starts them. */
-export interface RunAs {
-  readonly uid: number;
-  readonly gid: number;
-}
 
 /** Halvik's own PostgreSQL cluster in the data directory: loopback only, scram, no Unix socket. */
 export class Cluster {

@@ -1,8 +1,6 @@
 import { spawn } from "node:child_process";
 import { existsSync, mkdirSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import type { RunAs } from "./cluster.js";
-import { handOver } from "./prepare.js";
 
 /** Where the demo's forwarder finds its token. */
 export const demoTokenFile = (dataDir: string): string => join(dataDir, "demo-token");
@@ -19,17 +17,15 @@ export function loadDemo(
   program: string,
   dataDir: string,
   env: NodeJS.ProcessEnv,
-  runAs: RunAs | null,
   step: Step,
 ): { done: Promise<void>; cancel: () => void } {
   const marker = join(dataDir, "demo-loaded");
   const eventsDir = join(dataDir, "demo-events");
-  const as = runAs ?? {};
   let cancelled = false;
   const running: ReturnType<typeof spawn>[] = [];
 
   const run = (args: readonly string[], stdio: ["ignore" | "pipe", "inherit" | "pipe" | "ignore", "inherit"]) => {
-    const child = spawn(process.execPath, [program, ...args], { env, detached: true, stdio, ...as });
+    const child = spawn(process.execPath, [program, ...args], { env, detached: true, stdio });
     running.push(child);
     return child;
   };
@@ -67,13 +63,11 @@ export function loadDemo(
       if (cancelled || existsSync(demoTokenFile(dataDir))) return;
       const token = await output(["token", "create", `stand-in forwarder ${process.pid}`, "--intake"]);
       writeFileSync(demoTokenFile(dataDir), token, { mode: 0o600 });
-      handOver(demoTokenFile(dataDir), runAs);
     });
     if (cancelled) return;
     console.log("Loading 7 days of history; the interface answers meanwhile …");
     const started = performance.now();
-    mkdirSync(eventsDir, { recursive: true });
-    handOver(eventsDir, runAs);
+    mkdirSync(eventsDir, { recursive: true, mode: 0o700 });
     const until = new Date().toISOString();
     await pipe(
       ["simulate", "history", "--until", until, "--events-dir", eventsDir],

@@ -1,7 +1,7 @@
-import { spawn } from "node:child_process";
-import { readFileSync, writeFileSync } from "node:fs";
+import { spawn, spawnSync } from "node:child_process";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { StartError } from "./cluster.js";
+import { StartError } from "./start-error.js";
 
 const CONFLICT = 75;
 
@@ -41,6 +41,15 @@ export async function takeLock(dataDir: string): Promise<() => void> {
   holder.unref();
   writeFileSync(file, `${process.pid}\n`);
   return () => holder.stdin.end();
+}
+
+/** Whether a Halvik runs on a data directory. */
+export function lockIsHeld(dataDir: string): boolean {
+  const file = join(dataDir, "halvik.lock");
+  return (
+    existsSync(file) &&
+    spawnSync("flock", ["--nonblock", "--conflict-exit-code", String(CONFLICT), file, "true"]).status === CONFLICT
+  );
 }
 
 function holderOf(file: string): string {

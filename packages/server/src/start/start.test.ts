@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn, spawnSync } from "node:child_process";
-import { chmodSync, cpSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { chmodSync, cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
@@ -66,6 +66,37 @@ function occupy(port: number): Promise<() => void> {
   });
 }
 
+/** What is a process of this start, by whose user it runs. */
+const processesOf = (user: string): readonly string[] =>
+  spawnSync("pgrep", ["-u", user, "-f", PROGRAM], { encoding: "utf8" }).stdout.split("\n").filter(Boolean);
+
+/** Started by root, every role is a user of its own, without any privilege but that of binding ports, and sees nothing of the others. */
+function expectStrangers(): void {
+  const roles = ["collector", "engine", "keeper", "notifier", "web"];
+  const may = (user: string, path: string) =>
+    spawnSync("setpriv", [`--reuid=${user}`, `--regid=${user}`, "--clear-groups", "cat", join(dataDir, path)])
+      .status === 0;
+  expect(processesOf("halvik")).toHaveLength(1);
+  for (const role of roles) {
+    const user = `halvik-${role}`;
+    const [pid, ...others] = processesOf(user);
+    expect(others).toEqual([]);
+    const status = readFileSync(`/proc/${pid}/status`, "utf8");
+    expect(status).toMatch(/^NoNewPrivs:\t1$/m);
+    // CAP_NET_BIND_SERVICE is bit 10 (capabilities(7))
+    expect(Number.parseInt(/^CapEff:\t(\w+)$/m.exec(status)![1]!, 16) & ~(1 << 10)).toBe(0);
+    expect(
+      readFileSync(`/proc/${pid}/environ`, "utf8")
+        .split("\0")
+        .filter((v) => v.startsWith("HALVIK_")),
+    ).toEqual(["HALVIK_INPUT=stdin"]);
+    for (const path of ["secrets.json", "tls/key.pem", "postgres/PG_VERSION", "logs"])
+      expect([role, path, may(user, path)]).toEqual([role, path, false]);
+    expect([role, may(user, "roles/collector/snmp-engine.json")]).toEqual([role, role === "collector"]);
+  }
+  expect(may("halvik", "secrets.json")).toBe(true);
+}
+
 describe("bin/halvik start", () => {
   test("the first start makes everything, prints the address and a one-time password, and Ctrl-C ends it all", async () => {
     const first = start();
@@ -73,6 +104,7 @@ describe("bin/halvik start", () => {
     expect(first.output()).toMatch(/Starting PostgreSQL … \d/);
     expect(first.output()).toMatch(/one-time password [a-z0-9]{5}(-[a-z0-9]{5}){3}/);
     expect((await fetch(`http://127.0.0.1:${ports.http}/api/v1/health`)).status).toBe(200);
+    if (process.getuid?.() === 0) expectStrangers();
     first.child.kill("SIGINT");
     expect(await first.ended).toBe(0);
     await expect(fetch(`http://127.0.0.1:${ports.http}/`)).rejects.toThrow();

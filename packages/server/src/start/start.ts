@@ -1,19 +1,25 @@
 import { createServer } from "node:net";
 import { join } from "node:path";
 import pg from "pg";
-import { certificateFile, tlsIdentity } from "../collector/tls-identity.js";
 import { nowUs } from "../config/clock.js";
-import { type Config, loadConfig } from "../config/config.js";
+import { type Config, configOf, loadConfig, rawSettings } from "../config/config.js";
+import { ROLES, roleInput } from "../config/role-input.js";
 import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
+import { runAsUser } from "../files/owners.js";
+import { certificateFile, tlsIdentity } from "../files/tls-identity.js";
 import { connectionOf } from "../store/pool.js";
 import { startAsUser } from "./as-user.js";
 import { Children, say } from "./children.js";
-import { Cluster, StartError } from "./cluster.js";
+import { Cluster } from "./cluster.js";
 import { ClusterWatch } from "./cluster-watch.js";
 import { demoTokenFile, loadDemo } from "./demo.js";
+import { spawnByLauncher } from "./launcher.js";
 import { takeLock } from "./lock.js";
-import { prepareDataDir, raiseReceiveBufferLimit, runAsUser } from "./prepare.js";
+import { closeSettingsFile, makeDataDir, raiseReceiveBufferLimit } from "./prepare.js";
+import { prepareRoleDirs } from "./role-dirs.js";
+import { isRole, type ProgramName, spawnHere, startHere } from "./role-processes.js";
 import { setUpDatabase } from "./setup-database.js";
+import { StartError } from "./start-error.js";
 
 export interface StartOptions {
   readonly demo: boolean;
@@ -49,13 +55,15 @@ export async function start(options: StartOptions, program: string): Promise<voi
   if (runAs !== null) {
     raiseReceiveBufferLimit(config.HALVIK_UDP_RECEIVE_BUFFER_BYTES);
     const args = ["start", ...(options.demo ? [] : ["--empty"]), ...(options.port ? ["--port", options.port] : [])];
-    process.exitCode = await startAsUser(runAs, dataDir, [program, ...args]);
+    process.exitCode = await startAsUser(runAs, dataDir, program, args);
     return;
   }
-  prepareDataDir(config, null);
+  const launched = process.env.HALVIK_LAUNCHER === "parent";
+  makeDataDir(dataDir, null);
   const giveLockUp = await takeLock(dataDir);
   let secrets: Secrets;
   try {
+    if (!launched) prepareRoleDirs(dataDir);
     secrets = loadOrMakeSecrets(dataDir);
   } catch (e) {
     giveLockUp();
@@ -65,10 +73,20 @@ export async function start(options: StartOptions, program: string): Promise<voi
   // the demo's mail goes to a stand-in, unless a mail server is set
   const sink = options.demo && config.HALVIK_SMTP_URL === "";
   const smtpUrl = sink ? `smtp://127.0.0.1:${config.HALVIK_MAIL_SINK_PORT}` : config.HALVIK_SMTP_URL;
-  const childEnv = { ...env, HALVIK_DATA_DIR: dataDir, ...(sink ? { HALVIK_SMTP_URL: smtpUrl } : {}) };
+  const settings = { ...rawSettings(env), ...(smtpUrl === "" ? {} : { HALVIK_SMTP_URL: smtpUrl }) };
+  const childEnv = { ...env, HALVIK_DATA_DIR: dataDir };
   // a password for the mail server is the notifier's alone
-  const withoutPassword = smtpUrl === "" ? {} : { HALVIK_SMTP_URL: withoutUser(smtpUrl) };
-  const children = new Children(program, join(dataDir, "logs"), childEnv);
+  const withoutPassword = smtpUrl === "" ? settings : { ...settings, HALVIK_SMTP_URL: withoutUser(smtpUrl) };
+  const spawnProgram = launched ? spawnByLauncher() : spawnHere(program);
+  const children = new Children(join(dataDir, "logs"));
+  const run = (name: ProgramName) =>
+    children.start(name, async () => {
+      const own = name === "notifier" ? settings : withoutPassword;
+      return spawnProgram(
+        name,
+        isRole(name) ? await roleInput(name, own, configOf(own), secrets) : JSON.stringify({ settings: own }),
+      );
+    });
   let loader: ReturnType<typeof loadDemo> | null = null;
   let watch: ClusterWatch | null = null;
   let stopped: Promise<void> | null = null;
@@ -100,16 +118,7 @@ export async function start(options: StartOptions, program: string): Promise<voi
     // made once, before several roles would each make one
     await tlsIdentity(config, nowUs() / 1_000);
     await step("Starting the collector, the engine, the keeper, the notifier and the web role", async () => {
-      const role = (name: string, over: NodeJS.ProcessEnv = withoutPassword) =>
-        children.start(name, ["serve", "--role", name], over);
-      await Promise.all([
-        role("collector"),
-        role("engine"),
-        role("keeper"),
-        role("notifier", {}),
-        role("web"),
-        ...(sink ? [children.start("mail-sink", ["mail-sink"])] : []),
-      ]);
+      await Promise.all([...ROLES, ...(sink ? (["mail-sink"] as const) : [])].map(run));
     });
     watch = new ClusterWatch(cluster, config, secrets, () => children.restart("engine"));
     watch.start();
@@ -121,21 +130,20 @@ export async function start(options: StartOptions, program: string): Promise<voi
       console.log(
         `  Sign in as “owner” with the one-time password ${password}\n  (it is shown only now; “bin/halvik user reset owner” makes a new one)`,
       );
-    const exposed = [
-      ...(isLoopback(config.HALVIK_HTTP_HOST)
-        ? []
-        : [`the interface, with its passwords and sessions, over plain HTTP on ${config.HALVIK_HTTP_HOST}`]),
-    ];
-    for (const what of exposed)
+    if (!isLoopback(config.HALVIK_HTTP_HOST))
       console.log(
-        `\n  WARNING: anyone on the network can read ${what}.\n  Set HALVIK_HTTPS_PORT and HALVIK_SECURE_COOKIES=true, or put a proxy with TLS before it.\n`,
+        `\n  WARNING: anyone on the network can read the interface, with its passwords and sessions, over plain HTTP on ${config.HALVIK_HTTP_HOST}.\n  Set HALVIK_HTTPS_PORT and HALVIK_SECURE_COOKIES=true, or put a proxy with TLS before it.\n`,
       );
+    const open = launched ? closeSettingsFile(dataDir) : null;
+    if (open !== null) console.log(`\n  WARNING: every user of this machine can read ${open}.\n`);
     console.log("  Ctrl-C stops everything.\n");
     if (options.demo) {
-      loader = loadDemo(program, dataDir, childEnv, null, step);
+      loader = loadDemo(program, dataDir, childEnv, step);
       await loader.done;
       if (stopped === null) {
-        await children.start("stand-ins", ["simulate", "live", "--token-file", demoTokenFile(dataDir)]);
+        await children.start("stand-ins", async () =>
+          startHere(program, ["simulate", "live", "--token-file", demoTokenFile(dataDir)], childEnv),
+        );
         console.log("The stand-in devices of Orvane Ferries are sending.");
       }
     }
@@ -148,6 +156,8 @@ export async function start(options: StartOptions, program: string): Promise<voi
     }
   }
   await ended;
+  // nothing is asked of the launcher any more; an open channel would keep this process from ending
+  if (process.connected) process.disconnect();
 }
 
 async function requireFreePort(host: string, port: number): Promise<void> {

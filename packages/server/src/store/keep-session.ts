@@ -13,7 +13,7 @@ const RECONNECT_MS = 1_000;
 export function keepSession(
   role: Exclude<DbRole, "owner" | "web" | "collector">,
   config: Config,
-  secrets: Secrets,
+  secrets: Partial<Secrets>,
   work: (client: pg.Client, stopping: () => boolean) => Promise<void>,
 ): () => Promise<void> {
   const log = pino({ name: role, level: config.HALVIK_LOG_LEVEL }, pino.destination(2));

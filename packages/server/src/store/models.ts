@@ -84,7 +84,7 @@ export class Audit extends Model<InferAttributes<Audit>, InferCreationAttributes
 }
 
 /** One Sequelize for a process, its models bound. */
-export function createModels(config: Config, secrets: Secrets, role: DbRole): Sequelize {
+export function createModels(config: Config, secrets: Partial<Secrets>, role: DbRole): Sequelize {
   const c = connectionOf(config, secrets, role);
   const sequelize = new Sequelize({
     dialect: "postgres",

@@ -19,13 +19,16 @@ const PASSWORD_OF = {
   notifier: "dbNotifierPassword",
 } as const satisfies Record<DbRole, keyof Secrets>;
 
-export function connectionOf(config: Config, secrets: Secrets, role: DbRole): pg.ClientConfig {
+/** @param secrets those of the one who connects, at least */
+export function connectionOf(config: Config, secrets: Partial<Secrets>, role: DbRole): pg.ClientConfig {
+  const password = secrets[PASSWORD_OF[role]];
+  if (password === undefined) throw new Error(`this process has no password for the database role ${role}`);
   return {
     host: config.HALVIK_DB_HOST,
     port: config.HALVIK_DB_PORT,
     database: config.HALVIK_DB_NAME,
     user: role === "owner" ? DB_OWNER : `${DB_OWNER}_${role}`,
-    password: secrets[PASSWORD_OF[role]],
+    password,
     connectionTimeoutMillis: 3_000,
     keepAlive: true,
   };

@@ -18,7 +18,7 @@ import { bytes } from "../../../core/src/testing/bytes.js";
 import { flowSet, ipfixMessage, templateBody } from "../../../core/src/testing/flow-bytes.js";
 import { LIVE_STORY_EVERY_MINUTES } from "../cli/simulate.js";
 import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
-import { fingerprintOf, tlsIdentity } from "../collector/tls-identity.js";
+import { fingerprintOf, tlsIdentity } from "../files/tls-identity.js";
 import { saveSnmpUser } from "../store/endpoint-configs.js";
 import { connectionOf } from "../store/pool.js";
 import { searchRecords } from "../store/search.js";

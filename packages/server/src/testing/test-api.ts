@@ -48,10 +48,11 @@ export class TestApi {
         work,
         rehearsals,
         streams: new Streams(),
+        certificate: null,
         version: "test",
       },
       models,
-      secrets,
+      secrets.sessionSecret,
       "/nowhere",
       log,
     );

@@ -5,8 +5,9 @@ import { join } from "node:path";
 import pg from "pg";
 import { type Config, loadConfig } from "../config/config.js";
 import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
+import { handOver, runAsUser } from "../files/owners.js";
 import { Cluster } from "../start/cluster.js";
-import { handOver, prepareDataDir, runAsUser } from "../start/prepare.js";
+import { prepareDataDir } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
 import { connectionOf } from "../store/pool.js";
 
@@ -50,7 +51,7 @@ export async function startTestInstance(
   const config = loadConfig(env);
   prepareDataDir(config, runAs);
   const secrets = loadOrMakeSecrets(dataDir);
-  handOver(join(dataDir, "secrets.json"), runAs);
+  handOver(join(dataDir, "secrets.json"));
   const cluster = new Cluster(config, secrets, runAs);
   await cluster.start();
   await withoutSyncing(config, secrets);

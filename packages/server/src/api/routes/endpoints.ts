@@ -1,4 +1,3 @@
-import { existsSync, readFileSync } from "node:fs";
 import {
   EndpointChange,
   EndpointList,
@@ -14,7 +13,7 @@ import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
 import type { Actor } from "../../access/people.js";
 import { nodeSnmpCrypto } from "../../collector/snmp-crypto.js";
-import { certificateFile, fingerprintOf } from "../../collector/tls-identity.js";
+import { fingerprintOf } from "../../files/tls-identity.js";
 import { inAct } from "../../store/acts.js";
 import {
   addEndpoint,
@@ -35,7 +34,7 @@ const withoutSecrets = (settings: EndpointSettings): EndpointSettings =>
   settings.communities === undefined ? settings : { ...settings, communities: settings.communities.map(() => "•••") };
 
 /** What Halvik listens to: seen, added, changed, stopped; and the users of SNMPv3. */
-export const endpointRoutes = ({ db, config }: Deps) => {
+export const endpointRoutes = ({ db, config, certificate }: Deps) => {
   const list = async (may: Actor["may"]) => {
     const configs = await loadEndpoints(db, config);
     const settings = await db.query<{ id: number; port_setting: string | null }>(
@@ -80,10 +79,7 @@ export const endpointRoutes = ({ db, config }: Deps) => {
     };
   };
 
-  const fingerprint = (): string | null => {
-    const file = certificateFile(config);
-    return existsSync(file) ? fingerprintOf(readFileSync(file, "utf8")) : null;
-  };
+  const fingerprint = (): string | null => certificate && fingerprintOf(certificate);
 
   const nameOf = async (id: number): Promise<string> => {
     const { rows } = await db.query<{ name: string }>("select name from endpoint_config where id = $1", [id]);
@@ -126,10 +122,9 @@ export const endpointRoutes = ({ db, config }: Deps) => {
       access: "open",
       answer: { type: "application/x-pem-file" },
       handle: async ({ res }) => {
-        const file = certificateFile(config);
-        if (!existsSync(file))
+        if (certificate === null)
           throw new AppError("NOT_FOUND", "there is no certificate yet: it is made at the first start");
-        res.type("application/x-pem-file").attachment("halvik.pem").send(readFileSync(file, "utf8"));
+        res.type("application/x-pem-file").attachment("halvik.pem").send(certificate);
         return undefined;
       },
     }),

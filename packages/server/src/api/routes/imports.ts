@@ -7,6 +7,7 @@ import { EntityId, ImportList } from "@halvik/core/contract";
 import { canonicalAddress } from "@halvik/core/net";
 import { formatUs } from "@halvik/core/time";
 import { z } from "zod";
+import { uploadsDir } from "../../config/data-dir.js";
 import { inAct } from "../../store/acts.js";
 import type { Deps } from "../deps.js";
 import { AppError } from "../errors.js";
@@ -18,7 +19,7 @@ const MAX_WAITING_BYTES = 8 * 1024 * 1024 * 1024;
 const MAX_WAITING_FILES = 100;
 const SHOWN = 20;
 
-/** Files brought by hand: they wait in the data directory until the engine has read them in. */
+/** Files brought by hand: they wait in the data directory until the collector has read them in. */
 export const importRoutes = ({ db, config }: Deps) => {
   const list = async () => {
     const { rows } = await db.query<{
@@ -58,7 +59,7 @@ export const importRoutes = ({ db, config }: Deps) => {
         // a name is for people to read: one that hides what it is would deceive them
         if (name === "" || /[\p{Cc}\p{Cf}\p{Co}\p{Cn}\p{Zl}\p{Zp}\\]/u.test(name))
           throw new AppError("BAD_REQUEST", "name: expected a file's name of visible characters", { field: "name" });
-        const dir = join(config.HALVIK_DATA_DIR, "uploads");
+        const dir = uploadsDir(config.HALVIK_DATA_DIR);
         mkdirSync(dir, { recursive: true, mode: 0o700 });
         const waiting = readdirSync(dir).map((f) => statSync(join(dir, f), { throwIfNoEntry: false })?.size ?? 0);
         const { bavail, bsize } = await statfs(dir);
@@ -86,7 +87,8 @@ export const importRoutes = ({ db, config }: Deps) => {
                 yield chunk;
               }
             },
-            createWriteStream(file, { mode: 0o600 }),
+            // the collector's user reads it: the directory gives it that group
+            createWriteStream(file, { mode: 0o640 }),
           );
           if (bytes === 0)
             throw new AppError("BAD_REQUEST", "the file is empty: send it as the body, as application/octet-stream");

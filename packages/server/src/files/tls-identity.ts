@@ -1,8 +1,9 @@
 import { X509Certificate } from "node:crypto";
-import { chownSync, existsSync, mkdirSync, readFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import type { Config } from "../config/config.js";
-import { writeDurably } from "../files/durable.js";
+import { writeDurably } from "./durable.js";
+import { handOver } from "./owners.js";
 
 export interface TlsIdentity {
   readonly key: string;
@@ -24,9 +25,7 @@ export async function tlsIdentity(config: Config, nowMs: number): Promise<TlsIde
     writeDurably(own.key, made.key);
     // the certificate last: where it is, there is a key
     writeDurably(own.cert, made.cert, 0o644);
-    const uid = Number(process.env.HALVIK_RUN_AS_UID);
-    const gid = Number(process.env.HALVIK_RUN_AS_GID);
-    if (process.getuid?.() === 0 && uid > 0) for (const path of [dir, own.key, own.cert]) chownSync(path, uid, gid);
+    for (const path of [dir, own.key, own.cert]) handOver(path);
   }
   return { key: readFileSync(own.key, "utf8"), cert: readFileSync(own.cert, "utf8") };
 }

@@ -1,17 +1,35 @@
 import { type ChildProcess, spawn } from "node:child_process";
 import { existsSync, unlinkSync } from "node:fs";
+import { basename, join } from "node:path";
 import type pg from "pg";
 import { nowUs } from "../config/clock.js";
+import { uploadsDir } from "../config/data-dir.js";
+import { INPUT_ON_STDIN } from "../config/role-input.js";
 
-/** Reads uploaded files in, one after another, each in a process of its own: reading millions of records must not hold rules up. */
+/** Reads uploaded files in, one after another, each in a process of its own: reading millions of records must hold nothing up. */
 export class Uploads {
   private child: ChildProcess | null = null;
+  private looking = false;
 
-  constructor(private readonly db: pg.Client) {}
+  /** @param input what the process is given, as the role itself was */
+  constructor(
+    private readonly db: pg.Pool,
+    private readonly dataDir: string,
+    private readonly input: string,
+  ) {}
 
   /** Starts the oldest waiting file, if none is being read. */
   async look(): Promise<void> {
-    if (this.child) return;
+    if (this.child || this.looking) return;
+    this.looking = true;
+    try {
+      await this.next();
+    } finally {
+      this.looking = false;
+    }
+  }
+
+  private async next(): Promise<void> {
     const { rows } = await this.db.query<{
       id: number;
       name: string;
@@ -21,9 +39,10 @@ export class Uploads {
     }>(
       "select id, name, file, peer, state from job where file is not null and state in ('waiting', 'cancelling', 'running') order by id limit 1",
     );
-    const job = rows[0];
-    if (!job) return;
-    // one that ran when the engine stopped has nobody who ends it
+    if (!rows[0]) return;
+    // whatever stands there, it is a file of ours in the one place for them
+    const job = { ...rows[0], file: join(uploadsDir(this.dataDir), basename(rows[0].file)) };
+    // one that ran when the collector stopped has nobody who ends it
     const gone = job.state !== "waiting" ? "cancelled" : existsSync(job.file) ? null : "failed";
     if (gone !== null)
       return this.end(
@@ -40,7 +59,12 @@ export class Uploads {
       job.name,
       ...(job.peer ? ["--peer", job.peer] : []),
     ];
-    const child = spawn(process.execPath, [process.argv[1]!, ...args], { stdio: ["ignore", "ignore", "pipe"] });
+    const child = spawn(process.execPath, [process.argv[1]!, ...args], {
+      stdio: ["pipe", "ignore", "pipe"],
+      env: { ...process.env, ...INPUT_ON_STDIN },
+    });
+    child.stdin.on("error", () => undefined);
+    child.stdin.end(this.input);
     let said = "";
     child.stderr.on("data", (b: Buffer) => {
       said = (said + b.toString()).slice(-2_000);
