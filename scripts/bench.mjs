@@ -1,17 +1,20 @@
-// Runs a benchmark as the product runs: bundled, without the bookkeeping of a development loader. Usage: node scripts/bench.mjs NAME [ARGS]
+// Runs a program as the product runs: bundled, without the bookkeeping of a development loader. Usage: node scripts/bench.mjs NAME [ARGS]
 import { spawnSync } from "node:child_process";
 import { rmSync } from "node:fs";
+import { basename } from "node:path";
 import { build } from "esbuild";
 
 const [name, ...args] = process.argv.slice(2);
 if (!name) {
-  console.error("usage: node scripts/bench.mjs NAME [ARGS], a file of bench/ without its ending");
+  console.error(
+    "usage: node scripts/bench.mjs NAME [ARGS], a file of bench/ without its ending, or any file with its path",
+  );
   process.exit(2);
 }
 // beside the product, so that it finds the packages the product uses
-const outfile = `packages/server/dist/bench-${name}.mjs`;
+const outfile = `packages/server/dist/bench-${basename(name, ".ts")}.mjs`;
 await build({
-  entryPoints: [`bench/${name}.ts`],
+  entryPoints: [name.endsWith(".ts") ? name : `bench/${name}.ts`],
   outfile,
   bundle: true,
   platform: "node",
