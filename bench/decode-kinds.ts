@@ -1,9 +1,9 @@
 import { cpus } from "node:os";
-import { findDecision } from "@halvik/core/firewall";
-import { FlowDecoder } from "@halvik/core/flow";
+import { findDecision } from "@halvik/core/decode/firewall";
+import { FlowDecoder } from "@halvik/core/decode/flow";
+import { UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
 import { flowRecord, snmpRecord, syslogRecord, windowsRecord } from "@halvik/core/normalise";
-import { UsmUsers, usmUser } from "@halvik/core/snmp";
 import {
   DEVICES,
   eventXml,

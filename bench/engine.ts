@@ -1,6 +1,6 @@
-import { LATENESS_US, logicOf, type Rule, RuleEngine, type SavedRun, SHIPPED_RULES } from "@halvik/core/correlation";
-import type { HalvikRecord } from "@halvik/core/record";
-import { SenderDirectory } from "@halvik/core/senders";
+import { LATENESS_US, logicOf, type Rule, RuleEngine, type SavedRun, SHIPPED_RULES } from "@halvik/core/detect";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import { SenderDirectory } from "@halvik/core/model/senders";
 import { testRecord } from "../packages/core/src/testing/record.js";
 import { DemoRecords } from "../packages/server/src/testing/demo-records.js";
 import { sayMachine } from "./harness.js";

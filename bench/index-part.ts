@@ -1,4 +1,4 @@
-import { PartBuilder } from "@halvik/core/terms";
+import { PartBuilder } from "@halvik/core/query/terms";
 import { readRows, selectFrom } from "../packages/server/src/store/record-rows.js";
 import { connect, sayMachine } from "./harness.js";
 import { openStore } from "./store.js";

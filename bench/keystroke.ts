@@ -1,4 +1,4 @@
-import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import { chromium } from "@playwright/test";
 import { RoleProcess, runCommand } from "../packages/server/src/testing/roles.js";
 import { percentile, sayMachine } from "./harness.js";

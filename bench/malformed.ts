@@ -1,11 +1,11 @@
-import { DecodeError } from "@halvik/core/bytes";
-import { DecisionColumns, findDecision } from "@halvik/core/firewall";
-import { FlowDecoder } from "@halvik/core/flow";
-import { parseJsonRecords } from "@halvik/core/json";
+import { DecodeError } from "@halvik/core/base/bytes";
+import { DecisionColumns, findDecision } from "@halvik/core/decode/firewall";
+import { FlowDecoder } from "@halvik/core/decode/flow";
+import { parseJsonRecords } from "@halvik/core/decode/json";
+import { readMessage, UsmUsers, usmUser } from "@halvik/core/decode/snmp";
+import { readEvents } from "@halvik/core/decode/windows";
 import { Meanings } from "@halvik/core/meaning";
 import { jsonRecord, snmpRecord, syslogRecord, windowsRecord } from "@halvik/core/normalise";
-import { readMessage, UsmUsers, usmUser } from "@halvik/core/snmp";
-import { readEvents } from "@halvik/core/windows";
 import {
   DEVICES,
   eventXml,

@@ -1,6 +1,6 @@
-import { SHIPPED_RULES } from "@halvik/core/correlation";
-import { SenderDirectory } from "@halvik/core/senders";
-import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
+import { SHIPPED_RULES } from "@halvik/core/detect";
+import { SenderDirectory } from "@halvik/core/model/senders";
 import { rehearse } from "../packages/server/src/engine/rehearse.js";
 import { connectionOf, createPool } from "../packages/server/src/store/pool.js";
 import { loadSenders } from "../packages/server/src/store/senders.js";

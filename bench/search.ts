@@ -1,5 +1,5 @@
-import { parseFilter } from "@halvik/core/filter";
-import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
+import { parseFilter } from "@halvik/core/query/filter";
 import { loadDirectory } from "../packages/server/src/store/directory-cache.js";
 import { fieldValues } from "../packages/server/src/store/field-values.js";
 import { histogram } from "../packages/server/src/store/histogram.js";

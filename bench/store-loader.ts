@@ -1,4 +1,4 @@
-import { UsmUsers, usmUser } from "@halvik/core/snmp";
+import { UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import { Timeline, USM } from "@halvik/simulator";
 import pg from "pg";
 import type { Arrival } from "../packages/server/src/collector/arrival.js";

@@ -1,4 +1,4 @@
-import { NotifyRoute } from "@halvik/core/notify";
+import { NotifyRoute } from "@halvik/core/respond/notify";
 import { startMailSink } from "../packages/server/src/mail-sink/sink.js";
 import { insertRoute } from "../packages/server/src/store/notify.js";
 import { connect, sayMachine, sendLoad, startBench } from "./harness.js";

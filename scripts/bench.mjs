@@ -21,7 +21,10 @@ await build({
   target: "node20",
   format: "esm",
   packages: "external",
-  alias: { "@halvik/simulator": "./packages/simulator/src/index.ts" },
+  alias: {
+    "@halvik/contract": "./packages/contract/src/index.ts",
+    "@halvik/simulator": "./packages/simulator/src/index.ts",
+  },
   plugins: [
     {
       name: "core",

@@ -68,6 +68,7 @@ await readingChecks([
     "packages/web",
     "packages/core",
     "packages/core/tsconfig.test.json",
+    "packages/contract",
     "packages/simulator",
     "e2e",
   ].map((project) => [`types of ${project}`, ["npx", "--no-install", "tsc", "-p", project]]),

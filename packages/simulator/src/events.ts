@@ -1,4 +1,4 @@
-import { formatUs } from "@halvik/core/time";
+import { formatUs } from "@halvik/core/base/time";
 import type { Device } from "./devices.js";
 import { deskOf, PEOPLE } from "./places.js";
 import type { Random } from "./random.js";

@@ -1,4 +1,4 @@
-import { US_PER_MS, US_PER_SECOND } from "@halvik/core/time";
+import { US_PER_MS, US_PER_SECOND } from "@halvik/core/base/time";
 import type { Device } from "./devices.js";
 import { Octets } from "./octets.js";
 import { inside, OUTSIDE } from "./places.js";

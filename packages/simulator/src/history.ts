@@ -1,6 +1,6 @@
-import { pcapDatagram, pcapHeader } from "@halvik/core/capture";
-import type { SnmpCrypto } from "@halvik/core/snmp";
-import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
+import { pcapDatagram, pcapHeader } from "@halvik/core/decode/capture";
+import type { SnmpCrypto } from "@halvik/core/decode/snmp";
 import type { Device } from "./devices.js";
 import { type Sent, storyAt, Timeline, type TimelineOptions } from "./timeline.js";
 

@@ -1,8 +1,8 @@
 import { createSocket, type Socket as UdpSocket } from "node:dgram";
 import { createConnection, type Socket } from "node:net";
 import { connect as connectTls } from "node:tls";
-import type { SnmpCrypto } from "@halvik/core/snmp";
-import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
+import type { SnmpCrypto } from "@halvik/core/decode/snmp";
 import type { Device, FlowExport } from "./devices.js";
 import { Forwarder, type ForwarderTarget } from "./forwarder.js";
 import { type Sent, Timeline, type TimelineOptions } from "./timeline.js";

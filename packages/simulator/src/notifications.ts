@@ -1,3 +1,4 @@
+import { US_PER_DAY, US_PER_SECOND } from "@halvik/core/base/time";
 import {
   PDU,
   type SnmpCrypto,
@@ -9,8 +10,7 @@ import {
   writePdu,
   writeTrapV1,
   writeV3,
-} from "@halvik/core/snmp";
-import { US_PER_DAY, US_PER_SECOND } from "@halvik/core/time";
+} from "@halvik/core/decode/snmp";
 import type { Device } from "./devices.js";
 
 export const COMMUNITY = "orvane-traps";

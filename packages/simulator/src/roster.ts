@@ -1,4 +1,4 @@
-import type { Sender } from "@halvik/core/senders";
+import type { Sender } from "@halvik/core/model/senders";
 import { DEVICES, ZONE } from "./devices.js";
 
 /** The devices as senders, fit for the list that `bin/halvik senders import` reads. */

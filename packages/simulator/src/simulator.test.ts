@@ -1,8 +1,8 @@
-import { CaptureMessages } from "@halvik/core/capture";
-import { FlowDecoder } from "@halvik/core/flow";
-import { readNotification, UsmUsers, usmUser } from "@halvik/core/snmp";
-import { parseSyslog } from "@halvik/core/syslog";
-import { parseEvent } from "@halvik/core/windows";
+import { CaptureMessages } from "@halvik/core/decode/capture";
+import { FlowDecoder } from "@halvik/core/decode/flow";
+import { readNotification, UsmUsers, usmUser } from "@halvik/core/decode/snmp";
+import { parseSyslog } from "@halvik/core/decode/syslog";
+import { parseEvent } from "@halvik/core/decode/windows";
 import { testCrypto } from "../../core/src/testing/node/snmp-crypto.js";
 import { DEVICES, history, plantedStories, roster, Timeline, USM } from "./index.js";
 

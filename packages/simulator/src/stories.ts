@@ -1,4 +1,4 @@
-import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
+import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import { type Device, deviceNamed } from "./devices.js";
 import { says, type WindowsSays } from "./events.js";
 import type { SimFlow } from "./flows.js";

@@ -1,5 +1,5 @@
-import type { SnmpCrypto } from "@halvik/core/snmp";
-import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND, zoneOffsetUs } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND, zoneOffsetUs } from "@halvik/core/base/time";
+import type { SnmpCrypto } from "@halvik/core/decode/snmp";
 import { DEVICES, type Device, ZONE } from "./devices.js";
 import { eventXml, ordinaryEvent, type WindowsSays } from "./events.js";
 import { FlowWriter, ordinaryFlow, type SimFlow, telemetryFlow } from "./flows.js";

@@ -1,4 +1,4 @@
-import { civilFromDays, formatUs, US_PER_DAY, US_PER_SECOND, zoneOffsetUs } from "@halvik/core/time";
+import { civilFromDays, formatUs, US_PER_DAY, US_PER_SECOND, zoneOffsetUs } from "@halvik/core/base/time";
 import { type Device, ZONE } from "./devices.js";
 import type { Said } from "./said.js";
 

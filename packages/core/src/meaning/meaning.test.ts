@@ -1,4 +1,4 @@
-import { CATEGORIES, OUTCOMES } from "../record/index.js";
+import { CATEGORIES, OUTCOMES } from "../model/record/index.js";
 import {
   fillSentence,
   type Meaning,

@@ -1,4 +1,4 @@
-import type { Category, Outcome, Severity } from "../record/index.js";
+import type { Category, Outcome, Severity } from "../model/record/index.js";
 
 /** What a sort of event means to a person: the editable part of normalising. */
 export interface Meaning {

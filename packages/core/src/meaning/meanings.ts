@@ -1,5 +1,5 @@
-import type { Severity } from "../record/index.js";
-import { withoutMappedZero } from "../snmp/index.js";
+import { withoutMappedZero } from "../decode/snmp/index.js";
+import type { Severity } from "../model/record/index.js";
 import type { Meaning, MeaningKind, OwnMeaning, SeverityRow } from "./meaning.js";
 import { SEVERITY_ROWS } from "./meaning.js";
 import { PhraseTable } from "./phrase-table.js";

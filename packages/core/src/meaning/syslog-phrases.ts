@@ -1,4 +1,4 @@
-import type { Category, Outcome, Severity } from "../record/index.js";
+import type { Category, Outcome, Severity } from "../model/record/index.js";
 
 /**
  * What common syslog messages mean. A message has the meaning of the first row whose `phrase` it holds (exact case) and

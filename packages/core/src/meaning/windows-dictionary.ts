@@ -1,4 +1,4 @@
-import type { Category, Outcome, Severity } from "../record/index.js";
+import type { Category, Outcome, Severity } from "../model/record/index.js";
 import type { Meaning } from "./meaning.js";
 
 /**

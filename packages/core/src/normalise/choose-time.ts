@@ -1,5 +1,5 @@
-import type { TimeReason } from "../record/index.js";
-import { type EpochUs, US_PER_DAY, US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "../time/index.js";
+import { type EpochUs, US_PER_DAY, US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "../base/time/index.js";
+import type { TimeReason } from "../model/record/index.js";
 
 const MAX_AHEAD_US = 5 * US_PER_MINUTE;
 const MAX_BEHIND_US = 7 * US_PER_DAY;

@@ -1,7 +1,7 @@
-import type { FirewallDecision } from "../firewall/index.js";
+import { formatUs, writtenTime } from "../base/time/index.js";
+import type { FirewallDecision } from "../decode/firewall/index.js";
 import type { Meanings } from "../meaning/index.js";
-import { emptyContent, type RecordContent, type Severity, type Translation } from "../record/index.js";
-import { formatUs, writtenTime } from "../time/index.js";
+import { emptyContent, type RecordContent, type Severity, type Translation } from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
 
 /** The columns a decision fills, in whatever it came. */

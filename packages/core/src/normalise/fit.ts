@@ -1,5 +1,5 @@
-import type { DecodeProblem } from "../bytes/index.js";
-import type { ContentDraft, FlowFacts, Mark, RecordContent } from "../record/index.js";
+import type { DecodeProblem } from "../base/bytes/index.js";
+import type { ContentDraft, FlowFacts, Mark, RecordContent } from "../model/record/index.js";
 
 /** The most characters (UTF-16 units) of each text; RFC 1035 section 2.3.4 for host names, the rest our own. */
 export const TEXT_BOUNDS = {

@@ -1,5 +1,5 @@
-import type { FlowRecord } from "../flow/index.js";
-import { emptyContent, type Mark, type RecordContent } from "../record/index.js";
+import type { FlowRecord } from "../decode/flow/index.js";
+import { emptyContent, type Mark, type RecordContent } from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
 
 /** RFC-registered values of firewallEvent (IANA IPFIX registry, element 233). */

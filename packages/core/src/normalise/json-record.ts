@@ -1,9 +1,10 @@
-import { decodeUtf8 } from "../bytes/index.js";
-import { canonicalUser } from "../entities/canonical.js";
-import { actionOf, protocolOf } from "../firewall/index.js";
-import { flatten, type JsonMapping, type MappedField, parseExact, USUAL_MAPPING } from "../json/index.js";
+import { decodeUtf8 } from "../base/bytes/index.js";
+import { canonicalAddress } from "../base/net/index.js";
+import { writtenTime } from "../base/time/index.js";
+import { actionOf, protocolOf } from "../decode/firewall/index.js";
+import { flatten, type JsonMapping, type MappedField, parseExact, USUAL_MAPPING } from "../decode/json/index.js";
 import type { Meanings } from "../meaning/index.js";
-import { canonicalAddress } from "../net/index.js";
+import { canonicalUser } from "../model/entity/canonical.js";
 import {
   CATEGORIES,
   type Category,
@@ -13,8 +14,7 @@ import {
   parseSeverity,
   type RecordContent,
   readCount,
-} from "../record/index.js";
-import { writtenTime } from "../time/index.js";
+} from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
 import { unreadable } from "./unreadable.js";
 

@@ -1,6 +1,6 @@
+import { type FoundAddress, findAddresses } from "../base/net/index.js";
 import type { PhraseTable } from "../meaning/index.js";
-import { type FoundAddress, findAddresses } from "../net/index.js";
-import type { Category, Outcome, Severity } from "../record/index.js";
+import type { Category, Outcome, Severity } from "../model/record/index.js";
 
 /** What a message is about and the things it names. */
 export interface FoundMeaning {

@@ -1,9 +1,9 @@
-import { emptyFlow } from "../flow/index.js";
-import { USUAL_MAPPING } from "../json/index.js";
+import { civilToUs, US_PER_DAY } from "../base/time/index.js";
+import { emptyFlow } from "../decode/flow/index.js";
+import { USUAL_MAPPING } from "../decode/json/index.js";
 import { Meanings } from "../meaning/index.js";
-import { recordToJson } from "../record/index.js";
+import { recordToJson } from "../model/record/index.js";
 import { testRecord } from "../testing/record.js";
-import { civilToUs, US_PER_DAY } from "../time/index.js";
 import { chooseTime, findMeaning, flowRecord, jsonRecord, syslogRecord } from "./index.js";
 
 const S = 1e6;

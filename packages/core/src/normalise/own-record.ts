@@ -1,5 +1,5 @@
-import { type Category, emptyContent, type Outcome, type RecordContent, type Severity } from "../record/index.js";
-import type { EpochUs } from "../time/index.js";
+import type { EpochUs } from "../base/time/index.js";
+import { type Category, emptyContent, type Outcome, type RecordContent, type Severity } from "../model/record/index.js";
 import { fitContent } from "./fit.js";
 
 /** What Halvik notices about itself and its senders (`semantics.md` 27). Append only: rules name these. */

@@ -1,7 +1,13 @@
-import { DecodeError, decodeUtf8 } from "../bytes/index.js";
+import { DecodeError, decodeUtf8 } from "../base/bytes/index.js";
+import {
+  readNotification,
+  type SnmpNotification,
+  type SnmpValue,
+  type UsmUsers,
+  type VarBind,
+} from "../decode/snmp/index.js";
 import type { Meanings } from "../meaning/index.js";
-import { emptyContent, type RecordContent } from "../record/index.js";
-import { readNotification, type SnmpNotification, type SnmpValue, type UsmUsers, type VarBind } from "../snmp/index.js";
+import { emptyContent, type RecordContent } from "../model/record/index.js";
 import { unreadable } from "./unreadable.js";
 
 /** Columns of the interface tables whose value or index names an interface (RFC 2863). */

@@ -1,8 +1,8 @@
-import { findDecision } from "../firewall/index.js";
+import { canonicalAddress } from "../base/net/index.js";
+import { findDecision } from "../decode/firewall/index.js";
+import { decodeSyslog, type SyslogContext, type SyslogMessage } from "../decode/syslog/index.js";
 import { Meanings } from "../meaning/index.js";
-import { canonicalAddress } from "../net/index.js";
-import { type Mark, type RecordContent, type Severity, severityName } from "../record/index.js";
-import { decodeSyslog, type SyslogContext, type SyslogMessage } from "../syslog/index.js";
+import { type Mark, type RecordContent, type Severity, severityName } from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
 import { decisionContent, decisionSeverity } from "./firewall-record.js";
 import { findMeaning } from "./meaning.js";

@@ -1,5 +1,5 @@
-import type { DecodeProblem } from "../bytes/index.js";
-import { emptyContent, type FlowFacts, type RecordContent } from "../record/index.js";
+import type { DecodeProblem } from "../base/bytes/index.js";
+import { emptyContent, type FlowFacts, type RecordContent } from "../model/record/index.js";
 
 const NO_FACTS: FlowFacts = {
   startUs: null,

@@ -1,9 +1,9 @@
-import { DecodeError, decodeUtf8 } from "../bytes/index.js";
-import { canonicalUser } from "../entities/canonical.js";
+import { DecodeError, decodeUtf8 } from "../base/bytes/index.js";
+import { canonicalAddress } from "../base/net/index.js";
+import { parseEvent, type WindowsEvent } from "../decode/windows/index.js";
 import type { Meanings } from "../meaning/index.js";
-import { canonicalAddress } from "../net/index.js";
-import { emptyContent, type Mark, type Outcome, type RecordContent, type Severity } from "../record/index.js";
-import { parseEvent, type WindowsEvent } from "../windows/index.js";
+import { canonicalUser } from "../model/entity/canonical.js";
+import { emptyContent, type Mark, type Outcome, type RecordContent, type Severity } from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
 import { unreadable } from "./unreadable.js";
 

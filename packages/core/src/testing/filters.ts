@@ -1,7 +1,6 @@
 import fc from "fast-check";
-import { Applications, type OwnApplication } from "../applications/index.js";
-import type { Comparison, Filter } from "../filter/index.js";
-import { parseNetwork } from "../net/index.js";
+import { parseNetwork } from "../base/net/index.js";
+import { Applications, type OwnApplication } from "../model/applications/index.js";
 import {
   ACTIONS,
   CATEGORIES,
@@ -12,8 +11,9 @@ import {
   MARKS,
   MAX_COUNT,
   OUTCOMES,
-} from "../record/index.js";
-import { newSender, OWN_SENDER, type Sender, SenderDirectory } from "../senders/index.js";
+} from "../model/record/index.js";
+import { newSender, OWN_SENDER, type Sender, SenderDirectory } from "../model/senders/index.js";
+import type { Comparison, Filter } from "../query/filter/index.js";
 import { testRecord } from "./record.js";
 
 /** Values that are easily got wrong: case, boundaries, wildcards, escapes, beyond ASCII, empty. */

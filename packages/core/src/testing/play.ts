@@ -1,13 +1,6 @@
-import {
-  type Episode,
-  LATENESS_US,
-  type Rule,
-  RuleEngine,
-  type SavedRun,
-  type SavedState,
-} from "../correlation/index.js";
-import type { HalvikRecord } from "../record/index.js";
-import { SenderDirectory } from "../senders/index.js";
+import { type Episode, LATENESS_US, type Rule, RuleEngine, type SavedRun, type SavedState } from "../detect/index.js";
+import type { HalvikRecord } from "../model/record/index.js";
+import { SenderDirectory } from "../model/senders/index.js";
 
 const NOBODY = new SenderDirectory([]);
 /** Long enough for all quiet times, stretches and learning of a rule that thinks in minutes. */

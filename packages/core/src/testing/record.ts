@@ -1,4 +1,4 @@
-import { emptyContent, type HalvikRecord } from "../record/index.js";
+import { emptyContent, type HalvikRecord } from "../model/record/index.js";
 
 /** A record for tests: a plain syslog one with the given parts changed. */
 export function testRecord(parts: Partial<HalvikRecord> = {}): HalvikRecord {

@@ -1,4 +1,4 @@
-import { US_PER_DAY } from "@halvik/core/time";
+import { US_PER_DAY } from "@halvik/core/base/time";
 import { col, fn, type Transaction, where } from "sequelize";
 import { nowUs } from "../config/clock.js";
 import { Audit, Person, Token } from "../store/models.js";

@@ -1,4 +1,4 @@
-import { US_PER_HOUR } from "@halvik/core/time";
+import { US_PER_HOUR } from "@halvik/core/base/time";
 import { nowUs } from "../config/clock.js";
 import { Person } from "../store/models.js";
 

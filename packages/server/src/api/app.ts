@@ -1,7 +1,7 @@
 import { existsSync } from "node:fs";
 import { hostname } from "node:os";
 import { join } from "node:path";
-import { canonicalAddress } from "@halvik/core/net";
+import { canonicalAddress } from "@halvik/core/base/net";
 import connectPgSimple from "connect-pg-simple";
 import express, { type Express, type NextFunction, type Request, type Response } from "express";
 import rateLimit, { type Options as RateLimitOptions } from "express-rate-limit";

@@ -1,7 +1,7 @@
-import { conditionsOf, type Rule } from "@halvik/core/correlation";
-import { type Filter, parseFilter } from "@halvik/core/filter";
-import type { RecordKind } from "@halvik/core/record";
-import { US_PER_DAY } from "@halvik/core/time";
+import { US_PER_DAY } from "@halvik/core/base/time";
+import { conditionsOf, type Rule } from "@halvik/core/detect";
+import type { RecordKind } from "@halvik/core/model/record";
+import { type Filter, parseFilter } from "@halvik/core/query/filter";
 import { type EndpointConfig, loadEndpoints } from "../store/endpoint-configs.js";
 import type { WhyNothing } from "../store/why-nothing.js";
 import type { Deps } from "./deps.js";

@@ -1,4 +1,4 @@
-import type { Filter } from "@halvik/core/filter";
+import type { Filter } from "@halvik/core/query/filter";
 import type pg from "pg";
 import type { Config } from "../config/config.js";
 import type { DirectoryCache } from "../store/directory-cache.js";

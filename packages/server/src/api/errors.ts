@@ -1,4 +1,4 @@
-import type { FilterError } from "@halvik/core/filter";
+import type { FilterError } from "@halvik/core/query/filter";
 import type { ErrorRequestHandler } from "express";
 import type { Logger } from "pino";
 import type { z } from "zod";

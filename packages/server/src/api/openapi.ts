@@ -1,4 +1,4 @@
-import { ApiError } from "@halvik/core/contract";
+import { ApiError } from "@halvik/contract";
 import { z } from "zod";
 import type { Route } from "./route.js";
 

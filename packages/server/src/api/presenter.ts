@@ -1,8 +1,8 @@
-import { entitiesOf } from "@halvik/core/entities";
-import { formatMibValue } from "@halvik/core/mib";
-import { type HalvikRecord, type RecordJson, recordToJson } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { sentenceOf } from "@halvik/core/sentence";
+import { formatMibValue } from "@halvik/core/decode/mib";
+import { sentenceOf } from "@halvik/core/meaning/sentence";
+import { entitiesOf } from "@halvik/core/model/entity";
+import { type HalvikRecord, type RecordJson, recordToJson } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { nowUs } from "../config/clock.js";
 import { kindsVersion } from "../store/endpoint-configs.js";
 import { loadNames, type Names } from "../store/names.js";

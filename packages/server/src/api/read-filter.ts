@@ -1,6 +1,6 @@
-import { type Filter, parseFilter } from "@halvik/core/filter";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { isZone } from "@halvik/core/time";
+import { isZone } from "@halvik/core/base/time";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { type Filter, parseFilter } from "@halvik/core/query/filter";
 import type { Actor } from "../access/people.js";
 import { savedFiltersFor } from "../store/saved-filters.js";
 import type { Deps } from "./deps.js";

@@ -1,4 +1,4 @@
-import { nearest } from "@halvik/core/filter";
+import { nearest } from "@halvik/core/query/filter";
 import { type Request, type Response, Router } from "express";
 import { z } from "zod";
 import type { Actor } from "../access/people.js";

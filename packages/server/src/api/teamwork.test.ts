@@ -1,4 +1,4 @@
-import { NotifyRoute } from "@halvik/core/notify";
+import { NotifyRoute } from "@halvik/core/respond/notify";
 import pg from "pg";
 import { nowUs } from "../config/clock.js";
 import { addEvent } from "../store/acts.js";

@@ -1,4 +1,4 @@
-import { readRfc3339, US_PER_DAY } from "@halvik/core/time";
+import { readRfc3339, US_PER_DAY } from "@halvik/core/base/time";
 import { AppError } from "./errors.js";
 
 /** A window from a request: [from, to), by default the last 24 hours. */

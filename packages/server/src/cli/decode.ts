@@ -1,11 +1,11 @@
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import type { InterfaceMeasure } from "@halvik/core/flow";
-import { MibError, type MibModule, parseMib } from "@halvik/core/mib";
-import { contentToJson, type HalvikRecord, type RecordContent } from "@halvik/core/record";
-import { sentenceOf } from "@halvik/core/sentence";
-import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, UsmUsers, usmUser } from "@halvik/core/snmp";
-import { isZone } from "@halvik/core/time";
+import { isZone } from "@halvik/core/base/time";
+import type { InterfaceMeasure } from "@halvik/core/decode/flow";
+import { MibError, type MibModule, parseMib } from "@halvik/core/decode/mib";
+import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, UsmUsers, usmUser } from "@halvik/core/decode/snmp";
+import { sentenceOf } from "@halvik/core/meaning/sentence";
+import { contentToJson, type HalvikRecord, type RecordContent } from "@halvik/core/model/record";
 import { Command, Option } from "commander";
 import { z } from "zod";
 import type { Arrival, Protocol } from "../collector/arrival.js";

@@ -1,6 +1,6 @@
-import type { EndpointKind } from "@halvik/core/contract";
-import { JsonMapping } from "@halvik/core/json";
-import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, usmUser } from "@halvik/core/snmp";
+import type { EndpointKind } from "@halvik/contract";
+import { JsonMapping } from "@halvik/core/decode/json";
+import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, usmUser } from "@halvik/core/decode/snmp";
 import { Command, Option } from "commander";
 import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
 import {

@@ -1,6 +1,6 @@
 import { basename } from "node:path";
-import { canonicalAddress } from "@halvik/core/net";
-import { formatUs } from "@halvik/core/time";
+import { canonicalAddress } from "@halvik/core/base/net";
+import { formatUs } from "@halvik/core/base/time";
 import { Command, Option } from "commander";
 import { nowUs } from "../config/clock.js";
 import { givenInput } from "../config/role-input.js";

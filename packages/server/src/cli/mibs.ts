@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { MibError } from "@halvik/core/mib";
+import { MibError } from "@halvik/core/decode/mib";
 import { Command } from "commander";
 import { nowUs } from "../config/clock.js";
 import { addModules, listModules } from "../store/mibs.js";

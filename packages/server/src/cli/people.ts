@@ -1,4 +1,4 @@
-import { formatUs } from "@halvik/core/time";
+import { formatUs } from "@halvik/core/base/time";
 import { Argument, Command, InvalidArgumentError, Option } from "commander";
 import {
   addPerson,

@@ -1,4 +1,4 @@
-import { NotifyRoute } from "@halvik/core/notify";
+import { NotifyRoute } from "@halvik/core/respond/notify";
 import { Command } from "commander";
 import { nowUs } from "../config/clock.js";
 import { deleteRoute, insertRoute, listRoutes } from "../store/notify.js";

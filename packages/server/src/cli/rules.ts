@@ -1,6 +1,6 @@
 import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { type Rule, readKeptRule, testFailures } from "@halvik/core/correlation";
+import { type Rule, readKeptRule, testFailures } from "@halvik/core/detect";
 import { Command } from "commander";
 import { parseAllDocuments } from "yaml";
 import { readRule, writeRule } from "../exchange/rule-text.js";

@@ -1,6 +1,6 @@
 import { createWriteStream, existsSync, mkdirSync, readFileSync, type WriteStream } from "node:fs";
 import { join } from "node:path";
-import { formatUs } from "@halvik/core/time";
+import { formatUs } from "@halvik/core/base/time";
 import { CRANE_MIB, history, LiveDevices, plantedStories, roster, USM } from "@halvik/simulator";
 import { Command } from "commander";
 import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";

@@ -1,4 +1,4 @@
-import type { EpochUs } from "@halvik/core/time";
+import type { EpochUs } from "@halvik/core/base/time";
 
 /** What arrivals hold. Spooled and held as the index: append only. */
 export const PROTOCOLS = ["syslog", "snmp", "flow", "windows", "json", "columns"] as const;

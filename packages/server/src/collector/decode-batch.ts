@@ -1,4 +1,4 @@
-import type { Mark, RecordContent } from "@halvik/core/record";
+import type { Mark, RecordContent } from "@halvik/core/model/record";
 import { LATE_AFTER_US } from "../store/batches.js";
 import type { StoredContent } from "../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../store/record-id.js";

@@ -1,9 +1,11 @@
-import type { DecodeProblem } from "@halvik/core/bytes";
-import { DecodeError, decodeUtf8 } from "@halvik/core/bytes";
-import { DecisionColumns } from "@halvik/core/firewall";
-import { FlowDecoder, type InterfaceMeasure } from "@halvik/core/flow";
-import { type JsonMapping, USUAL_MAPPING } from "@halvik/core/json";
+import type { DecodeProblem } from "@halvik/core/base/bytes";
+import { DecodeError, decodeUtf8 } from "@halvik/core/base/bytes";
+import { DecisionColumns } from "@halvik/core/decode/firewall";
+import { FlowDecoder, type InterfaceMeasure } from "@halvik/core/decode/flow";
+import { type JsonMapping, USUAL_MAPPING } from "@halvik/core/decode/json";
+import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
+import type { RecordContent, RecordKind } from "@halvik/core/model/record";
 import {
   columnsRecord,
   fitContent,
@@ -14,8 +16,6 @@ import {
   unreadable,
   windowsRecord,
 } from "@halvik/core/normalise";
-import type { RecordContent, RecordKind } from "@halvik/core/record";
-import { UsmUsers } from "@halvik/core/snmp";
 import type { Arrival, Protocol } from "./arrival.js";
 import type { LiveSender } from "./sender-registry.js";
 import { nodeSnmpCrypto } from "./snmp-crypto.js";

@@ -1,4 +1,4 @@
-import type { DecodeProblem } from "@halvik/core/bytes";
+import type { DecodeProblem } from "@halvik/core/base/bytes";
 import type { Arrival } from "./arrival.js";
 
 /** Counters of an endpoint since its role started; every way to lose or refuse something has one. */

@@ -1,6 +1,6 @@
 import { join } from "node:path";
-import { type OwnEngine, UsmUsers } from "@halvik/core/snmp";
-import { US_PER_SECOND } from "@halvik/core/time";
+import { US_PER_SECOND } from "@halvik/core/base/time";
+import { type OwnEngine, UsmUsers } from "@halvik/core/decode/snmp";
 import { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";

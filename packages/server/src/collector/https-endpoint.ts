@@ -1,8 +1,8 @@
 import { createHash } from "node:crypto";
 import { createServer as createHttp, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { createServer as createHttps } from "node:https";
-import type { DecodeProblem } from "@halvik/core/bytes";
-import { canonicalAddress } from "@halvik/core/net";
+import type { DecodeProblem } from "@halvik/core/base/bytes";
+import { canonicalAddress } from "@halvik/core/base/net";
 import { hashToken } from "../access/passwords.js";
 import { nowUs } from "../config/clock.js";
 import type { BodyInput, BodyRecords } from "../work/body-worker.js";

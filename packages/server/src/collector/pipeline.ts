@@ -1,8 +1,8 @@
 import type { Duplex } from "node:stream";
-import type { DecodeProblem } from "@halvik/core/bytes";
+import type { DecodeProblem } from "@halvik/core/base/bytes";
+import { formatDuration } from "@halvik/core/base/time";
+import { OWN_SENDER } from "@halvik/core/model/senders";
 import { fitContent, fitText, type OwnObservation, ownRecord, unreadable } from "@halvik/core/normalise";
-import { OWN_SENDER } from "@halvik/core/senders";
-import { formatDuration } from "@halvik/core/time";
 import pg from "pg";
 import type { Logger } from "pino";
 import { nowUs } from "../config/clock.js";

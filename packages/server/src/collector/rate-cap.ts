@@ -1,4 +1,4 @@
-import { type EpochUs, US_PER_SECOND } from "@halvik/core/time";
+import { type EpochUs, US_PER_SECOND } from "@halvik/core/base/time";
 
 /** A token bucket per peer, so that one device cannot starve the rest (`semantics.md` 11). Holds two seconds' worth. */
 export class RateCap {

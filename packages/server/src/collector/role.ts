@@ -1,8 +1,8 @@
 import { existsSync, mkdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
+import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/base/time";
+import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
-import { UsmUsers } from "@halvik/core/snmp";
-import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/time";
 import pg from "pg";
 import pino from "pino";
 import { hashToken } from "../access/passwords.js";

@@ -1,6 +1,6 @@
-import { networkContains, parseNetwork } from "@halvik/core/net";
-import { Cadence, ClockOffset, CopyFinder, newSender, type Sender } from "@halvik/core/senders";
-import { US_PER_DAY, US_PER_SECOND } from "@halvik/core/time";
+import { networkContains, parseNetwork } from "@halvik/core/base/net";
+import { US_PER_DAY, US_PER_SECOND } from "@halvik/core/base/time";
+import { Cadence, ClockOffset, CopyFinder, newSender, type Sender } from "@halvik/core/model/senders";
 import type pg from "pg";
 import { loadSenders } from "../store/senders.js";
 

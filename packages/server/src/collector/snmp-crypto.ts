@@ -1,5 +1,5 @@
 import { createCipheriv, createDecipheriv, createHash, createHmac, timingSafeEqual } from "node:crypto";
-import type { SnmpCrypto } from "@halvik/core/snmp";
+import type { SnmpCrypto } from "@halvik/core/decode/snmp";
 
 /** USM's hashes and ciphers by the runtime's crypto library. */
 export const nodeSnmpCrypto: SnmpCrypto = {

@@ -1,8 +1,8 @@
 import { createHash, randomBytes } from "node:crypto";
 import { createSocket, type RemoteInfo, type Socket } from "node:dgram";
 import { isIPv6 } from "node:net";
-import { canonicalAddress } from "@halvik/core/net";
-import { type OwnEngine, type SnmpNotification, SnmpReceiver, type UsmUsers } from "@halvik/core/snmp";
+import { canonicalAddress } from "@halvik/core/base/net";
+import { type OwnEngine, type SnmpNotification, SnmpReceiver, type UsmUsers } from "@halvik/core/decode/snmp";
 import { nowUs } from "../config/clock.js";
 import { type Arrival, isKept } from "./arrival.js";
 import {

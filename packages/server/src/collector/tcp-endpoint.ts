@@ -1,7 +1,7 @@
 import { createServer, type Server, type Socket } from "node:net";
 import { createServer as createTlsServer, TLSSocket } from "node:tls";
-import { canonicalAddress } from "@halvik/core/net";
-import { type Frame, SyslogFraming } from "@halvik/core/syslog";
+import { canonicalAddress } from "@halvik/core/base/net";
+import { type Frame, SyslogFraming } from "@halvik/core/decode/syslog";
 import { nowUs } from "../config/clock.js";
 import {
   type Endpoint,

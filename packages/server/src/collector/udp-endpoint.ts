@@ -1,5 +1,5 @@
 import { Worker } from "node:worker_threads";
-import { canonicalAddress } from "@halvik/core/net";
+import { canonicalAddress } from "@halvik/core/base/net";
 import type { Protocol } from "./arrival.js";
 import {
   type Endpoint,

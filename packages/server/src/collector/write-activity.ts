@@ -1,4 +1,4 @@
-import { Cadence, type SavedCadence } from "@halvik/core/senders";
+import { Cadence, type SavedCadence } from "@halvik/core/model/senders";
 import type pg from "pg";
 import type { SenderRegistry } from "./sender-registry.js";
 

@@ -1,10 +1,10 @@
 import { existsSync, readFileSync } from "node:fs";
 import { homedir } from "node:os";
 import { join, resolve } from "node:path";
-import { parseNetwork } from "@halvik/core/net";
-import { KINDS } from "@halvik/core/record";
-import { KEEP_DAYS } from "@halvik/core/senders";
-import { isZone } from "@halvik/core/time";
+import { parseNetwork } from "@halvik/core/base/net";
+import { isZone } from "@halvik/core/base/time";
+import { KINDS } from "@halvik/core/model/record";
+import { KEEP_DAYS } from "@halvik/core/model/senders";
 import { z } from "zod";
 
 /** A whole number written in digits; `Number("")` would be 0. */

@@ -1,4 +1,4 @@
-import { RuleFailure } from "@halvik/core/correlation";
+import { RuleFailure } from "@halvik/core/detect";
 import { failureOf } from "../store/failure.js";
 import type { Queryable } from "../store/pool.js";
 import type { Guard } from "./findings.js";

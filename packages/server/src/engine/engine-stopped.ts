@@ -1,4 +1,4 @@
-import { formatDuration, US_PER_MINUTE } from "@halvik/core/time";
+import { formatDuration, US_PER_MINUTE } from "@halvik/core/base/time";
 import { agoUs } from "../config/clock.js";
 import { addEvent } from "../store/acts.js";
 import type { Queryable } from "../store/pool.js";

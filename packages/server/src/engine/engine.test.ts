@@ -1,6 +1,6 @@
-import { Rule, SHIPPED_RULES } from "@halvik/core/correlation";
+import { Rule, SHIPPED_RULES } from "@halvik/core/detect";
+import { Cadence, SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
-import { Cadence, SenderDirectory } from "@halvik/core/senders";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { testRecord } from "../../../core/src/testing/record.js";

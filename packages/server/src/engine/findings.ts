@@ -1,3 +1,4 @@
+import { formatDuration, formatUs } from "@halvik/core/base/time";
 import {
   type Episode,
   type EpisodeReport,
@@ -7,7 +8,9 @@ import {
   ruleWindowUs,
   severityOf,
   shelvedUntil,
-} from "@halvik/core/correlation";
+} from "@halvik/core/detect";
+import type { Severity } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import {
   type CloseReason,
   consequencesOf,
@@ -16,10 +19,7 @@ import {
   newSinceSeen,
   placeFinding,
   type SeenEvidence,
-} from "@halvik/core/incidents";
-import type { Severity } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { formatDuration, formatUs } from "@halvik/core/time";
+} from "@halvik/core/respond/incidents";
 import { addEvent } from "../store/acts.js";
 import { type FindingRow, insertFinding, loadFindings, updateFinding } from "../store/engine-store.js";
 import { mergeIncidents, shelveIncident } from "../store/incidents.js";

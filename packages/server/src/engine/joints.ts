@@ -1,6 +1,6 @@
-import type { JoinableIncident } from "@halvik/core/incidents";
-import type { Sender, SenderDirectory } from "@halvik/core/senders";
-import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
+import type { Sender, SenderDirectory } from "@halvik/core/model/senders";
+import type { JoinableIncident } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../store/pool.js";
 
 const MOST_INCIDENTS = 300;

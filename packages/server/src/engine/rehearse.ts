@@ -1,8 +1,8 @@
-import { type EpisodeReport, findingTitle, type Rule, RuleEngine } from "@halvik/core/correlation";
-import type { Filter } from "@halvik/core/filter";
-import type { HalvikRecord } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { US_PER_DAY } from "@halvik/core/time";
+import { US_PER_DAY } from "@halvik/core/base/time";
+import { type EpisodeReport, findingTitle, type Rule, RuleEngine } from "@halvik/core/detect";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import type { Filter } from "@halvik/core/query/filter";
 import { nowUs } from "../config/clock.js";
 import type { Queryable } from "../store/pool.js";
 import { type PageKey, searchRecords } from "../store/search.js";

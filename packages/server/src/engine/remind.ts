@@ -1,5 +1,5 @@
-import type { Rule } from "@halvik/core/correlation";
-import { formatDuration } from "@halvik/core/time";
+import { formatDuration } from "@halvik/core/base/time";
+import type { Rule } from "@halvik/core/detect";
 import { addEvent } from "../store/acts.js";
 import { needingAttention } from "../store/incidents.js";
 import type { Queryable } from "../store/pool.js";

@@ -1,6 +1,6 @@
-import { RuleFailure } from "@halvik/core/correlation";
+import { formatDuration, US_PER_MINUTE } from "@halvik/core/base/time";
+import { RuleFailure } from "@halvik/core/detect";
 import type { OwnObservation } from "@halvik/core/normalise";
-import { formatDuration, US_PER_MINUTE } from "@halvik/core/time";
 import type pg from "pg";
 import pino from "pino";
 import { nowUs } from "../config/clock.js";

@@ -1,3 +1,4 @@
+import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import {
   type ChangedState,
   LATENESS_US,
@@ -5,11 +6,10 @@ import {
   RuleEngine,
   ruleWindowUs,
   type StepResult,
-} from "@halvik/core/correlation";
-import type { Filter } from "@halvik/core/filter";
-import type { HalvikRecord } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
+} from "@halvik/core/detect";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import type { Filter } from "@halvik/core/query/filter";
 import type pg from "pg";
 import { nowUs } from "../config/clock.js";
 import { heldNumbers } from "../store/collectors.js";

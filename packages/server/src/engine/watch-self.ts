@@ -1,6 +1,6 @@
 import { statfs } from "node:fs/promises";
+import { formatDuration, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import type { OwnObservation } from "@halvik/core/normalise";
-import { formatDuration, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
 import { agoUs } from "../config/clock.js";
 import type { Queryable } from "../store/pool.js";
 import { readRoles } from "../store/status.js";

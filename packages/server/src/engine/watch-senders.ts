@@ -1,6 +1,6 @@
+import { formatDuration, US_PER_SECOND } from "@halvik/core/base/time";
+import { Cadence, type SavedCadence, type Sender, type SenderDirectory } from "@halvik/core/model/senders";
 import type { OwnObservation } from "@halvik/core/normalise";
-import { Cadence, type SavedCadence, type Sender, type SenderDirectory } from "@halvik/core/senders";
-import { formatDuration, US_PER_SECOND } from "@halvik/core/time";
 import { agoUs } from "../config/clock.js";
 import type { Queryable } from "../store/pool.js";
 

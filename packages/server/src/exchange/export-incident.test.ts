@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import type { IncidentDetail } from "@halvik/core/contract";
+import type { IncidentDetail } from "@halvik/contract";
 import { incidentAsJson, incidentAsMarkdown } from "./export-incident.js";
 
 const record = {

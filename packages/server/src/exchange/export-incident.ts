@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import type { IncidentDetail } from "@halvik/core/contract";
+import type { IncidentDetail } from "@halvik/contract";
 import { fenced, plain, taskLine } from "./markdown.js";
 
 /** The bytes of a record as they arrived. */

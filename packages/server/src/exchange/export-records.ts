@@ -1,10 +1,10 @@
 import { createHash } from "node:crypto";
 import { once } from "node:events";
 import { PassThrough, type Writable } from "node:stream";
-import { pcapDatagram, pcapHeader } from "@halvik/core/capture";
-import { FACILITIES, type HalvikRecord, severityName } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs } from "@halvik/core/time";
+import { formatUs } from "@halvik/core/base/time";
+import { pcapDatagram, pcapHeader } from "@halvik/core/decode/capture";
+import { FACILITIES, type HalvikRecord, severityName } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { stringify } from "csv-stringify/sync";
 import { ZipFile } from "yazl";
 import type { Queryable } from "../store/pool.js";

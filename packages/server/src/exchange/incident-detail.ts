@@ -1,9 +1,9 @@
-import type { IncidentJson } from "@halvik/core/contract";
-import { conditionsOf, entityValues, readKeptRule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/correlation";
-import { needsAttention, type Urgency, urgencyOf } from "@halvik/core/incidents";
-import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs, US_PER_SECOND } from "@halvik/core/time";
+import type { IncidentJson } from "@halvik/contract";
+import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
+import { conditionsOf, entityValues, readKeptRule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/detect";
+import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { needsAttention, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
 import type { z } from "zod";
 import { nowUs } from "../config/clock.js";
 import { findRecords } from "../store/find-records.js";

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/core/contract";
+import type { IncidentDetail } from "@halvik/contract";
 
 /** Text that no Markdown reader takes for markup. */
 export const plain = (text: string): string =>

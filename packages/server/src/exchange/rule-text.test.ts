@@ -1,4 +1,4 @@
-import { Rule, SHIPPED_RULES } from "@halvik/core/correlation";
+import { Rule, SHIPPED_RULES } from "@halvik/core/detect";
 import { readRule, writeRule } from "./rule-text.js";
 
 test("every shipped rule as a file reads back as itself", () => {

@@ -1,4 +1,4 @@
-import { Rule } from "@halvik/core/correlation";
+import { Rule } from "@halvik/core/detect";
 import { parse, stringify, YAMLParseError } from "yaml";
 
 /** A place in a rule that cannot stay as it is. */

@@ -1,5 +1,5 @@
-import { SenderFacts } from "@halvik/core/contract";
-import { type Sender, SenderDirectory } from "@halvik/core/senders";
+import { SenderFacts } from "@halvik/contract";
+import { type Sender, SenderDirectory } from "@halvik/core/model/senders";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
 

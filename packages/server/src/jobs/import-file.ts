@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
-import { UsmUsers } from "@halvik/core/snmp";
-import { formatUs, readRfc3339 } from "@halvik/core/time";
+import { formatUs, readRfc3339 } from "@halvik/core/base/time";
+import { UsmUsers } from "@halvik/core/decode/snmp";
 import pg from "pg";
 import type { Arrival, Protocol } from "../collector/arrival.js";
 import { countArrivals, decodeBatch, findUnknown } from "../collector/decode-batch.js";

@@ -1,5 +1,5 @@
-import type { DecodeProblem } from "@halvik/core/bytes";
-import type { CapturedMessage } from "@halvik/core/capture";
+import type { DecodeProblem } from "@halvik/core/base/bytes";
+import type { CapturedMessage } from "@halvik/core/decode/capture";
 import type { Protocol } from "../collector/arrival.js";
 
 /** What a file holds, one after another: messages with what they are, or what could not be read and why. */

@@ -1,8 +1,8 @@
 import { Readable } from "node:stream";
 import { createGunzip } from "node:zlib";
-import { DecodeError } from "@halvik/core/bytes";
-import { CaptureMessages, isCapture } from "@halvik/core/capture";
-import { DecisionColumns } from "@halvik/core/firewall";
+import { DecodeError } from "@halvik/core/base/bytes";
+import { CaptureMessages, isCapture } from "@halvik/core/decode/capture";
+import { DecisionColumns } from "@halvik/core/decode/firewall";
 import type { InputMessage } from "./input-message.js";
 import { EventSplitter } from "./split-events.js";
 import { JsonSplitter } from "./split-json.js";

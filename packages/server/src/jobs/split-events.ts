@@ -1,5 +1,5 @@
-import { DecodeError } from "@halvik/core/bytes";
-import { type CutEvent, EventCutter } from "@halvik/core/windows";
+import { DecodeError } from "@halvik/core/base/bytes";
+import { type CutEvent, EventCutter } from "@halvik/core/decode/windows";
 import type { InputMessage } from "./input-message.js";
 
 /** Event elements of a document of any size, one after another. */

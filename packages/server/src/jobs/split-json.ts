@@ -1,4 +1,4 @@
-import { JsonRecords } from "@halvik/core/json";
+import { JsonRecords } from "@halvik/core/decode/json";
 import type { InputMessage } from "./input-message.js";
 
 /** JSON records of a file of any size, in bounded memory: see `JsonRecords`. */

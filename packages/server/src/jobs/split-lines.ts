@@ -1,4 +1,4 @@
-import { DecisionColumns } from "@halvik/core/firewall";
+import { DecisionColumns } from "@halvik/core/decode/firewall";
 import type { InputMessage } from "./input-message.js";
 
 const MAX_LINE_BYTES = 1024 * 1024;

@@ -1,4 +1,4 @@
-import { PartBuilder } from "@halvik/core/terms";
+import { PartBuilder } from "@halvik/core/query/terms";
 import type pg from "pg";
 import { COLLECTOR_BITS } from "../store/record-id.js";
 import { readRows, selectFrom } from "../store/record-rows.js";

@@ -1,9 +1,9 @@
 import { chmodSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { parseFilter } from "@halvik/core/filter";
+import { SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
-import { SenderDirectory } from "@halvik/core/senders";
+import { parseFilter } from "@halvik/core/query/filter";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { BatchWriter } from "../store/batches.js";

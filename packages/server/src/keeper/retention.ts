@@ -1,5 +1,5 @@
+import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import type { OwnObservation } from "@halvik/core/normalise";
-import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/time";
 import type pg from "pg";
 import { SEGMENT_MAX_AGE_US } from "../store/batches.js";
 import { dropSegment } from "../store/segments.js";

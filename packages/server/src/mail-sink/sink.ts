@@ -1,6 +1,6 @@
 import { mkdirSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { formatUs } from "@halvik/core/time";
+import { formatUs } from "@halvik/core/base/time";
 import { SMTPServer } from "smtp-server";
 import { nowUs } from "../config/clock.js";
 import { mailSinkDir } from "../config/data-dir.js";

@@ -1,4 +1,4 @@
-import type { MailText } from "@halvik/core/notify";
+import type { MailText } from "@halvik/core/respond/notify";
 import { createTransport, type Transporter } from "nodemailer";
 import type { Config } from "../config/config.js";
 

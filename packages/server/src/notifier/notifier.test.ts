@@ -1,5 +1,5 @@
 import { createServer, type Server } from "node:net";
-import { NotifyRoute } from "@halvik/core/notify";
+import { NotifyRoute } from "@halvik/core/respond/notify";
 import type pg from "pg";
 import { nowUs } from "../config/clock.js";
 import { readSink } from "../mail-sink/read-sink.js";

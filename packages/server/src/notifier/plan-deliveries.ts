@@ -1,5 +1,5 @@
-import { isHistory, planTelling, tellingOf } from "@halvik/core/notify";
-import type { SenderDirectory } from "@halvik/core/senders";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { isHistory, planTelling, tellingOf } from "@halvik/core/respond/notify";
 import {
   dropWaiting,
   insertDelivery,

@@ -1,4 +1,7 @@
-import { IncidentDetail } from "@halvik/core/contract";
+import { IncidentDetail } from "@halvik/contract";
+import { US_PER_HOUR } from "@halvik/core/base/time";
+import type { HalvikRecord, RecordJson } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import {
   type MailText,
   mailOf,
@@ -8,10 +11,7 @@ import {
   retryAfterUs,
   type Telling,
   TOGETHER_FROM,
-} from "@halvik/core/notify";
-import type { HalvikRecord, RecordJson } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { US_PER_HOUR } from "@halvik/core/time";
+} from "@halvik/core/respond/notify";
 import { incidentDetail } from "../exchange/incident-detail.js";
 import {
   type DueDelivery,

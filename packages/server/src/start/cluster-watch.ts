@@ -1,4 +1,4 @@
-import { formatDuration, US_PER_SECOND } from "@halvik/core/time";
+import { formatDuration, US_PER_SECOND } from "@halvik/core/base/time";
 import pg from "pg";
 import { nowUs } from "../config/clock.js";
 import type { Config } from "../config/config.js";

@@ -1,4 +1,4 @@
-import { SHIPPED_RULES } from "@halvik/core/correlation";
+import { SHIPPED_RULES } from "@halvik/core/detect";
 import pg from "pg";
 import { addPerson } from "../access/people.js";
 import { nowUs } from "../config/clock.js";

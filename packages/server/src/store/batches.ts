@@ -1,6 +1,6 @@
 import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
-import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import type pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
 import { CopyEncoder } from "./copy-binary.js";

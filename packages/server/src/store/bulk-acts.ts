@@ -1,4 +1,4 @@
-import type { BulkAct } from "@halvik/core/contract";
+import type { BulkAct } from "@halvik/contract";
 import { acknowledge, assignIncident, closeIncident, shelveIncident } from "./incidents.js";
 import type { Queryable } from "./pool.js";
 

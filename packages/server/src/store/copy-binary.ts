@@ -1,4 +1,4 @@
-import { addressBytes } from "@halvik/core/net";
+import { addressBytes } from "@halvik/core/base/net";
 
 /** Column types the encoder knows; their wire forms are PostgreSQL's binary ones. */
 export type CopyType =

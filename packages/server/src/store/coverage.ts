@@ -1,5 +1,5 @@
-import { parseFilter } from "@halvik/core/filter";
-import type { SenderDirectory } from "@halvik/core/senders";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { parseFilter } from "@halvik/core/query/filter";
 import { type Gap, gapsWithin } from "./listening.js";
 import type { Queryable } from "./pool.js";
 import { searchRecords } from "./search.js";

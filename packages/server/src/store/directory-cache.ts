@@ -1,4 +1,4 @@
-import { SenderDirectory } from "@halvik/core/senders";
+import { SenderDirectory } from "@halvik/core/model/senders";
 import { loadOwnNames } from "./names.js";
 import type { Queryable } from "./pool.js";
 import { loadSenders } from "./senders.js";

@@ -1,6 +1,6 @@
-import { EndpointKind, EndpointSettings } from "@halvik/core/contract";
+import { EndpointKind, EndpointSettings } from "@halvik/contract";
+import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, type UsmUser } from "@halvik/core/decode/snmp";
 import { Meanings, type OwnMeaning, type SeverityRow } from "@halvik/core/meaning";
-import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, type UsmUser } from "@halvik/core/snmp";
 import { z } from "zod";
 import type { Config } from "../config/config.js";
 import { PORT_SETTINGS } from "../config/ports.js";

@@ -7,7 +7,7 @@ import {
   Rule,
   type SavedRun,
   type StateAddress,
-} from "@halvik/core/correlation";
+} from "@halvik/core/detect";
 import type { Queryable } from "./pool.js";
 
 export interface FollowedBatch {

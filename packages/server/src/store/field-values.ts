@@ -1,5 +1,12 @@
-import { fold } from "@halvik/core/filter";
-import { dataValues, type FieldName, type FieldValue, field, fieldNamed, type HalvikRecord } from "@halvik/core/record";
+import { fold } from "@halvik/core/base/text";
+import {
+  dataValues,
+  type FieldName,
+  type FieldValue,
+  field,
+  fieldNamed,
+  type HalvikRecord,
+} from "@halvik/core/model/record";
 import {
   blocksWithPrefix,
   countRowsIn,
@@ -9,7 +16,7 @@ import {
   type RowSet,
   readTerms,
   termPrefix,
-} from "@halvik/core/terms";
+} from "@halvik/core/query/terms";
 import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
 import type { Queryable } from "./pool.js";
 import { readRows, selectFrom } from "./record-rows.js";

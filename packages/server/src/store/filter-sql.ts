@@ -1,6 +1,6 @@
-import type { OwnApplication } from "@halvik/core/applications";
-import { type Comparison, type Filter, fold, requiredLiterals, senderIds, valueTest } from "@halvik/core/filter";
-import { formatNetwork } from "@halvik/core/net";
+import { formatNetwork } from "@halvik/core/base/net";
+import { fold } from "@halvik/core/base/text";
+import type { OwnApplication } from "@halvik/core/model/applications";
 import {
   ACTIONS,
   CATEGORIES,
@@ -11,8 +11,9 @@ import {
   MARKS,
   OUTCOMES,
   SEVERITIES,
-} from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
+} from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { type Comparison, type Filter, requiredLiterals, senderIds, valueTest } from "@halvik/core/query/filter";
 import { FLOW_SEVERITY } from "./flow-columns.js";
 import type { Shape } from "./segments.js";
 

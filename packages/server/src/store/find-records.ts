@@ -1,6 +1,6 @@
-import type { Filter } from "@halvik/core/filter";
-import type { HalvikRecord } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import type { Filter } from "@halvik/core/query/filter";
 import { filterToSql, Params } from "./filter-sql.js";
 import type { Queryable } from "./pool.js";
 import { type Reader, readRows, selectFrom } from "./record-rows.js";

@@ -1,5 +1,5 @@
-import type { FlowFacts, HalvikRecord, Severity } from "@halvik/core/record";
-import { ACTIONS, emptyContent, OUTCOMES, TIME_REASONS } from "@halvik/core/record";
+import type { FlowFacts, HalvikRecord, Severity } from "@halvik/core/model/record";
+import { ACTIONS, emptyContent, OUTCOMES, TIME_REASONS } from "@halvik/core/model/record";
 import type { CopyType } from "./copy-binary.js";
 import { canonical, countOf, dataOrNull, marksOfBits, marksToBits, type StoredContent } from "./record-columns.js";
 

@@ -1,5 +1,5 @@
-import { addCounts, type Count, MAX_COUNT } from "@halvik/core/record";
-import { US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
+import { addCounts, type Count, MAX_COUNT } from "@halvik/core/model/record";
 import { servicePort } from "@halvik/core/traffic";
 import type { Queryable } from "./pool.js";
 import type { StoredContent } from "./record-columns.js";

@@ -1,4 +1,4 @@
-import type { HalvikRecord } from "@halvik/core/record";
+import type { HalvikRecord } from "@halvik/core/model/record";
 import type { Queryable } from "./pool.js";
 import { readRows, selectFrom } from "./record-rows.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";

@@ -1,5 +1,5 @@
-import { type Filter, namesField } from "@halvik/core/filter";
-import { DIRECTORY_ROWS, planFilter, type RowSet } from "@halvik/core/terms";
+import { type Filter, namesField } from "@halvik/core/query/filter";
+import { DIRECTORY_ROWS, planFilter, type RowSet } from "@halvik/core/query/terms";
 import { filterToSql, fromRollups, Params } from "./filter-sql.js";
 import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
 import type { Queryable } from "./pool.js";

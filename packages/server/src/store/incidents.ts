@@ -1,12 +1,12 @@
-import type { Evidence } from "@halvik/core/correlation";
+import type { Evidence } from "@halvik/core/detect";
+import { type HalvikRecord, type Severity, severityName } from "@halvik/core/model/record";
 import {
   byUrgency,
   type CloseReason,
   type IncidentState,
   needsAttention,
   type UrgencyFacts,
-} from "@halvik/core/incidents";
-import { type HalvikRecord, type Severity, severityName } from "@halvik/core/record";
+} from "@halvik/core/respond/incidents";
 import type { Queryable } from "./pool.js";
 
 export interface IncidentRow {

@@ -1,4 +1,4 @@
-import type { FlowDecoder, SavedDomain } from "@halvik/core/flow";
+import type { FlowDecoder, SavedDomain } from "@halvik/core/decode/flow";
 import { fitText } from "@halvik/core/normalise";
 import type { Decoders, Undecodable } from "../collector/decoders.js";
 import type { Queryable } from "./pool.js";

@@ -1,4 +1,4 @@
-import { US_PER_SECOND } from "@halvik/core/time";
+import { US_PER_SECOND } from "@halvik/core/base/time";
 import type { Queryable } from "./pool.js";
 
 /** The collector says every second that it listens: shorter than this may be its pace. */

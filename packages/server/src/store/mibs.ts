@@ -2,7 +2,7 @@ import { readdirSync, readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { type MibModule, MibNames, type MibProblem, parseMib } from "@halvik/core/mib";
+import { type MibModule, MibNames, type MibProblem, parseMib } from "@halvik/core/decode/mib";
 import type { Queryable } from "./pool.js";
 
 const require = createRequire(import.meta.url);

@@ -1,8 +1,8 @@
 import { createRequire } from "node:module";
-import { Applications, type OwnApplication, type ServiceRegistry } from "@halvik/core/applications";
+import { parseNetwork } from "@halvik/core/base/net";
+import type { MibModule, MibNames } from "@halvik/core/decode/mib";
 import { Meanings } from "@halvik/core/meaning";
-import type { MibModule, MibNames } from "@halvik/core/mib";
-import { parseNetwork } from "@halvik/core/net";
+import { Applications, type OwnApplication, type ServiceRegistry } from "@halvik/core/model/applications";
 import { loadMeanings } from "./endpoint-configs.js";
 import { loadMibNames, namesWith } from "./mibs.js";
 import type { Queryable } from "./pool.js";

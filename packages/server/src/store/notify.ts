@@ -1,5 +1,5 @@
-import { NotifyRoute, type SaidBefore, type Telling, type ToldIncident } from "@halvik/core/notify";
-import type { Severity } from "@halvik/core/record";
+import type { Severity } from "@halvik/core/model/record";
+import { NotifyRoute, type SaidBefore, type Telling, type ToldIncident } from "@halvik/core/respond/notify";
 import type { Queryable } from "./pool.js";
 
 export interface KeptRoute {

@@ -1,5 +1,5 @@
+import { OWN_SENDER } from "@halvik/core/model/senders";
 import { type OwnObservation, ownRecord } from "@halvik/core/normalise";
-import { OWN_SENDER } from "@halvik/core/senders";
 import type pg from "pg";
 import { nowUs } from "../config/clock.js";
 import { BatchWriter } from "./batches.js";

@@ -1,5 +1,5 @@
-import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/terms";
-import type { EpochUs } from "@halvik/core/time";
+import type { EpochUs } from "@halvik/core/base/time";
+import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/query/terms";
 import { formatRecordId } from "./record-id.js";
 import type { SearchQuery } from "./search-query.js";
 import type { Source } from "./sources.js";

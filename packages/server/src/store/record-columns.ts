@@ -1,4 +1,4 @@
-import { canonicalAddress } from "@halvik/core/net";
+import { canonicalAddress } from "@halvik/core/base/net";
 import {
   ACTIONS,
   CATEGORIES,
@@ -13,7 +13,7 @@ import {
   type Severity,
   severityName,
   TIME_REASONS,
-} from "@halvik/core/record";
+} from "@halvik/core/model/record";
 import type { CopyType, IdParts } from "./copy-binary.js";
 
 /** A record on its way into a segment. */

@@ -1,4 +1,4 @@
-import type { HalvikRecord } from "@halvik/core/record";
+import type { HalvikRecord } from "@halvik/core/model/record";
 import { FLOW_RULE_COLUMNS, FLOW_SELECT_COLUMNS, type FlowRow, toFlowRecord } from "./flow-columns.js";
 import { type RecordRow, RULE_COLUMNS, SELECT_COLUMNS, toRecord } from "./record-columns.js";
 import { type Shape, segmentTable, shapeOf } from "./segments.js";

@@ -1,4 +1,4 @@
-import { US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_MINUTE } from "@halvik/core/base/time";
 import type { Queryable } from "./pool.js";
 
 /** For so long what is sent again is known again. */

@@ -1,4 +1,4 @@
-import type { Progress, Rule } from "@halvik/core/correlation";
+import type { Progress, Rule } from "@halvik/core/detect";
 import type { Queryable } from "./pool.js";
 
 export interface RuleRow {

@@ -1,7 +1,7 @@
-import { compileFilter, type Filter, type RecordTest, timeBounds } from "@halvik/core/filter";
-import type { HalvikRecord } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { planFilter, type TermPlan } from "@halvik/core/terms";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { compileFilter, type Filter, type RecordTest, timeBounds } from "@halvik/core/query/filter";
+import { planFilter, type TermPlan } from "@halvik/core/query/terms";
 import { type FilterSql, filterToSql, Params } from "./filter-sql.js";
 import type { Queryable } from "./pool.js";
 import { type Reader, readRows, selectFrom } from "./record-rows.js";

@@ -1,5 +1,5 @@
-import type { HalvikRecord } from "@halvik/core/record";
-import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/terms";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/query/terms";
 import { isScanCheaper } from "./part-matches.js";
 import type { Queryable } from "./pool.js";
 import { formatRecordId } from "./record-id.js";

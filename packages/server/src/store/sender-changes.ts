@@ -1,4 +1,4 @@
-import type { SenderChange, SenderFacts } from "@halvik/core/contract";
+import type { SenderChange, SenderFacts } from "@halvik/contract";
 import type { Sequelize, Transaction } from "sequelize";
 import type { z } from "zod";
 import { audit } from "../access/people.js";

@@ -1,6 +1,6 @@
-import type { SenderJson } from "@halvik/core/contract";
-import { Cadence, type SavedCadence, type SenderDirectory } from "@halvik/core/senders";
-import { formatUs, US_PER_SECOND } from "@halvik/core/time";
+import type { SenderJson } from "@halvik/contract";
+import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
+import { Cadence, type SavedCadence, type SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "./pool.js";
 
 interface ActivityRow {

@@ -1,5 +1,5 @@
-import { canonicalAddress } from "@halvik/core/net";
-import type { Sender, SenderState } from "@halvik/core/senders";
+import { canonicalAddress } from "@halvik/core/base/net";
+import type { Sender, SenderState } from "@halvik/core/model/senders";
 import type { Queryable } from "./pool.js";
 
 interface SenderRow {

@@ -1,4 +1,4 @@
-import type { CloseReason, IncidentState } from "@halvik/core/incidents";
+import type { CloseReason, IncidentState } from "@halvik/core/respond/incidents";
 import type { Queryable } from "./pool.js";
 
 /** An earlier incident that is like another, with what they share. */

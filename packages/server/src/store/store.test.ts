@@ -1,6 +1,6 @@
-import { compileFilter, type Filter, parseFilter } from "@halvik/core/filter";
+import { FIELDS, type HalvikRecord } from "@halvik/core/model/record";
 import { syslogRecord } from "@halvik/core/normalise";
-import { FIELDS, type HalvikRecord } from "@halvik/core/record";
+import { compileFilter, type Filter, parseFilter } from "@halvik/core/query/filter";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import pg from "pg";

@@ -7,7 +7,7 @@ import {
   type StoredBlock,
   searchPart,
   type TermPlan,
-} from "@halvik/core/terms";
+} from "@halvik/core/query/terms";
 import { LRUCache } from "lru-cache";
 import type { Queryable } from "./pool.js";
 

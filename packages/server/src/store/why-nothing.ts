@@ -1,5 +1,5 @@
-import { type Comparison, type Filter, nearest } from "@halvik/core/filter";
-import type { FieldName } from "@halvik/core/record";
+import type { FieldName } from "@halvik/core/model/record";
+import { type Comparison, type Filter, nearest } from "@halvik/core/query/filter";
 import { fieldValues, hasValues } from "./field-values.js";
 import { histogram } from "./histogram.js";
 import type { Queryable } from "./pool.js";

@@ -1,6 +1,6 @@
-import type { HalvikRecord } from "@halvik/core/record";
-import { SenderDirectory } from "@halvik/core/senders";
-import { UsmUsers, usmUser } from "@halvik/core/snmp";
+import { UsmUsers, usmUser } from "@halvik/core/decode/snmp";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import { SenderDirectory } from "@halvik/core/model/senders";
 import { roster, Timeline, type TimelineOptions, USM } from "@halvik/simulator";
 import { decodeBatch } from "../collector/decode-batch.js";
 import { Decoders } from "../collector/decoders.js";

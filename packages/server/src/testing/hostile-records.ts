@@ -1,4 +1,4 @@
-import { UsmUsers, usmUser } from "@halvik/core/snmp";
+import { UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import type { Arrival } from "../collector/arrival.js";
 import { decodeBatch } from "../collector/decode-batch.js";
 import { Decoders } from "../collector/decoders.js";

@@ -1,5 +1,5 @@
-import { type Episode, findingTitle, LATENESS_US, RuleEngine, SHIPPED_RULES } from "@halvik/core/correlation";
-import { US_PER_MINUTE } from "@halvik/core/time";
+import { US_PER_MINUTE } from "@halvik/core/base/time";
+import { type Episode, findingTitle, LATENESS_US, RuleEngine, SHIPPED_RULES } from "@halvik/core/detect";
 import { plantedStories } from "@halvik/simulator";
 import { DemoRecords } from "./demo-records.js";
 

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
-import { parseFilter } from "@halvik/core/filter";
-import { contentToJson, type HalvikRecord } from "@halvik/core/record";
-import { SenderDirectory } from "@halvik/core/senders";
+import { contentToJson, type HalvikRecord } from "@halvik/core/model/record";
+import { SenderDirectory } from "@halvik/core/model/senders";
+import { parseFilter } from "@halvik/core/query/filter";
 import { Random, roster } from "@halvik/simulator";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";

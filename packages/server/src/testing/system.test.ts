@@ -1,8 +1,8 @@
 import { writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { parseFilter } from "@halvik/core/filter";
-import type { HalvikRecord } from "@halvik/core/record";
-import { SenderDirectory } from "@halvik/core/senders";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import { SenderDirectory } from "@halvik/core/model/senders";
+import { parseFilter } from "@halvik/core/query/filter";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { connectionOf } from "../store/pool.js";

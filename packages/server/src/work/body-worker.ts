@@ -1,7 +1,7 @@
 import { createGunzip } from "node:zlib";
-import type { DecodeProblem } from "@halvik/core/bytes";
-import { JsonRecords } from "@halvik/core/json";
-import { readEvents } from "@halvik/core/windows";
+import type { DecodeProblem } from "@halvik/core/base/bytes";
+import { JsonRecords } from "@halvik/core/decode/json";
+import { readEvents } from "@halvik/core/decode/windows";
 
 /** The body of a request that brings records. */
 export interface BodyInput {

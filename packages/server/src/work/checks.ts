@@ -1,5 +1,5 @@
-import { type Rule, tryRule } from "@halvik/core/correlation";
-import { MibError, type MibModule, parseMib } from "@halvik/core/mib";
+import { MibError, type MibModule, parseMib } from "@halvik/core/decode/mib";
+import { type Rule, tryRule } from "@halvik/core/detect";
 import { type RuleIssue, readRule } from "../exchange/rule-text.js";
 import { namesWith } from "../store/mibs.js";
 

@@ -1,6 +1,6 @@
-import type { Rule } from "@halvik/core/correlation";
-import { compileFilter, type Filter, hasPatterns } from "@halvik/core/filter";
-import type { HalvikRecord } from "@halvik/core/record";
+import type { Rule } from "@halvik/core/detect";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import { compileFilter, type Filter, hasPatterns } from "@halvik/core/query/filter";
 import type { DirectoryCache } from "../store/directory-cache.js";
 import { type FieldValues, fieldValues, type ValuesOf } from "../store/field-values.js";
 import { recordsInIdRange } from "../store/find-records.js";

@@ -27,7 +27,7 @@ import type {
   Summary,
   ValuesAnswer,
   WhyNothing,
-} from "@halvik/core/contract";
+} from "@halvik/contract";
 import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 /** An answer that says what is wrong. */

@@ -1,4 +1,4 @@
-import { formatDuration } from "@halvik/core/time";
+import { formatDuration } from "@halvik/core/base/time";
 import { useQuery } from "@tanstack/react-query";
 import { safeText } from "../ui/safe-text";
 import { dayMinute } from "../ui/time";

@@ -1,4 +1,4 @@
-import type { Session, Summary } from "@halvik/core/contract";
+import type { Session, Summary } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";
 import { DropdownMenu } from "radix-ui";

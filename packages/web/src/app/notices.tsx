@@ -1,4 +1,4 @@
-import type { Notices as NoticesAnswer } from "@halvik/core/contract";
+import type { Notices as NoticesAnswer } from "@halvik/contract";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { useEffect, useRef } from "react";

@@ -1,5 +1,5 @@
-import { quoteIfNeeded } from "@halvik/core/filter";
-import { canonicalAddress, parseNetwork } from "@halvik/core/net";
+import { canonicalAddress, parseNetwork } from "@halvik/core/base/net";
+import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { useState } from "react";

@@ -1,4 +1,4 @@
-import { SEVERITIES } from "@halvik/core/record";
+import { SEVERITIES } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent as ReactPointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { day, dayMinute, minute, weekday } from "../ui/time";

@@ -1,4 +1,4 @@
-import type { Session } from "@halvik/core/contract";
+import type { Session } from "@halvik/contract";
 import { useForm } from "react-hook-form";
 import { Button } from "../ui/button";
 import { Field, Input } from "../ui/field";

@@ -1,5 +1,5 @@
-import type { SenderJson } from "@halvik/core/contract";
-import { SenderDirectory } from "@halvik/core/senders";
+import type { SenderJson } from "@halvik/contract";
+import { SenderDirectory } from "@halvik/core/model/senders";
 
 /** The senders as the filter language knows them. */
 export const toDirectory = (senders: readonly SenderJson[]): SenderDirectory =>

@@ -10,8 +10,8 @@ import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { type Diagnostic, forceLinting, linter } from "@codemirror/lint";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder as shownWhenEmpty } from "@codemirror/view";
-import { completeFilter, parseFilter, quoteIfNeeded, type SavedText } from "@halvik/core/filter";
-import { SenderDirectory } from "@halvik/core/senders";
+import { SenderDirectory } from "@halvik/core/model/senders";
+import { completeFilter, parseFilter, quoteIfNeeded, type SavedText } from "@halvik/core/query/filter";
 import { useEffect, useRef } from "react";
 
 interface FilterFieldProps {

@@ -1,4 +1,4 @@
-import type { IncidentJson } from "@halvik/core/contract";
+import type { IncidentJson } from "@halvik/contract";
 import { Link } from "react-router";
 import { useWindow } from "../app/use-window";
 import { useViewStore, usOf } from "../app/view-store";

@@ -1,4 +1,4 @@
-import { KIND_MARKS, type RecordKind, SEVERITIES } from "@halvik/core/record";
+import { KIND_MARKS, type RecordKind, SEVERITIES } from "@halvik/core/model/record";
 
 const STEPS = 8;
 

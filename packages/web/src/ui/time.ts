@@ -1,4 +1,4 @@
-import { formatDuration } from "@halvik/core/time";
+import { formatDuration } from "@halvik/core/base/time";
 
 const formats = new Map<string, Intl.DateTimeFormat>();
 

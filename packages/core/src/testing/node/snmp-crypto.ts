@@ -1,5 +1,5 @@
 import { createCipheriv, createDecipheriv, createHash, createHmac, timingSafeEqual } from "node:crypto";
-import type { SnmpCrypto } from "../../snmp/index.js";
+import type { SnmpCrypto } from "../../decode/snmp/index.js";
 
 /** The runtime's ciphers, for tests of core; the server has its own beside its endpoints. */
 export const testCrypto: SnmpCrypto = {

@@ -6,10 +6,10 @@ import {
   NewEndpoint,
   NewSnmpUser,
   SnmpUserList,
-} from "@halvik/core/contract";
-import { canonicalAddress } from "@halvik/core/net";
-import { usmUser } from "@halvik/core/snmp";
-import { formatUs } from "@halvik/core/time";
+} from "@halvik/contract";
+import { canonicalAddress } from "@halvik/core/base/net";
+import { formatUs } from "@halvik/core/base/time";
+import { usmUser } from "@halvik/core/decode/snmp";
 import { z } from "zod";
 import type { Actor } from "../../access/people.js";
 import { nodeSnmpCrypto } from "../../collector/snmp-crypto.js";

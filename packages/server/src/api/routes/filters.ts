@@ -1,6 +1,6 @@
-import { SavedFilterBody, SavedFilterJson, SavedFilterList } from "@halvik/core/contract";
-import { parseFilter, savedFilterNames } from "@halvik/core/filter";
-import { formatUs } from "@halvik/core/time";
+import { SavedFilterBody, SavedFilterJson, SavedFilterList } from "@halvik/contract";
+import { formatUs } from "@halvik/core/base/time";
+import { parseFilter, savedFilterNames } from "@halvik/core/query/filter";
 import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
 import {

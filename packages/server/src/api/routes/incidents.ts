@@ -15,10 +15,10 @@ import {
   ShelveIncident,
   SplitIncident,
   TaskChange,
-} from "@halvik/core/contract";
-import { findingTitle, readKeptRule, severityOf } from "@halvik/core/correlation";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs, readRfc3339 } from "@halvik/core/time";
+} from "@halvik/contract";
+import { formatUs, readRfc3339 } from "@halvik/core/base/time";
+import { findingTitle, readKeptRule, severityOf } from "@halvik/core/detect";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
 import { incidentAsJson, incidentAsMarkdown } from "../../exchange/export-incident.js";

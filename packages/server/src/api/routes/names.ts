@@ -7,7 +7,9 @@ import {
   MibList,
   NewMib,
   SeverityChange,
-} from "@halvik/core/contract";
+} from "@halvik/contract";
+import { parseNetwork } from "@halvik/core/base/net";
+import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import {
   type OwnMeaning,
   phraseCode,
@@ -18,8 +20,6 @@ import {
   sentenceNames,
   WINDOWS_MEANINGS,
 } from "@halvik/core/meaning";
-import { parseNetwork } from "@halvik/core/net";
-import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/time";
 import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
 import { inAct } from "../../store/acts.js";

@@ -1,15 +1,7 @@
-import {
-  Deliveries,
-  EntityId,
-  Notices,
-  NoticesRead,
-  NotifyRouteJson,
-  NotifyRoutes,
-  SinkMail,
-} from "@halvik/core/contract";
-import { NotifyRoute, tellingOf } from "@halvik/core/notify";
-import { severityName } from "@halvik/core/record";
-import { formatUs, US_PER_DAY } from "@halvik/core/time";
+import { Deliveries, EntityId, Notices, NoticesRead, NotifyRouteJson, NotifyRoutes, SinkMail } from "@halvik/contract";
+import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
+import { severityName } from "@halvik/core/model/record";
+import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
 import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
 import type { Config } from "../../config/config.js";

@@ -1,5 +1,5 @@
-import { QuarantineList } from "@halvik/core/contract";
-import { formatUs } from "@halvik/core/time";
+import { QuarantineList } from "@halvik/contract";
+import { formatUs } from "@halvik/core/base/time";
 import { z } from "zod";
 import { inAct } from "../../store/acts.js";
 import { decideQuarantined, listQuarantined } from "../../store/quarantined.js";

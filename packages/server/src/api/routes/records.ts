@@ -11,11 +11,11 @@ import {
   ValuesAnswer,
   ValuesQuery,
   WhyNothing,
-} from "@halvik/core/contract";
-import { readFilter as filterInWords } from "@halvik/core/filter";
-import { type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
+} from "@halvik/contract";
+import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
+import { type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { readFilter as filterInWords } from "@halvik/core/query/filter";
 import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
 import { exportRecords } from "../../exchange/export-records.js";

@@ -7,7 +7,8 @@ import {
   RuleList,
   RuleSwitch,
   RuleText,
-} from "@halvik/core/contract";
+} from "@halvik/contract";
+import { formatUs } from "@halvik/core/base/time";
 import {
   conditionsOf,
   type KeptRule,
@@ -17,9 +18,8 @@ import {
   sayRule,
   sayTestFailure,
   tryRule,
-} from "@halvik/core/correlation";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { formatUs } from "@halvik/core/time";
+} from "@halvik/core/detect";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
 import { nowUs } from "../../config/clock.js";
 import type { RehearsalProgress, Rehearsed } from "../../engine/rehearse.js";

@@ -1,4 +1,4 @@
-import { AdmitNetwork, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/core/contract";
+import { AdmitNetwork, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/contract";
 import type { Sequelize } from "sequelize";
 import { z } from "zod";
 import { exportSenders } from "../../exchange/senders-csv.js";

@@ -1,4 +1,4 @@
-import { NewPassword, Session, SignIn } from "@halvik/core/contract";
+import { NewPassword, Session, SignIn } from "@halvik/contract";
 import type { Request } from "express";
 import { z } from "zod";
 import { passwordTrouble } from "../../access/password-rules.js";

@@ -1,6 +1,6 @@
 import { statfs } from "node:fs/promises";
-import { Health, type HealthDetails, Intake, Summary } from "@halvik/core/contract";
-import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/time";
+import { Health, type HealthDetails, Intake, Summary } from "@halvik/contract";
+import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import { agoUs, nowUs } from "../../config/clock.js";
 import { runningJobs } from "../../jobs/job.js";
 import { needingAttention } from "../../store/incidents.js";

@@ -1,5 +1,5 @@
-import type { BulkAct, BulkAnswer } from "@halvik/core/contract";
-import { CLOSE_REASONS } from "@halvik/core/incidents";
+import type { BulkAct, BulkAnswer } from "@halvik/contract";
+import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { toast } from "sonner";

@@ -1,5 +1,5 @@
-import type { IncidentDetail } from "@halvik/core/contract";
-import { CLOSE_REASONS } from "@halvik/core/incidents";
+import type { IncidentDetail } from "@halvik/contract";
+import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import { useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../app/view-store";

@@ -1,5 +1,5 @@
-import type { IncidentDetail } from "@halvik/core/contract";
-import { formatDuration } from "@halvik/core/time";
+import type { IncidentDetail } from "@halvik/contract";
+import { formatDuration } from "@halvik/core/base/time";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";

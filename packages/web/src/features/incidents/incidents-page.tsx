@@ -1,4 +1,4 @@
-import type { BulkAct, IncidentJson } from "@halvik/core/contract";
+import type { BulkAct, IncidentJson } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { RadioGroup } from "radix-ui";
 import { Fragment, useState } from "react";

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/core/contract";
+import type { IncidentDetail } from "@halvik/contract";
 import { useViewStore, usOf } from "../../app/view-store";
 import { safeText } from "../../ui/safe-text";
 import { clock, day, dayMinute } from "../../ui/time";

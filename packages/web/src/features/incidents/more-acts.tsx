@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/core/contract";
+import type { IncidentDetail } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { Dialog, DropdownMenu } from "radix-ui";
 import { type FormEvent, useState } from "react";

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/core/contract";
+import type { IncidentDetail } from "@halvik/contract";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../app/view-store";
 import { Heading } from "../../ui/page";

@@ -1,5 +1,5 @@
-import type { IncidentDetail } from "@halvik/core/contract";
-import { formatDuration } from "@halvik/core/time";
+import type { IncidentDetail } from "@halvik/contract";
+import { formatDuration } from "@halvik/core/base/time";
 import { usOf } from "../../app/view-store";
 import { lineText } from "../../ui/record-text";
 

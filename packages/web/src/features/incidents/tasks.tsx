@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/core/contract";
+import type { IncidentDetail } from "@halvik/contract";
 import { type FormEvent, useState } from "react";
 import { useViewStore, usOf } from "../../app/view-store";
 import { Input } from "../../ui/field";

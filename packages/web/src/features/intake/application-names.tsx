@@ -1,5 +1,5 @@
-import type { ApplicationList } from "@halvik/core/contract";
-import { bytesText } from "@halvik/core/sentence";
+import type { ApplicationList } from "@halvik/contract";
+import { bytesText } from "@halvik/core/meaning/sentence";
 import { useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { Button } from "../../ui/button";

@@ -1,4 +1,4 @@
-import type { EndpointJson } from "@halvik/core/contract";
+import type { EndpointJson } from "@halvik/contract";
 
 export const isLoopback = (address: string): boolean =>
   address.startsWith("127.") || address === "::1" || address === "localhost";

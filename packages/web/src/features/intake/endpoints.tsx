@@ -1,4 +1,4 @@
-import type { EndpointJson, EndpointList, Intake } from "@halvik/core/contract";
+import type { EndpointJson, EndpointList, Intake } from "@halvik/contract";
 import { useState } from "react";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";

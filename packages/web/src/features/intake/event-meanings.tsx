@@ -1,5 +1,5 @@
-import type { MeaningList } from "@halvik/core/contract";
-import { CATEGORIES, OUTCOMES, SEVERITIES } from "@halvik/core/record";
+import type { MeaningList } from "@halvik/contract";
+import { CATEGORIES, OUTCOMES, SEVERITIES } from "@halvik/core/model/record";
 import { useMemo, useState } from "react";
 import { useForm } from "react-hook-form";
 import { Button } from "../../ui/button";

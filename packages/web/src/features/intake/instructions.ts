@@ -1,4 +1,4 @@
-import type { EndpointJson } from "@halvik/core/contract";
+import type { EndpointJson } from "@halvik/contract";
 
 /** How a family of senders is told to send here. */
 export interface Instruction {

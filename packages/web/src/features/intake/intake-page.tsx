@@ -1,4 +1,4 @@
-import type { EndpointList, SenderJson, SenderList } from "@halvik/core/contract";
+import type { EndpointList, SenderJson, SenderList } from "@halvik/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";

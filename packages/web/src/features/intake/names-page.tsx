@@ -1,4 +1,4 @@
-import type { ApplicationList, MeaningList, MibList } from "@halvik/core/contract";
+import type { ApplicationList, MeaningList, MibList } from "@halvik/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { toast } from "sonner";

@@ -1,4 +1,4 @@
-import type { QuarantineList } from "@halvik/core/contract";
+import type { QuarantineList } from "@halvik/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { quarantineQuery, request } from "../../app/api";

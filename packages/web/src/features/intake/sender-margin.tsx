@@ -1,6 +1,6 @@
-import type { SenderJson } from "@halvik/core/contract";
-import { quoteIfNeeded } from "@halvik/core/filter";
-import { KEEP_DAYS } from "@halvik/core/senders";
+import type { SenderJson } from "@halvik/contract";
+import { KEEP_DAYS } from "@halvik/core/model/senders";
+import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { Button } from "../../ui/button";

@@ -1,5 +1,5 @@
-import type { SenderJson } from "@halvik/core/contract";
-import { formatDuration } from "@halvik/core/time";
+import type { SenderJson } from "@halvik/contract";
+import { formatDuration } from "@halvik/core/base/time";
 import { useViewStore, usOf } from "../../app/view-store";
 import { EmptyState } from "../../ui/empty-state";
 import { Tag } from "../../ui/incident-strip";

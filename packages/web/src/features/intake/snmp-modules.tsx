@@ -1,4 +1,4 @@
-import type { MibList } from "@halvik/core/contract";
+import type { MibList } from "@halvik/contract";
 import { useState } from "react";
 import { Link } from "react-router";
 import { Heading } from "../../ui/page";

@@ -1,5 +1,5 @@
-import type { SenderJson } from "@halvik/core/contract";
-import { formatNetwork, parseNetwork } from "@halvik/core/net";
+import type { SenderJson } from "@halvik/contract";
+import { formatNetwork, parseNetwork } from "@halvik/core/base/net";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { useViewStore, usOf } from "../../app/view-store";

@@ -1,4 +1,4 @@
-import type { Deliveries as DeliveriesAnswer } from "@halvik/core/contract";
+import type { Deliveries as DeliveriesAnswer } from "@halvik/contract";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../app/view-store";
 import { Heading } from "../../ui/page";

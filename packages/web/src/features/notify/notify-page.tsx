@@ -1,6 +1,6 @@
-import type { NotifyRouteJson, NotifyRoutes } from "@halvik/core/contract";
-import type { NotifyRoute } from "@halvik/core/notify";
-import { formatDuration } from "@halvik/core/time";
+import type { NotifyRouteJson, NotifyRoutes } from "@halvik/contract";
+import { formatDuration } from "@halvik/core/base/time";
+import type { NotifyRoute } from "@halvik/core/respond/notify";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";

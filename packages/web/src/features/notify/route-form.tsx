@@ -1,6 +1,6 @@
-import type { NotifyRouteJson } from "@halvik/core/contract";
-import { NotifyRoute, TELLINGS } from "@halvik/core/notify";
-import { SEVERITIES } from "@halvik/core/record";
+import type { NotifyRouteJson } from "@halvik/contract";
+import { SEVERITIES } from "@halvik/core/model/record";
+import { NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
 import { useForm } from "react-hook-form";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";

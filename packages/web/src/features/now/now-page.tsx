@@ -1,5 +1,5 @@
-import type { Summary } from "@halvik/core/contract";
-import { formatDuration } from "@halvik/core/time";
+import type { Summary } from "@halvik/contract";
+import { formatDuration } from "@halvik/core/base/time";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";

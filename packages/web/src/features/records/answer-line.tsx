@@ -1,4 +1,4 @@
-import type { HistogramAnswer, RecordPage } from "@halvik/core/contract";
+import type { HistogramAnswer, RecordPage } from "@halvik/contract";
 import { Popover } from "radix-ui";
 import type { WindowParts } from "../../app/api";
 import { Coverage } from "../../app/coverage";

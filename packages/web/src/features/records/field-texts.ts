@@ -1,5 +1,5 @@
-import type { RecordJson } from "@halvik/core/contract";
-import { FIELDS, type Field, type FieldName } from "@halvik/core/record";
+import type { RecordJson } from "@halvik/contract";
+import { FIELDS, type Field, type FieldName } from "@halvik/core/model/record";
 
 /** Where a field's values stand in the API's record, when not under its own name. */
 const ELSEWHERE: Partial<Record<FieldName, (r: RecordJson) => readonly unknown[]>> = {

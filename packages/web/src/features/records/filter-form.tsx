@@ -1,3 +1,4 @@
+import { FIELDS, type FieldName, field as fieldOf } from "@halvik/core/model/record";
 import {
   comparatorsOf,
   type FilterPart,
@@ -7,8 +8,7 @@ import {
   joinParts,
   type ParseContext,
   takesValue,
-} from "@halvik/core/filter";
-import { FIELDS, type FieldName, field as fieldOf } from "@halvik/core/record";
+} from "@halvik/core/query/filter";
 import { useId, useRef, useState } from "react";
 import { Button } from "../../ui/button";
 

@@ -1,7 +1,7 @@
-import type { RecordJson } from "@halvik/core/contract";
-import type { Filter } from "@halvik/core/filter";
-import { countFromJson, FIELDS, type FieldName } from "@halvik/core/record";
-import { bytesText, endText } from "@halvik/core/sentence";
+import type { RecordJson } from "@halvik/contract";
+import { bytesText, endText } from "@halvik/core/meaning/sentence";
+import { countFromJson, FIELDS, type FieldName } from "@halvik/core/model/record";
+import type { Filter } from "@halvik/core/query/filter";
 import { Fragment, type ReactNode } from "react";
 import { safeText } from "../../ui/safe-text";
 import type { ChosenColumn } from "./columns";

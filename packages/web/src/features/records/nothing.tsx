@@ -1,4 +1,4 @@
-import { quoteIfNeeded } from "@halvik/core/filter";
+import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { type WindowParts, whyNothingQuery } from "../../app/api";
 import { useViewStore, usOf } from "../../app/view-store";

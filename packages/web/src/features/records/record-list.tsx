@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/core/contract";
+import type { RecordJson } from "@halvik/contract";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { memo, useEffect, useMemo, useRef } from "react";
 import { useViewStore, usOf } from "../../app/view-store";

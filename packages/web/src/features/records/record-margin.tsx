@@ -1,6 +1,6 @@
-import type { RecordDetail, RecordJson } from "@halvik/core/contract";
-import { countFromJson } from "@halvik/core/record";
-import { bytesText, endText } from "@halvik/core/sentence";
+import type { RecordDetail, RecordJson } from "@halvik/contract";
+import { bytesText, endText } from "@halvik/core/meaning/sentence";
+import { countFromJson } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link } from "react-router";

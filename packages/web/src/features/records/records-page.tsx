@@ -1,5 +1,5 @@
-import type { RecordJson } from "@halvik/core/contract";
-import { type ParseContext, parseFilter, readFilter, type SavedText } from "@halvik/core/filter";
+import type { RecordJson } from "@halvik/contract";
+import { type ParseContext, parseFilter, readFilter, type SavedText } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";

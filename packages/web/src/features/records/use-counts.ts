@@ -1,4 +1,4 @@
-import type { HistogramAnswer } from "@halvik/core/contract";
+import type { HistogramAnswer } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { histogramQuery, query, request, type WindowParts } from "../../app/api";

@@ -1,4 +1,4 @@
-import { quoteIfNeeded } from "@halvik/core/filter";
+import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { valuesQuery, type WindowParts } from "../../app/api";
 import { usOf } from "../../app/view-store";

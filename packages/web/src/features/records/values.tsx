@@ -1,6 +1,6 @@
-import type { RecordJson } from "@halvik/core/contract";
-import { quoteIfNeeded } from "@halvik/core/filter";
-import { findAddresses } from "@halvik/core/net";
+import type { RecordJson } from "@halvik/contract";
+import { findAddresses } from "@halvik/core/base/net";
+import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { DropdownMenu } from "radix-ui";
 import { Fragment, type ReactNode } from "react";
 import { lineText } from "../../ui/record-text";

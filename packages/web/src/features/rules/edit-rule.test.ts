@@ -1,4 +1,4 @@
-import { Rule } from "@halvik/core/correlation";
+import { Rule } from "@halvik/core/detect";
 import { parseDocument } from "yaml";
 import { doAct, setValue } from "./edit-rule";
 import { NEW_RULE } from "./new-rule";

@@ -1,6 +1,6 @@
-import { FIELDS } from "@halvik/core/record";
-import type { SenderDirectory } from "@halvik/core/senders";
-import { readSeconds, writeSeconds } from "@halvik/core/time";
+import { readSeconds, writeSeconds } from "@halvik/core/base/time";
+import { FIELDS } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { ToggleGroup } from "radix-ui";
 import { useId, useState } from "react";
 import { FilterField } from "../../ui/filter-field";

@@ -1,4 +1,4 @@
-import type { RehearsedFinding, RuleDetail } from "@halvik/core/contract";
+import type { RehearsedFinding, RuleDetail } from "@halvik/contract";
 import { useState } from "react";
 import { Bar, BarChart, ResponsiveContainer, XAxis, YAxis } from "recharts";
 import { useWindow } from "../../app/use-window";

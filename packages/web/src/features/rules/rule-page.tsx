@@ -1,4 +1,4 @@
-import type { RuleCheck, RuleDetail } from "@halvik/core/contract";
+import type { RuleCheck, RuleDetail } from "@halvik/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";

@@ -1,4 +1,4 @@
-import { SEVERITIES } from "@halvik/core/record";
+import { SEVERITIES } from "@halvik/core/model/record";
 
 /** Where a value stands in a rule. */
 export type Path = readonly (string | number)[];

@@ -1,4 +1,4 @@
-import type { RehearsalStep } from "@halvik/core/contract";
+import type { RehearsalStep } from "@halvik/contract";
 import { useCallback, useEffect, useRef, useState } from "react";
 import type { WindowParts } from "../../app/api";
 import { rehearsal } from "../../app/api";

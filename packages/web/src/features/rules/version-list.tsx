@@ -1,4 +1,4 @@
-import type { RuleDetail } from "@halvik/core/contract";
+import type { RuleDetail } from "@halvik/contract";
 import { diffLines } from "diff";
 import { useState } from "react";
 import { useViewStore, usOf } from "../../app/view-store";

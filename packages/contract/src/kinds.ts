@@ -1,0 +1,168 @@
+import { JsonMapping } from "@halvik/core/decode/json";
+import { AUTH_PROTOCOLS, PRIV_PROTOCOLS } from "@halvik/core/decode/snmp";
+import { CATEGORIES, OUTCOMES } from "@halvik/core/model/record";
+import { z } from "zod";
+import { TimeText } from "./common.js";
+
+const Port = z.int().min(0).max(65_535);
+const Name = z.string().trim().min(1, "a name is needed").max(80);
+
+export const EndpointKind = z.enum(["syslog-udp", "syslog-tcp", "syslog-tls", "snmp", "flow", "https"]);
+export type EndpointKind = z.infer<typeof EndpointKind>;
+
+/** What a kind of endpoint can be told beyond address and port. */
+export const EndpointSettings = z.object({
+  /** SNMP: who may speak by v1 and v2c; none listed: any. */
+  communities: z.array(z.string().min(1).max(200)).max(100).optional(),
+  /** Syslog over TLS: sender addresses by the SHA-256 fingerprint of their certificate. */
+  clients: z.record(z.string().regex(/^[0-9a-f]{64}$/, "expected a SHA-256 fingerprint in hex"), z.string()).optional(),
+  clientsOnly: z.boolean().optional(),
+  /** HTTPS: what JSON values become. */
+  mapping: JsonMapping.optional(),
+});
+export type EndpointSettings = z.infer<typeof EndpointSettings>;
+
+export const EndpointJson = z
+  .object({
+    id: z.int(),
+    name: z.string(),
+    kind: EndpointKind,
+    host: z.string(),
+    port: Port,
+    /** Its port is the configuration's until someone sets another. */
+    portSetting: z.string().nullable(),
+    enabled: z.boolean(),
+    settings: EndpointSettings,
+    state: z.string(),
+    detail: z.string(),
+    counters: z.record(z.string(), z.number()),
+    /** The last things that could not be read. */
+    samples: z.array(
+      z.object({
+        at: TimeText,
+        peer: z.string(),
+        code: z.string(),
+        message: z.string(),
+        offset: z.int(),
+        hex: z.string(),
+      }),
+    ),
+  })
+  .meta({ id: "Endpoint" });
+export type EndpointJson = z.infer<typeof EndpointJson>;
+
+export const EndpointList = z.object({
+  endpoints: z.array(EndpointJson),
+  /** SHA-256 of the certificate of TLS syslog and HTTPS, for senders to expect; null before the first start. */
+  fingerprint: z.string().nullable(),
+});
+export type EndpointList = z.infer<typeof EndpointList>;
+
+export const NewEndpoint = z.object({
+  name: Name,
+  kind: EndpointKind,
+  host: z.string().max(64).optional(),
+  port: Port,
+  settings: EndpointSettings.optional(),
+});
+export const EndpointChange = z.object({
+  host: z.string().min(1).max(64).optional(),
+  port: Port.optional(),
+  enabled: z.boolean().optional(),
+  settings: EndpointSettings.optional(),
+});
+
+const password = z.string().min(8, "at least 8 characters (RFC 3414 section 11.2)").max(200);
+export const NewSnmpUser = z
+  .object({
+    name: z.string().trim().min(1).max(32),
+    authProtocol: z.enum(AUTH_PROTOCOLS).optional(),
+    authPassword: password.optional(),
+    privProtocol: z.enum(PRIV_PROTOCOLS).optional(),
+    privPassword: password.optional(),
+    /** The only sender that may be this user. */
+    sender: z.string().trim().min(1).max(120).optional(),
+  })
+  .refine(
+    (u) => (u.authProtocol === undefined) === (u.authPassword === undefined),
+    "authentication needs protocol and password",
+  )
+  .refine(
+    (u) => (u.privProtocol === undefined) === (u.privPassword === undefined),
+    "privacy needs protocol and password",
+  )
+  .refine((u) => u.privProtocol === undefined || u.authProtocol !== undefined, "privacy needs authentication too");
+export const SnmpUserList = z.object({
+  users: z.array(
+    z.object({
+      name: z.string(),
+      authProtocol: z.string().nullable(),
+      privProtocol: z.string().nullable(),
+      sender: z.string().nullable(),
+    }),
+  ),
+});
+export type SnmpUserList = z.infer<typeof SnmpUserList>;
+
+const Severity = z.int().min(0).max(7);
+export const MeaningJson = z.object({
+  kind: z.enum(["windows", "snmp", "syslog"]),
+  code: z.string().min(1).max(300),
+  severity: Severity.nullable(),
+  category: z.enum(CATEGORIES),
+  outcome: z.enum(OUTCOMES),
+  sentence: z.string().max(500).nullable(),
+  next: z.string().max(500).nullable(),
+});
+export const MeaningList = z.object({
+  meanings: z.array(MeaningJson.extend({ own: z.boolean() })),
+  severities: z.array(z.object({ kind: z.string(), original: z.string(), severity: Severity, own: z.boolean() })),
+});
+export type MeaningList = z.infer<typeof MeaningList>;
+export const SeverityChange = z.object({
+  kind: z.enum(["windows", "firewall", "snmp", "json"]),
+  original: z.string().min(1).max(80),
+  severity: Severity,
+});
+
+export const MibList = z.object({
+  modules: z.array(
+    z.object({
+      name: z.string(),
+      shipped: z.boolean(),
+      addedBy: z.string().nullable(),
+      problems: z.array(z.object({ code: z.string(), line: z.int(), column: z.int(), message: z.string() })),
+    }),
+  ),
+  unnamed: z.array(z.object({ oid: z.string(), count: z.int(), last: TimeText, sender: z.string() })),
+});
+export type MibList = z.infer<typeof MibList>;
+export const NewMib = z.object({ source: z.string().min(1).max(900_000) });
+
+export const ApplicationJson = z.object({
+  name: Name,
+  protocol: z.int().min(0).max(255).nullable(),
+  lowPort: Port.nullable(),
+  highPort: Port.nullable(),
+  network: z.string().max(64).nullable(),
+});
+export const ApplicationList = z.object({
+  applications: z.array(ApplicationJson.extend({ id: z.int() })),
+  /** The biggest traffic without a name, of the last seven days. */
+  unnamed: z.array(z.object({ protocol: z.int(), port: z.int(), flows: z.int(), bytes: z.number() })),
+});
+export type ApplicationList = z.infer<typeof ApplicationList>;
+
+export const ImportList = z.object({
+  imports: z.array(
+    z.object({
+      id: z.int(),
+      name: z.string(),
+      state: z.string(),
+      done: z.int(),
+      message: z.string(),
+      started: TimeText,
+    }),
+  ),
+});
+export type ImportList = z.infer<typeof ImportList>;

@@ -1,0 +1,93 @@
+import { canonicalAddress, parseNetwork } from "@halvik/core/base/net";
+import { isZone } from "@halvik/core/base/time";
+import { KEEP_DAYS, SENDER_STATES } from "@halvik/core/model/senders";
+import { z } from "zod";
+import { TimeText } from "./common.js";
+
+export const SenderJson = z
+  .object({
+    id: z.int(),
+    name: z.string(),
+    state: z.enum(SENDER_STATES),
+    addresses: z.array(z.string()),
+    relay: z.boolean(),
+    via: z.string().nullable(),
+    relayHost: z.string().nullable(),
+    site: z.string().nullable(),
+    groups: z.array(z.string()),
+    role: z.string().nullable(),
+    zone: z.string(),
+    reachedThrough: z.string().nullable(),
+    expectedEverySeconds: z.int().nullable(),
+    keepDays: z.int().nullable(),
+    notes: z.string(),
+    firstSeen: TimeText.nullable(),
+    lastHeard: TimeText.nullable(),
+    records: z.int(),
+    bytes: z.int(),
+    problems: z.int(),
+    late: z.int(),
+    copies: z.int(),
+    capped: z.int(),
+    held: z.int(),
+    heldRefused: z.int(),
+    clockOffsetMs: z.number(),
+    usualGapSeconds: z.number().nullable(),
+    silentSince: TimeText.nullable(),
+  })
+  .meta({ id: "Sender" });
+export type SenderJson = z.infer<typeof SenderJson>;
+
+export const SenderList = z.object({
+  senders: z.array(SenderJson),
+  networks: z.array(z.object({ id: z.int(), network: z.string() })),
+  unlisted: z.int(),
+});
+export type SenderList = z.infer<typeof SenderList>;
+
+const address = z.string().transform((text, context) => {
+  const canonical = canonicalAddress(text.trim());
+  if (canonical === null)
+    context.addIssue({ code: "custom", message: `expected an IPv4 or IPv6 address, got "${text}"` });
+  return canonical ?? z.NEVER;
+});
+
+/** The facts about a sender that people set. */
+export const SenderFacts = z.object({
+  name: z.string().trim().min(1).max(120),
+  addresses: z.array(address).max(64),
+  relay: z.boolean(),
+  site: z.string().trim().max(120).nullable(),
+  groups: z.array(z.string().trim().min(1).max(120)).max(32),
+  role: z.string().trim().max(120).nullable(),
+  zone: z.string().refine(isZone, "expected an IANA zone such as Europe/Oslo"),
+  reachedThrough: z.string().trim().max(120).nullable(),
+  expectedEverySeconds: z
+    .int()
+    .min(1)
+    .max(30 * 86_400)
+    .nullable(),
+  keepDays: z
+    .int()
+    .refine((days) => (KEEP_DAYS as readonly number[]).includes(days), `expected one of ${KEEP_DAYS.join(", ")} days`)
+    .nullable(),
+  notes: z.string().max(4_000),
+});
+export type SenderFacts = z.infer<typeof SenderFacts>;
+export const SenderChange = SenderFacts.partial();
+
+/** A block of addresses, canonical. */
+const networkText = z.string().transform((text, context) => {
+  const network = parseNetwork(text.trim());
+  if (network === null)
+    context.addIssue({ code: "custom", message: `expected a block such as 10.20.0.0/16, got "${text}"` });
+  return network === null ? z.NEVER : `${network.first}/${network.bits}`;
+});
+
+export const AdmitNetwork = z.object({
+  network: networkText,
+  /** Also senders of this block heard of later. */
+  fromNowOn: z.boolean(),
+});
+
+export const RefuseNetwork = z.object({ network: networkText });

@@ -1,0 +1,1 @@
+export { fold, isLike } from "./fold.js";

@@ -1,0 +1,138 @@
+import { ByteReader, DecodeError } from "../../base/bytes/index.js";
+import { addressFromBytes } from "../../base/net/index.js";
+
+/** An IP packet, or a fragment of one. */
+export interface IpPacket {
+  readonly src: string;
+  readonly dst: string;
+  readonly protocol: number;
+  readonly payload: Uint8Array;
+  readonly fragment: { readonly id: number; readonly offset: number; readonly more: boolean } | null;
+}
+
+const ETHERTYPE_IPV4 = 0x0800;
+const ETHERTYPE_IPV6 = 0x86dd;
+const VLAN_TYPES = new Set([0x8100, 0x88a8, 0x9100]);
+/** IPv6 extension headers that are passed over: hop-by-hop, routing, destination options, authentication. */
+const EXTENSIONS = new Set([0, 43, 60, 51]);
+
+/** LINKTYPE_ values of the tcpdump link-layer header types list. */
+const LINK = {
+  NULL: 0,
+  ETHERNET: 1,
+  RAW_BSD: 12,
+  RAW: 101,
+  LOOP: 108,
+  SLL: 113,
+  IPV4: 228,
+  IPV6: 229,
+  SLL2: 276,
+} as const;
+
+/**
+ * The IP packet in a captured frame. @returns null for frames of other protocols (ARP and the like)
+ * @throws {DecodeError} when the frame is cut or its link type is not known
+ */
+export function readPacket(linkType: number, frame: Uint8Array): IpPacket | null {
+  const r = new ByteReader(frame);
+  switch (linkType) {
+    case LINK.ETHERNET: {
+      r.skip(12, "Ethernet addresses");
+      let type = r.u16("EtherType");
+      while (VLAN_TYPES.has(type)) {
+        r.skip(2, "VLAN tag");
+        type = r.u16("EtherType");
+      }
+      return byEtherType(type, r);
+    }
+    case LINK.SLL:
+      r.skip(14, "cooked header");
+      return byEtherType(r.u16("protocol"), r);
+    case LINK.SLL2: {
+      const type = r.u16("protocol");
+      r.skip(18, "cooked header");
+      return byEtherType(type, r);
+    }
+    case LINK.NULL:
+    case LINK.LOOP:
+      r.skip(4, "loopback header");
+      return byVersion(r);
+    case LINK.RAW:
+    case LINK.RAW_BSD:
+    case LINK.IPV4:
+    case LINK.IPV6:
+      return byVersion(r);
+    default:
+      throw new DecodeError(
+        "UNSUPPORTED",
+        0,
+        `link type ${linkType} is not known; Ethernet, cooked, loopback and raw IP are`,
+      );
+  }
+}
+
+function byEtherType(type: number, r: ByteReader): IpPacket | null {
+  if (type === ETHERTYPE_IPV4) return readIpv4(r);
+  if (type === ETHERTYPE_IPV6) return readIpv6(r);
+  return null;
+}
+
+function byVersion(r: ByteReader): IpPacket | null {
+  const bytes = r.slice(r.left, "packet");
+  if (bytes.length === 0) throw new DecodeError("TRUNCATED", r.offset, "packet: expected an IP header, got nothing");
+  const version = bytes[0]! >> 4;
+  const inner = new ByteReader(bytes, false, r.offset - bytes.length);
+  return version === 4 ? readIpv4(inner) : version === 6 ? readIpv6(inner) : null;
+}
+
+/** RFC 791 section 3.1. The total length is trusted over the frame's, which may be padded. */
+function readIpv4(r: ByteReader): IpPacket {
+  const start = r.offset;
+  const first = r.u8("IPv4 version and header length");
+  const headerBytes = (first & 15) * 4;
+  if (headerBytes < 20)
+    throw new DecodeError("BAD_LENGTH", start, `IPv4 header length: expected at least 20, got ${headerBytes}`);
+  r.skip(1, "IPv4 type of service");
+  const total = r.u16("IPv4 total length");
+  const id = r.u16("IPv4 identification");
+  const flags = r.u16("IPv4 fragment offset");
+  r.skip(1, "IPv4 time to live");
+  const protocol = r.u8("IPv4 protocol");
+  r.skip(2, "IPv4 checksum");
+  const src = addressFromBytes(r.slice(4, "IPv4 source"));
+  const dst = addressFromBytes(r.slice(4, "IPv4 destination"));
+  r.skip(headerBytes - 20, "IPv4 options");
+  // segmentation offload leaves the total length 0 in captures taken on the sender
+  const payloadBytes = total === 0 ? r.left : total - headerBytes;
+  if (payloadBytes < 0)
+    throw new DecodeError("BAD_LENGTH", start + 2, `IPv4 total length: expected at least ${headerBytes}, got ${total}`);
+  const payload = r.slice(payloadBytes, "IPv4 payload");
+  const offset = (flags & 0x1fff) * 8;
+  const more = (flags & 0x2000) !== 0;
+  return { src, dst, protocol, payload, fragment: offset > 0 || more ? { id, offset, more } : null };
+}
+
+/** RFC 8200 section 3 and 4. */
+function readIpv6(r: ByteReader): IpPacket {
+  r.skip(4, "IPv6 version, class, flow label");
+  const payloadBytes = r.u16("IPv6 payload length");
+  let next = r.u8("IPv6 next header");
+  r.skip(1, "IPv6 hop limit");
+  const src = addressFromBytes(r.slice(16, "IPv6 source"));
+  const dst = addressFromBytes(r.slice(16, "IPv6 destination"));
+  const body = r.sub(payloadBytes === 0 ? r.left : payloadBytes, "IPv6 payload");
+  let fragment: IpPacket["fragment"] = null;
+  while (EXTENSIONS.has(next) || next === 44) {
+    const kind = next;
+    next = body.u8("IPv6 extension: next header");
+    const length = body.u8("IPv6 extension: length");
+    if (kind === 44) {
+      const field = body.u16("IPv6 fragment offset");
+      const id = body.u32("IPv6 fragment identification");
+      fragment = { id, offset: field & 0xfff8, more: (field & 1) !== 0 };
+      break;
+    }
+    body.skip(kind === 51 ? (length + 2) * 4 - 2 : (length + 1) * 8 - 2, "IPv6 extension");
+  }
+  return { src, dst, protocol: next, payload: body.slice(body.left, "IPv6 payload"), fragment };
+}

@@ -1,0 +1,265 @@
+import { fold } from "../base/text/index.js";
+import { type EpochUs, US_PER_DAY, US_PER_SECOND } from "../base/time/index.js";
+import {
+  dataValues,
+  type Field,
+  type FieldName,
+  type FieldValue,
+  field,
+  type HalvikRecord,
+  type RecordNames,
+} from "../model/record/index.js";
+import type { SenderDirectory } from "../model/senders/index.js";
+import { compileFilter, type Filter, parseFilter, type RecordTest } from "../query/filter/index.js";
+import { type Condition, clearingOf, conditionsOf } from "./conditions.js";
+import { CountRun } from "./kinds/count.js";
+import { DistinctRun } from "./kinds/distinct.js";
+import { FirstRun } from "./kinds/first.js";
+import { MeasuredRun } from "./kinds/measured.js";
+import type { EpisodeLogic, Run, SavedRun } from "./kinds/run.js";
+import { SequenceRun } from "./kinds/sequence.js";
+import { SilenceRun } from "./kinds/silence.js";
+import type { Rule } from "./rule.js";
+
+/** Separates the values of a key, and field from value in an entity: cannot occur in decoded text that was typed. */
+export const KEY_SEPARATOR = "\u0001";
+
+export interface CompiledCondition {
+  readonly filter: Filter;
+  readonly matches: RecordTest;
+  /** Every combination of the key fields' values; none when one is missing. */
+  readonly keys: (record: HalvikRecord) => readonly string[];
+}
+
+/** A rule ready to run: what it looks for, and how a key of it is begun. */
+export interface RuleProgram {
+  readonly rule: Rule;
+  readonly conditions: readonly CompiledCondition[];
+  readonly clearing: CompiledCondition | null;
+  /** Places of conditions that must not be met. */
+  readonly absent: readonly number[];
+  /** It asks for what did not happen: only the watermark can tell. */
+  readonly waits: boolean;
+  /** What is usual is learnt, key by key. */
+  readonly learns: boolean;
+  readonly entities: (record: HalvikRecord) => readonly string[];
+  readonly values: (record: HalvikRecord) => readonly string[];
+  /** Which worse filters a record meets, as bits. */
+  readonly worse: (record: HalvikRecord) => number;
+  /** What is measured of a record; null: nothing, it is passed over. */
+  readonly amount: (record: HalvikRecord) => number | null;
+  readonly begin: (saved: SavedRun | null, since: { us: EpochUs }) => Run;
+}
+
+/** @param names what rules compiled together share: a record's entities are written once for all of them */
+export function compileRule(rule: Rule, directory: SenderDirectory, zone: string, names: EntityNames): RuleProgram {
+  const { applications } = directory;
+  const compile = (c: Condition): CompiledCondition => {
+    const filter = parsed(c.filter);
+    // rules may not name time, so "now" has no influence
+    return { filter, matches: compileFilter(filter, { directory, nowUs: 0 }), keys: keysBy(c.key, applications) };
+  };
+  const clearing = clearingOf(rule);
+  const named = [...new Set([...rule.key, ...rule.entities])].map((name) => names.of(name));
+  const of = rule.kind === "distinct" ? field(rule.of) : null;
+  return {
+    rule,
+    conditions: conditionsOf(rule).map(compile),
+    clearing: clearing && compile(clearing),
+    absent: rule.kind === "sequence" ? rule.steps.flatMap((s, i) => (s.absent ? [i] : [])) : [],
+    waits: waitsForWatermark(rule),
+    learns: rule.kind === "first" || (rule.kind === "departure" && rule.judgement.by !== "line"),
+    entities: (record) => {
+      let all = NONE;
+      for (const entitiesOf of named) {
+        const own = entitiesOf(record);
+        if (own.length > 0) all = all.length === 0 ? own : all.concat(own);
+      }
+      return all;
+    },
+    values: of === null ? () => NONE : (record) => of.get(record, applications).map((v) => folded(of, v)),
+    worse: worseBits(rule, directory),
+    amount: amountOf(rule, applications),
+    begin: runOf(rule, zone),
+  };
+}
+
+function worseBits(rule: Rule, directory: SenderDirectory): RuleProgram["worse"] {
+  const tests = rule.worse.map((w) =>
+    w.filter === undefined ? () => false : compileFilter(parsed(w.filter), { directory, nowUs: 0 }),
+  );
+  if (!rule.worse.some((w) => w.filter !== undefined)) return () => 0;
+  return (record) => tests.reduce((bits, matches, i) => (matches(record) ? bits | (1 << i) : bits), 0);
+}
+
+/** Entities of records by field, remembered for the record asked for last: many rules name the same fields. */
+export class EntityNames {
+  private readonly byField = new Map<FieldName, (record: HalvikRecord) => readonly string[]>();
+
+  constructor(private readonly names: RecordNames) {}
+
+  of(name: FieldName): (record: HalvikRecord) => readonly string[] {
+    let entities = this.byField.get(name);
+    if (entities === undefined) {
+      const { get } = field(name);
+      const { names } = this;
+      const prefix = `${name}${KEY_SEPARATOR}`;
+      let last: HalvikRecord | null = null;
+      let named = NONE;
+      entities = (record) => {
+        if (record !== last) {
+          last = record;
+          named = get(record, names).map((value) => prefix + bounded(String(value)));
+        }
+        return named;
+      };
+      this.byField.set(name, entities);
+    }
+    return entities;
+  }
+}
+
+const NONE: readonly string[] = [];
+/** The key of a rule that has none. */
+const WHOLE: readonly string[] = [""];
+
+/** A filter that a rule was validated with. */
+export function parsed(text: string): Filter {
+  const result = parseFilter(text, { zone: "UTC" });
+  if (!result.ok) throw new Error(`rule filter: ${result.error.message}`);
+  return result.filter;
+}
+
+function keysBy(names: readonly FieldName[], applications: RecordNames): CompiledCondition["keys"] {
+  const fields = names.map(field);
+  if (fields.length === 0) return () => WHOLE;
+  if (fields.length === 1) {
+    const only = fields[0]!;
+    return (record) => only.get(record, applications).map((v) => folded(only, v));
+  }
+  return (record) => {
+    let keys: string[] = [];
+    for (const [i, f] of fields.entries()) {
+      const values = f.get(record, applications);
+      if (values.length === 0) return [];
+      keys =
+        i === 0
+          ? values.map((v) => folded(f, v))
+          : keys.flatMap((key) => values.map((v) => `${key}${KEY_SEPARATOR}${folded(f, v)}`));
+    }
+    return keys;
+  };
+}
+
+/** Hosts and users are the same in any case (`semantics.md` 16). */
+const folded = (f: Pick<Field, "type">, value: FieldValue): string =>
+  bounded(f.type === "text" ? fold(String(value)) : String(value));
+
+/** Parts of keys and entities are bounded: a longer one is told by its beginning, its length and a checksum. */
+const MAX_PART = 300;
+
+function bounded(text: string): string {
+  if (text.length <= MAX_PART) return text;
+  // FNV-1a, 32 bits (draft-eastlake-fnv): only texts with the same 300 characters and length can meet
+  let hash = 0x811c9dc5;
+  for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193);
+  return `${text.slice(0, MAX_PART).toWellFormed()}… ${text.length} ${(hash >>> 0).toString(16)}`;
+}
+
+function amountOf(rule: Rule, applications: RecordNames): RuleProgram["amount"] {
+  if (rule.kind !== "departure" || rule.measure.of === "records" || rule.measure.of === "spacing") return () => 0;
+  const name = rule.measure.field;
+  if (name !== undefined) {
+    const { get } = field(name);
+    return (record) => numberOrNull(get(record, applications)[0]);
+  }
+  const data = rule.measure.of === "value" ? (rule.measure.data ?? "") : "";
+  return (record) => numberOrNull(dataValues(record, data)[0]);
+}
+
+function numberOrNull(value: FieldValue | undefined): number | null {
+  if (value === undefined || value === "") return null;
+  const number = Number(value);
+  return Number.isFinite(number) ? number : null;
+}
+
+function waitsForWatermark(rule: Rule): boolean {
+  switch (rule.kind) {
+    case "silence":
+    case "ratio":
+      return true;
+    case "departure":
+      return rule.measure.of !== "value";
+    case "sequence":
+      return rule.steps.some((s) => s.absent);
+    default:
+      return false;
+  }
+}
+
+function runOf(rule: Rule, zone: string): RuleProgram["begin"] {
+  const us = (seconds: number) => seconds * US_PER_SECOND;
+  const common: EpisodeLogic = {
+    quietUs: rule.clear.by === "quiet" ? us(rule.clear.seconds) : null,
+    holdUs: us(rule.holdSeconds),
+    severalSteps: rule.kind === "sequence" || rule.kind === "together",
+  };
+  switch (rule.kind) {
+    case "count": {
+      const logic = { ...common, count: rule.count, windowUs: us(rule.windowSeconds) };
+      return (saved) => new CountRun(logic, saved);
+    }
+    case "distinct": {
+      const logic = { ...common, count: rule.count, windowUs: us(rule.windowSeconds), parts: null };
+      return (saved) => new DistinctRun(logic, saved);
+    }
+    case "together": {
+      const parts = rule.parts.length;
+      const logic = { ...common, count: rule.atLeast ?? parts, windowUs: us(rule.windowSeconds), parts };
+      return (saved) => new DistinctRun(logic, saved);
+    }
+    case "sequence": {
+      const steps = rule.steps.map((s) => ({
+        count: s.count,
+        withinUs: s.withinSeconds === undefined ? null : us(s.withinSeconds),
+        absent: s.absent,
+      }));
+      const logic = { ...common, steps, windowUs: us(rule.windowSeconds) };
+      return (saved) => new SequenceRun(logic, saved);
+    }
+    case "silence": {
+      const logic = { ...common, afterUs: us(rule.afterSeconds) };
+      return (saved) => new SilenceRun(logic, saved);
+    }
+    case "first": {
+      const logic = { unseenUs: rule.unseenDays * US_PER_DAY, learningUs: rule.learningDays * US_PER_DAY };
+      return (saved, since) => new FirstRun({ ...common, ...logic, since }, saved);
+    }
+    case "departure": {
+      const { of } = rule.measure;
+      const logic = {
+        ...common,
+        measure: of,
+        everyUs: us(rule.everySeconds),
+        leastRecords: rule.measure.of === "spacing" ? rule.measure.least : 0,
+        judgement: rule.judgement,
+        clearsByValue: rule.clear.by === "condition",
+        zone,
+      };
+      return (saved) => new MeasuredRun(logic, saved);
+    }
+    case "ratio": {
+      const { side, raiseAt, clearAt } = rule;
+      const logic = {
+        ...common,
+        measure: "share" as const,
+        everyUs: us(rule.everySeconds),
+        leastRecords: rule.least,
+        judgement: { by: "line" as const, side, raiseAt, clearAt },
+        clearsByValue: rule.clear.by === "condition",
+        zone,
+      };
+      return (saved) => new MeasuredRun(logic, saved);
+    }
+  }
+}

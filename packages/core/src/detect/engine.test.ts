@@ -1,0 +1,273 @@
+import { newSender, SenderDirectory } from "../model/senders/index.js";
+import { testRecord } from "../testing/record.js";
+import {
+  entityValues,
+  findingTitle,
+  KEY_SEPARATOR,
+  logicOf,
+  Rule,
+  RuleEngine,
+  SHIPPED_RULES,
+  sayRule,
+} from "./index.js";
+
+const S = 1e6;
+const ZONE = { zone: "UTC" };
+const directory = new SenderDirectory([]);
+const rule = (over: object = {}) =>
+  Rule.parse({
+    kind: "count",
+    id: "r",
+    name: "R",
+    filter: "category is logon",
+    key: ["src"],
+    count: 2,
+    windowSeconds: 60,
+    severity: "error",
+    title: "{count} from {src} as {user} on {sender}",
+    entities: ["user", "sender"],
+    clear: { by: "quiet", seconds: 60 },
+    ...over,
+  });
+const record = (s: number, src: string | null, id = s) =>
+  testRecord({ id: String(id), timeUs: s * S, src, category: "logon", users: [`u${id}`] });
+
+describe("the engine", () => {
+  test("keys are apart; records without the key do not count; copies count once", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    const result = engine.step(
+      "live",
+      [
+        record(1, "10.0.0.1"),
+        record(2, "10.0.0.2"),
+        record(3, null),
+        { ...record(4, "10.0.0.2"), copyOf: "2" },
+        record(5, "10.0.0.1"),
+      ],
+      0,
+    );
+    expect(result.episodes.map((e) => [e.key, e.episode.count])).toEqual([["10.0.0.1", 2]]);
+    expect(findingTitle(rule(), { ...result.episodes[0]!.episode, key: "10.0.0.1" }, directory)).toBe(
+      "2 from 10.0.0.1 as u1, u5 on sender 1",
+    );
+  });
+  test("states saved and loaded go on where they were", () => {
+    const first = new RuleEngine([rule()], directory, ZONE);
+    const { states } = first.step("live", [record(1, "10.0.0.1")], 1 * S);
+    const second = new RuleEngine([rule()], directory, ZONE, {
+      states: states.map((s) => ({ ...s, state: s.state! })),
+      earlier: [],
+      since: new Map(),
+    });
+    expect(second.step("live", [record(2, "10.0.0.1")], 0).episodes).toHaveLength(1);
+  });
+  test.each<[string, object, readonly (readonly [number, string])[], object]>([
+    [
+      "a count",
+      { count: 5 },
+      [
+        [1, "success"],
+        [2, "success"],
+      ],
+      { have: 2, need: 5, lacking: null },
+    ],
+    [
+      "a step of several",
+      {},
+      [
+        [1, "failure"],
+        [2, "failure"],
+      ],
+      { have: 2, need: 4, lacking: 0 },
+    ],
+    [
+      "steps done",
+      {},
+      [
+        [1, "failure"],
+        [2, "failure"],
+        [3, "failure"],
+      ],
+      { have: 3, need: 4, lacking: 1 },
+    ],
+  ])("says how near a key is to being raised: %s", (what, over, seen, near) => {
+    const steps = [{ filter: "outcome is failure", count: 3 }, { filter: "outcome is success" }];
+    const one =
+      what === "a count" ? rule(over) : rule({ kind: "sequence", steps, filter: undefined, count: undefined });
+    const engine = new RuleEngine([one], directory, ZONE);
+    const records = seen.map(([s, outcome]) => ({
+      ...record(s, "10.0.0.1"),
+      outcome: outcome as "failure" | "success",
+    }));
+    engine.step("live", records, 0);
+    expect(engine.nearMisses("r", 5)).toEqual([
+      { ruleId: "r", lane: "live", key: "10.0.0.1", lastUs: seen[seen.length - 1]![0] * S, ...near },
+    ]);
+  });
+  test("lanes do not mix; a standing finding claims late events", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    engine.step("live", [record(1, "10.0.0.1")], 0);
+    expect(engine.step("late", [record(2, "10.0.0.1")], 0).episodes).toEqual([]);
+    expect(engine.step("late", [record(3, "10.0.0.1")], 0, () => true).states).toEqual([]);
+  });
+  test.each([
+    ["one sender", "sender is gate-1", ["10.0.0.1"]],
+    ["a host, in any case", "host is GATE", ["10.0.0.2"]],
+    ["either", "sender is gate-1 or host is gate", ["10.0.0.1", "10.0.0.2"]],
+    ["any other", "not sender is gate-1", ["10.0.0.2"]],
+  ])("a rule for %s is asked about its records alone", (_what, filter, keys) => {
+    const engine = new RuleEngine([rule({ filter, count: 1 })], new SenderDirectory([newSender(1, "gate-1")]), ZONE);
+    const records = [
+      { ...record(1, "10.0.0.1"), sender: 1 },
+      { ...record(2, "10.0.0.2"), sender: 2, host: "gate" },
+    ];
+    expect(engine.step("live", records, 0).episodes.map((e) => e.key)).toEqual(keys);
+  });
+  test("what the watermark leaves behind is forgotten", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    engine.step("live", [record(1, "10.0.0.1")], 0);
+    expect(engine.step("live", [], 500 * S).states).toEqual([
+      { ruleId: "r", lane: "live", key: "10.0.0.1", logic: logicOf(rule()), state: null },
+    ]);
+  });
+  test("a key of several fields, one with several values", () => {
+    const engine = new RuleEngine([rule({ key: ["user", "src"], count: 1 })], directory, ZONE);
+    const keys = engine.step("live", [{ ...record(1, "10.0.0.1"), users: ["a", "b"] }], 0).episodes.map((e) => e.key);
+    expect(keys).toEqual([`a${KEY_SEPARATOR}10.0.0.1`, `b${KEY_SEPARATOR}10.0.0.1`]);
+  });
+  test("closing by hand ends the episode in every lane", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    engine.step("live", [record(1, "10.0.0.1"), record(2, "10.0.0.1")], 0);
+    expect(engine.close("r", "10.0.0.1", 10 * S).episodes[0]!.episode).toMatchObject({
+      clearedBy: "hand",
+      clearedUs: 10 * S,
+    });
+  });
+});
+
+describe("a rule whose logic is changed (semantics 23)", () => {
+  const stricter = rule({ count: 3 });
+  const changedAt = 100;
+  /** Two records of one source raised the first version; two of another came too early for either. */
+  const changed = () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    const before = [record(70, "10.0.0.1"), record(80, "10.0.0.1"), record(90, "10.0.0.2")];
+    const kept = engine.step("live", before, 95 * S).states;
+    const { fresh, states } = engine.setRules([stricter], directory, changedAt * S);
+    return { engine, before, kept, fresh, states };
+  };
+
+  test("the version before keeps its open findings, takes their evidence in and clears them; the rest it forgets", () => {
+    const { engine, fresh, states } = changed();
+    expect(fresh).toEqual(["r"]);
+    expect(states.map((s) => [s.key, s.logic, s.state])).toEqual([["10.0.0.2", logicOf(rule()), null]]);
+    const more = engine.step("live", [record(110, "10.0.0.1"), record(111, "10.0.0.2")], 100 * S);
+    expect(more.episodes.map((e) => [e.key, e.episode.count])).toEqual([["10.0.0.1", 3]]);
+    const after = engine.step("live", [], 400 * S);
+    expect(after.episodes.map((e) => [e.key, e.episode.clearedBy, e.final])).toEqual([["10.0.0.1", "quiet", true]]);
+    expect(after.states.filter((s) => s.logic === logicOf(rule())).map((s) => s.state)).toEqual([null]);
+    // what comes now is the new version's alone
+    expect(engine.step("live", [record(500, "10.0.0.1"), record(501, "10.0.0.1")], 400 * S).episodes).toEqual([]);
+  });
+  test("the new version warms up over what was before, and raises on evidence that reaches past the change alone", () => {
+    const { engine } = changed();
+    const past = [record(60, "10.0.0.3"), record(61, "10.0.0.3"), record(62, "10.0.0.3"), record(90, "10.0.0.2")];
+    expect(engine.warmUp("r", "live", [...past, record(92, "10.0.0.2")], 95 * S).episodes).toEqual([]);
+    const more = engine.step("live", [record(105, "10.0.0.2")], 95 * S);
+    expect(more.episodes.map((e) => [e.key, e.episode.count, e.episode.firstUs / S])).toEqual([["10.0.0.2", 3, 90]]);
+  });
+  test("both go on after a restart", () => {
+    const { kept, states } = changed();
+    const gone = new Set(states.map((s) => s.key));
+    const engine = new RuleEngine([stricter], directory, ZONE, {
+      states: kept.filter((s) => !gone.has(s.key)).map((s) => ({ ...s, state: s.state! })),
+      earlier: [rule()],
+      since: new Map([["r", changedAt * S]]),
+    });
+    const { episodes } = engine.step("live", [record(110, "10.0.0.1")], 100 * S);
+    expect(episodes.map((e) => [e.key, e.episode.count])).toEqual([["10.0.0.1", 3]]);
+  });
+  test("a rule switched off keeps and clears what it has raised", () => {
+    const { engine } = changed();
+    engine.setRules([rule({ enabled: false })], directory, 120 * S);
+    const { episodes } = engine.step("live", [], 400 * S);
+    expect(episodes.map((e) => [e.key, e.episode.clearedBy])).toEqual([["10.0.0.1", "quiet"]]);
+    expect(engine.step("live", [record(500, "10.0.0.1"), record(501, "10.0.0.1")], 400 * S).episodes).toEqual([]);
+  });
+});
+
+describe("rules", () => {
+  test.each([
+    ["a filter that cannot be read", { filter: "sevrity is error" }, "column 1"],
+    ["a filter that names a time", { filter: "time last 1 h" }, "cannot name a time"],
+    ["a key that is no field", { key: ["nonsense"] }, "expected a field"],
+    ["an id with spaces", { id: "a b" }, "lower-case"],
+  ])("%s is refused", (_what, over, message) => {
+    const parsed = Rule.safeParse({ ...SHIPPED_RULES[0], ...over });
+    expect(parsed.success ? "" : parsed.error.message).toContain(message);
+  });
+  test("the shipped rules are valid and read as sentences", () => {
+    for (const rule of SHIPPED_RULES) expect(Rule.parse(rule)).toEqual(rule);
+    expect(sayRule(SHIPPED_RULES[0]!)).toBe(
+      "Raise error when 10 records within 5 min with the same src match: category is logon and outcome is failure. It becomes critical from 200 records on. It clears after 15 min without one.",
+    );
+  });
+  test("entities by name", () =>
+    expect(entityValues("user", [`user${KEY_SEPARATOR}a`, `src${KEY_SEPARATOR}x`], new SenderDirectory([]))).toEqual([
+      "a",
+    ]));
+});
+
+test("a storm of one key in one step, more than a call takes arguments, is one episode", () => {
+  const engine = new RuleEngine([rule()], directory, ZONE);
+  const batch = (from: number, n: number) =>
+    Array.from({ length: n }, (_, i) =>
+      testRecord({ id: String(from + i), timeUs: from + i, src: "10.0.0.1", category: "logon" }),
+    );
+  engine.step("live", batch(1, 10), 0);
+  const { episodes } = engine.step("live", batch(100, 150_000), 0);
+  expect(episodes.map((e) => e.episode.count)).toEqual([150_010]);
+});
+
+describe("what does not know yet what is usual says so, and raises nothing (semantics 24)", () => {
+  const HOUR = 3_600;
+  const flows = (day: number, bytes: number) =>
+    testRecord({ id: String(day + 1), timeUs: (day * 24 * HOUR + 60) * S, src: "10.0.0.1", category: "logon", bytes });
+  test.each([
+    [
+      "a baseline: five days of this hour",
+      {
+        kind: "departure",
+        measure: { of: "sum", field: "bytes" },
+        everySeconds: HOUR,
+        judgement: { by: "baseline", side: "over" },
+        clear: { by: "condition" },
+      },
+      5,
+    ],
+    [
+      "control limits: its training",
+      {
+        kind: "departure",
+        measure: { of: "value", field: "bytes" },
+        judgement: { by: "ewma", training: 6 },
+        clear: { by: "condition" },
+      },
+      5,
+    ],
+    ["a first sighting: its days of learning", { kind: "first", unseenDays: 30, learningDays: 4 }, 4],
+  ])("%s", (_what, over, days) => {
+    const engine = new RuleEngine([rule(over)], directory, ZONE);
+    for (let day = 0; day < days; day++) {
+      engine.step("live", [flows(day, 100 + day)], day * 24 * HOUR * S);
+      expect([day, engine.learning("r")]).toEqual([day, { keys: 1, learning: 1 }]);
+    }
+    engine.step("live", [flows(days, 100), flows(days + 1, 100)], (days + 1) * 24 * HOUR * S);
+    expect(engine.learning("r")).toEqual({ keys: 1, learning: 0 });
+  });
+  test("a count knows from the first record on", () => {
+    const engine = new RuleEngine([rule()], directory, ZONE);
+    engine.step("live", [record(1, "10.0.0.1")], 0);
+    expect(engine.learning("r")).toEqual({ keys: 1, learning: 0 });
+  });
+});

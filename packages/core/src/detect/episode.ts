@@ -1,0 +1,82 @@
+import type { EpochUs } from "../base/time/index.js";
+import type { Episode, Evidence, RuleEvent } from "./event.js";
+
+const KEEP_FIRST = 20;
+const KEEP_LATEST = 30;
+const MAX_ENTITIES = 50;
+
+/** An episode that still takes evidence. */
+export class OpenEpisode {
+  firstUs: EpochUs;
+  lastUs: EpochUs;
+  /** When the condition was met. */
+  metUs: EpochUs;
+  count = 0;
+  private worse = 0;
+  facts: Episode["facts"] = [];
+  private first: Evidence[] = [];
+  private latest: Evidence[] = [];
+  private readonly entities = new Set<string>();
+
+  /** @param severalSteps whether evidence says which step it met */
+  constructor(
+    events: readonly RuleEvent[],
+    private readonly severalSteps: boolean,
+  ) {
+    this.firstUs = events[0]?.timeUs ?? 0;
+    this.lastUs = this.firstUs;
+    // what completes a sequence is what it is about
+    if (severalSteps) this.name(events[events.length - 1]?.entities ?? []);
+    for (const event of events) this.fold(event);
+    this.metUs = this.lastUs;
+  }
+
+  static from(e: Episode, severalSteps: boolean): OpenEpisode {
+    const open = new OpenEpisode([], severalSteps);
+    open.firstUs = e.firstUs;
+    open.lastUs = e.lastUs;
+    open.metUs = e.raisedUs;
+    open.count = e.count;
+    // states kept before there was such a thing say nothing of it
+    open.worse = e.worse ?? 0;
+    open.facts = e.facts;
+    open.first = [...e.first];
+    open.latest = [...e.latest];
+    for (const entity of e.entities) open.entities.add(entity);
+    return open;
+  }
+
+  fold(event: RuleEvent): void {
+    const { id, timeUs } = event;
+    const evidence: Evidence = this.severalSteps ? { id, timeUs, step: event.meets[0] ?? 0 } : { id, timeUs };
+    this.count++;
+    this.worse |= event.worse;
+    this.lastUs = Math.max(this.lastUs, event.timeUs);
+    if (this.first.length < KEEP_FIRST) this.first.push(evidence);
+    else {
+      this.latest.push(evidence);
+      if (this.latest.length > KEEP_LATEST) this.latest.shift();
+    }
+    this.name(event.entities);
+  }
+
+  private name(entities: readonly string[]): void {
+    for (const entity of entities) if (this.entities.size < MAX_ENTITIES) this.entities.add(entity);
+  }
+
+  snapshot(): Episode {
+    return {
+      firstUs: this.firstUs,
+      lastUs: this.lastUs,
+      raisedUs: this.metUs,
+      count: this.count,
+      first: [...this.first],
+      latest: [...this.latest],
+      entities: [...this.entities],
+      worse: this.worse,
+      facts: this.facts,
+      clearedUs: null,
+      clearedBy: null,
+    };
+  }
+}

@@ -1,0 +1,52 @@
+import type { EpochUs } from "../base/time/index.js";
+
+/** A record (or a person's act) as one rule and key see it. Ordered by (time, id). */
+export interface RuleEvent {
+  readonly timeUs: EpochUs;
+  readonly id: string;
+  /** Which of the rule's conditions it meets, by place: steps of a sequence, parts of a set; 0 for rules with one. */
+  readonly meets: readonly number[];
+  /** What it ends: a clearing record, or a person's closing. */
+  readonly ends: "record" | "hand" | null;
+  /** Values a rule counts as different ones, where it does. */
+  readonly values: readonly string[];
+  /** What a rule measures, where it does. */
+  readonly amount: number;
+  /** `field\u0001value` of what the record names. */
+  readonly entities: readonly string[];
+  /** Which of the rule's worse filters it meets: bit i for `worse[i]`. */
+  readonly worse: number;
+}
+
+export interface Evidence {
+  readonly id: string;
+  readonly timeUs: EpochUs;
+  /** The step or part it met, where there are several. */
+  readonly step?: number;
+}
+
+/** One raised stretch of a rule and key: from its first evidence to its clearing. */
+export interface Episode {
+  readonly firstUs: EpochUs;
+  readonly lastUs: EpochUs;
+  /** Event time at which the evidence sufficed. */
+  readonly raisedUs: EpochUs;
+  readonly count: number;
+  /** The first and the latest evidence; between them only the count is kept. */
+  readonly first: readonly Evidence[];
+  readonly latest: readonly Evidence[];
+  readonly entities: readonly string[];
+  /** Which of the rule's worse filters a record of it meets: bit i for `worse[i]`. */
+  readonly worse: number;
+  /** The arithmetic, where there is some: the value, its line or what was expected. */
+  readonly facts: readonly (readonly [name: string, value: number])[];
+  readonly clearedUs: EpochUs | null;
+  readonly clearedBy: "quiet" | "record" | "hand" | "condition" | null;
+}
+
+/** The order of everything that happened: time, then id as a number. */
+export const before = (a: { timeUs: number; id: string }, b: { timeUs: number; id: string }): number =>
+  a.timeUs - b.timeUs || a.id.length - b.id.length || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
+
+/** An event that came twice counts once. */
+export const isSame = (a: RuleEvent, b: RuleEvent): boolean => before(a, b) === 0 && a.ends === b.ends;

@@ -1,0 +1,152 @@
+import type { EpochUs } from "../base/time/index.js";
+import { before, type Episode, isSame, type RuleEvent } from "./event.js";
+import type { Progress, Run, SavedRun } from "./kinds/run.js";
+
+/** More pending events than this are settled before the watermark reaches them: memory stays bounded. */
+export const MAX_PENDING = 5_000;
+
+const NO_EVENTS: readonly RuleEvent[] = [];
+/** Of every machine without a provisional run; never added to. */
+const NONE_CLOSED: Episode[] = [];
+
+export interface KeyResult {
+  /** Episodes that ended before the watermark in this step: they will not be reported again. */
+  readonly settled: readonly Episode[];
+  /** Episodes as they stand for now, after those: later events may still change them. */
+  readonly provisional: readonly Episode[];
+  /** Whether what `save` gives has changed. */
+  readonly settledChanged: boolean;
+  /** Events settled early because more than MAX_PENDING waited. */
+  readonly settledEarly: number;
+}
+
+/**
+ * A rule for one key. `step` takes events in any order and a watermark and gives the episodes as they stand (`semantics.md` 20, 21).
+ * Events up to the watermark are settled for good; those after it are run through provisionally, so that a finding is raised at once
+ * and late arrivals amend it. The same events give the same episodes whatever their order of arrival, as long as each comes before
+ * the watermark passes it.
+ */
+export class KeyMachine {
+  /** Events after the watermark, sorted by (time, id). */
+  private pending: RuleEvent[] | null = null;
+  /** The run over settled and pending events, kept so that events that come in order cost one step each; null: the settled one. */
+  private tail: Run | null = null;
+  private tailClosed: Episode[] = NONE_CLOSED;
+  /** The second of event time at which its lane looks at it next; 0: it does not. */
+  dueSecond = 0;
+
+  /** @param waits the rule asks for what did not happen: only the watermark can tell, nothing is raised before */
+  constructor(
+    private settled: Run,
+    private readonly waits: boolean,
+  ) {}
+
+  step(events: readonly RuleEvent[], watermarkUs: EpochUs): KeyResult {
+    let rebuild = this.take(events);
+    const pending = this.pending ?? NO_EVENTS;
+    let settle = 0;
+    while (settle < pending.length && pending[settle]!.timeUs <= watermarkUs) settle++;
+    const settledEarly = Math.max(0, pending.length - MAX_PENDING - settle);
+    settle += settledEarly;
+    let closed: Episode[] = [];
+    if (settle > 0 && settle === pending.length && this.tail !== null && !rebuild) {
+      // the provisional run has seen all of it, in this order
+      this.settled = this.tail;
+      closed = this.tailClosed;
+    } else for (let i = 0; i < settle; i++) this.settled.take(pending[i]!, closed);
+    if (settle > 0) this.pending = settle === pending.length ? null : pending.slice(settle);
+    const moved = this.settled.settle(watermarkUs, closed);
+    rebuild ||= closed.length > 0 || (moved && this.tail !== null);
+    if (this.pending === null) {
+      this.tail = null;
+      this.tailClosed = NONE_CLOSED;
+    } else if (rebuild && !this.waits) this.rebuild();
+    const open = this.current();
+    return {
+      settled: closed,
+      provisional: open ? [...this.tailClosed, open] : this.tailClosed.slice(),
+      settledChanged: settle > 0 || moved,
+      settledEarly,
+    };
+  }
+
+  save(): SavedRun {
+    return this.settled.save();
+  }
+
+  /** The open episode as it stands. */
+  current(): Episode | null {
+    return (this.tail ?? this.settled).current();
+  }
+
+  progress(): Progress | null {
+    return (this.tail ?? this.settled).progress();
+  }
+
+  /** Nothing in this state can influence anything that is still to come. */
+  get isIdle(): boolean {
+    return this.pending === null && this.settled.isIdle;
+  }
+
+  get isLearning(): boolean {
+    return (this.tail ?? this.settled).isLearning;
+  }
+
+  /** What it knows of what is usual and can do without; null: nothing, or events are under way that belong to it. */
+  learnt(): unknown {
+    return this.pending === null ? this.settled.learnt() : null;
+  }
+
+  /** Goes on from what the rule has learnt of this key elsewhere. @returns whether it knows more now */
+  learnFrom(learnt: unknown): boolean {
+    const isMore = this.settled.learnFrom(learnt);
+    if (isMore && this.tail !== null) this.rebuild();
+    return isMore;
+  }
+
+  /** Something is raised, or must hold yet. */
+  get hasOpen(): boolean {
+    return this.settled.hasOpen || (this.tail?.hasOpen ?? false);
+  }
+
+  get lastEventUs(): EpochUs {
+    return Math.max(this.settled.lastEventUs, this.pending?.[this.pending.length - 1]?.timeUs ?? 0);
+  }
+
+  /** The watermark at which something would settle, clear or be forgotten. */
+  get nextChangeUs(): EpochUs {
+    return Math.min(this.settled.nextChangeUs, this.pending?.[0]?.timeUs ?? Number.POSITIVE_INFINITY);
+  }
+
+  private rebuild(): void {
+    this.beginTail();
+    for (const event of this.pending ?? NO_EVENTS) this.tail!.take(event, this.tailClosed);
+  }
+
+  private beginTail(): void {
+    this.tail = this.settled.clone();
+    this.tailClosed = [];
+  }
+
+  /** @returns whether the provisional run must be made anew: something came before what it has seen */
+  private take(events: readonly RuleEvent[]): boolean {
+    if (events.length === 0) return false;
+    const fresh =
+      events.length === 1 ? events : [...events].sort(before).filter((e, i, all) => i === 0 || !isSame(all[i - 1]!, e));
+    const { pending } = this;
+    const last = pending?.[pending.length - 1];
+    if (last === undefined || before(last, fresh[0]!) < 0) {
+      // most keys wait with one event: a list as long as what it holds
+      this.pending = pending === null ? fresh.slice() : pending;
+      // one by one: as arguments of a call a storm of them does not fit
+      if (pending !== null) for (const event of fresh) pending.push(event);
+      if (this.waits) return false;
+      if (this.tail === null) this.beginTail();
+      for (const event of fresh) this.tail!.take(event, this.tailClosed);
+      return false;
+    }
+    const merged = [...pending!, ...fresh].sort(before);
+    this.pending = merged.filter((e, i) => i === 0 || !isSame(merged[i - 1]!, e));
+    return true;
+  }
+}

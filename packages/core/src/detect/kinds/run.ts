@@ -1,0 +1,143 @@
+import type { EpochUs } from "../../base/time/index.js";
+import { OpenEpisode } from "../episode.js";
+import type { Episode, RuleEvent } from "../event.js";
+
+/** What every kind of rule says of its episodes. Times in µs. */
+export interface EpisodeLogic {
+  /** Cleared when this long passes without evidence; null: not by quiet. */
+  readonly quietUs: number | null;
+  /** Evidence must still come this long after the condition was met; until then nothing is raised. */
+  readonly holdUs: number;
+  /** Whether evidence says which step it met. */
+  readonly severalSteps: boolean;
+}
+
+/** A run as it is kept: an open episode, and what the kind itself must remember, as plain data. */
+export interface SavedRun {
+  readonly open: Episode | null;
+  readonly rest: unknown;
+}
+
+/** How near a key is to being raised. */
+export interface Progress {
+  readonly have: number;
+  readonly need: number;
+  /** What is lacking, by place of the condition; null where it is more of the same. */
+  readonly lacking: number | null;
+  readonly lastUs: EpochUs;
+}
+
+/**
+ * A rule's logic for one key: runs events in order of (time, id), one at a time. Kinds say what raises; opening, folding, clearing
+ * and quiet are the same for all.
+ */
+export abstract class Run {
+  protected open: OpenEpisode | null;
+
+  constructor(
+    protected readonly logic: EpisodeLogic,
+    saved: SavedRun | null,
+  ) {
+    this.open = saved?.open ? OpenEpisode.from(saved.open, logic.severalSteps) : null;
+  }
+
+  /** A run in the same state that goes on for itself. */
+  abstract clone(): Run;
+  protected copyOpen(from: Run): this {
+    this.open = from.open === null ? null : OpenEpisode.from(from.open.snapshot(), this.logic.severalSteps);
+    return this;
+  }
+  /** Something that matches. */
+  protected abstract match(event: RuleEvent, closed: Episode[]): void;
+  /** Nothing must be remembered besides the open episode. */
+  protected abstract get isEmpty(): boolean;
+  /** What must be remembered besides the open episode, where there is something. */
+  protected abstract rest(): unknown;
+  /** Forgets what nothing after `us` can be joined to. @returns whether there was anything */
+  protected abstract forget(us: EpochUs): boolean;
+  /** When `forget` or `pass` would first do something; Infinity: never. */
+  protected abstract ownNextChangeUs(): EpochUs;
+  /** Time passes until `us` without an event: what only absence can prove. @returns whether anything changed */
+  protected pass(_us: EpochUs, _closed: Episode[]): boolean {
+    return false;
+  }
+  /** A person closed it, or a clearing record came: counting begins anew. */
+  protected begin(): void {}
+  abstract progress(): Progress | null;
+  /** It does not know yet what is usual, and raises nothing (`semantics.md` 24). */
+  get isLearning(): boolean {
+    return false;
+  }
+  abstract get lastEventUs(): EpochUs;
+  /** What it knows of what is usual and can do without, for another run of the same rule and key; null: nothing. */
+  learnt(): unknown {
+    return null;
+  }
+  /** Goes on from what another run has learnt, as if that had come before all of its own. @returns whether it knows more now */
+  learnFrom(_learnt: unknown): boolean {
+    return false;
+  }
+
+  take(event: RuleEvent, closed: Episode[]): void {
+    this.elapse(event.timeUs - 1, closed);
+    if (event.ends !== null && this.open !== null) this.close(event.timeUs, event.ends, closed);
+    // what a sequence waits for not to come may be the very thing that ends it
+    if (event.meets.length > 0) this.match(event, closed);
+  }
+
+  /** Time passes: quiet clears, and what absence proves is raised or cleared. @returns whether anything changed */
+  elapse(us: EpochUs, closed: Episode[]): boolean {
+    const passed = this.pass(us, closed);
+    const { quietUs } = this.logic;
+    if (this.open === null || quietUs === null || us - this.open.lastUs < quietUs) return passed;
+    this.close(this.open.lastUs + quietUs, "quiet", closed);
+    return true;
+  }
+
+  /** Time passes for good: no event before `us` can come any more. @returns whether anything changed */
+  settle(us: EpochUs, closed: Episode[]): boolean {
+    const elapsed = this.elapse(us, closed);
+    return this.forget(us) || elapsed;
+  }
+
+  save(): SavedRun {
+    return { open: this.open?.snapshot() ?? null, rest: this.isEmpty ? undefined : this.rest() };
+  }
+
+  /** Nothing in this state can influence anything that is still to come. */
+  get isIdle(): boolean {
+    return this.open === null && this.isEmpty;
+  }
+
+  get hasOpen(): boolean {
+    return this.open !== null;
+  }
+
+  /** The open episode as it stands; null while it must hold yet. */
+  current(): Episode | null {
+    return this.open === null || !this.holds(this.open) ? null : this.open.snapshot();
+  }
+
+  /** When time alone would change something. */
+  get nextChangeUs(): EpochUs {
+    const { quietUs } = this.logic;
+    const quiet = this.open !== null && quietUs !== null ? this.open.lastUs + quietUs : Number.POSITIVE_INFINITY;
+    return Math.min(quiet, this.ownNextChangeUs());
+  }
+
+  protected raise(events: readonly RuleEvent[]): OpenEpisode {
+    this.open = new OpenEpisode(events, this.logic.severalSteps);
+    return this.open;
+  }
+
+  protected close(us: EpochUs, by: NonNullable<Episode["clearedBy"]>, closed: Episode[]): void {
+    const open = this.open!;
+    if (this.holds(open)) closed.push({ ...open.snapshot(), clearedUs: us, clearedBy: by });
+    this.open = null;
+    this.begin();
+  }
+
+  private holds(open: OpenEpisode): boolean {
+    return this.logic.holdUs === 0 || open.lastUs - open.metUs >= this.logic.holdUs;
+  }
+}

@@ -1,0 +1,62 @@
+import { fold } from "../base/text/index.js";
+import type { SenderDirectory } from "../model/senders/index.js";
+import { KEY_SEPARATOR } from "./compile-rule.js";
+import type { Episode } from "./event.js";
+import type { Rule } from "./rule.js";
+
+const SHOWN_VALUES = 3;
+
+/** Fills `{field}`, `{count}` and the names of measured values in a rule's title; sender ids become names. */
+export function findingTitle(
+  rule: Pick<Rule, "kind" | "title" | "key">,
+  finding: {
+    readonly key: string;
+    readonly count: number;
+    readonly entities: readonly string[];
+    readonly facts: Episode["facts"];
+  },
+  directory: SenderDirectory,
+): string {
+  const { count, entities, facts } = finding;
+  const keys = finding.key.split(KEY_SEPARATOR);
+  return rule.title.replace(/\{([a-z ]+)\}/g, (_, name: string) => {
+    if (name === "count") return String(count);
+    const fact = facts.find(([n]) => n === name);
+    if (fact) return shortNumber(fact[1]);
+    const place = (rule.key as readonly string[]).indexOf(name);
+    // what it is keyed by is one value, whoever else its records name
+    const values = entityValues(name, place < 0 ? entities : own(entities, name, keys[place] ?? ""), directory);
+    if (values.length === 0) return "?";
+    // of a sequence, what its last step named
+    const shown = rule.kind === "sequence" ? 1 : SHOWN_VALUES;
+    const rest = rule.kind === "sequence" ? 0 : values.length - shown;
+    return values.slice(0, shown).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
+  });
+}
+
+/** The value of the key as it was written. */
+function own(entities: readonly string[], name: string, key: string): string[] {
+  const written = entities.find(
+    (e) => e.startsWith(`${name}${KEY_SEPARATOR}`) && fold(e).endsWith(`${KEY_SEPARATOR}${fold(key)}`),
+  );
+  return [written ?? `${name}${KEY_SEPARATOR}${key}`];
+}
+
+/** The values of one field among a finding's entities, as people read them. */
+export function entityValues(name: string, entities: readonly string[], directory: SenderDirectory): string[] {
+  const prefix = `${name}${KEY_SEPARATOR}`;
+  const values = entities.filter((e) => e.startsWith(prefix)).map((e) => e.slice(prefix.length));
+  return name === "sender" ? values.map((id) => directory.name(Number(id))) : values;
+}
+
+/** Three figures are enough to read: "1.23 M", "0.05". */
+function shortNumber(value: number): string {
+  const size = Math.abs(value);
+  for (const [unit, name] of [
+    [1e9, "G"],
+    [1e6, "M"],
+    [1e4, "k"],
+  ] as const)
+    if (size >= unit) return `${Number((value / (name === "k" ? 1e3 : unit)).toPrecision(3))} ${name}`;
+  return String(Number(value.toPrecision(3)));
+}

@@ -1,0 +1,50 @@
+import { fold } from "../../base/text/index.js";
+import { dataValues, type HalvikRecord } from "../record/index.js";
+import { canonicalHost, canonicalUser } from "./canonical.js";
+
+export const ENTITY_KINDS = ["address", "host", "user", "interface", "process", "port"] as const;
+export type EntityKind = (typeof ENTITY_KINDS)[number];
+
+export const ENTITY_ROLES = ["source", "destination", "actor", "target", "reporter", "mentioned"] as const;
+export type EntityRole = (typeof ENTITY_ROLES)[number];
+
+/** A thing a record names. Two are the same when kind and `value` are; `original` is how it was written. */
+export interface Entity {
+  readonly kind: EntityKind;
+  readonly role: EntityRole;
+  readonly value: string;
+  readonly original: string;
+}
+
+/** The things a record is about, by their roles, most telling first; each once per role. */
+export function entitiesOf(r: HalvikRecord, senderName: string): Entity[] {
+  const out: Entity[] = [];
+  const add = (kind: EntityKind, role: EntityRole, original: string | null, value = original) => {
+    if (original === null || value === null || original === "") return;
+    if (!out.some((e) => e.kind === kind && e.role === role && e.value === value))
+      out.push({ kind, role, value, original });
+  };
+  add("address", "source", r.src);
+  add("address", "destination", r.dst);
+  for (const address of r.otherAddresses) add("address", "mentioned", address);
+  const actors = new Set(
+    [...dataValues(r, "SubjectUserName"), ...dataValues(r, "user")].map((u) => fold(canonicalUser(u))),
+  );
+  for (const user of r.users) {
+    const value = fold(canonicalUser(user));
+    // an event about an account that another one changed: who did it, and to whom
+    add("user", r.users.length > 1 && !actors.has(value) ? "target" : "actor", user, value);
+  }
+  add("host", "reporter", senderName, canonicalHost(senderName));
+  if (r.host !== null && canonicalHost(r.host) !== canonicalHost(senderName))
+    add("host", "mentioned", r.host, canonicalHost(r.host));
+  add("interface", "target", r.interface);
+  if (r.flow) {
+    add("interface", "source", r.flow.ingress === null ? null : String(r.flow.ingress));
+    add("interface", "destination", r.flow.egress === null ? null : String(r.flow.egress));
+  }
+  add("process", "actor", r.app ?? r.process);
+  add("port", "source", r.srcPort === null ? null : String(r.srcPort));
+  add("port", "destination", r.dstPort === null ? null : String(r.dstPort));
+  return out;
+}

@@ -1,0 +1,106 @@
+import type { EpochUs } from "../../base/time/index.js";
+import { type Applications, NO_APPLICATIONS } from "../applications/index.js";
+
+export const SENDER_STATES = ["waiting", "admitted", "refused"] as const;
+export type SenderState = (typeof SENDER_STATES)[number];
+
+/** What Halvik knows of a sender: the facts people set and the identity beneath them. */
+export interface Sender {
+  readonly id: number;
+  readonly name: string;
+  readonly state: SenderState;
+  /** Canonical addresses it sends from: its own and aliases (translation, test set-ups). */
+  readonly addresses: readonly string[];
+  /** Messages from it are other hosts'; each (relay, host name) is a sender of its own. */
+  readonly relay: boolean;
+  /** For a sender heard through a relay: that relay's id and the host name it goes by there. */
+  readonly viaRelay: number | null;
+  readonly relayHost: string | null;
+  readonly site: string | null;
+  readonly groups: readonly string[];
+  readonly role: string | null;
+  readonly zone: string;
+  /** The sender it is reached through (uplink); its silence may explain this one's. */
+  readonly reachedThrough: number | null;
+  /** Seconds between records expected by hand; null: learnt. */
+  readonly expectedEverySeconds: number | null;
+  /** Days its records are kept: one of KEEP_DAYS; null: as long as records of their kind. */
+  readonly keepDays: number | null;
+  readonly notes: string;
+  readonly firstSeenUs: EpochUs | null;
+}
+
+/** A sender of which nothing is known but its name, and the given parts. */
+export const newSender = (id: number, name: string, parts: Partial<Sender> = {}): Sender => ({
+  id,
+  name,
+  state: "admitted",
+  addresses: [],
+  relay: false,
+  viaRelay: null,
+  relayHost: null,
+  site: null,
+  groups: [],
+  role: null,
+  zone: "UTC",
+  reachedThrough: null,
+  expectedEverySeconds: null,
+  keepDays: null,
+  notes: "",
+  firstSeenUs: null,
+  ...parts,
+});
+
+/**
+ * For how many days records may be kept, when not as long as all others. Few steps, because each is a segment of its own that is
+ * dropped whole.
+ */
+export const KEEP_DAYS = [1, 3, 7, 14, 30, 90, 180, 365, 1_095, 3_650] as const;
+
+/** The sender of Halvik's own records. */
+export const OWN_SENDER = 0;
+
+/** Looks up what the names in filters stand for: senders, their groups and sites, applications. Immutable: a changed directory is a new one. */
+export class SenderDirectory {
+  private readonly byId: ReadonlyMap<number, Sender>;
+
+  constructor(
+    readonly senders: readonly Sender[],
+    /** What traffic is called. */
+    readonly applications: Applications = NO_APPLICATIONS,
+  ) {
+    this.byId = new Map(senders.map((s) => [s.id, s]));
+  }
+
+  get(id: number): Sender | undefined {
+    return this.byId.get(id);
+  }
+
+  name(id: number): string {
+    return id === OWN_SENDER ? "halvik" : (this.byId.get(id)?.name ?? `sender ${id}`);
+  }
+
+  /** Ids of the senders that satisfy a test on their name, in id order; Halvik itself counts. */
+  idsByName(test: (name: string) => boolean): number[] {
+    const own = test("halvik") ? [OWN_SENDER] : [];
+    return [...own, ...this.senders.filter((s) => test(s.name)).map((s) => s.id)];
+  }
+
+  idsInGroups(groups: readonly string[]): number[] {
+    const wanted = new Set(groups.map((g) => g.toLowerCase()));
+    return this.senders.filter((s) => s.groups.some((g) => wanted.has(g.toLowerCase()))).map((s) => s.id);
+  }
+
+  idsAtSites(sites: readonly string[]): number[] {
+    const wanted = new Set(sites.map((s) => s.toLowerCase()));
+    return this.senders.filter((s) => s.site !== null && wanted.has(s.site.toLowerCase())).map((s) => s.id);
+  }
+
+  groupNames(): string[] {
+    return [...new Set(this.senders.flatMap((s) => s.groups))].sort();
+  }
+
+  siteNames(): string[] {
+    return [...new Set(this.senders.flatMap((s) => (s.site === null ? [] : [s.site])))].sort();
+  }
+}

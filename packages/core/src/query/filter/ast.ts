@@ -1,0 +1,65 @@
+import type { Network } from "../../base/net/index.js";
+import type { Count, FieldName, Severity } from "../../model/record/index.js";
+
+/** Where in the filter text a node stands, in UTF-16 units: [start, end). */
+export interface Span {
+  readonly start: number;
+  readonly end: number;
+}
+
+/** How a piece of text is looked for: whole word, start of a word, part of a word, or literally anywhere. */
+export type TextMode = "word" | "prefix" | "part" | "phrase";
+
+/** What is asked of a field's values: true if any value satisfies it (`semantics.md` 13). */
+export type Test =
+  | { readonly op: "oneOf"; readonly values: readonly string[] }
+  | { readonly op: "severity"; readonly values: readonly Severity[] }
+  /** Inclusive integer ranges; an open end is ±Infinity. */
+  | { readonly op: "ranges"; readonly ranges: readonly (readonly [from: Count, to: Count])[] }
+  | { readonly op: "networks"; readonly networks: readonly Network[] }
+  | { readonly op: "has"; readonly mode: TextMode; readonly value: string }
+  | { readonly op: "like"; readonly pattern: string }
+  | { readonly op: "matches"; readonly source: string }
+  | { readonly op: "present" }
+  | { readonly op: "group" | "site"; readonly names: readonly string[] }
+  | { readonly op: "last"; readonly us: number };
+
+/** A filter as plain data; `reading` and both back ends walk it. */
+export type Filter =
+  | { readonly type: "everything" }
+  | { readonly type: "and" | "or"; readonly items: readonly Filter[]; readonly span: Span }
+  | { readonly type: "not"; readonly item: Filter; readonly span: Span }
+  | {
+      readonly type: "compare";
+      readonly field: FieldName | "data";
+      /** For field "data": the name of the value, in full or without its element. */
+      readonly dataName?: string;
+      readonly test: Test;
+      /** `is not`, `not in`, `missing`: the exact negation. */
+      readonly negated: boolean;
+      readonly span: Span;
+    };
+
+export type Comparison = Extract<Filter, { type: "compare" }>;
+
+export const FILTER_ERROR_CODES = [
+  "UNKNOWN_FIELD",
+  "UNKNOWN_VALUE",
+  "WRONG_COMPARATOR",
+  "WRONG_VALUE",
+  "EXPECTED",
+  "BAD_PATTERN",
+  "BAD_CHARACTER",
+  "UNCLOSED",
+  "TOO_LONG",
+  "TOO_COSTLY",
+] as const;
+
+/** A mistake in a filter: where it is, what was expected, and what may have been meant. */
+export interface FilterError {
+  readonly code: (typeof FILTER_ERROR_CODES)[number];
+  readonly message: string;
+  readonly span: Span;
+  /** Text to put in place of the span, or null. */
+  readonly suggestion: string | null;
+}

@@ -1,0 +1,196 @@
+import { networksTest } from "../../base/net/index.js";
+import { fold, isLike } from "../../base/text/index.js";
+import type { EpochUs } from "../../base/time/index.js";
+import { type Count, type FieldValue, field, type HalvikRecord } from "../../model/record/index.js";
+import type { SenderDirectory } from "../../model/senders/index.js";
+import type { Comparison, Filter, Test } from "./ast.js";
+import { compilePattern } from "./pattern.js";
+import { hasWord } from "./words.js";
+
+export interface EvaluateContext {
+  readonly directory: SenderDirectory;
+  /** What "last 24 h" counts back from. */
+  readonly nowUs: EpochUs;
+}
+
+export type RecordTest = (record: HalvikRecord) => boolean;
+
+/** A filter as a function of a record. Names of senders, groups and sites are resolved once, here. */
+export function compileFilter(filter: Filter, context: EvaluateContext): RecordTest {
+  switch (filter.type) {
+    case "everything":
+      return () => true;
+    case "and": {
+      const parts = filter.items.map((item) => compileFilter(item, context));
+      return (record) => {
+        for (let i = 0; i < parts.length; i++) if (!parts[i]!(record)) return false;
+        return true;
+      };
+    }
+    case "or": {
+      const parts = filter.items.map((item) => compileFilter(item, context));
+      return (record) => {
+        for (let i = 0; i < parts.length; i++) if (parts[i]!(record)) return true;
+        return false;
+      };
+    }
+    case "not": {
+      const part = compileFilter(filter.item, context);
+      return (record) => !part(record);
+    }
+    case "compare":
+      return compileComparison(filter, context);
+  }
+}
+
+function compileComparison(node: Comparison, context: EvaluateContext): RecordTest {
+  const test = valueTest(node, context);
+  const negated = node.negated;
+  if (node.field === "data") {
+    const wanted = node.dataName ?? "";
+    const suffix = ` ${wanted}`;
+    return (record) =>
+      record.data.some(([name, value]) => (name === wanted || name.endsWith(suffix)) && test(value)) !== negated;
+  }
+  const { get } = field(node.field);
+  const { applications } = context.directory;
+  return (record) => {
+    const values = get(record, applications);
+    for (let i = 0; i < values.length; i++) if (test(values[i]!)) return !negated;
+    return negated;
+  };
+}
+
+/** Ids of the senders a sender test names; both back ends use it, so they cannot differ. */
+export function senderIds(test: Test, directory: SenderDirectory): readonly number[] {
+  switch (test.op) {
+    case "oneOf": {
+      const wanted = new Set(test.values.map(fold));
+      return directory.idsByName((name) => wanted.has(fold(name)));
+    }
+    case "like": {
+      const pattern = fold(test.pattern);
+      return directory.idsByName((name) => isLike(fold(name), pattern));
+    }
+    case "group":
+      return directory.idsInGroups(test.names);
+    case "site":
+      return directory.idsAtSites(test.names);
+    default:
+      throw new Error(`sender test ${test.op}: the parser lets none through`);
+  }
+}
+
+/** A comparison as a test of one value of its field, before any negation. */
+export function valueTest(node: Comparison, context: EvaluateContext): (value: FieldValue) => boolean {
+  const { test } = node;
+  const type = node.field === "data" ? "text" : field(node.field).type;
+  if (type === "sender") {
+    const ids = new Set(senderIds(test, context.directory));
+    return (value) => ids.has(value as number);
+  }
+  // choices are stored in the one spelling they have
+  const same = type === "exact" || type === "choice" ? (s: string) => s : fold;
+  switch (test.op) {
+    case "oneOf": {
+      const wanted = new Set(test.values.map(same));
+      return (value) => wanted.has(same(String(value)));
+    }
+    case "severity": {
+      const wanted = new Set<FieldValue>(test.values);
+      return (value) => wanted.has(value);
+    }
+    case "ranges":
+      return (value) => test.ranges.some(([from, to]) => (value as Count) >= from && (value as Count) <= to);
+    case "networks":
+      return networksTest(test.networks) as (value: FieldValue) => boolean;
+    case "has": {
+      const wanted = same(test.value);
+      switch (test.mode) {
+        case "word":
+          return (value) => hasWord(same(String(value)), wanted, "both");
+        case "prefix":
+          return (value) => hasWord(same(String(value)), wanted, "start");
+        case "part":
+        case "phrase":
+          return (value) => same(String(value)).includes(wanted);
+      }
+      break;
+    }
+    case "like": {
+      const pattern = same(test.pattern);
+      return (value) => isLike(same(String(value)), pattern);
+    }
+    case "matches": {
+      const compiled = compilePattern(test.source, type !== "exact");
+      if (!compiled.ok) throw new Error(`pattern /${test.source}/: ${compiled.reason}`);
+      return (value) => compiled.test(String(value));
+    }
+    case "present":
+      return () => true;
+    case "last": {
+      const from = context.nowUs - test.us;
+      return (value) => (value as number) >= from;
+    }
+    case "group":
+    case "site":
+      break;
+  }
+  throw new Error(`${node.field} ${test.op}: the parser lets none through`);
+}
+
+/** The [from, to) that a filter asks for by its own time comparisons, where they bind the whole filter. */
+export function timeBounds(filter: Filter, nowUs: EpochUs): { fromUs: EpochUs; toUs: EpochUs } {
+  let fromUs = Number.NEGATIVE_INFINITY;
+  let toUs = Number.POSITIVE_INFINITY;
+  const parts = filter.type === "and" ? filter.items : [filter];
+  for (const part of parts) {
+    if (!isTimeBound(part)) continue;
+    if (part.test.op === "last") fromUs = Math.max(fromUs, nowUs - part.test.us);
+    else if (part.test.op === "ranges") {
+      fromUs = Math.max(fromUs, Math.min(...part.test.ranges.map(([from]) => Number(from))));
+      toUs = Math.min(toUs, Math.max(...part.test.ranges.map(([, to]) => Number(to))) + 1);
+    }
+  }
+  return { fromUs, toUs };
+}
+
+const isTimeBound = (part: Filter): part is Comparison =>
+  part.type === "compare" && part.field === "time" && !part.negated;
+
+/** Whether a part of a filter says no more than `timeBounds` takes from it: within those bounds it holds. */
+export const bindsTime = (part: Filter): boolean =>
+  isTimeBound(part) && (part.test.op === "last" || (part.test.op === "ranges" && part.test.ranges.length === 1));
+
+/** Whether a filter has patterns: whatever decides it may take long over a single text. */
+export function hasPatterns(filter: Filter): boolean {
+  switch (filter.type) {
+    case "everything":
+      return false;
+    case "and":
+    case "or":
+      return filter.items.some(hasPatterns);
+    case "not":
+      return hasPatterns(filter.item);
+    case "compare":
+      return filter.test.op === "matches" || filter.test.op === "like";
+  }
+}
+
+/** Whether a filter names time at all; rules refuse that (`semantics.md` 19). */
+export const namesTime = (filter: Filter): boolean => namesField(filter, "time") || namesField(filter, "arrival");
+
+/** Whether a filter names a field anywhere. */
+export function namesField(filter: Filter, name: Comparison["field"]): boolean {
+  switch (filter.type) {
+    case "everything":
+      return false;
+    case "and":
+    case "or":
+      return filter.items.some((item) => namesField(item, name));
+    case "not":
+      return namesField(filter.item, name);
+    case "compare":
+      return filter.field === name;
+  }
+}

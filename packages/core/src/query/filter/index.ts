@@ -1,0 +1,31 @@
+export type { Comparison, Filter, FilterError, Span, Test, TextMode } from "./ast.js";
+export { FILTER_ERROR_CODES } from "./ast.js";
+export { type Completion, type Completions, completeFilter } from "./complete.js";
+export {
+  bindsTime,
+  compileFilter,
+  type EvaluateContext,
+  hasPatterns,
+  namesField,
+  namesTime,
+  type RecordTest,
+  senderIds,
+  timeBounds,
+  valueTest,
+} from "./evaluate.js";
+export {
+  type ComparatorName,
+  comparatorsOf,
+  MAX_FILTER_LENGTH,
+  type ParseContext,
+  type ParseResult,
+  parseFilter,
+  type SavedText,
+  savedFilterNames,
+} from "./parser.js";
+export { type FilterPart, type FilterParts, filterParts, isComplete, joinParts, takesValue } from "./parts.js";
+export { requiredLiterals } from "./pattern.js";
+export { readFilter } from "./reading.js";
+export { nearest } from "./suggest.js";
+export { quoteIfNeeded } from "./values.js";
+export { isWordAt } from "./words.js";

@@ -1,0 +1,912 @@
+import type { Network } from "../../base/net/index.js";
+import {
+  type Count,
+  FIELDS,
+  type Field,
+  type FieldName,
+  fieldNamed,
+  field as fieldOf,
+  parseSeverity,
+  SEVERITIES,
+  severityName,
+  toCount,
+} from "../../model/record/index.js";
+import type { SenderDirectory } from "../../model/senders/index.js";
+import type { Filter, FilterError, Span, Test, TextMode } from "./ast.js";
+import { FilterFault, Lexer, type Sign, signIn, type Token } from "./lexer.js";
+import { compilePattern, MAX_PATTERN_STEPS } from "./pattern.js";
+import { nearest } from "./suggest.js";
+import {
+  choiceValue,
+  describe,
+  durationValue,
+  fault,
+  isReserved,
+  networkValue,
+  numberRange,
+  numberValue,
+  quoteIfNeeded,
+  severityValue,
+  textValue,
+  timeValue,
+} from "./values.js";
+
+export interface ParseContext {
+  /** The reader's zone, for times written without one. */
+  readonly zone: string;
+  /** Where given, sender, group and site names are checked against it. */
+  readonly directory?: SenderDirectory;
+  /** Texts of saved filters by name, for `filter "name"`. */
+  readonly saved?: readonly SavedText[];
+}
+
+export interface SavedText {
+  readonly name: string;
+  readonly text: string;
+}
+
+export type ParseResult =
+  | { readonly ok: true; readonly filter: Filter }
+  | { readonly ok: false; readonly error: FilterError };
+
+export const MAX_FILTER_LENGTH = 8_000;
+/** Stars and question marks of one `like`. */
+const MAX_WILDCARDS = 50;
+const MAX_DEPTH = 60;
+/** Saved filters used by saved filters may double at every step. */
+const MAX_EXPANSIONS = 100;
+const COMPARATORS = [
+  "is",
+  "is not",
+  "in",
+  "not in",
+  "within",
+  "has",
+  "like",
+  "matches",
+  "over",
+  "under",
+  "at least",
+  "at most",
+  "between",
+  "present",
+  "missing",
+  "last",
+] as const;
+export type ComparatorName = (typeof COMPARATORS)[number];
+const COMPARATOR_STARTS = new Set([
+  "is",
+  "in",
+  "not",
+  "within",
+  "has",
+  "like",
+  "matches",
+  "over",
+  "under",
+  "at",
+  "between",
+  "present",
+  "missing",
+  "last",
+]);
+
+/** Which comparators a field takes; the parser, completion and the form builder read this. */
+export function comparatorsOf(field: Field | "data"): readonly ComparatorName[] {
+  const always = ["present", "missing"] as const;
+  if (field === "data") return ["is", "is not", "in", "not in", "has", "like", "matches", ...always];
+  switch (field.type) {
+    case "text":
+    case "exact":
+      return ["is", "is not", "in", "not in", "has", "like", "matches", ...always];
+    case "sender":
+      return ["is", "is not", "in", "not in", "like"];
+    case "choice":
+      return ["is", "is not", "in", "not in", ...always];
+    case "severity":
+      return ["at least", "at most", "is", "is not", "in", "not in"];
+    case "address":
+      return ["is", "is not", "in", "not in", "within", ...always];
+    case "number":
+    case "port":
+      return ["is", "is not", "in", "not in", "over", "under", "at least", "at most", "between", ...always];
+    case "time":
+      return ["last", "between", "over", "under", "at least", "at most", "is", "is not"];
+  }
+}
+
+/** Text to tree (grammar in docs/filter-language.md). Empty text is every record. */
+export function parseFilter(source: string, context: ParseContext): ParseResult {
+  const parsed = parse(source, context);
+  if (parsed.ok || parsed.error.suggestion === null) return parsed;
+  // what is suggested has to be understood itself; what stands behind it may hold another mistake
+  const { span, suggestion } = parsed.error;
+  const mended = parse(source.slice(0, span.start) + suggestion + source.slice(span.end), context);
+  if (mended.ok || mended.error.span.start >= span.start + suggestion.length) return parsed;
+  return { ok: false, error: { ...parsed.error, suggestion: null } };
+}
+
+function parse(source: string, context: ParseContext): ParseResult {
+  try {
+    if (source.length > MAX_FILTER_LENGTH)
+      fault("TOO_LONG", `a filter has at most ${MAX_FILTER_LENGTH} characters`, {
+        start: MAX_FILTER_LENGTH,
+        end: source.length,
+      });
+    return { ok: true, filter: new Parser(new Lexer(source), context).filter() };
+  } catch (e) {
+    if (e instanceof FilterFault) return { ok: false, error: e.error };
+    throw e;
+  }
+}
+
+/** Names of the saved filters that a text uses, whether or not the text is understood. */
+export function savedFilterNames(source: string): string[] {
+  const names: string[] = [];
+  try {
+    const lexer = new Lexer(source);
+    for (let last = lexer.next(); last.type !== "end"; ) {
+      const token = lexer.next();
+      if (last.type === "word" && last.text.toLowerCase() === "filter" && token.type === "quoted")
+        names.push(token.text);
+      last = token;
+    }
+  } catch (e) {
+    if (!(e instanceof FilterFault)) throw e;
+  }
+  return names;
+}
+
+/** Saved filters taken in for one text: the names on the way to here, and how many there were. */
+interface Expansion {
+  readonly within: readonly string[];
+  readonly budget: { left: number; steps: number };
+}
+
+class Parser {
+  private depth = 0;
+
+  constructor(
+    private readonly lexer: Lexer,
+    private readonly context: ParseContext,
+    private readonly expansion: Expansion = { within: [], budget: { left: MAX_EXPANSIONS, steps: MAX_PATTERN_STEPS } },
+  ) {}
+
+  filter(): Filter {
+    if (this.lexer.peek().type === "end") return { type: "everything" };
+    const filter = this.either();
+    const rest = this.lexer.peek();
+    if (rest.type === ")") fault("EXPECTED", 'this ")" closes nothing', rest.span, "");
+    if (rest.type !== "end") this.expectedJoiner(rest);
+    return filter;
+  }
+
+  private expectedJoiner(rest: Token): never {
+    if (rest.type === "word" && (rest.text === "&&" || rest.text === "||"))
+      fault("EXPECTED", `expected "and" or "or", got "${rest.text}"`, rest.span, rest.text === "&&" ? "and" : "or");
+    const written = rest.type === "word" || rest.type === "quoted" ? quoteIfNeeded(rest.text) : null;
+    return fault(
+      "EXPECTED",
+      `expected "and", "or" or the end, got ${describe(rest)}; words that belong together go in quotes`,
+      rest.span,
+      written === null ? null : `and ${written}`,
+    );
+  }
+
+  private either(): Filter {
+    return this.joined("or", () => this.joined("and", () => this.negation()));
+  }
+
+  private joined(word: "and" | "or", part: () => Filter): Filter {
+    const first = part();
+    const items = [first];
+    while (this.isWord(word)) {
+      this.lexer.next();
+      items.push(part());
+    }
+    return items.length === 1
+      ? first
+      : { type: word, items, span: { start: startOf(first), end: endOf(items[items.length - 1]!) } };
+  }
+
+  private negation(): Filter {
+    const token = this.lexer.peek();
+    if (!this.isWord("not")) return this.primary();
+    this.lexer.next();
+    this.deeper(token.span);
+    const item = this.negation();
+    this.depth--;
+    return { type: "not", item, span: { start: token.span.start, end: endOf(item) } };
+  }
+
+  private primary(): Filter {
+    const token = this.lexer.peek();
+    if (token.type === "(") {
+      this.lexer.next();
+      this.deeper(token.span);
+      const inner = this.either();
+      this.depth--;
+      const close = this.lexer.next();
+      if (close.type !== ")") {
+        if (close.type === "end")
+          fault(
+            "UNCLOSED",
+            'this "(" is never closed',
+            { start: token.span.start, end: close.span.end },
+            `${this.lexer.rest(token.span.start).trimEnd()})`,
+          );
+        this.expectedJoiner(close);
+      }
+      return inner;
+    }
+    if (token.type === "quoted") {
+      this.lexer.next();
+      if (token.text === "") fault("WRONG_VALUE", "empty quotes match nothing; leave them out", token.span, "");
+      return textTest("phrase", token.text, token.span);
+    }
+    if (token.type !== "word")
+      return fault(
+        "EXPECTED",
+        `expected a field, a word or "(", got ${describe(token)}`,
+        token.span,
+        token.type === "end" ? null : "",
+      );
+    return this.comparisonOrWord(token);
+  }
+
+  /** What a saved filter says, at the place where it is named. */
+  private savedFilter(name: string, span: Span): Filter {
+    const { saved } = this.context;
+    if (saved === undefined) return fault("EXPECTED", "saved filters cannot be used here", span);
+    const found = saved.find((s) => s.name.toLowerCase() === name.toLowerCase());
+    if (found === undefined) {
+      const near = nearest(
+        name,
+        saved.map((s) => s.name),
+      );
+      return fault(
+        "UNKNOWN_VALUE",
+        `there is no saved filter “${name}”`,
+        span,
+        near === null ? null : `filter "${near}"`,
+      );
+    }
+    const { within, budget } = this.expansion;
+    const way = [...within, found.name];
+    if (within.includes(found.name))
+      return fault("WRONG_VALUE", `saved filters lead back to themselves: ${way.join(" → ")}`, span);
+    if (--budget.left < 0) return fault("TOO_LONG", `saved filters are used more than ${MAX_EXPANSIONS} times`, span);
+    try {
+      return withSpan(new Parser(new Lexer(found.text), this.context, { within: way, budget }).filter(), span);
+    } catch (e) {
+      if (!(e instanceof FilterFault)) throw e;
+      // said once, by the innermost; its place in this text is where the filter is named
+      const { message } = e.error;
+      return fault(
+        e.error.code,
+        message.startsWith("saved filter") ? message : `saved filter “${found.name}”: ${message}`,
+        span,
+      );
+    }
+  }
+
+  private comparisonOrWord(token: Token & { type: "word" }): Filter {
+    const { span, text } = token;
+    this.lexer.next();
+    const second = this.lexer.peek();
+    const lower = text.toLowerCase();
+    if (lower === "data" && second.type !== "end") return this.dataComparison(token);
+    if (lower === "filter" && second.type === "quoted") {
+      this.lexer.next();
+      return this.savedFilter(second.text, { start: span.start, end: second.span.end });
+    }
+    if (second.type === "word") {
+      const name = second.text.slice(0, signIn(second.text) < 0 ? undefined : signIn(second.text));
+      const two = fieldNamed(`${text} ${name}`);
+      if (two) {
+        const end = second.span.start + name.length;
+        this.lexer.reset(end);
+        return this.comparison(two, { start: span.start, end });
+      }
+    }
+    const sign = signIn(text);
+    const before = sign > 0 ? fieldNamed(text.slice(0, sign)) : undefined;
+    if (before) {
+      const end = span.start + sign;
+      this.lexer.reset(end);
+      return this.comparison(before, { start: span.start, end });
+    }
+    this.refuseMisspeltPair(token, second);
+    const known = fieldNamed(text);
+    // by its own name in small letters a field wants to be compared; by any other it is one where it is
+    const isMeant = text === known?.name && !known.isCommonWord;
+    if (known && (isMeant || this.startsComparator(second))) return this.comparison(known, span);
+    if (isReserved(text))
+      fault(
+        "EXPECTED",
+        `expected a field or a word, got "${text}"; put it in quotes to search for it`,
+        span,
+        `"${text}"`,
+      );
+    this.refuseOtherSyntax(token);
+    if (this.startsComparator(second)) this.unknownField(text, span);
+    if (second.type === "word" && !isReserved(second.text) && second.text !== "&&" && second.text !== "||")
+      fault(
+        "EXPECTED",
+        `expected "and", "or" or a comparator after "${text}", got "${second.text}"; words that belong together go in quotes`,
+        { start: span.start, end: second.span.end },
+        `"${text} ${second.text}"`,
+      );
+    return bareWord(text, span);
+  }
+
+  /** What other languages write and what would be searched for as a text here, unless somebody says so. */
+  private refuseOtherSyntax({ text, span }: Token & { type: "word" }): void {
+    if (text.startsWith("!"))
+      fault(
+        "EXPECTED",
+        'the opposite is said with "not"; put it in quotes to search for it',
+        span,
+        text === "!" ? "not" : `not ${text.slice(1)}`,
+      );
+    const pattern = /^\/(?:[^/\\]|\\.)+\//.exec(this.lexer.rest(span.start));
+    // two slashes within one word, and no more: else it is a path
+    if (pattern !== null && (pattern[0].length >= text.length || /[\s(]/.test(pattern[0])))
+      fault(
+        "EXPECTED",
+        'a pattern needs "matches"; put it in quotes to search for it',
+        { start: span.start, end: span.start + pattern[0].length },
+        `text matches ${pattern[0]}`,
+      );
+    const colon = text.indexOf(":");
+    const name = colon > 0 ? fieldNamed(text.slice(0, colon)) : undefined;
+    if (name === undefined) return;
+    const value = text.slice(colon + 1);
+    const said =
+      value === ""
+        ? `${name.name} is`
+        : /[*?]/.test(value)
+          ? `${name.name} like ${quoteIfNeeded(value)}`
+          : `${name.name} is ${quoteIfNeeded(value)}`;
+    fault("EXPECTED", `"${text}" is searched for in quotes; for the field ${name.name} say "is"`, span, said);
+  }
+
+  /** "src prot is 22": two words and a comparator, near a field of two words. */
+  private refuseMisspeltPair(first: Token & { type: "word" }, second: Token): void {
+    if (second.type !== "word" || this.startsComparator(second) || isReserved(second.text)) return;
+    const mark = this.lexer.mark();
+    this.lexer.next();
+    const third = this.lexer.peek();
+    const written = `${first.text} ${second.text}`;
+    const pairs = FIELDS.map((f) => f.name).filter((n) => n.includes(" "));
+    if (this.startsComparator(third) && nearest(written, pairs) !== null)
+      this.unknownField(written, { start: first.span.start, end: second.span.end });
+    this.lexer.reset(mark);
+  }
+
+  private unknownField(name: string, span: Span): never {
+    const near = nearest(
+      name,
+      FIELDS.map((f) => f.name),
+    );
+    return fault(
+      "UNKNOWN_FIELD",
+      `there is no field "${name}"${near === null ? '; named values are asked for as data "name"' : `; did you mean "${near}"?`}`,
+      span,
+      near ?? `data "${name.replace(/["\\]/g, "\\$&")}"`,
+    );
+  }
+
+  private dataComparison(token: Token): Filter {
+    const name = textValue(this.lexer, 'the name of a value, such as data "user id"');
+    return this.compare("data", { start: token.span.start, end: name.span.end }, name.text);
+  }
+
+  private comparison(field: Field, span: Span): Filter {
+    return this.compare(field, span);
+  }
+
+  private compare(field: Field | "data", span: Span, dataName?: string): Filter {
+    const sign = this.lexer.nextSign();
+    const { name, span: at } =
+      sign === null ? this.comparator(field, span) : { name: this.signed(field, sign), span: sign.span };
+    const allowed = comparatorsOf(field);
+    if (!allowed.includes(name)) this.wrongComparator(field, name, at);
+    const fieldName = field === "data" ? "data" : (field.name as FieldName);
+    const negated = name === "is not" || name === "not in" || name === "missing";
+    const test = this.test(field, name, { field: span, comparator: at });
+    const end = this.lexer.mark();
+    if (name === "has" || name === "like" || name === "matches") this.refuseOrWord(field, dataName);
+    return {
+      type: "compare",
+      field: fieldName,
+      ...(dataName === undefined ? {} : { dataName }),
+      test,
+      negated,
+      span: { start: span.start, end },
+    };
+  }
+
+  /** "host has a or b": the second word alone would be searched for in the text. */
+  private refuseOrWord(field: Field | "data", dataName?: string): void {
+    if (field !== "data" && field.name === "text") return;
+    const or = this.lexer.peek();
+    const mark = this.lexer.mark();
+    const value = this.alternative(false);
+    this.lexer.reset(mark);
+    if (value === null) return;
+    const name = field === "data" ? `data ${quoteIfNeeded(dataName ?? "")}` : field.name;
+    fault(
+      "EXPECTED",
+      `a word alone is searched for in the text; say "${name} has" again, or "text has"`,
+      { start: or.span.start, end: value.span.end },
+      `or ${name} has ${value.text}`,
+    );
+  }
+
+  /**
+   * The value after an "or" that goes on with the values of a comparison; null, and nothing read, when another part begins there. Text in
+   * quotes stands for itself, unless the value before was in quotes too.
+   */
+  private alternative(afterQuoted: boolean): (Token & { type: "word" | "quoted" }) | null {
+    const mark = this.lexer.mark();
+    if (this.isWord("or")) {
+      this.lexer.next();
+      const value = this.lexer.next();
+      const isValue =
+        (value.type === "quoted" && afterQuoted) ||
+        (value.type === "word" && !isReserved(value.text) && !value.text.startsWith("!") && signIn(value.text) < 0);
+      if (isValue && !this.beginsComparison(value)) {
+        this.lexer.reset(value.span.start);
+        return value;
+      }
+    }
+    this.lexer.reset(mark);
+    return null;
+  }
+
+  /** Whether a comparison begins with a word that has been read. */
+  private beginsComparison(word: Token): boolean {
+    if (word.type !== "word") return false;
+    const lower = word.text.toLowerCase();
+    const next = this.lexer.peek();
+    if (this.startsComparator(next)) return true;
+    if ((lower === "data" || lower === "filter") && next.type === "quoted") return true;
+    return next.type === "word" && fieldNamed(`${word.text} ${next.text}`) !== undefined;
+  }
+
+  /** A sign of comparison as the language's own word. */
+  private signed(field: Field | "data", { sign, span }: { sign: Sign; span: Span }): ComparatorName {
+    const type = field === "data" ? "data" : field.type;
+    if (type === "number" || type === "port" || type === "time") return WORDS_OF[sign];
+    if (type === "severity") return this.refuseSeveritySign(sign, span);
+    const label = field === "data" ? "data" : field.name;
+    return fault(
+      "WRONG_COMPARATOR",
+      `${label} takes words: "is", "is not" …; put the whole in quotes to search for it`,
+      span,
+      sign === "!=" ? " is not " : " is ",
+    );
+  }
+
+  /** Worse is less in numbers and more in words: a sign would be misread by one reader or the other. */
+  private refuseSeveritySign(sign: Sign, span: Span): never {
+    const { text, span: at } = textValue(this.lexer, "a severity");
+    const severity = parseSeverity(text);
+    const isNumber = /^\d+$/.test(text);
+    const strict = sign === "<" || sign === ">" ? 1 : 0;
+    const isWorse = isNumber === sign.startsWith("<");
+    const other = severity === null ? null : severity + (isWorse ? -strict : strict);
+    const said =
+      other === null || other < 0 || other > 7
+        ? null
+        : sign === "="
+          ? ` is ${severityName(other as 0)}`
+          : sign === "!="
+            ? ` is not ${severityName(other as 0)}`
+            : ` ${isWorse ? "at least" : "at most"} ${severityName(other as 0)}`;
+    return fault(
+      "WRONG_COMPARATOR",
+      'severity goes by urgency, where a sign is easily misread; say "at least error" for error or worse',
+      { start: span.start, end: at.end },
+      said,
+    );
+  }
+
+  private wrongComparator(field: Field | "data", name: ComparatorName, span: Span): never {
+    const allowed = comparatorsOf(field);
+    const label = field === "data" ? "data" : field.name;
+    if (field !== "data" && field.type === "severity" && (name === "over" || name === "under" || name === "between"))
+      return fault(
+        "WRONG_COMPARATOR",
+        `severity goes by urgency, where "${name}" is easily misread; say "at least error" for error or worse`,
+        span,
+        name === "under" ? "at most" : "at least",
+      );
+    return fault(
+      "WRONG_COMPARATOR",
+      `${label} does not take "${name}"; it takes ${allowed.join(", ")}`,
+      span,
+      nearest(name, allowed) ?? allowed[0]!,
+    );
+  }
+
+  private comparator(field: Field | "data", span: Span): { name: ComparatorName; span: Span } {
+    const token = this.lexer.next();
+    const word = token.type === "word" ? token.text.toLowerCase() : "";
+    const pair = (second: string, name: ComparatorName) => {
+      const next = this.lexer.peek();
+      if (next.type !== "word" || next.text.toLowerCase() !== second) return null;
+      this.lexer.next();
+      return { name, span: { start: token.span.start, end: next.span.end } };
+    };
+    if (word === "is") {
+      const not = pair("not", "is not");
+      if (not) return pair("missing", "present") ?? pair("present", "missing") ?? not;
+      return pair("missing", "missing") ?? pair("present", "present") ?? { name: "is", span: token.span };
+    }
+    if (word === "not") {
+      const both = pair("in", "not in");
+      if (both) return both;
+    }
+    if (word === "at") {
+      const both = pair("least", "at least") ?? pair("most", "at most");
+      if (both) return both;
+      const next = this.lexer.peek();
+      const near = next.type === "word" ? nearest(next.text, ["least", "most"]) : null;
+      fault(
+        "EXPECTED",
+        'expected "least" or "most" after "at"',
+        near === null ? token.span : { start: token.span.start, end: next.span.end },
+        `at ${near ?? "least"}`,
+      );
+    }
+    if ((COMPARATORS as readonly string[]).includes(word)) return { name: word as ComparatorName, span: token.span };
+    const label = field === "data" ? "data" : field.name;
+    const allowed = comparatorsOf(field);
+    if (token.type === "end" || token.type === ")" || isReserved(word))
+      return fault(
+        "EXPECTED",
+        `"${label}" is a field: expected ${allowed.slice(0, 4).join(", ")} … after it; put it in quotes to search for the word`,
+        span,
+        `"${label}"`,
+      );
+    return fault(
+      "EXPECTED",
+      `expected a comparator after "${label}" (${allowed.join(", ")}), got ${describe(token)}`,
+      token.span,
+      nearest(word, allowed) ?? `is ${quoteIfNeeded(word)}`,
+    );
+  }
+
+  private test(field: Field | "data", name: ComparatorName, at: ComparisonSpans): Test {
+    if (name === "present" || name === "missing") return { op: "present" };
+    if (name === "has") return this.hasTest();
+    if (name === "like") return this.likeTest();
+    if (name === "matches") return this.patternTest(field);
+    if (field === "data") return { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
+    switch (field.type) {
+      case "text":
+      case "exact":
+        return { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
+      case "choice":
+        return { op: "oneOf", values: this.list(() => choiceValue(this.lexer, field)) };
+      case "sender":
+        return this.senderTest(name);
+      case "severity":
+        return this.severityTest(name);
+      case "address":
+        return { op: "networks", networks: this.networks(name) };
+      case "number":
+      case "port":
+        return this.numberTest(field, name);
+      case "time":
+        return this.timeTest(name);
+    }
+  }
+
+  private hasTest(): Test {
+    const { text, quoted, span } = textValue(this.lexer, "text to look for");
+    if (text === "") fault("WRONG_VALUE", "empty quotes match nothing", span);
+    if (quoted) return { op: "has", mode: "phrase", value: text };
+    return wordTest(text, span);
+  }
+
+  private networks(name: ComparatorName): Network[] {
+    const first = this.lexer.peek();
+    const networks = this.list(() => networkValue(this.lexer));
+    const only = networks[0]!;
+    if (name === "within" && networks.length === 1 && first.type === "word" && !first.text.includes("/"))
+      fault(
+        "WRONG_VALUE",
+        `expected a block such as 10.20.0.0/16, got the single address ${first.text}`,
+        first.span,
+        `${first.text}/${only.bits}`,
+      );
+    return networks;
+  }
+
+  private likeTest(): Test {
+    const { text, span } = textValue(this.lexer, "text with * and ?");
+    const wildcards = text.replace(/[^*?]/g, "").length;
+    if (wildcards > MAX_WILDCARDS)
+      fault("TOO_COSTLY", `expected at most ${MAX_WILDCARDS} * and ?, got ${wildcards}`, span);
+    return { op: "like", pattern: text };
+  }
+
+  /** A whole value of text: what is meant as a beginning, a part or a range is not said so. */
+  private wholeText(field: Field | "data", name: ComparatorName, at: ComparisonSpans): string {
+    const label = field === "data" ? "a value" : `a value for ${field.name}`;
+    const { text, quoted, span } = textValue(this.lexer, label);
+    if (quoted) {
+      if (text === "" && field !== "data")
+        fault(
+          "WRONG_VALUE",
+          `no ${field.name} is empty; it is missing where there is none`,
+          { start: at.comparator.start, end: span.end },
+          name === "is" || name === "in" ? "missing" : "present",
+        );
+      return text;
+    }
+    if (/[*?]/.test(text)) {
+      const like = `${this.lexer.rest(at.field.start).slice(0, at.field.end - at.field.start)} like ${quoteIfNeeded(text)}`;
+      fault(
+        "WRONG_VALUE",
+        `"${name}" takes whole values, where * and ? are themselves; say "like", or put it in quotes`,
+        { start: at.field.start, end: span.end },
+        this.isSingle(span) ? (name === "is" || name === "in" ? like : `not ${like}`) : null,
+      );
+    }
+    const range = /^(\d{1,9})\.\.(\d{1,9})$/.exec(text);
+    if (range !== null) {
+      const [from, to] = [Number(range[1]), Number(range[2])];
+      const each = to >= from && to - from < 20 ? Array.from({ length: to - from + 1 }, (_, i) => from + i) : null;
+      fault(
+        "WRONG_VALUE",
+        "ranges are for numbers, and this is text",
+        span,
+        each === null ? `"${text}"` : each.join(", "),
+      );
+    }
+    if (/^[^./]+\.\.[^./]+$/.test(text))
+      fault("WRONG_VALUE", "ranges are for numbers, and this is text", span, `"${text}"`);
+    return text;
+  }
+
+  /** Whether a value is the only one of its comparison, as far as has been read. */
+  private isSingle(value: Span): boolean {
+    const next = this.lexer.peek();
+    const before = this.lexer.rest(0).slice(0, value.start).trimEnd();
+    return next.type !== "," && !before.endsWith(",") && !before.endsWith("(");
+  }
+
+  private patternTest(field: Field | "data"): Test {
+    const token = this.lexer.nextPattern();
+    if (token.type !== "pattern")
+      fault(
+        "EXPECTED",
+        `expected a pattern between slashes, such as /fail(ed|ure)/, got ${describe(token)}`,
+        token.span,
+        token.type === "word" || token.type === "quoted" ? `/${token.text}/` : null,
+      );
+    const exact = field !== "data" && field.type === "exact";
+    const compiled = compilePattern(token.text, !exact);
+    if (!compiled.ok)
+      fault(
+        "BAD_PATTERN",
+        `the pattern cannot be read: ${compiled.reason}`,
+        token.span,
+        token.text.includes("(?-i)") ? `/${token.text.replaceAll("(?-i)", "").replaceAll("/", "\\/")}/` : null,
+      );
+    const { budget } = this.expansion;
+    budget.steps -= compiled.steps;
+    if (budget.steps < 0)
+      fault(
+        "TOO_COSTLY",
+        `the patterns of this filter are too costly: expected at most ${MAX_PATTERN_STEPS} steps for each character, this one alone takes ${compiled.steps}; fewer repetitions, or fewer patterns, cost less`,
+        token.span,
+      );
+    return { op: "matches", source: token.text };
+  }
+
+  private senderTest(name: ComparatorName): Test {
+    const next = this.lexer.peek();
+    if ((name === "in" || name === "not in") && next.type === "word" && /^(group|site)$/i.test(next.text)) {
+      this.lexer.next();
+      const op = next.text.toLowerCase() as "group" | "site";
+      const known = op === "group" ? this.context.directory?.groupNames() : this.context.directory?.siteNames();
+      return { op, names: this.list(() => this.known(`a ${op}`, known)) };
+    }
+    const names = this.context.directory?.senders.map((s) => s.name);
+    return { op: "oneOf", values: this.list(() => this.known("a sender", names && ["halvik", ...names])) };
+  }
+
+  private known(what: string, names: readonly string[] | undefined): string {
+    const { text, span } = textValue(this.lexer, what);
+    if (names !== undefined && !names.some((n) => n.toLowerCase() === text.toLowerCase())) {
+      const near = nearest(text, names);
+      fault(
+        "UNKNOWN_VALUE",
+        `"${text}" is not ${what} Halvik knows${near === null ? "" : `; did you mean "${near}"?`}`,
+        span,
+        near === null ? null : quoteIfNeeded(near),
+      );
+    }
+    return text;
+  }
+
+  private severityTest(name: ComparatorName): Test {
+    if (name === "at least") {
+      const worst = severityValue(this.lexer);
+      return { op: "severity", values: SEVERITIES.map((_, i) => i as 0).filter((i) => i <= worst) };
+    }
+    if (name === "at most") {
+      const mildest = severityValue(this.lexer);
+      return { op: "severity", values: SEVERITIES.map((_, i) => i as 0).filter((i) => i >= mildest) };
+    }
+    return { op: "severity", values: this.list(() => severityValue(this.lexer)) };
+  }
+
+  private numberTest(field: Field, name: ComparatorName): Test {
+    const single = () => numberValue(this.lexer, field);
+    switch (name) {
+      case "over":
+        return { op: "ranges", ranges: [from(next(single().floor, 1n))] };
+      case "under":
+        return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, next(single().ceil, -1n) ?? -1]] };
+      case "at least":
+        return { op: "ranges", ranges: [from(single().ceil)] };
+      case "at most":
+        return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, single().floor]] };
+      case "between": {
+        const start = this.lexer.peek().span.start;
+        const low = single();
+        const middle = this.lexer.mark();
+        this.expectAnd();
+        const second = this.lexer.peek().span.start;
+        const high = single();
+        if (low.ceil > high.floor) this.reversed(start, middle, second);
+        return { op: "ranges", ranges: [[low.ceil, high.floor]] };
+      }
+      default:
+        return { op: "ranges", ranges: this.list(() => numberRange(this.lexer, field)) };
+    }
+  }
+
+  private timeTest(name: ComparatorName): Test {
+    if (name === "last") return { op: "last", us: durationValue(this.lexer) };
+    const start = this.lexer.peek().span.start;
+    const { us: at, lastsUs } = timeValue(this.lexer, this.context);
+    switch (name) {
+      case "between": {
+        const middle = this.lexer.mark();
+        this.expectAnd();
+        const second = this.lexer.peek().span.start;
+        const to = timeValue(this.lexer, this.context).us;
+        if (to < at) this.reversed(start, middle, second);
+        // ranges of time are [from, to) (semantics 1)
+        return { op: "ranges", ranges: [[at, to - 1]] };
+      }
+      case "over":
+        return { op: "ranges", ranges: [[at + 1, Number.POSITIVE_INFINITY]] };
+      case "under":
+        return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, at - 1]] };
+      case "at least":
+        return { op: "ranges", ranges: [[at, Number.POSITIVE_INFINITY]] };
+      case "at most":
+        return { op: "ranges", ranges: [[Number.NEGATIVE_INFINITY, at]] };
+      default:
+        // a day is all of it
+        return { op: "ranges", ranges: [[at, at + lastsUs - 1]] };
+    }
+  }
+
+  /** Bounds the wrong way round hold nothing. */
+  private reversed(start: number, middle: number, second: number): never {
+    const end = this.lexer.mark();
+    const source = this.lexer.rest(0);
+    const low = source.slice(start, middle).trim();
+    const high = source.slice(second, end).trim();
+    return fault(
+      "WRONG_VALUE",
+      `between ${low} and ${high} there is nothing`,
+      { start, end: second + high.length },
+      `${high} and ${low}`,
+    );
+  }
+
+  private expectAnd(): void {
+    const token = this.lexer.next();
+    if (token.type !== "word" || token.text.toLowerCase() !== "and")
+      fault(
+        "EXPECTED",
+        `expected "and" and the upper end, got ${describe(token)}`,
+        token.span,
+        token.type === "word" ? `and ${token.text}` : null,
+      );
+  }
+
+  /** One value or several with commas, in parentheses or not. */
+  private list<T>(value: () => T): T[] {
+    const open = this.lexer.peek().type === "(";
+    if (open) this.lexer.next();
+    const values: T[] = [];
+    for (;;) {
+      const quoted = this.lexer.peek().type === "quoted";
+      values.push(value());
+      if (this.lexer.peek().type === ",") this.lexer.next();
+      else if (this.alternative(quoted) === null) break;
+    }
+    if (open) {
+      const close = this.lexer.next();
+      if (close.type !== ")") fault("UNCLOSED", `expected ")" or "," in the list, got ${describe(close)}`, close.span);
+    }
+    return values;
+  }
+
+  private startsComparator(token: Token): boolean {
+    return token.type === "word" && (COMPARATOR_STARTS.has(token.text.toLowerCase()) || signIn(token.text) === 0);
+  }
+
+  private isWord(text: string): boolean {
+    const token = this.lexer.peek();
+    return token.type === "word" && token.text.toLowerCase() === text;
+  }
+
+  private deeper(span: Span): void {
+    if (++this.depth > MAX_DEPTH) fault("TOO_LONG", `more than ${MAX_DEPTH} levels of parentheses`, span);
+  }
+}
+
+/** Where the parts of a comparison stand. */
+interface ComparisonSpans {
+  readonly field: Span;
+  readonly comparator: Span;
+}
+
+const WORDS_OF: Readonly<Record<Sign, ComparatorName>> = {
+  "=": "is",
+  "!=": "is not",
+  "<": "under",
+  "<=": "at most",
+  ">": "over",
+  ">=": "at least",
+};
+
+/** The whole number next to one; null beyond what there is. */
+const next = (count: Count, step: 1n | -1n): Count | null => toCount(BigInt(count) + step);
+const from = (low: Count | null): [Count, Count] => (low === null ? [1, 0] : [low, Number.POSITIVE_INFINITY]);
+
+function wordTest(text: string, span: Span): Test & { op: "has" } {
+  const part = text.length > 2 && text.startsWith("*") && text.endsWith("*");
+  const prefix = !part && text.length > 1 && text.endsWith("*") && !text.startsWith("*");
+  const value = part ? text.slice(1, -1) : prefix ? text.slice(0, -1) : text;
+  const mode: TextMode = part ? "part" : prefix ? "prefix" : "word";
+  if (value.includes("*") || value.includes("?"))
+    fault(
+      "WRONG_VALUE",
+      'in a word, * stands only at its end or at both ends; use text like "…" for other places',
+      span,
+      `text like "*${text}*"`,
+    );
+  return { op: "has", mode, value };
+}
+
+function bareWord(text: string, span: Span): Filter {
+  const test = wordTest(text, span);
+  return textTest(test.mode, test.value, span);
+}
+
+const textTest = (mode: TextMode, value: string, span: Span): Filter => ({
+  type: "compare",
+  field: fieldOf("text").name as FieldName,
+  test: { op: "has", mode, value },
+  negated: false,
+  span,
+});
+
+const startOf = (f: Filter): number => (f.type === "everything" ? 0 : f.span.start);
+const endOf = (f: Filter): number => (f.type === "everything" ? 0 : f.span.end);
+
+/** A filter of another text as a node of this one. */
+const withSpan = (filter: Filter, span: Span): Filter => (filter.type === "everything" ? filter : { ...filter, span });

@@ -1,0 +1,108 @@
+import type { Telling } from "./route.js";
+
+/** What a message says of an incident; times as RFC 3339 texts. */
+export interface MailedIncident {
+  readonly incident: {
+    readonly id: number;
+    readonly title: string;
+    readonly severity: string;
+    readonly first: string;
+    readonly last: string;
+    readonly raised: string;
+    readonly ended: string | null;
+    readonly count: number;
+    /** How often it came back after it was over. */
+    readonly returned: number;
+    readonly entities: readonly { readonly field: string; readonly value: string }[];
+  };
+  readonly rules: readonly { readonly name: string; readonly sentence: string; readonly notes: string }[];
+  readonly findings: readonly {
+    readonly count: number;
+    readonly evidence: readonly {
+      readonly time: string;
+      readonly sender: { readonly name: string };
+      readonly text: string;
+      readonly sentence: string | null;
+    }[];
+  }[];
+  readonly history: readonly { readonly who: string; readonly what: string; readonly detail: string }[];
+}
+
+export interface MailText {
+  readonly subject: string;
+  readonly text: string;
+}
+
+const RECORDS = 12;
+const TEXT_MOST = 400;
+const SUBJECT_MOST = 160;
+const WORDS: Readonly<Record<Telling, string>> = { raise: "raised", update: "still lasts", clear: "over" };
+
+/**
+ * A message about one incident, with the records that caused it. Plain text: what devices sent cannot become markup, and its control
+ * characters are shown, not sent.
+ * @param link address of the incident's page
+ */
+export function mailOf(tell: Telling, detail: MailedIncident, link: string): MailText {
+  const { incident: i, rules, findings } = detail;
+  const evidence = findings.flatMap((f) => f.evidence).sort((a, b) => (a.time < b.time ? 1 : -1));
+  const counted = findings.reduce((sum, f) => sum + f.count, 0);
+  const out = [
+    line(i.title),
+    "",
+    `${stateOf(tell, detail)}. Severity ${i.severity}, incident ${i.id}.`,
+    `From ${i.first} to ${i.last}: ${i.count} ${i.count === 1 ? "record" : "records"}${i.returned > 0 ? `, returned ${times(i.returned)}` : ""}.`,
+  ];
+  for (const field of new Set(i.entities.map((e) => e.field)))
+    out.push(
+      `${field}: ${i.entities
+        .filter((e) => e.field === field)
+        .map((e) => line(e.value))
+        .join(", ")}`,
+    );
+  out.push("", "Why");
+  for (const rule of rules) out.push(`- ${line(rule.name)}: ${line(rule.sentence)}`);
+  if (evidence.length > 0) {
+    out.push("", evidence.length < counted ? `The latest of ${counted} records` : "The records");
+    for (const r of evidence.slice(0, RECORDS))
+      out.push(`${r.time}  ${line(r.sender.name)}  ${line(r.text || r.sentence || "")}`);
+  }
+  if (tell !== "clear")
+    for (const rule of rules) if (rule.notes !== "") out.push("", `What to look at next: ${line(rule.notes)}`);
+  out.push("", link);
+  return { subject: subject(`${WORDS[tell]}: ${i.title} (${i.severity})`), text: `${out.join("\n")}\n` };
+}
+
+/** Several messages in one, when they are many. */
+export function mailOfMany(
+  told: readonly { readonly tell: Telling; readonly detail: MailedIncident; readonly link: string }[],
+): MailText {
+  const out = [`${told.length} messages in one, because they were many at once.`, ""];
+  for (const { tell, detail, link } of told)
+    out.push(
+      `${WORDS[tell]}: ${line(detail.incident.title)}`,
+      `  ${detail.incident.severity}, ${detail.incident.count} records from ${detail.incident.first} to ${detail.incident.last}`,
+      `  ${link}`,
+      "",
+    );
+  return { subject: subject(`${told.length} incidents raised, changed or over`), text: `${out.join("\n")}\n` };
+}
+
+function stateOf(tell: Telling, { incident: i, history }: MailedIncident): string {
+  if (tell === "raise") return i.returned > 0 ? "It has returned" : `Raised at ${i.raised}`;
+  if (tell === "update") return `It still lasts; last evidence at ${i.last}`;
+  const how = history.find((h) => h.what === "cleared" || h.what.startsWith("closed as "));
+  const by = how && how.what !== "cleared" ? `${how.what} by ${line(how.who)}` : "cleared";
+  return `Over at ${i.ended ?? i.last}: ${by}${how?.detail ? ` (${line(how.detail)})` : ""}`;
+}
+
+const times = (n: number): string => (n === 1 ? "once" : `${n} times`);
+const subject = (text: string): string => `Halvik · ${line(text)}`.slice(0, SUBJECT_MOST);
+
+/** One line of what was received: control characters and line ends become visible, length is bounded. */
+function line(text: string): string {
+  const shown = text.replace(/[\p{Cc}\p{Cf}\u2028\u2029]/gu, (c) =>
+    c === "\n" || c === "\r" || c === "\t" ? " " : `\\u${c.codePointAt(0)!.toString(16).padStart(4, "0")}`,
+  );
+  return shown.length > TEXT_MOST ? `${shown.slice(0, TEXT_MOST)} …` : shown;
+}

@@ -1,0 +1,130 @@
+import { type EpochUs, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "../../base/time/index.js";
+import { SEVERITIES, type Severity } from "../../model/record/index.js";
+import { isUnjudged, needsAttention } from "../incidents/index.js";
+import type { NotifyRoute, Telling } from "./route.js";
+
+/** What happened to an incident, as its history keeps it. */
+export interface IncidentChange {
+  readonly what: string;
+  readonly atUs: EpochUs;
+}
+
+/** What a route looks at. */
+export interface ToldIncident {
+  readonly title: string;
+  readonly severity: Severity;
+  readonly state: "open" | "cleared" | "closed";
+  readonly rules: readonly string[];
+  readonly tags: readonly string[];
+  readonly entities: readonly string[];
+  readonly lastUs: EpochUs;
+  /** When it was over; null: it lasts. */
+  readonly endedUs: EpochUs | null;
+  /** Cleared because nothing came any more. */
+  readonly stopped: boolean;
+  readonly acknowledged: boolean;
+  readonly newSinceSeen: boolean;
+  readonly shelvedUntilUs: EpochUs | null;
+}
+
+/** Evidence older than this when it was found comes from history that was imported: nobody is called for it. */
+const HISTORY_US = US_PER_HOUR;
+/** A person's closing may be taken back: it is not told before. */
+const TAKEN_BACK_WITHIN_US = 30 * US_PER_SECOND;
+/** Between two updates of one incident by one route. */
+export const UPDATES_APART_US = 15 * US_PER_MINUTE;
+/** So many messages due at once by one route go into one. */
+export const TOGETHER_FROM = 4;
+
+/** Whether a change was found in imported history. */
+export const isHistory = (
+  incident: Pick<ToldIncident, "lastUs" | "endedUs">,
+  change: Pick<IncidentChange, "atUs">,
+): boolean => change.atUs - Math.max(incident.lastUs, incident.endedUs ?? 0) > HISTORY_US;
+
+/** What a change in an incident's history tells; null: nothing others need to hear. */
+export function tellingOf(what: string): Telling | null {
+  switch (what) {
+    case "raised":
+    case "returned":
+      return "raise";
+    case "still lasts":
+    case "new since seen":
+    case "joined":
+    case "took in":
+      return "update";
+    case "cleared":
+      return "clear";
+    default:
+      return what.startsWith("closed as ") ? "clear" : null;
+  }
+}
+
+/** Whether a route is for an incident at all. */
+export function concerns(route: NotifyRoute, incident: ToldIncident): boolean {
+  const any = <T>(wanted: readonly T[], test: (value: T) => boolean) => wanted.length === 0 || wanted.some(test);
+  const said = [incident.title, ...incident.entities].join("\n").toLowerCase();
+  return (
+    route.enabled &&
+    incident.severity <= SEVERITIES.indexOf(route.severity) &&
+    any(route.rules, (id) => incident.rules.includes(id)) &&
+    any(route.tags, (tag) => incident.tags.some((t) => t.toLowerCase() === tag.toLowerCase())) &&
+    any(route.about, (text) => said.includes(text.toLowerCase()))
+  );
+}
+
+/** What a route has said of an incident, and has yet to say. */
+export interface SaidBefore {
+  readonly raise: "never" | "waiting" | "sent";
+  readonly updateWaits: boolean;
+  readonly lastSentUs: EpochUs | null;
+}
+
+/** When a change is to be told; or why it is not, in words; `cancels`: the raise that waits is not sent either. */
+export type Plan =
+  | { readonly tell: Telling; readonly dueUs: EpochUs }
+  | { readonly tell: null; readonly why: string; readonly cancels: boolean };
+
+const not = (why: string, cancels = false): Plan => ({ tell: null, why, cancels });
+
+/** Whether and when a route tells of a change. Updates are kept apart; a clear is told to those who were told of the raise. */
+export function planTelling(
+  route: NotifyRoute,
+  incident: ToldIncident,
+  change: IncidentChange,
+  before: SaidBefore,
+): Plan {
+  const tell = tellingOf(change.what);
+  if (tell === null || !concerns(route, incident)) return not("it is not for this route");
+  // a route that tells no raises has none to wait for
+  const raise = route.tells.includes("raise") ? before.raise : "sent";
+  if (tell === "clear") {
+    if (raise === "never") return not("its raise was not told");
+    if (raise === "waiting") return not("over before it was told", true);
+  } else if (isHistory(incident, change)) return not("its evidence is of history");
+  if (!route.tells.includes(tell)) return not(`this route does not tell of ${tell}s`);
+  if (tell === "raise") return { tell, dueUs: change.atUs + route.delaySeconds * US_PER_SECOND };
+  if (tell === "clear") return { tell, dueUs: change.atUs + (change.what === "cleared" ? 0 : TAKEN_BACK_WITHIN_US) };
+  if (raise !== "sent") return not("its raise was not told yet");
+  if (before.updateWaits) return not("an update waits already and will say it");
+  return { tell, dueUs: Math.max(change.atUs, (before.lastSentUs ?? 0) + UPDATES_APART_US) };
+}
+
+/** Why a message that waited is not sent after all; null: it is. */
+export function reasonToDrop(tell: Telling, incident: ToldIncident, nowUs: EpochUs): string | null {
+  if (tell === "clear") return incident.state === "open" ? "open again meanwhile" : null;
+  const shelved = incident.shelvedUntilUs !== null && incident.shelvedUntilUs > nowUs;
+  if (shelved) return "shelved";
+  if (tell === "update") return incident.state === "open" ? null : "over meanwhile";
+  if (needsAttention({ ...incident, merged: false, shelved })) return null;
+  return isUnjudged(incident) ? "seen meanwhile" : "over meanwhile";
+}
+
+const FIRST_RETRY_US = 30 * US_PER_SECOND;
+const MOST_ATTEMPTS = 12;
+
+/** When a message whose sending failed is tried again, after so many attempts; null: not any more. Doubling, an hour at most. */
+export function retryAfterUs(attempts: number): number | null {
+  if (attempts >= MOST_ATTEMPTS) return null;
+  return Math.min(FIRST_RETRY_US * 2 ** (attempts - 1), US_PER_HOUR);
+}
