@@ -2,7 +2,7 @@ import { spawn } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { cpus, totalmem } from "node:os";
 import pg from "pg";
-import { connectionOf } from "../packages/server/src/store/pool.js";
+import { connectionOf } from "../packages/server/src/kernel/db/pool.js";
 import { RoleProcess, runCommand } from "../packages/server/src/testing/roles.js";
 import { startTestInstance, type TestInstance } from "../packages/server/src/testing/test-database.js";
 

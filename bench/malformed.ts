@@ -17,7 +17,7 @@ import {
   Random,
   USM,
 } from "@halvik/simulator";
-import { nodeSnmpCrypto } from "../packages/server/src/collector/snmp-crypto.js";
+import { nodeSnmpCrypto } from "../packages/server/src/domains/intake/pipeline/snmp-crypto.js";
 
 /** A million damaged inputs for each decoder: cut, bits flipped, bytes put in, noise. Anything but a reason ends the run. */
 const INPUTS = Number(process.argv[2] ?? 1_000_000);

@@ -1,9 +1,9 @@
 import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import { SHIPPED_RULES } from "@halvik/core/detect";
 import { SenderDirectory } from "@halvik/core/model/senders";
-import { rehearse } from "../packages/server/src/engine/rehearse.js";
-import { connectionOf, createPool } from "../packages/server/src/store/pool.js";
-import { loadSenders } from "../packages/server/src/store/senders.js";
+import { loadSenders } from "../packages/server/src/domains/intake/senders/repository.js";
+import { rehearse } from "../packages/server/src/domains/rules/rehearse.js";
+import { connectionOf, createPool } from "../packages/server/src/kernel/db/pool.js";
 import { TermIndex } from "../packages/server/src/store/term-index.js";
 import { sayMachine } from "./harness.js";
 import { openStore, STORE_DAYS, STORE_ENDS_MINUTE } from "./store.js";

@@ -1,9 +1,9 @@
 import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
 import { parseFilter } from "@halvik/core/query/filter";
-import { loadDirectory } from "../packages/server/src/store/directory-cache.js";
+import { loadDirectory } from "../packages/server/src/domains/names/directory-cache.js";
+import { connectionOf, createPool } from "../packages/server/src/kernel/db/pool.js";
 import { fieldValues } from "../packages/server/src/store/field-values.js";
 import { histogram } from "../packages/server/src/store/histogram.js";
-import { connectionOf, createPool } from "../packages/server/src/store/pool.js";
 import { type PageKey, searchRecords } from "../packages/server/src/store/search.js";
 import { TermIndex } from "../packages/server/src/store/term-index.js";
 import { percentile, sayMachine } from "./harness.js";

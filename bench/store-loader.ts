@@ -1,17 +1,17 @@
 import { UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import { Timeline, USM } from "@halvik/simulator";
 import pg from "pg";
-import type { Arrival } from "../packages/server/src/collector/arrival.js";
-import { decodeBatch } from "../packages/server/src/collector/decode-batch.js";
-import { Decoders } from "../packages/server/src/collector/decoders.js";
-import { SenderRegistry } from "../packages/server/src/collector/sender-registry.js";
-import { nodeSnmpCrypto } from "../packages/server/src/collector/snmp-crypto.js";
-import { loadConfig } from "../packages/server/src/config/config.js";
-import { loadSecrets } from "../packages/server/src/config/secrets.js";
+import { loadMeanings } from "../packages/server/src/domains/intake/endpoints/repository.js";
+import type { Arrival } from "../packages/server/src/domains/intake/pipeline/arrival.js";
+import { decodeBatch } from "../packages/server/src/domains/intake/pipeline/decode-batch.js";
+import { Decoders } from "../packages/server/src/domains/intake/pipeline/decoders.js";
+import { nodeSnmpCrypto } from "../packages/server/src/domains/intake/pipeline/snmp-crypto.js";
+import { SenderRegistry } from "../packages/server/src/domains/intake/senders/registry.js";
+import { loadConfig } from "../packages/server/src/kernel/config/config.js";
+import { loadSecrets } from "../packages/server/src/kernel/config/secrets.js";
+import { connectionOf } from "../packages/server/src/kernel/db/pool.js";
 import { BatchWriter } from "../packages/server/src/store/batches.js";
 import { claimCollector } from "../packages/server/src/store/collectors.js";
-import { loadMeanings } from "../packages/server/src/store/endpoint-configs.js";
-import { connectionOf } from "../packages/server/src/store/pool.js";
 import { IdSource } from "../packages/server/src/store/record-id.js";
 
 const BATCH = 20_000;

@@ -1,9 +1,9 @@
 import { spawn } from "node:child_process";
 import { chownSync, existsSync, mkdirSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
-import { exportSenders } from "../packages/server/src/exchange/senders-csv.js";
-import { runAsUser } from "../packages/server/src/files/owners.js";
-import { indexNext } from "../packages/server/src/keeper/index-segments.js";
+import { exportSenders } from "../packages/server/src/domains/intake/senders/csv.js";
+import { runAsUser } from "../packages/server/src/kernel/files/owners.js";
+import { indexNext } from "../packages/server/src/store/keeping/index-segments.js";
 import { runCommand } from "../packages/server/src/testing/roles.js";
 import { startTestInstance, type TestInstance } from "../packages/server/src/testing/test-database.js";
 import { roster } from "../packages/simulator/src/roster.js";

@@ -1,6 +1,6 @@
 import { NotifyRoute } from "@halvik/core/respond/notify";
-import { startMailSink } from "../packages/server/src/mail-sink/sink.js";
-import { insertRoute } from "../packages/server/src/store/notify.js";
+import { startMailSink } from "../packages/server/src/domains/notifications/mail-sink/sink.js";
+import { insertRoute } from "../packages/server/src/domains/notifications/repository.js";
 import { connect, sayMachine, sendLoad, startBench } from "./harness.js";
 
 /** A storm of one fault from one device: how many incidents and messages it makes, and how soon the rules have caught up after it. */

@@ -15,9 +15,9 @@ const ABSENT = ["pg-native", "pg-hstore"];
 const { metafile } = await bundle({
   entryPoints: {
     halvik: "packages/server/src/cli/halvik.ts",
-    "udp-reader": "packages/server/src/collector/udp-reader.ts",
-    "body-worker": "packages/server/src/work/body-worker.ts",
-    "question-worker": "packages/server/src/work/question-worker.ts",
+    "udp-reader": "packages/server/src/edges/collecting/udp-reader.ts",
+    "body-worker": "packages/server/src/roles/threads/body-worker.ts",
+    "question-worker": "packages/server/src/roles/threads/question-worker.ts",
   },
   outdir: "packages/server/dist",
   bundle: true,

@@ -6,15 +6,15 @@ import { pipeline } from "node:stream/promises";
 import { Decrypter, Encrypter } from "age-encryption";
 import { Command } from "commander";
 import pg from "pg";
-import { type Config, loadConfig } from "../config/config.js";
-import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
-import { handOver, runAsUser } from "../files/owners.js";
+import { type Config, loadConfig } from "../kernel/config/config.js";
+import { loadOrMakeSecrets, type Secrets } from "../kernel/config/secrets.js";
+import { connectionOf, DB_OWNER } from "../kernel/db/pool.js";
+import { handOver, runAsUser } from "../kernel/files/owners.js";
 import { Cluster, POSTGRES_BIN } from "../start/cluster.js";
 import { takeLock } from "../start/lock.js";
 import { makeDataDir, prepareDataDir } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
 import { migrate } from "../store/migrate.js";
-import { connectionOf, DB_OWNER } from "../store/pool.js";
 
 /** Tables copied at a time, of a segment each. */
 const JOBS = "2";

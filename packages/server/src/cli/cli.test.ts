@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { gzipSync } from "node:zlib";
 import pg from "pg";
-import { connectionOf } from "../store/pool.js";
+import { connectionOf } from "../kernel/db/pool.js";
 import { runCommand } from "../testing/roles.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 

@@ -1,10 +1,10 @@
 import pg from "pg";
-import { nowUs } from "../config/clock.js";
-import { type Config, loadConfig } from "../config/config.js";
-import { loadSecrets, type Secrets } from "../config/secrets.js";
-import { Act } from "../store/acts.js";
-import { createModels } from "../store/models.js";
-import { connectionOf } from "../store/pool.js";
+import { nowUs } from "../kernel/clock.js";
+import { type Config, loadConfig } from "../kernel/config/config.js";
+import { loadSecrets, type Secrets } from "../kernel/config/secrets.js";
+import { createModels } from "../kernel/db/models.js";
+import { connectionOf } from "../kernel/db/pool.js";
+import { Act } from "../kernel/db/unit-of-work.js";
 
 /** Configuration and secrets of a Halvik that has been started at least once. */
 export function context(): { config: Config; secrets: Secrets } {

@@ -2,7 +2,6 @@ import type { EndpointKind } from "@halvik/contract";
 import { JsonMapping } from "@halvik/core/decode/json";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, usmUser } from "@halvik/core/decode/snmp";
 import { Command, Option } from "commander";
-import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
 import {
   addEndpoint,
   changeEndpoint,
@@ -10,7 +9,8 @@ import {
   loadEndpoints,
   removeEndpoint,
   saveSnmpUser,
-} from "../store/endpoint-configs.js";
+} from "../domains/intake/endpoints/repository.js";
+import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
 import { withAct, withDb } from "./context.js";
 
 interface EndpointOptions {

@@ -1,5 +1,5 @@
 import { Command, Option } from "commander";
-import { VERSION } from "../version.js";
+import { VERSION } from "../kernel/version.js";
 
 /**
  * What makes each command. Loaded when it is the one asked for: reading every library of every command takes longer than most commands

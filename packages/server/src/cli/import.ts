@@ -2,12 +2,12 @@ import { basename } from "node:path";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { Command, Option } from "commander";
-import { nowUs } from "../config/clock.js";
-import { givenInput } from "../config/role-input.js";
-import { identify, importFile, readTimeOption, sayReceipt } from "../jobs/import-file.js";
-import { removeImport } from "../jobs/remove-import.js";
-import { addAudit } from "../store/acts.js";
-import { connectionOf } from "../store/pool.js";
+import { identify, importFile, readTimeOption, sayReceipt } from "../domains/intake/imports/import-file.js";
+import { removeImport } from "../domains/intake/imports/remove-import.js";
+import { nowUs } from "../kernel/clock.js";
+import { givenInput } from "../kernel/config/role-input.js";
+import { connectionOf } from "../kernel/db/pool.js";
+import { addAudit } from "../kernel/db/unit-of-work.js";
 import { CLI, context, openInput, withDb } from "./context.js";
 
 interface ImportCommandOptions {

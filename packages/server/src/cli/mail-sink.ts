@@ -1,7 +1,7 @@
 import { Command } from "commander";
-import { loadConfig } from "../config/config.js";
-import { givenSettings } from "../config/role-input.js";
-import { startMailSink } from "../mail-sink/sink.js";
+import { startMailSink } from "../domains/notifications/mail-sink/sink.js";
+import { loadConfig } from "../kernel/config/config.js";
+import { givenSettings } from "../kernel/config/role-input.js";
 
 export const mailSinkCommand = (): Command =>
   new Command("mail-sink")

@@ -1,8 +1,8 @@
 import { readFileSync } from "node:fs";
 import { MibError } from "@halvik/core/decode/mib";
 import { Command } from "commander";
-import { nowUs } from "../config/clock.js";
-import { addModules, listModules } from "../store/mibs.js";
+import { addModules, listModules } from "../domains/names/mibs.js";
+import { nowUs } from "../kernel/clock.js";
 import { withAct, withDb } from "./context.js";
 
 export const mibsCommand = (): Command =>

@@ -9,9 +9,9 @@ import {
   personNamed,
   resetPassword,
   type Within,
-} from "../access/people.js";
-import { nowUs } from "../config/clock.js";
-import { Person, Token } from "../store/models.js";
+} from "../domains/people/people.js";
+import { nowUs } from "../kernel/clock.js";
+import { Person, Token } from "../kernel/db/models.js";
 import { withModels } from "./context.js";
 
 const CLI = "command line";

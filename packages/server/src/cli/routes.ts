@@ -1,7 +1,7 @@
 import { NotifyRoute } from "@halvik/core/respond/notify";
 import { Command } from "commander";
-import { nowUs } from "../config/clock.js";
-import { deleteRoute, insertRoute, listRoutes } from "../store/notify.js";
+import { deleteRoute, insertRoute, listRoutes } from "../domains/notifications/repository.js";
+import { nowUs } from "../kernel/clock.js";
 import { withAct, withDb } from "./context.js";
 
 const commas = (text: string | undefined): string[] | undefined =>

@@ -3,9 +3,9 @@ import { join } from "node:path";
 import { type Rule, readKeptRule, testFailures } from "@halvik/core/detect";
 import { Command } from "commander";
 import { parseAllDocuments } from "yaml";
-import { readRule, writeRule } from "../exchange/rule-text.js";
-import { RuleModel } from "../store/models.js";
-import { loadRule, saveRule } from "../store/rules.js";
+import { loadRule, saveRule } from "../domains/rules/repository.js";
+import { readRule, writeRule } from "../domains/rules/rule-text.js";
+import { RuleModel } from "../kernel/db/models.js";
 import { withAct, withModels } from "./context.js";
 
 export const rulesCommand = (): Command =>

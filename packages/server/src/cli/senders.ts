@@ -1,10 +1,10 @@
 import { readFileSync } from "node:fs";
 import { Command } from "commander";
 import pg from "pg";
-import { exportSenders, parseSenders } from "../exchange/senders-csv.js";
-import { connectionOf } from "../store/pool.js";
-import { importSenders } from "../store/sender-changes.js";
-import { loadSenders } from "../store/senders.js";
+import { importSenders } from "../domains/intake/senders/changes.js";
+import { exportSenders, parseSenders } from "../domains/intake/senders/csv.js";
+import { loadSenders } from "../domains/intake/senders/repository.js";
+import { connectionOf } from "../kernel/db/pool.js";
 import { CLI, context, withModels } from "./context.js";
 
 export const sendersCommand = (): Command =>

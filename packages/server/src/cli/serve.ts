@@ -1,14 +1,14 @@
 import { Command, Option } from "commander";
-import { givenInput, inputFromFiles, ROLES, type Role, type RoleContext } from "../config/role-input.js";
-import { roleUser } from "../files/owners.js";
+import { givenInput, inputFromFiles, ROLES, type Role, type RoleContext } from "../kernel/config/role-input.js";
+import { roleUser } from "../kernel/files/owners.js";
 
 /** Each with its own libraries only. */
 const STARTS = {
-  collector: async () => (await import("../collector/role.js")).startCollector,
-  engine: async () => (await import("../engine/role.js")).startEngine,
-  keeper: async () => (await import("../keeper/role.js")).startKeeper,
-  notifier: async () => (await import("../notifier/role.js")).startNotifier,
-  web: async () => (await import("../api/role.js")).startWeb,
+  collector: async () => (await import("../roles/collector.js")).startCollector,
+  engine: async () => (await import("../roles/engine.js")).startEngine,
+  keeper: async () => (await import("../roles/keeper.js")).startKeeper,
+  notifier: async () => (await import("../roles/notifier.js")).startNotifier,
+  web: async () => (await import("../roles/web.js")).startWeb,
 } as const satisfies Record<Role, () => Promise<(context: RoleContext) => Promise<() => Promise<void>>>>;
 
 export const serveCommand = (): Command =>

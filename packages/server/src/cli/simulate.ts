@@ -3,11 +3,11 @@ import { join } from "node:path";
 import { formatUs } from "@halvik/core/base/time";
 import { CRANE_MIB, history, LiveDevices, plantedStories, roster, USM } from "@halvik/simulator";
 import { Command } from "commander";
-import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
-import { nowUs } from "../config/clock.js";
-import { loadConfig } from "../config/config.js";
-import { exportSenders } from "../exchange/senders-csv.js";
-import { readTimeOption } from "../jobs/import-file.js";
+import { readTimeOption } from "../domains/intake/imports/import-file.js";
+import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
+import { exportSenders } from "../domains/intake/senders/csv.js";
+import { nowUs } from "../kernel/clock.js";
+import { loadConfig } from "../kernel/config/config.js";
 
 const HISTORY_STORY_EVERY_MINUTES = 149;
 export const LIVE_STORY_EVERY_MINUTES = 6;

@@ -1,6 +1,6 @@
 import { spawn } from "node:child_process";
 import { chmodSync, chownSync, mkdirSync, readdirSync, realpathSync, statSync } from "node:fs";
-import type { RunAs } from "../files/owners.js";
+import type { RunAs } from "../kernel/files/owners.js";
 import { asUser, HAS_LAUNCHER, serveLauncher } from "./launcher.js";
 import { lockIsHeld } from "./lock.js";
 import { prepareRoleDirs } from "./role-dirs.js";

@@ -1,11 +1,11 @@
 import { formatDuration, US_PER_SECOND } from "@halvik/core/base/time";
 import pg from "pg";
-import { nowUs } from "../config/clock.js";
-import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
+import { readRoles } from "../domains/health/repository.js";
+import { nowUs } from "../kernel/clock.js";
+import type { Config } from "../kernel/config/config.js";
+import type { Secrets } from "../kernel/config/secrets.js";
+import { connectionOf } from "../kernel/db/pool.js";
 import { OwnRecords } from "../store/own-records.js";
-import { connectionOf } from "../store/pool.js";
-import { readRoles } from "../store/status.js";
 import { say } from "./children.js";
 import type { Cluster } from "./cluster.js";
 

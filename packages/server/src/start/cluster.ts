@@ -4,11 +4,11 @@ import { connect } from "node:net";
 import { totalmem } from "node:os";
 import { join } from "node:path";
 import pg from "pg";
-import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
-import type { RunAs } from "../files/owners.js";
+import type { Config } from "../kernel/config/config.js";
+import type { Secrets } from "../kernel/config/secrets.js";
+import { connectionOf, DB_OWNER } from "../kernel/db/pool.js";
+import type { RunAs } from "../kernel/files/owners.js";
 import { PROCESS_ROLES, roleName } from "../store/grants.js";
-import { connectionOf, DB_OWNER } from "../store/pool.js";
 import { StartError } from "./start-error.js";
 
 export const POSTGRES_BIN = "/usr/lib/postgresql/15/bin";

@@ -1,7 +1,7 @@
 import { chmodSync, existsSync, mkdirSync, readFileSync, statfsSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import type { Config } from "../config/config.js";
-import type { RunAs } from "../files/owners.js";
+import type { Config } from "../kernel/config/config.js";
+import type { RunAs } from "../kernel/files/owners.js";
 import { giveDataDir } from "./as-user.js";
 import { prepareRoleDirs } from "./role-dirs.js";
 import { StartError } from "./start-error.js";

@@ -12,8 +12,8 @@ import {
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
-import { collectorDir, rolesDir, uploadsDir } from "../config/data-dir.js";
-import { handOver, roleUser, runAsUser } from "../files/owners.js";
+import { collectorDir, rolesDir, uploadsDir } from "../kernel/config/data-dir.js";
+import { handOver, roleUser, runAsUser } from "../kernel/files/owners.js";
 import { prepareRoleDirs } from "./role-dirs.js";
 
 const isRoot = process.getuid?.() === 0;

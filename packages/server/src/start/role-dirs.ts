@@ -17,8 +17,8 @@ import {
   unlinkSync,
 } from "node:fs";
 import { join } from "node:path";
-import { collectorDir, mailSinkDir, rolesDir, uploadsDir } from "../config/data-dir.js";
-import { type RunAs, roleUser } from "../files/owners.js";
+import { collectorDir, mailSinkDir, rolesDir, uploadsDir } from "../kernel/config/data-dir.js";
+import { type RunAs, roleUser } from "../kernel/files/owners.js";
 import { StartError } from "./start-error.js";
 
 interface RoleDir {

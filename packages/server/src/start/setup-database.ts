@@ -1,15 +1,15 @@
 import { SHIPPED_RULES } from "@halvik/core/detect";
 import pg from "pg";
-import { addPerson } from "../access/people.js";
-import { nowUs } from "../config/clock.js";
-import type { Config } from "../config/config.js";
-import type { Secrets } from "../config/secrets.js";
-import { makeStarterEndpoints } from "../store/endpoint-configs.js";
+import { makeStarterEndpoints } from "../domains/intake/endpoints/repository.js";
+import { addPerson } from "../domains/people/people.js";
+import { saveRule } from "../domains/rules/repository.js";
+import { nowUs } from "../kernel/clock.js";
+import type { Config } from "../kernel/config/config.js";
+import type { Secrets } from "../kernel/config/secrets.js";
+import { createModels, Person } from "../kernel/db/models.js";
+import { connectionOf } from "../kernel/db/pool.js";
 import { grantStatements } from "../store/grants.js";
 import { migrate } from "../store/migrate.js";
-import { createModels, Person } from "../store/models.js";
-import { connectionOf } from "../store/pool.js";
-import { saveRule } from "../store/rules.js";
 
 /** Schema, shipped rules and the owner account. @returns the owner's one-time password if the account was made now */
 export async function setUpDatabase(config: Config, secrets: Secrets): Promise<string | null> {

@@ -1,5 +1,5 @@
 import type pg from "pg";
-import type { Queryable } from "./pool.js";
+import type { Queryable } from "../kernel/db/pool.js";
 import { MAX_COLLECTORS } from "./record-id.js";
 
 /** Advisory locks of this class say which collector numbers are in use. */

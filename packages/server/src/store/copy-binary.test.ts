@@ -2,10 +2,10 @@ import { once } from "node:events";
 import fc from "fast-check";
 import pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
+import { connectionOf } from "../kernel/db/pool.js";
 import { takes } from "../testing/copy-judge.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { CopyEncoder, type CopyType } from "./copy-binary.js";
-import { connectionOf } from "./pool.js";
 import { formatRecordId, IdSource } from "./record-id.js";
 
 /** What is written in PostgreSQL's binary form is what PostgreSQL reads: the server itself is the judge. */

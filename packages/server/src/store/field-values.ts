@@ -17,8 +17,8 @@ import {
   readTerms,
   termPrefix,
 } from "@halvik/core/query/terms";
+import type { Queryable } from "../kernel/db/pool.js";
 import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
-import type { Queryable } from "./pool.js";
 import { readRows, selectFrom } from "./record-rows.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
 import type { Source } from "./sources.js";

@@ -1,8 +1,8 @@
 import type { HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Filter } from "@halvik/core/query/filter";
+import type { Queryable } from "../kernel/db/pool.js";
 import { filterToSql, Params } from "./filter-sql.js";
-import type { Queryable } from "./pool.js";
 import { type Reader, readRows, selectFrom } from "./record-rows.js";
 import { segmentsWithIds, shapeOf } from "./segments.js";
 

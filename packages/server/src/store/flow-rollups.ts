@@ -1,7 +1,7 @@
 import { US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
 import { addCounts, type Count, MAX_COUNT } from "@halvik/core/model/record";
 import { servicePort } from "@halvik/core/traffic";
-import type { Queryable } from "./pool.js";
+import type { Queryable } from "../kernel/db/pool.js";
 import type { StoredContent } from "./record-columns.js";
 
 /** What of a stored flow is summed. */

@@ -1,5 +1,5 @@
 import type { HalvikRecord } from "@halvik/core/model/record";
-import type { Queryable } from "./pool.js";
+import type { Queryable } from "../kernel/db/pool.js";
 import { readRows, selectFrom } from "./record-rows.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
 import { shapeOf } from "./segments.js";

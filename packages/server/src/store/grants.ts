@@ -1,4 +1,4 @@
-import { DB_OWNER, type DbRole } from "./pool.js";
+import { DB_OWNER, type DbRole } from "../kernel/db/pool.js";
 
 /** A role of the database by the process that connects as it; the owner makes and changes tables and is no process's. */
 type ProcessRole = Exclude<DbRole, "owner">;

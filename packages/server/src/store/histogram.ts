@@ -1,8 +1,8 @@
 import { type Filter, namesField } from "@halvik/core/query/filter";
 import { DIRECTORY_ROWS, planFilter, type RowSet } from "@halvik/core/query/terms";
+import type { Queryable } from "../kernel/db/pool.js";
 import { filterToSql, fromRollups, Params } from "./filter-sql.js";
 import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
-import type { Queryable } from "./pool.js";
 import { readRows, selectFrom } from "./record-rows.js";
 import { ROLLUP_LEVELS } from "./rollups.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";

@@ -1,7 +1,7 @@
 import { OWN_SENDER } from "@halvik/core/model/senders";
 import { type OwnObservation, ownRecord } from "@halvik/core/normalise";
 import type pg from "pg";
-import { nowUs } from "../config/clock.js";
+import { nowUs } from "../kernel/clock.js";
 import { BatchWriter } from "./batches.js";
 import { claimCollector } from "./collectors.js";
 import { IdSource } from "./record-id.js";

@@ -1,6 +1,6 @@
 import { US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
 import { KINDS } from "@halvik/core/model/record";
-import type { Queryable } from "./pool.js";
+import type { Queryable } from "../kernel/db/pool.js";
 import type { StoredContent } from "./record-columns.js";
 
 /** Levels of rollup, finest first. Buckets are numbers of whole widths since the epoch; they go by `time`. */

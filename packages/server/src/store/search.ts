@@ -1,7 +1,7 @@
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/query/terms";
+import type { Queryable } from "../kernel/db/pool.js";
 import { isScanCheaper } from "./part-matches.js";
-import type { Queryable } from "./pool.js";
 import { formatRecordId } from "./record-id.js";
 import { type Reader, readRows, selectFrom } from "./record-rows.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";

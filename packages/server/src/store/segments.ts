@@ -1,4 +1,4 @@
-import type { Queryable } from "./pool.js";
+import type { Queryable } from "../kernel/db/pool.js";
 
 export type SegmentKind = "live" | "late" | "import";
 

@@ -1,4 +1,4 @@
-import type { Queryable } from "./pool.js";
+import type { Queryable } from "../kernel/db/pool.js";
 import { type SegmentKind, type Shape, shapeOf } from "./segments.js";
 
 /**

@@ -2,14 +2,14 @@ import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
+import { keepMeasures, saveFlowDomains } from "../domains/intake/pipeline/kept-state.js";
+import { connectionOf } from "../kernel/db/pool.js";
 import { HostileRecords, refused } from "../testing/hostile-records.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { BatchWriter } from "./batches.js";
 import { claimCollector } from "./collectors.js";
 import { CopyEncoder } from "./copy-binary.js";
 import { FLOW_COLUMNS, FLOW_COPY_COLUMNS, FLOW_COPY_TYPES } from "./flow-columns.js";
-import { keepMeasures, saveFlowDomains } from "./kinds.js";
-import { connectionOf } from "./pool.js";
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
 
 /** PostgreSQL takes the most time; `judge-hostile.ts` judges a million and more without it. Longer runs set more (docs/ordeal.md). */

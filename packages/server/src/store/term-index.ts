@@ -9,7 +9,7 @@ import {
   type TermPlan,
 } from "@halvik/core/query/terms";
 import { LRUCache } from "lru-cache";
-import type { Queryable } from "./pool.js";
+import type { Queryable } from "../kernel/db/pool.js";
 
 /** A part of a plan that would need more blocks than this is left out at first: the others may settle it. */
 const FEW_BLOCKS = 16;

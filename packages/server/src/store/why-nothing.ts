@@ -1,8 +1,8 @@
 import type { FieldName } from "@halvik/core/model/record";
 import { type Comparison, type Filter, nearest } from "@halvik/core/query/filter";
+import type { Queryable } from "../kernel/db/pool.js";
 import { fieldValues, hasValues } from "./field-values.js";
 import { histogram } from "./histogram.js";
-import type { Queryable } from "./pool.js";
 import { searchRecords } from "./search.js";
 import type { SearchScope } from "./search-query.js";
 

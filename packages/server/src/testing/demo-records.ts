@@ -2,10 +2,10 @@ import { UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { roster, Timeline, type TimelineOptions, USM } from "@halvik/simulator";
-import { decodeBatch } from "../collector/decode-batch.js";
-import { Decoders } from "../collector/decoders.js";
-import { SenderRegistry } from "../collector/sender-registry.js";
-import { nodeSnmpCrypto } from "../collector/snmp-crypto.js";
+import { decodeBatch } from "../domains/intake/pipeline/decode-batch.js";
+import { Decoders } from "../domains/intake/pipeline/decoders.js";
+import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
+import { SenderRegistry } from "../domains/intake/senders/registry.js";
 import { formatRecordId, IdSource } from "../store/record-id.js";
 
 /** What Orvane Ferries sends, decoded as a collector would, without a store: minute by minute. */

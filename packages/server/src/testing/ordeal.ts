@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { Random } from "@halvik/simulator";
 import pg from "pg";
-import { connectionOf } from "../store/pool.js";
+import { connectionOf } from "../kernel/db/pool.js";
 import { postRecords } from "./intake-client.js";
 import { RoleProcess, runCommand } from "./roles.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";

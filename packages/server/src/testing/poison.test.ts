@@ -3,7 +3,7 @@ import { request } from "node:https";
 import pg from "pg";
 import { bytes } from "../../../core/src/testing/bytes.js";
 import { flowSet, templateBody, v9Message } from "../../../core/src/testing/flow-bytes.js";
-import { connectionOf } from "../store/pool.js";
+import { connectionOf } from "../kernel/db/pool.js";
 import { HostileInputs } from "./hostile-inputs.js";
 import { RoleProcess, runCommand, TestDevice } from "./roles.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";

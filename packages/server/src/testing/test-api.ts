@@ -2,17 +2,17 @@ import type { Express } from "express";
 import type pg from "pg";
 import pino from "pino";
 import request from "supertest";
-import { createToken } from "../access/people.js";
-import { createApp } from "../api/app.js";
-import { LiveFeed } from "../api/live-feed.js";
-import { Presenter } from "../api/presenter.js";
-import { Streams } from "../api/streams.js";
-import { DirectoryCache } from "../store/directory-cache.js";
-import { createModels } from "../store/models.js";
-import { connectionOf, createPool } from "../store/pool.js";
+import { DirectoryCache } from "../domains/names/directory-cache.js";
+import { createToken } from "../domains/people/people.js";
+import { LiveFeed } from "../domains/records/live-feed.js";
+import { Presenter } from "../domains/records/present.js";
+import { askedOf, questions } from "../domains/records/questions.js";
+import { createApp } from "../edges/http/app.js";
+import { Streams } from "../edges/http/streams.js";
+import { createModels } from "../kernel/db/models.js";
+import { connectionOf, createPool } from "../kernel/db/pool.js";
+import { webThreads } from "../roles/threads/web-threads.js";
 import { TermIndex } from "../store/term-index.js";
-import { askedOf, questions } from "../work/questions.js";
-import { webThreads } from "../work/web-threads.js";
 import type { TestInstance } from "./test-database.js";
 
 /** The API on a test's own database, asked as the web role is, with a token that may read and one that may act. */

@@ -3,13 +3,13 @@ import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import pg from "pg";
-import { type Config, loadConfig } from "../config/config.js";
-import { loadOrMakeSecrets, type Secrets } from "../config/secrets.js";
-import { handOver, runAsUser } from "../files/owners.js";
+import { type Config, loadConfig } from "../kernel/config/config.js";
+import { loadOrMakeSecrets, type Secrets } from "../kernel/config/secrets.js";
+import { connectionOf } from "../kernel/db/pool.js";
+import { handOver, runAsUser } from "../kernel/files/owners.js";
 import { Cluster } from "../start/cluster.js";
 import { prepareDataDir } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
-import { connectionOf } from "../store/pool.js";
 
 /** A Halvik of its own for a test: data directory, free ports, a real PostgreSQL. */
 export interface TestInstance {

@@ -1,0 +1,163 @@
+import { statfs } from "node:fs/promises";
+import { Health, type HealthDetails, Intake, Summary } from "@halvik/contract";
+import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
+import type { Deps } from "../../edges/http/deps.js";
+import { NOBODY, route } from "../../edges/http/route.js";
+import { agoUs, nowUs } from "../../kernel/clock.js";
+import type { Queryable } from "../../kernel/db/pool.js";
+import { needingAttention } from "../incidents/repository.js";
+import { runningJobs } from "../intake/imports/job.js";
+import { senderStatus } from "../intake/senders/status.js";
+import { ruleFailures } from "../rules/failures.js";
+import { type RoleStatus, readRoles } from "./repository.js";
+
+const FRESH_US = 15 * US_PER_SECOND;
+const RATE_WINDOW_US = US_PER_MINUTE;
+
+export const statusRoutes = ({ db, directory, config, version }: Deps) => [
+  route({
+    method: "get",
+    path: "/health",
+    summary: "Whether Halvik works: 200, or 503 when a role or the store is away; the details for those who may read",
+    access: "open",
+    answer: Health,
+    handle: async ({ actor, res }) => {
+      const health = await healthOf(db, nowUs(), version).catch(() => null);
+      const state = health?.state ?? "down";
+      if (state === "down") res.status(503);
+      // whoever may not read learns whether it works, and nothing else
+      return actor.name === NOBODY || health === null ? { state } : health;
+    },
+  }),
+  route({
+    method: "get",
+    path: "/summary",
+    summary: "The figures of the top line and of Now",
+    access: "read",
+    answer: Summary,
+    handle: async () => {
+      const now = nowUs();
+      const senders = await senderStatus(db, await directory.get());
+      const roles = await readRoles(db);
+      const collector = roles.find((r) => r.role === "collector")?.detail ?? {};
+      const count = (name: string) => Number(collector[name] ?? 0);
+      const sum = (name: "problems" | "late" | "capped") => senders.reduce((total, s) => total + s[name], 0);
+      const rate = await db.query<{ n: number; since: number | null }>(
+        "select coalesce(sum(rows), 0)::bigint as n, min(committed_us) as since from batch b join collector c on c.number = b.collector where c.kind = 'live' and committed_us > $1",
+        [now - RATE_WINDOW_US],
+      );
+      const store = await db.query<{ records: number; oldest: number | null; bytes: number }>(
+        "select coalesce(sum(rows), 0)::bigint as records, min(min_time) as oldest, pg_database_size(current_database()) as bytes from segment",
+      );
+      const engine = roles.find((r) => r.role === "engine");
+      const through = Number(engine?.detail.throughUs ?? 0);
+      const disk = await statfs(config.HALVIK_DATA_DIR).catch(() => null);
+      const { n, since } = rate.rows[0]!;
+      const silent = senders.filter((s) => s.state === "admitted" && s.silentSince !== null);
+      const silentNames = new Set(silent.map((s) => s.name));
+      return {
+        now: formatUs(now),
+        recordsPerSecond: since === null ? 0 : Math.round((n / Math.max(1, (now - since) / US_PER_SECOND)) * 10) / 10,
+        lost: count("lost"),
+        attention: (await needingAttention(db, nowUs())).length,
+        senders: {
+          admitted: senders.filter((s) => s.state === "admitted").length,
+          waiting: senders.filter((s) => s.state === "waiting").length,
+          silent: silent.map((s) => ({
+            name: s.name,
+            since: s.silentSince!,
+            usualGapSeconds: s.expectedEverySeconds ?? s.usualGapSeconds,
+            explainedBy: s.reachedThrough !== null && silentNames.has(s.reachedThrough) ? s.reachedThrough : null,
+          })),
+        },
+        intake: {
+          lost: count("lost"),
+          refused: count("refused") + count("unlisted senders") + count("held: refused, too many"),
+          capped: sum("capped"),
+          problems: sum("problems"),
+          late: sum("late"),
+          held: senders.reduce((t, s) => t + s.held, 0),
+          spoolBytes: count("spoolBytes"),
+        },
+        store: {
+          records: store.rows[0]!.records,
+          oldest: store.rows[0]!.oldest === null ? null : formatUs(store.rows[0]!.oldest),
+          bytes: store.rows[0]!.bytes,
+          diskFreeBytes: disk ? disk.bavail * disk.bsize : 0,
+        },
+        jobs: await runningJobs(db),
+        zone: config.HALVIK_ZONE,
+        // by the clock of now: what was measured long ago is not shown as small
+        engineBehindSeconds: through > 0 ? Math.max(0, (now - through) / US_PER_SECOND) : null,
+      };
+    },
+  }),
+  route({
+    method: "get",
+    path: "/intake",
+    summary: "Endpoints and roles with their counters",
+    access: "read",
+    answer: Intake,
+    handle: async () => {
+      const now = nowUs();
+      const { rows } = await db.query<{
+        name: string;
+        transport: string;
+        address: string;
+        port: number;
+        state: string;
+        detail: string;
+        counters: Record<string, number>;
+        updated_us: number;
+      }>("select * from endpoint order by name");
+      const roles = await readRoles(db);
+      return {
+        endpoints: rows.map(({ updated_us, ...e }) => ({
+          ...e,
+          state: now - updated_us > FRESH_US ? "no sign of life" : e.state,
+          updated: formatUs(updated_us),
+        })),
+        roles: roles.map((r) => ({
+          role: r.role,
+          running: isRunning(r, now),
+          started: formatUs(r.startedUs),
+          heartbeat: formatUs(r.heartbeatUs),
+          detail: r.detail,
+        })),
+        collector: roles.find((r) => r.role === "collector")?.detail ?? {},
+        gaps: (roles.find((r) => r.role === "collector")?.detail.gaps ?? []) as Intake["gaps"],
+      };
+    },
+  }),
+];
+
+/** @throws when the database does not answer */
+async function healthOf(db: Queryable, now: number, version: string): Promise<HealthDetails> {
+  const roles = await readRoles(db);
+  const running = roles.map((r) => ({
+    role: r.role,
+    running: isRunning(r, now),
+    heartbeat: formatUs(r.heartbeatUs),
+  }));
+  const collector = roles.find((r) => r.role === "collector")?.detail ?? {};
+  const through = roles.find((r) => r.role === "engine")?.detail.throughUs;
+  const troubles = [
+    ...running.filter((r) => !r.running).map((r) => `the role ${r.role} gives no sign`),
+    ...(Number(collector.quarantineBytes ?? 0) > 0 ? ["records lie in quarantine"] : []),
+    ...(collector.spooling === true ? ["the collector keeps records on its own disk"] : []),
+    ...(await ruleFailures(db)).map((f) => `the rule ${f.ruleId} fails`),
+  ];
+  const isDown = running.some((r) => !r.running) || running.length === 0;
+  return {
+    state: isDown ? "down" : troubles.length > 0 ? "degraded" : "ok",
+    database: true,
+    roles: running,
+    troubles,
+    engineBehindSeconds: typeof through === "number" ? Math.max(0, (now - through) / US_PER_SECOND) : null,
+    jobs: await runningJobs(db),
+    version,
+  };
+}
+
+const isRunning = (role: RoleStatus, nowUs: number): boolean =>
+  agoUs(role.heartbeatUs, nowUs) < FRESH_US && role.detail.stopped !== true;

@@ -1,0 +1,130 @@
+import { statfs } from "node:fs/promises";
+import { formatDuration, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
+import type { OwnObservation } from "@halvik/core/normalise";
+import { agoUs } from "../../kernel/clock.js";
+import type { Queryable } from "../../kernel/db/pool.js";
+import { readRoles } from "./repository.js";
+
+/** Roles of which it stands that they have stopped. */
+async function toldStopped(db: Queryable): Promise<string[]> {
+  const { rows } = await db.query<{ key: string }>(
+    "select distinct key from finding where rule_id = 'halvik-role' and cleared_us is null and key <> 'engine'",
+  );
+  return rows.map((r) => r.key);
+}
+
+const ROLE_STALE_US = 15 * US_PER_SECOND;
+const LAG_US = US_PER_MINUTE;
+const REPEAT_US = 30 * US_PER_SECOND;
+
+/** Halvik's own troubles as observations (`semantics.md` 27). What lasts is repeated, so that its quiet means it is over. */
+export class SelfWatch {
+  private readonly toldUs = new Map<string, number>();
+  private readonly stopped = new Set<string>();
+  private lastAudit: number | null = null;
+  /** Of its first look. */
+  private beganUs: number | null = null;
+
+  constructor(
+    private readonly dataDir: string,
+    private readonly diskLowBytes: number,
+  ) {}
+
+  async look(db: Queryable, liveThroughUs: number | null, nowUs: number): Promise<OwnObservation[]> {
+    const roles = await this.roles(db, nowUs);
+    const lag = this.lag(liveThroughUs, nowUs);
+    return [...roles, ...(await this.disk(nowUs)), ...lag, ...(await this.signIns(db))];
+  }
+
+  private async roles(db: Queryable, nowUs: number): Promise<OwnObservation[]> {
+    const out: OwnObservation[] = [];
+    if (this.beganUs === null) {
+      this.beganUs = nowUs;
+      // what an engine before this one said has stopped is said to be back by this one
+      for (const role of await toldStopped(db)) this.stopped.add(role);
+    }
+    for (const { role, heartbeatUs, detail } of await readRoles(db)) {
+      if (role === "engine") continue;
+      // when all of Halvik starts again, its roles come one after another
+      const waitedUs = agoUs(Math.max(heartbeatUs, this.beganUs), nowUs);
+      const stale = waitedUs > ROLE_STALE_US && detail.stopped !== true;
+      if (stale && !this.stopped.has(role)) {
+        this.stopped.add(role);
+        out.push({
+          event: "role-stopped",
+          severity: 2,
+          outcome: "failure",
+          subject: role,
+          text: `The role ${role} has given no sign for ${formatDuration(nowUs - heartbeatUs)}.`,
+        });
+      } else if (!stale && this.stopped.delete(role))
+        out.push({
+          event: "role-back",
+          severity: 5,
+          outcome: "success",
+          subject: role,
+          text: `The role ${role} is back.`,
+        });
+    }
+    return out;
+  }
+
+  private async disk(nowUs: number): Promise<OwnObservation[]> {
+    const { bavail, bsize } = await statfs(this.dataDir);
+    const free = bavail * bsize;
+    if (free >= this.diskLowBytes || !this.due("disk", nowUs)) return [];
+    return [
+      {
+        event: "disk-low",
+        severity: 3,
+        outcome: "failure",
+        subject: this.dataDir,
+        text: `${(free / 1e9).toFixed(1)} GB are free for ${this.dataDir}; the line is at ${(this.diskLowBytes / 1e9).toFixed(1)} GB.`,
+        data: [["free bytes", String(free)]],
+      },
+    ];
+  }
+
+  private lag(liveThroughUs: number | null, nowUs: number): OwnObservation[] {
+    if (
+      liveThroughUs === null ||
+      nowUs - liveThroughUs < LAG_US ||
+      this.stopped.has("collector") ||
+      !this.due("lag", nowUs)
+    )
+      return [];
+    return [
+      {
+        event: "engine-behind",
+        severity: 4,
+        outcome: "failure",
+        subject: "engine",
+        text: `Rules have seen records up to ${formatDuration(nowUs - liveThroughUs)} ago only.`,
+      },
+    ];
+  }
+
+  private async signIns(db: Queryable): Promise<OwnObservation[]> {
+    this.lastAudit ??= (await db.query<{ id: number }>("select coalesce(max(id), 0) as id from audit")).rows[0]!.id;
+    const { rows } = await db.query<{ id: number; who: string; address: string }>(
+      "select id, who, coalesce(detail->>'address', '') as address from audit where id > $1 and what = 'sign-in refused' order by id limit 500",
+      [this.lastAudit],
+    );
+    if (rows.length > 0) this.lastAudit = rows[rows.length - 1]!.id;
+    return rows.map((r) => ({
+      event: "sign-in-refused",
+      severity: 4,
+      outcome: "failure",
+      category: "logon",
+      subject: r.address,
+      text: `A sign-in to Halvik as “${r.who}” from ${r.address} was refused.`,
+      data: [["name", r.who]],
+    }));
+  }
+
+  private due(what: string, nowUs: number): boolean {
+    if (nowUs - (this.toldUs.get(what) ?? 0) < REPEAT_US) return false;
+    this.toldUs.set(what, nowUs);
+    return true;
+  }
+}

@@ -1,0 +1,153 @@
+import type { IncidentJson } from "@halvik/contract";
+import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
+import { conditionsOf, entityValues, readKeptRule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/detect";
+import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { needsAttention, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
+import type { z } from "zod";
+import { nowUs } from "../../kernel/clock.js";
+import type { Queryable } from "../../kernel/db/pool.js";
+import { findRecords } from "../../store/find-records.js";
+import { findIncident, findingsOf, historyOf, type IncidentRow, ruleBodies, urgencyFacts } from "./repository.js";
+import { type SimilarRow, similarIncidents } from "./similar.js";
+import { tasksOf } from "./tasks.js";
+
+/** One incident with its evidence, why it was raised, and its history: what is shown, exported and mailed. Null: there is none. */
+export async function incidentDetail(
+  db: Queryable,
+  id: number,
+  senders: SenderDirectory,
+  present: (record: HalvikRecord) => RecordJson,
+) {
+  const row = await findIncident(db, id);
+  if (!row) return null;
+  const findings = await findingsOf(db, id);
+  const stored = await findRecords(
+    db,
+    findings.flatMap((f) => f.evidence.map((e) => e.id)),
+  );
+  const records = new Map(stored.map((r) => [r.id, r]));
+  return {
+    incident: incidentJson(row, senders, nowUs()),
+    rules: (await ruleBodies(db, findings)).flatMap(({ body, version }) => {
+      const rule = readKeptRule(body)?.rule;
+      if (rule === undefined) return [];
+      const conditions = conditionsOf(rule);
+      return [
+        {
+          id: rule.id,
+          name: rule.name,
+          version,
+          sentence: sayRule(rule),
+          reason: rule.reason,
+          notes: rule.notes,
+          clears: sayClear(rule),
+          steps: rule.kind === "sequence" || rule.kind === "together" ? conditions.map((c) => c.name || c.filter) : [],
+          windowSeconds: ruleWindowUs(rule) / US_PER_SECOND,
+        },
+      ];
+    }),
+    findings: findings.map((f) => {
+      const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);
+      return {
+        id: f.id,
+        first: formatUs(f.first_us),
+        last: formatUs(f.last_us),
+        raised: formatUs(f.raised_us),
+        count: f.count,
+        cleared: f.cleared_us === null ? null : formatUs(f.cleared_us),
+        clearedBy: f.cleared_by,
+        rule: f.rule_id,
+        joined: f.joined,
+        entities: namedIn(f.entities, senders),
+        facts: f.facts,
+        steps: Object.fromEntries(f.evidence.flatMap((e) => (e.step === undefined ? [] : [[e.id, e.step]]))),
+        evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
+        notShown: Math.max(0, f.count - f.evidence.length),
+        gone: f.evidence.length - evidence.length,
+      };
+    }),
+    history: (await historyOf(db, id)).map((h) => ({
+      at: formatUs(h.at_us),
+      who: h.who,
+      what: h.what,
+      detail: h.detail,
+    })),
+    tasks: (await tasksOf(db, [id])).map((t) => ({
+      id: t.id,
+      text: t.text,
+      by: t.made_by,
+      done: t.done_by === null || t.done_us === null ? null : { by: t.done_by, at: formatUs(t.done_us) },
+    })),
+    similar: (await similarIncidents(db, id)).map((o) => ({
+      id: o.id,
+      title: o.title,
+      state: o.state,
+      closeReason: o.close_reason,
+      last: formatUs(o.last_us),
+      why: likeness(o, senders),
+      note: o.note ?? "",
+    })),
+  };
+}
+
+const readable = ({ score, parts }: Urgency) => ({ score, parts: parts.map(([why, n]): [string, number] => [why, n]) });
+
+function sitesOf(row: IncidentRow, senders: SenderDirectory): string[] {
+  const ids = row.entities.filter((e) => e.startsWith("sender\u0001")).map((e) => Number(e.slice(7)));
+  return [...new Set(ids.flatMap((id) => senders.get(id)?.site ?? []))].sort();
+}
+
+/** Entities by field and value, as they are said. */
+function namedIn(entities: readonly string[], senders: SenderDirectory): { field: string; value: string }[] {
+  const fields = [...new Set(entities.map((e) => e.split("\u0001")[0]!))];
+  return fields.flatMap((field) => entityValues(field, entities, senders).map((value) => ({ field, value })));
+}
+
+/** What makes an earlier incident like this one, in words. */
+function likeness({ rules, shared }: SimilarRow, senders: SenderDirectory): string {
+  const names = namedIn(shared, senders).map((e) => e.value);
+  return [
+    ...(rules.length > 0 ? [`the same rule: ${rules.join(", ")}`] : []),
+    ...(names.length > 0 ? [`both name ${names.slice(0, 4).join(", ")}`] : []),
+  ].join("; ");
+}
+
+/** An incident as the API gives it. */
+export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: number): z.input<typeof IncidentJson> {
+  return {
+    id: row.id,
+    title: row.title,
+    severity: severityName(row.severity),
+    state: row.state,
+    stopped: row.state === "cleared" && row.stopped,
+    rule: { id: row.rule_id, name: row.rule_name ?? row.rule_id, version: row.rule_version },
+    first: formatUs(row.first_us),
+    last: formatUs(row.last_us),
+    raised: formatUs(row.raised_us),
+    ended: row.ended_us === null ? null : formatUs(row.ended_us),
+    count: row.count,
+    returned: row.returned,
+    entities: namedIn(row.entities, senders),
+    closeReason: row.close_reason,
+    assignedTo: row.owner,
+    shelved:
+      row.shelved_until_us === null || row.shelved_until_us < nowUs
+        ? null
+        : { until: formatUs(row.shelved_until_us), by: row.shelved_by ?? "", why: row.shelved_why ?? "" },
+    mergedInto: row.merged_into,
+    acknowledged:
+      row.acknowledged_by === null || row.acknowledged_us === null
+        ? null
+        : { by: row.acknowledged_by, at: formatUs(row.acknowledged_us) },
+    newSinceSeen: row.new_since_seen.flatMap((e) =>
+      e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e],
+    ),
+    linkedTo: row.linked_to,
+    urgency: readable(urgencyOf(urgencyFacts(row, nowUs), nowUs)),
+    needsAttention: needsAttention(urgencyFacts(row, nowUs)),
+    sites: sitesOf(row, senders),
+    tags: row.tags,
+    moments: (row.moments ?? []).map(formatUs),
+  };
+}

@@ -1,0 +1,71 @@
+import { createHash } from "node:crypto";
+import type { IncidentDetail } from "@halvik/contract";
+import { incidentAsJson, incidentAsMarkdown } from "./export.js";
+
+const record = {
+  id: "7",
+  time: "2026-01-01T00:00:00.000000Z",
+  sender: { id: 1, name: "vpn" },
+  text: "a ``` b <script>",
+  sentence: "",
+};
+const detail = {
+  incident: {
+    id: 3,
+    title: "# not a heading [x](y)",
+    severity: "error",
+    state: "open",
+    first: "f",
+    last: "l",
+    count: 1,
+    returned: 0,
+    entities: [{ field: "user", value: "*root*" }],
+    acknowledged: null,
+    assignedTo: null,
+    closeReason: null,
+  },
+  rules: [{ id: "r", name: "R", version: 2, sentence: "When." }],
+  findings: [
+    {
+      rule: "r",
+      joined: "",
+      raised: "t",
+      first: "f",
+      last: "l",
+      count: 1,
+      cleared: null,
+      clearedBy: null,
+      facts: [["value", 4]],
+      evidence: [record],
+      notShown: 0,
+    },
+  ],
+  tasks: [{ id: 1, text: "ask *them*", by: "a", done: null }],
+  similar: [],
+  history: [{ at: "t", who: "a", what: "note", detail: "line\n# two" }],
+} as unknown as IncidentDetail;
+const raw = Buffer.from("<13>a");
+const hash = createHash("sha256").update(raw).digest("hex");
+
+test("tasks stand in the Markdown as text", async () => {
+  expect(await incidentAsMarkdown(detail, async () => raw)).toContain("- to do: ask \\*them\\*");
+});
+
+test("as JSON: raw bytes of the evidence and their SHA-256", async () => {
+  const parsed = JSON.parse(await incidentAsJson(detail, async () => raw));
+  expect(parsed.findings[0].evidence[0]).toMatchObject({
+    id: "7",
+    raw: { base64: "PDEzPmE=", bytes: 5, sha256: hash },
+  });
+  expect(JSON.parse(await incidentAsJson(detail, async () => null)).findings[0].evidence[0].raw).toBeNull();
+});
+
+test("as Markdown: what devices and people wrote is no markup, and cannot leave its block", async () => {
+  const text = await incidentAsMarkdown(detail, async () => raw);
+  expect(text).toContain("# Incident 3: \\# not a heading \\[x\\](y)");
+  expect(text).toContain("- user: \\*root\\*");
+  expect(text).toContain(
+    `\n\`\`\`\`\n2026-01-01T00:00:00.000000Z vpn a \`\`\` b <script>\n  sha256 ${hash}\n\`\`\`\`\n`,
+  );
+  expect(text).toContain("note (line \\# two)");
+});

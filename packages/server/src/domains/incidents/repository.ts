@@ -1,0 +1,317 @@
+import type { Evidence } from "@halvik/core/detect";
+import { type HalvikRecord, type Severity, severityName } from "@halvik/core/model/record";
+import {
+  byUrgency,
+  type CloseReason,
+  type IncidentState,
+  needsAttention,
+  type UrgencyFacts,
+} from "@halvik/core/respond/incidents";
+import type { Queryable } from "../../kernel/db/pool.js";
+
+export interface IncidentRow {
+  id: number;
+  title: string;
+  severity: number;
+  state: IncidentState;
+  rule_id: string;
+  rule_name: string | null;
+  rule_version: number;
+  key: string;
+  first_us: number;
+  last_us: number;
+  raised_us: number;
+  ended_us: number | null;
+  count: number;
+  returned: number;
+  entities: string[];
+  close_reason: CloseReason | null;
+  acknowledged_by: string | null;
+  acknowledged_us: number | null;
+  new_since_seen: string[];
+  linked_to: number | null;
+  owner: string | null;
+  shelved_until_us: number | null;
+  shelved_by: string | null;
+  shelved_why: string | null;
+  merged_into: number | null;
+  stopped: boolean;
+  moments: number[] | null;
+  rules: string[];
+  tags: string[];
+}
+
+const COLUMNS = `i.*, r.body->>'name' as rule_name,
+  (select array_agg(t) from (select (e->>'timeUs')::bigint as t from finding f, jsonb_array_elements(f.evidence_first || f.evidence_latest) e where f.incident = i.id order by t desc limit 60) m) as moments,
+  array(select distinct f.rule_id from finding f where f.incident = i.id and f.merged_into is null) as rules,
+  array(select distinct t from finding f join rule fr on fr.id = f.rule_id cross join lateral jsonb_array_elements_text(fr.body->'tags') t where f.incident = i.id order by 1) as tags`;
+/** What is asked of incidents: those of a state, those that need somebody, or all. */
+export type IncidentsWanted = IncidentState | "attention" | "all";
+
+interface FactsRow {
+  id: number;
+  severity: Severity;
+  state: IncidentState;
+  stopped: boolean;
+  merged: boolean;
+  shelved_until_us: number | null;
+  acknowledged: boolean;
+  new_since: boolean;
+  returned: number;
+  last_us: number;
+  rules: number;
+}
+
+const FACTS = `i.id, i.severity, i.state, i.stopped, i.merged_into is not null as merged, i.shelved_until_us, i.acknowledged_us is not null as acknowledged,
+  i.new_since_seen <> '{}' as new_since, i.returned, i.last_us,
+  (select count(distinct f.rule_id)::int from finding f where f.incident = i.id and f.merged_into is null) as rules`;
+
+const factsOf = (r: FactsRow, nowUs: number): UrgencyFacts & { readonly id: number } => ({
+  id: r.id,
+  severity: r.severity,
+  severityName: severityName(r.severity),
+  state: r.state,
+  stopped: r.stopped,
+  merged: r.merged,
+  shelved: (r.shelved_until_us ?? 0) >= nowUs,
+  acknowledged: r.acknowledged,
+  newSinceSeen: r.new_since,
+  rules: r.rules,
+  returned: r.returned,
+  lastUs: r.last_us,
+});
+
+/** The most that are put in order for one answer: of more, the latest. */
+const MOST_ORDERED = 20_000;
+
+/** Incidents that touch a window, in the order of the queue. Put in order before any is left out. */
+export async function listIncidents(
+  db: Queryable,
+  query: { state: IncidentsWanted; fromUs: number; toUs: number; limit: number; nowUs: number },
+): Promise<IncidentRow[]> {
+  const { nowUs } = query;
+  const { rows: candidates } = await db.query<FactsRow & { touches: boolean }>(
+    `select ${FACTS}, i.state = 'open' or coalesce(i.ended_us, i.last_us) >= $1 as touches from incident i
+     where i.merged_into is null and i.first_us < $2 and (i.state = 'open' or (i.state = 'cleared' and i.stopped) or coalesce(i.ended_us, i.last_us) >= $1)
+       and ($3::text is null or i.state = $3) order by i.last_us desc limit ${MOST_ORDERED}`,
+    [query.fromUs, query.toUs, query.state === "all" || query.state === "attention" ? null : query.state],
+  );
+  const wanted = candidates
+    .map((row) => ({ ...factsOf(row, nowUs), touches: row.touches }))
+    // what needs somebody lasts until now, whenever its evidence came
+    .filter((facts) => (facts.touches && query.state !== "attention") || needsAttention(facts))
+    .sort(byUrgency(nowUs))
+    .slice(0, query.limit)
+    .map((facts) => facts.id);
+  const { rows } = await db.query<IncidentRow>(
+    `select ${COLUMNS} from incident i left join rule r on r.id = i.rule_id where i.id = any($1::int[])`,
+    [wanted],
+  );
+  const known = new Map(rows.map((r) => [r.id, r]));
+  return wanted.flatMap((id) => known.get(id) ?? []);
+}
+
+/** What urgency and attention go by, of one incident read whole. */
+export const urgencyFacts = (row: IncidentRow, nowUs: number): UrgencyFacts =>
+  factsOf(
+    {
+      ...row,
+      severity: row.severity as Severity,
+      merged: row.merged_into !== null,
+      acknowledged: row.acknowledged_us !== null,
+      new_since: row.new_since_seen.length > 0,
+      rules: row.rules.length,
+    },
+    nowUs,
+  );
+
+/** Ids of the incidents that need somebody now. */
+export async function needingAttention(db: Queryable, nowUs: number): Promise<number[]> {
+  const { rows } = await db.query<FactsRow>(
+    `select ${FACTS} from incident i where i.merged_into is null and (i.state = 'open' or (i.state = 'cleared' and i.stopped))`,
+  );
+  return rows
+    .map((row) => factsOf(row, nowUs))
+    .filter(needsAttention)
+    .map((facts) => facts.id);
+}
+
+export async function findIncident(db: Queryable, id: number): Promise<IncidentRow | null> {
+  const { rows } = await db.query<IncidentRow>(
+    `select ${COLUMNS} from incident i left join rule r on r.id = i.rule_id where i.id = $1`,
+    [id],
+  );
+  return rows[0] ?? null;
+}
+
+export interface FindingDetail {
+  id: number;
+  first_us: number;
+  last_us: number;
+  raised_us: number;
+  count: number;
+  cleared_us: number | null;
+  cleared_by: string | null;
+  evidence: Evidence[];
+  rule_id: string;
+  rule_version: number;
+  facts: [string, number][];
+  joined: string;
+  entities: string[];
+  worse: number;
+  key: string;
+}
+
+export async function findingsOf(db: Queryable, incident: number): Promise<FindingDetail[]> {
+  const { rows } = await db.query<FindingDetail>(
+    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, entities, worse, key from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
+    [incident],
+  );
+  return rows;
+}
+
+/** Rules in the versions in which they made findings. */
+export async function ruleBodies(
+  db: Queryable,
+  used: readonly { rule_id: string; rule_version: number }[],
+): Promise<{ id: string; version: number; body: unknown }[]> {
+  const { rows } = await db.query<{ id: string; version: number; body: unknown }>(
+    "select distinct v.id, v.version, v.body from rule_version v join unnest($1::text[], $2::int[]) u (id, version) using (id, version)",
+    [used.map((u) => u.rule_id), used.map((u) => u.rule_version)],
+  );
+  return rows;
+}
+
+export async function historyOf(
+  db: Queryable,
+  incident: number,
+): Promise<{ at_us: number; who: string; what: string; detail: string }[]> {
+  return (
+    await db.query<{ at_us: number; who: string; what: string; detail: string }>(
+      "select at_us, who, what, detail from incident_event where incident = $1 order by id desc limit 500",
+      [incident],
+    )
+  ).rows;
+}
+
+/** Incidents that hold this record as evidence that is still listed. */
+export async function incidentsWithRecord(
+  db: Queryable,
+  record: HalvikRecord,
+): Promise<{ id: number; title: string }[]> {
+  const { rows } = await db.query<{ id: number; title: string }>(
+    `select distinct i.id, i.title from finding f join incident i on i.id = f.incident
+     where f.first_us <= $2 and f.last_us >= $2 and (f.evidence_first || f.evidence_latest) @> jsonb_build_array(jsonb_build_object('id', $1::text)) order by i.id desc limit 10`,
+    [record.id, record.timeUs],
+  );
+  return rows;
+}
+
+/** Acknowledges: covers the evidence so far. @returns false when there is no such incident */
+export async function acknowledge(db: Queryable, id: number, who: string, nowUs: number): Promise<boolean> {
+  const result = await db.query(
+    "update incident set acknowledged_by = $2, acknowledged_us = $3, seen = jsonb_build_object('severity', severity, 'entities', to_jsonb(entities)), new_since_seen = '{}' where id = $1",
+    [id, who, nowUs],
+  );
+  return result.rowCount === 1;
+}
+
+/** @returns false when there is no such incident */
+export async function assignIncident(db: Queryable, id: number, to: string | null): Promise<boolean> {
+  return (await db.query("update incident set owner = $2 where id = $1", [id, to])).rowCount === 1;
+}
+
+/** Links it to another one, which it has to do with; null takes the link away. @returns false when there is no such incident */
+export async function linkIncident(db: Queryable, id: number, to: number | null): Promise<boolean> {
+  return (await db.query("update incident set linked_to = $2 where id = $1", [id, to])).rowCount === 1;
+}
+
+/** Keeps an incident out of the queue until a moment; null brings it back. @returns false when there is no such incident */
+export async function shelveIncident(
+  db: Queryable,
+  id: number,
+  untilUs: number | null,
+  who: string,
+  why: string,
+): Promise<boolean> {
+  const result = await db.query(
+    "update incident set shelved_until_us = $2, shelved_by = $3, shelved_why = $4 where id = $1",
+    [id, untilUs, who, why],
+  );
+  return result.rowCount === 1;
+}
+
+const SUMMED = `count = s.count, first_us = s.first_us, last_us = s.last_us, entities = s.entities, severity = least(i.severity, s.severity)`;
+/** What an incident is, out of its findings. */
+const SUMS = `select sum(f.count) as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
+  (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 50) d) as entities,
+  (select least(a.severity, b.severity) from incident a, incident b where a.id = $1 and b.id = $2) as severity
+  from finding f where f.incident = $1`;
+
+/** Moves all findings of an incident into another, which stays; the first one leads there from now on. */
+export async function mergeIncidents(client: Queryable, id: number, into: number, reason: string): Promise<void> {
+  await client.query("update finding set incident = $2, joined = $3 where incident = $1", [id, into, reason]);
+  await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
+  await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [into, id]);
+  await client.query(
+    "update incident set state = 'open', ended_us = null, close_reason = null where id = $1 and state <> 'open' and exists (select from finding where incident = $1 and cleared_us is null)",
+    [into],
+  );
+}
+
+/**
+ * Takes findings out into an incident of their own.
+ * @param findings the first of them gives it its rule and key
+ * @returns its number, or null when one of them is not there or nothing would be left
+ */
+export async function splitIncident(
+  client: Queryable,
+  id: number,
+  findings: readonly number[],
+  described: { title: string; severity: number; ruleVersion: number },
+): Promise<number | null> {
+  const { rows } = await client.query<{ n: number; own: number }>(
+    "select count(*)::int as n, count(*) filter (where id = any($2::int[]))::int as own from finding where incident = $1",
+    [id, findings],
+  );
+  if (rows[0]!.own !== findings.length || rows[0]!.n <= findings.length) return null;
+  const made = await client.query<{ id: number }>(
+    `insert into incident (title, severity, state, stopped, rule_id, rule_version, key, first_us, last_us, raised_us, ended_us, count, entities, linked_to)
+       select $3, $4, case when f.cleared_us is null then 'open' else 'cleared' end, coalesce(f.cleared_by = 'quiet', false), f.rule_id, $5, f.key, f.first_us, f.last_us, f.raised_us, f.cleared_us, f.count, f.entities, $1
+       from finding f where f.id = $2 returning id`,
+    [id, findings[0], described.title, described.severity, described.ruleVersion],
+  );
+  const own = made.rows[0]!.id;
+  await client.query("update finding set incident = $2, joined = '' where id = any($1::int[])", [findings, own]);
+  for (const one of [id, own])
+    await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [one, one]);
+  await client.query(
+    "update incident set state = 'open', ended_us = null where id = $1 and exists (select from finding where incident = $1 and cleared_us is null)",
+    [own],
+  );
+  return own;
+}
+
+/**
+ * Closes for a reason and tells the engine, whose episode ends with it.
+ * @param tellUs when the engine is told: until then it can be taken back
+ * @returns false when it is closed already or unknown
+ */
+export async function closeIncident(
+  db: Queryable,
+  id: number,
+  reason: CloseReason,
+  nowUs: number,
+  tellUs = 0,
+): Promise<boolean> {
+  const closed = await db.query(
+    "update incident set state = 'closed', close_reason = $2, ended_us = $3 where id = $1 and state <> 'closed'",
+    [id, reason, nowUs],
+  );
+  if (closed.rowCount === 0) return false;
+  await db.query(
+    "insert into engine_close (rule_id, key, at_us, due_us) select distinct rule_id, key, $2::bigint, $3::bigint from finding where incident = $1 and cleared_us is null",
+    [id, nowUs, tellUs],
+  );
+  return true;
+}

@@ -1,0 +1,190 @@
+import { EndpointKind, EndpointSettings } from "@halvik/contract";
+import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, type UsmUser } from "@halvik/core/decode/snmp";
+import { Meanings, type OwnMeaning, type SeverityRow } from "@halvik/core/meaning";
+import { z } from "zod";
+import type { Config } from "../../../kernel/config/config.js";
+import { PORT_SETTINGS } from "../../../kernel/config/ports.js";
+import type { Queryable } from "../../../kernel/db/pool.js";
+
+export const ENDPOINT_KINDS = EndpointKind.options;
+
+/** An endpoint as people set it: its own values where given, else those of the configuration. */
+export interface EndpointConfig {
+  readonly id: number;
+  readonly name: string;
+  readonly kind: EndpointKind;
+  readonly host: string;
+  readonly port: number;
+  readonly enabled: boolean;
+  readonly settings: EndpointSettings;
+}
+
+/** The endpoints every Halvik starts with; their ports follow the configuration until someone sets others. */
+const STARTERS: readonly { name: string; kind: EndpointKind; setting: (typeof PORT_SETTINGS)[number] }[] = [
+  { name: "syslog over UDP", kind: "syslog-udp", setting: "HALVIK_SYSLOG_UDP_PORT" },
+  { name: "syslog over TCP", kind: "syslog-tcp", setting: "HALVIK_SYSLOG_TCP_PORT" },
+  { name: "syslog over TLS", kind: "syslog-tls", setting: "HALVIK_SYSLOG_TLS_PORT" },
+  { name: "SNMP notifications", kind: "snmp", setting: "HALVIK_SNMP_PORT" },
+  { name: "flows, NetFlow", kind: "flow", setting: "HALVIK_NETFLOW_PORT" },
+  { name: "flows, IPFIX", kind: "flow", setting: "HALVIK_IPFIX_PORT" },
+  { name: "flows, sFlow", kind: "flow", setting: "HALVIK_SFLOW_PORT" },
+  { name: "events over HTTPS", kind: "https", setting: "HALVIK_INTAKE_PORT" },
+];
+
+export async function makeStarterEndpoints(db: Queryable): Promise<void> {
+  for (const { name, kind, setting } of STARTERS)
+    await db.query(
+      "insert into endpoint_config (name, kind, port_setting) select $1, $2, $3 where not exists (select from endpoint_config where port_setting = $3)",
+      [name, kind, setting],
+    );
+}
+
+export async function loadEndpoints(db: Queryable, config: Config): Promise<EndpointConfig[]> {
+  const { rows } = await db.query<{
+    id: number;
+    name: string;
+    kind: EndpointKind;
+    host: string | null;
+    port: number | null;
+    port_setting: string | null;
+    enabled: boolean;
+    settings: unknown;
+  }>("select id, name, kind, host, port, port_setting, enabled, settings from endpoint_config order by id");
+  return rows.map((r) => {
+    const setting = PORT_SETTINGS.find((s) => s === r.port_setting);
+    return {
+      id: r.id,
+      name: r.name,
+      kind: r.kind,
+      host: r.host ?? config.HALVIK_LISTEN_HOST,
+      port: r.port ?? (setting ? config[setting] : 0),
+      enabled: r.enabled,
+      settings: EndpointSettings.parse(r.settings),
+    };
+  });
+}
+
+const UserRow = z.object({
+  name: z.string(),
+  auth_protocol: z.enum(AUTH_PROTOCOLS).nullable(),
+  auth_key: z.instanceof(Buffer).nullable(),
+  priv_protocol: z.enum(PRIV_PROTOCOLS).nullable(),
+  priv_key: z.instanceof(Buffer).nullable(),
+  only_from: z.array(z.string()).nullable(),
+});
+
+/** A user, and the addresses it may speak from: those of its sender, or any. */
+export interface SnmpUser extends UsmUser {
+  readonly onlyFrom: readonly string[] | null;
+}
+
+export async function loadSnmpUsers(db: Queryable): Promise<SnmpUser[]> {
+  const { rows } = await db.query(
+    `select name, auth_protocol, auth_key, priv_protocol, priv_key,
+       case when sender is not null then array(select host(address) from sender_address a where a.sender = u.sender) end as only_from
+     from snmp_user u`,
+  );
+  return rows.map((row) => {
+    const r = UserRow.parse(row);
+    return {
+      name: r.name,
+      auth: r.auth_protocol && r.auth_key ? { protocol: r.auth_protocol, key: r.auth_key } : null,
+      priv: r.priv_protocol && r.priv_key ? { protocol: r.priv_protocol, key: r.priv_key } : null,
+      onlyFrom: r.only_from,
+    };
+  });
+}
+
+/** @param senderName the only sender that may be this user. @throws {EndpointConflict} when there is none of that name */
+export async function saveSnmpUser(db: Queryable, u: UsmUser, senderName: string | null): Promise<void> {
+  let sender: number | null = null;
+  if (senderName !== null) {
+    const { rows } = await db.query<{ id: number }>("select id from sender where lower(name) = lower($1)", [
+      senderName,
+    ]);
+    if (!rows[0]) throw new EndpointConflict(`there is no sender “${senderName}”`);
+    sender = rows[0].id;
+  }
+  // the web role may not read keys, so an upsert (which would) is two statements
+  await db.query("delete from snmp_user where name = $1", [u.name]);
+  await db.query(
+    "insert into snmp_user (name, auth_protocol, auth_key, priv_protocol, priv_key, sender) values ($1, $2, $3, $4, $5, $6)",
+    [
+      u.name,
+      u.auth?.protocol ?? null,
+      u.auth ? Buffer.from(u.auth.key) : null,
+      u.priv?.protocol ?? null,
+      u.priv ? Buffer.from(u.priv.key) : null,
+      sender,
+    ],
+  );
+}
+
+export async function loadMeanings(db: Queryable): Promise<Meanings> {
+  const own = await db.query<OwnMeaning>(
+    "select kind, code, severity, category, outcome, sentence, next from own_meaning",
+  );
+  const severities = await db.query<SeverityRow>("select kind, original, severity from own_severity");
+  return new Meanings(own.rows, severities.rows);
+}
+
+/** Grows with every change of endpoints, users, meanings, names. */
+export const kindsVersion = async (db: Queryable): Promise<number> =>
+  (await db.query<{ version: number }>("select version from kind_change")).rows[0]!.version;
+
+/** A change to an endpoint that cannot be made. */
+export class EndpointConflict extends Error {}
+
+export interface NewEndpoint {
+  readonly name: string;
+  readonly kind: EndpointKind;
+  readonly host: string | null;
+  readonly port: number;
+  readonly settings: EndpointSettings;
+}
+
+export async function addEndpoint(db: Queryable, e: NewEndpoint): Promise<void> {
+  try {
+    await db.query("insert into endpoint_config (name, kind, host, port, settings) values ($1, $2, $3, $4, $5)", [
+      e.name,
+      e.kind,
+      e.host,
+      e.port,
+      JSON.stringify(e.settings),
+    ]);
+  } catch (error) {
+    if ((error as { code?: string }).code === "23505")
+      throw new EndpointConflict(`there is an endpoint “${e.name}” already`);
+    throw error;
+  }
+}
+
+/** Changes what is given; settings are added to those there are. @throws {EndpointConflict} when there is none of that name */
+export async function changeEndpoint(
+  db: Queryable,
+  name: string,
+  change: {
+    readonly host?: string;
+    readonly port?: number;
+    readonly enabled?: boolean;
+    readonly settings?: EndpointSettings;
+  },
+): Promise<void> {
+  const { rowCount } = await db.query(
+    `update endpoint_config set host = coalesce($2, host), port = coalesce($3, port), enabled = coalesce($4, enabled), settings = settings || $5
+     where lower(name) = lower($1)`,
+    [name, change.host ?? null, change.port ?? null, change.enabled ?? null, JSON.stringify(change.settings ?? {})],
+  );
+  if (rowCount === 0) throw new EndpointConflict(`there is no endpoint “${name}”`);
+}
+
+export async function removeEndpoint(db: Queryable, name: string): Promise<void> {
+  const { rowCount } = await db.query(
+    "delete from endpoint_config where lower(name) = lower($1) and port_setting is null",
+    [name],
+  );
+  if (rowCount === 0)
+    throw new EndpointConflict(
+      `there is no endpoint “${name}” that can be removed; those of the configuration can be stopped`,
+    );
+}

@@ -1,0 +1,246 @@
+import { createHash } from "node:crypto";
+import { formatUs, readRfc3339 } from "@halvik/core/base/time";
+import { UsmUsers } from "@halvik/core/decode/snmp";
+import pg from "pg";
+import { nowUs } from "../../../kernel/clock.js";
+import { BatchWriter } from "../../../store/batches.js";
+import { type Claim, claimCollector } from "../../../store/collectors.js";
+import { keepDaysBy } from "../../../store/keep-days.js";
+import { IdSource } from "../../../store/record-id.js";
+import { loadMibNames, namedBy } from "../../names/mibs.js";
+import { loadMeanings, loadSnmpUsers } from "../endpoints/repository.js";
+import type { Arrival, Protocol } from "../pipeline/arrival.js";
+import { countArrivals, decodeBatch, findUnknown } from "../pipeline/decode-batch.js";
+import { Decoders } from "../pipeline/decoders.js";
+import { addUnnamed, keepMeasures, saveFlowDomains } from "../pipeline/kept-state.js";
+import { nodeSnmpCrypto } from "../pipeline/snmp-crypto.js";
+import { SenderRegistry } from "../senders/registry.js";
+import { writeActivity } from "../senders/write-activity.js";
+import { Job } from "./job.js";
+import { readInput } from "./read-input.js";
+
+export interface ImportOptions {
+  readonly name: string;
+  /** Address the lines of a text file came from; captures carry their own. */
+  readonly peer: string | null;
+  /** Arrival of lines of text. */
+  readonly receivedUs: number;
+  readonly runRules: boolean;
+  /** Records expected, for progress; null when unknown. */
+  readonly total: number | null;
+  readonly zone: string;
+  /** Days that records of single kinds are kept. */
+  readonly keepByKind: ReadonlyMap<string, number>;
+  readonly onProgress?: (read: number) => void;
+  /** What the file is, where it could be read twice: the same one is not stored again. */
+  readonly identity: FileIdentity | null;
+  /** A job that was asked for elsewhere; null: one of its own. */
+  readonly jobId: number | null;
+}
+
+export interface FileIdentity {
+  readonly sha256: string;
+  readonly bytes: number;
+}
+
+/** An import that was called off; what is stored by then stays. */
+export class ImportCancelled extends Error {}
+
+/** What became of a file. */
+export interface ImportReceipt {
+  /** read = stored + every reason. */
+  readonly read: number;
+  readonly stored: number;
+  /** What they became: a flow datagram holds many. */
+  readonly records: number;
+  readonly refused: Readonly<Record<string, number>>;
+  /** When this very file was imported before: then nothing was read. */
+  readonly againUs: number | null;
+}
+
+/** A receipt with the number by which the import can be removed. */
+export type NumberedReceipt = ImportReceipt & { readonly job: number };
+
+const BATCH_RECORDS = 5_000;
+const PROGRESS_MS = 500;
+const MAX_PARALLEL_IMPORTS = 16;
+
+/** Reads a capture or text through the same decode path as live records, into segments of its own. */
+export async function importFile(
+  connection: pg.ClientConfig,
+  chunks: AsyncIterable<Uint8Array>,
+  options: ImportOptions,
+): Promise<NumberedReceipt> {
+  const client = new pg.Client(connection);
+  await client.connect();
+  // losing the connection shows as a failed query below
+  client.on("error", () => undefined);
+  try {
+    const claim = await claimImport(client);
+    const job =
+      options.jobId === null
+        ? await Job.start(client, options.name, options.total, "records")
+        : await Job.resume(client, options.jobId);
+    try {
+      const receipt =
+        (await importedBefore(client, options.identity)) ?? (await run(client, claim, chunks, options, job));
+      await job.end("done", receipt.read, sayReceipt(receipt));
+      return { ...receipt, job: job.id };
+    } catch (e) {
+      await job
+        .end(e instanceof ImportCancelled ? "cancelled" : "failed", 0, e instanceof Error ? e.message : String(e))
+        .catch(() => undefined);
+      throw e;
+    }
+  } finally {
+    await client.end();
+  }
+}
+
+export const sayReceipt = (r: ImportReceipt): string => {
+  if (r.againUs !== null) return `this file was imported before, at ${formatUs(r.againUs)}; nothing was added`;
+  const refused = Object.entries(r.refused).map(([reason, n]) => `${n} refused: ${reason}`);
+  const as = r.records === r.stored ? "" : ` as ${r.records} records`;
+  return [`${r.read} read`, `${r.stored} stored${as}`, ...refused].join(", ");
+};
+
+/** A number no other import holds. */
+async function claimImport(client: pg.Client): Promise<Claim> {
+  for (let i = 1; i <= MAX_PARALLEL_IMPORTS; i++) {
+    try {
+      return await claimCollector(client, `import-${i}`, "import");
+    } catch (e) {
+      if (!(e instanceof Error && e.message.includes("already runs")) || i === MAX_PARALLEL_IMPORTS) throw e;
+    }
+  }
+  throw new Error("unreachable");
+}
+
+async function run(
+  client: pg.Client,
+  claim: Claim,
+  chunks: AsyncIterable<Uint8Array>,
+  options: ImportOptions,
+  job: Job,
+): Promise<ImportReceipt> {
+  const ids = new IdSource(claim.number, claim.lastIdUs);
+  const registry = new SenderRegistry(options.zone);
+  const writer = new BatchWriter(
+    client,
+    claim.number,
+    job.id,
+    keepDaysBy((id) => registry.get(id)?.facts.keepDays, options.keepByKind),
+  );
+  await registry.refresh(client);
+  const decoders = new Decoders();
+  const users = new UsmUsers(await loadSnmpUsers(client), nodeSnmpCrypto);
+  decoders.settings = {
+    users,
+    meanings: await loadMeanings(client),
+    mappings: new Map(),
+    maxBehindUs: Number.POSITIVE_INFINITY,
+    isNamed: namedBy(await loadMibNames(client)),
+  };
+  const refused: Record<string, number> = {};
+  const refuse = (reason: string, n = 1) => {
+    if (n > 0) refused[reason] = (refused[reason] ?? 0) + n;
+  };
+  let number = claim.lastBatch;
+  let read = 0;
+  let stored = 0;
+  let records = 0;
+  let throughUs = 0;
+  let progressMs = 0;
+  let arrivals: Arrival[] = [];
+  const flush = async () => {
+    if (arrivals.length === 0) return;
+    decoders.begin();
+    const unknown = findUnknown(arrivals, registry, decoders);
+    if (unknown.unknownPeers.size > 0) await registry.notice(client, unknown.unknownPeers);
+    if (unknown.unknownHosts.size > 0) await registry.noticeBehind(client, unknown.unknownHosts);
+    const now = nowUs();
+    const decoded = decodeBatch(arrivals, registry, { decoders, ids, nowUs: now, imported: true });
+    const problems = new Map(decoders.undecodable.map((u) => [u.arrival, u.problem]));
+    for (const a of decoded.emptyArrivals) refuse(problems.get(a)?.code ?? "templates or counters, no record");
+    refuse("sender refused", decoded.refused);
+    refuse("too many unknown senders", decoded.unlisted);
+    for (const a of arrivals) throughUs = Math.max(throughUs, a.receivedUs);
+    await writer.commit(
+      { number: ++number, records: decoded.records, throughUs, runRules: options.runRules },
+      now,
+      (db) => keepMeasures(db, decoders.measures),
+    );
+    countArrivals(arrivals, decoded, registry);
+    stored += arrivals.length - decoded.emptyArrivals.length - decoded.refused - decoded.unlisted;
+    records += decoded.records.length;
+    arrivals = [];
+    if (performance.now() - progressMs > PROGRESS_MS) {
+      progressMs = performance.now();
+      if (await job.progress(read)) throw new ImportCancelled(`cancelled after ${read} read; ${stored} are stored`);
+      options.onProgress?.(read);
+    }
+  };
+  const take = (protocol: Protocol, peer: string, receivedUs: number | null, bytes: Uint8Array, cut = false) =>
+    arrivals.push({
+      protocol,
+      endpoint: "import",
+      peer,
+      receivedUs: receivedUs ?? options.receivedUs,
+      bytes,
+      held: false,
+      unobserved: receivedUs === null,
+      ...(cut ? { cut } : {}),
+    });
+  for await (const message of readInput(chunks)) {
+    read++;
+    if (message.type === "problem" || message.type === "bad item") refuse(message.problem.code);
+    else if (message.type === "item") {
+      if (options.peer === null)
+        throw new Error("this file does not say who sent its records: name the sender's address with --peer");
+      take(message.protocol, options.peer, null, message.bytes);
+    } else take(message.protocol, message.src, message.timeUs, message.bytes, message.cut);
+    if (arrivals.length >= BATCH_RECORDS) await flush();
+  }
+  await flush();
+  await addUnnamed(client, decoders.takeUnnamed(), nowUs());
+  await saveFlowDomains(client, decoders.flows, nowUs());
+  await writer.close();
+  await writeActivity(client, registry, true);
+  const receipt = { read, stored, records, refused, againUs: null };
+  if (options.identity)
+    await client.query(
+      `insert into imported_file as f (sha256, name, bytes, imported_us, receipt, job) values ($1, $2, $3, $4, $5, $6)
+       on conflict (sha256) do update set name = excluded.name, imported_us = excluded.imported_us, receipt = excluded.receipt, job = excluded.job`,
+      [options.identity.sha256, options.name, options.identity.bytes, nowUs(), JSON.stringify(receipt), job.id],
+    );
+  return receipt;
+}
+
+/** A file all of whose records are gone again, by their age or because someone removed them, was not imported. */
+async function importedBefore(client: pg.Client, identity: FileIdentity | null): Promise<ImportReceipt | null> {
+  if (identity === null) return null;
+  const { rows } = await client.query<{ imported_us: number }>(
+    "select imported_us from imported_file f where sha256 = $1 and (job is null or exists (select from segment s where s.job = f.job))",
+    [identity.sha256],
+  );
+  return rows[0] ? { read: 0, stored: 0, records: 0, refused: {}, againUs: rows[0].imported_us } : null;
+}
+
+/** SHA-256 of a file, read once before it is imported. */
+export async function identify(chunks: AsyncIterable<Uint8Array>): Promise<FileIdentity> {
+  const hash = createHash("sha256");
+  let bytes = 0;
+  for await (const chunk of chunks) {
+    hash.update(chunk);
+    bytes += chunk.length;
+  }
+  return { sha256: hash.digest("hex"), bytes };
+}
+
+/** An RFC 3339 time from the command line, or an error in words. */
+export function readTimeOption(text: string): number {
+  const time = readRfc3339(text);
+  if (time === null || time.end !== text.length)
+    throw new Error(`expected a time such as 2026-11-24T10:00:00Z, got "${text}"`);
+  return time.us;
+}

@@ -1,0 +1,132 @@
+import { randomUUID } from "node:crypto";
+import { createWriteStream, mkdirSync, readdirSync, statSync } from "node:fs";
+import { statfs, unlink } from "node:fs/promises";
+import { basename, join } from "node:path";
+import { pipeline } from "node:stream/promises";
+import { EntityId, ImportList } from "@halvik/contract";
+import { canonicalAddress } from "@halvik/core/base/net";
+import { formatUs } from "@halvik/core/base/time";
+import { z } from "zod";
+import type { Deps } from "../../../edges/http/deps.js";
+import { AppError } from "../../../edges/http/errors.js";
+import { route } from "../../../edges/http/route.js";
+import { uploadsDir } from "../../../kernel/config/data-dir.js";
+import { inAct } from "../../../kernel/db/unit-of-work.js";
+
+const MAX_UPLOAD_BYTES = 4 * 1024 * 1024 * 1024;
+/** Uploaded files that wait, all together. */
+const MAX_WAITING_BYTES = 8 * 1024 * 1024 * 1024;
+const MAX_WAITING_FILES = 100;
+const SHOWN = 20;
+
+/** Files brought by hand: they wait in the data directory until the collector has read them in. */
+export const importRoutes = ({ db, config }: Deps) => {
+  const list = async () => {
+    const { rows } = await db.query<{
+      id: number;
+      name: string;
+      state: string;
+      done: number;
+      message: string;
+      started_us: number;
+    }>("select id, name, state, done, message, started_us from job order by id desc limit $1", [SHOWN]);
+    return { imports: rows.map(({ started_us, ...r }) => ({ ...r, started: formatUs(started_us) })) };
+  };
+  return [
+    route({
+      method: "get",
+      path: "/imports",
+      summary: "The last imports, with progress and receipt",
+      access: "read",
+      answer: ImportList,
+      handle: list,
+    }),
+    route({
+      method: "post",
+      path: "/imports",
+      summary:
+        "Takes a file (the request's body, as application/octet-stream) and reads it in: capture, text, event XML, JSON or table, gzip or not",
+      access: "act",
+      query: z.object({ name: z.string().min(1).max(200), peer: z.string().max(64).optional() }),
+      answer: ImportList,
+      handle: async ({ query, req, actor }) => {
+        const peer = query.peer ? canonicalAddress(query.peer) : null;
+        if (query.peer && peer === null)
+          throw new AppError("BAD_REQUEST", `peer: expected the sender's address, got “${query.peer}”`, {
+            field: "peer",
+          });
+        const name = basename(query.name).trim();
+        // a name is for people to read: one that hides what it is would deceive them
+        if (name === "" || /[\p{Cc}\p{Cf}\p{Co}\p{Cn}\p{Zl}\p{Zp}\\]/u.test(name))
+          throw new AppError("BAD_REQUEST", "name: expected a file's name of visible characters", { field: "name" });
+        const dir = uploadsDir(config.HALVIK_DATA_DIR);
+        mkdirSync(dir, { recursive: true, mode: 0o700 });
+        const waiting = readdirSync(dir).map((f) => statSync(join(dir, f), { throwIfNoEntry: false })?.size ?? 0);
+        const { bavail, bsize } = await statfs(dir);
+        const room = Math.min(
+          MAX_WAITING_BYTES - waiting.reduce((a, b) => a + b, 0),
+          bavail * bsize - config.HALVIK_DISK_LOW_BYTES / 2,
+        );
+        if (waiting.length >= MAX_WAITING_FILES || room <= 0)
+          throw new AppError(
+            "CONFLICT",
+            `${waiting.length} uploaded files wait to be read, or the disk is nearly full: try again when some are done`,
+          );
+        // the name that came is for people; the file has one of ours
+        const file = join(dir, randomUUID());
+        let bytes = 0;
+        try {
+          await pipeline(
+            req,
+            async function* (source: AsyncIterable<Buffer>) {
+              for await (const chunk of source) {
+                bytes += chunk.length;
+                if (bytes > room) throw new AppError("CONFLICT", "there is no more room for uploaded files now");
+                if (bytes > MAX_UPLOAD_BYTES)
+                  throw new AppError("BAD_REQUEST", "the file is larger than 4 GiB: use bin/halvik import");
+                yield chunk;
+              }
+            },
+            // the collector's user reads it: the directory gives it that group
+            createWriteStream(file, { mode: 0o640 }),
+          );
+          if (bytes === 0)
+            throw new AppError("BAD_REQUEST", "the file is empty: send it as the body, as application/octet-stream");
+        } catch (e) {
+          await unlink(file).catch(() => undefined);
+          throw e;
+        }
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query(
+            "insert into job (name, state, total, unit, started_us, updated_us, file, peer) values ($1, 'waiting', null, 'records', $2, $2, $3, $4)",
+            [name, act.atUs, file, peer],
+          );
+          await act.audit("file uploaded", { name: query.name, bytes });
+        }).catch(async (e: unknown) => {
+          await unlink(file).catch(() => undefined);
+          throw e;
+        });
+        return list();
+      },
+    }),
+    route({
+      method: "post",
+      path: "/imports/{id}/cancel",
+      summary: "Calls an import off; what is stored by then stays",
+      access: "act",
+      params: z.object({ id: EntityId }),
+      answer: ImportList,
+      handle: async ({ params: { id }, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          const { rowCount } = await act.db.query(
+            "update job set state = 'cancelling' where id = $1 and state in ('waiting', 'running')",
+            [id],
+          );
+          if (rowCount === 0) throw new AppError("NOT_FOUND", `import ${id} does not run`);
+          await act.audit("import cancelled", { id });
+        });
+        return list();
+      },
+    }),
+  ];
+};

@@ -1,0 +1,176 @@
+import type { Mark, RecordContent } from "@halvik/core/model/record";
+import { LATE_AFTER_US } from "../../../store/batches.js";
+import type { StoredContent } from "../../../store/record-columns.js";
+import { formatRecordId, type IdSource } from "../../../store/record-id.js";
+import type { LiveSender, SenderRegistry } from "../senders/registry.js";
+import type { Arrival } from "./arrival.js";
+import type { DecodedContent, Decoders } from "./decoders.js";
+
+/** What became of a batch of arrivals. Every arrival is in exactly one of these. */
+export interface DecodedBatch {
+  readonly records: StoredContent[];
+  /** For each arrival, how many records the batch had after it. */
+  readonly ends: number[];
+  readonly held: { readonly sender: number; readonly arrival: Arrival }[];
+  /** Peers that have no sender yet, with the moment first heard: to be noticed, then decoded again. */
+  readonly unknownPeers: Map<string, number>;
+  readonly unknownHosts: Map<string, { relay: LiveSender; host: string; firstSeenUs: number }>;
+  /** Of senders that are not to be heard, or beyond the waiting list. */
+  readonly refusedArrivals: Arrival[];
+  /** Those no record came of: templates and counters of flows, and what could not be read. */
+  readonly emptyArrivals: Arrival[];
+  refused: number;
+  unlisted: number;
+}
+
+export interface DecodeOptions {
+  readonly decoders: Decoders;
+  readonly ids: IdSource;
+  readonly nowUs: number;
+  /** Imports store what waiting senders once sent, and mark it. */
+  readonly imported: boolean;
+}
+
+/** The unknown among the peers and relayed hosts of a batch; they become senders before it is decoded. */
+export function findUnknown(
+  arrivals: readonly Arrival[],
+  registry: SenderRegistry,
+  decoders: Decoders,
+): Pick<DecodedBatch, "unknownPeers" | "unknownHosts"> {
+  const unknownPeers = new Map<string, number>();
+  const unknownHosts: DecodedBatch["unknownHosts"] = new Map();
+  for (const arrival of arrivals) {
+    const sender = registry.peer(arrival.peer);
+    if (sender === undefined) {
+      if (!unknownPeers.has(arrival.peer)) unknownPeers.set(arrival.peer, arrival.receivedUs);
+    } else if (sender.facts.relay && sender.facts.state === "admitted" && arrival.protocol !== "flow") {
+      const host = decoders.decode(arrival, sender)[0]?.content.host ?? null;
+      if (host !== null && !registry.behind(sender.facts.id, host) && !registry.isRelayFull(sender.facts.id)) {
+        const key = `${sender.facts.id} ${host.toLowerCase()}`;
+        if (!unknownHosts.has(key)) unknownHosts.set(key, { relay: sender, host, firstSeenUs: arrival.receivedUs });
+      }
+    }
+  }
+  return { unknownPeers, unknownHosts };
+}
+
+/** Arrivals to records, with sender, time, marks and id. Learns clock and cadence on the way. */
+export function decodeBatch(
+  arrivals: readonly Arrival[],
+  registry: SenderRegistry,
+  options: DecodeOptions,
+): DecodedBatch {
+  const out: DecodedBatch = {
+    records: [],
+    ends: [],
+    held: [],
+    unknownPeers: new Map(),
+    unknownHosts: new Map(),
+    refusedArrivals: [],
+    emptyArrivals: [],
+    refused: 0,
+    unlisted: 0,
+  };
+  for (const arrival of arrivals) {
+    const peer = registry.peer(arrival.peer);
+    if (peer === undefined) {
+      out.unlisted++;
+      out.refusedArrivals.push(arrival);
+    } else if (peer.facts.state === "refused") {
+      out.refused++;
+      out.refusedArrivals.push(arrival);
+    } else if (peer.facts.state === "waiting" && !options.imported) out.held.push({ sender: peer.facts.id, arrival });
+    else if (store(arrival, peer, registry, options, out.records) === 0) out.emptyArrivals.push(arrival);
+    out.ends.push(out.records.length);
+  }
+  return out;
+}
+
+/** @returns how many records came of it */
+function store(
+  arrival: Arrival,
+  peer: LiveSender,
+  registry: SenderRegistry,
+  options: DecodeOptions,
+  out: StoredContent[],
+): number {
+  let sender = peer;
+  let decoded = options.decoders.decode(arrival, peer);
+  const host = decoded[0]?.content.host ?? null;
+  if (peer.facts.relay && host !== null && arrival.protocol !== "flow") {
+    const behind = registry.behind(peer.facts.id, host);
+    if (behind) {
+      sender = behind;
+      // zone and clock are the original sender's, not the relay's
+      decoded = options.decoders.decode(arrival, behind);
+    }
+  }
+  for (const one of decoded) out.push(toStored(arrival, one, sender, registry, options));
+  if (arrival.unobserved) return decoded.length;
+  // once an arrival, however many records it holds; one of templates alone is a sign of life too
+  heard(sender, arrival);
+  if (sender !== peer) heard(peer, arrival);
+  return decoded.length;
+}
+
+function heard(sender: LiveSender, arrival: Arrival): void {
+  sender.cadence.observe(arrival.receivedUs);
+  sender.lastHeardUs = Math.max(sender.lastHeardUs ?? 0, arrival.receivedUs);
+  sender.touched = true;
+}
+
+function toStored(
+  arrival: Arrival,
+  { content, deviceUs }: DecodedContent,
+  sender: LiveSender,
+  registry: SenderRegistry,
+  options: DecodeOptions,
+): StoredContent {
+  const id = options.ids.next(options.nowUs);
+  // flows and events carry numbers of their own; only messages travel by relays that repeat them
+  const originalUs =
+    arrival.protocol === "syslog" ? registry.copies.check(content, arrival.peer, arrival.endpoint, id.us) : null;
+  const copyOf = originalUs === null ? null : formatRecordId({ us: originalUs, collector: id.collector });
+  const marks = marksOf(content, arrival, copyOf, options.imported);
+  if (deviceUs !== null && !arrival.held && !arrival.unobserved) sender.clock.observe(deviceUs, arrival.receivedUs);
+  return {
+    id,
+    sender: sender.facts.id,
+    endpoint: arrival.endpoint,
+    copyOf,
+    content: marks === content.marks ? content : { ...content, marks },
+  };
+}
+
+function marksOf(content: RecordContent, arrival: Arrival, copyOf: string | null, imported: boolean): readonly Mark[] {
+  const late = content.receivedUs - content.timeUs > LATE_AFTER_US;
+  if (!late && !arrival.held && copyOf === null && !imported) return content.marks;
+  const extra: Mark[] = [];
+  if (late) extra.push("late");
+  if (arrival.held) extra.push("held");
+  if (copyOf !== null) extra.push("copy");
+  if (imported) extra.push("imported");
+  return [...content.marks, ...extra];
+}
+
+/** Counts what became of arrivals with their senders; once they are stored, since a batch may have to be decoded again. */
+export function countArrivals(arrivals: readonly Arrival[], decoded: DecodedBatch, registry: SenderRegistry): void {
+  for (let i = 0, at = 0; i < arrivals.length; i++) {
+    const end = decoded.ends[i]!;
+    // the octets of a datagram count once, however many records it held
+    let octets = arrivals[i]!.bytes.length;
+    for (; at < end; at++) {
+      const { sender, content, copyOf } = decoded.records[at]!;
+      const live = registry.get(sender);
+      if (live === undefined) continue;
+      const { fresh } = live;
+      live.touched = true;
+      fresh.records++;
+      fresh.bytes += octets;
+      octets = 0;
+      if (content.problem !== null) fresh.problems++;
+      if (content.receivedUs - content.timeUs > LATE_AFTER_US) fresh.late++;
+      if (copyOf !== null) fresh.copies++;
+    }
+  }
+}

@@ -1,0 +1,63 @@
+import { QuarantineList } from "@halvik/contract";
+import { formatUs } from "@halvik/core/base/time";
+import { z } from "zod";
+import type { Deps } from "../../../edges/http/deps.js";
+import { AppError } from "../../../edges/http/errors.js";
+import { route } from "../../../edges/http/route.js";
+import { inAct } from "../../../kernel/db/unit-of-work.js";
+import { decideQuarantined, listQuarantined } from "./repository.js";
+
+const params = z.object({ file: z.string().max(100) });
+
+/** What could not be stored or read back: seen, tried again, given up. */
+export const quarantineRoutes = ({ db, directory }: Deps) => {
+  const list = async (): Promise<QuarantineList> => {
+    const senders = (await directory.get()).senders;
+    return {
+      files: (await listQuarantined(db)).flatMap(({ at_us, state, ...row }) =>
+        state === "stored"
+          ? []
+          : [
+              {
+                ...row,
+                state,
+                at: formatUs(at_us),
+                sender: senders.find((s) => s.addresses.includes(row.peer))?.name ?? "",
+              },
+            ],
+      ),
+    };
+  };
+  const decision = (path: "again" | "give-up", state: "again" | "given up", summary: string) =>
+    route({
+      method: "post",
+      path: `/quarantine/{file}/${path}`,
+      summary,
+      access: "act",
+      params,
+      answer: QuarantineList,
+      handle: async ({ params: { file }, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          if (!(await decideQuarantined(act.db, file, state)))
+            throw new AppError(
+              "NOT_FOUND",
+              "there is no such file that waits, or it holds nothing that could be stored",
+            );
+          await act.audit(state === "again" ? "quarantine tried again" : "quarantine given up", { file });
+        });
+        return list();
+      },
+    });
+  return [
+    route({
+      method: "get",
+      path: "/quarantine",
+      summary: "What could not be stored or read back, with the reason",
+      access: "read",
+      answer: QuarantineList,
+      handle: list,
+    }),
+    decision("again", "again", "Tries to store it again"),
+    decision("give-up", "given up", "Forgets it"),
+  ];
+};

@@ -1,0 +1,166 @@
+import type { SenderChange, SenderFacts } from "@halvik/contract";
+import type { Sequelize, Transaction } from "sequelize";
+import type { z } from "zod";
+import { SenderAddress, SenderModel } from "../../../kernel/db/models.js";
+import type { Queryable } from "../../../kernel/db/pool.js";
+import { audit } from "../../people/people.js";
+
+/** A change that contradicts what is there, in words for a person. */
+export class SenderConflict extends Error {
+  readonly code = "SENDER_CONFLICT";
+}
+
+const findByName = (name: string, transaction: Transaction) =>
+  SenderModel.findOne({
+    transaction,
+    where: SenderModel.sequelize!.where(
+      SenderModel.sequelize!.fn("lower", SenderModel.sequelize!.col("name")),
+      name.toLowerCase(),
+    ),
+  });
+
+export async function admitSenders(db: Queryable, ids: readonly number[]): Promise<number> {
+  return (await db.query("update sender set state = 'admitted' where id = any($1::int[])", [ids])).rowCount ?? 0;
+}
+
+export async function refuseSender(db: Queryable, id: number): Promise<number> {
+  return (await db.query("update sender set state = 'refused' where id = $1", [id])).rowCount ?? 0;
+}
+
+/** Refuses the waiting senders of a block at once. @returns how many there were */
+export async function refuseNetwork(db: Queryable, network: string): Promise<number> {
+  const result = await db.query(
+    "update sender s set state = 'refused' from sender_address a where a.sender = s.id and s.state = 'waiting' and a.address <<= $1::inet",
+    [network],
+  );
+  return result.rowCount ?? 0;
+}
+
+/** Admits the waiting senders of a block and, if asked, those heard of later. @returns how many were waiting */
+export async function admitNetwork(
+  db: Queryable,
+  network: string,
+  fromNowOn: boolean,
+  who: string,
+  nowUs: number,
+): Promise<number> {
+  if (fromNowOn)
+    await db.query(
+      "insert into admitted_network (network, added_by, added_us) select $1::cidr, $2, $3 where not exists (select from admitted_network where network = $1::cidr)",
+      [network, who, nowUs],
+    );
+  const result = await db.query(
+    "update sender s set state = 'admitted' from sender_address a where a.sender = s.id and s.state = 'waiting' and a.address <<= $1::inet",
+    [network],
+  );
+  return result.rowCount ?? 0;
+}
+
+/** Sets facts of a sender. @throws {SenderConflict} name or address taken, unknown uplink, a circle of uplinks */
+export const changeSender = (
+  db: Sequelize,
+  id: number,
+  change: z.output<typeof SenderChange>,
+  who: string,
+): Promise<boolean> =>
+  db.transaction(async (transaction) => {
+    const known = await changeWithin(id, change, transaction);
+    if (known) await audit(who, "sender changed", { sender: id, ...change }, { transaction });
+    return known;
+  });
+
+async function changeWithin(
+  id: number,
+  change: z.output<typeof SenderChange>,
+  transaction: Transaction,
+): Promise<boolean> {
+  const sender = await SenderModel.findByPk(id, { transaction });
+  if (!sender) return false;
+  const { addresses, reachedThrough, name, ...plain } = change;
+  if (name !== undefined) {
+    const other = await findByName(name, transaction);
+    if (other && other.id !== id) throw new SenderConflict(`another sender is called “${other.name}”`);
+  }
+  let uplink: number | null | undefined;
+  if (reachedThrough !== undefined)
+    uplink = reachedThrough === null || reachedThrough === "" ? null : await uplinkId(id, reachedThrough, transaction);
+  await sender.update(
+    {
+      ...plain,
+      ...(name === undefined ? {} : { name }),
+      ...(uplink === undefined ? {} : { reachedThrough: uplink }),
+    },
+    { transaction },
+  );
+  if (addresses !== undefined) {
+    await SenderAddress.destroy({ where: { sender: id }, transaction });
+    for (const [position, address] of addresses.entries()) await claimAddress(id, address, position, transaction);
+  }
+  return true;
+}
+
+/** An address may be taken over from a sender that is waiting under it: that one becomes part of this one. */
+async function claimAddress(
+  sender: number,
+  address: string,
+  position: number,
+  transaction: Transaction,
+): Promise<void> {
+  const taken = await SenderAddress.findOne({ where: { address }, transaction });
+  if (taken && taken.sender !== sender) {
+    const other = await SenderModel.findByPk(taken.sender, { transaction });
+    if (other?.state !== "waiting") throw new SenderConflict(`the address ${address} belongs to “${other?.name}”`);
+    await SenderModel.sequelize!.query("update held_record set sender = $1 where sender = $2", {
+      bind: [sender, taken.sender],
+      transaction,
+    });
+    await other.destroy({ transaction });
+  }
+  await SenderAddress.create({ sender, address, position }, { transaction });
+}
+
+async function uplinkId(id: number, name: string, transaction: Transaction): Promise<number> {
+  const uplink = await findByName(name, transaction);
+  if (!uplink) throw new SenderConflict(`there is no sender called “${name}” to be reached through`);
+  for (
+    let at: SenderModel | null = uplink;
+    at !== null;
+    at = at.reachedThrough === null ? null : await SenderModel.findByPk(at.reachedThrough, { transaction })
+  )
+    if (at.id === id) throw new SenderConflict(`“${name}” is itself reached through this sender`);
+  return uplink.id;
+}
+
+/**
+ * Creates or changes senders from a list, by name: all of them or none. Uplinks are set at the end, so that order does not matter.
+ * @throws {SenderConflict} naming the sender whose line contradicts another or what is there
+ */
+export const importSenders = (
+  db: Sequelize,
+  list: readonly SenderFacts[],
+  who: string,
+): Promise<{ created: number; changed: number }> =>
+  db.transaction(async (transaction) => {
+    const ids: number[] = [];
+    let created = 0;
+    for (const facts of list) {
+      let sender = await findByName(facts.name, transaction);
+      if (!sender) {
+        sender = await SenderModel.create({ name: facts.name, state: "admitted" }, { transaction });
+        created++;
+      } else if (sender.state !== "admitted") await sender.update({ state: "admitted" }, { transaction });
+      ids.push(sender.id);
+      await naming(facts, changeWithin(sender.id, { ...facts, reachedThrough: undefined }, transaction));
+    }
+    for (const [i, facts] of list.entries())
+      await naming(facts, changeWithin(ids[i]!, { reachedThrough: facts.reachedThrough }, transaction));
+    const changed = list.length - created;
+    await audit(who, "senders imported", { created, changed }, { transaction });
+    return { created, changed };
+  });
+
+/** A conflict in a list says whose line it is. */
+const naming = (facts: SenderFacts, work: Promise<unknown>): Promise<unknown> =>
+  work.catch((e: unknown) => {
+    throw e instanceof SenderConflict ? new SenderConflict(`sender “${facts.name}”: ${e.message}`) : e;
+  });

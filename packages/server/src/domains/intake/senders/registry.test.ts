@@ -1,0 +1,59 @@
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import pg from "pg";
+import { connectionOf } from "../../../kernel/db/pool.js";
+import { startTestInstance, type TestInstance } from "../../../testing/test-database.js";
+import { SenderRegistry } from "./registry.js";
+
+/** Who may be on the list of waiting senders when more come than it holds. */
+const S = 1_000_000;
+const T = 1_800_000_000 * S;
+let instance: TestInstance;
+let client: pg.Client;
+beforeAll(async () => {
+  instance = await startTestInstance();
+  client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+  await client.connect();
+}, 240_000);
+afterAll(async () => {
+  await client?.end();
+  await instance?.dispose();
+});
+
+const invented = (n: number, third: number) =>
+  Array.from({ length: n }, (_, i) => `10.${third + (i >> 16)}.${(i >> 8) & 255}.${i & 255}`);
+const waiting = async () =>
+  (await client.query("select count(*)::int as n from sender where state = 'waiting'")).rows[0].n;
+const isListed = async (address: string) =>
+  ((await client.query("select 1 from sender_address where address = $1::inet", [address])).rowCount ?? 0) > 0;
+
+test("a thousand invented addresses do not hide a device, nor do twenty thousand more make it forgotten", async () => {
+  const registry = new SenderRegistry("UTC");
+  await registry.refresh(client);
+  const hear = (addresses: readonly string[], second: number) =>
+    registry.notice(client, new Map(addresses.map((a) => [a, T + second * S])));
+  await hear(invented(1_000, 1), 0);
+  expect(await waiting()).toBe(1_000);
+
+  const device = "192.0.2.77";
+  await hear([device], 1);
+  await hear(invented(15_000, 2), 5);
+  await hear([device], 10);
+  expect(await isListed(device)).toBe(false);
+  await hear(invented(15_000, 3), 15);
+  await hear([device], 22);
+  expect([await isListed(device), await waiting()]).toEqual([true, 1_000]);
+  expect(registry.peer(device)?.facts.state).toBe("waiting");
+
+  // what comes often within a moment is not yet a device
+  for (let i = 0; i < 10; i++) await hear(["192.0.2.78"], 30 + i / 10);
+  expect(await isListed("192.0.2.78")).toBe(false);
+});
+
+test("who waits and has nothing held any more gives its place up after a day", async () => {
+  const registry = new SenderRegistry("UTC");
+  await registry.refresh(client);
+  await registry.forgetWaiting(client, T + 3_600 * S);
+  expect(await waiting()).toBe(1_000);
+  await registry.forgetWaiting(client, T + 2 * 86_400 * S);
+  expect(await waiting()).toBe(0);
+});

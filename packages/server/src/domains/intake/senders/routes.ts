@@ -1,0 +1,131 @@
+import { AdmitNetwork, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/contract";
+import type { Sequelize } from "sequelize";
+import { z } from "zod";
+import type { Deps } from "../../../edges/http/deps.js";
+import { AppError } from "../../../edges/http/errors.js";
+import { route } from "../../../edges/http/route.js";
+import { inAct } from "../../../kernel/db/unit-of-work.js";
+import { admitNetwork, admitSenders, changeSender, refuseNetwork, refuseSender, SenderConflict } from "./changes.js";
+import { exportSenders } from "./csv.js";
+import { senderStatus } from "./status.js";
+
+const params = z.object({ id: EntityId });
+
+export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
+  const list = async () => {
+    const networks = await db.query<{ id: number; network: string }>(
+      "select id, network::text from admitted_network order by network",
+    );
+    const unlisted = await db.query<{ n: number | null }>(
+      "select (detail->>'unlisted senders')::bigint as n from role_status where role = 'collector'",
+    );
+    return {
+      senders: await senderStatus(db, await directory.get()),
+      networks: networks.rows,
+      unlisted: unlisted.rows[0]?.n ?? 0,
+    };
+  };
+  return [
+    route({
+      method: "get",
+      path: "/senders",
+      summary: "Every sender: facts, counts, clock, silence",
+      access: "read",
+      answer: SenderList,
+      handle: list,
+    }),
+    route({
+      method: "get",
+      path: "/senders.csv",
+      summary: "The senders' facts as CSV, fit for `bin/halvik senders import`",
+      access: "read",
+      answer: { type: "text/csv" },
+      handle: async ({ res }) => {
+        res
+          .type("text/csv")
+          .attachment("senders.csv")
+          .send(exportSenders((await directory.get()).senders));
+        return undefined;
+      },
+    }),
+    route({
+      method: "post",
+      path: "/senders/{id}/admit",
+      summary: "Admits a waiting sender; what was held for it is stored",
+      access: "act",
+      params,
+      answer: SenderList,
+      handle: async ({ params: p, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          if ((await admitSenders(act.db, [p.id])) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
+          await act.audit("sender admitted", { sender: p.id });
+        });
+        return list();
+      },
+    }),
+    route({
+      method: "post",
+      path: "/senders/{id}/refuse",
+      summary: "Refuses a sender: what it sends is counted and not kept, what was held is forgotten",
+      access: "act",
+      params,
+      answer: SenderList,
+      handle: async ({ params: p, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          if ((await refuseSender(act.db, p.id)) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
+          await act.audit("sender refused", { sender: p.id });
+        });
+        return list();
+      },
+    }),
+    route({
+      method: "post",
+      path: "/senders/admit-network",
+      summary: "Admits the waiting senders of a block, and those heard of later if asked",
+      access: "act",
+      body: AdmitNetwork,
+      answer: SenderList,
+      handle: async ({ body, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          await admitNetwork(act.db, body.network, body.fromNowOn, act.who, act.atUs);
+          await act.audit("network admitted", body);
+        });
+        return list();
+      },
+    }),
+    route({
+      method: "post",
+      path: "/senders/refuse-network",
+      summary: "Refuses the waiting senders of a block; what was held for them is forgotten",
+      access: "act",
+      body: RefuseNetwork,
+      answer: SenderList,
+      handle: async ({ body, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          const refused = await refuseNetwork(act.db, body.network);
+          await act.audit("network refused", { ...body, refused });
+        });
+        return list();
+      },
+    }),
+    route({
+      method: "patch",
+      path: "/senders/{id}",
+      summary: "Changes facts of a sender",
+      access: "act",
+      params,
+      body: SenderChange,
+      answer: SenderList,
+      handle: async ({ params: p, body, actor }) => {
+        try {
+          if (!(await changeSender(models, p.id, body, actor.name)))
+            throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
+        } catch (e) {
+          if (e instanceof SenderConflict) throw new AppError("CONFLICT", e.message);
+          throw e;
+        }
+        return list();
+      },
+    }),
+  ];
+};

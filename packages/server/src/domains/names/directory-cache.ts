@@ -1,0 +1,32 @@
+import { SenderDirectory } from "@halvik/core/model/senders";
+import type { Queryable } from "../../kernel/db/pool.js";
+import { loadSenders } from "../intake/senders/repository.js";
+import { loadOwnNames } from "./repository.js";
+
+/** What names in filters stand for, as it is now. */
+export const loadDirectory = async (db: Queryable, zone: string): Promise<SenderDirectory> =>
+  new SenderDirectory(await loadSenders(db, zone), await loadOwnNames(db));
+
+/** Another text whenever the directory may be another one. */
+export async function directoryVersion(db: Queryable): Promise<string> {
+  const { rows } = await db.query<{ version: string }>(
+    "select (select version from directory_version) || ' ' || (select version from kind_change) as version",
+  );
+  return rows[0]!.version;
+}
+
+/** The directory, read again when what it was made from has changed. */
+export class DirectoryCache {
+  private cached: { version: string; directory: SenderDirectory } | null = null;
+
+  constructor(
+    private readonly db: Queryable,
+    private readonly zone: string,
+  ) {}
+
+  async get(): Promise<SenderDirectory> {
+    const version = await directoryVersion(this.db);
+    if (this.cached?.version !== version) this.cached = { version, directory: await loadDirectory(this.db, this.zone) };
+    return this.cached.directory;
+  }
+}

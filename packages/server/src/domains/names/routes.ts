@@ -1,0 +1,287 @@
+import {
+  ApplicationJson,
+  ApplicationList,
+  EntityId,
+  MeaningJson,
+  MeaningList,
+  MibList,
+  NewMib,
+  SeverityChange,
+} from "@halvik/contract";
+import { parseNetwork } from "@halvik/core/base/net";
+import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
+import {
+  type OwnMeaning,
+  phraseCode,
+  SEVERITY_ROWS,
+  type SeverityRow,
+  SNMP_MEANINGS,
+  SYSLOG_PHRASES,
+  sentenceNames,
+  WINDOWS_MEANINGS,
+} from "@halvik/core/meaning";
+import { z } from "zod";
+import type { Deps } from "../../edges/http/deps.js";
+import { AppError } from "../../edges/http/errors.js";
+import { route } from "../../edges/http/route.js";
+import { nowUs } from "../../kernel/clock.js";
+import { inAct } from "../../kernel/db/unit-of-work.js";
+import type { CheckedModule } from "../rules/checks.js";
+import { addModules, listModules, namedBy } from "./mibs.js";
+import { loadApplications } from "./repository.js";
+
+const MAX_UNNAMED = 50;
+const MAX_MODULES = 500;
+const CHECK_MS = 15_000;
+
+/** What turns codes into words: meanings of events, severities, SNMP modules, applications. All apply to history at once. */
+export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
+  const meanings = async () => {
+    const own = (
+      await db.query<OwnMeaning>("select kind, code, severity, category, outcome, sentence, next from own_meaning")
+    ).rows;
+    const ownSeverities = (await db.query<SeverityRow>("select kind, original, severity from own_severity")).rows;
+    const changed = new Set(own.map((m) => `${m.kind} ${m.code}`));
+    const shipped = [...WINDOWS_MEANINGS]
+      .map(([code, m]) => ({ kind: "windows" as const, code, ...m, own: false }))
+      .concat([...SNMP_MEANINGS].map(([code, m]) => ({ kind: "snmp" as const, code, ...m, own: false })) as never)
+      .concat(
+        SYSLOG_PHRASES.map((p) => ({
+          kind: "syslog" as const,
+          code: phraseCode(p),
+          severity: null,
+          category: p.category,
+          outcome: p.outcome,
+          sentence: null,
+          next: null,
+          own: false,
+        })) as never,
+      );
+    return {
+      meanings: [
+        ...own.map((m) => ({ ...m, own: true })),
+        ...shipped.filter((m) => !changed.has(`${m.kind} ${m.code}`)),
+      ],
+      severities: SEVERITY_ROWS.map((row) => {
+        const mine = ownSeverities.find((o) => o.kind === row.kind && o.original === row.original);
+        return mine ? { ...mine, own: true } : { ...row, own: false };
+      }),
+    };
+  };
+
+  const mibs = async () => {
+    const { mib } = await presenter.names();
+    const senders = await directory.get();
+    const { rows } = await db.query<{ oid: string; count: number; last_us: number; sender: number }>(
+      "select oid, count, last_us, sender from unnamed_oid order by count desc limit 500",
+    );
+    return {
+      modules: await listModules(db),
+      // a module uploaded since may name them
+      unnamed: rows
+        .filter((r) => !namedBy(mib)(r.oid))
+        .slice(0, MAX_UNNAMED)
+        .map((r) => ({ oid: r.oid, count: r.count, last: formatUs(r.last_us), sender: senders.name(r.sender) })),
+    };
+  };
+
+  const applications = async () => {
+    const { applications: known } = await presenter.names();
+    const since = Math.floor((nowUs() - 7 * US_PER_DAY) / (5 * US_PER_MINUTE));
+    const { rows } = await db.query<{ protocol: number; port: number; flows: number; bytes: number }>(
+      "select protocol, port, sum(flows)::bigint as flows, sum(bytes)::bigint as bytes from flow_service where bucket >= $1 group by 1, 2 order by 4 desc limit 2000",
+      [since],
+    );
+    return {
+      applications: (await loadApplications(db)).map((a) => ({
+        ...a,
+        network: a.network === null ? null : `${a.network.first}/${a.network.bits}`,
+      })),
+      unnamed: rows
+        .filter(
+          (r) =>
+            r.port >= 0 &&
+            known.name({ protocol: r.protocol, src: null, dst: null, srcPort: null, dstPort: r.port }) === null,
+        )
+        .slice(0, MAX_UNNAMED),
+    };
+  };
+
+  return [
+    route({
+      method: "get",
+      path: "/meanings",
+      summary: "What events and severities mean, shipped and own",
+      access: "read",
+      answer: MeaningList,
+      handle: meanings,
+    }),
+    route({
+      method: "post",
+      path: "/meanings",
+      summary: "Sets what an event means: sentence and hint apply to history, severity and category from now on",
+      access: "act",
+      body: MeaningJson,
+      answer: MeaningList,
+      handle: async ({ body: m, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          for (const name of m.sentence === null ? [] : sentenceNames(m.sentence))
+            if (name.trim() === "")
+              throw new AppError("BAD_REQUEST", "sentence: {} needs the name of a value between the braces", {
+                field: "sentence",
+              });
+          await act.db.query(
+            `insert into own_meaning (kind, code, severity, category, outcome, sentence, next, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+           on conflict (kind, code) do update set severity = excluded.severity, category = excluded.category, outcome = excluded.outcome, sentence = excluded.sentence, next = excluded.next, changed_by = excluded.changed_by, changed_us = excluded.changed_us`,
+            [m.kind, m.code, m.severity, m.category, m.outcome, m.sentence, m.next, actor.name, nowUs()],
+          );
+          await act.audit("meaning set", m);
+        });
+        return meanings();
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/meanings/{kind}/{code}",
+      summary: "Takes an own meaning back: the shipped one stands again",
+      access: "act",
+      params: z.object({ kind: z.enum(["windows", "snmp", "syslog"]), code: z.string().min(1).max(300) }),
+      answer: MeaningList,
+      handle: async ({ params: { kind, code }, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query("delete from own_meaning where kind = $1 and code = $2", [kind, code]);
+          await act.audit("meaning taken back", { kind, code });
+        });
+        return meanings();
+      },
+    }),
+    route({
+      method: "post",
+      path: "/severities",
+      summary: "Sets the common severity of a kind's own word; from now on",
+      access: "act",
+      body: SeverityChange,
+      answer: MeaningList,
+      handle: async ({ body: s, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query(
+            `insert into own_severity (kind, original, severity, changed_by, changed_us) values ($1, $2, $3, $4, $5)
+           on conflict (kind, original) do update set severity = excluded.severity, changed_by = excluded.changed_by, changed_us = excluded.changed_us`,
+            [s.kind, s.original, s.severity, actor.name, nowUs()],
+          );
+          await act.audit("severity set", s);
+        });
+        return meanings();
+      },
+    }),
+    route({
+      method: "get",
+      path: "/mibs",
+      summary: "SNMP modules with what is missing, and identifiers nobody named",
+      access: "read",
+      answer: MibList,
+      handle: mibs,
+    }),
+    route({
+      method: "post",
+      path: "/mibs",
+      summary: "Adds the modules of a text; their names apply to history",
+      access: "act",
+      body: NewMib,
+      answer: MibList,
+      handle: async ({ body, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          // in a thread first: whoever uses a module has to read it, the collector too
+          const checked = await work.run<CheckedModule>("mib", body.source, CHECK_MS);
+          if (!checked.ok)
+            throw new AppError("BAD_REQUEST", checked.message, {
+              field: "source",
+              line: checked.line,
+              column: checked.column,
+            });
+          const { rows } = await act.db.query<{ n: number }>("select count(*)::int as n from mib_module");
+          if (rows[0]!.n + checked.modules.length > MAX_MODULES)
+            throw new AppError("CONFLICT", `there are ${rows[0]!.n} modules; at most ${MAX_MODULES} can be kept`);
+          const added = await addModules(act.db, body.source, actor.name, nowUs());
+          await act.audit("SNMP modules added", { names: added });
+        });
+        return mibs();
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/mibs/{name}",
+      summary: "Forgets an uploaded module",
+      access: "act",
+      params: z.object({ name: z.string().min(1).max(120) }),
+      answer: MibList,
+      handle: async ({ params: { name }, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query("delete from mib_module where name = $1", [name]);
+          await act.audit("SNMP module removed", { name });
+        });
+        return mibs();
+      },
+    }),
+    route({
+      method: "get",
+      path: "/applications",
+      summary: "Own names of traffic, and the biggest traffic without a name",
+      access: "read",
+      answer: ApplicationList,
+      handle: applications,
+    }),
+    route({
+      method: "post",
+      path: "/applications",
+      summary: "Names traffic by protocol, port and network; the name applies to history",
+      access: "act",
+      body: ApplicationJson,
+      answer: ApplicationList,
+      handle: async ({ body: a, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          const network = a.network === null || a.network === "" ? null : parseNetwork(a.network);
+          if (a.network && network === null)
+            throw new AppError("BAD_REQUEST", `network: expected an address or block, got “${a.network}”`, {
+              field: "network",
+            });
+          if (a.protocol === null && a.lowPort === null && network === null)
+            throw new AppError("BAD_REQUEST", "name a protocol, a port or a network", { field: "lowPort" });
+          if (a.lowPort !== null && a.highPort !== null && a.highPort < a.lowPort)
+            throw new AppError("BAD_REQUEST", `high port: expected ${a.lowPort} or more, got ${a.highPort}`, {
+              field: "highPort",
+            });
+          await act.db.query(
+            "insert into own_application (name, protocol, low_port, high_port, network, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7)",
+            [
+              a.name,
+              a.protocol,
+              a.lowPort,
+              a.highPort,
+              network === null ? null : `${network.first}/${network.bits}`,
+              actor.name,
+              nowUs(),
+            ],
+          );
+          await act.audit("application named", a);
+        });
+        return applications();
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/applications/{id}",
+      summary: "Takes a name back",
+      access: "act",
+      params: z.object({ id: EntityId }),
+      answer: ApplicationList,
+      handle: async ({ params: { id }, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          await act.db.query("delete from own_application where id = $1", [id]);
+          await act.audit("application name removed", { id });
+        });
+        return applications();
+      },
+    }),
+  ];
+};

@@ -1,0 +1,284 @@
+import type { Severity } from "@halvik/core/model/record";
+import { NotifyRoute, type SaidBefore, type Telling, type ToldIncident } from "@halvik/core/respond/notify";
+import type { Queryable } from "../../kernel/db/pool.js";
+
+export interface KeptRoute {
+  readonly id: number;
+  readonly author: string;
+  readonly changedUs: number;
+  readonly route: NotifyRoute;
+}
+
+export async function listRoutes(db: Queryable): Promise<KeptRoute[]> {
+  const { rows } = await db.query<{ id: number; body: unknown; author: string; changed_us: number }>(
+    "select id, body, author, changed_us from notify_route order by id",
+  );
+  return rows.map((r) => ({
+    id: r.id,
+    author: r.author,
+    changedUs: r.changed_us,
+    route: NotifyRoute.parse(r.body),
+  }));
+}
+
+export async function insertRoute(db: Queryable, route: NotifyRoute, author: string, nowUs: number): Promise<number> {
+  const { rows } = await db.query<{ id: number }>(
+    "insert into notify_route (body, author, changed_us) values ($1, $2, $3) returning id",
+    [JSON.stringify(route), author, nowUs],
+  );
+  return rows[0]!.id;
+}
+
+/** @returns false when there is no such route */
+export async function changeRoute(
+  db: Queryable,
+  id: number,
+  route: NotifyRoute,
+  author: string,
+  nowUs: number,
+): Promise<boolean> {
+  const changed = await db.query("update notify_route set body = $2, author = $3, changed_us = $4 where id = $1", [
+    id,
+    JSON.stringify(route),
+    author,
+    nowUs,
+  ]);
+  return changed.rowCount === 1;
+}
+
+/** @returns false when there is no such route */
+export async function deleteRoute(db: Queryable, id: number): Promise<boolean> {
+  return (await db.query("delete from notify_route where id = $1", [id])).rowCount === 1;
+}
+
+/** Something that happened to an incident and was not looked at yet by who tells others. */
+export interface UnnotedEvent {
+  readonly id: number;
+  readonly incident: number;
+  readonly atUs: number;
+  readonly what: string;
+}
+
+export async function unnotedEvents(db: Queryable, most: number): Promise<UnnotedEvent[]> {
+  const { rows } = await db.query<{ id: number; incident: number; at_us: number; what: string }>(
+    "select id, incident, at_us, what from incident_event where not noted order by id limit $1",
+    [most],
+  );
+  return rows.map((r) => ({ id: r.id, incident: r.incident, atUs: r.at_us, what: r.what }));
+}
+
+/** @param history those of them that were found in imported history */
+export async function markNoted(db: Queryable, ids: readonly number[], history: readonly number[]): Promise<void> {
+  await db.query("update incident_event set noted = true, history = id = any($2::int[]) where id = any($1::int[])", [
+    ids,
+    history,
+  ]);
+}
+
+/** What routes look at; null: it is gone or lies in another one. @param senderName names of senders by id */
+export async function toldIncident(
+  db: Queryable,
+  id: number,
+  senderName: (id: number) => string,
+): Promise<ToldIncident | null> {
+  const { rows } = await db.query<{
+    title: string;
+    severity: Severity;
+    state: ToldIncident["state"];
+    rules: string[];
+    tags: string[];
+    entities: string[];
+    last_us: number;
+    ended_us: number | null;
+    stopped: boolean;
+    acknowledged_us: number | null;
+    new_since_seen: string[];
+    shelved_until_us: number | null;
+  }>(
+    `select i.title, i.severity, i.state, i.entities, i.last_us, i.ended_us, i.stopped, i.acknowledged_us, i.new_since_seen, i.shelved_until_us,
+       array(select distinct f.rule_id from finding f where f.incident = i.id) as rules,
+       array(select distinct t from finding f join rule r on r.id = f.rule_id cross join lateral jsonb_array_elements_text(r.body->'tags') t where f.incident = i.id) as tags
+     from incident i where i.id = $1 and i.merged_into is null`,
+    [id],
+  );
+  const row = rows[0];
+  if (!row) return null;
+  return {
+    title: row.title,
+    severity: row.severity,
+    state: row.state,
+    rules: row.rules,
+    tags: row.tags,
+    entities: row.entities.map((e) => {
+      const [field = "", value = ""] = e.split("\u0001");
+      return field === "sender" ? senderName(Number(value)) : value;
+    }),
+    lastUs: row.last_us,
+    endedUs: row.ended_us,
+    stopped: row.stopped,
+    acknowledged: row.acknowledged_us !== null,
+    newSinceSeen: row.new_since_seen.length > 0,
+    shelvedUntilUs: row.shelved_until_us,
+  };
+}
+
+/** What a route has said of an incident since it was last raised. */
+export async function saidBefore(db: Queryable, route: number, incident: number): Promise<SaidBefore> {
+  const { rows } = await db.query<{ tells: Telling; state: string; ended_us: number | null }>(
+    "select tells, state, ended_us from delivery where route = $1 and incident = $2 and state in ('waiting', 'sent') order by id desc limit 50",
+    [route, incident],
+  );
+  const over = rows.findIndex((r) => r.tells === "clear");
+  const since = over < 0 ? rows : rows.slice(0, over);
+  const raise = since.find((r) => r.tells === "raise");
+  return {
+    raise: raise === undefined ? "never" : raise.state === "sent" ? "sent" : "waiting",
+    updateWaits: since.some((r) => r.tells === "update" && r.state === "waiting"),
+    lastSentUs: since.reduce<number | null>((last, r) => ((r.ended_us ?? 0) > (last ?? 0) ? r.ended_us : last), null),
+  };
+}
+
+export interface NewDelivery {
+  readonly route: number;
+  readonly routeName: string;
+  readonly incident: number | null;
+  readonly tells: Telling | "test";
+  readonly event: number | null;
+  readonly madeUs: number;
+  readonly dueUs: number;
+  readonly to: readonly string[];
+}
+
+/** Keeps a message to be sent; the same event is told once by a route. */
+export async function insertDelivery(db: Queryable, d: NewDelivery): Promise<void> {
+  await db.query(
+    "insert into delivery (route, route_name, incident, tells, event, made_us, due_us, recipients) values ($1, $2, $3, $4, $5, $6, $7, $8) on conflict do nothing",
+    [d.route, d.routeName, d.incident, d.tells, d.event, d.madeUs, d.dueUs, d.to],
+  );
+}
+
+export interface DueDelivery {
+  readonly id: number;
+  readonly route: number;
+  readonly incident: number | null;
+  readonly tells: Telling | "test";
+  readonly attempts: number;
+  readonly to: readonly string[];
+}
+
+export async function dueDeliveries(db: Queryable, nowUs: number, most: number): Promise<DueDelivery[]> {
+  const { rows } = await db.query<Omit<DueDelivery, "to"> & { recipients: string[] }>(
+    "select id, route, incident, tells, attempts, recipients from delivery where state = 'waiting' and due_us <= $1 order by due_us, id limit $2",
+    [nowUs, most],
+  );
+  return rows.map(({ recipients, ...r }) => ({ ...r, to: recipients }));
+}
+
+/** Messages a route has sent since a moment: those that went together count as one. */
+export async function sentSince(db: Queryable, route: number, sinceUs: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>(
+    "select count(distinct ended_us)::int as n from delivery where route = $1 and state = 'sent' and ended_us > $2",
+    [route, sinceUs],
+  );
+  return rows[0]!.n;
+}
+
+export async function endDeliveries(
+  db: Queryable,
+  ids: readonly number[],
+  state: "sent" | "failed" | "dropped",
+  why: string,
+  nowUs: number,
+): Promise<void> {
+  await db.query(
+    "update delivery set state = $2, why = $3, ended_us = $4, attempts = attempts + case when $2 = 'dropped' then 0 else 1 end where id = any($1::int[])",
+    [ids, state, why, nowUs],
+  );
+}
+
+export async function retryDeliveries(
+  db: Queryable,
+  ids: readonly number[],
+  why: string,
+  dueUs: number,
+): Promise<void> {
+  await db.query("update delivery set attempts = attempts + 1, why = $2, due_us = $3 where id = any($1::int[])", [
+    ids,
+    why,
+    dueUs,
+  ]);
+}
+
+/** A raise that waits is not needed any more. */
+export async function dropWaiting(
+  db: Queryable,
+  route: number,
+  incident: number,
+  why: string,
+  nowUs: number,
+): Promise<void> {
+  await db.query(
+    "update delivery set state = 'dropped', why = $3, ended_us = $4 where route = $1 and incident = $2 and state = 'waiting'",
+    [route, incident, why, nowUs],
+  );
+}
+
+export interface DeliveryRow {
+  id: number;
+  route: number;
+  route_name: string;
+  incident: number | null;
+  title: string | null;
+  tells: Telling | "test";
+  state: "waiting" | "sent" | "failed" | "dropped";
+  made_us: number;
+  due_us: number;
+  ended_us: number | null;
+  attempts: number;
+  why: string;
+  recipients: string[];
+}
+
+export async function latestDeliveries(db: Queryable, most: number): Promise<DeliveryRow[]> {
+  const { rows } = await db.query<DeliveryRow>(
+    "select d.*, i.title from delivery d left join incident i on i.id = d.incident order by d.id desc limit $1",
+    [most],
+  );
+  return rows;
+}
+
+const NOTICES = "('raised', 'returned', 'new since seen', 'still lasts', 'cleared')";
+
+export interface NoticeRow {
+  id: number;
+  at_us: number;
+  what: string;
+  detail: string;
+  incident: number;
+  title: string;
+  severity: Severity;
+}
+
+/** What happened to incidents lately, the newest first; nothing of what is older than `sinceUs`. */
+export async function latestNotices(db: Queryable, sinceUs: number, most: number): Promise<NoticeRow[]> {
+  const { rows } = await db.query<NoticeRow>(
+    `select e.id, e.at_us, e.what, e.detail, i.id as incident, i.title, i.severity
+     from incident_event e join incident i on i.id = e.incident
+     where e.what in ${NOTICES} and e.at_us > $1 and e.noted and not e.history order by e.id desc limit $2`,
+    [sinceUs, most],
+  );
+  return rows;
+}
+
+/** Up to which notice a person has read; null: the person never has. */
+export async function readUpTo(db: Queryable, person: string): Promise<number | null> {
+  const { rows } = await db.query<{ event: number }>("select event from notices_read where person = $1", [person]);
+  return rows[0]?.event ?? null;
+}
+
+export async function markRead(db: Queryable, person: string, event: number): Promise<void> {
+  await db.query(
+    "insert into notices_read (person, event) values ($1, $2) on conflict (person) do update set event = greatest(notices_read.event, excluded.event)",
+    [person, event],
+  );
+}

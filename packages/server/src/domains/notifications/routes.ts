@@ -1,0 +1,195 @@
+import { Deliveries, EntityId, Notices, NoticesRead, NotifyRouteJson, NotifyRoutes, SinkMail } from "@halvik/contract";
+import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
+import { severityName } from "@halvik/core/model/record";
+import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
+import { z } from "zod";
+import type { Deps } from "../../edges/http/deps.js";
+import { AppError } from "../../edges/http/errors.js";
+import { route } from "../../edges/http/route.js";
+import { nowUs } from "../../kernel/clock.js";
+import type { Config } from "../../kernel/config/config.js";
+import { inAct } from "../../kernel/db/unit-of-work.js";
+import { readSink } from "./mail-sink/read-sink.js";
+import {
+  changeRoute,
+  deleteRoute,
+  insertDelivery,
+  insertRoute,
+  type KeptRoute,
+  latestDeliveries,
+  latestNotices,
+  listRoutes,
+  markRead,
+  readUpTo,
+} from "./repository.js";
+
+const params = z.object({ id: EntityId });
+const DELIVERIES = 200;
+const NOTICES = 60;
+const SINK_MAIL = 50;
+const LOOPBACK = ["127.0.0.1", "localhost", "[::1]"];
+
+export const notifyRoutes = ({ db, config }: Deps) => {
+  const one = async (id: number) => {
+    const found = (await listRoutes(db)).find((r) => r.id === id);
+    if (!found) throw notFound(id);
+    return toJson(found);
+  };
+  return [
+    route({
+      method: "get",
+      path: "/notify/routes",
+      summary: "Who is told of which incidents, and by which mail server",
+      access: "read",
+      answer: NotifyRoutes,
+      handle: async () => ({ mail: mailServer(config), routes: (await listRoutes(db)).map(toJson) }),
+    }),
+    route({
+      method: "post",
+      path: "/notify/routes",
+      summary: "Adds a route",
+      access: "act",
+      body: NotifyRoute,
+      answer: NotifyRouteJson,
+      handle: async ({ body, actor }) => {
+        const made = await inAct(db, actor.name, async (act) => {
+          const id = await insertRoute(act.db, body, actor.name, nowUs());
+          await act.audit("route added", { route: id, name: body.name });
+          return id;
+        });
+        return one(made);
+      },
+    }),
+    route({
+      method: "patch",
+      path: "/notify/routes/{id}",
+      summary: "Changes a route",
+      access: "act",
+      params,
+      body: NotifyRoute,
+      answer: NotifyRouteJson,
+      handle: async ({ params: p, body, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          if (!(await changeRoute(act.db, p.id, body, actor.name, nowUs()))) throw notFound(p.id);
+          await act.audit("route changed", { route: p.id, name: body.name });
+        });
+        return one(p.id);
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/notify/routes/{id}",
+      summary: "Takes a route away; what it still had to send is not sent",
+      access: "act",
+      params,
+      answer: z.object({ gone: z.boolean() }),
+      handle: async ({ params: p, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          if (!(await deleteRoute(act.db, p.id))) throw notFound(p.id);
+          await act.audit("route taken away", { route: p.id });
+        });
+        return { gone: true };
+      },
+    }),
+    route({
+      method: "post",
+      path: "/notify/routes/{id}/test",
+      summary: "Sends a test by a route; what became of it stands in the deliveries",
+      access: "act",
+      params,
+      answer: NotifyRouteJson,
+      handle: async ({ params: p }) => {
+        const found = await one(p.id);
+        const now = nowUs();
+        await insertDelivery(db, {
+          route: p.id,
+          routeName: found.name,
+          incident: null,
+          tells: "test",
+          event: null,
+          madeUs: now,
+          dueUs: now,
+          to: found.to,
+        });
+        return found;
+      },
+    }),
+    route({
+      method: "get",
+      path: "/notify/deliveries",
+      summary: "What became of every message, the newest first",
+      access: "read",
+      answer: Deliveries,
+      handle: async () => ({
+        deliveries: (await latestDeliveries(db, DELIVERIES)).map((d) => ({
+          id: d.id,
+          route: { id: d.route, name: d.route_name },
+          incident: d.incident === null ? null : { id: d.incident, title: d.title ?? "" },
+          tells: d.tells,
+          state: d.state,
+          made: formatUs(d.made_us),
+          due: formatUs(d.due_us),
+          ended: d.ended_us === null ? null : formatUs(d.ended_us),
+          attempts: d.attempts,
+          why: d.why,
+          to: d.recipients,
+        })),
+      }),
+    }),
+    route({
+      method: "get",
+      path: "/notify/sink",
+      summary: "Mail that the stand-in mail server has received",
+      access: "read",
+      answer: SinkMail,
+      handle: async () => ({ mail: await readSink(config.HALVIK_DATA_DIR, SINK_MAIL) }),
+    }),
+    route({
+      method: "get",
+      path: "/notices",
+      summary: "What happened to incidents in the last day, and what of it one has not read yet",
+      access: "read",
+      answer: Notices,
+      handle: async ({ actor }) => {
+        const read = (await readUpTo(db, actor.name)) ?? 0;
+        const notices = (await latestNotices(db, nowUs() - US_PER_DAY, NOTICES)).map((n) => ({
+          id: n.id,
+          at: formatUs(n.at_us),
+          tells: tellingOf(n.what) ?? "update",
+          what: n.what,
+          detail: n.detail,
+          incident: { id: n.incident, title: n.title, severity: severityName(n.severity) },
+          read: n.id <= read,
+        }));
+        return { unread: notices.filter((n) => !n.read).length, notices };
+      },
+    }),
+    route({
+      method: "post",
+      path: "/notices/read",
+      summary: "Says up to which notice one has read",
+      access: "read",
+      body: NoticesRead,
+      answer: z.object({ upTo: z.int() }),
+      handle: async ({ body, actor }) => {
+        await markRead(db, actor.name, body.upTo);
+        return body;
+      },
+    }),
+  ];
+};
+
+const notFound = (id: number): AppError => new AppError("NOT_FOUND", `there is no route ${id}`);
+
+const toJson = (r: KeptRoute) => ({ ...r.route, id: r.id, author: r.author, changed: formatUs(r.changedUs) });
+
+/** Without name and password: those are nobody's business here. */
+function mailServer(config: Config): z.input<typeof NotifyRoutes>["mail"] {
+  if (config.HALVIK_SMTP_URL === "") return null;
+  const url = new URL(config.HALVIK_SMTP_URL);
+  return {
+    server: `${url.hostname}${url.port ? `:${url.port}` : ""}`,
+    from: config.HALVIK_MAIL_FROM,
+    isSink: LOOPBACK.includes(url.hostname) && url.port === String(config.HALVIK_MAIL_SINK_PORT),
+  };
+}

@@ -1,0 +1,85 @@
+import type { Rule } from "@halvik/core/detect";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import { compileFilter, type Filter, hasPatterns } from "@halvik/core/query/filter";
+import type { Queryable } from "../../kernel/db/pool.js";
+import type { WorkPool } from "../../kernel/threads/work-pool.js";
+import { type FieldValues, fieldValues, type ValuesOf } from "../../store/field-values.js";
+import { recordsInIdRange } from "../../store/find-records.js";
+import { type FollowPage, type FollowRequest, followRecords } from "../../store/follow-records.js";
+import { type Histogram, histogram } from "../../store/histogram.js";
+import { type SearchPage, type SearchRequest, searchRecords } from "../../store/search.js";
+import type { SearchScope } from "../../store/search-query.js";
+import type { TermIndex } from "../../store/term-index.js";
+import { type WhyNothing, whyNothing } from "../../store/why-nothing.js";
+import type { DirectoryCache } from "../names/directory-cache.js";
+
+/** What is asked of the store; senders and the index of terms are those of whoever answers. */
+export type ScopeAsked = Omit<SearchScope, "directory" | "terms">;
+export type PageAsked = Omit<SearchRequest, "directory" | "terms">;
+export type HistogramAsked = ScopeAsked & { readonly widthUs: number };
+export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: number };
+export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
+export interface LiveAsked {
+  readonly filter: Filter;
+  readonly low: string;
+  readonly high: string;
+  readonly nowUs: number;
+  readonly most: number;
+}
+
+export interface RehearsalAsked {
+  readonly rules: readonly Rule[];
+  readonly window: { readonly fromUs: number; readonly toUs: number };
+}
+
+/** Questions of readers to the store, all plain data, so that any thread can answer them. */
+export interface Questions {
+  page(asked: PageAsked): Promise<SearchPage>;
+  follow(asked: FollowAsked): Promise<FollowPage | null>;
+  histogram(asked: HistogramAsked): Promise<Histogram>;
+  values(asked: ValuesAsked): Promise<FieldValues>;
+  whyNothing(asked: ScopeAsked): Promise<WhyNothing>;
+  /** Records stored under some ids, the newest first. */
+  live(asked: LiveAsked): Promise<readonly HalvikRecord[]>;
+}
+
+/** Answers here, in the thread that asks. */
+export function questions(db: Queryable, directory: DirectoryCache, terms: TermIndex): Questions {
+  const scoped = async <T extends object>(asked: T) => ({ ...asked, directory: await directory.get(), terms });
+  return {
+    page: async (asked) => searchRecords(db, await scoped(asked)),
+    follow: async (asked) => followRecords(db, await scoped(asked)),
+    histogram: async ({ widthUs, ...asked }) => histogram(db, await scoped(asked), widthUs),
+    values: async ({ of, top, ...asked }) => fieldValues(db, await scoped(asked), of, top),
+    whyNothing: async (asked) => whyNothing(db, await scoped(asked)),
+    live: async ({ filter, low, high, nowUs, most }) => {
+      const senders = await directory.get();
+      const rows = await recordsInIdRange(db, low, high, filter, senders, nowUs, most, "people");
+      return rows.filter(compileFilter(filter, { directory: senders, nowUs })).sort((x, y) => y.timeUs - x.timeUs);
+    },
+  };
+}
+
+/** A page is a moment's work; one that is not answered by then is not worth more. */
+const MOST_MS = 20_000;
+
+function questionsElsewhere(work: WorkPool): Questions {
+  const ask =
+    <A, T>(what: keyof Questions) =>
+    (asked: A) =>
+      work.run<T>(what, asked, MOST_MS);
+  return {
+    page: ask("page"),
+    follow: ask("follow"),
+    histogram: ask("histogram"),
+    values: ask("values"),
+    whyNothing: ask("whyNothing"),
+    live: ask("live"),
+  };
+}
+
+/** Who answers a filter: patterns, whose cost goes by the text, in a thread that can be ended; all else here, where it is quickest. */
+export function askedOf(here: Questions, work: WorkPool): (filter: Filter) => Questions {
+  const elsewhere = questionsElsewhere(work);
+  return (filter) => (hasPatterns(filter) ? elsewhere : here);
+}

@@ -1,0 +1,387 @@
+import {
+  Coverage,
+  CoverageQuery,
+  ExportQuery,
+  HistogramAnswer,
+  HistogramQuery,
+  RecordDetail,
+  RecordId,
+  RecordPage,
+  RecordQuery,
+  ValuesAnswer,
+  ValuesQuery,
+  WhyNothing,
+} from "@halvik/contract";
+import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
+import { type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { readFilter as filterInWords } from "@halvik/core/query/filter";
+import { z } from "zod";
+import type { Deps } from "../../edges/http/deps.js";
+import { AppError } from "../../edges/http/errors.js";
+import { route } from "../../edges/http/route.js";
+import { readWindow } from "../../edges/http/window.js";
+import { nowUs } from "../../kernel/clock.js";
+import { hasValues, type ValuesOf } from "../../store/field-values.js";
+import { findRecord } from "../../store/find-records.js";
+import { commitMarks, type FollowCursor } from "../../store/follow-records.js";
+import type { PageKey } from "../../store/search.js";
+import { incidentsWithRecord } from "../incidents/repository.js";
+import { coverageOf } from "../intake/coverage.js";
+import { exportRecords } from "./export.js";
+import type { NewIds } from "./live-feed.js";
+import { readFilter } from "./read-filter.js";
+
+/** Short: what was found so far is shown, and the search goes on from there. */
+const SEARCH_BUDGET_MS = 550;
+const HISTOGRAM_BUDGET_MS = 4_000;
+/** Lines sent at once to a live reader; how many there were is always said. */
+const LIVE_MAX_LINES = 200;
+const LIVE_KEEPALIVE_MS = 15_000;
+/** Widths a reader can name, so that bars keep their place as time moves on. */
+const WIDTHS_US = [1, 2, 5, 10, 15, 30]
+  .map((s) => s * US_PER_SECOND)
+  .concat(
+    [1, 2, 5, 10, 15, 30].map((m) => m * US_PER_MINUTE),
+    [1, 2, 3, 4, 6, 12].map((h) => h * US_PER_HOUR),
+    [1, 2, 7, 14, 28].map((d) => d * US_PER_DAY),
+  );
+
+export const recordRoutes = (deps: Deps) => {
+  const { db, directory, presenter, feed, terms, ask, streams } = deps;
+  return [
+    route({
+      method: "get",
+      alsoPost: true,
+      path: "/records",
+      summary: "Records of a window, newest first, by keyset",
+      access: "read",
+      query: RecordQuery,
+      answer: RecordPage,
+      handle: async ({ query, actor }) => {
+        const started = performance.now();
+        const now = nowUs();
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const scope = {
+          filter,
+          ...readWindow(query, now),
+          limit: query.limit,
+          nowUs: now,
+          budgetMs: SEARCH_BUDGET_MS,
+        };
+        const present = await presenter.present(senders);
+        const follow = readFollowCursor(query.cursor);
+        if (follow !== null) {
+          if (query.direction !== "newer")
+            throw new AppError("BAD_REQUEST", "direction: expected newer with a newerCursor", { field: "direction" });
+          const page = await ask(filter).follow({ ...scope, since: follow });
+          if (page === null)
+            throw new AppError("BAD_REQUEST", "cursor: it is too old to go on from; read the window again", {
+              field: "cursor",
+            });
+          const cursor = writeFollowCursor(page.cursor);
+          return {
+            records: page.records.map(present),
+            ...(page.more ? { nextCursor: cursor } : {}),
+            newerCursor: cursor,
+            partial: page.more && page.records.length < query.limit,
+            searched: page.searched,
+            tookMs: since(started),
+          };
+        }
+        // before the page is read: nothing falls between
+        const marks = await commitMarks(db);
+        const page = await ask(filter).page({
+          ...scope,
+          cursor: readCursor(query.cursor),
+          direction: query.direction,
+        });
+        return {
+          newerCursor: writeFollowCursor({ marks }),
+          records: page.records.map(present),
+          ...(page.next ? { nextCursor: `${page.next.timeUs}.${page.next.id}` } : {}),
+          partial: page.partial,
+          searched: page.searched,
+          tookMs: since(started),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      alsoPost: true,
+      path: "/records/histogram",
+      summary: "Counts over time; from rollups where they hold the answer",
+      access: "read",
+      query: HistogramQuery,
+      answer: HistogramAnswer,
+      handle: async ({ query, actor }) => {
+        const started = performance.now();
+        const now = nowUs();
+        const { filter } = await readFilter(deps, actor, query);
+        const { fromUs, toUs } = readWindow(query, now);
+        const widthUs = WIDTHS_US.find((w) => w >= (toUs - fromUs) / query.buckets) ?? WIDTHS_US[WIDTHS_US.length - 1]!;
+        const window =
+          query.whole === "window"
+            ? { fromUs, toUs }
+            : { fromUs: Math.floor(fromUs / widthUs) * widthUs, toUs: Math.ceil(toUs / widthUs) * widthUs };
+        const answer = await ask(filter).histogram({
+          filter,
+          ...window,
+          nowUs: now,
+          budgetMs: HISTOGRAM_BUDGET_MS,
+          widthUs,
+        });
+        return {
+          widthSeconds: widthUs / US_PER_SECOND,
+          buckets: answer.buckets.map((b) => ({ from: formatUs(b.fromUs), count: b.count, errors: b.errors })),
+          total: answer.total,
+          exact: answer.exact,
+          coveredFrom: formatUs(answer.coveredFromUs),
+          source: answer.source,
+          ...(answer.searched ? { searched: answer.searched } : {}),
+          tookMs: since(started),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      alsoPost: true,
+      path: "/records/values",
+      summary: "The values of a field in the records that match, most frequent first",
+      access: "read",
+      query: ValuesQuery,
+      answer: ValuesAnswer,
+      handle: async ({ query, actor }) => {
+        const started = performance.now();
+        const now = nowUs();
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const answer = await ask(filter).values({
+          filter,
+          ...readWindow(query, now),
+          nowUs: now,
+          budgetMs: HISTOGRAM_BUDGET_MS,
+          of: readValuesOf(query),
+          top: query.top,
+        });
+        return {
+          ...answer,
+          values: answer.values.map((v) => ({ ...v, label: labelOf(query.field, v.value, senders) })),
+          coveredFrom: formatUs(answer.coveredFromUs),
+          tookMs: since(started),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      alsoPost: true,
+      path: "/records/why-nothing",
+      summary:
+        "Why a filter finds nothing: what its parts find, values that may have been meant, matches outside the window",
+      access: "read",
+      query: CoverageQuery.extend({ filter: RecordQuery.shape.filter, zone: RecordQuery.shape.zone }),
+      answer: WhyNothing,
+      handle: async ({ query, actor }) => {
+        const now = nowUs();
+        const { filter } = await readFilter(deps, actor, query);
+        const why = await ask(filter).whyNothing({
+          filter,
+          ...readWindow(query, now),
+          nowUs: now,
+          budgetMs: SEARCH_BUDGET_MS,
+        });
+        return {
+          parts: why.parts.map(({ start, end, near, ...part }) => ({
+            ...part,
+            text: query.filter.slice(start, end).trim(),
+            ...(near ? { near } : {}),
+          })),
+          ...(why.lastBeforeUs === null ? {} : { lastBefore: formatUs(why.lastBeforeUs) }),
+          ...(why.firstAfterUs === null ? {} : { firstAfter: formatUs(why.firstAfterUs) }),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/coverage",
+      summary: "What a window may lack: losses, gaps, silences, what is not kept any more",
+      access: "read",
+      query: CoverageQuery,
+      answer: Coverage,
+      handle: async ({ query }) => {
+        const now = nowUs();
+        const { keptFromUs, notListening, ...coverage } = await coverageOf(db, readWindow(query, now), {
+          directory: await directory.get(),
+          nowUs: now,
+          terms,
+        });
+        return {
+          ...coverage,
+          notListening: notListening.map((g) => ({ from: formatUs(g.fromUs), to: formatUs(g.toUs) })),
+          ...(keptFromUs === null ? {} : { keptFrom: formatUs(keptFromUs) }),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      alsoPost: true,
+      path: "/records/export",
+      summary: "All records that match, as a ZIP archive with a manifest, streamed",
+      access: "read",
+      query: ExportQuery,
+      answer: { type: "application/zip" },
+      streams: true,
+      handle: async ({ query, actor, res }) => {
+        const now = nowUs();
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const window = readWindow(query, now);
+        const present = await presenter.present(senders);
+        res.writeHead(200, {
+          "content-type": "application/zip",
+          "content-disposition": `attachment; filename="halvik-records-${formatUs(now).slice(0, 19).replaceAll(":", "")}Z.zip"`,
+          "cache-control": "no-store",
+        });
+        await exportRecords(
+          db,
+          {
+            filter,
+            ...window,
+            directory: senders,
+            nowUs: now,
+            terms,
+            format: query.format,
+            about: { filter: query.filter, reading: filterInWords(filter, formatUs), by: actor.name },
+            present,
+          },
+          res,
+        );
+        return undefined;
+      },
+    }),
+    route({
+      method: "get",
+      alsoPost: true,
+      path: "/records/live",
+      summary:
+        "Records as they are stored, as server-sent events: each has the newest matching lines and how many there were",
+      access: "read",
+      query: RecordQuery.pick({ filter: true, zone: true }),
+      answer: { type: "text/event-stream" },
+      streams: true,
+      handle: async ({ query, actor, res, mayStill }) => {
+        await readFilter(deps, actor, query);
+        const stream = streams.begin(actor, res, "text/event-stream", mayStill);
+        stream.write(": listening\n\n");
+        let busy = false;
+        let waiting: NewIds | null = null;
+        const tell = async (ids: NewIds) => {
+          const now = nowUs();
+          const { filter, senders } = await readFilter(deps, actor, query);
+          const records = await ask(filter).live({ filter, ...ids, nowUs: now, most: LIVE_MAX_LINES * 5 });
+          if (records.length === 0) return;
+          const lines = records.slice(0, LIVE_MAX_LINES).map(await presenter.present(senders));
+          stream.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);
+        };
+        const work = async () => {
+          if (busy) return;
+          busy = true;
+          try {
+            // a reader that is behind gets what gathered meanwhile once it has taken what is on its way
+            while (waiting !== null && stream.isReady) {
+              const next: NewIds = waiting;
+              waiting = null;
+              await tell(next);
+            }
+          } catch {
+            stream.write("event: trouble\ndata: {}\n\n");
+          } finally {
+            busy = false;
+          }
+        };
+        res.on("drain", () => void work());
+        const stop = feed.listen((ids) => {
+          // while one answer is made, what comes meanwhile is gathered for the next
+          waiting = waiting === null ? ids : spanOf(waiting, ids);
+          void work();
+        });
+        const keepAlive = setInterval(() => stream.write(": still here\n\n"), LIVE_KEEPALIVE_MS);
+        stream.onEnd(() => {
+          stop();
+          clearInterval(keepAlive);
+        });
+        return undefined;
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/{id}",
+      summary: "One record with its raw bytes",
+      access: "read",
+      params: z.object({ id: RecordId }),
+      answer: RecordDetail,
+      handle: async ({ params }) => {
+        const found = await findRecord(db, params.id);
+        if (!found) throw new AppError("NOT_FOUND", `record ${params.id} is not stored (any more)`);
+        const { record } = found;
+        const raw = found.raw ?? Buffer.from(record.head + record.text + record.tail, "utf8");
+        const senders = await directory.get();
+        return {
+          record: (await presenter.present(senders))(record),
+          raw: { base64: raw.toString("base64"), bytes: raw.length },
+          incidents: await incidentsWithRecord(db, record),
+        };
+      },
+    }),
+  ];
+};
+
+const spanOf = (a: NewIds, b: NewIds): NewIds => ({
+  low: BigInt(a.low) < BigInt(b.low) ? a.low : b.low,
+  high: BigInt(a.high) > BigInt(b.high) ? a.high : b.high,
+});
+
+function readValuesOf({ field, name }: z.infer<typeof ValuesQuery>): ValuesOf {
+  if (field === "data") {
+    if (name === undefined || name === "")
+      throw new AppError("BAD_REQUEST", "name: expected the name of a named value", { field: "name" });
+    return { data: name };
+  }
+  if (!hasValues(field))
+    throw new AppError("BAD_REQUEST", `field: expected a field whose values are counted, got “${field}”`, {
+      field: "field",
+    });
+  return { field: field as FieldName };
+}
+
+/** A value as a filter names it. */
+function labelOf(field: string, value: string, senders: SenderDirectory): string {
+  if (field === "sender") return senders.name(Number(value));
+  return field === "severity" ? severityName(Number(value) as Severity) : value;
+}
+
+const since = (started: number): number => Math.round((performance.now() - started) * 10) / 10;
+
+/** A cursor of following, as text. */
+const FOLLOW = "new.";
+const FollowText = z.object({
+  marks: z.record(z.string().regex(/^\d{1,4}$/), z.int().min(0)),
+  within: z.object({ collector: z.int(), number: z.int(), afterId: z.string().regex(/^\d{1,19}$/) }).optional(),
+});
+const writeFollowCursor = (cursor: FollowCursor): string =>
+  FOLLOW + Buffer.from(JSON.stringify(cursor)).toString("base64url");
+
+function readFollowCursor(text: string | undefined): FollowCursor | null {
+  if (text === undefined || !text.startsWith(FOLLOW)) return null;
+  try {
+    const cursor = FollowText.parse(JSON.parse(Buffer.from(text.slice(FOLLOW.length), "base64url").toString("utf8")));
+    if (cursor.within === undefined || BigInt(cursor.within.afterId) <= MAX_COUNT) return cursor;
+  } catch {}
+  throw new AppError("BAD_REQUEST", "cursor: expected the newerCursor of an answer", { field: "cursor" });
+}
+
+function readCursor(text: string | undefined): PageKey | null {
+  if (text === undefined) return null;
+  const m = /^(-?\d{1,16})\.(\d{1,19})$/.exec(text);
+  if (!m || !Number.isSafeInteger(Number(m[1])) || BigInt(m[2]!) > MAX_COUNT)
+    throw new AppError("BAD_REQUEST", "cursor: expected the nextCursor of an answer", { field: "cursor" });
+  return { timeUs: Number(m[1]), id: m[2]! };
+}

@@ -1,0 +1,294 @@
+import { once } from "node:events";
+import {
+  type RehearsalStep,
+  RehearseQuery,
+  RuleCheck,
+  RuleDetail,
+  RuleList,
+  RuleSwitch,
+  RuleText,
+} from "@halvik/contract";
+import { formatUs } from "@halvik/core/base/time";
+import {
+  conditionsOf,
+  type KeptRule,
+  logicOf,
+  type Rule,
+  readKeptRule,
+  sayRule,
+  sayTestFailure,
+  tryRule,
+} from "@halvik/core/detect";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { z } from "zod";
+import type { Deps } from "../../edges/http/deps.js";
+import { AppError } from "../../edges/http/errors.js";
+import { route } from "../../edges/http/route.js";
+import { readWindow } from "../../edges/http/window.js";
+import { nowUs } from "../../kernel/clock.js";
+import { inAct } from "../../kernel/db/unit-of-work.js";
+import type { RehearsalAsked } from "../records/questions.js";
+import { blindConditions } from "./blindness.js";
+import type { CheckedRule, TestOutcome } from "./checks.js";
+import { forgetRuleFailure, type RuleFailureRow, ruleFailures } from "./failures.js";
+import type { RehearsalProgress, Rehearsed } from "./rehearse.js";
+import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions, saveRule } from "./repository.js";
+import { type RuleIssue, writeRule } from "./rule-text.js";
+
+const CHECK_MS = 15_000;
+/** A page of a rehearsal takes a second or two. */
+const REHEARSAL_SILENT_MS = 60_000;
+
+const params = z.object({ id: z.string().max(63) });
+
+export const ruleRoutes = (deps: Deps) => {
+  const { db, directory, work, rehearsals, streams } = deps;
+  /** Reads what somebody wrote, in a thread: reading and trying it may take as long as they like. */
+  const check = (text: string) => work.run<CheckedRule>("rule", text, CHECK_MS);
+  const mustRead = async (text: string): Promise<Rule> => {
+    const { rule, issues } = await check(text);
+    if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
+    return rule;
+  };
+
+  const failuresByRule = async () => new Map((await ruleFailures(db)).map((f) => [f.ruleId, f]));
+  const detail = async (id: string) => {
+    const row = await loadRule(db, id);
+    if (!row) throw new AppError("NOT_FOUND", `there is no rule “${id}”`);
+    const { rule, original } = mustHaveBeen(row.body);
+    const nearness = await ruleNearness(db, id);
+    const conditions = conditionsOf(rule);
+    const senders = await directory.get();
+    return {
+      rule: toLine(row, await failuresByRule())[0]!,
+      text: writeRule(original),
+      reason: rule.reason,
+      notes: rule.notes,
+      references: rule.references,
+      tests: outcomes(rule),
+      versions: (await ruleVersions(db, id)).map((v) => ({
+        version: v.version,
+        author: v.author,
+        at: formatUs(v.changed_us),
+        text: writeRule(mustHaveBeen(v.body).original),
+      })),
+      near: (nearness?.near ?? []).map((n) => ({
+        key: sayKey(rule, n.key, senders),
+        have: n.have,
+        need: n.need,
+        lacking: n.lacking === null ? "" : (conditions[n.lacking]?.name ?? "") || (conditions[n.lacking]?.filter ?? ""),
+        last: formatUs(n.lastUs),
+      })),
+      forgot: nearness?.forgot ?? 0,
+      keys: nearness?.keys ?? 0,
+      learning: nearness?.learning ?? 0,
+    };
+  };
+
+  return [
+    route({
+      method: "get",
+      path: "/rules",
+      summary: "The rules, each as a sentence, with how often it raised",
+      access: "read",
+      answer: RuleList,
+      handle: async () => {
+        const failures = await failuresByRule();
+        return { rules: (await listRules(db)).flatMap((row) => toLine(row, failures)) };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/rules/{id}",
+      summary: "One rule as a file, with its tests, versions and near misses",
+      access: "read",
+      params,
+      answer: RuleDetail,
+      handle: ({ params: p }) => detail(p.id),
+    }),
+    route({
+      method: "post",
+      path: "/rules/check",
+      summary:
+        "What a rule that is being written amounts to: mistakes, sentence, tests, and what nothing stored can meet",
+      access: "read",
+      body: RuleText,
+      answer: RuleCheck,
+      handle: async ({ body }) => {
+        const { rule, issues, tests } = await check(body.text);
+        if (rule === null) return { issues, sentence: "", tests: [], blind: [] };
+        return {
+          issues: [],
+          sentence: sayRule(rule),
+          tests,
+          blind: await blindConditions(deps, rule, nowUs()),
+        };
+      },
+    }),
+    route({
+      method: "post",
+      path: "/rules",
+      summary: "Keeps a rule, new or as its next version; one whose tests fail is refused",
+      access: "act",
+      body: RuleText,
+      answer: RuleDetail,
+      handle: async ({ body, actor }) => {
+        const { rule, issues, tests } = await check(body.text);
+        if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
+        const failures = tests.filter((t) => !t.passes).map(sayTestFailure);
+        if (failures.length > 0) throw new AppError("TESTS_FAIL", failures.join("; "));
+        await inAct(db, actor.name, async (act) => {
+          const before = await loadRule(act.db, rule.id);
+          await saveRule(act.db, rule, actor.name, act.atUs);
+          const logic =
+            before !== null && logicOf(mustHaveBeen(before.body).original) === logicOf(rule) ? "unchanged" : "changed";
+          await act.audit("rule saved", { rule: rule.id, logic });
+        });
+        return detail(rule.id);
+      },
+    }),
+    route({
+      method: "patch",
+      path: "/rules/{id}",
+      summary: "Switches a rule on or off, or lets it listen only",
+      access: "act",
+      params,
+      body: RuleSwitch,
+      answer: RuleDetail,
+      handle: async ({ params: p, body, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          const row = await loadRule(act.db, p.id);
+          if (!row) throw new AppError("NOT_FOUND", `there is no rule “${p.id}”`);
+          await saveRule(act.db, { ...mustHaveBeen(row.body).original, ...body }, actor.name, act.atUs);
+          await act.audit("rule switched", { rule: p.id, ...body });
+        });
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/rules/{id}/try-again",
+      summary: "Lets a rule that failed run again",
+      access: "act",
+      params,
+      answer: RuleDetail,
+      handle: async ({ params: p, actor }) => {
+        await inAct(db, actor.name, async (act) => {
+          if (!(await forgetRuleFailure(act.db, p.id)))
+            throw new AppError("NOT_FOUND", `the rule “${p.id}” has not failed`);
+          await act.audit("rule tried again", { rule: p.id });
+        });
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/rules/rehearse",
+      summary:
+        "Runs a rule, or two versions of one, over a window of history; one line of JSON after each page, to be ended by hanging up",
+      access: "read",
+      body: RehearseQuery,
+      answer: { type: "application/x-ndjson" },
+      streams: true,
+      handle: async ({ body, res, actor, mayStill }) => {
+        const rules = [
+          await mustRead(body.text),
+          ...(body.against === undefined ? [] : [await mustRead(body.against)]),
+        ];
+        const window = readWindow(body, nowUs());
+        const stream = streams.begin(actor, res, "application/x-ndjson", mayStill);
+        const asked: RehearsalAsked = { rules, window };
+        for await (const step of rehearsals.follow<RehearsalProgress>("rehearsal", asked, REHEARSAL_SILENT_MS)) {
+          if (stream.isOver) return undefined;
+          const [first, second] = step.versions;
+          const line: RehearsalStep = {
+            through: formatUs(step.throughUs),
+            share: (step.throughUs - window.fromUs) / (window.toUs - window.fromUs),
+            records: step.records,
+            done: step.done,
+            ...summed(first!, step.done),
+            ...(second ? { against: summed(second, step.done) } : {}),
+            costUs: step.costUs,
+            forgot: step.forgot,
+          };
+          stream.write(`${JSON.stringify(line)}\n`);
+          if (!stream.isReady) await Promise.race([once(res, "drain"), once(res, "close")]);
+        }
+        res.end();
+        return undefined;
+      },
+    }),
+  ];
+};
+
+/** Findings are listed at the end only: on the way they are counted. */
+const summed = (v: Rehearsed, done: boolean) => ({
+  findings: v.findings,
+  incidents: v.incidents,
+  listed: done
+    ? v.listed.map(({ title, report: { key, episode: e }, examples }) => ({
+        title,
+        key,
+        first: formatUs(e.firstUs),
+        last: formatUs(e.lastUs),
+        raised: formatUs(e.raisedUs),
+        count: e.count,
+        cleared: e.clearedUs === null ? null : formatUs(e.clearedUs),
+        examples,
+      }))
+    : [],
+});
+
+const sayIssue = ({ path, message }: RuleIssue): string => (path === "" ? message : `${path}: ${message}`);
+
+const outcomes = (rule: Rule): TestOutcome[] =>
+  rule.tests.map((t) => {
+    const { raised, passes } = tryRule(rule, t);
+    return { name: t.name, raises: t.raises, raised, passes };
+  });
+
+/** What is kept as a rule was one when it was kept. */
+function mustHaveBeen(body: unknown): KeptRule {
+  const kept = readKeptRule(body);
+  if (kept === null) throw new AppError("CONFLICT", "what is kept here is no rule that can be read any more");
+  return kept;
+}
+
+/** One line; none of what never was a rule: health and the log name it. */
+function toLine(row: RuleRow, failures: ReadonlyMap<string, RuleFailureRow>) {
+  const rule = readKeptRule(row.body)?.rule;
+  if (rule === undefined) return [];
+  const failure = failures.get(rule.id);
+  const line = {
+    id: rule.id,
+    version: row.version,
+    name: rule.name,
+    kind: rule.kind,
+    enabled: rule.enabled,
+    listenOnly: rule.listenOnly,
+    severity: rule.severity,
+    sentence: sayRule(rule),
+    tags: rule.tags,
+    owner: rule.owner,
+    open: row.open,
+    raised: row.raised,
+    failure: failure
+      ? {
+          since: formatUs(failure.sinceUs),
+          reason: failure.reason,
+          times: failure.times,
+          stopped: failure.stopped,
+        }
+      : null,
+  };
+  return [line];
+}
+
+/** A key as people read it: `src 203.0.113.9, user root`. */
+const sayKey = (rule: Rule, key: string, senders: SenderDirectory): string =>
+  rule.key.length === 0
+    ? "all together"
+    : key
+        .split("\u0001")
+        .map((value, i) => `${rule.key[i]} ${rule.key[i] === "sender" ? senders.name(Number(value)) : value}`)
+        .join(", ");

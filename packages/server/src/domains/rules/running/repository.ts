@@ -1,0 +1,382 @@
+import { createHash } from "node:crypto";
+import {
+  type ChangedState,
+  type Checkpoint,
+  type Episode,
+  logicOf,
+  Rule,
+  type SavedRun,
+  type StateAddress,
+} from "@halvik/core/detect";
+import type { Queryable } from "../../../kernel/db/pool.js";
+
+export interface FollowedBatch {
+  readonly collector: number;
+  readonly kind: "live" | "import" | "engine";
+  readonly number: number;
+  readonly rows: number;
+  readonly lowId: string | null;
+  readonly highId: string | null;
+  readonly throughUs: number;
+  readonly runRules: boolean;
+}
+
+/** Committed batches after each collector's cursor, in order, at most `most` per collector. */
+export async function batchesToFollow(db: Queryable, most: number): Promise<FollowedBatch[]> {
+  const { rows } = await db.query<{
+    collector: number;
+    kind: FollowedBatch["kind"];
+    number: number;
+    rows: number;
+    low_id: string | null;
+    high_id: string | null;
+    through_us: number;
+    run_rules: boolean;
+  }>(
+    `select b.collector, c.kind, b.number, b.rows, b.low_id::text, b.high_id::text, b.through_us, b.run_rules
+     from collector c left join engine_cursor e on e.collector = c.number
+     cross join lateral (select * from batch where collector = c.number and number > coalesce(e.number, 0) order by number limit $1) b
+     order by b.collector, b.number`,
+    [most],
+  );
+  return rows.map((r) => ({
+    collector: r.collector,
+    kind: r.kind,
+    number: r.number,
+    rows: r.rows,
+    lowId: r.low_id,
+    highId: r.high_id,
+    throughUs: r.through_us,
+    runRules: r.run_rules,
+  }));
+}
+
+export interface Cursor {
+  readonly collector: number;
+  readonly kind: FollowedBatch["kind"];
+  readonly number: number;
+  readonly throughUs: number;
+}
+
+export async function loadCursors(db: Queryable): Promise<Cursor[]> {
+  const { rows } = await db.query<{
+    collector: number;
+    kind: Cursor["kind"];
+    number: number;
+    through_us: number;
+  }>(
+    "select e.collector, c.kind, e.number, e.through_us from engine_cursor e join collector c on c.number = e.collector",
+  );
+  return rows.map((r) => ({
+    collector: r.collector,
+    kind: r.kind,
+    number: r.number,
+    throughUs: r.through_us,
+  }));
+}
+
+export async function saveCursor(
+  db: Queryable,
+  cursor: Pick<Cursor, "collector" | "number" | "throughUs">,
+): Promise<void> {
+  await db.query(
+    "insert into engine_cursor (collector, number, through_us) values ($1, $2, $3) on conflict (collector) do update set number = $2, through_us = $3",
+    [cursor.collector, cursor.number, cursor.throughUs],
+  );
+}
+
+export interface LoadedRules {
+  readonly rules: Rule[];
+  readonly version: number;
+  /** Those that failed and wait for someone to look at them. */
+  readonly stopped: readonly string[];
+  /** Those whose text is no rule, with the reason. */
+  readonly broken: readonly { readonly ruleId: string; readonly reason: string }[];
+}
+
+/** The rules that run. */
+export async function loadRules(db: Queryable): Promise<LoadedRules> {
+  const change = await db.query<{ version: number }>("select version from rule_change");
+  const { rows } = await db.query<{ id: string; body: unknown; stopped: boolean }>(
+    "select r.id, r.body, coalesce(f.stopped, false) as stopped from rule r left join rule_failure f on f.rule_id = r.id and f.version = r.version order by r.id",
+  );
+  const rules: Rule[] = [];
+  const broken: { ruleId: string; reason: string }[] = [];
+  for (const { id, body, stopped } of rows) {
+    if (stopped) continue;
+    const rule = Rule.safeParse(body);
+    if (rule.success) rules.push(rule.data);
+    else broken.push({ ruleId: id, reason: rule.error.issues[0]?.message ?? "no rule" });
+  }
+  const stopped = [...rows.filter((r) => r.stopped).map((r) => r.id), ...broken.map((b) => b.ruleId)];
+  return { rules, version: change.rows[0]!.version, stopped, broken };
+}
+
+export async function ruleVersion(db: Queryable): Promise<number> {
+  return (await db.query<{ version: number }>("select version from rule_change")).rows[0]!.version;
+}
+
+/** What stands for a rule's logic beside its states: those of another logic mean nothing to it. */
+const logicHash = (logic: string): string => createHash("sha256").update(logic).digest("hex").slice(0, 32);
+
+/** A version of a rule as it was kept; null where it could not be one today. */
+interface KeptVersion {
+  readonly id: string;
+  readonly version: number;
+  readonly changedUs: number;
+  readonly rule: Rule | null;
+}
+
+async function keptVersions(db: Queryable, ruleIds: readonly string[]): Promise<KeptVersion[]> {
+  const { rows } = await db.query<{ id: string; version: number; changed_us: number; body: unknown }>(
+    "select id, version, changed_us, body from rule_version where id = any($1::text[]) order by id, version desc",
+    [ruleIds],
+  );
+  return rows.map((r) => {
+    const rule = Rule.safeParse(r.body);
+    return { id: r.id, version: r.version, changedUs: r.changed_us, rule: rule.success ? rule.data : null };
+  });
+}
+
+/** What the engine goes on from: states of these rules, and of earlier versions that left something open. Other states are dropped. */
+export async function loadCheckpoint(
+  db: Queryable,
+  rules: readonly Rule[],
+  /** Rules whose states are left alone and not read: they failed. */
+  except: readonly string[],
+): Promise<Checkpoint> {
+  const known = rules.map((rule) => ({ rule, logic: logicOf(rule), hash: logicHash(logicOf(rule)) }));
+  const current = known.filter((k) => k.rule.enabled);
+  await db.query(
+    `delete from engine_state s where not (s.rule_id = any($4::text[])) and (s.state->'open' = 'null' or s.logic = '') and not exists (
+       select from unnest($1::text[], $2::text[], $3::boolean[]) r (id, logic, counts) where r.id = s.rule_id and (r.logic = s.logic or (s.logic = '' and r.counts)))`,
+    [current.map((k) => k.rule.id), current.map((k) => k.hash), current.map((k) => k.rule.kind === "count"), except],
+  );
+  const { rows } = await db.query<{ rule_id: string; lane: string; key: string; logic: string; state: SavedRun }>(
+    "select rule_id, lane, key, logic, state from engine_state where not (rule_id = any($1::text[]))",
+    [except],
+  );
+  const logics = new Map(known.map((k) => [`${k.rule.id} ${k.hash}`, k.logic]));
+  // before there was a logic beside them, all counted
+  for (const k of current) if (k.rule.kind === "count") logics.set(`${k.rule.id} `, k.logic);
+  const earlier = new Map<string, Rule>(
+    known.filter((k) => !k.rule.enabled).map((k) => [`${k.rule.id} ${k.hash}`, k.rule] as const),
+  );
+  const strangers = [...new Set(rows.filter((r) => !logics.has(`${r.rule_id} ${r.logic}`)).map((r) => r.rule_id))];
+  for (const { id, rule } of await keptVersions(db, strangers)) {
+    if (rule === null) continue;
+    const logic = logicOf(rule);
+    const at = `${id} ${logicHash(logic)}`;
+    if (logics.has(at)) continue;
+    logics.set(at, logic);
+    earlier.set(at, rule);
+  }
+  const left = new Set(rows.map((r) => `${r.rule_id} ${r.logic}`));
+  return {
+    states: rows.flatMap((r) => {
+      const logic = logics.get(`${r.rule_id} ${r.logic}`);
+      return logic === undefined ? [] : [{ ruleId: r.rule_id, lane: r.lane, key: r.key, logic, state: r.state }];
+    }),
+    earlier: [...earlier].filter(([at]) => left.has(at)).map(([, rule]) => rule),
+    since: await logicSince(db, current),
+  };
+}
+
+/** From when on rules that had another logic have theirs. */
+async function logicSince(
+  db: Queryable,
+  current: readonly { readonly rule: Rule; readonly logic: string }[],
+): Promise<Map<string, number>> {
+  const { rows } = await db.query<{ id: string }>("select id from rule where version > 1");
+  const versions = await keptVersions(
+    db,
+    rows.map((r) => r.id),
+  );
+  const since = new Map<string, number>();
+  for (const { rule, logic } of current) {
+    const own = versions.filter((v) => v.id === rule.id);
+    const other = own.findIndex((v) => v.rule === null || logicOf(v.rule) !== logic);
+    if (other > 0) since.set(rule.id, own[other - 1]!.changedUs);
+  }
+  return since;
+}
+
+export async function saveStates(db: Queryable, states: readonly ChangedState[]): Promise<void> {
+  // a state may change twice in a step; the last stands
+  const latest = new Map(states.map((s) => [`${s.ruleId} ${s.lane} ${s.key} ${s.logic}`, s]));
+  const kept = [...latest.values()].filter((s) => s.state !== null);
+  const gone = [...latest.values()].filter((s) => s.state === null);
+  const hashes = new Map([...new Set(states.map((s) => s.logic))].map((logic) => [logic, logicHash(logic)]));
+  const columns = (of: readonly ChangedState[]) => [
+    of.map((s) => s.ruleId),
+    of.map((s) => s.lane),
+    of.map((s) => s.key),
+    of.map((s) => hashes.get(s.logic)!),
+  ];
+  if (kept.length > 0)
+    await db.query(
+      "insert into engine_state (rule_id, lane, key, logic, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::jsonb[]) on conflict (rule_id, lane, key_hash(key), logic) do update set state = excluded.state",
+      [...columns(kept), kept.map((s) => JSON.stringify(s.state))],
+    );
+  if (gone.length > 0)
+    await db.query(
+      "delete from engine_state s using unnest($1::text[], $2::text[], $3::text[], $4::text[]) g (rule_id, lane, key, logic) where s.rule_id = g.rule_id and s.lane = g.lane and key_hash(s.key) = key_hash(g.key) and s.logic = g.logic",
+      columns(gone),
+    );
+}
+
+export interface Close {
+  readonly ruleId: string;
+  readonly key: string;
+  readonly atUs: number;
+}
+
+/** Closings by people not yet seen by the engine, or (`taken`) those it has seen and must see again after a restart. */
+export async function takeCloses(db: Queryable, taken: boolean, nowUs: number): Promise<Close[]> {
+  const sql = taken
+    ? "select rule_id, key, at_us from engine_close where taken"
+    : "update engine_close set taken = true where not taken and due_us <= $1 returning rule_id, key, at_us";
+  const { rows } = await db.query<{ rule_id: string; key: string; at_us: number }>(sql, taken ? [] : [nowUs]);
+  return rows.map((r) => ({ ruleId: r.rule_id, key: r.key, atUs: r.at_us }));
+}
+
+export async function forgetCloses(db: Queryable, beforeUs: number): Promise<void> {
+  await db.query("delete from engine_close where taken and at_us < $1", [beforeUs]);
+}
+
+/** Up to where each lane is settled: what came after is read again after a restart. */
+export async function loadLanes(db: Queryable): Promise<Map<string, number>> {
+  const { rows } = await db.query<{ lane: string; watermark_us: number }>("select lane, watermark_us from engine_lane");
+  return new Map(rows.map((r) => [r.lane, r.watermark_us]));
+}
+
+export async function saveLane(db: Queryable, lane: string, watermarkUs: number): Promise<void> {
+  await db.query(
+    "insert into engine_lane (lane, watermark_us) values ($1, $2) on conflict (lane) do update set watermark_us = $2",
+    [lane, watermarkUs],
+  );
+}
+
+export async function forgetLane(db: Queryable, lane: string): Promise<void> {
+  await db.query("delete from engine_lane where lane = $1", [lane]);
+}
+
+/** Batches that the engine has followed already, whose records may lie after a watermark. */
+export async function batchesToReplay(db: Queryable, cursor: Cursor, throughUs: number): Promise<FollowedBatch[]> {
+  const { rows } = await db.query<{
+    number: number;
+    rows: number;
+    low_id: string | null;
+    high_id: string | null;
+    through_us: number;
+    run_rules: boolean;
+  }>(
+    "select number, rows, low_id::text, high_id::text, through_us, run_rules from batch where collector = $1 and number <= $2 and through_us >= $3 and rows > 0 order by number",
+    [cursor.collector, cursor.number, throughUs],
+  );
+  return rows.map((r) => ({
+    collector: cursor.collector,
+    kind: cursor.kind,
+    number: r.number,
+    rows: r.rows,
+    lowId: r.low_id,
+    highId: r.high_id,
+    throughUs: r.through_us,
+    runRules: r.run_rules,
+  }));
+}
+
+/** A finding as kept. */
+export interface FindingRow {
+  id: number;
+  /** Null: of a rule that only listens. */
+  incident: number | null;
+  ruleId: string;
+  lane: string;
+  key: string;
+  firstUs: number;
+  lastUs: number;
+  count: number;
+  clearedUs: number | null;
+}
+
+/** Findings that later evidence may still touch: open ones first, then the most recent. */
+export async function loadFindings(db: Queryable, most: number): Promise<FindingRow[]> {
+  const { rows } = await db.query<{
+    id: number;
+    incident: number | null;
+    rule_id: string;
+    lane: string;
+    key: string;
+    first_us: number;
+    last_us: number;
+    count: number;
+    cleared_us: number | null;
+  }>(
+    "select id, incident, rule_id, lane, key, first_us, last_us, count, cleared_us from finding where merged_into is null order by (cleared_us is null) desc, last_us desc limit $1",
+    [most],
+  );
+  return rows.map((r) => ({
+    id: r.id,
+    incident: r.incident,
+    ruleId: r.rule_id,
+    lane: r.lane,
+    key: r.key,
+    firstUs: r.first_us,
+    lastUs: r.last_us,
+    count: r.count,
+    clearedUs: r.cleared_us,
+  }));
+}
+
+export async function insertFinding(
+  db: Queryable,
+  incident: number | null,
+  address: StateAddress,
+  e: Episode,
+  joined: string,
+): Promise<number> {
+  const { rows } = await db.query<{ id: number }>(
+    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, worse, rule_version)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, coalesce((select version from rule where id = $2), 1)) returning id`,
+    [
+      incident,
+      address.ruleId,
+      address.lane,
+      address.key,
+      e.firstUs,
+      e.lastUs,
+      e.raisedUs,
+      e.count,
+      JSON.stringify(e.first),
+      JSON.stringify(e.latest),
+      e.entities,
+      e.clearedUs,
+      e.clearedBy,
+      JSON.stringify(e.facts),
+      joined,
+      e.worse,
+    ],
+  );
+  return rows[0]!.id;
+}
+
+export async function updateFinding(db: Queryable, id: number, e: Episode): Promise<void> {
+  await db.query(
+    "update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10, facts = $11, worse = $12 where id = $1",
+    [
+      id,
+      e.firstUs,
+      e.lastUs,
+      e.raisedUs,
+      e.count,
+      JSON.stringify(e.first),
+      JSON.stringify(e.latest),
+      e.entities,
+      e.clearedUs,
+      e.clearedBy,
+      JSON.stringify(e.facts),
+      e.worse,
+    ],
+  );
+}

@@ -1,0 +1,50 @@
+import { spawnSync } from "node:child_process";
+import { existsSync, lchownSync } from "node:fs";
+import { StartError } from "../../start/start-error.js";
+
+/** A user of the system, with its own group. */
+export interface RunAs {
+  readonly uid: number;
+  readonly gid: number;
+}
+
+const MAIN_USER = "halvik";
+/** useradd refuses while another one writes the list of users. */
+const TRIES = 5;
+
+const known = new Map<string, RunAs>();
+
+/** As root: who PostgreSQL and the supervisor run as; made if there is none. Null: everything runs as whoever started it. */
+export const runAsUser = (): RunAs | null => systemUser(MAIN_USER);
+
+/** As root: who a role runs as, so that none can read another's memory or files, the secrets or the cluster; made if there is none. */
+export const roleUser = (role: string): RunAs | null => systemUser(`${MAIN_USER}-${role}`);
+
+/** What root made belongs to the user who works with it. Never through a link: that user could have put one there. */
+export function handOver(path: string, to: RunAs | null = runAsUser()): void {
+  if (to && existsSync(path)) lchownSync(path, to.uid, to.gid);
+}
+
+/** @throws {StartError} where the user cannot be made */
+function systemUser(name: string): RunAs | null {
+  if (process.getuid?.() !== 0) return null;
+  let user = known.get(name) ?? look(name);
+  let said = "";
+  for (let i = 0; user === null && i < TRIES; i++) {
+    said = spawnSync(
+      "useradd",
+      ["--system", "--user-group", "--no-create-home", "--shell", "/usr/sbin/nologin", name],
+      { encoding: "utf8" },
+    ).stderr;
+    user = look(name);
+  }
+  if (user === null) throw new StartError(`the user “${name}” cannot be made: ${said.trim()}`);
+  known.set(name, user);
+  return user;
+}
+
+function look(name: string): RunAs | null {
+  const id = (flag: string) => spawnSync("id", [flag, name], { encoding: "utf8" });
+  const uid = id("-u");
+  return uid.status === 0 ? { uid: Number(uid.stdout), gid: Number(id("-g").stdout) } : null;
+}

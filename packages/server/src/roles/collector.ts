@@ -1,0 +1,280 @@
+import { existsSync, mkdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/base/time";
+import { UsmUsers } from "@halvik/core/decode/snmp";
+import { Meanings } from "@halvik/core/meaning";
+import pg from "pg";
+import pino from "pino";
+import { writeEndpoints, writeHeartbeat } from "../domains/health/repository.js";
+import {
+  type EndpointConfig,
+  kindsVersion,
+  loadEndpoints,
+  loadMeanings,
+  loadSnmpUsers,
+  type SnmpUser,
+} from "../domains/intake/endpoints/repository.js";
+import { Uploads } from "../domains/intake/imports/uploads.js";
+import { gapBefore, writeListening } from "../domains/intake/listening.js";
+import { BatchNumbers } from "../domains/intake/pipeline/batch-numbers.js";
+import { Decoders } from "../domains/intake/pipeline/decoders.js";
+import { loadFlowDomains } from "../domains/intake/pipeline/kept-state.js";
+import { Pipeline } from "../domains/intake/pipeline/pipeline.js";
+import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
+import { type Damage, Spool } from "../domains/intake/pipeline/spool.js";
+import { Quarantine } from "../domains/intake/quarantine/quarantine.js";
+import { SenderRegistry } from "../domains/intake/senders/registry.js";
+import { loadMibNames, namedBy } from "../domains/names/mibs.js";
+import { hashToken } from "../domains/people/passwords.js";
+import { Endpoints } from "../edges/collecting/endpoints.js";
+import { clock, nowUs } from "../kernel/clock.js";
+import type { Config } from "../kernel/config/config.js";
+import { collectorDir } from "../kernel/config/data-dir.js";
+import type { RoleContext } from "../kernel/config/role-input.js";
+import { connectionOf, createPool } from "../kernel/db/pool.js";
+import { writeDurably } from "../kernel/files/durable.js";
+
+const COLLECTOR_NAME = "collector";
+const STATUS_MS = 1_000;
+const UPLOADS_MS = 2_000;
+/** Exporters whose sequence gaps are shown. */
+const MAX_GAPS = 50;
+const INTAKE_SCOPES = ["intake"];
+
+/** What people set about kinds of record, as the collector works with it. */
+interface KindSettings {
+  readonly version: number;
+  readonly endpoints: readonly EndpointConfig[];
+  readonly users: readonly SnmpUser[];
+  readonly meanings: Meanings;
+  readonly isNamed: (oid: string) => boolean;
+}
+
+/** Runs the collector: sockets, pipeline, status. @returns how to stop it */
+export async function startCollector({ config, secrets, tls, input }: RoleContext): Promise<() => Promise<void>> {
+  const log = pino({ name: "collector", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
+  const connection = connectionOf(config, secrets, "collector");
+  const pool = createPool(connection, 2, 5_000);
+  const registry = new SenderRegistry(config.HALVIK_ZONE);
+  const dir = collectorDir(config.HALVIK_DATA_DIR);
+  const spoolDir = join(dir, "spool");
+  for (const path of [spoolDir, join(dir, "quarantine")]) mkdirSync(path, { recursive: true, mode: 0o700 });
+  const quarantine = new Quarantine(join(dir, "quarantine"), config.HALVIK_SPOOL_MAX_BYTES);
+  const spool = new Spool(spoolDir, config.HALVIK_SPOOL_MAX_BYTES, (damage) =>
+    tellDamage(damage, quarantine, pipeline),
+  );
+  const numbers = new BatchNumbers(spoolDir, spool.lastNumber(), Math.floor(nowUs() / 1_000));
+  const decoders = new Decoders();
+  let version = -1;
+  const apply = async (settings: KindSettings) => {
+    version = settings.version;
+    decoders.settings = {
+      users: new UsmUsers(settings.users, nodeSnmpCrypto),
+      meanings: settings.meanings,
+      isNamed: settings.isNamed,
+      mappings: new Map(settings.endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : []))),
+    };
+    await endpoints.apply(settings.endpoints, settings.users);
+  };
+  const pipeline = new Pipeline(
+    {
+      connection,
+      collectorName: COLLECTOR_NAME,
+      ratePerSender: config.HALVIK_SENDER_RATE_CAP,
+      keepByKind: config.HALVIK_KEEP_KINDS,
+      onHousekeeping: async (client) => {
+        if ((await kindsVersion(client)) !== version) await apply(await readSettings(client, config));
+      },
+    },
+    registry,
+    decoders,
+    spool,
+    quarantine,
+    numbers,
+    log,
+  );
+  const endpoints = new Endpoints(
+    config,
+    tls!,
+    pipeline,
+    (token) => mayBring(pool, token),
+    (message) => log.error(message),
+  );
+  await apply(await firstSettings(connection, config, decoders));
+  const failure = endpoints.failureOf(["syslog-udp", "syslog-tcp"]);
+  if (failure !== null) {
+    await endpoints.stop();
+    await pool.end();
+    throw new Error(failure);
+  }
+  pipeline.start();
+
+  const startedUs = nowUs();
+  let busy = false;
+  let toldGap = false;
+  const tellGap = async () => {
+    const gap = await gapBefore(pool, startedUs);
+    toldGap = true;
+    if (gap === null) return;
+    const seconds = Math.round((gap.toUs - gap.fromUs) / US_PER_SECOND);
+    pipeline.observe({
+      event: "not-listening",
+      severity: 4,
+      outcome: "failure",
+      subject: COLLECTOR_NAME,
+      text: `Halvik did not listen for ${formatDuration(gap.toUs - gap.fromUs)}: what was sent from ${formatUs(gap.fromUs)} to ${formatUs(gap.toUs)} was not heard.`,
+      data: [
+        ["from", formatUs(gap.fromUs)],
+        ["to", formatUs(gap.toUs)],
+        ["seconds", String(seconds)],
+      ],
+    });
+  };
+  const report = async () => {
+    if (busy) return;
+    busy = true;
+    try {
+      if (!toldGap) await tellGap();
+      await writeListening(pool, startedUs, nowUs());
+      await endpoints.checkKernelDrops();
+      await writeEndpoints(pool, endpoints.statuses(), nowUs());
+      await writeHeartbeat(pool, "collector", startedUs, nowUs(), {
+        ...pipeline.counters,
+        ...decoders.counters,
+        gaps: decoders.flows.gaps().slice(0, MAX_GAPS),
+        "held sets given up": decoders.flows.givenUp,
+        spoolBytes: pipeline.spoolBytes,
+        quarantineBytes: quarantine.bytes,
+        spooling: pipeline.isSpooling,
+        memoryBytes: process.memoryUsage.rss(),
+      });
+    } catch (e) {
+      log.warn({ err: e }, "status could not be written");
+    } finally {
+      busy = false;
+    }
+  };
+  const forgetClock = clock.onJump((jumpMs) =>
+    pipeline.observe({
+      event: "clock-jumped",
+      severity: 4,
+      outcome: "failure",
+      subject: COLLECTOR_NAME,
+      text: `The clock of this machine was set ${jumpMs > 0 ? "forward" : "back"} by ${formatDuration(Math.abs(jumpMs) * 1_000)}: times before and after are not of one clock.`,
+      data: [["ms", String(Math.round(jumpMs))]],
+    }),
+  );
+  const uploads = new Uploads(pool, config.HALVIK_DATA_DIR, input);
+  const uploading = setInterval(() => {
+    uploads.look().catch((e: unknown) => log.warn({ err: e }, "uploads could not be looked for"));
+  }, UPLOADS_MS);
+  let reporting = Promise.resolve();
+  const timer = setInterval(() => {
+    reporting = Promise.all([reporting, report()]).then(() => undefined);
+  }, STATUS_MS);
+  return async () => {
+    await endpoints.hush();
+    const stoppedUs = nowUs();
+    await pipeline.stop();
+    await endpoints.stop();
+    clearInterval(timer);
+    clearInterval(uploading);
+    uploads.stop();
+    forgetClock();
+    // a status on its way must not come after the last one
+    await reporting;
+    await writeListening(pool, startedUs, stoppedUs).catch(() => undefined);
+    await writeHeartbeat(pool, "collector", startedUs, nowUs(), { ...pipeline.counters, stopped: true }).catch(
+      () => undefined,
+    );
+    await writeEndpoints(pool, endpoints.statuses(), nowUs()).catch(() => undefined);
+    await pool.end().catch(() => undefined);
+  };
+}
+
+/** Octets of the spool that are no batch any more: kept aside, and told. */
+function tellDamage({ file, at, octets }: Damage, quarantine: Quarantine, pipeline: Pipeline): void {
+  const where = `${octets.length} octets of ${file} from octet ${at} on`;
+  const kept = quarantine.keepDamaged(octets, `${where} are no batch: damaged on disk, or cut by a crash`, nowUs());
+  pipeline.counters["damaged in spool"]++;
+  pipeline.observe({
+    event: "spool-damaged",
+    severity: 3,
+    outcome: "failure",
+    subject: COLLECTOR_NAME,
+    text: `${where} in the spool could not be read back; ${kept ? "they are kept in quarantine" : "there was no room to keep them"}. What came before and after them is stored.`,
+    data: [["octets", String(octets.length)]],
+  });
+}
+
+async function readSettings(db: pg.Client, config: Config): Promise<KindSettings> {
+  const mib = await loadMibNames(db);
+  const settings = {
+    version: await kindsVersion(db),
+    endpoints: await loadEndpoints(db, config),
+    users: await loadSnmpUsers(db),
+    meanings: await loadMeanings(db),
+    isNamed: namedBy(mib),
+  };
+  keepForNextStart(config, settings);
+  return settings;
+}
+
+/** What the database says; while it is away, what it said last: sockets must be bound all the same. */
+async function firstSettings(connection: pg.ClientConfig, config: Config, decoders: Decoders): Promise<KindSettings> {
+  const client = new pg.Client(connection);
+  client.on("error", () => undefined);
+  try {
+    await client.connect();
+    await loadFlowDomains(client, decoders.flows);
+    return await readSettings(client, config);
+  } catch {
+    return lastSettings(config);
+  } finally {
+    await client.end().catch(() => undefined);
+  }
+}
+
+const settingsFile = (config: Config): string => join(collectorDir(config.HALVIK_DATA_DIR), "endpoints.json");
+
+function keepForNextStart(config: Config, { endpoints, users }: KindSettings): void {
+  const asHex = users.map((u) => ({
+    name: u.name,
+    onlyFrom: u.onlyFrom,
+    auth: u.auth && { ...u.auth, key: Buffer.from(u.auth.key).toString("hex") },
+    priv: u.priv && { ...u.priv, key: Buffer.from(u.priv.key).toString("hex") },
+  }));
+  writeDurably(settingsFile(config), JSON.stringify({ endpoints, users: asHex }));
+}
+
+function lastSettings(config: Config): KindSettings {
+  const file = settingsFile(config);
+  if (!existsSync(file))
+    return { version: -1, endpoints: [], users: [], meanings: new Meanings(), isNamed: () => true };
+  // our own file, written above
+  const kept = JSON.parse(readFileSync(file, "utf8")) as {
+    endpoints: EndpointConfig[];
+    users: {
+      name: string;
+      onlyFrom: readonly string[] | null;
+      auth: { protocol: never; key: string } | null;
+      priv: { protocol: never; key: string } | null;
+    }[];
+  };
+  const keyed = <T extends { key: string }>(k: T | null) => k && { ...k, key: Buffer.from(k.key, "hex") };
+  return {
+    version: -1,
+    endpoints: kept.endpoints,
+    users: kept.users.map((u) => ({ name: u.name, onlyFrom: u.onlyFrom, auth: keyed(u.auth), priv: keyed(u.priv) })),
+    meanings: new Meanings(),
+    isNamed: () => true,
+  };
+}
+
+async function mayBring(db: pg.Pool, token: string): Promise<boolean> {
+  const { rows } = await db.query<{ scope: string }>(
+    "select scope from token where hash = $1 and not revoked and coalesce(expires_us, $2) >= $2",
+    [hashToken(token), nowUs()],
+  );
+  return rows[0] !== undefined && INTAKE_SCOPES.includes(rows[0].scope);
+}

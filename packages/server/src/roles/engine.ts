@@ -1,0 +1,147 @@
+import { formatDuration, US_PER_MINUTE } from "@halvik/core/base/time";
+import { RuleFailure } from "@halvik/core/detect";
+import type { OwnObservation } from "@halvik/core/normalise";
+import type pg from "pg";
+import pino from "pino";
+import { clearEngineStopped } from "../domains/health/engine-stopped.js";
+import { readRoles, writeHeartbeat } from "../domains/health/repository.js";
+import { SelfWatch } from "../domains/health/watch-self.js";
+import { watchSenders } from "../domains/health/watch-senders.js";
+import { remind } from "../domains/incidents/remind.js";
+import { noteRuleFailure } from "../domains/rules/failures.js";
+import { saveNearness } from "../domains/rules/repository.js";
+import { Care, type Isolated } from "../domains/rules/running/careful.js";
+import { EngineSession } from "../domains/rules/running/session.js";
+import { nowUs } from "../kernel/clock.js";
+import type { Config } from "../kernel/config/config.js";
+import type { RoleContext } from "../kernel/config/role-input.js";
+import { failureOf } from "../kernel/db/failure.js";
+import { keepSession } from "../kernel/db/keep-session.js";
+import { BATCH_CHANNEL } from "../store/batches.js";
+import { OwnRecords } from "../store/own-records.js";
+
+const IDLE_MS = 250;
+const WATCH_MS = 5_000;
+/** Keys of a rule that are said to be near to being raised. */
+const NEAREST = 5;
+const KEEP_BATCHES_US = 2 * 24 * 60 * US_PER_MINUTE;
+
+/** Runs the engine until stopped; reconnects and reads everything back after any failure. */
+export async function startEngine({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
+  const startedUs = nowUs();
+  const care = new Care();
+  return keepSession("engine", config, secrets, (client, stopping) =>
+    follow(client, config, startedUs, care, stopping),
+  );
+}
+
+async function follow(
+  client: pg.Client,
+  config: Config,
+  startedUs: number,
+  care: Care,
+  stopping: () => boolean,
+): Promise<void> {
+  const log = pino({ name: "engine", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
+  const own = await OwnRecords.open(client, "engine");
+  const before = (await readRoles(client)).find((r) => r.role === "engine");
+  const session = await isolating(client, care, () => EngineSession.open(client, config.HALVIK_ZONE, care));
+  const watch = new SelfWatch(config.HALVIK_DATA_DIR, config.HALVIK_DISK_LOW_BYTES);
+  if (before && before.detail.stopped !== true && nowUs() - before.heartbeatUs > US_PER_MINUTE)
+    await own.write([
+      {
+        event: "role-stopped",
+        severity: 2,
+        outcome: "failure",
+        subject: "engine",
+        text: `The engine did not run for ${formatDuration(nowUs() - before.heartbeatUs)}; it catches up now.`,
+      },
+      { event: "role-back", severity: 5, outcome: "success", subject: "engine", text: "The engine is back." },
+    ]);
+  let woken = () => {};
+  client.on("notification", () => woken());
+  await client.query(`listen ${BATCH_CHANNEL}`);
+  const chores: readonly (readonly [what: string, chore: (now: number) => Promise<unknown>])[] = [
+    [
+      "watching senders and Halvik itself",
+      async (now) =>
+        own.write([
+          ...(await watchSenders(client, session.senderDirectory, now)),
+          ...(await watch.look(client, session.liveThroughUs, now)),
+        ]),
+    ],
+    ["reminders", (now) => remind(client, session.activeRules, now)],
+    ["near misses", (now) => saveNearness(client, session.nearness(NEAREST), now)],
+    [
+      "the sign of life",
+      async (now) => {
+        const throughUs = session.liveThroughUs;
+        await writeHeartbeat(client, "engine", startedUs, now, { memoryBytes: process.memoryUsage.rss(), throughUs });
+        if (throughUs !== null) await clearEngineStopped(client, now);
+      },
+    ],
+    [
+      // what has been followed long ago is not needed any more; the newest stay, numbers continue from them
+      "forgetting batches",
+      (now) =>
+        client.query(
+          "delete from batch b using engine_cursor e where e.collector = b.collector and b.number < e.number - 100 and b.committed_us < $1",
+          [now - KEEP_BATCHES_US],
+        ),
+    ],
+  ];
+  let watchedMs = 0;
+  while (!stopping()) {
+    const more = await isolating(client, care, () => session.step());
+    const failed = care.toTell.splice(0);
+    for (const one of session.takeIsolated())
+      if (await noteRuleFailure(client, one.ruleId, one.reason, one.stopped, nowUs())) failed.push(one);
+    await own.write(failed.map(sayIsolated));
+    if (performance.now() - watchedMs > WATCH_MS) {
+      watchedMs = performance.now();
+      for (const [what, chore] of chores)
+        await chore(nowUs()).catch((e: unknown) => {
+          // one that is refused keeps neither the rules nor the other chores from going on
+          if (failureOf(e) === "outage") throw e;
+          log.warn({ err: e }, `${what} failed`);
+        });
+    }
+    if (!more) {
+      await new Promise<void>((resolve) => {
+        const timer = setTimeout(resolve, IDLE_MS);
+        woken = () => {
+          clearTimeout(timer);
+          // several collectors commit at nearly the same moment; one step takes them all
+          setTimeout(resolve, 20);
+        };
+      });
+    }
+  }
+  await writeHeartbeat(client, "engine", startedUs, nowUs(), { stopped: true });
+}
+
+/**
+ * Runs a step of the session. A rule that fails is noted as stopped before the session ends; any other refusal makes the next sessions write
+ * finding by finding.
+ */
+async function isolating<T>(client: pg.Client, care: Care, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (e) {
+    if (e instanceof RuleFailure && failureOf(e.cause) !== "outage") {
+      await noteRuleFailure(client, e.ruleId, e.message, true, nowUs());
+      care.toTell.push({ ruleId: e.ruleId, reason: e.message, stopped: true });
+    } else if (failureOf(e) !== "outage") care.beCareful();
+    throw e;
+  }
+}
+
+const sayIsolated = ({ ruleId, reason, stopped }: Isolated): OwnObservation => ({
+  event: "rule-failing",
+  severity: stopped ? 2 : 3,
+  outcome: "failure",
+  subject: ruleId,
+  text: stopped
+    ? `The rule ${ruleId} failed and does not run any more: ${reason}. All others go on.`
+    : `A finding of the rule ${ruleId} could not be written and is left out: ${reason}.`,
+});

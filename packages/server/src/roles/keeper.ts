@@ -1,0 +1,48 @@
+import { statfs } from "node:fs/promises";
+import type pg from "pg";
+import { writeHeartbeat } from "../domains/health/repository.js";
+import { nowUs } from "../kernel/clock.js";
+import type { Config } from "../kernel/config/config.js";
+import type { RoleContext } from "../kernel/config/role-input.js";
+import { keepSession } from "../kernel/db/keep-session.js";
+import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
+import { dropExpired, shedOldest } from "../store/keeping/retention.js";
+import { OwnRecords } from "../store/own-records.js";
+
+const IDLE_MS = 1_000;
+const HEARTBEAT_MS = 5_000;
+const RETENTION_MS = 60_000;
+
+/** Keeps the store in order: indexes what has been stored, seals, drops what is older than is kept, and guards the disk. */
+export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
+  const startedUs = nowUs();
+  return keepSession("keeper", config, secrets, (client, stopping) => keep(client, config, startedUs, stopping));
+}
+
+async function keep(client: pg.Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
+  const own = await OwnRecords.open(client, "keeper");
+  const days = { records: config.HALVIK_KEEP_RECORDS_DAYS, flows: config.HALVIK_KEEP_FLOWS_DAYS };
+  let beatMs = Number.NEGATIVE_INFINITY;
+  let retentionMs = Number.NEGATIVE_INFINITY;
+  const beat = async () => {
+    // signals and the connection are heard in between
+    await new Promise((resolve) => setImmediate(resolve));
+    if (performance.now() - beatMs < HEARTBEAT_MS) return;
+    beatMs = performance.now();
+    await writeHeartbeat(client, "keeper", startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() });
+    const { bavail, bsize } = await statfs(config.HALVIK_DATA_DIR);
+    if (bavail * bsize < config.HALVIK_DISK_SHED_BYTES)
+      await own.write(await shedOldest(client, bavail * bsize, nowUs()));
+  };
+  while (!stopping()) {
+    const more = await indexNext(client, PART_ROWS, beat);
+    await beat();
+    const now = performance.now();
+    if (now - retentionMs > RETENTION_MS) {
+      retentionMs = now;
+      await own.write(await dropExpired(client, days, nowUs()));
+    }
+    if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));
+  }
+  await writeHeartbeat(client, "keeper", startedUs, nowUs(), { stopped: true });
+}

@@ -1,0 +1,61 @@
+import type pg from "pg";
+import { raiseEngineStopped } from "../domains/health/engine-stopped.js";
+import { writeHeartbeat } from "../domains/health/repository.js";
+import { DirectoryCache } from "../domains/names/directory-cache.js";
+import { mailerOf } from "../domains/notifications/mailer.js";
+import { planDeliveries } from "../domains/notifications/plan-deliveries.js";
+import { sendDue } from "../domains/notifications/send-due.js";
+import { Presenter } from "../domains/records/present.js";
+import { nowUs } from "../kernel/clock.js";
+import type { Config } from "../kernel/config/config.js";
+import type { RoleContext } from "../kernel/config/role-input.js";
+import { keepSession } from "../kernel/db/keep-session.js";
+
+const IDLE_MS = 500;
+const HEARTBEAT_MS = 5_000;
+
+/** Tells people of incidents: a process of its own, so that a mail server that hangs holds nothing else up. */
+export async function startNotifier({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
+  const startedUs = nowUs();
+  return keepSession("notifier", config, secrets, (client, stopping) => tell(client, config, startedUs, stopping));
+}
+
+async function tell(client: pg.Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
+  const directory = new DirectoryCache(client, config.HALVIK_ZONE);
+  const presenter = new Presenter(client);
+  const mailer = mailerOf(config);
+  const heartbeat = (detail: object) => writeHeartbeat(client, "notifier", startedUs, nowUs(), detail);
+  // a heart that goes on beating while a mail server lets one wait
+  const beating = setInterval(() => void heartbeat({}).catch(() => undefined), HEARTBEAT_MS);
+  try {
+    await heartbeat({});
+    let watchedMs = 0;
+    while (!stopping()) {
+      if (performance.now() - watchedMs > HEARTBEAT_MS) {
+        watchedMs = performance.now();
+        await raiseEngineStopped(client, startedUs, nowUs());
+      }
+      const senders = await directory.get();
+      const more = await planDeliveries(client, senders, nowUs());
+      await sendDue({
+        db: client,
+        mailer,
+        senders,
+        present: await presenter.present(senders),
+        linkOf: (incident) => `${publicUrl(config)}/incidents/${incident}`,
+        now: nowUs,
+      });
+      if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));
+    }
+    await heartbeat({ stopped: true });
+  } finally {
+    clearInterval(beating);
+    mailer?.close();
+  }
+}
+
+function publicUrl(config: Config): string {
+  if (config.HALVIK_PUBLIC_URL !== "") return config.HALVIK_PUBLIC_URL.replace(/\/$/, "");
+  const host = config.HALVIK_HTTP_HOST.includes(":") ? `[${config.HALVIK_HTTP_HOST}]` : config.HALVIK_HTTP_HOST;
+  return `http://${host}:${config.HALVIK_HTTP_PORT}`;
+}

@@ -1,0 +1,46 @@
+import { type MessagePort, threadId, workerData } from "node:worker_threads";
+import type pg from "pg";
+import { DirectoryCache } from "../../domains/names/directory-cache.js";
+import {
+  type FollowAsked,
+  type HistogramAsked,
+  type LiveAsked,
+  type PageAsked,
+  questions,
+  type RehearsalAsked,
+  type ScopeAsked,
+  type ValuesAsked,
+} from "../../domains/records/questions.js";
+import { checkModule, checkRule } from "../../domains/rules/checks.js";
+import { rehearse } from "../../domains/rules/rehearse.js";
+import { createPool } from "../../kernel/db/pool.js";
+import { TermIndex } from "../../store/term-index.js";
+
+/** What a thread that answers questions is begun with. */
+export interface QuestionWorkerData {
+  readonly connection: pg.ClientConfig;
+  readonly zone: string;
+  readonly statementMs: number;
+}
+
+const { connection, zone, statementMs } = workerData as QuestionWorkerData;
+const db = createPool({ ...connection, application_name: `halvik question ${threadId}` }, 2, statementMs);
+const directory = new DirectoryCache(db, zone);
+const terms = new TermIndex();
+const ask = questions(db, directory, terms);
+
+export const page = (asked: PageAsked) => ask.page(asked);
+export const follow = (asked: FollowAsked) => ask.follow(asked);
+export const histogram = (asked: HistogramAsked) => ask.histogram(asked);
+export const values = (asked: ValuesAsked) => ask.values(asked);
+export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);
+export const live = (asked: LiveAsked) => ask.live(asked);
+export const rule = checkRule;
+export const mib = checkModule;
+
+/** @param port told of every step */
+export async function rehearsal({ port, rules, window }: RehearsalAsked & { port: MessagePort }): Promise<void> {
+  const scope = { ...window, directory: await directory.get(), zone, terms };
+  for await (const step of rehearse(db, rules, scope)) port.postMessage(step);
+  port.close();
+}

@@ -1,0 +1,15 @@
+import type pg from "pg";
+import { WorkPool } from "../../kernel/threads/work-pool.js";
+import type { QuestionWorkerData } from "./question-worker.js";
+
+/** The threads of the web role: a costly question, or one that does not end, takes one of these and nothing else. */
+export function webThreads(
+  connection: pg.ClientConfig,
+  zone: string,
+  statementMs: number,
+): { readonly work: WorkPool; readonly rehearsals: WorkPool } {
+  const data: QuestionWorkerData = { connection, zone, statementMs };
+  const pool = (threads: number, queue: number) =>
+    new WorkPool({ bundle: "question-worker", threads, heapMb: 1_024, queue, data });
+  return { work: pool(2, 100), rehearsals: pool(2, 8) };
+}

@@ -1,0 +1,92 @@
+import { PartBuilder } from "@halvik/core/query/terms";
+import type pg from "pg";
+import { COLLECTOR_BITS } from "../record-id.js";
+import { readRows, selectFrom } from "../record-rows.js";
+import { writePart } from "../term-index.js";
+
+/** Rows of a part: enough that terms are worth sorting, few enough that what is not indexed yet is soon gone through. */
+export const PART_ROWS = 131_072;
+const READ_AT_ONCE = 4_096;
+
+interface Unindexed {
+  readonly name: string;
+  readonly collector: number;
+  readonly state: "open" | "closed";
+  readonly left: number;
+  readonly indexed_id: string | null;
+}
+
+/**
+ * Indexes the next part of a segment that has enough rows for one, or seals one that is indexed throughout.
+ * @param breathe called now and then while a part is made, outside of any transaction
+ * @returns whether there was anything to do
+ */
+export async function indexNext(
+  client: pg.Client,
+  partRows = PART_ROWS,
+  breathe: () => Promise<void> = async () => undefined,
+): Promise<boolean> {
+  const { rows } = await client.query<Unindexed>(
+    `select name, collector, state, rows - indexed_rows as left, indexed_id::text from segment
+     where (state = 'open' and rows - indexed_rows >= $1) or state = 'closed' order by state = 'closed', created_us, name limit 1`,
+    [partRows],
+  );
+  const segment = rows[0];
+  if (segment === undefined) return false;
+  if (segment.left > 0) await indexPart(client, segment, partRows, breathe);
+  else await seal(client, segment.name);
+  return true;
+}
+
+async function indexPart(
+  client: pg.Client,
+  segment: Unindexed,
+  partRows: number,
+  breathe: () => Promise<void>,
+): Promise<void> {
+  const builder = new PartBuilder();
+  let first: string | null = null;
+  let last = segment.indexed_id ?? "0";
+  while (builder.rows < partRows) {
+    const { rows } = await client.query(
+      `${selectFrom(segment.name)} where r.id > $1::bigint order by r.id limit ${Math.min(READ_AT_ONCE, partRows - builder.rows)}`,
+      [last],
+    );
+    if (rows.length === 0) break;
+    for (const record of readRows(segment.name, rows)) {
+      builder.add(record, { timeUs: record.timeUs, storedUs: Number(BigInt(record.id) >> COLLECTOR_BITS) });
+      first ??= record.id;
+      last = record.id;
+    }
+    await breathe();
+  }
+  if (first === null) throw new Error(`segment ${segment.name} holds fewer rows than its catalogue says`);
+  const part = builder.finish();
+  await client.query("begin");
+  try {
+    await writePart(client, segment, part, { first, last });
+    await client.query("commit");
+  } catch (e) {
+    await client.query("rollback").catch(() => undefined);
+    throw e;
+  }
+}
+
+/**
+ * What searches asked of B-trees while a segment filled, its terms answer now: only ids and time keep one. Readers are waited for
+ * a moment; if that is not enough, the segment is sealed another time.
+ */
+async function seal(client: pg.Client, name: string): Promise<void> {
+  await client.query("begin");
+  try {
+    await client.query("set local lock_timeout = '2s'");
+    await client.query("select segments.drop_filling_indexes($1)", [name]);
+    await client.query("update segment set state = 'sealed' where name = $1", [name]);
+    await client.query("commit");
+  } catch (e) {
+    await client.query("rollback").catch(() => undefined);
+    throw e;
+  }
+  // without statistics the first scans are planned blindly
+  await client.query("select segments.make_statistics($1)", [name]);
+}
