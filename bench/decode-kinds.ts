@@ -16,7 +16,7 @@ import {
   Timeline,
   USM,
 } from "@halvik/simulator";
-import { nodeSnmpCrypto } from "../packages/server/src/domains/intake/pipeline/snmp-crypto.js";
+import { nodeSnmpCrypto } from "../packages/server/src/kernel/snmp-crypto.js";
 
 /** Decode into records on one core, kind by kind: from the bytes a device sends to the record's columns. */
 const RUNS = 5;

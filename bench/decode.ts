@@ -1,7 +1,7 @@
 import { cpus } from "node:os";
 import { syslogRecord } from "@halvik/core/normalise";
 import { Timeline } from "@halvik/simulator";
-import { nodeSnmpCrypto } from "../packages/server/src/domains/intake/pipeline/snmp-crypto.js";
+import { nodeSnmpCrypto } from "../packages/server/src/kernel/snmp-crypto.js";
 
 /** Decode and normalise alone, entities included: the demo's own mix of messages, one core. */
 const RUNS = 5;

@@ -1,6 +1,6 @@
 import { createSocket } from "node:dgram";
 import { DEVICES, FlowWriter, NotificationWriter, notify, ordinaryFlow, Random, Timeline } from "@halvik/simulator";
-import { nodeSnmpCrypto } from "../packages/server/src/domains/intake/pipeline/snmp-crypto.js";
+import { nodeSnmpCrypto } from "../packages/server/src/kernel/snmp-crypto.js";
 import { deviceAddress } from "./harness.js";
 
 /** Sends records of one kind or of all at a steady rate from ten addresses, then prints how many records that was. */

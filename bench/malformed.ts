@@ -1,7 +1,7 @@
 import { DecodeError } from "@halvik/core/base/bytes";
 import { DecisionColumns, findDecision } from "@halvik/core/decode/firewall";
 import { FlowDecoder } from "@halvik/core/decode/flow";
-import { parseJsonRecords } from "@halvik/core/decode/json";
+import { JsonRecords } from "@halvik/core/decode/json";
 import { readMessage, UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import { readEvents } from "@halvik/core/decode/windows";
 import { Meanings } from "@halvik/core/meaning";
@@ -17,7 +17,7 @@ import {
   Random,
   USM,
 } from "@halvik/simulator";
-import { nodeSnmpCrypto } from "../packages/server/src/domains/intake/pipeline/snmp-crypto.js";
+import { nodeSnmpCrypto } from "../packages/server/src/kernel/snmp-crypto.js";
 
 /** A million damaged inputs for each decoder: cut, bits flipped, bytes put in, noise. Anything but a reason ends the run. */
 const INPUTS = Number(process.argv[2] ?? 1_000_000);
@@ -99,7 +99,8 @@ const decoders: readonly (readonly [name: string, valid: readonly Uint8Array[], 
     "JSON",
     [text.encode('{"message":"a","src":"10.0.0.1","n":[1,{"x":null}]}')],
     (b) => {
-      for (const item of parseJsonRecords(new TextDecoder().decode(b)))
+      const records = new JsonRecords();
+      for (const item of [...records.push(new TextDecoder().decode(b)), ...records.end()])
         if ("json" in item)
           jsonRecord(text.encode(item.json), { receivedUs: AT, clockOffsetUs: 0, mapping: { src: "src" }, meanings });
     },

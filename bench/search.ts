@@ -1,6 +1,6 @@
 import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
 import { parseFilter } from "@halvik/core/query/filter";
-import { loadDirectory } from "../packages/server/src/domains/names/directory-cache.js";
+import { loadDirectory } from "../packages/server/src/domains/intake/senders/directory-cache.js";
 import { connectionOf, createPool } from "../packages/server/src/kernel/db/pool.js";
 import { fieldValues } from "../packages/server/src/store/field-values.js";
 import { histogram } from "../packages/server/src/store/histogram.js";

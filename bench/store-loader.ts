@@ -1,15 +1,15 @@
 import { UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import { Timeline, USM } from "@halvik/simulator";
 import pg from "pg";
-import { loadMeanings } from "../packages/server/src/domains/intake/endpoints/repository.js";
-import type { Arrival } from "../packages/server/src/domains/intake/pipeline/arrival.js";
+import type { Arrival } from "../packages/server/src/domains/intake/arrivals/arrival.js";
 import { decodeBatch } from "../packages/server/src/domains/intake/pipeline/decode-batch.js";
 import { Decoders } from "../packages/server/src/domains/intake/pipeline/decoders.js";
-import { nodeSnmpCrypto } from "../packages/server/src/domains/intake/pipeline/snmp-crypto.js";
 import { SenderRegistry } from "../packages/server/src/domains/intake/senders/registry.js";
+import { loadMeanings } from "../packages/server/src/domains/names/repository.js";
 import { loadConfig } from "../packages/server/src/kernel/config/config.js";
 import { loadSecrets } from "../packages/server/src/kernel/config/secrets.js";
 import { connectionOf } from "../packages/server/src/kernel/db/pool.js";
+import { nodeSnmpCrypto } from "../packages/server/src/kernel/snmp-crypto.js";
 import { BatchWriter } from "../packages/server/src/store/batches.js";
 import { claimCollector } from "../packages/server/src/store/collectors.js";
 import { IdSource } from "../packages/server/src/store/record-id.js";

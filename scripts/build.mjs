@@ -16,7 +16,7 @@ const { metafile } = await bundle({
   entryPoints: {
     halvik: "packages/server/src/cli/halvik.ts",
     "udp-reader": "packages/server/src/edges/collecting/udp-reader.ts",
-    "body-worker": "packages/server/src/roles/threads/body-worker.ts",
+    "body-worker": "packages/server/src/edges/collecting/body-worker.ts",
     "question-worker": "packages/server/src/roles/threads/question-worker.ts",
   },
   outdir: "packages/server/dist",

@@ -74,6 +74,12 @@ await readingChecks([
   ].map((project) => [`types of ${project}`, ["npx", "--no-install", "tsc", "-p", project]]),
   ["lint", ["npx", "--no-install", "biome", "check", "."]],
   ["imports go one way", ["npx", "--no-install", "depcruise", "--config", ".dependency-cruiser.cjs", "packages"]],
+  ["nothing ships that only tests use", ["npx", "--no-install", "knip", "--production"]],
+  ["nothing is left unused", ["npx", "--no-install", "knip"]],
+  [
+    "folders import in no circle",
+    ["npx", "--no-install", "depcruise", "--config", ".dependency-cruiser.folders.cjs", "packages"],
+  ],
 ]);
 
 const jest = join(results, "jest.json");

@@ -104,7 +104,7 @@ export const SnmpUserList = z.object({
 });
 export type SnmpUserList = z.infer<typeof SnmpUserList>;
 
-const Severity = z.int().min(0).max(7);
+const Severity = z.literal([0, 1, 2, 3, 4, 5, 6, 7]);
 export const MeaningJson = z.object({
   kind: z.enum(["windows", "snmp", "syslog"]),
   code: z.string().min(1).max(300),

@@ -17,7 +17,7 @@ export {
 export type { Episode, Evidence, RuleEvent } from "./event.js";
 export { type KeptRule, readKeptRule } from "./kept-rule.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
-export { CountRule, Rule, type RuleInput, type RuleKind, type RuleTest, ruleWindowUs, severityOf } from "./rule.js";
+export { CountRule, Rule, type RuleInput, type RuleTest, ruleWindowUs, severityOf } from "./rule.js";
 export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export { type ShelvingWindow, shelvedUntil, WEEKDAYS } from "./shelving.js";

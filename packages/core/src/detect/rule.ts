@@ -323,7 +323,6 @@ export const Rule = Shape.superRefine((rule, context) => {
   for (const issue of faults(rule)) context.addIssue({ code: "custom", ...issue });
 });
 export type Rule = z.infer<typeof Shape>;
-export type RuleKind = Rule["kind"];
 /** A rule as people write it: what has a default may be left out. */
 export type RuleInput = z.input<typeof Shape>;
 

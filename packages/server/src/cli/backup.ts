@@ -5,16 +5,16 @@ import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import { Decrypter, Encrypter } from "age-encryption";
 import { Command } from "commander";
-import pg from "pg";
 import { type Config, loadConfig } from "../kernel/config/config.js";
 import { loadOrMakeSecrets, type Secrets } from "../kernel/config/secrets.js";
-import { connectionOf, DB_OWNER } from "../kernel/db/pool.js";
+import { connect, connectionOf, DB_OWNER } from "../kernel/db/pool.js";
 import { handOver, runAsUser } from "../kernel/files/owners.js";
 import { Cluster, POSTGRES_BIN } from "../start/cluster.js";
 import { takeLock } from "../start/lock.js";
 import { makeDataDir, prepareDataDir } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
 import { migrate } from "../store/migrate.js";
+import { countRecords } from "../store/segments.js";
 
 /** Tables copied at a time, of a segment each. */
 const JOBS = "2";
@@ -127,10 +127,8 @@ async function withDatabase(work: (config: Config, secrets: Secrets) => Promise<
 }
 
 async function answers(config: Config, secrets: Secrets): Promise<boolean> {
-  const client = new pg.Client(connectionOf(config, secrets, "owner"));
   try {
-    await client.connect();
-    await client.end();
+    await (await connect(connectionOf(config, secrets, "owner"))).end();
     return true;
   } catch {
     return false;
@@ -138,15 +136,12 @@ async function answers(config: Config, secrets: Secrets): Promise<boolean> {
 }
 
 async function refuseIfFilled(config: Config, secrets: Secrets): Promise<void> {
-  const client = new pg.Client(connectionOf(config, secrets, "owner"));
-  await client.connect();
+  const client = await connect(connectionOf(config, secrets, "owner"));
   try {
-    const there = await client.query("select to_regclass('public.segment') is not null as there");
-    if (!there.rows[0].there) return;
-    const { rows } = await client.query("select coalesce(sum(rows), 0)::bigint as n from segment");
-    if (rows[0].n > 0)
+    const records = await countRecords(client);
+    if (records > 0)
       throw new Error(
-        `${config.HALVIK_DATA_DIR} holds ${rows[0].n} records; restore into a data directory of its own (HALVIK_DATA_DIR)`,
+        `${config.HALVIK_DATA_DIR} holds ${records} records; restore into a data directory of its own (HALVIK_DATA_DIR)`,
       );
   } finally {
     await client.end();

@@ -1,9 +1,8 @@
-import pg from "pg";
 import { nowUs } from "../kernel/clock.js";
 import { type Config, loadConfig } from "../kernel/config/config.js";
 import { loadSecrets, type Secrets } from "../kernel/config/secrets.js";
 import { createModels } from "../kernel/db/models.js";
-import { connectionOf } from "../kernel/db/pool.js";
+import { type Client, connect, connectionOf, transaction } from "../kernel/db/pool.js";
 import { Act } from "../kernel/db/unit-of-work.js";
 
 /** Configuration and secrets of a Halvik that has been started at least once. */
@@ -38,10 +37,9 @@ export async function withModels<T>(
 }
 
 /** Runs work on one database connection, with the models bound. */
-export const withDb = <T>(work: (db: pg.Client, config: Config) => Promise<T>): Promise<T> =>
+export const withDb = <T>(work: (db: Client, config: Config) => Promise<T>): Promise<T> =>
   withModels(async ({ config, secrets }) => {
-    const db = new pg.Client(connectionOf(config, secrets, "owner"));
-    await db.connect();
+    const db = await connect(connectionOf(config, secrets, "owner"));
     try {
       return await work(db, config);
     } finally {
@@ -53,17 +51,7 @@ export const CLI = "command line";
 
 /** Runs what somebody does at the command line, with its audit, as one unit of work. */
 export const withAct = <T>(work: (act: Act, config: Config) => Promise<T>): Promise<T> =>
-  withDb(async (db, config) => {
-    await db.query("begin");
-    try {
-      const result = await work(new Act(db, CLI, nowUs()), config);
-      await db.query("commit");
-      return result;
-    } catch (e) {
-      await db.query("rollback").catch(() => undefined);
-      throw e;
-    }
-  });
+  withDb((db, config) => transaction(db, () => work(new Act(db, CLI, nowUs()), config)));
 
 /** A file's bytes in pieces; "-" is standard input. */
 export async function* openInput(file: string): AsyncGenerator<Uint8Array> {

@@ -8,15 +8,15 @@ import { sentenceOf } from "@halvik/core/meaning/sentence";
 import { contentToJson, type HalvikRecord, type RecordContent } from "@halvik/core/model/record";
 import { Command, Option } from "commander";
 import { z } from "zod";
+import type { Arrival, Protocol } from "../domains/intake/arrivals/arrival.js";
 import { readTimeOption } from "../domains/intake/imports/import-file.js";
 import type { InputMessage } from "../domains/intake/imports/input-message.js";
 import { readInput } from "../domains/intake/imports/read-input.js";
-import type { Arrival, Protocol } from "../domains/intake/pipeline/arrival.js";
 import { Decoders, PLAIN_SETTINGS } from "../domains/intake/pipeline/decoders.js";
-import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
 import { loneSender } from "../domains/intake/senders/registry.js";
 import { type Names, shippedNames } from "../domains/names/repository.js";
 import { nowUs } from "../kernel/clock.js";
+import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 import { openInput } from "./context.js";
 
 const KINDS = ["auto", "syslog", "snmp", "flow", "windows", "firewall", "json"] as const;

@@ -6,11 +6,13 @@ import {
   addEndpoint,
   changeEndpoint,
   ENDPOINT_KINDS,
+  listSnmpUsers,
   loadEndpoints,
   removeEndpoint,
+  removeSnmpUser,
   saveSnmpUser,
 } from "../domains/intake/endpoints/repository.js";
-import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
+import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 import { withAct, withDb } from "./context.js";
 
 interface EndpointOptions {
@@ -180,8 +182,7 @@ export const snmpUsersCommand = (): Command =>
         .argument("<name>")
         .action((name: string) =>
           withAct(async (act) => {
-            const { rowCount } = await act.db.query("delete from snmp_user where name = $1", [name]);
-            if (rowCount === 0) throw new Error(`there is no SNMP user “${name}”`);
+            if (!(await removeSnmpUser(act.db, name))) throw new Error(`there is no SNMP user “${name}”`);
             await act.audit("SNMP user removed", { name });
           }),
         ),
@@ -189,11 +190,8 @@ export const snmpUsersCommand = (): Command =>
     .addCommand(
       new Command("list").description("list the users").action(() =>
         withDb(async (db) => {
-          const { rows } = await db.query<{ name: string; auth_protocol: string | null; priv_protocol: string | null }>(
-            "select name, auth_protocol, priv_protocol from snmp_user order by name",
-          );
-          for (const u of rows)
-            console.log([u.name, u.auth_protocol ?? "no authentication", u.priv_protocol ?? "no privacy"].join("\t"));
+          for (const u of await listSnmpUsers(db))
+            console.log([u.name, u.authProtocol ?? "no authentication", u.privProtocol ?? "no privacy"].join("\t"));
         }),
       ),
     );

@@ -4,10 +4,11 @@ import { formatUs } from "@halvik/core/base/time";
 import { Command, Option } from "commander";
 import { identify, importFile, readTimeOption, sayReceipt } from "../domains/intake/imports/import-file.js";
 import { removeImport } from "../domains/intake/imports/remove-import.js";
+import { latestJobs } from "../domains/intake/imports/repository.js";
 import { nowUs } from "../kernel/clock.js";
-import { givenInput } from "../kernel/config/role-input.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { addAudit } from "../kernel/db/unit-of-work.js";
+import { givenInput } from "../kernel/role-input.js";
 import { CLI, context, openInput, withDb } from "./context.js";
 
 interface ImportCommandOptions {
@@ -33,14 +34,13 @@ const removeCommand = (): Command =>
       });
     });
 
+const LISTED = 50;
+
 const listCommand = (): Command =>
   new Command("list").description("the last imports, with their numbers").action(() =>
     withDb(async (db) => {
-      const { rows } = await db.query<{ id: number; name: string; state: string; message: string; started_us: number }>(
-        "select id, name, state, message, started_us from job order by id desc limit 50",
-      );
-      for (const j of rows)
-        console.log(`${j.id}\t${formatUs(j.started_us)}\t${j.state}\t${oneLine(j.name)}\t${oneLine(j.message)}`);
+      for (const j of await latestJobs(db, LISTED))
+        console.log(`${j.id}\t${formatUs(j.startedUs)}\t${j.state}\t${oneLine(j.name)}\t${oneLine(j.message)}`);
     }),
   );
 

@@ -1,7 +1,7 @@
 import { Command } from "commander";
 import { startMailSink } from "../domains/notifications/mail-sink/sink.js";
 import { loadConfig } from "../kernel/config/config.js";
-import { givenSettings } from "../kernel/config/role-input.js";
+import { givenSettings } from "../kernel/role-input.js";
 
 export const mailSinkCommand = (): Command =>
   new Command("mail-sink")

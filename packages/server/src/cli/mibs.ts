@@ -2,6 +2,7 @@ import { readFileSync } from "node:fs";
 import { MibError } from "@halvik/core/decode/mib";
 import { Command } from "commander";
 import { addModules, listModules } from "../domains/names/mibs.js";
+import { removeModule } from "../domains/names/mibs-repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { withAct, withDb } from "./context.js";
 
@@ -48,8 +49,7 @@ export const mibsCommand = (): Command =>
         .argument("<name>")
         .action((name: string) =>
           withAct(async (act) => {
-            const { rowCount } = await act.db.query("delete from mib_module where name = $1", [name]);
-            if (rowCount === 0) throw new Error(`no module “${name}” was added`);
+            if (!(await removeModule(act.db, name))) throw new Error(`no module “${name}” was added`);
             await act.audit("SNMP module removed", { name });
           }),
         ),

@@ -9,7 +9,7 @@ import {
   personNamed,
   resetPassword,
   type Within,
-} from "../domains/people/people.js";
+} from "../domains/people/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { Person, Token } from "../kernel/db/models.js";
 import { withModels } from "./context.js";

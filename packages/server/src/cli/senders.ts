@@ -1,10 +1,9 @@
 import { readFileSync } from "node:fs";
 import { Command } from "commander";
-import pg from "pg";
-import { importSenders } from "../domains/intake/senders/changes.js";
+import { importSenders } from "../domains/intake/senders/changes-repository.js";
 import { exportSenders, parseSenders } from "../domains/intake/senders/csv.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
-import { connectionOf } from "../kernel/db/pool.js";
+import { connect, connectionOf } from "../kernel/db/pool.js";
 import { CLI, context, withModels } from "./context.js";
 
 export const sendersCommand = (): Command =>
@@ -13,8 +12,7 @@ export const sendersCommand = (): Command =>
     .addCommand(
       new Command("export").description("print the admitted senders").action(async () => {
         const { config, secrets } = context();
-        const client = new pg.Client(connectionOf(config, secrets, "owner"));
-        await client.connect();
+        const client = await connect(connectionOf(config, secrets, "owner"));
         try {
           process.stdout.write(exportSenders(await loadSenders(client, config.HALVIK_ZONE)));
         } finally {

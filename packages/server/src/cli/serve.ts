@@ -1,6 +1,6 @@
 import { Command, Option } from "commander";
-import { givenInput, inputFromFiles, ROLES, type Role, type RoleContext } from "../kernel/config/role-input.js";
 import { roleUser } from "../kernel/files/owners.js";
+import { givenInput, inputFromFiles, ROLES, type Role, type RoleContext } from "../kernel/role-input.js";
 
 /** Each with its own libraries only. */
 const STARTS = {

@@ -4,10 +4,10 @@ import { formatUs } from "@halvik/core/base/time";
 import { CRANE_MIB, history, LiveDevices, plantedStories, roster, USM } from "@halvik/simulator";
 import { Command } from "commander";
 import { readTimeOption } from "../domains/intake/imports/import-file.js";
-import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
 import { exportSenders } from "../domains/intake/senders/csv.js";
 import { nowUs } from "../kernel/clock.js";
 import { loadConfig } from "../kernel/config/config.js";
+import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 
 const HISTORY_STORY_EVERY_MINUTES = 149;
 export const LIVE_STORY_EVERY_MINUTES = 6;

@@ -3,43 +3,40 @@ import { join } from "node:path";
 import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/base/time";
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
-import pg from "pg";
 import pino from "pino";
 import { writeEndpoints, writeHeartbeat } from "../domains/health/repository.js";
 import {
   type EndpointConfig,
-  kindsVersion,
   loadEndpoints,
-  loadMeanings,
   loadSnmpUsers,
   type SnmpUser,
 } from "../domains/intake/endpoints/repository.js";
 import { Uploads } from "../domains/intake/imports/uploads.js";
-import { gapBefore, writeListening } from "../domains/intake/listening.js";
+import { gapBefore, writeListening } from "../domains/intake/listening-repository.js";
 import { BatchNumbers } from "../domains/intake/pipeline/batch-numbers.js";
 import { Decoders } from "../domains/intake/pipeline/decoders.js";
-import { loadFlowDomains } from "../domains/intake/pipeline/kept-state.js";
 import { Pipeline } from "../domains/intake/pipeline/pipeline.js";
-import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
 import { type Damage, Spool } from "../domains/intake/pipeline/spool.js";
+import { loadFlowDomains } from "../domains/intake/pipeline/state-repository.js";
 import { Quarantine } from "../domains/intake/quarantine/quarantine.js";
 import { SenderRegistry } from "../domains/intake/senders/registry.js";
 import { loadMibNames, namedBy } from "../domains/names/mibs.js";
-import { hashToken } from "../domains/people/passwords.js";
+import { kindsVersion, loadMeanings } from "../domains/names/repository.js";
+import { mayBringRecords } from "../domains/people/tokens-repository.js";
 import { Endpoints } from "../edges/collecting/endpoints.js";
 import { clock, nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
 import { collectorDir } from "../kernel/config/data-dir.js";
-import type { RoleContext } from "../kernel/config/role-input.js";
-import { connectionOf, createPool } from "../kernel/db/pool.js";
+import { type Client, type Connection, connect, connectionOf, createPool } from "../kernel/db/pool.js";
 import { writeDurably } from "../kernel/files/durable.js";
+import type { RoleContext } from "../kernel/role-input.js";
+import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 
 const COLLECTOR_NAME = "collector";
 const STATUS_MS = 1_000;
 const UPLOADS_MS = 2_000;
 /** Exporters whose sequence gaps are shown. */
 const MAX_GAPS = 50;
-const INTAKE_SCOPES = ["intake"];
 
 /** What people set about kinds of record, as the collector works with it. */
 interface KindSettings {
@@ -97,7 +94,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
     config,
     tls!,
     pipeline,
-    (token) => mayBring(pool, token),
+    (token) => mayBringRecords(pool, token, nowUs()),
     (message) => log.error(message),
   );
   await apply(await firstSettings(connection, config, decoders));
@@ -207,7 +204,7 @@ function tellDamage({ file, at, octets }: Damage, quarantine: Quarantine, pipeli
   });
 }
 
-async function readSettings(db: pg.Client, config: Config): Promise<KindSettings> {
+async function readSettings(db: Client, config: Config): Promise<KindSettings> {
   const mib = await loadMibNames(db);
   const settings = {
     version: await kindsVersion(db),
@@ -221,17 +218,16 @@ async function readSettings(db: pg.Client, config: Config): Promise<KindSettings
 }
 
 /** What the database says; while it is away, what it said last: sockets must be bound all the same. */
-async function firstSettings(connection: pg.ClientConfig, config: Config, decoders: Decoders): Promise<KindSettings> {
-  const client = new pg.Client(connection);
-  client.on("error", () => undefined);
+async function firstSettings(connection: Connection, config: Config, decoders: Decoders): Promise<KindSettings> {
+  let client: Client | null = null;
   try {
-    await client.connect();
+    client = await connect(connection);
     await loadFlowDomains(client, decoders.flows);
     return await readSettings(client, config);
   } catch {
     return lastSettings(config);
   } finally {
-    await client.end().catch(() => undefined);
+    await client?.end().catch(() => undefined);
   }
 }
 
@@ -269,12 +265,4 @@ function lastSettings(config: Config): KindSettings {
     meanings: new Meanings(),
     isNamed: () => true,
   };
-}
-
-async function mayBring(db: pg.Pool, token: string): Promise<boolean> {
-  const { rows } = await db.query<{ scope: string }>(
-    "select scope from token where hash = $1 and not revoked and coalesce(expires_us, $2) >= $2",
-    [hashToken(token), nowUs()],
-  );
-  return rows[0] !== undefined && INTAKE_SCOPES.includes(rows[0].scope);
 }

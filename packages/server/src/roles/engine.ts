@@ -1,23 +1,23 @@
 import { formatDuration, US_PER_MINUTE } from "@halvik/core/base/time";
 import { RuleFailure } from "@halvik/core/detect";
 import type { OwnObservation } from "@halvik/core/normalise";
-import type pg from "pg";
 import pino from "pino";
 import { clearEngineStopped } from "../domains/health/engine-stopped.js";
 import { readRoles, writeHeartbeat } from "../domains/health/repository.js";
 import { SelfWatch } from "../domains/health/watch-self.js";
 import { watchSenders } from "../domains/health/watch-senders.js";
 import { remind } from "../domains/incidents/remind.js";
-import { noteRuleFailure } from "../domains/rules/failures.js";
+import { noteRuleFailure } from "../domains/rules/failures-repository.js";
 import { saveNearness } from "../domains/rules/repository.js";
 import { Care, type Isolated } from "../domains/rules/running/careful.js";
 import { EngineSession } from "../domains/rules/running/session.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
-import type { RoleContext } from "../kernel/config/role-input.js";
 import { failureOf } from "../kernel/db/failure.js";
 import { keepSession } from "../kernel/db/keep-session.js";
-import { BATCH_CHANNEL } from "../store/batches.js";
+import type { Client } from "../kernel/db/pool.js";
+import type { RoleContext } from "../kernel/role-input.js";
+import { forgetFollowedBatches, listenToBatches } from "../store/batches.js";
 import { OwnRecords } from "../store/own-records.js";
 
 const IDLE_MS = 250;
@@ -36,7 +36,7 @@ export async function startEngine({ config, secrets }: RoleContext): Promise<() 
 }
 
 async function follow(
-  client: pg.Client,
+  client: Client,
   config: Config,
   startedUs: number,
   care: Care,
@@ -60,7 +60,7 @@ async function follow(
     ]);
   let woken = () => {};
   client.on("notification", () => woken());
-  await client.query(`listen ${BATCH_CHANNEL}`);
+  await listenToBatches(client);
   const chores: readonly (readonly [what: string, chore: (now: number) => Promise<unknown>])[] = [
     [
       "watching senders and Halvik itself",
@@ -80,15 +80,7 @@ async function follow(
         if (throughUs !== null) await clearEngineStopped(client, now);
       },
     ],
-    [
-      // what has been followed long ago is not needed any more; the newest stay, numbers continue from them
-      "forgetting batches",
-      (now) =>
-        client.query(
-          "delete from batch b using engine_cursor e where e.collector = b.collector and b.number < e.number - 100 and b.committed_us < $1",
-          [now - KEEP_BATCHES_US],
-        ),
-    ],
+    ["forgetting batches", (now) => forgetFollowedBatches(client, now - KEEP_BATCHES_US)],
   ];
   let watchedMs = 0;
   while (!stopping()) {
@@ -124,7 +116,7 @@ async function follow(
  * Runs a step of the session. A rule that fails is noted as stopped before the session ends; any other refusal makes the next sessions write
  * finding by finding.
  */
-async function isolating<T>(client: pg.Client, care: Care, work: () => Promise<T>): Promise<T> {
+async function isolating<T>(client: Client, care: Care, work: () => Promise<T>): Promise<T> {
   try {
     return await work();
   } catch (e) {

@@ -1,10 +1,10 @@
 import { statfs } from "node:fs/promises";
-import type pg from "pg";
 import { writeHeartbeat } from "../domains/health/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
-import type { RoleContext } from "../kernel/config/role-input.js";
 import { keepSession } from "../kernel/db/keep-session.js";
+import type { Client } from "../kernel/db/pool.js";
+import type { RoleContext } from "../kernel/role-input.js";
 import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
 import { dropExpired, shedOldest } from "../store/keeping/retention.js";
 import { OwnRecords } from "../store/own-records.js";
@@ -19,7 +19,7 @@ export async function startKeeper({ config, secrets }: RoleContext): Promise<() 
   return keepSession("keeper", config, secrets, (client, stopping) => keep(client, config, startedUs, stopping));
 }
 
-async function keep(client: pg.Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
+async function keep(client: Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
   const own = await OwnRecords.open(client, "keeper");
   const days = { records: config.HALVIK_KEEP_RECORDS_DAYS, flows: config.HALVIK_KEEP_FLOWS_DAYS };
   let beatMs = Number.NEGATIVE_INFINITY;

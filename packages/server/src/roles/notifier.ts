@@ -1,15 +1,15 @@
-import type pg from "pg";
 import { raiseEngineStopped } from "../domains/health/engine-stopped.js";
 import { writeHeartbeat } from "../domains/health/repository.js";
-import { DirectoryCache } from "../domains/names/directory-cache.js";
+import { DirectoryCache } from "../domains/intake/senders/directory-cache.js";
+import { Presenter } from "../domains/names/presenter.js";
 import { mailerOf } from "../domains/notifications/mailer.js";
 import { planDeliveries } from "../domains/notifications/plan-deliveries.js";
 import { sendDue } from "../domains/notifications/send-due.js";
-import { Presenter } from "../domains/records/present.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
-import type { RoleContext } from "../kernel/config/role-input.js";
 import { keepSession } from "../kernel/db/keep-session.js";
+import type { Client } from "../kernel/db/pool.js";
+import type { RoleContext } from "../kernel/role-input.js";
 
 const IDLE_MS = 500;
 const HEARTBEAT_MS = 5_000;
@@ -20,7 +20,7 @@ export async function startNotifier({ config, secrets }: RoleContext): Promise<(
   return keepSession("notifier", config, secrets, (client, stopping) => tell(client, config, startedUs, stopping));
 }
 
-async function tell(client: pg.Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
+async function tell(client: Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
   const directory = new DirectoryCache(client, config.HALVIK_ZONE);
   const presenter = new Presenter(client);
   const mailer = mailerOf(config);

@@ -1,10 +1,10 @@
 import { spawn } from "node:child_process";
 import { chmodSync, chownSync, mkdirSync, readdirSync, realpathSync, statSync } from "node:fs";
 import type { RunAs } from "../kernel/files/owners.js";
+import { StartError } from "../kernel/start-error.js";
 import { asUser, HAS_LAUNCHER, serveLauncher } from "./launcher.js";
 import { lockIsHeld } from "./lock.js";
 import { prepareRoleDirs } from "./role-dirs.js";
-import { StartError } from "./start-error.js";
 
 /**
  * As root: PostgreSQL and the supervisor run as a user of their own, each role as another one. What is left of root starts the roles when the

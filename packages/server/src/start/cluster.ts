@@ -8,8 +8,8 @@ import type { Config } from "../kernel/config/config.js";
 import type { Secrets } from "../kernel/config/secrets.js";
 import { connectionOf, DB_OWNER } from "../kernel/db/pool.js";
 import type { RunAs } from "../kernel/files/owners.js";
+import { StartError } from "../kernel/start-error.js";
 import { PROCESS_ROLES, roleName } from "../store/grants.js";
-import { StartError } from "./start-error.js";
 
 export const POSTGRES_BIN = "/usr/lib/postgresql/15/bin";
 

@@ -1,7 +1,7 @@
 import { type ChildProcess, spawnSync } from "node:child_process";
 import { z } from "zod";
-import { INPUT_ON_STDIN } from "../kernel/config/role-input.js";
 import { type RunAs, roleUser } from "../kernel/files/owners.js";
+import { INPUT_ON_STDIN } from "../kernel/role-input.js";
 import { roleNodeArgs } from "./role-args.js";
 import {
   argsOf,

@@ -1,7 +1,7 @@
 import { spawn, spawnSync } from "node:child_process";
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { StartError } from "./start-error.js";
+import { StartError } from "../kernel/start-error.js";
 
 const CONFLICT = 75;
 

@@ -2,9 +2,9 @@ import { chmodSync, existsSync, mkdirSync, readFileSync, statfsSync, statSync, w
 import { join } from "node:path";
 import type { Config } from "../kernel/config/config.js";
 import type { RunAs } from "../kernel/files/owners.js";
+import { StartError } from "../kernel/start-error.js";
 import { giveDataDir } from "./as-user.js";
 import { prepareRoleDirs } from "./role-dirs.js";
-import { StartError } from "./start-error.js";
 
 const LEAST_FREE_BYTES = 500_000_000;
 

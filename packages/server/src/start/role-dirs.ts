@@ -19,7 +19,7 @@ import {
 import { join } from "node:path";
 import { collectorDir, mailSinkDir, rolesDir, uploadsDir } from "../kernel/config/data-dir.js";
 import { type RunAs, roleUser } from "../kernel/files/owners.js";
-import { StartError } from "./start-error.js";
+import { StartError } from "../kernel/start-error.js";
 
 interface RoleDir {
   readonly name: string;

@@ -1,5 +1,5 @@
 import { type ChildProcess, spawn } from "node:child_process";
-import { INPUT_ON_STDIN, ROLES, type Role } from "../kernel/config/role-input.js";
+import { INPUT_ON_STDIN, ROLES, type Role } from "../kernel/role-input.js";
 import { roleNodeArgs } from "./role-args.js";
 
 /** What is given its input and, where root starts it, runs as a user of its own. */

@@ -1,7 +1,7 @@
 import { SHIPPED_RULES } from "@halvik/core/detect";
 import pg from "pg";
 import { makeStarterEndpoints } from "../domains/intake/endpoints/repository.js";
-import { addPerson } from "../domains/people/people.js";
+import { addPerson } from "../domains/people/repository.js";
 import { saveRule } from "../domains/rules/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";

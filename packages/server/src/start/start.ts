@@ -3,11 +3,12 @@ import { join } from "node:path";
 import pg from "pg";
 import { nowUs } from "../kernel/clock.js";
 import { type Config, configOf, loadConfig, rawSettings } from "../kernel/config/config.js";
-import { ROLES, roleInput } from "../kernel/config/role-input.js";
 import { loadOrMakeSecrets, type Secrets } from "../kernel/config/secrets.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { runAsUser } from "../kernel/files/owners.js";
-import { certificateFile, tlsIdentity } from "../kernel/files/tls-identity.js";
+import { ROLES, roleInput } from "../kernel/role-input.js";
+import { StartError } from "../kernel/start-error.js";
+import { certificateFile, tlsIdentity } from "../kernel/tls/tls-identity.js";
 import { startAsUser } from "./as-user.js";
 import { Children, say } from "./children.js";
 import { Cluster } from "./cluster.js";
@@ -19,7 +20,6 @@ import { closeSettingsFile, makeDataDir, raiseReceiveBufferLimit } from "./prepa
 import { prepareRoleDirs } from "./role-dirs.js";
 import { isRole, type ProgramName, spawnHere, startHere } from "./role-processes.js";
 import { setUpDatabase } from "./setup-database.js";
-import { StartError } from "./start-error.js";
 
 export interface StartOptions {
   readonly demo: boolean;

@@ -4,6 +4,7 @@ import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import type pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
 import { failureOf } from "../kernel/db/failure.js";
+import type { Queryable } from "../kernel/db/pool.js";
 import { CopyEncoder } from "./copy-binary.js";
 import { FLOW_COLUMNS, FLOW_COPY_COLUMNS, FLOW_COPY_TYPES } from "./flow-columns.js";
 import { writeFlowRollups } from "./flow-rollups.js";
@@ -284,4 +285,50 @@ export class BatchWriter {
       kept.map((r) => Buffer.from(r.content.raw!)),
     ]);
   }
+}
+
+/** Has a connection told of each committed batch, as “collector number”. */
+export async function listenToBatches(db: Queryable): Promise<void> {
+  await db.query(`listen ${BATCH_CHANNEL}`);
+}
+
+/** Bounds of record ids. */
+export interface BatchIds {
+  readonly low: string;
+  readonly high: string;
+}
+
+/** The bounds of what these batches hold; null when that is nothing. */
+export async function idsOfBatches(
+  db: Queryable,
+  batches: readonly { readonly collector: number; readonly number: number }[],
+): Promise<BatchIds | null> {
+  const { rows } = await db.query<{ low: string | null; high: string | null }>(
+    "select min(b.low_id)::text as low, max(b.high_id)::text as high from unnest($1::int[], $2::bigint[]) w (collector, number) join batch b using (collector, number)",
+    [batches.map((b) => b.collector), batches.map((b) => b.number)],
+  );
+  const { low, high } = rows[0]!;
+  return low === null || high === null ? null : { low, high };
+}
+
+export async function isBatchStored(db: Queryable, collector: number, number: number): Promise<boolean> {
+  const { rowCount } = await db.query("select 1 from batch where collector = $1 and number = $2", [collector, number]);
+  return (rowCount ?? 0) > 0;
+}
+
+/** What the rules have followed long ago is not needed any more; the newest stay, numbers continue from them. */
+export async function forgetFollowedBatches(db: Queryable, beforeUs: number): Promise<void> {
+  await db.query(
+    "delete from batch b using engine_cursor e where e.collector = b.collector and b.number < e.number - 100 and b.committed_us < $1",
+    [beforeUs],
+  );
+}
+
+/** How many records live collectors stored after a moment, and since when there are any. */
+export async function storedSince(db: Queryable, afterUs: number): Promise<{ rows: number; sinceUs: number | null }> {
+  const { rows } = await db.query<{ n: number; since: number | null }>(
+    "select coalesce(sum(rows), 0)::bigint as n, min(committed_us) as since from batch b join collector c on c.number = b.collector where c.kind = 'live' and committed_us > $1",
+    [afterUs],
+  );
+  return { rows: rows[0]!.n, sinceUs: rows[0]!.since };
 }

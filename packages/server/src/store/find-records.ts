@@ -58,3 +58,12 @@ export async function recordsInIdRange(
   }
   return out;
 }
+
+/** What came as bytes that its text does not give back, by record id. */
+export async function keptRawBytes(db: Queryable, ids: readonly string[]): Promise<Map<string, Buffer>> {
+  const { rows } = await db.query<{ id: string; raw: Buffer }>(
+    "select id::text as id, raw from raw_bytes where id = any($1::bigint[])",
+    [ids],
+  );
+  return new Map(rows.map((r) => [r.id, r.raw]));
+}

@@ -1,4 +1,5 @@
 import type { HalvikRecord } from "@halvik/core/model/record";
+import type { Queryable } from "../kernel/db/pool.js";
 import { FLOW_RULE_COLUMNS, FLOW_SELECT_COLUMNS, type FlowRow, toFlowRecord } from "./flow-columns.js";
 import { type RecordRow, RULE_COLUMNS, SELECT_COLUMNS, toRecord } from "./record-columns.js";
 import { type Shape, segmentTable, shapeOf } from "./segments.js";
@@ -25,3 +26,17 @@ export const selectFrom = (segment: string, reader: Reader = "people"): string =
 
 export const readRows = (segment: string, rows: readonly unknown[]): HalvikRecord[] =>
   (rows as readonly never[]).map(READ[shapeOf(segment)].toRecord);
+
+/** The next rows of a segment after an id, by id. */
+export async function rowsAfter(
+  db: Queryable,
+  segment: string,
+  after: string,
+  most: number,
+): Promise<ReturnType<typeof readRows>> {
+  const { rows } = await db.query(`${selectFrom(segment)} where r.id > $1::bigint order by r.id limit $2`, [
+    after,
+    most,
+  ]);
+  return readRows(segment, rows);
+}

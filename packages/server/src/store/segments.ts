@@ -6,17 +6,6 @@ export type SegmentKind = "live" | "late" | "import";
 export const SHAPES = ["record", "flow"] as const;
 export type Shape = (typeof SHAPES)[number];
 
-/** A segment as the catalogue has it. Times in µs; ids as decimal text. */
-export interface Segment {
-  readonly name: string;
-  readonly shape: Shape;
-  readonly kind: SegmentKind;
-  readonly collector: number;
-  readonly rows: number;
-  readonly minTimeUs: number;
-  readonly maxTimeUs: number;
-}
-
 const NAME = /^[sf]_\d{4}_(live|late|import)_\d{6}$/;
 
 /** The shape stands in the name's first letter. */
@@ -105,4 +94,42 @@ export async function segmentsWithIds(db: Queryable, low: string, high: string):
     [low, high],
   );
   return rows.map((r) => r.name);
+}
+
+/** Records in the store; none where it has not been made yet. */
+export async function countRecords(db: Queryable): Promise<number> {
+  const there = await db.query<{ there: boolean }>("select to_regclass('public.segment') is not null as there");
+  if (!there.rows[0]!.there) return 0;
+  const { rows } = await db.query<{ n: number }>("select coalesce(sum(rows), 0)::bigint as n from segment");
+  return rows[0]!.n;
+}
+
+/** From when on records are kept, and whether some of a window were dropped. */
+export async function keptOf(
+  db: Queryable,
+  window: { readonly fromUs: number; readonly toUs: number },
+): Promise<{ keptUs: number | null; dropped: boolean }> {
+  const { rows } = await db.query<{ kept: number | null; dropped: boolean }>(
+    "select (select min(min_time) from segment) as kept, exists (select from dropped_segment where max_time >= $1 and min_time < $2) as dropped",
+    [window.fromUs, window.toUs],
+  );
+  return { keptUs: rows[0]!.kept, dropped: rows[0]!.dropped };
+}
+
+/** The segments that a job's import filled. */
+export async function segmentsOfJob(db: Queryable, job: number): Promise<{ name: string; rows: number }[]> {
+  const { rows } = await db.query<{ name: string; rows: number }>(
+    "select name, rows from segment where job = $1 order by name",
+    [job],
+  );
+  return rows;
+}
+
+/** What the store holds, and the octets of all of the database. */
+export async function storeSize(db: Queryable): Promise<{ records: number; oldestUs: number | null; bytes: number }> {
+  const { rows } = await db.query<{ records: number; oldest: number | null; bytes: number }>(
+    "select coalesce(sum(rows), 0)::bigint as records, min(min_time) as oldest, pg_database_size(current_database()) as bytes from segment",
+  );
+  const { records, oldest, bytes } = rows[0]!;
+  return { records, oldestUs: oldest, bytes };
 }

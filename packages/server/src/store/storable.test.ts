@@ -2,7 +2,7 @@ import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
 import pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
-import { keepMeasures, saveFlowDomains } from "../domains/intake/pipeline/kept-state.js";
+import { keepMeasures, saveFlowDomains } from "../domains/intake/pipeline/state-repository.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { HostileRecords, refused } from "../testing/hostile-records.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";

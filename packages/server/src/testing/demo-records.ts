@@ -4,8 +4,8 @@ import { SenderDirectory } from "@halvik/core/model/senders";
 import { roster, Timeline, type TimelineOptions, USM } from "@halvik/simulator";
 import { decodeBatch } from "../domains/intake/pipeline/decode-batch.js";
 import { Decoders } from "../domains/intake/pipeline/decoders.js";
-import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
 import { SenderRegistry } from "../domains/intake/senders/registry.js";
+import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 import { formatRecordId, IdSource } from "../store/record-id.js";
 
 /** What Orvane Ferries sends, decoded as a collector would, without a store: minute by minute. */

@@ -10,8 +10,8 @@ import {
   USM,
 } from "@halvik/simulator";
 import { flowSet, ipfixMessage, templateBody, v9Message } from "../../../core/src/testing/flow-bytes.js";
-import type { Protocol } from "../domains/intake/pipeline/arrival.js";
-import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
+import type { Protocol } from "../domains/intake/arrivals/arrival.js";
+import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 
 export { USM };
 

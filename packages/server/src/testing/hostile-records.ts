@@ -1,9 +1,9 @@
 import { UsmUsers, usmUser } from "@halvik/core/decode/snmp";
-import type { Arrival } from "../domains/intake/pipeline/arrival.js";
+import type { Arrival } from "../domains/intake/arrivals/arrival.js";
 import { decodeBatch } from "../domains/intake/pipeline/decode-batch.js";
 import { Decoders } from "../domains/intake/pipeline/decoders.js";
-import { nodeSnmpCrypto } from "../domains/intake/pipeline/snmp-crypto.js";
 import { loneSender, SenderRegistry } from "../domains/intake/senders/registry.js";
+import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 import { FLOW_COLUMNS } from "../store/flow-columns.js";
 import { RECORD_COLUMNS, type StoredContent } from "../store/record-columns.js";
 import { IdSource } from "../store/record-id.js";

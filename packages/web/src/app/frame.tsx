@@ -5,18 +5,18 @@ import { DropdownMenu } from "radix-ui";
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router";
 import { Toaster } from "sonner";
+import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "../data/api";
+import { useViewStore } from "../data/view-store";
+import { windowParams } from "../data/window-url";
+import { useGlobalKeys } from "../navigation/keys";
+import { SECTIONS } from "../navigation/sections";
 import { Kbd } from "../ui/button";
-import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "./api";
-import { useGlobalKeys } from "./keys";
 import { KeysHelp } from "./keys-help";
 import { LoadingNotice } from "./loading-notice";
 import { Notices } from "./notices";
 import { Palette } from "./palette";
 import { TimeRail } from "./rail";
-import { SECTIONS } from "./sections";
 import { ChoosePassword, SignIn } from "./sign-in";
-import { useViewStore } from "./view-store";
-import { windowParams } from "./window-url";
 
 /** Who is it? Sign-in, then a password of one's own, then the page frame. */
 export function Frame() {

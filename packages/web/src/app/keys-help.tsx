@@ -1,6 +1,6 @@
 import { Dialog } from "radix-ui";
+import { ALL_KEYS } from "../navigation/keys";
 import { Kbd } from "../ui/button";
-import { ALL_KEYS } from "./keys";
 
 export const KeysHelp = ({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) => (
   <Dialog.Root open={open} onOpenChange={onOpenChange}>

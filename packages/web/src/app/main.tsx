@@ -2,9 +2,9 @@ import "./styles.css";
 import { QueryClientProvider } from "@tanstack/react-query";
 import { createRoot } from "react-dom/client";
 import { RouterProvider } from "react-router";
-import { queryClient } from "./api";
+import { queryClient } from "../data/api";
+import { keepWindowInUrl } from "../data/window-url";
 import { router } from "./routes";
-import { keepWindowInUrl } from "./window-url";
 
 keepWindowInUrl(router);
 

@@ -4,11 +4,11 @@ import { Popover } from "radix-ui";
 import { useEffect, useRef } from "react";
 import { Link, useNavigate } from "react-router";
 import { toast } from "sonner";
+import { noticesQuery, request } from "../data/api";
+import { useViewStore, usOf } from "../data/view-store";
 import { SeverityMark } from "../ui/marks";
 import { safeText } from "../ui/safe-text";
 import { dayClock } from "../ui/time";
-import { noticesQuery, request } from "./api";
-import { useViewStore, usOf } from "./view-store";
 
 const WORDS = { raise: "raised", update: "lasts", clear: "over" } as const;
 

@@ -4,9 +4,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { incidentsQuery, sendersQuery } from "./api";
-import { SECTIONS } from "./sections";
-import { useViewStore } from "./view-store";
+import { incidentsQuery, sendersQuery } from "../data/api";
+import { useViewStore } from "../data/view-store";
+import { SECTIONS } from "../navigation/sections";
 
 /** Go to, open by id, pivot on a pasted address, theme. */
 export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {

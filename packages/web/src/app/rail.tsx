@@ -1,8 +1,7 @@
 import { SEVERITIES } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent as ReactPointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
-import { day, dayMinute, minute, weekday } from "../ui/time";
-import { histogramQuery, incidentsQuery } from "./api";
+import { histogramQuery, incidentsQuery } from "../data/api";
 import {
   bounds,
   DEFAULT_RAIL_US,
@@ -12,7 +11,8 @@ import {
   scaled,
   useViewStore,
   usOf,
-} from "./view-store";
+} from "../data/view-store";
+import { day, dayMinute, minute, weekday } from "../ui/time";
 
 const WIDTH = 100;
 const TOP = 14;

@@ -1,8 +1,8 @@
 import type { Session } from "@halvik/contract";
 import { useForm } from "react-hook-form";
+import { queryClient, request } from "../data/api";
 import { Button } from "../ui/button";
 import { Field, Input } from "../ui/field";
-import { queryClient, request } from "./api";
 
 const Sheet = ({ title, children }: { title: string; children: React.ReactNode }) => (
   <div className="flex h-full items-start justify-center pt-[18vh]">

@@ -17,8 +17,6 @@ const UNITS: Readonly<Record<string, number>> = {
   days: US_PER_DAY,
 };
 
-export const DURATION_UNITS = ["s", "min", "h", "d"] as const;
-
 /** µs of a unit word ("min", "hours"), or undefined. */
 export const unitUs = (unit: string): number | undefined => (Object.hasOwn(UNITS, unit) ? UNITS[unit] : undefined);
 

@@ -1,4 +1,4 @@
-export { DURATION_UNITS, formatDuration, readSeconds, unitUs, writeSeconds } from "./duration.js";
+export { formatDuration, readSeconds, unitUs, writeSeconds } from "./duration.js";
 export {
   civilFromDays,
   civilToUs,

@@ -1,16 +1,14 @@
 import fc from "fast-check";
-import {
-  flatten,
-  type JsonItem,
-  JsonMapping,
-  JsonRecords,
-  MAPPED_FIELDS,
-  parseJsonRecords,
-  USUAL_MAPPING,
-} from "./index.js";
+import { flatten, type JsonItem, JsonMapping, JsonRecords, MAPPED_FIELDS, USUAL_MAPPING } from "./index.js";
+
+/** The records of a body that comes in one piece. */
+function recordsOf(text: string): JsonItem[] {
+  const records = new JsonRecords();
+  return [...records.push(text), ...records.end()];
+}
 
 const read = (text: string) =>
-  [...parseJsonRecords(text)].map((i) => ("json" in i ? i.json : `${i.problem.code} ${i.problem.message}`));
+  recordsOf(text).map((i) => ("json" in i ? i.json : `${i.problem.code} ${i.problem.message}`));
 
 describe("the records of a body", () => {
   test.each<[string, string, readonly (string | RegExp)[]]>([

@@ -3,6 +3,7 @@ import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
 import { ENGINE } from "../incidents/findings.js";
+import { clearOfRule, openOnce } from "../incidents/repository.js";
 import { readRoles } from "./repository.js";
 
 /** The rule such an incident belongs to: none that the engine runs, since it is the engine that does not. */
@@ -20,14 +21,18 @@ export async function raiseEngineStopped(db: Queryable, watchingSinceUs: number,
   if (engine === undefined || engine.detail.stopped === true) return;
   const silentUs = agoUs(Math.max(engine.heartbeatUs, watchingSinceUs), nowUs);
   if (silentUs < STALE_US) return;
-  const { rows } = await db.query<{ id: number }>(
-    `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities)
-     select 'The engine has stopped: no rule runs', ${SEVERITY}, 'open', $1, 1, 'engine', $2, $3, $3, 0, '{}'
-     where not exists (select from incident where rule_id = $1 and state = 'open' and merged_into is null) returning id`,
-    [ENGINE_STOPPED, engine.heartbeatUs, nowUs],
+  const id = await openOnce(
+    db,
+    {
+      title: "The engine has stopped: no rule runs",
+      severity: SEVERITY,
+      ruleId: ENGINE_STOPPED,
+      key: "engine",
+      firstUs: engine.heartbeatUs,
+    },
+    nowUs,
   );
-  const id = rows[0]?.id;
-  if (id !== undefined)
+  if (id !== null)
     await addEvent(
       db,
       id,
@@ -39,9 +44,6 @@ export async function raiseEngineStopped(db: Queryable, watchingSinceUs: number,
 }
 
 export async function clearEngineStopped(db: Queryable, nowUs: number): Promise<void> {
-  const { rows } = await db.query<{ id: number }>(
-    "update incident set state = 'cleared', ended_us = $2, last_us = greatest(last_us, $2) where rule_id = $1 and state = 'open' and merged_into is null returning id",
-    [ENGINE_STOPPED, nowUs],
-  );
-  for (const { id } of rows) await addEvent(db, id, nowUs, ENGINE, "cleared", "the engine runs again");
+  for (const id of await clearOfRule(db, ENGINE_STOPPED, nowUs))
+    await addEvent(db, id, nowUs, ENGINE, "cleared", "the engine runs again");
 }

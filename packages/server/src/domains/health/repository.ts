@@ -1,5 +1,6 @@
-import type { EndpointStatus } from "../../edges/collecting/endpoint.js";
+import type { SavedCadence } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
+import type { EndpointStatus } from "../intake/arrivals/endpoint.js";
 
 /** What the collector listens to, as Intake shows it; what it no longer holds goes. */
 export async function writeEndpoints(
@@ -45,4 +46,96 @@ export async function readRoles(db: Queryable): Promise<RoleStatus[]> {
     detail: Record<string, unknown>;
   }>("select role, started_us, heartbeat_us, detail from role_status order by role");
   return rows.map((r) => ({ role: r.role, startedUs: r.started_us, heartbeatUs: r.heartbeat_us, detail: r.detail }));
+}
+
+/** Roles of which an open finding says that they have stopped. */
+export async function rolesSaidStopped(db: Queryable): Promise<string[]> {
+  const { rows } = await db.query<{ key: string }>(
+    "select distinct key from finding where rule_id = 'halvik-role' and cleared_us is null and key <> 'engine'",
+  );
+  return rows.map((r) => r.key);
+}
+
+export const lastAuditId = async (db: Queryable): Promise<number> =>
+  (await db.query<{ id: number }>("select coalesce(max(id), 0) as id from audit")).rows[0]!.id;
+
+/** Refused sign-ins of the audit after a line of it, the earliest 500. */
+export async function refusedSignIns(
+  db: Queryable,
+  after: number,
+): Promise<{ id: number; who: string; address: string }[]> {
+  const { rows } = await db.query<{ id: number; who: string; address: string }>(
+    "select id, who, coalesce(detail->>'address', '') as address from audit where id > $1 and what = 'sign-in refused' order by id limit 500",
+    [after],
+  );
+  return rows;
+}
+
+/** Since when the collector listens, and when it last said so; null before its first start. */
+export async function collectorListening(
+  db: Queryable,
+): Promise<{ startedUs: number; heartbeatUs: number; spooling: boolean } | null> {
+  const { rows } = await db.query<{ started_us: number; heartbeat_us: number; spooling: boolean }>(
+    "select started_us, heartbeat_us, coalesce((detail->>'spooling')::boolean, false) as spooling from role_status where role = 'collector'",
+  );
+  const row = rows[0];
+  return row ? { startedUs: row.started_us, heartbeatUs: row.heartbeat_us, spooling: row.spooling } : null;
+}
+
+export interface SenderActivity {
+  readonly sender: number;
+  readonly lastHeardUs: number | null;
+  readonly cadence: SavedCadence | null;
+  /** Since when it is known to be silent. */
+  readonly sinceUs: number | null;
+}
+
+export async function senderActivity(db: Queryable): Promise<SenderActivity[]> {
+  const { rows } = await db.query<{
+    sender: number;
+    last_heard_us: number | null;
+    cadence: SavedCadence | null;
+    since_us: number | null;
+  }>(
+    "select a.sender, a.last_heard_us, a.cadence, s.since_us from sender_activity a left join sender_silence s using (sender)",
+  );
+  return rows.map((r) => ({ sender: r.sender, lastHeardUs: r.last_heard_us, cadence: r.cadence, sinceUs: r.since_us }));
+}
+
+export async function keepSilence(db: Queryable, sender: number, sinceUs: number | null, nowUs: number): Promise<void> {
+  await db.query("insert into sender_silence (sender, since_us, told_us) values ($1, $2, $3) on conflict do nothing", [
+    sender,
+    sinceUs,
+    nowUs,
+  ]);
+}
+
+export async function endSilence(db: Queryable, sender: number): Promise<void> {
+  await db.query("delete from sender_silence where sender = $1", [sender]);
+}
+
+/** What the collector listens to, as it last said. */
+export async function readEndpoints(db: Queryable): Promise<
+  {
+    name: string;
+    transport: string;
+    address: string;
+    port: number;
+    state: string;
+    detail: string;
+    counters: Record<string, number>;
+    updatedUs: number;
+  }[]
+> {
+  const { rows } = await db.query<{
+    name: string;
+    transport: string;
+    address: string;
+    port: number;
+    state: string;
+    detail: string;
+    counters: Record<string, number>;
+    updated_us: number;
+  }>("select name, transport, address, port, state, detail, counters, updated_us from endpoint order by name");
+  return rows.map(({ updated_us, ...e }) => ({ ...e, updatedUs: updated_us }));
 }

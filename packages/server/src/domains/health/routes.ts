@@ -1,20 +1,31 @@
 import { statfs } from "node:fs/promises";
 import { Health, type HealthDetails, Intake, Summary } from "@halvik/contract";
 import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
-import type { Deps } from "../../edges/http/deps.js";
-import { NOBODY, route } from "../../edges/http/route.js";
 import { agoUs, nowUs } from "../../kernel/clock.js";
-import type { Queryable } from "../../kernel/db/pool.js";
+import type { Config } from "../../kernel/config/config.js";
+import type { Pool, Queryable } from "../../kernel/db/pool.js";
+import { NOBODY, route } from "../../kernel/http/route.js";
+import { storedSince } from "../../store/batches.js";
+import { storeSize } from "../../store/segments.js";
 import { needingAttention } from "../incidents/repository.js";
-import { runningJobs } from "../intake/imports/job.js";
-import { senderStatus } from "../intake/senders/status.js";
-import { ruleFailures } from "../rules/failures.js";
-import { type RoleStatus, readRoles } from "./repository.js";
+import { runningJobs } from "../intake/imports/repository.js";
+import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import { senderStatus } from "../intake/senders/status-repository.js";
+import { ruleFailures } from "../rules/failures-repository.js";
+import { type RoleStatus, readEndpoints, readRoles } from "./repository.js";
 
 const FRESH_US = 15 * US_PER_SECOND;
 const RATE_WINDOW_US = US_PER_MINUTE;
 
-export const statusRoutes = ({ db, directory, config, version }: Deps) => [
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly directory: DirectoryCache;
+  readonly config: Config;
+  readonly version: string;
+}
+
+export const statusRoutes = ({ db, directory, config, version }: Needs) => [
   route({
     method: "get",
     path: "/health",
@@ -42,17 +53,11 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
       const collector = roles.find((r) => r.role === "collector")?.detail ?? {};
       const count = (name: string) => Number(collector[name] ?? 0);
       const sum = (name: "problems" | "late" | "capped") => senders.reduce((total, s) => total + s[name], 0);
-      const rate = await db.query<{ n: number; since: number | null }>(
-        "select coalesce(sum(rows), 0)::bigint as n, min(committed_us) as since from batch b join collector c on c.number = b.collector where c.kind = 'live' and committed_us > $1",
-        [now - RATE_WINDOW_US],
-      );
-      const store = await db.query<{ records: number; oldest: number | null; bytes: number }>(
-        "select coalesce(sum(rows), 0)::bigint as records, min(min_time) as oldest, pg_database_size(current_database()) as bytes from segment",
-      );
+      const { rows: n, sinceUs: since } = await storedSince(db, now - RATE_WINDOW_US);
+      const store = await storeSize(db);
       const engine = roles.find((r) => r.role === "engine");
       const through = Number(engine?.detail.throughUs ?? 0);
       const disk = await statfs(config.HALVIK_DATA_DIR).catch(() => null);
-      const { n, since } = rate.rows[0]!;
       const silent = senders.filter((s) => s.state === "admitted" && s.silentSince !== null);
       const silentNames = new Set(silent.map((s) => s.name));
       return {
@@ -80,12 +85,12 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
           spoolBytes: count("spoolBytes"),
         },
         store: {
-          records: store.rows[0]!.records,
-          oldest: store.rows[0]!.oldest === null ? null : formatUs(store.rows[0]!.oldest),
-          bytes: store.rows[0]!.bytes,
+          records: store.records,
+          oldest: store.oldestUs === null ? null : formatUs(store.oldestUs),
+          bytes: store.bytes,
           diskFreeBytes: disk ? disk.bavail * disk.bsize : 0,
         },
-        jobs: await runningJobs(db),
+        jobs: await runningJobs(db, now),
         zone: config.HALVIK_ZONE,
         // by the clock of now: what was measured long ago is not shown as small
         engineBehindSeconds: through > 0 ? Math.max(0, (now - through) / US_PER_SECOND) : null,
@@ -100,22 +105,12 @@ export const statusRoutes = ({ db, directory, config, version }: Deps) => [
     answer: Intake,
     handle: async () => {
       const now = nowUs();
-      const { rows } = await db.query<{
-        name: string;
-        transport: string;
-        address: string;
-        port: number;
-        state: string;
-        detail: string;
-        counters: Record<string, number>;
-        updated_us: number;
-      }>("select * from endpoint order by name");
       const roles = await readRoles(db);
       return {
-        endpoints: rows.map(({ updated_us, ...e }) => ({
+        endpoints: (await readEndpoints(db)).map(({ updatedUs, ...e }) => ({
           ...e,
-          state: now - updated_us > FRESH_US ? "no sign of life" : e.state,
-          updated: formatUs(updated_us),
+          state: now - updatedUs > FRESH_US ? "no sign of life" : e.state,
+          updated: formatUs(updatedUs),
         })),
         roles: roles.map((r) => ({
           role: r.role,
@@ -154,7 +149,7 @@ async function healthOf(db: Queryable, now: number, version: string): Promise<He
     roles: running,
     troubles,
     engineBehindSeconds: typeof through === "number" ? Math.max(0, (now - through) / US_PER_SECOND) : null,
-    jobs: await runningJobs(db),
+    jobs: await runningJobs(db, now),
     version,
   };
 }

@@ -3,15 +3,7 @@ import { formatDuration, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/
 import type { OwnObservation } from "@halvik/core/normalise";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { readRoles } from "./repository.js";
-
-/** Roles of which it stands that they have stopped. */
-async function toldStopped(db: Queryable): Promise<string[]> {
-  const { rows } = await db.query<{ key: string }>(
-    "select distinct key from finding where rule_id = 'halvik-role' and cleared_us is null and key <> 'engine'",
-  );
-  return rows.map((r) => r.key);
-}
+import { lastAuditId, readRoles, refusedSignIns, rolesSaidStopped } from "./repository.js";
 
 const ROLE_STALE_US = 15 * US_PER_SECOND;
 const LAG_US = US_PER_MINUTE;
@@ -41,7 +33,7 @@ export class SelfWatch {
     if (this.beganUs === null) {
       this.beganUs = nowUs;
       // what an engine before this one said has stopped is said to be back by this one
-      for (const role of await toldStopped(db)) this.stopped.add(role);
+      for (const role of await rolesSaidStopped(db)) this.stopped.add(role);
     }
     for (const { role, heartbeatUs, detail } of await readRoles(db)) {
       if (role === "engine") continue;
@@ -105,11 +97,8 @@ export class SelfWatch {
   }
 
   private async signIns(db: Queryable): Promise<OwnObservation[]> {
-    this.lastAudit ??= (await db.query<{ id: number }>("select coalesce(max(id), 0) as id from audit")).rows[0]!.id;
-    const { rows } = await db.query<{ id: number; who: string; address: string }>(
-      "select id, who, coalesce(detail->>'address', '') as address from audit where id > $1 and what = 'sign-in refused' order by id limit 500",
-      [this.lastAudit],
-    );
+    this.lastAudit ??= await lastAuditId(db);
+    const rows = await refusedSignIns(db, this.lastAudit);
     if (rows.length > 0) this.lastAudit = rows[rows.length - 1]!.id;
     return rows.map((r) => ({
       event: "sign-in-refused",

@@ -1,19 +1,13 @@
 import { formatDuration, US_PER_SECOND } from "@halvik/core/base/time";
-import { Cadence, type SavedCadence, type Sender, type SenderDirectory } from "@halvik/core/model/senders";
+import { Cadence, type Sender, type SenderDirectory } from "@halvik/core/model/senders";
 import type { OwnObservation } from "@halvik/core/normalise";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { collectorListening, endSilence, keepSilence, type SenderActivity, senderActivity } from "./repository.js";
 
 /** Without a learnt or set cadence, nothing is called silent. Set by hand: three times the expected gap. */
 const HAND_FACTOR = 3;
 const COLLECTOR_FRESH_US = 10 * US_PER_SECOND;
-
-interface ActivityRow {
-  sender: number;
-  last_heard_us: number | null;
-  cadence: SavedCadence | null;
-  since_us: number | null;
-}
 
 /**
  * Which senders fell silent or were heard again since the last look (`semantics.md` 12). A sender reached through a silent one is
@@ -24,49 +18,41 @@ export async function watchSenders(
   directory: SenderDirectory,
   nowUs: number,
 ): Promise<OwnObservation[]> {
-  const collector = await db.query<{ started_us: number; heartbeat_us: number; spooling: boolean }>(
-    "select started_us, heartbeat_us, coalesce((detail->>'spooling')::boolean, false) as spooling from role_status where role = 'collector'",
-  );
-  const listening = collector.rows[0];
-  if (!listening || listening.spooling || nowUs - listening.heartbeat_us > COLLECTOR_FRESH_US) return [];
-  const { rows } = await db.query<ActivityRow>(
-    "select a.sender, a.last_heard_us, a.cadence, s.since_us from sender_activity a left join sender_silence s using (sender)",
-  );
+  const listening = await collectorListening(db);
+  if (listening === null || listening.spooling || nowUs - listening.heartbeatUs > COLLECTOR_FRESH_US) return [];
+  const rows = await senderActivity(db);
   const silentIds = new Set(
-    rows.filter((r) => isSilent(r, directory.get(r.sender), listening.started_us, nowUs)).map((r) => r.sender),
+    rows.filter((r) => isSilent(r, directory.get(r.sender), listening.startedUs, nowUs)).map((r) => r.sender),
   );
   const out: OwnObservation[] = [];
   for (const row of rows) {
     const sender = directory.get(row.sender);
     if (sender?.state !== "admitted") continue;
     const silent = silentIds.has(row.sender);
-    if (silent && row.since_us === null) {
-      await db.query(
-        "insert into sender_silence (sender, since_us, told_us) values ($1, $2, $3) on conflict do nothing",
-        [row.sender, row.last_heard_us, nowUs],
-      );
+    if (silent && row.sinceUs === null) {
+      await keepSilence(db, row.sender, row.lastHeardUs, nowUs);
       out.push(fellSilent(sender, row, silentCause(sender, directory, silentIds), nowUs));
-    } else if (!silent && row.since_us !== null) {
-      await db.query("delete from sender_silence where sender = $1", [row.sender]);
+    } else if (!silent && row.sinceUs !== null) {
+      await endSilence(db, row.sender);
       out.push({
         event: "sender-heard",
         severity: 6,
         outcome: "success",
         subject: sender.name,
-        text: `${sender.name} is heard again after ${formatDuration(nowUs - row.since_us)}.`,
+        text: `${sender.name} is heard again after ${formatDuration(nowUs - row.sinceUs)}.`,
       });
     }
   }
   return out;
 }
 
-function isSilent(row: ActivityRow, sender: Sender | undefined, listeningSinceUs: number, nowUs: number): boolean {
+function isSilent(row: SenderActivity, sender: Sender | undefined, listeningSinceUs: number, nowUs: number): boolean {
   const bound = silenceBound(row, sender, nowUs);
-  if (bound === null || row.last_heard_us === null) return false;
-  return agoUs(Math.max(row.last_heard_us, listeningSinceUs), nowUs) > bound;
+  if (bound === null || row.lastHeardUs === null) return false;
+  return agoUs(Math.max(row.lastHeardUs, listeningSinceUs), nowUs) > bound;
 }
 
-function silenceBound(row: ActivityRow, sender: Sender | undefined, nowUs: number): number | null {
+function silenceBound(row: SenderActivity, sender: Sender | undefined, nowUs: number): number | null {
   const every = sender?.expectedEverySeconds;
   if (every) return every * HAND_FACTOR * US_PER_SECOND;
   return row.cadence === null ? null : new Cadence(row.cadence).silenceBoundUs(nowUs);
@@ -82,13 +68,13 @@ function silentCause(sender: Sender, directory: SenderDirectory, silent: Readonl
   return null;
 }
 
-function fellSilent(sender: Sender, row: ActivityRow, cause: Sender | null, nowUs: number): OwnObservation {
+function fellSilent(sender: Sender, row: SenderActivity, cause: Sender | null, nowUs: number): OwnObservation {
   const usual = sender.expectedEverySeconds
     ? sender.expectedEverySeconds * US_PER_SECOND
     : row.cadence === null
       ? null
       : new Cadence(row.cadence).usualGapUs();
-  const text = `${sender.name} has sent nothing for ${formatDuration(nowUs - (row.last_heard_us ?? nowUs))}${usual === null ? "" : `; it usually speaks every ${formatDuration(usual)}`}.`;
+  const text = `${sender.name} has sent nothing for ${formatDuration(nowUs - (row.lastHeardUs ?? nowUs))}${usual === null ? "" : `; it usually speaks every ${formatDuration(usual)}`}.`;
   if (cause === null) return { event: "sender-silent", severity: 4, outcome: "failure", subject: sender.name, text };
   return {
     event: "sender-silent",

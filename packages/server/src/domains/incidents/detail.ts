@@ -9,8 +9,8 @@ import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { findRecords } from "../../store/find-records.js";
 import { findIncident, findingsOf, historyOf, type IncidentRow, ruleBodies, urgencyFacts } from "./repository.js";
-import { type SimilarRow, similarIncidents } from "./similar.js";
-import { tasksOf } from "./tasks.js";
+import { type SimilarRow, similarIncidents } from "./similar-repository.js";
+import { tasksOf } from "./tasks-repository.js";
 
 /** One incident with its evidence, why it was raised, and its history: what is shown, exported and mailed. Null: there is none. */
 export async function incidentDetail(

@@ -12,18 +12,32 @@ import {
 import type { Severity } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import {
-  type CloseReason,
   consequencesOf,
   findJoint,
   type JoinContext,
   newSinceSeen,
   placeFinding,
-  type SeenEvidence,
 } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
-import { type FindingRow, insertFinding, loadFindings, updateFinding } from "../rules/running/repository.js";
-import { busyEntities, hubTest, joinableIncidents, relationOf } from "./joints.js";
+import {
+  amendFinding,
+  amendIncident,
+  clearIncident,
+  type FindingRow,
+  growIncident,
+  hasOpenFinding,
+  incidentOf,
+  incidentToGrow,
+  insertFinding,
+  insertIncident,
+  latestIncidentOf,
+  loadFindings,
+  reopenIncident,
+  updateFinding,
+} from "./findings-repository.js";
+import { hubTest, relationOf } from "./joints.js";
+import { busyEntities, joinableIncidents } from "./joints-repository.js";
 import { mergeIncidents, shelveIncident } from "./repository.js";
 
 const MAX_FINDINGS = 50_000;
@@ -61,18 +75,10 @@ export class Findings {
     finding.count += late.count;
     finding.firstUs = Math.min(finding.firstUs, late.firstUs);
     finding.lastUs = Math.max(finding.lastUs, late.lastUs);
-    await db.query("update finding set count = $2, first_us = $3, last_us = $4 where id = $1", [
-      finding.id,
-      finding.count,
-      finding.firstUs,
-      finding.lastUs,
-    ]);
+    await amendFinding(db, finding);
     const incident = await incidentOf(db, finding);
     if (incident === null) return;
-    await db.query(
-      "update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4) where id = $1",
-      [incident, late.count, late.firstUs, late.lastUs],
-    );
+    await amendIncident(db, incident, late);
     const said =
       late.count === 1 ? "a record that came late was added" : `${late.count} records that came late were added`;
     await addEvent(db, incident, nowUs, ENGINE, "amended", said);
@@ -169,7 +175,7 @@ export class Findings {
       directory,
       nowUs,
     );
-    if (clearedNow) await this.clearIncident(db, incident, merged, nowUs);
+    if (clearedNow) await this.tellCleared(db, incident, merged, nowUs);
   }
 
   private async raise(
@@ -199,7 +205,7 @@ export class Findings {
     });
     if (incident === null) return id;
     await this.touchIncident(db, incident, rule, report, { added: e.count, leads }, directory, nowUs);
-    if (e.clearedUs !== null) await this.clearIncident(db, incident, e, nowUs);
+    if (e.clearedUs !== null) await this.tellCleared(db, incident, e, nowUs);
     return id;
   }
 
@@ -213,20 +219,7 @@ export class Findings {
     nowUs: number,
   ): Promise<{ incident: number; joined: string; leads: boolean }> {
     const { episode: e, ruleId, key } = report;
-    const { rows } = await db.query<{
-      id: number;
-      state: "open" | "cleared" | "closed";
-      close_reason: CloseReason | null;
-      ended_us: number | null;
-    }>(
-      `select coalesce(m.id, i.id) as id, coalesce(m.state, i.state) as state, coalesce(m.close_reason, i.close_reason) as close_reason, coalesce(m.ended_us, i.ended_us) as ended_us
-       from finding f join incident i on i.id = f.incident left join incident m on m.id = i.merged_into
-       where f.rule_id = $1 and key_hash(f.key) = key_hash($2) order by f.id desc limit 1`,
-      [ruleId, key],
-    );
-    const earlier = rows[0]
-      ? { id: rows[0].id, state: rows[0].state, closeReason: rows[0].close_reason, endedUs: rows[0].ended_us }
-      : null;
+    const earlier = await latestIncidentOf(db, ruleId, key);
     const placement = placeFinding(earlier, e.firstUs);
     if (placement.to === "existing") {
       if (placement.returned) await this.reopen(db, placement.incident, e, earlier?.endedUs ?? null, nowUs);
@@ -264,10 +257,7 @@ export class Findings {
     endedUs: number | null,
     nowUs: number,
   ): Promise<void> {
-    await db.query(
-      "update incident set state = 'open', ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
-      [incident],
-    );
+    await reopenIncident(db, incident);
     const after = endedUs === null ? "a while" : formatDuration(Math.max(0, e.firstUs - endedUs));
     await addEvent(db, incident, nowUs, ENGINE, "returned", `${e.count} records, the first after ${after}`);
   }
@@ -280,25 +270,14 @@ export class Findings {
     directory: SenderDirectory,
     nowUs: number,
   ): Promise<number> {
-    const version = await db.query<{ version: number }>("select version from rule where id = $1", [rule.id]);
-    // its count comes with its finding
-    const { rows } = await db.query<{ id: number }>(
-      `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities, linked_to)
-       values ($1, $2, 'open', $3, $4, $5, $6, $7, $8, 0, $9, $10) returning id`,
-      [
-        findingTitle(rule, { ...e, key }, directory),
-        severityOf(rule, e),
-        rule.id,
-        version.rows[0]?.version ?? 1,
-        key,
-        e.firstUs,
-        e.lastUs,
-        e.raisedUs,
-        e.entities,
-        linkedTo,
-      ],
-    );
-    const id = rows[0]!.id;
+    const id = await insertIncident(db, {
+      title: findingTitle(rule, { ...e, key }, directory),
+      severity: severityOf(rule, e),
+      ruleId: rule.id,
+      key,
+      episode: e,
+      linkedTo,
+    });
     await addEvent(
       db,
       id,
@@ -324,68 +303,41 @@ export class Findings {
     directory: SenderDirectory,
     nowUs: number,
   ): Promise<void> {
-    const { rows } = await db.query<{
-      title: string;
-      rule_id: string;
-      entities: string[];
-      severity: Severity;
-      seen: SeenEvidence | null;
-      new_since_seen: string[];
-      of_rule: number;
-    }>(
-      "select title, rule_id, entities, severity, seen, new_since_seen, (select coalesce(sum(f.count), 0)::bigint from finding f where f.incident = i.id and f.rule_id = $2 and f.merged_into is null) as of_rule from incident i where id = $1 for update of i",
-      [id, rule.id],
-    );
-    const row = rows[0];
+    const row = await incidentToGrow(db, id, rule.id);
     if (!row) return;
     const entities = [...new Set([...row.entities, ...e.entities])].slice(0, 50);
     const severity = severityOf(rule, e);
     // what is worst gives the incident its name
-    const leads = change.leads || rule.id === row.rule_id || severity < row.severity;
+    const leads = change.leads || rule.id === row.ruleId || severity < row.severity;
     const fresh =
       row.seen === null ? [] : newSinceSeen(row.seen, Math.min(severity, row.severity) as Severity, entities);
-    await db.query(
-      `update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4), entities = $5, title = $6, new_since_seen = $7, severity = least(severity, $8),
-         rule_id = $9, key = case when $9 = rule_id then key else $10 end, rule_version = case when $9 = rule_id then rule_version else coalesce((select version from rule where id = $9), 1) end
-       where id = $1`,
-      [
-        id,
-        change.added,
-        e.firstUs,
-        e.lastUs,
-        entities,
-        leads
-          ? findingTitle(
-              rule,
-              { ...e, key, count: row.of_rule, entities: rule.id === row.rule_id ? entities : e.entities },
-              directory,
-            )
-          : row.title,
-        fresh,
-        severity,
-        leads ? rule.id : row.rule_id,
-        key,
-      ],
-    );
-    if (fresh.length > row.new_since_seen.length) {
+    await growIncident(db, id, {
+      added: change.added,
+      episode: e,
+      entities,
+      title: leads
+        ? findingTitle(
+            rule,
+            { ...e, key, count: row.ofRule, entities: rule.id === row.ruleId ? entities : e.entities },
+            directory,
+          )
+        : row.title,
+      newSinceSeen: fresh,
+      severity,
+      ruleId: leads ? rule.id : row.ruleId,
+      key,
+    });
+    if (fresh.length > row.newSinceSeen.length) {
       const names = fresh
-        .filter((f) => !row.new_since_seen.includes(f))
+        .filter((f) => !row.newSinceSeen.includes(f))
         .flatMap((f) => (f.includes("\u0001") ? entityValues(f.split("\u0001")[0]!, [f], directory) : [f]));
       await addEvent(db, id, nowUs, ENGINE, "new since seen", names.join(", "));
     }
   }
 
-  private async clearIncident(db: Queryable, id: number, e: Episode, nowUs: number): Promise<void> {
-    const open = await db.query(
-      "select 1 from finding where incident = $1 and cleared_us is null and merged_into is null limit 1",
-      [id],
-    );
-    if ((open.rowCount ?? 0) > 0 || e.clearedBy === "hand") return;
-    const changed = await db.query(
-      "update incident set state = 'cleared', ended_us = $2, stopped = exists (select from finding where incident = $1 and cleared_by = 'quiet') where id = $1 and state = 'open'",
-      [id, e.clearedUs],
-    );
-    if (changed.rowCount)
+  private async tellCleared(db: Queryable, id: number, e: Episode, nowUs: number): Promise<void> {
+    if (e.clearedBy === "hand" || (await hasOpenFinding(db, id))) return;
+    if (await clearIncident(db, id, e.clearedUs!))
       await addEvent(
         db,
         id,
@@ -406,15 +358,6 @@ export class Findings {
     if (list) list.push(row);
     else this.byKey.set(key, [row]);
   }
-}
-
-/** Where a finding lies now: people merge and split. */
-async function incidentOf(db: Queryable, finding: FindingRow): Promise<number | null> {
-  if (finding.incident === null) return null;
-  const { rows } = await db.query<{ incident: number | null }>("select incident from finding where id = $1", [
-    finding.id,
-  ]);
-  return rows[0]?.incident ?? null;
 }
 
 const keyOf = (ruleId: string, key: string): string => `${ruleId} ${key}`;

@@ -315,3 +315,59 @@ export async function closeIncident(
   );
   return true;
 }
+
+/** Open incidents of rules that ask to be reminded of them after so many seconds, where that has passed since it was last said. */
+export async function remindersDue(
+  db: Queryable,
+  asking: readonly (readonly [ruleId: string, seconds: number])[],
+  nowUs: number,
+): Promise<number[]> {
+  const { rows } = await db.query<{ id: number }>(
+    `select i.id from incident i join unnest($1::text[], $2::bigint[]) a (rule_id, seconds) on i.rule_id = a.rule_id
+     where i.state = 'open' and $3 - coalesce(i.reminded_us, (select max(at_us) from incident_event e where e.incident = i.id and e.what in ('raised', 'returned')), $3) >= a.seconds * 1000000`,
+    [asking.map(([id]) => id), asking.map(([, s]) => s), nowUs],
+  );
+  return rows.map((r) => r.id);
+}
+
+export async function markReminded(
+  db: Queryable,
+  ids: readonly number[],
+  nowUs: number,
+): Promise<{ id: number; firstUs: number; count: number }[]> {
+  const { rows } = await db.query<{ id: number; first_us: number; count: number }>(
+    "update incident set reminded_us = $2 where id = any($1::int[]) returning id, first_us, count",
+    [ids, nowUs],
+  );
+  return rows.map((r) => ({ id: r.id, firstUs: r.first_us, count: r.count }));
+}
+
+/** Opens an incident of a rule that runs outside the engine, without records, unless one is open. @returns its id, if it was opened */
+export async function openOnce(
+  db: Queryable,
+  of: {
+    readonly title: string;
+    readonly severity: Severity;
+    readonly ruleId: string;
+    readonly key: string;
+    readonly firstUs: number;
+  },
+  nowUs: number,
+): Promise<number | null> {
+  const { rows } = await db.query<{ id: number }>(
+    `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities)
+     select $1, $2, 'open', $3, 1, $4, $5, $6, $6, 0, '{}'
+     where not exists (select from incident where rule_id = $3 and state = 'open' and merged_into is null) returning id`,
+    [of.title, of.severity, of.ruleId, of.key, of.firstUs, nowUs],
+  );
+  return rows[0]?.id ?? null;
+}
+
+/** Clears what of a rule is open. @returns which */
+export async function clearOfRule(db: Queryable, ruleId: string, nowUs: number): Promise<number[]> {
+  const { rows } = await db.query<{ id: number }>(
+    "update incident set state = 'cleared', ended_us = $2, last_us = greatest(last_us, $2) where rule_id = $1 and state = 'open' and merged_into is null returning id",
+    [ruleId, nowUs],
+  );
+  return rows.map((r) => r.id);
+}

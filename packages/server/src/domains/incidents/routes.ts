@@ -20,13 +20,15 @@ import { formatUs, readRfc3339 } from "@halvik/core/base/time";
 import { findingTitle, readKeptRule, severityOf } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
-import type { Deps } from "../../edges/http/deps.js";
-import { AppError } from "../../edges/http/errors.js";
-import { route } from "../../edges/http/route.js";
-import { readWindow } from "../../edges/http/window.js";
 import { nowUs } from "../../kernel/clock.js";
+import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
+import { AppError } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
+import { readWindow } from "../../kernel/http/window.js";
 import { findRecord } from "../../store/find-records.js";
+import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import type { Presenter } from "../names/presenter.js";
 import { actOnMany, undoAct } from "./bulk-acts.js";
 import { incidentDetail, incidentJson } from "./detail.js";
 import { incidentAsJson, incidentAsMarkdown } from "./export.js";
@@ -46,11 +48,18 @@ import {
   shelveIncident,
   splitIncident,
 } from "./repository.js";
-import { addTask, markTask } from "./tasks.js";
+import { addTask, markTask } from "./tasks-repository.js";
 
 const params = z.object({ id: EntityId });
 
-export const incidentRoutes = ({ db, directory, presenter }: Deps) => {
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly directory: DirectoryCache;
+  readonly presenter: Presenter;
+}
+
+export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
   const detail = async (id: number) => {
     const senders = await directory.get();
     const found = await incidentDetail(db, id, senders, await presenter.present(senders));

@@ -2,8 +2,9 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import { parseFilter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { searchRecords } from "../../store/search.js";
+import { keptOf } from "../../store/segments.js";
 import type { TermIndex } from "../../store/term-index.js";
-import { type Gap, gapsWithin } from "./listening.js";
+import { type Gap, gapsWithin } from "./listening-repository.js";
 
 /** What a window may lack, as far as Halvik knows: what it lost, refused, waits for, or keeps no more. */
 export interface Coverage {
@@ -44,11 +45,7 @@ export async function coverageOf(
     records
       .filter((r) => r.event === event)
       .reduce((total, r) => total + Number(r.data.find(([n]) => n === name)?.[1] ?? 0), 0);
-  const { rows } = await db.query<{ kept: number | null; dropped: boolean }>(
-    "select (select min(min_time) from segment) as kept, exists (select from dropped_segment where max_time >= $1 and min_time < $2) as dropped",
-    [window.fromUs, window.toUs],
-  );
-  const { kept, dropped } = rows[0]!;
+  const { keptUs, dropped } = await keptOf(db, window);
   return {
     notListening: await gapsWithin(db, window, context.nowUs),
     lost: sum("records-lost", "count"),
@@ -56,6 +53,6 @@ export async function coverageOf(
     flowGaps: sum("flow-gaps", "count"),
     shed: sum("segment-shed", "records"),
     silent: [...new Set(records.filter((r) => r.event === "sender-silent").map((r) => r.host ?? ""))],
-    keptFromUs: dropped ? kept : null,
+    keptFromUs: dropped ? keptUs : null,
   };
 }

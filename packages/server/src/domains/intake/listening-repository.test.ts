@@ -2,7 +2,7 @@ import pg from "pg";
 import { connectionOf } from "../../kernel/db/pool.js";
 import { RoleProcess } from "../../testing/roles.js";
 import { eventually, startTestInstance, type TestInstance } from "../../testing/test-database.js";
-import { gapBefore, gapsWithin, writeListening } from "./listening.js";
+import { gapBefore, gapsWithin, writeListening } from "./listening-repository.js";
 
 /** When nobody listened is known, whatever ended the listening. */
 let instance: TestInstance;

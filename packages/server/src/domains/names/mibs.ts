@@ -4,6 +4,7 @@ import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { type MibModule, MibNames, type MibProblem, parseMib } from "@halvik/core/decode/mib";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { moduleSources, saveModule, uploadedModules } from "./mibs-repository.js";
 
 const require = createRequire(import.meta.url);
 const here = dirname(fileURLToPath(import.meta.url));
@@ -40,9 +41,8 @@ export function namesWith(uploaded: readonly MibModule[]): MibNames {
 
 /** Every name in force. */
 export async function loadMibNames(db: Queryable): Promise<MibNames> {
-  const { rows } = await db.query<{ source: string }>("select source from mib_module order by name");
   // they were parsed when they came; one that no longer can be is left out rather than all
-  return namesWith(rows.flatMap((r) => tryParse(r.source)));
+  return namesWith((await moduleSources(db)).flatMap(tryParse));
 }
 
 /** A module that cannot be read any more, for whatever reason, is set aside: it must not keep anyone from starting. */
@@ -64,17 +64,14 @@ export interface ModuleSummary {
 
 /** Every module with what is wrong with it: missing imports above all. */
 export async function listModules(db: Queryable): Promise<ModuleSummary[]> {
-  const { rows } = await db.query<{ name: string; added_by: string; added_us: number }>(
-    "select name, added_by, added_us from mib_module order by name",
-  );
   const names = await loadMibNames(db);
-  const uploaded = new Map(rows.map((r) => [r.name, r]));
+  const uploaded = new Map((await uploadedModules(db)).map((m) => [m.name, m]));
   return names.modules
     .map(({ name }) => ({
       name,
       shipped: !uploaded.has(name),
-      addedBy: uploaded.get(name)?.added_by ?? null,
-      addedUs: uploaded.get(name)?.added_us ?? null,
+      addedBy: uploaded.get(name)?.addedBy ?? null,
+      addedUs: uploaded.get(name)?.addedUs ?? null,
       problems: names.problems.filter((p) => p.module === name),
     }))
     .sort((a, b) => (a.shipped === b.shipped ? (a.name < b.name ? -1 : 1) : a.shipped ? 1 : -1));
@@ -84,10 +81,7 @@ export async function listModules(db: Queryable): Promise<ModuleSummary[]> {
 export async function addModules(db: Queryable, source: string, who: string, nowUs: number): Promise<string[]> {
   const modules = parseMib(source);
   for (const { name } of modules)
-    await db.query(
-      "insert into mib_module (name, source, added_by, added_us) values ($1, $2, $3, $4) on conflict (name) do update set source = excluded.source, added_by = excluded.added_by, added_us = excluded.added_us",
-      [name, modules.length === 1 ? source : sourceOf(source, name), who, nowUs],
-    );
+    await saveModule(db, name, modules.length === 1 ? source : sourceOf(source, name), who, nowUs);
   return modules.map((m) => m.name);
 }
 

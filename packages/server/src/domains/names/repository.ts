@@ -1,10 +1,9 @@
 import { createRequire } from "node:module";
 import { parseNetwork } from "@halvik/core/base/net";
 import type { MibModule, MibNames } from "@halvik/core/decode/mib";
-import { Meanings } from "@halvik/core/meaning";
+import { Meanings, type OwnMeaning, type SeverityRow } from "@halvik/core/meaning";
 import { Applications, type OwnApplication, type ServiceRegistry } from "@halvik/core/model/applications";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { loadMeanings } from "../intake/endpoints/repository.js";
 import { loadMibNames, namesWith } from "./mibs.js";
 
 const require = createRequire(import.meta.url);
@@ -80,3 +79,85 @@ export async function loadApplications(db: Queryable): Promise<StoredApplication
     network: r.network === null ? null : parseNetwork(r.network),
   }));
 }
+
+/** Another text whenever the directory of senders and names may be another one. */
+export async function directoryVersion(db: Queryable): Promise<string> {
+  const { rows } = await db.query<{ version: string }>(
+    "select (select version from directory_version) || ' ' || (select version from kind_change) as version",
+  );
+  return rows[0]!.version;
+}
+
+export const ownMeanings = async (db: Queryable): Promise<OwnMeaning[]> =>
+  (await db.query<OwnMeaning>("select kind, code, severity, category, outcome, sentence, next from own_meaning")).rows;
+
+export const ownSeverities = async (db: Queryable): Promise<SeverityRow[]> =>
+  (await db.query<SeverityRow>("select kind, original, severity from own_severity")).rows;
+
+export async function setMeaning(db: Queryable, m: OwnMeaning, who: string, nowUs: number): Promise<void> {
+  await db.query(
+    `insert into own_meaning (kind, code, severity, category, outcome, sentence, next, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+     on conflict (kind, code) do update set severity = excluded.severity, category = excluded.category, outcome = excluded.outcome, sentence = excluded.sentence, next = excluded.next, changed_by = excluded.changed_by, changed_us = excluded.changed_us`,
+    [m.kind, m.code, m.severity, m.category, m.outcome, m.sentence, m.next, who, nowUs],
+  );
+}
+
+export async function forgetMeaning(db: Queryable, kind: OwnMeaning["kind"], code: string): Promise<void> {
+  await db.query("delete from own_meaning where kind = $1 and code = $2", [kind, code]);
+}
+
+export async function setSeverity(db: Queryable, s: SeverityRow, who: string, nowUs: number): Promise<void> {
+  await db.query(
+    `insert into own_severity (kind, original, severity, changed_by, changed_us) values ($1, $2, $3, $4, $5)
+     on conflict (kind, original) do update set severity = excluded.severity, changed_by = excluded.changed_by, changed_us = excluded.changed_us`,
+    [s.kind, s.original, s.severity, who, nowUs],
+  );
+}
+
+/** Object identifiers that nothing named when they came, the most frequent first. */
+export async function unnamedOids(
+  db: Queryable,
+): Promise<{ oid: string; count: number; last_us: number; sender: number }[]> {
+  const { rows } = await db.query<{ oid: string; count: number; last_us: number; sender: number }>(
+    "select oid, count, last_us, sender from unnamed_oid order by count desc limit 500",
+  );
+  return rows;
+}
+
+/** Services of the most octets since a bucket of five minutes. */
+export async function busiestServices(
+  db: Queryable,
+  sinceBucket: number,
+): Promise<{ protocol: number; port: number; flows: number; bytes: number }[]> {
+  const { rows } = await db.query<{ protocol: number; port: number; flows: number; bytes: number }>(
+    "select protocol, port, sum(flows)::bigint as flows, sum(bytes)::bigint as bytes from flow_service where bucket >= $1 group by 1, 2 order by 4 desc limit 2000",
+    [sinceBucket],
+  );
+  return rows;
+}
+
+export async function addApplication(db: Queryable, a: OwnApplication, who: string, nowUs: number): Promise<void> {
+  await db.query(
+    "insert into own_application (name, protocol, low_port, high_port, network, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7)",
+    [
+      a.name,
+      a.protocol,
+      a.lowPort,
+      a.highPort,
+      a.network === null ? null : `${a.network.first}/${a.network.bits}`,
+      who,
+      nowUs,
+    ],
+  );
+}
+
+export async function removeApplication(db: Queryable, id: number): Promise<void> {
+  await db.query("delete from own_application where id = $1", [id]);
+}
+
+export const loadMeanings = async (db: Queryable): Promise<Meanings> =>
+  new Meanings(await ownMeanings(db), await ownSeverities(db));
+
+/** Grows with every change of endpoints, users, meanings, names. */
+export const kindsVersion = async (db: Queryable): Promise<number> =>
+  (await db.query<{ version: number }>("select version from kind_change")).rows[0]!.version;

@@ -11,36 +11,56 @@ import {
 import { parseNetwork } from "@halvik/core/base/net";
 import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import {
-  type OwnMeaning,
   phraseCode,
   SEVERITY_ROWS,
-  type SeverityRow,
   SNMP_MEANINGS,
   SYSLOG_PHRASES,
   sentenceNames,
   WINDOWS_MEANINGS,
 } from "@halvik/core/meaning";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
-import type { Deps } from "../../edges/http/deps.js";
-import { AppError } from "../../edges/http/errors.js";
-import { route } from "../../edges/http/route.js";
 import { nowUs } from "../../kernel/clock.js";
+import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
-import type { CheckedModule } from "../rules/checks.js";
+import { AppError } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
+import type { WorkPool } from "../../kernel/threads/work-pool.js";
+import type { CheckedModule } from "./check-module.js";
 import { addModules, listModules, namedBy } from "./mibs.js";
-import { loadApplications } from "./repository.js";
+import { countModules, removeModule } from "./mibs-repository.js";
+import type { Presenter } from "./presenter.js";
+import {
+  addApplication,
+  busiestServices,
+  forgetMeaning,
+  loadApplications,
+  ownMeanings,
+  ownSeverities,
+  removeApplication,
+  setMeaning,
+  setSeverity,
+  unnamedOids,
+} from "./repository.js";
 
 const MAX_UNNAMED = 50;
 const MAX_MODULES = 500;
 const CHECK_MS = 15_000;
 
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly directory: { readonly get: () => Promise<SenderDirectory> };
+  readonly presenter: Presenter;
+  /** Threads for what somebody wrote and may take long. */
+  readonly work: WorkPool;
+}
+
 /** What turns codes into words: meanings of events, severities, SNMP modules, applications. All apply to history at once. */
-export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
+export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
   const meanings = async () => {
-    const own = (
-      await db.query<OwnMeaning>("select kind, code, severity, category, outcome, sentence, next from own_meaning")
-    ).rows;
-    const ownSeverities = (await db.query<SeverityRow>("select kind, original, severity from own_severity")).rows;
+    const own = await ownMeanings(db);
+    const mySeverities = await ownSeverities(db);
     const changed = new Set(own.map((m) => `${m.kind} ${m.code}`));
     const shipped = [...WINDOWS_MEANINGS]
       .map(([code, m]) => ({ kind: "windows" as const, code, ...m, own: false }))
@@ -63,7 +83,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
         ...shipped.filter((m) => !changed.has(`${m.kind} ${m.code}`)),
       ],
       severities: SEVERITY_ROWS.map((row) => {
-        const mine = ownSeverities.find((o) => o.kind === row.kind && o.original === row.original);
+        const mine = mySeverities.find((o) => o.kind === row.kind && o.original === row.original);
         return mine ? { ...mine, own: true } : { ...row, own: false };
       }),
     };
@@ -72,13 +92,11 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
   const mibs = async () => {
     const { mib } = await presenter.names();
     const senders = await directory.get();
-    const { rows } = await db.query<{ oid: string; count: number; last_us: number; sender: number }>(
-      "select oid, count, last_us, sender from unnamed_oid order by count desc limit 500",
-    );
+    const oids = await unnamedOids(db);
     return {
       modules: await listModules(db),
       // a module uploaded since may name them
-      unnamed: rows
+      unnamed: oids
         .filter((r) => !namedBy(mib)(r.oid))
         .slice(0, MAX_UNNAMED)
         .map((r) => ({ oid: r.oid, count: r.count, last: formatUs(r.last_us), sender: senders.name(r.sender) })),
@@ -88,16 +106,13 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
   const applications = async () => {
     const { applications: known } = await presenter.names();
     const since = Math.floor((nowUs() - 7 * US_PER_DAY) / (5 * US_PER_MINUTE));
-    const { rows } = await db.query<{ protocol: number; port: number; flows: number; bytes: number }>(
-      "select protocol, port, sum(flows)::bigint as flows, sum(bytes)::bigint as bytes from flow_service where bucket >= $1 group by 1, 2 order by 4 desc limit 2000",
-      [since],
-    );
+    const services = await busiestServices(db, since);
     return {
       applications: (await loadApplications(db)).map((a) => ({
         ...a,
         network: a.network === null ? null : `${a.network.first}/${a.network.bits}`,
       })),
-      unnamed: rows
+      unnamed: services
         .filter(
           (r) =>
             r.port >= 0 &&
@@ -130,11 +145,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
               throw new AppError("BAD_REQUEST", "sentence: {} needs the name of a value between the braces", {
                 field: "sentence",
               });
-          await act.db.query(
-            `insert into own_meaning (kind, code, severity, category, outcome, sentence, next, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
-           on conflict (kind, code) do update set severity = excluded.severity, category = excluded.category, outcome = excluded.outcome, sentence = excluded.sentence, next = excluded.next, changed_by = excluded.changed_by, changed_us = excluded.changed_us`,
-            [m.kind, m.code, m.severity, m.category, m.outcome, m.sentence, m.next, actor.name, nowUs()],
-          );
+          await setMeaning(act.db, m, act.who, act.atUs);
           await act.audit("meaning set", m);
         });
         return meanings();
@@ -149,7 +160,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       answer: MeaningList,
       handle: async ({ params: { kind, code }, actor }) => {
         await inAct(db, actor.name, async (act) => {
-          await act.db.query("delete from own_meaning where kind = $1 and code = $2", [kind, code]);
+          await forgetMeaning(act.db, kind, code);
           await act.audit("meaning taken back", { kind, code });
         });
         return meanings();
@@ -164,11 +175,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       answer: MeaningList,
       handle: async ({ body: s, actor }) => {
         await inAct(db, actor.name, async (act) => {
-          await act.db.query(
-            `insert into own_severity (kind, original, severity, changed_by, changed_us) values ($1, $2, $3, $4, $5)
-           on conflict (kind, original) do update set severity = excluded.severity, changed_by = excluded.changed_by, changed_us = excluded.changed_us`,
-            [s.kind, s.original, s.severity, actor.name, nowUs()],
-          );
+          await setSeverity(act.db, s, act.who, act.atUs);
           await act.audit("severity set", s);
         });
         return meanings();
@@ -199,9 +206,9 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
               line: checked.line,
               column: checked.column,
             });
-          const { rows } = await act.db.query<{ n: number }>("select count(*)::int as n from mib_module");
-          if (rows[0]!.n + checked.modules.length > MAX_MODULES)
-            throw new AppError("CONFLICT", `there are ${rows[0]!.n} modules; at most ${MAX_MODULES} can be kept`);
+          const kept = await countModules(act.db);
+          if (kept + checked.modules.length > MAX_MODULES)
+            throw new AppError("CONFLICT", `there are ${kept} modules; at most ${MAX_MODULES} can be kept`);
           const added = await addModules(act.db, body.source, actor.name, nowUs());
           await act.audit("SNMP modules added", { names: added });
         });
@@ -217,7 +224,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       answer: MibList,
       handle: async ({ params: { name }, actor }) => {
         await inAct(db, actor.name, async (act) => {
-          await act.db.query("delete from mib_module where name = $1", [name]);
+          await removeModule(act.db, name);
           await act.audit("SNMP module removed", { name });
         });
         return mibs();
@@ -251,18 +258,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
             throw new AppError("BAD_REQUEST", `high port: expected ${a.lowPort} or more, got ${a.highPort}`, {
               field: "highPort",
             });
-          await act.db.query(
-            "insert into own_application (name, protocol, low_port, high_port, network, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7)",
-            [
-              a.name,
-              a.protocol,
-              a.lowPort,
-              a.highPort,
-              network === null ? null : `${network.first}/${network.bits}`,
-              actor.name,
-              nowUs(),
-            ],
-          );
+          await addApplication(act.db, { ...a, network }, act.who, act.atUs);
           await act.audit("application named", a);
         });
         return applications();
@@ -277,7 +273,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Deps) => {
       answer: ApplicationList,
       handle: async ({ params: { id }, actor }) => {
         await inAct(db, actor.name, async (act) => {
-          await act.db.query("delete from own_application where id = $1", [id]);
+          await removeApplication(act.db, id);
           await act.audit("application name removed", { id });
         });
         return applications();

@@ -1,6 +1,6 @@
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { isHistory, planTelling, tellingOf } from "@halvik/core/respond/notify";
-import type { Queryable } from "../../kernel/db/pool.js";
+import { type Queryable, transaction } from "../../kernel/db/pool.js";
 import {
   dropWaiting,
   insertDelivery,
@@ -21,8 +21,7 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
   const events = await unnotedEvents(db, EVENTS_AT_ONCE);
   if (events.length === 0) return false;
   const routes = await listRoutes(db);
-  await db.query("begin");
-  try {
+  await transaction(db, async () => {
     const history: number[] = [];
     for (const event of events) {
       const incident =
@@ -52,10 +51,6 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
       events.map((e) => e.id),
       history,
     );
-    await db.query("commit");
-  } catch (e) {
-    await db.query("rollback").catch(() => undefined);
-    throw e;
-  }
+  });
   return events.length === EVENTS_AT_ONCE;
 }

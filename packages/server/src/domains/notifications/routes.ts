@@ -3,12 +3,12 @@ import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { severityName } from "@halvik/core/model/record";
 import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
 import { z } from "zod";
-import type { Deps } from "../../edges/http/deps.js";
-import { AppError } from "../../edges/http/errors.js";
-import { route } from "../../edges/http/route.js";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
+import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
+import { AppError } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
 import { readSink } from "./mail-sink/read-sink.js";
 import {
   changeRoute,
@@ -29,7 +29,13 @@ const NOTICES = 60;
 const SINK_MAIL = 50;
 const LOOPBACK = ["127.0.0.1", "localhost", "[::1]"];
 
-export const notifyRoutes = ({ db, config }: Deps) => {
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly config: Config;
+}
+
+export const notifyRoutes = ({ db, config }: Needs) => {
   const one = async (id: number) => {
     const found = (await listRoutes(db)).find((r) => r.id === id);
     if (!found) throw notFound(id);

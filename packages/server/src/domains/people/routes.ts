@@ -1,14 +1,14 @@
 import { NewPassword, Session, SignIn } from "@halvik/contract";
 import type { Request } from "express";
 import { z } from "zod";
-import type { Deps } from "../../edges/http/deps.js";
-import { AppError } from "../../edges/http/errors.js";
-import { route } from "../../edges/http/route.js";
 import { nowUs } from "../../kernel/clock.js";
+import type { Config } from "../../kernel/config/config.js";
 import type { Person } from "../../kernel/db/models.js";
+import { AppError } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
 import { passwordTrouble } from "./password-rules.js";
 import { passwordMatches } from "./passwords.js";
-import { audit, checkSignIn, inPeopleAct, setPassword } from "./people.js";
+import { audit, checkSignIn, inPeopleAct, setPassword } from "./repository.js";
 import { personOf } from "./sessions.js";
 
 /** A session of this person, under a fresh id: one planted before is worth nothing. */
@@ -19,7 +19,12 @@ async function begin(req: Request, person: Person): Promise<void> {
 
 const Nothing = z.object({});
 
-export const sessionRoutes = ({ config }: Deps) => {
+/** What these routes work with. */
+interface Needs {
+  readonly config: Config;
+}
+
+export const sessionRoutes = ({ config }: Needs) => {
   const view = (person: Person): z.infer<typeof Session> => ({
     name: person.name,
     display: person.display,

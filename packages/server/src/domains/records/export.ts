@@ -8,6 +8,7 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import { stringify } from "csv-stringify/sync";
 import { ZipFile } from "yazl";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { keptRawBytes } from "../../store/find-records.js";
 import { type PageKey, searchRecords } from "../../store/search.js";
 import type { SearchScope } from "../../store/search-query.js";
 
@@ -196,11 +197,10 @@ async function encode(
 
 /** The messages as they came. */
 async function rawBytes(db: Queryable, records: readonly HalvikRecord[]): Promise<Buffer[]> {
-  const { rows } = await db.query<{ id: string; raw: Buffer }>(
-    "select id::text as id, raw from raw_bytes where id = any($1::bigint[])",
-    [records.map((r) => r.id)],
+  const kept = await keptRawBytes(
+    db,
+    records.map((r) => r.id),
   );
-  const kept = new Map(rows.map((r) => [r.id, r.raw]));
   return records.map((r) => kept.get(r.id) ?? Buffer.from(r.head + r.text + r.tail, "utf8"));
 }
 

@@ -11,7 +11,7 @@ import { type SearchPage, type SearchRequest, searchRecords } from "../../store/
 import type { SearchScope } from "../../store/search-query.js";
 import type { TermIndex } from "../../store/term-index.js";
 import { type WhyNothing, whyNothing } from "../../store/why-nothing.js";
-import type { DirectoryCache } from "../names/directory-cache.js";
+import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 
 /** What is asked of the store; senders and the index of terms are those of whoever answers. */
 export type ScopeAsked = Omit<SearchScope, "directory" | "terms">;
@@ -83,3 +83,6 @@ export function askedOf(here: Questions, work: WorkPool): (filter: Filter) => Qu
   const elsewhere = questionsElsewhere(work);
   return (filter) => (hasPatterns(filter) ? elsewhere : here);
 }
+
+/** Who answers questions about a filter. */
+export type Ask = (filter: Filter) => Questions;

@@ -17,19 +17,26 @@ import { type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { readFilter as filterInWords } from "@halvik/core/query/filter";
 import { z } from "zod";
-import type { Deps } from "../../edges/http/deps.js";
-import { AppError } from "../../edges/http/errors.js";
-import { route } from "../../edges/http/route.js";
-import { readWindow } from "../../edges/http/window.js";
 import { nowUs } from "../../kernel/clock.js";
+import type { Config } from "../../kernel/config/config.js";
+import type { Pool } from "../../kernel/db/pool.js";
+import { AppError } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
+import type { Streams } from "../../kernel/http/streams.js";
+import { readWindow } from "../../kernel/http/window.js";
+import type { BatchIds } from "../../store/batches.js";
 import { hasValues, type ValuesOf } from "../../store/field-values.js";
 import { findRecord } from "../../store/find-records.js";
 import { commitMarks, type FollowCursor } from "../../store/follow-records.js";
 import type { PageKey } from "../../store/search.js";
+import type { TermIndex } from "../../store/term-index.js";
 import { incidentsWithRecord } from "../incidents/repository.js";
 import { coverageOf } from "../intake/coverage.js";
+import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import type { Presenter } from "../names/presenter.js";
 import { exportRecords } from "./export.js";
-import type { NewIds } from "./live-feed.js";
+import type { LiveFeed } from "./live-feed.js";
+import type { Ask } from "./questions.js";
 import { readFilter } from "./read-filter.js";
 
 /** Short: what was found so far is shown, and the search goes on from there. */
@@ -47,7 +54,20 @@ const WIDTHS_US = [1, 2, 5, 10, 15, 30]
     [1, 2, 7, 14, 28].map((d) => d * US_PER_DAY),
   );
 
-export const recordRoutes = (deps: Deps) => {
+/** What these routes work with. */
+interface Needs {
+  readonly config: Config;
+  readonly db: Pool;
+  readonly directory: DirectoryCache;
+  readonly presenter: Presenter;
+  readonly feed: LiveFeed;
+  readonly terms: TermIndex;
+  /** Who answers questions about a filter. */
+  readonly ask: Ask;
+  readonly streams: Streams;
+}
+
+export const recordRoutes = (deps: Needs) => {
   const { db, directory, presenter, feed, terms, ask, streams } = deps;
   return [
     route({
@@ -272,8 +292,8 @@ export const recordRoutes = (deps: Deps) => {
         const stream = streams.begin(actor, res, "text/event-stream", mayStill);
         stream.write(": listening\n\n");
         let busy = false;
-        let waiting: NewIds | null = null;
-        const tell = async (ids: NewIds) => {
+        let waiting: BatchIds | null = null;
+        const tell = async (ids: BatchIds) => {
           const now = nowUs();
           const { filter, senders } = await readFilter(deps, actor, query);
           const records = await ask(filter).live({ filter, ...ids, nowUs: now, most: LIVE_MAX_LINES * 5 });
@@ -287,7 +307,7 @@ export const recordRoutes = (deps: Deps) => {
           try {
             // a reader that is behind gets what gathered meanwhile once it has taken what is on its way
             while (waiting !== null && stream.isReady) {
-              const next: NewIds = waiting;
+              const next: BatchIds = waiting;
               waiting = null;
               await tell(next);
             }
@@ -334,7 +354,7 @@ export const recordRoutes = (deps: Deps) => {
   ];
 };
 
-const spanOf = (a: NewIds, b: NewIds): NewIds => ({
+const spanOf = (a: BatchIds, b: BatchIds): BatchIds => ({
   low: BigInt(a.low) < BigInt(b.low) ? a.low : b.low,
   high: BigInt(a.high) > BigInt(b.high) ? a.high : b.high,
 });

@@ -2,9 +2,11 @@ import { US_PER_DAY } from "@halvik/core/base/time";
 import { conditionsOf, type Rule } from "@halvik/core/detect";
 import type { RecordKind } from "@halvik/core/model/record";
 import { type Filter, parseFilter } from "@halvik/core/query/filter";
-import type { Deps } from "../../edges/http/deps.js";
+import type { Config } from "../../kernel/config/config.js";
+import type { Pool } from "../../kernel/db/pool.js";
 import type { WhyNothing } from "../../store/why-nothing.js";
 import { type EndpointConfig, loadEndpoints } from "../intake/endpoints/repository.js";
+import type { Ask } from "../records/questions.js";
 
 /** Whether a rule is blind is asked of the last days. */
 const BLIND_US = 7 * US_PER_DAY;
@@ -16,8 +18,16 @@ export interface BlindCondition {
   readonly needs: readonly string[];
 }
 
+/** What the question takes. */
+interface Needs {
+  readonly config: Config;
+  readonly db: Pool;
+  /** Who answers questions about a filter. */
+  readonly ask: Ask;
+}
+
 /** Conditions of a rule that nothing stored lately meets, and what is lacking; what could not be found out in time is not said. */
-export async function blindConditions(deps: Deps, rule: Rule, nowUs: number): Promise<BlindCondition[]> {
+export async function blindConditions(deps: Needs, rule: Rule, nowUs: number): Promise<BlindCondition[]> {
   const { db, ask, config } = deps;
   const window = { fromUs: nowUs - BLIND_US, toUs: nowUs };
   const blind: BlindCondition[] = [];

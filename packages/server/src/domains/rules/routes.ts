@@ -21,16 +21,20 @@ import {
 } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
-import type { Deps } from "../../edges/http/deps.js";
-import { AppError } from "../../edges/http/errors.js";
-import { route } from "../../edges/http/route.js";
-import { readWindow } from "../../edges/http/window.js";
 import { nowUs } from "../../kernel/clock.js";
+import type { Config } from "../../kernel/config/config.js";
+import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
-import type { RehearsalAsked } from "../records/questions.js";
+import { AppError } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
+import type { Streams } from "../../kernel/http/streams.js";
+import { readWindow } from "../../kernel/http/window.js";
+import type { WorkPool } from "../../kernel/threads/work-pool.js";
+import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import type { Ask, RehearsalAsked } from "../records/questions.js";
 import { blindConditions } from "./blindness.js";
-import type { CheckedRule, TestOutcome } from "./checks.js";
-import { forgetRuleFailure, type RuleFailureRow, ruleFailures } from "./failures.js";
+import type { CheckedRule, TestOutcome } from "./check-rule.js";
+import { forgetRuleFailure, type RuleFailureRow, ruleFailures } from "./failures-repository.js";
 import type { RehearsalProgress, Rehearsed } from "./rehearse.js";
 import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions, saveRule } from "./repository.js";
 import { type RuleIssue, writeRule } from "./rule-text.js";
@@ -41,7 +45,21 @@ const REHEARSAL_SILENT_MS = 60_000;
 
 const params = z.object({ id: z.string().max(63) });
 
-export const ruleRoutes = (deps: Deps) => {
+/** What these routes work with. */
+interface Needs {
+  readonly config: Config;
+  readonly db: Pool;
+  readonly directory: DirectoryCache;
+  /** Who answers questions about a filter. */
+  readonly ask: Ask;
+  /** Threads for what somebody wrote and may take long. */
+  readonly work: WorkPool;
+  /** Threads for rehearsals, which take minutes. */
+  readonly rehearsals: WorkPool;
+  readonly streams: Streams;
+}
+
+export const ruleRoutes = (deps: Needs) => {
   const { db, directory, work, rehearsals, streams } = deps;
   /** Reads what somebody wrote, in a thread: reading and trying it may take as long as they like. */
   const check = (text: string) => work.run<CheckedRule>("rule", text, CHECK_MS);

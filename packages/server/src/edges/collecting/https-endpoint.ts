@@ -3,18 +3,18 @@ import { createServer as createHttp, type IncomingMessage, type Server, type Ser
 import { createServer as createHttps } from "node:https";
 import type { DecodeProblem } from "@halvik/core/base/bytes";
 import { canonicalAddress } from "@halvik/core/base/net";
-import type { Arrival, Fate } from "../../domains/intake/pipeline/arrival.js";
-import { hashToken } from "../../domains/people/passwords.js";
-import { nowUs } from "../../kernel/clock.js";
-import { type WorkPool, WorkTooLong } from "../../kernel/threads/work-pool.js";
-import type { BodyInput, BodyRecords } from "../../roles/threads/body-worker.js";
+import type { Arrival, Fate } from "../../domains/intake/arrivals/arrival.js";
 import {
   type Endpoint,
   type EndpointCounters,
   type EndpointSink,
   type EndpointStatus,
   portTrouble,
-} from "./endpoint.js";
+} from "../../domains/intake/arrivals/endpoint.js";
+import { hashToken } from "../../domains/people/passwords.js";
+import { nowUs } from "../../kernel/clock.js";
+import { type WorkPool, WorkTooLong } from "../../kernel/threads/work-pool.js";
+import type { BodyInput, BodyRecords } from "./body-worker.js";
 
 export interface HttpsOptions {
   readonly host: string;

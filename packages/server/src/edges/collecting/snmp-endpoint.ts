@@ -3,15 +3,15 @@ import { createSocket, type RemoteInfo, type Socket } from "node:dgram";
 import { isIPv6 } from "node:net";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { type OwnEngine, type SnmpNotification, SnmpReceiver, type UsmUsers } from "@halvik/core/decode/snmp";
-import { type Arrival, isKept } from "../../domains/intake/pipeline/arrival.js";
-import { nowUs } from "../../kernel/clock.js";
+import { type Arrival, isKept } from "../../domains/intake/arrivals/arrival.js";
 import {
   type Endpoint,
   type EndpointCounters,
   type EndpointSink,
   type EndpointStatus,
   portTrouble,
-} from "./endpoint.js";
+} from "../../domains/intake/arrivals/endpoint.js";
+import { nowUs } from "../../kernel/clock.js";
 import { KernelDrops } from "./kernel-drops.js";
 
 export interface SnmpOptions {

@@ -2,14 +2,14 @@ import { createServer, type Server, type Socket } from "node:net";
 import { createServer as createTlsServer, TLSSocket } from "node:tls";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { type Frame, SyslogFraming } from "@halvik/core/decode/syslog";
-import { nowUs } from "../../kernel/clock.js";
 import {
   type Endpoint,
   type EndpointCounters,
   type EndpointSink,
   type EndpointStatus,
   portTrouble,
-} from "./endpoint.js";
+} from "../../domains/intake/arrivals/endpoint.js";
+import { nowUs } from "../../kernel/clock.js";
 
 export interface TlsOptions {
   readonly key: string;

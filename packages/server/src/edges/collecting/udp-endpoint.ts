@@ -1,13 +1,13 @@
 import { Worker } from "node:worker_threads";
 import { canonicalAddress } from "@halvik/core/base/net";
-import type { Protocol } from "../../domains/intake/pipeline/arrival.js";
+import type { Protocol } from "../../domains/intake/arrivals/arrival.js";
 import {
   type Endpoint,
   type EndpointCounters,
   type EndpointSink,
   type EndpointStatus,
   portTrouble,
-} from "./endpoint.js";
+} from "../../domains/intake/arrivals/endpoint.js";
 import { KernelDrops } from "./kernel-drops.js";
 import type { FromReader, ToReader, UdpReaderData } from "./udp-reader.js";
 

@@ -8,7 +8,6 @@ import rateLimit, { type Options as RateLimitOptions } from "express-rate-limit"
 import session, { type SessionData, type Store } from "express-session";
 import helmet from "helmet";
 import type { Logger } from "pino";
-import type { Sequelize } from "sequelize";
 import { z } from "zod";
 import { statusRoutes } from "../../domains/health/routes.js";
 import { incidentRoutes } from "../../domains/incidents/routes.js";
@@ -18,23 +17,24 @@ import { quarantineRoutes } from "../../domains/intake/quarantine/routes.js";
 import { senderRoutes } from "../../domains/intake/senders/routes.js";
 import { nameRoutes } from "../../domains/names/routes.js";
 import { notifyRoutes } from "../../domains/notifications/routes.js";
-import { type Actor, actorOfToken } from "../../domains/people/people.js";
+import { actorOfToken } from "../../domains/people/repository.js";
 import { sessionRoutes } from "../../domains/people/routes.js";
 import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
 import { recordRoutes } from "../../domains/records/routes.js";
 import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
+import type { Actor } from "../../kernel/actor.js";
 import type { Config } from "../../kernel/config/config.js";
-import type { Person } from "../../kernel/db/models.js";
+import type { Models, Person } from "../../kernel/db/models.js";
+import { AppError, errorHandler } from "../../kernel/http/errors.js";
+import { openApi } from "../../kernel/http/openapi.js";
+import { bind, route } from "../../kernel/http/route.js";
 import type { Deps } from "./deps.js";
-import { AppError, errorHandler } from "./errors.js";
-import { openApi } from "./openapi.js";
-import { bind, route } from "./route.js";
 
 const actors = new WeakMap<Request, Actor>();
 
 /** The web interface and API as an Express app; it neither listens nor reads the environment. */
-export function createApp(deps: Deps, models: Sequelize, sessionSecret: string, webRoot: string, log: Logger): Express {
+export function createApp(deps: Deps, models: Models, sessionSecret: string, webRoot: string, log: Logger): Express {
   const app = express();
   app.disable("x-powered-by");
   app.set("trust proxy", deps.config.HALVIK_TRUSTED_PROXIES);

@@ -1,8 +1,7 @@
-import pg from "pg";
 import pino from "pino";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
-import { connectionOf, type DbRole } from "./pool.js";
+import { type Client, connect, connectionOf, type DbRole } from "./pool.js";
 
 const RECONNECT_MS = 1_000;
 
@@ -14,22 +13,21 @@ export function keepSession(
   role: Exclude<DbRole, "owner" | "web" | "collector">,
   config: Config,
   secrets: Partial<Secrets>,
-  work: (client: pg.Client, stopping: () => boolean) => Promise<void>,
+  work: (client: Client, stopping: () => boolean) => Promise<void>,
 ): () => Promise<void> {
   const log = pino({ name: role, level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
   let stopping = false;
   const run = async () => {
     while (!stopping) {
-      const client = new pg.Client(connectionOf(config, secrets, role));
-      client.on("error", () => undefined);
+      let client: Client | null = null;
       try {
-        await client.connect();
+        client = await connect(connectionOf(config, secrets, role));
         await work(client, () => stopping);
       } catch (e) {
         log.warn({ err: e }, `${role} session ended`);
         await new Promise((resolve) => setTimeout(resolve, RECONNECT_MS));
       } finally {
-        await client.end().catch(() => undefined);
+        await client?.end().catch(() => undefined);
       }
     }
   };

@@ -83,6 +83,9 @@ export class Audit extends Model<InferAttributes<Audit>, InferCreationAttributes
   declare detail: object;
 }
 
+/** The models' one connection pool, for those who only hand it on. */
+export type Models = Sequelize;
+
 /** One Sequelize for a process, its models bound. */
 export function createModels(config: Config, secrets: Partial<Secrets>, role: DbRole): Sequelize {
   const c = connectionOf(config, secrets, role);

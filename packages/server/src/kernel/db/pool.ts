@@ -1,3 +1,4 @@
+import type { Duplex } from "node:stream";
 import pg from "pg";
 import type { Config } from "../config/config.js";
 import type { Secrets } from "../config/secrets.js";
@@ -42,19 +43,71 @@ export function createPool(connection: pg.ClientConfig, max: number, statementTi
 }
 
 export type Queryable = Pick<pg.ClientBase, "query"> | pg.Pool;
+/** A pool, a connection of its own, and how to reach the database, for those who only hand them on. */
+export type Pool = pg.Pool;
+export type Client = pg.Client;
+export type Connection = pg.ClientConfig;
+
+/**
+ * A connection of its own, for a session's state: transactions, notifications, locks.
+ * @param onError told when it breaks; a failed query says so too
+ */
+export async function connect(
+  connection: Connection,
+  onError: (client: Client) => void = () => undefined,
+): Promise<Client> {
+  const client = new pg.Client(connection);
+  client.on("error", () => onError(client));
+  try {
+    await client.connect();
+  } catch (e) {
+    destroy(client);
+    throw e;
+  }
+  return client;
+}
+
+/** Ends a connection without waiting for the other end, which may hang. */
+export function destroy(client: Client): void {
+  (client as unknown as { connection: { stream: Duplex } }).connection.stream.destroy();
+  client.end().catch(() => undefined);
+}
 
 /** Runs work on one connection of a pool, all of it or none. */
-export async function inTransaction<T>(pool: pg.Pool, work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
+export async function inTransaction<T>(pool: Pool, work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
   const client = await pool.connect();
   try {
-    await client.query("begin");
-    const result = await work(client);
+    return await transaction(client, () => work(client));
+  } finally {
+    client.release();
+  }
+}
+
+/** The same on a connection one has. */
+export async function transaction<T>(client: Queryable, work: () => Promise<T>): Promise<T> {
+  await client.query("begin");
+  try {
+    const result = await work();
     await client.query("commit");
     return result;
   } catch (e) {
     await client.query("rollback").catch(() => undefined);
     throw e;
-  } finally {
-    client.release();
+  }
+}
+
+/** Work within a transaction that may fail by itself. @param survives whether the transaction goes on after such a failure, if it can */
+export async function savepoint(
+  client: Queryable,
+  work: () => Promise<void>,
+  survives: (e: unknown) => boolean,
+): Promise<void> {
+  await client.query("savepoint part");
+  try {
+    await work();
+    await client.query("release savepoint part");
+  } catch (e) {
+    if (!survives(e)) throw e;
+    await client.query("rollback to savepoint part");
   }
 }

@@ -1,6 +1,6 @@
 import { spawnSync } from "node:child_process";
 import { existsSync, lchownSync } from "node:fs";
-import { StartError } from "../../start/start-error.js";
+import { StartError } from "../start-error.js";
 
 /** A user of the system, with its own group. */
 export interface RunAs {

@@ -1,6 +1,6 @@
 import { type MessagePort, threadId, workerData } from "node:worker_threads";
-import type pg from "pg";
-import { DirectoryCache } from "../../domains/names/directory-cache.js";
+import { DirectoryCache } from "../../domains/intake/senders/directory-cache.js";
+import { checkModule } from "../../domains/names/check-module.js";
 import {
   type FollowAsked,
   type HistogramAsked,
@@ -11,14 +11,15 @@ import {
   type ScopeAsked,
   type ValuesAsked,
 } from "../../domains/records/questions.js";
-import { checkModule, checkRule } from "../../domains/rules/checks.js";
+import { checkRule } from "../../domains/rules/check-rule.js";
 import { rehearse } from "../../domains/rules/rehearse.js";
+import type { Connection } from "../../kernel/db/pool.js";
 import { createPool } from "../../kernel/db/pool.js";
 import { TermIndex } from "../../store/term-index.js";
 
 /** What a thread that answers questions is begun with. */
 export interface QuestionWorkerData {
-  readonly connection: pg.ClientConfig;
+  readonly connection: Connection;
   readonly zone: string;
   readonly statementMs: number;
 }

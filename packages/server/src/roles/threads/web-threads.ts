@@ -1,10 +1,10 @@
-import type pg from "pg";
+import type { Connection } from "../../kernel/db/pool.js";
 import { WorkPool } from "../../kernel/threads/work-pool.js";
 import type { QuestionWorkerData } from "./question-worker.js";
 
 /** The threads of the web role: a costly question, or one that does not end, takes one of these and nothing else. */
 export function webThreads(
-  connection: pg.ClientConfig,
+  connection: Connection,
   zone: string,
   statementMs: number,
 ): { readonly work: WorkPool; readonly rehearsals: WorkPool } {

@@ -3,8 +3,8 @@ import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { toast } from "sonner";
-import { request, sessionQuery } from "../../app/api";
-import { isoOf, useViewStore } from "../../app/view-store";
+import { request, sessionQuery } from "../../data/api";
+import { isoOf, useViewStore } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { SHELF } from "./shelf";
 

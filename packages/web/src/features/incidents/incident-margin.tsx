@@ -2,7 +2,7 @@ import type { IncidentDetail } from "@halvik/contract";
 import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import { useForm } from "react-hook-form";
 import { Link } from "react-router";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Notes } from "../../ui/markdown";
 import { Facts, Heading } from "../../ui/page";

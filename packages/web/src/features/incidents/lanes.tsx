@@ -1,5 +1,5 @@
 import type { IncidentDetail } from "@halvik/contract";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { clock, day, dayMinute } from "../../ui/time";
 

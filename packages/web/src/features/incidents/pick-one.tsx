@@ -1,8 +1,8 @@
 import type { IncidentDetail } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { incidentsQuery } from "../../app/api";
-import { useViewStore, usOf } from "../../app/view-store";
+import { incidentsQuery } from "../../data/api";
+import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
 

@@ -1,7 +1,7 @@
 import type { IncidentDetail } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
-import { usOf } from "../../app/view-store";
-import { lineText } from "../../ui/record-text";
+import { usOf } from "../../data/view-store";
+import { lineText } from "../../shared/record-text";
 
 export interface Sentence {
   readonly us: number;

@@ -1,6 +1,6 @@
 import type { IncidentDetail } from "@halvik/contract";
 import { type FormEvent, useState } from "react";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Input } from "../../ui/field";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";

@@ -1,7 +1,7 @@
 import type { EndpointJson, EndpointSettings } from "@halvik/contract";
 import { useForm } from "react-hook-form";
 import { toast } from "sonner";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { Facts, Heading } from "../../ui/page";

@@ -2,7 +2,7 @@ import type { ImportList } from "@halvik/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useForm } from "react-hook-form";
 import { toast } from "sonner";
-import { importsQuery, query, request, upload } from "../../app/api";
+import { importsQuery, query, request, upload } from "../../data/api";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { Heading } from "../../ui/page";

@@ -2,7 +2,7 @@ import type { ApplicationList, MeaningList, MibList } from "@halvik/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { toast } from "sonner";
-import { applicationsQuery, meaningsQuery, mibsQuery, request } from "../../app/api";
+import { applicationsQuery, meaningsQuery, mibsQuery, request } from "../../data/api";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { ApplicationNames } from "./application-names";

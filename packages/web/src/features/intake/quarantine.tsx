@@ -1,8 +1,8 @@
 import type { QuarantineList } from "@halvik/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
-import { quarantineQuery, request } from "../../app/api";
-import { useViewStore, usOf } from "../../app/view-store";
+import { quarantineQuery, request } from "../../data/api";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";

@@ -1,8 +1,8 @@
 import type { SenderJson } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
+import { Tag } from "../../shared/incident-strip";
 import { EmptyState } from "../../ui/empty-state";
-import { Tag } from "../../ui/incident-strip";
 import { safeText } from "../../ui/safe-text";
 import { ago } from "../../ui/time";
 

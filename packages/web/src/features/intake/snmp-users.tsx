@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { toast } from "sonner";
-import { request, snmpUsersQuery } from "../../app/api";
+import { request, snmpUsersQuery } from "../../data/api";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { Heading } from "../../ui/page";

@@ -2,7 +2,7 @@ import type { SenderJson } from "@halvik/contract";
 import { formatNetwork, parseNetwork } from "@halvik/core/base/net";
 import { useState } from "react";
 import { useForm } from "react-hook-form";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { Heading } from "../../ui/page";

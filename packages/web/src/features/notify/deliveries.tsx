@@ -1,6 +1,6 @@
 import type { Deliveries as DeliveriesAnswer } from "@halvik/contract";
 import { Link } from "react-router";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";

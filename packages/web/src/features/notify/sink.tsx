@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { sinkQuery } from "../../app/api";
-import { useViewStore, usOf } from "../../app/view-store";
+import { sinkQuery } from "../../data/api";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";

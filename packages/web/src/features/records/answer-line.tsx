@@ -1,8 +1,8 @@
 import type { HistogramAnswer, RecordPage } from "@halvik/contract";
 import { Popover } from "radix-ui";
-import type { WindowParts } from "../../app/api";
-import { Coverage } from "../../app/coverage";
-import { usOf } from "../../app/view-store";
+import type { WindowParts } from "../../data/api";
+import { usOf } from "../../data/view-store";
+import { Coverage } from "../../shared/coverage";
 import { dayMinute } from "../../ui/time";
 
 interface AnswerLineProps {

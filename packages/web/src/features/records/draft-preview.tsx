@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { histogramQuery, type WindowParts } from "../../app/api";
-import { usOf } from "../../app/view-store";
+import { histogramQuery, type WindowParts } from "../../data/api";
+import { usOf } from "../../data/view-store";
 import { dayMinute } from "../../ui/time";
 
 const BUCKETS = 60;

@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import { exportUrl, type WindowParts } from "../../app/api";
+import { exportUrl, type WindowParts } from "../../data/api";
 
 const FORMATS = [
   ["csv", "CSV, one row a record"],

@@ -1,7 +1,7 @@
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
-import { type WindowParts, whyNothingQuery } from "../../app/api";
-import { useViewStore, usOf } from "../../app/view-store";
+import { type WindowParts, whyNothingQuery } from "../../data/api";
+import { useViewStore, usOf } from "../../data/view-store";
 import { EmptyState } from "../../ui/empty-state";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";

@@ -1,7 +1,7 @@
 import type { RecordJson } from "@halvik/contract";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { memo, useEffect, useMemo, useRef } from "react";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { KindMark, SeverityMark } from "../../ui/marks";
 import { safeText } from "../../ui/safe-text";
 import { clockMs, day, hour, minute } from "../../ui/time";

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Dialog, DropdownMenu } from "radix-ui";
 import { type FormEvent, useState } from "react";
-import { queryClient, request, savedFiltersQuery } from "../../app/api";
+import { queryClient, request, savedFiltersQuery } from "../../data/api";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { safeText } from "../../ui/safe-text";

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { seenQuery } from "../../app/api";
-import { usOf } from "../../app/view-store";
+import { seenQuery } from "../../data/api";
+import { usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
 

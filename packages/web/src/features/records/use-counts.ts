@@ -1,7 +1,7 @@
 import type { HistogramAnswer } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import { histogramQuery, query, request, type WindowParts } from "../../app/api";
+import { histogramQuery, query, request, type WindowParts } from "../../data/api";
 
 const BUCKETS = 60;
 

@@ -1,7 +1,7 @@
 import type { RecordJson, RecordPage } from "@halvik/contract";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { query, recordsPage, type WindowParts } from "../../app/api";
+import { query, recordsPage, type WindowParts } from "../../data/api";
 
 const PAGE = 200;
 /** Lines kept while live: the newest; older ones are a scroll away in history. */

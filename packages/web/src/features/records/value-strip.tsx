@@ -1,7 +1,7 @@
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
-import { valuesQuery, type WindowParts } from "../../app/api";
-import { usOf } from "../../app/view-store";
+import { valuesQuery, type WindowParts } from "../../data/api";
+import { usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 

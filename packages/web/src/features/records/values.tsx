@@ -3,7 +3,7 @@ import { findAddresses } from "@halvik/core/base/net";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { DropdownMenu } from "radix-ui";
 import { Fragment, type ReactNode } from "react";
-import { lineText } from "../../ui/record-text";
+import { lineText } from "../../shared/record-text";
 import { safeText } from "../../ui/safe-text";
 
 /** A value a person may go on from: how to ask for it in a filter. */

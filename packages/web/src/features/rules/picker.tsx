@@ -3,7 +3,7 @@ import { FIELDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { ToggleGroup } from "radix-ui";
 import { useId, useState } from "react";
-import { FilterField } from "../../ui/filter-field";
+import { FilterField } from "../../shared/filter-field";
 import type { Act, Piece } from "./sentence";
 
 type Value = Exclude<Piece, string | Act>;

@@ -1,8 +1,8 @@
 import type { RehearsedFinding, RuleDetail } from "@halvik/contract";
 import { useState } from "react";
 import { Bar, BarChart, ResponsiveContainer, XAxis, YAxis } from "recharts";
-import { useWindow } from "../../app/use-window";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useWindow } from "../../data/use-window";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { rulesQuery } from "../../app/api";
+import { rulesQuery } from "../../data/api";
+import { Tag } from "../../shared/incident-strip";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Input } from "../../ui/field";
-import { Tag } from "../../ui/incident-strip";
 import { SeverityMark } from "../../ui/marks";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";

@@ -1,7 +1,7 @@
 import type { RehearsalStep } from "@halvik/contract";
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { WindowParts } from "../../app/api";
-import { rehearsal } from "../../app/api";
+import type { WindowParts } from "../../data/api";
+import { rehearsal } from "../../data/api";
 
 export interface Rehearsal {
   readonly step: RehearsalStep | null;

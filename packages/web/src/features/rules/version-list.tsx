@@ -1,7 +1,7 @@
 import type { RuleDetail } from "@halvik/contract";
 import { diffLines } from "diff";
 import { useState } from "react";
-import { useViewStore, usOf } from "../../app/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 

@@ -1,6 +1,5 @@
 import { EndpointKind, EndpointSettings } from "@halvik/contract";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, type UsmUser } from "@halvik/core/decode/snmp";
-import { Meanings, type OwnMeaning, type SeverityRow } from "@halvik/core/meaning";
 import { z } from "zod";
 import type { Config } from "../../../kernel/config/config.js";
 import { PORT_SETTINGS } from "../../../kernel/config/ports.js";
@@ -120,18 +119,6 @@ export async function saveSnmpUser(db: Queryable, u: UsmUser, senderName: string
   );
 }
 
-export async function loadMeanings(db: Queryable): Promise<Meanings> {
-  const own = await db.query<OwnMeaning>(
-    "select kind, code, severity, category, outcome, sentence, next from own_meaning",
-  );
-  const severities = await db.query<SeverityRow>("select kind, original, severity from own_severity");
-  return new Meanings(own.rows, severities.rows);
-}
-
-/** Grows with every change of endpoints, users, meanings, names. */
-export const kindsVersion = async (db: Queryable): Promise<number> =>
-  (await db.query<{ version: number }>("select version from kind_change")).rows[0]!.version;
-
 /** A change to an endpoint that cannot be made. */
 export class EndpointConflict extends Error {}
 
@@ -187,4 +174,71 @@ export async function removeEndpoint(db: Queryable, name: string): Promise<void>
     throw new EndpointConflict(
       `there is no endpoint “${name}” that can be removed; those of the configuration can be stopped`,
     );
+}
+
+/** @returns whether there was one */
+export async function removeSnmpUser(db: Queryable, name: string): Promise<boolean> {
+  const { rowCount } = await db.query("delete from snmp_user where name = $1", [name]);
+  return rowCount !== 0;
+}
+
+/** Users of SNMPv3 without their keys. */
+export async function listSnmpUsers(
+  db: Queryable,
+): Promise<{ name: string; authProtocol: string | null; privProtocol: string | null; sender: string | null }[]> {
+  const { rows } = await db.query<{
+    name: string;
+    auth_protocol: string | null;
+    priv_protocol: string | null;
+    sender: string | null;
+  }>(
+    "select u.name, auth_protocol, priv_protocol, s.name as sender from snmp_user u left join sender s on s.id = u.sender order by u.name",
+  );
+  return rows.map((u) => ({
+    name: u.name,
+    authProtocol: u.auth_protocol,
+    privProtocol: u.priv_protocol,
+    sender: u.sender,
+  }));
+}
+
+export async function endpointName(db: Queryable, id: number): Promise<string | null> {
+  const { rows } = await db.query<{ name: string }>("select name from endpoint_config where id = $1", [id]);
+  return rows[0]?.name ?? null;
+}
+
+/** The settings that give endpoints their ports, where they have none of their own; by id. */
+export async function portSettings(db: Queryable): Promise<Map<number, string>> {
+  const { rows } = await db.query<{ id: number; port_setting: string }>(
+    "select id, port_setting from endpoint_config where port is null and port_setting is not null",
+  );
+  return new Map(rows.map((r) => [r.id, r.port_setting]));
+}
+
+/** What the collector last said of its endpoints, by name. */
+export async function endpointStates(
+  db: Queryable,
+): Promise<Map<string, { state: string; detail: string; counters: Record<string, number> }>> {
+  const { rows } = await db.query<{ name: string; state: string; detail: string; counters: Record<string, number> }>(
+    "select name, state, detail, counters from endpoint",
+  );
+  return new Map(rows.map(({ name, ...state }) => [name, state]));
+}
+
+/** The last samples of what could not be read. */
+export async function undecodableSamples(
+  db: Queryable,
+): Promise<
+  { endpoint: string; atUs: number; peer: string; code: string; message: string; offset: number; sample: Buffer }[]
+> {
+  const { rows } = await db.query<{
+    endpoint: string;
+    at_us: number;
+    peer: string;
+    code: string;
+    message: string;
+    byte_offset: number;
+    sample: Buffer;
+  }>("select endpoint, at_us, peer, code, message, byte_offset, sample from undecodable order by id desc limit 400");
+  return rows.map(({ at_us, byte_offset, ...rest }) => ({ ...rest, atUs: at_us, offset: byte_offset }));
 }

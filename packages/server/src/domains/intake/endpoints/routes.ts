@@ -11,20 +11,27 @@ import { canonicalAddress } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { usmUser } from "@halvik/core/decode/snmp";
 import { z } from "zod";
-import type { Deps } from "../../../edges/http/deps.js";
-import { AppError } from "../../../edges/http/errors.js";
-import { route } from "../../../edges/http/route.js";
+import type { Actor } from "../../../kernel/actor.js";
+import type { Config } from "../../../kernel/config/config.js";
+import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";
-import { fingerprintOf } from "../../../kernel/files/tls-identity.js";
-import type { Actor } from "../../people/people.js";
-import { nodeSnmpCrypto } from "../pipeline/snmp-crypto.js";
+import { AppError } from "../../../kernel/http/errors.js";
+import { route } from "../../../kernel/http/route.js";
+import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
+import { fingerprintOf } from "../../../kernel/tls/tls-identity.js";
 import {
   addEndpoint,
   changeEndpoint,
   EndpointConflict,
+  endpointName,
+  endpointStates,
+  listSnmpUsers,
   loadEndpoints,
+  portSettings,
   removeEndpoint,
+  removeSnmpUser,
   saveSnmpUser,
+  undecodableSamples,
 } from "./repository.js";
 
 const params = z.object({ id: EntityId });
@@ -33,45 +40,41 @@ const params = z.object({ id: EntityId });
 const withoutSecrets = (settings: EndpointSettings): EndpointSettings =>
   settings.communities === undefined ? settings : { ...settings, communities: settings.communities.map(() => "•••") };
 
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly config: Config;
+  /** What TLS syslog, HTTPS intake and the interface show (PEM). */
+  readonly certificate: string | null;
+}
+
 /** What Halvik listens to: seen, added, changed, stopped; and the users of SNMPv3. */
-export const endpointRoutes = ({ db, config, certificate }: Deps) => {
+export const endpointRoutes = ({ db, config, certificate }: Needs) => {
   const list = async (may: Actor["may"]) => {
     const configs = await loadEndpoints(db, config);
-    const settings = await db.query<{ id: number; port_setting: string | null }>(
-      "select id, case when port is null then port_setting end as port_setting from endpoint_config",
-    );
-    const live = await db.query<{ name: string; state: string; detail: string; counters: Record<string, number> }>(
-      "select name, state, detail, counters from endpoint",
-    );
-    const samples = await db.query<{
-      endpoint: string;
-      at_us: number;
-      peer: string;
-      code: string;
-      message: string;
-      byte_offset: number;
-      sample: Buffer;
-    }>("select endpoint, at_us, peer, code, message, byte_offset, sample from undecodable order by id desc limit 400");
+    const settings = await portSettings(db);
+    const states = await endpointStates(db);
+    const samples = await undecodableSamples(db);
     return {
       fingerprint: fingerprint(),
       endpoints: configs.map((c) => {
-        const status = live.rows.find((r) => r.name === c.name);
+        const status = states.get(c.name);
         return {
           ...c,
           settings: may === "act" ? c.settings : withoutSecrets(c.settings),
-          portSetting: settings.rows.find((r) => r.id === c.id)?.port_setting ?? null,
+          portSetting: settings.get(c.id) ?? null,
           state: c.enabled ? (status?.state ?? "starting") : "stopped",
           detail: status?.detail ?? "",
           counters: status?.counters ?? {},
-          samples: samples.rows
+          samples: samples
             .filter((s) => s.endpoint === c.name)
             .slice(0, 10)
             .map((s) => ({
-              at: formatUs(s.at_us),
+              at: formatUs(s.atUs),
               peer: s.peer,
               code: s.code,
               message: s.message,
-              offset: s.byte_offset,
+              offset: s.offset,
               hex: s.sample.toString("hex"),
             })),
         };
@@ -82,29 +85,12 @@ export const endpointRoutes = ({ db, config, certificate }: Deps) => {
   const fingerprint = (): string | null => certificate && fingerprintOf(certificate);
 
   const nameOf = async (id: number): Promise<string> => {
-    const { rows } = await db.query<{ name: string }>("select name from endpoint_config where id = $1", [id]);
-    if (!rows[0]) throw new AppError("NOT_FOUND", `there is no endpoint ${id}`);
-    return rows[0].name;
+    const name = await endpointName(db, id);
+    if (name === null) throw new AppError("NOT_FOUND", `there is no endpoint ${id}`);
+    return name;
   };
 
-  const users = async () => {
-    const { rows } = await db.query<{
-      name: string;
-      auth_protocol: string | null;
-      priv_protocol: string | null;
-      sender: string | null;
-    }>(
-      "select u.name, auth_protocol, priv_protocol, s.name as sender from snmp_user u left join sender s on s.id = u.sender order by u.name",
-    );
-    return {
-      users: rows.map((u) => ({
-        name: u.name,
-        authProtocol: u.auth_protocol,
-        privProtocol: u.priv_protocol,
-        sender: u.sender,
-      })),
-    };
-  };
+  const users = async () => ({ users: await listSnmpUsers(db) });
 
   return [
     route({
@@ -219,7 +205,7 @@ export const endpointRoutes = ({ db, config, certificate }: Deps) => {
       answer: SnmpUserList,
       handle: async ({ params: { name }, actor }) => {
         await inAct(db, actor.name, async (act) => {
-          await act.db.query("delete from snmp_user where name = $1", [name]);
+          await removeSnmpUser(act.db, name);
           await act.audit("SNMP user removed", { name });
         });
         return users();

@@ -1,23 +1,25 @@
 import { createHash } from "node:crypto";
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
 import { UsmUsers } from "@halvik/core/decode/snmp";
-import pg from "pg";
 import { nowUs } from "../../../kernel/clock.js";
+import { type Client, type Connection, connect } from "../../../kernel/db/pool.js";
+import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
 import { BatchWriter } from "../../../store/batches.js";
 import { type Claim, claimCollector } from "../../../store/collectors.js";
 import { keepDaysBy } from "../../../store/keep-days.js";
 import { IdSource } from "../../../store/record-id.js";
 import { loadMibNames, namedBy } from "../../names/mibs.js";
-import { loadMeanings, loadSnmpUsers } from "../endpoints/repository.js";
-import type { Arrival, Protocol } from "../pipeline/arrival.js";
+import { loadMeanings } from "../../names/repository.js";
+import type { Arrival, Protocol } from "../arrivals/arrival.js";
+import { loadSnmpUsers } from "../endpoints/repository.js";
 import { countArrivals, decodeBatch, findUnknown } from "../pipeline/decode-batch.js";
 import { Decoders } from "../pipeline/decoders.js";
-import { addUnnamed, keepMeasures, saveFlowDomains } from "../pipeline/kept-state.js";
-import { nodeSnmpCrypto } from "../pipeline/snmp-crypto.js";
+import { addUnnamed, keepMeasures, saveFlowDomains } from "../pipeline/state-repository.js";
 import { SenderRegistry } from "../senders/registry.js";
 import { writeActivity } from "../senders/write-activity.js";
 import { Job } from "./job.js";
 import { readInput } from "./read-input.js";
+import { importedAt, keepImportedFile } from "./repository.js";
 
 export interface ImportOptions {
   readonly name: string;
@@ -67,14 +69,11 @@ const MAX_PARALLEL_IMPORTS = 16;
 
 /** Reads a capture or text through the same decode path as live records, into segments of its own. */
 export async function importFile(
-  connection: pg.ClientConfig,
+  connection: Connection,
   chunks: AsyncIterable<Uint8Array>,
   options: ImportOptions,
 ): Promise<NumberedReceipt> {
-  const client = new pg.Client(connection);
-  await client.connect();
-  // losing the connection shows as a failed query below
-  client.on("error", () => undefined);
+  const client = await connect(connection);
   try {
     const claim = await claimImport(client);
     const job =
@@ -105,7 +104,7 @@ export const sayReceipt = (r: ImportReceipt): string => {
 };
 
 /** A number no other import holds. */
-async function claimImport(client: pg.Client): Promise<Claim> {
+async function claimImport(client: Client): Promise<Claim> {
   for (let i = 1; i <= MAX_PARALLEL_IMPORTS; i++) {
     try {
       return await claimCollector(client, `import-${i}`, "import");
@@ -117,7 +116,7 @@ async function claimImport(client: pg.Client): Promise<Claim> {
 }
 
 async function run(
-  client: pg.Client,
+  client: Client,
   claim: Claim,
   chunks: AsyncIterable<Uint8Array>,
   options: ImportOptions,
@@ -208,22 +207,13 @@ async function run(
   await writeActivity(client, registry, true);
   const receipt = { read, stored, records, refused, againUs: null };
   if (options.identity)
-    await client.query(
-      `insert into imported_file as f (sha256, name, bytes, imported_us, receipt, job) values ($1, $2, $3, $4, $5, $6)
-       on conflict (sha256) do update set name = excluded.name, imported_us = excluded.imported_us, receipt = excluded.receipt, job = excluded.job`,
-      [options.identity.sha256, options.name, options.identity.bytes, nowUs(), JSON.stringify(receipt), job.id],
-    );
+    await keepImportedFile(client, { ...options.identity, name: options.name }, receipt, job.id, nowUs());
   return receipt;
 }
 
-/** A file all of whose records are gone again, by their age or because someone removed them, was not imported. */
-async function importedBefore(client: pg.Client, identity: FileIdentity | null): Promise<ImportReceipt | null> {
-  if (identity === null) return null;
-  const { rows } = await client.query<{ imported_us: number }>(
-    "select imported_us from imported_file f where sha256 = $1 and (job is null or exists (select from segment s where s.job = f.job))",
-    [identity.sha256],
-  );
-  return rows[0] ? { read: 0, stored: 0, records: 0, refused: {}, againUs: rows[0].imported_us } : null;
+async function importedBefore(client: Client, identity: FileIdentity | null): Promise<ImportReceipt | null> {
+  const againUs = identity === null ? null : await importedAt(client, identity.sha256);
+  return againUs === null ? null : { read: 0, stored: 0, records: 0, refused: {}, againUs };
 }
 
 /** SHA-256 of a file, read once before it is imported. */

@@ -1,6 +1,6 @@
 import type { DecodeProblem } from "@halvik/core/base/bytes";
 import type { CapturedMessage } from "@halvik/core/decode/capture";
-import type { Protocol } from "../pipeline/arrival.js";
+import type { Protocol } from "../arrivals/arrival.js";
 
 /** What a file holds, one after another: messages with what they are, or what could not be read and why. */
 export type InputMessage =

@@ -7,11 +7,13 @@ import { EntityId, ImportList } from "@halvik/contract";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { z } from "zod";
-import type { Deps } from "../../../edges/http/deps.js";
-import { AppError } from "../../../edges/http/errors.js";
-import { route } from "../../../edges/http/route.js";
+import type { Config } from "../../../kernel/config/config.js";
 import { uploadsDir } from "../../../kernel/config/data-dir.js";
+import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";
+import { AppError } from "../../../kernel/http/errors.js";
+import { route } from "../../../kernel/http/route.js";
+import { addUpload, cancelJob, latestJobs } from "./repository.js";
 
 const MAX_UPLOAD_BYTES = 4 * 1024 * 1024 * 1024;
 /** Uploaded files that wait, all together. */
@@ -19,19 +21,17 @@ const MAX_WAITING_BYTES = 8 * 1024 * 1024 * 1024;
 const MAX_WAITING_FILES = 100;
 const SHOWN = 20;
 
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly config: Config;
+}
+
 /** Files brought by hand: they wait in the data directory until the collector has read them in. */
-export const importRoutes = ({ db, config }: Deps) => {
-  const list = async () => {
-    const { rows } = await db.query<{
-      id: number;
-      name: string;
-      state: string;
-      done: number;
-      message: string;
-      started_us: number;
-    }>("select id, name, state, done, message, started_us from job order by id desc limit $1", [SHOWN]);
-    return { imports: rows.map(({ started_us, ...r }) => ({ ...r, started: formatUs(started_us) })) };
-  };
+export const importRoutes = ({ db, config }: Needs) => {
+  const list = async () => ({
+    imports: (await latestJobs(db, SHOWN)).map(({ startedUs, ...r }) => ({ ...r, started: formatUs(startedUs) })),
+  });
   return [
     route({
       method: "get",
@@ -97,10 +97,7 @@ export const importRoutes = ({ db, config }: Deps) => {
           throw e;
         }
         await inAct(db, actor.name, async (act) => {
-          await act.db.query(
-            "insert into job (name, state, total, unit, started_us, updated_us, file, peer) values ($1, 'waiting', null, 'records', $2, $2, $3, $4)",
-            [name, act.atUs, file, peer],
-          );
+          await addUpload(act.db, name, file, peer, act.atUs);
           await act.audit("file uploaded", { name: query.name, bytes });
         }).catch(async (e: unknown) => {
           await unlink(file).catch(() => undefined);
@@ -118,11 +115,7 @@ export const importRoutes = ({ db, config }: Deps) => {
       answer: ImportList,
       handle: async ({ params: { id }, actor }) => {
         await inAct(db, actor.name, async (act) => {
-          const { rowCount } = await act.db.query(
-            "update job set state = 'cancelling' where id = $1 and state in ('waiting', 'running')",
-            [id],
-          );
-          if (rowCount === 0) throw new AppError("NOT_FOUND", `import ${id} does not run`);
+          if (!(await cancelJob(act.db, id))) throw new AppError("NOT_FOUND", `import ${id} does not run`);
           await act.audit("import cancelled", { id });
         });
         return list();

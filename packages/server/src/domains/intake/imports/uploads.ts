@@ -1,10 +1,11 @@
 import { type ChildProcess, spawn } from "node:child_process";
 import { existsSync, unlinkSync } from "node:fs";
 import { basename, join } from "node:path";
-import type pg from "pg";
 import { nowUs } from "../../../kernel/clock.js";
 import { uploadsDir } from "../../../kernel/config/data-dir.js";
-import { INPUT_ON_STDIN } from "../../../kernel/config/role-input.js";
+import type { Pool } from "../../../kernel/db/pool.js";
+import { INPUT_ON_STDIN } from "../../../kernel/role-input.js";
+import { endJob, failJob, nextUpload } from "./repository.js";
 
 /** Reads uploaded files in, one after another, each in a process of its own: reading millions of records must hold nothing up. */
 export class Uploads {
@@ -13,7 +14,7 @@ export class Uploads {
 
   /** @param input what the process is given, as the role itself was */
   constructor(
-    private readonly db: pg.Pool,
+    private readonly db: Pool,
     private readonly dataDir: string,
     private readonly input: string,
   ) {}
@@ -30,18 +31,10 @@ export class Uploads {
   }
 
   private async next(): Promise<void> {
-    const { rows } = await this.db.query<{
-      id: number;
-      name: string;
-      file: string;
-      peer: string | null;
-      state: string;
-    }>(
-      "select id, name, file, peer, state from job where file is not null and state in ('waiting', 'cancelling', 'running') order by id limit 1",
-    );
-    if (!rows[0]) return;
+    const next = await nextUpload(this.db);
+    if (next === null) return;
     // whatever stands there, it is a file of ours in the one place for them
-    const job = { ...rows[0], file: join(uploadsDir(this.dataDir), basename(rows[0].file)) };
+    const job = { ...next, file: join(uploadsDir(this.dataDir), basename(next.file)) };
     // one that ran when the collector stopped has nobody who ends it
     const gone = job.state !== "waiting" ? "cancelled" : existsSync(job.file) ? null : "failed";
     if (gone !== null)
@@ -78,13 +71,7 @@ export class Uploads {
           .trim()
           .split("\n")[0]
           ?.replace(/^halvik: /, "") || `it ended with ${code}`;
-      if (code !== 0)
-        void this.db
-          .query(
-            "update job set state = case when state = 'cancelling' then 'cancelled' else 'failed' end, message = $2, updated_us = $3 where id = $1 and state not in ('cancelled', 'failed')",
-            [job.id, why, nowUs()],
-          )
-          .catch(() => undefined);
+      if (code !== 0) void failJob(this.db, job.id, why, nowUs()).catch(() => undefined);
     });
   }
 
@@ -92,13 +79,8 @@ export class Uploads {
     this.child?.kill();
   }
 
-  private async end(job: { id: number; file: string }, state: string, message: string): Promise<void> {
+  private async end(job: { id: number; file: string }, state: "cancelled" | "failed", message: string): Promise<void> {
     if (existsSync(job.file)) unlinkSync(job.file);
-    await this.db.query("update job set state = $2, message = $3, updated_us = $4 where id = $1", [
-      job.id,
-      state,
-      message,
-      nowUs(),
-    ]);
+    await endJob(this.db, job.id, { state, message }, nowUs());
   }
 }

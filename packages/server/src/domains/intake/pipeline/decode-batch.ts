@@ -2,8 +2,8 @@ import type { Mark, RecordContent } from "@halvik/core/model/record";
 import { LATE_AFTER_US } from "../../../store/batches.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../../../store/record-id.js";
+import type { Arrival } from "../arrivals/arrival.js";
 import type { LiveSender, SenderRegistry } from "../senders/registry.js";
-import type { Arrival } from "./arrival.js";
 import type { DecodedContent, Decoders } from "./decoders.js";
 
 /** What became of a batch of arrivals. Every arrival is in exactly one of these. */

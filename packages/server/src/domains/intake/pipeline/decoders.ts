@@ -16,9 +16,9 @@ import {
   unreadable,
   windowsRecord,
 } from "@halvik/core/normalise";
+import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
+import type { Arrival, Protocol } from "../arrivals/arrival.js";
 import type { LiveSender } from "../senders/registry.js";
-import type { Arrival, Protocol } from "./arrival.js";
-import { nodeSnmpCrypto } from "./snmp-crypto.js";
 
 /** What decoding needs to know besides the bytes; replaced whole when people change it. */
 export interface DecodeSettings {

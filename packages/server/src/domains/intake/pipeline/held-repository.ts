@@ -1,5 +1,5 @@
 import type { Queryable } from "../../../kernel/db/pool.js";
-import { type Arrival, PROTOCOLS } from "./arrival.js";
+import { type Arrival, PROTOCOLS } from "../arrivals/arrival.js";
 
 /** Bounds of what is held for waiting senders (`semantics.md` 9). */
 export const HELD_PER_SENDER = 10_000;

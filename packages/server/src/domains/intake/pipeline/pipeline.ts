@@ -1,31 +1,38 @@
-import type { Duplex } from "node:stream";
 import type { DecodeProblem } from "@halvik/core/base/bytes";
 import { formatDuration } from "@halvik/core/base/time";
 import { OWN_SENDER } from "@halvik/core/model/senders";
 import { fitContent, fitText, type OwnObservation, ownRecord, unreadable } from "@halvik/core/normalise";
-import pg from "pg";
 import type { Logger } from "pino";
-import type { EndpointSink } from "../../../edges/collecting/endpoint.js";
 import { nowUs } from "../../../kernel/clock.js";
 import { failureOf, noAnswer } from "../../../kernel/db/failure.js";
-import { BatchWriter, type Piece } from "../../../store/batches.js";
+import { type Client, type Connection, connect, destroy } from "../../../kernel/db/pool.js";
+import { BatchWriter, isBatchStored, type Piece } from "../../../store/batches.js";
 import { claimCollector } from "../../../store/collectors.js";
 import { keepDaysBy } from "../../../store/keep-days.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { IdSource } from "../../../store/record-id.js";
+import { type Arrival, arrivalBytes, type Fate } from "../arrivals/arrival.js";
+import type { EndpointSink } from "../arrivals/endpoint.js";
 import type { Quarantine } from "../quarantine/quarantine.js";
 import { endQuarantined, forgetQuarantined, syncQuarantined } from "../quarantine/repository.js";
 import type { SenderRegistry } from "../senders/registry.js";
 import { writeActivity } from "../senders/write-activity.js";
-import { type Arrival, arrivalBytes, type Fate } from "./arrival.js";
 import type { BatchNumbers } from "./batch-numbers.js";
 import { countArrivals, type DecodedBatch, decodeBatch, findUnknown } from "./decode-batch.js";
 import { type Decoders, KIND_OF, type Undecodable } from "./decoders.js";
-import { countHeld, expireHeld, forgetHeld, HELD_IN_ALL, HELD_PER_SENDER, holdRecords, takeAdmitted } from "./held.js";
-import { addUnnamed, keepMeasures, keepUndecodable, saveFlowDomains } from "./kept-state.js";
+import {
+  countHeld,
+  expireHeld,
+  forgetHeld,
+  HELD_IN_ALL,
+  HELD_PER_SENDER,
+  holdRecords,
+  takeAdmitted,
+} from "./held-repository.js";
 import { RateCap } from "./rate-cap.js";
-import { forgetRequests, noteRequests, requestsSeen } from "./requests-seen.js";
+import { forgetRequests, noteRequests, requestsSeen } from "./requests-repository.js";
 import type { Spool, SpooledBatch } from "./spool.js";
+import { addUnnamed, keepMeasures, keepUndecodable, saveFlowDomains } from "./state-repository.js";
 
 /** A batch waits at most this long for company. */
 const BATCH_WAIT_MS = 200;
@@ -54,17 +61,17 @@ const TICK_US = 2_000_000;
 const REPEAT_OBSERVATION_US = 30_000_000;
 
 export interface PipelineOptions {
-  readonly connection: pg.ClientConfig;
+  readonly connection: Connection;
   readonly collectorName: string;
   readonly ratePerSender: number;
   /** Days that records of single kinds are kept. */
   readonly keepByKind: ReadonlyMap<string, number>;
   /** Called about once a second with the connection, while there is one. */
-  readonly onHousekeeping: (client: pg.Client) => Promise<void>;
+  readonly onHousekeeping: (client: Client) => Promise<void>;
 }
 
 /** Work that belongs to the same commit. */
-type Also = (db: pg.Client) => Promise<void>;
+type Also = (db: Client) => Promise<void>;
 const NOTHING_ELSE: Also = async () => undefined;
 
 /** A batch gets its number when it is first stored or spooled, so that numbers follow the order of storage. */
@@ -76,7 +83,7 @@ interface CutBatch {
 }
 
 interface Connected {
-  readonly client: pg.Client;
+  readonly client: Client;
   readonly writer: BatchWriter;
   readonly ids: IdSource;
 }
@@ -373,14 +380,14 @@ export class Pipeline implements EndpointSink {
   }
 
   private async connect(): Promise<void> {
-    const client = new pg.Client(this.options.connection);
-    client.on("error", () => this.disconnected(client));
+    let client: Client | null = null;
     try {
-      await client.connect();
+      client = await connect(this.options.connection, (broken) => this.disconnected(broken));
+      const opened = client;
       const claim = await withinMs(STORE_MS, "the first questions", async () => {
-        const claimed = await claimCollector(client, this.options.collectorName, "live");
-        await this.registry.refresh(client);
-        this.heldCounts = await countHeld(client);
+        const claimed = await claimCollector(opened, this.options.collectorName, "live");
+        await this.registry.refresh(opened);
+        this.heldCounts = await countHeld(opened);
         return claimed;
       });
       const ids = new IdSource(claim.number, claim.lastIdUs);
@@ -399,11 +406,11 @@ export class Pipeline implements EndpointSink {
       this.log.warn({ err: e }, "database cannot be reached");
       this.awaySinceUs ??= nowUs();
       this.wasGone = true;
-      destroy(client);
+      if (client !== null) destroy(client);
     }
   }
 
-  private disconnected(client: pg.Client): void {
+  private disconnected(client: Client): void {
     if (this.connected?.client !== client) return;
     this.connected = null;
     this.wasGone = true;
@@ -436,10 +443,7 @@ export class Pipeline implements EndpointSink {
   private async isStored(number: number): Promise<boolean | null> {
     const { client, writer } = this.connected!;
     try {
-      const found = await withinMs(STORE_MS, "a question", () =>
-        client.query("select 1 from batch where collector = $1 and number = $2", [writer.collector, number]),
-      );
-      return (found.rowCount ?? 0) > 0;
+      return await withinMs(STORE_MS, "a question", () => isBatchStored(client, writer.collector, number));
     } catch (e) {
       this.log.warn({ err: e }, "database went away");
       this.disconnected(client);
@@ -518,7 +522,7 @@ export class Pipeline implements EndpointSink {
   }
 
   /** Leaves out what was sent again and is stored, or comes twice in this batch. */
-  private async withoutRepeated(client: pg.Client, arrivals: readonly Arrival[]): Promise<readonly Arrival[]> {
+  private async withoutRepeated(client: Client, arrivals: readonly Arrival[]): Promise<readonly Arrival[]> {
     const keys = keysOf(arrivals);
     if (keys.length === 0) return arrivals;
     const known = new Set(await requestsSeen(client, keys));
@@ -719,7 +723,7 @@ export class Pipeline implements EndpointSink {
     }
   }
 
-  private readonly chores: readonly (readonly [what: string, step: (client: pg.Client) => Promise<unknown>])[] = [
+  private readonly chores: readonly (readonly [what: string, step: (client: Client) => Promise<unknown>])[] = [
     [
       "reading who sends",
       async (client) => {
@@ -739,7 +743,7 @@ export class Pipeline implements EndpointSink {
   ];
 
   /** What was held for senders admitted by now, and Halvik's own observations; a batch of nothing says that time goes on. */
-  private async storeHeld(client: pg.Client): Promise<void> {
+  private async storeHeld(client: Client): Promise<void> {
     // numbers are committed in order: what lies in the spool has lower ones
     if (!this.spool.isEmpty || this.spoolTask !== null) return;
     const { ids, arrivals } = await takeAdmitted(client, BATCH_MAX_RECORDS);
@@ -751,7 +755,7 @@ export class Pipeline implements EndpointSink {
   }
 
   /** Says what lies in quarantine, and does what people decided about it. */
-  private async tendQuarantine(client: pg.Client): Promise<void> {
+  private async tendQuarantine(client: Client): Promise<void> {
     const { collectorName } = this.options;
     const decided = await syncQuarantined(client, collectorName, this.quarantine.list());
     for (const { file, state } of decided) {
@@ -819,12 +823,6 @@ export class Pipeline implements EndpointSink {
 
 const waitsForAnswer = (cut: CutBatch): boolean => cut.arrivals.some((a) => a.settle !== undefined);
 
-/** Ends a connection without waiting for the other end, which may hang. */
-function destroy(client: pg.Client): void {
-  (client as unknown as { connection: { stream: Duplex } }).connection.stream.destroy();
-  client.end().catch(() => undefined);
-}
-
 /** A batch as decoded: what was sent again is left out of its arrivals. */
 type Decoded = DecodedBatch & { readonly own: StoredContent[]; readonly arrivals: readonly Arrival[] };
 
@@ -840,7 +838,7 @@ function piecesOf(arrivals: readonly Arrival[], decoded: DecodedBatch, held: Dec
   return arrivals.flatMap((arrival, i) => {
     const records = decoded.records.slice(decoded.ends[i - 1] ?? 0, decoded.ends[i]);
     const own = waiting.get(arrival);
-    if (own !== undefined) return [{ arrival, records, also: (db: pg.Client) => holdRecords(db, [own]) }];
+    if (own !== undefined) return [{ arrival, records, also: (db: Client) => holdRecords(db, [own]) }];
     return records.length === 0 ? [] : [{ arrival, records }];
   });
 }

@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { crc32 } from "node:zlib";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
-import { PROTOCOLS } from "./arrival.js";
+import { PROTOCOLS } from "../arrivals/arrival.js";
 import { type Damage, Spool, type SpooledBatch } from "./spool.js";
 
 let directory: string;

@@ -2,8 +2,8 @@ import { mkdirSync, readdirSync, readFileSync, statSync, unlinkSync } from "node
 import { type FileHandle, open } from "node:fs/promises";
 import { join } from "node:path";
 import { crc32 } from "node:zlib";
-import type { Arrival } from "./arrival.js";
-import { decodeArrivals, encodeArrivals } from "./arrival-bytes.js";
+import type { Arrival } from "../arrivals/arrival.js";
+import { decodeArrivals, encodeArrivals } from "../arrivals/arrival-bytes.js";
 
 /** A file is read back whole: small enough for the collector's memory. */
 const FILE_BYTES = 8 * 1024 * 1024;

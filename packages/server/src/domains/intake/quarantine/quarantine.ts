@@ -12,8 +12,8 @@ import {
 import { join } from "node:path";
 import { z } from "zod";
 import { writeDurably } from "../../../kernel/files/durable.js";
-import type { Arrival } from "../pipeline/arrival.js";
-import { decodeArrivals, encodeArrivals } from "../pipeline/arrival-bytes.js";
+import type { Arrival } from "../arrivals/arrival.js";
+import { decodeArrivals, encodeArrivals } from "../arrivals/arrival-bytes.js";
 
 const NAME = /^(records|spool)-\d{16}-\d{4}\.bin$/;
 const HEAD_BYTES = 4_096;

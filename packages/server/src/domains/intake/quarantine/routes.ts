@@ -1,16 +1,23 @@
 import { QuarantineList } from "@halvik/contract";
 import { formatUs } from "@halvik/core/base/time";
 import { z } from "zod";
-import type { Deps } from "../../../edges/http/deps.js";
-import { AppError } from "../../../edges/http/errors.js";
-import { route } from "../../../edges/http/route.js";
+import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";
+import { AppError } from "../../../kernel/http/errors.js";
+import { route } from "../../../kernel/http/route.js";
+import type { DirectoryCache } from "../senders/directory-cache.js";
 import { decideQuarantined, listQuarantined } from "./repository.js";
 
 const params = z.object({ file: z.string().max(100) });
 
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly directory: DirectoryCache;
+}
+
 /** What could not be stored or read back: seen, tried again, given up. */
-export const quarantineRoutes = ({ db, directory }: Deps) => {
+export const quarantineRoutes = ({ db, directory }: Needs) => {
   const list = async (): Promise<QuarantineList> => {
     const senders = (await directory.get()).senders;
     return {

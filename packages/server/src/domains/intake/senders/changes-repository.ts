@@ -3,7 +3,7 @@ import type { Sequelize, Transaction } from "sequelize";
 import type { z } from "zod";
 import { SenderAddress, SenderModel } from "../../../kernel/db/models.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
-import { audit } from "../../people/people.js";
+import { audit } from "../../people/repository.js";
 
 /** A change that contradicts what is there, in words for a person. */
 export class SenderConflict extends Error {

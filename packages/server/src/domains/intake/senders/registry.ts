@@ -1,8 +1,18 @@
 import { networkContains, parseNetwork } from "@halvik/core/base/net";
 import { US_PER_DAY, US_PER_SECOND } from "@halvik/core/base/time";
 import { Cadence, ClockOffset, CopyFinder, newSender, type Sender } from "@halvik/core/model/senders";
-import type pg from "pg";
-import { loadSenders } from "./repository.js";
+import type { Queryable } from "../../../kernel/db/pool.js";
+import {
+  addSender,
+  addSenderBehind,
+  admittedNetworks,
+  admitWaitingOfNetworks,
+  forgetOldestUnheard,
+  forgetWaitingBefore,
+  heardBefore,
+  loadSenders,
+  sendersVersion,
+} from "./repository.js";
 
 /** At most this many waiting senders are listed (`semantics.md` 9). */
 const MAX_WAITING = 1_000;
@@ -57,17 +67,13 @@ export class SenderRegistry {
   }
 
   /** Reads the directory if it changed. @returns whether it did */
-  async refresh(db: pg.Client): Promise<boolean> {
-    const { rows } = await db.query<{ version: number }>("select version from directory_version");
-    const version = rows[0]!.version;
+  async refresh(db: Queryable): Promise<boolean> {
+    const version = await sendersVersion(db);
     if (version === this.version) return false;
     // a sender that came to wait just before its network was admitted
-    await db.query(
-      `update sender s set state = 'admitted' from sender_address a join admitted_network n on a.address <<= n.network where a.sender = s.id and s.state = 'waiting'`,
-    );
+    await admitWaitingOfNetworks(db);
     const senders = await loadSenders(db, this.defaultZone);
-    const networks = await db.query<{ network: string }>("select network::text from admitted_network");
-    this.networks = networks.rows.flatMap((r) => parseNetwork(r.network) ?? []);
+    this.networks = (await admittedNetworks(db)).flatMap((n) => parseNetwork(n.network) ?? []);
     const known = this.version >= 0 ? this.byId : await this.loadActivity(db);
     this.byId = new Map();
     this.byAddress = new Map();
@@ -103,7 +109,7 @@ export class SenderRegistry {
    * Makes senders for peers not heard of before: waiting, or admitted where a network is admitted from now on.
    * Peers beyond the list of waiting ones stay unknown.
    */
-  async notice(db: pg.Client, peers: ReadonlyMap<string, number>): Promise<void> {
+  async notice(db: Queryable, peers: ReadonlyMap<string, number>): Promise<void> {
     let waiting = [...this.byId.values()].filter((s) => s.facts.state === "waiting").length;
     for (const [address, firstSeenUs] of peers) {
       if (this.byAddress.has(address)) continue;
@@ -113,17 +119,10 @@ export class SenderRegistry {
         waiting--;
         this.beyond.delete(address);
       }
-      const { rows } = await db.query<{ id: number }>(
-        `with s as (insert into sender (name, state, first_seen_us) values ($1, $2, $3)
-           on conflict (lower(name collate "C")) do update set first_seen_us = coalesce(sender.first_seen_us, excluded.first_seen_us) returning id)
-         insert into sender_address (address, sender) select $1::inet, id from s on conflict (address) do update set address = excluded.address returning sender as id`,
-        [address, admitted ? "admitted" : "waiting", firstSeenUs],
-      );
+      const id = await addSender(db, address, admitted ? "admitted" : "waiting", firstSeenUs);
       if (!admitted) waiting++;
       this.add(
-        newLiveSender(
-          plainSender(rows[0]!.id, address, admitted, this.defaultZone, firstSeenUs, { addresses: [address] }),
-        ),
+        newLiveSender(plainSender(id, address, admitted, this.defaultZone, firstSeenUs, { addresses: [address] })),
       );
     }
   }
@@ -147,22 +146,15 @@ export class SenderRegistry {
   }
 
   /** Forgets the waiting sender that has been heard once, the longest ago. @returns whether there was one */
-  private async makeRoom(db: pg.Client): Promise<boolean> {
-    const { rows } = await db.query<{ id: number }>(
-      `delete from sender where id = (select s.id from sender s where s.state = 'waiting' and (select count(*) from held_record h where h.sender = s.id) <= 1
-         order by s.first_seen_us limit 1) returning id`,
-    );
-    this.remove(rows.map((r) => r.id));
-    return rows.length > 0;
+  private async makeRoom(db: Queryable): Promise<boolean> {
+    const forgotten = await forgetOldestUnheard(db);
+    this.remove(forgotten);
+    return forgotten.length > 0;
   }
 
   /** Waiting senders of which nothing is held any more give their places up. */
-  async forgetWaiting(db: pg.Client, nowUs: number): Promise<void> {
-    const { rows } = await db.query<{ id: number }>(
-      "delete from sender s where s.state = 'waiting' and s.first_seen_us < $1 and not exists (select from held_record h where h.sender = s.id) returning id",
-      [nowUs - FORGOTTEN_US],
-    );
-    this.remove(rows.map((r) => r.id));
+  async forgetWaiting(db: Queryable, nowUs: number): Promise<void> {
+    this.remove(await forgetWaitingBefore(db, nowUs - FORGOTTEN_US));
   }
 
   private remove(ids: readonly number[]): void {
@@ -176,19 +168,13 @@ export class SenderRegistry {
 
   /** Makes senders for hosts first heard of through an admitted relay, within bounds. */
   async noticeBehind(
-    db: pg.Client,
+    db: Queryable,
     hosts: ReadonlyMap<string, { relay: LiveSender; host: string; firstSeenUs: number }>,
   ): Promise<void> {
     for (const { relay, host, firstSeenUs } of hosts.values()) {
       if (this.behind(relay.facts.id, host) || this.isRelayFull(relay.facts.id)) continue;
       // admitted with its relay: a host name alone admits nothing, the relay does
-      const { rows } = await db.query<{ id: number; name: string }>(
-        `insert into sender (name, state, via_relay, relay_host, zone, first_seen_us)
-         values (case when exists (select from sender where lower(name collate "C") = lower($2::text collate "C")) then $2 || ' via ' || $3 else $2 end, 'admitted', $1, $2, $4, $5)
-         on conflict (via_relay, lower(relay_host collate "C")) where via_relay is not null do update set relay_host = excluded.relay_host returning id, name`,
-        [relay.facts.id, host, relay.facts.name, relay.facts.zone, firstSeenUs],
-      );
-      const row = rows[0]!;
+      const row = await addSenderBehind(db, relay.facts, host, firstSeenUs);
       this.add(
         newLiveSender(
           plainSender(row.id, row.name, true, relay.facts.zone, firstSeenUs, {
@@ -220,14 +206,11 @@ export class SenderRegistry {
     this.byRelayHost.set(key, live);
   }
 
-  private async loadActivity(db: pg.Client): Promise<Map<number, LiveSender>> {
-    const { rows } = await db.query<{ sender: number; last_heard_us: number | null; clock_offset_us: number }>(
-      "select sender, last_heard_us, clock_offset_us from sender_activity",
-    );
+  private async loadActivity(db: Queryable): Promise<Map<number, LiveSender>> {
     const out = new Map<number, LiveSender>();
-    for (const r of rows) {
-      const live = newLiveSender(plainSender(r.sender, "", false, this.defaultZone, null, {}), r.clock_offset_us);
-      live.lastHeardUs = r.last_heard_us;
+    for (const r of await heardBefore(db)) {
+      const live = newLiveSender(plainSender(r.sender, "", false, this.defaultZone, null, {}), r.clockOffsetUs);
+      live.lastHeardUs = r.lastHeardUs;
       out.set(r.sender, live);
     }
     return out;

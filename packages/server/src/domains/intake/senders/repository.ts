@@ -46,3 +46,83 @@ export async function loadSenders(db: Queryable, defaultZone: string): Promise<S
     firstSeenUs: r.first_seen_us,
   }));
 }
+
+/** Another number whenever a sender may be another one. */
+export async function sendersVersion(db: Queryable): Promise<number> {
+  return (await db.query<{ version: number }>("select version from directory_version")).rows[0]!.version;
+}
+
+/** Blocks whose senders are admitted when they are first heard. */
+export async function admittedNetworks(db: Queryable): Promise<{ id: number; network: string }[]> {
+  const { rows } = await db.query<{ id: number; network: string }>(
+    "select id, network::text from admitted_network order by network",
+  );
+  return rows;
+}
+
+/** Admits senders that came to wait just before their network was admitted. */
+export async function admitWaitingOfNetworks(db: Queryable): Promise<void> {
+  await db.query(
+    "update sender s set state = 'admitted' from sender_address a join admitted_network n on a.address <<= n.network where a.sender = s.id and s.state = 'waiting'",
+  );
+}
+
+/** Makes the sender of an address, named by it. @returns its number, or that of the one that is there */
+export async function addSender(
+  db: Queryable,
+  address: string,
+  state: SenderState,
+  firstSeenUs: number,
+): Promise<number> {
+  const { rows } = await db.query<{ id: number }>(
+    `with s as (insert into sender (name, state, first_seen_us) values ($1, $2, $3)
+       on conflict (lower(name collate "C")) do update set first_seen_us = coalesce(sender.first_seen_us, excluded.first_seen_us) returning id)
+     insert into sender_address (address, sender) select $1::inet, id from s on conflict (address) do update set address = excluded.address returning sender as id`,
+    [address, state, firstSeenUs],
+  );
+  return rows[0]!.id;
+}
+
+/** Makes the sender of a host name behind a relay, admitted with it. */
+export async function addSenderBehind(
+  db: Queryable,
+  relay: Pick<Sender, "id" | "name" | "zone">,
+  host: string,
+  firstSeenUs: number,
+): Promise<{ id: number; name: string }> {
+  const { rows } = await db.query<{ id: number; name: string }>(
+    `insert into sender (name, state, via_relay, relay_host, zone, first_seen_us)
+     values (case when exists (select from sender where lower(name collate "C") = lower($2::text collate "C")) then $2 || ' via ' || $3 else $2 end, 'admitted', $1, $2, $4, $5)
+     on conflict (via_relay, lower(relay_host collate "C")) where via_relay is not null do update set relay_host = excluded.relay_host returning id, name`,
+    [relay.id, host, relay.name, relay.zone, firstSeenUs],
+  );
+  return rows[0]!;
+}
+
+/** Forgets the waiting sender that has been heard once, the longest ago. @returns its number, if there was one */
+export async function forgetOldestUnheard(db: Queryable): Promise<number[]> {
+  const { rows } = await db.query<{ id: number }>(
+    `delete from sender where id = (select s.id from sender s where s.state = 'waiting' and (select count(*) from held_record h where h.sender = s.id) <= 1
+       order by s.first_seen_us limit 1) returning id`,
+  );
+  return rows.map((r) => r.id);
+}
+
+/** Forgets waiting senders first heard before a time, of which nothing is held. @returns their numbers */
+export async function forgetWaitingBefore(db: Queryable, beforeUs: number): Promise<number[]> {
+  const { rows } = await db.query<{ id: number }>(
+    "delete from sender s where s.state = 'waiting' and s.first_seen_us < $1 and not exists (select from held_record h where h.sender = s.id) returning id",
+    [beforeUs],
+  );
+  return rows.map((r) => r.id);
+}
+
+/** When senders were last heard, and by how much their clocks are off. */
+export async function heardBefore(
+  db: Queryable,
+): Promise<{ sender: number; lastHeardUs: number | null; clockOffsetUs: number }[]> {
+  const { rows } = await db.query<{ sender: number; last_heard_us: number | null; clock_offset_us: number }>(
+    "select sender, last_heard_us, clock_offset_us from sender_activity",
+  );
+  return rows.map((r) => ({ sender: r.sender, lastHeardUs: r.last_heard_us, clockOffsetUs: r.clock_offset_us }));
+}

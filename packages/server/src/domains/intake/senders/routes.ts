@@ -1,28 +1,37 @@
 import { AdmitNetwork, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/contract";
-import type { Sequelize } from "sequelize";
 import { z } from "zod";
-import type { Deps } from "../../../edges/http/deps.js";
-import { AppError } from "../../../edges/http/errors.js";
-import { route } from "../../../edges/http/route.js";
+import type { Models } from "../../../kernel/db/models.js";
+import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";
-import { admitNetwork, admitSenders, changeSender, refuseNetwork, refuseSender, SenderConflict } from "./changes.js";
+import { AppError } from "../../../kernel/http/errors.js";
+import { route } from "../../../kernel/http/route.js";
+import {
+  admitNetwork,
+  admitSenders,
+  changeSender,
+  refuseNetwork,
+  refuseSender,
+  SenderConflict,
+} from "./changes-repository.js";
 import { exportSenders } from "./csv.js";
-import { senderStatus } from "./status.js";
+import type { DirectoryCache } from "./directory-cache.js";
+import { admittedNetworks } from "./repository.js";
+import { senderStatus, unlistedSenders } from "./status-repository.js";
 
 const params = z.object({ id: EntityId });
 
-export const senderRoutes = ({ db, directory }: Deps, models: Sequelize) => {
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly directory: DirectoryCache;
+}
+
+export const senderRoutes = ({ db, directory }: Needs, models: Models) => {
   const list = async () => {
-    const networks = await db.query<{ id: number; network: string }>(
-      "select id, network::text from admitted_network order by network",
-    );
-    const unlisted = await db.query<{ n: number | null }>(
-      "select (detail->>'unlisted senders')::bigint as n from role_status where role = 'collector'",
-    );
     return {
       senders: await senderStatus(db, await directory.get()),
-      networks: networks.rows,
-      unlisted: unlisted.rows[0]?.n ?? 0,
+      networks: await admittedNetworks(db),
+      unlisted: await unlistedSenders(db),
     };
   };
   return [

@@ -2,10 +2,12 @@ import { SavedFilterBody, SavedFilterJson, SavedFilterList } from "@halvik/contr
 import { formatUs } from "@halvik/core/base/time";
 import { parseFilter, savedFilterNames } from "@halvik/core/query/filter";
 import { z } from "zod";
-import type { Deps } from "../../../edges/http/deps.js";
-import { AppError, filterError } from "../../../edges/http/errors.js";
-import { route } from "../../../edges/http/route.js";
 import { nowUs } from "../../../kernel/clock.js";
+import type { Config } from "../../../kernel/config/config.js";
+import type { Pool } from "../../../kernel/db/pool.js";
+import { AppError, filterError } from "../../../kernel/http/errors.js";
+import { route } from "../../../kernel/http/route.js";
+import type { DirectoryCache } from "../../intake/senders/directory-cache.js";
 import {
   allSavedFilters,
   changeSavedFilter,
@@ -22,7 +24,14 @@ const Id = z.object({
     .transform(Number),
 });
 
-export const filterRoutes = ({ db, directory, config }: Deps) => {
+/** What these routes work with. */
+interface Needs {
+  readonly db: Pool;
+  readonly directory: DirectoryCache;
+  readonly config: Config;
+}
+
+export const filterRoutes = ({ db, directory, config }: Needs) => {
   const toJson = (f: SavedFilter, person: string) => ({
     id: f.id,
     name: f.name,

@@ -1,6 +1,6 @@
 import { RuleFailure } from "@halvik/core/detect";
 import { failureOf } from "../../../kernel/db/failure.js";
-import type { Queryable } from "../../../kernel/db/pool.js";
+import { type Queryable, savepoint } from "../../../kernel/db/pool.js";
 import type { Guard } from "../../incidents/findings.js";
 
 /** How long each finding is written by itself after a step was refused; it costs two more statements a finding. */
@@ -35,15 +35,13 @@ export class Care {
   guard(db: Queryable, onFailure: (ruleId: string, reason: string) => Promise<void>): Guard {
     if (!this.isCareful) return (_, work) => work();
     return async (ruleId, work) => {
-      await db.query("savepoint finding");
-      try {
-        await work();
-        await db.query("release savepoint finding");
-      } catch (e) {
-        if (failureOf(e) === "outage") throw e;
-        await db.query("rollback to savepoint finding");
-        await onFailure(ruleId, e instanceof Error ? e.message : String(e));
-      }
+      let reason: string | null = null;
+      await savepoint(db, work, (e) => {
+        if (failureOf(e) === "outage") return false;
+        reason = e instanceof Error ? e.message : String(e);
+        return true;
+      });
+      if (reason !== null) await onFailure(ruleId, reason);
     };
   }
 

@@ -16,7 +16,7 @@ import { watchSenders } from "../../health/watch-senders.js";
 import { remind } from "../../incidents/remind.js";
 import { acknowledge, closeIncident, mergeIncidents, splitIncident } from "../../incidents/repository.js";
 import { loadSenders } from "../../intake/senders/repository.js";
-import { forgetRuleFailure, noteRuleFailure } from "../failures.js";
+import { forgetRuleFailure, noteRuleFailure } from "../failures-repository.js";
 import { Care } from "./careful.js";
 import { EngineSession } from "./session.js";
 

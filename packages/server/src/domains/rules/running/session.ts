@@ -10,18 +10,19 @@ import {
 import type { HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Filter } from "@halvik/core/query/filter";
-import type pg from "pg";
 import { nowUs } from "../../../kernel/clock.js";
+import { type Client, transaction } from "../../../kernel/db/pool.js";
 import { heldNumbers } from "../../../store/collectors.js";
 import { recordsInIdRange } from "../../../store/find-records.js";
 import { Findings, type LateEvidence } from "../../incidents/findings.js";
-import { directoryVersion, loadDirectory } from "../../names/directory-cache.js";
+import type { FindingRow } from "../../incidents/findings-repository.js";
+import { loadDirectory } from "../../intake/senders/directory-cache.js";
+import { directoryVersion } from "../../names/repository.js";
 import type { Care, Isolated } from "./careful.js";
 import {
   batchesToFollow,
   batchesToReplay,
   type Cursor,
-  type FindingRow,
   type FollowedBatch,
   forgetCloses,
   forgetLane,
@@ -59,7 +60,7 @@ const SET_BACK_US = 90 * US_PER_SECOND;
  */
 export class EngineSession {
   private constructor(
-    readonly client: pg.Client,
+    readonly client: Client,
     private engine: RuleEngine,
     private rules: Map<string, Rule>,
     private rulesVersion: number,
@@ -80,7 +81,7 @@ export class EngineSession {
   }
 
   /** @param care what earlier sessions have learnt about writing findings */
-  static async open(client: pg.Client, zone: string, care: Care): Promise<EngineSession> {
+  static async open(client: Client, zone: string, care: Care): Promise<EngineSession> {
     const namesVersion = await directoryVersion(client);
     const directory = await loadDirectory(client, zone);
     const { rules, version, stopped, broken } = await loadRules(client);
@@ -189,8 +190,8 @@ export class EngineSession {
     const held = await heldNumbers(this.client);
     const waiting = await batchesToFollow(this.client, BATCHES_PER_STEP);
     const batches = firstOf(waiting, ROWS_PER_STEP);
-    await this.client.query("begin");
-    try {
+    const isolated: Isolated[] = [];
+    await transaction(this.client, async () => {
       const amended = new Map<FindingRow, LateEvidence>();
       const results = await this.run(batches, new Set([...held, ...left(waiting, batches)]), amended);
       results.unshift(...this.replayed);
@@ -199,7 +200,6 @@ export class EngineSession {
       const now = nowUs();
       for (const [finding, late] of amended) await this.findings.amend(this.client, finding, late, now);
       // one result at a time: within one, each episode is a finding of its own; across them, the same episode may come again
-      const isolated: Isolated[] = [];
       const guard = this.care.guard(this.client, async (ruleId, reason) => {
         isolated.push({ ruleId, reason, stopped: false });
       });
@@ -215,13 +215,9 @@ export class EngineSession {
       }
       const live = this.lanes.get(this.liveLane);
       if (live !== undefined) await forgetCloses(this.client, live);
-      await this.client.query("commit");
-      this.replayed = [];
-      this.isolated.push(...isolated);
-    } catch (e) {
-      await this.client.query("rollback").catch(() => undefined);
-      throw e;
-    }
+    });
+    this.replayed = [];
+    this.isolated.push(...isolated);
     return batches.length < waiting.length || waiting.length >= BATCHES_PER_STEP;
   }
 

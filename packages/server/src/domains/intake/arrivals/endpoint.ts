@@ -1,5 +1,5 @@
 import type { DecodeProblem } from "@halvik/core/base/bytes";
-import type { Arrival } from "../../domains/intake/pipeline/arrival.js";
+import type { Arrival } from "./arrival.js";
 
 /** Counters of an endpoint since its role started; every way to lose or refuse something has one. */
 export interface EndpointCounters {

@@ -1,8 +1,8 @@
 import { z } from "zod";
-import { nowUs } from "../clock.js";
-import { type TlsIdentity, tlsIdentity } from "../files/tls-identity.js";
-import { type Config, configOf, loadConfig, type RawSettings, rawSettings } from "./config.js";
-import { loadSecrets, type Secrets, SecretsShape } from "./secrets.js";
+import { nowUs } from "./clock.js";
+import { type Config, configOf, loadConfig, type RawSettings, rawSettings } from "./config/config.js";
+import { loadSecrets, type Secrets, SecretsShape } from "./config/secrets.js";
+import { type TlsIdentity, tlsIdentity } from "./tls/tls-identity.js";
 
 /** The roles of Halvik: a process, a database role and, where Halvik is started as root, a user of the system each. */
 export const ROLES = ["collector", "engine", "keeper", "notifier", "web"] as const;

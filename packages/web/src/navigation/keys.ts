@@ -1,8 +1,8 @@
 import { useEffect, useRef } from "react";
 import { useNavigate } from "react-router";
+import { DEFAULT_WINDOW_US, scaled, shifted, useViewStore } from "../data/view-store";
+import { windowParams } from "../data/window-url";
 import { SECTIONS } from "./sections";
-import { DEFAULT_WINDOW_US, scaled, shifted, useViewStore } from "./view-store";
-import { windowParams } from "./window-url";
 
 /** Every key, for the help page; pages add theirs through `usePageKeys`. */
 export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [

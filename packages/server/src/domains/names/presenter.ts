@@ -5,8 +5,7 @@ import { type HalvikRecord, type RecordJson, recordToJson } from "@halvik/core/m
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { kindsVersion } from "../intake/endpoints/repository.js";
-import { loadNames, type Names } from "../names/repository.js";
+import { kindsVersion, loadNames, type Names } from "./repository.js";
 
 /** Interface names change without a version: they are read again this often. */
 const REREAD_US = 60_000_000;

@@ -1,5 +1,6 @@
 import { US_PER_DAY } from "@halvik/core/base/time";
 import { col, fn, type Transaction, where } from "sequelize";
+import type { Actor } from "../../kernel/actor.js";
 import { nowUs } from "../../kernel/clock.js";
 import { Audit, Person, Token } from "../../kernel/db/models.js";
 import { hashPassword, hashToken, makeToken, oneTimePassword, passwordMatches } from "./passwords.js";
@@ -7,12 +8,6 @@ import { hashPassword, hashToken, makeToken, oneTimePassword, passwordMatches } 
 /** The transaction that a change belongs to. */
 export interface Within {
   readonly transaction?: Transaction;
-}
-
-/** Who acts: a person in a session or a token. */
-export interface Actor {
-  readonly name: string;
-  readonly may: "read" | "act";
 }
 
 /** Names are alike in any case and whichever way their letters are composed, as the index on them has it. */

@@ -1,19 +1,11 @@
 import { SenderDirectory } from "@halvik/core/model/senders";
-import type { Queryable } from "../../kernel/db/pool.js";
-import { loadSenders } from "../intake/senders/repository.js";
-import { loadOwnNames } from "./repository.js";
+import type { Queryable } from "../../../kernel/db/pool.js";
+import { directoryVersion, loadOwnNames } from "../../names/repository.js";
+import { loadSenders } from "./repository.js";
 
 /** What names in filters stand for, as it is now. */
 export const loadDirectory = async (db: Queryable, zone: string): Promise<SenderDirectory> =>
   new SenderDirectory(await loadSenders(db, zone), await loadOwnNames(db));
-
-/** Another text whenever the directory may be another one. */
-export async function directoryVersion(db: Queryable): Promise<string> {
-  const { rows } = await db.query<{ version: string }>(
-    "select (select version from directory_version) || ' ' || (select version from kind_change) as version",
-  );
-  return rows[0]!.version;
-}
 
 /** The directory, read again when what it was made from has changed. */
 export class DirectoryCache {

@@ -1,9 +1,9 @@
 import { formatDuration } from "@halvik/core/base/time";
 import { useQuery } from "@tanstack/react-query";
+import { coverageQuery, type WindowParts } from "../data/api";
+import { usOf } from "../data/view-store";
 import { safeText } from "../ui/safe-text";
 import { dayMinute } from "../ui/time";
-import { coverageQuery, type WindowParts } from "./api";
-import { usOf } from "./view-store";
 
 /** One stretch by its ends, several by their number and length. */
 function sayNotListening(gaps: readonly { from: string; to: string }[], zone: string): string {

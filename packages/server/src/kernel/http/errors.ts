@@ -2,7 +2,7 @@ import type { FilterError } from "@halvik/core/query/filter";
 import type { ErrorRequestHandler } from "express";
 import type { Logger } from "pino";
 import type { z } from "zod";
-import { WorkQueueFull, WorkTooLong } from "../../kernel/threads/work-pool.js";
+import { WorkQueueFull, WorkTooLong } from "../threads/work-pool.js";
 
 /** Error codes of the API and their status: append, never rename. */
 const STATUS = {

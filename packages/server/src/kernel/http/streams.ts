@@ -1,5 +1,5 @@
 import type { Response } from "express";
-import type { Actor } from "../../domains/people/people.js";
+import type { Actor } from "../actor.js";
 import { AppError } from "./errors.js";
 
 const MOST_EACH = 8;

@@ -1,10 +1,10 @@
 import type { IncidentJson } from "@halvik/contract";
 import { Link } from "react-router";
-import { useWindow } from "../app/use-window";
-import { useViewStore, usOf } from "../app/view-store";
-import { SeverityMark } from "./marks";
-import { safeText } from "./safe-text";
-import { ago, dayMinute } from "./time";
+import { useWindow } from "../data/use-window";
+import { useViewStore, usOf } from "../data/view-store";
+import { SeverityMark } from "../ui/marks";
+import { safeText } from "../ui/safe-text";
+import { ago, dayMinute } from "../ui/time";
 
 const LANE = 250;
 

@@ -2,8 +2,8 @@ import { X509Certificate } from "node:crypto";
 import { existsSync, mkdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import type { Config } from "../config/config.js";
-import { writeDurably } from "./durable.js";
-import { handOver } from "./owners.js";
+import { writeDurably } from "../files/durable.js";
+import { handOver } from "../files/owners.js";
 
 export interface TlsIdentity {
   readonly key: string;

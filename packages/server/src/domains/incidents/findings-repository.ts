@@ -1,0 +1,265 @@
+import type { Episode, StateAddress } from "@halvik/core/detect";
+import type { Severity } from "@halvik/core/model/record";
+import type { CloseReason, IncidentState, SeenEvidence } from "@halvik/core/respond/incidents";
+import type { Queryable } from "../../kernel/db/pool.js";
+
+/** A finding as kept. */
+export interface FindingRow {
+  id: number;
+  /** Null: of a rule that only listens. */
+  incident: number | null;
+  ruleId: string;
+  lane: string;
+  key: string;
+  firstUs: number;
+  lastUs: number;
+  count: number;
+  clearedUs: number | null;
+}
+
+/** Findings that later evidence may still touch: open ones first, then the most recent. */
+export async function loadFindings(db: Queryable, most: number): Promise<FindingRow[]> {
+  const { rows } = await db.query<{
+    id: number;
+    incident: number | null;
+    rule_id: string;
+    lane: string;
+    key: string;
+    first_us: number;
+    last_us: number;
+    count: number;
+    cleared_us: number | null;
+  }>(
+    "select id, incident, rule_id, lane, key, first_us, last_us, count, cleared_us from finding where merged_into is null order by (cleared_us is null) desc, last_us desc limit $1",
+    [most],
+  );
+  return rows.map((r) => ({
+    id: r.id,
+    incident: r.incident,
+    ruleId: r.rule_id,
+    lane: r.lane,
+    key: r.key,
+    firstUs: r.first_us,
+    lastUs: r.last_us,
+    count: r.count,
+    clearedUs: r.cleared_us,
+  }));
+}
+
+export async function insertFinding(
+  db: Queryable,
+  incident: number | null,
+  address: StateAddress,
+  e: Episode,
+  joined: string,
+): Promise<number> {
+  const { rows } = await db.query<{ id: number }>(
+    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, worse, rule_version)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, coalesce((select version from rule where id = $2), 1)) returning id`,
+    [
+      incident,
+      address.ruleId,
+      address.lane,
+      address.key,
+      e.firstUs,
+      e.lastUs,
+      e.raisedUs,
+      e.count,
+      JSON.stringify(e.first),
+      JSON.stringify(e.latest),
+      e.entities,
+      e.clearedUs,
+      e.clearedBy,
+      JSON.stringify(e.facts),
+      joined,
+      e.worse,
+    ],
+  );
+  return rows[0]!.id;
+}
+
+export async function updateFinding(db: Queryable, id: number, e: Episode): Promise<void> {
+  await db.query(
+    "update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10, facts = $11, worse = $12 where id = $1",
+    [
+      id,
+      e.firstUs,
+      e.lastUs,
+      e.raisedUs,
+      e.count,
+      JSON.stringify(e.first),
+      JSON.stringify(e.latest),
+      e.entities,
+      e.clearedUs,
+      e.clearedBy,
+      JSON.stringify(e.facts),
+      e.worse,
+    ],
+  );
+}
+
+/** Writes the count and bounds of a finding that grew by what came late. */
+export async function amendFinding(
+  db: Queryable,
+  { id, count, firstUs, lastUs }: Pick<FindingRow, "id" | "count" | "firstUs" | "lastUs">,
+): Promise<void> {
+  await db.query("update finding set count = $2, first_us = $3, last_us = $4 where id = $1", [
+    id,
+    count,
+    firstUs,
+    lastUs,
+  ]);
+}
+
+export async function amendIncident(
+  db: Queryable,
+  id: number,
+  late: { readonly count: number; readonly firstUs: number; readonly lastUs: number },
+): Promise<void> {
+  await db.query(
+    "update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4) where id = $1",
+    [id, late.count, late.firstUs, late.lastUs],
+  );
+}
+
+/** Where a finding lies now: people merge and split. */
+export async function incidentOf(db: Queryable, finding: FindingRow): Promise<number | null> {
+  if (finding.incident === null) return null;
+  const { rows } = await db.query<{ incident: number | null }>("select incident from finding where id = $1", [
+    finding.id,
+  ]);
+  return rows[0]?.incident ?? null;
+}
+
+/** The incident in which the last finding of a rule and key lies, or the one it was merged into. */
+export async function latestIncidentOf(
+  db: Queryable,
+  ruleId: string,
+  key: string,
+): Promise<{ id: number; state: IncidentState; closeReason: CloseReason | null; endedUs: number | null } | null> {
+  const { rows } = await db.query<{
+    id: number;
+    state: IncidentState;
+    close_reason: CloseReason | null;
+    ended_us: number | null;
+  }>(
+    `select coalesce(m.id, i.id) as id, coalesce(m.state, i.state) as state, coalesce(m.close_reason, i.close_reason) as close_reason, coalesce(m.ended_us, i.ended_us) as ended_us
+     from finding f join incident i on i.id = f.incident left join incident m on m.id = i.merged_into
+     where f.rule_id = $1 and key_hash(f.key) = key_hash($2) order by f.id desc limit 1`,
+    [ruleId, key],
+  );
+  const row = rows[0];
+  return row ? { id: row.id, state: row.state, closeReason: row.close_reason, endedUs: row.ended_us } : null;
+}
+
+/** What had stopped goes on: nobody has seen it as it is now. */
+export async function reopenIncident(db: Queryable, id: number): Promise<void> {
+  await db.query(
+    "update incident set state = 'open', ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
+    [id],
+  );
+}
+
+/** Opens an incident without records: its count comes with its finding. */
+export async function insertIncident(
+  db: Queryable,
+  of: {
+    readonly title: string;
+    readonly severity: Severity;
+    readonly ruleId: string;
+    readonly key: string;
+    readonly episode: Episode;
+    readonly linkedTo: number | null;
+  },
+): Promise<number> {
+  const { episode: e } = of;
+  const { rows } = await db.query<{ id: number }>(
+    `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities, linked_to)
+     values ($1, $2, 'open', $3, coalesce((select version from rule where id = $3), 1), $4, $5, $6, $7, 0, $8, $9) returning id`,
+    [of.title, of.severity, of.ruleId, of.key, e.firstUs, e.lastUs, e.raisedUs, e.entities, of.linkedTo],
+  );
+  return rows[0]!.id;
+}
+
+/** An incident about to grow, held until the transaction ends; `ofRule`: records that findings of this rule count in it. */
+export async function incidentToGrow(
+  db: Queryable,
+  id: number,
+  ruleId: string,
+): Promise<{
+  title: string;
+  ruleId: string;
+  entities: string[];
+  severity: Severity;
+  seen: SeenEvidence | null;
+  newSinceSeen: string[];
+  ofRule: number;
+} | null> {
+  const { rows } = await db.query<{
+    title: string;
+    rule_id: string;
+    entities: string[];
+    severity: Severity;
+    seen: SeenEvidence | null;
+    new_since_seen: string[];
+    of_rule: number;
+  }>(
+    "select title, rule_id, entities, severity, seen, new_since_seen, (select coalesce(sum(f.count), 0)::bigint from finding f where f.incident = i.id and f.rule_id = $2 and f.merged_into is null) as of_rule from incident i where id = $1 for update of i",
+    [id, ruleId],
+  );
+  const row = rows[0];
+  if (row === undefined) return null;
+  const { rule_id, new_since_seen, of_rule, ...rest } = row;
+  return { ...rest, ruleId: rule_id, newSinceSeen: new_since_seen, ofRule: of_rule };
+}
+
+export async function growIncident(
+  db: Queryable,
+  id: number,
+  by: {
+    readonly added: number;
+    readonly episode: Episode;
+    readonly entities: readonly string[];
+    readonly title: string;
+    readonly newSinceSeen: readonly string[];
+    readonly severity: Severity;
+    /** The rule it is of from now on, and the key with it if that is another one than before. */
+    readonly ruleId: string;
+    readonly key: string;
+  },
+): Promise<void> {
+  await db.query(
+    `update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4), entities = $5, title = $6, new_since_seen = $7, severity = least(severity, $8),
+       rule_id = $9, key = case when $9 = rule_id then key else $10 end, rule_version = case when $9 = rule_id then rule_version else coalesce((select version from rule where id = $9), 1) end
+     where id = $1`,
+    [
+      id,
+      by.added,
+      by.episode.firstUs,
+      by.episode.lastUs,
+      by.entities,
+      by.title,
+      by.newSinceSeen,
+      by.severity,
+      by.ruleId,
+      by.key,
+    ],
+  );
+}
+
+export async function hasOpenFinding(db: Queryable, incident: number): Promise<boolean> {
+  const { rowCount } = await db.query(
+    "select 1 from finding where incident = $1 and cleared_us is null and merged_into is null limit 1",
+    [incident],
+  );
+  return (rowCount ?? 0) > 0;
+}
+
+/** @returns whether it was open */
+export async function clearIncident(db: Queryable, id: number, endedUs: number): Promise<boolean> {
+  const { rowCount } = await db.query(
+    "update incident set state = 'cleared', ended_us = $2, stopped = exists (select from finding where incident = $1 and cleared_by = 'quiet') where id = $1 and state = 'open'",
+    [id, endedUs],
+  );
+  return (rowCount ?? 0) > 0;
+}
