@@ -1,5 +1,6 @@
 import { fold } from "../base/text/index.js";
 import { type EpochUs, US_PER_DAY, US_PER_SECOND } from "../base/time/index.js";
+import { entityCode } from "../model/entity/index.js";
 import {
   dataValues,
   type Field,
@@ -12,6 +13,7 @@ import {
 import type { SenderDirectory } from "../model/senders/index.js";
 import { compileFilter, type Filter, parseFilter, type RecordTest } from "../query/filter/index.js";
 import { type Condition, clearingOf, conditionsOf } from "./conditions.js";
+import { addToKey, keyPart } from "./key.js";
 import { CountRun } from "./kinds/count.js";
 import { DistinctRun } from "./kinds/distinct.js";
 import { FirstRun } from "./kinds/first.js";
@@ -20,9 +22,6 @@ import type { EpisodeLogic, Run, SavedRun } from "./kinds/run.js";
 import { SequenceRun } from "./kinds/sequence.js";
 import { SilenceRun } from "./kinds/silence.js";
 import type { Rule } from "./rule.js";
-
-/** Separates the values of a key, and field from value in an entity: cannot occur in decoded text that was typed. */
-export const KEY_SEPARATOR = "\u0001";
 
 export interface CompiledCondition {
   readonly filter: Filter;
@@ -103,7 +102,7 @@ export class EntityNames {
     if (entities === undefined) {
       const { get } = field(name);
       const { names } = this;
-      const prefix = `${name}${KEY_SEPARATOR}`;
+      const prefix = entityCode(name, "");
       let last: HalvikRecord | null = null;
       let named = NONE;
       entities = (record) => {
@@ -144,8 +143,8 @@ function keysBy(names: readonly FieldName[], applications: RecordNames): Compile
       if (values.length === 0) return [];
       keys =
         i === 0
-          ? values.map((v) => folded(f, v))
-          : keys.flatMap((key) => values.map((v) => `${key}${KEY_SEPARATOR}${folded(f, v)}`));
+          ? values.map((v) => keyPart(folded(f, v)))
+          : keys.flatMap((key) => values.map((v) => addToKey(key, keyPart(folded(f, v)))));
     }
     return keys;
   };

@@ -1,15 +1,7 @@
+import { entityCode } from "../model/entity/index.js";
 import { newSender, SenderDirectory } from "../model/senders/index.js";
 import { testRecord } from "../testing/record.js";
-import {
-  entityValues,
-  findingTitle,
-  KEY_SEPARATOR,
-  logicOf,
-  Rule,
-  RuleEngine,
-  SHIPPED_RULES,
-  sayRule,
-} from "./index.js";
+import { entityValues, findingTitle, logicOf, Rule, RuleEngine, SHIPPED_RULES, sayRule, splitKey } from "./index.js";
 
 const S = 1e6;
 const ZONE = { zone: "UTC" };
@@ -133,7 +125,18 @@ describe("the engine", () => {
   test("a key of several fields, one with several values", () => {
     const engine = new RuleEngine([rule({ key: ["user", "src"], count: 1 })], directory, ZONE);
     const keys = engine.step("live", [{ ...record(1, "10.0.0.1"), users: ["a", "b"] }], 0).episodes.map((e) => e.key);
-    expect(keys).toEqual([`a${KEY_SEPARATOR}10.0.0.1`, `b${KEY_SEPARATOR}10.0.0.1`]);
+    expect(keys).toEqual(["a\u000110.0.0.1", "b\u000110.0.0.1"]);
+  });
+  test("a value that pretends to be two is one, and no other key's", () => {
+    const two = rule({ key: ["user", "app"], count: 1 });
+    const engine = new RuleEngine([two], directory, ZONE);
+    const keyed = (id: number, user: string, app: string) => ({ ...record(id, "10.0.0.1"), users: [user], app });
+    const { episodes } = engine.step("live", [keyed(1, "a\u0001b", "c"), keyed(2, "a", "b\u0001c")], 0);
+    expect(episodes.map((e) => splitKey(e.key, 2))).toEqual([
+      ["a\ufffdb", "c"],
+      ["a", "b\ufffdc"],
+    ]);
+    expect(splitKey("a\u0001b", 1)).toEqual(["a\u0001b"]);
   });
   test("closing by hand ends the episode in every lane", () => {
     const engine = new RuleEngine([rule()], directory, ZONE);
@@ -213,7 +216,7 @@ describe("rules", () => {
     );
   });
   test("entities by name", () =>
-    expect(entityValues("user", [`user${KEY_SEPARATOR}a`, `src${KEY_SEPARATOR}x`], new SenderDirectory([]))).toEqual([
+    expect(entityValues("user", [entityCode("user", "a"), entityCode("src", "x")], new SenderDirectory([]))).toEqual([
       "a",
     ]));
 });

@@ -12,7 +12,7 @@ export interface RuleEvent {
   readonly values: readonly string[];
   /** What a rule measures, where it does. */
   readonly amount: number;
-  /** `field\u0001value` of what the record names. */
+  /** Entities the record names, as codes. */
   readonly entities: readonly string[];
   /** Which of the rule's worse filters it meets: bit i for `worse[i]`. */
   readonly worse: number;

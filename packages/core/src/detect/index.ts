@@ -1,4 +1,3 @@
-export { KEY_SEPARATOR } from "./compile-rule.js";
 export { type Condition, clearingOf, conditionsOf } from "./conditions.js";
 export {
   type ChangedState,
@@ -16,6 +15,7 @@ export {
 } from "./engine.js";
 export type { Episode, Evidence, RuleEvent } from "./event.js";
 export { type KeptRule, readKeptRule } from "./kept-rule.js";
+export { splitKey } from "./key.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
 export { CountRule, Rule, type RuleInput, type RuleTest, ruleWindowUs, severityOf } from "./rule.js";
 export { SHIPPED_RULES } from "./rules/index.js";

@@ -1,7 +1,8 @@
 import { fold } from "../base/text/index.js";
+import { entityCode, valuesOfField } from "../model/entity/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
-import { KEY_SEPARATOR } from "./compile-rule.js";
 import type { Episode } from "./event.js";
+import { splitKey } from "./key.js";
 import type { Rule } from "./rule.js";
 
 const SHOWN_VALUES = 3;
@@ -18,7 +19,7 @@ export function findingTitle(
   directory: SenderDirectory,
 ): string {
   const { count, entities, facts } = finding;
-  const keys = finding.key.split(KEY_SEPARATOR);
+  const keys = splitKey(finding.key, rule.key.length);
   return rule.title.replace(/\{([a-z ]+)\}/g, (_, name: string) => {
     if (name === "count") return String(count);
     const fact = facts.find(([n]) => n === name);
@@ -36,16 +37,13 @@ export function findingTitle(
 
 /** The value of the key as it was written. */
 function own(entities: readonly string[], name: string, key: string): string[] {
-  const written = entities.find(
-    (e) => e.startsWith(`${name}${KEY_SEPARATOR}`) && fold(e).endsWith(`${KEY_SEPARATOR}${fold(key)}`),
-  );
-  return [written ?? `${name}${KEY_SEPARATOR}${key}`];
+  const written = valuesOfField(entities, name).find((value) => fold(value) === fold(key));
+  return [entityCode(name, written ?? key)];
 }
 
 /** The values of one field among a finding's entities, as people read them. */
 export function entityValues(name: string, entities: readonly string[], directory: SenderDirectory): string[] {
-  const prefix = `${name}${KEY_SEPARATOR}`;
-  const values = entities.filter((e) => e.startsWith(prefix)).map((e) => e.slice(prefix.length));
+  const values = valuesOfField(entities, name);
   return name === "sender" ? values.map((id) => directory.name(Number(id))) : values;
 }
 

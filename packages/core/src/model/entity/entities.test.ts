@@ -1,5 +1,14 @@
+import fc from "fast-check";
 import { testRecord } from "../../testing/record.js";
-import { canonicalHost, canonicalUser, entitiesOf } from "./index.js";
+import {
+  canonicalHost,
+  canonicalUser,
+  entitiesOf,
+  entityCode,
+  isEntityCode,
+  readEntity,
+  valuesOfField,
+} from "./index.js";
 
 test.each([
   ["ORVANE\\k.lind", "k.lind"],
@@ -42,4 +51,17 @@ test("roles: who did it, to whom, from where; the original is kept", () => {
   );
   // short and full name are one host
   expect(entities.filter((e) => e.kind === "host")).toHaveLength(1);
+});
+
+test("an entity's code gives field and value back, whatever the value holds", () => {
+  fc.assert(
+    fc.property(fc.constantFrom("src", "user", "sender"), fc.string({ unit: "binary" }), (field, value) => {
+      const code = entityCode(field, value);
+      expect(readEntity(code)).toEqual({ field, value });
+      expect(isEntityCode(code)).toBe(true);
+      expect(valuesOfField([code, entityCode("other", value)], field)).toEqual([value]);
+    }),
+  );
+  expect(readEntity("a\u0001b\u0001c")).toEqual({ field: "a", value: "b\u0001c" });
+  expect(isEntityCode("worse than seen")).toBe(false);
 });

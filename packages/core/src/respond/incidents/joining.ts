@@ -1,4 +1,5 @@
 import { type EpochUs, formatDuration, US_PER_HOUR, US_PER_MINUTE } from "../../base/time/index.js";
+import { entityCode, readEntity } from "../../model/entity/index.js";
 
 /** `semantics.md` 25. */
 const NEAR_US = 30 * US_PER_MINUTE;
@@ -13,7 +14,7 @@ const EVERYBODY = ["root", "admin", "administrator", "administrators", "guest", 
 const ADDRESSES = ["src", "dst", "address"];
 const STRONG = ["user", "interface", ...ADDRESSES];
 
-/** What joining asks of a finding, and of the evidence of an incident. Entities are `field\u0001value`. */
+/** What joining asks of a finding, and of the evidence of an incident. Entities stand as codes. */
 export interface Joinable {
   readonly firstUs: EpochUs;
   readonly lastUs: EpochUs;
@@ -123,10 +124,10 @@ function linkOf(finding: JoiningFinding, incident: JoinableIncident, context: Jo
     (e) => known.has(e) && !context.isHub(known.get(e)!),
   );
   const sameTrouble = finding.aboutSender && incident.rules.includes(finding.rule);
-  const strong = links.filter((l) => isTelling(l) || (sameTrouble && l.startsWith("sender\u0001")));
+  const strong = links.filter((l) => isTelling(l) || (sameTrouble && readEntity(l).field === "sender"));
   if (strong.length === 0 && links.length < WEAK_LINKS) return null;
   const shown = (strong.length > 0 ? strong : links).slice(0, 2).map((link) => {
-    const [field = "", value = ""] = known.get(link)!.split("\u0001");
+    const { field, value } = readEntity(known.get(link)!);
     return `same ${ADDRESSES.includes(field) ? "address" : field} ${context.say(field, value)}`;
   });
   return {
@@ -138,21 +139,18 @@ function linkOf(finding: JoiningFinding, incident: JoinableIncident, context: Jo
 }
 
 function isTelling(entity: string): boolean {
-  const [field = "", value = ""] = entity.split("\u0001");
+  const { field, value } = readEntity(entity);
   return STRONG.includes(field) && !(field === "user" && EVERYBODY.includes(value.toLowerCase()));
 }
 
 /** An entity without the role it has. */
 function sameThing(entity: string): string {
-  const [field = "", value = ""] = entity.split("\u0001");
-  return `${ADDRESSES.includes(field) ? "address" : field}\u0001${value.toLowerCase()}`;
+  const { field, value } = readEntity(entity);
+  return entityCode(ADDRESSES.includes(field) ? "address" : field, value.toLowerCase());
 }
 
 /** Time between two stretches; 0 when they touch. */
 const apart = (a: Joinable, b: Joinable): number => Math.max(0, a.firstUs - b.lastUs, b.firstUs - a.lastUs);
 
 const valuesOf = (entities: readonly string[], ...fields: readonly string[]): string[] =>
-  entities.flatMap((e) => {
-    const [field = "", value = ""] = e.split("\u0001");
-    return fields.includes(field) ? [value] : [];
-  });
+  entities.map(readEntity).flatMap(({ field, value }) => (fields.includes(field) ? [value] : []));

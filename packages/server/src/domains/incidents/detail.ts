@@ -1,6 +1,7 @@
 import type { IncidentJson } from "@halvik/contract";
 import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
 import { conditionsOf, entityValues, readKeptRule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/detect";
+import { isEntityCode, readEntity, valuesOfField } from "@halvik/core/model/entity";
 import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { needsAttention, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
@@ -94,13 +95,13 @@ export async function incidentDetail(
 const readable = ({ score, parts }: Urgency) => ({ score, parts: parts.map(([why, n]): [string, number] => [why, n]) });
 
 function sitesOf(row: IncidentRow, senders: SenderDirectory): string[] {
-  const ids = row.entities.filter((e) => e.startsWith("sender\u0001")).map((e) => Number(e.slice(7)));
+  const ids = valuesOfField(row.entities, "sender").map(Number);
   return [...new Set(ids.flatMap((id) => senders.get(id)?.site ?? []))].sort();
 }
 
 /** Entities by field and value, as they are said. */
 function namedIn(entities: readonly string[], senders: SenderDirectory): { field: string; value: string }[] {
-  const fields = [...new Set(entities.map((e) => e.split("\u0001")[0]!))];
+  const fields = [...new Set(entities.map((e) => readEntity(e).field))];
   return fields.flatMap((field) => entityValues(field, entities, senders).map((value) => ({ field, value })));
 }
 
@@ -141,7 +142,7 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
         ? null
         : { by: row.acknowledged_by, at: formatUs(row.acknowledged_us) },
     newSinceSeen: row.new_since_seen.flatMap((e) =>
-      e.includes("\u0001") ? entityValues(e.split("\u0001")[0]!, [e], senders) : [e],
+      isEntityCode(e) ? entityValues(readEntity(e).field, [e], senders) : [e],
     ),
     linkedTo: row.linked_to,
     urgency: readable(urgencyOf(urgencyFacts(row, nowUs), nowUs)),

@@ -9,6 +9,7 @@ import {
   severityOf,
   shelvedUntil,
 } from "@halvik/core/detect";
+import { isEntityCode, readEntity } from "@halvik/core/model/entity";
 import type { Severity } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import {
@@ -330,7 +331,7 @@ export class Findings {
     if (fresh.length > row.newSinceSeen.length) {
       const names = fresh
         .filter((f) => !row.newSinceSeen.includes(f))
-        .flatMap((f) => (f.includes("\u0001") ? entityValues(f.split("\u0001")[0]!, [f], directory) : [f]));
+        .flatMap((f) => (isEntityCode(f) ? entityValues(readEntity(f).field, [f], directory) : [f]));
       await addEvent(db, id, nowUs, ENGINE, "new since seen", names.join(", "));
     }
   }

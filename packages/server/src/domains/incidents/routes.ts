@@ -18,6 +18,7 @@ import {
 } from "@halvik/contract";
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
 import { findingTitle, readKeptRule, severityOf } from "@halvik/core/detect";
+import { entityCode } from "@halvik/core/model/entity";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -404,8 +405,8 @@ function naming(
 ): FindingDetail[] {
   const names =
     field === "sender"
-      ? senders.idsByName((n) => n === value).map((id) => `sender\u0001${id}`)
-      : [`${field}\u0001${value}`];
+      ? senders.idsByName((n) => n === value).map((id) => entityCode("sender", String(id)))
+      : [entityCode(field, value)];
   return findings.filter((f) => f.entities.some((e) => names.includes(e)));
 }
 

@@ -1,3 +1,4 @@
+import { readEntity } from "@halvik/core/model/entity";
 import type { Severity } from "@halvik/core/model/record";
 import { NotifyRoute, type SaidBefore, type Telling, type ToldIncident } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -110,7 +111,7 @@ export async function toldIncident(
     rules: row.rules,
     tags: row.tags,
     entities: row.entities.map((e) => {
-      const [field = "", value = ""] = e.split("\u0001");
+      const { field, value } = readEntity(e);
       return field === "sender" ? senderName(Number(value)) : value;
     }),
     lastUs: row.last_us,

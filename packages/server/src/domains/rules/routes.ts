@@ -17,6 +17,7 @@ import {
   readKeptRule,
   sayRule,
   sayTestFailure,
+  splitKey,
   tryRule,
 } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
@@ -306,7 +307,6 @@ function toLine(row: RuleRow, failures: ReadonlyMap<string, RuleFailureRow>) {
 const sayKey = (rule: Rule, key: string, senders: SenderDirectory): string =>
   rule.key.length === 0
     ? "all together"
-    : key
-        .split("\u0001")
+    : splitKey(key, rule.key.length)
         .map((value, i) => `${rule.key[i]} ${rule.key[i] === "sender" ? senders.name(Number(value)) : value}`)
         .join(", ");
