@@ -1,5 +1,5 @@
 import { fold } from "../base/text/index.js";
-import { type EpochUs, US_PER_DAY, US_PER_SECOND } from "../base/time/index.js";
+import { type EpochUs, US_PER_SECOND } from "../base/time/index.js";
 import { entityCode } from "../model/entity/index.js";
 import {
   dataValues,
@@ -12,15 +12,11 @@ import {
 } from "../model/record/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
 import { compileFilter, type Filter, parseFilter, type RecordTest } from "../query/filter/index.js";
-import { type Condition, clearingOf, conditionsOf } from "./conditions.js";
+import { clearingOf, conditionsOf } from "./conditions.js";
 import { addToKey, keyPart } from "./key.js";
-import { CountRun } from "./kinds/count.js";
-import { DistinctRun } from "./kinds/distinct.js";
-import { FirstRun } from "./kinds/first.js";
-import { MeasuredRun } from "./kinds/measured.js";
-import type { EpisodeLogic, Run, SavedRun } from "./kinds/run.js";
-import { SequenceRun } from "./kinds/sequence.js";
-import { SilenceRun } from "./kinds/silence.js";
+import type { Amount, Condition } from "./kinds/kind.js";
+import { kindOf } from "./kinds/registry.js";
+import type { Run, SavedRun } from "./kinds/run.js";
 import type { Rule } from "./rule.js";
 
 export interface CompiledCondition {
@@ -41,6 +37,8 @@ export interface RuleProgram {
   readonly waits: boolean;
   /** What is usual is learnt, key by key. */
   readonly learns: boolean;
+  /** It begins to learn with the first record it ever sees, for all its keys. */
+  readonly learnsFromFirst: boolean;
   readonly entities: (record: HalvikRecord) => readonly string[];
   readonly values: (record: HalvikRecord) => readonly string[];
   /** Which worse filters a record meets, as bits. */
@@ -60,14 +58,17 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
   };
   const clearing = clearingOf(rule);
   const named = [...new Set([...rule.key, ...rule.entities])].map((name) => names.of(name));
-  const of = rule.kind === "distinct" ? field(rule.of) : null;
+  const kind = kindOf(rule);
+  const distinctOf = kind.distinctOf(rule);
+  const of = distinctOf && field(distinctOf);
   return {
     rule,
     conditions: conditionsOf(rule).map(compile),
     clearing: clearing && compile(clearing),
-    absent: rule.kind === "sequence" ? rule.steps.flatMap((s, i) => (s.absent ? [i] : [])) : [],
-    waits: waitsForWatermark(rule),
-    learns: rule.kind === "first" || (rule.kind === "departure" && rule.judgement.by !== "line"),
+    absent: kind.absent(rule),
+    waits: kind.waits(rule),
+    learns: kind.learns(rule),
+    learnsFromFirst: kind.learnsFromFirst,
     entities: (record) => {
       let all = NONE;
       for (const entitiesOf of named) {
@@ -78,7 +79,7 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
     },
     values: of === null ? () => NONE : (record) => of.get(record, applications).map((v) => folded(of, v)),
     worse: worseBits(rule, directory),
-    amount: amountOf(rule, applications),
+    amount: amountOf(kind.amount(rule), applications),
     begin: runOf(rule, zone),
   };
 }
@@ -165,15 +166,13 @@ function bounded(text: string): string {
   return `${text.slice(0, MAX_PART).toWellFormed()}… ${text.length} ${(hash >>> 0).toString(16)}`;
 }
 
-function amountOf(rule: Rule, applications: RecordNames): RuleProgram["amount"] {
-  if (rule.kind !== "departure" || rule.measure.of === "records" || rule.measure.of === "spacing") return () => 0;
-  const name = rule.measure.field;
-  if (name !== undefined) {
-    const { get } = field(name);
+function amountOf(amount: Amount, applications: RecordNames): RuleProgram["amount"] {
+  if (amount === null) return () => 0;
+  if ("field" in amount) {
+    const { get } = field(amount.field);
     return (record) => numberOrNull(get(record, applications)[0]);
   }
-  const data = rule.measure.of === "value" ? (rule.measure.data ?? "") : "";
-  return (record) => numberOrNull(dataValues(record, data)[0]);
+  return (record) => numberOrNull(dataValues(record, amount.data)[0]);
 }
 
 function numberOrNull(value: FieldValue | undefined): number | null {
@@ -182,83 +181,8 @@ function numberOrNull(value: FieldValue | undefined): number | null {
   return Number.isFinite(number) ? number : null;
 }
 
-function waitsForWatermark(rule: Rule): boolean {
-  switch (rule.kind) {
-    case "silence":
-    case "ratio":
-      return true;
-    case "departure":
-      return rule.measure.of !== "value";
-    case "sequence":
-      return rule.steps.some((s) => s.absent);
-    default:
-      return false;
-  }
-}
-
 function runOf(rule: Rule, zone: string): RuleProgram["begin"] {
-  const us = (seconds: number) => seconds * US_PER_SECOND;
-  const common: EpisodeLogic = {
-    quietUs: rule.clear.by === "quiet" ? us(rule.clear.seconds) : null,
-    holdUs: us(rule.holdSeconds),
-    severalSteps: rule.kind === "sequence" || rule.kind === "together",
-  };
-  switch (rule.kind) {
-    case "count": {
-      const logic = { ...common, count: rule.count, windowUs: us(rule.windowSeconds) };
-      return (saved) => new CountRun(logic, saved);
-    }
-    case "distinct": {
-      const logic = { ...common, count: rule.count, windowUs: us(rule.windowSeconds), parts: null };
-      return (saved) => new DistinctRun(logic, saved);
-    }
-    case "together": {
-      const parts = rule.parts.length;
-      const logic = { ...common, count: rule.atLeast ?? parts, windowUs: us(rule.windowSeconds), parts };
-      return (saved) => new DistinctRun(logic, saved);
-    }
-    case "sequence": {
-      const steps = rule.steps.map((s) => ({
-        count: s.count,
-        withinUs: s.withinSeconds === undefined ? null : us(s.withinSeconds),
-        absent: s.absent,
-      }));
-      const logic = { ...common, steps, windowUs: us(rule.windowSeconds) };
-      return (saved) => new SequenceRun(logic, saved);
-    }
-    case "silence": {
-      const logic = { ...common, afterUs: us(rule.afterSeconds) };
-      return (saved) => new SilenceRun(logic, saved);
-    }
-    case "first": {
-      const logic = { unseenUs: rule.unseenDays * US_PER_DAY, learningUs: rule.learningDays * US_PER_DAY };
-      return (saved, since) => new FirstRun({ ...common, ...logic, since }, saved);
-    }
-    case "departure": {
-      const { of } = rule.measure;
-      const logic = {
-        ...common,
-        measure: of,
-        everyUs: us(rule.everySeconds),
-        leastRecords: rule.measure.of === "spacing" ? rule.measure.least : 0,
-        judgement: rule.judgement,
-        clearsByValue: rule.clear.by === "condition",
-        zone,
-      };
-      return (saved) => new MeasuredRun(logic, saved);
-    }
-    case "ratio": {
-      const { side, raiseAt, clearAt } = rule;
-      const logic = {
-        ...common,
-        measure: "share" as const,
-        everyUs: us(rule.everySeconds),
-        leastRecords: rule.least,
-        judgement: { by: "line" as const, side, raiseAt, clearAt },
-        clearsByValue: rule.clear.by === "condition",
-        zone,
-      };
-      return (saved) => new MeasuredRun(logic, saved);
-    }
-  }
+  const { severalSteps, begin } = kindOf(rule);
+  const quietUs = rule.clear.by === "quiet" ? rule.clear.seconds * US_PER_SECOND : null;
+  return begin(rule, { quietUs, holdUs: rule.holdSeconds * US_PER_SECOND, severalSteps }, zone);
 }

@@ -424,7 +424,7 @@ export class RuleEngine {
 
   private stepLaneOf(running: RunningRule, name: string, watermarkUs: EpochUs, out: Output): void {
     const lane = laneOf(running, name);
-    if (running.program.rule.kind === "first") this.learnSince(running, lane, firstOf(running.events), out);
+    if (running.program.learnsFromFirst) this.learnSince(running, lane, firstOf(running.events), out);
     for (const [key, list] of running.events) {
       // an earlier version begins nothing
       if (running.retired && !lane.machines.has(key)) continue;

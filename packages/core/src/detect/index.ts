@@ -1,4 +1,4 @@
-export { type Condition, clearingOf, conditionsOf } from "./conditions.js";
+export { clearingOf, conditionsOf } from "./conditions.js";
 export {
   type ChangedState,
   type Checkpoint,
@@ -16,10 +16,13 @@ export {
 export type { Episode, Evidence, RuleEvent } from "./event.js";
 export { type KeptRule, readKeptRule } from "./kept-rule.js";
 export { splitKey } from "./key.js";
+export { CountRule } from "./kinds/count/schema.js";
+export type { Condition } from "./kinds/kind.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
-export { CountRule, Rule, type RuleInput, type RuleTest, ruleWindowUs, severityOf } from "./rule.js";
+export { Rule, type RuleInput, ruleWindowUs, severityOf } from "./rule.js";
 export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
+export type { RuleTest } from "./schema/samples.js";
 export { type ShelvingWindow, shelvedUntil, WEEKDAYS } from "./shelving.js";
 export { entityValues, findingTitle } from "./title.js";
 export { sayTestFailure, type TrialResult, testFailures, tryRule } from "./trial.js";

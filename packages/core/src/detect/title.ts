@@ -3,6 +3,7 @@ import { entityCode, valuesOfField } from "../model/entity/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
 import type { Episode } from "./event.js";
 import { splitKey } from "./key.js";
+import { namesLast } from "./kinds/registry.js";
 import type { Rule } from "./rule.js";
 
 const SHOWN_VALUES = 3;
@@ -19,6 +20,7 @@ export function findingTitle(
   directory: SenderDirectory,
 ): string {
   const { count, entities, facts } = finding;
+  const onlyLast = namesLast(rule.kind);
   const keys = splitKey(finding.key, rule.key.length);
   return rule.title.replace(/\{([a-z ]+)\}/g, (_, name: string) => {
     if (name === "count") return String(count);
@@ -28,9 +30,8 @@ export function findingTitle(
     // what it is keyed by is one value, whoever else its records name
     const values = entityValues(name, place < 0 ? entities : own(entities, name, keys[place] ?? ""), directory);
     if (values.length === 0) return "?";
-    // of a sequence, what its last step named
-    const shown = rule.kind === "sequence" ? 1 : SHOWN_VALUES;
-    const rest = rule.kind === "sequence" ? 0 : values.length - shown;
+    const shown = onlyLast ? 1 : SHOWN_VALUES;
+    const rest = onlyLast ? 0 : values.length - shown;
     return values.slice(0, shown).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
   });
 }

@@ -12,7 +12,8 @@ import { newSender, SenderDirectory } from "../model/senders/index.js";
 import { syslogRecord, windowsRecord } from "../normalise/index.js";
 import { LATENESS_US, RuleEngine } from "./engine.js";
 import type { Episode } from "./event.js";
-import type { Rule, RuleTest, SampleRecord } from "./rule.js";
+import type { Rule } from "./rule.js";
+import type { RuleTest, SampleRecord } from "./schema/samples.js";
 
 /** A Monday; trials stand still in time. */
 const BEGIN_US = 20_600 * US_PER_DAY;

@@ -1,4 +1,4 @@
-import type { SampleRecord } from "../rule.js";
+import type { SampleRecord } from "../schema/samples.js";
 
 /** Records for the tests that rules carry, in few words. */
 type Sample = Partial<SampleRecord> & { at: number };

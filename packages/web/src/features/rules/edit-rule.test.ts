@@ -1,14 +1,14 @@
 import { Rule } from "@halvik/core/detect";
+import { type Act, behaviour, type Draft, type Piece, RULE_KINDS, sentence } from "@halvik/core/detect/form";
 import { parseDocument } from "yaml";
 import { doAct, setValue } from "./edit-rule";
 import { NEW_RULE } from "./new-rule";
-import { type Act, behaviour, type Draft, KINDS, type Piece, sentence } from "./sentence";
 
 /** What the sentence does to a rule's file leaves a rule that Halvik takes. */
 const draft = () => parseDocument(NEW_RULE);
 const faultsOf = (document: ReturnType<typeof draft>) =>
   Rule.safeParse(document.toJS()).error?.issues.map((i) => `${i.path.join(".")}: ${i.message}`) ?? [];
-const pairs = KINDS.flatMap((from) => KINDS.map((to) => [from, to] as const));
+const pairs = RULE_KINDS.flatMap((from) => RULE_KINDS.map((to) => [from, to] as const));
 const acts = (pieces: readonly Piece[]): Act[] => pieces.filter((p): p is Act => typeof p !== "string" && "do" in p);
 
 test.each(pairs)("%s becomes %s", (from, to) => {
@@ -24,7 +24,7 @@ test.each(pairs)("%s becomes %s", (from, to) => {
   expect(text.indexOf("title:")).toBeLessThan(text.indexOf("clear:"));
 });
 
-test.each(KINDS)("%s: everything the sentence offers can be done and taken back", (kind) => {
+test.each(RULE_KINDS)("%s: everything the sentence offers can be done and taken back", (kind) => {
   const document = draft();
   setValue(document, ["kind"], kind);
   const before = document.toJS();

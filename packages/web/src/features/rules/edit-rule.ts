@@ -1,35 +1,5 @@
+import { type Act, FORMS, JUDGEMENTS, type Path, type RuleKindName } from "@halvik/core/detect/form";
 import { type Document, isMap } from "yaml";
-import type { Act, Kind, Path } from "./sentence";
-
-const LINE = { by: "line", side: "over", raiseAt: 100, clearAt: 80 };
-
-/** What a rule of a kind needs besides what all have; `what` is what the rule looked for before. */
-const PARTS: Readonly<Record<Kind, (what: string) => object>> = {
-  count: (what) => ({ filter: what, count: 10, windowSeconds: 300 }),
-  distinct: (what) => ({ filter: what, of: "src", count: 5, windowSeconds: 300 }),
-  sequence: (what) => ({ steps: [{ filter: what }, { filter: "severity at least error" }], windowSeconds: 300 }),
-  together: (what) => ({ parts: [{ filter: what }, { filter: "severity at least error" }], windowSeconds: 300 }),
-  silence: (what) => ({ filter: what, afterSeconds: 900 }),
-  first: (what) => ({ filter: what, unseenDays: 30, learningDays: 7 }),
-  departure: (what) => ({ filter: what, measure: { of: "records" }, everySeconds: 600, judgement: LINE }),
-  ratio: (what) => ({
-    filter: what,
-    of: "kind is syslog",
-    everySeconds: 600,
-    least: 20,
-    side: "over",
-    raiseAt: 0.5,
-    clearAt: 0.3,
-  }),
-};
-const JUDGEMENTS: Readonly<Record<string, object>> = {
-  line: LINE,
-  baseline: { by: "baseline", side: "over", z: 3.5, least: 0 },
-  ewma: { by: "ewma", lambda: 0.3, k: 3, training: 20 },
-  cusum: { by: "cusum", allowance: 0.5, limit: 5, training: 20 },
-};
-/** Kinds that end when their own condition does. */
-const OWN_END: readonly string[] = ["silence", "departure", "ratio"];
 
 const whatOf = (document: Document): string =>
   String(
@@ -46,7 +16,7 @@ const whatOf = (document: Document): string =>
 export function setValue(document: Document, at: Path, value: unknown): void {
   switch (at.join(".")) {
     case "kind":
-      setKind(document, value as Kind);
+      setKind(document, value as RuleKindName);
       break;
     case "clear.by":
       put(document, ["clear"], clearingBy(document, String(value)));
@@ -74,13 +44,13 @@ export function doAct(document: Document, act: Act): void {
 
 const put = (document: Document, at: Path, value: unknown): void => document.setIn(at, document.createNode(value));
 
-function setKind(document: Document, kind: Kind): void {
-  const parts = PARTS[kind](whatOf(document));
-  const all = new Set(Object.values(PARTS).flatMap((of) => Object.keys(of(""))));
+function setKind(document: Document, kind: RuleKindName): void {
+  const parts = FORMS[kind].parts(whatOf(document));
+  const all = new Set(Object.values(FORMS).flatMap((form) => Object.keys(form.parts(""))));
   put(document, ["kind"], kind);
   for (const name of all) if (!(name in parts)) document.deleteIn([name]);
   for (const [name, value] of Object.entries(parts)) put(document, [name], value);
-  if (document.getIn(["clear", "by"]) === "condition" && !OWN_END.includes(kind))
+  if (document.getIn(["clear", "by"]) === "condition" && FORMS[kind].endsItself === null)
     put(document, ["clear"], clearingBy(document, "quiet"));
   // tests of the other kind try what is not asked any more
   document.deleteIn(["tests"]);

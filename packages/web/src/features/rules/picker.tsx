@@ -1,10 +1,10 @@
 import { readSeconds, writeSeconds } from "@halvik/core/base/time";
+import type { Act, Piece } from "@halvik/core/detect/form";
 import { FIELDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { ToggleGroup } from "radix-ui";
 import { useId, useState } from "react";
 import { FilterField } from "../../shared/filter-field";
-import type { Act, Piece } from "./sentence";
 
 type Value = Exclude<Piece, string | Act>;
 

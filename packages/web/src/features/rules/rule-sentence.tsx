@@ -1,3 +1,4 @@
+import { behaviour, type Draft, type Path, type Piece, sentence } from "@halvik/core/detect/form";
 import { useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
 import { Fragment, useMemo } from "react";
@@ -9,7 +10,6 @@ import { useWindow } from "../../data/use-window";
 import { useViewStore } from "../../data/view-store";
 import { doAct, setValue } from "./edit-rule";
 import { type FilterHelp, Picker } from "./picker";
-import { behaviour, type Draft, type Path, type Piece, sentence } from "./sentence";
 
 /** A rule as a sentence whose values are picked in their places; it and the file say the same at all times. */
 export function RuleSentence({ document, onChange }: { document: Document; onChange: (text: string) => void }) {

@@ -1,7 +1,7 @@
-import { median } from "../../base/statistics/index.js";
-import type { EpochUs } from "../../base/time/index.js";
-import type { RuleEvent } from "../event.js";
-import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
+import { median } from "../../../base/statistics/index.js";
+import type { EpochUs } from "../../../base/time/index.js";
+import type { RuleEvent } from "../../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../../packed-event.js";
 
 export const MAX_TIMES = 200;
 export const EVIDENCE = 5;

@@ -1,6 +1,6 @@
-import type { EpochUs } from "../../base/time/index.js";
-import type { RuleEvent } from "../event.js";
-import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
+import type { EpochUs } from "../../../base/time/index.js";
+import type { RuleEvent } from "../../event.js";
+import { type EpisodeLogic, type Progress, Run, type SavedRun } from "../run.js";
 
 /** A value, or combination of values, not seen for D; nothing is raised while the rule still learns what is usual. */
 export interface FirstLogic extends EpisodeLogic {

@@ -1,7 +1,7 @@
-import type { EpochUs } from "../../base/time/index.js";
-import type { Episode, RuleEvent } from "../event.js";
-import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
-import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
+import type { EpochUs } from "../../../base/time/index.js";
+import type { Episode, RuleEvent } from "../../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../../packed-event.js";
+import { type EpisodeLogic, type Progress, Run, type SavedRun } from "../run.js";
 
 /** A key that has spoken and then says nothing for W. It clears when it speaks again. */
 export interface SilenceLogic extends EpisodeLogic {

@@ -5,10 +5,10 @@ import {
   modifiedZ,
   nextCusum,
   nextEwma,
-} from "../../base/statistics/index.js";
-import { type EpochUs, US_PER_HOUR, zoneOffsetUs } from "../../base/time/index.js";
-import type { Episode, RuleEvent } from "../event.js";
-import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
+} from "../../../base/statistics/index.js";
+import { type EpochUs, US_PER_HOUR, zoneOffsetUs } from "../../../base/time/index.js";
+import type { Episode, RuleEvent } from "../../event.js";
+import { type EpisodeLogic, type Progress, Run, type SavedRun } from "../run.js";
 import {
   begun,
   copied,

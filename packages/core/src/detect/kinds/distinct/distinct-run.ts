@@ -1,7 +1,7 @@
-import type { EpochUs } from "../../base/time/index.js";
-import { before, type RuleEvent } from "../event.js";
-import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
-import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
+import type { EpochUs } from "../../../base/time/index.js";
+import { before, type RuleEvent } from "../../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../../packed-event.js";
+import { type EpisodeLogic, type Progress, Run, type SavedRun } from "../run.js";
 
 /** N different values within W, or N parts of a set in any order: a part then is a value. */
 export interface DistinctLogic extends EpisodeLogic {

@@ -1,7 +1,7 @@
-import type { EpochUs } from "../../base/time/index.js";
-import { before, type Episode, type RuleEvent } from "../event.js";
-import { type PackedEvent, packEvent, unpackEvent } from "../packed-event.js";
-import { type EpisodeLogic, type Progress, Run, type SavedRun } from "./run.js";
+import type { EpochUs } from "../../../base/time/index.js";
+import { before, type Episode, type RuleEvent } from "../../event.js";
+import { type PackedEvent, packEvent, unpackEvent } from "../../packed-event.js";
+import { type EpisodeLogic, type Progress, Run, type SavedRun } from "../run.js";
 
 export interface SequenceStep {
   /** Matches it takes. */

@@ -1,0 +1,4 @@
+export { JUDGEMENTS } from "../kinds/departure/form.js";
+export type { Act, Draft, Path, Piece } from "../kinds/piece.js";
+export { FORMS, RULE_KINDS, type RuleKindName } from "./forms.js";
+export { behaviour, sentence } from "./sentence.js";
