@@ -68,6 +68,7 @@ export class Halvik {
           HALVIK_SYSLOG_UDP_PORT: String(this.syslogPort),
           HALVIK_SYSLOG_TCP_PORT: String(this.syslogPort),
           HALVIK_DB_PORT: String(this.dbPort),
+          HALVIK_CHECK_ANSWERS: "true",
           ...Object.fromEntries(OTHER_PORTS.map((n) => [`HALVIK_${n}_PORT`, String(this.ports[n])])),
           ...env,
         },

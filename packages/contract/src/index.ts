@@ -1,4 +1,5 @@
-export { ApiError, EntityId, RecordId, TimeText } from "./common.js";
+export { EntityId, RecordId, TimeText } from "./common.js";
+export { API_ERROR_STATUS, ApiError, type ApiErrorCode } from "./errors.js";
 export { SavedFilterBody, SavedFilterJson, SavedFilterList } from "./filters.js";
 export {
   Acknowledge,

@@ -12,9 +12,18 @@ export interface Claim {
   readonly lastIdUs: number;
 }
 
+/** Another process writes under this collector's number. */
+export class CollectorBusy extends Error {
+  readonly code = "COLLECTOR_BUSY";
+
+  constructor(name: string) {
+    super(`collector "${name}" already runs in another process`);
+  }
+}
+
 /**
  * Takes a collector number for as long as `client` is connected: the one this name had before, or a fresh one.
- * @throws when another process holds it, or all 1,024 are taken
+ * @throws {CollectorBusy} when another process holds it; an error when all 1,024 are taken
  */
 export async function claimCollector(
   client: pg.Client,
@@ -30,7 +39,7 @@ export async function claimCollector(
   const number = known.rows[0]!.number;
   if (number < 0) throw new Error(`all ${MAX_COLLECTORS} collector numbers are taken`);
   const locked = await client.query<{ ok: boolean }>("select pg_try_advisory_lock($1, $2) as ok", [LOCK_CLASS, number]);
-  if (!locked.rows[0]!.ok) throw new Error(`collector "${name}" already runs in another process`);
+  if (!locked.rows[0]!.ok) throw new CollectorBusy(name);
   const last = await client.query<{ number: number | null; high: string | null }>(
     "select max(number) as number, max(high_id)::text as high from batch where collector = $1",
     [number],

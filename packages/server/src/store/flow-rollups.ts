@@ -160,11 +160,3 @@ async function add(db: Queryable, rollup: Rollup, sums: readonly Sum[]): Promise
 /** An addition that ends at the most a bigint holds: one exporter's absurd counters must not make every later batch fail. */
 const sum = (column: "bytes" | "packets"): string =>
   `case when t.${column} > ${MAX_COUNT} - excluded.${column} then ${MAX_COUNT} else t.${column} + excluded.${column} end`;
-
-/** The tables above, for the migration that makes them. */
-export const FLOW_ROLLUP_TABLES = ROLLUPS.map(
-  ({ table, columns }) =>
-    `create table ${table} (bucket integer not null, ${columns.map(([name, sql]) => `${name} ${sql} not null`).join(", ")},
-  flows bigint not null, bytes bigint not null, packets bigint not null,
-  primary key (bucket, ${columns.map(([name]) => name).join(", ")})) with (fillfactor = 70);`,
-).join("\n");

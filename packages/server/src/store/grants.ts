@@ -8,6 +8,8 @@ interface Rights {
   readonly insert: readonly string[];
   readonly update: readonly string[];
   readonly delete: readonly string[];
+  /** Rights on some columns of a table alone. */
+  readonly columns?: readonly string[];
   /** Functions of the schema `segments`. */
   readonly functions: readonly string[];
   /** On segments and their templates. */
@@ -30,11 +32,54 @@ const SECRET = ["person", "token", "session", "snmp_user"];
 /** Counted up by triggers when what they watch is changed. */
 const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 
+/** What people make, change and remove in the interface. */
+const PEOPLES = [
+  "admitted_network",
+  "endpoint_config",
+  "mib_module",
+  "notices_read",
+  "notify_route",
+  "own_application",
+  "own_meaning",
+  "own_severity",
+  "person",
+  "rule",
+  "saved_filter",
+  "sender",
+  "sender_address",
+  "session",
+  "snmp_user",
+  "token",
+];
+
 /**
  * What each process may do in the database, and nothing else: the collector stores and never alters or deletes a record, nobody deletes an
- * incident or a version of a rule. The web role's grants stand in the migrations; here is what is taken from it.
+ * incident or a version of a rule.
  */
-const RIGHTS: Readonly<Record<Exclude<ProcessRole, "web">, Rights>> = {
+const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
+  web: {
+    // it signs people in
+    select: ["*", "person", "token", "session"],
+    insert: [
+      ...PEOPLES,
+      "audit",
+      "bulk_act",
+      "delivery",
+      "engine_close",
+      "incident",
+      "incident_event",
+      "incident_task",
+      "job",
+      "role_status",
+      "rule_version",
+    ],
+    update: [...PEOPLES, ...VERSIONS, "bulk_act", "finding", "incident", "incident_task", "job", "role_status"],
+    delete: [...PEOPLES, "engine_close", "held_record", "rule_failure"],
+    // who may write a user's keys may not read them; an arrival in quarantine may be asked for again
+    columns: ["select (name, auth_protocol, priv_protocol, sender) on snmp_user", "update (state) on quarantined"],
+    functions: [],
+    segments: ["select"],
+  },
   collector: {
     select: [
       ...WRITES_RECORDS,
@@ -168,11 +213,13 @@ export const PROCESS_ROLES: readonly ProcessRole[] = ["web", "collector", "engin
 
 /** Brings what roles may do in line with the lists above: run by the owner after the migrations, at every start. */
 export function grantStatements(): string {
-  const out: string[] = [];
-  for (const [role, rights] of Object.entries(RIGHTS) as [Exclude<ProcessRole, "web">, Rights][]) {
+  // functions of the owner's are nobody's, until named
+  const out: string[] = ["revoke execute on all functions in schema segments from public"];
+  for (const [role, rights] of Object.entries(RIGHTS) as [ProcessRole, Rights][]) {
     const name = roleName(role);
     out.push(
       `revoke all on all tables in schema public, segments from ${name}`,
+      `revoke all on all functions in schema public, segments from ${name}`,
       `grant usage on schema public, segments to ${name}`,
       `grant usage on all sequences in schema public to ${name}`,
       `grant execute on function ${["key_hash(text)", ...rights.functions.map((f) => `segments.${f}(text)`)].join(", ")} to ${name}`,
@@ -180,17 +227,17 @@ export function grantStatements(): string {
     for (const right of ["select", "insert", "update", "delete"] as const) {
       const tables = rights[right];
       if (tables[0] === "*") {
+        const rest = tables.slice(1);
         out.push(`grant ${right} on all tables in schema public to ${name}`);
-        out.push(`revoke ${right} on ${SECRET.join(", ")} from ${name}`);
+        out.push(`revoke ${right} on ${SECRET.filter((t) => !rest.includes(t)).join(", ")} from ${name}`);
       } else if (tables.length > 0) out.push(`grant ${right} on ${[...new Set(tables)].join(", ")} to ${name}`);
     }
+    for (const columns of rights.columns ?? []) out.push(`grant ${columns} to ${name}`);
     const segments = rights.segments.join(", ");
     out.push(
       `grant ${segments} on all tables in schema segments to ${name}`,
       `alter default privileges in schema segments grant ${segments} on tables to ${name}`,
     );
   }
-  // an incident and the versions of a rule are evidence: nobody deletes them
-  out.push(`revoke delete on incident, rule_version from ${roleName("web")}`);
   return out.join(";\n");
 }

@@ -1,59 +1,12 @@
 import pg from "pg";
 import { Umzug } from "umzug";
-import { up as records } from "./migrations/001-records.js";
-import { up as senders } from "./migrations/002-senders.js";
-import { up as operations } from "./migrations/003-operations.js";
-import { up as kinds } from "./migrations/004-kinds.js";
-import { up as termIndex } from "./migrations/005-term-index.js";
-import { up as savedFilters } from "./migrations/006-saved-filters.js";
-import { up as keepDays } from "./migrations/007-keep-days.js";
-import { up as ruleKinds } from "./migrations/008-rule-kinds.js";
-import { up as joining } from "./migrations/009-joining.js";
-import { up as ruleState } from "./migrations/010-rule-state.js";
-import { up as stateLogic } from "./migrations/011-state-logic.js";
-import { up as stateVersions } from "./migrations/012-state-versions.js";
-import { up as notify } from "./migrations/013-notify.js";
-import { up as teamwork } from "./migrations/014-teamwork.js";
-import { up as learning } from "./migrations/015-learning.js";
-import { up as importsGoing } from "./migrations/016-imports-going.js";
-import { up as worse } from "./migrations/017-worse.js";
-import { up as listening } from "./migrations/018-listening.js";
-import { up as hardening } from "./migrations/019-hardening.js";
-import { up as access } from "./migrations/020-access.js";
-import { up as segmentFunctions } from "./migrations/021-segment-functions.js";
-import { up as importsRemovable } from "./migrations/022-imports-removable.js";
-import { up as wordsAnew } from "./migrations/023-words-anew.js";
-import { up as stopped } from "./migrations/024-stopped.js";
-import { up as namesAlike } from "./migrations/025-names-alike.js";
+import { up as schema } from "./migrations/001-schema.js";
 
-/** Numbered and append-only: a migration that has run anywhere is never changed. */
-const MIGRATIONS = [
-  { name: "001-records", up: records },
-  { name: "002-senders", up: senders },
-  { name: "003-operations", up: operations },
-  { name: "004-kinds", up: kinds },
-  { name: "005-term-index", up: termIndex },
-  { name: "006-saved-filters", up: savedFilters },
-  { name: "007-keep-days", up: keepDays },
-  { name: "008-rule-kinds", up: ruleKinds },
-  { name: "009-joining", up: joining },
-  { name: "010-rule-state", up: ruleState },
-  { name: "011-state-logic", up: stateLogic },
-  { name: "012-state-versions", up: stateVersions },
-  { name: "013-notify", up: notify },
-  { name: "014-teamwork", up: teamwork },
-  { name: "015-learning", up: learning },
-  { name: "016-imports-going", up: importsGoing },
-  { name: "017-worse", up: worse },
-  { name: "018-listening", up: listening },
-  { name: "019-hardening", up: hardening },
-  { name: "020-access", up: access },
-  { name: "021-segment-functions", up: segmentFunctions },
-  { name: "022-imports-removable", up: importsRemovable },
-  { name: "023-words-anew", up: wordsAnew },
-  { name: "024-stopped", up: stopped },
-  { name: "025-names-alike", up: namesAlike },
-] as const;
+/** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
+const MIGRATIONS = [{ name: "001-schema", up: schema }] as const;
+
+/** What `001-schema` stands for: a database in which all of these have run has that schema. */
+const BEFORE = { first: "001-records", last: "025-names-alike", count: 25 };
 
 const LOCK = 4_711_001;
 
@@ -66,6 +19,7 @@ export async function migrate(connection: pg.ClientConfig): Promise<readonly str
     await client.query(
       "create table if not exists migration (name text primary key, run_at timestamptz not null default now())",
     );
+    await takeOver(client);
     const umzug = new Umzug({
       migrations: MIGRATIONS.map(({ name, up }) => ({
         name,
@@ -100,4 +54,18 @@ export async function migrate(connection: pg.ClientConfig): Promise<readonly str
   } finally {
     await client.end();
   }
+}
+
+/** A database made by the migrations that `001-schema` replaces goes on from there; one that had not run all of them cannot. */
+async function takeOver(client: pg.Client): Promise<void> {
+  const { rows } = await client.query<{ name: string }>("select name from migration order by name");
+  if (rows[0]?.name !== BEFORE.first) return;
+  if (rows.length !== BEFORE.count || rows[rows.length - 1]!.name !== BEFORE.last)
+    throw new Error(
+      `this database was made by a Halvik of before the first release and stands at its step ${rows.length} of ${BEFORE.count}; start it once with the last Halvik that has those steps (the one before “001-schema”), then with this one`,
+    );
+  await client.query("begin");
+  await client.query("delete from migration");
+  await client.query("insert into migration (name) values ('001-schema')");
+  await client.query("commit");
 }

@@ -222,6 +222,9 @@ test("the database lets each process do its own work and no more", async () => {
   expect(await may("collector", "update incident set state = 'closed'")).toBe(false);
   expect(await may("web", "delete from incident")).toBe(false);
   expect(await may("web", "delete from rule_version")).toBe(false);
+  expect(await may("web", "update rule_version set author = 'x'")).toBe(false);
+  expect(await may("web", "delete from audit")).toBe(false);
+  expect(await may("web", "select auth_key from snmp_user")).toBe(false);
   expect(await may("web", "insert into segments.template (id) values (1)")).toBe(false);
   expect(await may("engine", "select password_hash from person")).toBe(false);
   expect(await may("notifier", "update incident set state = 'closed'")).toBe(false);

@@ -46,6 +46,7 @@ export async function startTestInstance(
     HALVIK_SYSLOG_TCP_PORT: String(syslog),
     ...Object.fromEntries(others),
     HALVIK_LOG_LEVEL: "silent",
+    HALVIK_CHECK_ANSWERS: "true",
     ...over,
   };
   const config = loadConfig(env);

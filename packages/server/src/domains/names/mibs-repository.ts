@@ -5,11 +5,11 @@ export async function moduleSources(db: Queryable): Promise<string[]> {
   return rows.map((r) => r.source);
 }
 
-export async function uploadedModules(db: Queryable): Promise<{ name: string; addedBy: string; addedUs: number }[]> {
-  const { rows } = await db.query<{ name: string; added_by: string; added_us: number }>(
-    "select name, added_by, added_us from mib_module order by name",
+export async function uploadedModules(db: Queryable): Promise<{ name: string; addedBy: string }[]> {
+  const { rows } = await db.query<{ name: string; added_by: string }>(
+    "select name, added_by from mib_module order by name",
   );
-  return rows.map((r) => ({ name: r.name, addedBy: r.added_by, addedUs: r.added_us }));
+  return rows.map((r) => ({ name: r.name, addedBy: r.added_by }));
 }
 
 export async function countModules(db: Queryable): Promise<number> {

@@ -58,8 +58,7 @@ export interface ModuleSummary {
   readonly name: string;
   readonly shipped: boolean;
   readonly addedBy: string | null;
-  readonly addedUs: number | null;
-  readonly problems: readonly MibProblem[];
+  readonly problems: readonly Omit<MibProblem, "module">[];
 }
 
 /** Every module with what is wrong with it: missing imports above all. */
@@ -71,8 +70,7 @@ export async function listModules(db: Queryable): Promise<ModuleSummary[]> {
       name,
       shipped: !uploaded.has(name),
       addedBy: uploaded.get(name)?.addedBy ?? null,
-      addedUs: uploaded.get(name)?.addedUs ?? null,
-      problems: names.problems.filter((p) => p.module === name),
+      problems: names.problems.flatMap(({ module, ...problem }) => (module === name ? [problem] : [])),
     }))
     .sort((a, b) => (a.shipped === b.shipped ? (a.name < b.name ? -1 : 1) : a.shipped ? 1 : -1));
 }

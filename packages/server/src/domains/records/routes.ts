@@ -175,7 +175,7 @@ export const recordRoutes = (deps: Needs) => {
         const started = performance.now();
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
-        const answer = await ask(filter).values({
+        const { coveredFromUs, ...answer } = await ask(filter).values({
           filter,
           ...readWindow(query, now),
           nowUs: now,
@@ -186,7 +186,7 @@ export const recordRoutes = (deps: Needs) => {
         return {
           ...answer,
           values: answer.values.map((v) => ({ ...v, label: labelOf(query.field, v.value, senders) })),
-          coveredFrom: formatUs(answer.coveredFromUs),
+          coveredFrom: formatUs(coveredFromUs),
           tookMs: since(started),
         };
       },

@@ -122,13 +122,13 @@ export function createApp(deps: Deps, models: Models, sessionSecret: string, web
     path: "/openapi.json",
     summary: "This description",
     access: "open",
-    answer: z.object({}),
+    answer: z.record(z.string(), z.unknown()),
     handle: async () => description,
   });
   const description = openApi([...routes, document], deps.version);
   app.use(
     "/api/v1",
-    bind([...routes, document], (req) => actors.get(req) ?? null, mayStill(sessions)),
+    bind([...routes, document], (req) => actors.get(req) ?? null, mayStill(sessions), deps.config.HALVIK_CHECK_ANSWERS),
   );
   app.use("/api", () => {
     throw new AppError("NOT_FOUND", "there is no such address; /api/v1/openapi.json lists them");

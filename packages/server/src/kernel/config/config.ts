@@ -210,6 +210,11 @@ export const SETTINGS = {
     fallback: () => false,
     about: "true: nobody can sign in but over HTTPS, to Halvik itself or to a trusted proxy that says so.",
   },
+  HALVIK_CHECK_ANSWERS: {
+    schema: flag,
+    fallback: () => false,
+    about: "true: answers of the API are held against its contract before they are sent; for development.",
+  },
   HALVIK_LOG_LEVEL: {
     schema: z.enum(["fatal", "error", "warn", "info", "debug", "silent"]),
     fallback: () => "warn" as const,

@@ -1,29 +1,9 @@
+import { API_ERROR_STATUS, type ApiErrorCode } from "@halvik/contract";
 import type { FilterError } from "@halvik/core/query/filter";
 import type { ErrorRequestHandler } from "express";
 import type { Logger } from "pino";
 import type { z } from "zod";
 import { WorkQueueFull, WorkTooLong } from "../threads/work-pool.js";
-
-/** Error codes of the API and their status: append, never rename. */
-const STATUS = {
-  BAD_REQUEST: 400,
-  BAD_FILTER: 400,
-  BAD_TIME: 400,
-  BAD_RULE: 400,
-  TESTS_FAIL: 422,
-  SIGN_IN_NEEDED: 401,
-  SIGN_IN_REFUSED: 401,
-  PASSWORD_MUST_CHANGE: 403,
-  NOT_ALLOWED: 403,
-  CROSS_SITE: 403,
-  NOT_FOUND: 404,
-  CONFLICT: 409,
-  TOO_MANY_REQUESTS: 429,
-  INTERNAL: 500,
-  STORE_AWAY: 503,
-  TOO_SLOW: 503,
-} as const;
-export type ApiErrorCode = keyof typeof STATUS;
 
 /** An error that is the caller's to know about. */
 export class AppError extends Error {
@@ -42,7 +22,7 @@ export class AppError extends Error {
   }
 
   get status(): number {
-    return STATUS[this.code];
+    return API_ERROR_STATUS[this.code];
   }
 }
 
@@ -94,6 +74,7 @@ function toAppError(error: unknown): AppError {
     return new AppError("TOO_SLOW", "the answer took longer than allowed; narrow the window or the filter");
   if (typeof e.code === "string" && /^(ECONN|57P|08|EPIPE|ETIMEDOUT)/.test(e.code))
     return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
+  // the driver gives these no code
   if (/timeout exceeded when trying to connect|Connection terminated/.test(e.message ?? ""))
     return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
   if (e.code === "ERR_WORKER_OUT_OF_MEMORY")

@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from "node:util";
 import { nearest } from "@halvik/core/query/filter";
 import { type Request, type Response, Router } from "express";
 import { z } from "zod";
@@ -70,8 +71,16 @@ function refuseUnstorable(value: unknown, depth = 0): void {
 }
 const MAX_DEPTH = 100;
 
-/** @param mayStill whether who asked may still do so, asked again later */
-export function bind(routes: readonly Route[], actorOf: ActorOf, mayStill: (req: Request) => Promise<boolean>): Router {
+/**
+ * @param mayStill whether who asked may still do so, asked again later
+ * @param checkAnswers holds each answer against the contract before it is sent: for tests and development
+ */
+export function bind(
+  routes: readonly Route[],
+  actorOf: ActorOf,
+  mayStill: (req: Request) => Promise<boolean>,
+  checkAnswers: boolean,
+): Router {
   const router = Router();
   const turns = new Turns();
   for (const r of routes) {
@@ -95,13 +104,37 @@ export function bind(routes: readonly Route[], actorOf: ActorOf, mayStill: (req:
       };
       const work = () => r.handle(input as RouteInput<never, never, never>);
       const answer = actor === null || r.streams ? await work() : await turns.take(actor.name, work);
-      if (answer !== undefined) res.json(answer);
+      if (answer === undefined) return;
+      if (checkAnswers) mustFit(r, answer);
+      res.json(answer);
     };
     const path = r.path.replace(/\{(\w+)\}/g, ":$1");
     router[r.method](path, handle);
     if (r.alsoPost) router.post(path, handle);
   }
   return router;
+}
+
+/** @throws when an answer is not what the contract says, or says more */
+function mustFit({ method, path, answer: schema }: Route, answer: unknown): void {
+  if (!(schema instanceof z.ZodType)) return;
+  const sent: unknown = JSON.parse(JSON.stringify(answer));
+  const { success, data, error } = schema.safeParse(sent);
+  const where = `${method.toUpperCase()} ${path}`;
+  if (!success) throw new Error(`${where} answers against its contract: ${z.prettifyError(error)}`);
+  if (!isDeepStrictEqual(data, sent))
+    throw new Error(`${where} answers more than its contract says: ${diffOf(data, sent) ?? ""}`);
+}
+
+/** The first place where what was sent has something that the contract has not. */
+function diffOf(known: unknown, sent: unknown, at = "answer"): string | null {
+  if (typeof sent !== "object" || sent === null || typeof known !== "object" || known === null)
+    return isDeepStrictEqual(known, sent) ? null : at;
+  for (const [name, value] of Object.entries(sent)) {
+    const found = diffOf((known as Record<string, unknown>)[name], value, `${at}.${name}`);
+    if (found !== null) return found;
+  }
+  return null;
 }
 
 /** A name nobody knows is a mistake that would else change what is answered without a word. */

@@ -5,7 +5,7 @@ import { nowUs } from "../../../kernel/clock.js";
 import { type Client, type Connection, connect } from "../../../kernel/db/pool.js";
 import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
 import { BatchWriter } from "../../../store/batches.js";
-import { type Claim, claimCollector } from "../../../store/collectors.js";
+import { type Claim, CollectorBusy, claimCollector } from "../../../store/collectors.js";
 import { keepDaysBy } from "../../../store/keep-days.js";
 import { IdSource } from "../../../store/record-id.js";
 import { loadMibNames, namedBy } from "../../names/mibs.js";
@@ -109,7 +109,7 @@ async function claimImport(client: Client): Promise<Claim> {
     try {
       return await claimCollector(client, `import-${i}`, "import");
     } catch (e) {
-      if (!(e instanceof Error && e.message.includes("already runs")) || i === MAX_PARALLEL_IMPORTS) throw e;
+      if (!(e instanceof CollectorBusy) || i === MAX_PARALLEL_IMPORTS) throw e;
     }
   }
   throw new Error("unreachable");

@@ -1,0 +1,124 @@
+import { spawnSync } from "node:child_process";
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
+import { gunzipSync } from "node:zlib";
+import { jest } from "@jest/globals";
+import type pg from "pg";
+import { connect, connectionOf } from "../kernel/db/pool.js";
+import { POSTGRES_BIN } from "../start/cluster.js";
+import { setUpDatabase } from "../start/setup-database.js";
+import { startTestInstance, type TestInstance } from "../testing/test-database.js";
+import { FLOW_COLUMNS } from "./flow-columns.js";
+import { migrate } from "./migrate.js";
+import { RECORD_COLUMNS } from "./record-columns.js";
+import { countRecords } from "./segments.js";
+
+jest.setTimeout(240_000);
+
+/** A database as each schema left it, with records of all kinds, findings and an incident people worked on (docs/storage.md). */
+const FIXTURES = join(import.meta.dirname, "../testing/fixtures");
+
+let instance: TestInstance;
+let admin: pg.Client;
+beforeAll(async () => {
+  instance = await startTestInstance();
+  admin = await connect(connectionOf(instance.config, instance.secrets, "owner"));
+});
+afterAll(async () => {
+  await admin?.end();
+  await instance?.dispose();
+});
+
+/** An empty database of that name, and how to reach it. */
+async function database(name: string) {
+  await admin.query(`create database ${name}`);
+  const config = { ...instance.config, HALVIK_DB_NAME: name };
+  return { config, connection: connectionOf(config, instance.secrets, "owner") };
+}
+
+function restore(name: string, fixture: string): void {
+  const { config, secrets } = instance;
+  const { status, stderr } = spawnSync(
+    join(POSTGRES_BIN, "psql"),
+    [
+      `--host=${config.HALVIK_DB_HOST}`,
+      `--port=${config.HALVIK_DB_PORT}`,
+      "--username=halvik",
+      "--set=ON_ERROR_STOP=1",
+      "--quiet",
+      name,
+    ],
+    {
+      input: gunzipSync(readFileSync(join(FIXTURES, fixture))),
+      env: { ...process.env, PGPASSWORD: secrets.dbOwnerPassword },
+      encoding: "utf8",
+    },
+  );
+  if (status !== 0) throw new Error(stderr);
+}
+
+test("segments are made with the columns that the store writes and reads", async () => {
+  for (const [template, columns] of [
+    ["template", RECORD_COLUMNS],
+    ["flow_template", FLOW_COLUMNS],
+  ] as const) {
+    const { rows } = await admin.query<{ name: string; type: string; needed: boolean; fallback: string | null }>(
+      `select attname as name, format_type(atttypid, atttypmod) as type, attnotnull as needed, pg_get_expr(adbin, adrelid) as fallback
+       from pg_attribute left join pg_attrdef on adrelid = attrelid and adnum = attnum
+       where attrelid = $1::regclass and attnum > 0 and not attisdropped order by attnum`,
+      [`segments.${template}`],
+    );
+    const made = rows.map((r) => [r.name, `${r.type}${r.needed ? " not null" : ""}`]);
+    expect(made.sort()).toEqual(columns.map((c) => [c.name, c.sql.replace(/ default .*$/, "")]).sort());
+  }
+});
+
+test("a database with the first schema and data is brought to the newest, and all of it is there", async () => {
+  const { config, connection } = await database("first");
+  restore("first", "schema-001.sql.gz");
+  await setUpDatabase(config, instance.secrets);
+  expect(await migrate(connection)).toEqual([]);
+  const client = await connect(connection);
+  expect(await countRecords(client)).toBe(7_190);
+  const counted = await client.query(
+    `select (select count(*)::int from finding) as findings, (select count(*)::int from incident_event where what = 'note') as notes,
+       (select owner from incident where id = 1) as owner, (select count(*)::int from sender) as senders`,
+  );
+  expect(counted.rows[0]).toMatchObject({ findings: 10, notes: 1, owner: "owner", senders: 62 });
+  await client.end();
+  // read as the web role reads
+  const web = await connect(connectionOf(config, instance.secrets, "web"));
+  const { rows } = await web.query("select count(*)::int as n from segments.s_0004_import_000001");
+  expect(rows[0].n).toBe(2_610);
+  await web.end();
+});
+
+describe("a database of before the first release", () => {
+  const names = (count: number) => Array.from({ length: count }, (_, i) => `${String(i + 1).padStart(3, "0")}-step`);
+
+  test("that had all its steps goes on from here", async () => {
+    const { connection } = await database("before_all");
+    await migrate(connection);
+    const client = await connect(connection);
+    await client.query("delete from migration");
+    const all = ["001-records", ...names(24).slice(1), "025-names-alike"];
+    await client.query("insert into migration (name) select unnest($1::text[])", [all]);
+    expect(await migrate(connection)).toEqual([]);
+    expect((await client.query("select name from migration")).rows).toEqual([{ name: "001-schema" }]);
+    await client.end();
+  });
+
+  test("that had some of them is refused, with what to do", async () => {
+    const { connection } = await database("before_some");
+    const client = await connect(connection);
+    await client.query("create table migration (name text primary key, run_at timestamptz not null default now())");
+    await client.query("insert into migration (name) select unnest($1::text[])", [
+      ["001-records", ...names(20).slice(1)],
+    ]);
+    await expect(migrate(connection)).rejects.toThrow(
+      /stands at its step 20 of 25; start it once with the last Halvik/,
+    );
+    expect((await client.query("select count(*)::int as n from migration")).rows).toEqual([{ n: 20 }]);
+    await client.end();
+  });
+});
