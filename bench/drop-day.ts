@@ -1,4 +1,4 @@
-import { dropSegment } from "../packages/server/src/store/segments.js";
+import { dropSegment } from "../packages/server/src/store/segment-life.js";
 import { connect, sayMachine } from "./harness.js";
 import { openStore } from "./store.js";
 

@@ -7,7 +7,7 @@ import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
 import type { Secrets } from "../kernel/config/secrets.js";
 import { createModels, Person } from "../kernel/db/models.js";
-import { connectionOf } from "../kernel/db/pool.js";
+import { connectionOf, transaction } from "../kernel/db/pool.js";
 import { grantStatements } from "../store/grants.js";
 import { migrate } from "../store/migrate.js";
 
@@ -35,7 +35,7 @@ export async function setUpDatabase(config: Config, secrets: Secrets): Promise<s
 async function shipRules(client: pg.Client): Promise<void> {
   const { rows } = await client.query<{ id: string }>("select distinct id from rule_version");
   const known = new Set(rows.map((r) => r.id));
-  await client.query("begin");
-  for (const rule of SHIPPED_RULES) if (!known.has(rule.id)) await saveRule(client, rule, "Halvik", nowUs());
-  await client.query("commit");
+  await transaction(client, async () => {
+    for (const rule of SHIPPED_RULES) if (!known.has(rule.id)) await saveRule(client, rule, "Halvik", nowUs());
+  });
 }

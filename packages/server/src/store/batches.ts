@@ -11,7 +11,8 @@ import { writeFlowRollups } from "./flow-rollups.js";
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
 import { formatRecordId } from "./record-id.js";
 import { RollupSums } from "./rollups.js";
-import { closeSegment, openSegment, type SegmentKind, type Shape, segmentTable } from "./segments.js";
+import { closeSegment } from "./segment-life.js";
+import { openSegment, type SegmentKind, type Shape, segmentTable } from "./segments.js";
 
 /** The channel that tells whoever follows the store of a new batch: payload `collector number`. */
 export const BATCH_CHANNEL = "halvik_batch";

@@ -52,41 +52,6 @@ export async function openSegment(
   return { name, rows: 0, createdUs: nowUs };
 }
 
-/** Nothing is written to it any more; the keeper indexes what is left of it and seals it. */
-export async function closeSegment(db: Queryable, name: string): Promise<void> {
-  await db.query("update segment set state = 'closed' where name = $1 and state = 'open'", [name]);
-}
-
-/**
- * Drops a segment with all that belongs to it: its table, its terms, the raw bytes of its records. That it was there is remembered.
- * @param before work that belongs to the same commit
- */
-export async function dropSegment(
-  client: Queryable,
-  name: string,
-  nowUs: number,
-  before?: () => Promise<void>,
-): Promise<void> {
-  await client.query("begin");
-  try {
-    await before?.();
-    if (shapeOf(name) === "record")
-      await client.query(`delete from raw_bytes b using ${segmentTable(name)} r where b.id = r.id`);
-    await client.query("select segments.drop_table($1)", [name]);
-    await client.query(
-      `insert into dropped_segment (name, shape, rows, min_time, max_time, dropped_us)
-       select name, shape, rows, min_time, max_time, $2 from segment where name = $1 and rows > 0
-       on conflict (name) do update set rows = excluded.rows, min_time = excluded.min_time, max_time = excluded.max_time, dropped_us = excluded.dropped_us`,
-      [name, nowUs],
-    );
-    await client.query("delete from segment where name = $1", [name]);
-    await client.query("commit");
-  } catch (e) {
-    await client.query("rollback");
-    throw e;
-  }
-}
-
 /** Tables whose ids reach into [low, high] (decimal), of one collector or all. */
 export async function segmentsWithIds(db: Queryable, low: string, high: string): Promise<string[]> {
   const { rows } = await db.query<{ name: string }>(

@@ -1,7 +1,9 @@
 import { PartBuilder } from "@halvik/core/query/terms";
 import type pg from "pg";
+import { transaction } from "../../kernel/db/pool.js";
 import { COLLECTOR_BITS } from "../record-id.js";
 import { readRows, selectFrom } from "../record-rows.js";
+import { sealSegment } from "../segment-life.js";
 import { writePart } from "../term-index.js";
 
 /** Rows of a part: enough that terms are worth sorting, few enough that what is not indexed yet is soon gone through. */
@@ -34,7 +36,7 @@ export async function indexNext(
   const segment = rows[0];
   if (segment === undefined) return false;
   if (segment.left > 0) await indexPart(client, segment, partRows, breathe);
-  else await seal(client, segment.name);
+  else await sealSegment(client, segment.name);
   return true;
 }
 
@@ -62,31 +64,5 @@ async function indexPart(
   }
   if (first === null) throw new Error(`segment ${segment.name} holds fewer rows than its catalogue says`);
   const part = builder.finish();
-  await client.query("begin");
-  try {
-    await writePart(client, segment, part, { first, last });
-    await client.query("commit");
-  } catch (e) {
-    await client.query("rollback").catch(() => undefined);
-    throw e;
-  }
-}
-
-/**
- * What searches asked of B-trees while a segment filled, its terms answer now: only ids and time keep one. Readers are waited for
- * a moment; if that is not enough, the segment is sealed another time.
- */
-async function seal(client: pg.Client, name: string): Promise<void> {
-  await client.query("begin");
-  try {
-    await client.query("set local lock_timeout = '2s'");
-    await client.query("select segments.drop_filling_indexes($1)", [name]);
-    await client.query("update segment set state = 'sealed' where name = $1", [name]);
-    await client.query("commit");
-  } catch (e) {
-    await client.query("rollback").catch(() => undefined);
-    throw e;
-  }
-  // without statistics the first scans are planned blindly
-  await client.query("select segments.make_statistics($1)", [name]);
+  await transaction(client, () => writePart(client, segment, part, { first, last }));
 }

@@ -2,7 +2,7 @@ import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import type { OwnObservation } from "@halvik/core/normalise";
 import type pg from "pg";
 import { SEGMENT_MAX_AGE_US } from "../batches.js";
-import { dropSegment } from "../segments.js";
+import { closeSegmentsOf, dropSegment } from "../segment-life.js";
 
 /** Clocks of several machines may differ by this; a writer goes by its own. */
 const CLOSING_SLACK_US = US_PER_HOUR;
@@ -24,10 +24,7 @@ const KEPT_FROM = "greatest(max_time, case kind when 'import' then created_us en
 
 /** Drops segments whose newest record is older than is kept: whole tables, so that it takes no longer for more rows. */
 export async function dropExpired(client: pg.Client, keep: KeepDays, nowUs: number): Promise<OwnObservation[]> {
-  // what nobody writes to any more, late records of one day or a sender's own segment, would stay open for ever
-  await client.query("update segment set state = 'closed' where state = 'open' and created_us < $1", [
-    nowUs - SEGMENT_MAX_AGE_US - CLOSING_SLACK_US,
-  ]);
+  await closeSegmentsOf(client, nowUs - SEGMENT_MAX_AGE_US - CLOSING_SLACK_US);
   const { rows } = await client.query<Droppable>(
     `select name, rows, max_time from segment where state <> 'open' and ${KEPT_FROM} < $1::bigint - $2::bigint * coalesce(keep_days, case shape when 'flow' then $4::int else $3::int end) order by max_time`,
     [nowUs, US_PER_DAY, keep.records, keep.flows],

@@ -3,7 +3,8 @@ import type { Queryable } from "../../../kernel/db/pool.js";
 import { takeFromFlowRollups } from "../../../store/flow-rollups.js";
 import { rowsAfter } from "../../../store/record-rows.js";
 import { RollupSums } from "../../../store/rollups.js";
-import { dropSegment, segmentsOfJob } from "../../../store/segments.js";
+import { dropSegment } from "../../../store/segment-life.js";
+import { segmentsOfJob } from "../../../store/segments.js";
 import { DEAD_AFTER_US, endJob, forgetImportedFile, stateOfJob } from "./repository.js";
 
 const READ_AT_ONCE = 10_000;

@@ -1,0 +1,42 @@
+import { type Arrival, arrivalBytes } from "../arrivals/arrival.js";
+
+/** A batch waits at most this long for company. */
+const WAIT_MS = 200;
+export const BATCH_MAX_RECORDS = 5_000;
+const MAX_BYTES = 4 * 1024 * 1024;
+/** A flow takes about this much of a datagram: what a batch of them will become is bounded too. */
+const FLOW_OCTETS = 48;
+
+/** Gathers arrivals into batches: cut when they are many, heavy or old enough. */
+export class BatchCutter {
+  private arrivals: Arrival[] = [];
+  private bytes = 0;
+  private records = 0;
+  private sinceMs = 0;
+
+  get isEmpty(): boolean {
+    return this.arrivals.length === 0;
+  }
+
+  /** The oldest has waited long enough. */
+  get isDue(): boolean {
+    return performance.now() - this.sinceMs >= WAIT_MS;
+  }
+
+  /** @returns whether what is gathered must be cut now */
+  take(arrival: Arrival): boolean {
+    if (this.isEmpty) this.sinceMs = performance.now();
+    this.arrivals.push(arrival);
+    this.bytes += arrivalBytes(arrival);
+    this.records += arrival.protocol === "flow" ? arrival.bytes.length / FLOW_OCTETS : 1;
+    return this.records >= BATCH_MAX_RECORDS || this.bytes >= MAX_BYTES;
+  }
+
+  cut(): { readonly arrivals: readonly Arrival[]; readonly bytes: number } {
+    const { arrivals, bytes } = this;
+    this.arrivals = [];
+    this.bytes = 0;
+    this.records = 0;
+    return { arrivals, bytes };
+  }
+}
