@@ -263,9 +263,6 @@ export const whyNothingQuery = (window: WindowParts, filter: string, zone: strin
         undefined,
         signal,
       ),
-    // the window moves with time: what can be done about this filter stays where it is, and keeps the focus
-    placeholderData: (previous: WhyNothing | undefined, before: { queryKey: readonly unknown[] } | undefined) =>
-      before?.queryKey[3] === filter ? previous : undefined,
   });
 export const savedFiltersQuery = queryOptions({
   queryKey: ["filters"],

@@ -51,7 +51,12 @@ export function Nothing({ filter, window, zone, live, onFilter }: NothingProps) 
 
 function Why({ filter, window, zone, onFilter }: Pick<NothingProps, "filter" | "window" | "zone" | "onFilter">) {
   const setWindow = useViewStore((s) => s.setWindow);
-  const { data } = useQuery(whyNothingQuery({ from: window.from, to: window.to }, filter, zone));
+  const asked = whyNothingQuery({ from: window.from, to: window.to }, filter, zone);
+  const { data } = useQuery({
+    ...asked,
+    // the window moves with time: what can be done about this filter stays where it is, and keeps the focus
+    placeholderData: (previous, before) => (before?.queryKey[3] === asked.queryKey[3] ? previous : undefined),
+  });
   if (!data) return null;
   const goTo = (us: number) => setWindow({ spanUs: 2 * MARGIN_US, endUs: us + MARGIN_US });
   const moments = [
