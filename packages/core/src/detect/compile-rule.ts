@@ -151,7 +151,7 @@ function keysBy(names: readonly FieldName[], applications: RecordNames): Compile
   };
 }
 
-/** Hosts and users are the same in any case (`semantics.md` 16). */
+/** Hosts and users are the same in any case (`docs/semantics.md` 16). */
 const folded = (f: Pick<Field, "type">, value: FieldValue): string =>
   bounded(f.type === "text" ? fold(String(value)) : String(value));
 

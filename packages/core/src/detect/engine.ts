@@ -11,7 +11,7 @@ import { placeAlone } from "./packed-event.js";
 import type { Rule } from "./rule.js";
 import { type Lane, laneOf, type RunningRule, running, schedule } from "./running-rule.js";
 
-/** Stored arrival minus this is the watermark (`semantics.md` 20). */
+/** Stored arrival minus this is the watermark (`docs/semantics.md` 20). */
 export const LATENESS_US = 120 * US_PER_SECOND;
 const MAX_KEYS = 50_000;
 /** Of too many keys, this part is forgotten at once, so that not every further one has to look for the oldest. */
@@ -123,7 +123,7 @@ export class RuleEngine {
 
   /**
    * Replaces the rules. A rule keeps its states unless its logic is another: then the version before goes on for the findings it has
-   * open and the new one begins (`semantics.md` 23).
+   * open and the new one begins (`docs/semantics.md` 23).
    * @param sinceUs from when on changed rules count: up to where the versions before have seen every record
    */
   setRules(rules: readonly Rule[], directory: SenderDirectory, sinceUs: EpochUs): RulesChange {
@@ -275,7 +275,7 @@ export class RuleEngine {
     return out;
   }
 
-  /** Lets a rule whose logic is new see what came before it (`semantics.md` 23): records of one window, in a lane and up to its watermark. */
+  /** Lets a rule whose logic is new see what came before it (`docs/semantics.md` 23): records of one window, in a lane and up to its watermark. */
   warmUp(ruleId: string, lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs): StepResult {
     const out: Output = { episodes: [], states: [] };
     this.noteEvents(records);
@@ -602,7 +602,7 @@ const WORDS = [
   "tests",
 ];
 
-/** What a rule's states depend on: a change of words keeps them (`semantics.md` 23). Which records are worse is remembered with them. */
+/** What a rule's states depend on: a change of words keeps them (`docs/semantics.md` 23). Which records are worse is remembered with them. */
 export function logicOf(rule: Rule): string {
   const parts: object = Object.fromEntries(Object.entries(rule).filter(([name]) => !WORDS.includes(name)));
   const worse = rule.worse.map((w) => w.filter ?? "");

@@ -5,7 +5,7 @@ import { LATENESS_US, Rule, type RuleInput } from "./index.js";
 
 /**
  * The same records give the same findings whatever the order in which they arrive within the bound, however they are cut into
- * batches, when some come twice, and when the engine is killed in between (`semantics.md` 20 and 21). `HALVIK_HISTORIES` is how many
+ * batches, when some come twice, and when the engine is killed in between (`docs/semantics.md` 20 and 21). `HALVIK_HISTORIES` is how many
  * histories a rule is tried with; the long run takes 10,000.
  */
 const RUNS = Number(process.env.HALVIK_HISTORIES ?? 80);

@@ -21,7 +21,7 @@ export interface KeyResult {
 }
 
 /**
- * A rule for one key. `step` takes events in any order and a watermark and gives the episodes as they stand (`semantics.md` 20, 21).
+ * A rule for one key. `step` takes events in any order and a watermark and gives the episodes as they stand (`docs/semantics.md` 20, 21).
  * Events up to the watermark are settled for good; those after it are run through provisionally, so that a finding is raised at once
  * and late arrivals amend it. The same events give the same episodes whatever their order of arrival, as long as each comes before
  * the watermark passes it.

@@ -3,7 +3,7 @@ import { SenderDirectory } from "../model/senders/index.js";
 import { testRecord } from "../testing/record.js";
 import { Rule, RuleEngine, type StepResult } from "./index.js";
 
-/** What an import learnt of the usual is known to the live lane when the import is over (`semantics.md` 24). */
+/** What an import learnt of the usual is known to the live lane when the import is over (`docs/semantics.md` 24). */
 const directory = new SenderDirectory([]);
 const common = {
   id: "r",

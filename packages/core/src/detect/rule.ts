@@ -48,5 +48,5 @@ export function severityOf(rule: Rule, { count, worse, facts }: Pick<Episode, "c
   return Math.min(...[rule.severity, ...reached].map((s) => SEVERITIES.indexOf(s))) as Severity;
 }
 
-/** How far apart evidence of one episode may be, in µs: what `semantics.md` 21 calls W. */
+/** How far apart evidence of one episode may be, in µs: what `docs/semantics.md` 21 calls W. */
 export const ruleWindowUs = (rule: Rule): number => kindOf(rule).windowSeconds(rule) * 1e6;

@@ -19,7 +19,7 @@ export interface RunningRule {
   readonly program: RuleProgram;
   /** What its states depend on: rules that differ in words only keep them. */
   readonly logic: string;
-  /** From when on it has this logic: evidence must reach past it (`semantics.md` 23). */
+  /** From when on it has this logic: evidence must reach past it (`docs/semantics.md` 23). */
   readonly sinceUs: EpochUs;
   /** An earlier version, or one that was switched off: it keeps and clears what it has raised, and raises nothing. */
   readonly retired: boolean;

@@ -13,7 +13,7 @@ export interface ChosenTime {
 }
 
 /**
- * The moment that orders a record (`semantics.md` 2): device time corrected by the sender's clock offset if that is at
+ * The moment that orders a record (`docs/semantics.md` 2): device time corrected by the sender's clock offset if that is at
  * most 5 minutes ahead of and 7 days behind arrival; a stamp of whole seconds within 2 s of arrival gives way to arrival.
  * @param deviceUs the instant the device names, or null
  * @param coarse the stamp has no fraction of a second

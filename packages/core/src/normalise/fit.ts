@@ -193,6 +193,6 @@ function fitsData(data: RecordContent["data"]): boolean {
 const isFit = (text: string, most: number): boolean =>
   text.length <= most && !text.includes("\0") && text.isWellFormed();
 
-/** Text within a bound, U+0000 as a visible mark (`semantics.md` 7), half a surrogate pair as U+FFFD. */
+/** Text within a bound, U+0000 as a visible mark (`docs/semantics.md` 7), half a surrogate pair as U+FFFD. */
 export const fitText = (text: string, most: number): string =>
   text.slice(0, most).replaceAll("\0", "\u2400").toWellFormed();

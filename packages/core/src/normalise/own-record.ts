@@ -2,7 +2,7 @@ import type { EpochUs } from "../base/time/index.js";
 import { type Category, emptyContent, type Outcome, type RecordContent, type Severity } from "../model/record/index.js";
 import { fitContent } from "./fit.js";
 
-/** What Halvik notices about itself and its senders (`semantics.md` 27). Append only: rules name these. */
+/** What Halvik notices about itself and its senders (`docs/semantics.md` 27). Append only: rules name these. */
 export const OWN_EVENTS = [
   "sender-silent",
   "sender-heard",

@@ -12,7 +12,7 @@ const DEFAULT_SEVERITY: Severity = 5;
 
 /** Sender facts a message needs to become a record. */
 export interface NormaliseContext extends SyslogContext {
-  /** arrival − device time of this sender where it is applied, else 0 (`semantics.md` 3). */
+  /** arrival − device time of this sender where it is applied, else 0 (`docs/semantics.md` 3). */
   readonly clockOffsetUs: number;
   readonly meanings?: Meanings;
 }

@@ -1,9 +1,8 @@
-import { nowUs } from "../kernel/clock.js";
 import { type Config, loadConfig } from "../kernel/config/config.js";
 import { loadSecrets, type Secrets } from "../kernel/config/secrets.js";
 import { createModels } from "../kernel/db/models.js";
-import { type Client, connect, connectionOf, transaction } from "../kernel/db/pool.js";
-import { Act } from "../kernel/db/unit-of-work.js";
+import { type Client, connect, connectionOf } from "../kernel/db/pool.js";
+import { type Act, inAct } from "../kernel/db/unit-of-work.js";
 
 /** Configuration and secrets of a Halvik that has been started at least once. */
 export function context(): { config: Config; secrets: Secrets } {
@@ -51,7 +50,7 @@ export const CLI = "command line";
 
 /** Runs what somebody does at the command line, with its audit, as one unit of work. */
 export const withAct = <T>(work: (act: Act, config: Config) => Promise<T>): Promise<T> =>
-  withDb((db, config) => transaction(db, () => work(new Act(db, CLI, nowUs()), config)));
+  withModels(({ models, config }) => inAct(models, CLI, (act) => work(act, config)));
 
 /** A file's bytes in pieces; "-" is standard input. */
 export async function* openInput(file: string): AsyncGenerator<Uint8Array> {

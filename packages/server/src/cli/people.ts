@@ -1,35 +1,22 @@
 import { formatUs } from "@halvik/core/base/time";
 import { Argument, Command, InvalidArgumentError, Option } from "commander";
-import {
-  addPerson,
-  audit,
-  changePerson,
-  createToken,
-  inPeopleAct,
-  personNamed,
-  resetPassword,
-  type Within,
-} from "../domains/people/repository.js";
+import { addPerson, changePerson, createToken, personNamed, resetPassword } from "../domains/people/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { Person, Token } from "../kernel/db/models.js";
-import { withModels } from "./context.js";
+import type { Act } from "../kernel/db/unit-of-work.js";
+import { withAct, withModels } from "./context.js";
 
-const CLI = "command line";
 const ROLES = ["owner", "analyst", "reader"] as const;
 
-/** A command about one account. @param act what it does; what it returns is what the audit says */
-const named = (
-  command: string,
-  description: string,
-  act: (person: Person, within: Within) => Promise<string>,
-): Command =>
+/** A command about one account. @param change what it does; what it returns is what the audit says */
+const named = (command: string, description: string, change: (person: Person, act: Act) => Promise<string>): Command =>
   new Command(command)
     .description(description)
     .argument("<name>")
     .action((name: string) =>
-      withModels(async () => {
+      withAct(async (act) => {
         const person = await personNamed(name);
-        await inPeopleAct(async (within) => audit(CLI, await act(person, within), { name: person.name }, within));
+        await act.audit(await change(person, act), { name: person.name });
       }),
     );
 
@@ -55,48 +42,42 @@ export const userCommand = (): Command =>
         .argument("<name>")
         .addOption(new Option("--role <role>").choices(ROLES).default("analyst"))
         .action((name: string, { role }: { role: Person["role"] }) =>
-          withModels(async () => {
-            const password = await inPeopleAct(async (within) => {
-              await audit(CLI, "account made", { name, role }, within);
-              return addPerson(name, role, within);
-            });
-            console.log(password);
-          }),
+          withAct(async (act) => {
+            const password = await addPerson(name, role, act.options);
+            await act.audit("account made", { name, role });
+            return password;
+          }).then(console.log),
         ),
     )
     .addCommand(
-      named(
-        "reset",
-        "give an account a new one-time password and print it; its sessions end",
-        async (person, within) => {
-          console.log(await resetPassword(person, within));
-          return "password reset";
-        },
-      ),
+      named("reset", "give an account a new one-time password and print it; its sessions end", async (person, act) => {
+        console.log(await resetPassword(person, act.options));
+        return "password reset";
+      }),
     )
     .addCommand(
-      named("disable", "let an account sign in no more; its sessions end", async (person, within) => {
+      named("disable", "let an account sign in no more; its sessions end", async (person, act) => {
         await keepAnOwner(person);
-        await changePerson(person, { disabled: true }, within);
+        await changePerson(person, { disabled: true }, act.options);
         return "account disabled";
       }),
     )
     .addCommand(
-      named("enable", "let an account sign in again", async (person, within) => {
-        await changePerson(person, { disabled: false }, within);
+      named("enable", "let an account sign in again", async (person, act) => {
+        await changePerson(person, { disabled: false }, act.options);
         return "account enabled";
       }),
     )
     .addCommand(
-      named("remove", "forget an account; what it did stays in the audit", async (person, within) => {
+      named("remove", "forget an account; what it did stays in the audit", async (person, act) => {
         await keepAnOwner(person);
-        await person.destroy(within);
+        await person.destroy(act.options);
         return "account removed";
       }),
     )
     .addCommand(
-      named("sessions", "end every session of an account", async (person, within) => {
-        await changePerson(person, {}, within);
+      named("sessions", "end every session of an account", async (person, act) => {
+        await changePerson(person, {}, act.options);
         return "sessions ended";
       }),
     )
@@ -106,13 +87,11 @@ export const userCommand = (): Command =>
         .argument("<name>")
         .addArgument(new Argument("<role>").choices(ROLES))
         .action((name: string, role: Person["role"]) =>
-          withModels(async () => {
+          withAct(async (act) => {
             const person = await personNamed(name);
             if (role !== "owner") await keepAnOwner(person);
-            await inPeopleAct(async (within) => {
-              await changePerson(person, { role }, within);
-              await audit(CLI, "role changed", { name: person.name, role }, within);
-            });
+            await changePerson(person, { role }, act.options);
+            await act.audit("role changed", { name: person.name, role });
           }),
         ),
     )
@@ -135,18 +114,16 @@ export const tokenCommand = (): Command =>
         .option("--act", "it may also acknowledge, admit and change; without this it may only read")
         .option("--intake", "it may bring records over HTTPS, and nothing else")
         .option("--expires <days>", "after so many days it is worth nothing", days)
-        .action((name: string, { act, intake, expires }: { act?: boolean; intake?: boolean; expires?: number }) =>
-          withModels(async () => {
+        .action((name: string, may: { act?: boolean; intake?: boolean; expires?: number }) =>
+          withAct(async (act) => {
             if (await Token.findOne({ where: { name } })) throw new Error(`there is a token “${name}” already`);
-            if (act && intake) throw new Error("a token is for intake or for reading and changing, not for both");
-            const scope = intake ? "intake" : act ? "act" : "read";
-            const token = await inPeopleAct(async (within) => {
-              const days = expires === undefined ? {} : { days: expires };
-              await audit(CLI, "token made", { name, scope, ...days }, within);
-              return createToken(name, scope, expires ?? null, within);
-            });
-            console.log(token);
-          }),
+            if (may.act && may.intake)
+              throw new Error("a token is for intake or for reading and changing, not for both");
+            const scope = may.intake ? "intake" : may.act ? "act" : "read";
+            const { expires } = may;
+            await act.audit("token made", { name, scope, ...(expires === undefined ? {} : { days: expires }) });
+            return createToken(name, scope, expires ?? null, act.options);
+          }).then(console.log),
         ),
     )
     .addCommand(
@@ -154,12 +131,10 @@ export const tokenCommand = (): Command =>
         .description("make a token worthless")
         .argument("<name>")
         .action((name: string) =>
-          withModels(async () => {
-            await inPeopleAct(async (within) => {
-              const [count] = await Token.update({ revoked: true }, { where: { name }, ...within });
-              if (count === 0) throw new Error(`there is no token “${name}”`);
-              await audit(CLI, "token revoked", { name }, within);
-            });
+          withAct(async (act) => {
+            const [count] = await Token.update({ revoked: true }, { where: { name }, ...act.options });
+            if (count === 0) throw new Error(`there is no token “${name}”`);
+            await act.audit("token revoked", { name });
           }),
         ),
     )

@@ -4,6 +4,7 @@ import { importSenders } from "../domains/intake/senders/changes-repository.js";
 import { exportSenders, parseSenders } from "../domains/intake/senders/csv.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
 import { connect, connectionOf } from "../kernel/db/pool.js";
+import { inAct } from "../kernel/db/unit-of-work.js";
 import { CLI, context, withModels } from "./context.js";
 
 export const sendersCommand = (): Command =>
@@ -27,7 +28,7 @@ export const sendersCommand = (): Command =>
         .action((file: string) =>
           withModels(async ({ models }) => {
             const list = parseSenders(readFileSync(file === "-" ? 0 : file, "utf8"));
-            const { created, changed } = await importSenders(models, list, CLI);
+            const { created, changed } = await inAct(models, CLI, (act) => importSenders(act, list));
             console.log(`${created} made, ${changed} changed`);
           }),
         ),

@@ -30,7 +30,7 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
   const log = pino({ name: "web", level: config.HALVIK_LOG_LEVEL }, pino.destination(2));
   const connection = connectionOf(config, secrets, "web");
   const db = createPool(connection, 8, STATEMENT_TIMEOUT_MS);
-  const models = createModels(config, secrets, "web");
+  const models = createModels(config, secrets, "web", STATEMENT_TIMEOUT_MS);
   const feed = new LiveFeed(connection, db, log);
   const webRoot = join(dirname(fileURLToPath(import.meta.url)), "../../web/dist");
   const directory = new DirectoryCache(db, config.HALVIK_ZONE);
@@ -40,6 +40,7 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
     {
       config,
       db,
+      models,
       directory,
       presenter: new Presenter(db),
       feed,
@@ -51,7 +52,6 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
       certificate: tls?.cert ?? null,
       version: VERSION,
     },
-    models,
     secrets.sessionSecret!,
     webRoot,
     log,

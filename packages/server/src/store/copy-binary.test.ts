@@ -162,7 +162,7 @@ test("any rows of any types come back as they were", async () => {
   );
 });
 
-test("ids of one collector rise even where the clock stands still or goes back (`semantics.md` 4)", () => {
+test("ids of one collector rise even where the clock stands still or goes back (`docs/semantics.md` 4)", () => {
   const ids = new IdSource(3, 1_000);
   const given = [500, 2_000, 2_000, 1_500].map((now) => ids.next(now));
   expect(given.map((p) => p.us)).toEqual([1_001, 2_000, 2_001, 2_002]);

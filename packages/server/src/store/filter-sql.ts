@@ -19,7 +19,7 @@ import type { Shape } from "./segments.js";
 
 /**
  * A filter as a condition on `r`. `exact`: it is true for just the records the filter matches; otherwise for those and
- * perhaps more, and core decides (word boundaries and patterns are core's alone: `semantics.md` 18).
+ * perhaps more, and core decides (word boundaries and patterns are core's alone: `docs/semantics.md` 18).
  */
 export interface FilterSql {
   readonly text: string;

@@ -3,7 +3,7 @@ import { ACTIONS, emptyContent, OUTCOMES, TIME_REASONS } from "@halvik/core/mode
 import type { CopyType } from "./copy-binary.js";
 import { canonical, countOf, dataOrNull, marksOfBits, marksToBits, type StoredContent } from "./record-columns.js";
 
-/** The severity of every flow (`semantics.md` 14). */
+/** The severity of every flow (`docs/semantics.md` 14). */
 export const FLOW_SEVERITY: Severity = 6;
 
 const facts =

@@ -49,7 +49,7 @@ interface BatchRow {
 
 /**
  * What was committed since a cursor and matches, whatever its time: a record that came late lies behind the ones read before, and is new all
- * the same (`semantics.md` 6). Each is given once.
+ * the same (`docs/semantics.md` 6). Each is given once.
  * @returns null when batches since then are not known any more: the window has to be read again
  */
 export async function followRecords(db: Queryable, request: FollowRequest): Promise<FollowPage | null> {

@@ -3,7 +3,7 @@ import type { IdParts } from "./copy-binary.js";
 export const COLLECTOR_BITS = 10n;
 export const MAX_COLLECTORS = 1 << 10;
 
-/** 63 bits: 53 of µs at storage, 10 of collector (`semantics.md` 4). Decimal, as JSON carries it. */
+/** 63 bits: 53 of µs at storage, 10 of collector (`docs/semantics.md` 4). Decimal, as JSON carries it. */
 export function formatRecordId({ us, collector }: IdParts): string {
   return ((BigInt(us) << COLLECTOR_BITS) | BigInt(collector)).toString();
 }

@@ -31,7 +31,7 @@ export class TestApi {
     const reader = await createToken("reader", "read");
     const actor = await createToken("actor", "act");
     await owner.close();
-    const models = createModels(config, secrets, "web");
+    const models = createModels(config, secrets, "web", 10_000);
     const db = createPool(connectionOf(config, secrets, "web"), 4, 10_000);
     const directory = new DirectoryCache(db, "UTC");
     const terms = new TermIndex();
@@ -40,6 +40,7 @@ export class TestApi {
       {
         config,
         db,
+        models,
         directory,
         presenter: new Presenter(db),
         feed: new LiveFeed(connectionOf(config, secrets, "web"), db, log),
@@ -51,7 +52,6 @@ export class TestApi {
         certificate: null,
         version: "test",
       },
-      models,
       secrets.sessionSecret,
       "/nowhere",
       log,

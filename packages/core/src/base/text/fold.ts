@@ -3,7 +3,7 @@ const WORTH_KEEPING = 32;
 let lastText = "";
 let lastFolded = "";
 
-/** The one case fold: ASCII letters only, the same as SQL's `lower(x collate "C")` (`semantics.md` 16). */
+/** The one case fold: ASCII letters only, the same as SQL's `lower(x collate "C")` (`docs/semantics.md` 16). */
 export function fold(text: string): string {
   // many rules ask for words of one message, one after the other
   if (text === lastText) return lastFolded;

@@ -25,7 +25,7 @@ export interface RuleKind<R> {
   readonly conditions: (rule: R) => readonly Condition[];
   /** When it raises, after “Raise error when …”. */
   readonly say: (rule: R) => string;
-  /** How far apart evidence of one episode may be: what `semantics.md` 21 calls W. */
+  /** How far apart evidence of one episode may be: what `docs/semantics.md` 21 calls W. */
   readonly windowSeconds: (rule: R) => number;
   /** What its shape alone cannot say. */
   readonly faults: (rule: R) => readonly Fault[];

@@ -64,7 +64,7 @@ export abstract class Run {
   /** A person closed it, or a clearing record came: counting begins anew. */
   protected begin(): void {}
   abstract progress(): Progress | null;
-  /** It does not know yet what is usual, and raises nothing (`semantics.md` 24). */
+  /** It does not know yet what is usual, and raises nothing (`docs/semantics.md` 24). */
   get isLearning(): boolean {
     return false;
   }

@@ -2,7 +2,7 @@ import type { RuleInput } from "../rule.js";
 
 const FIVE_MINUTES = 300;
 
-/** Halvik's own ears (`semantics.md` 27): it says what it notices as records of kind "halvik", and these turn them into incidents. */
+/** Halvik's own ears (`docs/semantics.md` 27): it says what it notices as records of kind "halvik", and these turn them into incidents. */
 export const OWN_RULES: readonly RuleInput[] = [
   {
     ...own("halvik-sender-silent", "A sender fell silent", "sender-silent", "warning", "{host} has fallen silent", {

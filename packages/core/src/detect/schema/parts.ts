@@ -10,7 +10,7 @@ export const fieldName = z.string().refine((name): name is FieldName => fieldNam
   error: `expected a field: ${FIELDS.map((f) => f.name).join(", ")}`,
 });
 
-/** A filter as rules use it: it must parse, and may not name time (`semantics.md` 19). */
+/** A filter as rules use it: it must parse, and may not name time (`docs/semantics.md` 19). */
 export const ruleFilter = z.string().superRefine((text, context) => {
   const parsed = parseFilter(text, { zone: "UTC" });
   if (!parsed.ok)

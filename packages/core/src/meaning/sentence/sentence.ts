@@ -16,7 +16,7 @@ export interface SentenceContext {
   readonly interfaceName: (index: number) => string | null;
 }
 
-/** One sentence that says what happened, made from typed values on reading (`semantics.md` 28). Never empty. */
+/** One sentence that says what happened, made from typed values on reading (`docs/semantics.md` 28). Never empty. */
 export function sentenceOf(r: HalvikRecord, c: SentenceContext): string {
   switch (r.kind) {
     case "windows":

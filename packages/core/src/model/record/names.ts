@@ -80,7 +80,7 @@ export const MARKS = [
 ] as const;
 export type Mark = (typeof MARKS)[number];
 
-/** Why `time` is what it is (`semantics.md` 2). Stored as the index: append only. */
+/** Why `time` is what it is (`docs/semantics.md` 2). Stored as the index: append only. */
 export const TIME_REASONS = [
   "device",
   "corrected",

@@ -15,7 +15,7 @@ export interface SavedCadence {
 }
 
 /**
- * How often a sender speaks, learnt from the gaps between its records by hour of day in UTC (`semantics.md` 12). The bound beyond which
+ * How often a sender speaks, learnt from the gaps between its records by hour of day in UTC (`docs/semantics.md` 12). The bound beyond which
  * it counts as silent is three times the upper edge of the 99.9 % gap of that hour and its neighbours, and never under 5 minutes.
  */
 export class Cadence {

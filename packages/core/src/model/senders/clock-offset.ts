@@ -13,7 +13,7 @@ const MIN_MINUTES = 5;
 /**
  * A sender's clock offset: the 5 % quantile of arrival − device time over its last 200 stamps, at most ten of a minute of arrival.
  * Delay only ever adds to that difference, so a low quantile is the clock, and a late burst does not move it however large it is: a
- * forwarder that catches up after an hour brings hundreds of stamps in a minute (`semantics.md` 3).
+ * forwarder that catches up after an hour brings hundreds of stamps in a minute (`docs/semantics.md` 3).
  */
 export class ClockOffset {
   private readonly ring = new Float64Array(SAMPLES);

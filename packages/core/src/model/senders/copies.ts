@@ -33,7 +33,7 @@ class RecentTable {
 }
 
 /**
- * Finds copies over relays (`semantics.md` 10): the same original host, device time, app, process id and text by a
+ * Finds copies over relays (`docs/semantics.md` 10): the same original host, device time, app, process id and text by a
  * different path within 10 s is a copy, the n-th on a path of the n-th original. Repeats on one path are real.
  * Only messages with a device time are looked at: without one, equal texts are no evidence.
  */

@@ -10,7 +10,7 @@ export interface Span {
 /** How a piece of text is looked for: whole word, start of a word, part of a word, or literally anywhere. */
 export type TextMode = "word" | "prefix" | "part" | "phrase";
 
-/** What is asked of a field's values: true if any value satisfies it (`semantics.md` 13). */
+/** What is asked of a field's values: true if any value satisfies it (`docs/semantics.md` 13). */
 export type Test =
   | { readonly op: "oneOf"; readonly values: readonly string[] }
   | { readonly op: "severity"; readonly values: readonly Severity[] }

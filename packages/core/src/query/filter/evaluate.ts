@@ -177,7 +177,7 @@ export function hasPatterns(filter: Filter): boolean {
   }
 }
 
-/** Whether a filter names time at all; rules refuse that (`semantics.md` 19). */
+/** Whether a filter names time at all; rules refuse that (`docs/semantics.md` 19). */
 export const namesTime = (filter: Filter): boolean => namesField(filter, "time") || namesField(filter, "arrival");
 
 /** Whether a filter names a field anywhere. */

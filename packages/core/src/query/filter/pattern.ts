@@ -10,7 +10,7 @@ const IGNORE_CASE = /^\(\?i\)/;
 
 /**
  * Compiles a pattern of RE2 syntax (a dot matches line ends too). On folded fields case does not matter, for ASCII letters alone, as in all
- * other comparisons (`semantics.md` 16); on others a pattern may begin with `(?i)`.
+ * other comparisons (`docs/semantics.md` 16); on others a pattern may begin with `(?i)`.
  * @returns the reason in words when it cannot be compiled; else with `steps`, the size of its program: what a character costs at the worst
  */
 export function compilePattern(

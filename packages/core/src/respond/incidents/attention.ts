@@ -14,7 +14,7 @@ export interface AttentionFacts {
 }
 
 /**
- * The one answer to whether an incident belongs in the queue of what needs a person (`semantics.md` 26): open, or stopped and not judged; not
+ * The one answer to whether an incident belongs in the queue of what needs a person (`docs/semantics.md` 26): open, or stopped and not judged; not
  * merged; not shelved now; and not acknowledged, or with something new since.
  */
 export const needsAttention = (i: AttentionFacts): boolean =>

@@ -1,7 +1,7 @@
 import { type EpochUs, formatDuration, US_PER_HOUR, US_PER_MINUTE } from "../../base/time/index.js";
 import { entityCode, readEntity } from "../../model/entity/index.js";
 
-/** `semantics.md` 25. */
+/** `docs/semantics.md` 25. */
 const NEAR_US = 30 * US_PER_MINUTE;
 const SPAN_US = 24 * US_PER_HOUR;
 /** A cause and what follows from it lie closer together. */
@@ -54,7 +54,7 @@ export interface JoinContext {
 }
 
 /**
- * The incident that a finding belongs to (`semantics.md` 25): one that explains it or that it explains, or one with which it shares an
+ * The incident that a finding belongs to (`docs/semantics.md` 25): one that explains it or that it explains, or one with which it shares an
  * entity near enough in time: one telling link, or two weak ones. The most links win, then the most recent evidence.
  */
 export function findJoint(

@@ -22,7 +22,7 @@ export type Placement =
   | { readonly to: "existing"; readonly incident: number; readonly returned: boolean };
 
 /**
- * Where a finding not yet in an incident goes (`semantics.md` 26): into the one still open; back into one that was cleared, or
+ * Where a finding not yet in an incident goes (`docs/semantics.md` 26): into the one still open; back into one that was cleared, or
  * closed as fixed, within 24 h (it returned); otherwise into a new one, linked to one closed as expected or false.
  */
 export function placeFinding(earlier: EarlierIncident | null, firstUs: EpochUs): Placement {

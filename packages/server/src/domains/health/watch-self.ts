@@ -9,7 +9,7 @@ const ROLE_STALE_US = 15 * US_PER_SECOND;
 const LAG_US = US_PER_MINUTE;
 const REPEAT_US = 30 * US_PER_SECOND;
 
-/** Halvik's own troubles as observations (`semantics.md` 27). What lasts is repeated, so that its quiet means it is over. */
+/** Halvik's own troubles as observations (`docs/semantics.md` 27). What lasts is repeated, so that its quiet means it is over. */
 export class SelfWatch {
   private readonly toldUs = new Map<string, number>();
   private readonly stopped = new Set<string>();

@@ -10,7 +10,7 @@ const HAND_FACTOR = 3;
 const COLLECTOR_FRESH_US = 10 * US_PER_SECOND;
 
 /**
- * Which senders fell silent or were heard again since the last look (`semantics.md` 12). A sender reached through a silent one is
+ * Which senders fell silent or were heard again since the last look (`docs/semantics.md` 12). A sender reached through a silent one is
  * explained by it and raises nothing. While the collector itself does not listen, silence says nothing about senders.
  */
 export async function watchSenders(

@@ -71,7 +71,7 @@ export class Findings {
     return findings;
   }
 
-  /** Records later than the bound that fall into a standing finding are added to its count (`semantics.md` 20), however many at once. */
+  /** Records later than the bound that fall into a standing finding are added to its count (`docs/semantics.md` 20), however many at once. */
   async amend(db: Queryable, finding: FindingRow, late: LateEvidence, nowUs: number): Promise<void> {
     finding.count += late.count;
     finding.firstUs = Math.min(finding.firstUs, late.firstUs);

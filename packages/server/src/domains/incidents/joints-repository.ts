@@ -3,7 +3,7 @@ import type { JoinableIncident } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 
 const MOST_INCIDENTS = 300;
-/** An entity named in this many incidents of a day is a hub: it joins nothing more (`semantics.md` 25). */
+/** An entity named in this many incidents of a day is a hub: it joins nothing more (`docs/semantics.md` 25). */
 const HUB_INCIDENTS = 8;
 
 /** Incidents near enough in time to be joined: open ones, and those that ended within the hour before; not those that people closed. */

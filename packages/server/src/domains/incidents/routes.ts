@@ -19,6 +19,7 @@ import {
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
+import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
@@ -51,12 +52,13 @@ const params = z.object({ id: EntityId });
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly db: Pool;
   readonly directory: DirectoryCache;
   readonly presenter: Presenter;
 }
 
-export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
+export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
   const detail = async (id: number) => {
     const senders = await directory.get();
     const found = await incidentDetail(db, id, senders, await presenter.present(senders));
@@ -115,7 +117,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       answer: BulkAnswer,
       handle: async ({ body, actor }) => {
         const until = body.act.what === "shelve" ? timeToCome(body.act.until) : null;
-        return inAct(db, actor.name, (act) => actOnSeveral(act, body, until));
+        return inAct(models, actor.name, (act) => actOnSeveral(act, body, until));
       },
     }),
     route({
@@ -125,7 +127,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       access: "act",
       params,
       answer: BulkAnswer,
-      handle: ({ params: p, actor }) => inAct(db, actor.name, (act) => takeBack(act, p.id)),
+      handle: ({ params: p, actor }) => inAct(models, actor.name, (act) => takeBack(act, p.id)),
     }),
     route({
       method: "get",
@@ -158,7 +160,9 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
         }
         const markdown = query.format === "markdown";
         const body = await (markdown ? incidentAsMarkdown : incidentAsJson)(found, rawOf);
-        await inAct(db, actor.name, (act) => act.audit("incident exported", { incident: p.id, format: query.format }));
+        await inAct(models, actor.name, (act) =>
+          act.audit("incident exported", { incident: p.id, format: query.format }),
+        );
         res
           .type(markdown ? "text/markdown" : "application/json")
           .attachment(`incident-${p.id}.${markdown ? "md" : "json"}`)
@@ -175,7 +179,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       body: Acknowledge,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, (act) => acknowledgeOne(act, p.id, body.note));
+        await inAct(models, actor.name, (act) => acknowledgeOne(act, p.id, body.note));
         return detail(p.id);
       },
     }),
@@ -188,7 +192,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       body: Note,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, (act) => noteOn(act, p.id, body.note));
+        await inAct(models, actor.name, (act) => noteOn(act, p.id, body.note));
         return detail(p.id);
       },
     }),
@@ -201,7 +205,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       body: CloseIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, (act) => closeOne(act, p.id, body));
+        await inAct(models, actor.name, (act) => closeOne(act, p.id, body));
         return detail(p.id);
       },
     }),
@@ -214,7 +218,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       body: AssignIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, (act) => assignOne(act, p.id, body.to));
+        await inAct(models, actor.name, (act) => assignOne(act, p.id, body.to));
         return detail(p.id);
       },
     }),
@@ -228,7 +232,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
         const until = body.until === null ? null : timeToCome(body.until);
-        await inAct(db, actor.name, (act) => shelveOne(act, p.id, until, body.why));
+        await inAct(models, actor.name, (act) => shelveOne(act, p.id, until, body.why));
         return detail(p.id);
       },
     }),
@@ -241,7 +245,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       body: NewTask,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, (act) => addTaskTo(act, p.id, body.text));
+        await inAct(models, actor.name, (act) => addTaskTo(act, p.id, body.text));
         return detail(p.id);
       },
     }),
@@ -254,7 +258,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       body: TaskChange,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, (act) => markTaskOf(act, p.id, p.task, body.done));
+        await inAct(models, actor.name, (act) => markTaskOf(act, p.id, p.task, body.done));
         return detail(p.id);
       },
     }),
@@ -267,7 +271,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       body: MergeIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, (act) => mergeOne(act, p.id, body.into));
+        await inAct(models, actor.name, (act) => mergeOne(act, p.id, body.into));
         return detail(body.into);
       },
     }),
@@ -280,7 +284,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       body: LinkIncident,
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, (act) => linkOne(act, p.id, body.to));
+        await inAct(models, actor.name, (act) => linkOne(act, p.id, body.to));
         return detail(p.id);
       },
     }),
@@ -294,7 +298,7 @@ export const incidentRoutes = ({ db, directory, presenter }: Needs) => {
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
         const senders = await directory.get();
-        const made = await inAct(db, actor.name, (act) => splitOut(act, p.id, body, senders));
+        const made = await inAct(models, actor.name, (act) => splitOut(act, p.id, body, senders));
         return detail(made);
       },
     }),

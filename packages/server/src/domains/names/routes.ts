@@ -21,6 +21,7 @@ import {
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
+import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
@@ -49,6 +50,7 @@ const CHECK_MS = 15_000;
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly db: Pool;
   readonly directory: { readonly get: () => Promise<SenderDirectory> };
   readonly presenter: Presenter;
@@ -57,7 +59,7 @@ interface Needs {
 }
 
 /** What turns codes into words: meanings of events, severities, SNMP modules, applications. All apply to history at once. */
-export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
+export const nameRoutes = ({ models, db, directory, presenter, work }: Needs) => {
   const meanings = async () => {
     const own = await ownMeanings(db);
     const mySeverities = await ownSeverities(db);
@@ -139,7 +141,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
       body: MeaningJson,
       answer: MeaningList,
       handle: async ({ body: m, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           for (const name of m.sentence === null ? [] : sentenceNames(m.sentence))
             if (name.trim() === "")
               throw new AppError("BAD_REQUEST", "sentence: {} needs the name of a value between the braces", {
@@ -159,7 +161,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
       params: z.object({ kind: z.enum(["windows", "snmp", "syslog"]), code: z.string().min(1).max(300) }),
       answer: MeaningList,
       handle: async ({ params: { kind, code }, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await forgetMeaning(act.db, kind, code);
           await act.audit("meaning taken back", { kind, code });
         });
@@ -174,7 +176,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
       body: SeverityChange,
       answer: MeaningList,
       handle: async ({ body: s, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await setSeverity(act.db, s, act.who, act.atUs);
           await act.audit("severity set", s);
         });
@@ -197,7 +199,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
       body: NewMib,
       answer: MibList,
       handle: async ({ body, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           // in a thread first: whoever uses a module has to read it, the collector too
           const checked = await work.run<CheckedModule>("mib", body.source, CHECK_MS);
           if (!checked.ok)
@@ -223,7 +225,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
       params: z.object({ name: z.string().min(1).max(120) }),
       answer: MibList,
       handle: async ({ params: { name }, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await removeModule(act.db, name);
           await act.audit("SNMP module removed", { name });
         });
@@ -246,7 +248,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
       body: ApplicationJson,
       answer: ApplicationList,
       handle: async ({ body: a, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           const network = a.network === null || a.network === "" ? null : parseNetwork(a.network);
           if (a.network && network === null)
             throw new AppError("BAD_REQUEST", `network: expected an address or block, got “${a.network}”`, {
@@ -272,7 +274,7 @@ export const nameRoutes = ({ db, directory, presenter, work }: Needs) => {
       params: z.object({ id: EntityId }),
       answer: ApplicationList,
       handle: async ({ params: { id }, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await removeApplication(act.db, id);
           await act.audit("application name removed", { id });
         });

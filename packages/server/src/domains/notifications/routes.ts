@@ -5,6 +5,7 @@ import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
+import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
@@ -31,11 +32,12 @@ const LOOPBACK = ["127.0.0.1", "localhost", "[::1]"];
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly db: Pool;
   readonly config: Config;
 }
 
-export const notifyRoutes = ({ db, config }: Needs) => {
+export const notifyRoutes = ({ models, db, config }: Needs) => {
   const one = async (id: number) => {
     const found = (await listRoutes(db)).find((r) => r.id === id);
     if (!found) throw notFound(id);
@@ -58,7 +60,7 @@ export const notifyRoutes = ({ db, config }: Needs) => {
       body: NotifyRoute,
       answer: NotifyRouteJson,
       handle: async ({ body, actor }) => {
-        const made = await inAct(db, actor.name, async (act) => {
+        const made = await inAct(models, actor.name, async (act) => {
           const id = await insertRoute(act.db, body, actor.name, nowUs());
           await act.audit("route added", { route: id, name: body.name });
           return id;
@@ -75,7 +77,7 @@ export const notifyRoutes = ({ db, config }: Needs) => {
       body: NotifyRoute,
       answer: NotifyRouteJson,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           if (!(await changeRoute(act.db, p.id, body, actor.name, nowUs()))) throw notFound(p.id);
           await act.audit("route changed", { route: p.id, name: body.name });
         });
@@ -90,7 +92,7 @@ export const notifyRoutes = ({ db, config }: Needs) => {
       params,
       answer: z.object({ gone: z.boolean() }),
       handle: async ({ params: p, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           if (!(await deleteRoute(act.db, p.id))) throw notFound(p.id);
           await act.audit("route taken away", { route: p.id });
         });

@@ -119,10 +119,7 @@ export async function actorOfToken(token: string): Promise<Actor | null> {
   return { name: `token ${found.name}`, may: found.scope };
 }
 
-export async function audit(who: string, what: string, detail: object = {}, within: Within = {}): Promise<void> {
-  await Audit.create({ atUs: nowUs(), who, what, detail }, within);
+/** Notes what was tried and changed nothing. */
+export async function audit(who: string, what: string, detail: object = {}): Promise<void> {
+  await Audit.create({ atUs: nowUs(), who, what, detail });
 }
-
-/** Does a change to accounts or tokens and its audit as one unit of work. */
-export const inPeopleAct = <T>(work: (within: Within) => Promise<T>): Promise<T> =>
-  Person.sequelize!.transaction((transaction) => work({ transaction }));

@@ -3,12 +3,13 @@ import type { Request } from "express";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
-import type { Person } from "../../kernel/db/models.js";
+import type { Models, Person } from "../../kernel/db/models.js";
+import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { passwordTrouble } from "./password-rules.js";
 import { passwordMatches } from "./passwords.js";
-import { audit, checkSignIn, inPeopleAct, setPassword } from "./repository.js";
+import { audit, checkSignIn, setPassword } from "./repository.js";
 import { personOf } from "./sessions.js";
 
 /** A session of this person, under a fresh id: one planted before is worth nothing. */
@@ -21,10 +22,11 @@ const Nothing = z.object({});
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly config: Config;
 }
 
-export const sessionRoutes = ({ config }: Needs) => {
+export const sessionRoutes = ({ models, config }: Needs) => {
   const view = (person: Person): z.infer<typeof Session> => ({
     name: person.name,
     display: person.display,
@@ -88,9 +90,9 @@ export const sessionRoutes = ({ config }: Needs) => {
           });
         const trouble = await passwordTrouble(body.password, [person.name, person.display]);
         if (trouble !== null) throw new AppError("BAD_REQUEST", `password: ${trouble}`, { field: "password" });
-        await inPeopleAct(async (within) => {
-          await setPassword(person, body.password, within);
-          await audit(person.name, "password changed", {}, within);
+        await inAct(models, person.name, async (act) => {
+          await setPassword(person, body.password, act.options);
+          await act.audit("password changed");
         });
         await begin(req, person);
         return view(person);

@@ -24,6 +24,7 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
+import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
@@ -48,6 +49,7 @@ const params = z.object({ id: z.string().max(63) });
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly config: Config;
   readonly db: Pool;
   readonly directory: DirectoryCache;
@@ -61,7 +63,7 @@ interface Needs {
 }
 
 export const ruleRoutes = (deps: Needs) => {
-  const { db, directory, work, rehearsals, streams } = deps;
+  const { models, db, directory, work, rehearsals, streams } = deps;
   /** Reads what somebody wrote, in a thread: reading and trying it may take as long as they like. */
   const check = (text: string) => work.run<CheckedRule>("rule", text, CHECK_MS);
   const mustRead = async (text: string): Promise<Rule> => {
@@ -156,7 +158,7 @@ export const ruleRoutes = (deps: Needs) => {
         if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
         const failures = tests.filter((t) => !t.passes).map(sayTestFailure);
         if (failures.length > 0) throw new AppError("TESTS_FAIL", failures.join("; "));
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           const before = await loadRule(act.db, rule.id);
           await saveRule(act.db, rule, actor.name, act.atUs);
           const logic =
@@ -175,7 +177,7 @@ export const ruleRoutes = (deps: Needs) => {
       body: RuleSwitch,
       answer: RuleDetail,
       handle: async ({ params: p, body, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           const row = await loadRule(act.db, p.id);
           if (!row) throw new AppError("NOT_FOUND", `there is no rule “${p.id}”`);
           await saveRule(act.db, { ...mustHaveBeen(row.body).original, ...body }, actor.name, act.atUs);
@@ -192,7 +194,7 @@ export const ruleRoutes = (deps: Needs) => {
       params,
       answer: RuleDetail,
       handle: async ({ params: p, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           if (!(await forgetRuleFailure(act.db, p.id)))
             throw new AppError("NOT_FOUND", `the rule “${p.id}” has not failed`);
           await act.audit("rule tried again", { rule: p.id });

@@ -25,7 +25,7 @@ import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
 import type { Actor } from "../../kernel/actor.js";
 import type { Config } from "../../kernel/config/config.js";
-import type { Models, Person } from "../../kernel/db/models.js";
+import type { Person } from "../../kernel/db/models.js";
 import { AppError, errorHandler } from "../../kernel/http/errors.js";
 import { openApi } from "../../kernel/http/openapi.js";
 import { bind, route } from "../../kernel/http/route.js";
@@ -34,7 +34,7 @@ import type { Deps } from "./deps.js";
 const actors = new WeakMap<Request, Actor>();
 
 /** The web interface and API as an Express app; it neither listens nor reads the environment. */
-export function createApp(deps: Deps, models: Models, sessionSecret: string, webRoot: string, log: Logger): Express {
+export function createApp(deps: Deps, sessionSecret: string, webRoot: string, log: Logger): Express {
   const app = express();
   app.disable("x-powered-by");
   app.set("trust proxy", deps.config.HALVIK_TRUSTED_PROXIES);
@@ -111,7 +111,7 @@ export function createApp(deps: Deps, models: Models, sessionSecret: string, web
     ...incidentRoutes(deps),
     ...ruleRoutes(deps),
     ...notifyRoutes(deps),
-    ...senderRoutes(deps, models),
+    ...senderRoutes(deps),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),
     ...importRoutes(deps),

@@ -3,6 +3,7 @@ import type { Presenter } from "../../domains/names/presenter.js";
 import type { LiveFeed } from "../../domains/records/live-feed.js";
 import type { Ask } from "../../domains/records/questions.js";
 import type { Config } from "../../kernel/config/config.js";
+import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import type { Streams } from "../../kernel/http/streams.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
@@ -10,6 +11,7 @@ import type { TermIndex } from "../../store/term-index.js";
 
 /** What all routes work with; each takes what it needs of it. */
 export interface Deps {
+  readonly models: Models;
   readonly config: Config;
   readonly db: Pool;
   readonly directory: DirectoryCache;

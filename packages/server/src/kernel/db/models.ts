@@ -86,8 +86,8 @@ export class Audit extends Model<InferAttributes<Audit>, InferCreationAttributes
 /** The models' one connection pool, for those who only hand it on. */
 export type Models = Sequelize;
 
-/** One Sequelize for a process, its models bound. */
-export function createModels(config: Config, secrets: Partial<Secrets>, role: DbRole): Sequelize {
+/** One Sequelize for a process, its models bound. @param statementMs how long one statement may take; 0: as long as it likes */
+export function createModels(config: Config, secrets: Partial<Secrets>, role: DbRole, statementMs = 0): Sequelize {
   const c = connectionOf(config, secrets, role);
   const sequelize = new Sequelize({
     dialect: "postgres",
@@ -98,6 +98,7 @@ export function createModels(config: Config, secrets: Partial<Secrets>, role: Db
     username: c.user as string,
     password: c.password as string,
     logging: false,
+    dialectOptions: { connectionTimeoutMillis: c.connectionTimeoutMillis, statement_timeout: statementMs },
     pool: { max: 4, idle: 30_000 },
     define: { timestamps: false, underscored: true, freezeTableName: true },
   });

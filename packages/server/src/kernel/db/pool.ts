@@ -73,17 +73,7 @@ export function destroy(client: Client): void {
   client.end().catch(() => undefined);
 }
 
-/** Runs work on one connection of a pool, all of it or none. */
-export async function inTransaction<T>(pool: Pool, work: (client: pg.PoolClient) => Promise<T>): Promise<T> {
-  const client = await pool.connect();
-  try {
-    return await transaction(client, () => work(client));
-  } finally {
-    client.release();
-  }
-}
-
-/** The same on a connection one has. */
+/** Runs work on a connection, all of it or none. */
 export async function transaction<T>(client: Queryable, work: () => Promise<T>): Promise<T> {
   await client.query("begin");
   try {

@@ -1,14 +1,25 @@
 import type pg from "pg";
+import type { Transaction } from "sequelize";
 import { nowUs } from "../clock.js";
-import { inTransaction, type Queryable } from "./pool.js";
+import type { Models } from "./models.js";
+import type { Queryable } from "./pool.js";
 
-/** Something a person does, as one unit of work: the change, what the history of an incident says of it, and the audit. */
+/**
+ * Something a person does, as one unit of work: the change, what the history of an incident says of it, and the audit. Models go by its
+ * `options`, hand-written SQL by `db`: both are the same connection.
+ */
 export class Act {
   constructor(
     readonly db: pg.ClientBase,
+    readonly transaction: Transaction,
     readonly who: string,
     readonly atUs: number,
   ) {}
+
+  /** What models are given, so that what they do is part of it. */
+  get options(): { transaction: Transaction } {
+    return { transaction: this.transaction };
+  }
 
   /** A line in an incident's history. */
   tell(incident: number, what: string, detail = ""): Promise<void> {
@@ -21,8 +32,12 @@ export class Act {
 }
 
 /** Does all of it or nothing. */
-export const inAct = <T>(pool: pg.Pool, who: string, work: (act: Act) => Promise<T>): Promise<T> =>
-  inTransaction(pool, (client) => work(new Act(client, who, nowUs())));
+export const inAct = <T>(models: Models, who: string, work: (act: Act) => Promise<T>): Promise<T> =>
+  models.transaction((transaction) => {
+    // Sequelize gives each transaction a connection of the driver's and keeps it there
+    const { connection } = transaction as unknown as { connection: pg.ClientBase };
+    return work(new Act(connection, transaction, who, nowUs()));
+  });
 
 export async function addEvent(
   db: Queryable,

@@ -74,6 +74,8 @@ function toAppError(error: unknown): AppError {
     return new AppError("TOO_SLOW", "the answer took longer than allowed; narrow the window or the filter");
   if (typeof e.code === "string" && /^(ECONN|57P|08|EPIPE|ETIMEDOUT)/.test(e.code))
     return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
+  if (error instanceof Error && error.name.startsWith("SequelizeConnection"))
+    return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");
   // the driver gives these no code
   if (/timeout exceeded when trying to connect|Connection terminated/.test(e.message ?? ""))
     return new AppError("STORE_AWAY", "the database does not answer; records are kept by the collector meanwhile");

@@ -56,7 +56,7 @@ export function route<Q extends z.ZodType, B extends z.ZodType, P extends z.ZodT
 /** Who asks, put there by the session or token middleware; null for nobody. */
 export type ActorOf = (req: Request) => Actor | null;
 
-/** No text the database keeps holds U+0000 or half a surrogate pair (`semantics.md` 7): refused here, wherever it stands. */
+/** No text the database keeps holds U+0000 or half a surrogate pair (`docs/semantics.md` 7): refused here, wherever it stands. */
 function refuseUnstorable(value: unknown, depth = 0): void {
   if (typeof value === "string") {
     if (value.includes("\0") || !value.isWellFormed())

@@ -3,7 +3,7 @@ import { before, type RuleEvent } from "../../event.js";
 import { type PackedEvent, packEvent, unpackEvent } from "../../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "../run.js";
 
-/** N matches with one key within W (`semantics.md` 21). */
+/** N matches with one key within W (`docs/semantics.md` 21). */
 export interface CountLogic extends EpisodeLogic {
   readonly count: number;
   readonly windowUs: number;

@@ -79,7 +79,7 @@ const NO_SLOTS: SavedMeasured["slots"] = {};
 const AT_REST: Cusum = { high: 0, low: 0 };
 
 const SLOT_SAMPLES = 8;
-/** `semantics.md` 24: samples of the same hour of the week, else of the same hour of the day, before a baseline may speak. */
+/** `docs/semantics.md` 24: samples of the same hour of the week, else of the same hour of the day, before a baseline may speak. */
 const SLOT_SPEAKS = 4;
 const HOUR_SPEAKS = 5;
 /** Empty stretches counted as nothing measured; a key silent for longer than this is forgotten. */

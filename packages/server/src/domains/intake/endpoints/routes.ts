@@ -13,6 +13,7 @@ import { usmUser } from "@halvik/core/decode/snmp";
 import { z } from "zod";
 import type { Actor } from "../../../kernel/actor.js";
 import type { Config } from "../../../kernel/config/config.js";
+import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";
 import { AppError } from "../../../kernel/http/errors.js";
@@ -42,6 +43,7 @@ const withoutSecrets = (settings: EndpointSettings): EndpointSettings =>
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly db: Pool;
   readonly config: Config;
   /** What TLS syslog, HTTPS intake and the interface show (PEM). */
@@ -49,7 +51,7 @@ interface Needs {
 }
 
 /** What Halvik listens to: seen, added, changed, stopped; and the users of SNMPv3. */
-export const endpointRoutes = ({ db, config, certificate }: Needs) => {
+export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
   const list = async (may: Actor["may"]) => {
     const configs = await loadEndpoints(db, config);
     const settings = await portSettings(db);
@@ -123,7 +125,7 @@ export const endpointRoutes = ({ db, config, certificate }: Needs) => {
       answer: EndpointList,
       handle: async ({ body, actor }) => {
         const host = readHost(body.host);
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await conflicts(() => addEndpoint(act.db, { ...body, host, settings: body.settings ?? {} }));
           await act.audit("endpoint added", { name: body.name, kind: body.kind, port: body.port });
         });
@@ -139,7 +141,7 @@ export const endpointRoutes = ({ db, config, certificate }: Needs) => {
       body: EndpointChange,
       answer: EndpointList,
       handle: async ({ params: { id }, body, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           const name = await nameOf(id);
           const { host, port, enabled, settings } = body;
           await changeEndpoint(act.db, name, {
@@ -165,7 +167,7 @@ export const endpointRoutes = ({ db, config, certificate }: Needs) => {
       params,
       answer: EndpointList,
       handle: async ({ params: { id }, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           const name = await nameOf(id);
           await conflicts(() => removeEndpoint(act.db, name));
           await act.audit("endpoint removed", { name });
@@ -189,7 +191,7 @@ export const endpointRoutes = ({ db, config, certificate }: Needs) => {
       body: NewSnmpUser,
       answer: SnmpUserList,
       handle: async ({ body, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await conflicts(() => saveSnmpUser(act.db, usmUser(nodeSnmpCrypto, body), body.sender ?? null));
           await act.audit("SNMP user made", { name: body.name });
         });
@@ -204,7 +206,7 @@ export const endpointRoutes = ({ db, config, certificate }: Needs) => {
       params: z.object({ name: z.string().min(1).max(32) }),
       answer: SnmpUserList,
       handle: async ({ params: { name }, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await removeSnmpUser(act.db, name);
           await act.audit("SNMP user removed", { name });
         });

@@ -9,6 +9,7 @@ import { formatUs } from "@halvik/core/base/time";
 import { z } from "zod";
 import type { Config } from "../../../kernel/config/config.js";
 import { uploadsDir } from "../../../kernel/config/data-dir.js";
+import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";
 import { AppError } from "../../../kernel/http/errors.js";
@@ -23,12 +24,13 @@ const SHOWN = 20;
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly db: Pool;
   readonly config: Config;
 }
 
 /** Files brought by hand: they wait in the data directory until the collector has read them in. */
-export const importRoutes = ({ db, config }: Needs) => {
+export const importRoutes = ({ models, db, config }: Needs) => {
   const list = async () => ({
     imports: (await latestJobs(db, SHOWN)).map(({ startedUs, ...r }) => ({ ...r, started: formatUs(startedUs) })),
   });
@@ -96,7 +98,7 @@ export const importRoutes = ({ db, config }: Needs) => {
           await unlink(file).catch(() => undefined);
           throw e;
         }
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await addUpload(act.db, name, file, peer, act.atUs);
           await act.audit("file uploaded", { name: query.name, bytes });
         }).catch(async (e: unknown) => {
@@ -114,7 +116,7 @@ export const importRoutes = ({ db, config }: Needs) => {
       params: z.object({ id: EntityId }),
       answer: ImportList,
       handle: async ({ params: { id }, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           if (!(await cancelJob(act.db, id))) throw new AppError("NOT_FOUND", `import ${id} does not run`);
           await act.audit("import cancelled", { id });
         });

@@ -1,7 +1,7 @@
 import type { Queryable } from "../../../kernel/db/pool.js";
 import { type Arrival, PROTOCOLS } from "../arrivals/arrival.js";
 
-/** Bounds of what is held for waiting senders (`semantics.md` 9). */
+/** Bounds of what is held for waiting senders (`docs/semantics.md` 9). */
 export const HELD_PER_SENDER = 10_000;
 export const HELD_IN_ALL = 200_000;
 export const HELD_FOR_US = 24 * 3_600 * 1_000_000;

@@ -4,7 +4,7 @@ import type { Counters } from "./counters.js";
 import type { DecodedBatch } from "./decode-batch.js";
 import { countHeld, HELD_IN_ALL, HELD_PER_SENDER } from "./held-repository.js";
 
-/** How much is held for senders that nobody has admitted yet (`semantics.md` 9). */
+/** How much is held for senders that nobody has admitted yet (`docs/semantics.md` 9). */
 export class HeldRoom {
   private counts = new Map<number, number>();
 

@@ -1,6 +1,6 @@
 import { type EpochUs, US_PER_SECOND } from "@halvik/core/base/time";
 
-/** A token bucket per peer, so that one device cannot starve the rest (`semantics.md` 11). Holds two seconds' worth. */
+/** A token bucket per peer, so that one device cannot starve the rest (`docs/semantics.md` 11). Holds two seconds' worth. */
 export class RateCap {
   private readonly buckets = new Map<string, { tokens: number; atUs: EpochUs }>();
 

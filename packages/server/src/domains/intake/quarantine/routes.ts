@@ -1,6 +1,7 @@
 import { QuarantineList } from "@halvik/contract";
 import { formatUs } from "@halvik/core/base/time";
 import { z } from "zod";
+import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";
 import { AppError } from "../../../kernel/http/errors.js";
@@ -12,12 +13,13 @@ const params = z.object({ file: z.string().max(100) });
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly db: Pool;
   readonly directory: DirectoryCache;
 }
 
 /** What could not be stored or read back: seen, tried again, given up. */
-export const quarantineRoutes = ({ db, directory }: Needs) => {
+export const quarantineRoutes = ({ models, db, directory }: Needs) => {
   const list = async (): Promise<QuarantineList> => {
     const senders = (await directory.get()).senders;
     return {
@@ -44,7 +46,7 @@ export const quarantineRoutes = ({ db, directory }: Needs) => {
       params,
       answer: QuarantineList,
       handle: async ({ params: { file }, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           if (!(await decideQuarantined(act.db, file, state)))
             throw new AppError(
               "NOT_FOUND",

@@ -1,9 +1,9 @@
 import type { SenderChange, SenderFacts } from "@halvik/contract";
-import type { Sequelize, Transaction } from "sequelize";
+import type { Transaction } from "sequelize";
 import type { z } from "zod";
 import { SenderAddress, SenderModel } from "../../../kernel/db/models.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
-import { audit } from "../../people/repository.js";
+import type { Act } from "../../../kernel/db/unit-of-work.js";
 
 /** A change that contradicts what is there, in words for a person. */
 export class SenderConflict extends Error {
@@ -57,17 +57,11 @@ export async function admitNetwork(
 }
 
 /** Sets facts of a sender. @throws {SenderConflict} name or address taken, unknown uplink, a circle of uplinks */
-export const changeSender = (
-  db: Sequelize,
-  id: number,
-  change: z.output<typeof SenderChange>,
-  who: string,
-): Promise<boolean> =>
-  db.transaction(async (transaction) => {
-    const known = await changeWithin(id, change, transaction);
-    if (known) await audit(who, "sender changed", { sender: id, ...change }, { transaction });
-    return known;
-  });
+export async function changeSender(act: Act, id: number, change: z.output<typeof SenderChange>): Promise<boolean> {
+  const known = await changeWithin(id, change, act.transaction);
+  if (known) await act.audit("sender changed", { sender: id, ...change });
+  return known;
+}
 
 async function changeWithin(
   id: number,
@@ -135,29 +129,28 @@ async function uplinkId(id: number, name: string, transaction: Transaction): Pro
  * Creates or changes senders from a list, by name: all of them or none. Uplinks are set at the end, so that order does not matter.
  * @throws {SenderConflict} naming the sender whose line contradicts another or what is there
  */
-export const importSenders = (
-  db: Sequelize,
+export async function importSenders(
+  act: Act,
   list: readonly SenderFacts[],
-  who: string,
-): Promise<{ created: number; changed: number }> =>
-  db.transaction(async (transaction) => {
-    const ids: number[] = [];
-    let created = 0;
-    for (const facts of list) {
-      let sender = await findByName(facts.name, transaction);
-      if (!sender) {
-        sender = await SenderModel.create({ name: facts.name, state: "admitted" }, { transaction });
-        created++;
-      } else if (sender.state !== "admitted") await sender.update({ state: "admitted" }, { transaction });
-      ids.push(sender.id);
-      await naming(facts, changeWithin(sender.id, { ...facts, reachedThrough: undefined }, transaction));
-    }
-    for (const [i, facts] of list.entries())
-      await naming(facts, changeWithin(ids[i]!, { reachedThrough: facts.reachedThrough }, transaction));
-    const changed = list.length - created;
-    await audit(who, "senders imported", { created, changed }, { transaction });
-    return { created, changed };
-  });
+): Promise<{ created: number; changed: number }> {
+  const { transaction } = act;
+  const ids: number[] = [];
+  let created = 0;
+  for (const facts of list) {
+    let sender = await findByName(facts.name, transaction);
+    if (!sender) {
+      sender = await SenderModel.create({ name: facts.name, state: "admitted" }, { transaction });
+      created++;
+    } else if (sender.state !== "admitted") await sender.update({ state: "admitted" }, { transaction });
+    ids.push(sender.id);
+    await naming(facts, changeWithin(sender.id, { ...facts, reachedThrough: undefined }, transaction));
+  }
+  for (const [i, facts] of list.entries())
+    await naming(facts, changeWithin(ids[i]!, { reachedThrough: facts.reachedThrough }, transaction));
+  const changed = list.length - created;
+  await act.audit("senders imported", { created, changed });
+  return { created, changed };
+}
 
 /** A conflict in a list says whose line it is. */
 const naming = (facts: SenderFacts, work: Promise<unknown>): Promise<unknown> =>

@@ -14,7 +14,7 @@ import {
   sendersVersion,
 } from "./repository.js";
 
-/** At most this many waiting senders are listed (`semantics.md` 9). */
+/** At most this many waiting senders are listed (`docs/semantics.md` 9). */
 const MAX_WAITING = 1_000;
 /** Senders behind one relay; what further host names send is the relay's own. */
 const MAX_BEHIND = 1_000;

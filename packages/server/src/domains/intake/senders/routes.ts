@@ -22,11 +22,12 @@ const params = z.object({ id: EntityId });
 
 /** What these routes work with. */
 interface Needs {
+  readonly models: Models;
   readonly db: Pool;
   readonly directory: DirectoryCache;
 }
 
-export const senderRoutes = ({ db, directory }: Needs, models: Models) => {
+export const senderRoutes = ({ models, db, directory }: Needs) => {
   const list = async () => {
     return {
       senders: await senderStatus(db, await directory.get()),
@@ -65,7 +66,7 @@ export const senderRoutes = ({ db, directory }: Needs, models: Models) => {
       params,
       answer: SenderList,
       handle: async ({ params: p, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           if ((await admitSenders(act.db, [p.id])) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
           await act.audit("sender admitted", { sender: p.id });
         });
@@ -80,7 +81,7 @@ export const senderRoutes = ({ db, directory }: Needs, models: Models) => {
       params,
       answer: SenderList,
       handle: async ({ params: p, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           if ((await refuseSender(act.db, p.id)) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
           await act.audit("sender refused", { sender: p.id });
         });
@@ -95,7 +96,7 @@ export const senderRoutes = ({ db, directory }: Needs, models: Models) => {
       body: AdmitNetwork,
       answer: SenderList,
       handle: async ({ body, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           await admitNetwork(act.db, body.network, body.fromNowOn, act.who, act.atUs);
           await act.audit("network admitted", body);
         });
@@ -110,7 +111,7 @@ export const senderRoutes = ({ db, directory }: Needs, models: Models) => {
       body: RefuseNetwork,
       answer: SenderList,
       handle: async ({ body, actor }) => {
-        await inAct(db, actor.name, async (act) => {
+        await inAct(models, actor.name, async (act) => {
           const refused = await refuseNetwork(act.db, body.network);
           await act.audit("network refused", { ...body, refused });
         });
@@ -127,7 +128,7 @@ export const senderRoutes = ({ db, directory }: Needs, models: Models) => {
       answer: SenderList,
       handle: async ({ params: p, body, actor }) => {
         try {
-          if (!(await changeSender(models, p.id, body, actor.name)))
+          if (!(await inAct(models, actor.name, (act) => changeSender(act, p.id, body))))
             throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
         } catch (e) {
           if (e instanceof SenderConflict) throw new AppError("CONFLICT", e.message);

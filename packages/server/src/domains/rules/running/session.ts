@@ -45,7 +45,7 @@ const MAX_RECORDS_PER_STEP = 1_000_000;
 const STALLED_US = US_PER_MINUTE;
 /** Watermarks move in steps, so that settled state is not written at every batch. */
 const SETTLE_STEP_US = 5 * US_PER_SECOND;
-/** A record's time may be this much ahead of its arrival (`semantics.md` 2), and a little for batches under way. */
+/** A record's time may be this much ahead of its arrival (`docs/semantics.md` 2), and a little for batches under way. */
 const AHEAD_US = 6 * US_PER_MINUTE;
 /** A rule that thinks in days begins to remember with what comes: reading days back would hold up what is due now. */
 const MAX_WARM_UP_US = 60 * US_PER_MINUTE;

@@ -1,0 +1,54 @@
+import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { createModels, type Models, SenderModel } from "./models.js";
+import { inAct } from "./unit-of-work.js";
+
+let instance: TestInstance;
+let models: Models;
+beforeAll(async () => {
+  instance = await startTestInstance();
+  models = createModels(instance.config, instance.secrets, "web", 5_000);
+});
+afterAll(async () => {
+  await models?.close();
+  await instance?.dispose();
+});
+
+const audited = (what: string) =>
+  models
+    .query("select who, what from audit where what = $1", { bind: [what] })
+    .then(([rows]) => rows as { who: string; what: string }[]);
+
+test("what a model changes, hand-written SQL sees, and both stand when it is done", async () => {
+  const seen = await inAct(models, "k.lind", async (act) => {
+    await SenderModel.create({ name: "quay-1", state: "admitted" }, act.options);
+    await act.audit("sender made", { name: "quay-1" });
+    return (await act.db.query<{ n: number }>("select count(*)::int as n from sender where name = 'quay-1'")).rows[0]!
+      .n;
+  });
+  expect(seen).toBe(1);
+  expect(await SenderModel.count({ where: { name: "quay-1" } })).toBe(1);
+  expect(await audited("sender made")).toEqual([{ who: "k.lind", what: "sender made" }]);
+});
+
+test.each([
+  ["an error of ours", async () => Promise.reject(new Error("no"))],
+  ["a statement the database refuses", (db: { query(sql: string): Promise<unknown> }) => db.query("select 1 / 0")],
+])("after %s nothing of it stands, neither the model's part nor the audit", async (_what, fails) => {
+  await expect(
+    inAct(models, "k.lind", async (act) => {
+      await SenderModel.create({ name: "quay-2", state: "admitted" }, act.options);
+      await act.audit("sender half made");
+      await fails(act.db);
+    }),
+  ).rejects.toThrow();
+  expect(await SenderModel.count({ where: { name: "quay-2" } })).toBe(0);
+  expect(await audited("sender half made")).toEqual([]);
+});
+
+test("counts beyond 32 bits come as numbers by either way", async () => {
+  const times = await inAct(models, "k.lind", async (act) => [
+    (await act.db.query<{ us: number }>("select 1795600000000000::bigint as us")).rows[0]!.us,
+    ((await models.query("select 1795600000000000::bigint as us", act.options))[0] as { us: number }[])[0]!.us,
+  ]);
+  expect(times).toEqual([1_795_600_000_000_000, 1_795_600_000_000_000]);
+});

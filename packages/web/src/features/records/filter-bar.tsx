@@ -1,0 +1,76 @@
+import { readFilter } from "@halvik/core/query/filter";
+import { type ReactNode, useState } from "react";
+import type { WindowParts } from "../../data/api";
+import { useFieldValues } from "../../data/use-field-values";
+import { FilterField } from "../../shared/filter-field";
+import { dayMinute } from "../../ui/time";
+import { DraftPreview } from "./draft-preview";
+import { FilterForm } from "./filter-form";
+import type { FilterState } from "./use-filter";
+
+interface FilterBarProps {
+  readonly filter: string;
+  readonly state: FilterState;
+  readonly window: WindowParts;
+  readonly zone: string;
+  /** What can be done with the answer. */
+  readonly children: ReactNode;
+}
+
+/** The filter, written or built, with how it is read and what can be done. */
+export function FilterBar({ filter, state, window, zone, children }: FilterBarProps) {
+  const { draft, setDraft, submit, parsed, context, directory, saved } = state;
+  const [building, setBuilding] = useState(false);
+  const valuesOf = useFieldValues(window, zone);
+  return (
+    <>
+      <div id="filter-field">
+        <FilterField
+          label="Filter"
+          placeholder="Every record. Filter with fields or words, such as: severity at least error and not app is cron"
+          className="border border-b-2 border-line-strong border-b-ink bg-sheet"
+          value={draft}
+          directory={directory}
+          saved={saved}
+          zone={zone}
+          valuesOf={valuesOf}
+          onChange={setDraft}
+          onSubmit={submit}
+        />
+      </div>
+      {building && (
+        <FilterForm
+          text={draft}
+          context={context}
+          valuesOf={valuesOf}
+          onChange={setDraft}
+          onApply={() => submit(draft)}
+          onClose={() => setBuilding(false)}
+        />
+      )}
+      <div className="flex justify-between gap-4 pt-[5px] text-quiet">
+        <span data-testid="reading" className="truncate">
+          {parsed.ok ? (
+            <>
+              {readFilter(parsed.filter, (us) => dayMinute(us, zone))}{" "}
+              {draft.trim() !== filter && <DraftPreview draft={draft.trim()} window={window} zone={zone} />}
+            </>
+          ) : (
+            <span className="text-vermilion">
+              Column {parsed.error.span.start + 1}: {parsed.error.message}
+            </span>
+          )}
+        </span>
+        <span className="relative flex shrink-0 gap-3.5">
+          <button type="button" aria-expanded={building} onClick={() => setBuilding(!building)} className="text-fjord">
+            as a form
+          </button>
+          {children}
+        </span>
+      </div>
+    </>
+  );
+}
+
+/** Puts the cursor into the filter. */
+export const focusFilter = (): void => document.querySelector<HTMLElement>("#filter-field .cm-content")?.focus();

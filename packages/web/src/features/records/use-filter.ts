@@ -1,0 +1,68 @@
+import { type Filter, type ParseContext, parseFilter, type SavedText } from "@halvik/core/query/filter";
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo, useRef, useState } from "react";
+import { savedFiltersQuery, sendersQuery } from "../../data/api";
+import { toDirectory } from "../../data/to-directory";
+import { stopOffering } from "../../data/use-field-values";
+import { onlyKind } from "./list-columns";
+import { rememberFilter } from "./recent-filters";
+import type { SetParam } from "./use-address";
+
+const NO_FILTERS: readonly SavedText[] = [];
+
+/** The filter of the address and the one being written: the second becomes the first when it is submitted and can be read. */
+export function useFilter(filter: string, zone: string, setParam: SetParam) {
+  const [draft, setDraft] = useState(filter);
+  const senders = useQuery(sendersQuery);
+  const directory = useMemo(() => (senders.data ? toDirectory(senders.data.senders) : null), [senders.data]);
+  const saved = useQuery(savedFiltersQuery).data?.filters ?? NO_FILTERS;
+  // names are checked once the senders are known
+  const context = useMemo<ParseContext>(
+    () => (directory === null ? { zone, saved } : { zone, saved, directory }),
+    [directory, saved, zone],
+  );
+  const parsed = useMemo(() => parseFilter(draft, context), [draft, context]);
+  const applied = useMemo(() => parseFilter(filter, { zone, saved }), [filter, zone, saved]);
+  const kind = applied.ok ? onlyKind(applied.filter) : null;
+  const submit = useCallback(
+    (text: string) => {
+      setDraft(text);
+      const next = parseFilter(text, { zone, saved });
+      if (!next.ok) return;
+      rememberFilter(text.trim());
+      stopOffering();
+      // another kind of record has columns of its own
+      setParam({ filter: text.trim(), ...(isOfKind(next.filter, kind) ? {} : { columns: null }) });
+    },
+    [setParam, zone, saved, kind],
+  );
+  const lastFilter = useRef(filter);
+  if (lastFilter.current !== filter) {
+    // another filter came by the address: a link, back and forward
+    lastFilter.current = filter;
+    if (draft.trim() !== filter) setDraft(filter);
+  }
+  const add = useCallback(
+    (part: string) =>
+      submit(filter === "" ? part : / or /.test(filter) ? `(${filter}) and ${part}` : `${filter} and ${part}`),
+    [filter, submit],
+  );
+  return {
+    draft,
+    setDraft,
+    submit,
+    /** Asks for a part more. */
+    add,
+    parsed,
+    /** What is asked of the server; null: the address holds what cannot be read. */
+    asked: applied.ok ? filter : null,
+    /** The one kind of record it matches, if there is one. */
+    kind,
+    context,
+    directory,
+    saved,
+  };
+}
+export type FilterState = ReturnType<typeof useFilter>;
+
+const isOfKind = (filter: Filter, kind: string | null): boolean => onlyKind(filter) === kind;
