@@ -6,6 +6,7 @@ import {
   field,
   fieldNamed,
   type HalvikRecord,
+  TRAFFIC_KINDS,
 } from "@halvik/core/model/record";
 import {
   blocksWithPrefix,
@@ -127,7 +128,7 @@ class ValueCounting implements SourceVisitor {
     };
     const traffic: number[] = [];
     await each("kind", (row, kind) => {
-      if (kind === "flow" || kind === "firewall") traffic.push(row);
+      if ((TRAFFIC_KINDS as readonly string[]).includes(kind)) traffic.push(row);
     });
     const said = new Map<number, string>();
     await each("application", (row, value) => said.set(row, value));

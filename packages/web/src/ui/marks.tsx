@@ -1,4 +1,4 @@
-import { KIND_MARKS, type RecordKind, SEVERITIES } from "@halvik/core/model/record";
+import { RECORD_KINDS, type RecordKind, SEVERITIES } from "@halvik/core/model/record";
 
 const STEPS = 8;
 
@@ -30,7 +30,7 @@ export function KindMark({ kind }: { kind: string }) {
       title={kind}
       className="inline-block w-6 rounded-[2px] border border-line-strong text-center font-mono text-[10.5px] leading-[14px] text-quiet no-underline"
     >
-      {KIND_MARKS[kind as RecordKind] ?? "??"}
+      {RECORD_KINDS[kind as RecordKind]?.mark ?? "??"}
     </abbr>
   );
 }

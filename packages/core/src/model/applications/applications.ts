@@ -1,6 +1,6 @@
 import type { Network } from "../../base/net/index.js";
 import { networkContains } from "../../base/net/index.js";
-import type { HalvikRecord, RecordKind, RecordNames } from "../record/index.js";
+import { type HalvikRecord, RECORD_KINDS, type RecordNames } from "../record/index.js";
 
 /** A name a person gave to ports, a protocol or a network; it stands before the registry's. */
 export interface OwnApplication {
@@ -56,9 +56,6 @@ export interface ApplicationsWhere {
   readonly ports: ReadonlyMap<number, { readonly passing: readonly number[]; readonly others: readonly number[] }>;
 }
 
-/** Kinds of records that tell of traffic. */
-const TRAFFIC: ReadonlySet<RecordKind> = new Set(["flow", "firewall"]);
-
 /** What traffic is called: as its exporter says, else by own names, else by the registry of ports. */
 export class Applications implements RecordNames {
   private readonly asked = new WeakMap<object, ApplicationsWhere>();
@@ -72,7 +69,7 @@ export class Applications implements RecordNames {
   }
 
   application(r: HalvikRecord): string | null {
-    return TRAFFIC.has(r.kind) ? (r.flow?.application ?? this.name(r)) : null;
+    return RECORD_KINDS[r.kind].tellsTraffic ? (r.flow?.application ?? this.name(r)) : null;
   }
 
   /** The application of two ends, or null when no name is known: the lower port is the service's. */

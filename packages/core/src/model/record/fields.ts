@@ -1,5 +1,6 @@
 import { type Count, MAX_COUNT } from "./count.js";
-import { ACTIONS, type Action, CATEGORIES, FACILITIES, KINDS, MARKS, OUTCOMES } from "./names.js";
+import { KINDS } from "./kinds.js";
+import { ACTIONS, type Action, CATEGORIES, FACILITIES, MARKS, OUTCOMES } from "./names.js";
 import { CODE_POINTS, PROTOCOL_NUMBERS, SERVICE_PORTS } from "./number-names.js";
 import type { HalvikRecord } from "./record.js";
 import { SEVERITIES } from "./severity.js";

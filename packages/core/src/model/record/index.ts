@@ -20,19 +20,17 @@ export {
   type RecordNames,
 } from "./fields.js";
 export { contentToJson, type RecordJson, recordToJson } from "./json.js";
+export { KINDS, type KindFacts, RECORD_KINDS, type RecordKind, TRAFFIC_KINDS } from "./kinds.js";
 export {
   ACTIONS,
   type Action,
   CATEGORIES,
   type Category,
   FACILITIES,
-  KIND_MARKS,
-  KINDS,
   MARKS,
   type Mark,
   OUTCOMES,
   type Outcome,
-  type RecordKind,
   TIME_REASONS,
   type TimeReason,
 } from "./names.js";

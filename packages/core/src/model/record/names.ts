@@ -26,21 +26,6 @@ export const FACILITIES = [
   "local7",
 ] as const;
 
-/** Kinds of record. Stored as the index: append only. `halvik` is what Halvik says about itself. */
-export const KINDS = ["syslog", "snmp", "windows", "firewall", "flow", "json", "halvik"] as const;
-export type RecordKind = (typeof KINDS)[number];
-
-/** The two letters that stand for a kind on screen. */
-export const KIND_MARKS: Readonly<Record<RecordKind, string>> = {
-  syslog: "SY",
-  snmp: "SN",
-  windows: "WE",
-  firewall: "FW",
-  flow: "FL",
-  json: "JS",
-  halvik: "HV",
-};
-
 /** What a record is about. Stored as the index: append only. */
 export const CATEGORIES = [
   "other",

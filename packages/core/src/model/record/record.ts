@@ -1,7 +1,8 @@
 import type { DecodeProblem } from "../../base/bytes/index.js";
 import type { EpochUs } from "../../base/time/index.js";
 import type { Count } from "./count.js";
-import type { Action, Category, Mark, Outcome, RecordKind, TimeReason } from "./names.js";
+import type { RecordKind } from "./kinds.js";
+import type { Action, Category, Mark, Outcome, TimeReason } from "./names.js";
 import type { Severity } from "./severity.js";
 
 /** What only flow records say. `null`: the exporter did not. */

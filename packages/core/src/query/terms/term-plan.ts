@@ -1,7 +1,7 @@
 import { formatNetwork, type Network, networkContains } from "../../base/net/index.js";
 import { fold } from "../../base/text/index.js";
 import type { OwnApplication } from "../../model/applications/index.js";
-import { type FieldName, type FieldValue, field } from "../../model/record/index.js";
+import { type FieldName, type FieldValue, field, TRAFFIC_KINDS } from "../../model/record/index.js";
 import {
   bindsTime,
   type Comparison,
@@ -144,7 +144,7 @@ function planApplication(node: Comparison, context: EvaluateContext): TermPlan {
     return [all([term("protocol", protocol), sides])];
   });
   made.push(all([{ is: "or", items: registered }, noneOf([...tried])]));
-  const traffic: TermPlan = { is: "or", items: [FLOWS, term("kind", "firewall")] };
+  const traffic: TermPlan = { is: "or", items: TRAFFIC_KINDS.map((kind) => term("kind", kind)) };
   return {
     is: "or",
     items: [

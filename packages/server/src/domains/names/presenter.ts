@@ -1,7 +1,7 @@
 import { formatMibValue } from "@halvik/core/decode/mib";
 import { sentenceOf } from "@halvik/core/meaning/sentence";
 import { entitiesOf } from "@halvik/core/model/entity";
-import { type HalvikRecord, type RecordJson, recordToJson } from "@halvik/core/model/record";
+import { type HalvikRecord, RECORD_KINDS, type RecordJson, recordToJson } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -84,7 +84,7 @@ function trafficNames(
   names: Names,
   interfaceName: (index: number) => string | null,
 ): { application?: string; ingressName?: string; egressName?: string } {
-  if (r.kind !== "flow" && r.kind !== "firewall") return {};
+  if (!RECORD_KINDS[r.kind].tellsTraffic) return {};
   const application = names.applications.application(r);
   const name = (index: number | null | undefined) => (index == null ? null : interfaceName(index));
   const ingressName = name(r.flow?.ingress);

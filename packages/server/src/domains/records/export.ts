@@ -3,7 +3,7 @@ import { once } from "node:events";
 import { PassThrough, type Writable } from "node:stream";
 import { formatUs } from "@halvik/core/base/time";
 import { pcapDatagram, pcapHeader } from "@halvik/core/decode/capture";
-import { FACILITIES, type HalvikRecord, severityName } from "@halvik/core/model/record";
+import { FACILITIES, type HalvikRecord, RECORD_KINDS, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { stringify } from "csv-stringify/sync";
 import { ZipFile } from "yazl";
@@ -53,7 +53,7 @@ const COLUMNS: readonly (readonly [name: string, value: (r: HalvikRecord, sender
 ];
 /** The port a record's message is sent to; null: it came otherwise. A firewall's decision with a facility came as syslog. */
 const portOf = (r: HalvikRecord): number | null =>
-  r.kind === "syslog" || (r.kind === "firewall" && r.facility !== null) ? 514 : r.kind === "snmp" ? 162 : null;
+  RECORD_KINDS[r.kind === "firewall" && r.facility !== null ? "syslog" : r.kind].port;
 /** The collector's side of a datagram; which of its addresses it came to is not kept. */
 const COLLECTOR = "127.0.0.1";
 

@@ -1,11 +1,10 @@
 import { type Arrival, arrivalBytes } from "../arrivals/arrival.js";
+import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 
 /** A batch waits at most this long for company. */
 const WAIT_MS = 200;
 export const BATCH_MAX_RECORDS = 5_000;
 const MAX_BYTES = 4 * 1024 * 1024;
-/** A flow takes about this much of a datagram: what a batch of them will become is bounded too. */
-const FLOW_OCTETS = 48;
 
 /** Gathers arrivals into batches: cut when they are many, heavy or old enough. */
 export class BatchCutter {
@@ -28,7 +27,9 @@ export class BatchCutter {
     if (this.isEmpty) this.sinceMs = performance.now();
     this.arrivals.push(arrival);
     this.bytes += arrivalBytes(arrival);
-    this.records += arrival.protocol === "flow" ? arrival.bytes.length / FLOW_OCTETS : 1;
+    // what a batch of flows will become is bounded too
+    const { octetsARecord } = PROTOCOL_FACTS[arrival.protocol];
+    this.records += octetsARecord === null ? 1 : arrival.bytes.length / octetsARecord;
     return this.records >= BATCH_MAX_RECORDS || this.bytes >= MAX_BYTES;
   }
 

@@ -3,6 +3,7 @@ import { LATE_AFTER_US } from "../../../store/batches.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../../../store/record-id.js";
 import type { Arrival } from "../arrivals/arrival.js";
+import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 import type { LiveSender, SenderRegistry } from "../senders/registry.js";
 import type { DecodedContent, Decoders } from "./decoders.js";
 
@@ -43,7 +44,7 @@ export function findUnknown(
     const sender = registry.peer(arrival.peer);
     if (sender === undefined) {
       if (!unknownPeers.has(arrival.peer)) unknownPeers.set(arrival.peer, arrival.receivedUs);
-    } else if (sender.facts.relay && sender.facts.state === "admitted" && arrival.protocol !== "flow") {
+    } else if (sender.facts.relay && sender.facts.state === "admitted" && PROTOCOL_FACTS[arrival.protocol].isRelayed) {
       const host = decoders.decode(arrival, sender)[0]?.content.host ?? null;
       if (host !== null && !registry.behind(sender.facts.id, host) && !registry.isRelayFull(sender.facts.id)) {
         const key = `${sender.facts.id} ${host.toLowerCase()}`;
@@ -97,7 +98,7 @@ function store(
   let sender = peer;
   let decoded = options.decoders.decode(arrival, peer);
   const host = decoded[0]?.content.host ?? null;
-  if (peer.facts.relay && host !== null && arrival.protocol !== "flow") {
+  if (peer.facts.relay && host !== null && PROTOCOL_FACTS[arrival.protocol].isRelayed) {
     const behind = registry.behind(peer.facts.id, host);
     if (behind) {
       sender = behind;
@@ -127,9 +128,9 @@ function toStored(
   options: DecodeOptions,
 ): StoredContent {
   const id = options.ids.next(options.nowUs);
-  // flows and events carry numbers of their own; only messages travel by relays that repeat them
-  const originalUs =
-    arrival.protocol === "syslog" ? registry.copies.check(content, arrival.peer, arrival.endpoint, id.us) : null;
+  const originalUs = PROTOCOL_FACTS[arrival.protocol].isCopied
+    ? registry.copies.check(content, arrival.peer, arrival.endpoint, id.us)
+    : null;
   const copyOf = originalUs === null ? null : formatRecordId({ us: originalUs, collector: id.collector });
   const marks = marksOf(content, arrival, copyOf, options.imported);
   if (deviceUs !== null && !arrival.held && !arrival.unobserved) sender.clock.observe(deviceUs, arrival.receivedUs);

@@ -5,7 +5,7 @@ import { FlowDecoder, type InterfaceMeasure } from "@halvik/core/decode/flow";
 import { type JsonMapping, USUAL_MAPPING } from "@halvik/core/decode/json";
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
-import type { RecordContent, RecordKind } from "@halvik/core/model/record";
+import type { RecordContent } from "@halvik/core/model/record";
 import {
   columnsRecord,
   fitContent,
@@ -17,7 +17,8 @@ import {
   windowsRecord,
 } from "@halvik/core/normalise";
 import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
-import type { Arrival, Protocol } from "../arrivals/arrival.js";
+import type { Arrival } from "../arrivals/arrival.js";
+import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 import type { LiveSender } from "../senders/registry.js";
 
 /** What decoding needs to know besides the bytes; replaced whole when people change it. */
@@ -36,16 +37,6 @@ export const PLAIN_SETTINGS: DecodeSettings = {
   users: new UsmUsers([], nodeSnmpCrypto),
   meanings: new Meanings(),
   mappings: new Map(),
-};
-
-/** The kind of record that bytes of a protocol are when nothing can be read of them. */
-export const KIND_OF: Readonly<Record<Protocol, RecordKind>> = {
-  syslog: "syslog",
-  snmp: "snmp",
-  flow: "flow",
-  windows: "windows",
-  json: "json",
-  columns: "firewall",
 };
 
 const MAX_UNNAMED = 2_000;
@@ -112,7 +103,7 @@ export class Decoders {
       const { receivedUs, bytes } = arrival;
       return [
         {
-          content: fitContent(unreadable(KIND_OF[arrival.protocol], bytes, receivedUs, problem), bytes),
+          content: fitContent(unreadable(PROTOCOL_FACTS[arrival.protocol].kind, bytes, receivedUs, problem), bytes),
           deviceUs: null,
         },
       ];

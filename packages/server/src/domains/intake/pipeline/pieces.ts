@@ -2,8 +2,8 @@ import { fitContent, fitText, unreadable } from "@halvik/core/normalise";
 import type { Client } from "../../../kernel/db/pool.js";
 import type { Piece } from "../../../store/batches.js";
 import type { Arrival } from "../arrivals/arrival.js";
+import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 import type { DecodedBatch } from "./decode-batch.js";
-import { KIND_OF } from "./decoders.js";
 import { holdRecords } from "./held-repository.js";
 
 /** An arrival with what came of it; null: Halvik's own observations. */
@@ -32,6 +32,6 @@ export function unreadablePiece({ arrival, records }: ArrivalPiece, reason: Erro
   if (arrival === null || first === undefined) return null;
   const message = fitText(`the store refused it: ${reason.message}`, 500);
   const problem = { code: "NOT_STORABLE" as const, offset: 0, message };
-  const content = unreadable(KIND_OF[arrival.protocol], arrival.bytes, arrival.receivedUs, problem);
+  const content = unreadable(PROTOCOL_FACTS[arrival.protocol].kind, arrival.bytes, arrival.receivedUs, problem);
   return { arrival, records: [{ ...first, copyOf: null, content: fitContent(content, arrival.bytes) }] };
 }
