@@ -5,7 +5,8 @@ export default defineConfig({
   testDir: ".",
   timeout: 120_000,
   expect: { timeout: 30_000 },
-  workers: 1,
+  // each file starts a Halvik of its own, and mostly waits
+  workers: 2,
   // once more with an instance of its own, on a machine whose processors are not ours alone; it is then reported as flaky
   retries: 1,
   fullyParallel: false,
