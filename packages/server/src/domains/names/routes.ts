@@ -199,19 +199,19 @@ export const nameRoutes = ({ models, db, directory, presenter, work }: Needs) =>
       body: NewMib,
       answer: MibList,
       handle: async ({ body, actor }) => {
+        // in a thread first: whoever uses a module has to read it, the collector too; and no connection waits for it
+        const checked = await work.run<CheckedModule>("mib", body.source, CHECK_MS);
+        if (!checked.ok)
+          throw new AppError("BAD_REQUEST", checked.message, {
+            field: "source",
+            line: checked.line,
+            column: checked.column,
+          });
         await inAct(models, actor.name, async (act) => {
-          // in a thread first: whoever uses a module has to read it, the collector too
-          const checked = await work.run<CheckedModule>("mib", body.source, CHECK_MS);
-          if (!checked.ok)
-            throw new AppError("BAD_REQUEST", checked.message, {
-              field: "source",
-              line: checked.line,
-              column: checked.column,
-            });
           const kept = await countModules(act.db);
           if (kept + checked.modules.length > MAX_MODULES)
             throw new AppError("CONFLICT", `there are ${kept} modules; at most ${MAX_MODULES} can be kept`);
-          const added = await addModules(act.db, body.source, actor.name, nowUs());
+          const added = await addModules(act.db, body.source, act.who, act.atUs);
           await act.audit("SNMP modules added", { names: added });
         });
         return mibs();

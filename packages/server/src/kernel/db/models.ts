@@ -99,7 +99,7 @@ export function createModels(config: Config, secrets: Partial<Secrets>, role: Db
     password: c.password as string,
     logging: false,
     dialectOptions: { connectionTimeoutMillis: c.connectionTimeoutMillis, statement_timeout: statementMs },
-    pool: { max: 4, idle: 30_000 },
+    pool: { max: 8, idle: 30_000 },
     define: { timestamps: false, underscored: true, freezeTableName: true },
   });
   // made afresh for each use: Sequelize writes the column's name into what it is given

@@ -52,3 +52,8 @@ test("counts beyond 32 bits come as numbers by either way", async () => {
   ]);
   expect(times).toEqual([1_795_600_000_000_000, 1_795_600_000_000_000]);
 });
+
+test("a statement of the models has its bound too", async () => {
+  const [rows] = await models.query("select current_setting('statement_timeout') as bound");
+  expect(rows).toEqual([{ bound: "5s" }]);
+});
