@@ -162,11 +162,11 @@ test("the window: keys move it, the address keeps it, the rail's handles obey th
   await expect(page).toHaveURL(/last=/);
 });
 
-test("no page has an accessibility fault that can be found by machine, by day or night", async ({ page }) => {
-  await halvik.signIn(page);
-  const faults: string[] = [];
-  for (const theme of ["light", "night"]) {
+for (const theme of ["light", "night"]) {
+  test(`no page has an accessibility fault that can be found by machine, theme ${theme}`, async ({ page }) => {
+    await halvik.signIn(page);
     await page.evaluate((t) => localStorage.setItem("halvik.theme", t), theme);
+    const faults: string[] = [];
     for (const path of [
       "/now",
       "/records",
@@ -182,9 +182,9 @@ test("no page has an accessibility fault that can be found by machine, by day or
       await page.goto(halvik.url + path);
       await page.getByRole("main").waitFor();
       await page.waitForTimeout(700);
-      const { violations } = await new AxeBuilder({ page }).analyze();
-      faults.push(...violations.map((v) => `${theme} ${path} ${v.id}: ${v.nodes.map((n) => n.target).slice(0, 3)}`));
+      const { violations } = await new AxeBuilder({ page }).options({ resultTypes: ["violations"] }).analyze();
+      faults.push(...violations.map((v) => `${path} ${v.id}: ${v.nodes.map((n) => n.target).slice(0, 3)}`));
     }
-  }
-  expect(faults).toEqual([]);
-});
+    expect(faults).toEqual([]);
+  });
+}

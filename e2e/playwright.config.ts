@@ -3,8 +3,9 @@ import { defineConfig } from "@playwright/test";
 /** Debian's Chromium against the built app, started by the start command itself. */
 export default defineConfig({
   testDir: ".",
-  timeout: 120_000,
-  expect: { timeout: 30_000 },
+  // a bound for what hangs; a busy machine is slow, not wrong
+  timeout: 240_000,
+  expect: { timeout: 60_000 },
   // each file starts a Halvik of its own, and mostly waits
   workers: 2,
   // once more with an instance of its own, on a machine whose processors are not ours alone; it is then reported as flaky
@@ -13,7 +14,7 @@ export default defineConfig({
   reporter: [["line"], ["json", { outputFile: "../test-results/e2e.json" }]],
   outputDir: "../test-results/artifacts",
   use: {
-    actionTimeout: 30_000,
+    actionTimeout: 60_000,
     viewport: { width: 1280, height: 800 },
     timezoneId: "Europe/Oslo",
     launchOptions: {

@@ -209,9 +209,12 @@ test("findings are made at all: the property is no empty one", () => {
 });
 
 test("a planted fault, a watermark that does not wait for late records, is caught", () => {
-  const caught = RULES.filter(
-    ([id, scale, rule]) =>
-      fc.check(agrees(id, scale, rule, { boundUs: 0 }), { seed: 5, numRuns: 300, endOnFailure: true }).failed,
-  );
-  expect(caught.length).toBeGreaterThan(RULES.length / 2);
+  // by most kinds of rule; none is tried once that is seen
+  let caught = 0;
+  for (const [id, scale, rule] of RULES) {
+    if (caught > RULES.length / 2) break;
+    if (fc.check(agrees(id, scale, rule, { boundUs: 0 }), { seed: 5, numRuns: 150, endOnFailure: true }).failed)
+      caught++;
+  }
+  expect(caught).toBeGreaterThan(RULES.length / 2);
 });

@@ -193,7 +193,7 @@ describe("the filter in memory and in SQL", () => {
 
   test("random trees over every field, comparator and missing value: equal where exact, never too few", async () => {
     let exact = 0;
-    for (const filter of fc.sample(arbitraryFilter, { seed: 13, numRuns: 1_500 })) {
+    for (const filter of fc.sample(arbitraryFilter, { seed: 13, numRuns: 600 })) {
       const inMemory = compileFilter(filter, { directory: TEST_DIRECTORY, nowUs: NOW });
       const want = live()
         .filter(inMemory)
@@ -204,12 +204,12 @@ describe("the filter in memory and in SQL", () => {
         expect({ filter, ids: [...got.ids].sort() }).toEqual({ filter, ids: [...want].sort() });
       } else for (const id of want) expect({ filter, id, found: got.ids.has(id) }).toEqual({ filter, id, found: true });
     }
-    expect(exact).toBeGreaterThan(500);
+    expect(exact).toBeGreaterThan(200);
   });
 
   /** The search against the evaluator: what it gives, in what order, page by page, both ways, and how many it counts. */
   const searchIsTrue = async (seed: number) => {
-    for (const filter of fc.sample(arbitraryFilter, { seed, numRuns: 25 })) {
+    for (const filter of fc.sample(arbitraryFilter, { seed, numRuns: 15 })) {
       const want = (await all(filter)).filter((r) => BigInt(r.id) >= BigInt(low()));
       const inMemory = records.filter(compileFilter(filter, { directory: TEST_DIRECTORY, nowUs: NOW }));
       expect({ filter, ids: new Set(want.map((r) => r.id)) }).toEqual({

@@ -30,7 +30,8 @@ export function connectionOf(config: Config, secrets: Partial<Secrets>, role: Db
     database: config.HALVIK_DB_NAME,
     user: role === "owner" ? DB_OWNER : `${DB_OWNER}_${role}`,
     password,
-    connectionTimeoutMillis: 3_000,
+    // a busy machine is slow, not gone; one that is gone refuses at once
+    connectionTimeoutMillis: 10_000,
     keepAlive: true,
   };
 }
