@@ -1,4 +1,4 @@
-import { CLOSE_REASONS, INCIDENT_STATES } from "@halvik/core/respond/incidents";
+import { CLOSE_REASONS, HISTORY_CODES, INCIDENT_STATES } from "@halvik/core/respond/incidents";
 import { z } from "zod";
 import { TimeText } from "./common.js";
 import { RecordJson } from "./records.js";
@@ -96,7 +96,9 @@ export const IncidentDetail = z.object({
       gone: z.int(),
     }),
   ),
-  history: z.array(z.object({ at: TimeText, who: z.string(), what: z.string(), detail: z.string() })),
+  history: z.array(
+    z.object({ at: TimeText, who: z.string(), code: z.enum(HISTORY_CODES), what: z.string(), detail: z.string() }),
+  ),
   tasks: z.array(
     z.object({
       id: z.int(),

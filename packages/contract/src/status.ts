@@ -15,7 +15,7 @@ const HealthState = z.enum(["ok", "degraded", "down"]);
 export const HealthDetails = z.object({
   state: HealthState,
   database: z.boolean(),
-  roles: z.array(z.object({ role: z.string(), running: z.boolean(), heartbeat: TimeText })),
+  roles: z.array(z.object({ role: z.string(), node: z.string(), running: z.boolean(), heartbeat: TimeText })),
   /** What is not as it should be, a sentence each. */
   troubles: z.array(z.string()),
   engineBehindSeconds: z.number().nullable(),
@@ -63,6 +63,7 @@ export type Summary = z.infer<typeof Summary>;
 export const Intake = z.object({
   endpoints: z.array(
     z.object({
+      node: z.string(),
       name: z.string(),
       transport: z.string(),
       address: z.string(),
@@ -76,6 +77,7 @@ export const Intake = z.object({
   roles: z.array(
     z.object({
       role: z.string(),
+      node: z.string(),
       running: z.boolean(),
       started: TimeText,
       heartbeat: TimeText,

@@ -29,10 +29,10 @@ import type { Config } from "../kernel/config/config.js";
 import { collectorDir } from "../kernel/config/data-dir.js";
 import { type Client, type Connection, connect, connectionOf, createPool } from "../kernel/db/pool.js";
 import { writeDurably } from "../kernel/files/durable.js";
+import { processName } from "../kernel/node.js";
 import type { RoleContext } from "../kernel/role-input.js";
 import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 
-const COLLECTOR_NAME = "collector";
 const STATUS_MS = 1_000;
 const UPLOADS_MS = 2_000;
 /** Exporters whose sequence gaps are shown. */
@@ -58,10 +58,11 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
   for (const path of [spoolDir, join(dir, "quarantine")]) mkdirSync(path, { recursive: true, mode: 0o700 });
   const quarantine = new Quarantine(join(dir, "quarantine"), config.HALVIK_SPOOL_MAX_BYTES);
   const spool = new Spool(spoolDir, config.HALVIK_SPOOL_MAX_BYTES, (damage) =>
-    tellDamage(damage, quarantine, pipeline),
+    tellDamage(name, damage, quarantine, pipeline),
   );
   const numbers = new BatchNumbers(spoolDir, spool.lastNumber(), Math.floor(nowUs() / 1_000));
   const decoders = new Decoders();
+  const name = processName("collector", config.HALVIK_NODE);
   let version = -1;
   const apply = async (settings: KindSettings) => {
     version = settings.version;
@@ -76,7 +77,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
   const pipeline = new Pipeline(
     {
       connection,
-      collectorName: COLLECTOR_NAME,
+      collectorName: name,
       ratePerSender: config.HALVIK_SENDER_RATE_CAP,
       keepByKind: config.HALVIK_KEEP_KINDS,
       onHousekeeping: async (client) => {
@@ -118,7 +119,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       event: "not-listening",
       severity: 4,
       outcome: "failure",
-      subject: COLLECTOR_NAME,
+      subject: name,
       text: `Halvik did not listen for ${formatDuration(gap.toUs - gap.fromUs)}: what was sent from ${formatUs(gap.fromUs)} to ${formatUs(gap.toUs)} was not heard.`,
       data: [
         ["from", formatUs(gap.fromUs)],
@@ -134,8 +135,8 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       if (!toldGap) await tellGap();
       await writeListening(pool, startedUs, nowUs());
       await endpoints.checkKernelDrops();
-      await writeEndpoints(pool, endpoints.statuses(), nowUs());
-      await writeHeartbeat(pool, "collector", startedUs, nowUs(), {
+      await writeEndpoints(pool, config.HALVIK_NODE, endpoints.statuses(), nowUs());
+      await writeHeartbeat(pool, "collector", config.HALVIK_NODE, startedUs, nowUs(), {
         ...pipeline.counters,
         ...decoders.counters,
         gaps: decoders.flows.gaps().slice(0, MAX_GAPS),
@@ -156,7 +157,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       event: "clock-jumped",
       severity: 4,
       outcome: "failure",
-      subject: COLLECTOR_NAME,
+      subject: name,
       text: `The clock of this machine was set ${jumpMs > 0 ? "forward" : "back"} by ${formatDuration(Math.abs(jumpMs) * 1_000)}: times before and after are not of one clock.`,
       data: [["ms", String(Math.round(jumpMs))]],
     }),
@@ -181,16 +182,17 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
     // a status on its way must not come after the last one
     await reporting;
     await writeListening(pool, startedUs, stoppedUs).catch(() => undefined);
-    await writeHeartbeat(pool, "collector", startedUs, nowUs(), { ...pipeline.counters, stopped: true }).catch(
-      () => undefined,
-    );
-    await writeEndpoints(pool, endpoints.statuses(), nowUs()).catch(() => undefined);
+    await writeHeartbeat(pool, "collector", config.HALVIK_NODE, startedUs, nowUs(), {
+      ...pipeline.counters,
+      stopped: true,
+    }).catch(() => undefined);
+    await writeEndpoints(pool, config.HALVIK_NODE, endpoints.statuses(), nowUs()).catch(() => undefined);
     await pool.end().catch(() => undefined);
   };
 }
 
 /** Octets of the spool that are no batch any more: kept aside, and told. */
-function tellDamage({ file, at, octets }: Damage, quarantine: Quarantine, pipeline: Pipeline): void {
+function tellDamage(name: string, { file, at, octets }: Damage, quarantine: Quarantine, pipeline: Pipeline): void {
   const where = `${octets.length} octets of ${file} from octet ${at} on`;
   const kept = quarantine.keepDamaged(octets, `${where} are no batch: damaged on disk, or cut by a crash`, nowUs());
   pipeline.counters["damaged in spool"]++;
@@ -198,7 +200,7 @@ function tellDamage({ file, at, octets }: Damage, quarantine: Quarantine, pipeli
     event: "spool-damaged",
     severity: 3,
     outcome: "failure",
-    subject: COLLECTOR_NAME,
+    subject: name,
     text: `${where} in the spool could not be read back; ${kept ? "they are kept in quarantine" : "there was no room to keep them"}. What came before and after them is stored.`,
     data: [["octets", String(octets.length)]],
   });

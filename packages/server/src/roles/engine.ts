@@ -76,7 +76,10 @@ async function follow(
       "the sign of life",
       async (now) => {
         const throughUs = session.liveThroughUs;
-        await writeHeartbeat(client, "engine", startedUs, now, { memoryBytes: process.memoryUsage.rss(), throughUs });
+        await writeHeartbeat(client, "engine", config.HALVIK_NODE, startedUs, now, {
+          memoryBytes: process.memoryUsage.rss(),
+          throughUs,
+        });
         if (throughUs !== null) await clearEngineStopped(client, now);
       },
     ],
@@ -109,7 +112,7 @@ async function follow(
       });
     }
   }
-  await writeHeartbeat(client, "engine", startedUs, nowUs(), { stopped: true });
+  await writeHeartbeat(client, "engine", config.HALVIK_NODE, startedUs, nowUs(), { stopped: true });
 }
 
 /**

@@ -29,7 +29,9 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     await new Promise((resolve) => setImmediate(resolve));
     if (performance.now() - beatMs < HEARTBEAT_MS) return;
     beatMs = performance.now();
-    await writeHeartbeat(client, "keeper", startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() });
+    await writeHeartbeat(client, "keeper", config.HALVIK_NODE, startedUs, nowUs(), {
+      memoryBytes: process.memoryUsage.rss(),
+    });
     const { bavail, bsize } = await statfs(config.HALVIK_DATA_DIR);
     if (bavail * bsize < config.HALVIK_DISK_SHED_BYTES)
       await own.write(await shedOldest(client, bavail * bsize, nowUs()));
@@ -44,5 +46,5 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     }
     if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));
   }
-  await writeHeartbeat(client, "keeper", startedUs, nowUs(), { stopped: true });
+  await writeHeartbeat(client, "keeper", config.HALVIK_NODE, startedUs, nowUs(), { stopped: true });
 }

@@ -24,7 +24,8 @@ async function tell(client: Client, config: Config, startedUs: number, stopping:
   const directory = new DirectoryCache(client, config.HALVIK_ZONE);
   const presenter = new Presenter(client);
   const mailer = mailerOf(config);
-  const heartbeat = (detail: object) => writeHeartbeat(client, "notifier", startedUs, nowUs(), detail);
+  const heartbeat = (detail: object) =>
+    writeHeartbeat(client, "notifier", config.HALVIK_NODE, startedUs, nowUs(), detail);
   // a heart that goes on beating while a mail server lets one wait
   const beating = setInterval(() => void heartbeat({}).catch(() => undefined), HEARTBEAT_MS);
   try {

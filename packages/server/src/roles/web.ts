@@ -70,7 +70,9 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
   await feed.start();
   const startedUs = nowUs();
   const beat = () =>
-    writeHeartbeat(db, "web", startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() }).catch(() => undefined);
+    writeHeartbeat(db, "web", config.HALVIK_NODE, startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() }).catch(
+      () => undefined,
+    );
   await beat();
   let beating: Promise<unknown> = Promise.resolve();
   const timer = setInterval(() => {
@@ -84,7 +86,7 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
       await new Promise((resolve) => server.close(resolve));
     }
     await feed.stop();
-    await writeHeartbeat(db, "web", startedUs, nowUs(), { stopped: true }).catch(() => undefined);
+    await writeHeartbeat(db, "web", config.HALVIK_NODE, startedUs, nowUs(), { stopped: true }).catch(() => undefined);
     await Promise.all([work.close(), rehearsals.close()]);
     await models.close();
     await db.end();

@@ -192,7 +192,8 @@ async function whatBecame(config: Config, secrets: Secrets): Promise<string> {
   try {
     await client.connect();
     const { rows } = await client.query<{ lost: number; quarantined: number; stopped: boolean }>(
-      "select coalesce((detail->>'lost')::bigint, 0) as lost, coalesce((detail->>'quarantined')::bigint, 0) as quarantined, coalesce((detail->>'stopped')::boolean, false) as stopped from role_status where role = 'collector'",
+      "select coalesce((detail->>'lost')::bigint, 0) as lost, coalesce((detail->>'quarantined')::bigint, 0) as quarantined, coalesce((detail->>'stopped')::boolean, false) as stopped from role_status where role = 'collector' and node = $1",
+      [config.HALVIK_NODE],
     );
     const said = rows[0];
     if (!said?.stopped) return "The collector did not say what became of what it had in hand.";

@@ -2,6 +2,7 @@ import { spawnSync } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { gunzipSync } from "node:zlib";
+import { CLOSE_REASONS, HISTORY_CODES } from "@halvik/core/respond/incidents";
 import { jest } from "@jest/globals";
 import type pg from "pg";
 import { connect, connectionOf } from "../kernel/db/pool.js";
@@ -76,15 +77,31 @@ test("segments are made with the columns that the store writes and reads", async
 test("a database with the first schema and data is brought to the newest, and all of it is there", async () => {
   const { config, connection } = await database("first");
   restore("first", "schema-001.sql.gz");
+  const before = await connect(connection);
+  await before.query(
+    `insert into incident_event (incident, at_us, who, what, detail, noted)
+     select 1, 1, 'a', what, '', true from unnest(array['closed as expected', 'took back', 'task open again', 'new since seen']) what`,
+  );
+  await before.end();
   await setUpDatabase(config, instance.secrets);
   expect(await migrate(connection)).toEqual([]);
   const client = await connect(connection);
   expect(await countRecords(client)).toBe(7_190);
   const counted = await client.query(
-    `select (select count(*)::int from finding) as findings, (select count(*)::int from incident_event where what = 'note') as notes,
+    `select (select count(*)::int from finding) as findings, (select count(*)::int from incident_event where code = 'note') as notes,
        (select owner from incident where id = 1) as owner, (select count(*)::int from sender) as senders`,
   );
   expect(counted.rows[0]).toMatchObject({ findings: 10, notes: 1, owner: "owner", senders: 62 });
+  // what was read out of words is a code
+  const codes = await client.query<{ code: string; reason: string | null }>(
+    "select distinct code, reason from incident_event",
+  );
+  for (const { code, reason } of codes.rows) {
+    expect(HISTORY_CODES).toContain(code);
+    expect([null, ...CLOSE_REASONS]).toContain(reason);
+  }
+  expect(codes.rows).toContainEqual({ code: "closed", reason: "expected" });
+  expect(codes.rows).toContainEqual({ code: "undone", reason: null });
   await client.end();
   // read as the web role reads
   const web = await connect(connectionOf(config, instance.secrets, "web"));
@@ -98,13 +115,16 @@ describe("a database of before the first release", () => {
 
   test("that had all its steps goes on from here", async () => {
     const { connection } = await database("before_all");
-    await migrate(connection);
+    restore("before_all", "schema-001.sql.gz");
     const client = await connect(connection);
     await client.query("delete from migration");
     const all = ["001-records", ...names(24).slice(1), "025-names-alike"];
     await client.query("insert into migration (name) select unnest($1::text[])", [all]);
-    expect(await migrate(connection)).toEqual([]);
-    expect((await client.query("select name from migration")).rows).toEqual([{ name: "001-schema" }]);
+    expect(await migrate(connection)).toEqual(["002-nodes-and-codes"]);
+    expect((await client.query("select name from migration order by name")).rows).toEqual([
+      { name: "001-schema" },
+      { name: "002-nodes-and-codes" },
+    ]);
     await client.end();
   });
 

@@ -1,9 +1,13 @@
 import pg from "pg";
 import { Umzug } from "umzug";
 import { up as schema } from "./migrations/001-schema.js";
+import { up as nodesAndCodes } from "./migrations/002-nodes-and-codes.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
-const MIGRATIONS = [{ name: "001-schema", up: schema }] as const;
+const MIGRATIONS = [
+  { name: "001-schema", up: schema },
+  { name: "002-nodes-and-codes", up: nodesAndCodes },
+] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */
 const BEFORE = { first: "001-records", last: "025-names-alike", count: 25 };

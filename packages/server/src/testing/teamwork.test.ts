@@ -111,7 +111,7 @@ describe("acts on several at once", () => {
     for (const id of ids) {
       const { incident: now, history } = await shown(id);
       expect(now).toMatchObject(before);
-      expect(history[0]).toMatchObject({ what: "took back", who: "token actor" });
+      expect(history[0]).toMatchObject({ code: "undone", who: "token actor" });
     }
     expect((await api.post(`/incidents/bulk/${body.undo}/undo`, {})).body.error.code).toBe("NOT_FOUND");
   });
@@ -308,7 +308,7 @@ describe("who is told", () => {
     await addEvent(owner, told, nowUs(), "Halvik", "raised", "");
     await addEvent(owner, old, nowUs(), "Halvik", "raised", "");
     const { rows } = await owner.query<{ id: number; incident: number }>(
-      "select id, incident from incident_event where what = 'raised' and not noted order by id",
+      "select id, incident from incident_event where code = 'raised' and not noted order by id",
     );
     const ids = rows.map((r) => r.id);
     await markNoted(

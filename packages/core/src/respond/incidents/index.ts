@@ -1,4 +1,5 @@
 export { type AttentionFacts, isUnjudged, needsAttention } from "./attention.js";
+export { HISTORY_CODES, HISTORY_WORDS, type HistoryCode, historyWords } from "./history.js";
 export {
   consequencesOf,
   findJoint,

@@ -19,8 +19,8 @@ const detail = (over: object = {}, texts: readonly string[] = ["Failed password 
   rules: [{ name: "Refused logons", sentence: "Raise error when 10 records come.", notes: "Who owns the address?" }],
   findings: [{ count: 46, evidence: texts.map((t, i) => record(i, t)) }],
   history: [
-    { who: "Halvik", what: "cleared", detail: "quiet for 15 min" },
-    { who: "Halvik", what: "raised", detail: "" },
+    { who: "Halvik", code: "cleared", what: "cleared", detail: "quiet for 15 min" },
+    { who: "Halvik", code: "raised", what: "raised", detail: "" },
   ],
 });
 const LINK = "http://127.0.0.1:8480/incidents/12";

@@ -1,3 +1,4 @@
+import type { HistoryCode } from "../incidents/index.js";
 import type { Telling } from "./route.js";
 
 /** What a message says of an incident; times as RFC 3339 texts. */
@@ -25,7 +26,12 @@ export interface MailedIncident {
       readonly sentence: string | null;
     }[];
   }[];
-  readonly history: readonly { readonly who: string; readonly what: string; readonly detail: string }[];
+  readonly history: readonly {
+    readonly who: string;
+    readonly code: HistoryCode;
+    readonly what: string;
+    readonly detail: string;
+  }[];
 }
 
 export interface MailText {
@@ -91,8 +97,8 @@ export function mailOfMany(
 function stateOf(tell: Telling, { incident: i, history }: MailedIncident): string {
   if (tell === "raise") return i.returned > 0 ? "It has returned" : `Raised at ${i.raised}`;
   if (tell === "update") return `It still lasts; last evidence at ${i.last}`;
-  const how = history.find((h) => h.what === "cleared" || h.what.startsWith("closed as "));
-  const by = how && how.what !== "cleared" ? `${how.what} by ${line(how.who)}` : "cleared";
+  const how = history.find((h) => h.code === "cleared" || h.code === "closed");
+  const by = how?.code === "closed" ? `${how.what} by ${line(how.who)}` : "cleared";
   return `Over at ${i.ended ?? i.last}: ${by}${how?.detail ? ` (${line(how.detail)})` : ""}`;
 }
 

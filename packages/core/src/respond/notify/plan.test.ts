@@ -1,4 +1,5 @@
 import fc from "fast-check";
+import type { HistoryCode } from "../incidents/index.js";
 import {
   concerns,
   isHistory,
@@ -32,19 +33,19 @@ const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
 });
 const NEVER: SaidBefore = { raise: "never", updateWaits: false, lastSentUs: null };
 const TOLD: SaidBefore = { raise: "sent", updateWaits: false, lastSentUs: T };
-const change = (what: string, atUs = T) => ({ what, atUs });
+const change = (code: HistoryCode, atUs = T) => ({ code, atUs });
 
 test.each([
   ["raised", "raise"],
   ["returned", "raise"],
-  ["still lasts", "update"],
-  ["new since seen", "update"],
+  ["still-lasts", "update"],
+  ["new-since-seen", "update"],
   ["joined", "update"],
   ["cleared", "clear"],
-  ["closed as fixed", "clear"],
+  ["closed", "clear"],
   ["acknowledged", null],
   ["note", null],
-])("“%s” tells: %s", (what, tells) => expect(tellingOf(what)).toBe(tells));
+] as const)("“%s” tells: %s", (code, tells) => expect(tellingOf(code)).toBe(tells));
 
 describe("which incidents a route is for", () => {
   test.each([
@@ -67,22 +68,22 @@ describe("when something is told", () => {
     ["a raise, at once", {}, "raised", NEVER, T],
     ["a raise, after the delay", { delaySeconds: 90 }, "raised", NEVER, T + 90 * S],
     ["a clear to those who know of the raise", {}, "cleared", TOLD, T],
-    ["a person's closing, once it can no longer be taken back", {}, "closed as expected", TOLD, T + 30 * S],
-    ["an update, apart from what was sent before", {}, "still lasts", TOLD, T + UPDATES_APART_US],
+    ["a person's closing, once it can no longer be taken back", {}, "closed", TOLD, T + 30 * S],
+    ["an update, apart from what was sent before", {}, "still-lasts", TOLD, T + UPDATES_APART_US],
     ["a clear by a route that tells nothing else", { tells: ["clear"] }, "cleared", NEVER, T],
-  ])("%s", (_what, r, what, before, dueUs) =>
-    expect(planTelling(route(r), incident(), change(what), before)).toMatchObject({ dueUs }),
+  ] as const)("%s", (_what, r, code, before, dueUs) =>
+    expect(planTelling(route(r), incident(), change(code), before)).toMatchObject({ dueUs }),
   );
   test.each([
     ["evidence of history", {}, { lastUs: T - 7_200 * S }, "raised", NEVER, false],
     ["a clear whose raise was not told", {}, {}, "cleared", NEVER, false],
     ["a clear while its raise waits cancels it", {}, {}, "cleared", { ...NEVER, raise: "waiting" as const }, true],
-    ["an update before the raise", {}, {}, "still lasts", { ...NEVER, raise: "waiting" as const }, false],
+    ["an update before the raise", {}, {}, "still-lasts", { ...NEVER, raise: "waiting" as const }, false],
     ["a second update while one waits", {}, {}, "joined", { ...TOLD, updateWaits: true }, false],
     ["what the route does not tell", { tells: ["raise"] }, {}, "cleared", TOLD, false],
     ["what people do", {}, {}, "acknowledged", TOLD, false],
-  ])("not: %s", (_what, r, i, what, before, cancels) =>
-    expect(planTelling(route(r), incident(i), change(what), before)).toMatchObject({ tell: null, cancels }),
+  ] as const)("not: %s", (_what, r, i, code, before, cancels) =>
+    expect(planTelling(route(r), incident(i), change(code), before)).toMatchObject({ tell: null, cancels }),
   );
   test.each([
     ["raise", {}, null],
@@ -116,7 +117,15 @@ test("tries again later and later, an hour apart at most, and not for ever", () 
 });
 
 test("whatever happens, what is told is due no earlier than it happened, and only by routes it concerns", () => {
-  const events = fc.constantFrom("raised", "returned", "still lasts", "joined", "cleared", "closed as fixed", "note");
+  const events = fc.constantFrom(
+    "raised",
+    "returned",
+    "still-lasts",
+    "joined",
+    "cleared",
+    "closed",
+    "note",
+  ) as fc.Arbitrary<HistoryCode>;
   const before = fc.record({
     raise: fc.constantFrom("never", "waiting", "sent"),
     updateWaits: fc.boolean(),
@@ -128,14 +137,14 @@ test("whatever happens, what is told is due no earlier than it happened, and onl
       before,
       fc.integer({ min: 0, max: 7 }),
       fc.integer({ min: 0, max: 3_600 }),
-      (what, b, sev, d) => {
+      (code, b, sev, d) => {
         const r = route({ delaySeconds: d });
         const i = incident({ severity: sev as 0 });
-        const plan = planTelling(r, i, change(what), b as SaidBefore);
+        const plan = planTelling(r, i, change(code), b as SaidBefore);
         if (plan.tell !== null) {
           expect(plan.dueUs).toBeGreaterThanOrEqual(T);
           expect(concerns(r, i)).toBe(true);
-          expect(plan.tell).toBe(tellingOf(what));
+          expect(plan.tell).toBe(tellingOf(code));
         }
       },
     ),

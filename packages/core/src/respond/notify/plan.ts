@@ -1,11 +1,11 @@
 import { type EpochUs, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "../../base/time/index.js";
 import { SEVERITIES, type Severity } from "../../model/record/index.js";
-import { isUnjudged, needsAttention } from "../incidents/index.js";
+import { type HistoryCode, isUnjudged, needsAttention } from "../incidents/index.js";
 import type { NotifyRoute, Telling } from "./route.js";
 
 /** What happened to an incident, as its history keeps it. */
 export interface IncidentChange {
-  readonly what: string;
+  readonly code: HistoryCode;
   readonly atUs: EpochUs;
 }
 
@@ -43,20 +43,21 @@ export const isHistory = (
 ): boolean => change.atUs - Math.max(incident.lastUs, incident.endedUs ?? 0) > HISTORY_US;
 
 /** What a change in an incident's history tells; null: nothing others need to hear. */
-export function tellingOf(what: string): Telling | null {
-  switch (what) {
+export function tellingOf(code: HistoryCode): Telling | null {
+  switch (code) {
     case "raised":
     case "returned":
       return "raise";
-    case "still lasts":
-    case "new since seen":
+    case "still-lasts":
+    case "new-since-seen":
     case "joined":
-    case "took in":
+    case "took-in":
       return "update";
     case "cleared":
+    case "closed":
       return "clear";
     default:
-      return what.startsWith("closed as ") ? "clear" : null;
+      return null;
   }
 }
 
@@ -94,7 +95,7 @@ export function planTelling(
   change: IncidentChange,
   before: SaidBefore,
 ): Plan {
-  const tell = tellingOf(change.what);
+  const tell = tellingOf(change.code);
   if (tell === null || !concerns(route, incident)) return not("it is not for this route");
   // a route that tells no raises has none to wait for
   const raise = route.tells.includes("raise") ? before.raise : "sent";
@@ -104,7 +105,7 @@ export function planTelling(
   } else if (isHistory(incident, change)) return not("its evidence is of history");
   if (!route.tells.includes(tell)) return not(`this route does not tell of ${tell}s`);
   if (tell === "raise") return { tell, dueUs: change.atUs + route.delaySeconds * US_PER_SECOND };
-  if (tell === "clear") return { tell, dueUs: change.atUs + (change.what === "cleared" ? 0 : TAKEN_BACK_WITHIN_US) };
+  if (tell === "clear") return { tell, dueUs: change.atUs + (change.code === "cleared" ? 0 : TAKEN_BACK_WITHIN_US) };
   if (raise !== "sent") return not("its raise was not told yet");
   if (before.updateWaits) return not("an update waits already and will say it");
   return { tell, dueUs: Math.max(change.atUs, (before.lastSentUs ?? 0) + UPDATES_APART_US) };

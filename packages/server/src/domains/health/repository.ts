@@ -1,51 +1,60 @@
 import type { SavedCadence } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
+import type { Role } from "../../kernel/role-input.js";
 import type { EndpointStatus } from "../intake/arrivals/endpoint.js";
 
 /** What the collector listens to, as Intake shows it; what it no longer holds goes. */
 export async function writeEndpoints(
   db: Queryable,
+  node: string,
   endpoints: readonly EndpointStatus[],
   nowUs: number,
 ): Promise<void> {
-  await db.query("delete from endpoint where not (name = any($1::text[]))", [endpoints.map((e) => e.name)]);
+  await db.query("delete from endpoint where node = $1 and not (name = any($2::text[]))", [
+    node,
+    endpoints.map((e) => e.name),
+  ]);
   for (const e of endpoints)
     await db.query(
-      `insert into endpoint (name, transport, address, port, state, detail, counters, updated_us) values ($1, $2, $3, $4, $5, $6, $7, $8)
-       on conflict (name) do update set transport = $2, address = $3, port = $4, state = $5, detail = $6, counters = $7, updated_us = $8`,
-      [e.name, e.transport, e.address, e.port, e.state, e.detail, JSON.stringify(e.counters), nowUs],
+      `insert into endpoint (name, transport, address, port, state, detail, counters, updated_us, node) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
+       on conflict (node, name) do update set transport = $2, address = $3, port = $4, state = $5, detail = $6, counters = $7, updated_us = $8`,
+      [e.name, e.transport, e.address, e.port, e.state, e.detail, JSON.stringify(e.counters), nowUs, node],
     );
 }
 
 export async function writeHeartbeat(
   db: Queryable,
-  role: string,
+  role: Role,
+  node: string,
   startedUs: number,
   nowUs: number,
   detail: object,
 ): Promise<void> {
   await db.query(
-    `insert into role_status (role, pid, started_us, heartbeat_us, detail) values ($1, $2, $3, $4, $5)
-     on conflict (role) do update set pid = $2, started_us = $3, heartbeat_us = $4, detail = $5`,
-    [role, process.pid, startedUs, nowUs, JSON.stringify(detail)],
+    `insert into role_status (role, pid, started_us, heartbeat_us, detail, node) values ($1, $2, $3, $4, $5, $6)
+     on conflict (role, node) do update set pid = $2, started_us = $3, heartbeat_us = $4, detail = $5`,
+    [role, process.pid, startedUs, nowUs, JSON.stringify(detail), node],
   );
 }
 
 export interface RoleStatus {
   readonly role: string;
+  readonly node: string;
   readonly startedUs: number;
   readonly heartbeatUs: number;
   readonly detail: Readonly<Record<string, unknown>>;
 }
 
+/** The processes of every role; of one role the one first that gave a sign last. */
 export async function readRoles(db: Queryable): Promise<RoleStatus[]> {
   const { rows } = await db.query<{
     role: string;
+    node: string;
     started_us: number;
     heartbeat_us: number;
     detail: Record<string, unknown>;
-  }>("select role, started_us, heartbeat_us, detail from role_status order by role");
-  return rows.map((r) => ({ role: r.role, startedUs: r.started_us, heartbeatUs: r.heartbeat_us, detail: r.detail }));
+  }>("select role, node, started_us, heartbeat_us, detail from role_status order by role, heartbeat_us desc");
+  return rows.map(({ started_us, heartbeat_us, ...r }) => ({ ...r, startedUs: started_us, heartbeatUs: heartbeat_us }));
 }
 
 /** Roles of which an open finding says that they have stopped. */
@@ -71,12 +80,12 @@ export async function refusedSignIns(
   return rows;
 }
 
-/** Since when the collector listens, and when it last said so; null before its first start. */
+/** Since when the collector that gave a sign last listens, and when that was; null before its first start. */
 export async function collectorListening(
   db: Queryable,
 ): Promise<{ startedUs: number; heartbeatUs: number; spooling: boolean } | null> {
   const { rows } = await db.query<{ started_us: number; heartbeat_us: number; spooling: boolean }>(
-    "select started_us, heartbeat_us, coalesce((detail->>'spooling')::boolean, false) as spooling from role_status where role = 'collector'",
+    "select started_us, heartbeat_us, coalesce((detail->>'spooling')::boolean, false) as spooling from role_status where role = 'collector' order by heartbeat_us desc limit 1",
   );
   const row = rows[0];
   return row ? { startedUs: row.started_us, heartbeatUs: row.heartbeat_us, spooling: row.spooling } : null;
@@ -117,6 +126,7 @@ export async function endSilence(db: Queryable, sender: number): Promise<void> {
 /** What the collector listens to, as it last said. */
 export async function readEndpoints(db: Queryable): Promise<
   {
+    node: string;
     name: string;
     transport: string;
     address: string;
@@ -128,6 +138,7 @@ export async function readEndpoints(db: Queryable): Promise<
   }[]
 > {
   const { rows } = await db.query<{
+    node: string;
     name: string;
     transport: string;
     address: string;
@@ -136,6 +147,8 @@ export async function readEndpoints(db: Queryable): Promise<
     detail: string;
     counters: Record<string, number>;
     updated_us: number;
-  }>("select name, transport, address, port, state, detail, counters, updated_us from endpoint order by name");
+  }>(
+    "select node, name, transport, address, port, state, detail, counters, updated_us from endpoint order by name, node",
+  );
   return rows.map(({ updated_us, ...e }) => ({ ...e, updatedUs: updated_us }));
 }

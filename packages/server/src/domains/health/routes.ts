@@ -5,6 +5,7 @@ import { agoUs, nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Pool, Queryable } from "../../kernel/db/pool.js";
 import { NOBODY, route } from "../../kernel/http/route.js";
+import { processName } from "../../kernel/node.js";
 import { storedSince } from "../../store/batches.js";
 import { storeSize } from "../../store/segments.js";
 import { needingAttention } from "../incidents/repository.js";
@@ -50,7 +51,7 @@ export const statusRoutes = ({ db, directory, config, version }: Needs) => [
       const now = nowUs();
       const senders = await senderStatus(db, await directory.get());
       const roles = await readRoles(db);
-      const collector = roles.find((r) => r.role === "collector")?.detail ?? {};
+      const collector = collectorsDetail(roles);
       const count = (name: string) => Number(collector[name] ?? 0);
       const sum = (name: "problems" | "late" | "capped") => senders.reduce((total, s) => total + s[name], 0);
       const { rows: n, sinceUs: since } = await storedSince(db, now - RATE_WINDOW_US);
@@ -114,13 +115,14 @@ export const statusRoutes = ({ db, directory, config, version }: Needs) => [
         })),
         roles: roles.map((r) => ({
           role: r.role,
+          node: r.node,
           running: isRunning(r, now),
           started: formatUs(r.startedUs),
           heartbeat: formatUs(r.heartbeatUs),
           detail: r.detail,
         })),
-        collector: roles.find((r) => r.role === "collector")?.detail ?? {},
-        gaps: (roles.find((r) => r.role === "collector")?.detail.gaps ?? []) as Intake["gaps"],
+        collector: collectorsDetail(roles),
+        gaps: roles.flatMap((r) => (r.role === "collector" ? ((r.detail.gaps ?? []) as Intake["gaps"]) : [])),
       };
     },
   }),
@@ -131,18 +133,21 @@ async function healthOf(db: Queryable, now: number, version: string): Promise<He
   const roles = await readRoles(db);
   const running = roles.map((r) => ({
     role: r.role,
+    node: r.node,
     running: isRunning(r, now),
     heartbeat: formatUs(r.heartbeatUs),
   }));
-  const collector = roles.find((r) => r.role === "collector")?.detail ?? {};
+  const collector = collectorsDetail(roles);
   const through = roles.find((r) => r.role === "engine")?.detail.throughUs;
   const troubles = [
-    ...running.filter((r) => !r.running).map((r) => `the role ${r.role} gives no sign`),
+    ...running.filter((r) => !r.running).map((r) => `the role ${processName(r.role, r.node)} gives no sign`),
     ...(Number(collector.quarantineBytes ?? 0) > 0 ? ["records lie in quarantine"] : []),
     ...(collector.spooling === true ? ["the collector keeps records on its own disk"] : []),
     ...(await ruleFailures(db)).map((f) => `the rule ${f.ruleId} fails`),
   ];
-  const isDown = running.some((r) => !r.running) || running.length === 0;
+  // a role is there while any node runs it
+  const alive = new Set(running.filter((r) => r.running).map((r) => r.role));
+  const isDown = running.some((r) => !alive.has(r.role)) || running.length === 0;
   return {
     state: isDown ? "down" : troubles.length > 0 ? "degraded" : "ok",
     database: true,
@@ -152,6 +157,22 @@ async function healthOf(db: Queryable, now: number, version: string): Promise<He
     jobs: await runningJobs(db, now),
     version,
   };
+}
+
+/** What all collectors counted, together. */
+function collectorsDetail(roles: readonly RoleStatus[]): Record<string, unknown> {
+  const out: Record<string, unknown> = {};
+  for (const { role, detail } of roles) {
+    if (role !== "collector") continue;
+    for (const [name, value] of Object.entries(detail))
+      out[name] =
+        typeof value === "number"
+          ? Number(out[name] ?? 0) + value
+          : name === "spooling"
+            ? out[name] === true || value
+            : value;
+  }
+  return out;
 }
 
 const isRunning = (role: RoleStatus, nowUs: number): boolean =>

@@ -3,6 +3,7 @@ import { formatDuration, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/
 import type { OwnObservation } from "@halvik/core/normalise";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { processName } from "../../kernel/node.js";
 import { lastAuditId, readRoles, refusedSignIns, rolesSaidStopped } from "./repository.js";
 
 const ROLE_STALE_US = 15 * US_PER_SECOND;
@@ -35,8 +36,9 @@ export class SelfWatch {
       // what an engine before this one said has stopped is said to be back by this one
       for (const role of await rolesSaidStopped(db)) this.stopped.add(role);
     }
-    for (const { role, heartbeatUs, detail } of await readRoles(db)) {
-      if (role === "engine") continue;
+    for (const { role: kind, node, heartbeatUs, detail } of await readRoles(db)) {
+      if (kind === "engine") continue;
+      const role = processName(kind, node);
       // when all of Halvik starts again, its roles come one after another
       const waitedUs = agoUs(Math.max(heartbeatUs, this.beganUs), nowUs);
       const stale = waitedUs > ROLE_STALE_US && detail.stopped !== true;

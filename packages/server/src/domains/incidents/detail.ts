@@ -4,7 +4,7 @@ import { conditionsOf, entityValues, readKeptRule, ruleWindowUs, sayClear, sayRu
 import { isEntityCode, readEntity, valuesOfField } from "@halvik/core/model/entity";
 import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { needsAttention, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
+import { historyWords, needsAttention, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
 import type { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -71,7 +71,8 @@ export async function incidentDetail(
     history: (await historyOf(db, id)).map((h) => ({
       at: formatUs(h.at_us),
       who: h.who,
-      what: h.what,
+      code: h.code,
+      what: historyWords(h.code, h.reason),
       detail: h.detail,
     })),
     tasks: (await tasksOf(db, [id])).map((t) => ({

@@ -42,7 +42,7 @@ const detail = {
   ],
   tasks: [{ id: 1, text: "ask *them*", by: "a", done: null }],
   similar: [],
-  history: [{ at: "t", who: "a", what: "note", detail: "line\n# two" }],
+  history: [{ at: "t", who: "a", code: "note", what: "note", detail: "line\n# two" }],
 } as unknown as IncidentDetail;
 const raw = Buffer.from("<13>a");
 const hash = createHash("sha256").update(raw).digest("hex");

@@ -246,7 +246,7 @@ export class Findings {
     for (const other of consequencesOf(finding, incidents, context)) {
       if (other.incident === joint.incident) continue;
       await mergeIncidents(db, other.incident, joint.incident, other.reason);
-      await addEvent(db, joint.incident, nowUs, ENGINE, "took in", `incident ${other.incident}: ${other.reason}`);
+      await addEvent(db, joint.incident, nowUs, ENGINE, "took-in", `incident ${other.incident}: ${other.reason}`);
     }
     return { incident: joint.incident, joined: joint.reason, leads: joint.strength === "explains" };
   }
@@ -332,7 +332,7 @@ export class Findings {
       const names = fresh
         .filter((f) => !row.newSinceSeen.includes(f))
         .flatMap((f) => (isEntityCode(f) ? entityValues(readEntity(f).field, [f], directory) : [f]));
-      await addEvent(db, id, nowUs, ENGINE, "new since seen", names.join(", "));
+      await addEvent(db, id, nowUs, ENGINE, "new-since-seen", names.join(", "));
     }
   }
 

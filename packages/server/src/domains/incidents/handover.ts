@@ -26,7 +26,7 @@ function section({ incident: i, rules, history, tasks, similar }: IncidentDetail
   if (i.newSinceSeen.length > 0) out.push(`- new since seen: ${plain(i.newSinceSeen.join(", "))}`);
   const open = tasks.filter((t) => t.done === null);
   if (open.length > 0) out.push("", "Still to do:", "", ...open.map(taskLine));
-  const notes = history.filter((h) => h.detail !== "" && h.what === "note").slice(0, NOTES);
+  const notes = history.filter((h) => h.detail !== "" && h.code === "note").slice(0, NOTES);
   if (notes.length > 0)
     out.push("", "Notes:", "", ...notes.map((n) => `- ${n.at} ${plain(n.who)}: ${plain(n.detail)}`));
   const ended = similar.find((s) => s.state === "closed");

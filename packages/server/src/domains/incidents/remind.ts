@@ -28,7 +28,7 @@ export async function remind(db: Queryable, rules: ReadonlyMap<string, Rule>, no
       id,
       nowUs,
       ENGINE,
-      "still lasts",
+      "still-lasts",
       `${count} records, since ${formatDuration(nowUs - firstUs)} ago`,
     );
 }

@@ -3,6 +3,7 @@ import { type HalvikRecord, type Severity, severityName } from "@halvik/core/mod
 import {
   byUrgency,
   type CloseReason,
+  type HistoryCode,
   type IncidentState,
   needsAttention,
   type UrgencyFacts,
@@ -182,13 +183,18 @@ export async function ruleBodies(
   return rows;
 }
 
-export async function historyOf(
-  db: Queryable,
-  incident: number,
-): Promise<{ at_us: number; who: string; what: string; detail: string }[]> {
+interface HistoryRow {
+  at_us: number;
+  who: string;
+  code: HistoryCode;
+  reason: CloseReason | null;
+  detail: string;
+}
+
+export async function historyOf(db: Queryable, incident: number): Promise<HistoryRow[]> {
   return (
-    await db.query<{ at_us: number; who: string; what: string; detail: string }>(
-      "select at_us, who, what, detail from incident_event where incident = $1 order by id desc limit 500",
+    await db.query<HistoryRow>(
+      "select at_us, who, code, reason, detail from incident_event where incident = $1 order by id desc limit 500",
       [incident],
     )
   ).rows;
@@ -324,7 +330,7 @@ export async function remindersDue(
 ): Promise<number[]> {
   const { rows } = await db.query<{ id: number }>(
     `select i.id from incident i join unnest($1::text[], $2::bigint[]) a (rule_id, seconds) on i.rule_id = a.rule_id
-     where i.state = 'open' and $3 - coalesce(i.reminded_us, (select max(at_us) from incident_event e where e.incident = i.id and e.what in ('raised', 'returned')), $3) >= a.seconds * 1000000`,
+     where i.state = 'open' and $3 - coalesce(i.reminded_us, (select max(at_us) from incident_event e where e.incident = i.id and e.code in ('raised', 'returned')), $3) >= a.seconds * 1000000`,
     [asking.map(([id]) => id), asking.map(([, s]) => s), nowUs],
   );
   return rows.map((r) => r.id);

@@ -3,6 +3,7 @@ import { formatUs } from "@halvik/core/base/time";
 import { findingTitle, readKeptRule, severityOf } from "@halvik/core/detect";
 import { entityCode } from "@halvik/core/model/entity";
 import type { SenderDirectory } from "@halvik/core/model/senders";
+import { type CloseReason, type HistoryCode, historyWords } from "@halvik/core/respond/incidents";
 import type { z } from "zod";
 import type { Act } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
@@ -45,7 +46,7 @@ export async function closeOne(act: Act, id: number, { reason, note }: z.output<
   await mustBe(act, id);
   if (!(await closeIncident(act.db, id, reason, act.atUs)))
     throw new AppError("CONFLICT", `incident ${id} is closed already`);
-  await act.tell(id, `closed as ${reason}`, note);
+  await act.tell(id, "closed", note, reason);
   await act.audit("incident closed", { incident: id, reason });
 }
 
@@ -58,7 +59,7 @@ export async function assignOne(act: Act, id: number, to: string | null): Promis
 /** @param untilUs null brings it back */
 export async function shelveOne(act: Act, id: number, untilUs: number | null, why: string): Promise<void> {
   if (!(await shelveIncident(act.db, id, untilUs, act.who, why))) throw noIncident(id);
-  if (untilUs === null) await act.tell(id, "taken from the shelf");
+  if (untilUs === null) await act.tell(id, "unshelved");
   else await act.tell(id, "shelved", untilWhen(untilUs, why));
   await act.audit("incident shelved", { incident: id });
 }
@@ -66,12 +67,12 @@ export async function shelveOne(act: Act, id: number, untilUs: number | null, wh
 export async function addTaskTo(act: Act, id: number, text: string): Promise<void> {
   await mustBe(act, id);
   await addTask(act.db, id, text, act.who, act.atUs);
-  await act.tell(id, "task added", text);
+  await act.tell(id, "task-added", text);
 }
 
 export async function markTaskOf(act: Act, id: number, task: number, done: boolean): Promise<void> {
   const text = await markTask(act.db, id, task, done, act.who, act.atUs);
-  if (text !== null) await act.tell(id, done ? "task done" : "task open again", text);
+  if (text !== null) await act.tell(id, done ? "task-done" : "task-reopened", text);
 }
 
 export async function mergeOne(act: Act, id: number, into: number): Promise<void> {
@@ -82,7 +83,7 @@ export async function mergeOne(act: Act, id: number, into: number): Promise<void
     throw new AppError("CONFLICT", `incident ${id} cannot be merged into ${into}`);
   await mergeIncidents(act.db, id, into, `merged by ${act.who} from incident ${id}`);
   await act.tell(id, "merged", `into incident ${into}`);
-  await act.tell(into, "took in", `incident ${id}: ${from.title}`);
+  await act.tell(into, "took-in", `incident ${id}: ${from.title}`);
   await act.audit("incidents merged", { incident: id, into });
 }
 
@@ -91,7 +92,7 @@ export async function linkOne(act: Act, id: number, to: number | null): Promise<
   if (to === id) throw new AppError("CONFLICT", `incident ${id} cannot be linked to itself`);
   if (to !== null) await mustBe(act, to);
   if (!(await linkIncident(act.db, id, to))) throw noIncident(id);
-  await act.tell(id, to === null ? "link taken away" : "linked", to === null ? "" : `to incident ${to}`);
+  await act.tell(id, to === null ? "unlinked" : "linked", to === null ? "" : `to incident ${to}`);
   await act.audit("incident linked", { incident: id, to });
 }
 
@@ -158,23 +159,26 @@ export async function actOnSeveral(act: Act, body: BulkAct, untilUs: number | nu
 export async function takeBack(act: Act, undo: number): Promise<BulkResult> {
   const undone = await undoAct(act.db, undo);
   if (!undone) throw new AppError("NOT_FOUND", "there is nothing to take back (any more)");
-  const [what] = saidOf(undone.kept.act, undone.kept.act.untilUs);
-  for (const id of undone.result.changed) await act.tell(id, "took back", `“${what}”`);
+  const [code, , reason] = saidOf(undone.kept.act, undone.kept.act.untilUs);
+  for (const id of undone.result.changed) await act.tell(id, "undone", `“${historyWords(code, reason)}”`);
   await act.audit(`incidents: took back ${undone.kept.act.what}`, { incidents: undone.result.changed });
   return undone.result;
 }
 
 /** What an act is called in an incident's history. */
-function saidOf(act: BulkAct["act"], untilUs: number | null): [what: string, detail: string] {
+function saidOf(
+  act: BulkAct["act"],
+  untilUs: number | null,
+): [code: HistoryCode, detail: string, reason: CloseReason | null] {
   switch (act.what) {
     case "acknowledge":
-      return ["acknowledged", ""];
+      return ["acknowledged", "", null];
     case "assign":
-      return ["assigned", act.to || "nobody"];
+      return ["assigned", act.to || "nobody", null];
     case "shelve":
-      return ["shelved", untilWhen(untilUs ?? 0, act.why)];
+      return ["shelved", untilWhen(untilUs ?? 0, act.why), null];
     case "close":
-      return [`closed as ${act.reason}`, act.note];
+      return ["closed", act.note, act.reason];
   }
 }
 

@@ -29,7 +29,7 @@ export async function similarIncidents(db: Queryable, id: number): Promise<Simil
        from incident i, this
        where i.id <> $1 and i.merged_into is null and i.first_us < this.first_us
      )
-     select o.*, (select e.detail from incident_event e where e.incident = o.id and (e.what = 'note' or e.what like 'closed as %') and e.detail <> '' order by e.id desc limit 1) as note
+     select o.*, (select e.detail from incident_event e where e.incident = o.id and e.code in ('note', 'closed') and e.detail <> '' order by e.id desc limit 1) as note
      from other o where cardinality(o.rules) > 0 or cardinality(o.shared) > 1
      order by 3 * least(cardinality(o.rules), 1) + least(cardinality(o.shared), 4) desc, o.last_us desc limit ${MOST}`,
     [id],

@@ -31,6 +31,16 @@ test.each<
   ["nobody ever listened: nothing is claimed", [], [0, 100, 100], []],
   ["since somebody first listened: what was before is not Halvik's", [[50, 100]], [0, 100, 100], []],
   [
+    "two collectors, one within the other's time: no gap while either listens",
+    [
+      [0, 80],
+      [10, 20],
+      [90, 100],
+    ],
+    [0, 100, 100],
+    [[80, 90]],
+  ],
+  [
     "one gap",
     [
       [0, 40],

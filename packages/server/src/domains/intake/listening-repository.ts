@@ -27,7 +27,7 @@ export async function gapBefore(db: Queryable, fromUs: number): Promise<Gap | nu
   return before !== null && fromUs - before >= LEAST_GAP_US ? { fromUs: before, toUs: fromUs } : null;
 }
 
-/** The parts of a window in which nobody listened, since somebody first did. */
+/** The parts of a window in which no collector listened, since one first did. */
 export async function gapsWithin(
   db: Queryable,
   window: { readonly fromUs: number; readonly toUs: number },
@@ -35,7 +35,7 @@ export async function gapsWithin(
 ): Promise<Gap[]> {
   const { rows } = await db.query<{ from_us: number; to_us: number }>(
     `select from_us, to_us from (
-       select to_us as from_us, coalesce(lead(from_us) over (order by from_us), $3::bigint) as to_us from listening
+       select max(to_us) over (order by from_us) as from_us, coalesce(lead(from_us) over (order by from_us), $3::bigint) as to_us from listening
      ) gap where to_us - from_us >= $4 and from_us < $2 and to_us > $1 order by from_us`,
     [window.fromUs, window.toUs, nowUs, LEAST_GAP_US],
   );

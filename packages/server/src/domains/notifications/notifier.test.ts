@@ -1,4 +1,5 @@
 import { createServer, type Server } from "node:net";
+import type { CloseReason, HistoryCode } from "@halvik/core/respond/incidents";
 import { NotifyRoute } from "@halvik/core/respond/notify";
 import type pg from "pg";
 import { nowUs } from "../../kernel/clock.js";
@@ -54,7 +55,8 @@ async function incident(title: string, { severity = 3, ago = 0 } = {}): Promise<
   );
   return id;
 }
-const happens = (id: number, what: string, detail = "") => addEvent(db, id, nowUs(), "Halvik", what, detail);
+const happens = (id: number, code: HistoryCode, detail = "", reason: CloseReason | null = null) =>
+  addEvent(db, id, nowUs(), "Halvik", code, detail, reason);
 const route = (over: object = {}) =>
   insertRoute(db, NotifyRoute.parse({ name: "duty", to: ["duty@orvane.example"], ...over }), "me", nowUs());
 const mailAbout = async (text: string) =>

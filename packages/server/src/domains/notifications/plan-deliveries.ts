@@ -25,7 +25,7 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
     const history: number[] = [];
     for (const event of events) {
       const incident =
-        tellingOf(event.what) === null ? null : await toldIncident(db, event.incident, (id) => directory.name(id));
+        tellingOf(event.code) === null ? null : await toldIncident(db, event.incident, (id) => directory.name(id));
       if (incident === null) continue;
       if (isHistory(incident, event)) history.push(event.id);
       for (const { id, route } of routes) {

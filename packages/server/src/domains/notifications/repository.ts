@@ -1,5 +1,6 @@
 import { readEntity } from "@halvik/core/model/entity";
 import type { Severity } from "@halvik/core/model/record";
+import type { HistoryCode } from "@halvik/core/respond/incidents";
 import { NotifyRoute, type SaidBefore, type Telling, type ToldIncident } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
 
@@ -57,15 +58,15 @@ export interface UnnotedEvent {
   readonly id: number;
   readonly incident: number;
   readonly atUs: number;
-  readonly what: string;
+  readonly code: HistoryCode;
 }
 
 export async function unnotedEvents(db: Queryable, most: number): Promise<UnnotedEvent[]> {
-  const { rows } = await db.query<{ id: number; incident: number; at_us: number; what: string }>(
-    "select id, incident, at_us, what from incident_event where not noted order by id limit $1",
+  const { rows } = await db.query<{ id: number; incident: number; at_us: number; code: HistoryCode }>(
+    "select id, incident, at_us, code from incident_event where not noted order by id limit $1",
     [most],
   );
-  return rows.map((r) => ({ id: r.id, incident: r.incident, atUs: r.at_us, what: r.what }));
+  return rows.map((r) => ({ id: r.id, incident: r.incident, atUs: r.at_us, code: r.code }));
 }
 
 /** @param history those of them that were found in imported history */
@@ -248,12 +249,12 @@ export async function latestDeliveries(db: Queryable, most: number): Promise<Del
   return rows;
 }
 
-const NOTICES = "('raised', 'returned', 'new since seen', 'still lasts', 'cleared')";
+const NOTICES = "('raised', 'returned', 'new-since-seen', 'still-lasts', 'cleared')";
 
 export interface NoticeRow {
   id: number;
   at_us: number;
-  what: string;
+  code: HistoryCode;
   detail: string;
   incident: number;
   title: string;
@@ -263,9 +264,9 @@ export interface NoticeRow {
 /** What happened to incidents lately, the newest first; nothing of what is older than `sinceUs`. */
 export async function latestNotices(db: Queryable, sinceUs: number, most: number): Promise<NoticeRow[]> {
   const { rows } = await db.query<NoticeRow>(
-    `select e.id, e.at_us, e.what, e.detail, i.id as incident, i.title, i.severity
+    `select e.id, e.at_us, e.code, e.detail, i.id as incident, i.title, i.severity
      from incident_event e join incident i on i.id = e.incident
-     where e.what in ${NOTICES} and e.at_us > $1 and e.noted and not e.history order by e.id desc limit $2`,
+     where e.code in ${NOTICES} and e.at_us > $1 and e.noted and not e.history order by e.id desc limit $2`,
     [sinceUs, most],
   );
   return rows;

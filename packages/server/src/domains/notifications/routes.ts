@@ -1,6 +1,7 @@
 import { Deliveries, EntityId, Notices, NoticesRead, NotifyRouteJson, NotifyRoutes, SinkMail } from "@halvik/contract";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { severityName } from "@halvik/core/model/record";
+import { historyWords } from "@halvik/core/respond/incidents";
 import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -163,8 +164,8 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
         const notices = (await latestNotices(db, nowUs() - US_PER_DAY, NOTICES)).map((n) => ({
           id: n.id,
           at: formatUs(n.at_us),
-          tells: tellingOf(n.what) ?? "update",
-          what: n.what,
+          tells: tellingOf(n.code) ?? "update",
+          what: historyWords(n.code, null),
           detail: n.detail,
           incident: { id: n.incident, title: n.title, severity: severityName(n.severity) },
           read: n.id <= read,

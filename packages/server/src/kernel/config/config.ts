@@ -6,6 +6,7 @@ import { isZone } from "@halvik/core/base/time";
 import { KINDS } from "@halvik/core/model/record";
 import { KEEP_DAYS } from "@halvik/core/model/senders";
 import { z } from "zod";
+import { ONLY_NODE } from "../node.js";
 
 /** A whole number written in digits; `Number("")` would be 0. */
 const wholeNumber = (least: number, most: number) =>
@@ -179,6 +180,11 @@ export const SETTINGS = {
   },
   HALVIK_DB_HOST: { schema: z.string().min(1), fallback: () => "127.0.0.1", about: "PostgreSQL host." },
   HALVIK_DB_PORT: { schema: port, fallback: () => 8432, about: "PostgreSQL port of the private cluster." },
+  HALVIK_NODE: {
+    schema: z.string().regex(/^[a-z0-9][a-z0-9-]{0,62}$/, "expected small letters, digits and hyphens"),
+    fallback: () => ONLY_NODE,
+    about: "Name of this machine among those that share one database.",
+  },
   HALVIK_DB_NAME: { schema: z.string().regex(/^[a-z_][a-z0-9_]*$/), fallback: () => "halvik", about: "Database name." },
   HALVIK_ZONE: {
     schema: z.string().refine(isZone, "expected an IANA zone such as Europe/Oslo"),

@@ -1,3 +1,4 @@
+import type { CloseReason, HistoryCode } from "@halvik/core/respond/incidents";
 import type pg from "pg";
 import type { Transaction } from "sequelize";
 import { nowUs } from "../clock.js";
@@ -21,9 +22,9 @@ export class Act {
     return { transaction: this.transaction };
   }
 
-  /** A line in an incident's history. */
-  tell(incident: number, what: string, detail = ""): Promise<void> {
-    return addEvent(this.db, incident, this.atUs, this.who, what, detail);
+  /** A line in an incident's history. @param reason of a closing */
+  tell(incident: number, code: HistoryCode, detail = "", reason: CloseReason | null = null): Promise<void> {
+    return addEvent(this.db, incident, this.atUs, this.who, code, detail, reason);
   }
 
   audit(what: string, detail: object = {}): Promise<void> {
@@ -44,16 +45,14 @@ export async function addEvent(
   incident: number,
   atUs: number,
   who: string,
-  what: string,
+  code: HistoryCode,
   detail: string,
+  reason: CloseReason | null = null,
 ): Promise<void> {
-  await db.query("insert into incident_event (incident, at_us, who, what, detail) values ($1, $2, $3, $4, $5)", [
-    incident,
-    atUs,
-    who,
-    what,
-    detail,
-  ]);
+  await db.query(
+    "insert into incident_event (incident, at_us, who, code, detail, reason) values ($1, $2, $3, $4, $5, $6)",
+    [incident, atUs, who, code, detail, reason],
+  );
 }
 
 export async function addAudit(db: Queryable, atUs: number, who: string, what: string, detail: object): Promise<void> {

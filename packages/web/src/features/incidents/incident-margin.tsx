@@ -118,7 +118,7 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
             <span className="text-ink">{h.what}</span> · {h.who}
             {h.detail && (
               <div className="border-l-2 border-line-strong pl-2 text-ink">
-                {h.what === "note" ? <Notes text={h.detail} /> : safeText(h.detail)}
+                {h.code === "note" ? <Notes text={h.detail} /> : safeText(h.detail)}
               </div>
             )}
           </li>

@@ -68,7 +68,7 @@ export async function senderStatus(db: Queryable, directory: SenderDirectory): P
 /** Arrivals of senders beyond the list of waiting ones, as the collector counted them. */
 export async function unlistedSenders(db: Queryable): Promise<number> {
   const { rows } = await db.query<{ n: number | null }>(
-    "select (detail->>'unlisted senders')::bigint as n from role_status where role = 'collector'",
+    "select sum((detail->>'unlisted senders')::bigint)::bigint as n from role_status where role = 'collector'",
   );
   return rows[0]?.n ?? 0;
 }

@@ -173,7 +173,7 @@ describe("the engine on a real store", () => {
     await session.step();
     const all = await findings("10.0.0.6");
     expect(all).toMatchObject([{ count: 12 }]);
-    const { rows } = await client.query("select detail from incident_event where incident = $1 and what = 'amended'", [
+    const { rows } = await client.query("select detail from incident_event where incident = $1 and code = 'amended'", [
       all[0]!.incident,
     ]);
     expect(rows).toEqual([{ detail: "2 records that came late were added" }]);
@@ -190,7 +190,7 @@ describe("silence of senders (semantics 12)", () => {
     );
   const collector = (nowUs: number, detail: object = {}) =>
     client.query(
-      "insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('collector', 1, 0, $1, $2) on conflict (role) do update set heartbeat_us = $1, detail = $2",
+      "insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('collector', 1, 0, $1, $2) on conflict (role, node) do update set heartbeat_us = $1, detail = $2",
       [nowUs, JSON.stringify(detail)],
     );
 
@@ -231,7 +231,7 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
   await client.query("delete from role_status");
   const beat = (heartbeatUs: number) =>
     client.query(
-      "insert into role_status (role, pid, started_us, heartbeat_us) values ('web', 1, 0, $1) on conflict (role) do update set heartbeat_us = $1",
+      "insert into role_status (role, pid, started_us, heartbeat_us) values ('web', 1, 0, $1) on conflict (role, node) do update set heartbeat_us = $1",
       [heartbeatUs],
     );
   const watch = new SelfWatch(instance.config.HALVIK_DATA_DIR, Number.MAX_SAFE_INTEGER);
@@ -378,7 +378,7 @@ test("what lasts unseen is told again after the time its rule says, and not once
   await addEvent(client, id, T, "Halvik", "raised", "");
   const rule = SHIPPED_RULES.find((r) => r.id === "on-battery")!;
   const reminders = async () =>
-    (await client.query("select 1 from incident_event where incident = $1 and what = 'still lasts'", [id])).rowCount;
+    (await client.query("select 1 from incident_event where incident = $1 and code = 'still-lasts'", [id])).rowCount;
   const rules = new Map([[rule.id, rule]]);
   await remind(client, rules, T + 599 * S);
   expect(await reminders()).toBe(0);
@@ -690,13 +690,13 @@ describe("what fails is taken out, and all else goes on", () => {
 test("an engine that gives no sign is an incident, once, and over when it measures again", async () => {
   const now = T;
   await client.query(
-    "insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('engine', 1, $1, $1, '{}') on conflict (role) do update set heartbeat_us = $1, detail = '{}'",
+    "insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('engine', 1, $1, $1, '{}') on conflict (role, node) do update set heartbeat_us = $1, detail = '{}'",
     [now],
   );
   const stopped = async () =>
     (
       await client.query(
-        "select state, title, (select string_agg(what, ' ' order by id) from incident_event e where e.incident = i.id) as told from incident i where rule_id = 'halvik-engine-stopped' order by id",
+        "select state, title, (select string_agg(code, ' ' order by id) from incident_event e where e.incident = i.id) as told from incident i where rule_id = 'halvik-engine-stopped' order by id",
       )
     ).rows;
   await raiseEngineStopped(client, now, now + 30 * S);
