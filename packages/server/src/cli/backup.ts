@@ -21,7 +21,6 @@ const JOBS = "2";
 
 export const backupCommand = (): Command =>
   new Command("backup")
-    .description("copy the whole store into a directory, while Halvik runs or not; the copy is of one moment")
     .argument("<target>", "a directory that does not exist yet, or is empty; with --passphrase-file, a file")
     .option(
       "--passphrase-file <file>",
@@ -59,7 +58,6 @@ export const backupCommand = (): Command =>
 
 export const restoreCommand = (): Command =>
   new Command("restore")
-    .description("fill an empty Halvik from a backup; Halvik must not run on that data directory")
     .argument("<source>", "what “backup” made")
     .option("--passphrase-file <file>", "what an encrypted copy was encrypted with")
     .action(async (path: string, { passphraseFile }: { passphraseFile?: string }) => {
@@ -100,7 +98,7 @@ export const restoreCommand = (): Command =>
     });
 
 export const migrateCommand = (): Command =>
-  new Command("migrate").description("bring the database to the newest schema; bin/start does the same").action(() =>
+  new Command("migrate").action(() =>
     withDatabase(async (config, secrets) => {
       const done = await migrate(connectionOf(config, secrets, "owner"));
       console.log(done.length === 0 ? "the schema is the newest already" : done.join("\n"));

@@ -42,7 +42,6 @@ const UsmFile = z.array(
 
 export const decodeCommand = (): Command =>
   new Command("decode")
-    .description("decode a file or capture of any kind: one JSON record a line (docs/decode.md)")
     .argument("<file>", 'the file; "-" is standard input')
     .addOption(new Option("--kind <kind>", "kind of record").choices(KINDS).default("auto", "told by content"))
     .option("--zone <zone>", "zone of stamps that name none", "UTC")

@@ -33,7 +33,6 @@ const change = (name: string, what: Parameters<typeof changeEndpoint>[2], said: 
 
 export const endpointsCommand = (): Command =>
   new Command("endpoints")
-    .description("what Halvik listens to; changes take effect within a second")
     .addCommand(
       new Command("list").description("list the endpoints").action(() =>
         withDb(async (db, config) => {
@@ -137,7 +136,6 @@ interface UserOptions {
 
 export const snmpUsersCommand = (): Command =>
   new Command("snmp-users")
-    .description("users of SNMPv3 notifications; their passwords become keys and are not kept")
     .addCommand(
       new Command("add")
         .description("make a user, or give one new passwords (at least 8 characters: RFC 3414 section 11.2)")

@@ -2,26 +2,74 @@ import { Command, Option } from "commander";
 import { VERSION } from "../kernel/version.js";
 
 /**
- * What makes each command. Loaded when it is the one asked for: reading every library of every command takes longer than most commands
+ * Each command, and what makes it. Loaded when it is the one asked for: reading every library of every command takes longer than most commands
  * run, and a role that was killed is to be back in three seconds.
  */
-const COMMANDS: Readonly<Record<string, () => Promise<Command>>> = {
-  serve: async () => (await import("./serve.js")).serveCommand(),
-  decode: async () => (await import("./decode.js")).decodeCommand(),
-  import: async () => (await import("./import.js")).importCommand(),
-  senders: async () => (await import("./senders.js")).sendersCommand(),
-  endpoints: async () => (await import("./endpoints.js")).endpointsCommand(),
-  "snmp-users": async () => (await import("./endpoints.js")).snmpUsersCommand(),
-  mibs: async () => (await import("./mibs.js")).mibsCommand(),
-  rules: async () => (await import("./rules.js")).rulesCommand(),
-  routes: async () => (await import("./routes.js")).routesCommand(),
-  "mail-sink": async () => (await import("./mail-sink.js")).mailSinkCommand(),
-  user: async () => (await import("./people.js")).userCommand(),
-  token: async () => (await import("./people.js")).tokenCommand(),
-  backup: async () => (await import("./backup.js")).backupCommand(),
-  restore: async () => (await import("./backup.js")).restoreCommand(),
-  migrate: async () => (await import("./backup.js")).migrateCommand(),
-  simulate: async () => (await import("./simulate.js")).simulateCommand(),
+const COMMANDS: Readonly<Record<string, { readonly description: string; readonly load: () => Promise<Command> }>> = {
+  serve: {
+    description: "run one role in the foreground against a database that is running and up to date",
+    load: async () => (await import("./serve.js")).serveCommand(),
+  },
+  decode: {
+    description: "decode a file or capture of any kind: one JSON record a line (docs/decode.md)",
+    load: async () => (await import("./decode.js")).decodeCommand(),
+  },
+  import: {
+    description: "store the records of a capture, text, event XML, JSON or table, gzip or not, and print a receipt",
+    load: async () => (await import("./import.js")).importCommand(),
+  },
+  senders: {
+    description: "the list of senders as CSV",
+    load: async () => (await import("./senders.js")).sendersCommand(),
+  },
+  endpoints: {
+    description: "what Halvik listens to; changes take effect within a second",
+    load: async () => (await import("./endpoints.js")).endpointsCommand(),
+  },
+  "snmp-users": {
+    description: "users of SNMPv3 notifications; their passwords become keys and are not kept",
+    load: async () => (await import("./endpoints.js")).snmpUsersCommand(),
+  },
+  mibs: {
+    description: "SNMP modules that give names to object identifiers; they apply to history too",
+    load: async () => (await import("./mibs.js")).mibsCommand(),
+  },
+  rules: {
+    description: "the rules as files (YAML), fit for version control",
+    load: async () => (await import("./rules.js")).rulesCommand(),
+  },
+  routes: {
+    description: "who is told of which incidents by mail",
+    load: async () => (await import("./routes.js")).routesCommand(),
+  },
+  "mail-sink": {
+    description: "a stand-in mail server on loopback that keeps what it receives and sends nothing on (for trials)",
+    load: async () => (await import("./mail-sink.js")).mailSinkCommand(),
+  },
+  user: {
+    description: "accounts of people",
+    load: async () => (await import("./people.js")).userCommand(),
+  },
+  token: {
+    description: "tokens for programs that use the API",
+    load: async () => (await import("./people.js")).tokenCommand(),
+  },
+  backup: {
+    description: "copy the whole store into a directory, while Halvik runs or not; the copy is of one moment",
+    load: async () => (await import("./backup.js")).backupCommand(),
+  },
+  restore: {
+    description: "fill an empty Halvik from a backup; Halvik must not run on that data directory",
+    load: async () => (await import("./backup.js")).restoreCommand(),
+  },
+  migrate: {
+    description: "bring the database to the newest schema; bin/start does the same",
+    load: async () => (await import("./backup.js")).migrateCommand(),
+  },
+  simulate: {
+    description: "stand-in devices of an invented company, Orvane Ferries",
+    load: async () => (await import("./simulate.js")).simulateCommand(),
+  },
 };
 
 const program = new Command("halvik")
@@ -49,8 +97,8 @@ program.addCommand(
       );
     }),
 );
-const asked = Object.hasOwn(COMMANDS, process.argv[2] ?? "") ? [COMMANDS[process.argv[2]!]!] : Object.values(COMMANDS);
-if (process.argv[2] !== "start") for (const load of asked) program.addCommand(await load());
+for (const [name, { description, load }] of Object.entries(COMMANDS))
+  program.addCommand((name === process.argv[2] ? await load() : new Command(name)).description(description));
 
 program.parseAsync().then(
   () => undefined,

@@ -51,7 +51,6 @@ export const importCommand = (): Command =>
   new Command("import")
     .addCommand(removeCommand())
     .addCommand(listCommand())
-    .description("store the records of a capture, text, event XML, JSON or table, gzip or not, and print a receipt")
     .argument("<file>", 'the file; "-" is standard input')
     .addOption(new Option("--job <id>", "the job that asked for it").hideHelp())
     .option("--again", "store a file even if it was imported before")

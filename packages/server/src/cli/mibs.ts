@@ -8,7 +8,6 @@ import { withAct, withDb } from "./context.js";
 
 export const mibsCommand = (): Command =>
   new Command("mibs")
-    .description("SNMP modules that give names to object identifiers; they apply to history too")
     .addCommand(
       new Command("add")
         .description("add modules")

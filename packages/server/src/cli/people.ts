@@ -35,7 +35,6 @@ function days(text: string): number {
 
 export const userCommand = (): Command =>
   new Command("user")
-    .description("accounts of people")
     .addCommand(
       new Command("add")
         .description("make an account and print its one-time password")
@@ -106,7 +105,6 @@ export const userCommand = (): Command =>
 
 export const tokenCommand = (): Command =>
   new Command("token")
-    .description("tokens for programs that use the API")
     .addCommand(
       new Command("create")
         .description("make a token and print it; it is shown only now")

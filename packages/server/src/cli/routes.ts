@@ -22,7 +22,6 @@ interface AddOptions {
 
 export const routesCommand = (): Command =>
   new Command("routes")
-    .description("who is told of which incidents by mail")
     .addCommand(
       new Command("list").description("one line each, as JSON").action(() =>
         withDb(async (db) => {

@@ -10,7 +10,6 @@ import { withAct, withModels } from "./context.js";
 
 export const rulesCommand = (): Command =>
   new Command("rules")
-    .description("the rules as files (YAML), fit for version control")
     .addCommand(
       new Command("export")
         .description("print every rule, or write each into a file of its own")

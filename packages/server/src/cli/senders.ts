@@ -9,7 +9,6 @@ import { CLI, context, withModels } from "./context.js";
 
 export const sendersCommand = (): Command =>
   new Command("senders")
-    .description("the list of senders as CSV")
     .addCommand(
       new Command("export").description("print the admitted senders").action(async () => {
         const { config, secrets } = context();

@@ -13,7 +13,6 @@ const STARTS = {
 
 export const serveCommand = (): Command =>
   new Command("serve")
-    .description("run one role in the foreground against a database that is running and up to date")
     .addOption(new Option("--role <role>", "which role").choices(ROLES).makeOptionMandatory())
     .action(async ({ role }: { role: Role }) => {
       const context = (await givenInput()) ?? (await inputFromFiles(role));

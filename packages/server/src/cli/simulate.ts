@@ -24,7 +24,6 @@ const untilOf = ({ until }: { readonly until?: string }): number =>
 
 export const simulateCommand = (): Command =>
   new Command("simulate")
-    .description("stand-in devices of an invented company, Orvane Ferries")
     .addCommand(
       new Command("senders")
         .description("print its devices as a list of senders")
