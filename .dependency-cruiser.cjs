@@ -100,6 +100,13 @@ module.exports = {
       to: { path: "^packages/", pathNot: "^packages/(web/src/ui|core/src/(base|model))/" },
     },
     {
+      name: "controls-come-from-the-kit",
+      comment: "one way for a menu, a list or a dialog to look and to be used by keyboard: packages/web/src/ui",
+      severity: "error",
+      from: { path: "^packages/web/src/", pathNot: "^packages/web/src/ui/" },
+      to: { path: "(^|node_modules/)(radix-ui|@tanstack/react-table)(/|$)" },
+    },
+    {
       name: "data-below-pages",
       severity: "error",
       from: { path: "^packages/web/src/(data|navigation)/", pathNot: TESTS },

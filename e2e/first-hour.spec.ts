@@ -28,7 +28,7 @@ test("a wrong password is refused; the one-time one leads to one's own", async (
   await expect(page.getByText("No sender has been admitted yet")).toBeVisible();
 });
 
-test("packets become records, live; a rule raises; “I saw it”; all of it outlives a restart of every process", async ({
+test("packets become records, live; a rule raises; acknowledged; all of it outlives a restart of every process", async ({
   page,
 }) => {
   await halvik.signIn(page);
@@ -42,7 +42,7 @@ test("packets become records, live; a rule raises; “I saw it”; all of it out
   await expect(waiting).toContainText("1 record held");
   await waiting.getByRole("button", { name: "Admit" }).click();
   await expect(waiting).toHaveCount(0);
-  await page.getByRole("button", { name: "127.40.0.1", exact: true }).click();
+  await page.getByRole("row", { name: /^127\.40\.0\.1 / }).click();
   await page.getByLabel("Name", { exact: true }).fill("sw-test");
   await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByRole("heading", { name: "sw-test" })).toBeVisible();
@@ -94,13 +94,13 @@ test("packets become records, live; a rule raises; “I saw it”; all of it out
   await expect(page.getByRole("region", { name: "Evidence" })).toContainText("Failed password for invalid user");
   await page.keyboard.press("a");
   await page.getByLabel("Note").fill("I saw it");
-  await page.getByRole("button", { name: "I saw it" }).click();
-  await expect(page.getByText("open, seen")).toBeVisible();
+  await page.getByRole("complementary").locator("form").getByRole("button", { name: "Acknowledge" }).click();
+  await expect(page.getByText("open, acknowledged")).toBeVisible();
 
   // more of the same folds in, and does not come back to the queue
   for (let i = 14; i < 20; i++) await halvik.udp("127.40.0.1", refused(i));
   await expect(page.getByRole("heading", { name: /20 refused logons/ })).toBeVisible();
-  await expect(page.getByText("open, seen")).toBeVisible();
+  await expect(page.getByText("open, acknowledged")).toBeVisible();
   const incident = page.url();
 
   // reload, then restart every process: all of it is still there
@@ -111,13 +111,13 @@ test("packets become records, live; a rule raises; “I saw it”; all of it out
   await halvik.start();
   await page.goto(incident);
   await expect(page.getByRole("heading", { name: /20 refused logons from 203.0.113.77 on sw-test/ })).toBeVisible();
-  await expect(page.getByText("open, seen")).toBeVisible();
+  await expect(page.getByText("open, acknowledged")).toBeVisible();
   await expect(page.getByText("I saw it")).toBeVisible();
   await page.getByRole("link", { name: "Records" }).click();
   await filter(page, "src is 203.0.113.77");
   await expect(page.getByTestId("count")).toContainText("20 records");
   await page.getByRole("link", { name: "Intake" }).click();
-  await expect(page.getByRole("button", { name: "sw-test" })).toBeVisible();
+  await expect(page.getByRole("row", { name: /sw-test/ })).toBeVisible();
 });
 
 test("closing with a reason; the keys page; the night theme", async ({ page }) => {
@@ -126,7 +126,7 @@ test("closing with a reason; the keys page; the night theme", async ({ page }) =
   await page.getByRole("link", { name: /20 refused logons/ }).click();
   await page.getByRole("button", { name: "Close", exact: true }).click();
   await page.getByRole("radio", { name: /expected/ }).check();
-  await page.getByRole("button", { name: "Close it" }).click();
+  await page.getByRole("complementary").locator("form").getByRole("button", { name: "Close", exact: true }).click();
   await expect(page.getByText("closed as expected").first()).toBeVisible();
   await page.keyboard.press("Escape");
   await page.keyboard.press("?");

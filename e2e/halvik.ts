@@ -4,7 +4,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { createConnection, createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
-import type { Page } from "@playwright/test";
+import type { Locator, Page } from "@playwright/test";
 
 const PASSWORD = "correct horse battery";
 
@@ -152,8 +152,14 @@ export class Halvik {
   async firstSignIn(page: Page): Promise<void> {
     await this.signIn(page, this.oneTimePassword);
     await page.getByLabel("New password").fill(PASSWORD);
-    await page.getByLabel("Once more").fill(PASSWORD);
-    await page.getByRole("button", { name: "Keep it" }).click();
+    await page.getByLabel("Repeat it").fill(PASSWORD);
+    await page.getByRole("button", { name: "Save" }).click();
     await page.getByRole("navigation", { name: "Sections" }).waitFor();
   }
+}
+
+/** Chooses from a list that opens under its control. */
+export async function choose(control: Locator, option: string): Promise<void> {
+  await control.click();
+  await control.page().getByRole("option", { name: option, exact: true }).click();
 }

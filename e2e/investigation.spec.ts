@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { Halvik } from "./halvik";
+import { choose, Halvik } from "./halvik";
 
 /** From a symptom to its cause with the keyboard alone, by the means the Records page gives. */
 let halvik: Halvik;
@@ -51,7 +51,7 @@ test("a refused connection leads to a full disk, and the way there is kept", asy
   await filter(page, '"connection refused"');
   await expect(lines(page)).toHaveCount(3);
   await expect(page.getByTestId("count")).toContainText("3 records");
-  await expect(page.getByTestId("coverage")).toHaveText("nothing known to be missing");
+  await expect(page.getByTestId("coverage")).toHaveText("No known gaps in this window");
   await page.keyboard.press("j");
   await expect(page.getByRole("complementary")).toContainText("web-1");
   await page.keyboard.press("Escape");
@@ -80,12 +80,12 @@ test("a refused connection leads to a full disk, and the way there is kept", asy
   // kept by name, used by name
   await tabTo(page, /^saved and recent$/);
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("menuitem", { name: /Keep this filter/ })).toBeFocused();
+  await expect(page.getByRole("menuitem", { name: /Save this filter/ })).toBeFocused();
   await page.keyboard.press("Enter");
   await expect(page.getByLabel("Name")).toBeFocused();
   await page.keyboard.type("full disks");
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("dialog", { name: "Keep this filter" })).toHaveCount(0);
+  await expect(page.getByRole("dialog", { name: "Save this filter" })).toHaveCount(0);
   await filter(page, 'filter "full disks" and severity at least error');
   await expect(page.getByTestId("reading")).toContainText("app is kernel");
   await expect(lines(page)).toHaveCount(1);
@@ -128,19 +128,19 @@ test("a form writes the filter; columns are chosen, kept and carried by a link; 
   // editor and form say the same
   await page.getByRole("button", { name: "as a form" }).click();
   await page.getByRole("button", { name: "Add a line" }).click();
-  await page.getByLabel("Field of line 1").selectOption("app");
-  await page.getByLabel("Comparison of line 1").selectOption("is");
+  await choose(page.getByLabel("Field of line 1"), "app");
+  await choose(page.getByLabel("Comparison of line 1"), "is");
   await page.getByLabel("Value of line 1").fill("web");
   await expect(page.getByLabel("Filter", { exact: true })).toContainText("app is web");
   await expect(page.getByTestId("preview")).toContainText(/Enter applies it: \d+ in this window, none before/);
-  await page.getByRole("button", { name: "Add words to look for" }).click();
+  await page.getByRole("button", { name: "Add words" }).click();
   await page.getByLabel("Line 2", { exact: true }).fill('"connection refused"');
   await page.getByRole("button", { name: "Apply" }).click();
   await expect(lines(page)).toHaveCount(3);
-  await page.getByRole("button", { name: "Close the form" }).click();
+  await page.getByRole("button", { name: "Close", exact: true }).click();
 
   await page.getByRole("button", { name: "columns" }).click();
-  await page.getByLabel("Add a column").selectOption("app");
+  await choose(page.getByLabel("Add a column"), "app");
   await page.getByRole("button", { name: "app further left" }).click();
   await page.keyboard.press("Escape");
   await expect(page).toHaveURL(/columns=app%2Cwhat\+it\+says/);

@@ -38,23 +38,23 @@ test("an endpoint is added, receives, is stopped, all on Intake", async ({ page 
   await page.getByRole("button", { name: "Admit", exact: true }).click();
 
   const port = await freePort();
-  await page.getByRole("button", { name: "Listen to something more" }).click();
+  await page.getByRole("button", { name: "Add an endpoint" }).click();
   await page.getByLabel("Name", { exact: true }).fill("second ear");
   await page.getByLabel("Port", { exact: true }).fill("0");
-  await page.getByRole("button", { name: "Listen", exact: true }).click();
+  await page.getByRole("button", { name: "Add", exact: true }).click();
   await expect(page.getByText("1 to 65535.")).toBeVisible();
   await page.getByLabel("Port", { exact: true }).fill(String(port));
-  await page.getByRole("button", { name: "Listen", exact: true }).click();
+  await page.getByRole("button", { name: "Add", exact: true }).click();
   const row = page.getByTestId("endpoint").filter({ hasText: "second ear" });
-  await expect(row).toContainText("listening, nothing yet");
+  await expect(row).toContainText("listening, no message yet");
   await halvik.udp("127.40.0.1", "<13>a: heard by the second ear", port);
   await expect(row).toContainText("receiving");
 
   await row.click();
   await expect(page.getByText(`logger --server 127.0.0.1 --port ${port} --udp`)).toBeVisible();
-  await page.getByRole("button", { name: "Stop listening" }).click();
+  await page.getByRole("button", { name: "Stop" }).click();
   await expect(row).toContainText("stopped");
-  await page.getByRole("button", { name: "Forget it" }).click();
+  await page.getByRole("button", { name: "Delete" }).click();
   await expect(row).toHaveCount(0);
 });
 
@@ -149,7 +149,7 @@ test("a file with firewall decisions is uploaded; the same file twice says so", 
   const read = async () => {
     await page.getByLabel("File", { exact: true }).setInputFiles(decisions);
     await page.getByLabel("Sent by").fill("127.40.0.3");
-    await page.getByRole("button", { name: "Read it in" }).click();
+    await page.getByRole("button", { name: "Import" }).click();
   };
   await read();
   await expect(page.getByTestId("import").first()).toContainText("1 read, 1 stored", { timeout: 60_000 });

@@ -1,5 +1,5 @@
 import { expect, type Page, test } from "@playwright/test";
-import { Halvik } from "./halvik";
+import { choose, Halvik } from "./halvik";
 
 /** An analyst's morning: from an empty queue, by notice and mail, to a closed incident and the mail that it is over. */
 let halvik: Halvik;
@@ -25,19 +25,19 @@ test("someone is to be told: a route is made, and tried", async ({ page }) => {
   await halvik.firstSignIn(page);
   await expect(page.getByRole("heading", { name: "Nothing needs you" })).toBeVisible();
   await page.getByRole("button", { name: /Notices/ }).click();
-  await page.getByRole("link", { name: "Who is told by mail" }).click();
-  await expect(page.getByText("Nobody is told")).toBeVisible();
-  await page.getByRole("button", { name: "Add a route" }).click();
+  await page.getByRole("link", { name: "Notifications by mail" }).click();
+  await expect(page.getByText("Nobody is notified yet")).toBeVisible();
+  await page.getByRole("button", { name: "Add a notification" }).click();
   await page.getByLabel("Name", { exact: true }).fill("duty");
   await page.getByLabel("To", { exact: true }).fill("duty at orvane");
-  await page.getByRole("button", { name: "Keep it" }).click();
+  await page.getByRole("button", { name: "Save" }).click();
   await expect(page.getByRole("alert")).toContainText("expected a mail address");
   await page.getByLabel("To", { exact: true }).fill("duty@orvane.example");
-  await page.getByLabel("Of incidents of").selectOption("warning");
-  await page.getByRole("button", { name: "Keep it" }).click();
-  await expect(page.getByText("duty@orvane.example is told of warning or worse")).toBeVisible();
+  await choose(page.getByLabel("Incidents of severity"), "warning or worse");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByText("Mail to duty@orvane.example for warning or worse")).toBeVisible();
   await page.getByRole("button", { name: "Send a test" }).click();
-  await expect(mail(page, /a test of the route “duty”/)).toBeVisible();
+  await expect(mail(page, /a test of the notification “duty”/)).toBeVisible();
   await expect(page.getByRole("cell", { name: "test sent" })).toBeVisible();
 });
 
@@ -56,7 +56,7 @@ test("a fan fails: a notice, a mail with the record; it is seen, taken, noted an
   await page.getByLabel(/Note/).fill("on my way");
   await page.keyboard.press("Control+Enter");
   const margin = page.getByRole("complementary", { name: "Details" });
-  await expect(margin).toContainText("seen by");
+  await expect(margin).toContainText("acknowledged by");
   await page.keyboard.press("n");
   await page
     .getByLabel("Note, as Markdown")
@@ -90,7 +90,7 @@ test("it runs again: cleared by evidence, mailed as over, the task done, closed,
   await expect(page.getByText("all done")).toBeVisible();
   await page.getByRole("button", { name: "Close", exact: true }).click();
   await page.getByLabel(/Note/).fill("fan changed");
-  await page.getByRole("button", { name: "Close it" }).click();
+  await page.getByRole("complementary").locator("form").getByRole("button", { name: "Close", exact: true }).click();
   await expect(page.getByRole("complementary", { name: "Details" })).toContainText("closed as fixed");
   const handover = await page.request.get(`${halvik.url}/api/v1/incidents/1/export?format=handover`);
   expect(await handover.text()).toContain("closed as fixed");
@@ -116,6 +116,6 @@ test("two more: chosen by keyboard, closed together, and taken back; the next fa
   await page.keyboard.press("j");
   await page.keyboard.press("Enter");
   const margin = page.getByRole("complementary", { name: "Details" });
-  await expect(margin.getByText("took back").first()).toBeVisible();
+  await expect(margin.getByText("undone").first()).toBeVisible();
   await expect(margin.getByText("fan changed")).toBeVisible();
 });

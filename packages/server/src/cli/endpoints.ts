@@ -86,7 +86,7 @@ export const endpointsCommand = (): Command =>
     )
     .addCommand(
       new Command("remove")
-        .description("forget an endpoint")
+        .description("delete an endpoint")
         .argument("<name>")
         .action((name: string) =>
           withAct(async (act) => {
@@ -176,7 +176,7 @@ export const snmpUsersCommand = (): Command =>
     )
     .addCommand(
       new Command("remove")
-        .description("forget a user")
+        .description("delete a user")
         .argument("<name>")
         .action((name: string) =>
           withAct(async (act) => {

@@ -23,7 +23,7 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     load: async () => (await import("./senders.js")).sendersCommand(),
   },
   endpoints: {
-    description: "what Halvik listens to; changes take effect within a second",
+    description: "endpoints that receive records; changes take effect within a second",
     load: async () => (await import("./endpoints.js")).endpointsCommand(),
   },
   "snmp-users": {
@@ -39,7 +39,7 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     load: async () => (await import("./rules.js")).rulesCommand(),
   },
   routes: {
-    description: "who is told of which incidents by mail",
+    description: "notifications by mail: who gets which incidents",
     load: async () => (await import("./routes.js")).routesCommand(),
   },
   "mail-sink": {

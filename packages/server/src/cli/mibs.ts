@@ -44,7 +44,7 @@ export const mibsCommand = (): Command =>
     )
     .addCommand(
       new Command("remove")
-        .description("forget an added module")
+        .description("delete an added module")
         .argument("<name>")
         .action((name: string) =>
           withAct(async (act) => {

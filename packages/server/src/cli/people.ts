@@ -68,7 +68,7 @@ export const userCommand = (): Command =>
       }),
     )
     .addCommand(
-      named("remove", "forget an account; what it did stays in the audit", async (person, act) => {
+      named("remove", "delete an account; what it did stays in the audit", async (person, act) => {
         await keepAnOwner(person);
         await person.destroy(act.options);
         return "account removed";

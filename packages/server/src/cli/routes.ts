@@ -56,19 +56,19 @@ export const routesCommand = (): Command =>
               throw new Error(read.error.issues.map((i) => `${i.path.join(".")}: ${i.message}`).join("; "));
             const id = await insertRoute(act.db, read.data, "command line", nowUs());
             await act.audit("route added", { route: id, name });
-            console.log(`route ${id} “${name}” is kept`);
+            console.log(`route ${id} “${name}” is saved`);
           }),
         ),
     )
     .addCommand(
       new Command("remove")
-        .description("take a route away")
+        .description("delete a route")
         .argument("<id>")
         .action((id: string) =>
           withAct(async (act) => {
             if (!/^\d{1,9}$/.test(id) || !(await deleteRoute(act.db, Number(id))))
               throw new Error(`there is no route ${id}`);
-            await act.audit("route taken away", { route: Number(id) });
+            await act.audit("route deleted", { route: Number(id) });
           }),
         ),
     );

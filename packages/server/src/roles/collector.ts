@@ -120,7 +120,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       severity: 4,
       outcome: "failure",
       subject: name,
-      text: `Halvik did not listen for ${formatDuration(gap.toUs - gap.fromUs)}: what was sent from ${formatUs(gap.fromUs)} to ${formatUs(gap.toUs)} was not heard.`,
+      text: `Halvik was not listening for ${formatDuration(gap.toUs - gap.fromUs)}: nothing sent from ${formatUs(gap.fromUs)} to ${formatUs(gap.toUs)} was received.`,
       data: [
         ["from", formatUs(gap.fromUs)],
         ["to", formatUs(gap.toUs)],

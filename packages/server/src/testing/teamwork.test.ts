@@ -134,7 +134,7 @@ describe("acts on several at once", () => {
     await owner.query("update engine_close set due_us = 0");
     expect(await takeCloses(owner, false, nowUs())).toHaveLength(1);
     expect((await api.post(`/incidents/bulk/${body.undo}/undo`, {})).body.refused).toEqual([
-      { id, why: "the rules have been told of it already" },
+      { id, why: "too late: the rules already know" },
     ]);
     expect((await shown(id)).incident.state).toBe("closed");
     await owner.query("delete from engine_close");
@@ -167,7 +167,7 @@ test("the most urgent comes first, and says why", async () => {
     score: 70,
     parts: [
       ["error", 40],
-      ["nobody has seen it", 15],
+      ["not acknowledged", 15],
       ["it goes on", 10],
       ["it returned", 5],
     ],

@@ -1,7 +1,6 @@
 import type { Session, Summary } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";
-import { DropdownMenu } from "radix-ui";
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useNavigate } from "react-router";
 import { Toaster } from "sonner";
@@ -11,6 +10,8 @@ import { windowParams } from "../data/window-url";
 import { useGlobalKeys } from "../navigation/keys";
 import { SECTIONS } from "../navigation/sections";
 import { Kbd } from "../ui/button";
+import { Menu, MenuItem, MenuSeparator } from "../ui/menu";
+import { Tooltip, TooltipProvider } from "../ui/tooltip";
 import { KeysHelp } from "./keys-help";
 import { LoadingNotice } from "./loading-notice";
 import { Notices } from "./notices";
@@ -47,22 +48,24 @@ function SignedIn({ session }: { session: Session }) {
     return () => clearInterval(timer);
   }, [tick]);
   return (
-    <div className="flex h-full flex-col">
-      <TopLine
-        session={session}
-        summary={summary.data}
-        onPalette={() => setPalette(true)}
-        onHelp={() => setHelp(true)}
-      />
-      <Troubles summary={summary.data} error={summary.error} />
-      <div className="flex min-h-0 flex-1">
-        <TimeRail />
-        <Outlet />
+    <TooltipProvider>
+      <div className="flex h-full flex-col">
+        <TopLine
+          session={session}
+          summary={summary.data}
+          onPalette={() => setPalette(true)}
+          onHelp={() => setHelp(true)}
+        />
+        <Troubles summary={summary.data} error={summary.error} />
+        <div className="flex min-h-0 flex-1">
+          <TimeRail />
+          <Outlet />
+        </div>
+        <Palette open={palette} onOpenChange={setPalette} />
+        <KeysHelp open={help} onOpenChange={setHelp} />
+        <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
       </div>
-      <Palette open={palette} onOpenChange={setPalette} />
-      <KeysHelp open={help} onOpenChange={setHelp} />
-      <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
-    </div>
+    </TooltipProvider>
   );
 }
 
@@ -84,7 +87,7 @@ function TopLine({
   const kept = windowParams();
   return (
     <header className="flex h-11 shrink-0 items-center gap-5 border-b border-line-strong pr-4">
-      <div className="flex w-[100px] items-center gap-[7px] pl-4 text-[17px] font-bold">
+      <div className="flex w-[100px] items-center gap-[7px] pl-4 text-title font-bold">
         <svg viewBox="0 0 15 18" width={15} height={18} aria-hidden="true">
           <path d="M1.5 1v16M13.5 1v16M1.5 9.5c3-3 5 2.4 12-.8" fill="none" stroke="currentColor" strokeWidth={2.2} />
         </svg>
@@ -101,7 +104,7 @@ function TopLine({
           >
             {s.name}
             {s.path === "/incidents" && summary !== undefined && summary.attention > 0 && (
-              <sup className="ml-0.5 text-[11px] font-bold text-vermilion">
+              <sup className="ml-0.5 text-micro font-bold text-vermilion">
                 {summary.attention}
                 <span className="sr-only"> need attention</span>
               </sup>
@@ -109,7 +112,7 @@ function TopLine({
           </NavLink>
         ))}
       </nav>
-      <div className="ml-auto flex items-center gap-4 text-[13px] whitespace-nowrap text-quiet">
+      <div className="ml-auto flex items-center gap-4 text-ui whitespace-nowrap text-quiet">
         {summary && (
           <span>
             {summary.recordsPerSecond.toLocaleString("en")} records/s ·{" "}
@@ -121,7 +124,9 @@ function TopLine({
           </span>
         )}
         <Notices />
-        <span title="Times on screen are in this zone">{zone}</span>
+        <Tooltip text="Times on screen are in this zone">
+          <span>{zone}</span>
+        </Tooltip>
         <button type="button" onClick={onPalette} aria-label="Command palette">
           <Kbd>Ctrl K</Kbd>
         </button>
@@ -132,36 +137,29 @@ function TopLine({
         >
           {theme === "night" ? <Sun size={15} /> : <Moon size={15} />}
         </button>
-        <DropdownMenu.Root>
-          <DropdownMenu.Trigger className="text-ink">{session.display}</DropdownMenu.Trigger>
-          <DropdownMenu.Portal>
-            <DropdownMenu.Content
-              align="end"
-              sideOffset={8}
-              className="z-20 min-w-44 rounded-[2px] border border-line-strong bg-sheet py-1 shadow-lg"
-            >
-              <DropdownMenu.Item
-                className="cursor-pointer px-3 py-1 data-highlighted:bg-wash"
-                onSelect={() => navigate("/notify")}
-              >
-                Who is told
-              </DropdownMenu.Item>
-              <DropdownMenu.Item className="cursor-pointer px-3 py-1 data-highlighted:bg-wash" onSelect={onHelp}>
-                All keys <Kbd>?</Kbd>
-              </DropdownMenu.Item>
-              <DropdownMenu.Item
-                className="cursor-pointer px-3 py-1 data-highlighted:bg-wash"
-                onSelect={async () => {
-                  await request("DELETE", "/session");
-                  queryClient.clear();
-                  location.assign("/");
-                }}
-              >
-                Sign out
-              </DropdownMenu.Item>
-            </DropdownMenu.Content>
-          </DropdownMenu.Portal>
-        </DropdownMenu.Root>
+        <Menu
+          className="min-w-44"
+          trigger={
+            <button type="button" className="text-ink">
+              {session.display}
+            </button>
+          }
+        >
+          <MenuItem onSelect={() => navigate("/notify")}>Notifications</MenuItem>
+          <MenuItem onSelect={onHelp}>
+            All keys <Kbd>?</Kbd>
+          </MenuItem>
+          <MenuSeparator />
+          <MenuItem
+            onSelect={async () => {
+              await request("DELETE", "/session");
+              queryClient.clear();
+              location.assign("/");
+            }}
+          >
+            Sign out
+          </MenuItem>
+        </Menu>
       </div>
     </header>
   );
@@ -171,7 +169,7 @@ function TopLine({
 function Troubles({ summary, error }: { summary: Summary | undefined; error: Error | null }) {
   if (error)
     return (
-      <p role="alert" className="shrink-0 border-b border-line-strong bg-vermilion-wash px-4 py-1 text-[13px]">
+      <p role="alert" className="shrink-0 border-b border-line-strong bg-vermilion-wash px-4 py-1 text-ui">
         {error.message}
       </p>
     );

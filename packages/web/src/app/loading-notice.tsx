@@ -4,7 +4,7 @@ import type { Summary } from "@halvik/contract";
 export function LoadingNotice({ jobs }: { jobs: Summary["jobs"] }) {
   if (jobs.length === 0) return null;
   return (
-    <div role="status" className="shrink-0 border-b border-line-strong bg-ochre-wash px-4 py-1 text-[13px]">
+    <div role="status" className="shrink-0 border-b border-line-strong bg-ochre-wash px-4 py-1 text-ui">
       {jobs.map((j) => {
         const share = j.total ? Math.min(99, Math.floor((j.done / j.total) * 100)) : null;
         return (

@@ -1,12 +1,12 @@
 import type { Notices as NoticesAnswer } from "@halvik/contract";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Popover } from "radix-ui";
 import { useEffect, useRef } from "react";
 import { Link, useNavigate } from "react-router";
 import { toast } from "sonner";
 import { noticesQuery, request } from "../data/api";
 import { useViewStore, usOf } from "../data/view-store";
 import { SeverityMark } from "../ui/marks";
+import { Popover, PopoverClose } from "../ui/popover";
 import { safeText } from "../ui/safe-text";
 import { dayClock } from "../ui/time";
 
@@ -26,40 +26,37 @@ export function Notices() {
     void client.invalidateQueries({ queryKey: ["notices"] });
   };
   return (
-    <Popover.Root onOpenChange={(open) => !open && void read()}>
-      <Popover.Trigger className="text-quiet hover:text-ink">
-        Notices
-        {unread > 0 && (
-          <sup className="ml-0.5 text-[11px] font-bold text-vermilion">
-            {unread}
-            <span className="sr-only"> not read</span>
-          </sup>
-        )}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          sideOffset={8}
-          aria-label="Notices"
-          className="z-20 max-h-[70vh] w-[460px] overflow-y-auto rounded-[2px] border border-line-strong bg-sheet py-1 text-[13px] shadow-lg"
-        >
-          {notices.length === 0 && <p className="px-3 py-2 text-quiet">Nothing has happened in the last day.</p>}
-          {notices.map((n) => (
-            <Notice key={n.id} notice={n} />
-          ))}
-          <p className="border-t border-line px-3 pt-1.5 text-quiet">
-            The last day. <Link to="/notify">Who is told by mail</Link>
-          </p>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <Popover
+      label="Notices"
+      onOpenChange={(open) => !open && void read()}
+      className="w-[460px] py-1"
+      trigger={
+        <button type="button" className="text-quiet hover:text-ink">
+          Notices
+          {unread > 0 && (
+            <sup className="ml-0.5 text-micro font-bold text-vermilion">
+              {unread}
+              <span className="sr-only"> not read</span>
+            </sup>
+          )}
+        </button>
+      }
+    >
+      {notices.length === 0 && <p className="px-3 py-2 text-quiet">Nothing has happened in the last day.</p>}
+      {notices.map((n) => (
+        <Notice key={n.id} notice={n} />
+      ))}
+      <p className="border-t border-line px-3 pt-1.5 text-quiet">
+        The last day. <Link to="/notify">Notifications by mail</Link>
+      </p>
+    </Popover>
   );
 }
 
 function Notice({ notice: n }: { notice: NoticesAnswer["notices"][number] }) {
   const zone = useViewStore((s) => s.zone);
   return (
-    <Popover.Close asChild>
+    <PopoverClose>
       <Link
         to={`/incidents/${n.incident.id}`}
         className="grid grid-cols-[10px_1fr_auto] gap-2.5 border-b border-line px-3 py-1.5 text-ink no-underline hover:bg-wash"
@@ -71,9 +68,9 @@ function Notice({ notice: n }: { notice: NoticesAnswer["notices"][number] }) {
           </span>
           {n.detail !== "" && <span className="block truncate text-quiet">{safeText(n.detail)}</span>}
         </span>
-        <time className="font-mono text-[12px] whitespace-nowrap text-quiet">{dayClock(usOf(n.at), zone)}</time>
+        <time className="font-mono text-small whitespace-nowrap text-quiet">{dayClock(usOf(n.at), zone)}</time>
       </Link>
-    </Popover.Close>
+    </PopoverClose>
   );
 }
 

@@ -30,7 +30,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
       onOpenChange={onOpenChange}
       label="Command palette"
       overlayClassName="fixed inset-0 z-20 bg-ink/20"
-      contentClassName="fixed top-24 left-1/2 z-30 w-[560px] -translate-x-1/2 rounded-[2px] border border-line-strong bg-sheet shadow-lg"
+      contentClassName="fixed top-24 left-1/2 z-30 w-[560px] -translate-x-1/2 rounded-xs border border-line-strong bg-sheet shadow-lg"
     >
       <Command.Input
         value={text}
@@ -39,7 +39,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
         className="w-full border-b border-line-strong bg-transparent px-4 py-2.5 outline-none"
       />
       <Command.List className="max-h-[380px] overflow-y-auto py-1">
-        <Command.Empty className="px-4 py-3 text-quiet">Nothing here goes by that name.</Command.Empty>
+        <Command.Empty className="px-4 py-3 text-quiet">No match.</Command.Empty>
         {address !== null && (
           <Command.Item
             className={item}
@@ -60,11 +60,11 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
         )}
         {SECTIONS.map((s) => (
           <Command.Item key={s.path} className={item} value={`go to ${s.name}`} onSelect={act(() => navigate(s.path))}>
-            Go to {s.name} <span className="ml-auto font-mono text-[12px] text-quiet">g {s.key}</span>
+            Go to {s.name} <span className="ml-auto font-mono text-small text-quiet">g {s.key}</span>
           </Command.Item>
         ))}
         <Command.Item className={item} value="go to who is told mail routes" onSelect={act(() => navigate("/notify"))}>
-          Go to who is told
+          Go to Notifications
         </Command.Item>
         {(incidents.data?.incidents ?? []).map((i) => (
           <Command.Item

@@ -1,4 +1,5 @@
 import { createBrowserRouter, redirect } from "react-router";
+import { Crashed } from "./crashed";
 import { Frame } from "./frame";
 
 /** Each section is loaded when it is first opened. */
@@ -6,38 +7,54 @@ export const router = createBrowserRouter([
   {
     path: "/",
     element: <Frame />,
+    errorElement: <Crashed />,
     // the frame waits for the first section without a word
     HydrateFallback: () => null,
     children: [
-      { index: true, loader: () => redirect("/now") },
-      { path: "now", lazy: async () => ({ Component: (await import("../features/now/now-page")).NowPage }) },
       {
-        path: "records",
-        lazy: async () => ({ Component: (await import("../features/records/records-page")).RecordsPage }),
+        // the frame stays around a page that fails
+        errorElement: <Crashed />,
+        children: [
+          { index: true, loader: () => redirect("/now") },
+          { path: "now", lazy: async () => ({ Component: (await import("../features/now/now-page")).NowPage }) },
+          {
+            path: "records",
+            lazy: async () => ({ Component: (await import("../features/records/records-page")).RecordsPage }),
+          },
+          {
+            path: "incidents",
+            lazy: async () => ({ Component: (await import("../features/incidents/incidents-page")).IncidentsPage }),
+          },
+          {
+            path: "incidents/:id",
+            lazy: async () => ({ Component: (await import("../features/incidents/incident-page")).IncidentPage }),
+          },
+          {
+            path: "rules",
+            lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }),
+          },
+          {
+            path: "rules/:id",
+            lazy: async () => ({ Component: (await import("../features/rules/rule-page")).RulePage }),
+          },
+          {
+            path: "intake",
+            lazy: async () => ({ Component: (await import("../features/intake/intake-page")).IntakePage }),
+          },
+          {
+            path: "intake/names",
+            lazy: async () => ({ Component: (await import("../features/intake/names-page")).NamesPage }),
+          },
+          {
+            path: "notify",
+            lazy: async () => ({ Component: (await import("../features/notify/notify-page")).NotifyPage }),
+          },
+          ...(import.meta.env.DEV
+            ? [{ path: "kit", lazy: async () => ({ Component: (await import("./kit-page")).KitPage }) }]
+            : []),
+          { path: "*", lazy: async () => ({ Component: (await import("./not-found")).NotFound }) },
+        ],
       },
-      {
-        path: "incidents",
-        lazy: async () => ({ Component: (await import("../features/incidents/incidents-page")).IncidentsPage }),
-      },
-      {
-        path: "incidents/:id",
-        lazy: async () => ({ Component: (await import("../features/incidents/incident-page")).IncidentPage }),
-      },
-      { path: "rules", lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }) },
-      { path: "rules/:id", lazy: async () => ({ Component: (await import("../features/rules/rule-page")).RulePage }) },
-      {
-        path: "intake",
-        lazy: async () => ({ Component: (await import("../features/intake/intake-page")).IntakePage }),
-      },
-      {
-        path: "intake/names",
-        lazy: async () => ({ Component: (await import("../features/intake/names-page")).NamesPage }),
-      },
-      {
-        path: "notify",
-        lazy: async () => ({ Component: (await import("../features/notify/notify-page")).NotifyPage }),
-      },
-      { path: "*", lazy: async () => ({ Component: (await import("./not-found")).NotFound }) },
     ],
   },
 ]);

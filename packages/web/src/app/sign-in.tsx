@@ -7,7 +7,7 @@ import { Field, Input } from "../ui/field";
 const Sheet = ({ title, children }: { title: string; children: React.ReactNode }) => (
   <div className="flex h-full items-start justify-center pt-[18vh]">
     <main className="w-[340px] border border-line-strong bg-sheet p-6">
-      <h1 className="mb-4 text-[20px] font-semibold">{title}</h1>
+      <h1 className="mb-4 text-page font-semibold">{title}</h1>
       {children}
     </main>
   </div>
@@ -30,7 +30,7 @@ export function SignIn({ trouble }: { trouble: string | null }) {
   return (
     <Sheet title="Sign in to Halvik">
       {trouble !== null && (
-        <p role="alert" className="mb-3 border-l-2 border-vermilion bg-vermilion-wash px-3 py-1.5 text-[13px]">
+        <p role="alert" className="mb-3 border-l-2 border-vermilion bg-vermilion-wash px-3 py-1.5 text-ui">
           {trouble}
         </p>
       )}
@@ -71,10 +71,10 @@ export function ChoosePassword({ session }: { session: Session }) {
   });
   return (
     <Sheet title="Choose your own password">
-      <p className="mb-3 text-quiet">The one you used, {session.display}, works only once.</p>
+      <p className="mb-3 text-quiet">Your one-time password, {session.display}, no longer works after this.</p>
       <form onSubmit={submit}>
         {!isKnown && (
-          <Field label="The one you used">
+          <Field label="One-time password">
             {(id) => (
               <Input id={id} type="password" autoComplete="current-password" required {...register("current")} />
             )}
@@ -98,18 +98,18 @@ export function ChoosePassword({ session }: { session: Session }) {
             />
           )}
         </Field>
-        <Field label="Once more" error={formState.errors.again?.message}>
+        <Field label="Repeat it" error={formState.errors.again?.message}>
           {(id) => (
             <Input
               id={id}
               type="password"
               autoComplete="new-password"
-              {...register("again", { validate: (v) => v === getValues("password") || "The two are not the same." })}
+              {...register("again", { validate: (v) => v === getValues("password") || "The two differ." })}
             />
           )}
         </Field>
         <Button main type="submit" disabled={formState.isSubmitting} className="mt-1">
-          Keep it
+          Save
         </Button>
       </form>
     </Sheet>

@@ -15,8 +15,8 @@ export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
   ["j and k", "next, previous"],
   ["Enter", "open in the margin"],
   ["Esc", "close"],
-  ["x", "mark the selected record, to be shown beside others; choose the selected incident"],
-  ["X", "choose all incidents, or none"],
+  ["x", "mark the selected record for comparison; select the incident"],
+  ["X", "select all incidents, or none"],
   ["v", "values with their counts"],
   ["w and o", "only with, without the selected record’s sender"],
   ["a", "acknowledge"],
@@ -31,7 +31,7 @@ export const isTyping = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement &&
   (target.isContentEditable ||
     /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) ||
-    target.closest("[role=menu], [role=dialog]") !== null);
+    target.closest("[role=menu], [role=dialog], [role=listbox], [role=combobox]") !== null);
 
 /** Keys that work on every page. */
 export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => void; openHelp: () => void }): void {

@@ -4,6 +4,7 @@ import { coverageQuery, type WindowParts } from "../data/api";
 import { usOf } from "../data/view-store";
 import { safeText } from "../ui/safe-text";
 import { dayMinute } from "../ui/time";
+import { Tooltip } from "../ui/tooltip";
 
 /** One stretch by its ends, several by their number and length. */
 function sayNotListening(gaps: readonly { from: string; to: string }[], zone: string): string {
@@ -11,8 +12,8 @@ function sayNotListening(gaps: readonly { from: string; to: string }[], zone: st
   if (only === undefined) return "";
   const totalUs = gaps.reduce((sum, g) => sum + usOf(g.to) - usOf(g.from), 0);
   return gaps.length === 1
-    ? `Halvik did not listen for ${formatDuration(totalUs)} from ${dayMinute(usOf(only.from), zone)}`
-    : `Halvik did not listen ${gaps.length} times, ${formatDuration(totalUs)} in all`;
+    ? `Halvik was not listening for ${formatDuration(totalUs)} from ${dayMinute(usOf(only.from), zone)}`
+    : `Halvik was not listening ${gaps.length} times, ${formatDuration(totalUs)} in all`;
 }
 
 /** What the window may lack, as far as Halvik knows; silence about it would be a claim. */
@@ -24,15 +25,17 @@ export function Coverage({ window, zone }: { window: WindowParts; zone: string }
     data.lost > 0 ? `${data.lost.toLocaleString("en")} lost` : "",
     data.flowGaps > 0 ? `${data.flowGaps.toLocaleString("en")} flow datagrams missing` : "",
     data.capped > 0 ? `${data.capped.toLocaleString("en")} over a sender’s cap` : "",
-    data.shed > 0 ? `${data.shed.toLocaleString("en")} dropped for want of disk` : "",
+    data.shed > 0 ? `${data.shed.toLocaleString("en")} dropped because the disk was full` : "",
     data.silent.length > 0
       ? `silent at times: ${data.silent.slice(0, 3).map(safeText).join(", ")}${data.silent.length > 3 ? ` and ${data.silent.length - 3} more` : ""}`
       : "",
     data.keptFrom ? `not kept before ${dayMinute(usOf(data.keptFrom), zone)}` : "",
   ].filter((l) => l !== "");
   return (
-    <span data-testid="coverage" className={lacks.length > 0 ? "truncate text-ochre" : ""} title={lacks.join(" · ")}>
-      {lacks.length > 0 ? lacks.join(" · ") : "nothing known to be missing"}
-    </span>
+    <Tooltip text={lacks.join(" · ")}>
+      <span data-testid="coverage" className={lacks.length > 0 ? "truncate text-ochre" : ""}>
+        {lacks.length > 0 ? lacks.join(" · ") : "No known gaps in this window"}
+      </span>
+    </Tooltip>
   );
 }

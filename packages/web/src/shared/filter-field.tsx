@@ -195,5 +195,5 @@ export function FilterField({
     if (view.current) forceLinting(view.current);
   }, [directory]);
 
-  return <div ref={host} className={`text-[13px] ${className}`} />;
+  return <div ref={host} className={`text-ui ${className}`} />;
 }

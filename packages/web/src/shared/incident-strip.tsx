@@ -2,9 +2,11 @@ import type { IncidentJson } from "@halvik/contract";
 import { Link } from "react-router";
 import { useWindow } from "../data/use-window";
 import { useViewStore, usOf } from "../data/view-store";
+import { Checkbox } from "../ui/checkbox";
 import { SeverityMark } from "../ui/marks";
 import { safeText } from "../ui/safe-text";
 import { ago, dayMinute } from "../ui/time";
+import { Tooltip } from "../ui/tooltip";
 
 const LANE = 250;
 
@@ -35,13 +37,13 @@ export function IncidentStrip({
       <span className="min-w-0">
         <span className="font-semibold">{safeText(i.title)}</span>{" "}
         {i.newSinceSeen.length > 0 && <Tag attention>new since seen</Tag>}
-        {i.returned > 0 && <Tag>returned ×{i.returned}</Tag>}
+        {i.returned > 0 && <Tag>{i.returned + 1} times</Tag>}
         {i.state !== "open" && (
           <Tag>
             {i.state === "closed" ? `closed as ${i.closeReason}` : i.stopped ? "stopped, not judged" : "cleared"}
           </Tag>
         )}
-        <span className="block truncate text-[13px] leading-[18px] text-quiet">
+        <span className="block truncate text-ui leading-[18px] text-quiet">
           {safeText(about)} · {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"}
         </span>
       </span>
@@ -68,20 +70,19 @@ export function IncidentStrip({
           ) : null;
         })}
       </svg>
-      <span
-        className="text-right text-[12.5px] text-quiet"
-        title={`urgency: ${i.urgency.parts.map(([why, points]) => `${why} ${points}`).join(", ")}`}
-      >
-        {i.urgency.score > 0 && (
-          <>
-            <span className="sr-only">urgency </span>
-            {i.urgency.score}
-          </>
-        )}
-      </span>
-      <span className="text-right text-quiet" title={`last evidence ${dayMinute(usOf(i.last), zone)}`}>
-        {ago(usOf(i.last), nowUs)}
-      </span>
+      <Tooltip text={`Urgency: ${i.urgency.parts.map(([why, points]) => `${why} ${points}`).join(", ")}`}>
+        <span className="text-right text-code text-quiet">
+          {i.urgency.score > 0 && (
+            <>
+              <span className="sr-only">urgency </span>
+              {i.urgency.score}
+            </>
+          )}
+        </span>
+      </Tooltip>
+      <Tooltip text={`Last evidence ${dayMinute(usOf(i.last), zone)}`}>
+        <span className="text-right text-quiet">{ago(usOf(i.last), nowUs)}</span>
+      </Tooltip>
       <span className="truncate text-quiet">
         {i.shelved ? "shelved" : i.assignedTo ? i.assignedTo : i.acknowledged ? `seen, ${i.acknowledged.by}` : "–"}
       </span>
@@ -90,7 +91,7 @@ export function IncidentStrip({
   if (!onChoose) return strip;
   return (
     <div className={`flex items-center gap-2.5 border-b border-line px-1.5 ${look}`}>
-      <input type="checkbox" aria-label={`Choose ${i.title}`} checked={chosen} onChange={onChoose} />
+      <Checkbox label={`Select ${i.title}`} checked={chosen} onChange={onChoose} />
       {strip}
     </div>
   );
@@ -98,7 +99,7 @@ export function IncidentStrip({
 
 export const Tag = ({ children, attention = false }: { children: React.ReactNode; attention?: boolean }) => (
   <span
-    className={`mr-1 inline-block rounded-[2px] border whitespace-nowrap px-1.5 text-[12px] leading-4 ${attention ? "border-vermilion text-vermilion" : "border-line-strong text-quiet"}`}
+    className={`mr-1 inline-block rounded-xs border whitespace-nowrap px-1.5 text-small leading-4 ${attention ? "border-vermilion text-vermilion" : "border-line-strong text-quiet"}`}
   >
     {children}
   </span>

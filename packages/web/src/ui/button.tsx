@@ -10,17 +10,17 @@ export function Button({ main = false, shortcut, children, className = "", ...re
   return (
     <button
       type="button"
-      className={`inline-flex items-center gap-1.5 rounded-[2px] border px-2.5 py-0.5 text-[13px] disabled:cursor-default disabled:opacity-50 ${look} ${className}`}
+      className={`inline-flex shrink-0 items-center gap-1.5 rounded-xs whitespace-nowrap border px-2.5 py-0.5 text-ui disabled:cursor-default disabled:opacity-50 ${look} ${className}`}
       {...rest}
     >
       {children}
-      {shortcut && <kbd className="font-mono text-[11px] opacity-80">{shortcut}</kbd>}
+      {shortcut && <kbd className="font-mono text-micro opacity-80">{shortcut}</kbd>}
     </button>
   );
 }
 
 export const Kbd = ({ children }: { children: string }) => (
-  <kbd className="rounded-[2px] border border-line-strong bg-sheet px-1 font-mono text-[11px] leading-4 text-quiet">
+  <kbd className="rounded-xs border border-line-strong bg-sheet px-1 font-mono text-micro leading-4 text-quiet">
     {children}
   </kbd>
 );

@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 /** What is missing, why, and the one thing to do next. */
 export const EmptyState = ({ title, text, children }: { title: string; text: string; children?: ReactNode }) => (
   <div className="max-w-[62ch] py-6">
-    <h2 className="text-[15px] font-semibold">{title}</h2>
+    <h2 className="text-lead font-semibold">{title}</h2>
     <p className="mt-1 text-quiet">{text}</p>
     {children && <div className="mt-3">{children}</div>}
   </div>

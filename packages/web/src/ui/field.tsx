@@ -1,5 +1,7 @@
 import { type InputHTMLAttributes, type ReactNode, useId } from "react";
+import { CONTROL } from "./look";
 
+/** A control with its label, and what is wrong with it or helps to fill it. */
 export function Field({
   label,
   hint,
@@ -14,24 +16,21 @@ export function Field({
   const id = useId();
   return (
     <div className="mb-2.5">
-      <label htmlFor={id} className="block text-[13px] text-quiet">
+      <label htmlFor={id} className="block text-ui text-quiet">
         {label}
       </label>
       {children(id)}
       {error ? (
-        <p role="alert" className="text-[12.5px] text-vermilion">
+        <p role="alert" className="text-code text-vermilion">
           {error}
         </p>
       ) : (
-        hint && <p className="text-[12.5px] text-quiet">{hint}</p>
+        hint && <p className="text-code text-quiet">{hint}</p>
       )}
     </div>
   );
 }
 
 export const Input = (props: InputHTMLAttributes<HTMLInputElement>) => (
-  <input
-    {...props}
-    className={`w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1 ${props.className ?? ""}`}
-  />
+  <input {...props} className={`w-full ${CONTROL} ${props.className ?? ""}`} />
 );

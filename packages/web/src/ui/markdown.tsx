@@ -8,7 +8,7 @@ const isWeb = (url: string): boolean => /^https?:\/\//i.test(url);
  * to web addresses alone and tell nobody where they were followed from.
  */
 export const Notes = ({ text }: { text: string }) => (
-  <div className="text-[13px] leading-5 [&_code]:font-mono [&_code]:text-[12.5px] [&_h1]:font-semibold [&_h2]:font-semibold [&_li]:ml-4 [&_ol]:list-decimal [&_p]:mb-1 [&_pre]:overflow-x-auto [&_ul]:list-disc">
+  <div className="text-ui leading-5 [&_code]:font-mono [&_code]:text-code [&_h1]:font-semibold [&_h2]:font-semibold [&_li]:ml-4 [&_ol]:list-decimal [&_p]:mb-1 [&_pre]:overflow-x-auto [&_ul]:list-disc">
     <Markdown
       urlTransform={(url) => (isWeb(url) ? url : "")}
       components={{

@@ -1,4 +1,5 @@
 import { RECORD_KINDS, type RecordKind, SEVERITIES } from "@halvik/core/model/record";
+import { Tooltip } from "./tooltip";
 
 const STEPS = 8;
 
@@ -26,11 +27,14 @@ export function SeverityMark({ severity, height = 16 }: { severity: string; heig
 
 export function KindMark({ kind }: { kind: string }) {
   return (
-    <abbr
-      title={kind}
-      className="inline-block w-6 rounded-[2px] border border-line-strong text-center font-mono text-[10.5px] leading-[14px] text-quiet no-underline"
-    >
-      {RECORD_KINDS[kind as RecordKind]?.mark ?? "??"}
-    </abbr>
+    <Tooltip text={kind}>
+      <span
+        role="img"
+        aria-label={kind}
+        className="inline-block w-6 rounded-xs border border-line-strong text-center font-mono text-mark leading-[14px] text-quiet"
+      >
+        {RECORD_KINDS[kind as RecordKind]?.mark ?? "??"}
+      </span>
+    </Tooltip>
   );
 }

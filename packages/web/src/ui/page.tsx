@@ -24,20 +24,20 @@ export const Scroller = ({ label, children }: { label: string; children: ReactNo
 );
 
 export const Heading = ({ children, small }: { children: ReactNode; small?: ReactNode }) => (
-  <h2 className="mt-4 mb-1 text-[13px] leading-[18px] font-semibold">
+  <h2 className="mt-4 mb-1 text-ui leading-[18px] font-semibold">
     {children}
-    {small !== undefined && <small className="ml-1.5 text-[12.5px] font-normal text-quiet">{small}</small>}
+    {small !== undefined && <small className="ml-1.5 text-code font-normal text-quiet">{small}</small>}
   </h2>
 );
 
 export const Facts = ({ facts }: { facts: readonly (readonly [name: string, value: ReactNode])[] }) => (
-  <dl className="my-1 grid grid-cols-[96px_1fr] gap-x-2.5 gap-y-px text-[13px] leading-[19px]">
+  <dl className="my-1 grid grid-cols-[96px_1fr] gap-x-2.5 gap-y-px text-ui leading-[19px]">
     {facts
       .filter(([, value]) => value !== null && value !== undefined && value !== "")
       .map(([name, value]) => (
         <div key={name} className="contents">
           <dt className="text-quiet">{name}</dt>
-          <dd className="min-w-0 font-mono text-[12.5px] break-words">{value}</dd>
+          <dd className="min-w-0 font-mono text-code break-words">{value}</dd>
         </div>
       ))}
   </dl>

@@ -22,7 +22,7 @@ export function behaviour(rule: Draft): readonly Piece[] {
   return [
     "It must go on for ",
     { at: ["holdSeconds"], as: "span", empty: "0 s" },
-    " before it is raised; while nobody has seen it, it is told again after ",
+    " before it is raised; while it is not acknowledged, a reminder is sent after ",
     { at: ["remindSeconds"], as: "span", empty: "never" },
     ". ",
     ...(rule.worse ?? []).flatMap((worse, i): Piece[] => [

@@ -118,7 +118,7 @@ function own(
     title,
     entities: [],
     clear,
-    reason: "Halvik watches its own ears with the same engine: what it does not hear, nobody is told.",
+    reason: "Halvik watches itself with the same engine: what is not received cannot raise anything.",
     tags: ["halvik"],
     tests: [
       {

@@ -39,7 +39,7 @@ export const WINDOWS_RULES: readonly RuleInput[] = [
     title: "The audit policy of {sender} was changed by {user}",
     entities: ["user"],
     clear: { by: "hand" },
-    reason: "Less auditing means less of what follows can be heard.",
+    reason: "Less auditing means that less of what follows is recorded.",
     notes: "Which category, and was it planned? Set it back first, ask afterwards.",
     tags: ["windows", "tampering"],
     references: ["MITRE ATT&CK T1562.002, Disable Windows Event Logging"],

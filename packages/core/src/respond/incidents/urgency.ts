@@ -33,7 +33,7 @@ export function urgencyOf(i: UrgencyFacts, nowUs: EpochUs): Urgency {
   if (!isUnjudged(i)) return { score: 0, parts: [[i.state, 0]] };
   if (i.shelved) return { score: 0, parts: [["shelved", 0]] };
   const parts: [string, number][] = [[i.severityName, SEVERITY_POINTS[i.severity]]];
-  if (!i.acknowledged) parts.push(["nobody has seen it", UNSEEN]);
+  if (!i.acknowledged) parts.push(["not acknowledged", UNSEEN]);
   else if (i.newSinceSeen) parts.push(["new since seen", NEW_SINCE_SEEN]);
   if (i.rules > 1) parts.push([`${i.rules} rules agree`, Math.min(i.rules - 1, RULES_AT_MOST) * ANOTHER_RULE]);
   if (i.state === "open" && nowUs - i.lastUs < GOES_ON_US) parts.push(["it goes on", GOES_ON]);

@@ -83,7 +83,7 @@ export function mailOf(tell: Telling, detail: MailedIncident, link: string): Mai
 export function mailOfMany(
   told: readonly { readonly tell: Telling; readonly detail: MailedIncident; readonly link: string }[],
 ): MailText {
-  const out = [`${told.length} messages in one, because they were many at once.`, ""];
+  const out = [`${told.length} messages in one: many came at the same time.`, ""];
   for (const { tell, detail, link } of told)
     out.push(
       `${WORDS[tell]}: ${line(detail.incident.title)}`,

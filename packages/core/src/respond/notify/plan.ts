@@ -96,17 +96,17 @@ export function planTelling(
   before: SaidBefore,
 ): Plan {
   const tell = tellingOf(change.code);
-  if (tell === null || !concerns(route, incident)) return not("it is not for this route");
+  if (tell === null || !concerns(route, incident)) return not("not for this notification");
   // a route that tells no raises has none to wait for
   const raise = route.tells.includes("raise") ? before.raise : "sent";
   if (tell === "clear") {
-    if (raise === "never") return not("its raise was not told");
-    if (raise === "waiting") return not("over before it was told", true);
+    if (raise === "never") return not("its raise was not sent");
+    if (raise === "waiting") return not("over before it was sent", true);
   } else if (isHistory(incident, change)) return not("its evidence is of history");
-  if (!route.tells.includes(tell)) return not(`this route does not tell of ${tell}s`);
+  if (!route.tells.includes(tell)) return not(`this notification does not send ${tell}s`);
   if (tell === "raise") return { tell, dueUs: change.atUs + route.delaySeconds * US_PER_SECOND };
   if (tell === "clear") return { tell, dueUs: change.atUs + (change.code === "cleared" ? 0 : TAKEN_BACK_WITHIN_US) };
-  if (raise !== "sent") return not("its raise was not told yet");
+  if (raise !== "sent") return not("its raise was not sent yet");
   if (before.updateWaits) return not("an update waits already and will say it");
   return { tell, dueUs: Math.max(change.atUs, (before.lastSentUs ?? 0) + UPDATES_APART_US) };
 }

@@ -39,7 +39,7 @@ export async function watchSenders(
         severity: 6,
         outcome: "success",
         subject: sender.name,
-        text: `${sender.name} is heard again after ${formatDuration(nowUs - row.sinceUs)}.`,
+        text: `${sender.name} sends again after ${formatDuration(nowUs - row.sinceUs)}.`,
       });
     }
   }

@@ -95,7 +95,7 @@ async function restore(client: Queryable, { act, at_us, who }: KeptAct, before: 
     case "shelve":
       return put(["shelved_until_us", "shelved_by", "shelved_why"], { shelved_until_us: act.untilUs, shelved_by: who });
     case "close":
-      if (!(await withdrawCloses(client, before.id, at_us))) return "the rules have been told of it already";
+      if (!(await withdrawCloses(client, before.id, at_us))) return "too late: the rules already know";
       return put(["state", "close_reason", "ended_us"], { state: "closed", ended_us: at_us });
   }
 }

@@ -15,11 +15,11 @@ const sayCount = (n: number): string =>
   n === 0 ? "Nothing is open." : n === 1 ? "One incident." : `${n} incidents, the most urgent first.`;
 
 function section({ incident: i, rules, history, tasks, similar }: IncidentDetail): string[] {
-  const seen = i.acknowledged ? `seen by ${plain(i.acknowledged.by)}` : "seen by nobody";
+  const seen = i.acknowledged ? `acknowledged by ${plain(i.acknowledged.by)}` : "not acknowledged";
   const out = [
     `## ${plain(i.title)} (${i.severity}, incident ${i.id})`,
     "",
-    `- ${i.state}${i.closeReason ? ` as ${i.closeReason}` : ""}; ${seen}; ${i.assignedTo ? `${plain(i.assignedTo)} works on it` : "nobody works on it"}${i.shelved ? `; shelved until ${i.shelved.until} by ${plain(i.shelved.by)}: ${plain(i.shelved.why)}` : ""}`,
+    `- ${i.state}${i.closeReason ? ` as ${i.closeReason}` : ""}; ${seen}; ${i.assignedTo ? `assigned to ${plain(i.assignedTo)}` : "not assigned"}${i.shelved ? `; shelved until ${i.shelved.until} by ${plain(i.shelved.by)}: ${plain(i.shelved.why)}` : ""}`,
     `- ${i.count} records from ${i.first} to ${i.last}; ${i.ended ? `over at ${i.ended}` : `quiet since ${i.last}`}${i.returned > 0 ? `; returned ${i.returned} times` : ""}`,
     `- why: ${rules.map((r) => plain(r.name)).join("; ")}`,
   ];

@@ -126,7 +126,7 @@ test("a collector that is killed and started again says from when to when nobody
     return null;
   };
   const record = await eventually("the record", told, (r) => r !== null);
-  expect(record!.message).toMatch(/^Halvik did not listen for \d+ s: what was sent from /);
+  expect(record!.message).toMatch(/^Halvik was not listening for \d+ s: nothing sent from /);
   expect(record!.data.map(([name]) => name)).toEqual(["from", "to", "seconds"]);
   await again.stop();
 }, 240_000);

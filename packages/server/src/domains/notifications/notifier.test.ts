@@ -100,7 +100,7 @@ test("what is seen or over within the delay is not mailed, and neither is its en
   await eventually(
     "the log",
     async () => [...(await deliveriesOf(seen)), ...(await deliveriesOf(over))],
-    (d) => d.join() === "raise dropped seen meanwhile,raise dropped over before it was told",
+    (d) => d.join() === "raise dropped seen meanwhile,raise dropped over before it was sent",
   );
   expect(await mailAbout("in time")).toEqual([]);
 });
@@ -208,7 +208,7 @@ test("a route that is switched off drops what waits", async () => {
   await eventually(
     "the log",
     () => deliveriesOf(one),
-    (d) => d.join() === "raise dropped the route is off",
+    (d) => d.join() === "raise dropped the notification is switched off",
   );
   expect(await mailAbout("switched off")).toEqual([]);
 });

@@ -48,7 +48,7 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
     route({
       method: "get",
       path: "/notify/routes",
-      summary: "Who is told of which incidents, and by which mail server",
+      summary: "Notifications: who gets mail about which incidents, and through which mail server",
       access: "read",
       answer: NotifyRoutes,
       handle: async () => ({ mail: mailServer(config), routes: (await listRoutes(db)).map(toJson) }),
@@ -95,7 +95,7 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
       handle: async ({ params: p, actor }) => {
         await inAct(models, actor.name, async (act) => {
           if (!(await deleteRoute(act.db, p.id))) throw notFound(p.id);
-          await act.audit("route taken away", { route: p.id });
+          await act.audit("route deleted", { route: p.id });
         });
         return { gone: true };
       },

@@ -68,12 +68,12 @@ export async function sendDue(sending: Sending): Promise<void> {
             why,
             now(),
           );
-    if (route === undefined) await drop(own, "the route is gone");
+    if (route === undefined) await drop(own, "the notification was deleted");
     else if (sending.mailer === null) await drop(own, "no mail server is set (HALVIK_SMTP_URL)");
     else {
       for (const d of own.filter(isTest)) await attempt(sending, sending.mailer, [d], testMail(route), null);
       const told = own.filter((d) => !isTest(d));
-      if (!route.enabled) await drop(told, "the route is off");
+      if (!route.enabled) await drop(told, "the notification is switched off");
       else await sendRoute(sending, sending.mailer, id, route, told);
     }
   }
@@ -142,6 +142,6 @@ async function attempt(
 }
 
 const testMail = (route: NotifyRoute): MailText => ({
-  subject: `Halvik · a test of the route “${route.name}”`,
-  text: `This is a test of the route “${route.name}”. It tells of incidents of severity ${route.severity} or worse.\n`,
+  subject: `Halvik · a test of the notification “${route.name}”`,
+  text: `This is a test of the notification “${route.name}”. It sends mail about incidents of severity ${route.severity} or worse.\n`,
 });

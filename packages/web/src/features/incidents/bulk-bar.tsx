@@ -1,11 +1,11 @@
 import type { BulkAct, BulkAnswer } from "@halvik/contract";
 import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { DropdownMenu } from "radix-ui";
 import { toast } from "sonner";
 import { request, sessionQuery } from "../../data/api";
 import { isoOf, useViewStore } from "../../data/view-store";
 import { Button } from "../../ui/button";
+import { Menu, MenuItem } from "../../ui/menu";
 import { SHELF } from "./shelf";
 
 const UNDO_MS = 18_000;
@@ -15,7 +15,6 @@ const SAID: Readonly<Record<BulkAct["act"]["what"], string>> = {
   shelve: "shelved",
   close: "closed",
 };
-const ITEM = "cursor-pointer px-3 py-1 data-highlighted:bg-wash";
 
 /** Sends what is done to several incidents at once; what was done can be taken back for a while. */
 export function useBulkAct(onDone: () => void) {
@@ -72,50 +71,35 @@ export function BulkBar({
   const nowUs = useViewStore((s) => s.nowUs);
   const session = useQuery(sessionQuery);
   return (
-    <div role="toolbar" aria-label="Chosen incidents" className="flex items-center gap-1.5 border-b border-line py-1.5">
-      <span className="mr-2 text-[13px]">{counted(count)} chosen</span>
+    <div
+      role="toolbar"
+      aria-label="Selected incidents"
+      className="flex items-center gap-1.5 border-b border-line py-1.5"
+    >
+      <span className="mr-2 text-ui">{counted(count)} selected</span>
       <Button main shortcut="a" disabled={busy} onClick={() => act({ what: "acknowledge" })}>
         Acknowledge
       </Button>
       <Button disabled={busy} onClick={() => act({ what: "assign", to: session.data?.name ?? null })}>
         Assign to me
       </Button>
-      <Menu name="Shelve">
+      <Menu align="start" trigger={<Button>Shelve …</Button>}>
         {SHELF.map(([name, us]) => (
-          <DropdownMenu.Item
-            key={name}
-            className={ITEM}
-            onSelect={() => act({ what: "shelve", until: isoOf(nowUs + us), why: "" })}
-          >
+          <MenuItem key={name} onSelect={() => act({ what: "shelve", until: isoOf(nowUs + us), why: "" })}>
             {name}
-          </DropdownMenu.Item>
+          </MenuItem>
         ))}
       </Menu>
-      <Menu name="Close as">
+      <Menu align="start" trigger={<Button>Close as …</Button>}>
         {CLOSE_REASONS.map((reason) => (
-          <DropdownMenu.Item key={reason} className={ITEM} onSelect={() => act({ what: "close", reason, note: "" })}>
+          <MenuItem key={reason} onSelect={() => act({ what: "close", reason, note: "" })}>
             {reason}
-          </DropdownMenu.Item>
+          </MenuItem>
         ))}
       </Menu>
       <Button className="ml-auto" shortcut="Esc" onClick={onNone}>
         None
       </Button>
     </div>
-  );
-}
-
-function Menu({ name, children }: { name: string; children: React.ReactNode }) {
-  return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger asChild>
-        <Button>{name} …</Button>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content className="z-20 rounded-[2px] border border-line-strong bg-sheet py-1 text-[13px] shadow-lg">
-          {children}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
   );
 }

@@ -1,11 +1,13 @@
 import type { IncidentDetail } from "@halvik/contract";
 import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
-import { useForm } from "react-hook-form";
+import { Controller, useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
+import { CONTROL } from "../../ui/look";
 import { Notes } from "../../ui/markdown";
 import { Facts, Heading } from "../../ui/page";
+import { Radio } from "../../ui/radio";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
 import { MoreActs } from "./more-acts";
@@ -59,7 +61,7 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
               "state",
               i.state === "closed"
                 ? `closed as ${i.closeReason}`
-                : `${i.stopped ? "stopped, not judged" : i.state}, ${i.acknowledged ? "seen" : "not seen yet"}`,
+                : `${i.stopped ? "stopped, not judged" : i.state}, ${i.acknowledged ? "acknowledged" : "not acknowledged"}`,
             ],
             ["severity", i.severity],
             [
@@ -81,7 +83,10 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
               "merged into",
               i.mergedInto === null ? null : <Link to={`/incidents/${i.mergedInto}`}>incident {i.mergedInto}</Link>,
             ],
-            ["seen by", i.acknowledged ? `${i.acknowledged.by}, ${dayClock(usOf(i.acknowledged.at), zone)}` : null],
+            [
+              "acknowledged by",
+              i.acknowledged ? `${i.acknowledged.by}, ${dayClock(usOf(i.acknowledged.at), zone)}` : null,
+            ],
             ["clears", detail.rules[0]?.clears ?? ""],
             ["returned", i.returned > 0 ? (i.returned === 1 ? "once" : `${i.returned} times`) : null],
             [
@@ -111,10 +116,10 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
       />
       <Similar similar={detail.similar} />
       <Heading>History</Heading>
-      <ol className="text-[13px] leading-5">
+      <ol className="text-ui leading-5">
         {history.map((h, n) => (
           <li key={n} className="mb-1 text-quiet">
-            <time className="font-mono text-[12px]">{dayClock(usOf(h.at), zone)}</time>{" "}
+            <time className="font-mono text-small">{dayClock(usOf(h.at), zone)}</time>{" "}
             <span className="text-ink">{h.what}</span> · {h.who}
             {h.detail && (
               <div className="border-l-2 border-line-strong pl-2 text-ink">
@@ -139,12 +144,12 @@ function Form({
   busy: boolean;
   onCancel: () => void;
 }) {
-  const { register, handleSubmit } = useForm({ defaultValues: { note: "", reason: "fixed" } });
+  const { control, register, handleSubmit } = useForm({ defaultValues: { note: "", reason: "fixed" } });
   const submit = handleSubmit(({ note, reason }) => {
     if (writing === "close") act("close", { note, reason });
     else act(writing === "note" ? "notes" : "acknowledge", { note });
   });
-  const label = { acknowledge: "I saw it", note: "Add the note", close: "Close it" }[writing];
+  const label = { acknowledge: "Acknowledge", note: "Add the note", close: "Close" }[writing];
   return (
     <form
       onSubmit={submit}
@@ -155,23 +160,30 @@ function Form({
       }}
     >
       {writing === "close" && (
-        <fieldset className="mb-2">
-          <legend className="text-[13px] text-quiet">Reason</legend>
-          {CLOSE_REASONS.map((reason) => (
-            <label key={reason} className="flex items-center gap-2 text-[13px]">
-              <input type="radio" value={reason} {...register("reason")} /> {REASON_WORDS[reason]}
-            </label>
-          ))}
-        </fieldset>
+        <div className="mb-2 text-ui">
+          <p className="text-quiet">Reason</p>
+          <Controller
+            control={control}
+            name="reason"
+            render={({ field }) => (
+              <Radio
+                label="Reason"
+                value={field.value}
+                onChange={field.onChange}
+                options={CLOSE_REASONS.map((value) => ({ value, label: REASON_WORDS[value] }))}
+              />
+            )}
+          />
+        </div>
       )}
-      <label className="block text-[13px] text-quiet">
-        Note{writing === "note" ? ", as Markdown" : " (may stay empty)"}
+      <label className="block text-ui text-quiet">
+        Note{writing === "note" ? ", as Markdown" : " (optional)"}
         <textarea
           rows={3}
           // biome-ignore lint/a11y/noAutofocus: the form was opened by a key, to write into
           autoFocus
           required={writing === "note"}
-          className="mt-0.5 w-full rounded-[2px] border border-line-strong bg-paper px-2 py-1 text-ink"
+          className={`${CONTROL} mt-0.5 w-full`}
           {...register("note")}
         />
       </label>

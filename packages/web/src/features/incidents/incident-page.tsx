@@ -98,7 +98,7 @@ function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
     <div className="flex items-center gap-2.5">
       <SeverityMark severity={i.severity} height={26} />
       <div>
-        <h1 className="text-[20px] leading-[26px] font-semibold">{safeText(i.title)}</h1>
+        <h1 className="text-page leading-[26px] font-semibold">{safeText(i.title)}</h1>
         <p className="text-quiet">
           {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"} · {dayClock(usOf(i.first), zone)} –{" "}
           {day(lastUs, zone) === day(usOf(i.first), zone) ? clock(lastUs, zone) : dayClock(lastUs, zone)} ·{" "}
@@ -125,7 +125,7 @@ function Story({ detail }: { detail: IncidentDetail }) {
       <Heading>Story</Heading>
       {tellStory(detail).map((s) => (
         <p key={s.us + s.text} className="mb-1.5 max-w-[60ch]">
-          <time className="mr-1.5 font-mono text-[12.5px] text-quiet" dateTime={isoOf(s.us)}>
+          <time className="mr-1.5 font-mono text-code text-quiet" dateTime={isoOf(s.us)}>
             {when(s.us, zone)}
           </time>
           {safeText(s.text)}
@@ -155,12 +155,10 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
                 </b>
               )}
             </p>
-            {latest && latest.joined !== "" && (
-              <p className="text-[13px]">It belongs here: {safeText(latest.joined)}.</p>
-            )}
-            <p className="text-[13px] text-quiet">{safeText(rule.sentence)}</p>
+            {latest && latest.joined !== "" && <p className="text-ui">Joined because of: {safeText(latest.joined)}.</p>}
+            <p className="text-ui text-quiet">{safeText(rule.sentence)}</p>
             {latest && rule.steps.length > 0 && (
-              <ol className="mt-1 text-[13px]">
+              <ol className="mt-1 text-ui">
                 {rule.steps.map((step, i) => {
                   const met = Object.values(latest.steps).filter((s) => s === i).length;
                   return (
@@ -168,20 +166,20 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
                       <span className="truncate">
                         {i + 1}. {safeText(step)}
                       </span>
-                      <span className="whitespace-nowrap text-quiet">{met === 0 ? "none came" : `${met} listed`}</span>
+                      <span className="whitespace-nowrap text-quiet">{met === 0 ? "none" : `${met} listed`}</span>
                     </li>
                   );
                 })}
               </ol>
             )}
             {latest && latest.facts.length > 0 && (
-              <p className="mt-1 font-mono text-[12.5px]">
+              <p className="mt-1 font-mono text-code">
                 {latest.facts
                   .map(([name, value]) => `${name} ${Number(value.toPrecision(4)).toLocaleString("en")}`)
                   .join(" · ")}
               </p>
             )}
-            {rule.reason !== "" && <p className="mt-1 text-[13px] text-quiet">{safeText(rule.reason)}</p>}
+            {rule.reason !== "" && <p className="mt-1 text-ui text-quiet">{safeText(rule.reason)}</p>}
           </div>
         );
       })}
@@ -189,7 +187,7 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
         <>
           <Heading>What to look at next</Heading>
           {rules.map((r) => (
-            <p key={r.id} className="mb-1 max-w-[60ch] text-[13px] text-quiet">
+            <p key={r.id} className="mb-1 max-w-[60ch] text-ui text-quiet">
               {safeText(r.notes)}
             </p>
           ))}
@@ -211,8 +209,8 @@ function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
       <Heading
         small={[
           `${records.length} listed`,
-          notShown > 0 ? `${notShown.toLocaleString("en")} more counted between the first and the latest` : "",
-          gone > 0 ? `${gone} not kept any more` : "",
+          notShown > 0 ? `${notShown.toLocaleString("en")} more between the first and the latest` : "",
+          gone > 0 ? `${gone} no longer stored` : "",
         ]
           .filter(Boolean)
           .join(" · ")}
@@ -220,9 +218,9 @@ function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
         Evidence
       </Heading>
       {records.length === 0 ? (
-        <EmptyState title="None of the evidence is stored any more" text="The counts and times above remain." />
+        <EmptyState title="The evidence is no longer stored" text="The counts and times above remain." />
       ) : (
-        <div className="h-[190px] overflow-y-auto font-mono text-[12.5px] leading-[21px]">
+        <div className="h-[190px] overflow-y-auto font-mono text-code leading-[21px]">
           {records.slice(0, SHOWN).map((r) => (
             <Link
               key={r.id}

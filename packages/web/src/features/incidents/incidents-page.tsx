@@ -1,6 +1,5 @@
 import type { BulkAct, IncidentJson } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
-import { RadioGroup } from "radix-ui";
 import { Fragment, useState } from "react";
 import { useNavigate } from "react-router";
 import { incidentsQuery } from "../../data/api";
@@ -9,8 +8,11 @@ import { usePageKeys } from "../../navigation/keys";
 import { IncidentStrip } from "../../shared/incident-strip";
 import { Kbd } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
+import { CONTROL } from "../../ui/look";
 import { Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { Segments } from "../../ui/segments";
+import { Select } from "../../ui/select";
 import { BulkBar, useBulkAct } from "./bulk-bar";
 
 const VIEWS = [
@@ -87,50 +89,33 @@ export function IncidentsPage() {
   });
   return (
     <Page>
-      <h1 className="text-[20px] leading-[26px] font-semibold">Incidents</h1>
+      <h1 className="text-page leading-[26px] font-semibold">Incidents</h1>
       <div className="flex gap-4 border-b border-line-strong pb-1.5 text-quiet">
-        <RadioGroup.Root
-          aria-label="Which incidents"
-          orientation="horizontal"
+        <Segments
+          label="Which incidents"
           value={view}
-          onValueChange={(state) => setView(state as typeof view)}
-          className="flex gap-4"
-        >
-          {VIEWS.map((v) => (
-            <RadioGroup.Item
-              key={v.state}
-              value={v.state}
-              className={view === v.state ? "font-semibold text-ink" : "text-fjord"}
-            >
-              {v.name}
-              {v.state === "attention" && list.data ? ` (${list.data.attention})` : ""}
-            </RadioGroup.Item>
-          ))}
-        </RadioGroup.Root>
-        <span className="flex-1 text-[12.5px]">
-          What needs you comes first; of these the most urgent. <Kbd>x</Kbd> chooses.{" "}
+          onChange={setView}
+          options={VIEWS.map((v) => ({
+            value: v.state,
+            label: v.state === "attention" && list.data ? `${v.name} (${list.data.attention})` : v.name,
+          }))}
+        />
+        <span className="flex-1 text-code">
+          What needs you comes first; of these the most urgent. <Kbd>x</Kbd> selects.{" "}
           <a href="/api/v1/incidents/handover" target="_blank" rel="noopener" className="underline">
             Hand over
           </a>
         </span>
-        <label className="text-[13px]">
-          grouped by{" "}
-          <select
-            value={by}
-            onChange={(e) => setBy(e.target.value as typeof by)}
-            className="rounded-[2px] border border-line-strong bg-sheet px-1 text-ink"
-          >
-            {GROUPS.map((g) => (
-              <option key={g}>{g}</option>
-            ))}
-          </select>
-        </label>
+        <span className="inline-flex items-center gap-1.5 text-ui">
+          grouped by
+          <Select label="Grouped by" value={by} onChange={(g) => setBy(g as typeof by)} options={GROUPS} />
+        </span>
         <input
           aria-label="Incidents with these words"
           placeholder="with these words"
           value={words}
           onChange={(e) => setWords(e.target.value)}
-          className="w-44 rounded-[2px] border border-line-strong bg-sheet px-2 text-[13px] text-ink"
+          className={`${CONTROL} w-44 py-0 text-ui`}
         />
       </div>
       {ids.length > 0 && <BulkBar count={ids.length} act={act} onNone={none} busy={bulk.isPending} />}

@@ -87,7 +87,7 @@ export function Lanes({ detail: { incident, findings } }: { detail: IncidentDeta
           );
         })}
       </svg>
-      {more > 0 && <figcaption className="text-[12.5px] text-quiet">{more} more named in the evidence</figcaption>}
+      {more > 0 && <figcaption className="text-code text-quiet">{more} more named in the evidence</figcaption>}
     </figure>
   );
 }

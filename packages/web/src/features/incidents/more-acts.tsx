@@ -1,11 +1,13 @@
 import type { IncidentDetail } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
-import { Dialog, DropdownMenu } from "radix-ui";
 import { type FormEvent, useState } from "react";
 import { sessionQuery } from "../../data/api";
 import { isoOf, useViewStore } from "../../data/view-store";
 import { Button } from "../../ui/button";
+import { Dialog } from "../../ui/dialog";
 import { Field, Input } from "../../ui/field";
+import { Menu, MenuItem, MenuLink, MenuSeparator } from "../../ui/menu";
+import { Select } from "../../ui/select";
 import { Another, Split } from "./pick-one";
 import { SHELF } from "./shelf";
 
@@ -19,7 +21,6 @@ export function MoreActs({ detail, act }: MoreActsProps) {
   const { incident } = detail;
   const [open, setOpen] = useState<keyof typeof TITLES | null>(null);
   const session = useQuery(sessionQuery);
-  const item = "cursor-pointer px-3 py-1 data-highlighted:bg-wash data-disabled:text-quiet";
   const me = session.data?.name ?? "";
   const done = (what: string, body: object) => {
     act(what, body);
@@ -27,95 +28,48 @@ export function MoreActs({ detail, act }: MoreActsProps) {
   };
   return (
     <>
-      <DropdownMenu.Root>
-        <DropdownMenu.Trigger asChild>
-          <Button>More</Button>
-        </DropdownMenu.Trigger>
-        <DropdownMenu.Portal>
-          <DropdownMenu.Content
-            align="end"
-            onCloseAutoFocus={(e) => open !== null && e.preventDefault()}
-            className="z-20 max-w-96 rounded-[2px] border border-line-strong bg-sheet py-1 text-[13px] shadow-lg"
-          >
-            {incident.assignedTo !== me && (
-              <DropdownMenu.Item className={item} onSelect={() => act("assign", { to: me })}>
-                Assign to me
-              </DropdownMenu.Item>
-            )}
-            <DropdownMenu.Item className={item} onSelect={() => setOpen("assign")}>
-              Assign to …
-            </DropdownMenu.Item>
-            {incident.shelved === null ? (
-              <DropdownMenu.Item className={item} onSelect={() => setOpen("shelve")}>
-                Shelve …
-              </DropdownMenu.Item>
-            ) : (
-              <DropdownMenu.Item className={item} onSelect={() => act("shelve", { until: null })}>
-                Take from the shelf
-              </DropdownMenu.Item>
-            )}
-            <DropdownMenu.Item className={item} onSelect={() => setOpen("merge")}>
-              Merge into another incident …
-            </DropdownMenu.Item>
-            <DropdownMenu.Item className={item} onSelect={() => setOpen("link")}>
-              Link to another incident …
-            </DropdownMenu.Item>
-            {(["markdown", "json"] as const).map((format) => (
-              <DropdownMenu.Item key={format} className={item} asChild>
-                <a
-                  href={`/api/v1/incidents/${incident.id}/export?format=${format}`}
-                  download
-                  className="block text-ink no-underline"
-                >
-                  Export as {format === "markdown" ? "Markdown" : "JSON"}
-                </a>
-              </DropdownMenu.Item>
-            ))}
-            <DropdownMenu.Item className={item} asChild>
-              <a
-                href={`/api/v1/incidents/${incident.id}/export?format=handover`}
-                target="_blank"
-                rel="noopener"
-                className="block text-ink no-underline"
-              >
-                Hand over (as Markdown)
-              </a>
-            </DropdownMenu.Item>
-            {detail.findings.length > 1 && (
-              <DropdownMenu.Item className={item} onSelect={() => setOpen("split")}>
-                Split off …
-              </DropdownMenu.Item>
-            )}
-          </DropdownMenu.Content>
-        </DropdownMenu.Portal>
-      </DropdownMenu.Root>
-      <Dialog.Root open={open !== null} onOpenChange={(is) => !is && setOpen(null)}>
-        <Dialog.Portal>
-          <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/20" />
-          <Dialog.Content
-            aria-describedby={undefined}
-            className="fixed top-24 left-1/2 z-30 w-[420px] -translate-x-1/2 rounded-[2px] border border-line-strong bg-sheet p-5 shadow-lg"
-          >
-            <Dialog.Title className="mb-2 text-[17px] font-semibold">{open !== null && TITLES[open]}</Dialog.Title>
-            {open === "merge" && (
-              <Another
-                id={incident.id}
-                about="Its findings move there; this number leads to it from then on."
-                onPick={(into) => done("merge", { into })}
-              />
-            )}
-            {open === "link" && (
-              <Another
-                id={incident.id}
-                about="They have to do with one another, and stay apart."
-                onPick={(to) => done("link", { to })}
-              />
-            )}
-            {open === "split" && <Split detail={detail} onPick={(what) => done("split", what)} />}
-            {(open === "assign" || open === "shelve") && <Ask shelve={open === "shelve"} onDone={done} />}
-          </Dialog.Content>
-        </Dialog.Portal>
-      </Dialog.Root>
+      <Menu trigger={<Button>More</Button>} keepsFocus={open === null}>
+        {incident.assignedTo !== me && <MenuItem onSelect={() => act("assign", { to: me })}>Assign to me</MenuItem>}
+        <MenuItem onSelect={() => setOpen("assign")}>Assign to …</MenuItem>
+        {incident.shelved === null ? (
+          <MenuItem onSelect={() => setOpen("shelve")}>Shelve …</MenuItem>
+        ) : (
+          <MenuItem onSelect={() => act("shelve", { until: null })}>Take from the shelf</MenuItem>
+        )}
+        <MenuItem onSelect={() => setOpen("merge")}>Merge into another incident …</MenuItem>
+        <MenuItem onSelect={() => setOpen("link")}>Link to another incident …</MenuItem>
+        {detail.findings.length > 1 && <MenuItem onSelect={() => setOpen("split")}>Split off …</MenuItem>}
+        <MenuSeparator />
+        <MenuLink href={`/api/v1/incidents/${incident.id}/export?format=markdown`} download>
+          Export as Markdown
+        </MenuLink>
+        <MenuLink href={`/api/v1/incidents/${incident.id}/export?format=json`} download>
+          Export as JSON
+        </MenuLink>
+        <MenuLink href={`/api/v1/incidents/${incident.id}/export?format=handover`}>Hand over (as Markdown)</MenuLink>
+      </Menu>
+      <Dialog
+        open={open !== null}
+        onOpenChange={(is) => !is && setOpen(null)}
+        title={open === null ? "" : TITLES[open]}
+      >
+        {open === "merge" && (
+          <Another
+            id={incident.id}
+            about="Its findings move there; this number leads to it from then on."
+            onPick={(into) => done("merge", { into })}
+          />
+        )}
+        {open === "link" && (
+          <Another
+            id={incident.id}
+            about="They have to do with one another, and stay apart."
+            onPick={(to) => done("link", { to })}
+          />
+        )}
+        {open === "split" && <Split detail={detail} onPick={(what) => done("split", what)} />}
+        {(open === "assign" || open === "shelve") && <Ask shelve={open === "shelve"} onDone={done} />}
+      </Dialog>
     </>
   );
 }
@@ -142,18 +96,13 @@ function Ask({ shelve, onDone }: { shelve: boolean; onDone: (what: string, body:
       {shelve && (
         <Field label="How long">
           {(id) => (
-            <select
+            <Select
               id={id}
-              value={spanUs}
-              onChange={(e) => setSpanUs(Number(e.target.value))}
-              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1"
-            >
-              {SHELF.map(([name, us]) => (
-                <option key={name} value={us}>
-                  {name}
-                </option>
-              ))}
-            </select>
+              value={String(spanUs)}
+              onChange={(us) => setSpanUs(Number(us))}
+              options={SHELF.map(([label, us]) => ({ value: String(us), label }))}
+              className="w-full"
+            />
           )}
         </Field>
       )}

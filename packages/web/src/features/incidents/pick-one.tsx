@@ -71,7 +71,7 @@ const Choice = ({ onPick, small, children }: { onPick: () => void; small: ReactN
       onClick={onPick}
     >
       <span>{children}</span>
-      <span className="font-mono text-[12px] whitespace-nowrap text-quiet">{small}</span>
+      <span className="font-mono text-small whitespace-nowrap text-quiet">{small}</span>
     </button>
   </li>
 );

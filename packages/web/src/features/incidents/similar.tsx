@@ -11,7 +11,7 @@ export function Similar({ similar }: { similar: IncidentDetail["similar"] }) {
   return (
     <>
       <Heading small={similar.length === 0 ? "none before" : undefined}>Earlier ones like it</Heading>
-      <ul className="text-[13px]">
+      <ul className="text-ui">
         {similar.map((s) => (
           <li key={s.id} className="mb-1.5">
             <Link to={`/incidents/${s.id}`}>{safeText(s.title)}</Link>{" "}
@@ -19,7 +19,7 @@ export function Similar({ similar }: { similar: IncidentDetail["similar"] }) {
               {dayMinute(usOf(s.last), zone)},{" "}
               {s.state === "closed" ? `closed as ${s.closeReason}` : s.state === "cleared" ? "cleared" : "still open"}
             </span>
-            <span className="block text-[12.5px] text-quiet">{safeText(s.why)}</span>
+            <span className="block text-code text-quiet">{safeText(s.why)}</span>
             {s.note !== "" && <span className="block border-l-2 border-line-strong pl-2">{safeText(s.note)}</span>}
           </li>
         ))}

@@ -20,19 +20,19 @@ export function tellStory({ incident, findings }: IncidentDetail): Sentence[] {
     if (f.count > 1)
       out.push({
         us: usOf(f.raised),
-        text: `By then enough had come to raise it; in all ${f.count.toLocaleString("en")} records in ${formatDuration(usOf(f.last) - usOf(f.first))}${about.length > 0 ? `, naming ${list(about)}` : ""}.`,
+        text: `Raised: ${f.count.toLocaleString("en")} records in ${formatDuration(usOf(f.last) - usOf(f.first))}${about.length > 0 ? `, about ${list(about)}` : ""}.`,
       });
     if (f.cleared !== null)
       out.push({
         us: usOf(f.cleared),
         text:
           f.clearedBy === "quiet"
-            ? `Nothing more came for ${formatDuration(usOf(f.cleared) - usOf(f.last))}: it stopped, and nobody has judged it.`
+            ? `Stopped: nothing more for ${formatDuration(usOf(f.cleared) - usOf(f.last))}. Nobody has judged it yet.`
             : f.clearedBy === "record"
-              ? "A clearing record came: it is over."
+              ? "Cleared by a record."
               : f.clearedBy === "condition"
-                ? "What was measured is ordinary again: it is over."
-                : "A person closed it.",
+                ? "Cleared: the value is back to usual."
+                : "Closed by a person.",
       });
   }
   return out;

@@ -1,6 +1,7 @@
 import type { IncidentDetail } from "@halvik/contract";
 import { type FormEvent, useState } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
+import { Checkbox } from "../../ui/checkbox";
 import { Input } from "../../ui/field";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -28,15 +29,14 @@ export function Tasks({
   return (
     <>
       <Heading small={tasks.length === 0 ? "none" : open === 0 ? "all done" : `${open} to do`}>Tasks</Heading>
-      <ul className="text-[13px]">
+      <ul className="text-ui">
         {tasks.map((t) => (
           <li key={t.id}>
-            <label className="flex items-baseline gap-2">
-              <input type="checkbox" checked={t.done !== null} onChange={(e) => onDone(t.id, e.target.checked)} />
+            <Checkbox checked={t.done !== null} onChange={(done) => onDone(t.id, done)}>
               <span className={t.done ? "text-quiet line-through" : ""}>{safeText(t.text)}</span>
-            </label>
+            </Checkbox>
             {t.done && (
-              <p className="ml-6 text-[12.5px] text-quiet">
+              <p className="ml-6 text-code text-quiet">
                 {safeText(t.done.by)}, {dayClock(usOf(t.done.at), zone)}
               </p>
             )}

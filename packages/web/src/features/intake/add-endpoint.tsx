@@ -2,11 +2,14 @@ import { EndpointKind } from "@halvik/contract";
 import { useForm } from "react-hook-form";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
+import { SelectField } from "../../ui/form";
 import { KIND_WORDS } from "./endpoint-words";
 
-/** A further way in: name, kind, port. */
+const KINDS = EndpointKind.options.map((value) => ({ value, label: KIND_WORDS[value] }));
+
+/** A further endpoint: name, protocol, port. */
 export function AddEndpoint({ onAdd, onClose }: { onAdd: (body: object) => Promise<unknown>; onClose: () => void }) {
-  const { register, handleSubmit, formState } = useForm({
+  const { control, register, handleSubmit, formState } = useForm({
     defaultValues: { name: "", kind: "syslog-udp", host: "", port: "" },
   });
   return (
@@ -20,22 +23,8 @@ export function AddEndpoint({ onAdd, onClose }: { onAdd: (body: object) => Promi
       <Field label="Name" error={formState.errors.name?.message}>
         {(id) => <Input id={id} {...register("name", { required: "A name is needed." })} />}
       </Field>
-      <Field label="Kind">
-        {(id) => (
-          <select
-            id={id}
-            className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-[5px]"
-            {...register("kind")}
-          >
-            {EndpointKind.options.map((k) => (
-              <option key={k} value={k}>
-                {KIND_WORDS[k]}
-              </option>
-            ))}
-          </select>
-        )}
-      </Field>
-      <Field label="Address" hint="empty: as configured">
+      <SelectField control={control} name="kind" label="Protocol" options={KINDS} />
+      <Field label="Address" hint="empty: the configured one">
         {(id) => <Input id={id} className="font-mono" {...register("host")} />}
       </Field>
       <Field label="Port" error={formState.errors.port?.message}>
@@ -52,9 +41,9 @@ export function AddEndpoint({ onAdd, onClose }: { onAdd: (body: object) => Promi
       </Field>
       <span className="mt-[22px] flex gap-1.5">
         <Button type="submit" main>
-          Listen
+          Add
         </Button>
-        <Button onClick={onClose}>Not now</Button>
+        <Button onClick={onClose}>Cancel</Button>
       </span>
     </form>
   );

@@ -4,17 +4,23 @@ import { useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
+import { SelectField } from "../../ui/form";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import type { Act } from "./act";
 
 const PROTOCOLS: Readonly<Record<number, string>> = { 6: "TCP", 17: "UDP", 132: "SCTP" };
+const PROTOCOL_CHOICES = [
+  { value: "17", label: "UDP" },
+  { value: "6", label: "TCP" },
+  { value: "", label: "any" },
+];
 const protocolText = (p: number | null) => (p === null ? "any protocol" : (PROTOCOLS[p] ?? `protocol ${p}`));
 const number = (text: string): number | null => (text.trim() === "" ? null : Number(text));
 
 /** Own names of traffic, and the biggest traffic nobody has named. */
 export function ApplicationNames({ list, act }: { list: ApplicationList; act: Act }) {
-  const { register, handleSubmit, reset, setValue, setFocus, formState } = useForm({
+  const { control, register, handleSubmit, reset, setValue, setFocus, formState } = useForm({
     defaultValues: { name: "", protocol: "17", lowPort: "", highPort: "", network: "" },
   });
   const digits = (most: number) => ({
@@ -24,7 +30,7 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
     <>
       <Heading small="own names stand before the registered ones; they apply to history too">Applications</Heading>
       {list.applications.map((a) => (
-        <p key={a.id} className="grid grid-cols-[180px_1fr_auto] gap-3 border-t border-line py-[3px] text-[13px]">
+        <p key={a.id} className="grid grid-cols-[180px_1fr_auto] gap-3 border-t border-line py-[3px] text-ui">
           <b className="font-semibold">{safeText(a.name)}</b>
           <span className="text-quiet">
             {protocolText(a.protocol)}
@@ -57,19 +63,7 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
         <Field label="Name" error={formState.errors.name?.message}>
           {(id) => <Input id={id} {...register("name", { required: "A name is needed." })} />}
         </Field>
-        <Field label="Protocol">
-          {(id) => (
-            <select
-              id={id}
-              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-[5px]"
-              {...register("protocol")}
-            >
-              <option value="17">UDP</option>
-              <option value="6">TCP</option>
-              <option value="">any</option>
-            </select>
-          )}
-        </Field>
+        <SelectField control={control} name="protocol" label="Protocol" options={PROTOCOL_CHOICES} />
         <Field label="Port" error={formState.errors.lowPort?.message}>
           {(id) => <Input id={id} className="font-mono" {...register("lowPort", digits(65_535))} />}
         </Field>
@@ -89,7 +83,7 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
       {list.unnamed.slice(0, 12).map((u) => (
         <p
           key={`${u.protocol} ${u.port}`}
-          className="grid grid-cols-[180px_120px_120px_1fr] gap-3 border-t border-line py-[3px] text-[13px]"
+          className="grid grid-cols-[180px_120px_120px_1fr] gap-3 border-t border-line py-[3px] text-ui"
         >
           <span className="font-mono">
             {protocolText(u.protocol)} {u.port}

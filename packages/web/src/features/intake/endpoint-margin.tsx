@@ -4,6 +4,7 @@ import { toast } from "sonner";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
+import { CONTROL } from "../../ui/look";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs } from "../../ui/time";
@@ -27,34 +28,30 @@ interface EndpointMarginProps {
   readonly onClose: () => void;
 }
 
-/** One endpoint: change it, tell senders about it, see what could not be read. */
+/** One endpoint: change it, set up senders for it, see what could not be decoded. */
 export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRemove, onClose }: EndpointMarginProps) {
   const zone = useViewStore((s) => s.zone);
   const host = e.host === "0.0.0.0" || e.host === "::" ? window.location.hostname : e.host;
   return (
     <>
       <div className="flex items-start justify-between gap-2">
-        <h2 className="text-[17px] leading-6 font-semibold">{e.name}</h2>
+        <h2 className="text-title leading-6 font-semibold">{e.name}</h2>
         <Button onClick={onClose} aria-label="Close the margin" shortcut="Esc" />
       </div>
-      <p className="text-[13px] text-quiet">
+      <p className="text-ui text-quiet">
         {KIND_WORDS[e.kind]} · <State endpoint={e} />
       </p>
-      {e.detail !== "" && <p className="mt-1 text-[13px] text-ochre">{e.detail}</p>}
+      {e.detail !== "" && <p className="mt-1 text-ui text-ochre">{e.detail}</p>}
       <div className="mt-2 flex gap-1.5">
-        <Button onClick={() => void onChange({ enabled: !e.enabled })}>
-          {e.enabled ? "Stop listening" : "Listen"}
-        </Button>
-        {e.portSetting === null && <Button onClick={() => void onRemove()}>Forget it</Button>}
+        <Button onClick={() => void onChange({ enabled: !e.enabled })}>{e.enabled ? "Stop" : "Start"}</Button>
+        {e.portSetting === null && <Button onClick={() => void onRemove()}>Delete</Button>}
       </div>
-      <Heading>Where it listens</Heading>
+      <Heading>Listens on</Heading>
       <Change key={`${e.host} ${e.port}`} endpoint={e} onChange={onChange} />
       {e.kind === "snmp" && <SnmpUsers />}
-      <Heading small={isLoopback(e.host) ? "this machine only, until it listens on another address" : undefined}>
-        Tell senders
-      </Heading>
+      <Heading small={isLoopback(e.host) ? "reachable from this machine only" : undefined}>Set up senders</Heading>
       {instructionsFor(e, host, fingerprint).map((i) => (
-        <div key={i.family} className="mb-1.5 text-[13px]">
+        <div key={i.family} className="mb-1.5 text-ui">
           <span className="flex justify-between text-quiet">
             {i.family}
             <button
@@ -66,32 +63,28 @@ export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRem
               copy
             </button>
           </span>
-          <pre className="bg-wash px-2 py-1 font-mono text-[12px] leading-[17px] break-all whitespace-pre-wrap">
+          <pre className="bg-wash px-2 py-1 font-mono text-small leading-[17px] break-all whitespace-pre-wrap">
             {i.text}
           </pre>
         </div>
       ))}
-      <Heading small={e.samples.length === 0 ? "nothing" : "the last ones"}>Could not be read</Heading>
+      <Heading small={e.samples.length === 0 ? "none" : "latest"}>Could not be decoded</Heading>
       {e.samples.map((s, i) => (
-        <div key={`${s.at} ${i}`} className="mb-1.5 border-t border-line pt-1 text-[13px]">
+        <div key={`${s.at} ${i}`} className="mb-1.5 border-t border-line pt-1 text-ui">
           <span className="text-quiet">
             {clockMs(usOf(s.at), zone)} from {s.peer}
           </span>
           <p>
             {safeText(s.message)} ({s.code}, at {s.offset})
           </p>
-          <pre className="max-h-24 overflow-y-auto bg-wash px-2 py-1 font-mono text-[12px] leading-[17px] break-all whitespace-pre-wrap">
+          <pre className="max-h-24 overflow-y-auto bg-wash px-2 py-1 font-mono text-small leading-[17px] break-all whitespace-pre-wrap">
             {s.hex.replace(/../g, "$& ")}
           </pre>
         </div>
       ))}
       {e.kind === "flow" && (
         <>
-          <Heading
-            small={gaps.length === 0 ? "none: every exporter’s numbers follow one another" : "at all flow endpoints"}
-          >
-            Gaps in sequence numbers
-          </Heading>
+          <Heading small={gaps.length === 0 ? "none" : "all flow endpoints"}>Gaps in sequence numbers</Heading>
           <Facts
             facts={gaps.map((g) => [
               g.exporter,
@@ -146,27 +139,27 @@ function Change({ endpoint: e, onChange }: { endpoint: EndpointJson; onChange: E
         </Field>
       </div>
       {e.kind === "snmp" && (
-        <Field label="Communities" hint="with spaces between; empty: any may speak">
+        <Field label="Communities" hint="separated by spaces; empty: any">
           {(id) => <Input id={id} className="font-mono" autoComplete="off" {...register("communities")} />}
         </Field>
       )}
       {e.kind === "https" && (
         <Field
-          label="What JSON values become"
-          hint='such as {"src":"client.ip"}; empty: members of the usual names'
+          label="JSON mapping"
+          hint='such as {"src":"client.ip"}; empty: the usual names'
           error={formState.errors.mapping?.message}
         >
           {(id) => (
             <textarea
               id={id}
               rows={4}
-              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1 font-mono text-[12px]"
-              {...register("mapping", { validate: (text) => text.trim() === "" || isJson(text) || "This is no JSON." })}
+              className={`${CONTROL} w-full font-mono text-small`}
+              {...register("mapping", { validate: (text) => text.trim() === "" || isJson(text) || "Not valid JSON." })}
             />
           )}
         </Field>
       )}
-      <Button type="submit">Change</Button>
+      <Button type="submit">Save</Button>
     </form>
   );
 }

@@ -15,8 +15,13 @@ export const KIND_WORDS: Readonly<Record<EndpointJson["kind"], string>> = {
 /** What an endpoint does now, in words. */
 export function State({ endpoint: e }: { endpoint: EndpointJson }) {
   const received = (e.counters.datagrams ?? 0) + (e.counters.messages ?? 0) + (e.counters.records ?? 0) > 0;
+  const connections = e.counters["open connections"] ?? 0;
   if (!e.enabled) return <span className="text-quiet">stopped</span>;
   if (e.state === "failed") return <b className="text-vermilion">failed</b>;
   if (e.state !== "listening") return <span className="text-quiet">{e.state} …</span>;
-  return received ? "receiving" : "listening, nothing yet";
+  return received
+    ? "receiving"
+    : connections > 0
+      ? `${connections} connected, no message yet`
+      : "listening, no message yet";
 }

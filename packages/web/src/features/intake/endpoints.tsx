@@ -26,9 +26,9 @@ export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: Endpoin
         small={
           onlyHere.length > 0 && (
             <>
-              {onlyHere.length === list.endpoints.length ? "all" : onlyHere.length} heard from this machine only: to
-              hear others set <code className="font-mono text-[12px]">HALVIK_LISTEN_HOST=0.0.0.0</code>, or an address
-              of one’s own
+              {onlyHere.length === list.endpoints.length ? "all" : onlyHere.length} reachable from this machine only: to
+              receive from others, set <code className="font-mono text-small">HALVIK_LISTEN_HOST=0.0.0.0</code>, or one
+              of this machine’s addresses
             </>
           )
         }
@@ -42,11 +42,11 @@ export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: Endpoin
           data-testid="endpoint"
           aria-current={e.id === selectedId}
           onClick={() => onSelect(e)}
-          className={`grid w-full grid-cols-[160px_96px_140px_1fr] items-baseline gap-3 border-t border-line py-[3px] text-left text-[13px] ${e.id === selectedId ? "bg-fjord-wash" : "hover:bg-wash"}`}
+          className={`grid w-full grid-cols-[160px_96px_140px_1fr] items-baseline gap-3 border-t border-line py-[3px] text-left text-ui ${e.id === selectedId ? "bg-fjord-wash" : "hover:bg-wash"}`}
         >
           <span className="truncate font-semibold">{e.name}</span>
           <span className="text-quiet">{KIND_WORDS[e.kind]}</span>
-          <span className="font-mono text-[12.5px] text-quiet">
+          <span className="font-mono text-code text-quiet">
             {e.host}:{e.port}
           </span>
           <span className="min-w-0">
@@ -59,7 +59,7 @@ export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: Endpoin
         {adding ? (
           <AddEndpoint onAdd={onAdd} onClose={() => setAdding(false)} />
         ) : (
-          <Button onClick={() => setAdding(true)}>Listen to something more</Button>
+          <Button onClick={() => setAdding(true)}>Add an endpoint</Button>
         )}
       </div>
       {intake && <Collector intake={intake} />}
@@ -83,12 +83,12 @@ function Collector({ intake }: { intake: Intake }) {
   const spooling = intake.collector.spooling === true;
   const own = (name: string) => Number(intake.collector[name] ?? 0);
   return (
-    <p className="border-y border-line py-1.5 text-[13px] text-quiet">
-      {collector?.running ? "The collector runs" : <b className="text-vermilion">The collector does not run</b>}
+    <p className="border-y border-line py-1.5 text-ui text-quiet">
+      {collector?.running ? "Collector running" : <b className="text-vermilion">Collector not running</b>}
       {" · "}
       {own("stored").toLocaleString("en")} stored · {own("held").toLocaleString("en")} held ·{" "}
       {own("refused").toLocaleString("en")} refused · {own("capped").toLocaleString("en")} over the rate cap ·{" "}
-      {own("lost").toLocaleString("en")} lost · {own("undecodable").toLocaleString("en")} not readable
+      {own("lost").toLocaleString("en")} lost · {own("undecodable").toLocaleString("en")} not decodable
       {own("sequence gaps") > 0 && (
         <b className="text-ochre">
           {" "}
@@ -96,13 +96,13 @@ function Collector({ intake }: { intake: Intake }) {
         </b>
       )}
       {own("held for templates") > 0 &&
-        ` · ${own("held for templates").toLocaleString("en")} flow sets came before their template`}
+        ` · ${own("held for templates").toLocaleString("en")} flow sets arrived before their template`}
       {own("held sets given up") > 0 && (
-        <b className="text-ochre"> · {own("held sets given up").toLocaleString("en")} given up: no template came</b>
+        <b className="text-ochre"> · {own("held sets given up").toLocaleString("en")} dropped: no template arrived</b>
       )}{" "}
       · spool{" "}
       {spooling ? (
-        <b className="text-ochre">in use, {(own("spoolBytes") / 1e6).toFixed(1)} MB: the database does not answer</b>
+        <b className="text-ochre">in use, {(own("spoolBytes") / 1e6).toFixed(1)} MB: the database is not reachable</b>
       ) : (
         "empty"
       )}{" "}

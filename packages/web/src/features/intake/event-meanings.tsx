@@ -4,8 +4,11 @@ import { useMemo, useState } from "react";
 import { useForm } from "react-hook-form";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
+import { SelectField } from "../../ui/form";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { Select } from "../../ui/select";
+import { Tooltip } from "../../ui/tooltip";
 import type { Act } from "./act";
 
 type MeaningRow = MeaningList["meanings"][number];
@@ -21,7 +24,7 @@ const NEW_PHRASE: MeaningRow = {
   next: null,
   own: true,
 };
-const select = "w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-[5px]";
+const SEVERITY_CHOICES = SEVERITIES.map((label, i) => ({ value: String(i), label }));
 
 /** What events and severities mean, to be looked up and changed. */
 export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
@@ -43,32 +46,24 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
       <Heading small="where a kind has no severity of the common scale; for records from now on">Severities</Heading>
       <div className="grid grid-cols-2 gap-x-6 min-[1500px]:grid-cols-3">
         {list.severities.map((s) => (
-          <label
+          <div
             key={`${s.kind} ${s.original}`}
-            className="flex items-center justify-between border-t border-line py-[3px] text-[13px]"
+            className="flex items-center justify-between border-t border-line py-[3px] text-ui"
           >
             <span>
               {s.kind} <span className="font-mono">{s.original}</span>
               {s.own && <span className="text-ochre"> · changed</span>}
             </span>
-            <select
-              className="rounded-[2px] border border-line-strong bg-sheet px-1"
-              value={s.severity}
-              onChange={(e) =>
-                void act("POST", "/severities", {
-                  kind: s.kind,
-                  original: s.original,
-                  severity: Number(e.target.value),
-                })
+            <Select
+              label={`${s.kind} ${s.original}`}
+              value={String(s.severity)}
+              onChange={(severity) =>
+                void act("POST", "/severities", { kind: s.kind, original: s.original, severity: Number(severity) })
               }
-            >
-              {SEVERITIES.map((name, i) => (
-                <option key={name} value={i}>
-                  {name}
-                </option>
-              ))}
-            </select>
-          </label>
+              options={SEVERITY_CHOICES}
+              className="!py-0"
+            />
+          </div>
         ))}
       </div>
       <Heading
@@ -85,7 +80,7 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
             onChange={(e) => setWanted(e.target.value)}
           />
         </div>
-        <Button onClick={() => setEditing(NEW)}>A phrase of syslog …</Button>
+        <Button onClick={() => setEditing(NEW)}>Add a syslog phrase</Button>
       </div>
       {editing === NEW && <Edit meaning={NEW_PHRASE} act={act} onClose={() => setEditing(null)} />}
       {found.slice(0, SHOWN).map((m) => {
@@ -95,11 +90,11 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
         ) : (
           <div
             key={key}
-            className="grid grid-cols-[minmax(180px,280px)_110px_1fr_auto] items-baseline gap-3 border-t border-line py-[3px] text-[13px]"
+            className="grid grid-cols-[minmax(180px,280px)_110px_1fr_auto] items-baseline gap-3 border-t border-line py-[3px] text-ui"
           >
-            <span className="truncate font-mono text-[12.5px]" title={m.code}>
-              {safeText(m.code)}
-            </span>
+            <Tooltip text={safeText(m.code)}>
+              <span className="truncate font-mono text-code">{safeText(m.code)}</span>
+            </Tooltip>
             <span className="text-quiet">
               {m.category}
               {m.severity !== null && `, ${SEVERITIES[m.severity]}`}
@@ -115,7 +110,7 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
                   className="text-fjord underline"
                   onClick={() => void act("DELETE", `/meanings/${m.kind}/${encodeURIComponent(m.code)}`)}
                 >
-                  as shipped
+                  reset
                 </button>
               )}
               <button
@@ -131,19 +126,17 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
         );
       })}
       {found.length > SHOWN && (
-        <p className="border-t border-line py-1 text-[13px] text-quiet">
-          {found.length - SHOWN} more; say more of what you look for.
+        <p className="border-t border-line py-1 text-ui text-quiet">
+          {found.length - SHOWN} more; type more words to narrow it down.
         </p>
       )}
-      {found.length === 0 && (
-        <p className="text-[13px] text-quiet">No event matches. An unknown one shows its own text.</p>
-      )}
+      {found.length === 0 && <p className="text-ui text-quiet">No event matches. An unknown one shows its own text.</p>}
     </>
   );
 }
 
 function Edit({ meaning: m, act, onClose }: { meaning: MeaningRow; act: Act; onClose: () => void }) {
-  const { register, handleSubmit } = useForm({
+  const { control, register, handleSubmit } = useForm({
     defaultValues: {
       ...m,
       severity: m.severity === null ? "" : String(m.severity),
@@ -175,39 +168,17 @@ function Edit({ meaning: m, act, onClose }: { meaning: MeaningRow; act: Act; onC
           {(id) => <Input id={id} {...register("code", { required: true })} maxLength={300} />}
         </Field>
       ) : (
-        <b className="font-mono text-[12.5px]">{safeText(m.code)}</b>
+        <b className="font-mono text-code">{safeText(m.code)}</b>
       )}
       <div className="grid grid-cols-[150px_130px_150px] gap-3">
-        <Field label="Category">
-          {(id) => (
-            <select id={id} className={select} {...register("category")}>
-              {CATEGORIES.map((c) => (
-                <option key={c}>{c}</option>
-              ))}
-            </select>
-          )}
-        </Field>
-        <Field label="Outcome">
-          {(id) => (
-            <select id={id} className={select} {...register("outcome")}>
-              {OUTCOMES.map((o) => (
-                <option key={o}>{o}</option>
-              ))}
-            </select>
-          )}
-        </Field>
-        <Field label="Severity">
-          {(id) => (
-            <select id={id} className={select} {...register("severity")}>
-              <option value="">by its kind</option>
-              {SEVERITIES.map((s, i) => (
-                <option key={s} value={i}>
-                  {s}
-                </option>
-              ))}
-            </select>
-          )}
-        </Field>
+        <SelectField control={control} name="category" label="Category" options={CATEGORIES} />
+        <SelectField control={control} name="outcome" label="Outcome" options={OUTCOMES} />
+        <SelectField
+          control={control}
+          name="severity"
+          label="Severity"
+          options={[{ value: "", label: "by its kind" }, ...SEVERITY_CHOICES]}
+        />
       </div>
       {m.kind !== "syslog" && (
         <>
@@ -219,9 +190,9 @@ function Edit({ meaning: m, act, onClose }: { meaning: MeaningRow; act: Act; onC
       )}
       <span className="flex gap-1.5">
         <Button type="submit" main>
-          Keep
+          Save
         </Button>
-        <Button onClick={onClose}>Leave it</Button>
+        <Button onClick={onClose}>Cancel</Button>
       </span>
     </form>
   );

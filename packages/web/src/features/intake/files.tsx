@@ -44,7 +44,7 @@ export function Files() {
               <input
                 id={id}
                 type="file"
-                className="block w-full text-[13px]"
+                className="block w-full text-ui"
                 {...register("files", { validate: (f) => f?.length === 1 || "Choose a file." })}
               />
             )}
@@ -56,16 +56,16 @@ export function Files() {
           </Field>
         </div>
         <Button type="submit" className="mt-5" disabled={send.isPending}>
-          {send.isPending ? "Sending …" : "Read it in"}
+          {send.isPending ? "Sending …" : "Import"}
         </Button>
       </form>
       {list.data?.imports.map((i) => (
         <div
           key={i.id}
-          className="grid grid-cols-[220px_1fr_auto] gap-3 border-t border-line py-[3px] text-[13px]"
+          className="grid grid-cols-[220px_1fr_auto] gap-3 border-t border-line py-[3px] text-ui"
           data-testid="import"
         >
-          <span className="truncate font-mono text-[12.5px]">{safeText(i.name)}</span>
+          <span className="truncate font-mono text-code">{safeText(i.name)}</span>
           <span className={i.state === "failed" ? "text-vermilion" : "text-quiet"}>
             {i.state === "running" ? `reading, ${i.done.toLocaleString("en")} so far` : i.state}
             {i.message !== "" && `: ${i.message}`}

@@ -82,13 +82,13 @@ export function IntakePage() {
       }
     >
       <div className="flex items-baseline gap-4">
-        <h1 className="text-[20px] leading-[26px] font-semibold">Intake</h1>
-        <Link to="/intake/names" className="text-[13px]">
+        <h1 className="text-page leading-[26px] font-semibold">Intake</h1>
+        <Link to="/intake/names" className="text-ui">
           Names: what events, identifiers and ports are called
         </Link>
       </div>
-      <p className="truncate text-[13px] text-quiet">
-        In the window on the rail: <Coverage window={window} zone={zone} />
+      <p className="truncate text-ui text-quiet">
+        <Coverage window={window} zone={zone} />
       </p>
       <Scroller label="Ways in and senders">
         {endpoints.error && <Trouble error={endpoints.error} what="Intake cannot be shown" />}

@@ -29,8 +29,8 @@ export function NamesPage() {
   return (
     <Page>
       <div className="flex items-baseline gap-4">
-        <h1 className="text-[20px] leading-[26px] font-semibold">Names</h1>
-        <Link to="/intake" className="text-[13px]">
+        <h1 className="text-page leading-[26px] font-semibold">Names</h1>
+        <Link to="/intake" className="text-ui">
           back to Intake
         </Link>
       </div>

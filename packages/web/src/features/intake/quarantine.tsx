@@ -23,12 +23,12 @@ export function Quarantine() {
   if (files.length === 0) return null;
   return (
     <>
-      <Heading small="kept on disk with the reason; nothing else waits for it">Quarantine</Heading>
+      <Heading small="what could not be stored, kept with the reason">Quarantine</Heading>
       {files.map((f) => (
         <div
           key={f.file}
           data-testid="quarantined"
-          className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-[13px]"
+          className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-ui"
         >
           <span className="font-mono">{f.what === "spool" ? "the spool" : safeText(f.sender || f.peer)}</span>
           <span className="min-w-0">
@@ -50,7 +50,7 @@ export function Quarantine() {
                 <Button onClick={() => decide.mutate({ file: f.file, act: "give-up" })}>Delete</Button>
               </>
             ) : (
-              <span className="text-quiet">{f.state === "again" ? "is tried again" : "is deleted"}</span>
+              <span className="text-quiet">{f.state === "again" ? "trying again" : "deleting"}</span>
             )}
           </span>
         </div>

@@ -5,6 +5,8 @@ import { useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
+import { CheckField, SelectField } from "../../ui/form";
+import { CONTROL } from "../../ui/look";
 import { Facts } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 
@@ -22,6 +24,11 @@ interface SenderForm {
   readonly notes: string;
 }
 
+const KEEP_CHOICES = [
+  { value: "", label: "as long as others of their kind" },
+  ...KEEP_DAYS.map((days) => ({ value: String(days), label: days === 1 ? "1 day" : `${days} days` })),
+];
+
 /** A sender's facts, to be read and changed. */
 export function SenderMargin({
   sender: s,
@@ -32,7 +39,7 @@ export function SenderMargin({
   onChange: (change: object) => Promise<unknown>;
   onClose: () => void;
 }) {
-  const { register, handleSubmit, formState, reset } = useForm<SenderForm>({
+  const { control, register, handleSubmit, formState, reset } = useForm<SenderForm>({
     defaultValues: {
       name: s.name,
       addresses: s.addresses.join(" "),
@@ -72,7 +79,7 @@ export function SenderMargin({
   return (
     <>
       <div className="flex items-start justify-between gap-2">
-        <h2 className="text-[17px] font-semibold">{safeText(s.name)}</h2>
+        <h2 className="text-title font-semibold">{safeText(s.name)}</h2>
         <Button onClick={onClose} shortcut="Esc" aria-label="Close the margin" />
       </div>
       <p className="mb-2">
@@ -112,35 +119,18 @@ export function SenderMargin({
         <Field label="Expected every … seconds" hint="Empty: learnt.">
           {(id) => <Input id={id} inputMode="numeric" pattern="\d*" {...register("expectedEverySeconds")} />}
         </Field>
-        <Field label="Its records are kept" hint="From now on; what is stored keeps the time it was given.">
-          {(id) => (
-            <select
-              id={id}
-              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1"
-              {...register("keepDays")}
-            >
-              <option value="">as long as others of their kind</option>
-              {KEEP_DAYS.map((days) => (
-                <option key={days} value={days}>
-                  {days === 1 ? "1 day" : `${days} days`}
-                </option>
-              ))}
-            </select>
-          )}
-        </Field>
-        <label className="mb-2 flex items-center gap-2 text-[13px]">
-          <input type="checkbox" {...register("relay")} /> a relay: each host name in its messages is a sender of its
-          own
-        </label>
+        <SelectField
+          control={control}
+          name="keepDays"
+          label="Its records are kept"
+          hint="From now on; what is stored keeps the time it was given."
+          options={KEEP_CHOICES}
+        />
+        <CheckField control={control} name="relay">
+          a relay: each host name in its messages is a sender of its own
+        </CheckField>
         <Field label="Notes">
-          {(id) => (
-            <textarea
-              id={id}
-              rows={3}
-              className="w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1"
-              {...register("notes")}
-            />
-          )}
+          {(id) => <textarea id={id} rows={3} className={`w-full ${CONTROL}`} {...register("notes")} />}
         </Field>
         <Button main type="submit" disabled={formState.isSubmitting || !formState.isDirty}>
           Save

@@ -1,9 +1,11 @@
 import type { SenderJson } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
+import type { ReactNode } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Tag } from "../../shared/incident-strip";
 import { EmptyState } from "../../ui/empty-state";
 import { safeText } from "../../ui/safe-text";
+import { type ColumnDef, Table } from "../../ui/table";
 import { ago } from "../../ui/time";
 
 /** Every admitted sender in a line: where it is, what it sent, when it was last heard, its clock. */
@@ -24,68 +26,121 @@ export function SenderTable({
         text="A device that sends to one of the endpoints above shows up as waiting; admit it, or bring a list with bin/halvik senders import."
       />
     );
-  const number = "text-right tabular-nums";
   return (
-    <table className="w-full border-collapse text-[13px]">
-      <thead>
-        <tr className="border-b border-line-strong text-left text-quiet [&>th]:py-0.5 [&>th]:pr-3 [&>th]:font-normal">
-          <th>name</th>
-          <th>address</th>
-          <th>site</th>
-          <th>groups</th>
-          <th className={number}>records</th>
-          <th className={number}>problems</th>
-          <th className={number}>clock</th>
-          <th className={number}>usually every</th>
-          <th className={number}>last heard</th>
-        </tr>
-      </thead>
-      <tbody>
-        {senders.map((s) => (
-          <tr
-            key={s.id}
-            onClick={() => onSelect(s)}
-            className={`cursor-default border-b border-line [&>td]:py-0.5 [&>td]:pr-3 ${s.id === selectedId ? "bg-fjord-wash" : "hover:bg-wash"}`}
-          >
-            <td>
-              <button type="button" className="font-mono text-[12.5px]" onClick={() => onSelect(s)}>
-                {safeText(s.name)}
-              </button>{" "}
-              {s.relay && <Tag>relay</Tag>}
-              {s.via !== null && <Tag>via {safeText(s.via)}</Tag>}
-              {s.state === "refused" && <Tag attention>refused</Tag>}
-            </td>
-            <td className="font-mono text-[12.5px] text-quiet">{s.addresses[0] ?? ""}</td>
-            <td className="whitespace-nowrap text-quiet">{s.site}</td>
-            <td className="text-quiet">{s.groups.join(", ")}</td>
-            <td className={number}>{s.records.toLocaleString("en")}</td>
-            <td className={`${number} ${s.problems > 0 ? "text-ochre" : "text-quiet"}`}>
-              {s.problems.toLocaleString("en")}
-            </td>
-            <td className={`${number} ${Math.abs(s.clockOffsetMs) > 2_000 ? "text-ochre" : "text-quiet"}`}>
-              {clockWords(s.clockOffsetMs)}
-            </td>
-            <td className={`${number} text-quiet`}>
-              {s.expectedEverySeconds !== null
-                ? `${formatDuration(s.expectedEverySeconds * 1e6)} (set)`
-                : s.usualGapSeconds === null
-                  ? "learning"
-                  : formatDuration(s.usualGapSeconds * 1e6)}
-            </td>
-            <td className={`${number} ${s.silentSince !== null ? "font-semibold text-ochre" : "text-quiet"}`}>
-              {s.lastHeard === null
-                ? "never"
-                : `${ago(usOf(s.lastHeard), nowUs)}${s.silentSince !== null ? ", silent" : ""}`}
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <Table
+      label="Senders"
+      rows={senders}
+      columns={columnsAt(nowUs)}
+      rowId={(s) => String(s.id)}
+      pinned={["name"]}
+      chosen={selectedId === null ? null : String(selectedId)}
+      onOpen={onSelect}
+    />
   );
 }
 
+const RIGHT = { align: "right" };
+const columnsAt = (nowUs: number): ColumnDef<SenderJson>[] => [
+  {
+    id: "name",
+    header: "name",
+    accessorFn: (s) => s.name,
+    size: 190,
+    cell: ({ row: { original: s } }) => (
+      <>
+        <span className="font-mono text-code">{safeText(s.name)}</span> {s.relay && <Tag>relay</Tag>}
+        {s.via !== null && <Tag>via {safeText(s.via)}</Tag>}
+        {s.state === "refused" && <Tag attention>refused</Tag>}
+      </>
+    ),
+  },
+  {
+    id: "address",
+    header: "address",
+    accessorFn: (s) => s.addresses[0] ?? "",
+    size: 130,
+    cell: (c) => <span className="font-mono text-code text-quiet">{c.getValue<string>()}</span>,
+  },
+  {
+    id: "site",
+    header: "site",
+    accessorFn: (s) => s.site ?? "",
+    size: 110,
+    cell: (c) => <span className="text-quiet">{c.getValue<string>()}</span>,
+  },
+  {
+    id: "groups",
+    header: "groups",
+    accessorFn: (s) => s.groups.join(", "),
+    size: 150,
+    cell: (c) => <span className="text-quiet">{c.getValue<string>()}</span>,
+  },
+  {
+    id: "records",
+    header: "records",
+    accessorFn: (s) => s.records,
+    size: 90,
+    meta: RIGHT,
+    cell: (c) => c.getValue<number>().toLocaleString("en"),
+  },
+  {
+    id: "problems",
+    header: "problems",
+    accessorFn: (s) => s.problems,
+    size: 90,
+    meta: RIGHT,
+    cell: (c) => <Quiet attention={c.getValue<number>() > 0}>{c.getValue<number>().toLocaleString("en")}</Quiet>,
+  },
+  {
+    id: "clock",
+    header: "clock",
+    accessorFn: (s) => s.clockOffsetMs,
+    size: 110,
+    meta: RIGHT,
+    cell: (c) => (
+      <Quiet attention={Math.abs(c.getValue<number>()) > CLOCK_OK_MS}>{clockWords(c.getValue<number>())}</Quiet>
+    ),
+  },
+  {
+    id: "usually every",
+    header: "usually every",
+    accessorFn: (s) => s.expectedEverySeconds ?? s.usualGapSeconds ?? undefined,
+    sortUndefined: "last",
+    size: 120,
+    meta: RIGHT,
+    cell: ({ row: { original: s } }) => (
+      <Quiet>
+        {s.expectedEverySeconds !== null
+          ? `${formatDuration(s.expectedEverySeconds * 1e6)} (set)`
+          : s.usualGapSeconds === null
+            ? "learning"
+            : formatDuration(s.usualGapSeconds * 1e6)}
+      </Quiet>
+    ),
+  },
+  {
+    id: "last heard",
+    header: "last heard",
+    accessorFn: (s) => (s.lastHeard === null ? undefined : usOf(s.lastHeard)),
+    sortUndefined: "last",
+    size: 130,
+    meta: RIGHT,
+    cell: ({ row: { original: s } }) => (
+      <Quiet attention={s.silentSince !== null}>
+        {s.lastHeard === null ? "never" : `${ago(usOf(s.lastHeard), nowUs)}${s.silentSince !== null ? ", silent" : ""}`}
+      </Quiet>
+    ),
+  },
+];
+
+const Quiet = ({ attention = false, children }: { attention?: boolean; children: ReactNode }) => (
+  <span className={attention ? "font-semibold text-ochre" : "text-quiet"}>{children}</span>
+);
+
+const CLOCK_OK_MS = 2_000;
+
 /** The offset is arrival minus device time: positive means the device's clock is behind. */
 function clockWords(offsetMs: number): string {
-  if (Math.abs(offsetMs) <= 2_000) return "right";
+  if (Math.abs(offsetMs) <= CLOCK_OK_MS) return "clock OK";
   return `${formatDuration(Math.abs(offsetMs) * 1_000)} ${offsetMs > 0 ? "behind" : "ahead"}`;
 }

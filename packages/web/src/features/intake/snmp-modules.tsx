@@ -26,7 +26,7 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
       <Heading
         small={
           <>
-            {shipped} standard ones are there{" "}
+            {shipped} standard ones come with Halvik{" "}
             <button type="button" className="ml-1 text-fjord underline" onClick={() => setAll(!all)}>
               {all ? "hide them" : "list them"}
             </button>
@@ -36,8 +36,8 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
         SNMP modules
       </Heading>
       {shown.map((m) => (
-        <div key={m.name} className="grid grid-cols-[220px_1fr_auto] gap-3 border-t border-line py-[3px] text-[13px]">
-          <b className="font-mono text-[12.5px] font-semibold">{safeText(m.name)}</b>
+        <div key={m.name} className="grid grid-cols-[220px_1fr_auto] gap-3 border-t border-line py-[3px] text-ui">
+          <b className="font-mono text-code font-semibold">{safeText(m.name)}</b>
           <span className="text-quiet">
             {m.shipped ? "standard" : `added by ${m.addedBy}`}
             {m.problems.slice(0, 5).map((p) => (
@@ -52,13 +52,13 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
               className="text-fjord underline"
               onClick={() => void act("DELETE", `/mibs/${encodeURIComponent(m.name)}`)}
             >
-              forget
+              delete
             </button>
           )}
         </div>
       ))}
-      <div className="flex items-center gap-3 border-t border-line py-1.5 text-[13px]">
-        <label className="cursor-pointer rounded-[2px] border border-line-strong bg-sheet px-2.5 py-0.5 focus-within:outline-2 hover:bg-wash">
+      <div className="flex items-center gap-3 border-t border-line py-1.5 text-ui">
+        <label className="cursor-pointer rounded-xs border border-line-strong bg-sheet px-2.5 py-0.5 focus-within:outline-2 hover:bg-wash">
           Add modules
           <input
             type="file"
@@ -77,12 +77,12 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
           </span>
         )}
       </div>
-      <Heading small={list.unnamed.length === 0 ? "none" : "a module of their maker gives them names"}>
-        To be named
+      <Heading small={list.unnamed.length === 0 ? "none" : "the maker’s module names them"}>
+        Unnamed identifiers
       </Heading>
       {list.unnamed.map((u) => (
-        <p key={u.oid} className="grid grid-cols-[300px_90px_1fr_auto] gap-3 border-t border-line py-[3px] text-[13px]">
-          <span className="truncate font-mono text-[12.5px]">{u.oid}</span>
+        <p key={u.oid} className="grid grid-cols-[300px_90px_1fr_auto] gap-3 border-t border-line py-[3px] text-ui">
+          <span className="truncate font-mono text-code">{u.oid}</span>
           <span className="text-right text-quiet tabular-nums">{u.count.toLocaleString("en")} times</span>
           <span className="text-quiet">last from {safeText(u.sender)}</span>
           <Link

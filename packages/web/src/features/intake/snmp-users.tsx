@@ -6,11 +6,11 @@ import { toast } from "sonner";
 import { request, snmpUsersQuery } from "../../data/api";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
+import { SelectField } from "../../ui/form";
 import { Heading } from "../../ui/page";
 
 const AUTH = ["sha256", "sha512", "sha384", "sha224", "sha1", "md5"];
 const PRIV = ["aes128", "aes256", "aes192", "aes256c", "aes192c", "des"];
-const select = "w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-[5px]";
 
 /** Users of SNMPv3: who may speak with which protection. Passwords go in and never come back. */
 export function SnmpUsers() {
@@ -27,7 +27,7 @@ export function SnmpUsers() {
     <>
       <Heading small={list.data?.users.length === 0 ? "none: SNMPv3 is refused" : undefined}>Users of SNMPv3</Heading>
       {list.data?.users.map((u) => (
-        <p key={u.name} className="flex justify-between text-[13px]">
+        <p key={u.name} className="flex justify-between text-ui">
           <span>
             <span className="font-mono">{u.name}</span>{" "}
             <span className="text-quiet">
@@ -38,10 +38,10 @@ export function SnmpUsers() {
           <button
             type="button"
             className="text-fjord underline"
-            aria-label={`Forget the user ${u.name}`}
+            aria-label={`Delete the user ${u.name}`}
             onClick={() => change.mutate({ method: "DELETE", path: `/snmp-users/${encodeURIComponent(u.name)}` })}
           >
-            forget
+            delete
           </button>
         </p>
       ))}
@@ -60,7 +60,7 @@ export function SnmpUsers() {
 }
 
 function AddUser({ onAdd }: { onAdd: (body: object) => Promise<unknown> }) {
-  const { register, handleSubmit, formState } = useForm({
+  const { control, register, handleSubmit, formState } = useForm({
     defaultValues: {
       name: "",
       authProtocol: "sha256",
@@ -92,15 +92,7 @@ function AddUser({ onAdd }: { onAdd: (body: object) => Promise<unknown> }) {
         ] as const
       ).map(([part, label, protocols]) => (
         <div key={part} className="grid grid-cols-[110px_1fr] gap-2">
-          <Field label={label}>
-            {(id) => (
-              <select id={id} className={select} {...register(`${part}Protocol`)}>
-                {protocols.map((p) => (
-                  <option key={p}>{p}</option>
-                ))}
-              </select>
-            )}
-          </Field>
+          <SelectField control={control} name={`${part}Protocol`} label={label} options={protocols} />
           <Field label="Password" hint="empty: none" error={formState.errors[`${part}Password`]?.message}>
             {(id) => (
               <Input

@@ -5,6 +5,7 @@ import { useForm } from "react-hook-form";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
+import { CheckField } from "../../ui/form";
 import { Heading } from "../../ui/page";
 import { ago } from "../../ui/time";
 
@@ -88,7 +89,7 @@ interface LineProps {
 const Line = ({ name, text, testId, onShow, onAdmit, onRefuse }: LineProps) => (
   <div
     data-testid={testId}
-    className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-[13px]"
+    className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-ui"
   >
     <span className="font-mono">{name}</span>
     <span className="text-quiet">{text}</span>
@@ -112,12 +113,12 @@ export function WaitingSenders({
   onRefuseNetwork,
 }: WaitingProps) {
   const blocks = blocksOf(senders);
-  const { register, handleSubmit, formState, reset } = useForm({ defaultValues: { network: "", fromNowOn: true } });
+  const { control, register, handleSubmit, formState, reset } = useForm({
+    defaultValues: { network: "", fromNowOn: true },
+  });
   return (
     <>
-      <Heading
-        small={senders.length === 0 ? "nobody waits" : "what they send is held for 24 h, at most 10,000 records each"}
-      >
+      <Heading small={senders.length === 0 ? "none" : "what they send is held for 24 h, at most 10,000 records each"}>
         Waiting for admission
       </Heading>
       {blocks.map((b) => (
@@ -131,7 +132,7 @@ export function WaitingSenders({
         />
       ))}
       {unlisted > 0 && (
-        <p className="text-[13px] text-ochre">
+        <p className="text-ui text-ochre">
           {unlisted.toLocaleString("en")} more records came from senders beyond the list of 1,000 waiting ones; they
           were counted, not kept.
         </p>
@@ -157,9 +158,11 @@ export function WaitingSenders({
             )}
           </Field>
         </div>
-        <label className="mb-3.5 flex items-center gap-1.5 text-[13px]">
-          <input type="checkbox" {...register("fromNowOn")} /> also those heard of from now on
-        </label>
+        <div className="mb-1.5">
+          <CheckField control={control} name="fromNowOn">
+            also senders that appear later
+          </CheckField>
+        </div>
         <Button type="submit" className="mb-3">
           Admit
         </Button>

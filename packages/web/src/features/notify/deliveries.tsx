@@ -14,34 +14,30 @@ const LOOK: Readonly<Record<Delivery["state"], string>> = {
   dropped: "text-quiet",
 };
 
-/** What became of every message. */
+/** What became of every message: sent, waiting, failed or not sent, and why. */
 export function Deliveries({ deliveries }: { deliveries: readonly Delivery[] }) {
   const zone = useViewStore((s) => s.zone);
   return (
     <>
-      <Heading small="the newest first">What was told, and what was not</Heading>
-      {deliveries.length === 0 && <p className="text-[13px] text-quiet">Nothing has been told to anybody yet.</p>}
-      <table className="w-full text-[13px]">
+      <Heading small="newest first">Messages</Heading>
+      {deliveries.length === 0 && <p className="text-ui text-quiet">No message has been sent yet.</p>}
+      <table className="w-full text-ui">
         <tbody>
           {deliveries.map((d) => (
             <tr key={d.id} className="border-b border-line align-baseline">
-              <td className="py-[3px] pr-3 font-mono text-[12.5px] whitespace-nowrap text-quiet">
+              <td className="py-[3px] pr-3 font-mono text-code whitespace-nowrap text-quiet">
                 {dayClock(usOf(d.ended ?? d.made), zone)}
               </td>
               <td className={`pr-3 whitespace-nowrap ${LOOK[d.state]}`}>
                 {d.tells} {d.state}
               </td>
               <td className="pr-3">
-                {d.incident ? (
-                  <Link to={`/incidents/${d.incident.id}`}>{safeText(d.incident.title)}</Link>
-                ) : (
-                  "a test of the route"
-                )}
+                {d.incident ? <Link to={`/incidents/${d.incident.id}`}>{safeText(d.incident.title)}</Link> : "a test"}
                 {d.why !== "" && (
                   <span className="text-quiet">
                     {" "}
                     · {safeText(d.why)}
-                    {d.state === "waiting" && `; tried ${d.attempts} ×, again ${dayClock(usOf(d.due), zone)}`}
+                    {d.state === "waiting" && `; ${d.attempts} attempts, next ${dayClock(usOf(d.due), zone)}`}
                   </span>
                 )}
               </td>

@@ -44,9 +44,9 @@ export function NotifyPage() {
             route={opened}
             busy={change.isPending}
             onSave={(body) =>
-              change.mutate({ method: opened ? "PATCH" : "POST", path: at, body, said: `“${body.name}” is kept` })
+              change.mutate({ method: opened ? "PATCH" : "POST", path: at, body, said: `“${body.name}” is saved` })
             }
-            onDelete={() => change.mutate({ method: "DELETE", path: at, said: "The route is gone" })}
+            onDelete={() => change.mutate({ method: "DELETE", path: at, said: "Deleted" })}
             onCancel={() => setOpen(null)}
           />
         )
@@ -54,15 +54,15 @@ export function NotifyPage() {
     >
       <div className="flex items-end justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
-          <h1 className="text-[20px] leading-[26px] font-semibold">Who is told</h1>
+          <h1 className="text-page leading-[26px] font-semibold">Notifications</h1>
           <p className="text-quiet">{routes.data && <MailServer mail={routes.data.mail} />}</p>
         </div>
         <Button main onClick={() => setOpen("new")}>
-          Add a route
+          Add a notification
         </Button>
       </div>
-      <Scroller label="Routes and messages">
-        {routes.error && <Trouble error={routes.error} what="The routes cannot be shown" />}
+      <Scroller label="Notifications and messages">
+        {routes.error && <Trouble error={routes.error} what="The notifications cannot be shown" />}
         {shown.map((r) => (
           <RouteLine
             key={r.id}
@@ -74,8 +74,8 @@ export function NotifyPage() {
         ))}
         {routes.data && shown.length === 0 && (
           <EmptyState
-            title="Nobody is told"
-            text="Incidents wait on Now and Incidents until somebody looks. A route mails those of a severity to whom it names: when they are raised, change and are over."
+            title="Nobody is notified yet"
+            text="Incidents wait on Now and Incidents until somebody looks. A notification sends mail about those of a severity: when they are raised, change and are over."
           />
         )}
         {deliveries.data && <Deliveries deliveries={deliveries.data.deliveries} />}
@@ -85,20 +85,20 @@ export function NotifyPage() {
   );
 }
 
-const TESTED = "A test is on its way: what becomes of it stands below";
+const TESTED = "Test queued. Its result is shown below in a few seconds.";
 
 function MailServer({ mail }: { mail: NotifyRoutes["mail"] }) {
   if (mail === null)
     return (
       <>
-        No mail server is set, so nothing is sent: set <code className="font-mono">HALVIK_SMTP_URL</code> and start
-        again.
+        No mail server is configured, so nothing is sent. Set <code className="font-mono">HALVIK_SMTP_URL</code> and
+        restart Halvik.
       </>
     );
   return (
     <>
-      Mail leaves by {mail.server} as {mail.from}
-      {mail.isSink ? ": the stand-in mail server, which keeps it here." : "."}
+      Mail is sent through {mail.server} from {mail.from}
+      {mail.isSink ? ": the test mail server, which delivers nothing." : "."}
     </>
   );
 }
@@ -117,7 +117,7 @@ function RouteLine({
   const only = [
     ...(r.about.length > 0 ? [`about ${r.about.join(" or ")}`] : []),
     ...(r.tags.length > 0 ? [`with the tag ${r.tags.join(" or ")}`] : []),
-    ...(r.rules.length > 0 ? [`by the rule ${r.rules.join(" or ")}`] : []),
+    ...(r.rules.length > 0 ? [`raised by the rule ${r.rules.join(" or ")}`] : []),
   ].join(", ");
   return (
     <div
@@ -128,8 +128,8 @@ function RouteLine({
         <h2 className="font-semibold">
           {safeText(r.name)} {!r.enabled && <Tag>off</Tag>}
         </h2>
-        <p className="text-[13px] text-quiet">
-          {safeText(r.to.join(", "))} {r.to.length === 1 ? "is" : "are"} told of {r.severity}
+        <p className="text-ui text-quiet">
+          Mail to {safeText(r.to.join(", "))} for {r.severity}
           {r.severity === "emergency" ? "" : " or worse"}
           {only && `, ${safeText(only)}`}: {r.tells.join(", ")};{" "}
           {r.delaySeconds === 0 ? "at once" : `after ${formatDuration(r.delaySeconds * 1e6)}`}, at most {r.mostPerHour}{" "}
@@ -138,7 +138,7 @@ function RouteLine({
       </div>
       <span className="flex gap-1.5">
         <Button onClick={onTest}>Send a test</Button>
-        <Button onClick={onOpen}>Change</Button>
+        <Button onClick={onOpen}>Edit</Button>
       </span>
     </div>
   );

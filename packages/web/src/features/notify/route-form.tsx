@@ -4,6 +4,7 @@ import { NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
 import { useForm } from "react-hook-form";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
+import { CheckField, ChecksField, SelectField } from "../../ui/form";
 
 const DELAYS = [
   [0, "at once"],
@@ -12,8 +13,11 @@ const DELAYS = [
   [900, "after 15 minutes"],
   [3_600, "after an hour"],
 ] as const;
-const TELLS = { raise: "that one is raised", update: "that it changes or still lasts", clear: "that it is over" };
-const SELECT = "w-full rounded-[2px] border border-line-strong bg-sheet px-2 py-1";
+const TELLS = { raise: "one is raised", update: "it changes or still lasts", clear: "it is over" };
+const SEVERITY_CHOICES = SEVERITIES.map((value) => ({
+  value,
+  label: value === "emergency" ? value : `${value} or worse`,
+}));
 
 interface Values {
   name: string;
@@ -30,7 +34,7 @@ interface Values {
 
 const NEW: NotifyRoute = NotifyRoute.parse({ name: "new route", to: ["nobody@localhost.example"] });
 
-/** Who is told of which incidents; checked here by what the server checks by. */
+/** Who is notified of which incidents; checked here by what the server checks by. */
 export function RouteForm({
   route,
   busy,
@@ -45,6 +49,7 @@ export function RouteForm({
   onCancel: () => void;
 }) {
   const {
+    control,
     register,
     handleSubmit,
     setError,
@@ -62,82 +67,60 @@ export function RouteForm({
     : [...DELAYS, [route!.delaySeconds, `after ${route!.delaySeconds} s`] as const];
   return (
     <form onSubmit={submit} onKeyDown={(e) => e.key === "Escape" && onCancel()}>
-      <h2 className="mb-2 text-[17px] font-semibold">{route ? "A route" : "A new route"}</h2>
+      <h2 className="mb-2 text-title font-semibold">{route ? "Edit notification" : "New notification"}</h2>
       <Field label="Name" error={errors.name?.message}>
         {(id) => <Input id={id} {...register("name")} />}
       </Field>
       <Field label="To" hint="Mail addresses, with commas between." error={errors.to?.message}>
         {(id) => <Input id={id} placeholder="duty@orvane.example" {...register("to")} />}
       </Field>
-      <Field label="Of incidents of">
-        {(id) => (
-          <select id={id} className={SELECT} {...register("severity")}>
-            {SEVERITIES.map((s) => (
-              <option key={s} value={s}>
-                {s}
-                {s === "emergency" ? "" : " or worse"}
-              </option>
-            ))}
-          </select>
-        )}
-      </Field>
+      <SelectField control={control} name="severity" label="Incidents of severity" options={SEVERITY_CHOICES} />
       <Field
-        label="That are about"
+        label="About"
         hint="Words of the title, hosts, addresses, users; any of them. Empty: all."
         error={errors.about?.message}
       >
         {(id) => <Input id={id} {...register("about")} />}
       </Field>
-      <Field label="With a tag" hint="Tags of rules; any of them. Empty: all." error={errors.tags?.message}>
+      <Field label="Tags" hint="Tags of the rule; any of them. Empty: all." error={errors.tags?.message}>
         {(id) => <Input id={id} {...register("tags")} />}
       </Field>
-      <Field label="By a rule" hint="Ids of rules; any of them. Empty: all." error={errors.rules?.message}>
+      <Field label="Rules" hint="Their ids; any of them. Empty: all." error={errors.rules?.message}>
         {(id) => <Input id={id} {...register("rules")} />}
       </Field>
-      <fieldset className="mb-2.5">
-        <legend className="text-[13px] text-quiet">They are told</legend>
-        {TELLINGS.map((t) => (
-          <label key={t} className="flex items-center gap-2 text-[13px]">
-            <input type="checkbox" value={t} {...register("tells")} /> {TELLS[t]}
-          </label>
-        ))}
-        {errors.tells && (
-          <p role="alert" className="text-[12.5px] text-vermilion">
-            {errors.tells.message}
-          </p>
-        )}
-      </fieldset>
-      <Field label="When" hint="What is seen, shelved or over by then is not told.">
-        {(id) => (
-          <select id={id} className={SELECT} {...register("delaySeconds")}>
-            {delays.map(([s, name]) => (
-              <option key={s} value={s}>
-                {name}
-              </option>
-            ))}
-          </select>
-        )}
-      </Field>
+      <ChecksField
+        control={control}
+        name="tells"
+        legend="Send a message when"
+        options={TELLINGS.map((value) => ({ value, label: TELLS[value] }))}
+      />
+      <SelectField
+        control={control}
+        name="delaySeconds"
+        label="How soon"
+        hint="What is seen, shelved or over by then is not sent."
+        options={delays.map(([s, label]) => ({ value: String(s), label }))}
+      />
       <Field
-        label="Messages an hour, at most"
-        hint="What is more goes together into the next."
+        label="Messages an hour at most"
+        hint="More than that are sent together in the next one."
         error={errors.mostPerHour?.message}
       >
         {(id) => <Input id={id} inputMode="numeric" {...register("mostPerHour")} />}
       </Field>
-      <label className="mb-2.5 flex items-center gap-2 text-[13px]">
-        <input type="checkbox" {...register("enabled")} /> switched on
-      </label>
+      <CheckField control={control} name="enabled">
+        switched on
+      </CheckField>
       <div className="flex gap-1.5">
         <Button main type="submit" disabled={busy}>
-          Keep it
+          Save
         </Button>
         <Button onClick={onCancel} shortcut="Esc">
           Cancel
         </Button>
         {route && (
           <Button className="ml-auto" onClick={onDelete} disabled={busy}>
-            Take it away
+            Delete
           </Button>
         )}
       </div>

@@ -12,15 +12,15 @@ export function Sink() {
   const mail = sink.data?.mail ?? [];
   return (
     <>
-      <Heading small="nothing of it leaves this machine">What the stand-in mail server received</Heading>
-      {sink.data && mail.length === 0 && <p className="text-[13px] text-quiet">No mail has come yet.</p>}
+      <Heading small="nothing leaves this machine">Mail received by the test mail server</Heading>
+      {sink.data && mail.length === 0 && <p className="text-ui text-quiet">No mail yet.</p>}
       {mail.map((m) => (
-        <details key={m.file} className="border-b border-line text-[13px]">
+        <details key={m.file} className="border-b border-line text-ui">
           <summary className="cursor-pointer py-[3px]">
-            <time className="mr-3 font-mono text-[12.5px] text-quiet">{dayClock(usOf(m.at), zone)}</time>
+            <time className="mr-3 font-mono text-code text-quiet">{dayClock(usOf(m.at), zone)}</time>
             {safeText(m.subject)} <span className="text-quiet">to {safeText(m.to)}</span>
           </summary>
-          <pre className="mb-2 ml-4 border-l-2 border-line-strong pl-3 font-mono text-[12.5px] leading-[19px] whitespace-pre-wrap">
+          <pre className="mb-2 ml-4 border-l-2 border-line-strong pl-3 font-mono text-code leading-[19px] whitespace-pre-wrap">
             {m.text.trimEnd().split("\n").map(safeText).join("\n")}
           </pre>
         </details>

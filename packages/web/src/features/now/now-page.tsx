@@ -33,7 +33,7 @@ export function NowPage() {
   const s = summary.data;
   return (
     <Page margin={s && <NowMargin summary={s} />}>
-      <h1 className="text-[20px] leading-[26px] font-semibold">
+      <h1 className="text-page leading-[26px] font-semibold">
         {waiting.length === 0
           ? "Nothing needs you"
           : `${NUMBERS[waiting.length] ?? waiting.length} ${waiting.length === 1 ? "thing needs" : "things need"} you`}
@@ -41,7 +41,7 @@ export function NowPage() {
       <p className="border-b border-line-strong pb-1.5 text-quiet">
         {others.length === 0
           ? "No other incident is open."
-          : `${others.length} more ${others.length === 1 ? "is" : "are"} open and seen.`}{" "}
+          : `${others.length} more ${others.length === 1 ? "is" : "are"} open and acknowledged.`}{" "}
         <Link to="/incidents">All incidents</Link>
       </p>
       <Scroller label="What needs you">
@@ -78,7 +78,7 @@ function SinceLastHere() {
   return (
     <>
       <Heading small={`${dayMinute(before, zone)}, ${ago(before, nowUs)} ago`}>Since you were last here</Heading>
-      <p className="text-[13px] text-quiet">
+      <p className="text-ui text-quiet">
         {raised.length === 0 ? "No incident was raised" : `${raised.length} raised`};{" "}
         {ended.length === 0 ? "none ended." : `${ended.length} cleared or closed:`}{" "}
         {ended.slice(0, 5).map((i) => (
@@ -97,7 +97,7 @@ function Hearing({ summary: { senders } }: { summary: Summary }) {
   return (
     <>
       <Heading small={`${senders.admitted} senders · ${usual} as usual`}>Am I hearing everything?</Heading>
-      <div className="text-[13px]">
+      <div className="text-ui">
         {senders.silent.map((s) => (
           <div
             key={s.name}
@@ -110,7 +110,7 @@ function Hearing({ summary: { senders } }: { summary: Summary }) {
                 ? `silent, explained by ${s.explainedBy}`
                 : s.usualGapSeconds === null
                   ? "silent"
-                  : `silent; it usually speaks every ${formatDuration(s.usualGapSeconds * 1e6)}`}
+                  : `silent; usually heard every ${formatDuration(s.usualGapSeconds * 1e6)}`}
             </span>
             <span className="text-right text-quiet">{ago(usOf(s.since), nowUs)}</span>
           </div>
@@ -118,7 +118,7 @@ function Hearing({ summary: { senders } }: { summary: Summary }) {
         {senders.waiting > 0 && (
           <p className="border-b border-line py-[3px]">
             <Link to="/intake">
-              {senders.waiting.toLocaleString("en")} {senders.waiting === 1 ? "sender waits" : "senders wait"} for
+              {senders.waiting.toLocaleString("en")} {senders.waiting === 1 ? "sender" : "senders"} waiting for
               admission
             </Link>
           </p>
@@ -127,7 +127,7 @@ function Hearing({ summary: { senders } }: { summary: Summary }) {
           <p className="text-quiet">
             {senders.admitted === 0
               ? "No sender has been admitted yet. Point a device at an endpoint listed on Intake, or start the stand-in devices with bin/halvik simulate live."
-              : "Every sender speaks as often as it usually does."}
+              : "Every sender is as active as usual."}
           </p>
         )}
       </div>
@@ -139,8 +139,8 @@ function Intake({ summary: { intake } }: { summary: Summary }) {
   const figures: readonly (readonly [number, string, string])[] = [
     [intake.lost, "lost", "since the collector started"],
     [intake.refused, "refused", "unknown or refused senders"],
-    [intake.capped, "over the rate cap", "counted, not kept"],
-    [intake.problems, "not decoded in full", "kept with their bytes"],
+    [intake.capped, "over the rate cap", "counted, not stored"],
+    [intake.problems, "decoded in part", "stored with their bytes"],
     [intake.late, "late", "more than 10 min"],
   ];
   return (
@@ -149,9 +149,9 @@ function Intake({ summary: { intake } }: { summary: Summary }) {
       <div className="grid grid-cols-5 border-y border-line">
         {figures.map(([n, what, more], i) => (
           <div key={what} className={`py-2 pr-2 ${i > 0 ? "border-l border-line pl-3" : ""}`}>
-            <div className={`text-[22px] leading-[26px] ${n === 0 ? "text-quiet" : ""}`}>{n.toLocaleString("en")}</div>
+            <div className={`text-brand leading-[26px] ${n === 0 ? "text-quiet" : ""}`}>{n.toLocaleString("en")}</div>
             <div>{what}</div>
-            <div className="text-[12.5px] text-quiet">{more}</div>
+            <div className="text-code text-quiet">{more}</div>
           </div>
         ))}
       </div>
@@ -166,7 +166,7 @@ function NowMargin({ summary: { store, intake, recordsPerSecond, engineBehindSec
       <Heading>Store</Heading>
       <Facts
         facts={[
-          ["kept", `${store.records.toLocaleString("en")} records`],
+          ["stored", `${store.records.toLocaleString("en")} records`],
           ["oldest", store.oldest === null ? "nothing yet" : dayMinute(usOf(store.oldest), zone)],
           ["size", `${(store.bytes / 1e6).toFixed(0)} MB`],
           ["disk free", `${(store.diskFreeBytes / 1e9).toFixed(1)} GB`],

@@ -1,8 +1,8 @@
 import type { HistogramAnswer, RecordPage } from "@halvik/contract";
-import { Popover } from "radix-ui";
 import type { WindowParts } from "../../data/api";
 import { usOf } from "../../data/view-store";
 import { Coverage } from "../../shared/coverage";
+import { Popover } from "../../ui/popover";
 import { dayMinute } from "../../ui/time";
 
 interface AnswerLineProps {
@@ -78,30 +78,28 @@ function HowSearched({ page }: { page: RecordPage }) {
     ["gone", searched.gone, "parts dropped by retention meanwhile"],
   ] as const;
   return (
-    <Popover.Root>
-      <Popover.Trigger className="underline decoration-dotted underline-offset-[3px] hover:text-fjord">
-        {searched.segments} {searched.segments === 1 ? "segment" : "segments"} searched, {Math.round(tookMs)} ms
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="start"
-          aria-label="How this was searched"
-          className="z-20 rounded-[2px] border border-line-strong bg-sheet px-4 py-3 text-[13px] shadow-lg"
-        >
-          <b className="font-semibold">How this page was searched</b>
-          <dl className="mt-1 grid grid-cols-[auto_auto_1fr] gap-x-3">
-            {facts
-              .filter(([name, value]) => value > 0 || name !== "gone")
-              .map(([name, value, about]) => (
-                <div key={name} className="contents">
-                  <dt className="text-quiet">{name}</dt>
-                  <dd className="text-right tabular-nums">{value.toLocaleString("en")}</dd>
-                  <dd className="text-quiet">{about}</dd>
-                </div>
-              ))}
-          </dl>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <Popover
+      label="How this was searched"
+      align="start"
+      className="px-4 py-3"
+      trigger={
+        <button type="button" className="underline decoration-dotted underline-offset-[3px] hover:text-fjord">
+          {page.partial ? "searched in part" : "searched completely"}, {Math.round(tookMs)} ms
+        </button>
+      }
+    >
+      <b className="font-semibold">How this page was searched</b>
+      <dl className="mt-1 grid grid-cols-[auto_auto_1fr] gap-x-3">
+        {facts
+          .filter(([name, value]) => value > 0 || name !== "gone")
+          .map(([name, value, about]) => (
+            <div key={name} className="contents">
+              <dt className="text-quiet">{name}</dt>
+              <dd className="text-right tabular-nums">{value.toLocaleString("en")}</dd>
+              <dd className="text-quiet">{about}</dd>
+            </div>
+          ))}
+      </dl>
+    </Popover>
   );
 }

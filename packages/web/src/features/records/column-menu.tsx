@@ -1,4 +1,6 @@
-import { Popover } from "radix-ui";
+import { LINK } from "../../ui/look";
+import { Popover } from "../../ui/popover";
+import { Select } from "../../ui/select";
 import type { ChosenColumn } from "./columns";
 import { COLUMN_NAMES } from "./list-columns";
 
@@ -18,69 +20,64 @@ export function ColumnMenu({ columns, chosen, onChange }: ColumnMenuProps) {
     next.splice(at + by, 0, column!);
     onChange(next);
   };
-  const act = "px-1.5 text-fjord disabled:text-line-strong";
+  const act = `px-1.5 ${LINK}`;
   return (
-    <Popover.Root>
-      <Popover.Trigger className="text-fjord">columns</Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          align="end"
-          aria-label="Columns"
-          className="z-20 w-80 rounded-[2px] border border-line-strong bg-sheet p-3 text-[13px] shadow-lg"
-        >
-          <p className="mb-1 text-[12px] text-quiet">After time, severity, kind and sender, from left to right:</p>
-          <ol>
-            {columns.map((c, i) => (
-              <li key={c.name} className="flex items-center border-b border-line py-0.5">
-                <span className="flex-1 truncate">{c.name}</span>
-                <button
-                  type="button"
-                  className={act}
-                  disabled={i === 0}
-                  aria-label={`${c.name} further left`}
-                  onClick={() => moved(i, -1)}
-                >
-                  ↑
-                </button>
-                <button
-                  type="button"
-                  className={act}
-                  disabled={i === columns.length - 1}
-                  aria-label={`${c.name} further right`}
-                  onClick={() => moved(i, 1)}
-                >
-                  ↓
-                </button>
-                <button
-                  type="button"
-                  className={act}
-                  disabled={columns.length === 1}
-                  aria-label={`Leave out ${c.name}`}
-                  onClick={() => onChange(columns.filter((o) => o.name !== c.name))}
-                >
-                  leave out
-                </button>
-              </li>
-            ))}
-          </ol>
-          <div className="mt-2 flex items-center justify-between gap-2">
-            <select
-              aria-label="Add a column"
-              value=""
-              onChange={(e) => onChange([...columns, { name: e.target.value, width: null }])}
-              className="min-w-0 flex-1 rounded-[2px] border border-line-strong bg-sheet px-2 py-1"
+    <Popover
+      label="Columns"
+      trigger={
+        <button type="button" className={LINK}>
+          columns
+        </button>
+      }
+    >
+      <p className="mb-1 text-small text-quiet">After time, severity, kind and sender, from left to right:</p>
+      <ol>
+        {columns.map((c, i) => (
+          <li key={c.name} className="flex items-center border-b border-line py-0.5">
+            <span className="flex-1 truncate">{c.name}</span>
+            <button
+              type="button"
+              className={act}
+              disabled={i === 0}
+              aria-label={`${c.name} further left`}
+              onClick={() => moved(i, -1)}
             >
-              <option value="">add a column …</option>
-              {others.map((name) => (
-                <option key={name}>{name}</option>
-              ))}
-            </select>
-            <button type="button" className={act} disabled={!chosen} onClick={() => onChange(null)}>
-              as usual
+              ↑
             </button>
-          </div>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+            <button
+              type="button"
+              className={act}
+              disabled={i === columns.length - 1}
+              aria-label={`${c.name} further right`}
+              onClick={() => moved(i, 1)}
+            >
+              ↓
+            </button>
+            <button
+              type="button"
+              className={act}
+              disabled={columns.length === 1}
+              aria-label={`Remove ${c.name}`}
+              onClick={() => onChange(columns.filter((o) => o.name !== c.name))}
+            >
+              remove
+            </button>
+          </li>
+        ))}
+      </ol>
+      <div className="mt-2 flex items-center justify-between gap-2">
+        <Select
+          label="Add a column"
+          value=""
+          placeholder="add a column …"
+          options={others}
+          onChange={(name) => onChange([...columns, { name, width: null }])}
+          className="flex-1"
+        />
+        <button type="button" className={act} disabled={!chosen} onClick={() => onChange(null)}>
+          Reset
+        </button>
+      </div>
+    </Popover>
   );
 }

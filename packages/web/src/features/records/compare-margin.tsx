@@ -14,13 +14,13 @@ export function CompareMargin({ records, onClose }: { records: readonly RecordJs
   return (
     <>
       <div className="flex items-start justify-between gap-2">
-        <h2 className="text-[17px] leading-6 font-semibold">{records.length} records side by side</h2>
+        <h2 className="text-title leading-6 font-semibold">{records.length} records side by side</h2>
         <Button onClick={onClose} aria-label="Close the comparison" shortcut="Esc" />
       </div>
-      <p className="mb-2 text-[13px] text-quiet">
+      <p className="mb-2 text-ui text-quiet">
         {fields.filter(differs).length} of {fields.length} fields differ; they come first.
       </p>
-      <table className="w-full table-fixed text-[12.5px] leading-[17px]">
+      <table className="w-full table-fixed text-code leading-[17px]">
         <tbody>
           {shown.map((field) => (
             <tr key={field} className="border-t border-line align-top">

@@ -11,6 +11,8 @@ import {
 } from "@halvik/core/query/filter";
 import { useId, useRef, useState } from "react";
 import { Button } from "../../ui/button";
+import { CONTROL } from "../../ui/look";
+import { Select } from "../../ui/select";
 
 interface FilterFormProps {
   /** The filter as it stands in the editor. */
@@ -23,7 +25,11 @@ interface FilterFormProps {
 }
 
 const FIRST: FilterPart = { type: "comparison", field: "severity", comparator: "at least", value: "" };
-const control = "rounded-[2px] border border-line-strong bg-sheet px-1.5 py-0.5";
+const JOINERS = [
+  { value: "and", label: "all of these hold" },
+  { value: "or", label: "at least one of these holds" },
+];
+const FIELD_CHOICES = FIELDS.map((f) => ({ value: f.name, label: f.name, about: f.about }));
 
 /** The filter in the editor as lines of field, comparison and value; both say the same at all times. */
 export function FilterForm({ text, context, valuesOf, onChange, onApply, onClose }: FilterFormProps) {
@@ -45,7 +51,7 @@ export function FilterForm({ text, context, valuesOf, onChange, onApply, onClose
   return (
     <form
       aria-label="Filter as a form"
-      className="border border-t-0 border-line-strong bg-sheet px-3 py-2 text-[13px]"
+      className="border border-t-0 border-line-strong bg-sheet px-3 py-2 text-ui"
       onSubmit={(e) => {
         e.preventDefault();
         onApply();
@@ -53,16 +59,13 @@ export function FilterForm({ text, context, valuesOf, onChange, onApply, onClose
     >
       <div className="mb-1 flex items-center gap-2">
         Records for which
-        <select
-          aria-label="How the lines are joined"
-          className={control}
+        <Select
+          label="How the lines are joined"
           value={form.joiner}
-          onChange={(e) => change({ ...form, joiner: e.target.value as "and" | "or" })}
-        >
-          <option value="and">all of these hold</option>
-          <option value="or">at least one of these holds</option>
-        </select>
-        {read === null && <span className="text-vermilion">What stands in the editor is not a filter yet.</span>}
+          onChange={(joiner) => change({ ...form, joiner: joiner as "and" | "or" })}
+          options={JOINERS}
+        />
+        {read === null && <span className="text-vermilion">The text in the editor is not a complete filter yet.</span>}
       </div>
       {form.parts.length === 0 && <p className="py-1 text-quiet">No line yet: every record.</p>}
       {form.parts.map((part, i) => (
@@ -70,34 +73,34 @@ export function FilterForm({ text, context, valuesOf, onChange, onApply, onClose
           {part.type === "text" ? (
             <input
               aria-label={`Line ${i + 1}`}
-              className={`${control} flex-1 font-mono`}
+              className={`${CONTROL} flex-1 font-mono`}
               value={part.text}
               onChange={(e) => set(i, { type: "text", text: e.target.value })}
             />
           ) : (
             <ComparisonLine line={i + 1} part={part} valuesOf={valuesOf} onChange={(p) => set(i, p)} />
           )}
-          {!isComplete(part) && <span className="text-quiet">wants a value</span>}
+          {!isComplete(part) && <span className="text-quiet">needs a value</span>}
           <button
             type="button"
-            aria-label={`Leave out line ${i + 1}`}
+            aria-label={`Remove line ${i + 1}`}
             className="text-fjord"
             onClick={() => change({ ...form, parts: form.parts.filter((_, at) => at !== i) })}
           >
-            leave out
+            remove
           </button>
         </div>
       ))}
       <div className="mt-1.5 flex gap-2">
         <Button onClick={() => change({ ...form, parts: [...form.parts, FIRST] })}>Add a line</Button>
         <Button onClick={() => change({ ...form, parts: [...form.parts, { type: "text", text: "" }] })}>
-          Add words to look for
+          Add words
         </Button>
         <span className="flex-1" />
         <Button type="submit" main>
           Apply
         </Button>
-        <Button onClick={onClose}>Close the form</Button>
+        <Button onClick={onClose}>Close</Button>
       </div>
     </form>
   );
@@ -122,12 +125,12 @@ function ComparisonLine({
   };
   return (
     <>
-      <select
-        aria-label={`Field of line ${line}`}
-        className={control}
+      <Select
+        label={`Field of line ${line}`}
         value={part.field}
-        onChange={(e) => {
-          const name = e.target.value as FieldName;
+        options={FIELD_CHOICES}
+        onChange={(chosen) => {
+          const name = chosen as FieldName;
           const allowed = comparatorsOf(fieldOf(name));
           onChange({
             type: "comparison",
@@ -136,28 +139,18 @@ function ComparisonLine({
             value: "",
           });
         }}
-      >
-        {FIELDS.map((f) => (
-          <option key={f.name} value={f.name} title={f.about}>
-            {f.name}
-          </option>
-        ))}
-      </select>
-      <select
-        aria-label={`Comparison of line ${line}`}
-        className={control}
+      />
+      <Select
+        label={`Comparison of line ${line}`}
         value={part.comparator}
-        onChange={(e) => onChange({ ...part, comparator: e.target.value as typeof part.comparator })}
-      >
-        {comparatorsOf(field).map((name) => (
-          <option key={name}>{name}</option>
-        ))}
-      </select>
+        options={comparatorsOf(field)}
+        onChange={(comparator) => onChange({ ...part, comparator: comparator as typeof part.comparator })}
+      />
       {takesValue(part.comparator) && (
         <>
           <input
             aria-label={`Value of line ${line}`}
-            className={`${control} min-w-0 flex-1 font-mono`}
+            className={`${CONTROL} min-w-0 flex-1 font-mono`}
             list={list}
             value={part.value}
             placeholder={field.about}

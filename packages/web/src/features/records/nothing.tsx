@@ -23,7 +23,7 @@ export function Nothing({ filter, window, zone, live, onFilter }: NothingProps) 
   if (live)
     return (
       <EmptyState
-        title="Listening; nothing that matches yet"
+        title="Following; nothing matches yet"
         text="Lines appear here as soon as a matching record is stored."
       />
     );
@@ -35,7 +35,7 @@ export function Nothing({ filter, window, zone, live, onFilter }: NothingProps) 
           Look at the last 7 days
         </button>
         <button type="button" className="text-fjord underline" onClick={() => onFilter("")}>
-          Take the filter away
+          Clear the filter
         </button>
       </EmptyState>
     );
@@ -44,7 +44,7 @@ export function Nothing({ filter, window, zone, live, onFilter }: NothingProps) 
       <button type="button" className="mr-4 text-fjord underline" onClick={widen}>
         Look at the last 7 days
       </button>
-      <a href="/intake">See what Halvik listens to</a>
+      <a href="/intake">See the endpoints</a>
     </EmptyState>
   );
 }
@@ -69,7 +69,7 @@ function Why({ filter, window, zone, onFilter }: Pick<NothingProps, "filter" | "
         <ul className="mb-2">
           {data.parts.map((p) => (
             <li key={p.text}>
-              <code className="font-mono text-[12.5px]">{safeText(p.text)}</code>{" "}
+              <code className="font-mono text-code">{safeText(p.text)}</code>{" "}
               <span className={p.count === 0 ? "text-ochre" : "text-quiet"}>
                 {p.count === 0
                   ? "matches nothing in this window"
@@ -99,7 +99,7 @@ function Why({ filter, window, zone, onFilter }: Pick<NothingProps, "filter" | "
             </p>
           ),
       )}
-      {!data.lastBefore && !data.firstAfter && <p>Nothing that is kept matches, before or after this window.</p>}
+      {!data.lastBefore && !data.firstAfter && <p>Nothing stored matches, before or after this window.</p>}
     </div>
   );
 }

@@ -76,7 +76,7 @@ export function RecordList({
     // biome-ignore lint/a11y/useSemanticElements: lines are placed one by one, as no list element can
     <div
       ref={box}
-      className={`min-h-0 flex-1 overflow-y-auto font-mono text-[12.5px] leading-[21px] ${ofFilterBefore ? "opacity-50" : ""}`}
+      className={`min-h-0 flex-1 overflow-y-auto font-mono text-code leading-[21px] ${ofFilterBefore ? "opacity-50" : ""}`}
       aria-busy={ofFilterBefore}
       onScroll={(e) => onScrolledAway(e.currentTarget.scrollTop > ROW_PX * 2)}
       role="list"
@@ -86,7 +86,7 @@ export function RecordList({
     >
       {header && (
         <div
-          className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-[12px] leading-[18px] text-quiet"
+          className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-small leading-[18px] text-quiet"
           style={{ gridTemplateColumns: tracks(columns) }}
         >
           <span>time</span>
@@ -118,7 +118,7 @@ export function RecordList({
                 key={item.key}
                 style={style}
                 role="presentation"
-                className="mt-[3px] flex gap-3 border-t border-line pt-[3px] font-sans text-[12px] leading-[18px] text-quiet"
+                className="mt-[3px] flex gap-3 border-t border-line pt-[3px] font-sans text-small leading-[18px] text-quiet"
               >
                 <span>
                   {day(line.us, zone)} {line.by === "minute" ? minute(line.us, zone) : `from ${hour(line.us, zone)}`}

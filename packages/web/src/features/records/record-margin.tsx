@@ -11,6 +11,7 @@ import { Trouble } from "../../ui/empty-state";
 import { Facts, Heading } from "../../ui/page";
 import { SafeText, safeText } from "../../ui/safe-text";
 import { clockMs, day } from "../../ui/time";
+import { Tooltip } from "../../ui/tooltip";
 import { type PivotActions, pivotOf, Value } from "./values";
 
 const TIME_REASONS: Readonly<Record<string, string>> = {
@@ -31,7 +32,7 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
   return (
     <>
       <div className="flex items-start justify-between gap-2">
-        <h2 className="min-w-0 text-[17px] leading-6 font-semibold break-words">
+        <h2 className="min-w-0 text-title leading-6 font-semibold break-words">
           <SafeText>{record.sentence.length > 160 ? `${record.sentence.slice(0, 160)}…` : record.sentence}</SafeText>
         </h2>
         <Button onClick={onClose} aria-label="Close the margin" shortcut="Esc" />
@@ -42,11 +43,11 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
         </p>
       ))}
       {record.problem && (
-        <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-[13px]">
+        <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-ui">
           Not decoded in full: {safeText(record.problem.message)} ({record.problem.code}, at {record.problem.offset})
         </p>
       )}
-      {record.next && <p className="mt-1.5 border-l-2 border-line-strong pl-2 text-[13px] text-quiet">{record.next}</p>}
+      {record.next && <p className="mt-1.5 border-l-2 border-line-strong pl-2 text-ui text-quiet">{record.next}</p>}
       <div className="mt-2.5 flex flex-wrap gap-1.5">
         <Button onClick={() => actions.around(record)}>Around this</Button>
         <Button onClick={() => actions.only(pivotOf("sender", record.sender.name))} shortcut="w">
@@ -61,9 +62,7 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
       {record.kind === "flow" ? (
         <>
           <Heading>Raw</Heading>
-          <p className="text-[13px] text-quiet">
-            Not kept: a flow is one of many in its datagram, which is named above.
-          </p>
+          <p className="text-ui text-quiet">Not stored: a flow is one of many in its datagram, which is named above.</p>
         </>
       ) : (
         <Raw raw={detail.data.raw} />
@@ -82,7 +81,7 @@ function Copy({ record, raw }: { record: RecordJson; raw: string }) {
     ["raw", () => new TextDecoder().decode(bytes())],
   ];
   return (
-    <p className="mt-1.5 text-[13px] text-quiet">
+    <p className="mt-1.5 text-ui text-quiet">
       copy{" "}
       {ways.map(([name, text]) => (
         <button
@@ -174,9 +173,9 @@ function Fields({ record, actions }: { record: RecordJson; actions: PivotActions
           <Facts
             facts={record.named!.map((n) => [
               safeText(n.name),
-              <span key={n.oid} title={n.about ? safeText(n.about) : undefined}>
-                {safeText(n.value)}
-              </span>,
+              <Tooltip key={n.oid} text={n.about ? safeText(n.about) : ""}>
+                <span>{safeText(n.value)}</span>
+              </Tooltip>,
             ])}
           />
         </>
@@ -283,16 +282,12 @@ function Raw({ raw }: { raw: RecordDetail["raw"] }) {
     <>
       <Heading small={`${raw.bytes.toLocaleString("en")} bytes`}>
         Raw{" "}
-        <button
-          type="button"
-          className="ml-1 text-[12.5px] font-normal text-fjord underline"
-          onClick={() => setHex(!hex)}
-        >
+        <button type="button" className="ml-1 text-code font-normal text-fjord underline" onClick={() => setHex(!hex)}>
           {hex ? "as text" : "as hex"}
         </button>
       </Heading>
       <pre
-        className="bg-wash px-2 py-1.5 font-mono text-[12px] leading-[17px] break-all whitespace-pre-wrap text-ink"
+        className="bg-wash px-2 py-1.5 font-mono text-small leading-[17px] break-all whitespace-pre-wrap text-ink"
         data-testid="raw"
       >
         {hex ? hexDump(bytes) : safeText(text)}

@@ -112,7 +112,7 @@ export function RecordsPage() {
         </button>
       </FilterBar>
       <div
-        className="flex gap-3.5 overflow-hidden border-b border-line-strong pt-0.5 pb-2 text-[12.5px] whitespace-nowrap text-quiet"
+        className="flex gap-3.5 overflow-hidden border-b border-line-strong pt-0.5 pb-2 text-code whitespace-nowrap text-quiet"
         aria-live="polite"
       >
         {live ? (

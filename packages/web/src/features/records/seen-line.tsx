@@ -28,9 +28,9 @@ export function SeenLine({ what, zone, onGo, onClose }: SeenLineProps) {
       </button>
     );
   return (
-    <div role="status" className="flex gap-3 overflow-hidden pt-1 text-[12.5px] whitespace-nowrap text-quiet">
+    <div role="status" className="flex gap-3 overflow-hidden pt-1 text-code whitespace-nowrap text-quiet">
       <span className="truncate font-mono">{safeText(what)}</span>
-      {seen.isPending && <span>is looked for in all that is kept …</span>}
+      {seen.isPending && <span>searching everything stored …</span>}
       {seen.error && <span className="text-vermilion">{safeText(seen.error.message)}</span>}
       {seen.data && (
         <>

@@ -4,6 +4,7 @@ import { valuesQuery, type WindowParts } from "../../data/api";
 import { usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
+import { Tooltip } from "../../ui/tooltip";
 
 /** Fields in the order in which they are usually asked for. */
 const FIELDS = [
@@ -51,7 +52,7 @@ export function ValueStrip({ open, onToggle, ...rest }: ValueStripProps) {
       aria-label="Values"
       // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard
       tabIndex={0}
-      className="w-[216px] shrink-0 overflow-y-auto border-l border-line pl-3 text-[12.5px] leading-[18px]"
+      className="w-[216px] shrink-0 overflow-y-auto border-l border-line pl-3 text-code leading-[18px]"
     >
       {FIELDS.map((field) => (
         <div key={field} className="border-b border-line py-[3px]">
@@ -98,29 +99,31 @@ function Values({
         const part = `${field} is ${quoteIfNeeded(label)}`;
         return (
           <div key={value} className="group grid grid-cols-[1fr_auto_16px] items-baseline gap-1.5">
-            <button
-              type="button"
-              title={`only with ${part}`}
-              onClick={() => onOnly(part)}
-              className="relative truncate text-left font-mono text-[12px] hover:text-fjord"
-            >
-              <span
-                aria-hidden
-                className="absolute bottom-0 left-0 h-px bg-ink/50"
-                style={{ width: `${(100 * count) / most}%` }}
-              />
-              {value === "" ? "(empty)" : safeText(label)}
-            </button>
+            <Tooltip text={`Only with ${part}`}>
+              <button
+                type="button"
+                onClick={() => onOnly(part)}
+                className="relative truncate text-left font-mono text-small hover:text-fjord"
+              >
+                <span
+                  aria-hidden
+                  className="absolute bottom-0 left-0 h-px bg-ink/50"
+                  style={{ width: `${(100 * count) / most}%` }}
+                />
+                {value === "" ? "(empty)" : safeText(label)}
+              </button>
+            </Tooltip>
             <span className="text-right text-quiet tabular-nums">{count.toLocaleString("en")}</span>
-            <button
-              type="button"
-              aria-label={`without ${part}`}
-              title={`without ${part}`}
-              onClick={() => onWithout(part)}
-              className="text-quiet opacity-0 group-hover:opacity-100 hover:text-vermilion focus-visible:opacity-100"
-            >
-              ×
-            </button>
+            <Tooltip text={`Without ${part}`}>
+              <button
+                type="button"
+                aria-label={`without ${part}`}
+                onClick={() => onWithout(part)}
+                className="text-quiet opacity-0 group-hover:opacity-100 hover:text-vermilion focus-visible:opacity-100"
+              >
+                ×
+              </button>
+            </Tooltip>
           </div>
         );
       })}

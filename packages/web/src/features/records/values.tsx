@@ -1,9 +1,9 @@
 import type { RecordJson } from "@halvik/contract";
 import { findAddresses } from "@halvik/core/base/net";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
-import { DropdownMenu } from "radix-ui";
 import { Fragment, type ReactNode } from "react";
 import { lineText } from "../../shared/record-text";
+import { Menu, MenuItem, MenuLabel } from "../../ui/menu";
 import { safeText } from "../../ui/safe-text";
 
 /** A value a person may go on from: how to ask for it in a filter. */
@@ -82,42 +82,29 @@ export function Value({
   actions: PivotActions;
   shown?: string;
 }) {
-  const item = "cursor-pointer px-3 py-1 data-highlighted:bg-wash";
   return (
-    <DropdownMenu.Root>
-      {/* reached through the margin by keyboard: a line of text is one stop, not ten */}
-      <DropdownMenu.Trigger
-        tabIndex={-1}
-        onClick={(e) => e.stopPropagation()}
-        className="text-left font-mono underline decoration-quiet decoration-dotted underline-offset-[3px] hover:text-fjord"
-      >
-        {safeText(shown ?? pivot.label)}
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="start"
-          className="z-20 rounded-[2px] border border-line-strong bg-sheet py-1 text-[13px] shadow-lg"
+    <Menu
+      align="start"
+      trigger={
+        // reached through the margin by keyboard: a line of text is one stop, not ten
+        <button
+          type="button"
+          tabIndex={-1}
+          onClick={(e) => e.stopPropagation()}
+          className="text-left font-mono underline decoration-quiet decoration-dotted underline-offset-[3px] hover:text-fjord"
         >
-          <DropdownMenu.Label className="max-w-72 truncate px-3 py-1 font-mono text-[12px] text-quiet">
-            {safeText(pivot.only)}
-          </DropdownMenu.Label>
-          <DropdownMenu.Item className={item} onSelect={() => actions.only(pivot)}>
-            only with this
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => actions.without(pivot)}>
-            without this
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => actions.around(record)}>
-            around this
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => actions.seen(pivot)}>
-            first and last seen
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => void navigator.clipboard.writeText(pivot.label)}>
-            copy
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+          {safeText(shown ?? pivot.label)}
+        </button>
+      }
+    >
+      <MenuLabel>
+        <span className="block max-w-72 truncate font-mono">{safeText(pivot.only)}</span>
+      </MenuLabel>
+      <MenuItem onSelect={() => actions.only(pivot)}>only with this</MenuItem>
+      <MenuItem onSelect={() => actions.without(pivot)}>without this</MenuItem>
+      <MenuItem onSelect={() => actions.around(record)}>around this</MenuItem>
+      <MenuItem onSelect={() => actions.seen(pivot)}>first and last seen</MenuItem>
+      <MenuItem onSelect={() => void navigator.clipboard.writeText(pivot.label)}>copy</MenuItem>
+    </Menu>
   );
 }

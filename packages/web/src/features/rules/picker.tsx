@@ -2,9 +2,11 @@ import { readSeconds, writeSeconds } from "@halvik/core/base/time";
 import type { Act, Piece } from "@halvik/core/detect/form";
 import { FIELDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { ToggleGroup } from "radix-ui";
 import { useId, useState } from "react";
 import { FilterField } from "../../shared/filter-field";
+import { Select } from "../../ui/select";
+import { Toggles } from "../../ui/toggles";
+import { Tooltip } from "../../ui/tooltip";
 
 type Value = Exclude<Piece, string | Act>;
 
@@ -15,7 +17,10 @@ export interface FilterHelp {
   readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
 }
 
-const look = "mx-0.5 border-0 border-b border-dotted border-ink bg-sheet px-1 font-mono text-[13px] leading-5 text-ink";
+const look = "mx-0.5 border-0 border-b border-dotted border-ink bg-sheet px-1 font-mono text-ui leading-5 text-ink";
+/** A choice within the sentence: of a line's height. */
+const PICK =
+  "mx-0.5 !border-0 !border-b !border-dotted !border-ink !px-1 !py-0 align-baseline font-mono text-ui leading-5";
 const DAYS = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"];
 const NOTHING_SAVED: readonly never[] = [];
 
@@ -36,22 +41,23 @@ function SpanField({
   const text = draft ?? said;
   const wrong = text.trim() !== "" && readSeconds(text) === null;
   return (
-    <input
-      aria-label={label}
-      aria-invalid={wrong}
-      title={wrong ? "expected a span such as 90 s, 10 min or 1 h 30 min" : undefined}
-      placeholder={empty}
-      className={`${look} ${wrong ? "border-signal" : ""}`}
-      style={{ width: `${Math.max(text.length, empty.length, 6) + 2}ch` }}
-      value={text}
-      onChange={(e) => {
-        const seconds = readSeconds(e.target.value);
-        setDraft(e.target.value);
-        if (e.target.value.trim() === "") onChange(undefined);
-        else if (seconds !== null) onChange(seconds);
-      }}
-      onBlur={() => !wrong && setDraft(null)}
-    />
+    <Tooltip text={wrong ? "Expected a span such as 90 s, 10 min or 1 h 30 min." : ""}>
+      <input
+        aria-label={label}
+        aria-invalid={wrong}
+        placeholder={empty}
+        className={`${look} ${wrong ? "border-vermilion" : ""}`}
+        style={{ width: `${Math.max(text.length, empty.length, 6) + 2}ch` }}
+        value={text}
+        onChange={(e) => {
+          const seconds = readSeconds(e.target.value);
+          setDraft(e.target.value);
+          if (e.target.value.trim() === "") onChange(undefined);
+          else if (seconds !== null) onChange(seconds);
+        }}
+        onBlur={() => !wrong && setDraft(null)}
+      />
+    </Tooltip>
   );
 }
 
@@ -89,31 +95,17 @@ export function Picker({
     case "choice":
     case "field": {
       const of = piece.as === "choice" ? piece.of : FIELDS.map((f) => f.name);
-      return (
-        <select
-          aria-label={label}
-          className={look}
-          value={String(value ?? "")}
-          onChange={(e) => onChange(e.target.value)}
-        >
-          {!of.includes(String(value)) && <option>{String(value ?? "")}</option>}
-          {of.map((o) => (
-            <option key={o}>{o}</option>
-          ))}
-        </select>
-      );
+      return <Select label={label} className={PICK} value={String(value ?? "")} onChange={onChange} options={of} />;
     }
     case "yes":
       return (
-        <select
-          aria-label={label}
-          className={look}
+        <Select
+          label={label}
+          className={PICK}
           value={value === true ? "nothing of" : "then"}
-          onChange={(e) => onChange(e.target.value === "then" ? undefined : true)}
-        >
-          <option>then</option>
-          <option>nothing of</option>
-        </select>
+          onChange={(chosen) => onChange(chosen === "then" ? undefined : true)}
+          options={["then", "nothing of"]}
+        />
       );
     case "fields":
       return (
@@ -155,25 +147,15 @@ export function Picker({
       );
     case "days":
       return (
-        <ToggleGroup.Root
-          type="multiple"
-          aria-label={label}
-          className="mx-0.5 inline-flex align-middle"
-          value={Array.isArray(value) ? value.map(String) : []}
-          onValueChange={(days) => onChange(DAYS.filter((d) => days.includes(d)))}
-        >
-          {DAYS.map((day) => (
-            <ToggleGroup.Item
-              key={day}
-              value={day}
-              aria-label={day}
-              className="-ml-px border border-line-strong bg-sheet px-1.5 text-[12px] leading-5 first:ml-0 data-[state=on]:border-ink data-[state=on]:bg-ink data-[state=on]:text-paper"
-            >
-              {day.slice(0, 2)}
-            </ToggleGroup.Item>
-          ))}
+        <>
+          <Toggles
+            label={label}
+            chosen={Array.isArray(value) ? value.map(String) : []}
+            onChange={(days) => onChange(DAYS.filter((d) => days.includes(d)))}
+            options={DAYS.map((name) => ({ name, short: name.slice(0, 2) }))}
+          />
           {(!Array.isArray(value) || value.length === 0) && <span className="ml-1.5">every day</span>}
-        </ToggleGroup.Root>
+        </>
       );
     case "time":
       return (

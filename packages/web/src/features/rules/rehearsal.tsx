@@ -6,6 +6,7 @@ import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { Select } from "../../ui/select";
 import { day, dayClock } from "../../ui/time";
 import { useRehearsal } from "./use-rehearsal";
 
@@ -27,7 +28,7 @@ export function Rehearse({ text, versions }: { text: string; versions: RuleDetai
       >
         Rehearsal
       </Heading>
-      <div className="flex flex-wrap items-center gap-2 text-[13px]">
+      <div className="flex flex-wrap items-center gap-2 text-ui">
         {running ? (
           <Button onClick={stop}>Stop</Button>
         ) : (
@@ -35,21 +36,18 @@ export function Rehearse({ text, versions }: { text: string; versions: RuleDetai
             Rehearse
           </Button>
         )}
-        <label className="flex items-center gap-1.5 text-quiet">
+        <span className="flex items-center gap-1.5 text-quiet">
           against
-          <select
+          <Select
+            label="Against"
             value={against}
-            onChange={(e) => setAgainst(e.target.value)}
-            className="rounded-[2px] border border-line-strong bg-sheet px-1.5 py-0.5 text-ink"
-          >
-            <option value="">nothing</option>
-            {versions.map((v) => (
-              <option key={v.version} value={v.version}>
-                version {v.version} by {v.author}
-              </option>
-            ))}
-          </select>
-        </label>
+            onChange={setAgainst}
+            options={[
+              { value: "", label: "nothing" },
+              ...versions.map((v) => ({ value: String(v.version), label: `version ${v.version} by ${v.author}` })),
+            ]}
+          />
+        </span>
         {step && (
           <span data-testid="rehearsal" className="text-quiet">
             {step.done ? "the whole window" : `${Math.round(Math.max(0, step.share) * 100)} % of the window`},{" "}
@@ -95,15 +93,15 @@ function Findings({ title, findings, zone }: { title: string; findings: readonly
   return (
     <div>
       <Heading>{title}</Heading>
-      <ol className="text-[13px]">
+      <ol className="text-ui">
         {findings.slice(0, 40).map((f) => (
           <li key={`${f.key} ${f.first}`} className="border-t border-line py-0.5">
-            <span className="font-mono text-[12px] text-quiet">{dayClock(usOf(f.raised), zone)}</span>{" "}
+            <span className="font-mono text-small text-quiet">{dayClock(usOf(f.raised), zone)}</span>{" "}
             {safeText(f.title)}{" "}
             <span className="text-quiet">
               {f.cleared === null ? "still open at the end" : `until ${dayClock(usOf(f.cleared), zone)}`}
             </span>
-            {f.examples[0] && <p className="truncate font-mono text-[12px] text-quiet">{safeText(f.examples[0])}</p>}
+            {f.examples[0] && <p className="truncate font-mono text-small text-quiet">{safeText(f.examples[0])}</p>}
           </li>
         ))}
       </ol>

@@ -9,6 +9,7 @@ import { useViewStore, usOf } from "../../data/view-store";
 import { Tag } from "../../shared/incident-strip";
 import { Button } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
+import { CONTROL } from "../../ui/look";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
@@ -57,7 +58,7 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
     onSuccess: async (answer) => {
       client.setQueryData(["rule", answer.rule.id], answer);
       await client.invalidateQueries({ queryKey: ["rules"] });
-      toast.success(`Version ${answer.rule.version} is kept`);
+      toast.success(`Version ${answer.rule.version} is saved`);
       if (answer.rule.id !== detail?.rule.id) await navigate(`/rules/${answer.rule.id}`);
     },
     onError: (e) => toast.error(e.message),
@@ -83,11 +84,11 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
     <Page margin={<RuleMargin detail={detail} check={check} onVersion={setText} />}>
       <div className="flex items-start justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
-          <h1 className="text-[20px] leading-[26px] font-semibold">
-            {safeText(detail?.rule.name ?? "A new rule")} {detail && !detail.rule.enabled && <Tag>off</Tag>}{" "}
-            {detail?.rule.listenOnly && <Tag>only listens</Tag>}
+          <h1 className="text-page leading-[26px] font-semibold">
+            {safeText(detail?.rule.name ?? "New rule")} {detail && !detail.rule.enabled && <Tag>off</Tag>}{" "}
+            {detail?.rule.listenOnly && <Tag>observing</Tag>}
           </h1>
-          <Link to="/rules" className="text-[13px]">
+          <Link to="/rules" className="text-ui">
             All rules
           </Link>
         </div>
@@ -98,7 +99,7 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
                 {detail.rule.enabled ? "Switch off" : "Switch on"}
               </Button>
               <Button onClick={() => turn.mutate({ listenOnly: !detail.rule.listenOnly })}>
-                {detail.rule.listenOnly ? "Let it raise incidents" : "Let it only listen"}
+                {detail.rule.listenOnly ? "Raise incidents" : "Observe only"}
               </Button>
             </>
           )}
@@ -107,7 +108,7 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
             disabled={text === kept || save.isPending || (check?.issues.length ?? 1) > 0}
             onClick={() => save.mutate()}
           >
-            Keep
+            Save
           </Button>
         </div>
       </div>
@@ -115,12 +116,12 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
         {detail?.rule.failure && (
           <div
             role="alert"
-            className="mt-2 flex items-center justify-between gap-3 border-l-2 border-vermilion bg-vermilion-wash px-3 py-1.5 text-[13px]"
+            className="mt-2 flex items-center justify-between gap-3 border-l-2 border-vermilion bg-vermilion-wash px-3 py-1.5 text-ui"
           >
             <p>
               {detail.rule.failure.stopped
                 ? "This rule failed and does not run: "
-                : "Findings of this rule could not be written and are left out: "}
+                : "Findings of this rule could not be stored and are left out: "}
               {safeText(detail.rule.failure.reason)} (since {dayClock(usOf(detail.rule.failure.since), zone)},{" "}
               {detail.rule.failure.times === 1 ? "once" : `${detail.rule.failure.times} times`}). A new version runs
               again, too.
@@ -132,13 +133,13 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
         )}
         {parsed.errors.length === 0 && <RuleSentence document={parsed} onChange={setText} />}
         {check?.issues.map((i) => (
-          <p key={i.path + i.message} role="alert" className="text-[13px] text-vermilion">
+          <p key={i.path + i.message} role="alert" className="text-ui text-vermilion">
             {i.path && <code className="font-mono">{i.path}: </code>}
             {safeText(i.message)}
           </p>
         ))}
         {check?.blind.map((b) => (
-          <div key={b.condition} className="text-[13px] text-ochre">
+          <div key={b.condition} className="text-ui text-ochre">
             Nothing stored in the last 7 days matches <code className="font-mono">{safeText(b.condition)}</code>
             {b.needs.length === 0 && ": no sender may be sending it yet."}
             <ul className="ml-4 list-disc">
@@ -148,7 +149,7 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
             </ul>
           </div>
         ))}
-        <label className="mt-2 block text-[13px] text-quiet">
+        <label className="mt-2 block text-ui text-quiet">
           The rule as a file
           <textarea
             aria-label="The rule as a file"
@@ -156,7 +157,7 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
             rows={14}
             value={text}
             onChange={(e) => setText(e.target.value)}
-            className="mt-0.5 w-full rounded-[2px] border border-line-strong bg-sheet px-2.5 py-1.5 font-mono text-[12.5px] leading-[19px] text-ink"
+            className={`${CONTROL} mt-0.5 w-full font-mono text-code leading-[19px]`}
           />
         </label>
         <Rehearse text={text} versions={detail?.versions ?? []} />
@@ -193,47 +194,47 @@ function RuleMargin({
             [
               "learning",
               detail.learning > 0
-                ? `${detail.learning.toLocaleString("en")} of ${detail.keys.toLocaleString("en")} keys do not know yet what is usual, and raise nothing`
+                ? `${detail.learning.toLocaleString("en")} of ${detail.keys.toLocaleString("en")} keys are still learning what is usual, and raise nothing`
                 : null,
             ],
-            ["forgot", detail.forgot > 0 ? `${detail.forgot.toLocaleString("en")} keys` : null],
+            ["dropped", detail.forgot > 0 ? `${detail.forgot.toLocaleString("en")} keys` : null],
           ]}
         />
       )}
       {detail?.reason && (
         <>
           <Heading>Why it exists</Heading>
-          <p className="text-[13px]">{safeText(detail.reason)}</p>
+          <p className="text-ui">{safeText(detail.reason)}</p>
           {detail.references.map((r) => (
-            <p key={r} className="text-[12.5px] text-quiet">
+            <p key={r} className="text-code text-quiet">
               {safeText(r)}
             </p>
           ))}
         </>
       )}
-      <Heading small={tests.length === 0 ? "it carries none" : undefined}>Tests</Heading>
-      <ul className="text-[13px]">
+      <Heading small={tests.length === 0 ? "none" : undefined}>Tests</Heading>
+      <ul className="text-ui">
         {tests.map((t) => (
           <li key={t.name} className="flex justify-between gap-2 border-t border-line py-0.5">
             <span>{safeText(t.name)}</span>
             <span className={`whitespace-nowrap ${t.passes ? "text-quiet" : "font-semibold text-vermilion"}`}>
-              {t.passes ? "passes" : `${t.raised}, not ${t.raises}`}
+              {t.passes ? "passes" : `raised ${t.raised}, expected ${t.raises}`}
             </span>
           </li>
         ))}
       </ul>
       {detail && (
         <>
-          <Heading small={detail.near.length === 0 ? "nothing is on its way" : undefined}>Near misses</Heading>
-          <ul className="text-[13px]">
+          <Heading small={detail.near.length === 0 ? "none at the moment" : undefined}>Near misses</Heading>
+          <ul className="text-ui">
             {detail.near.map((m) => (
               <li key={m.key} className="border-t border-line py-0.5">
-                <span className="font-mono text-[12.5px]">{safeText(m.key)}</span>{" "}
+                <span className="font-mono text-code">{safeText(m.key)}</span>{" "}
                 <b className="font-semibold">
                   {m.have} of {m.need}
                 </b>{" "}
                 <span className="text-quiet">
-                  {m.lacking && `lacks ${safeText(m.lacking)}, `}
+                  {m.lacking && `missing: ${safeText(m.lacking)}, `}
                   last {dayClock(usOf(m.last), zone)}
                 </span>
               </li>

@@ -32,10 +32,9 @@ export function RuleSentence({ document, onChange }: { document: Document; onCha
             key={piece.label + piece.at.join(".")}
             type="button"
             aria-label={piece.label}
-            title={piece.label}
             className={
               piece.do === "append"
-                ? "mr-2.5 inline-flex items-center gap-0.5 align-middle text-[13px] leading-5 text-fjord"
+                ? "mr-2.5 inline-flex items-center gap-0.5 align-middle text-ui leading-5 text-fjord"
                 : "mx-0.5 align-middle text-quiet hover:text-vermilion"
             }
             onClick={() => edit(() => doAct(document, piece))}
@@ -61,10 +60,10 @@ export function RuleSentence({ document, onChange }: { document: Document; onCha
     });
   return (
     <>
-      <div className="max-w-[96ch] py-1 text-[14px] leading-[30px]" data-testid="rule-sentence">
+      <div className="max-w-[96ch] py-1 text-body leading-[30px]" data-testid="rule-sentence">
         {said(sentence(rule))}
       </div>
-      <div className="max-w-[96ch] py-1 text-[14px] leading-[30px] text-quiet" data-testid="rule-behaviour">
+      <div className="max-w-[96ch] py-1 text-body leading-[30px] text-quiet" data-testid="rule-behaviour">
         {said(behaviour(rule))}
       </div>
     </>

@@ -22,10 +22,10 @@ export function RulesPage() {
     <Page>
       <div className="flex items-end justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
-          <h1 className="text-[20px] leading-[26px] font-semibold">Rules</h1>
+          <h1 className="text-page leading-[26px] font-semibold">Rules</h1>
           <p className="text-quiet">
             What raises findings{shown && `: ${shown.length === 1 ? "one rule" : `${shown.length} rules`}`}.{" "}
-            <Link to="/rules/new">Write a new one</Link>
+            <Link to="/rules/new">New rule</Link>
           </p>
         </div>
         <div className="w-72">
@@ -48,10 +48,10 @@ export function RulesPage() {
             <SeverityMark severity={r.severity} height={34} />
             <div className="min-w-0">
               <h2 className="font-semibold">
-                {safeText(r.name)} {!r.enabled && <Tag>off</Tag>} {r.listenOnly && <Tag>only listens</Tag>}{" "}
+                {safeText(r.name)} {!r.enabled && <Tag>off</Tag>} {r.listenOnly && <Tag>observing</Tag>}{" "}
                 {r.failure && <Tag>{r.failure.stopped ? "failing: stopped" : "failing"}</Tag>}
               </h2>
-              <p className="truncate text-[13px] text-quiet">{safeText(r.sentence)}</p>
+              <p className="truncate text-ui text-quiet">{safeText(r.sentence)}</p>
             </div>
             <span className="text-quiet">{r.kind}</span>
             <span className="text-right text-quiet">{r.raised.toLocaleString("en")} raised</span>

@@ -19,7 +19,7 @@ export function VersionList({
   const zone = useViewStore((s) => s.zone);
   const [open, setOpen] = useState<number | null>(null);
   return (
-    <ul className="text-[13px]">
+    <ul className="text-ui">
       {versions.map((v, i) => {
         const before = versions[i + 1];
         return (
@@ -35,11 +35,11 @@ export function VersionList({
                   className="text-fjord"
                   onClick={() => setOpen(open === v.version ? null : v.version)}
                 >
-                  what it changed
+                  changes
                 </button>
               )}
               <button type="button" className="text-fjord" onClick={() => onVersion(v.text)}>
-                put in the editor
+                load into the editor
               </button>
             </div>
             {before && open === v.version && <Difference before={before.text} after={v.text} />}
@@ -63,16 +63,16 @@ function Difference({ before, after }: { before: string; after: string }) {
   const shown = lines
     .map((line, i) => ({ ...line, i }))
     .filter(({ i }) => changed.some((c) => Math.abs(c - i) <= AROUND));
-  if (shown.length === 0) return <p className="text-quiet">The file is the same: it was switched.</p>;
+  if (shown.length === 0) return <p className="text-quiet">The text is the same: only on, off or observing changed.</p>;
   return (
-    <ol aria-label="What it changed" className="my-1 border border-line bg-sheet font-mono text-[12px] leading-[17px]">
+    <ol aria-label="Changes" className="my-1 border border-line bg-sheet font-mono text-small leading-[17px]">
       {shown.map(({ sign, text, i }, at) => (
         <li
           key={i}
           className={`flex gap-1.5 px-1 ${sign === " " ? "text-quiet" : sign === "+" ? "bg-fjord-wash" : ""} ${at > 0 && shown[at - 1]!.i < i - 1 ? "border-t border-line" : ""}`}
         >
           <span aria-hidden>{sign}</span>
-          <span className="sr-only">{sign === "+" ? "new: " : sign === "−" ? "gone: " : ""}</span>
+          <span className="sr-only">{sign === "+" ? "new: " : sign === "−" ? "removed: " : ""}</span>
           <span className={`break-all whitespace-pre-wrap ${sign === "−" ? "line-through decoration-quiet" : ""}`}>
             {safeText(text)}
           </span>

@@ -11,5 +11,5 @@ export const silenceForm: KindForm = {
     FILTER,
   ],
   evidence: "absence",
-  endsItself: "when it is heard again",
+  endsItself: "when it sends again",
 };

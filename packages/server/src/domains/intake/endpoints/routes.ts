@@ -98,7 +98,7 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
     route({
       method: "get",
       path: "/endpoints",
-      summary: "What Halvik listens to, with counters and the last samples of what could not be read",
+      summary: "Endpoints, with counters and the latest samples of what could not be decoded",
       access: "read",
       answer: EndpointList,
       handle: ({ actor }) => list(actor.may),

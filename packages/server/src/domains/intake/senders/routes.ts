@@ -91,7 +91,7 @@ export const senderRoutes = ({ models, db, directory }: Needs) => {
     route({
       method: "post",
       path: "/senders/admit-network",
-      summary: "Admits the waiting senders of a block, and those heard of later if asked",
+      summary: "Admits the waiting senders of a block, and those that appear later if asked",
       access: "act",
       body: AdmitNetwork,
       answer: SenderList,

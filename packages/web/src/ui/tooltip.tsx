@@ -1,0 +1,31 @@
+import { Tooltip as Radix } from "radix-ui";
+import type { ReactElement, ReactNode } from "react";
+
+/** Around all that has tooltips. */
+export const TooltipProvider = ({ children }: { children: ReactNode }) => (
+  <Radix.Provider delayDuration={400} skipDelayDuration={150}>
+    {children}
+  </Radix.Provider>
+);
+
+/**
+ * What a mark or a shortened text means, for whoever points at it or comes to it by keyboard. Nothing that is needed stands only here.
+ * @param text empty: no tooltip
+ */
+export const Tooltip = ({ text, children }: { text: string; children: ReactElement }) =>
+  text === "" ? (
+    children
+  ) : (
+    <Radix.Root>
+      <Radix.Trigger asChild>{children}</Radix.Trigger>
+      <Radix.Portal>
+        <Radix.Content
+          sideOffset={4}
+          collisionPadding={8}
+          className="z-40 max-w-96 rounded-xs bg-ink px-2 py-1 text-small text-paper shadow-lg"
+        >
+          {text}
+        </Radix.Content>
+      </Radix.Portal>
+    </Radix.Root>
+  );
