@@ -96,7 +96,7 @@ module.exports = {
       name: "ui-is-a-kit",
       comment: "the kit knows no page, no server and no state of ours",
       severity: "error",
-      from: { path: "^packages/web/src/ui/" },
+      from: { path: "^packages/web/src/ui/", pathNot: TESTS },
       to: { path: "^packages/", pathNot: "^packages/(web/src/ui|core/src/(base|model))/" },
     },
     {

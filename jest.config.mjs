@@ -1,11 +1,18 @@
 /** One Jest for unit tests and for tests against real PostgreSQL and sockets. */
 export default {
-  testMatch: ["<rootDir>/packages/*/src/**/*.test.ts"],
+  testMatch: ["<rootDir>/packages/*/src/**/*.test.{ts,tsx}"],
   extensionsToTreatAsEsm: [".ts", ".tsx"],
   transform: {
     "^.+\\.tsx?$": [
       "@swc/jest",
-      { module: { type: "es6" }, jsc: { target: "es2022", parser: { syntax: "typescript", tsx: true } } },
+      {
+        module: { type: "es6" },
+        jsc: {
+          target: "es2022",
+          parser: { syntax: "typescript", tsx: true },
+          transform: { react: { runtime: "automatic" } },
+        },
+      },
     ],
   },
   moduleNameMapper: {

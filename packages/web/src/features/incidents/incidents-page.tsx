@@ -14,42 +14,13 @@ import { safeText } from "../../ui/safe-text";
 import { Segments } from "../../ui/segments";
 import { Select } from "../../ui/select";
 import { BulkBar, useBulkAct } from "./bulk-bar";
+import { GROUPS, type GroupBy, grouped } from "./grouping";
 
 const VIEWS = [
   { state: "attention", name: "need you" },
   { state: "open", name: "open" },
   { state: "all", name: "all in the window" },
 ] as const;
-
-const GROUPS = ["nothing", "site", "sender", "user", "src", "tag", "rule"] as const;
-
-/** Incidents under what they share, in the order in which it first appears. */
-function grouped(
-  incidents: readonly IncidentJson[],
-  by: (typeof GROUPS)[number],
-): { readonly name: string; readonly incidents: IncidentJson[] }[] {
-  const groups = new Map<string, IncidentJson[]>();
-  for (const i of incidents) {
-    const name = groupOf(i, by) ?? `no ${by}`;
-    groups.set(name, [...(groups.get(name) ?? []), i]);
-  }
-  return [...groups].map(([name, own]) => ({ name, incidents: own }));
-}
-
-function groupOf(i: IncidentJson, by: (typeof GROUPS)[number]): string | undefined {
-  switch (by) {
-    case "nothing":
-      return "";
-    case "rule":
-      return i.rule.name;
-    case "site":
-      return i.sites[0];
-    case "tag":
-      return i.tags[0];
-    default:
-      return i.entities.find((e) => e.field === by)?.value;
-  }
-}
 
 /** The queue: open ones first, the worst on top; those of the window on the rail. */
 export function IncidentsPage() {
@@ -59,7 +30,7 @@ export function IncidentsPage() {
   const [at, setAt] = useState(-1);
   const list = useQuery(incidentsQuery(view, view === "all" ? { from: window.from, to: window.to } : {}));
   const [words, setWords] = useState("");
-  const [by, setBy] = useState<(typeof GROUPS)[number]>("nothing");
+  const [by, setBy] = useState<GroupBy>("nothing");
   const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
   const groups = grouped(
     (list.data?.incidents ?? []).filter((i) => {
@@ -108,7 +79,7 @@ export function IncidentsPage() {
         </span>
         <span className="inline-flex items-center gap-1.5 text-ui">
           grouped by
-          <Select label="Grouped by" value={by} onChange={(g) => setBy(g as typeof by)} options={GROUPS} />
+          <Select label="Grouped by" value={by} onChange={(g) => setBy(g as GroupBy)} options={GROUPS} />
         </span>
         <input
           aria-label="Incidents with these words"
