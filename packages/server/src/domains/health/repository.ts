@@ -1,5 +1,6 @@
 import type { SavedCadence } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { RUNS_ONCE } from "../../kernel/node.js";
 import type { Role } from "../../kernel/role-input.js";
 import type { EndpointStatus } from "../intake/arrivals/endpoint.js";
 
@@ -54,7 +55,12 @@ export async function readRoles(db: Queryable): Promise<RoleStatus[]> {
     heartbeat_us: number;
     detail: Record<string, unknown>;
   }>("select role, node, started_us, heartbeat_us, detail from role_status order by role, heartbeat_us desc");
-  return rows.map(({ started_us, heartbeat_us, ...r }) => ({ ...r, startedUs: started_us, heartbeatUs: heartbeat_us }));
+  return (
+    rows
+      .map(({ started_us, heartbeat_us, ...r }) => ({ ...r, startedUs: started_us, heartbeatUs: heartbeat_us }))
+      // what runs once may have run on another node before
+      .filter((r, i, all) => !isOneOf(RUNS_ONCE, r.role) || all.findIndex((o) => o.role === r.role) === i)
+  );
 }
 
 /** Roles of which an open finding says that they have stopped. */
@@ -90,6 +96,8 @@ export async function collectorListening(
   const row = rows[0];
   return row ? { startedUs: row.started_us, heartbeatUs: row.heartbeat_us, spooling: row.spooling } : null;
 }
+
+const isOneOf = (list: readonly string[], text: string): boolean => list.includes(text);
 
 export interface SenderActivity {
   readonly sender: number;
