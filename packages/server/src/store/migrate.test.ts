@@ -74,6 +74,15 @@ test("segments are made with the columns that the store writes and reads", async
   }
 });
 
+test("docs/schema.md names every table, and no other", async () => {
+  const { rows } = await admin.query<{ name: string }>(
+    "select table_name as name from information_schema.tables where table_schema = 'public' order by 1",
+  );
+  const cells = readFileSync("docs/schema.md", "utf8").match(/^\| `.*? \|/gm) ?? [];
+  const named = cells.flatMap((cell) => [...cell.matchAll(/`(\w+)`/g)].map((m) => m[1]));
+  expect(named.sort()).toEqual(rows.map((r) => r.name).sort());
+});
+
 test("a database with the first schema and data is brought to the newest, and all of it is there", async () => {
   const { config, connection } = await database("first");
   restore("first", "schema-001.sql.gz");
