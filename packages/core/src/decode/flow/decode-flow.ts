@@ -53,11 +53,16 @@ export class FlowDecoder {
   givenUp = 0;
 
   /** What a transaction began with: held sets, and the counts of domains it touched. */
-  private before: { held: HeldSet[]; heldBytes: number; counts: Map<ExporterDomain, DomainCounts> } | null = null;
+  private before: {
+    readonly held: HeldSet[];
+    readonly heldBytes: number;
+    readonly givenUp: number;
+    readonly counts: Map<ExporterDomain, DomainCounts>;
+  } | null = null;
 
   /** From here on, `rollback` undoes what decoding changed, but for templates: those are true whatever becomes of the batch. */
   begin(): void {
-    this.before = { held: [...this.held], heldBytes: this.heldBytes, counts: new Map() };
+    this.before = { held: [...this.held], heldBytes: this.heldBytes, givenUp: this.givenUp, counts: new Map() };
   }
 
   /** The batch was not stored and will be decoded again: sets released are held again, sequence numbers go back. */
@@ -65,6 +70,7 @@ export class FlowDecoder {
     if (this.before === null) return;
     this.held = this.before.held;
     this.heldBytes = this.before.heldBytes;
+    this.givenUp = this.before.givenUp;
     for (const [domain, counts] of this.before.counts) Object.assign(domain, counts);
     this.before = null;
   }
