@@ -275,7 +275,7 @@ test("a hand-over says of each open one how it stands, what is to do and what wa
   await api.post(`/incidents/${id}/assign`, { to: "k.lind" });
   const { text } = await api.get("/incidents/handover");
   expect(text).toContain("\\<img src=x\\> \\`owned\\` \\[link\\](javascript:1)");
-  expect(text).toContain("k.lind works on it");
+  expect(text).toContain("assigned to k.lind");
   expect(text).toContain("- to do: block the address");
   expect(text).toContain("called the \\*owner\\*");
   expect((await api.get(`/incidents/${id}/export`).query({ format: "handover" })).text).toContain("block the address");

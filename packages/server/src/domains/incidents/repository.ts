@@ -247,22 +247,36 @@ export async function shelveIncident(
   return result.rowCount === 1;
 }
 
-const SUMMED = `count = s.count, first_us = s.first_us, last_us = s.last_us, entities = s.entities, severity = least(i.severity, s.severity)`;
-/** What an incident is, out of its findings. */
-const SUMS = `select sum(f.count) as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
-  (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 50) d) as entities,
-  (select least(a.severity, b.severity) from incident a, incident b where a.id = $1 and b.id = $2) as severity
-  from finding f where f.incident = $1`;
+/**
+ * Makes an incident what its findings say: counts, times, entities, and whether it lasts. What a person closed stays closed, unless something
+ * of it lasts.
+ * @param other an incident whose severity it takes over, if that is worse
+ */
+async function sumUp(client: Queryable, id: number, other: number): Promise<void> {
+  await client.query(
+    `update incident i set count = s.count, first_us = s.first_us, last_us = s.last_us, entities = s.entities,
+       severity = least(i.severity, s.severity),
+       state = case when s.lasts then 'open' when i.state = 'closed' then 'closed' else 'cleared' end,
+       close_reason = case when s.lasts then null else i.close_reason end,
+       ended_us = case when s.lasts then null when i.state = 'closed' then i.ended_us else s.ended_us end,
+       stopped = case when s.lasts or i.state = 'closed' then false else s.stopped end
+     from (
+       select sum(f.count) as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
+         (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 50) d) as entities,
+         (select least(a.severity, b.severity) from incident a, incident b where a.id = $1 and b.id = $2) as severity,
+         bool_or(f.cleared_us is null) as lasts, max(f.cleared_us) as ended_us,
+         coalesce((array_agg(f.cleared_by order by f.cleared_us desc nulls last))[1] = 'quiet', false) as stopped
+       from finding f where f.incident = $1
+     ) s where i.id = $1`,
+    [id, other],
+  );
+}
 
 /** Moves all findings of an incident into another, which stays; the first one leads there from now on. */
 export async function mergeIncidents(client: Queryable, id: number, into: number, reason: string): Promise<void> {
   await client.query("update finding set incident = $2, joined = $3 where incident = $1", [id, into, reason]);
   await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
-  await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [into, id]);
-  await client.query(
-    "update incident set state = 'open', ended_us = null, close_reason = null where id = $1 and state <> 'open' and exists (select from finding where incident = $1 and cleared_us is null)",
-    [into],
-  );
+  await sumUp(client, into, id);
 }
 
 /**
@@ -282,19 +296,14 @@ export async function splitIncident(
   );
   if (rows[0]!.own !== findings.length || rows[0]!.n <= findings.length) return null;
   const made = await client.query<{ id: number }>(
-    `insert into incident (title, severity, state, stopped, rule_id, rule_version, key, first_us, last_us, raised_us, ended_us, count, entities, linked_to)
-       select $3, $4, case when f.cleared_us is null then 'open' else 'cleared' end, coalesce(f.cleared_by = 'quiet', false), f.rule_id, $5, f.key, f.first_us, f.last_us, f.raised_us, f.cleared_us, f.count, f.entities, $1
+    `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities, linked_to)
+       select $3, $4, 'open', f.rule_id, $5, f.key, f.first_us, f.last_us, f.raised_us, f.count, f.entities, $1
        from finding f where f.id = $2 returning id`,
     [id, findings[0], described.title, described.severity, described.ruleVersion],
   );
   const own = made.rows[0]!.id;
   await client.query("update finding set incident = $2, joined = '' where id = any($1::int[])", [findings, own]);
-  for (const one of [id, own])
-    await client.query(`update incident i set ${SUMMED} from (${SUMS}) s where i.id = $1`, [one, one]);
-  await client.query(
-    "update incident set state = 'open', ended_us = null where id = $1 and exists (select from finding where incident = $1 and cleared_us is null)",
-    [own],
-  );
+  for (const one of [id, own]) await sumUp(client, one, one);
   return own;
 }
 
