@@ -1,6 +1,7 @@
-import { Rule } from "@halvik/core/detect";
+import { Rule, SHIPPED_RULES } from "@halvik/core/detect";
 import { type Act, behaviour, type Draft, type Piece, RULE_KINDS, sentence } from "@halvik/core/detect/form";
-import { parseDocument } from "yaml";
+import fc from "fast-check";
+import { parse, parseDocument, stringify } from "yaml";
 import { doAct, setValue } from "./edit-rule";
 import { NEW_RULE } from "./new-rule";
 
@@ -76,4 +77,63 @@ test("an emptied number is left out; comments of the file stay", () => {
   expect(text).toContain("# ours");
   expect(text).toContain("count: 10 # as agreed");
   expect(text).not.toContain("holdSeconds");
+});
+
+describe("form and file say the same", () => {
+  const pieces = (document: ReturnType<typeof draft>) =>
+    [...sentence(document.toJS() as Draft), ...behaviour(document.toJS() as Draft)].filter(
+      (p): p is Exclude<Piece, string | Act> => typeof p !== "string" && !("do" in p),
+    );
+  const valueAt = (document: ReturnType<typeof draft>, at: readonly (string | number)[]) =>
+    at.reduce<unknown>((of, part) => (of as Record<string, unknown> | undefined)?.[part], document.toJS());
+  const files = SHIPPED_RULES.map((rule) => [rule.id, stringify(rule)] as const);
+
+  test.each(files)("%s: each value of the sentence put back where it stands leaves the rule as it was", (_id, text) => {
+    const before = Rule.parse(parse(text));
+    for (const piece of pieces(parseDocument(text))) {
+      const document = parseDocument(text);
+      const value = valueAt(document, piece.at);
+      // what decides which other parts there are begins them anew
+      if (["kind", "clear.by", "judgement.by", "measure.of"].includes(piece.at.join("."))) continue;
+      setValue(document, piece.at, value);
+      expect([piece.at, Rule.parse(document.toJS())]).toEqual([piece.at, before]);
+    }
+  });
+
+  test("a value changed in the sentence is that value in the file, and nothing else changes", () => {
+    const numbers = files.flatMap(([, text]) =>
+      pieces(parseDocument(text))
+        .filter((p) => p.as === "number" || p.as === "span")
+        .map((p) => [text, p.at] as const),
+    );
+    fc.assert(
+      fc.property(fc.constantFrom(...numbers), fc.integer({ min: 1, max: 5_000 }), ([text, at], n) => {
+        const document = parseDocument(text);
+        const before = document.toJS();
+        setValue(document, at, n);
+        const again = parseDocument(document.toString());
+        expect(valueAt(again, at)).toBe(n);
+        setValue(
+          again,
+          at,
+          at.reduce<unknown>((of, part) => (of as Record<string, unknown> | undefined)?.[part], before),
+        );
+        expect(again.toJS()).toEqual(before);
+      }),
+      { seed: 51, numRuns: 300 },
+    );
+  });
+
+  test("whatever is typed into a text of the sentence, the file reads back as that text", () => {
+    fc.assert(
+      fc.property(fc.string({ unit: "binary", maxLength: 40 }), (words) => {
+        const document = draft();
+        setValue(document, ["filter"], words);
+        setValue(document, ["title"], words);
+        const again = parseDocument(document.toString({ lineWidth: 100 }));
+        expect([again.errors.length, again.getIn(["filter"]), again.getIn(["title"])]).toEqual([0, words, words]);
+      }),
+      { seed: 52, numRuns: 300 },
+    );
+  });
 });
