@@ -110,6 +110,25 @@ test("while a filter is written, values that are there are offered", async ({ pa
   await expect(lines(page)).toHaveCount(1);
 });
 
+test("a time in the filter is where the page looks, and going back undoes it", async ({ page }) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/records?last=3600s`);
+  await expect(lines(page).first()).toBeVisible();
+  await filter(page, "time last 3 d and app is kernel");
+  await expect(page).toHaveURL(/last=2592\d\ds/);
+  await expect(page.getByTestId("reading")).toContainText("In the last 3 d, and app is kernel.");
+  await expect(lines(page)).toHaveCount(1);
+  // a narrower window says what it leaves out
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("{");
+  await expect(page.getByTestId("reading")).toContainText("The window shows only part of that time.");
+  await page.getByRole("button", { name: "Show all of it" }).click();
+  await expect(page.getByTestId("reading")).not.toContainText("only part");
+  await page.goBack();
+  await expect(page).toHaveURL(/last=3600s/);
+  await expect(page.getByLabel("Filter", { exact: true })).not.toContainText("3 d");
+});
+
 test("an export is an archive of what matches", async ({ page }) => {
   await halvik.signIn(page);
   const answer = await page.request.get(`${halvik.url}/api/v1/records/export?format=raw&filter=refused`);

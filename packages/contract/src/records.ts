@@ -123,6 +123,9 @@ export const Searched = z
   .meta({ id: "Searched" });
 export type Searched = z.infer<typeof Searched>;
 
+/** What was searched: the window asked for, within the times that the filter names. */
+const SearchedWindow = z.object({ from: TimeText, to: TimeText });
+
 export const RecordPage = z.object({
   records: z.array(RecordJson),
   /** Where to go on; absent when everything in the window was looked at. */
@@ -134,6 +137,7 @@ export const RecordPage = z.object({
   newerCursor: z.string(),
   /** The time budget ended first: the answer is what was found so far. */
   partial: z.boolean(),
+  window: SearchedWindow,
   searched: Searched,
   tookMs: z.number(),
 });
@@ -166,6 +170,7 @@ export const ValuesAnswer = z.object({
   /** False: of the newest records only, back to `coveredFrom`. */
   exact: z.boolean(),
   coveredFrom: TimeText,
+  window: SearchedWindow,
   searched: Searched,
   tookMs: z.number(),
 });
@@ -219,6 +224,7 @@ export const HistogramAnswer = z.object({
   exact: z.boolean(),
   coveredFrom: TimeText,
   source: z.enum(["rollups", "records"]),
+  window: SearchedWindow,
   searched: Searched.optional(),
   tookMs: z.number(),
 });

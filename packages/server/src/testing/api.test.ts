@@ -215,6 +215,41 @@ describe("values, coverage and export", () => {
   });
 });
 
+describe("a time in the filter", () => {
+  const window = async (path: string) => {
+    const { body } = await get(path);
+    const us = (iso: string) => Date.parse(iso) / 1_000;
+    return { hours: Math.round((us(body.window.to) - us(body.window.from)) / 3_600), ...body.window };
+  };
+  const of = (filter: string, more = "") => `/records?filter=${encodeURIComponent(filter)}${more}`;
+
+  test("decides the window where none is asked for, and the answer says it", async () => {
+    expect((await window(of("a"))).hours).toBe(24);
+    expect((await window(of("time last 3 d"))).hours).toBe(72);
+    expect((await window(of("time last 3 d and severity at least error"))).hours).toBe(72);
+    expect(await window(of("time between 2026-11-20 02:00 and 2026-11-20 04:00", "&zone=UTC"))).toMatchObject({
+      from: "2026-11-20T02:00:00.000000Z",
+      to: "2026-11-20T04:00:00.000000Z",
+    });
+    expect(await window(of("time under 2026-11-20", "&zone=UTC"))).toMatchObject({
+      hours: 24,
+      to: "2026-11-20T00:00:00.000000Z",
+    });
+  });
+  test("narrows the window that is asked for, and never widens it", async () => {
+    const asked = "&from=2026-11-20T00:00:00Z&to=2026-11-21T00:00:00Z";
+    expect((await window(of("time over 2026-11-20 18:00", `${asked}&zone=UTC`))).hours).toBe(6);
+    expect((await window(of("time under 2030-01-01", asked))).hours).toBe(24);
+    // times that exclude each other: nothing was searched, and nothing is found
+    expect((await window(of("time under 2026-11-01", asked))).hours).toBe(0);
+    expect((await get(of("time under 2026-11-01", asked))).body.records).toEqual([]);
+  });
+  test("is told by counts and values too", async () => {
+    for (const path of ["/records/histogram?filter=time+last+2+d", "/records/values?filter=time+last+2+d&field=app"])
+      expect([path, (await window(path)).hours]).toEqual([path, 48]);
+  });
+});
+
 test("a filter that finds nothing: which part, what may have been meant, and where it would match", async () => {
   const why = (await get("/records/why-nothing").query({ filter: "app is aa and severity is error" })).body;
   expect(why).toEqual({

@@ -4,7 +4,7 @@ import { isoOf, type Stretch, useViewStore, usOf } from "./view-store";
 type Router = ReturnType<typeof createBrowserRouter>;
 
 const FOLLOWING = /^(\d{1,9})s$/;
-const NAMES = ["last", "from", "to"];
+const NAMES = ["last", "from", "to"] as const;
 
 /**
  * Keeps the window in the address: `?last=21600s` follows the clock, `?from=…&to=…` stands still. Links restore it,
@@ -49,14 +49,16 @@ export function keepWindowInUrl(router: Router): void {
 /** One spelling of an address: a browser writes it with other escapes than we do. */
 const canonical = (search: string): string => new URLSearchParams(search).toString();
 
+/** A window as the parts of an address that say it; null: that one is not there. */
+export const addressOf = ({ spanUs, endUs }: Stretch): Record<(typeof NAMES)[number], string | null> =>
+  endUs === null
+    ? { last: `${Math.round(spanUs / 1e6)}s`, from: null, to: null }
+    : { last: null, from: isoOf(endUs - spanUs), to: isoOf(endUs) };
+
 function withWindow(search: string, window: Stretch): string {
   const next = new URLSearchParams(search);
   for (const name of NAMES) next.delete(name);
-  if (window.endUs === null) next.set("last", `${Math.round(window.spanUs / 1e6)}s`);
-  else {
-    next.set("from", isoOf(window.endUs - window.spanUs));
-    next.set("to", isoOf(window.endUs));
-  }
+  for (const [name, value] of Object.entries(addressOf(window))) if (value !== null) next.set(name, value);
   return next.toString();
 }
 

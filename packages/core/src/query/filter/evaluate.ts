@@ -145,6 +145,11 @@ export function timeBounds(filter: Filter, nowUs: EpochUs): { fromUs: EpochUs; t
   let toUs = Number.POSITIVE_INFINITY;
   const parts = filter.type === "and" ? filter.items : [filter];
   for (const part of parts) {
+    if (part.type === "and") {
+      const inner = timeBounds(part, nowUs);
+      fromUs = Math.max(fromUs, inner.fromUs);
+      toUs = Math.min(toUs, inner.toUs);
+    }
     if (!isTimeBound(part)) continue;
     if (part.test.op === "last") fromUs = Math.max(fromUs, nowUs - part.test.us);
     else if (part.test.op === "ranges") {

@@ -38,6 +38,7 @@ import { exportRecords } from "./export.js";
 import type { LiveFeed } from "./live-feed.js";
 import type { Ask } from "./questions.js";
 import { readFilter } from "./read-filter.js";
+import { searchedWindow, windowJson } from "./searched-window.js";
 
 /** Short: what was found so far is shown, and the search goes on from there. */
 const SEARCH_BUDGET_MS = 550;
@@ -82,9 +83,10 @@ export const recordRoutes = (deps: Needs) => {
         const started = performance.now();
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
+        const searched = searchedWindow(query, filter, now);
         const scope = {
           filter,
-          ...readWindow(query, now),
+          ...searched,
           limit: query.limit,
           nowUs: now,
           budgetMs: SEARCH_BUDGET_MS,
@@ -105,6 +107,7 @@ export const recordRoutes = (deps: Needs) => {
             ...(page.more ? { nextCursor: cursor } : {}),
             newerCursor: cursor,
             partial: page.more && page.records.length < query.limit,
+            window: windowJson(searched),
             searched: page.searched,
             tookMs: since(started),
           };
@@ -121,6 +124,7 @@ export const recordRoutes = (deps: Needs) => {
           records: page.records.map(present),
           ...(page.next ? { nextCursor: `${page.next.timeUs}.${page.next.id}` } : {}),
           partial: page.partial,
+          window: windowJson(searched),
           searched: page.searched,
           tookMs: since(started),
         };
@@ -158,6 +162,7 @@ export const recordRoutes = (deps: Needs) => {
           exact: answer.exact,
           coveredFrom: formatUs(answer.coveredFromUs),
           source: answer.source,
+          window: windowJson(searchedWindow(query, filter, now)),
           ...(answer.searched ? { searched: answer.searched } : {}),
           tookMs: since(started),
         };
@@ -175,9 +180,10 @@ export const recordRoutes = (deps: Needs) => {
         const started = performance.now();
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
+        const searched = searchedWindow(query, filter, now);
         const { coveredFromUs, ...answer } = await ask(filter).values({
           filter,
-          ...readWindow(query, now),
+          ...searched,
           nowUs: now,
           budgetMs: HISTOGRAM_BUDGET_MS,
           of: readValuesOf(query),
@@ -187,6 +193,7 @@ export const recordRoutes = (deps: Needs) => {
           ...answer,
           values: answer.values.map((v) => ({ ...v, label: labelOf(query.field, v.value, senders) })),
           coveredFrom: formatUs(coveredFromUs),
+          window: windowJson(searched),
           tookMs: since(started),
         };
       },
@@ -253,7 +260,7 @@ export const recordRoutes = (deps: Needs) => {
       handle: async ({ query, actor, res }) => {
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
-        const window = readWindow(query, now);
+        const window = searchedWindow(query, filter, now);
         const present = await presenter.present(senders);
         res.writeHead(200, {
           "content-type": "application/zip",

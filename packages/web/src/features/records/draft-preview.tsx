@@ -8,8 +8,19 @@ const BUCKETS = 60;
 /** Nobody is asked while keys still come. */
 const REST_MS = 350;
 
-/** What a filter that is being written would find in the window, before it is applied. */
-export function DraftPreview({ draft, window, zone }: { draft: string; window: WindowParts; zone: string }) {
+/** What a filter that is being written would find, before it is applied. @param ofItsOwn whether the window is that of its own times */
+export function DraftPreview({
+  draft,
+  window,
+  ofItsOwn,
+  zone,
+}: {
+  draft: string;
+  window: WindowParts;
+  ofItsOwn: boolean;
+  zone: string;
+}) {
+  const where = ofItsOwn ? "in that time" : "in this window";
   const [asked, setAsked] = useState<string | null>(null);
   useEffect(() => {
     const timer = setTimeout(() => setAsked(draft), REST_MS);
@@ -24,8 +35,8 @@ export function DraftPreview({ draft, window, zone }: { draft: string; window: W
       {data === undefined || asked !== draft
         ? "."
         : data.total === 0 && data.exact
-          ? ": nothing in this window."
-          : `: ${data.exact ? "" : "at least "}${data.total.toLocaleString("en")} in this window${first && usOf(first.from) > usOf(window.from) ? `, none before ${dayMinute(usOf(first.from), zone)}` : ""}.`}
+          ? `: nothing ${where}.`
+          : `: ${data.exact ? "" : "at least "}${data.total.toLocaleString("en")} ${where}${first && usOf(first.from) > usOf(window.from) ? `, none before ${dayMinute(usOf(first.from), zone)}` : ""}.`}
     </span>
   );
 }

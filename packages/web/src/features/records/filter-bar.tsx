@@ -1,12 +1,17 @@
-import { readFilter } from "@halvik/core/query/filter";
+import { type Filter, readFilter } from "@halvik/core/query/filter";
 import { type ReactNode, useState } from "react";
 import type { WindowParts } from "../../data/api";
 import { useFieldValues } from "../../data/use-field-values";
+import { bounds, isoOf, useViewStore } from "../../data/view-store";
 import { FilterField } from "../../shared/filter-field";
 import { dayMinute } from "../../ui/time";
 import { DraftPreview } from "./draft-preview";
 import { FilterForm } from "./filter-form";
+import { isCutBy, windowOf } from "./filter-time";
 import type { FilterState } from "./use-filter";
+
+/** A preview of what follows the clock is asked again in steps of this. */
+const STEP_US = 30_000_000;
 
 interface FilterBarProps {
   readonly filter: string;
@@ -22,6 +27,11 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
   const { draft, setDraft, submit, parsed, context, directory, saved } = state;
   const [building, setBuilding] = useState(false);
   const valuesOf = useFieldValues(window, zone);
+  // where the page will look once it is applied
+  const { window: stretch, nowUs } = useViewStore();
+  const wanted = parsed.ok ? windowOf(parsed.filter, stretch, nowUs) : null;
+  const own = wanted === null ? null : bounds(wanted, Math.ceil(nowUs / STEP_US) * STEP_US);
+  const previewed = own === null ? null : { from: isoOf(own.fromUs), to: isoOf(own.toUs) };
   return (
     <>
       <div id="filter-field">
@@ -53,7 +63,16 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
           {parsed.ok ? (
             <>
               {readFilter(parsed.filter, (us) => dayMinute(us, zone))}{" "}
-              {draft.trim() !== filter && <DraftPreview draft={draft.trim()} window={window} zone={zone} />}
+              {draft.trim() !== filter ? (
+                <DraftPreview
+                  draft={draft.trim()}
+                  window={previewed ?? window}
+                  ofItsOwn={previewed !== null}
+                  zone={zone}
+                />
+              ) : (
+                <BeyondWindow filter={state.applied} />
+              )}
             </>
           ) : (
             <span className="text-vermilion">
@@ -69,6 +88,21 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
         </span>
       </div>
     </>
+  );
+}
+
+/** Says when the window shows less than the filter's own times ask for, and widens it. */
+function BeyondWindow({ filter }: { filter: Filter | null }) {
+  const { window, nowUs, setWindow } = useViewStore();
+  if (filter === null || !isCutBy(window, filter, nowUs)) return null;
+  const wanted = windowOf(filter, window, nowUs)!;
+  return (
+    <span className="text-ochre">
+      The window shows only part of that time.{" "}
+      <button type="button" className="text-fjord underline" onClick={() => setWindow(wanted)}>
+        Show all of it
+      </button>
+    </span>
   );
 }
 

@@ -20,7 +20,8 @@ export function useAddress(): readonly [params: URLSearchParams, setParam: SetPa
         if (value === null || value === "") next.delete(name);
         else next.set(name, value);
       }
-      setParams(next);
+      // going back must not lead to where one is
+      if (next.toString() !== new URLSearchParams(location.search).toString()) setParams(next);
     },
     [setParams],
   );

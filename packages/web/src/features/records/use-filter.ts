@@ -4,6 +4,9 @@ import { useCallback, useMemo, useRef, useState } from "react";
 import { savedFiltersQuery, sendersQuery } from "../../data/api";
 import { toDirectory } from "../../data/to-directory";
 import { stopOffering } from "../../data/use-field-values";
+import { useViewStore } from "../../data/view-store";
+import { addressOf } from "../../data/window-url";
+import { windowOf } from "./filter-time";
 import { onlyKind } from "./list-columns";
 import { rememberFilter } from "./recent-filters";
 import type { SetParam } from "./use-address";
@@ -31,8 +34,15 @@ export function useFilter(filter: string, zone: string, setParam: SetParam) {
       if (!next.ok) return;
       rememberFilter(text.trim());
       stopOffering();
-      // another kind of record has columns of its own
-      setParam({ filter: text.trim(), ...(isOfKind(next.filter, kind) ? {} : { columns: null }) });
+      const { window, nowUs } = useViewStore.getState();
+      const wanted = windowOf(next.filter, window, nowUs);
+      setParam({
+        filter: text.trim(),
+        // another kind of record has columns of its own
+        ...(isOfKind(next.filter, kind) ? {} : { columns: null }),
+        // a time in the filter is where the page looks; in one step with it, so that going back undoes both
+        ...(wanted === null ? {} : addressOf(wanted)),
+      });
     },
     [setParam, zone, saved, kind],
   );
@@ -56,6 +66,8 @@ export function useFilter(filter: string, zone: string, setParam: SetParam) {
     parsed,
     /** What is asked of the server; null: the address holds what cannot be read. */
     asked: applied.ok ? filter : null,
+    /** The filter of the address as it is understood; null: it cannot be read. */
+    applied: applied.ok ? applied.filter : null,
     /** The one kind of record it matches, if there is one. */
     kind,
     context,
