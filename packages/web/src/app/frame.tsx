@@ -16,8 +16,10 @@ import { KeysHelp } from "./keys-help";
 import { LoadingNotice } from "./loading-notice";
 import { Notices } from "./notices";
 import { Palette } from "./palette";
+import { PastBand } from "./past-band";
 import { TimeRail } from "./rail";
 import { ChoosePassword, SignIn } from "./sign-in";
+import { TimeDialog } from "./time-dialog";
 
 /** Who is it? Sign-in, then a password of one's own, then the page frame. */
 export function Frame() {
@@ -57,11 +59,13 @@ function SignedIn({ session }: { session: Session }) {
           onHelp={() => setHelp(true)}
         />
         <Troubles summary={summary.data} error={summary.error} />
+        <PastBand />
         <div className="flex min-h-0 flex-1">
           <TimeRail />
           <Outlet />
         </div>
         <Palette open={palette} onOpenChange={setPalette} />
+        <TimeDialog />
         <KeysHelp open={help} onOpenChange={setHelp} />
         <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
       </div>

@@ -7,12 +7,13 @@ import { useNavigate } from "react-router";
 import { incidentsQuery, sendersQuery } from "../data/api";
 import { useViewStore } from "../data/view-store";
 import { SECTIONS } from "../navigation/sections";
+import { PRESETS } from "../shared/time-presets";
 
 /** Go to, open by id, pivot on a pasted address, theme. */
 export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const navigate = useNavigate();
   const [text, setText] = useState("");
-  const { theme, setTheme } = useViewStore();
+  const { theme, setTheme, setWindow, setChoosingTime, nowUs, zone } = useViewStore();
   const senders = useQuery({ ...sendersQuery, enabled: open });
   const incidents = useQuery({ ...incidentsQuery("open", {}), enabled: open });
   const pasted = text.trim();
@@ -66,6 +67,19 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
         <Command.Item className={item} value="go to who is told mail routes" onSelect={act(() => navigate("/notify"))}>
           Go to Notifications
         </Command.Item>
+        <Command.Item className={item} value="time window choose" onSelect={act(() => setChoosingTime(true))}>
+          Choose the time … <span className="ml-auto font-mono text-small text-quiet">t</span>
+        </Command.Item>
+        {PRESETS.map((p) => (
+          <Command.Item
+            key={p.name}
+            className={item}
+            value={`time window last ${p.name}`}
+            onSelect={act(() => setWindow(p.window(nowUs, zone)))}
+          >
+            Time: {p.name}
+          </Command.Item>
+        ))}
         {(incidents.data?.incidents ?? []).map((i) => (
           <Command.Item
             key={i.id}

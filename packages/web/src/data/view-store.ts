@@ -1,3 +1,4 @@
+import { isZone } from "@halvik/core/base/time";
 import { create } from "zustand";
 
 const HOUR_US = 3_600_000_000;
@@ -22,16 +23,26 @@ interface ViewState {
   readonly zone: string;
   readonly theme: "light" | "night";
   readonly live: boolean;
+  /** Whether the window is being chosen by name or by typing. */
+  readonly choosingTime: boolean;
   setWindow(window: Stretch): void;
   setRail(rail: Stretch): void;
   setNeedle(us: number | null): void;
   setTheme(theme: "light" | "night"): void;
   setLive(live: boolean): void;
+  setZone(zone: string): void;
+  setChoosingTime(choosingTime: boolean): void;
   tick(nowUs: number): void;
 }
 
 const clockUs = () => Date.now() * 1_000;
 const savedTheme = localStorage.getItem("halvik.theme");
+
+/** The zone chosen in this browser, as long as it knows it; else the browser's own. */
+function savedZone(): string {
+  const saved = localStorage.getItem("halvik.zone");
+  return saved !== null && isZone(saved) ? saved : Intl.DateTimeFormat().resolvedOptions().timeZone;
+}
 
 /** Window, rail, needle, zone and theme: what every page shares. */
 export const useViewStore = create<ViewState>((set) => ({
@@ -39,12 +50,13 @@ export const useViewStore = create<ViewState>((set) => ({
   window: { spanUs: DEFAULT_WINDOW_US, endUs: null },
   nowUs: clockUs(),
   needleUs: null,
-  zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+  zone: savedZone(),
   theme:
     savedTheme === "night" || (savedTheme === null && matchMedia("(prefers-color-scheme: dark)").matches)
       ? "night"
       : "light",
   live: false,
+  choosingTime: false,
   setWindow: (window) =>
     set((s) => ({
       window: clamp(window, s.nowUs),
@@ -57,6 +69,11 @@ export const useViewStore = create<ViewState>((set) => ({
     localStorage.setItem("halvik.theme", theme);
     set({ theme });
   },
+  setZone: (zone) => {
+    localStorage.setItem("halvik.zone", zone);
+    set({ zone });
+  },
+  setChoosingTime: (choosingTime) => set({ choosingTime }),
   setLive: (live) =>
     set((s) => (live ? { live, window: { ...s.window, endUs: null }, rail: { ...s.rail, endUs: null } } : { live })),
   tick: (nowUs) => set({ nowUs }),

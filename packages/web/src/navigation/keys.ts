@@ -11,6 +11,7 @@ export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
   ["[ and ]", "window back, forward"],
   ["{ and }", "window narrower, wider"],
   [".", "window to now"],
+  ["t", "choose the time"],
   ["l", "live"],
   ["j and k", "next, previous"],
   ["Enter", "open in the margin"],
@@ -36,7 +37,7 @@ export const isTyping = (target: EventTarget | null): boolean =>
 /** Keys that work on every page. */
 export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => void; openHelp: () => void }): void {
   const navigate = useNavigate();
-  const goAt = useRef(0);
+  const goAt = useRef(Number.NEGATIVE_INFINITY);
   useEffect(() => {
     const listener = (e: KeyboardEvent) => {
       if ((e.ctrlKey || e.metaKey) && e.key.toLowerCase() === "k") {
@@ -47,7 +48,7 @@ export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => vo
       if (e.ctrlKey || e.metaKey || e.altKey || isTyping(e.target)) return;
       const { window, nowUs, setWindow } = useViewStore.getState();
       if (performance.now() - goAt.current < GO_MS) {
-        goAt.current = 0;
+        goAt.current = Number.NEGATIVE_INFINITY;
         const section = SECTIONS.find((s) => s.key === e.key);
         if (section) {
           // a page's own keys (k: previous) stay quiet
@@ -70,6 +71,10 @@ export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => vo
           return setWindow(scaled(window, 2, nowUs));
         case ".":
           return setWindow({ spanUs: Math.min(window.spanUs, DEFAULT_WINDOW_US * 4), endUs: null });
+        case "t":
+          // the letter is not for the field that opens
+          e.preventDefault();
+          return useViewStore.getState().setChoosingTime(true);
         case "?":
           return openHelp();
       }

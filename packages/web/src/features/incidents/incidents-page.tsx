@@ -61,7 +61,7 @@ export function IncidentsPage() {
   return (
     <Page>
       <h1 className="text-page leading-[26px] font-semibold">Incidents</h1>
-      <div className="flex gap-4 border-b border-line-strong pb-1.5 text-quiet">
+      <div className="flex items-center gap-4 border-b border-line-strong pb-1.5 text-quiet">
         <Segments
           label="Which incidents"
           value={view}

@@ -1,9 +1,11 @@
 import type { HistogramAnswer, RecordPage } from "@halvik/contract";
+import { formatDuration } from "@halvik/core/base/time";
 import type { WindowParts } from "../../data/api";
-import { usOf } from "../../data/view-store";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Coverage } from "../../shared/coverage";
 import { Popover } from "../../ui/popover";
 import { dayMinute } from "../../ui/time";
+import { Tooltip } from "../../ui/tooltip";
 
 interface AnswerLineProps {
   readonly window: WindowParts & { readonly fromUs: number; readonly toUs: number; readonly following: boolean };
@@ -30,13 +32,13 @@ export function AnswerLine({
 }: AnswerLineProps) {
   return (
     <>
+      <WindowButton window={window} zone={zone} />
       {counts === undefined ? (
         <span>counting …</span>
       ) : (
         <span data-testid="count">
           {counts.exact ? "" : "at least "}
-          {counts.total.toLocaleString("en")} {counts.total === 1 ? "record" : "records"},{" "}
-          {dayMinute(window.fromUs, zone)} – {window.following ? "now" : dayMinute(window.toUs, zone)}
+          {counts.total.toLocaleString("en")} {counts.total === 1 ? "record" : "records"}
           {!counts.exact && (
             <>
               {" "}
@@ -62,6 +64,19 @@ export function AnswerLine({
       )}
       <Coverage window={window} zone={zone} />
     </>
+  );
+}
+
+/** The window all of it is of; opens the choice of another. */
+function WindowButton({ window, zone }: Pick<AnswerLineProps, "window" | "zone">) {
+  const choose = useViewStore((s) => s.setChoosingTime);
+  const to = window.following ? "now" : dayMinute(window.toUs, zone);
+  return (
+    <Tooltip text="Choose another time (t)">
+      <button type="button" className="text-fjord underline" onClick={() => choose(true)}>
+        {dayMinute(window.fromUs, zone)} – {to}, {formatDuration(window.toUs - window.fromUs)}
+      </button>
+    </Tooltip>
   );
 }
 
