@@ -19,7 +19,9 @@ const filter = async (page: Page, text: string) => {
   await page.keyboard.press("/");
   await page.keyboard.press("Control+A");
   await page.keyboard.type(text);
-  await page.keyboard.press("Escape");
+  // the first closes what is offered, where that has come up yet
+  do await page.keyboard.press("Escape");
+  while (await page.evaluate(() => document.activeElement?.closest(".cm-editor") !== null));
   await page.keyboard.press("/");
   await page.keyboard.press("Enter");
 };
