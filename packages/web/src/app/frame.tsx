@@ -2,13 +2,12 @@ import type { Session, Summary } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";
 import { useEffect, useState } from "react";
-import { NavLink, Outlet, useNavigate } from "react-router";
+import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { Toaster } from "sonner";
 import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "../data/api";
 import { useViewStore } from "../data/view-store";
-import { windowParams } from "../data/window-url";
 import { useGlobalKeys } from "../navigation/keys";
-import { SECTIONS } from "../navigation/sections";
+import { SECTIONS, searchOf } from "../navigation/sections";
 import { Kbd } from "../ui/button";
 import { Menu, MenuItem, MenuSeparator } from "../ui/menu";
 import { Tooltip, TooltipProvider } from "../ui/tooltip";
@@ -86,9 +85,9 @@ function TopLine({
 }) {
   const { zone, theme, setTheme } = useViewStore();
   const navigate = useNavigate();
-  // the window goes along from section to section, a filter does not
+  // what goes along to another section is of this moment
   useViewStore((v) => v.window);
-  const kept = windowParams();
+  useLocation();
   return (
     <header className="flex h-11 shrink-0 items-center gap-5 border-b border-line-strong pr-4">
       <div className="flex w-[100px] items-center gap-[7px] pl-4 text-title font-bold">
@@ -101,7 +100,7 @@ function TopLine({
         {SECTIONS.map((s) => (
           <NavLink
             key={s.path}
-            to={{ pathname: s.path, search: kept }}
+            to={{ pathname: s.path, search: searchOf(s.path) }}
             className={({ isActive }) =>
               `flex items-center border-b-2 pt-0.5 no-underline ${isActive ? "border-fjord font-semibold text-ink" : "border-transparent text-quiet hover:text-ink"}`
             }

@@ -1,6 +1,10 @@
+import type { HistogramAnswer, IncidentJson } from "@halvik/contract";
+import { clockToInstant, zoneOffsetUs } from "@halvik/core/base/time";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent as ReactPointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { createPortal } from "react-dom";
+import { useLocation, useNavigate } from "react-router";
 import { histogramQuery, incidentsQuery } from "../data/api";
 import {
   bounds,
@@ -12,6 +16,7 @@ import {
   useViewStore,
   usOf,
 } from "../data/view-store";
+import { safeText } from "../ui/safe-text";
 import { day, dayMinute, minute, weekday } from "../ui/time";
 
 const WIDTH = 100;
@@ -37,6 +42,15 @@ export function TimeRail() {
   const parts = { from: isoOf(fromUs), to: isoOf(toUs) };
   const counts = useQuery(histogramQuery(parts, BUCKETS, "", zone, "buckets", false));
   const incidents = useQuery(incidentsQuery("all", parts));
+  const navigate = useNavigate();
+  // on Records, how what the filter matches lies in time
+  const { pathname, search } = useLocation();
+  const filter = pathname === "/records" ? (new URLSearchParams(search).get("filter") ?? "") : "";
+  const matches = useQuery({
+    ...histogramQuery(parts, BUCKETS, filter, zone, "buckets", false),
+    enabled: filter !== "",
+  });
+  const [pointedUs, setPointedUs] = useState<number | null>(null);
   useLayoutEffect(() => {
     const observer = new ResizeObserver(([entry]) => setHeight(entry!.contentRect.height));
     observer.observe(box.current!);
@@ -73,6 +87,7 @@ export function TimeRail() {
   }, []);
 
   const buckets = counts.data?.buckets ?? [];
+  const matching = filter === "" ? [] : (matches.data?.buckets ?? []);
   const widthUs = (counts.data?.widthSeconds ?? 1) * 1e6;
   const most = Math.max(1, ...buckets.map((b) => b.count));
   const barHeight = Math.max(1, (widthUs / (toUs - fromUs)) * (height - TOP - BOTTOM) - 1);
@@ -81,8 +96,15 @@ export function TimeRail() {
       ref={box}
       className="relative w-[100px] shrink-0 touch-none overflow-hidden border-r border-line-strong select-none"
       onPointerDown={drag.start}
-      onPointerMove={(e) => setNeedle(usAt(e.clientY - e.currentTarget.getBoundingClientRect().top))}
-      onPointerLeave={() => setNeedle(null)}
+      onPointerMove={(e) => {
+        const us = usAt(e.clientY - e.currentTarget.getBoundingClientRect().top);
+        setNeedle(us);
+        setPointedUs(us);
+      }}
+      onPointerLeave={() => {
+        setNeedle(null);
+        setPointedUs(null);
+      }}
       onDoubleClick={() => {
         setRail({ spanUs: DEFAULT_RAIL_US, endUs: null });
         setWindow({ spanUs: DEFAULT_WINDOW_US, endUs: null });
@@ -111,15 +133,26 @@ export function TimeRail() {
             </g>
           );
         })}
-        {labels(fromUs, toUs, zone).map(({ us, text }) => (
+        {matching.map((b) => (
+          <rect
+            key={b.from}
+            x={BAR_LEFT}
+            y={yOf(usOf(b.from) + widthUs)}
+            width={Math.max(b.count > 0 ? 2 : 0, Math.sqrt(b.count / most) * BAR_MOST)}
+            height={barHeight}
+            fill="var(--fjord)"
+          />
+        ))}
+        {labels(fromUs, toUs, zone).map(({ us, text, isDay }) => (
           <text
             key={us}
             x={32}
             y={yOf(us) + 4}
             textAnchor="end"
-            fontSize={text.length > 4 ? 9.5 : 10.5}
-            fill="var(--quiet)"
-            className="font-mono"
+            fontSize={text.length > 5 ? 8.5 : text.length > 4 ? 9.5 : 10.5}
+            fill={isDay ? "var(--ink)" : "var(--quiet)"}
+            fontWeight={isDay ? 600 : 400}
+            className={isDay ? "" : "font-mono"}
           >
             {text}
           </text>
@@ -129,14 +162,22 @@ export function TimeRail() {
           const bottom = yOf(Math.max(fromUs, usOf(i.first)));
           const worst = SEVERITIES.indexOf(i.severity as (typeof SEVERITIES)[number]) <= 3;
           return (
-            <path
+            // biome-ignore lint/a11y/noStaticElementInteractions: a way for the pointer; by keyboard the queue leads there
+            <g
               key={i.id}
-              d={`M98 ${Math.max(bottom, top + 2)}h-4V${top}h4`}
-              fill="none"
-              strokeWidth={1.6}
-              stroke={worst ? "var(--vermilion)" : "var(--ochre)"}
-              opacity={i.state === "open" ? 1 : 0.55}
-            />
+              className="cursor-pointer"
+              onPointerDown={(e) => e.stopPropagation()}
+              onClick={() => navigate(`/incidents/${i.id}`)}
+            >
+              <path d={`M96 ${Math.max(bottom, top + 2)}V${top}`} strokeWidth={8} stroke="transparent" />
+              <path
+                d={`M98 ${Math.max(bottom, top + 2)}h-4V${top}h4`}
+                fill="none"
+                strokeWidth={1.6}
+                stroke={worst ? "var(--vermilion)" : "var(--ochre)"}
+                opacity={i.state === "open" ? 1 : 0.55}
+              />
+            </g>
           );
         })}
         <rect
@@ -163,7 +204,70 @@ export function TimeRail() {
         zone={zone}
         onMove={(by) => choose(chosen.fromUs + by * (window.spanUs / KEY_STEPS), chosen.toUs)}
       />
+      {pointedUs !== null && (
+        <Readout
+          top={Math.min(Math.max(yOf(pointedUs) - 24, 4), height - 120)}
+          bucket={buckets.find((b) => pointedUs >= usOf(b.from) && pointedUs < usOf(b.from) + widthUs)}
+          matching={
+            filter === ""
+              ? null
+              : (matching.find((b) => pointedUs >= usOf(b.from) && pointedUs < usOf(b.from) + widthUs)?.count ?? null)
+          }
+          widthUs={widthUs}
+          incidents={(incidents.data?.incidents ?? []).filter(
+            (i) => usOf(i.first) <= pointedUs && (i.ended === null ? nowUs : usOf(i.ended)) >= pointedUs,
+          )}
+          zone={zone}
+        />
+      )}
     </section>
+  );
+}
+
+const NAMED_INCIDENTS = 3;
+
+/** What the rail shows where the pointer is, in figures, and what its marks mean. */
+function Readout({
+  top,
+  bucket,
+  matching,
+  widthUs,
+  incidents,
+  zone,
+}: {
+  top: number;
+  bucket: HistogramAnswer["buckets"][number] | undefined;
+  /** Records of the filter; null: there is none, or it is still being counted. */
+  matching: number | null;
+  widthUs: number;
+  incidents: readonly IncidentJson[];
+  zone: string;
+}) {
+  if (bucket === undefined) return null;
+  const fromUs = usOf(bucket.from);
+  return createPortal(
+    <div
+      className="pointer-events-none fixed left-[104px] z-30 w-72 rounded-xs border border-line-strong bg-sheet px-3 py-1.5 text-small shadow-lg"
+      style={{ top: top + (document.querySelector('[aria-label="Time rail"]')?.getBoundingClientRect().top ?? 0) }}
+    >
+      <p className="font-semibold text-ui">
+        {dayMinute(fromUs, zone)} – {minute(fromUs + widthUs, zone)}
+      </p>
+      <p>
+        {bucket.count.toLocaleString("en")} records, {bucket.errors.toLocaleString("en")} error or worse
+      </p>
+      {matching !== null && <p className="text-fjord">{matching.toLocaleString("en")} match the filter</p>}
+      {incidents.slice(0, NAMED_INCIDENTS).map((i) => (
+        <p key={i.id} className="truncate">
+          {safeText(i.title)}
+        </p>
+      ))}
+      {incidents.length > NAMED_INCIDENTS && <p>{incidents.length - NAMED_INCIDENTS} more incidents</p>}
+      <p className="mt-0.5 text-quiet">
+        Bars: all records; dark: error or worse; right edge: incidents{matching === null ? "" : "; teal: the filter"}.
+      </p>
+    </div>,
+    document.body,
   );
 }
 
@@ -244,22 +348,29 @@ function useDrag(
   return { start };
 }
 
-function labels(fromUs: number, toUs: number, zone: string): { us: number; text: string }[] {
-  const step = LABEL_STEPS_US.find((s) => (toUs - fromUs) / s <= 14) ?? LABEL_STEPS_US[LABEL_STEPS_US.length - 1]!;
-  const out: { us: number; text: string }[] = [];
-  for (let us = Math.ceil(fromUs / step) * step; us <= toUs; us += step) {
-    const text =
-      step >= 86_400e6
-        ? weekday(us, zone)
-        : step >= 43_200e6
-          ? dayOrHour(us, zone)
-          : step >= 3_600e6
-            ? minute(us, zone).slice(0, 2)
-            : minute(us, zone);
-    out.push({ us, text });
-  }
-  return out;
+interface Label {
+  readonly us: number;
+  readonly text: string;
+  /** A day begins there. */
+  readonly isDay: boolean;
 }
 
-const dayOrHour = (us: number, zone: string): string =>
-  minute(us, zone) === "00:00" ? day(us, zone).split(" ")[0]! : minute(us, zone).slice(0, 2);
+function labels(fromUs: number, toUs: number, zone: string): Label[] {
+  const step = LABEL_STEPS_US.find((s) => (toUs - fromUs) / s <= 14) ?? LABEL_STEPS_US[LABEL_STEPS_US.length - 1]!;
+  const out: Label[] = [];
+  // round by the clock of the zone, so that days begin at a label
+  for (let clockUs = Math.ceil((fromUs + zoneOffsetUs(zone, fromUs)) / step) * step; ; clockUs += step) {
+    const us = clockToInstant(zone, clockUs);
+    if (us > toUs) return out;
+    if (us < fromUs) continue;
+    const isDay = step < 86_400e6 && minute(us, zone) === "00:00";
+    const text = isDay
+      ? day(us, zone)
+      : step >= 86_400e6
+        ? weekday(us, zone)
+        : step >= 3_600e6
+          ? minute(us, zone).slice(0, 2)
+          : minute(us, zone);
+    out.push({ us, text, isDay });
+  }
+}

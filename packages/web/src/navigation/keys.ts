@@ -1,8 +1,7 @@
 import { useEffect, useRef } from "react";
 import { useNavigate } from "react-router";
 import { DEFAULT_WINDOW_US, scaled, shifted, useViewStore } from "../data/view-store";
-import { windowParams } from "../data/window-url";
-import { SECTIONS } from "./sections";
+import { SECTIONS, searchOf } from "./sections";
 
 /** Every key, for the help page; pages add theirs through `usePageKeys`. */
 export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
@@ -53,7 +52,7 @@ export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => vo
         if (section) {
           // a page's own keys (k: previous) stay quiet
           e.stopImmediatePropagation();
-          navigate({ pathname: section.path, search: windowParams() });
+          navigate({ pathname: section.path, search: searchOf(section.path) });
           return;
         }
       }

@@ -1,3 +1,6 @@
+import { lastFilter } from "../data/last-filter";
+import { windowParams } from "../data/window-url";
+
 /** The sections, in order, with the key that follows `g`. */
 export const SECTIONS = [
   { name: "Now", path: "/now", key: "n" },
@@ -6,3 +9,10 @@ export const SECTIONS = [
   { name: "Rules", path: "/rules", key: "u" },
   { name: "Intake", path: "/intake", key: "k" },
 ] as const;
+
+/** What goes along to a section: the window everywhere, to Records the filter it was left with. */
+export function searchOf(path: string): string {
+  const params = new URLSearchParams(windowParams());
+  if (path === "/records" && lastFilter() !== "") params.set("filter", lastFilter());
+  return params.toString();
+}

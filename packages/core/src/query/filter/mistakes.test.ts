@@ -130,7 +130,6 @@ const MISTAKES: readonly (readonly [written: string, mended: string])[] = [
   ["src prot is 22", "src port is 22"],
   ["terminal is 5", 'data "terminal" is 5'],
   ["severity at leest error", "severity at least error"],
-  ["link down", '"link down"'],
   ["a && b", "a and b"],
   ["a || b", "a or b"],
   ["user", '"user"'],

@@ -165,6 +165,8 @@ interface Expansion {
 
 class Parser {
   private depth = 0;
+  /** Words and phrases written as such, without field and comparator. */
+  private readonly words = new WeakSet<Filter>();
 
   constructor(
     private readonly lexer: Lexer,
@@ -200,13 +202,28 @@ class Parser {
   private joined(word: "and" | "or", part: () => Filter): Filter {
     const first = part();
     const items = [first];
-    while (this.isWord(word)) {
-      this.lexer.next();
+    for (;;) {
+      if (this.isWord(word)) this.lexer.next();
+      else if (word === "or" || !this.goesOnWithWords(items[items.length - 1]!)) break;
       items.push(part());
     }
     return items.length === 1
       ? first
       : { type: word, items, span: { start: startOf(first), end: endOf(items[items.length - 1]!) } };
+  }
+
+  /** Words beside one another are all looked for, in any order: `k.lind failed` is `k.lind and failed`. */
+  private goesOnWithWords(before: Filter): boolean {
+    if (!this.words.has(before)) return false;
+    const next = this.lexer.peek();
+    if (next.type === "quoted") return true;
+    if (next.type !== "word" || isReserved(next.text) || next.text === "&&" || next.text === "||") return false;
+    const mark = this.lexer.mark();
+    this.lexer.next();
+    const isWord =
+      !this.startsComparator(this.lexer.peek()) && signIn(next.text) < 0 && fieldNamed(next.text) === undefined;
+    this.lexer.reset(mark);
+    return isWord;
   }
 
   private negation(): Filter {
@@ -242,7 +259,7 @@ class Parser {
     if (token.type === "quoted") {
       this.lexer.next();
       if (token.text === "") fault("WRONG_VALUE", "empty quotes match nothing; leave them out", token.span, "");
-      return textTest("phrase", token.text, token.span);
+      return this.asWord(textTest("phrase", token.text, token.span));
     }
     if (token.type !== "word")
       return fault(
@@ -330,14 +347,12 @@ class Parser {
       );
     this.refuseOtherSyntax(token);
     if (this.startsComparator(second)) this.unknownField(text, span);
-    if (second.type === "word" && !isReserved(second.text) && second.text !== "&&" && second.text !== "||")
-      fault(
-        "EXPECTED",
-        `expected "and", "or" or a comparator after "${text}", got "${second.text}"; words that belong together go in quotes`,
-        { start: span.start, end: second.span.end },
-        `"${text} ${second.text}"`,
-      );
-    return bareWord(text, span);
+    return this.asWord(bareWord(text, span));
+  }
+
+  private asWord(test: Filter): Filter {
+    this.words.add(test);
+    return test;
   }
 
   /** What other languages write and what would be searched for as a text here, unless somebody says so. */

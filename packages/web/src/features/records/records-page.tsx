@@ -9,6 +9,7 @@ import { Page } from "../../ui/page";
 import { AnswerLine } from "./answer-line";
 import { ColumnMenu } from "./column-menu";
 import { CompareMargin } from "./compare-margin";
+import { CopyLink } from "./copy-link";
 import { ExportMenu } from "./export-menu";
 import { FilterBar, focusFilter } from "./filter-bar";
 import { TEXT_COLUMN } from "./list-columns";
@@ -103,6 +104,7 @@ export function RecordsPage() {
       <FilterBar filter={filter} state={filtering} window={window} zone={zone}>
         <SavedFilters filter={filter} onPick={submit} />
         <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />
+        <CopyLink fromUs={window.fromUs} toUs={window.toUs} zone={zone} />
         {!live && <ExportMenu window={window} filter={filter} zone={zone} />}
         <button type="button" aria-pressed={openValues.length > 0} onClick={toggleValues} className="text-fjord">
           values <Kbd>v</Kbd>

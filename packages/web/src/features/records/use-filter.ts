@@ -1,7 +1,8 @@
 import { type Filter, type ParseContext, parseFilter, type SavedText } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { savedFiltersQuery, sendersQuery } from "../../data/api";
+import { keepLastFilter } from "../../data/last-filter";
 import { toDirectory } from "../../data/to-directory";
 import { stopOffering } from "../../data/use-field-values";
 import { useViewStore } from "../../data/view-store";
@@ -16,6 +17,7 @@ const NO_FILTERS: readonly SavedText[] = [];
 /** The filter of the address and the one being written: the second becomes the first when it is submitted and can be read. */
 export function useFilter(filter: string, zone: string, setParam: SetParam) {
   const [draft, setDraft] = useState(filter);
+  useEffect(() => keepLastFilter(filter), [filter]);
   const senders = useQuery(sendersQuery);
   const directory = useMemo(() => (senders.data ? toDirectory(senders.data.senders) : null), [senders.data]);
   const saved = useQuery(savedFiltersQuery).data?.filters ?? NO_FILTERS;
