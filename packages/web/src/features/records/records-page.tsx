@@ -151,7 +151,8 @@ export function RecordsPage() {
           ) : (
             <RecordList
               records={records}
-              ofFilterBefore={ofFilterBefore}
+              // a filter with a mistake in it found nothing of this
+              ofFilterBefore={ofFilterBefore || !filtering.parsed.ok}
               selectedId={selectedId}
               marked={marked}
               actions={actions}
