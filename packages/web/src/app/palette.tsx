@@ -64,7 +64,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
             Go to {s.name} <span className="ml-auto font-mono text-small text-quiet">g {s.key}</span>
           </Command.Item>
         ))}
-        <Command.Item className={item} value="go to who is told mail routes" onSelect={act(() => navigate("/notify"))}>
+        <Command.Item className={item} value="go to notifications mail" onSelect={act(() => navigate("/notify"))}>
           Go to Notifications
         </Command.Item>
         <Command.Item className={item} value="time window choose" onSelect={act(() => setChoosingTime(true))}>

@@ -149,7 +149,7 @@ export function TimeRail() {
             x={32}
             y={yOf(us) + 4}
             textAnchor="end"
-            fontSize={text.length > 5 ? 8.5 : text.length > 4 ? 9.5 : 10.5}
+            fontSize={text.length > 5 ? 9 : text.length > 4 ? 9.5 : 10.5}
             fill={isDay ? "var(--ink)" : "var(--quiet)"}
             fontWeight={isDay ? 600 : 400}
             className={isDay ? "" : "font-mono"}

@@ -107,7 +107,7 @@ export function RecordsPage() {
         <CopyLink fromUs={window.fromUs} toUs={window.toUs} zone={zone} />
         {!live && <ExportMenu window={window} filter={filter} zone={zone} />}
         <button type="button" aria-pressed={openValues.length > 0} onClick={toggleValues} className="text-fjord">
-          values <Kbd>v</Kbd>
+          top values <Kbd>v</Kbd>
         </button>
         <button type="button" aria-pressed={live} onClick={() => setLive(!live)} className="text-fjord">
           {live ? "stop following" : "live"} <Kbd>l</Kbd>
