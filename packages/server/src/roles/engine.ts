@@ -3,7 +3,7 @@ import { RuleFailure } from "@halvik/core/detect";
 import type { OwnObservation } from "@halvik/core/normalise";
 import pino from "pino";
 import { clearEngineStopped } from "../domains/health/engine-stopped.js";
-import { readRoles, writeHeartbeat } from "../domains/health/repository.js";
+import { type RoleStatus, readRoles, writeHeartbeat } from "../domains/health/repository.js";
 import { SelfWatch } from "../domains/health/watch-self.js";
 import { watchSenders } from "../domains/health/watch-senders.js";
 import { remind } from "../domains/incidents/remind.js";
@@ -46,7 +46,7 @@ async function follow(
   const own = await OwnRecords.open(client, "engine");
   const before = (await readRoles(client)).find((r) => r.role === "engine");
   const session = await isolating(client, care, () => EngineSession.open(client, config.HALVIK_ZONE, care));
-  const watch = new SelfWatch(config.HALVIK_DATA_DIR, config.HALVIK_DISK_LOW_BYTES);
+  const watch = new SelfWatch(config.HALVIK_DATA_DIR, config.HALVIK_DISK_LOW_BYTES, auditTold(before));
   if (before && before.detail.stopped !== true && nowUs() - before.heartbeatUs > US_PER_MINUTE)
     await own.write([
       {
@@ -79,6 +79,7 @@ async function follow(
         await writeHeartbeat(client, "engine", config.HALVIK_NODE, startedUs, now, {
           memoryBytes: process.memoryUsage.rss(),
           throughUs,
+          auditThrough: watch.auditThrough,
         });
         if (throughUs !== null) await clearEngineStopped(client, now);
       },
@@ -112,7 +113,17 @@ async function follow(
       });
     }
   }
-  await writeHeartbeat(client, "engine", config.HALVIK_NODE, startedUs, nowUs(), { stopped: true });
+  await writeHeartbeat(client, "engine", config.HALVIK_NODE, startedUs, nowUs(), {
+    stopped: true,
+    auditThrough: watch.auditThrough,
+  });
+}
+
+/** Where an engine before this one left off telling refused sign-ins: from the beginning where there was none. */
+function auditTold(before: RoleStatus | undefined): number | null {
+  if (before === undefined) return 0;
+  const { auditThrough } = before.detail;
+  return typeof auditThrough === "number" ? auditThrough : null;
 }
 
 /**

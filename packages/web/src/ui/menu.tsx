@@ -14,7 +14,8 @@ interface MenuProps {
 
 /** Things to do, under the button that opens them. */
 export const Menu = ({ trigger, children, align = "end", className = "", keepsFocus = true }: MenuProps) => (
-  <DropdownMenu.Root>
+  // the page stays there for assistive programs: a menu is beside it, not instead of it
+  <DropdownMenu.Root modal={false}>
     <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
     <DropdownMenu.Portal>
       <DropdownMenu.Content

@@ -14,14 +14,20 @@ const REPEAT_US = 30 * US_PER_SECOND;
 export class SelfWatch {
   private readonly toldUs = new Map<string, number>();
   private readonly stopped = new Set<string>();
-  private lastAudit: number | null = null;
   /** Of its first look. */
   private beganUs: number | null = null;
 
+  /** @param lastAudit the line of the audit up to which refused sign-ins have been told; null: those before the first look are not */
   constructor(
     private readonly dataDir: string,
     private readonly diskLowBytes: number,
+    private lastAudit: number | null = null,
   ) {}
+
+  /** Up to which line of the audit refused sign-ins have been told, for the one who looks after a restart. */
+  get auditThrough(): number | null {
+    return this.lastAudit;
+  }
 
   async look(db: Queryable, liveThroughUs: number | null, nowUs: number): Promise<OwnObservation[]> {
     const roles = await this.roles(db, nowUs);

@@ -57,6 +57,7 @@ export function IncidentPage() {
   if (detail.error && !detail.data)
     return (
       <Page>
+        <h1 className="sr-only">Incident</h1>
         <Trouble error={detail.error} what="This incident cannot be shown" />
       </Page>
     );

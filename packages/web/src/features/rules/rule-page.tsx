@@ -29,6 +29,7 @@ export function RulePage() {
   if (detail.error && !detail.data)
     return (
       <Page>
+        <h1 className="sr-only">Rule</h1>
         <Trouble error={detail.error} what="This rule cannot be shown" />
       </Page>
     );

@@ -256,6 +256,16 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
     [T],
   );
   expect(await look(T + 24 * S)).toEqual(["sign-in-refused 192.0.2.9"]);
+  // one that came while no engine looked is told by the next, and no earlier one again
+  const told = watch.auditThrough;
+  await client.query(
+    "insert into audit (at_us, who, what, detail) values ($1, 'mallory', 'sign-in refused', '{\"address\": \"192.0.2.10\"}')",
+    [T],
+  );
+  const next = new SelfWatch(instance.config.HALVIK_DATA_DIR, 0, told);
+  const subjects = async () => (await next.look(client, T, T)).map((o) => o.subject);
+  expect(await subjects()).toEqual(["192.0.2.10"]);
+  expect(await subjects()).toEqual([]);
 });
 
 describe("joining on a real store", () => {
