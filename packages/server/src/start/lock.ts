@@ -4,6 +4,8 @@ import { join } from "node:path";
 import { StartError } from "../kernel/start-error.js";
 
 const CONFLICT = 75;
+/** One that has just ended lets go within moments: whoever starts again at once waits for that. */
+const WAIT_SECONDS = "3";
 
 /**
  * One Halvik per data directory: a lock on a file, held by a process of its own for as long as this one lives (flock(1), flock(2)). Nothing is
@@ -14,7 +16,7 @@ const CONFLICT = 75;
 export async function takeLock(dataDir: string): Promise<() => void> {
   const file = join(dataDir, "halvik.lock");
   // cat ends, and with it the lock, when nobody holds the other end of its input any more
-  const holder = spawn("flock", ["--nonblock", "--conflict-exit-code", String(CONFLICT), file, "cat"], {
+  const holder = spawn("flock", ["--timeout", WAIT_SECONDS, "--conflict-exit-code", String(CONFLICT), file, "cat"], {
     stdio: ["pipe", "pipe", "pipe"],
     // Ctrl-C is for this process alone
     detached: true,

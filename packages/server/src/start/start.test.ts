@@ -138,7 +138,7 @@ describe("bin/halvik start", () => {
         const blocked = start();
         expect(await blocked.ended).toBe(1);
         expect(blocked.output().trim().split("\n").pop()).toMatch(new RegExp(`^halvik: .*${words}`));
-        expect(spawnSync("flock", ["-n", join(dataDir, "halvik.lock"), "true"]).status).toBe(0);
+        expect(spawnSync("flock", ["-w", "10", join(dataDir, "halvik.lock"), "true"]).status).toBe(0);
       } finally {
         free();
       }
