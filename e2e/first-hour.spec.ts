@@ -91,6 +91,7 @@ test("packets become records, live; a rule raises; acknowledged; all of it outli
   const strip = page.getByRole("link", { name: /14 refused logons from 203.0.113.77 on sw-test/ });
   await strip.click();
   await expect(page.getByRole("heading", { name: "Why it fired" })).toBeVisible();
+  await expect(page).toHaveTitle(/^14 refused logons from 203\.0\.113\.77 .* · Halvik$/);
   await expect(page.getByRole("region", { name: "Evidence" })).toContainText("Failed password for invalid user");
   await page.keyboard.press("a");
   await page.getByLabel("Note").fill("I saw it");

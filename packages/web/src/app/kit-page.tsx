@@ -77,7 +77,7 @@ export function KitPage() {
     defaultValues: { name: "", severity: "error", tells: ["raise"], enabled: true },
   });
   return (
-    <Page>
+    <Page title="Kit">
       <h1 className="text-page font-semibold">Kit</h1>
       <Scroller label="Kit">
         <Part name="Type">

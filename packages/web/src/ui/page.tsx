@@ -1,8 +1,9 @@
 import type { ReactNode } from "react";
 
-/** The sheet and, when something is selected, the margin beside it. */
-export const Page = ({ children, margin }: { children: ReactNode; margin?: ReactNode }) => (
+/** The sheet and, when something is selected, the margin beside it. @param title what the browser's tab says */
+export const Page = ({ title, children, margin }: { title: string; children: ReactNode; margin?: ReactNode }) => (
   <div className="flex h-full min-w-0 flex-1">
+    <title>{`${title} · Halvik`}</title>
     <main className="flex min-w-0 flex-1 flex-col overflow-hidden px-4 pt-3">{children}</main>
     {margin && (
       <aside

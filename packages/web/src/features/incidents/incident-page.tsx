@@ -56,14 +56,15 @@ export function IncidentPage() {
   // what is shown stays while Halvik is away for a moment: the frame says that it is
   if (detail.error && !detail.data)
     return (
-      <Page>
+      <Page title="Incident">
         <h1 className="sr-only">Incident</h1>
         <Trouble error={detail.error} what="This incident cannot be shown" />
       </Page>
     );
-  if (!detail.data) return <Page>{null}</Page>;
+  if (!detail.data) return <Page title="Incident">{null}</Page>;
   return (
     <Page
+      title={safeText(detail.data.incident.title)}
       margin={
         <IncidentMargin
           detail={detail.data}

@@ -59,7 +59,7 @@ export function IncidentsPage() {
     Enter: () => incidents[at] && navigate(`/incidents/${incidents[at].id}`),
   });
   return (
-    <Page>
+    <Page title="Incidents">
       <h1 className="text-page leading-[26px] font-semibold">Incidents</h1>
       <div className="flex items-center gap-4 border-b border-line-strong pb-1.5 text-quiet">
         <Segments

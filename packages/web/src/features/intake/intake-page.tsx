@@ -55,6 +55,7 @@ export function IntakePage() {
   usePageKeys({ j: () => move(1), k: () => move(-1), Escape: close });
   return (
     <Page
+      title="Intake"
       margin={
         sender ? (
           <SenderMargin

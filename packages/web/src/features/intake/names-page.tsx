@@ -27,7 +27,7 @@ export function NamesPage() {
     change.mutateAsync({ key, method, path, ...(body ? { body } : {}) });
   const error = meanings.error ?? mibs.error ?? applications.error;
   return (
-    <Page>
+    <Page title="Names">
       <div className="flex items-baseline gap-4">
         <h1 className="text-page leading-[26px] font-semibold">Names</h1>
         <Link to="/intake" className="text-ui">

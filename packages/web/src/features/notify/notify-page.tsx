@@ -36,6 +36,7 @@ export function NotifyPage() {
   const at = opened ? `/${opened.id}` : "";
   return (
     <Page
+      title="Notifications"
       margin={
         open !== null &&
         (open === "new" || opened) && (

@@ -32,7 +32,7 @@ export function NowPage() {
   });
   const s = summary.data;
   return (
-    <Page margin={s && <NowMargin summary={s} />}>
+    <Page title={waiting.length === 0 ? "Now" : `(${waiting.length}) Now`} margin={s && <NowMargin summary={s} />}>
       <h1 className="text-page leading-[26px] font-semibold">
         {waiting.length === 0
           ? "Nothing needs you"

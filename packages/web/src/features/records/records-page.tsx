@@ -6,6 +6,7 @@ import { usePageKeys } from "../../navigation/keys";
 import { Kbd } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
 import { AnswerLine } from "./answer-line";
 import { ColumnMenu } from "./column-menu";
 import { CompareMargin } from "./compare-margin";
@@ -90,6 +91,7 @@ export function RecordsPage() {
     records.length === 0 && !search.isPending && !search.error && lastPage?.partial !== true && !ofFilterBefore;
   return (
     <Page
+      title={filter === "" ? "Records" : `${safeText(filter)} · Records`}
       margin={
         compared.length > 1 ? (
           <CompareMargin records={compared} onClose={() => setParam({ marked: null })} />

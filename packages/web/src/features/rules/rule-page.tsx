@@ -28,12 +28,12 @@ export function RulePage() {
   // what is being written must outlive a moment in which Halvik does not answer
   if (detail.error && !detail.data)
     return (
-      <Page>
+      <Page title="Rule">
         <h1 className="sr-only">Rule</h1>
         <Trouble error={detail.error} what="This rule cannot be shown" />
       </Page>
     );
-  if (!isNew && !detail.data) return <Page>{null}</Page>;
+  if (!isNew && !detail.data) return <Page title="Rule">{null}</Page>;
   return <Editor key={`${id} ${detail.data?.rule.version}`} detail={detail.data ?? null} />;
 }
 
@@ -82,7 +82,10 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
     onError: (e) => toast.error(e.message),
   });
   return (
-    <Page margin={<RuleMargin detail={detail} check={check} onVersion={setText} />}>
+    <Page
+      title={safeText(detail?.rule.name ?? "New rule")}
+      margin={<RuleMargin detail={detail} check={check} onVersion={setText} />}
+    >
       <div className="flex items-start justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
           <h1 className="text-page leading-[26px] font-semibold">

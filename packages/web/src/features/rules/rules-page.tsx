@@ -19,7 +19,7 @@ export function RulesPage() {
     return wanted.every((w) => text.includes(w));
   });
   return (
-    <Page>
+    <Page title="Rules">
       <div className="flex items-end justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
           <h1 className="text-page leading-[26px] font-semibold">Rules</h1>
