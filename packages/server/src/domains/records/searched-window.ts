@@ -1,15 +1,10 @@
-import { formatUs } from "@halvik/core/base/time";
+import { formatUs, US_PER_MINUTE } from "@halvik/core/base/time";
 import { type Filter, timeBounds } from "@halvik/core/query/filter";
-import { readWindow } from "../../kernel/http/window.js";
-
-interface Window {
-  readonly fromUs: number;
-  readonly toUs: number;
-}
+import { readWindow, type Window } from "../../kernel/http/window.js";
 
 /**
  * What is searched (`docs/semantics.md` 19): the window asked for, within the times that the filter names. Where none is asked for, the filter
- * decides; without a time in it the last 24 hours.
+ * decides; without a time in it the last 24 hours. Times that exclude each other leave nothing: `fromUs` is `toUs` then.
  */
 export function searchedWindow(
   query: { readonly from?: string | undefined; readonly to?: string | undefined },
@@ -17,18 +12,13 @@ export function searchedWindow(
   nowUs: number,
 ): Window {
   const named = timeBounds(filter, nowUs);
-  const asked = readWindow(
-    {
-      from: query.from ?? textOf(named.fromUs),
-      to: query.to ?? (query.from === undefined ? textOf(named.toUs) : undefined),
-    },
-    nowUs,
-  );
+  const asked = readWindow(query, nowUs, {
+    ...(query.from === undefined ? { toUs: Math.min(named.toUs, nowUs + US_PER_MINUTE) } : {}),
+    ...(Number.isFinite(named.fromUs) ? { fromUs: named.fromUs } : {}),
+  });
   const fromUs = Math.max(asked.fromUs, named.fromUs);
   return { fromUs, toUs: Math.max(fromUs, Math.min(asked.toUs, named.toUs)) };
 }
-
-const textOf = (us: number): string | undefined => (Number.isFinite(us) ? formatUs(us) : undefined);
 
 /** The same, as an answer says it. */
 export const windowJson = ({ fromUs, toUs }: Window): { from: string; to: string } => ({

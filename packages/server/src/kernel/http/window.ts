@@ -1,15 +1,25 @@
-import { readRfc3339, US_PER_DAY } from "@halvik/core/base/time";
+import { readRfc3339, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import { AppError } from "./errors.js";
 
-/** A window from a request: [from, to), by default the last 24 hours. */
+export interface Window {
+  readonly fromUs: number;
+  readonly toUs: number;
+}
+
+/**
+ * A window from a request: [from, to).
+ * @param fallback what is meant where the request names no end; without it the last 24 hours, or those before the end it names
+ */
 export function readWindow(
-  query: { from?: string | undefined; to?: string | undefined },
+  query: { readonly from?: string | undefined; readonly to?: string | undefined },
   nowUs: number,
-): { fromUs: number; toUs: number } {
+  fallback: { readonly fromUs?: number; readonly toUs?: number } = {},
+): Window {
   // a minute of grace, so that records stamped a little ahead are not hidden
-  const toUs = query.to === undefined ? nowUs + 60_000_000 : readTime("to", query.to);
-  const fromUs = query.from === undefined ? toUs - US_PER_DAY : readTime("from", query.from);
-  if (fromUs >= toUs) throw new AppError("BAD_TIME", "from: expected a time before “to”", { field: "from" });
+  const toUs = query.to === undefined ? (fallback.toUs ?? nowUs + US_PER_MINUTE) : readTime("to", query.to);
+  const fromUs = query.from === undefined ? (fallback.fromUs ?? toUs - US_PER_DAY) : readTime("from", query.from);
+  if (query.from !== undefined && fromUs >= toUs)
+    throw new AppError("BAD_TIME", "from: expected a time before “to”", { field: "from" });
   return { fromUs, toUs };
 }
 
