@@ -46,8 +46,18 @@ export function TimeRail() {
   // on Records, how what the filter matches lies in time
   const { pathname, search } = useLocation();
   const filter = pathname === "/records" ? (new URLSearchParams(search).get("filter") ?? "") : "";
+  // a filter may have to be counted record by record: asked anew when a bar is over, not every few seconds
+  const barUs = Math.max(STEP_US, (toUs - fromUs) / BUCKETS);
+  const barsTo = Math.ceil(toUs / barUs) * barUs;
   const matches = useQuery({
-    ...histogramQuery(parts, BUCKETS, filter, zone, "buckets", false),
+    ...histogramQuery(
+      { from: isoOf(barsTo - (toUs - fromUs)), to: isoOf(barsTo) },
+      BUCKETS,
+      filter,
+      zone,
+      "buckets",
+      false,
+    ),
     enabled: filter !== "",
   });
   const [pointedUs, setPointedUs] = useState<number | null>(null);
@@ -87,7 +97,8 @@ export function TimeRail() {
   }, []);
 
   const buckets = counts.data?.buckets ?? [];
-  const matching = filter === "" ? [] : (matches.data?.buckets ?? []);
+  const countedFromUs = matches.data && !matches.data.exact ? usOf(matches.data.coveredFrom) : Number.NEGATIVE_INFINITY;
+  const matching = filter === "" ? [] : (matches.data?.buckets ?? []).filter((b) => usOf(b.from) >= countedFromUs);
   const widthUs = (counts.data?.widthSeconds ?? 1) * 1e6;
   const most = Math.max(1, ...buckets.map((b) => b.count));
   const barHeight = Math.max(1, (widthUs / (toUs - fromUs)) * (height - TOP - BOTTOM) - 1);
@@ -209,9 +220,9 @@ export function TimeRail() {
           top={Math.min(Math.max(yOf(pointedUs) - 24, 4), height - 120)}
           bucket={buckets.find((b) => pointedUs >= usOf(b.from) && pointedUs < usOf(b.from) + widthUs)}
           matching={
-            filter === ""
+            filter === "" || matches.data === undefined || pointedUs < countedFromUs
               ? null
-              : (matching.find((b) => pointedUs >= usOf(b.from) && pointedUs < usOf(b.from) + widthUs)?.count ?? null)
+              : (matching.find((b) => pointedUs >= usOf(b.from) && pointedUs < usOf(b.from) + widthUs)?.count ?? 0)
           }
           widthUs={widthUs}
           incidents={(incidents.data?.incidents ?? []).filter(
@@ -237,7 +248,7 @@ function Readout({
 }: {
   top: number;
   bucket: HistogramAnswer["buckets"][number] | undefined;
-  /** Records of the filter; null: there is none, or it is still being counted. */
+  /** Records of the filter; null: there is none, or they are not counted so far back. */
   matching: number | null;
   widthUs: number;
   incidents: readonly IncidentJson[];

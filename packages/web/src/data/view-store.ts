@@ -4,6 +4,8 @@ import { create } from "zustand";
 const HOUR_US = 3_600_000_000;
 const DAY_US = 24 * HOUR_US;
 const LEAST_SPAN_US = 10_000_000;
+/** The longest stretch that is looked at at once. */
+export const MOST_SPAN_US = 400 * DAY_US;
 export const DEFAULT_RAIL_US = 12 * HOUR_US;
 export const DEFAULT_WINDOW_US = 6 * HOUR_US;
 
@@ -86,7 +88,7 @@ export function bounds(stretch: Stretch, nowUs: number): { fromUs: number; toUs:
 }
 
 function clamp(stretch: Stretch, nowUs: number): Stretch {
-  const spanUs = Math.min(Math.max(stretch.spanUs, LEAST_SPAN_US), 400 * DAY_US);
+  const spanUs = Math.min(Math.max(stretch.spanUs, LEAST_SPAN_US), MOST_SPAN_US);
   return { spanUs, endUs: stretch.endUs !== null && stretch.endUs >= nowUs ? null : stretch.endUs };
 }
 

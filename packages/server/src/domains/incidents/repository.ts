@@ -247,6 +247,10 @@ export async function shelveIncident(
   return result.rowCount === 1;
 }
 
+/** Of an incident `a`: it lasts, and no finding of its rule says so (that the engine has stopped, the engine cannot find). */
+const LASTS_WITHOUT_FINDING =
+  "a.state = 'open' and not exists (select from finding o where o.rule_id = a.rule_id and o.key = a.key)";
+
 /**
  * Makes an incident what its findings say: counts, times, entities, and whether it lasts. What a person closed stays closed, unless something
  * of it lasts.
@@ -264,7 +268,7 @@ async function sumUp(client: Queryable, id: number, other: number): Promise<void
        select sum(f.count) as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
          (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 50) d) as entities,
          (select least(a.severity, b.severity) from incident a, incident b where a.id = $1 and b.id = $2) as severity,
-         bool_or(f.cleared_us is null) as lasts, max(f.cleared_us) as ended_us,
+         bool_or(f.cleared_us is null) or exists (select from incident a where a.id = $1 and ${LASTS_WITHOUT_FINDING}) as lasts, max(f.cleared_us) as ended_us,
          coalesce((array_agg(f.cleared_by order by f.cleared_us desc nulls last))[1] = 'quiet', false) as stopped
        from finding f where f.incident = $1
      ) s where i.id = $1`,

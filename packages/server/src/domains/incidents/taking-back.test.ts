@@ -4,12 +4,14 @@ import fc from "fast-check";
 import pg from "pg";
 import { connectionOf } from "../../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { ENGINE_STOPPED } from "../health/engine-stopped.js";
 import { actOnMany, undoAct } from "./bulk-acts.js";
 import {
   acknowledge,
   assignIncident,
   closeIncident,
   mergeIncidents,
+  openOnce,
   shelveIncident,
   splitIncident,
 } from "./repository.js";
@@ -149,6 +151,18 @@ describe("merged and split, in any order", () => {
       { seed: 42, numRuns: 25 },
     );
   });
+});
+
+test("one that lasts without a finding of its own, as that the engine has stopped, goes on when something over is merged into it", async () => {
+  const over: Made = { count: 3, at: 10, severity: 3, user: "moe", cleared: true };
+  const { incidents } = await make([over]);
+  const stopped = await openOnce(
+    db,
+    { title: "The engine has stopped", severity: 2, ruleId: ENGINE_STOPPED, key: "engine", firstUs: 5 * S },
+    20 * S,
+  );
+  await mergeIncidents(db, incidents[0]!, stopped!, "merged");
+  expect((await shown()).find((i) => i.id === stopped)).toMatchObject({ state: "open", ended_us: null, count: 3 });
 });
 
 describe("acts on several, taken back", () => {

@@ -1,8 +1,9 @@
+import { formatDuration } from "@halvik/core/base/time";
 import { type Filter, readFilter } from "@halvik/core/query/filter";
 import { type ReactNode, useState } from "react";
 import type { WindowParts } from "../../data/api";
 import { useFieldValues } from "../../data/use-field-values";
-import { bounds, isoOf, useViewStore } from "../../data/view-store";
+import { bounds, isoOf, MOST_SPAN_US, useViewStore } from "../../data/view-store";
 import { FilterField } from "../../shared/filter-field";
 import { dayMinute } from "../../ui/time";
 import { DraftPreview } from "./draft-preview";
@@ -98,10 +99,17 @@ function BeyondWindow({ filter }: { filter: Filter | null }) {
   const wanted = windowOf(filter, window, nowUs)!;
   return (
     <span className="text-ochre">
-      The window shows only part of that time.{" "}
-      <button type="button" className="text-fjord underline" onClick={() => setWindow(wanted)}>
-        Show all of it
-      </button>
+      The window shows only part of that time
+      {window.spanUs >= MOST_SPAN_US ? (
+        `: it is ${formatDuration(MOST_SPAN_US)} at most.`
+      ) : (
+        <>
+          .{" "}
+          <button type="button" className="text-fjord underline" onClick={() => setWindow(wanted)}>
+            Show all of it
+          </button>
+        </>
+      )}
     </span>
   );
 }
