@@ -1,5 +1,8 @@
+import { existsSync } from "node:fs";
 import { Command, Option } from "commander";
-import { roleUser } from "../kernel/files/owners.js";
+import { loadConfig } from "../kernel/config/config.js";
+import { rolesDir } from "../kernel/config/data-dir.js";
+import { roleUser, runAsUser } from "../kernel/files/owners.js";
 import { givenInput, inputFromFiles, ROLES, type Role, type RoleContext } from "../kernel/role-input.js";
 
 /** Each with its own libraries only. */
@@ -15,7 +18,7 @@ export const serveCommand = (): Command =>
   new Command("serve")
     .addOption(new Option("--role <role>", "which role").choices(ROLES).makeOptionMandatory())
     .action(async ({ role }: { role: Role }) => {
-      const context = (await givenInput()) ?? (await inputFromFiles(role));
+      const context = (await givenInput()) ?? (await byHand(role));
       becomeUserOf(role);
       const start = await STARTS[role]();
       const stop = await start(context);
@@ -30,6 +33,16 @@ export const serveCommand = (): Command =>
       process.once("disconnect", end);
       process.send?.("ready");
     });
+
+/** Started by hand, perhaps on a machine where no Halvik has been started: then its directories are made first. */
+async function byHand(role: Role): Promise<RoleContext> {
+  const config = loadConfig(process.env);
+  if (!existsSync(rolesDir(config.HALVIK_DATA_DIR))) {
+    const { prepareDataDir } = await import("../start/prepare.js");
+    prepareDataDir(config, runAsUser());
+  }
+  return inputFromFiles(role);
+}
 
 /** Started by hand as root: nothing of a role runs as root. Ports below 1024 are bound by what bin/start starts. */
 function becomeUserOf(role: Role): void {

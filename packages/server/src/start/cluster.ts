@@ -125,6 +125,10 @@ export class Cluster {
       checkpoint_timeout: "15min",
       jit: "off",
       random_page_cost: 1.1,
+      // a process on another machine that has gone without a word gives its place up within a minute
+      tcp_keepalives_idle: 30,
+      tcp_keepalives_interval: 10,
+      tcp_keepalives_count: 3,
       // open segments grow fast: their statistics must keep up
       autovacuum_naptime: "15s",
       // one file a weekday, begun anew a week later: what is said takes no more disk than a week of it

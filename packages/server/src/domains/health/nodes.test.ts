@@ -1,13 +1,10 @@
 import { createSocket } from "node:dgram";
-import { chownSync, copyFileSync, mkdtempSync, rmSync } from "node:fs";
+import { copyFileSync, mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import pg from "pg";
 import { nowUs } from "../../kernel/clock.js";
-import { loadConfig } from "../../kernel/config/config.js";
 import { connectionOf } from "../../kernel/db/pool.js";
-import { handOver, runAsUser } from "../../kernel/files/owners.js";
-import { prepareDataDir } from "../../start/prepare.js";
 import { RoleProcess } from "../../testing/roles.js";
 import { TestApi } from "../../testing/test-api.js";
 import { eventually, freePort, startTestInstance, type TestInstance } from "../../testing/test-database.js";
@@ -78,10 +75,6 @@ test("two collectors store into one database, each under its own name and number
   copyFileSync(join(instance.config.HALVIK_DATA_DIR, "secrets.json"), join(other, "secrets.json"));
   const env: NodeJS.ProcessEnv = { ...instance.env, HALVIK_NODE: "harbour-2", HALVIK_DATA_DIR: other };
   for (const name of ports) Object.assign(env, { [`HALVIK_${name}_PORT`]: String(await freePort()) });
-  const runAs = runAsUser();
-  if (runAs) chownSync(other, runAs.uid, runAs.gid);
-  handOver(join(other, "secrets.json"));
-  prepareDataDir(loadConfig(env), runAs);
   // endpoints take their ports from the settings of the node they run on
   const collectors: RoleProcess[] = [];
   const socket = createSocket("udp4");
