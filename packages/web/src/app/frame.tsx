@@ -10,6 +10,7 @@ import { useGlobalKeys } from "../navigation/keys";
 import { SECTIONS, searchOf } from "../navigation/sections";
 import { Kbd } from "../ui/button";
 import { Menu, MenuItem, MenuSeparator } from "../ui/menu";
+import { setPresent } from "../ui/time";
 import { Tooltip, TooltipProvider } from "../ui/tooltip";
 import { KeysHelp } from "./keys-help";
 import { LoadingNotice } from "./loading-notice";
@@ -40,7 +41,8 @@ export function Frame() {
 
 function SignedIn({ session }: { session: Session }) {
   const summary = useQuery(summaryQuery);
-  const tick = useViewStore((s) => s.tick);
+  const { tick, zone } = useViewStore();
+  setPresent(useViewStore.getState().nowUs, zone);
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
   useGlobalKeys({ openPalette: () => setPalette(true), openHelp: () => setHelp(true) });

@@ -17,7 +17,7 @@ import {
   usOf,
 } from "../data/view-store";
 import { safeText } from "../ui/safe-text";
-import { day, dayMinute, minute, weekday } from "../ui/time";
+import { dayMinute, dayOfMonth, minute, weekday } from "../ui/time";
 
 const WIDTH = 100;
 const TOP = 14;
@@ -376,7 +376,7 @@ function labels(fromUs: number, toUs: number, zone: string): Label[] {
     if (us < fromUs) continue;
     const isDay = step < 86_400e6 && minute(us, zone) === "00:00";
     const text = isDay
-      ? day(us, zone)
+      ? dayOfMonth(us, zone)
       : step >= 86_400e6
         ? weekday(us, zone)
         : step >= 3_600e6

@@ -71,7 +71,7 @@ export function ChoosePassword({ session }: { session: Session }) {
   });
   return (
     <Sheet title="Choose your own password">
-      <p className="mb-3 text-quiet">Your one-time password, {session.display}, no longer works after this.</p>
+      <p className="mb-3 text-quiet">Your one-time password no longer works, {session.display}.</p>
       <form onSubmit={submit}>
         {!isKnown && (
           <Field label="One-time password">

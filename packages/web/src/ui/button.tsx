@@ -1,4 +1,5 @@
-import type { ButtonHTMLAttributes } from "react";
+import type { ButtonHTMLAttributes, ComponentProps } from "react";
+import { LINK } from "./look";
 
 interface ButtonProps extends ButtonHTMLAttributes<HTMLButtonElement> {
   readonly main?: boolean;
@@ -18,6 +19,11 @@ export function Button({ main = false, shortcut, children, className = "", ...re
     </button>
   );
 }
+
+/** A button that reads as a link. */
+export const TextButton = (props: ComponentProps<"button">) => (
+  <button type="button" {...props} className={`${LINK} ${props.className ?? ""}`} />
+);
 
 export const Kbd = ({ children }: { children: string }) => (
   <kbd className="rounded-xs border border-line-strong bg-sheet px-1 font-mono text-micro leading-4 text-quiet">

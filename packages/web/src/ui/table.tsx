@@ -1,4 +1,5 @@
 import {
+  type Column,
   type ColumnDef,
   type ColumnPinningState,
   flexRender,
@@ -58,6 +59,10 @@ export function Table<Row>({
     getCoreRowModel: getCoreRowModel(),
     getSortedRowModel: getSortedRowModel(),
   });
+  // it fills its place, each column with its share, until somebody sets a width
+  const isSized = Object.keys(table.getState().columnSizing).length > 0;
+  const widthOf = (column: Column<Row>): number | string =>
+    isSized ? column.getSize() : `${(100 * column.getSize()) / table.getTotalSize()}%`;
   const shown = table.getRowModel().rows;
   const go = (to: number) => {
     const next = Math.max(0, Math.min(shown.length - 1, to));
@@ -76,12 +81,16 @@ export function Table<Row>({
   const pinLeft = (header: Pick<Header<Row, unknown>, "column">) =>
     header.column.getIsPinned() ? { position: "sticky" as const, left: header.column.getStart("left"), zIndex: 1 } : {};
   return (
-    <table aria-label={label} className="table-fixed border-collapse text-ui" style={{ width: table.getTotalSize() }}>
+    <table
+      aria-label={label}
+      className="table-fixed border-collapse text-ui"
+      style={{ width: isSized ? table.getTotalSize() : "100%" }}
+    >
       <thead>
         {table.getHeaderGroups().map((group) => (
           <tr key={group.id} className="text-left text-small text-quiet">
             {group.headers.map((header) => (
-              <Heading key={header.id} header={header} style={pinLeft(header)} />
+              <Heading key={header.id} header={header} width={widthOf(header.column)} style={pinLeft(header)} />
             ))}
           </tr>
         ))}
@@ -95,12 +104,12 @@ export function Table<Row>({
             onFocus={() => setAt(i)}
             onKeyDown={(e) => onKey(e, i)}
             onClick={() => onOpen?.(row.original)}
-            className={`border-b border-line align-top ${onOpen ? "cursor-pointer hover:bg-wash" : ""} ${chosen === row.id ? "bg-fjord-wash" : ""}`}
+            className={`border-b border-line align-top ${onOpen ? "cursor-pointer hover:bg-wash" : ""} ${chosen === row.id ? "bg-fjord-wash" : "bg-paper"}`}
           >
             {row.getVisibleCells().map((cell) => (
               <td
                 key={cell.id}
-                className={`py-0.5 pr-3 ${cell.column.getIsPinned() ? "bg-paper" : ""} ${alignment(cell.column.columnDef)}`}
+                className={`overflow-hidden py-0.5 pr-3 ${cell.column.getIsPinned() ? "bg-inherit" : ""} ${alignment(cell.column.columnDef)}`}
                 style={pinLeft(cell)}
               >
                 {flexRender(cell.column.columnDef.cell, cell.getContext())}
@@ -119,22 +128,37 @@ const alignment = (column: { readonly meta?: unknown }): string =>
 const ARIA_SORT = { asc: "ascending", desc: "descending" } as const;
 const SORT_MARK = { asc: "↑", desc: "↓" } as const;
 
-function Heading<Row>({ header, style }: { header: Header<Row, unknown>; style: object }) {
+function Heading<Row>({
+  header,
+  width,
+  style,
+}: {
+  header: Header<Row, unknown>;
+  width: number | string;
+  style: object;
+}) {
   const { column } = header;
   const cell = useRef<HTMLTableCellElement>(null);
   const sorted = column.getIsSorted();
+  const { setColumnSizing } = header.getContext().table;
+  /** What all columns measure on screen: from there on they keep what they have. */
+  const onScreen = (): Record<string, number> =>
+    Object.fromEntries(
+      header.headerGroup.headers.map((h, i) => [
+        h.column.id,
+        (cell.current!.parentElement!.children[i] as HTMLElement).offsetWidth || h.getSize(),
+      ]),
+    );
   const setWidth = (width: number) =>
-    header
-      .getContext()
-      .table.setColumnSizing((now) => ({ ...now, [column.id]: Math.max(LEAST_WIDTH, Math.round(width)) }));
+    setColumnSizing({ ...onScreen(), [column.id]: Math.max(LEAST_WIDTH, Math.round(width)) });
   const fit = () => {
     const index = cell.current!.cellIndex;
     const widths = [...cell.current!.closest("table")!.rows].map((r) => contentWidth(r.cells[index]!));
     setWidth(Math.max(...widths) + STEP);
   };
   const onResizeKey = (e: KeyboardEvent) => {
-    if (e.key === "ArrowLeft") setWidth(column.getSize() - STEP);
-    else if (e.key === "ArrowRight") setWidth(column.getSize() + STEP);
+    if (e.key === "ArrowLeft") setWidth(onScreen()[column.id]! - STEP);
+    else if (e.key === "ArrowRight") setWidth(onScreen()[column.id]! + STEP);
     else if (e.key === "Enter") fit();
     else return;
     e.preventDefault();
@@ -145,7 +169,7 @@ function Heading<Row>({ header, style }: { header: Header<Row, unknown>; style: 
       ref={cell}
       scope="col"
       aria-sort={sorted ? ARIA_SORT[sorted] : "none"}
-      style={{ width: header.getSize(), ...style }}
+      style={{ width, ...style }}
       className={`relative border-b border-line-strong bg-paper py-0.5 pr-3 font-normal ${alignment(column.columnDef)}`}
     >
       {column.getCanSort() ? (
@@ -165,6 +189,8 @@ function Heading<Row>({ header, style }: { header: Header<Row, unknown>; style: 
         aria-valuemin={LEAST_WIDTH}
         aria-valuemax={MOST_WIDTH}
         tabIndex={0}
+        // comes before the press that begins to drag
+        onPointerDown={() => setColumnSizing(onScreen())}
         onMouseDown={header.getResizeHandler()}
         onTouchStart={header.getResizeHandler()}
         onDoubleClick={fit}

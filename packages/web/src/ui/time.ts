@@ -21,7 +21,22 @@ export const clockMs = (us: number, zone: string): string =>
 export const clock = (us: number, zone: string): string => format(zone, CLOCK).format(us / 1_000);
 export const minute = (us: number, zone: string): string => format(zone, MINUTE).format(us / 1_000);
 export const hour = (us: number, zone: string): string => `${format(zone, { hour: "2-digit" }).format(us / 1_000)}:00`;
-export const day = (us: number, zone: string): string => format(zone, DAY).format(us / 1_000);
+/** The year that goes without saying; null: none is written. */
+let presentYear: string | null = null;
+const yearOf = (us: number, zone: string): string => format(zone, { year: "numeric" }).format(us / 1_000);
+
+/** Says what time it is, so that days of other years are written with theirs: a file of last year is not of this one. */
+export function setPresent(nowUs: number, zone: string): void {
+  presentYear = yearOf(nowUs, zone);
+}
+
+/** "24 Nov": fits the rail. */
+export const dayOfMonth = (us: number, zone: string): string => format(zone, DAY).format(us / 1_000);
+/** "24 Nov", or "24 Nov 2025" where that is not the present year. */
+export function day(us: number, zone: string): string {
+  const year = presentYear === null ? null : yearOf(us, zone);
+  return year === presentYear ? dayOfMonth(us, zone) : `${dayOfMonth(us, zone)} ${year}`;
+}
 /** "Tu 24": fits the rail. */
 export const weekday = (us: number, zone: string): string =>
   `${format(zone, { weekday: "short" })

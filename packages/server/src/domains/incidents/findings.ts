@@ -260,7 +260,14 @@ export class Findings {
   ): Promise<void> {
     await reopenIncident(db, incident);
     const after = endedUs === null ? "a while" : formatDuration(Math.max(0, e.firstUs - endedUs));
-    await addEvent(db, incident, nowUs, ENGINE, "returned", `${e.count} records, the first after ${after}`);
+    await addEvent(
+      db,
+      incident,
+      nowUs,
+      ENGINE,
+      "returned",
+      `${e.count === 1 ? "one record" : `${e.count} records, the first`} after ${after}`,
+    );
   }
 
   private async openIncident(

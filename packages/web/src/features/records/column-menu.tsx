@@ -1,3 +1,4 @@
+import { TextButton } from "../../ui/button";
 import { LINK } from "../../ui/look";
 import { Popover } from "../../ui/popover";
 import { Select } from "../../ui/select";
@@ -22,14 +23,7 @@ export function ColumnMenu({ columns, chosen, onChange }: ColumnMenuProps) {
   };
   const act = `px-1.5 ${LINK}`;
   return (
-    <Popover
-      label="Columns"
-      trigger={
-        <button type="button" className={LINK}>
-          columns
-        </button>
-      }
-    >
+    <Popover label="Columns" trigger={<TextButton>columns</TextButton>}>
       <p className="mb-1 text-small text-quiet">After time, severity, kind and sender, from left to right:</p>
       <ol>
         {columns.map((c, i) => (

@@ -1,6 +1,6 @@
 import { toast } from "sonner";
 import { addressOf } from "../../data/window-url";
-import { LINK } from "../../ui/look";
+import { TextButton } from "../../ui/button";
 import { dayMinute } from "../../ui/time";
 
 /** Puts a link to just this into the clipboard: with this time as it is now, also where the window follows the clock. */
@@ -17,9 +17,5 @@ export function CopyLink({ fromUs, toUs, zone }: { fromUs: number; toUs: number;
       toast.error("The browser does not let the clipboard be written here; copy the address instead.");
     }
   };
-  return (
-    <button type="button" className={LINK} onClick={() => void copy()}>
-      copy link
-    </button>
-  );
+  return <TextButton onClick={() => void copy()}>copy link</TextButton>;
 }

@@ -1,11 +1,10 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { queryClient, request, savedFiltersQuery } from "../../data/api";
-import { Button } from "../../ui/button";
+import { Button, TextButton } from "../../ui/button";
 import { Checkbox } from "../../ui/checkbox";
 import { Dialog } from "../../ui/dialog";
 import { Field, Input } from "../../ui/field";
-import { LINK } from "../../ui/look";
 import { Menu, MenuItem, MenuLabel, MenuSub } from "../../ui/menu";
 import { safeText } from "../../ui/safe-text";
 import { recentFilters } from "./recent-filters";
@@ -31,11 +30,7 @@ export function SavedFilters({ filter, onPick }: SavedFiltersProps) {
         className="w-[420px]"
         // the form that opened has the focus, not the button that the menu came from
         keepsFocus={!saving}
-        trigger={
-          <button type="button" className={LINK}>
-            saved and recent
-          </button>
-        }
+        trigger={<TextButton>saved and recent</TextButton>}
       >
         {filter !== "" && <MenuItem onSelect={() => setSaving(true)}>Save this filter …</MenuItem>}
         <MenuLabel>{filters.length === 0 ? "No filter is saved yet" : "Saved"}</MenuLabel>
