@@ -44,6 +44,8 @@ export {
   ExportQuery,
   HistogramAnswer,
   HistogramQuery,
+  MatrixAnswer,
+  MatrixQuery,
   RecordDetail,
   RecordJson,
   RecordPage,

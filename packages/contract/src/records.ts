@@ -1,4 +1,5 @@
 import { MAX_FILTER_LENGTH } from "@halvik/core/query/filter";
+import { AMOUNTS, MEASURES } from "@halvik/core/query/measure";
 import { z } from "zod";
 import { RecordId, TimeText } from "./common.js";
 
@@ -159,12 +160,27 @@ export const ValuesQuery = RecordQuery.pick({ filter: true, from: true, to: true
   field: z.string().max(64),
   name: z.string().max(256).optional(),
   top: digits(1, 500).default(20),
+  /** What sets them in order. */
+  by: z.enum(MEASURES).default("records"),
+  /** With `by=distinct`: the field whose values are told apart. */
+  distinct: z.string().max(64).optional(),
 });
 
 export const ValuesAnswer = z.object({
-  values: z.array(z.object({ value: z.string(), label: z.string(), count: z.int() })),
+  values: z.array(
+    z.object({
+      value: z.string(),
+      label: z.string(),
+      /** Records that have it. */
+      count: z.int(),
+      /** By the measure asked for. */
+      amount: JsonCount,
+    }),
+  ),
   distinct: z.int(),
   restCount: z.int(),
+  /** Absent where the measure does not add up. */
+  restAmount: JsonCount.optional(),
   /** Records that match, with a value or without. */
   records: z.int(),
   /** False: of the newest records only, back to `coveredFrom`. */
@@ -175,6 +191,32 @@ export const ValuesAnswer = z.object({
   tookMs: z.number(),
 });
 export type ValuesAnswer = z.infer<typeof ValuesAnswer>;
+
+export const MatrixQuery = RecordQuery.pick({ filter: true, from: true, to: true, zone: true }).extend({
+  rows: z.string().max(64),
+  columns: z.string().max(64),
+  topRows: digits(1, 50).default(10),
+  topColumns: digits(1, 50).default(6),
+  by: z.enum(AMOUNTS).default("records"),
+});
+
+const MatrixValue = z.object({ value: z.string(), label: z.string(), total: JsonCount });
+
+export const MatrixAnswer = z.object({
+  rows: z.array(MatrixValue),
+  columns: z.array(MatrixValue),
+  /** By row, then by column. */
+  cells: z.array(z.array(JsonCount)),
+  distinctRows: z.int(),
+  distinctColumns: z.int(),
+  /** False: of the newest records only, back to `coveredFrom`. */
+  exact: z.boolean(),
+  coveredFrom: TimeText,
+  window: SearchedWindow,
+  searched: Searched,
+  tookMs: z.number(),
+});
+export type MatrixAnswer = z.infer<typeof MatrixAnswer>;
 
 export const CoverageQuery = RecordQuery.pick({ from: true, to: true });
 

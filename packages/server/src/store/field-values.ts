@@ -1,39 +1,31 @@
-import { fold } from "@halvik/core/base/text";
-import {
-  dataValues,
-  type FieldName,
-  type FieldValue,
-  field,
-  fieldNamed,
-  type HalvikRecord,
-  TRAFFIC_KINDS,
-} from "@halvik/core/model/record";
-import {
-  blocksWithPrefix,
-  countRowsIn,
-  dataPrefix,
-  eachRowIn,
-  hasTerms,
-  type RowSet,
-  readTerms,
-  termPrefix,
-} from "@halvik/core/query/terms";
+import { addCounts, type Count } from "@halvik/core/model/record";
+import type { Measure } from "@halvik/core/query/measure";
+import { countRowsIn, DIRECTORY_ROWS, eachRowIn, type RowSet } from "@halvik/core/query/terms";
 import type { Queryable } from "../kernel/db/pool.js";
 import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
-import { readRows, selectFrom } from "./record-rows.js";
+import { formatRecordId } from "./record-id.js";
+import { amountOf, amountsOfRows } from "./row-amounts.js";
+import { scanRecords } from "./scan-records.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
 import type { Source } from "./sources.js";
 import type { PartHead } from "./term-index.js";
-
-/** Which values: of a field of the table, or of a named value. */
-export type ValuesOf = { readonly field: FieldName } | { readonly data: string };
+import { ValueReader, type ValuesOf } from "./values-of.js";
 
 export interface FieldValues {
-  /** The most frequent first; as terms have them: text in lower case, numbers and ids in digits. */
-  readonly values: readonly { readonly value: string; readonly count: number }[];
-  /** How many different ones there are, and how many records the ones not listed make. */
+  /** The most first; text in lower case, numbers and ids in digits. */
+  readonly values: readonly {
+    readonly value: string;
+    /** As a record has it, where that was looked up. */
+    readonly written?: string;
+    readonly count: number;
+    /** By the measure asked for. */
+    readonly amount: Count;
+  }[];
+  /** How many different ones there are. */
   readonly distinct: number;
+  /** What those not listed make: records, and the measure where it adds up. */
   readonly restCount: number;
+  readonly restAmount: Count | null;
   /** Records that match, with a value or without. */
   readonly records: number;
   /** False when time was over: these are the values of the newest records only, back to `coveredFromUs`. */
@@ -42,152 +34,127 @@ export interface FieldValues {
   readonly searched: Searched;
 }
 
-const READ_AT_ONCE = 5_000;
-
-/** Fields whose values can be counted: all that have terms, and the named values among the table's fields. */
-export const hasValues = (name: string): boolean => {
-  const known = fieldNamed(name);
-  return known !== undefined && (hasTerms(known.name as FieldName) || known.dataName !== undefined);
-};
+/** Values whose way of writing is looked up. */
+const MOST_WRITTEN = 50;
+/** Different pairs kept at once where values of another field are told apart; beyond, the answer is of the newest records. */
+const MOST_PAIRS = 500_000;
+export const BY_RECORDS: Measure = { by: "records" };
 
 /** The values of a field in the records that match, with their counts, newest sources first. */
-export async function fieldValues(db: Queryable, scope: SearchScope, of: ValuesOf, top: number): Promise<FieldValues> {
+export async function fieldValues(
+  db: Queryable,
+  scope: SearchScope,
+  of: ValuesOf,
+  top: number,
+  measure: Measure = BY_RECORDS,
+): Promise<FieldValues> {
   const query = new SearchQuery(db, scope);
-  const counting = new ValueCounting(query, of);
+  const counting = new ValueCounting(query, of, measure);
   return counting.result(top, await eachSource(query, counting));
 }
 
-/** No port and no protocol is less than 0. */
-const NOTHING = -1;
+interface Tally {
+  count: number;
+  amount: Count;
+  /** Different values of the other field. */
+  readonly others: Set<string> | null;
+  /** A place where it stands, or how it is written there. */
+  written: string | PlaceOf | null;
+}
+
+/** Matching rows of a part. */
+interface PlaceOf {
+  readonly source: PartSource;
+  readonly head: PartHead;
+  readonly rows: RowSet;
+}
 
 class ValueCounting implements SourceVisitor {
-  private readonly counts = new Map<string, number>();
+  private readonly tallies = new Map<string, Tally>();
   private records = 0;
-  private readonly prefix: string;
-  private readonly get: (r: HalvikRecord) => readonly FieldValue[];
-  private readonly isApplication: boolean;
+  private pairs = 0;
+  private readonly values: ValueReader;
+  private readonly others: ValueReader | null;
 
   constructor(
     private readonly query: SearchQuery,
     of: ValuesOf,
+    private readonly measure: Measure,
   ) {
-    const dataName = "data" in of ? of.data : field(of.field).dataName;
-    this.prefix = dataName === undefined ? termPrefix((of as { field: FieldName }).field) : dataPrefix(dataName);
-    const folds = dataName !== undefined || field((of as { field: FieldName }).field).type === "text";
-    const { applications } = query.scope.directory;
-    const values = (r: HalvikRecord) =>
-      dataName === undefined ? field((of as { field: FieldName }).field).get(r, applications) : dataValues(r, dataName);
-    this.isApplication = "field" in of && of.field === "application";
-    this.get = folds ? (r) => values(r).map((v) => fold(String(v))) : values;
+    const { directory, terms } = query.scope;
+    const reader = (what: ValuesOf) => new ValueReader(what, query.db, terms, directory);
+    this.values = reader(of);
+    this.others = measure.by === "distinct" ? reader({ field: measure.of }) : null;
   }
 
-  /** Counts by the vocabulary of the field: its rows are in the index, no record is read. */
-  async fromTerms({ part }: PartSource, { firstTerms }: PartHead, rows: RowSet): Promise<void> {
+  async fromTerms(source: PartSource, head: PartHead, rows: RowSet): Promise<void> {
     if (rows.isEmpty()) return;
-    this.records += rows.count();
-    if (this.isApplication) await this.applications(part, firstTerms, rows);
-    else
-      await this.eachTerm(part, firstTerms, this.prefix, (value, postings) => {
+    const part = { part: source.part, head };
+    const place: PlaceOf = { source, head, rows };
+    if (this.measure.by === "records" && this.values.isOfTerms) {
+      // by the vocabulary of the field: no row is gone through by itself
+      await this.values.eachTerm(part, (value, postings) => {
         const count = countRowsIn(postings, rows);
-        if (count > 0) this.add(value, count);
+        if (count > 0) this.add(value, count, count, place);
       });
-  }
-
-  /** The terms that begin with a prefix, without it, each with its rows as they are stored. */
-  private async eachTerm(
-    part: number,
-    firstTerms: readonly string[],
-    prefix: string,
-    visit: (value: string, postings: Uint8Array) => void,
-  ): Promise<void> {
-    const { db, scope } = this.query;
-    const [from, to] = blocksWithPrefix(firstTerms, prefix);
-    const numbers = new Set(Array.from({ length: to - from }, (_, i) => from + i));
-    const blocks = (await scope.terms.readBlocks(db, new Map([[part, numbers]]))).get(part);
-    for (const block of blocks?.values() ?? [])
-      readTerms(block.terms, (term, rowsFrom, rowsTo) => {
-        if (!term.startsWith(prefix)) return term < prefix;
-        visit(term.slice(prefix.length), block.rows.subarray(rowsFrom, rowsTo));
-        return true;
-      });
-  }
-
-  /** What traffic is called is made of several fields: those of the rows, put together again from their terms. */
-  private async applications(part: number, firstTerms: readonly string[], rows: RowSet): Promise<void> {
-    const { applications } = this.query.scope.directory;
-    const each = (name: FieldName, put: (row: number, value: string) => void) =>
-      this.eachTerm(part, firstTerms, termPrefix(name), (value, postings) =>
-        eachRowIn(postings, rows, (row) => put(row, value)),
-      );
-    const numbers = async (name: FieldName) => {
-      const of = new Int32Array(rows.rows).fill(NOTHING);
-      await each(name, (row, value) => {
-        of[row] = Number(value);
-      });
-      return of;
-    };
-    const traffic: number[] = [];
-    await each("kind", (row, kind) => {
-      if ((TRAFFIC_KINDS as readonly string[]).includes(kind)) traffic.push(row);
-    });
-    const said = new Map<number, string>();
-    await each("application", (row, value) => said.set(row, value));
-    const [protocol, srcPort, dstPort] = [
-      await numbers("protocol"),
-      await numbers("src port"),
-      await numbers("dst port"),
-    ];
-    const [src, dst] = [new Map<number, string>(), new Map<number, string>()];
-    if (applications.own.some((a) => a.network !== null)) {
-      await each("src", (row, value) => src.set(row, value));
-      await each("dst", (row, value) => dst.set(row, value));
-    }
-    const orNull = (n: number) => (n === NOTHING ? null : n);
-    for (const row of traffic) {
-      const name =
-        said.get(row) ??
-        applications.name({
-          protocol: orNull(protocol[row]!),
-          src: src.get(row) ?? null,
-          dst: dst.get(row) ?? null,
-          srcPort: orNull(srcPort[row]!),
-          dstPort: orNull(dstPort[row]!),
-        });
-      if (name !== null) this.add(fold(name), 1);
-    }
-  }
-
-  /** Counts by reading what the database lets through. @returns false when time was over */
-  async scan(source: Source): Promise<boolean> {
-    const { query } = this;
-    let below: string | null = null;
-    for (;;) {
-      const { params, condition } = query.compile(source.shape);
-      const bounds = query.bounds(source, params);
-      const keyset = below === null ? "" : ` and r.id < ${params.add(below, "::bigint")}`;
-      const rows = await query.rows(
-        `${selectFrom(source.segment)} where ${bounds}${keyset} and ${condition.text} order by r.id desc limit ${READ_AT_ONCE}`,
-        params.values,
-      );
-      const records: HalvikRecord[] = readRows(source.segment, rows);
-      query.searched.rowsRead += records.length;
-      for (const record of records) {
-        if (!condition.exact && !query.test(record)) continue;
-        this.records++;
-        for (const value of new Set(this.get(record))) this.add(String(value), 1);
+    } else if (this.others !== null) await this.tellApart(place);
+    else {
+      const amounts = await amountsOfRows(this.query, this.measure.by as "records", source);
+      if (amounts === null) {
+        this.query.searched.gone++;
+        return;
       }
-      if (records.length < READ_AT_ONCE) return true;
-      if (query.isOver) return false;
-      below = records[records.length - 1]!.id;
+      await this.values.eachOfRows(part, rows, (row, value) => this.add(value, 1, amounts(row), place));
     }
+    this.records += rows.count();
   }
 
-  result(top: number, openBeforeUs: number | null): FieldValues {
-    const sorted = [...this.counts].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1));
+  /** Values of the other field by those of this one. */
+  private async tellApart(place: PlaceOf): Promise<void> {
+    const part = { part: place.source.part, head: place.head };
+    const ofRow: (Tally[] | undefined)[] = [];
+    await this.values.eachOfRows(part, place.rows, (row, value) => {
+      const tally = this.add(value, 1, 0, place);
+      const there = ofRow[row];
+      if (there) there.push(tally);
+      else ofRow[row] = [tally];
+    });
+    await this.others!.eachOfRows(part, place.rows, (row, other) => {
+      for (const tally of ofRow[row] ?? []) this.addOther(tally, other);
+    });
+  }
+
+  async scan(source: Source): Promise<boolean> {
+    return scanRecords(this.query, source, (record) => {
+      this.records++;
+      const others = this.others?.ofRecord(record);
+      for (const [value, written] of this.values.ofRecord(record)) {
+        const { by } = this.measure;
+        const tally = this.add(value, 1, by === "distinct" ? 0 : amountOf(by, record), written);
+        for (const other of others?.keys() ?? []) this.addOther(tally, other);
+      }
+      return this.pairs < MOST_PAIRS;
+    });
+  }
+
+  async result(top: number, openBeforeUs: number | null): Promise<FieldValues> {
+    const size = (t: Tally): Count => t.others?.size ?? t.amount;
+    const sorted = [...this.tallies].sort(
+      ([v, a], [w, b]) => compareCounts(size(b), size(a)) || b.count - a.count || (v < w ? -1 : 1),
+    );
+    const rest = sorted.slice(top).map(([, tally]) => tally);
+    const listed = sorted.slice(0, top);
+    await this.lookUpWritten(listed.slice(0, MOST_WRITTEN));
     return {
-      values: sorted.slice(0, top).map(([value, count]) => ({ value, count })),
+      values: listed.map(([value, tally]) => ({
+        value,
+        count: tally.count,
+        amount: size(tally),
+        ...(this.values.folds && typeof tally.written === "string" ? { written: tally.written } : {}),
+      })),
       distinct: sorted.length,
-      restCount: sorted.slice(top).reduce((sum, [, count]) => sum + count, 0),
+      restCount: rest.reduce((sum, { count }) => sum + count, 0),
+      restAmount: this.others === null ? rest.reduce<Count>((sum, t) => addCounts(sum, t.amount), 0) : null,
       records: this.records,
       exact: openBeforeUs === null,
       coveredFromUs: openBeforeUs ?? this.query.fromUs,
@@ -195,7 +162,68 @@ class ValueCounting implements SourceVisitor {
     };
   }
 
-  private add(value: string, count: number): void {
-    this.counts.set(value, (this.counts.get(value) ?? 0) + count);
+  /** Terms are in lower case: how a value is written stands in the records that have it. */
+  private async lookUpWritten(listed: readonly (readonly [string, Tally])[]): Promise<void> {
+    if (!this.values.folds) return;
+    const byPlace = new Map<PlaceOf, Set<string>>();
+    for (const [value, { written: place }] of listed)
+      if (typeof place === "object" && place !== null) {
+        const there = byPlace.get(place);
+        if (there) there.add(value);
+        else byPlace.set(place, new Set([value]));
+      }
+    for (const [place, wanted] of byPlace) {
+      const rows = await this.firstRows(place, wanted);
+      const ids = await this.idsOf(place, [...rows.keys()]);
+      for (const record of await this.query.readIds(place.source.segment, ids))
+        for (const [value, written] of this.values.ofRecord(record)) {
+          const tally = this.tallies.get(value);
+          if (tally) tally.written = written;
+        }
+    }
+  }
+
+  /** One row for each value of a place. */
+  private async firstRows({ source, head, rows }: PlaceOf, wanted: ReadonlySet<string>): Promise<ReadonlySet<number>> {
+    const found = new Map<string, number>();
+    if (this.values.isOfTerms)
+      await this.values.eachTerm({ part: source.part, head }, (value, postings) => {
+        if (wanted.has(value)) eachRowIn(postings, rows, (row) => found.has(value) || found.set(value, row));
+      });
+    else
+      await this.values.eachOfRows({ part: source.part, head }, rows, (row, value) => {
+        if (wanted.has(value) && !found.has(value)) found.set(value, row);
+      });
+    return new Set(found.values());
+  }
+
+  private async idsOf({ source }: PlaceOf, rows: readonly number[]): Promise<string[]> {
+    const numbers = new Set(rows.map((row) => Math.floor(row / DIRECTORY_ROWS)));
+    const directory = await this.query.scope.terms.readDirectory(this.query.db, source.part, numbers);
+    return rows.flatMap((row) => {
+      const us = directory.get(Math.floor(row / DIRECTORY_ROWS))?.storedUs[row % DIRECTORY_ROWS];
+      return us === undefined ? [] : [formatRecordId({ us, collector: source.collector })];
+    });
+  }
+
+  private add(value: string, count: number, amount: Count, written: Tally["written"]): Tally {
+    const tally = this.tallies.get(value);
+    if (tally === undefined) {
+      const made = { count, amount, others: this.others === null ? null : new Set<string>(), written };
+      this.tallies.set(value, made);
+      return made;
+    }
+    tally.count += count;
+    tally.amount = addCounts(tally.amount, amount);
+    return tally;
+  }
+
+  private addOther(tally: Tally, other: string): void {
+    const { others } = tally;
+    if (others === null || others.has(other)) return;
+    others.add(other);
+    if (++this.pairs === MOST_PAIRS) this.query.end();
   }
 }
+
+const compareCounts = (a: Count, b: Count): number => (a < b ? -1 : a > b ? 1 : 0);

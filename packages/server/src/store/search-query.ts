@@ -49,6 +49,7 @@ export class SearchQuery {
   readonly toUs: number;
   readonly searched: Searched = { segments: 0, byTerms: 0, byScan: 0, rowsRead: 0, gone: 0 };
   private readonly started = performance.now();
+  private ended = false;
 
   constructor(
     readonly db: Queryable,
@@ -61,8 +62,13 @@ export class SearchQuery {
     this.test = compileFilter(scope.filter, scope);
   }
 
+  /** Nothing more is wanted: what is not looked at yet is left. */
+  end(): void {
+    this.ended = true;
+  }
+
   get isOver(): boolean {
-    return performance.now() - this.started > this.scope.budgetMs;
+    return this.ended || performance.now() - this.started > this.scope.budgetMs;
   }
 
   async sources(): Promise<Source[]> {

@@ -1,10 +1,11 @@
 import type { FieldName } from "@halvik/core/model/record";
 import { type Comparison, type Filter, nearest } from "@halvik/core/query/filter";
 import type { Queryable } from "../kernel/db/pool.js";
-import { fieldValues, hasValues } from "./field-values.js";
+import { fieldValues } from "./field-values.js";
 import { histogram } from "./histogram.js";
 import { searchRecords } from "./search.js";
 import type { SearchScope } from "./search-query.js";
+import { hasValues } from "./values-of.js";
 
 /** Why a filter finds nothing in a window. */
 export interface WhyNothing {
@@ -58,7 +59,8 @@ async function nearValue(
     item.test.values[0]!,
     values.map((v) => v.value),
   );
-  return values.find((v) => v.value === found) ?? null;
+  const near = values.find((v) => v.value === found);
+  return near === undefined ? null : { value: near.written ?? near.value, count: near.count };
 }
 
 const isText = (item: Comparison): boolean =>

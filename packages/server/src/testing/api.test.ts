@@ -171,13 +171,32 @@ describe("values, coverage and export", () => {
       exact: true,
     });
     expect((await get("/records/values").query({ field: "app", filter: "second" })).body.values).toEqual([
-      { value: "a", label: "a", count: 1 },
+      { value: "a", label: "a", count: 1, amount: 1 },
     ]);
     expect((await get("/records/values").query({ field: "bytes" })).body.error).toMatchObject({
       code: "BAD_REQUEST",
       field: "field",
     });
     expect((await get("/records/values").query({ field: "data" })).body.error.field).toBe("name");
+    expect((await get("/records/values").query({ field: "app", by: "distinct" })).body.error.field).toBe("distinct");
+    expect(
+      (await get("/records/values").query({ field: "app", by: "distinct", distinct: "severity" })).body,
+    ).toMatchObject({ values: [{ value: "a", count: 2, amount: 2 }], restCount: 0 });
+  });
+  test("two fields together", async () => {
+    expect((await get("/records/matrix").query({ rows: "app", columns: "severity" })).body).toMatchObject({
+      rows: [{ value: "a", label: "a", total: 2 }],
+      columns: [
+        { label: "error", total: 1 },
+        { label: "informational", total: 1 },
+      ],
+      cells: [[1, 1]],
+      exact: true,
+    });
+    expect((await get("/records/matrix").query({ rows: "app", columns: "bytes" })).body.error).toMatchObject({
+      code: "BAD_REQUEST",
+      field: "columns",
+    });
   });
   test("coverage of a window without losses is empty", async () => {
     expect((await get("/records/coverage")).body).toEqual({

@@ -93,6 +93,7 @@ test("records, filters and what is around them", async () => {
     ["/records", window],
     ["/records/histogram", window],
     ["/records/values", `${window}&field=app`],
+    ["/records/matrix", `${window}&rows=app&columns=severity`],
     ["/records/why-nothing", `${window}&filter=app+is+nothing`],
     ["/records/coverage", window],
     ["/records/export", `${window}&format=csv`],

@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { contentToJson, type HalvikRecord } from "@halvik/core/model/record";
+import { addCounts, type Count, contentToJson, countFromJson, type HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { parseFilter } from "@halvik/core/query/filter";
 import { Random, roster } from "@halvik/simulator";
@@ -16,6 +16,7 @@ import { indexNext } from "../store/keeping/index-segments.js";
 import { formatRecordId, IdSource } from "../store/record-id.js";
 import { searchRecords } from "../store/search.js";
 import { TermIndex } from "../store/term-index.js";
+import { valueMatrix } from "../store/value-matrix.js";
 import { recount, type Shown, type World } from "./recount.js";
 import { startTestInstance, type TestInstance } from "./test-database.js";
 
@@ -324,6 +325,53 @@ test(`${FILTERS} filters over closed, open and mixed segments: pages, counts, hi
       values: Object.fromEntries(tally),
     });
     expect({ written, records: values.records }).toEqual({ written, records: want.length });
+    for (const { value, written: seen } of values.values)
+      if (seen !== undefined) expect({ field, value: folded(seen) }).toEqual({ field, value });
+
+    // the same values by what they carry, and with those of another field
+    const by = pick("bytes" as const, "packets" as const);
+    const sums = new Map<string, Count>();
+    for (const { shown } of want)
+      for (const v of new Set(valuesOf(field, shown)))
+        sums.set(v, addCounts(sums.get(v) ?? 0, countFromJson((shown[by] as number | string | undefined) ?? 0)));
+    const measured = await fieldValues(client, scope, { field }, 10_000, { by });
+    expect({ written, field, by, sums: new Map(measured.values.map((v) => [v.value, v.amount])) }).toEqual({
+      written,
+      field,
+      by,
+      sums,
+    });
+    const other = pick("application" as const, "host" as const, "severity" as const, "user" as const);
+    const pairs = new Map<string, Map<string, number>>();
+    for (const { shown } of want)
+      for (const v of new Set(valuesOf(field, shown)))
+        for (const w of new Set(valuesOf(other, shown))) {
+          const ofValue = pairs.get(v) ?? new Map<string, number>();
+          pairs.set(v, ofValue.set(w, (ofValue.get(w) ?? 0) + 1));
+        }
+    const apart = await fieldValues(client, scope, { field }, 10_000, { by: "distinct", of: other });
+    expect({ written, field, other, apart: new Map(apart.values.map((v) => [v.value, v.amount])) }).toEqual({
+      written,
+      field,
+      other,
+      apart: new Map([...tally.keys()].map((v) => [v, pairs.get(v)?.size ?? 0])),
+    });
+    const matrix = await valueMatrix(client, scope, {
+      rows: { field },
+      columns: { field: other },
+      topRows: 10_000,
+      topColumns: 10_000,
+      by: "records",
+    });
+    const cells = matrix.rows.flatMap((r, i) =>
+      matrix.columns.map((c, j) => [`${r.value} × ${c.value}`, matrix.cells[i]![j]!] as const),
+    );
+    expect({ written, field, other, cells: new Map(cells.filter(([, n]) => n !== 0)) }).toEqual({
+      written,
+      field,
+      other,
+      cells: new Map([...pairs].flatMap(([v, of]) => [...of].map(([w, n]) => [`${v} × ${w}`, n]))),
+    });
   }
   // a recount of nothing proves nothing
   expect(matched).toBeGreaterThan(FILTERS * 20);

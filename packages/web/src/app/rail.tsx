@@ -16,6 +16,7 @@ import {
   useViewStore,
   usOf,
 } from "../data/view-store";
+import { comparedWindow, readComparison } from "../shared/compared-window";
 import { safeText } from "../ui/safe-text";
 import { dayMinute, dayOfMonth, minute, weekday } from "../ui/time";
 
@@ -60,6 +61,21 @@ export function TimeRail() {
     ),
     enabled: filter !== "",
   });
+  // beside another window: its counts as an outline over this one's
+  const comparison = pathname === "/records" ? readComparison(new URLSearchParams(search).get("compare")) : null;
+  const other = comparison === null ? null : comparedWindow(comparison, chosen, zone);
+  const otherBuckets = Math.max(1, Math.round((BUCKETS * (chosen.toUs - chosen.fromUs)) / (toUs - fromUs)));
+  const compared = useQuery({
+    ...histogramQuery(
+      { from: isoOf(other?.fromUs ?? 0), to: isoOf(other?.toUs ?? 1) },
+      otherBuckets,
+      filter,
+      zone,
+      "buckets",
+      false,
+    ),
+    enabled: other !== null,
+  });
   const [pointedUs, setPointedUs] = useState<number | null>(null);
   useLayoutEffect(() => {
     const observer = new ResizeObserver(([entry]) => setHeight(entry!.contentRect.height));
@@ -100,7 +116,11 @@ export function TimeRail() {
   const countedFromUs = matches.data && !matches.data.exact ? usOf(matches.data.coveredFrom) : Number.NEGATIVE_INFINITY;
   const matching = filter === "" ? [] : (matches.data?.buckets ?? []).filter((b) => usOf(b.from) >= countedFromUs);
   const widthUs = (counts.data?.widthSeconds ?? 1) * 1e6;
-  const most = Math.max(1, ...buckets.map((b) => b.count));
+  const most = Math.max(
+    1,
+    ...buckets.map((b) => b.count),
+    ...(other === null ? [] : (compared.data?.buckets ?? []).map((b) => b.count)),
+  );
   const barHeight = Math.max(1, (widthUs / (toUs - fromUs)) * (height - TOP - BOTTOM) - 1);
   return (
     <section
@@ -154,6 +174,22 @@ export function TimeRail() {
             fill="var(--fjord)"
           />
         ))}
+        {other !== null && compared.data && (
+          <path
+            d={outline(
+              compared.data,
+              chosen.fromUs - other.fromUs,
+              chosen,
+              (us) => yOf(us),
+              (count) => BAR_LEFT + Math.sqrt(count / most) * BAR_MOST,
+            )}
+            fill="none"
+            stroke="var(--ink)"
+            strokeWidth={1}
+            strokeDasharray="2 1.5"
+            data-testid="compared-outline"
+          />
+        )}
         {labels(fromUs, toUs, zone).map(({ us, text, isDay }) => (
           <text
             key={us}
@@ -233,6 +269,28 @@ export function TimeRail() {
       )}
     </section>
   );
+}
+
+/** Counts of another window as a stepped line over this one, from its newest to its oldest. */
+function outline(
+  { buckets, widthSeconds }: HistogramAnswer,
+  shiftUs: number,
+  within: { readonly fromUs: number; readonly toUs: number },
+  yOf: (us: number) => number,
+  xOf: (count: number) => number,
+): string {
+  const widthUs = widthSeconds * 1e6;
+  const y = (us: number) => yOf(Math.min(Math.max(us, within.fromUs), within.toUs));
+  let path = "";
+  let downTo = Number.POSITIVE_INFINITY;
+  for (const b of [...buckets].reverse()) {
+    const us = usOf(b.from) + shiftUs;
+    // no bucket, no records
+    if (us + widthUs < downTo) path += `H${xOf(0)}`;
+    path += `V${y(us + widthUs)}H${xOf(b.count)}V${y(us)}`;
+    downTo = us;
+  }
+  return `M${xOf(0)} ${yOf(within.toUs)}${path}H${xOf(0)}`;
 }
 
 const NAMED_INCIDENTS = 3;

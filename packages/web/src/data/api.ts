@@ -9,6 +9,7 @@ import type {
   IncidentDetail,
   IncidentList,
   Intake,
+  MatrixAnswer,
   MeaningList,
   MibList,
   Notices,
@@ -28,6 +29,7 @@ import type {
   ValuesAnswer,
   WhyNothing,
 } from "@halvik/contract";
+import type { Amount, Measure } from "@halvik/core/query/measure";
 import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 /** An answer that says what is wrong. */
@@ -235,13 +237,47 @@ export const histogramQuery = (
     refetchInterval: refetchMs,
     placeholderData: keepPreviousData,
   });
-export const valuesQuery = (window: WindowParts, filter: string, zone: string, field: string, top: number) =>
+export const valuesQuery = (
+  window: WindowParts,
+  filter: string,
+  zone: string,
+  field: string,
+  top: number,
+  measure: Measure = { by: "records" },
+) =>
   queryOptions({
-    queryKey: ["values", window.from, window.to, filter, field, top],
+    queryKey: ["values", window.from, window.to, filter, field, top, measure],
     queryFn: ({ signal }) =>
       request<ValuesAnswer>(
         "GET",
-        `/records/values${query({ ...bounds(window), filter, zone, field, top })}`,
+        `/records/values${query({
+          ...bounds(window),
+          filter,
+          zone,
+          field,
+          top,
+          by: measure.by,
+          distinct: measure.by === "distinct" ? measure.of : undefined,
+        })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
+/** How two fields go together. */
+export const matrixQuery = (
+  window: WindowParts,
+  filter: string,
+  zone: string,
+  fields: { readonly rows: string; readonly columns: string },
+  by: Amount,
+) =>
+  queryOptions({
+    queryKey: ["matrix", window.from, window.to, filter, fields, by],
+    queryFn: ({ signal }) =>
+      request<MatrixAnswer>(
+        "GET",
+        `/records/matrix${query({ ...bounds(window), filter, zone, ...fields, by })}`,
         undefined,
         signal,
       ),

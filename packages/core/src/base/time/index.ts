@@ -12,6 +12,6 @@ export {
   US_PER_SECOND,
 } from "./epoch.js";
 export { type Rfc3339Time, readRfc3339, twoDigits } from "./rfc3339.js";
-export { midnight, readMoment } from "./typed-moment.js";
+export { daysEarlier, midnight, readMoment } from "./typed-moment.js";
 export { writtenTime } from "./written-time.js";
 export { clockToInstant, isZone, zoneOffsetUs } from "./zone.js";

@@ -14,6 +14,10 @@ export function midnight(nowUs: EpochUs, zone: string, days = 0): EpochUs {
   return clockToInstant(zone, dayOf(nowUs, zone) + days * US_PER_DAY);
 }
 
+/** The instant at which a zone's clock showed the same, some days earlier. */
+export const daysEarlier = (us: EpochUs, zone: string, days: number): EpochUs =>
+  clockToInstant(zone, us + zoneOffsetUs(zone, us) - days * US_PER_DAY);
+
 /**
  * A moment as people type it: `now`, `14:20`, `today`, `yesterday 14:20`, `24 Nov`, `Nov 24 02:00`, `24 Nov 2026 02:00:30`,
  * `2026-11-24 02:00`, RFC 3339. Without a year the latest such day that is not after today; without a clock its beginning.

@@ -24,6 +24,15 @@ describe("Linux packet filter (format: common practice, no source)", () => {
     });
     expect(f!.data).toContainEqual(["tcp flags", "SYN"]);
   });
+  test.each([
+    ["DROP edge-in-9: ", "deny", "edge-in-9"],
+    ["[ 12.5] ACCEPT office out: ", "accept", "office out"],
+    ["edge-in DROP ", "deny", "edge-in DROP"],
+    ["REJECT ", "reject", "REJECT"],
+  ])("the prefix “%s” is %s by %s", (prefix, action, policy) => {
+    const line = `${prefix}IN=eth0 OUT= SRC=203.0.113.9 DST=198.51.100.4 LEN=60 PROTO=TCP SPT=51490 DPT=22`;
+    expect(findDecision(line)).toMatchObject({ action, policy });
+  });
   test("LEN twice: the packet's, not the datagram's", () => {
     const f = findDecision(
       "IN=eth0 OUT=eth1 SRC=10.0.0.1 DST=10.0.0.2 LEN=128 TOS=0x00 PROTO=UDP SPT=53 DPT=5353 LEN=108",

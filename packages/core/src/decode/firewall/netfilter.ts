@@ -34,7 +34,7 @@ export function readNetfilter(text: string): FirewallDecision | null {
   if (seen.flags !== "" && f.protocol === TCP) f.data.push(["tcp flags", seen.flags]);
   f.packets = 1;
   const prefix = text.slice(0, start).trim();
-  f.policy = prefix === "" ? null : stripUptime(prefix) || null;
+  f.policy = policyOf(stripUptime(prefix));
   f.action = verdict(prefix);
   return f;
 }
@@ -107,6 +107,16 @@ function stripUptime(prefix: string): string {
     .slice(from)
     .trim()
     .replace(/[:\s]+$/, "");
+}
+
+/**
+ * The policy's own name where the prefix is a verdict and a name with a space between; a prefix that holds together (`FW-DROP`) is the
+ * name.
+ */
+function policyOf(prefix: string): string | null {
+  const space = prefix.indexOf(" ");
+  const named = space > 0 && actionOf(prefix.slice(0, space)) !== null ? prefix.slice(space + 1).trim() : prefix;
+  return named === "" ? null : named;
 }
 
 function verdict(prefix: string): FirewallDecision["action"] {

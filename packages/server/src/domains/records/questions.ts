@@ -1,15 +1,18 @@
 import type { Rule } from "@halvik/core/detect";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { compileFilter, type Filter, hasPatterns } from "@halvik/core/query/filter";
+import type { Measure } from "@halvik/core/query/measure";
 import type { Queryable } from "../../kernel/db/pool.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
-import { type FieldValues, fieldValues, type ValuesOf } from "../../store/field-values.js";
+import { type FieldValues, fieldValues } from "../../store/field-values.js";
 import { recordsInIdRange } from "../../store/find-records.js";
 import { type FollowPage, type FollowRequest, followRecords } from "../../store/follow-records.js";
 import { type Histogram, histogram } from "../../store/histogram.js";
 import { type SearchPage, type SearchRequest, searchRecords } from "../../store/search.js";
 import type { SearchScope } from "../../store/search-query.js";
 import type { TermIndex } from "../../store/term-index.js";
+import { type MatrixOf, type ValueMatrix, valueMatrix } from "../../store/value-matrix.js";
+import type { ValuesOf } from "../../store/values-of.js";
 import { type WhyNothing, whyNothing } from "../../store/why-nothing.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 
@@ -17,7 +20,8 @@ import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 export type ScopeAsked = Omit<SearchScope, "directory" | "terms">;
 export type PageAsked = Omit<SearchRequest, "directory" | "terms">;
 export type HistogramAsked = ScopeAsked & { readonly widthUs: number };
-export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: number };
+export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: number; readonly measure: Measure };
+export type MatrixAsked = ScopeAsked & { readonly of: MatrixOf };
 export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
 export interface LiveAsked {
   readonly filter: Filter;
@@ -38,6 +42,7 @@ export interface Questions {
   follow(asked: FollowAsked): Promise<FollowPage | null>;
   histogram(asked: HistogramAsked): Promise<Histogram>;
   values(asked: ValuesAsked): Promise<FieldValues>;
+  matrix(asked: MatrixAsked): Promise<ValueMatrix>;
   whyNothing(asked: ScopeAsked): Promise<WhyNothing>;
   /** Records stored under some ids, the newest first. */
   live(asked: LiveAsked): Promise<readonly HalvikRecord[]>;
@@ -50,7 +55,8 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     page: async (asked) => searchRecords(db, await scoped(asked)),
     follow: async (asked) => followRecords(db, await scoped(asked)),
     histogram: async ({ widthUs, ...asked }) => histogram(db, await scoped(asked), widthUs),
-    values: async ({ of, top, ...asked }) => fieldValues(db, await scoped(asked), of, top),
+    values: async ({ of, top, measure, ...asked }) => fieldValues(db, await scoped(asked), of, top, measure),
+    matrix: async ({ of, ...asked }) => valueMatrix(db, await scoped(asked), of),
     whyNothing: async (asked) => whyNothing(db, await scoped(asked)),
     live: async ({ filter, low, high, nowUs, most }) => {
       const senders = await directory.get();
@@ -73,6 +79,7 @@ function questionsElsewhere(work: WorkPool): Questions {
     follow: ask("follow"),
     histogram: ask("histogram"),
     values: ask("values"),
+    matrix: ask("matrix"),
     whyNothing: ask("whyNothing"),
     live: ask("live"),
   };

@@ -4,6 +4,8 @@ import {
   ExportQuery,
   HistogramAnswer,
   HistogramQuery,
+  MatrixAnswer,
+  MatrixQuery,
   RecordDetail,
   RecordId,
   RecordPage,
@@ -13,9 +15,10 @@ import {
   WhyNothing,
 } from "@halvik/contract";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
-import { type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/model/record";
+import { countToJson, type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { readFilter as filterInWords } from "@halvik/core/query/filter";
+import type { Measure } from "@halvik/core/query/measure";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
@@ -25,11 +28,11 @@ import { route } from "../../kernel/http/route.js";
 import type { Streams } from "../../kernel/http/streams.js";
 import { readWindow } from "../../kernel/http/window.js";
 import type { BatchIds } from "../../store/batches.js";
-import { hasValues, type ValuesOf } from "../../store/field-values.js";
 import { findRecord } from "../../store/find-records.js";
 import { commitMarks, type FollowCursor } from "../../store/follow-records.js";
 import type { PageKey } from "../../store/search.js";
 import type { TermIndex } from "../../store/term-index.js";
+import { hasValues, type ValuesOf } from "../../store/values-of.js";
 import { incidentsWithRecord } from "../incidents/repository.js";
 import { coverageOf } from "../intake/coverage.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
@@ -181,17 +184,67 @@ export const recordRoutes = (deps: Needs) => {
         const now = nowUs();
         const { filter, senders } = await readFilter(deps, actor, query);
         const searched = searchedWindow(query, filter, now);
-        const { coveredFromUs, ...answer } = await ask(filter).values({
+        const { coveredFromUs, restAmount, ...answer } = await ask(filter).values({
           filter,
           ...searched,
           nowUs: now,
           budgetMs: HISTOGRAM_BUDGET_MS,
           of: readValuesOf(query),
           top: query.top,
+          measure: readMeasure(query),
         });
         return {
           ...answer,
-          values: answer.values.map((v) => ({ ...v, label: labelOf(query.field, v.value, senders) })),
+          values: answer.values.map(({ value, written, count, amount }) => ({
+            value,
+            label: written ?? labelOf(query.field, value, senders),
+            count,
+            amount: countToJson(amount)!,
+          })),
+          ...(restAmount === null ? {} : { restAmount: countToJson(restAmount)! }),
+          coveredFrom: formatUs(coveredFromUs),
+          window: windowJson(searched),
+          tookMs: since(started),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      alsoPost: true,
+      path: "/records/matrix",
+      summary: "How the values of two fields go together in the records that match",
+      access: "read",
+      query: MatrixQuery,
+      answer: MatrixAnswer,
+      handle: async ({ query, actor }) => {
+        const started = performance.now();
+        const now = nowUs();
+        const { filter, senders } = await readFilter(deps, actor, query);
+        const searched = searchedWindow(query, filter, now);
+        const { coveredFromUs, rows, columns, cells, ...answer } = await ask(filter).matrix({
+          filter,
+          ...searched,
+          nowUs: now,
+          budgetMs: HISTOGRAM_BUDGET_MS,
+          of: {
+            rows: fieldWithValues(query.rows, "rows"),
+            columns: fieldWithValues(query.columns, "columns"),
+            topRows: query.topRows,
+            topColumns: query.topColumns,
+            by: query.by,
+          },
+        });
+        const labelled = (field: string, values: typeof rows) =>
+          values.map((v) => ({
+            value: v.value,
+            label: labelOf(field, v.value, senders),
+            total: countToJson(v.total)!,
+          }));
+        return {
+          ...answer,
+          rows: labelled(query.rows, rows),
+          columns: labelled(query.columns, columns),
+          cells: cells.map((ofRow) => ofRow.map((c) => countToJson(c)!)),
           coveredFrom: formatUs(coveredFromUs),
           window: windowJson(searched),
           tookMs: since(started),
@@ -372,11 +425,25 @@ function readValuesOf({ field, name }: z.infer<typeof ValuesQuery>): ValuesOf {
       throw new AppError("BAD_REQUEST", "name: expected the name of a named value", { field: "name" });
     return { data: name };
   }
-  if (!hasValues(field))
-    throw new AppError("BAD_REQUEST", `field: expected a field whose values are counted, got “${field}”`, {
-      field: "field",
+  return fieldWithValues(field, "field");
+}
+
+/** @param parameter where it was asked for */
+function fieldWithValues(name: string, parameter: string): { field: FieldName } {
+  if (!hasValues(name))
+    throw new AppError("BAD_REQUEST", `${parameter}: expected a field whose values are counted, got “${name}”`, {
+      field: parameter,
     });
-  return { field: field as FieldName };
+  return { field: name as FieldName };
+}
+
+function readMeasure({ by, distinct }: z.infer<typeof ValuesQuery>): Measure {
+  if (by !== "distinct") return { by };
+  if (distinct === undefined)
+    throw new AppError("BAD_REQUEST", "distinct: expected the field whose values are told apart", {
+      field: "distinct",
+    });
+  return { by, of: fieldWithValues(distinct, "distinct").field };
 }
 
 /** A value as a filter names it. */

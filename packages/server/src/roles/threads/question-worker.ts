@@ -5,6 +5,7 @@ import {
   type FollowAsked,
   type HistogramAsked,
   type LiveAsked,
+  type MatrixAsked,
   type PageAsked,
   questions,
   type RehearsalAsked,
@@ -34,6 +35,7 @@ export const page = (asked: PageAsked) => ask.page(asked);
 export const follow = (asked: FollowAsked) => ask.follow(asked);
 export const histogram = (asked: HistogramAsked) => ask.histogram(asked);
 export const values = (asked: ValuesAsked) => ask.values(asked);
+export const matrix = (asked: MatrixAsked) => ask.matrix(asked);
 export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);
 export const live = (asked: LiveAsked) => ask.live(asked);
 export const rule = checkRule;

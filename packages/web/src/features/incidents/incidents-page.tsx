@@ -1,4 +1,4 @@
-import type { BulkAct, IncidentJson } from "@halvik/contract";
+import type { BulkAct } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { useNavigate } from "react-router";

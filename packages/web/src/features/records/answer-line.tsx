@@ -1,5 +1,6 @@
 import type { HistogramAnswer, RecordPage } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
+import type { ReactNode } from "react";
 import type { WindowParts } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Coverage } from "../../shared/coverage";
@@ -17,6 +18,8 @@ interface AnswerLineProps {
   readonly searching: boolean;
   readonly onStop: () => void;
   readonly onSearchOn: () => void;
+  /** Beside the count: what it is compared with. */
+  readonly children?: ReactNode;
 }
 
 /** How many records the answer holds, how it was found, and what it may lack. */
@@ -29,6 +32,7 @@ export function AnswerLine({
   searching,
   onStop,
   onSearchOn,
+  children,
 }: AnswerLineProps) {
   return (
     <>
@@ -53,6 +57,7 @@ export function AnswerLine({
           )}
         </span>
       )}
+      {children}
       {lastPage && <HowSearched page={lastPage} />}
       {lastPage?.partial && (
         <span className="text-ochre">

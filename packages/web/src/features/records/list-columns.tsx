@@ -1,6 +1,6 @@
 import type { RecordJson } from "@halvik/contract";
 import { bytesText, endText } from "@halvik/core/meaning/sentence";
-import { countFromJson, FIELDS, type FieldName } from "@halvik/core/model/record";
+import { type Count, countFromJson, FIELDS, type FieldName } from "@halvik/core/model/record";
 import type { Filter } from "@halvik/core/query/filter";
 import { Fragment, type ReactNode } from "react";
 import { safeText } from "../../ui/safe-text";
@@ -15,6 +15,10 @@ export interface ListColumn {
   readonly width: string;
   readonly right?: boolean;
   readonly cell: (r: RecordJson, actions: PivotActions) => ReactNode;
+  /** What lines are set in order by; null: it has none. A column without this has no order. */
+  readonly order?: (r: RecordJson) => string | Count | null;
+  /** What adds up to the figure at the foot of the list. */
+  readonly amount?: { readonly of: (r: RecordJson) => Count | null; readonly text: (sum: Count) => string };
 }
 
 const end = (field: "src" | "dst") =>
@@ -37,15 +41,21 @@ const whatItSays = (r: RecordJson, actions: PivotActions): ReactNode => (
   </>
 );
 
+const amountOf = (name: "bytes" | "packets", text: (sum: Count) => string) => {
+  const of = (r: RecordJson): Count | null => (r[name] === undefined ? null : countFromJson(r[name]));
+  return { order: of, amount: { of, text } };
+};
+
 /** Columns that are more than the values of one field. */
 const COMPOSED: readonly ListColumn[] = [
   { name: TEXT_COLUMN, width: "minmax(200px,3fr)", cell: whatItSays },
   { name: "what happened", width: "minmax(200px,2fr)", cell: (r) => safeText(r.sentence) },
-  { name: "from", width: "minmax(172px,1fr)", cell: end("src") },
-  { name: "to", width: "minmax(172px,1fr)", cell: end("dst") },
+  { name: "from", width: "minmax(172px,1fr)", cell: end("src"), order: (r) => r.src ?? null },
+  { name: "to", width: "minmax(172px,1fr)", cell: end("dst"), order: (r) => r.dst ?? null },
   {
     name: "application",
     width: "minmax(60px,0.6fr)",
+    order: (r) => r.application ?? null,
     cell: (r, a) =>
       r.application === undefined ? (
         safeText(r.protocol === undefined ? "" : `protocol ${r.protocol}`)
@@ -57,12 +67,14 @@ const COMPOSED: readonly ListColumn[] = [
     name: "bytes",
     width: "78px",
     right: true,
+    ...amountOf("bytes", bytesText),
     cell: (r) => `${r.flow?.samplingRate ? "≈ " : ""}${r.bytes === undefined ? "" : bytesText(countFromJson(r.bytes))}`,
   },
   {
     name: "packets",
     width: "66px",
     right: true,
+    ...amountOf("packets", (sum) => sum.toLocaleString("en")),
     cell: (r) => (r.packets === undefined ? "" : countFromJson(r.packets).toLocaleString("en")),
   },
   {
@@ -73,6 +85,7 @@ const COMPOSED: readonly ListColumn[] = [
   {
     name: "notification",
     width: "minmax(210px,0.6fr)",
+    order: (r) => r.eventName ?? r.event ?? null,
     cell: (r, a) =>
       r.event === undefined ? null : (
         <Value pivot={pivotOf("event", r.event)} record={r} actions={a} shown={r.eventName ?? r.event} />
@@ -106,12 +119,23 @@ const fieldCell = (name: FieldName) =>
     ));
   };
 
+const fieldOrder = (name: FieldName) => (r: RecordJson) => {
+  const text = fieldTexts(r, name)[0];
+  if (text === undefined) return null;
+  return /^\d{1,15}$/.test(text) ? Number(text) : text;
+};
+
 const COLUMNS: ReadonlyMap<string, ListColumn> = new Map(
   [
     ...COMPOSED,
     ...FIELDS.map((f) => f.name)
       .filter((name) => !NO_COLUMN.includes(name))
-      .map((name) => ({ name, width: WIDTHS[name] ?? "minmax(60px,0.5fr)", cell: fieldCell(name) })),
+      .map((name) => ({
+        name,
+        width: WIDTHS[name] ?? "minmax(60px,0.5fr)",
+        cell: fieldCell(name),
+        order: fieldOrder(name),
+      })),
   ].map((c) => [c.name, c]),
 );
 

@@ -7,6 +7,7 @@ import { safeText } from "../../ui/safe-text";
 import { clockMs, day, hour, minute } from "../../ui/time";
 import { ColumnEdge } from "./column-edge";
 import type { ListColumn } from "./list-columns";
+import { type ListOrder, MOST_ORDERED, nextOrder, sumOf } from "./list-order";
 import type { PivotActions } from "./values";
 
 const ROW_PX = 21;
@@ -30,6 +31,11 @@ interface RecordListProps {
   readonly columns: readonly ListColumn[];
   /** Whether the columns are named on top: a text needs no name. */
   readonly header: boolean;
+  /** By which column the lines stand; null: by time. */
+  readonly order: ListOrder | null;
+  readonly onOrder: (order: ListOrder | null) => void;
+  /** Whether these are all there are, or the newest. */
+  readonly complete: boolean;
   /** A column was drawn wider or narrower; null: as it comes. */
   readonly onWidth: (name: string, px: number | null) => void;
 }
@@ -46,12 +52,16 @@ export function RecordList({
   onScrolledAway,
   columns,
   header,
+  order,
+  onOrder,
+  complete,
   onWidth,
 }: RecordListProps) {
   const box = useRef<HTMLDivElement>(null);
   const zone = useViewStore((s) => s.zone);
   const setNeedle = useViewStore((s) => s.setNeedle);
-  const lines = useMemo(() => withStretches(records), [records]);
+  const ordered = order !== null && columns.some((c) => c.name === order.column && c.order);
+  const lines = useMemo(() => (ordered ? records.map(lineOf) : withStretches(records)), [records, ordered]);
   const virtual = useVirtualizer({
     count: lines.length,
     getScrollElement: () => box.current,
@@ -63,8 +73,11 @@ export function RecordList({
   const items = virtual.getVirtualItems();
   const lastIndex = items[items.length - 1]?.index ?? 0;
   useEffect(() => {
-    if (lines.length > 0 && lastIndex >= lines.length - 20) onEnd();
-  }, [lastIndex, lines.length, onEnd]);
+    // what is set in order must be there first
+    const isWanted = ordered ? records.length < MOST_ORDERED : lastIndex >= lines.length - 20;
+    if (lines.length > 0 && isWanted) onEnd();
+  }, [ordered, records.length, lastIndex, lines.length, onEnd]);
+  const minWidth = leastWidth(tracks(columns, ordered));
   const selectedLine = useMemo(
     () => lines.findIndex((l) => l.type === "record" && l.record.id === selectedId),
     [lines, selectedId],
@@ -76,7 +89,7 @@ export function RecordList({
     // biome-ignore lint/a11y/useSemanticElements: lines are placed one by one, as no list element can
     <div
       ref={box}
-      className={`min-h-0 flex-1 overflow-y-auto font-mono text-code leading-[21px] ${ofFilterBefore ? "opacity-50" : ""}`}
+      className={`min-h-0 flex-1 overflow-auto font-mono text-code leading-[21px] ${ofFilterBefore ? "opacity-50" : ""}`}
       aria-busy={ofFilterBefore}
       onScroll={(e) => onScrolledAway(e.currentTarget.scrollTop > ROW_PX * 2)}
       role="list"
@@ -87,21 +100,40 @@ export function RecordList({
       {header && (
         <div
           className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-small leading-[18px] text-quiet"
-          style={{ gridTemplateColumns: tracks(columns) }}
+          style={{ gridTemplateColumns: tracks(columns, ordered), minWidth }}
         >
-          <span>time</span>
+          <span>
+            {ordered ? (
+              <button type="button" className="hover:text-ink" onClick={() => onOrder(null)}>
+                time
+              </button>
+            ) : (
+              "time ↓"
+            )}
+          </span>
           <span />
           <span />
           <span>sender</span>
           {columns.map((c) => (
             <span key={c.name} className={`relative ${c.right ? "text-right" : ""}`}>
-              {c.name}
+              {c.order ? (
+                <button
+                  type="button"
+                  className="max-w-full truncate hover:text-ink"
+                  onClick={() => onOrder(nextOrder(order, c.name))}
+                >
+                  {c.name}
+                  {order?.column === c.name && <span className="text-ink"> {order.down ? "↓" : "↑"}</span>}
+                </button>
+              ) : (
+                c.name
+              )}
               <ColumnEdge name={c.name} onWidth={onWidth} />
             </span>
           ))}
         </div>
       )}
-      <div style={{ height: virtual.getTotalSize(), position: "relative" }}>
+      <div style={{ height: virtual.getTotalSize(), position: "relative", minWidth }}>
         {items.map((item) => {
           const line = lines[item.index]!;
           const style = {
@@ -143,11 +175,30 @@ export function RecordList({
                 actions={actions}
                 onSelect={onSelect}
                 columns={columns}
+                withDay={ordered}
               />
             </div>
           );
         })}
       </div>
+      {header && records.length > 0 && (ordered || columns.some((c) => c.amount)) && (
+        <div
+          className="sticky bottom-0 z-10 grid gap-2 border-t border-line-strong bg-paper pr-1 pl-0.5 font-sans text-small leading-[20px] text-quiet tabular-nums"
+          style={{ gridTemplateColumns: tracks(columns, ordered), minWidth }}
+          data-testid="list-foot"
+        >
+          <span className="col-span-4">
+            {complete
+              ? `all ${records.length.toLocaleString("en")} lines`
+              : `the newest ${records.length.toLocaleString("en")} lines`}
+          </span>
+          {columns.map((c) => (
+            <span key={c.name} className={c.right ? "text-right text-ink" : ""}>
+              {c.amount?.text(sumOf(records, c.amount.of))}
+            </span>
+          ))}
+        </div>
+      )}
     </div>
   );
 }
@@ -160,6 +211,7 @@ const Row = memo(function Row({
   actions,
   onSelect,
   columns,
+  withDay,
 }: {
   record: RecordJson;
   zone: string;
@@ -168,6 +220,8 @@ const Row = memo(function Row({
   actions: PivotActions;
   onSelect: (r: RecordJson) => void;
   columns: readonly ListColumn[];
+  /** Lines out of their order of time say their day. */
+  withDay: boolean;
 }) {
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: j, k and Enter select by keyboard, see the page's keys
@@ -178,10 +232,11 @@ const Row = memo(function Row({
       aria-current={selected}
       data-testid="record-line"
       onClick={() => onSelect(record)}
-      style={{ gridTemplateColumns: tracks(columns) }}
+      style={{ gridTemplateColumns: tracks(columns, withDay) }}
       className={`grid cursor-default items-center gap-2 pr-1 pl-0.5 whitespace-nowrap ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : "hover:bg-wash"}`}
     >
       <span className={marked ? "font-semibold text-fjord" : "text-quiet"}>
+        {withDay && `${day(usOf(record.time), zone)} `}
         {clockMs(usOf(record.time), zone)}
         {marked && <span className="sr-only"> marked for comparison</span>}
       </span>
@@ -198,8 +253,17 @@ const Row = memo(function Row({
 });
 
 /** Time, severity, kind, sender; then the chosen columns. */
-const tracks = (columns: readonly ListColumn[]): string =>
-  `104px 8px 26px 124px ${columns.map((c) => c.width).join(" ")}`;
+const tracks = (columns: readonly ListColumn[], withDay: boolean): string =>
+  `${withDay ? 156 : 104}px 8px 26px 124px ${columns.map((c) => c.width).join(" ")}`;
+
+const GAP_PX = 8;
+/** What the tracks need at least: narrower, the list scrolls sideways and nothing is cut off. */
+const leastWidth = (tracks: string): number => {
+  const least = [...tracks.matchAll(/(?:minmax\()?(\d+)px/g)].map((m) => Number(m[1]));
+  return least.reduce((sum, px) => sum + px + GAP_PX, 0);
+};
+
+const lineOf = (record: RecordJson, index: number): Line => ({ type: "record", record, index });
 
 const keyOf = (line: Line | undefined): string =>
   line === undefined ? "" : line.type === "stretch" ? `stretch ${line.us}` : line.record.id;

@@ -3,18 +3,22 @@ import { useMemo, useState } from "react";
 import { useWindow } from "../../data/use-window";
 import { useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
+import { readComparison } from "../../shared/compared-window";
 import { Kbd } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { AnswerLine } from "./answer-line";
 import { ColumnMenu } from "./column-menu";
+import { CompareChoice } from "./compare-choice";
 import { CompareMargin } from "./compare-margin";
 import { CopyLink } from "./copy-link";
 import { ExportMenu } from "./export-menu";
 import { FilterBar, focusFilter } from "./filter-bar";
 import { TEXT_COLUMN } from "./list-columns";
+import { inOrder, readOrder, writeOrder } from "./list-order";
 import { LiveLine } from "./live-line";
+import { measureValue, readMeasure } from "./measure";
 import { Nothing } from "./nothing";
 import { RecordList } from "./record-list";
 import { RecordMargin } from "./record-margin";
@@ -22,11 +26,13 @@ import { SavedFilters } from "./saved-filters";
 import { SeenLine } from "./seen-line";
 import { listOf, useAddress } from "./use-address";
 import { useColumns } from "./use-columns";
+import { useComparedWindow } from "./use-comparison";
 import { useCounts } from "./use-counts";
 import { useFilter } from "./use-filter";
 import { useLive, useLiveKept } from "./use-records";
 import { useSearch } from "./use-search";
 import { useSelection } from "./use-selection";
+import { readMatrix } from "./value-matrix";
 import { ValueStrip } from "./value-strip";
 import { type Pivot, type PivotActions, pivotOf } from "./values";
 
@@ -47,12 +53,19 @@ export function RecordsPage() {
   const { loaded, lastPage, ofFilterBefore } = search;
   const liveLines = useLive(asked, zone, live, scrolledAway, loaded);
   const liveKept = useLiveKept(live, search.answeredAt);
-  const records = live || liveKept ? liveLines.records : loaded;
+  const found = live || liveKept ? liveLines.records : loaded;
   // lines first: counting and searching at once would share one processor
   const counts = useCounts(window, asked, zone, !live && search.isAnswered);
   const chosen = params.get("columns");
-  const { columns, drawn, setColumns, setWidth } = useColumns(chosen, kind, records, setParam);
+  const { columns, drawn, setColumns, setWidth } = useColumns(chosen, kind, found, setParam);
+  const sort = params.get("sort");
+  const order = useMemo(() => (live ? null : readOrder(sort)), [live, sort]);
+  const records = useMemo(() => inOrder(found, drawn, order), [found, drawn, order]);
   const { selectedId, selected, marked, compared, select, move, mark } = useSelection(params, records, setParam);
+  const comparison = live ? null : readComparison(params.get("compare"));
+  const otherWindow = useComparedWindow(comparison, window, zone);
+  const by = params.get("by");
+  const measure = useMemo(() => readMeasure(by), [by]);
   const seenText = params.get("seen");
   const openValues = listOf(params.get("values"));
   const toggleValues = () => setParam({ values: openValues.length > 0 ? null : DEFAULT_VALUES });
@@ -131,7 +144,16 @@ export function RecordsPage() {
             searching={search.goesOn}
             onStop={search.stop}
             onSearchOn={search.searchOn}
-          />
+          >
+            <CompareChoice
+              comparison={comparison}
+              compared={otherWindow}
+              filter={asked ?? ""}
+              zone={zone}
+              counts={counts.answer}
+              onChange={(c) => setParam({ compare: c })}
+            />
+          </AnswerLine>
         )}
       </div>
       {seenText !== null && (
@@ -162,6 +184,9 @@ export function RecordsPage() {
               onEnd={search.readOn}
               onScrolledAway={setScrolledAway}
               columns={drawn}
+              order={order}
+              onOrder={(o) => setParam({ sort: writeOrder(o) })}
+              complete={!live && search.isComplete && records.length === found.length}
               header={chosen !== null || drawn[0]?.name !== TEXT_COLUMN}
               onWidth={setWidth}
             />
@@ -170,6 +195,11 @@ export function RecordsPage() {
         {openValues.length > 0 && (
           <ValueStrip
             window={window}
+            compared={otherWindow}
+            measure={measure}
+            matrix={readMatrix(params.get("matrix"))}
+            onMeasure={(m) => setParam({ by: m.by === "records" ? null : measureValue(m) })}
+            onMatrix={(fields) => setParam({ matrix: fields === null ? null : fields.join("~") })}
             filter={asked ?? ""}
             zone={zone}
             open={openValues}

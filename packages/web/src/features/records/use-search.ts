@@ -33,6 +33,8 @@ export function useSearch(window: WindowParts, asked: string | null, zone: strin
     /** The answer is on its way, and the lines are those of the filter before. */
     ofFilterBefore: !live && asked !== null && newestPage !== undefined && lastPage === undefined,
     goesOn,
+    /** All that matches in the window is loaded. */
+    isComplete: lastPage !== undefined && !hasNextPage,
     readOn,
     stop: () => setStoppedKey(key),
     searchOn: () => {

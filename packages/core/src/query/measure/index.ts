@@ -1,0 +1,1 @@
+export { AMOUNTS, type Amount, MEASURES, type Measure } from "./measure.js";
