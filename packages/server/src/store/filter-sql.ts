@@ -13,7 +13,14 @@ import {
   SEVERITIES,
 } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { type Comparison, type Filter, requiredLiterals, senderIds, valueTest } from "@halvik/core/query/filter";
+import {
+  type Comparison,
+  type Filter,
+  requiredLiterals,
+  senderIds,
+  undecided,
+  valueTest,
+} from "@halvik/core/query/filter";
 import { FLOW_SEVERITY } from "./flow-columns.js";
 import type { Shape } from "./segments.js";
 
@@ -161,6 +168,8 @@ export function filterToSql(filter: Filter, params: Params, context: SqlContext)
     }
     case "not":
       return params.negated(() => filterToSql(filter.item, params, context));
+    case "after":
+      return undecided(filter);
     case "compare": {
       const positive = () => comparisonToSql(filter, params, context);
       return filter.negated ? params.negated(positive) : positive();
@@ -383,6 +392,8 @@ export function fromRollups(filter: Filter): boolean {
       return filter.items.every(fromRollups);
     case "not":
       return fromRollups(filter.item);
+    case "after":
+      return undecided(filter);
     case "compare":
       return filter.field !== "data" && ["severity", "kind", "sender"].includes(field(filter.field).name);
   }

@@ -121,6 +121,18 @@ describe("records", () => {
     });
     expect((await get("/records").query({ limit: "1" })).body.nextCursor).toMatch(/^\d+\.\d+$/);
   });
+  test("what came after something with the same sender; an export and counts say the same", async () => {
+    const filter = "same sender within 1 h after (first)";
+    const later = (await get("/records").query({ filter: `not (${filter})` })).body.records.length;
+    const found = (await get("/records").query({ filter })).body.records;
+    expect(found.length + later).toBe(2);
+    expect(found.map((r: { text: string }) => r.text)).not.toContain("first <script>alert(1)</script>");
+    expect((await get("/records/histogram").query({ filter })).body.total).toBe(found.length);
+    expect((await get("/records").query({ filter: "same user within 1 h after (first)" })).body.records).toEqual([]);
+    expect((await get("/records").query({ filter: "same user within 1 h after first)" })).body.error.code).toBe(
+      "BAD_FILTER",
+    );
+  });
   test("one with its raw bytes", async () => {
     const { body } = await get(`/records/${recordId}`);
     expect(Buffer.from(body.raw.base64, "base64").toString()).toBe("<11>a: first <script>alert(1)</script>");

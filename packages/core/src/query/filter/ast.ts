@@ -24,11 +24,34 @@ export type Test =
   | { readonly op: "group" | "site"; readonly names: readonly string[] }
   | { readonly op: "last"; readonly us: number };
 
+/** Fields by which something later belongs to something earlier. */
+export const SAME_FIELDS = [
+  "user",
+  "address",
+  "src",
+  "dst",
+  "host",
+  "sender",
+  "interface",
+] as const satisfies FieldName[];
+export type SameField = (typeof SAME_FIELDS)[number];
+
 /** A filter as plain data; `reading` and both back ends walk it. */
 export type Filter =
   | { readonly type: "everything" }
   | { readonly type: "and" | "or"; readonly items: readonly Filter[]; readonly span: Span }
   | { readonly type: "not"; readonly item: Filter; readonly span: Span }
+  /**
+   * What came after something with the same value of a field. It asks for other records than the one that is looked at: whoever has
+   * them puts what it stands for in its place (`resolveAfter`) before any record is decided.
+   */
+  | {
+      readonly type: "after";
+      readonly field: SameField;
+      readonly withinUs: number;
+      readonly item: Filter;
+      readonly span: Span;
+    }
   | {
       readonly type: "compare";
       readonly field: FieldName | "data";
@@ -40,6 +63,7 @@ export type Filter =
       readonly span: Span;
     };
 
+export type After = Extract<Filter, { type: "after" }>;
 export type Comparison = Extract<Filter, { type: "compare" }>;
 
 export const FILTER_ERROR_CODES = [

@@ -1,5 +1,6 @@
 import { FIELDS, type Field, fieldNamed, SEVERITIES } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
+import { SAME_FIELDS } from "./ast.js";
 import { comparatorsOf } from "./parser.js";
 import { quoteIfNeeded } from "./values.js";
 
@@ -109,6 +110,11 @@ function fieldOptions(): readonly Completion[] {
     ...FIELDS.map((f) => ({ text: f.name, about: f.about, type: "field" as const })),
     { text: "data", about: "a named value beyond the common fields", type: "field" },
     { text: "not", about: "the opposite", type: "joiner" },
+    ...SAME_FIELDS.map((f) => ({
+      text: `same ${f} within 10 min after`,
+      about: `what came after something with the same ${f}`,
+      type: "joiner" as const,
+    })),
   ];
 }
 

@@ -3,7 +3,7 @@ import { fold, isLike } from "../../base/text/index.js";
 import type { EpochUs } from "../../base/time/index.js";
 import { type Count, type FieldValue, field, type HalvikRecord } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
-import type { Comparison, Filter, Test } from "./ast.js";
+import type { After, Comparison, Filter, Test } from "./ast.js";
 import { compilePattern } from "./pattern.js";
 import { hasWord } from "./words.js";
 
@@ -40,7 +40,14 @@ export function compileFilter(filter: Filter, context: EvaluateContext): RecordT
     }
     case "compare":
       return compileComparison(filter, context);
+    case "after":
+      return undecided(filter);
   }
+}
+
+/** What came after something is put in its place before a filter gets to where records are decided (`resolveAfter`). */
+export function undecided({ span }: After): never {
+  throw new Error(`the question of what came after something at ${span.start} has not been answered`);
 }
 
 function compileComparison(node: Comparison, context: EvaluateContext): RecordTest {
@@ -177,6 +184,8 @@ export function hasPatterns(filter: Filter): boolean {
       return filter.items.some(hasPatterns);
     case "not":
       return hasPatterns(filter.item);
+    case "after":
+      return hasPatterns(filter.item);
     case "compare":
       return filter.test.op === "matches" || filter.test.op === "like";
   }
@@ -194,6 +203,8 @@ export function namesField(filter: Filter, name: Comparison["field"]): boolean {
     case "or":
       return filter.items.some((item) => namesField(item, name));
     case "not":
+      return namesField(filter.item, name);
+    case "after":
       return namesField(filter.item, name);
     case "compare":
       return filter.field === name;

@@ -1,5 +1,6 @@
-export type { Comparison, Filter, FilterError, Span, Test, TextMode } from "./ast.js";
-export { FILTER_ERROR_CODES } from "./ast.js";
+export { type Anchor, aftersOf, followers, stretchesOf, withoutAfters } from "./after.js";
+export type { After, Comparison, Filter, FilterError, SameField, Span, Test, TextMode } from "./ast.js";
+export { FILTER_ERROR_CODES, SAME_FIELDS } from "./ast.js";
 export { type Completion, type Completions, completeFilter } from "./complete.js";
 export {
   bindsTime,
@@ -11,6 +12,7 @@ export {
   type RecordTest,
   senderIds,
   timeBounds,
+  undecided,
   valueTest,
 } from "./evaluate.js";
 export {

@@ -1,4 +1,5 @@
 import type { Network } from "../../base/net/index.js";
+import { US_PER_DAY } from "../../base/time/index.js";
 import {
   type Count,
   FIELDS,
@@ -12,7 +13,15 @@ import {
   toCount,
 } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
-import type { Filter, FilterError, Span, Test, TextMode } from "./ast.js";
+import {
+  type Filter,
+  type FilterError,
+  SAME_FIELDS,
+  type SameField,
+  type Span,
+  type Test,
+  type TextMode,
+} from "./ast.js";
 import { FilterFault, Lexer, type Sign, signIn, type Token } from "./lexer.js";
 import { compilePattern, MAX_PATTERN_STEPS } from "./pattern.js";
 import { nearest } from "./suggest.js";
@@ -38,6 +47,8 @@ export interface ParseContext {
   readonly directory?: SenderDirectory;
   /** Texts of saved filters by name, for `filter "name"`. */
   readonly saved?: readonly SavedText[];
+  /** Whether it may be asked what came after something: only of records that are stored. */
+  readonly allowsAfter?: boolean;
 }
 
 export interface SavedText {
@@ -53,6 +64,7 @@ export const MAX_FILTER_LENGTH = 8_000;
 /** Stars and question marks of one `like`. */
 const MAX_WILDCARDS = 50;
 const MAX_DEPTH = 60;
+const MOST_AFTER_US = US_PER_DAY;
 /** Saved filters used by saved filters may double at every step. */
 const MAX_EXPANSIONS = 100;
 const COMPARATORS = [
@@ -172,6 +184,7 @@ class Parser {
     private readonly lexer: Lexer,
     private readonly context: ParseContext,
     private readonly expansion: Expansion = { within: [], budget: { left: MAX_EXPANSIONS, steps: MAX_PATTERN_STEPS } },
+    private isInAfter = false,
   ) {}
 
   filter(): Filter {
@@ -294,7 +307,10 @@ class Parser {
       return fault("WRONG_VALUE", `saved filters lead back to themselves: ${way.join(" → ")}`, span);
     if (--budget.left < 0) return fault("TOO_LONG", `saved filters are used more than ${MAX_EXPANSIONS} times`, span);
     try {
-      return withSpan(new Parser(new Lexer(found.text), this.context, { within: way, budget }).filter(), span);
+      return withSpan(
+        new Parser(new Lexer(found.text), this.context, { within: way, budget }, this.isInAfter).filter(),
+        span,
+      );
     } catch (e) {
       if (!(e instanceof FilterFault)) throw e;
       // said once, by the innermost; its place in this text is where the filter is named
@@ -316,6 +332,10 @@ class Parser {
     if (lower === "filter" && second.type === "quoted") {
       this.lexer.next();
       return this.savedFilter(second.text, { start: span.start, end: second.span.end });
+    }
+    if (lower === "same") {
+      const after = this.after(span);
+      if (after !== null) return after;
     }
     if (second.type === "word") {
       const name = second.text.slice(0, signIn(second.text) < 0 ? undefined : signIn(second.text));
@@ -348,6 +368,51 @@ class Parser {
     this.refuseOtherSyntax(token);
     if (this.startsComparator(second)) this.unknownField(text, span);
     return this.asWord(bareWord(text, span));
+  }
+
+  /** `same user within 10 min after (…)`; null, and nothing read, where "same" is a word to be searched for. */
+  private after(span: Span): Filter | null {
+    const mark = this.lexer.mark();
+    const first = this.lexer.next();
+    const field = first.type === "word" ? fieldNamed(first.text) : undefined;
+    if (field === undefined || !this.isWord("within")) {
+      this.lexer.reset(mark);
+      return null;
+    }
+    this.lexer.next();
+    if (!(SAME_FIELDS as readonly string[]).includes(field.name))
+      fault(
+        "WRONG_VALUE",
+        `what belongs together is told by ${SAME_FIELDS.join(", ")}; not by ${field.name}`,
+        first.span,
+        nearest(field.name, SAME_FIELDS),
+      );
+    const durationAt = this.lexer.peek().span;
+    const withinUs = durationValue(this.lexer);
+    if (withinUs <= 0 || withinUs > MOST_AFTER_US)
+      fault("WRONG_VALUE", "what follows is looked for within 24 h at most", durationAt);
+    if (!this.isWord("after")) {
+      const got = this.lexer.peek();
+      fault("EXPECTED", `expected "after" and what came before in brackets, got ${describe(got)}`, got.span);
+    }
+    this.lexer.next();
+    if (this.context.allowsAfter !== true)
+      fault(
+        "EXPECTED",
+        "what came after something can only be asked of stored records; a rule says it as a sequence",
+        span,
+      );
+    if (this.isInAfter) fault("EXPECTED", "what came after something stands only once on the way", span);
+    this.isInAfter = true;
+    const item = this.primary();
+    this.isInAfter = false;
+    return {
+      type: "after",
+      field: field.name as SameField,
+      withinUs,
+      item,
+      span: { start: span.start, end: this.lexer.mark() },
+    };
   }
 
   private asWord(test: Filter): Filter {

@@ -112,7 +112,7 @@ function afterWords(text: string, name: string): string | null {
 function textOf(node: Filter, text: string): string {
   if (node.type === "everything") return "";
   const slice = sliceOf(node, text);
-  if (node.type === "compare" || isSaved(slice)) return slice;
+  if (node.type === "compare" || node.type === "after" || isSaved(slice)) return slice;
   if (node.type === "not") return `not ${textOf(node.item, text)}`;
   const items = node.items.map((item) => textOf(item, text));
   return `(${(node.type === "or" ? items.map(withField) : items).join(` ${node.type} `)})`;

@@ -22,9 +22,11 @@ function say(filter: Filter, showTime: (us: number) => string, nested: boolean):
       return nested ? `(either ${said})` : `either ${said}`;
     }
     case "not":
-      return filter.item.type === "compare"
+      return filter.item.type === "compare" || filter.item.type === "after"
         ? `not ${say(filter.item, showTime, true)}`
         : `none of ${say(filter.item, showTime, true)}`;
+    case "after":
+      return `within ${formatDuration(filter.withinUs)} after ${say(filter.item, showTime, true)}, with the same ${NOUNS[filter.field]?.replace(/^any /, "") ?? filter.field}`;
     case "compare":
       return sayComparison(filter, showTime);
   }

@@ -10,6 +10,7 @@ import {
   isWordAt,
   requiredLiterals,
   senderIds,
+  undecided,
   valueTest,
 } from "../filter/index.js";
 import { dataPrefix, hasDataTerms, hasTerms, isOwnDataPrefix, termPrefix } from "./part-builder.js";
@@ -76,6 +77,8 @@ function plan(filter: Filter, context: EvaluateContext): TermPlan {
       return { is: "or", items: filter.items.map((item) => plan(item, context)) };
     case "not":
       return { is: "not", item: plan(filter.item, context) };
+    case "after":
+      return undecided(filter);
     case "compare": {
       const positive = planComparison(filter, context);
       return filter.negated ? { is: "not", item: positive } : positive;

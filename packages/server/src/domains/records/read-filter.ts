@@ -6,26 +6,50 @@ import type { Config } from "../../kernel/config/config.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { AppError, filterError } from "../../kernel/http/errors.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import type { Ask } from "./questions.js";
+import { resolveAfters } from "./resolve-after.js";
 import { savedFiltersFor } from "./saved-filters/repository.js";
+import { searchedWindow } from "./searched-window.js";
 
 /** What reading a filter takes. */
 interface Needs {
   readonly config: Config;
   readonly db: Pool;
   readonly directory: DirectoryCache;
+  readonly ask: Ask;
 }
 
-/** A filter as someone wrote it, with the senders it was read against and the saved filters they may use. */
+/** What is asked: a filter as someone wrote it, within a window. */
+export interface FilterAsked {
+  readonly filter: string;
+  readonly zone?: string | undefined;
+  readonly from?: string | undefined;
+  readonly to?: string | undefined;
+}
+
+export interface FilterRead {
+  /** Decided record by record. */
+  readonly filter: Filter;
+  /** As it was written: what came after something is still a question. */
+  readonly written: Filter;
+  /** The senders it was read against. */
+  readonly senders: SenderDirectory;
+}
+
+/** A filter as someone wrote it, with the saved filters they may use; what came after something is looked up within the window. */
 export async function readFilter(
-  { db, directory, config }: Needs,
+  { db, directory, config, ask }: Needs,
   actor: Actor,
-  asked: { readonly filter: string; readonly zone?: string | undefined },
-): Promise<{ filter: Filter; senders: SenderDirectory }> {
+  asked: FilterAsked,
+  nowUs: number,
+): Promise<FilterRead> {
   const zone = asked.zone ?? config.HALVIK_ZONE;
   if (!isZone(zone)) throw new AppError("BAD_REQUEST", `zone: "${zone}" is no IANA zone`, { field: "zone" });
   const senders = await directory.get();
   const saved = asked.filter.includes("filter") ? await savedFiltersFor(db, actor.name) : [];
-  const parsed = parseFilter(asked.filter, { zone, directory: senders, saved });
+  const parsed = parseFilter(asked.filter, { zone, directory: senders, saved, allowsAfter: true });
   if (!parsed.ok) throw filterError(parsed.error);
-  return { filter: parsed.filter, senders };
+  const written = parsed.filter;
+  const filter = await resolveAfters(ask, written, searchedWindow(asked, written, nowUs), senders, nowUs);
+  return { filter, written, senders };
 }

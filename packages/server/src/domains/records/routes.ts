@@ -85,7 +85,7 @@ export const recordRoutes = (deps: Needs) => {
       handle: async ({ query, actor }) => {
         const started = performance.now();
         const now = nowUs();
-        const { filter, senders } = await readFilter(deps, actor, query);
+        const { filter, senders } = await readFilter(deps, actor, query, now);
         const searched = searchedWindow(query, filter, now);
         const scope = {
           filter,
@@ -144,7 +144,7 @@ export const recordRoutes = (deps: Needs) => {
       handle: async ({ query, actor }) => {
         const started = performance.now();
         const now = nowUs();
-        const { filter } = await readFilter(deps, actor, query);
+        const { filter } = await readFilter(deps, actor, query, now);
         const { fromUs, toUs } = readWindow(query, now);
         const widthUs = WIDTHS_US.find((w) => w >= (toUs - fromUs) / query.buckets) ?? WIDTHS_US[WIDTHS_US.length - 1]!;
         const window =
@@ -182,7 +182,7 @@ export const recordRoutes = (deps: Needs) => {
       handle: async ({ query, actor }) => {
         const started = performance.now();
         const now = nowUs();
-        const { filter, senders } = await readFilter(deps, actor, query);
+        const { filter, senders } = await readFilter(deps, actor, query, now);
         const searched = searchedWindow(query, filter, now);
         const { coveredFromUs, restAmount, ...answer } = await ask(filter).values({
           filter,
@@ -219,7 +219,7 @@ export const recordRoutes = (deps: Needs) => {
       handle: async ({ query, actor }) => {
         const started = performance.now();
         const now = nowUs();
-        const { filter, senders } = await readFilter(deps, actor, query);
+        const { filter, senders } = await readFilter(deps, actor, query, now);
         const searched = searchedWindow(query, filter, now);
         const { coveredFromUs, rows, columns, cells, ...answer } = await ask(filter).matrix({
           filter,
@@ -262,7 +262,7 @@ export const recordRoutes = (deps: Needs) => {
       answer: WhyNothing,
       handle: async ({ query, actor }) => {
         const now = nowUs();
-        const { filter } = await readFilter(deps, actor, query);
+        const { filter } = await readFilter(deps, actor, query, now);
         const why = await ask(filter).whyNothing({
           filter,
           ...readWindow(query, now),
@@ -312,7 +312,7 @@ export const recordRoutes = (deps: Needs) => {
       streams: true,
       handle: async ({ query, actor, res }) => {
         const now = nowUs();
-        const { filter, senders } = await readFilter(deps, actor, query);
+        const { filter, written, senders } = await readFilter(deps, actor, query, now);
         const window = searchedWindow(query, filter, now);
         const present = await presenter.present(senders);
         res.writeHead(200, {
@@ -329,7 +329,7 @@ export const recordRoutes = (deps: Needs) => {
             nowUs: now,
             terms,
             format: query.format,
-            about: { filter: query.filter, reading: filterInWords(filter, formatUs), by: actor.name },
+            about: { filter: query.filter, reading: filterInWords(written, formatUs), by: actor.name },
             present,
           },
           res,
@@ -348,14 +348,14 @@ export const recordRoutes = (deps: Needs) => {
       answer: { type: "text/event-stream" },
       streams: true,
       handle: async ({ query, actor, res, mayStill }) => {
-        await readFilter(deps, actor, query);
+        await readFilter(deps, actor, query, nowUs());
         const stream = streams.begin(actor, res, "text/event-stream", mayStill);
         stream.write(": listening\n\n");
         let busy = false;
         let waiting: BatchIds | null = null;
         const tell = async (ids: BatchIds) => {
           const now = nowUs();
-          const { filter, senders } = await readFilter(deps, actor, query);
+          const { filter, senders } = await readFilter(deps, actor, query, now);
           const records = await ask(filter).live({ filter, ...ids, nowUs: now, most: LIVE_MAX_LINES * 5 });
           if (records.length === 0) return;
           const lines = records.slice(0, LIVE_MAX_LINES).map(await presenter.present(senders));

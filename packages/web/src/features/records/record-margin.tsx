@@ -12,6 +12,7 @@ import { Facts, Heading } from "../../ui/page";
 import { SafeText, safeText } from "../../ui/safe-text";
 import { clockMs, day } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
+import { RightAfterRecord } from "./right-after";
 import { type PivotActions, pivotOf, Value } from "./values";
 
 const TIME_REASONS: Readonly<Record<string, string>> = {
@@ -48,7 +49,7 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
         </p>
       )}
       {record.next && <p className="mt-1.5 border-l-2 border-line-strong pl-2 text-ui text-quiet">{record.next}</p>}
-      <div className="mt-2.5 flex flex-wrap gap-1.5">
+      <div className="mt-2.5 flex flex-wrap items-baseline gap-1.5">
         <Button onClick={() => actions.around(record)}>Around this</Button>
         <Button onClick={() => actions.only(pivotOf("sender", record.sender.name))} shortcut="w">
           Only {safeText(record.sender.name)}
@@ -56,6 +57,7 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
         <Button onClick={() => actions.without(pivotOf("sender", record.sender.name))} shortcut="o">
           Without
         </Button>
+        <RightAfterRecord record={record} onPick={actions.rightAfter} />
       </div>
       <Copy record={record} raw={detail.data.raw.base64} />
       <Fields record={record} actions={actions} />

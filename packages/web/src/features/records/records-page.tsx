@@ -1,7 +1,7 @@
 import type { RecordJson } from "@halvik/contract";
 import { useMemo, useState } from "react";
 import { useWindow } from "../../data/use-window";
-import { useViewStore, usOf } from "../../data/view-store";
+import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { readComparison } from "../../shared/compared-window";
 import { Kbd } from "../../ui/button";
@@ -22,6 +22,7 @@ import { measureValue, readMeasure } from "./measure";
 import { Nothing } from "./nothing";
 import { RecordList } from "./record-list";
 import { RecordMargin } from "./record-margin";
+import { RIGHT_AFTER_US, RightAfter } from "./right-after";
 import { SavedFilters } from "./saved-filters";
 import { SeenLine } from "./seen-line";
 import { listOf, useAddress } from "./use-address";
@@ -79,9 +80,13 @@ export function RecordsPage() {
         setParam({ filter: null, record: record.id });
         setDraft("");
       },
+      rightAfter: (pivot: Pivot, record: RecordJson) => {
+        const us = usOf(record.time);
+        submit(`${pivot.only} and time between ${isoOf(us)} and ${isoOf(us + RIGHT_AFTER_US)}`);
+      },
       seen: (pivot: Pivot) => setParam({ seen: pivot.only }),
     }),
-    [add, setParam, setWindow, setDraft],
+    [add, submit, setParam, setWindow, setDraft],
   );
   usePageKeys({
     "/": (e) => {
@@ -118,6 +123,7 @@ export function RecordsPage() {
       <h1 className="sr-only">Records</h1>
       <FilterBar filter={filter} state={filtering} window={window} zone={zone}>
         <SavedFilters filter={filter} onPick={submit} />
+        {filter !== "" && !live && <RightAfter filter={filter} onPick={submit} />}
         <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />
         <CopyLink fromUs={window.fromUs} toUs={window.toUs} zone={zone} />
         {!live && <ExportMenu window={window} filter={filter} zone={zone} />}

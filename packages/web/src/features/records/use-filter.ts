@@ -23,16 +23,16 @@ export function useFilter(filter: string, zone: string, setParam: SetParam) {
   const saved = useQuery(savedFiltersQuery).data?.filters ?? NO_FILTERS;
   // names are checked once the senders are known
   const context = useMemo<ParseContext>(
-    () => (directory === null ? { zone, saved } : { zone, saved, directory }),
+    () => (directory === null ? { zone, saved, allowsAfter: true } : { zone, saved, directory, allowsAfter: true }),
     [directory, saved, zone],
   );
   const parsed = useMemo(() => parseFilter(draft, context), [draft, context]);
-  const applied = useMemo(() => parseFilter(filter, { zone, saved }), [filter, zone, saved]);
+  const applied = useMemo(() => parseFilter(filter, { zone, saved, allowsAfter: true }), [filter, zone, saved]);
   const kind = applied.ok ? onlyKind(applied.filter) : null;
   const submit = useCallback(
     (text: string) => {
       setDraft(text);
-      const next = parseFilter(text, { zone, saved });
+      const next = parseFilter(text, { zone, saved, allowsAfter: true });
       if (!next.ok) return;
       rememberFilter(text.trim());
       stopOffering();

@@ -13,6 +13,7 @@ const shown = (over: Parameters<typeof recordJson>[0]) => {
     without: on("without"),
     seen: on("seen"),
     around: (r) => done.push(["around", r.id]),
+    rightAfter: on("right after"),
   };
   const { container } = draw(<TextWithValues record={recordJson(over)} actions={actions} />);
   return { done, container, user: userEvent.setup() };

@@ -17,6 +17,8 @@ export interface PivotActions {
   only(pivot: Pivot): void;
   without(pivot: Pivot): void;
   around(record: RecordJson): void;
+  /** What came right after a record with the same value. */
+  rightAfter(pivot: Pivot, record: RecordJson): void;
   /** When it was first and last seen. */
   seen(pivot: Pivot): void;
 }

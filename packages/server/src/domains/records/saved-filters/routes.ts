@@ -49,6 +49,7 @@ export const filterRoutes = ({ db, directory, config }: Needs) => {
       zone: config.HALVIK_ZONE,
       directory: await directory.get(),
       saved,
+      allowsAfter: true,
     });
     if (!parsed.ok) throw filterError(parsed.error);
     // what others would no longer be able to read
