@@ -152,6 +152,8 @@ export const RecordDetail = z.object({
     bytes: z.int(),
   }),
   incidents: z.array(z.object({ id: z.int(), title: z.string() })),
+  /** It is the end of an outage of an interface: which, the record at the other end, and how long it lasted. */
+  outage: z.object({ end: z.enum(["down", "up"]), record: RecordId, lastedMs: z.int() }).optional(),
 });
 export type RecordDetail = z.infer<typeof RecordDetail>;
 

@@ -8,6 +8,7 @@ export {
   type SeverityRow,
 } from "./meaning.js";
 export { Meanings } from "./meanings.js";
+export { type LinkRecord, type OutageEnd, outages } from "./outages.js";
 export { PhraseTable } from "./phrase-table.js";
 export { SNMP_MEANINGS } from "./snmp-meanings.js";
 export { phraseCode, readPhraseCode, SYSLOG_PHRASES, type SyslogPhrase } from "./syslog-phrases.js";

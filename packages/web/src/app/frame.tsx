@@ -8,6 +8,7 @@ import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "
 import { useViewStore } from "../data/view-store";
 import { useGlobalKeys } from "../navigation/keys";
 import { SECTIONS, searchOf } from "../navigation/sections";
+import { AddressNames } from "../shared/address-names";
 import { Kbd } from "../ui/button";
 import { Menu, MenuItem, MenuSeparator } from "../ui/menu";
 import { setPresent } from "../ui/time";
@@ -52,24 +53,26 @@ function SignedIn({ session }: { session: Session }) {
   }, [tick]);
   return (
     <TooltipProvider>
-      <div className="flex h-full flex-col">
-        <TopLine
-          session={session}
-          summary={summary.data}
-          onPalette={() => setPalette(true)}
-          onHelp={() => setHelp(true)}
-        />
-        <Troubles summary={summary.data} error={summary.error} />
-        <PastBand />
-        <div className="flex min-h-0 flex-1">
-          <TimeRail />
-          <Outlet />
+      <AddressNames>
+        <div className="flex h-full flex-col">
+          <TopLine
+            session={session}
+            summary={summary.data}
+            onPalette={() => setPalette(true)}
+            onHelp={() => setHelp(true)}
+          />
+          <Troubles summary={summary.data} error={summary.error} />
+          <PastBand />
+          <div className="flex min-h-0 flex-1">
+            <TimeRail />
+            <Outlet />
+          </div>
+          <Palette open={palette} onOpenChange={setPalette} />
+          <TimeDialog />
+          <KeysHelp open={help} onOpenChange={setHelp} />
+          <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
         </div>
-        <Palette open={palette} onOpenChange={setPalette} />
-        <TimeDialog />
-        <KeysHelp open={help} onOpenChange={setHelp} />
-        <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
-      </div>
+      </AddressNames>
     </TooltipProvider>
   );
 }

@@ -5,6 +5,7 @@ import { Link, useNavigate } from "react-router";
 import { toast } from "sonner";
 import { noticesQuery, request } from "../data/api";
 import { useViewStore, usOf } from "../data/view-store";
+import { NamedText } from "../shared/address-names";
 import { SeverityMark } from "../ui/marks";
 import { Popover, PopoverClose } from "../ui/popover";
 import { safeText } from "../ui/safe-text";
@@ -64,7 +65,7 @@ function Notice({ notice: n }: { notice: NoticesAnswer["notices"][number] }) {
         <SeverityMark severity={n.tells === "clear" ? "informational" : n.incident.severity} />
         <span className="min-w-0">
           <span className={n.read ? "text-quiet" : "font-semibold"}>
-            {WORDS[n.tells]}: {safeText(n.incident.title)}
+            {WORDS[n.tells]}: <NamedText>{n.incident.title}</NamedText>
           </span>
           {n.detail !== "" && <span className="block truncate text-quiet">{safeText(n.detail)}</span>}
         </span>

@@ -23,6 +23,8 @@ interface FilterFieldProps {
   readonly directory: SenderDirectory | null;
   readonly saved: readonly SavedText[];
   readonly zone: string;
+  /** Whether it may be asked what came after something: of stored records, not in rules. */
+  readonly allowsAfter?: boolean;
   /** Values of a field in the store that begin so, the most frequent first. */
   readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
   readonly onChange: (text: string) => void;
@@ -62,8 +64,13 @@ const look = EditorView.theme({
 
 const NOBODY = new SenderDirectory([]);
 
-const parseContext = ({ directory, saved, zone }: Pick<FilterFieldProps, "directory" | "saved" | "zone">) =>
-  directory === null ? { zone, saved } : { zone, saved, directory };
+const parseContext = ({
+  directory,
+  saved,
+  zone,
+  allowsAfter = false,
+}: Pick<FilterFieldProps, "directory" | "saved" | "zone" | "allowsAfter">) =>
+  directory === null ? { zone, saved, allowsAfter } : { zone, saved, allowsAfter, directory };
 
 /** The filter as an editor of one line: completion from the field table, errors in place with what may have been meant. */
 export function FilterField({
@@ -74,14 +81,15 @@ export function FilterField({
   directory,
   saved,
   zone,
+  allowsAfter = false,
   valuesOf,
   onChange,
   onSubmit,
 }: FilterFieldProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
-  const latest = useRef({ directory, saved, zone, valuesOf, onChange, onSubmit });
-  latest.current = { directory, saved, zone, valuesOf, onChange, onSubmit };
+  const latest = useRef({ directory, saved, zone, allowsAfter, valuesOf, onChange, onSubmit });
+  latest.current = { directory, saved, zone, allowsAfter, valuesOf, onChange, onSubmit };
 
   useEffect(() => {
     const complete = async (context: CompletionContext) => {
@@ -90,6 +98,7 @@ export function FilterField({
         context.pos,
         latest.current.directory ?? NOBODY,
         latest.current.saved.map((s) => s.name),
+        latest.current.allowsAfter,
       );
       const { from } = found;
       const typed = context.state.sliceDoc(from, context.pos).toLowerCase();

@@ -4,9 +4,9 @@ import { useWindow } from "../data/use-window";
 import { useViewStore, usOf } from "../data/view-store";
 import { Checkbox } from "../ui/checkbox";
 import { SeverityMark } from "../ui/marks";
-import { safeText } from "../ui/safe-text";
 import { ago, dayMinute } from "../ui/time";
 import { Tooltip } from "../ui/tooltip";
+import { NamedText } from "./address-names";
 
 const LANE = 250;
 
@@ -35,7 +35,9 @@ export function IncidentStrip({
     >
       <SeverityMark severity={i.severity} height={34} />
       <span className="min-w-0">
-        <span className="font-semibold">{safeText(i.title)}</span>{" "}
+        <span className="font-semibold">
+          <NamedText>{i.title}</NamedText>
+        </span>{" "}
         {i.newSinceSeen.length > 0 && <Tag attention>new since seen</Tag>}
         {i.returned > 0 && <Tag>{i.returned + 1} times</Tag>}
         {i.state !== "open" && (
@@ -44,7 +46,7 @@ export function IncidentStrip({
           </Tag>
         )}
         <span className="block truncate text-ui leading-[18px] text-quiet">
-          {safeText(about)} · {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"}
+          <NamedText>{about}</NamedText> · {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"}
         </span>
       </span>
       <svg

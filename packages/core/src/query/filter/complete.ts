@@ -30,6 +30,7 @@ export function completeFilter(
   cursor: number,
   directory: SenderDirectory,
   savedNames: readonly string[] = [],
+  allowsAfter = false,
 ): Completions {
   const before = source.slice(0, cursor);
   const partial = /[^\s(),"]*$/.exec(before)![0];
@@ -44,7 +45,7 @@ export function completeFilter(
       options: savedNames.map((n) => ({ text: `"${n}"`, about: "saved filter", type: "value" as const })),
       valuesOf: null,
     };
-  const found = optionsAfter(words, directory);
+  const found = optionsAfter(words, directory, allowsAfter);
   const options = found.options.filter(
     (o) =>
       o.text.toLowerCase().startsWith(partial.toLowerCase()) ||
@@ -61,9 +62,10 @@ const known = (options: readonly Completion[]): Found => ({ options, valuesOf: n
 
 const isJoiner = (w: string | undefined) => w === undefined || w === "and" || w === "or" || w === "not" || w === "(";
 
-function optionsAfter(words: readonly string[], directory: SenderDirectory): Found {
+function optionsAfter(words: readonly string[], directory: SenderDirectory, allowsAfter: boolean): Found {
   const last = words[words.length - 1];
-  if (isJoiner(last) && !(last === "not" && fieldBefore(words, words.length - 1))) return known(fieldOptions());
+  if (isJoiner(last) && !(last === "not" && fieldBefore(words, words.length - 1)))
+    return known(allowsAfter ? [...fieldOptions(), ...AFTER_OPTIONS] : fieldOptions());
   for (let i = words.length - 1; i >= 0 && i >= words.length - 12; i--) {
     const field = fieldEndingAt(words, i);
     if (field === undefined) continue;
@@ -110,13 +112,14 @@ function fieldOptions(): readonly Completion[] {
     ...FIELDS.map((f) => ({ text: f.name, about: f.about, type: "field" as const })),
     { text: "data", about: "a named value beyond the common fields", type: "field" },
     { text: "not", about: "the opposite", type: "joiner" },
-    ...SAME_FIELDS.map((f) => ({
-      text: `same ${f} within 10 min after`,
-      about: `what came after something with the same ${f}`,
-      type: "joiner" as const,
-    })),
   ];
 }
+
+const AFTER_OPTIONS: readonly Completion[] = SAME_FIELDS.map((f) => ({
+  text: `same ${f} within 10 min after`,
+  about: `what came after something with the same ${f}`,
+  type: "joiner",
+}));
 
 function valueOptions(field: Field, said: string, directory: SenderDirectory): Found {
   const values = (texts: readonly string[], about: string): readonly Completion[] =>

@@ -14,7 +14,7 @@ import {
   ValuesQuery,
   WhyNothing,
 } from "@halvik/contract";
-import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
+import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "@halvik/core/base/time";
 import { countToJson, type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { readFilter as filterInWords } from "@halvik/core/query/filter";
@@ -39,6 +39,7 @@ import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import { exportRecords } from "./export.js";
 import type { LiveFeed } from "./live-feed.js";
+import { outageOf } from "./outage-of.js";
 import type { Ask } from "./questions.js";
 import { readFilter } from "./read-filter.js";
 import { searchedWindow, windowJson } from "./searched-window.js";
@@ -404,10 +405,14 @@ export const recordRoutes = (deps: Needs) => {
         const { record } = found;
         const raw = found.raw ?? Buffer.from(record.head + record.text + record.tail, "utf8");
         const senders = await directory.get();
+        const outage = await outageOf(ask, record, senders, nowUs());
         return {
           record: (await presenter.present(senders))(record),
           raw: { base64: raw.toString("base64"), bytes: raw.length },
           incidents: await incidentsWithRecord(db, record),
+          ...(outage === null
+            ? {}
+            : { outage: { end: outage.end, record: outage.other, lastedMs: Math.round(outage.lastedUs / US_PER_MS) } }),
         };
       },
     }),

@@ -3,6 +3,7 @@ import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import { Controller, useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
+import { NamedText } from "../../shared/address-names";
 import { Button } from "../../ui/button";
 import { CONTROL } from "../../ui/look";
 import { Notes } from "../../ui/markdown";
@@ -101,12 +102,12 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
       <Facts
         facts={[...new Set(i.entities.map((e) => e.field))].map((field) => [
           field,
-          safeText(
-            i.entities
+          <NamedText key={field}>
+            {i.entities
               .filter((e) => e.field === field)
               .map((e) => e.value)
-              .join(", "),
-          ),
+              .join(", ")}
+          </NamedText>,
         ])}
       />
       <Tasks

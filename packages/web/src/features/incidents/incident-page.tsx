@@ -7,6 +7,7 @@ import { toast } from "sonner";
 import { incidentQuery, request } from "../../data/api";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
+import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
 import { lineText } from "../../shared/record-text";
 import { EmptyState, Trouble } from "../../ui/empty-state";
@@ -100,7 +101,9 @@ function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
     <div className="flex items-center gap-2.5">
       <SeverityMark severity={i.severity} height={26} />
       <div>
-        <h1 className="text-page leading-[26px] font-semibold">{safeText(i.title)}</h1>
+        <h1 className="text-page leading-[26px] font-semibold">
+          <NamedText>{i.title}</NamedText>
+        </h1>
         <p className="text-quiet">
           {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"} · {dayClock(usOf(i.first), zone)} –{" "}
           {day(lastUs, zone) === day(usOf(i.first), zone) ? clock(lastUs, zone) : dayClock(lastUs, zone)} ·{" "}
@@ -130,7 +133,7 @@ function Story({ detail }: { detail: IncidentDetail }) {
           <time className="mr-1.5 font-mono text-code text-quiet" dateTime={isoOf(s.us)}>
             {when(s.us, zone)}
           </time>
-          {safeText(s.text)}
+          <NamedText>{s.text}</NamedText>
         </p>
       ))}
     </>
@@ -235,7 +238,9 @@ function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
               </span>
               <SeverityMark severity={r.severity} />
               <span className="truncate">{safeText(r.sender.name)}</span>
-              <span className="truncate">{safeText(lineText(r))}</span>
+              <span className="truncate">
+                <NamedText>{lineText(r)}</NamedText>
+              </span>
             </Link>
           ))}
         </div>

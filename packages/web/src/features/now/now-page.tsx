@@ -6,6 +6,7 @@ import { Link, useNavigate } from "react-router";
 import { incidentsQuery, summaryQuery } from "../../data/api";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
+import { NamedText } from "../../shared/address-names";
 import { IncidentStrip } from "../../shared/incident-strip";
 import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
@@ -83,7 +84,7 @@ function SinceLastHere() {
         {ended.length === 0 ? "none ended." : `${ended.length} cleared or closed:`}{" "}
         {ended.slice(0, 5).map((i) => (
           <Link key={i.id} to={`/incidents/${i.id}`} className="mr-3">
-            {safeText(i.title)}
+            <NamedText>{i.title}</NamedText>
           </Link>
         ))}
       </p>

@@ -44,6 +44,7 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
           directory={directory}
           saved={saved}
           zone={zone}
+          allowsAfter
           valuesOf={valuesOf}
           onChange={setDraft}
           onSubmit={submit}

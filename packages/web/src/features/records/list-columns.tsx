@@ -1,11 +1,13 @@
 import type { RecordJson } from "@halvik/contract";
 import { bytesText, endText } from "@halvik/core/meaning/sentence";
-import { type Count, countFromJson, FIELDS, type FieldName } from "@halvik/core/model/record";
+import { type Count, countFromJson, FIELDS, type FieldName, fieldNamed } from "@halvik/core/model/record";
 import type { Filter } from "@halvik/core/query/filter";
 import { Fragment, type ReactNode } from "react";
+import { AddressName, NamedText } from "../../shared/address-names";
 import { safeText } from "../../ui/safe-text";
 import type { ChosenColumn } from "./columns";
 import { fieldTexts } from "./field-texts";
+import { OutageMark } from "./outages";
 import { type PivotActions, pivotOf, TextWithValues, Value } from "./values";
 
 /** A column of the list of records. */
@@ -27,7 +29,10 @@ const end = (field: "src" | "dst") =>
     if (address === undefined) return null;
     const port = field === "src" ? r.srcPort : r.dstPort;
     return (
-      <Value pivot={pivotOf(field, address)} record={r} actions={actions} shown={endText(address, port ?? null)} />
+      <>
+        <Value pivot={pivotOf(field, address)} record={r} actions={actions} shown={endText(address, port ?? null)} />
+        <AddressName address={address} />
+      </>
     );
   };
 
@@ -38,6 +43,7 @@ const whatItSays = (r: RecordJson, actions: PivotActions): ReactNode => (
   <>
     {r.app && r.kind !== "windows" && <span className="text-quiet">{safeText(r.app)} </span>}
     <TextWithValues record={r} actions={actions} />
+    <OutageMark id={r.id} />
   </>
 );
 
@@ -49,7 +55,16 @@ const amountOf = (name: "bytes" | "packets", text: (sum: Count) => string) => {
 /** Columns that are more than the values of one field. */
 const COMPOSED: readonly ListColumn[] = [
   { name: TEXT_COLUMN, width: "minmax(200px,3fr)", cell: whatItSays },
-  { name: "what happened", width: "minmax(200px,2fr)", cell: (r) => safeText(r.sentence) },
+  {
+    name: "what happened",
+    width: "minmax(200px,2fr)",
+    cell: (r) => (
+      <>
+        <NamedText>{r.sentence}</NamedText>
+        <OutageMark id={r.id} />
+      </>
+    ),
+  },
   { name: "from", width: "minmax(172px,1fr)", cell: end("src"), order: (r) => r.src ?? null },
   { name: "to", width: "minmax(172px,1fr)", cell: end("dst"), order: (r) => r.dst ?? null },
   {
@@ -107,17 +122,20 @@ const WIDTHS: Partial<Record<FieldName, string>> = {
 /** Fields shown in every line anyway, or told by a composed column. */
 const NO_COLUMN: readonly FieldName[] = ["time", "sender", "text", "bytes", "packets", "application"];
 
-const fieldCell = (name: FieldName) =>
-  function Cell(r: RecordJson, actions: PivotActions): ReactNode {
+const fieldCell = (name: FieldName) => {
+  const isAddress = fieldNamed(name)?.type === "address";
+  return function Cell(r: RecordJson, actions: PivotActions): ReactNode {
     const texts = fieldTexts(r, name);
     if (name === "arrival") return texts[0];
     return texts.map((text, i) => (
       <Fragment key={text}>
         {i > 0 && ", "}
         <Value pivot={pivotOf(name, text)} record={r} actions={actions} />
+        {isAddress && <AddressName address={text} />}
       </Fragment>
     ));
   };
+};
 
 const fieldOrder = (name: FieldName) => (r: RecordJson) => {
   const text = fieldTexts(r, name)[0];

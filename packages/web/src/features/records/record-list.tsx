@@ -8,6 +8,7 @@ import { clockMs, day, hour, minute } from "../../ui/time";
 import { ColumnEdge } from "./column-edge";
 import type { ListColumn } from "./list-columns";
 import { type ListOrder, MOST_ORDERED, nextOrder, sumOf } from "./list-order";
+import { Outages, outagesAmong } from "./outages";
 import type { PivotActions } from "./values";
 
 const ROW_PX = 21;
@@ -85,123 +86,128 @@ export function RecordList({
   useEffect(() => {
     if (selectedLine >= 0) virtual.scrollToIndex(selectedLine, { align: "auto" });
   }, [selectedId]);
+  const pairs = useMemo(() => (ordered ? NONE : outagesAmong(records)), [records, ordered]);
   return (
-    // biome-ignore lint/a11y/useSemanticElements: lines are placed one by one, as no list element can
-    <div
-      ref={box}
-      className={`min-h-0 flex-1 overflow-auto font-mono text-code leading-[21px] ${ofFilterBefore ? "opacity-50" : ""}`}
-      aria-busy={ofFilterBefore}
-      onScroll={(e) => onScrolledAway(e.currentTarget.scrollTop > ROW_PX * 2)}
-      role="list"
-      aria-label="Records"
-      // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard
-      tabIndex={0}
-    >
-      {header && (
-        <div
-          className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-small leading-[18px] text-quiet"
-          style={{ gridTemplateColumns: tracks(columns, ordered), minWidth }}
-        >
-          <span>
-            {ordered ? (
-              <button type="button" className="hover:text-ink" onClick={() => onOrder(null)}>
-                time
-              </button>
-            ) : (
-              "time ↓"
-            )}
-          </span>
-          <span />
-          <span />
-          <span>sender</span>
-          {columns.map((c) => (
-            <span key={c.name} className={`relative ${c.right ? "text-right" : ""}`}>
-              {c.order ? (
-                <button
-                  type="button"
-                  className="max-w-full truncate hover:text-ink"
-                  onClick={() => onOrder(nextOrder(order, c.name))}
-                >
-                  {c.name}
-                  {order?.column === c.name && <span className="text-ink"> {order.down ? "↓" : "↑"}</span>}
+    <Outages value={pairs}>
+      {/* biome-ignore lint/a11y/useSemanticElements: lines are placed one by one, as no list element can */}
+      <div
+        ref={box}
+        className={`min-h-0 flex-1 overflow-auto font-mono text-code leading-[21px] ${ofFilterBefore ? "opacity-50" : ""}`}
+        aria-busy={ofFilterBefore}
+        onScroll={(e) => onScrolledAway(e.currentTarget.scrollTop > ROW_PX * 2)}
+        role="list"
+        aria-label="Records"
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard
+        tabIndex={0}
+      >
+        {header && (
+          <div
+            className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-small leading-[18px] text-quiet"
+            style={{ gridTemplateColumns: tracks(columns, ordered), minWidth }}
+          >
+            <span>
+              {ordered ? (
+                <button type="button" className="hover:text-ink" onClick={() => onOrder(null)}>
+                  time
                 </button>
               ) : (
-                c.name
+                "time ↓"
               )}
-              <ColumnEdge name={c.name} onWidth={onWidth} />
             </span>
-          ))}
-        </div>
-      )}
-      <div style={{ height: virtual.getTotalSize(), position: "relative", minWidth }}>
-        {items.map((item) => {
-          const line = lines[item.index]!;
-          const style = {
-            position: "absolute",
-            top: 0,
-            left: 0,
-            right: 0,
-            transform: `translateY(${item.start}px)`,
-            height: item.size,
-          } as const;
-          if (line.type === "stretch")
+            <span />
+            <span />
+            <span>sender</span>
+            {columns.map((c) => (
+              <span key={c.name} className={`relative ${c.right ? "text-right" : ""}`}>
+                {c.order ? (
+                  <button
+                    type="button"
+                    className="max-w-full truncate hover:text-ink"
+                    onClick={() => onOrder(nextOrder(order, c.name))}
+                  >
+                    {c.name}
+                    {order?.column === c.name && <span className="text-ink"> {order.down ? "↓" : "↑"}</span>}
+                  </button>
+                ) : (
+                  c.name
+                )}
+                <ColumnEdge name={c.name} onWidth={onWidth} />
+              </span>
+            ))}
+          </div>
+        )}
+        <div style={{ height: virtual.getTotalSize(), position: "relative", minWidth }}>
+          {items.map((item) => {
+            const line = lines[item.index]!;
+            const style = {
+              position: "absolute",
+              top: 0,
+              left: 0,
+              right: 0,
+              transform: `translateY(${item.start}px)`,
+              height: item.size,
+            } as const;
+            if (line.type === "stretch")
+              return (
+                <div
+                  key={item.key}
+                  style={style}
+                  role="presentation"
+                  className="mt-[3px] flex gap-3 border-t border-line pt-[3px] font-sans text-small leading-[18px] text-quiet"
+                >
+                  <span>
+                    {day(line.us, zone)} {line.by === "minute" ? minute(line.us, zone) : `from ${hour(line.us, zone)}`}
+                  </span>
+                  <span>{line.count === 1 ? "1 record" : `${line.count} records`}</span>
+                </div>
+              );
             return (
+              // biome-ignore lint/a11y/noStaticElementInteractions: pointing only moves the needle on the rail
               <div
                 key={item.key}
                 style={style}
+                onMouseEnter={() => setNeedle(usOf(line.record.time))}
+                onMouseLeave={() => setNeedle(null)}
                 role="presentation"
-                className="mt-[3px] flex gap-3 border-t border-line pt-[3px] font-sans text-small leading-[18px] text-quiet"
               >
-                <span>
-                  {day(line.us, zone)} {line.by === "minute" ? minute(line.us, zone) : `from ${hour(line.us, zone)}`}
-                </span>
-                <span>{line.count === 1 ? "1 record" : `${line.count} records`}</span>
+                <Row
+                  record={line.record}
+                  zone={zone}
+                  selected={line.record.id === selectedId}
+                  marked={marked.includes(line.record.id)}
+                  actions={actions}
+                  onSelect={onSelect}
+                  columns={columns}
+                  withDay={ordered}
+                />
               </div>
             );
-          return (
-            // biome-ignore lint/a11y/noStaticElementInteractions: pointing only moves the needle on the rail
-            <div
-              key={item.key}
-              style={style}
-              onMouseEnter={() => setNeedle(usOf(line.record.time))}
-              onMouseLeave={() => setNeedle(null)}
-              role="presentation"
-            >
-              <Row
-                record={line.record}
-                zone={zone}
-                selected={line.record.id === selectedId}
-                marked={marked.includes(line.record.id)}
-                actions={actions}
-                onSelect={onSelect}
-                columns={columns}
-                withDay={ordered}
-              />
-            </div>
-          );
-        })}
-      </div>
-      {header && records.length > 0 && (ordered || columns.some((c) => c.amount)) && (
-        <div
-          className="sticky bottom-0 z-10 grid gap-2 border-t border-line-strong bg-paper pr-1 pl-0.5 font-sans text-small leading-[20px] text-quiet tabular-nums"
-          style={{ gridTemplateColumns: tracks(columns, ordered), minWidth }}
-          data-testid="list-foot"
-        >
-          <span className="col-span-4">
-            {complete
-              ? `all ${records.length.toLocaleString("en")} lines`
-              : `the newest ${records.length.toLocaleString("en")} lines`}
-          </span>
-          {columns.map((c) => (
-            <span key={c.name} className={c.right ? "text-right text-ink" : ""}>
-              {c.amount?.text(sumOf(records, c.amount.of))}
-            </span>
-          ))}
+          })}
         </div>
-      )}
-    </div>
+        {header && records.length > 0 && (ordered || columns.some((c) => c.amount)) && (
+          <div
+            className="sticky bottom-0 z-10 grid gap-2 border-t border-line-strong bg-paper pr-1 pl-0.5 font-sans text-small leading-[20px] text-quiet tabular-nums"
+            style={{ gridTemplateColumns: tracks(columns, ordered), minWidth }}
+            data-testid="list-foot"
+          >
+            <span className="col-span-4">
+              {complete
+                ? `all ${records.length.toLocaleString("en")} lines`
+                : `the newest ${records.length.toLocaleString("en")} lines`}
+            </span>
+            {columns.map((c) => (
+              <span key={c.name} className={c.right ? "text-right text-ink" : ""}>
+                {c.amount?.text(sumOf(records, c.amount.of))}
+              </span>
+            ))}
+          </div>
+        )}
+      </div>
+    </Outages>
   );
 }
+
+const NONE: ReturnType<typeof outagesAmong> = new Map();
 
 const Row = memo(function Row({
   record,

@@ -1,17 +1,19 @@
 import type { RecordDetail, RecordJson } from "@halvik/contract";
 import { bytesText, endText } from "@halvik/core/meaning/sentence";
-import { countFromJson } from "@halvik/core/model/record";
+import { countFromJson, fieldNamed } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link } from "react-router";
 import { recordQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
-import { Button } from "../../ui/button";
+import { AddressName, NamedText } from "../../shared/address-names";
+import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Facts, Heading } from "../../ui/page";
-import { SafeText, safeText } from "../../ui/safe-text";
+import { safeText } from "../../ui/safe-text";
 import { clockMs, day } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
+import { outageText } from "./outages";
 import { RightAfterRecord } from "./right-after";
 import { type PivotActions, pivotOf, Value } from "./values";
 
@@ -29,12 +31,16 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
   const detail = useQuery(recordQuery(id));
   if (detail.error && !detail.data) return <Trouble error={detail.error} what="This record cannot be shown" />;
   if (!detail.data) return null;
-  const { record, incidents } = detail.data;
+  const { record, incidents, outage } = detail.data;
   return (
     <>
       <div className="flex items-start justify-between gap-2">
         <h2 className="min-w-0 text-title leading-6 font-semibold break-words">
-          <SafeText>{record.sentence.length > 160 ? `${record.sentence.slice(0, 160)}…` : record.sentence}</SafeText>
+          <bdi>
+            <NamedText>
+              {record.sentence.length > 160 ? `${record.sentence.slice(0, 160)}…` : record.sentence}
+            </NamedText>
+          </bdi>
         </h2>
         <Button onClick={onClose} aria-label="Close the margin" shortcut="Esc" />
       </div>
@@ -43,6 +49,15 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
           in incident <Link to={`/incidents/${i.id}`}>{safeText(i.title)}</Link>
         </p>
       ))}
+      {outage && (
+        <p className="mt-1 text-ui">
+          {outage.end === "down" ? "It went down here and was " : "It came up here and "}
+          {outageText(outage.end, outage.lastedMs * 1_000)}:{" "}
+          <TextButton onClick={() => actions.show(outage.record)}>
+            {outage.end === "down" ? "the record of its return" : "the record of its going down"}
+          </TextButton>
+        </p>
+      )}
       {record.problem && (
         <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-ui">
           Not decoded in full: {safeText(record.problem.message)} ({record.problem.code}, at {record.problem.offset})
@@ -103,7 +118,12 @@ function Copy({ record, raw }: { record: RecordJson; raw: string }) {
 function Fields({ record, actions }: { record: RecordJson; actions: PivotActions }) {
   const zone = useViewStore((s) => s.zone);
   const value = (field: string, text: string | number | undefined) =>
-    text === undefined ? null : <Value pivot={pivotOf(field, String(text))} record={record} actions={actions} />;
+    text === undefined ? null : (
+      <>
+        <Value pivot={pivotOf(field, String(text))} record={record} actions={actions} />
+        {fieldNamed(field)?.type === "address" && <AddressName address={String(text)} />}
+      </>
+    );
   const list = (field: string, values: readonly string[] | undefined) =>
     values?.length
       ? values.map((v) => (

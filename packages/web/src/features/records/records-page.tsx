@@ -84,6 +84,7 @@ export function RecordsPage() {
         const us = usOf(record.time);
         submit(`${pivot.only} and time between ${isoOf(us)} and ${isoOf(us + RIGHT_AFTER_US)}`);
       },
+      show: (id: string) => setParam({ record: id }),
       seen: (pivot: Pivot) => setParam({ seen: pivot.only }),
     }),
     [add, submit, setParam, setWindow, setDraft],

@@ -4,6 +4,7 @@ import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { valuesQuery } from "../../data/api";
 import { usOf } from "../../data/view-store";
+import { NamedText } from "../../shared/address-names";
 import { difference } from "../../shared/compared-window";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
@@ -50,7 +51,7 @@ export function ValueList({
         <ValueLine
           key={value}
           part={`${field} is ${quoteIfNeeded(label)}`}
-          shown={value === "" ? "(empty)" : safeText(label)}
+          shown={value === "" ? "(empty)" : <NamedText>{label}</NamedText>}
           amount={amountText(measure, amount)}
           share={Number(countFromJson(amount)) / most}
           change={other ? changeOf(value, Number(countFromJson(amount)), other, measure.by === "bytes") : null}

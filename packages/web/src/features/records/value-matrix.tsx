@@ -5,6 +5,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { matrixQuery } from "../../data/api";
 import { usOf } from "../../data/view-store";
+import { NamedText } from "../../shared/address-names";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { dayMinute } from "../../ui/time";
@@ -92,7 +93,7 @@ export function ValueMatrix({ window, filter, zone, measure, fields, onFields, o
                         onClick={() => onOnly(`${rows} is ${quoteIfNeeded(row.label)}`)}
                         className="max-w-full truncate hover:text-fjord"
                       >
-                        {safeText(row.label)}
+                        <NamedText>{row.label}</NamedText>
                       </button>
                     </Tooltip>
                   </th>

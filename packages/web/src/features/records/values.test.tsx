@@ -14,6 +14,7 @@ const shown = (over: Parameters<typeof recordJson>[0]) => {
     seen: on("seen"),
     around: (r) => done.push(["around", r.id]),
     rightAfter: on("right after"),
+    show: (id) => done.push(["show", id]),
   };
   const { container } = draw(<TextWithValues record={recordJson(over)} actions={actions} />);
   return { done, container, user: userEvent.setup() };

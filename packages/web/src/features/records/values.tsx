@@ -2,6 +2,7 @@ import type { RecordJson } from "@halvik/contract";
 import { findAddresses } from "@halvik/core/base/net";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { Fragment, type ReactNode } from "react";
+import { NameMark, namesIn, useNameOf } from "../../shared/address-names";
 import { lineText } from "../../shared/record-text";
 import { Menu, MenuItem, MenuLabel } from "../../ui/menu";
 import { safeText } from "../../ui/safe-text";
@@ -19,6 +20,8 @@ export interface PivotActions {
   around(record: RecordJson): void;
   /** What came right after a record with the same value. */
   rightAfter(pivot: Pivot, record: RecordJson): void;
+  /** Another record, beside the list. */
+  show(id: string): void;
   /** When it was first and last seen. */
   seen(pivot: Pivot): void;
 }
@@ -54,9 +57,24 @@ function occurrences(record: RecordJson, text: string): { start: number; end: nu
 export function TextWithValues({ record, actions }: { record: RecordJson; actions: PivotActions }) {
   const parts: ReactNode[] = [];
   const text = lineText(record);
+  const names = [...namesIn(text, useNameOf())];
+  const putText = (from: number, to: number) => {
+    let done = from;
+    while (names[0] !== undefined && names[0].at <= to) {
+      const { at, name } = names.shift()!;
+      parts.push(
+        <Fragment key={`n${at}`}>
+          {safeText(text.slice(done, at))}
+          <NameMark name={name} />
+        </Fragment>,
+      );
+      done = at;
+    }
+    parts.push(<Fragment key={`t${done}`}>{safeText(text.slice(done, to))}</Fragment>);
+  };
   let at = 0;
   for (const o of occurrences(record, text)) {
-    parts.push(<Fragment key={`t${at}`}>{safeText(text.slice(at, o.start))}</Fragment>);
+    putText(at, o.start);
     parts.push(
       <Value
         key={`v${o.start}`}
@@ -68,7 +86,7 @@ export function TextWithValues({ record, actions }: { record: RecordJson; action
     );
     at = o.end;
   }
-  parts.push(<Fragment key="rest">{safeText(text.slice(at))}</Fragment>);
+  putText(at, text.length);
   return <bdi>{parts}</bdi>;
 }
 
