@@ -131,14 +131,15 @@ export const TaskChange = z.object({ done: z.boolean() });
 export const BulkAct = z.object({
   ids: z.array(z.int().min(1)).min(1).max(200),
   act: z.discriminatedUnion("what", [
-    z.object({ what: z.literal("acknowledge") }),
+    z.object({ what: z.literal("acknowledge"), note: z.string().max(4_000).default("") }),
+    z.object({ what: z.literal("note"), note: z.string().min(1).max(4_000) }),
     z.object({ what: z.literal("assign"), to: z.string().trim().max(120).nullable() }),
     z.object({ what: z.literal("shelve"), until: TimeText, why: z.string().max(4_000).default("") }),
     z.object({ what: z.literal("close"), reason: z.enum(CLOSE_REASONS), note: z.string().max(4_000).default("") }),
   ]),
 });
 export type BulkAct = z.infer<typeof BulkAct>;
-/** What a bulk act changed; `undo`: by which number it is taken back. */
+/** What a bulk act changed; `undo`: by which number it is taken back; null: it cannot be. */
 export const BulkAnswer = z.object({
   changed: z.array(z.int()),
   refused: z.array(z.object({ id: z.int(), why: z.string() })),

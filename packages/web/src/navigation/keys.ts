@@ -21,6 +21,7 @@ export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
   ["w and o", "only with, without the selected record’s sender"],
   ["a", "acknowledge"],
   ["n", "note"],
+  ["c", "close an incident"],
   ["Ctrl K", "command palette"],
   ["?", "all keys"],
 ];

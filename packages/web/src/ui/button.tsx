@@ -12,10 +12,11 @@ export function Button({ main = false, shortcut, children, className = "", ...re
     <button
       type="button"
       className={`inline-flex shrink-0 items-center gap-1.5 rounded-xs whitespace-nowrap border px-2.5 py-0.5 text-ui disabled:cursor-default disabled:opacity-50 ${look} ${className}`}
+      aria-keyshortcuts={shortcut}
       {...rest}
     >
       {children}
-      {shortcut && <kbd className="font-mono text-micro opacity-80">{shortcut}</kbd>}
+      {shortcut && <kbd aria-hidden className="font-mono text-micro opacity-80">{shortcut}</kbd>}
     </button>
   );
 }

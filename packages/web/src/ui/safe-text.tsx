@@ -10,5 +10,3 @@ export function safeText(text: string): string {
     return `⟨${code.toString(16).toUpperCase().padStart(4, "0")}⟩`;
   });
 }
-
-export const SafeText = ({ children }: { children: string }) => <bdi>{safeText(children)}</bdi>;

@@ -38,7 +38,8 @@ export async function actOnMany(
     else if (await change(client, id, act, untilUs, who, nowUs)) changed.push(before);
     else refused.push({ id, why: "it is closed already" });
   }
-  if (changed.length === 0) return { changed: [], refused, undo: null };
+  // what was written stays written
+  if (changed.length === 0 || act.what === "note") return { changed: changed.map((c) => c.id), refused, undo: null };
   const undo = await keepAct(client, nowUs, who, { ...act, untilUs }, changed);
   return { changed: changed.map((c) => c.id), refused, undo };
 }
@@ -54,6 +55,8 @@ function change(
   switch (act.what) {
     case "acknowledge":
       return acknowledge(client, id, who, nowUs);
+    case "note":
+      return Promise.resolve(true);
     case "assign":
       return assignIncident(client, id, act.to || null);
     case "shelve":
@@ -90,6 +93,8 @@ async function restore(client: Queryable, { act, at_us, who }: KeptAct, before: 
         acknowledged_by: who,
         acknowledged_us: at_us,
       });
+    case "note":
+      return "a note stays";
     case "assign":
       return put(["owner"], { owner: act.to || null });
     case "shelve":

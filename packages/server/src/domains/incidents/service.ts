@@ -172,7 +172,10 @@ function saidOf(
 ): [code: HistoryCode, detail: string, reason: CloseReason | null] {
   switch (act.what) {
     case "acknowledge":
-      return ["acknowledged", "", null];
+      // acts kept by earlier versions have none
+      return ["acknowledged", act.note ?? "", null];
+    case "note":
+      return ["note", act.note, null];
     case "assign":
       return ["assigned", act.to || "nobody", null];
     case "shelve":

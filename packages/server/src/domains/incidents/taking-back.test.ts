@@ -167,7 +167,7 @@ test("one that lasts without a finding of its own, as that the engine has stoppe
 
 describe("acts on several, taken back", () => {
   const act: fc.Arbitrary<BulkAct["act"]> = fc.oneof(
-    fc.constant({ what: "acknowledge" as const }),
+    fc.constant({ what: "acknowledge" as const, note: "" }),
     fc.record({ what: fc.constant("assign" as const), to: fc.constantFrom("k.lind", "moe", null) }),
     fc.record({
       what: fc.constant("shelve" as const),

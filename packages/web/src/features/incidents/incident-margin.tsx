@@ -1,60 +1,34 @@
 import type { IncidentDetail } from "@halvik/contract";
-import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
-import { Controller, useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
-import { Button } from "../../ui/button";
-import { CONTROL } from "../../ui/look";
 import { Notes } from "../../ui/markdown";
 import { Facts, Heading } from "../../ui/page";
-import { Radio } from "../../ui/radio";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
+import { Acts } from "./acts";
 import { MoreActs } from "./more-acts";
 import { Similar } from "./similar";
 import { Tasks } from "./tasks";
 
-type Writing = "acknowledge" | "note" | "close" | null;
-
 interface IncidentMarginProps {
   readonly detail: IncidentDetail;
-  readonly writing: Writing;
-  readonly setWriting: (writing: Writing) => void;
   readonly act: (what: string, body: object, method?: "POST" | "PATCH") => void;
-  readonly busy: boolean;
 }
 
-const REASON_WORDS: Readonly<Record<(typeof CLOSE_REASONS)[number], string>> = {
-  fixed: "fixed (the same within 24 h returns here)",
-  expected: "expected (the same later starts anew)",
-  false: "false: the rule was wrong (the same later starts anew)",
-  duplicate: "duplicate: another incident holds it",
-};
-
 /** Facts, what to do, notes and history. */
-export function IncidentMargin({ detail, writing, setWriting, act, busy }: IncidentMarginProps) {
+export function IncidentMargin({ detail, act }: IncidentMarginProps) {
   const zone = useViewStore((s) => s.zone);
   const { incident: i, history } = detail;
   return (
     <>
-      <div className="flex gap-1.5">
-        <Button
-          main={i.acknowledged === null && i.needsAttention}
-          shortcut="a"
-          onClick={() => setWriting("acknowledge")}
-        >
-          Acknowledge
-        </Button>
-        <Button shortcut="n" onClick={() => setWriting("note")}>
-          Note
-        </Button>
-        {i.state !== "closed" && <Button onClick={() => setWriting("close")}>Close</Button>}
+      <Acts
+        ids={[i.id]}
+        main={i.acknowledged === null && i.needsAttention ? "acknowledge" : null}
+        without={i.state === "closed" ? ["close"] : []}
+      >
         <MoreActs detail={detail} act={act} />
-      </div>
-      {writing !== null && (
-        <Form key={writing} writing={writing} act={act} busy={busy} onCancel={() => setWriting(null)} />
-      )}
+      </Acts>
       <div className="mt-3">
         <Facts
           facts={[
@@ -131,71 +105,5 @@ export function IncidentMargin({ detail, writing, setWriting, act, busy }: Incid
         ))}
       </ol>
     </>
-  );
-}
-
-function Form({
-  writing,
-  act,
-  busy,
-  onCancel,
-}: {
-  writing: Exclude<Writing, null>;
-  act: IncidentMarginProps["act"];
-  busy: boolean;
-  onCancel: () => void;
-}) {
-  const { control, register, handleSubmit } = useForm({ defaultValues: { note: "", reason: "fixed" } });
-  const submit = handleSubmit(({ note, reason }) => {
-    if (writing === "close") act("close", { note, reason });
-    else act(writing === "note" ? "notes" : "acknowledge", { note });
-  });
-  const label = { acknowledge: "Acknowledge", note: "Add the note", close: "Close" }[writing];
-  return (
-    <form
-      onSubmit={submit}
-      className="mt-2.5 border border-line-strong bg-sheet p-2.5"
-      onKeyDown={(e) => {
-        if (e.key === "Escape") onCancel();
-        if (e.key === "Enter" && (e.ctrlKey || e.metaKey)) void submit();
-      }}
-    >
-      {writing === "close" && (
-        <div className="mb-2 text-ui">
-          <p className="text-quiet">Reason</p>
-          <Controller
-            control={control}
-            name="reason"
-            render={({ field }) => (
-              <Radio
-                label="Reason"
-                value={field.value}
-                onChange={field.onChange}
-                options={CLOSE_REASONS.map((value) => ({ value, label: REASON_WORDS[value] }))}
-              />
-            )}
-          />
-        </div>
-      )}
-      <label className="block text-ui text-quiet">
-        Note{writing === "note" ? ", as Markdown" : " (optional)"}
-        <textarea
-          rows={3}
-          // biome-ignore lint/a11y/noAutofocus: the form was opened by a key, to write into
-          autoFocus
-          required={writing === "note"}
-          className={`${CONTROL} mt-0.5 w-full`}
-          {...register("note")}
-        />
-      </label>
-      <div className="mt-1 flex gap-1.5">
-        <Button main type="submit" disabled={busy}>
-          {label}
-        </Button>
-        <Button onClick={onCancel} shortcut="Esc">
-          Cancel
-        </Button>
-      </div>
-    </form>
   );
 }

@@ -1,12 +1,10 @@
 import type { IncidentDetail } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
 import { incidentQuery, request } from "../../data/api";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
-import { usePageKeys } from "../../navigation/keys";
 import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
 import { lineText } from "../../shared/record-text";
@@ -27,7 +25,6 @@ export function IncidentPage() {
   const detail = useQuery(incidentQuery(id));
   const client = useQueryClient();
   const navigate = useNavigate();
-  const [writing, setWriting] = useState<"acknowledge" | "note" | "close" | null>(null);
   const act = useMutation({
     mutationFn: ({ what, body, method }: { what: string; body: object; method: "POST" | "PATCH" }) =>
       request<IncidentDetail>(method, `/incidents/${id}/${what}`, body),
@@ -39,20 +36,8 @@ export function IncidentPage() {
       if (shown !== id) void navigate(`/incidents/${shown}`);
       void client.invalidateQueries({ queryKey: ["incidents"] });
       void client.invalidateQueries({ queryKey: ["summary"] });
-      setWriting(null);
     },
     onError: (e) => toast.error(e.message),
-  });
-  usePageKeys({
-    a: (e) => {
-      e.preventDefault();
-      setWriting("acknowledge");
-    },
-    n: (e) => {
-      e.preventDefault();
-      setWriting("note");
-    },
-    Escape: () => setWriting(null),
   });
   // what is shown stays while Halvik is away for a moment: the frame says that it is
   if (detail.error && !detail.data)
@@ -69,10 +54,7 @@ export function IncidentPage() {
       margin={
         <IncidentMargin
           detail={detail.data}
-          writing={writing}
-          setWriting={setWriting}
           act={(what, body, method = "POST") => act.mutate({ what, body, method })}
-          busy={act.isPending}
         />
       }
     >

@@ -1,4 +1,3 @@
-import type { BulkAct } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { useNavigate } from "react-router";
@@ -6,15 +5,16 @@ import { incidentsQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
 import { usePageKeys } from "../../navigation/keys";
 import { IncidentStrip } from "../../shared/incident-strip";
-import { Kbd } from "../../ui/button";
+import { Button, Kbd } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { CONTROL } from "../../ui/look";
 import { Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Segments } from "../../ui/segments";
 import { Select } from "../../ui/select";
-import { BulkBar, useBulkAct } from "./bulk-bar";
+import { Acts } from "./acts";
 import { GROUPS, type GroupBy, grouped } from "./grouping";
+import { counted } from "./use-acts";
 
 const VIEWS = [
   { state: "attention", name: "need you" },
@@ -43,16 +43,18 @@ export function IncidentsPage() {
   const incidents = groups.flatMap((g) => g.incidents);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   // what has left the list is not acted on
-  const ids = incidents.filter((i) => chosen.has(i.id)).map((i) => i.id);
+  const ticked = incidents.filter((i) => chosen.has(i.id)).map((i) => i.id);
+  const current = incidents[at];
+  const ids = ticked.length > 0 || current === undefined ? ticked : [current.id];
   const toggle = (id: number) =>
     setChosen((all) => new Set(all.has(id) ? [...all].filter((a) => a !== id) : [...all, id]));
-  const none = () => setChosen(new Set());
-  const bulk = useBulkAct(none);
-  const act = (what: BulkAct["act"]) => bulk.mutate({ ids, act: what });
+  const none = () => {
+    setChosen(new Set());
+    setAt(-1);
+  };
   usePageKeys({
     x: () => incidents[at] && toggle(incidents[at].id),
-    X: () => setChosen(new Set(ids.length === incidents.length ? [] : incidents.map((i) => i.id))),
-    a: () => ids.length > 0 && act({ what: "acknowledge" }),
+    X: () => setChosen(new Set(ticked.length === incidents.length ? [] : incidents.map((i) => i.id))),
     Escape: none,
     j: () => setAt(Math.min(at + 1, incidents.length - 1)),
     k: () => setAt(Math.max(at - 1, 0)),
@@ -89,7 +91,16 @@ export function IncidentsPage() {
           className={`${CONTROL} w-44 py-0 text-ui`}
         />
       </div>
-      {ids.length > 0 && <BulkBar count={ids.length} act={act} onNone={none} busy={bulk.isPending} />}
+      {ids.length > 0 && (
+        <div role="toolbar" aria-label="Selected incidents" className="border-b border-line py-1.5">
+          <Acts ids={ids} main="acknowledge" onDone={none}>
+            <span className="order-first mr-2 text-ui">{counted(ids.length)} selected</span>
+            <Button className="ml-auto" onClick={none}>
+              None
+            </Button>
+          </Acts>
+        </div>
+      )}
       <Scroller label="Queue">
         {list.error && <Trouble error={list.error} what="The incidents cannot be shown" />}
         {groups.map((g) => (
