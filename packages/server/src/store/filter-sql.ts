@@ -20,6 +20,7 @@ import {
   senderIds,
   undecided,
   valueTest,
+  withNamedEvents,
 } from "@halvik/core/query/filter";
 import { FLOW_SEVERITY } from "./flow-columns.js";
 import type { Shape } from "./segments.js";
@@ -182,7 +183,8 @@ function negate(part: FilterSql): FilterSql {
   return part.exact ? { text: `((${part.text}) is not true)`, exact: true } : UNDECIDED;
 }
 
-function comparisonToSql(node: Comparison, params: Params, context: SqlContext): FilterSql {
+function comparisonToSql(written: Comparison, params: Params, context: SqlContext): FilterSql {
+  const node = withNamedEvents(written, context.directory);
   if (node.field === "data") return dataToSql(node, node.dataName ?? "", params);
   const column = FIELDS_OF[context.shape ?? "record"][node.field];
   switch (column.is) {

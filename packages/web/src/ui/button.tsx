@@ -16,7 +16,11 @@ export function Button({ main = false, shortcut, children, className = "", ...re
       {...rest}
     >
       {children}
-      {shortcut && <kbd aria-hidden className="font-mono text-micro opacity-80">{shortcut}</kbd>}
+      {shortcut && (
+        <kbd aria-hidden className="font-mono text-micro opacity-80">
+          {shortcut}
+        </kbd>
+      )}
     </button>
   );
 }

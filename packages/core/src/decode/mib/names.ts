@@ -117,6 +117,19 @@ export class MibNames {
     return mapped?.kind === "notification" ? mapped : found;
   }
 
+  /** Every notification, with the identifiers it arrives under: SNMPv1 sends one without a zero before its number with one. */
+  notifications(): { name: string; oids: string[] }[] {
+    const found: { name: string; oids: string[] }[] = [];
+    for (const { kind, name, oid } of this.nodes.values()) {
+      if (kind !== "notification") continue;
+      const last = oid.lastIndexOf(".");
+      const mapped = `${oid.slice(0, last)}.0${oid.slice(last)}`;
+      const isMapped = withoutMappedZero(mapped) === oid && !oid.startsWith(`${STANDARD_TRAPS}.`);
+      found.push({ name, oids: isMapped ? [oid, mapped] : [oid] });
+    }
+    return found;
+  }
+
   /** The object an instance belongs to, and what is left of the identifier: `ifIndex` and `7`. */
   find(oid: string): { readonly node: MibNode; readonly instance: string } | null {
     for (let end = oid.length; end > 0; end = oid.lastIndexOf(".", end - 1)) {

@@ -20,6 +20,9 @@ export type Piece =
 /** A rule while it is written: nothing in it is certain. */
 export interface Draft {
   readonly kind?: unknown;
+  readonly name?: unknown;
+  readonly key?: unknown;
+  readonly count?: unknown;
   readonly steps?: readonly { readonly absent?: boolean; readonly count?: number }[];
   readonly parts?: readonly unknown[];
   readonly measure?: { readonly of?: string };

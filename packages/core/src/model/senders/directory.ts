@@ -1,5 +1,6 @@
 import type { EpochUs } from "../../base/time/index.js";
 import { type Applications, NO_APPLICATIONS } from "../applications/index.js";
+import { type NotificationNames, STANDARD_NOTIFICATIONS } from "../notifications/index.js";
 
 export const SENDER_STATES = ["waiting", "admitted", "refused"] as const;
 export type SenderState = (typeof SENDER_STATES)[number];
@@ -60,7 +61,7 @@ export const KEEP_DAYS = [1, 3, 7, 14, 30, 90, 180, 365, 1_095, 3_650] as const;
 /** The sender of Halvik's own records. */
 export const OWN_SENDER = 0;
 
-/** Looks up what the names in filters stand for: senders, their groups and sites, applications. Immutable: a changed directory is a new one. */
+/** Looks up what the names in filters stand for: senders, their groups and sites, applications, notifications. Immutable: a changed directory is a new one. */
 export class SenderDirectory {
   private readonly byId: ReadonlyMap<number, Sender>;
 
@@ -68,6 +69,8 @@ export class SenderDirectory {
     readonly senders: readonly Sender[],
     /** What traffic is called. */
     readonly applications: Applications = NO_APPLICATIONS,
+    /** What SNMP notifications are called. */
+    readonly notifications: NotificationNames = STANDARD_NOTIFICATIONS,
   ) {
     this.byId = new Map(senders.map((s) => [s.id, s]));
   }

@@ -50,7 +50,16 @@ export function undecided({ span }: After): never {
   throw new Error(`the question of what came after something at ${span.start} has not been answered`);
 }
 
-function compileComparison(node: Comparison, context: EvaluateContext): RecordTest {
+/** A comparison of events with what names of notifications stand for beside them; others as they are. All back ends use it, so that they cannot differ. */
+export function withNamedEvents(node: Comparison, { notifications }: SenderDirectory): Comparison {
+  const { field: name, test } = node;
+  if (name !== "event" || test.op !== "oneOf") return node;
+  const values = test.values.flatMap((value) => [value, ...notifications.oids(value)]);
+  return values.length === test.values.length ? node : { ...node, test: { op: "oneOf", values } };
+}
+
+function compileComparison(written: Comparison, context: EvaluateContext): RecordTest {
+  const node = withNamedEvents(written, context.directory);
   const test = valueTest(node, context);
   const negated = node.negated;
   if (node.field === "data") {

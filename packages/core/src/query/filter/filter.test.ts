@@ -1,6 +1,8 @@
 import fc from "fast-check";
 import { RE2JS } from "re2js";
 import { fold, isLike } from "../../base/text/index.js";
+import { NotificationNames } from "../../model/notifications/index.js";
+import { SenderDirectory } from "../../model/senders/index.js";
 import { TEST_DIRECTORY } from "../../testing/filters.js";
 import { testRecord } from "../../testing/record.js";
 import {
@@ -382,4 +384,29 @@ describe("completion", () => {
   ])("after %j comes %j", (text, want) => expect(options(text)).toContain(want));
   test("inside an open quote nothing is offered", () => expect(options('text has "li')).toEqual([]));
   test("a choice replaces what was begun", () => expect(completeFilter("x and sev", 9, TEST_DIRECTORY).from).toBe(6));
+});
+
+describe("notifications by name", () => {
+  const directory = new SenderDirectory(
+    [],
+    undefined,
+    new NotificationNames([{ name: "fanFailed", oids: ["1.3.6.1.4.1.32473.1.2", "1.3.6.1.4.1.32473.1.0.2"] }]),
+  );
+  const finds = (text: string, event: string, using = directory) => {
+    const parsed = parseFilter(text, { zone: "UTC" });
+    if (!parsed.ok) throw new Error(parsed.error.message);
+    return compileFilter(parsed.filter, { directory: using, nowUs: 0 })(testRecord({ kind: "snmp", event }));
+  };
+  test.each([
+    ["event is fanFailed", "1.3.6.1.4.1.32473.1.2", true],
+    ["event is fanFailed", "1.3.6.1.4.1.32473.1.0.2", true],
+    ["event is fanFailed", "1.3.6.1.4.1.32473.1.3", false],
+    ["event is not fanFailed", "1.3.6.1.4.1.32473.1.2", false],
+    ["event in 4625, fanFailed", "4625", true],
+    // what a device itself calls its event stays findable
+    ["event is fanFailed", "fanFailed", true],
+  ])("%s, of %s: %s", (text, event, found) => expect(finds(text, event)).toBe(found));
+  test("the generic ones are known without any module", () => {
+    expect(finds("event is linkDown", "1.3.6.1.6.3.1.1.5.3", new SenderDirectory([]))).toBe(true);
+  });
 });

@@ -14,6 +14,7 @@ export {
   timeBounds,
   undecided,
   valueTest,
+  withNamedEvents,
 } from "./evaluate.js";
 export {
   type ComparatorName,

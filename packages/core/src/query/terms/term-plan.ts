@@ -12,6 +12,7 @@ import {
   senderIds,
   undecided,
   valueTest,
+  withNamedEvents,
 } from "../filter/index.js";
 import { dataPrefix, hasDataTerms, hasTerms, isOwnDataPrefix, termPrefix } from "./part-builder.js";
 import { clip, eachWord, isClipped } from "./words.js";
@@ -86,7 +87,8 @@ function plan(filter: Filter, context: EvaluateContext): TermPlan {
   }
 }
 
-function planComparison(node: Comparison, context: EvaluateContext): TermPlan {
+function planComparison(written: Comparison, context: EvaluateContext): TermPlan {
+  const node = withNamedEvents(written, context.directory);
   if (node.field === "text") return planText(node);
   const dataName = node.field === "data" ? node.dataName : field(node.field).dataName;
   if (dataName !== undefined) {

@@ -454,6 +454,8 @@ function readMeasure({ by, distinct }: z.infer<typeof ValuesQuery>): Measure {
 /** A value as a filter names it. */
 function labelOf(field: string, value: string, senders: SenderDirectory): string {
   if (field === "sender") return senders.name(Number(value));
+  // shared names stand for several: the identifier then
+  if (field === "event") return senders.notifications.name(value) ?? value;
   return field === "severity" ? severityName(Number(value) as Severity) : value;
 }
 

@@ -1,11 +1,25 @@
+import { NotificationNames } from "@halvik/core/model/notifications";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";
-import { directoryVersion, loadOwnNames } from "../../names/repository.js";
+import { loadMibNames } from "../../names/mibs.js";
+import { directoryVersion, kindsVersion, loadOwnNames } from "../../names/repository.js";
 import { loadSenders } from "./repository.js";
 
 /** What names in filters stand for, as it is now. */
 export const loadDirectory = async (db: Queryable, zone: string): Promise<SenderDirectory> =>
-  new SenderDirectory(await loadSenders(db, zone), await loadOwnNames(db));
+  new SenderDirectory(await loadSenders(db, zone), await loadOwnNames(db), await notificationNames(db));
+
+/** Modules take long to read and change seldom. */
+const read = new WeakMap<Queryable, { readonly version: number; readonly names: NotificationNames }>();
+
+async function notificationNames(db: Queryable): Promise<NotificationNames> {
+  const version = await kindsVersion(db);
+  const before = read.get(db);
+  if (before?.version === version) return before.names;
+  const names = new NotificationNames((await loadMibNames(db)).notifications());
+  read.set(db, { version, names });
+  return names;
+}
 
 /** The directory, read again when what it was made from has changed. */
 export class DirectoryCache {

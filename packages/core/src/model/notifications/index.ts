@@ -1,0 +1,1 @@
+export { type NotificationName, NotificationNames, STANDARD_NOTIFICATIONS } from "./notifications.js";
