@@ -18,15 +18,15 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
   await halvik.firstSignIn(page);
   await page.getByRole("link", { name: "Rules" }).click();
   await page.getByLabel("Rules with these words").fill("guessing windows");
-  await expect(page.getByRole("heading", { name: "Several accounts locked out" })).toBeVisible();
+  await expect(page.getByRole("link", { name: "Several accounts locked out" })).toBeVisible();
   await page.getByRole("link", { name: "New rule" }).click();
 
   const file = page.getByLabel("The rule as a file");
   const sentence = page.getByTestId("rule-sentence");
+  await page.getByLabel("Name").fill("Barrier stuck");
+  await expect(file).toHaveValue(/^id: barrier-stuck\nname: Barrier stuck\n/);
   await sentence.getByLabel("count").fill("4");
   await expect(file).toHaveValue(/count: 4/);
-  // the tests it carries say what that changes
-  await expect(page.getByText("raised 1, expected 0")).toBeVisible();
   await sentence.getByLabel("filter", { exact: true }).fill("app is barier");
   await expect(page.getByText(/Nothing stored in the last 7 days matches/)).toBeVisible();
   await sentence.getByLabel("filter", { exact: true }).fill("ap is barrier");
@@ -50,17 +50,27 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
   await page.getByLabel("worse by a filter").click();
   await page.getByLabel("worse 0 filter").fill("text has smoke");
   await expect(file).toHaveValue(/worse:\n {2}- severity: critical\n {4}filter: text has smoke/);
-  await file.fill((await file.inputValue()).replace(/tests:[\s\S]*/, "").replace("my-rule", "barrier-stuck"));
+  await expect(file).toHaveValue(/title: "\{count\} × Barrier stuck on \{sender\}"/);
+  // a test that fails does not keep anybody from saving without it
+  await file.fill(
+    `${await file.inputValue()}tests:\n  - name: one is enough\n    raises: 1\n    records:\n      - { at: 0, syslog: "<11>barrier: stuck" }\n`,
+  );
+  await expect(page.getByText("The test “one is enough” expects 1 finding and has 0.")).toBeVisible();
+  await expect(page.getByRole("button", { name: "Save", exact: true })).toBeDisabled();
 
   await page.getByRole("button", { name: "Rehearse" }).click();
   await expect(page.getByTestId("rehearsal")).toContainText(
     "the whole window, 6 records that matter: 1 finding, 1 incident",
   );
-  await page.getByRole("button", { name: "Save" }).click();
+  await page.getByRole("button", { name: "Save all the same, without it" }).click();
   await expect(page).toHaveURL(/\/rules\/barrier-stuck/);
-  await expect(page.getByRole("button", { name: "Switch off" })).toBeVisible();
+  await expect(page.getByText("saved, version 1")).toBeVisible();
+  await page.getByRole("radio", { name: "observing" }).click();
+  await expect(page.getByText("saved, version 2")).toBeVisible();
+  await page.getByRole("radio", { name: "on", exact: true }).click();
+  await expect(page.getByText("saved, version 3")).toBeVisible();
   await page.getByTestId("rule-sentence").getByLabel("count").fill("40");
-  await choose(page.getByLabel("Against"), "version 1 by owner");
+  await choose(page.getByLabel("Against"), "version 3 by owner");
   await page.getByRole("button", { name: "Rehearse" }).click();
   await expect(page.getByTestId("rehearsal")).toContainText(
     "0 findings, 0 incidents (the other version: 1 finding, 1 incident)",
@@ -68,13 +78,13 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
 
   await page.getByTestId("rule-sentence").getByLabel("count").fill("5");
   await page.getByRole("button", { name: "Save" }).click();
-  await page.getByRole("button", { name: "changes" }).click();
+  await page.getByRole("button", { name: "changes" }).first().click();
   await expect(page.getByRole("list", { name: "Changes" })).toContainText("removed: count: 4");
 
   // it raises from now on, and says how near it is
   for (let i = 0; i < 5; i++) await halvik.udp("127.43.0.1", `<11>barrier: motor ${i} does not turn`);
   await page.getByRole("link", { name: /^Incidents/ }).click();
-  await expect(page.getByRole("link", { name: /errors on gate/ })).toBeVisible();
+  await expect(page.getByRole("link", { name: /Barrier stuck on gate/ })).toBeVisible();
 });
 
 test("what belongs together is one incident, which says why; it is split, merged, shelved and exported", async ({

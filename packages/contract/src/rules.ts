@@ -12,13 +12,16 @@ const RuleLine = z.object({
   enabled: z.boolean(),
   listenOnly: z.boolean(),
   severity: z.string(),
+  /** How severe it can become at the worst. */
+  worstSeverity: z.string(),
   sentence: z.string(),
   tags: z.array(z.string()),
   owner: z.string(),
   /** Incidents that stand open with findings of it. */
   open: z.int(),
-  /** Findings it has made. */
+  /** Findings it has made, and when the latest was raised. */
   raised: z.int(),
+  lastRaised: TimeText.nullable(),
   /** It failed: since when and why, and whether it has stopped or only left findings out. */
   failure: z.object({ since: TimeText, reason: z.string(), times: z.int(), stopped: z.boolean() }).nullable(),
 });

@@ -48,5 +48,11 @@ export function severityOf(rule: Rule, { count, worse, facts }: Pick<Episode, "c
   return Math.min(...[rule.severity, ...reached].map((s) => SEVERITIES.indexOf(s))) as Severity;
 }
 
+/** How severe a finding of a rule can become. */
+export const worstSeverityOf = (rule: Pick<Rule, "severity" | "worse">): Rule["severity"] =>
+  [rule.severity, ...rule.worse.map((w) => w.severity)].sort(
+    (a, b) => SEVERITIES.indexOf(a) - SEVERITIES.indexOf(b),
+  )[0]!;
+
 /** How far apart evidence of one episode may be, in µs: what `docs/semantics.md` 21 calls W. */
 export const ruleWindowUs = (rule: Rule): number => kindOf(rule).windowSeconds(rule) * 1e6;

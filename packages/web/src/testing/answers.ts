@@ -1,4 +1,4 @@
-import { IncidentJson, NotifyRouteJson, RecordJson, SenderJson } from "@halvik/contract";
+import { IncidentJson, NotifyRouteJson, RecordJson, RuleList, SenderJson } from "@halvik/contract";
 
 /** Answers as the server gives them: held against the contract, so that a test cannot draw what never comes. */
 
@@ -102,3 +102,27 @@ export const routeJson = (over: Partial<NotifyRouteJson> = {}): NotifyRouteJson 
     changed: TIME,
     ...over,
   });
+
+export const ruleLineJson = (over: Partial<RuleList["rules"][number]> = {}): RuleList["rules"][number] =>
+  RuleList.parse({
+    rules: [
+      {
+        id: "refused-logons",
+        version: 1,
+        name: "Repeated refused logons",
+        kind: "count",
+        enabled: true,
+        listenOnly: false,
+        severity: "warning",
+        worstSeverity: "error",
+        sentence: "",
+        tags: [],
+        owner: "",
+        open: 0,
+        raised: 0,
+        lastRaised: null,
+        failure: null,
+        ...over,
+      },
+    ],
+  }).rules[0]!;

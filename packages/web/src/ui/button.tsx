@@ -1,4 +1,5 @@
-import type { ButtonHTMLAttributes, ComponentProps } from "react";
+import type { ButtonHTMLAttributes, ComponentProps, ReactNode } from "react";
+import { Link } from "react-router";
 import { LINK } from "./look";
 
 interface ButtonProps extends ButtonHTMLAttributes<HTMLButtonElement> {
@@ -24,6 +25,16 @@ export function Button({ main = false, shortcut, children, className = "", ...re
     </button>
   );
 }
+
+/** A link that looks like a button: it leads somewhere. */
+export const ButtonLink = ({ to, children }: { to: string; children: ReactNode }) => (
+  <Link
+    to={to}
+    className="inline-flex shrink-0 items-center rounded-xs border border-line-strong bg-sheet px-2.5 py-0.5 text-ui whitespace-nowrap text-ink no-underline hover:bg-wash"
+  >
+    {children}
+  </Link>
+);
 
 /** A button that reads as a link. */
 export const TextButton = (props: ComponentProps<"button">) => (

@@ -8,6 +8,7 @@ export const ruleIdOf = (name: string): string =>
   name
     .toLowerCase()
     .normalize("NFKD")
+    .replace(/\p{M}/gu, "")
     .replace(/[^a-z0-9]+/g, "-")
     .slice(0, MOST_ID)
     .replace(/^-+|-+$/g, "") || "rule";

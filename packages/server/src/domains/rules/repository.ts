@@ -6,11 +6,13 @@ export interface RuleRow {
   body: unknown;
   open: number;
   raised: number;
+  last_raised_us: number | null;
 }
 
 const COLUMNS = `r.version, r.body,
   (select count(distinct f.incident)::int from finding f join incident i on i.id = f.incident where f.rule_id = r.id and i.state = 'open') as open,
-  (select count(*)::int from finding f where f.rule_id = r.id) as raised`;
+  (select count(*)::int from finding f where f.rule_id = r.id) as raised,
+  (select max(f.raised_us) from finding f where f.rule_id = r.id) as last_raised_us`;
 
 export async function listRules(db: Queryable): Promise<RuleRow[]> {
   return (await db.query<RuleRow>(`select ${COLUMNS} from rule r order by r.id`)).rows;

@@ -19,6 +19,7 @@ import {
   sayTestFailure,
   splitKey,
   tryRule,
+  worstSeverityOf,
 } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
@@ -288,11 +289,13 @@ function toLine(row: RuleRow, failures: ReadonlyMap<string, RuleFailureRow>) {
     enabled: rule.enabled,
     listenOnly: rule.listenOnly,
     severity: rule.severity,
+    worstSeverity: worstSeverityOf(rule),
     sentence: sayRule(rule),
     tags: rule.tags,
     owner: rule.owner,
     open: row.open,
     raised: row.raised,
+    lastRaised: row.last_raised_us === null ? null : formatUs(row.last_raised_us),
     failure: failure
       ? {
           since: formatUs(failure.sinceUs),

@@ -3,8 +3,9 @@ import { formatDuration } from "@halvik/core/base/time";
 import type { NotifyRoute } from "@halvik/core/respond/notify";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import { toast } from "sonner";
-import { deliveriesQuery, notifyRoutesQuery, request } from "../../data/api";
+import { deliveriesQuery, notifyRoutesQuery, request, rulesQuery } from "../../data/api";
 import { Tag } from "../../shared/incident-strip";
 import { Button } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
@@ -20,7 +21,11 @@ export function NotifyPage() {
   const client = useQueryClient();
   const routes = useQuery(notifyRoutesQuery);
   const deliveries = useQuery(deliveriesQuery);
-  const [open, setOpen] = useState<number | "new" | null>(null);
+  const [params] = useSearchParams();
+  // from a rule's page: a new one for it
+  const rules = useQuery(rulesQuery);
+  const wanted = rules.data?.rules.find((r) => r.id === params.get("rule"));
+  const [open, setOpen] = useState<number | "new" | null>(params.get("rule") === null ? null : "new");
   const change = useMutation({
     mutationFn: ({ method, path, body }: { method: string; path: string; body?: NotifyRoute; said: string }) =>
       request(method, `/notify/routes${path}`, body),
@@ -39,10 +44,13 @@ export function NotifyPage() {
       title="Notifications"
       margin={
         open !== null &&
+        rules.data !== undefined &&
         (open === "new" || opened) && (
           <RouteForm
             key={open}
             route={opened}
+            rules={rules.data?.rules ?? []}
+            forRule={wanted ?? null}
             busy={change.isPending}
             onSave={(body) =>
               change.mutate({ method: opened ? "PATCH" : "POST", path: at, body, said: `“${body.name}” is saved` })
@@ -70,6 +78,7 @@ export function NotifyPage() {
             route={r}
             selected={r.id === open}
             onOpen={() => setOpen(r.id)}
+            ruleName={(id) => rules.data?.rules.find((rule) => rule.id === id)?.name ?? id}
             onTest={() => change.mutate({ method: "POST", path: `/${r.id}/test`, said: TESTED })}
           />
         ))}
@@ -107,10 +116,12 @@ function MailServer({ mail }: { mail: NotifyRoutes["mail"] }) {
 function RouteLine({
   route: r,
   selected,
+  ruleName,
   onOpen,
   onTest,
 }: {
   route: NotifyRouteJson;
+  ruleName: (id: string) => string;
   selected: boolean;
   onOpen: () => void;
   onTest: () => void;
@@ -118,7 +129,7 @@ function RouteLine({
   const only = [
     ...(r.about.length > 0 ? [`about ${r.about.join(" or ")}`] : []),
     ...(r.tags.length > 0 ? [`with the tag ${r.tags.join(" or ")}`] : []),
-    ...(r.rules.length > 0 ? [`raised by the rule ${r.rules.join(" or ")}`] : []),
+    ...(r.rules.length > 0 ? [`raised by ${r.rules.map((id) => `“${ruleName(id)}”`).join(" or ")}`] : []),
   ].join(", ");
   return (
     <div

@@ -3,15 +3,22 @@ import type { NotifyRouteJson } from "@halvik/contract";
 import type { NotifyRoute } from "@halvik/core/respond/notify";
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { routeJson } from "../../testing/answers";
+import { routeJson, ruleLineJson } from "../../testing/answers";
 import { draw } from "../../testing/draw";
 import { RouteForm } from "./route-form";
 
-const form = (route: NotifyRouteJson | null) => {
+const RULES = [
+  ruleLineJson({ id: "refused-logons", name: "Repeated refused logons", severity: "warning", worstSeverity: "error" }),
+  ruleLineJson({ id: "fan", name: "A fan fails", severity: "notice", worstSeverity: "notice" }),
+];
+
+const form = (route: NotifyRouteJson | null, forRule: (typeof RULES)[number] | null = null) => {
   const saved: NotifyRoute[] = [];
   draw(
     <RouteForm
       route={route}
+      rules={RULES}
+      forRule={forRule}
       busy={false}
       onSave={(r) => saved.push(r)}
       onDelete={() => undefined}
@@ -69,4 +76,19 @@ test("a delay that is none of the usual ones is still there to be kept", async (
   expect(screen.getByRole("combobox", { name: "How soon" }).textContent).toBe("after 1234 s");
   await user.click(save());
   expect(saved).toMatchObject([{ delaySeconds: 1_234 }]);
+});
+
+test("rules are picked by name; one that is never so severe is said", async () => {
+  const { saved, user } = form(null, RULES[1]!);
+  expect(screen.getByLabelText("Name")).toHaveProperty("value", "A fan fails");
+  expect(screen.queryByText(/nothing of it is as severe/)).toBeNull();
+  await user.click(screen.getByRole("combobox", { name: "Incidents of severity" }));
+  await user.click(screen.getByRole("option", { name: "error or worse" }));
+  expect(screen.getByText("It raises notice at the worst: nothing of it is as severe as error.")).toBeTruthy();
+  await user.click(screen.getByRole("combobox", { name: "Rules" }));
+  await user.click(screen.getByRole("option", { name: "Repeated refused logons" }));
+  await user.click(screen.getByRole("button", { name: "Without A fan fails" }));
+  await user.type(screen.getByLabelText("To"), "a@orvane.example");
+  await user.click(save());
+  expect(saved).toMatchObject([{ rules: ["refused-logons"], severity: "error" }]);
 });

@@ -1,10 +1,12 @@
-import type { NotifyRouteJson } from "@halvik/contract";
+import type { NotifyRouteJson, RuleList } from "@halvik/contract";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
-import { useForm } from "react-hook-form";
-import { Button } from "../../ui/button";
+import { type Control, useController, useForm, useWatch } from "react-hook-form";
+import { Button, TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { CheckField, ChecksField, SelectField } from "../../ui/form";
+import { safeText } from "../../ui/safe-text";
+import { Select } from "../../ui/select";
 
 const DELAYS = [
   [0, "at once"],
@@ -24,7 +26,7 @@ interface Values {
   severity: string;
   about: string;
   tags: string;
-  rules: string;
+  rules: string[];
   to: string;
   delaySeconds: string;
   mostPerHour: string;
@@ -37,12 +39,18 @@ const NEW: NotifyRoute = NotifyRoute.parse({ name: "new route", to: ["nobody@loc
 /** Who is notified of which incidents; checked here by what the server checks by. */
 export function RouteForm({
   route,
+  rules,
+  forRule,
   busy,
   onSave,
   onDelete,
   onCancel,
 }: {
   route: NotifyRouteJson | null;
+  /** All there are, to choose from. */
+  rules: RuleList["rules"];
+  /** The rule a new one is for. */
+  forRule: RuleList["rules"][number] | null;
   busy: boolean;
   onSave: (route: NotifyRoute) => void;
   onDelete: () => void;
@@ -54,7 +62,7 @@ export function RouteForm({
     handleSubmit,
     setError,
     formState: { errors },
-  } = useForm<Values>({ defaultValues: valuesOf(route) });
+  } = useForm<Values>({ defaultValues: valuesOf(route, forRule) });
   const submit = handleSubmit((values) => {
     const read = NotifyRoute.safeParse(routeOf(values));
     if (read.success) onSave(read.data);
@@ -85,9 +93,7 @@ export function RouteForm({
       <Field label="Tags" hint="Tags of the rule; any of them. Empty: all." error={errors.tags?.message}>
         {(id) => <Input id={id} {...register("tags")} />}
       </Field>
-      <Field label="Rules" hint="Their ids; any of them. Empty: all." error={errors.rules?.message}>
-        {(id) => <Input id={id} {...register("rules")} />}
-      </Field>
+      <RulesField control={control} rules={rules} />
       <ChecksField
         control={control}
         name="tells"
@@ -128,19 +134,69 @@ export function RouteForm({
   );
 }
 
+/** Rules by their names; one that can never be as severe as the notification asks for is said. */
+function RulesField({ control, rules }: { control: Control<Values>; rules: RuleList["rules"] }) {
+  const { field, fieldState } = useController({ control, name: "rules" });
+  const severity = useWatch({ control, name: "severity" });
+  const level = (s: string) => SEVERITIES.indexOf(s as (typeof SEVERITIES)[number]);
+  const chosen = field.value.map((id) => rules.find((r) => r.id === id) ?? { id, name: id, worstSeverity: severity });
+  return (
+    <Field label="Rules" hint="Any of them; none chosen: all." error={fieldState.error?.message}>
+      {(id) => (
+        <>
+          {chosen.map((r) => (
+            <div key={r.id} className="flex items-start justify-between gap-2 border-b border-line py-0.5">
+              <span>
+                {safeText(r.name)}
+                {level(r.worstSeverity) > level(severity) && (
+                  <span role="alert" className="block text-code text-ochre">
+                    It raises {r.worstSeverity} at the worst: nothing of it is as severe as {severity}.
+                  </span>
+                )}
+              </span>
+              <TextButton
+                aria-label={`Without ${r.name}`}
+                onClick={() => field.onChange(field.value.filter((v) => v !== r.id))}
+              >
+                remove
+              </TextButton>
+            </div>
+          ))}
+          <Select
+            id={id}
+            value=""
+            placeholder="add a rule …"
+            options={rules
+              .filter((r) => !field.value.includes(r.id))
+              .map((r) => ({ value: r.id, label: r.name }))
+              .sort((a, b) => a.label.localeCompare(b.label, "en"))}
+            onChange={(rule) => field.onChange([...field.value, rule])}
+            className="w-full"
+          />
+        </>
+      )}
+    </Field>
+  );
+}
+
 const listed = (text: string): string[] =>
   text
     .split(",")
     .map((t) => t.trim())
     .filter(Boolean);
 
-function valuesOf(route: NotifyRouteJson | null): Values {
-  const r = route ?? { ...NEW, name: "", to: [] };
+function valuesOf(route: NotifyRouteJson | null, forRule: RuleList["rules"][number] | null): Values {
+  const r = route ?? {
+    ...NEW,
+    to: [],
+    name: forRule?.name.slice(0, 80) ?? "",
+    ...(forRule === null ? {} : { rules: [forRule.id], severity: forRule.severity }),
+  };
   return {
     ...r,
     about: r.about.join(", "),
     tags: r.tags.join(", "),
-    rules: r.rules.join(", "),
+    rules: [...r.rules],
     to: r.to.join(", "),
     delaySeconds: String(r.delaySeconds),
     mostPerHour: String(r.mostPerHour),
@@ -154,7 +210,7 @@ const routeOf = (v: Values) => ({
   severity: v.severity,
   about: listed(v.about),
   tags: listed(v.tags),
-  rules: listed(v.rules),
+  rules: v.rules,
   to: listed(v.to),
   tells: v.tells,
   delaySeconds: Number(v.delaySeconds),

@@ -14,6 +14,7 @@ import { safeText } from "../../ui/safe-text";
 import { clockMs, day } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
 import { outageText } from "./outages";
+import { RaiseOnThis } from "./raise-on-this";
 import { RightAfterRecord } from "./right-after";
 import { type PivotActions, pivotOf, Value } from "./values";
 
@@ -73,6 +74,7 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
           Without
         </Button>
         <RightAfterRecord record={record} onPick={actions.rightAfter} />
+        <RaiseOnThis record={record} />
       </div>
       <Copy record={record} raw={detail.data.raw.base64} />
       <Fields record={record} actions={actions} />

@@ -2,8 +2,10 @@ import { Rule, SHIPPED_RULES } from "@halvik/core/detect";
 import { type Act, behaviour, type Draft, type Piece, RULE_KINDS, sentence } from "@halvik/core/detect/form";
 import fc from "fast-check";
 import { parse, parseDocument, stringify } from "yaml";
-import { doAct, setValue } from "./edit-rule";
-import { NEW_RULE } from "./new-rule";
+import { doAct, setValue, withoutTests } from "./edit-rule";
+import { newRule } from "./new-rule";
+
+const NEW_RULE = newRule(null, null);
 
 /** What the sentence does to a rule's file leaves a rule that Halvik takes. */
 const draft = () => parseDocument(NEW_RULE);
@@ -136,4 +138,21 @@ describe("form and file say the same", () => {
       { seed: 52, numRuns: 300 },
     );
   });
+});
+
+test("a rule from a record raises on each such record, and is a rule", () => {
+  const rule = parse(newRule('app is sshd and text has "Failed password"', "logon: failure")) as Record<
+    string,
+    unknown
+  >;
+  expect(rule).toMatchObject({ id: "logon-failure", count: 1, title: "logon: failure on {sender}" });
+  expect(Rule.safeParse(rule).success).toBe(true);
+});
+
+test("tests that fail are taken out, the others and all comments stay", () => {
+  const text = `${NEW_RULE}# ours\ntests:\n  - name: a\n    raises: 0\n    records: []\n  - name: b # kept\n    raises: 1\n    records: []\n`;
+  const without = withoutTests(text, ["a"]);
+  expect(without).toContain("name: b # kept");
+  expect((parse(without) as { tests: unknown[] }).tests).toHaveLength(1);
+  expect(parse(withoutTests(NEW_RULE, ["a"]))).toEqual(parse(NEW_RULE));
 });

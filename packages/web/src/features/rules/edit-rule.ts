@@ -1,5 +1,5 @@
 import { type Act, FORMS, JUDGEMENTS, type Path, type RuleKindName } from "@halvik/core/detect/form";
-import { type Document, isMap } from "yaml";
+import { type Document, isMap, parseDocument } from "yaml";
 
 const whatOf = (document: Document): string =>
   String(
@@ -31,6 +31,15 @@ export function setValue(document: Document, at: Path, value: unknown): void {
       if (value === undefined) document.deleteIn(at);
       else put(document, at, value);
   }
+}
+
+/** A rule as a file without the tests of some names. */
+export function withoutTests(text: string, names: readonly string[]): string {
+  const document = parseDocument(text);
+  const tests = (document.toJS() as { tests?: readonly { name?: unknown }[] } | null)?.tests ?? [];
+  for (let i = tests.length - 1; i >= 0; i--)
+    if (names.includes(String(tests[i]?.name))) document.deleteIn(["tests", i]);
+  return document.toString({ lineWidth: 100 });
 }
 
 /** Does what a piece of the sentence offers. */

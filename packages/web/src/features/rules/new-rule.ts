@@ -1,25 +1,25 @@
-/** What the editor of a new rule begins with. */
-export const NEW_RULE = `id: my-rule
-name: A rule of my own
-kind: count
-severity: warning
-filter: severity at least error
-key:
-  - sender
-count: 10
-windowSeconds: 300
-title: "{count} errors on {sender}"
-clear:
-  by: quiet
-  seconds: 900
-reason: ""
-tests:
-  - name: ten errors within five minutes
-    raises: 1
-    records:
-      - { at: 0, times: 10, every: 20, syslog: "<11>app: it does not work" }
-  - name: nine of them
-    raises: 0
-    records:
-      - { at: 0, times: 9, every: 20, syslog: "<11>app: it does not work" }
-`;
+import { ruleIdOf, titleOf } from "@halvik/core/detect/form";
+import { stringify } from "yaml";
+
+const NAME = "My rule";
+
+/**
+ * What the editor of a new rule begins with.
+ * @param filter what it looks for, where that came from a record or a search: each such record then raises
+ */
+export function newRule(filter: string | null, name: string | null): string {
+  const rule = {
+    id: ruleIdOf(name ?? NAME),
+    name: name ?? NAME,
+    kind: "count",
+    severity: "warning",
+    filter: filter ?? "severity at least error",
+    key: ["sender"],
+    count: filter === null ? 10 : 1,
+    windowSeconds: 300,
+  };
+  return stringify(
+    { ...rule, title: titleOf(rule), clear: { by: "quiet", seconds: 900 }, reason: "" },
+    { lineWidth: 100 },
+  );
+}

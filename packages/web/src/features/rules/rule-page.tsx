@@ -1,21 +1,24 @@
 import type { RuleCheck, RuleDetail } from "@halvik/contract";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { parseDocument } from "yaml";
 import { request, ruleQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
-import { Tag } from "../../shared/incident-strip";
-import { Button } from "../../ui/button";
+import { Button, ButtonLink } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { CONTROL } from "../../ui/look";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { Segments } from "../../ui/segments";
 import { dayClock } from "../../ui/time";
-import { NEW_RULE } from "./new-rule";
+import { withoutTests } from "./edit-rule";
+import { newRule } from "./new-rule";
 import { Rehearse } from "./rehearsal";
+import { RuleHead } from "./rule-head";
 import { RuleSentence } from "./rule-sentence";
+import { RULE_STATES, stateOf } from "./rule-state";
 import { VersionList } from "./version-list";
 
 const CHECK_MS = 400;
@@ -24,6 +27,7 @@ const CHECK_MS = 400;
 export function RulePage() {
   const { id = "" } = useParams();
   const isNew = id === "new";
+  const [params] = useSearchParams();
   const detail = useQuery({ ...ruleQuery(id), enabled: !isNew });
   // what is being written must outlive a moment in which Halvik does not answer
   if (detail.error && !detail.data)
@@ -34,12 +38,19 @@ export function RulePage() {
       </Page>
     );
   if (!isNew && !detail.data) return <Page title="Rule">{null}</Page>;
-  return <Editor key={`${id} ${detail.data?.rule.version}`} detail={detail.data ?? null} />;
+  return (
+    <Editor
+      key={`${id} ${detail.data?.rule.version}`}
+      detail={detail.data ?? null}
+      begin={() => newRule(params.get("filter"), params.get("name"))}
+    />
+  );
 }
 
-function Editor({ detail }: { detail: RuleDetail | null }) {
+/** @param begin what a new rule begins with */
+function Editor({ detail, begin }: { detail: RuleDetail | null; begin: () => string }) {
   const kept = detail?.text ?? "";
-  const [text, setText] = useState(detail?.text ?? NEW_RULE);
+  const [text, setText] = useState(detail?.text ?? begin);
   const [check, setCheck] = useState<RuleCheck | null>(null);
   const client = useQueryClient();
   const navigate = useNavigate();
@@ -55,7 +66,7 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
     };
   }, [text]);
   const save = useMutation({
-    mutationFn: () => request<RuleDetail>("POST", "/rules", { text }),
+    mutationFn: (rule: string) => request<RuleDetail>("POST", "/rules", { text: rule }),
     onSuccess: async (answer) => {
       client.setQueryData(["rule", answer.rule.id], answer);
       await client.invalidateQueries({ queryKey: ["rules"] });
@@ -72,6 +83,7 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
     },
     onError: (e) => toast.error(e.message),
   });
+  const failing = check !== null && check.issues.length === 0 ? check.tests.filter((t) => !t.passes) : [];
   const zone = useViewStore((v) => v.zone);
   const again = useMutation({
     mutationFn: () => request<RuleDetail>("POST", `/rules/${detail?.rule.id}/try-again`, {}),
@@ -88,29 +100,32 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
     >
       <div className="flex items-start justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
-          <h1 className="text-page leading-[26px] font-semibold">
-            {safeText(detail?.rule.name ?? "New rule")} {detail && !detail.rule.enabled && <Tag>off</Tag>}{" "}
-            {detail?.rule.listenOnly && <Tag>observing</Tag>}
-          </h1>
+          <h1 className="text-page leading-[26px] font-semibold">{safeText(detail?.rule.name ?? "New rule")}</h1>
           <Link to="/rules" className="text-ui">
             All rules
           </Link>
         </div>
-        <div className="flex gap-1.5">
+        <div className="flex items-center gap-4">
           {detail && (
-            <>
-              <Button onClick={() => turn.mutate({ enabled: !detail.rule.enabled })}>
-                {detail.rule.enabled ? "Switch off" : "Switch on"}
-              </Button>
-              <Button onClick={() => turn.mutate({ listenOnly: !detail.rule.listenOnly })}>
-                {detail.rule.listenOnly ? "Raise incidents" : "Observe only"}
-              </Button>
-            </>
+            <Segments
+              label="State"
+              value={stateOf(detail.rule)}
+              onChange={(state) => turn.mutate(RULE_STATES.find((r) => r.state === state)!.change)}
+              options={RULE_STATES.map((r) => ({ value: r.state, label: r.label }))}
+            />
           )}
+          <span className="text-ui text-quiet" aria-live="polite">
+            {detail === null
+              ? "not saved yet"
+              : text === kept
+                ? `saved, version ${detail.rule.version}`
+                : "changes not saved"}
+          </span>
+          {detail && <ButtonLink to={`/notify?rule=${encodeURIComponent(detail.rule.id)}`}>Notify me</ButtonLink>}
           <Button
             main
-            disabled={text === kept || save.isPending || (check?.issues.length ?? 1) > 0}
-            onClick={() => save.mutate()}
+            disabled={text === kept || save.isPending || (check?.issues.length ?? 1) > 0 || failing.length > 0}
+            onClick={() => save.mutate(text)}
           >
             Save
           </Button>
@@ -135,7 +150,35 @@ function Editor({ detail }: { detail: RuleDetail | null }) {
             </Button>
           </div>
         )}
-        {parsed.errors.length === 0 && <RuleSentence document={parsed} onChange={setText} />}
+        {parsed.errors.length === 0 && (
+          <>
+            <RuleHead document={parsed} isNew={detail === null} onChange={setText} />
+            <RuleSentence document={parsed} onChange={setText} />
+          </>
+        )}
+        {failing.length > 0 && (
+          <div role="alert" className="mt-1 border-l-2 border-ochre bg-ochre-wash px-3 py-1.5 text-ui">
+            {failing.map((t) => (
+              <p key={t.name}>
+                The test “{safeText(t.name)}” expects {counted(t.raises, "finding")} and has {t.raised}.
+              </p>
+            ))}
+            <Button
+              className="mt-1"
+              disabled={save.isPending}
+              onClick={() =>
+                save.mutate(
+                  withoutTests(
+                    text,
+                    failing.map((t) => t.name),
+                  ),
+                )
+              }
+            >
+              Save all the same, without {failing.length === 1 ? "it" : "them"}
+            </Button>
+          </div>
+        )}
         {check?.issues.map((i) => (
           <p key={i.path + i.message} role="alert" className="text-ui text-vermilion">
             {i.path && <code className="font-mono">{i.path}: </code>}

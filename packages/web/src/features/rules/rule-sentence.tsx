@@ -10,6 +10,7 @@ import { useWindow } from "../../data/use-window";
 import { useViewStore } from "../../data/view-store";
 import { doAct, setValue } from "./edit-rule";
 import { type FilterHelp, Picker } from "./picker";
+import { keepTitle } from "./rule-head";
 
 /** A rule as a sentence whose values are picked in their places; it and the file say the same at all times. */
 export function RuleSentence({ document, onChange }: { document: Document; onChange: (text: string) => void }) {
@@ -20,7 +21,7 @@ export function RuleSentence({ document, onChange }: { document: Document; onCha
   const help: FilterHelp = { directory, zone, valuesOf };
   const rule = (document.toJS() ?? {}) as Draft;
   const edit = (change: () => void) => {
-    change();
+    keepTitle(document, change);
     onChange(document.toString({ lineWidth: 100 }));
   };
   const said = (pieces: readonly Piece[]) =>

@@ -1,30 +1,63 @@
+import type { RuleList } from "@halvik/contract";
+import { US_PER_DAY } from "@halvik/core/base/time";
+import { RULE_KINDS } from "@halvik/core/detect/form";
+import { SEVERITIES } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { Link } from "react-router";
+import { useMemo } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { rulesQuery } from "../../data/api";
+import { useViewStore, usOf } from "../../data/view-store";
 import { Tag } from "../../shared/incident-strip";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Input } from "../../ui/field";
 import { SeverityMark } from "../../ui/marks";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { Segments } from "../../ui/segments";
+import { Select } from "../../ui/select";
+import { type ColumnDef, Table } from "../../ui/table";
+import { ago } from "../../ui/time";
+import { RULE_STATES, type RuleLine, stateOf } from "./rule-state";
 
-/** What raises findings: each rule as a sentence, with how often it has. */
+const LATELY_US = 7 * US_PER_DAY;
+const VIEWS = [
+  { value: "all", label: "all" },
+  ...RULE_STATES.map((s) => ({ value: s.state, label: s.label })),
+  { value: "lately", label: "raised in 7 days" },
+] as const;
+type View = (typeof VIEWS)[number]["value"];
+
+/** What raises findings: each rule as a sentence, whether it runs, how often it has raised. */
 export function RulesPage() {
   const rules = useQuery(rulesQuery);
-  const [words, setWords] = useState("");
-  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
-  const shown = rules.data?.rules.filter((r) => {
-    const text = `${r.id} ${r.name} ${r.kind} ${r.tags.join(" ")} ${r.sentence}`.toLowerCase();
-    return wanted.every((w) => text.includes(w));
-  });
+  const navigate = useNavigate();
+  const nowUs = useViewStore((s) => s.nowUs);
+  const [params, setParams] = useSearchParams();
+  const set = (name: string, value: string) =>
+    setParams(
+      (before) => {
+        const next = new URLSearchParams(before);
+        if (value === "") next.delete(name);
+        else next.set(name, value);
+        return next;
+      },
+      { replace: true },
+    );
+  const words = params.get("words") ?? "";
+  const view = (VIEWS.find((v) => v.value === params.get("show"))?.value ?? "all") as View;
+  const kind = params.get("kind") ?? "";
+  const tag = params.get("tag") ?? "";
+  const all = rules.data?.rules ?? NONE;
+  const tags = useMemo(() => [...new Set(all.flatMap((r) => r.tags))].sort(), [all]);
+  const shown = all.filter((r) => isShown(r, { words, view, kind, tag }, nowUs));
+  const columns = useMemo(() => columnsAt(nowUs), [nowUs]);
   return (
     <Page title="Rules">
-      <div className="flex items-end justify-between gap-4 border-b border-line-strong pb-1.5">
+      <div className="flex flex-wrap items-end justify-between gap-x-4 gap-y-1">
         <div>
           <h1 className="text-page leading-[26px] font-semibold">Rules</h1>
           <p className="text-quiet">
-            What raises findings{shown && `: ${shown.length === 1 ? "one rule" : `${shown.length} rules`}`}.{" "}
+            What raises findings{rules.data && `: ${countText(shown.length, all.length)}`}.{" "}
             <Link to="/rules/new">New rule</Link>
           </p>
         </div>
@@ -33,32 +66,49 @@ export function RulesPage() {
             aria-label="Rules with these words"
             placeholder="with these words, such as logon"
             value={words}
-            onChange={(e) => setWords(e.target.value)}
+            onChange={(e) => set("words", e.target.value)}
           />
         </div>
       </div>
+      <div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-line-strong py-1.5 text-ui">
+        <Segments
+          label="Which rules"
+          value={view}
+          onChange={(v) => set("show", v === "all" ? "" : v)}
+          options={VIEWS}
+        />
+        <span className="ml-auto flex items-center gap-1.5 text-quiet">
+          kind
+          <Select
+            label="Kind"
+            value={kind}
+            onChange={(v) => set("kind", v)}
+            options={[{ value: "", label: "any" }, ...RULE_KINDS]}
+          />
+          tag
+          <Select
+            label="Tag"
+            value={tag}
+            onChange={(v) => set("tag", v)}
+            options={[{ value: "", label: "any" }, ...tags]}
+          />
+        </span>
+      </div>
       <Scroller label="Rules">
         {rules.error && <Trouble error={rules.error} what="The rules cannot be shown" />}
-        {shown?.map((r) => (
-          <Link
-            key={r.id}
-            to={`/rules/${r.id}`}
-            className="grid grid-cols-[10px_1fr_84px_90px_70px] gap-3 border-b border-line px-1.5 py-1.5 text-ink no-underline hover:bg-wash"
-          >
-            <SeverityMark severity={r.severity} height={34} />
-            <div className="min-w-0">
-              <h2 className="font-semibold">
-                {safeText(r.name)} {!r.enabled && <Tag>off</Tag>} {r.listenOnly && <Tag>observing</Tag>}{" "}
-                {r.failure && <Tag>{r.failure.stopped ? "failing: stopped" : "failing"}</Tag>}
-              </h2>
-              <p className="truncate text-ui text-quiet">{safeText(r.sentence)}</p>
-            </div>
-            <span className="text-quiet">{r.kind}</span>
-            <span className="text-right text-quiet">{r.raised.toLocaleString("en")} raised</span>
-            <span className="text-right text-quiet">{r.open} open</span>
-          </Link>
-        ))}
-        {rules.data?.rules.length === 0 && (
+        {shown.length > 0 && (
+          <Table
+            label="Rules"
+            rows={shown}
+            columns={columns}
+            rowId={(r) => r.id}
+            onOpen={(r) => navigate(`/rules/${r.id}`)}
+          />
+        )}
+        {rules.data && all.length > 0 && shown.length === 0 && (
+          <EmptyState title="No rule is like this" text="Take a word, the kind or the tag away, or show all of them." />
+        )}
+        {rules.data && all.length === 0 && (
           <EmptyState
             title="There are no rules"
             text="Without rules, records are kept and searched, and nothing raises an incident. Rules come with an empty database."
@@ -66,5 +116,93 @@ export function RulesPage() {
         )}
       </Scroller>
     </Page>
+  );
+}
+
+const NONE: RuleList["rules"] = [];
+
+const countText = (shown: number, all: number): string =>
+  shown === all ? (all === 1 ? "one rule" : `${all} rules`) : `${shown} of ${all} rules`;
+
+function isShown(
+  r: RuleLine,
+  { words, view, kind, tag }: { words: string; view: View; kind: string; tag: string },
+  nowUs: number,
+): boolean {
+  if (kind !== "" && r.kind !== kind) return false;
+  if (tag !== "" && !r.tags.includes(tag)) return false;
+  if (view === "lately" && (r.lastRaised === null || usOf(r.lastRaised) < nowUs - LATELY_US)) return false;
+  if (view !== "all" && view !== "lately" && stateOf(r) !== view) return false;
+  const text = `${r.id} ${r.name} ${r.kind} ${r.tags.join(" ")} ${r.sentence}`.toLowerCase();
+  return words
+    .toLowerCase()
+    .split(/\s+/)
+    .every((w) => text.includes(w));
+}
+
+const RIGHT = { align: "right" };
+const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
+  {
+    id: "severity",
+    header: "severity",
+    // the worst first
+    accessorFn: (r) => SEVERITIES.indexOf(r.severity as (typeof SEVERITIES)[number]),
+    size: 60,
+    cell: ({ row: { original: r } }) => <SeverityMark severity={r.severity} height={30} />,
+  },
+  {
+    id: "rule",
+    header: "rule",
+    accessorFn: (r) => r.name.toLowerCase(),
+    size: 600,
+    cell: ({ row: { original: r } }) => (
+      <>
+        <Link to={`/rules/${r.id}`} className="font-semibold text-ink no-underline">
+          {safeText(r.name)}
+        </Link>{" "}
+        {r.failure && <Tag attention>{r.failure.stopped ? "failing: stopped" : "failing"}</Tag>}
+        <span className="block truncate text-quiet">{safeText(r.sentence)}</span>
+      </>
+    ),
+  },
+  { id: "kind", header: "kind", accessorFn: (r) => r.kind, size: 90 },
+  {
+    id: "state",
+    header: "state",
+    accessorFn: (r) => stateOf(r),
+    size: 86,
+    cell: ({ row: { original: r } }) => <RuleStateMark rule={r} />,
+  },
+  {
+    id: "raised",
+    header: "raised",
+    accessorFn: (r) => r.raised,
+    size: 70,
+    meta: RIGHT,
+    cell: ({ row: { original: r } }) => r.raised.toLocaleString("en"),
+  },
+  {
+    id: "open",
+    header: "open",
+    accessorFn: (r) => r.open,
+    size: 56,
+    meta: RIGHT,
+    cell: ({ row: { original: r } }) => (r.open === 0 ? "" : r.open),
+  },
+  {
+    id: "last",
+    header: "last raised",
+    accessorFn: (r) => (r.lastRaised === null ? 0 : usOf(r.lastRaised)),
+    size: 92,
+    meta: RIGHT,
+    cell: ({ row: { original: r } }) =>
+      r.lastRaised === null ? <span className="text-quiet">never</span> : `${ago(usOf(r.lastRaised), nowUs)} ago`,
+  },
+];
+
+function RuleStateMark({ rule }: { rule: RuleLine }) {
+  const state = stateOf(rule);
+  return (
+    <span className={state === "on" ? "" : "text-quiet"}>{RULE_STATES.find((s) => s.state === state)!.label}</span>
   );
 }
