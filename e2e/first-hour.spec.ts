@@ -40,12 +40,25 @@ test("packets become records, live; a rule raises; acknowledged; all of it outli
   await expect(page.getByRole("heading", { name: "Intake", level: 1 })).toBeVisible();
   const waiting = page.getByTestId("waiting-sender").filter({ hasText: "127.40.0.1" });
   await expect(waiting).toContainText("1 record held");
-  await waiting.getByRole("button", { name: "Admit" }).click();
+  await waiting.getByRole("button", { name: "Admit …" }).click();
+  const admission = page.getByRole("form", { name: "Admit 127.40.0.1" });
+  await admission.getByLabel("Name").fill("sw-test");
+  await admission.getByLabel("Site").fill("Hestnes");
+  await admission.getByRole("button", { name: "Admit" }).click();
   await expect(waiting).toHaveCount(0);
-  await page.getByRole("row", { name: /^127\.40\.0\.1 / }).click();
-  await page.getByLabel("Name", { exact: true }).fill("sw-test");
-  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByText("sw-test is admitted; what was held is being stored")).toBeVisible();
   await expect(page.getByRole("heading", { name: "sw-test" })).toBeVisible();
+  await expect(page.getByRole("row", { name: /^sw-test 127\.40\.0\.1 Hestnes/ })).toBeInViewport();
+
+  // another is connected: what to type there, and what came since
+  await page.getByRole("button", { name: "Connect a device" }).click();
+  await choose(page.getByLabel("What kind of device"), "Linux or Unix server");
+  const connecting = page.getByRole("region", { name: "Connect a device" });
+  await expect(connecting).toContainText(/\*\.\* {2}@127\.0\.0\.1:\d+/);
+  await expect(connecting).toContainText("Waiting for its first message");
+  await halvik.udp("127.40.9.9", "<14>app: hello");
+  await expect(page.getByTestId("connect-received")).toHaveText("received: 1 message");
+  await expect(connecting).toContainText("127.40.9.9 waits for admission, 1 record held");
   await page.getByPlaceholder("10.20.0.0/16").fill("127.40.0.0/16");
   await page.getByRole("button", { name: "Admit", exact: true }).click();
   await page.keyboard.press("Escape");
@@ -62,7 +75,7 @@ test("packets become records, live; a rule raises; acknowledged; all of it outli
   await page.keyboard.press("l");
   // what was followed stays on screen, at once and when history has caught up
   await expect(lines(page).filter({ hasText: "heard by" })).toHaveCount(2);
-  await expect(page.getByTestId("count")).toContainText("4 records"); // with Halvik's own, of the refused sign-in
+  await expect(page.getByTestId("count")).toContainText("5 records"); // with “hello”, and Halvik’s own, of the refused sign-in
   await expect(lines(page).filter({ hasText: "heard by" })).toHaveCount(2);
 
   // a filter: reading in words, a mistake with its place, then just what matches

@@ -1,3 +1,5 @@
+import { createHash } from "node:crypto";
+import { readFileSync } from "node:fs";
 import { expect, type Page, test } from "@playwright/test";
 import { choose, Halvik } from "./halvik";
 
@@ -131,9 +133,23 @@ test("a time in the filter is where the page looks, and going back undoes it", a
   await expect(page.getByLabel("Filter", { exact: true })).not.toContainText("3 d");
 });
 
-test("an export is an archive of what matches", async ({ page }) => {
+test("an export is the file itself, with what proves it beside it; or an archive of both", async ({ page }) => {
   await halvik.signIn(page);
-  const answer = await page.request.get(`${halvik.url}/api/v1/records/export?format=raw&filter=refused`);
+  await page.goto(`${halvik.url}/records?filter=refused&last=604800s`);
+  await page.getByRole("button", { name: "export", exact: true }).click();
+  const download = page.waitForEvent("download");
+  await page.getByRole("button", { name: "Export", exact: true }).click();
+  const file = await download;
+  expect(file.suggestedFilename()).toMatch(/\.csv$/);
+  const text = readFileSync(await file.path());
+  expect(text.toString()).toMatch(/^id,time,/);
+  const done = page.getByTestId("export-progress");
+  await expect(done).toContainText(/done: [\d,]+ records/);
+  await expect(done).toContainText(createHash("sha256").update(text).digest("hex"));
+  const beside = page.waitForEvent("download");
+  await page.getByRole("button", { name: "save the manifest" }).click();
+  expect((await beside).suggestedFilename()).toMatch(/\.csv\.manifest\.json$/);
+  const answer = await page.request.get(`${halvik.url}/api/v1/records/export?format=raw&filter=refused&as=archive`);
   expect(answer.headers()["content-type"]).toBe("application/zip");
   const body = await answer.body();
   expect(body.subarray(0, 4)).toEqual(Buffer.from("PK\u0003\u0004"));

@@ -78,6 +78,7 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
 
   await page.getByTestId("rule-sentence").getByLabel("count").fill("5");
   await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByText("saved, version 4")).toBeVisible();
   await page.getByRole("button", { name: "changes" }).first().click();
   await expect(page.getByRole("list", { name: "Changes" })).toContainText("removed: count: 4");
 

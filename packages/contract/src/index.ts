@@ -41,7 +41,9 @@ export { Deliveries, Notices, NoticesRead, NotifyRouteJson, NotifyRoutes, SinkMa
 export {
   Coverage,
   CoverageQuery,
+  ExportId,
   ExportQuery,
+  ExportStateJson,
   HistogramAnswer,
   HistogramQuery,
   MatrixAnswer,
@@ -65,7 +67,15 @@ export {
   RuleSwitch,
   RuleText,
 } from "./rules.js";
-export { AdmitNetwork, RefuseNetwork, SenderChange, SenderFacts, SenderJson, SenderList } from "./senders.js";
+export {
+  AdmitNetwork,
+  AdmitSender,
+  RefuseNetwork,
+  SenderChange,
+  SenderFacts,
+  SenderJson,
+  SenderList,
+} from "./senders.js";
 export {
   Health,
   HealthDetails,

@@ -251,9 +251,44 @@ export const WhyNothing = z.object({
 });
 export type WhyNothing = z.infer<typeof WhyNothing>;
 
+/** A name for an export: 16 hexadecimal digits or more. */
+export const ExportId = z.string().regex(/^[0-9a-f]{16,64}$/, "expected 16 to 64 hexadecimal digits");
+
 export const ExportQuery = RecordQuery.pick({ filter: true, from: true, to: true, zone: true }).extend({
   format: z.enum(["csv", "jsonl", "raw", "pcap"]),
+  /** The file itself, or a ZIP archive with a manifest beside it. */
+  as: z.enum(["file", "archive"]).default("file"),
+  /** Chosen by whoever asks, to see how far it is. */
+  id: ExportId.optional(),
 });
+
+/** How far an export has come. */
+export const ExportStateJson = z.object({
+  records: z.int(),
+  bytes: z.int(),
+  state: z.enum(["running", "done", "broken"]),
+  /** What proves it, when it is done. */
+  manifest: z
+    .object({
+      madeBy: z.string(),
+      made: TimeText,
+      by: z.string(),
+      filter: z.string(),
+      reading: z.string(),
+      from: TimeText,
+      to: TimeText,
+      order: z.string(),
+      format: z.string(),
+      escapes: z.string().optional(),
+      records: z.int(),
+      written: z.int(),
+      leftOut: z.int().optional(),
+      whyLeftOut: z.string().optional(),
+      files: z.array(z.object({ name: z.string(), bytes: z.int(), sha256: z.string() })),
+    })
+    .nullable(),
+});
+export type ExportStateJson = z.infer<typeof ExportStateJson>;
 
 export const HistogramQuery = RecordQuery.pick({ filter: true, from: true, to: true, zone: true }).extend({
   buckets: digits(1, 2_000).default(120),

@@ -76,6 +76,9 @@ export const SenderFacts = z.object({
 export type SenderFacts = z.infer<typeof SenderFacts>;
 export const SenderChange = SenderFacts.partial();
 
+/** What is known of a sender when it is admitted; more can be said later. */
+export const AdmitSender = SenderFacts.pick({ name: true, site: true }).partial();
+
 /** A block of addresses, canonical. */
 const networkText = z.string().transform((text, context) => {
   const network = parseNetwork(text.trim());

@@ -224,26 +224,45 @@ describe("values, coverage and export", () => {
     ["raw", "<14>a: second\n<11>a: first <script>alert(1)</script>\n"],
     ["csv", /^id,time,.*\r?\n.*,second\r?\n.*alert\(1\)<\/script>\r?\n$/s],
     ["jsonl", /^\{"id":.*second.*\}\n\{.*first.*\}\n$/s],
-  ])("an export as %s holds the records and a manifest that proves them", async (format, wanted) => {
-    const answer = await get("/records/export")
-      .query({ format })
-      .buffer()
-      .parse((res, done) => {
-        const parts: Buffer[] = [];
-        res.on("data", (b: Buffer) => parts.push(b));
-        res.on("end", () => done(null, Buffer.concat(parts)));
-      });
-    const directory = mkdtempSync(join(tmpdir(), "halvik-export-"));
-    writeFileSync(join(directory, "a.zip"), answer.body as Buffer);
-    // python's own reader of archives, not ours
-    execFileSync("python3", ["-m", "zipfile", "-e", join(directory, "a.zip"), directory]);
-    const manifest = JSON.parse(readFileSync(join(directory, "manifest.json"), "utf8"));
-    const file = readFileSync(join(directory, manifest.files[0].name));
-    expect(manifest).toMatchObject({ records: 2, written: 2, by: "token reader", order: "newest first" });
-    expect(createHash("sha256").update(file).digest("hex")).toBe(manifest.files[0].sha256);
-    expect(file.toString()).toEqual(typeof wanted === "string" ? wanted : expect.stringMatching(wanted));
-    rmSync(directory, { recursive: true });
-  });
+  ])(
+    "an export as %s holds the records, and a manifest proves them: in an archive, or asked for",
+    async (format, wanted) => {
+      const fetched = (query: object) =>
+        get("/records/export")
+          .query(query)
+          .buffer()
+          .parse((res, done) => {
+            const parts: Buffer[] = [];
+            res.on("data", (b: Buffer) => parts.push(b));
+            res.on("end", () => done(null, Buffer.concat(parts)));
+          });
+      const id = "00000000deadbeef";
+      const plain = await fetched({ format, id });
+      expect(plain.headers["content-disposition"]).toMatch(
+        new RegExp(`^attachment; filename="halvik-records-[0-9T-]+Z\\.${format === "raw" ? "log" : format}"$`),
+      );
+      const { state, manifest: own } = (await get(`/records/exports/${id}`)).body;
+      expect([state, own.records, own.files[0].bytes]).toEqual(["done", 2, (plain.body as Buffer).length]);
+      expect(
+        createHash("sha256")
+          .update(plain.body as Buffer)
+          .digest("hex"),
+      ).toBe(own.files[0].sha256);
+      // nobody sees how far another's is
+      expect((await get(`/records/exports/${id}`, actor)).status).toBe(404);
+      const answer = await fetched({ format, as: "archive" });
+      const directory = mkdtempSync(join(tmpdir(), "halvik-export-"));
+      writeFileSync(join(directory, "a.zip"), answer.body as Buffer);
+      // python's own reader of archives, not ours
+      execFileSync("python3", ["-m", "zipfile", "-e", join(directory, "a.zip"), directory]);
+      const manifest = JSON.parse(readFileSync(join(directory, "manifest.json"), "utf8"));
+      const file = readFileSync(join(directory, manifest.files[0].name));
+      expect(manifest).toMatchObject({ records: 2, written: 2, by: "token reader", order: "newest first" });
+      expect(createHash("sha256").update(file).digest("hex")).toBe(manifest.files[0].sha256);
+      expect(file.toString()).toEqual(typeof wanted === "string" ? wanted : expect.stringMatching(wanted));
+      rmSync(directory, { recursive: true });
+    },
+  );
 });
 
 describe("a time in the filter", () => {

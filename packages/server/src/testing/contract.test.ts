@@ -96,12 +96,13 @@ test("records, filters and what is around them", async () => {
     ["/records/matrix", `${window}&rows=app&columns=severity`],
     ["/records/why-nothing", `${window}&filter=app+is+nothing`],
     ["/records/coverage", window],
-    ["/records/export", `${window}&format=csv`],
+    ["/records/export", `${window}&format=csv&id=0123456789abcdef`],
   ] as const) {
     await ask("get", path, `${path}?${more}`);
     // the same asked by POST, for filters longer than an address may be
     if (path !== "/records/coverage") await ask("post", path, path, Object.fromEntries(new URLSearchParams(more)));
   }
+  await ask("get", "/records/exports/{id}", "/records/exports/0123456789abcdef");
   await ask("get", "/records/{id}", `/records/${record}`);
   const saved = await ask("post", "/filters", "/filters", { name: "mine", text: "app is sshd", shared: false });
   const { id } = saved.body;

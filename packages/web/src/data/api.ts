@@ -4,6 +4,7 @@ import type {
   Coverage,
   Deliveries,
   EndpointList,
+  ExportStateJson,
   HistogramAnswer,
   ImportList,
   IncidentDetail,
@@ -305,9 +306,21 @@ export const savedFiltersQuery = queryOptions({
   queryFn: ({ signal }) => request<SavedFilterList>("GET", "/filters", undefined, signal),
   staleTime: 10_000,
 });
-/** Where a browser fetches an export from. */
-export const exportUrl = (window: WindowParts, filter: string, zone: string, format: string): string =>
-  `/api/v1/records/export${query({ ...bounds(window), filter, zone, format })}`;
+/** Where a browser fetches an export from. @param id by which its progress is asked for */
+export const exportUrl = (
+  window: WindowParts,
+  filter: string,
+  zone: string,
+  { format, as, id }: { readonly format: string; readonly as: "file" | "archive"; readonly id: string },
+): string => `/api/v1/records/export${query({ ...bounds(window), filter, zone, format, as, id })}`;
+export const exportStateQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["export", id],
+    queryFn: ({ signal }) => request<ExportStateJson>("GET", `/records/exports/${id}`, undefined, signal),
+    // it may not have begun yet
+    retry: 5,
+    refetchInterval: ({ state }) => (state.data === undefined || state.data.state === "running" ? 500 : false),
+  });
 export const recordsPage = (
   window: WindowParts,
   filter: string,

@@ -9,7 +9,7 @@ import {
   type SortingState,
   useReactTable,
 } from "@tanstack/react-table";
-import { type KeyboardEvent, useRef, useState } from "react";
+import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 
 export type { ColumnDef } from "@tanstack/react-table";
 
@@ -64,6 +64,11 @@ export function Table<Row>({
   const widthOf = (column: Column<Row>): number | string =>
     isSized ? column.getSize() : `${(100 * column.getSize()) / table.getTotalSize()}%`;
   const shown = table.getRowModel().rows;
+  useEffect(() => {
+    // what is chosen elsewhere comes into sight
+    const index = chosen == null ? -1 : shown.findIndex((r) => r.id === chosen);
+    if (index >= 0) body.current?.rows[index]?.scrollIntoView?.({ block: "nearest" });
+  }, [chosen]);
   const go = (to: number) => {
     const next = Math.max(0, Math.min(shown.length - 1, to));
     setAt(next);

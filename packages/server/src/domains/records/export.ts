@@ -57,43 +57,74 @@ const portOf = (r: HalvikRecord): number | null =>
 /** The collector's side of a datagram; which of its addresses it came to is not kept. */
 const COLLECTOR = "127.0.0.1";
 
+/** What is known of an export: how far it came, and in the end what proves it. */
+export interface ExportManifest {
+  readonly madeBy: "Halvik";
+  readonly made: string;
+  readonly by: string;
+  readonly filter: string;
+  readonly reading: string;
+  readonly from: string;
+  readonly to: string;
+  readonly order: "newest first";
+  readonly format: ExportFormat;
+  readonly escapes?: string;
+  readonly records: number;
+  readonly written: number;
+  /** Records that the format cannot carry, and why. */
+  readonly leftOut?: number;
+  readonly whyLeftOut?: string;
+  readonly files: readonly { readonly name: string; readonly bytes: number; readonly sha256: string }[];
+}
+
+/** Told how far an export has come. @returns whether it may go on */
+export type OnProgress = (records: number, bytes: number) => Promise<boolean>;
+
+/** What the file of an export is called. */
+export const exportFile = (format: ExportFormat): string => `records.${format === "raw" ? "log" : format}`;
+
 /**
- * Writes every record that matches, newest first, into a ZIP archive as it is found, then a manifest with filter, window, counts and
- * SHA-256. Nothing is gathered in memory; when `out` closes early, the search ends.
+ * Writes every record that matches, newest first, as it is found: nothing is gathered in memory. When `out` closes early, the search ends.
+ * @param name what the manifest calls the file
+ * @returns what proves it; null when it was not taken to its end
  */
-export async function exportRecords(db: Queryable, request: ExportRequest, out: Writable): Promise<void> {
-  const zip = new ZipFile();
-  zip.outputStream.pipe(out);
-  const file = {
-    name: `records.${request.format === "raw" ? "log" : request.format}`,
-    bytes: 0,
-    hash: createHash("sha256"),
-  };
-  const content = new PassThrough();
-  zip.addReadStream(content, file.name);
-  const put = async (bytes: Uint8Array) => {
-    file.bytes += bytes.length;
-    file.hash.update(bytes);
-    if (!content.write(bytes)) await drained(content, out);
+export async function exportRecords(
+  db: Queryable,
+  request: ExportRequest,
+  out: Writable,
+  name = exportFile(request.format),
+  onProgress: OnProgress = () => Promise.resolve(true),
+): Promise<ExportManifest | null> {
+  const hash = createHash("sha256");
+  let bytes = 0;
+  const put = async (some: Uint8Array) => {
+    bytes += some.length;
+    hash.update(some);
+    if (!out.write(some)) await drained(out);
   };
   const counts = { records: 0, written: 0, leftOut: 0 };
   try {
     await put(head(request.format));
     for await (const records of pages(db, request)) {
-      if (out.destroyed || out.writableEnded) return;
-      const { bytes, written } = await encode(db, records, request);
+      if (out.destroyed || out.writableEnded) return null;
+      const encoded = await encode(db, records, request);
       counts.records += records.length;
-      counts.written += written;
-      await put(bytes);
+      counts.written += encoded.written;
+      await put(encoded.bytes);
+      if (!(await onProgress(counts.records, bytes))) {
+        out.destroy();
+        return null;
+      }
     }
   } catch (e) {
-    // what has been sent cannot be taken back: an archive without its end is seen to be broken
+    // what has been sent cannot be taken back: a file without its end is seen to be broken
     out.destroy(e as Error);
-    return;
+    return null;
   }
+  if (out.destroyed) return null;
+  out.end();
   counts.leftOut = counts.records - counts.written;
-  content.end();
-  const manifest = {
+  return {
     madeBy: "Halvik",
     made: formatUs(request.nowUs),
     by: request.about.by,
@@ -107,17 +138,40 @@ export async function exportRecords(db: Queryable, request: ExportRequest, out: 
     records: counts.records,
     written: counts.written,
     ...(counts.leftOut > 0 ? { leftOut: counts.leftOut, whyLeftOut: WHY_LEFT_OUT[request.format] } : {}),
-    files: [{ name: file.name, bytes: file.bytes, sha256: file.hash.digest("hex") }],
+    files: [{ name, bytes, sha256: hash.digest("hex") }],
   };
+}
+
+/** The same as a ZIP archive: the file, and beside it the manifest with filter, window, counts and SHA-256. */
+export async function exportArchive(
+  db: Queryable,
+  request: ExportRequest,
+  out: Writable,
+  onProgress?: OnProgress,
+): Promise<ExportManifest | null> {
+  const zip = new ZipFile();
+  zip.outputStream.pipe(out);
+  const content = new PassThrough();
+  zip.addReadStream(content, exportFile(request.format));
+  const onClose = () => content.destroy();
+  out.once("close", onClose);
+  content.once("error", (e) => out.destroy(e));
+  const manifest = await exportRecords(db, request, content, exportFile(request.format), onProgress);
+  out.off("close", onClose);
+  if (manifest === null) {
+    out.destroy();
+    return null;
+  }
   zip.addBuffer(Buffer.from(`${JSON.stringify(manifest, null, 2)}\n`), "manifest.json");
   zip.end();
+  return manifest;
 }
 
 /** Waits until there is room again, or nobody takes any more; leaves no listener behind, however often it is asked. */
-async function drained(content: Writable, out: Writable): Promise<void> {
+async function drained(out: Writable): Promise<void> {
   const done = new AbortController();
   try {
-    await Promise.race([once(content, "drain", done), once(out, "close", done)]);
+    await Promise.race([once(out, "drain", done), once(out, "close", done)]);
   } finally {
     done.abort();
   }

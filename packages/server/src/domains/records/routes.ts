@@ -1,7 +1,10 @@
+import { extname } from "node:path";
 import {
   Coverage,
   CoverageQuery,
+  ExportId,
   ExportQuery,
+  ExportStateJson,
   HistogramAnswer,
   HistogramQuery,
   MatrixAnswer,
@@ -37,7 +40,8 @@ import { incidentsWithRecord } from "../incidents/repository.js";
 import { coverageOf } from "../intake/coverage.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
-import { exportRecords } from "./export.js";
+import { type ExportManifest, exportArchive, exportFile, exportRecords } from "./export.js";
+import { ExportProgress } from "./export-progress.js";
 import type { LiveFeed } from "./live-feed.js";
 import { outageOf } from "./outage-of.js";
 import type { Ask } from "./questions.js";
@@ -74,6 +78,7 @@ interface Needs {
 
 export const recordRoutes = (deps: Needs) => {
   const { db, directory, presenter, feed, terms, ask, streams } = deps;
+  const exportsUnderWay = new ExportProgress();
   return [
     route({
       method: "get",
@@ -306,36 +311,61 @@ export const recordRoutes = (deps: Needs) => {
       method: "get",
       alsoPost: true,
       path: "/records/export",
-      summary: "All records that match, as a ZIP archive with a manifest, streamed",
+      summary: "All records that match as a file, streamed; as a ZIP archive with a manifest if asked",
       access: "read",
       query: ExportQuery,
-      answer: { type: "application/zip" },
+      answer: { type: "application/octet-stream" },
       streams: true,
-      handle: async ({ query, actor, res }) => {
+      handle: async ({ query, actor, res, mayStill }) => {
         const now = nowUs();
         const { filter, written, senders } = await readFilter(deps, actor, query, now);
-        const window = searchedWindow(query, filter, now);
         const present = await presenter.present(senders);
+        const request = {
+          filter,
+          ...searchedWindow(query, filter, now),
+          directory: senders,
+          nowUs: now,
+          terms,
+          format: query.format,
+          about: { filter: query.filter, reading: filterInWords(written, formatUs), by: actor.name },
+          present,
+        };
+        const isArchive = query.as === "archive";
+        const stem = `halvik-records-${formatUs(now).slice(0, 19).replaceAll(":", "")}Z`;
+        const name = `${stem}.${isArchive ? "zip" : extname(exportFile(query.format)).slice(1)}`;
         res.writeHead(200, {
-          "content-type": "application/zip",
-          "content-disposition": `attachment; filename="halvik-records-${formatUs(now).slice(0, 19).replaceAll(":", "")}Z.zip"`,
+          "content-type": isArchive ? "application/zip" : EXPORT_TYPES[query.format],
+          "content-disposition": `attachment; filename="${name}"`,
           "cache-control": "no-store",
         });
-        await exportRecords(
-          db,
-          {
-            filter,
-            ...window,
-            directory: senders,
-            nowUs: now,
-            terms,
-            format: query.format,
-            about: { filter: query.filter, reading: filterInWords(written, formatUs), by: actor.name },
-            present,
-          },
-          res,
-        );
+        const { id } = query;
+        let last = { records: 0, bytes: 0 };
+        const tell = (state: "running" | "done" | "broken", manifest: ExportManifest | null = null) =>
+          id !== undefined && exportsUnderWay.put(actor.name, id, { ...last, state, manifest });
+        const onProgress = (records: number, bytes: number) => {
+          last = { records, bytes };
+          tell("running");
+          return mayStill();
+        };
+        tell("running");
+        const manifest = isArchive
+          ? await exportArchive(db, request, res, onProgress)
+          : await exportRecords(db, request, res, name, onProgress);
+        tell(manifest === null ? "broken" : "done", manifest);
         return undefined;
+      },
+    }),
+    route({
+      method: "get",
+      path: "/records/exports/{id}",
+      summary: "How far an export of one's own has come; when it is done, its manifest",
+      access: "read",
+      params: z.object({ id: ExportId }),
+      answer: ExportStateJson,
+      handle: async ({ params: p, actor }) => {
+        const state = exportsUnderWay.get(actor.name, p.id);
+        if (state === undefined) throw new AppError("NOT_FOUND", `there is no export ${p.id} (any more)`);
+        return state;
       },
     }),
     route({
@@ -418,6 +448,14 @@ export const recordRoutes = (deps: Needs) => {
     }),
   ];
 };
+
+const EXPORT_TYPES = {
+  csv: "text/csv; charset=utf-8",
+  jsonl: "application/x-ndjson",
+  raw: "text/plain; charset=utf-8",
+  // registered by nobody (common practice, no source)
+  pcap: "application/vnd.tcpdump.pcap",
+} as const;
 
 const spanOf = (a: BatchIds, b: BatchIds): BatchIds => ({
   low: BigInt(a.low) < BigInt(b.low) ? a.low : b.low,

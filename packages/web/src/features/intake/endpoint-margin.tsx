@@ -9,7 +9,7 @@ import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs } from "../../ui/time";
 import { isLoopback, KIND_WORDS, State } from "./endpoint-words";
-import { instructionsFor } from "./instructions";
+import { hostFor, instructionsFor } from "./instructions";
 import { SnmpUsers } from "./snmp-users";
 
 /** Datagrams or flows an exporter counted that never came. */
@@ -31,7 +31,6 @@ interface EndpointMarginProps {
 /** One endpoint: change it, set up senders for it, see what could not be decoded. */
 export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRemove, onClose }: EndpointMarginProps) {
   const zone = useViewStore((s) => s.zone);
-  const host = e.host === "0.0.0.0" || e.host === "::" ? window.location.hostname : e.host;
   return (
     <>
       <div className="flex items-start justify-between gap-2">
@@ -50,7 +49,7 @@ export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRem
       <Change key={`${e.host} ${e.port}`} endpoint={e} onChange={onChange} />
       {e.kind === "snmp" && <SnmpUsers />}
       <Heading small={isLoopback(e.host) ? "reachable from this machine only" : undefined}>Set up senders</Heading>
-      {instructionsFor(e, host, fingerprint).map((i) => (
+      {instructionsFor(e, hostFor(e), fingerprint).map((i) => (
         <div key={i.family} className="mb-1.5 text-ui">
           <span className="flex justify-between text-quiet">
             {i.family}

@@ -12,9 +12,13 @@ export const KIND_WORDS: Readonly<Record<EndpointJson["kind"], string>> = {
   https: "HTTPS",
 };
 
+/** What has come by it since the collector started. */
+export const receivedBy = ({ counters }: EndpointJson): number =>
+  (counters.datagrams ?? 0) + (counters.messages ?? 0) + (counters.records ?? 0);
+
 /** What an endpoint does now, in words. */
 export function State({ endpoint: e }: { endpoint: EndpointJson }) {
-  const received = (e.counters.datagrams ?? 0) + (e.counters.messages ?? 0) + (e.counters.records ?? 0) > 0;
+  const received = receivedBy(e) > 0;
   const connections = e.counters["open connections"] ?? 0;
   if (!e.enabled) return <span className="text-quiet">stopped</span>;
   if (e.state === "failed") return <b className="text-vermilion">failed</b>;

@@ -42,9 +42,11 @@ export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: Endpoin
           data-testid="endpoint"
           aria-current={e.id === selectedId}
           onClick={() => onSelect(e)}
-          className={`grid w-full grid-cols-[160px_96px_140px_1fr] items-baseline gap-3 border-t border-line py-[3px] text-left text-ui ${e.id === selectedId ? "bg-fjord-wash" : "hover:bg-wash"}`}
+          className={`group grid w-full grid-cols-[160px_96px_140px_1fr_12px] items-baseline gap-3 border-t border-line py-[3px] text-left text-ui ${e.id === selectedId ? "bg-fjord-wash" : "hover:bg-wash"}`}
         >
-          <span className="truncate font-semibold">{e.name}</span>
+          <span className="truncate font-semibold text-fjord underline decoration-line-strong underline-offset-[3px] group-hover:decoration-fjord">
+            {e.name}
+          </span>
           <span className="text-quiet">{KIND_WORDS[e.kind]}</span>
           <span className="font-mono text-code text-quiet">
             {e.host}:{e.port}
@@ -52,6 +54,9 @@ export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: Endpoin
           <span className="min-w-0">
             <State endpoint={e} /> <Counters counters={e.counters} />
             {e.detail !== "" && <span className="block text-ochre">{e.detail}</span>}
+          </span>
+          <span aria-hidden className="text-quiet group-hover:text-fjord">
+            ›
           </span>
         </button>
       ))}
@@ -84,9 +89,9 @@ function Collector({ intake }: { intake: Intake }) {
   const own = (name: string) => Number(intake.collector[name] ?? 0);
   return (
     <p className="border-y border-line py-1.5 text-ui text-quiet">
-      {collector?.running ? "Collector running" : <b className="text-vermilion">Collector not running</b>}
-      {" · "}
-      {own("stored").toLocaleString("en")} stored · {own("held").toLocaleString("en")} held ·{" "}
+      {collector?.running ? "Collector running" : <b className="text-vermilion">Collector not running</b>}, since it
+      started{": "}
+      {own("stored").toLocaleString("en")} stored · {own("held").toLocaleString("en")} held for admission ·{" "}
       {own("refused").toLocaleString("en")} refused · {own("capped").toLocaleString("en")} over the rate cap ·{" "}
       {own("lost").toLocaleString("en")} lost · {own("undecodable").toLocaleString("en")} not decodable
       {own("sequence gaps") > 0 && (

@@ -6,6 +6,10 @@ export interface Instruction {
   readonly text: string;
 }
 
+/** The address devices reach an endpoint at, as far as this page knows it. */
+export const hostFor = ({ host }: EndpointJson): string =>
+  host === "0.0.0.0" || host === "::" ? window.location.hostname : host;
+
 /**
  * What to put into senders, with the real address and port filled in. General forms that several programs and systems share; a
  * device's own words may differ (common practice, no source).

@@ -8,8 +8,11 @@ import { useWindow } from "../../data/use-window";
 import { useViewStore } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { Coverage } from "../../shared/coverage";
+import { Button } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Heading, Page, Scroller } from "../../ui/page";
+import type { Admission } from "./admit-form";
+import { ConnectDevice } from "./connect-device";
 import { EndpointMargin } from "./endpoint-margin";
 import { Endpoints } from "./endpoints";
 import { Files } from "./files";
@@ -18,7 +21,7 @@ import { SenderMargin } from "./sender-margin";
 import { SenderTable } from "./sender-table";
 import { WaitingSenders } from "./waiting-senders";
 
-type Selected = { readonly kind: "sender" | "endpoint"; readonly id: number } | null;
+type Selected = { readonly kind: "sender" | "endpoint"; readonly id: number } | { readonly kind: "connect" } | null;
 
 /** What Halvik listens to, who sends, who waits, and every count of what was not kept. */
 export function IntakePage() {
@@ -52,6 +55,15 @@ export function IntakePage() {
     if (next) setSelected({ kind: "sender", id: next.id });
   };
   const close = () => setSelected(null);
+  const sites = [...new Set(all.flatMap((s) => (s.site === null ? [] : [s.site])))].sort();
+  const admit = (s: SenderJson, facts: Admission) =>
+    say(
+      change.mutateAsync({ method: "POST", path: `/senders/${s.id}/admit`, body: facts }).then(() => {
+        // beside its line in the list, which comes into sight
+        if (selected?.kind !== "connect") setSelected({ kind: "sender", id: s.id });
+      }),
+      `${facts.name} is admitted${s.held > 0 ? "; what was held is being stored" : ""}`,
+    );
   usePageKeys({ j: () => move(1), k: () => move(-1), Escape: close });
   return (
     <Page
@@ -79,6 +91,8 @@ export function IntakePage() {
             }}
             onClose={close}
           />
+        ) : selected?.kind === "connect" && endpoints.data ? (
+          <ConnectDevice list={endpoints.data} senders={all} sites={sites} onAdmit={admit} onClose={close} />
         ) : null
       }
     >
@@ -87,6 +101,11 @@ export function IntakePage() {
         <Link to="/intake/names" className="text-ui">
           Names: what events, identifiers and ports are called
         </Link>
+        <span className="ml-auto self-center">
+          <Button main onClick={() => setSelected({ kind: "connect" })}>
+            Connect a device
+          </Button>
+        </span>
       </div>
       <p className="truncate text-ui text-quiet">
         <Coverage window={window} zone={zone} />
@@ -106,14 +125,21 @@ export function IntakePage() {
         <WaitingSenders
           senders={all.filter((s) => s.state === "waiting")}
           unlisted={senders.data?.unlisted ?? 0}
-          onAdmit={(s: SenderJson) => change.mutate({ method: "POST", path: `/senders/${s.id}/admit` })}
-          onRefuse={(s: SenderJson) => change.mutate({ method: "POST", path: `/senders/${s.id}/refuse` })}
+          sites={sites}
+          onAdmit={admit}
+          onRefuse={(s: SenderJson) =>
+            say(change.mutateAsync({ method: "POST", path: `/senders/${s.id}/refuse` }), `${s.name} is refused`)
+          }
           onRefuseNetwork={(network) =>
-            change.mutate({ method: "POST", path: "/senders/refuse-network", body: { network } })
+            say(
+              change.mutateAsync({ method: "POST", path: "/senders/refuse-network", body: { network } }),
+              `Those of ${network} are refused`,
+            )
           }
-          onAdmitNetwork={(network, fromNowOn) =>
-            change.mutateAsync({ method: "POST", path: "/senders/admit-network", body: { network, fromNowOn } })
-          }
+          onAdmitNetwork={async (network, fromNowOn) => {
+            await change.mutateAsync({ method: "POST", path: "/senders/admit-network", body: { network, fromNowOn } });
+            toast.success(`Those of ${network} are admitted${fromNowOn ? ", and those that appear later" : ""}`);
+          }}
         />
         <Heading small={<a href="/api/v1/senders.csv">as CSV</a>}>Senders</Heading>
         <SenderTable
@@ -126,3 +152,10 @@ export function IntakePage() {
     </Page>
   );
 }
+
+/** Says that something is done; what went wrong has been said by whoever did it. */
+const say = (done: Promise<unknown>, text: string): void =>
+  void done.then(
+    () => toast.success(text),
+    () => undefined,
+  );

@@ -1,6 +1,6 @@
 import type { SenderJson } from "@halvik/contract";
 import { formatNetwork, parseNetwork } from "@halvik/core/base/net";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { useForm } from "react-hook-form";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
@@ -8,11 +8,14 @@ import { Field, Input } from "../../ui/field";
 import { CheckField } from "../../ui/form";
 import { Heading } from "../../ui/page";
 import { ago } from "../../ui/time";
+import { type Admission, AdmitForm } from "./admit-form";
 
 interface WaitingProps {
   readonly senders: readonly SenderJson[];
   readonly unlisted: number;
-  readonly onAdmit: (sender: SenderJson) => void;
+  /** Where other senders stand. */
+  readonly sites: readonly string[];
+  readonly onAdmit: (sender: SenderJson, facts: Admission) => void;
   readonly onRefuse: (sender: SenderJson) => void;
   readonly onAdmitNetwork: (network: string, fromNowOn: boolean) => Promise<unknown>;
   readonly onRefuseNetwork: (network: string) => void;
@@ -42,27 +45,38 @@ function blocksOf(senders: readonly SenderJson[]): Block[] {
 
 interface BlockProps {
   readonly block: Block;
-  readonly onAdmit: (sender: SenderJson) => void;
+  readonly sites: readonly string[];
+  readonly onAdmit: WaitingProps["onAdmit"];
   readonly onRefuse: (sender: SenderJson) => void;
   readonly onAdmitAll: () => void;
   readonly onRefuseAll: () => void;
 }
 
-function WaitingBlock({ block: { network, senders }, onAdmit, onRefuse, onAdmitAll, onRefuseAll }: BlockProps) {
+function WaitingBlock({ block: { network, senders }, sites, onAdmit, onRefuse, onAdmitAll, onRefuseAll }: BlockProps) {
   const { nowUs } = useViewStore();
   const [isOpen, setOpen] = useState(senders.length < MANY);
+  const [admitting, setAdmitting] = useState<number | null>(null);
   if (isOpen)
     return senders.map((s) => (
-      <Line
-        key={s.id}
-        name={s.name}
-        testId="waiting-sender"
-        text={`${s.held.toLocaleString("en")} ${s.held === 1 ? "record" : "records"} held${
-          s.heldRefused > 0 ? `, ${s.heldRefused.toLocaleString("en")} more refused: too many` : ""
-        }${s.firstSeen ? `, first heard ${ago(usOf(s.firstSeen), nowUs)} ago` : ""}`}
-        onAdmit={() => onAdmit(s)}
-        onRefuse={() => onRefuse(s)}
-      />
+      <Fragment key={s.id}>
+        <Line
+          name={s.name}
+          testId="waiting-sender"
+          text={`${s.held.toLocaleString("en")} ${s.held === 1 ? "record" : "records"} held${
+            s.heldRefused > 0 ? `, ${s.heldRefused.toLocaleString("en")} more refused: too many` : ""
+          }${s.firstSeen ? `, first heard ${ago(usOf(s.firstSeen), nowUs)} ago` : ""}`}
+          onAdmit={() => setAdmitting(s.id)}
+          onRefuse={() => onRefuse(s)}
+        />
+        {admitting === s.id && (
+          <AdmitForm
+            sender={s}
+            sites={sites}
+            onCancel={() => setAdmitting(null)}
+            onAdmit={(facts) => onAdmit(s, facts)}
+          />
+        )}
+      </Fragment>
     ));
   const held = senders.reduce((sum, s) => sum + s.held, 0);
   return (
@@ -96,7 +110,7 @@ const Line = ({ name, text, testId, onShow, onAdmit, onRefuse }: LineProps) => (
     <span className="flex gap-1.5">
       {onShow && <Button onClick={onShow}>Show each</Button>}
       <Button main onClick={onAdmit}>
-        {onShow ? "Admit all" : "Admit"}
+        {onShow ? "Admit all" : "Admit …"}
       </Button>
       <Button onClick={onRefuse}>{onShow ? "Refuse all" : "Refuse"}</Button>
     </span>
@@ -107,6 +121,7 @@ const Line = ({ name, text, testId, onShow, onAdmit, onRefuse }: LineProps) => (
 export function WaitingSenders({
   senders,
   unlisted,
+  sites,
   onAdmit,
   onRefuse,
   onAdmitNetwork,
@@ -125,6 +140,7 @@ export function WaitingSenders({
         <WaitingBlock
           key={b.network}
           block={b}
+          sites={sites}
           onAdmit={onAdmit}
           onRefuse={onRefuse}
           onAdmitAll={() => void onAdmitNetwork(b.network, false)}

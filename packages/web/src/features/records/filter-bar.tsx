@@ -60,8 +60,9 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
           onClose={() => setBuilding(false)}
         />
       )}
-      <div className="flex justify-between gap-4 pt-[5px] text-quiet">
-        <span data-testid="reading" className="truncate">
+      {/* a reading that has no room beside the actions has a line of its own */}
+      <div className="flex flex-wrap justify-between gap-x-4 pt-[5px] text-quiet">
+        <span data-testid="reading" className="max-w-full truncate">
           {parsed.ok ? (
             <>
               {readFilter(parsed.filter, (us) => dayMinute(us, zone))}{" "}
@@ -82,7 +83,7 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
             </span>
           )}
         </span>
-        <span className="relative flex shrink-0 gap-3.5">
+        <span className="relative ml-auto flex flex-wrap gap-x-3.5">
           <button type="button" aria-expanded={building} onClick={() => setBuilding(!building)} className="text-fjord">
             as a form
           </button>

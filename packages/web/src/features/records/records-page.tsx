@@ -127,7 +127,14 @@ export function RecordsPage() {
         {filter !== "" && !live && <RightAfter filter={filter} onPick={submit} />}
         <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />
         <CopyLink fromUs={window.fromUs} toUs={window.toUs} zone={zone} />
-        {!live && <ExportMenu window={window} filter={filter} zone={zone} />}
+        {!live && (
+          <ExportMenu
+            window={window}
+            filter={filter}
+            zone={zone}
+            total={counts.answer?.exact ? counts.answer.total : null}
+          />
+        )}
         <button type="button" aria-pressed={openValues.length > 0} onClick={toggleValues} className="text-fjord">
           top values <Kbd>v</Kbd>
         </button>

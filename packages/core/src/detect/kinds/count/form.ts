@@ -2,7 +2,10 @@ import { FILTER, KEY, type KindForm, number, span } from "../piece.js";
 
 export const countForm: KindForm = {
   parts: (what) => ({ filter: what, count: 10, windowSeconds: 300 }),
-  pieces: () => [number("count"), " records within ", span("windowSeconds"), " with the same ", KEY, " match ", FILTER],
+  pieces: ({ count }) =>
+    count === 1
+      ? [number("count"), " record matches ", FILTER, ", told apart by ", KEY, " within ", span("windowSeconds")]
+      : [number("count"), " records within ", span("windowSeconds"), " with the same ", KEY, " match ", FILTER],
   evidence: "records",
   endsItself: null,
 };

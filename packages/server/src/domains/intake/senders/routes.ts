@@ -1,8 +1,8 @@
-import { AdmitNetwork, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/contract";
+import { AdmitNetwork, AdmitSender, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/contract";
 import { z } from "zod";
 import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
-import { inAct } from "../../../kernel/db/unit-of-work.js";
+import { type Act, inAct } from "../../../kernel/db/unit-of-work.js";
 import { AppError } from "../../../kernel/http/errors.js";
 import { route } from "../../../kernel/http/route.js";
 import {
@@ -64,9 +64,11 @@ export const senderRoutes = ({ models, db, directory }: Needs) => {
       summary: "Admits a waiting sender; what was held for it is stored",
       access: "act",
       params,
+      body: AdmitSender,
       answer: SenderList,
-      handle: async ({ params: p, actor }) => {
-        await inAct(models, actor.name, async (act) => {
+      handle: async ({ params: p, body, actor }) => {
+        await within(models, actor.name, async (act) => {
+          if (Object.keys(body).length > 0) await changeSender(act, p.id, body);
           if ((await admitSenders(act.db, [p.id])) === 0) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
           await act.audit("sender admitted", { sender: p.id });
         });
@@ -127,15 +129,21 @@ export const senderRoutes = ({ models, db, directory }: Needs) => {
       body: SenderChange,
       answer: SenderList,
       handle: async ({ params: p, body, actor }) => {
-        try {
-          if (!(await inAct(models, actor.name, (act) => changeSender(act, p.id, body))))
-            throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
-        } catch (e) {
-          if (e instanceof SenderConflict) throw new AppError("CONFLICT", e.message);
-          throw e;
-        }
+        await within(models, actor.name, async (act) => {
+          if (!(await changeSender(act, p.id, body))) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
+        });
         return list();
       },
     }),
   ];
 };
+
+/** An act on senders; what contradicts others is said so. */
+async function within(models: Models, who: string, work: (act: Act) => Promise<void>): Promise<void> {
+  try {
+    await inAct(models, who, work);
+  } catch (e) {
+    if (e instanceof SenderConflict) throw new AppError("CONFLICT", e.message);
+    throw e;
+  }
+}

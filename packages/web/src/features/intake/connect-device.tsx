@@ -1,0 +1,167 @@
+import type { EndpointJson, EndpointList, SenderJson } from "@halvik/contract";
+import { useRef, useState } from "react";
+import { toast } from "sonner";
+import { useViewStore, usOf } from "../../data/view-store";
+import { Button, TextButton } from "../../ui/button";
+import { Field } from "../../ui/field";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { Select } from "../../ui/select";
+import { type Admission, AdmitForm } from "./admit-form";
+import { isLoopback, KIND_WORDS, receivedBy } from "./endpoint-words";
+import { hostFor, instructionsFor } from "./instructions";
+
+/** Families of devices, and by which protocols they send: the usual one first (common practice, no source). */
+const FAMILIES: readonly { readonly name: string; readonly kinds: readonly EndpointJson["kind"][] }[] = [
+  { name: "Linux or Unix server", kinds: ["syslog-udp", "syslog-tcp", "syslog-tls"] },
+  { name: "Network switch or router", kinds: ["syslog-udp", "snmp"] },
+  { name: "Firewall", kinds: ["syslog-udp", "syslog-tcp", "syslog-tls"] },
+  { name: "Windows computer", kinds: ["https"] },
+  { name: "Flow exporter", kinds: ["flow"] },
+  { name: "Power supply or other device with SNMP", kinds: ["snmp"] },
+  { name: "A program that sends JSON", kinds: ["https"] },
+];
+
+interface ConnectDeviceProps {
+  readonly list: EndpointList;
+  readonly senders: readonly SenderJson[];
+  readonly sites: readonly string[];
+  readonly onAdmit: (sender: SenderJson, facts: Admission) => void;
+  readonly onClose: () => void;
+}
+
+/** From a device to its first line: what to type there, and what has come since. */
+export function ConnectDevice({ list, senders, sites, onAdmit, onClose }: ConnectDeviceProps) {
+  const [family, setFamily] = useState("");
+  const kinds = FAMILIES.find((f) => f.name === family)?.kinds ?? [];
+  const endpoints = kinds.flatMap((kind) => list.endpoints.filter((e) => e.kind === kind && e.enabled));
+  return (
+    <section aria-label="Connect a device">
+      <div className="flex items-start justify-between gap-2">
+        <h2 className="text-title leading-6 font-semibold">Connect a device</h2>
+        <Button onClick={onClose} aria-label="Close the margin" shortcut="Esc" />
+      </div>
+      <Field label="What kind of device">
+        {(id) => (
+          <Select
+            id={id}
+            value={family}
+            placeholder="choose …"
+            onChange={setFamily}
+            options={FAMILIES.map((f) => f.name)}
+            className="w-full"
+          />
+        )}
+      </Field>
+      {family !== "" && endpoints.length === 0 && (
+        <p className="text-ui text-ochre">
+          No endpoint for this is switched on: add one of {kinds.map((k) => KIND_WORDS[k]).join(" or ")} first.
+        </p>
+      )}
+      {endpoints.length > 0 && (
+        <Arrivals key={family} endpoints={endpoints} senders={senders} sites={sites} onAdmit={onAdmit} />
+      )}
+      {endpoints.map((e) => (
+        <Instructions key={e.id} endpoint={e} fingerprint={list.fingerprint} />
+      ))}
+    </section>
+  );
+}
+
+function Instructions({ endpoint: e, fingerprint }: { endpoint: EndpointJson; fingerprint: string | null }) {
+  const host = hostFor(e);
+  return (
+    <>
+      <Heading small={`${e.name}, ${host}:${e.port}`}>{KIND_WORDS[e.kind]}</Heading>
+      {isLoopback(e.host) && (
+        <p className="mb-1 text-ui text-ochre">
+          Reachable from this machine only. To receive from others, set{" "}
+          <code className="font-mono text-small">HALVIK_LISTEN_HOST=0.0.0.0</code> and restart Halvik, or change the
+          endpoint’s address.
+        </p>
+      )}
+      {instructionsFor(e, host, fingerprint).map((i) => (
+        <div key={i.family} className="mb-1.5 text-ui">
+          <span className="flex justify-between text-quiet">
+            {i.family}
+            <TextButton
+              aria-label={`Copy: ${i.family}, ${KIND_WORDS[e.kind]}`}
+              onClick={() => void navigator.clipboard.writeText(i.text).then(() => toast("Copied"))}
+            >
+              copy
+            </TextButton>
+          </span>
+          <pre className="bg-wash px-2 py-1 font-mono text-small break-all whitespace-pre-wrap">{i.text}</pre>
+        </div>
+      ))}
+    </>
+  );
+}
+
+/** What came by these endpoints since this was opened, and who waits to be let in. */
+function Arrivals({
+  endpoints,
+  senders,
+  sites,
+  onAdmit,
+}: {
+  endpoints: readonly EndpointJson[];
+  senders: readonly SenderJson[];
+  sites: readonly string[];
+  onAdmit: ConnectDeviceProps["onAdmit"];
+}) {
+  const nowUs = useViewStore((s) => s.nowUs);
+  const openedUs = useRef(nowUs).current;
+  const received = endpoints.reduce((sum, e) => sum + receivedBy(e), 0);
+  const before = useRef(received).current;
+  const [admitting, setAdmitting] = useState<number | null>(null);
+  const waiting = senders.filter((s) => s.state === "waiting");
+  const admitted = senders.filter(
+    (s) => s.state === "admitted" && s.firstSeen !== null && usOf(s.firstSeen) >= openedUs,
+  );
+  const came = received - before;
+  return (
+    <>
+      <p aria-live="polite" className="text-ui" data-testid="connect-received">
+        {came <= 0 ? (
+          <span className="text-quiet">Set the device up as below. Waiting for its first message …</span>
+        ) : (
+          <b className="font-semibold">
+            received: {came.toLocaleString("en")} {came === 1 ? "message" : "messages"}
+          </b>
+        )}
+      </p>
+      {waiting.map((s) => (
+        <div key={s.id} className="border-t border-line py-1 text-ui">
+          <div className="flex items-center justify-between gap-2">
+            <span>
+              <span className="font-mono">{safeText(s.name)}</span>{" "}
+              <span className="text-quiet">
+                waits for admission, {s.held.toLocaleString("en")} {s.held === 1 ? "record" : "records"} held
+              </span>
+            </span>
+            <Button main onClick={() => setAdmitting(s.id)}>
+              Admit …
+            </Button>
+          </div>
+          {admitting === s.id && (
+            <AdmitForm
+              sender={s}
+              sites={sites}
+              onCancel={() => setAdmitting(null)}
+              onAdmit={(facts) => onAdmit(s, facts)}
+            />
+          )}
+        </div>
+      ))}
+      {admitted.map((s) => (
+        <p key={s.id} className="border-t border-line py-1 text-ui">
+          <span className="font-mono">{safeText(s.name)}</span>{" "}
+          <span className="text-quiet">
+            is admitted, {s.records.toLocaleString("en")} {s.records === 1 ? "record" : "records"} stored
+          </span>
+        </p>
+      ))}
+    </>
+  );
+}
