@@ -38,6 +38,7 @@ export {
   SnmpUserList,
 } from "./kinds.js";
 export { Deliveries, Notices, NoticesRead, NotifyRouteJson, NotifyRoutes, SinkMail } from "./notify.js";
+export { Overview, OverviewQuery } from "./overview.js";
 export {
   Coverage,
   CoverageQuery,

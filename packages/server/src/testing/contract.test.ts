@@ -102,6 +102,7 @@ test("records, filters and what is around them", async () => {
     // the same asked by POST, for filters longer than an address may be
     if (path !== "/records/coverage") await ask("post", path, path, Object.fromEntries(new URLSearchParams(more)));
   }
+  await ask("get", "/overview", "/overview?zone=Europe/Oslo");
   await ask("get", "/records/exports/{id}", "/records/exports/0123456789abcdef");
   await ask("get", "/records/{id}", `/records/${record}`);
   const saved = await ask("post", "/filters", "/filters", { name: "mine", text: "app is sshd", shared: false });

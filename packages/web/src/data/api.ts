@@ -15,6 +15,7 @@ import type {
   MibList,
   Notices,
   NotifyRoutes,
+  Overview,
   QuarantineList,
   RecordDetail,
   RecordPage,
@@ -109,6 +110,14 @@ export const summaryQuery = queryOptions({
   queryFn: ({ signal }) => request<Summary>("GET", "/summary", undefined, signal),
   refetchInterval: 3_000,
 });
+/** @param zone by whose clock it is night */
+export const overviewQuery = (zone: string) =>
+  queryOptions({
+    queryKey: ["overview", zone],
+    queryFn: ({ signal }) => request<Overview>("GET", `/overview${query({ zone })}`, undefined, signal),
+    refetchInterval: 120_000,
+    staleTime: 60_000,
+  });
 export const sendersQuery = queryOptions({
   queryKey: ["senders"],
   queryFn: ({ signal }) => request<SenderList>("GET", "/senders", undefined, signal),

@@ -1,4 +1,5 @@
 import type { IncidentJson } from "@halvik/contract";
+import { formatDuration } from "@halvik/core/base/time";
 import { Link } from "react-router";
 import { useWindow } from "../data/use-window";
 import { useViewStore, usOf } from "../data/view-store";
@@ -8,7 +9,70 @@ import { ago, dayMinute } from "../ui/time";
 import { Tooltip } from "../ui/tooltip";
 import { NamedText } from "./address-names";
 
+const STRIP_COLUMNS = "grid-cols-[10px_minmax(0,3fr)_minmax(110px,1fr)_50px_84px_88px]";
 const LANE = 250;
+
+/** What stands in which column of the queue. @param choosable whether a box to choose by stands before each */
+export const StripHeadings = ({ choosable = false }: { choosable?: boolean }) => (
+  <div
+    aria-hidden
+    className={`grid ${STRIP_COLUMNS} gap-3 border-b border-line py-0.5 text-small text-quiet ${choosable ? "pr-1.5 pl-9" : "px-1.5"}`}
+  >
+    <span />
+    <span>incident</span>
+    <span>its evidence over time</span>
+    <span className="text-right">urgency</span>
+    <span className="text-right">quiet for</span>
+    <span>assigned to</span>
+  </div>
+);
+
+/** When the evidence of an incident fell, over its own life; and whether that lies outside the window on the rail. */
+function Evidence({ incident: i }: { incident: IncidentJson }) {
+  const zone = useViewStore((s) => s.zone);
+  const window = useWindow();
+  const fromUs = usOf(i.first);
+  const spanUs = Math.max(usOf(i.last) - fromUs, 1);
+  const outside = usOf(i.last) < window.fromUs ? "before" : fromUs > window.toUs ? "after" : null;
+  const text = `from ${dayMinute(fromUs, zone)} to ${dayMinute(usOf(i.last), zone)}`;
+  return (
+    <span className="min-w-0">
+      <svg
+        viewBox={`0 0 ${LANE} 20`}
+        preserveAspectRatio="none"
+        height={20}
+        className="block w-full"
+        role="img"
+        aria-label={`evidence ${text}`}
+      >
+        <path d={`M0 16H${LANE}`} stroke="var(--line-strong)" />
+        {i.moments.map((m, n) => (
+          <rect
+            key={n}
+            x={Math.min(((usOf(m) - fromUs) / spanUs) * LANE, LANE - 2)}
+            y={4}
+            width={2}
+            height={12}
+            fill={i.state === "open" || i.stopped ? "var(--ochre)" : "var(--quiet)"}
+          />
+        ))}
+      </svg>
+      <Tooltip text={`Evidence ${text}${outside === null ? "" : `: ${outside} the window on the rail`}`}>
+        <span className="block truncate text-small leading-4 text-quiet">
+          {outside === "before" && "↓ "}
+          {outside === "after" && "↑ "}
+          {dayMinute(fromUs, zone)}
+          {spanUs > MINUTE_US && `, ${roughly(spanUs)}`}
+        </span>
+      </Tooltip>
+    </span>
+  );
+}
+
+const MINUTE_US = 60_000_000;
+
+/** The greatest unit of a duration: "6 d" of "6 d 17 h". */
+const roughly = (us: number): string => formatDuration(us).split(" ").slice(0, 2).join(" ");
 
 /** One incident in the queue: severity, title, what it is about, when its evidence fell, age, who saw it. */
 export function IncidentStrip({
@@ -24,14 +88,13 @@ export function IncidentStrip({
   onChoose?: () => void;
 }) {
   const { nowUs, zone } = useViewStore();
-  const window = useWindow();
   const about = [...new Set(i.entities.map((e) => e.value))].slice(0, 6).join(" · ");
   const look = selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : chosen ? "bg-wash" : "hover:bg-wash";
   const strip = (
     <Link
       to={`/incidents/${i.id}`}
       aria-current={selected}
-      className={`grid min-w-0 flex-1 grid-cols-[10px_minmax(0,3fr)_minmax(110px,1fr)_34px_84px_88px] items-center gap-3 py-2 text-ink no-underline ${onChoose ? "" : `border-b border-line px-1.5 ${look}`}`}
+      className={`grid min-w-0 flex-1 ${STRIP_COLUMNS} items-center gap-3 py-2 text-ink no-underline ${onChoose ? "" : `border-b border-line px-1.5 ${look}`}`}
     >
       <SeverityMark severity={i.severity} height={34} />
       <span className="min-w-0">
@@ -49,29 +112,7 @@ export function IncidentStrip({
           <NamedText>{about}</NamedText> · {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"}
         </span>
       </span>
-      <svg
-        viewBox={`0 0 ${LANE} 26`}
-        preserveAspectRatio="none"
-        height={26}
-        className="w-full"
-        role="img"
-        aria-label={`evidence from ${dayMinute(usOf(i.first), zone)} to ${dayMinute(usOf(i.last), zone)}`}
-      >
-        <path d={`M0 20H${LANE}`} stroke="var(--line-strong)" />
-        {i.moments.map((m, n) => {
-          const x = ((usOf(m) - window.fromUs) / (window.toUs - window.fromUs)) * LANE;
-          return x >= 0 && x <= LANE ? (
-            <rect
-              key={n}
-              x={Math.min(x, LANE - 2)}
-              y={8}
-              width={2}
-              height={12}
-              fill={i.state === "open" || i.stopped ? "var(--ochre)" : "var(--quiet)"}
-            />
-          ) : null;
-        })}
-      </svg>
+      <Evidence incident={i} />
       <Tooltip text={`Urgency: ${i.urgency.parts.map(([why, points]) => `${why} ${points}`).join(", ")}`}>
         <span className="text-right text-code text-quiet">
           {i.urgency.score > 0 && (

@@ -1,9 +1,5 @@
-import { midnight, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
+import { midnight, nightOf, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
 import type { Stretch } from "../data/view-store";
-
-/** A night, as those mean who ask for it in the morning. */
-const NIGHT_FROM_HOUR = 20;
-const NIGHT_TO_HOUR = 6;
 
 const following = (spanUs: number) => (): Stretch => ({ spanUs, endUs: null });
 
@@ -25,12 +21,10 @@ export const PRESETS: readonly Preset[] = [
   { name: "yesterday", window: (nowUs, zone) => between(midnight(nowUs, zone, -1), midnight(nowUs, zone), nowUs) },
   {
     name: "last night",
-    window: (nowUs, zone) =>
-      between(
-        midnight(nowUs, zone) - (24 - NIGHT_FROM_HOUR) * US_PER_HOUR,
-        midnight(nowUs, zone) + NIGHT_TO_HOUR * US_PER_HOUR,
-        nowUs,
-      ),
+    window: (nowUs, zone) => {
+      const { fromUs, toUs } = nightOf(nowUs, zone);
+      return between(fromUs, toUs, nowUs);
+    },
   },
 ];
 

@@ -11,6 +11,7 @@ export {
   US_PER_MS,
   US_PER_SECOND,
 } from "./epoch.js";
+export { nightOf } from "./night.js";
 export { type Rfc3339Time, readRfc3339, twoDigits } from "./rfc3339.js";
 export { daysEarlier, midnight, readMoment } from "./typed-moment.js";
 export { writtenTime } from "./written-time.js";

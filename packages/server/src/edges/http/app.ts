@@ -17,6 +17,7 @@ import { quarantineRoutes } from "../../domains/intake/quarantine/routes.js";
 import { senderRoutes } from "../../domains/intake/senders/routes.js";
 import { nameRoutes } from "../../domains/names/routes.js";
 import { notifyRoutes } from "../../domains/notifications/routes.js";
+import { overviewRoutes } from "../../domains/overview/routes.js";
 import { actorOfToken } from "../../domains/people/repository.js";
 import { sessionRoutes } from "../../domains/people/routes.js";
 import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
@@ -107,6 +108,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...sessionRoutes(deps),
     ...statusRoutes(deps),
     ...recordRoutes(deps),
+    ...overviewRoutes(deps),
     ...filterRoutes(deps),
     ...incidentRoutes(deps),
     ...ruleRoutes(deps),

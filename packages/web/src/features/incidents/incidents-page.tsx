@@ -4,7 +4,7 @@ import { useNavigate } from "react-router";
 import { incidentsQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
 import { usePageKeys } from "../../navigation/keys";
-import { IncidentStrip } from "../../shared/incident-strip";
+import { IncidentStrip, StripHeadings } from "../../shared/incident-strip";
 import { Button, Kbd } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { CONTROL } from "../../ui/look";
@@ -103,6 +103,7 @@ export function IncidentsPage() {
       )}
       <Scroller label="Queue">
         {list.error && <Trouble error={list.error} what="The incidents cannot be shown" />}
+        {incidents.length > 0 && <StripHeadings choosable />}
         {groups.map((g) => (
           <Fragment key={g.name}>
             {by !== "nothing" && (

@@ -1,19 +1,20 @@
-import type { Summary } from "@halvik/contract";
+import type { Overview, Summary } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { incidentsQuery, summaryQuery } from "../../data/api";
+import { incidentsQuery, overviewQuery, summaryQuery } from "../../data/api";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { NamedText } from "../../shared/address-names";
-import { IncidentStrip } from "../../shared/incident-strip";
+import { IncidentStrip, StripHeadings } from "../../shared/incident-strip";
 import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { ago, dayMinute } from "../../ui/time";
 import { useLastVisit } from "./last-visit";
+import { IncidentDays, Night, Sites } from "./night";
 
 const NUMBERS = ["No", "One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten"];
 
@@ -24,16 +25,23 @@ export function NowPage() {
   const queue = useQuery(incidentsQuery("attention", {}));
   const seen = useQuery(incidentsQuery("open", {}));
   const [at, setAt] = useState(-1);
+  // a screen's worth: what else a person who arrives asks must be in sight too
+  const most = useMostShown();
   const waiting = queue.data?.incidents ?? [];
   const others = (seen.data?.incidents ?? []).filter((i) => !waiting.some((w) => w.id === i.id));
   usePageKeys({
-    j: () => setAt(Math.min(at + 1, waiting.length - 1)),
+    j: () => setAt(Math.min(at + 1, Math.min(waiting.length, most) - 1)),
     k: () => setAt(Math.max(at - 1, 0)),
     Enter: () => waiting[at] && navigate(`/incidents/${waiting[at].id}`),
   });
   const s = summary.data;
+  const zone = useViewStore((v) => v.zone);
+  const overview = useQuery(overviewQuery(zone)).data;
   return (
-    <Page title={waiting.length === 0 ? "Now" : `(${waiting.length}) Now`} margin={s && <NowMargin summary={s} />}>
+    <Page
+      title={waiting.length === 0 ? "Now" : `(${waiting.length}) Now`}
+      margin={s && <NowMargin summary={s} overview={overview} />}
+    >
       <h1 className="text-page leading-[26px] font-semibold">
         {waiting.length === 0
           ? "Nothing needs you"
@@ -47,10 +55,16 @@ export function NowPage() {
       </p>
       <Scroller label="What needs you">
         {summary.error && <Trouble error={summary.error} what="The figures cannot be shown" />}
-        {waiting.map((i, n) => (
+        {waiting.length + others.length > 0 && <StripHeadings />}
+        {waiting.slice(0, most).map((i, n) => (
           <IncidentStrip key={i.id} incident={i} selected={n === at} />
         ))}
-        {others.map((i) => (
+        {waiting.length > most && (
+          <p className="border-b border-line px-1.5 py-1">
+            <Link to="/incidents">{waiting.length - most} more need you</Link>
+          </p>
+        )}
+        {others.slice(0, Math.max(0, most - waiting.length)).map((i) => (
           <IncidentStrip key={i.id} incident={i} />
         ))}
         <SinceLastHere />
@@ -160,10 +174,41 @@ function Intake({ summary: { intake } }: { summary: Summary }) {
   );
 }
 
-function NowMargin({ summary: { store, intake, recordsPerSecond, engineBehindSeconds } }: { summary: Summary }) {
+const STRIP_PX = 58;
+/** What of the page's height is for the queue. */
+const QUEUE_SHARE = 0.55;
+const LEAST_SHOWN = 5;
+
+/** How many incidents stand on the page, by its height. */
+function useMostShown(): number {
+  const [height, setHeight] = useState(innerHeight);
+  useEffect(() => {
+    const listener = () => setHeight(innerHeight);
+    addEventListener("resize", listener);
+    return () => removeEventListener("resize", listener);
+  }, []);
+  return Math.max(LEAST_SHOWN, Math.floor((height * QUEUE_SHARE) / STRIP_PX));
+}
+
+function NowMargin({
+  summary: { store, intake, recordsPerSecond, engineBehindSeconds },
+  overview,
+}: {
+  summary: Summary;
+  overview: Overview | undefined;
+}) {
   const zone = useViewStore((s) => s.zone);
   return (
     <>
+      {overview === undefined ? (
+        <p className="text-ui text-quiet">counting the night …</p>
+      ) : (
+        <>
+          <Night overview={overview} />
+          <IncidentDays overview={overview} />
+          <Sites overview={overview} />
+        </>
+      )}
       <Heading>Store</Heading>
       <Facts
         facts={[
