@@ -9,8 +9,9 @@ import { useViewStore } from "../data/view-store";
 import { useGlobalKeys } from "../navigation/keys";
 import { SECTIONS, searchOf } from "../navigation/sections";
 import { AddressNames } from "../shared/address-names";
-import { Kbd } from "../ui/button";
+import { Kbd, TextButton } from "../ui/button";
 import { Menu, MenuItem, MenuSeparator } from "../ui/menu";
+import { MAIN } from "../ui/page";
 import { setPresent } from "../ui/time";
 import { Tooltip, TooltipProvider } from "../ui/tooltip";
 import { KeysHelp } from "./keys-help";
@@ -88,26 +89,37 @@ function TopLine({
   onPalette: () => void;
   onHelp: () => void;
 }) {
-  const { zone, theme, setTheme } = useViewStore();
+  const { zone, theme, setTheme, setChoosingTime } = useViewStore();
   const navigate = useNavigate();
   // what goes along to another section is of this moment
   useViewStore((v) => v.window);
   useLocation();
   return (
-    <header className="flex h-11 shrink-0 items-center gap-5 border-b border-line-strong pr-4">
+    <header className="flex min-h-11 shrink-0 flex-wrap items-center gap-x-5 border-b border-line-strong pr-4">
+      <a
+        href={`#${MAIN}`}
+        onClick={(e) => {
+          // the address is the page's own: only the focus goes there
+          e.preventDefault();
+          document.getElementById(MAIN)?.focus();
+        }}
+        className="absolute -top-20 left-2 z-40 border border-fjord bg-sheet px-3 py-1 focus:top-1.5"
+      >
+        Skip to the page
+      </a>
       <div className="flex w-[100px] items-center gap-[7px] pl-4 text-title font-bold">
         <svg viewBox="0 0 15 18" width={15} height={18} aria-hidden="true">
           <path d="M1.5 1v16M13.5 1v16M1.5 9.5c3-3 5 2.4 12-.8" fill="none" stroke="currentColor" strokeWidth={2.2} />
         </svg>
         Halvik
       </div>
-      <nav aria-label="Sections" className="flex gap-5 self-stretch">
+      <nav aria-label="Sections" className="flex flex-wrap gap-x-5 self-stretch max-slim:px-4">
         {SECTIONS.map((s) => (
           <NavLink
             key={s.path}
             to={{ pathname: s.path, search: searchOf(s.path) }}
             className={({ isActive }) =>
-              `flex items-center border-b-2 pt-0.5 no-underline ${isActive ? "border-fjord font-semibold text-ink" : "border-transparent text-quiet hover:text-ink"}`
+              `flex min-h-8 items-center border-b-2 pt-0.5 no-underline ${isActive ? "border-fjord font-semibold text-ink" : "border-transparent text-quiet hover:text-ink"}`
             }
           >
             {s.name}
@@ -120,7 +132,7 @@ function TopLine({
           </NavLink>
         ))}
       </nav>
-      <div className="ml-auto flex items-center gap-4 text-ui whitespace-nowrap text-quiet">
+      <div className="ml-auto flex flex-wrap items-center gap-x-4 py-1 pl-4 text-ui whitespace-nowrap text-quiet">
         {summary && (
           <span>
             {summary.recordsPerSecond.toLocaleString("en")} records/s ·{" "}
@@ -132,6 +144,10 @@ function TopLine({
           </span>
         )}
         <Notices />
+        {/* where the rail has no room, the time is still chosen */}
+        <TextButton className="slim:hidden" onClick={() => setChoosingTime(true)}>
+          time
+        </TextButton>
         <Tooltip text="Times on screen are in this zone">
           <span>{zone}</span>
         </Tooltip>

@@ -61,7 +61,7 @@ const COLUMNS: ColumnDef<Boat>[] = [
 ];
 
 const Part = ({ name, children }: { name: string; children: ReactNode }) => (
-  <section className="mb-4 max-w-[760px]">
+  <section className="mb-4 max-w-[47.5rem]">
     <Heading>{name}</Heading>
     <div className="flex flex-wrap items-start gap-4">{children}</div>
   </section>

@@ -30,7 +30,7 @@ export function Notices() {
     <Popover
       label="Notices"
       onOpenChange={(open) => !open && void read()}
-      className="w-[460px] py-1"
+      className="w-[28.75rem] py-1"
       trigger={
         <button type="button" className="text-quiet hover:text-ink">
           Notices

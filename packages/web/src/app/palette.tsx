@@ -31,7 +31,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
       onOpenChange={onOpenChange}
       label="Command palette"
       overlayClassName="fixed inset-0 z-20 bg-ink/20"
-      contentClassName="fixed top-24 left-1/2 z-30 w-[560px] -translate-x-1/2 rounded-xs border border-line-strong bg-sheet shadow-lg"
+      contentClassName="fixed top-24 left-1/2 z-30 w-[35rem] -translate-x-1/2 rounded-xs border border-line-strong bg-sheet shadow-lg"
     >
       <Command.Input
         value={text}

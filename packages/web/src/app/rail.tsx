@@ -32,6 +32,23 @@ const LABEL_STEPS_US = [1, 5, 10, 30, 60, 300, 600, 1_800, 3_600, 7_200, 14_400,
   (s) => s * 1e6,
 );
 
+/** What a key of a handle does. Time runs downward: up is later. */
+type Step = "later" | "earlier" | "much later" | "much earlier" | "start" | "end";
+const STEP_BY_KEY: Readonly<Record<string, Step>> = {
+  ArrowUp: "later",
+  ArrowRight: "later",
+  ArrowDown: "earlier",
+  ArrowLeft: "earlier",
+  PageUp: "much later",
+  PageDown: "much earlier",
+  Home: "start",
+  End: "end",
+};
+const PAGE_STEPS = 10;
+const LEAST_US = 10_000_000;
+/** The greatest step of round moments that is no more than this. */
+const roundStep = (us: number): number => [...LABEL_STEPS_US].reverse().find((s) => s <= us) ?? LABEL_STEPS_US[0]!;
+
 /** The time rail: time runs downward, newest on top; bars from rollups, incidents as brackets, the window with its handles. */
 export function TimeRail() {
   const box = useRef<HTMLElement>(null);
@@ -92,6 +109,14 @@ export function TimeRail() {
     setWindow({ spanUs: to - from, endUs: follows ? null : to });
   };
   const drag = useDrag(box, usAt, choose, chosen);
+  /** An edge after a key: to the next round moment of the step, or to an end of the rail. */
+  const stepped = (us: number, step: Step): number => {
+    if (step === "start") return fromUs;
+    if (step === "end") return toUs;
+    const by = roundStep(window.spanUs / (step === "later" || step === "earlier" ? KEY_STEPS : PAGE_STEPS));
+    const forward = step === "later" || step === "much later";
+    return Math.min(toUs, Math.max(fromUs, forward ? (Math.floor(us / by) + 1) * by : (Math.ceil(us / by) - 1) * by));
+  };
 
   // wheel zooms around the pointer; React's own wheel listener cannot prevent scrolling
   const zoom = useRef<(e: WheelEvent) => void>(() => undefined);
@@ -125,7 +150,7 @@ export function TimeRail() {
   return (
     <section
       ref={box}
-      className="relative w-[100px] shrink-0 touch-none overflow-hidden border-r border-line-strong select-none"
+      className="relative w-[100px] shrink-0 touch-none max-slim:hidden overflow-hidden border-r border-line-strong select-none"
       onPointerDown={drag.start}
       onPointerMove={(e) => {
         const us = usAt(e.clientY - e.currentTarget.getBoundingClientRect().top);
@@ -242,14 +267,14 @@ export function TimeRail() {
         us={chosen.toUs}
         y={yOf(chosen.toUs)}
         zone={zone}
-        onMove={(by) => choose(chosen.fromUs, chosen.toUs + by * (window.spanUs / KEY_STEPS))}
+        onMove={(step) => choose(chosen.fromUs, Math.max(stepped(chosen.toUs, step), chosen.fromUs + LEAST_US))}
       />
       <Handle
         label="Window begins"
         us={chosen.fromUs}
         y={yOf(chosen.fromUs)}
         zone={zone}
-        onMove={(by) => choose(chosen.fromUs + by * (window.spanUs / KEY_STEPS), chosen.toUs)}
+        onMove={(step) => choose(Math.min(stepped(chosen.fromUs, step), chosen.toUs - LEAST_US), chosen.toUs)}
       />
       {pointedUs !== null && (
         <Readout
@@ -352,7 +377,7 @@ function Handle({
   us: number;
   y: number;
   zone: string;
-  onMove: (steps: number) => void;
+  onMove: (step: Step) => void;
 }) {
   return (
     <div
@@ -365,19 +390,12 @@ function Handle({
       className="absolute left-[34px] h-3 w-[60px] -translate-y-1/2 cursor-ns-resize before:absolute before:top-1/2 before:h-[1.5px] before:w-full before:-translate-y-1/2 before:bg-fjord after:absolute after:top-1/2 after:left-[24px] after:h-[6px] after:w-[13px] after:-translate-y-1/2 after:border after:border-fjord after:bg-paper"
       style={{ top: y }}
       onKeyDown={(e) => {
-        const steps =
-          e.key === "ArrowUp"
-            ? 1
-            : e.key === "ArrowDown"
-              ? -1
-              : e.key === "PageUp"
-                ? 10
-                : e.key === "PageDown"
-                  ? -10
-                  : 0;
-        if (steps === 0) return;
+        const step = STEP_BY_KEY[e.key];
+        if (step === undefined) return;
+        // its keys are its own: the page's would move a list
         e.preventDefault();
-        onMove(steps);
+        e.stopPropagation();
+        onMove(step);
       }}
     />
   );

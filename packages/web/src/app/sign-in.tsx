@@ -6,7 +6,7 @@ import { Field, Input } from "../ui/field";
 
 const Sheet = ({ title, children }: { title: string; children: React.ReactNode }) => (
   <div className="flex h-full items-start justify-center pt-[18vh]">
-    <main className="w-[340px] border border-line-strong bg-sheet p-6">
+    <main className="w-[21.25rem] border border-line-strong bg-sheet p-6">
       <h1 className="mb-4 text-page font-semibold">{title}</h1>
       {children}
     </main>

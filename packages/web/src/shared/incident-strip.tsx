@@ -1,5 +1,6 @@
 import type { IncidentJson } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
+import { useEffect, useRef } from "react";
 import { Link } from "react-router";
 import { useWindow } from "../data/use-window";
 import { useViewStore, usOf } from "../data/view-store";
@@ -9,14 +10,15 @@ import { ago, dayMinute } from "../ui/time";
 import { Tooltip } from "../ui/tooltip";
 import { NamedText } from "./address-names";
 
-const STRIP_COLUMNS = "grid-cols-[10px_minmax(0,3fr)_minmax(110px,1fr)_50px_84px_88px]";
+const STRIP_COLUMNS =
+  "grid-cols-[10px_minmax(0,3fr)_minmax(6.875rem,1fr)_3.125rem_5.25rem_5.5rem] max-wide:grid-cols-[10px_minmax(0,1fr)_3.125rem_8.5rem] max-slim:grid-cols-[10px_minmax(0,1fr)]";
 const LANE = 250;
 
 /** What stands in which column of the queue. @param choosable whether a box to choose by stands before each */
 export const StripHeadings = ({ choosable = false }: { choosable?: boolean }) => (
   <div
     aria-hidden
-    className={`grid ${STRIP_COLUMNS} gap-3 border-b border-line py-0.5 text-small text-quiet ${choosable ? "pr-1.5 pl-9" : "px-1.5"}`}
+    className={`grid ${STRIP_COLUMNS} gap-3 max-wide:hidden border-b border-line py-0.5 text-small text-quiet ${choosable ? "pr-1.5 pl-9" : "px-1.5"}`}
   >
     <span />
     <span>incident</span>
@@ -36,7 +38,7 @@ function Evidence({ incident: i }: { incident: IncidentJson }) {
   const outside = usOf(i.last) < window.fromUs ? "before" : fromUs > window.toUs ? "after" : null;
   const text = `from ${dayMinute(fromUs, zone)} to ${dayMinute(usOf(i.last), zone)}`;
   return (
-    <span className="min-w-0">
+    <span className="min-w-0 max-wide:order-last max-wide:col-start-2">
       <svg
         viewBox={`0 0 ${LANE} 20`}
         preserveAspectRatio="none"
@@ -88,10 +90,16 @@ export function IncidentStrip({
   onChoose?: () => void;
 }) {
   const { nowUs, zone } = useViewStore();
+  const link = useRef<HTMLAnchorElement>(null);
+  useEffect(() => {
+    // keys lead from one to the next: the focus goes along, and says which
+    if (selected) link.current?.focus();
+  }, [selected]);
   const about = [...new Set(i.entities.map((e) => e.value))].slice(0, 6).join(" · ");
   const look = selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : chosen ? "bg-wash" : "hover:bg-wash";
   const strip = (
     <Link
+      ref={link}
       to={`/incidents/${i.id}`}
       aria-current={selected}
       className={`grid min-w-0 flex-1 ${STRIP_COLUMNS} items-center gap-3 py-2 text-ink no-underline ${onChoose ? "" : `border-b border-line px-1.5 ${look}`}`}
@@ -108,13 +116,13 @@ export function IncidentStrip({
             {i.state === "closed" ? `closed as ${i.closeReason}` : i.stopped ? "stopped, not judged" : "cleared"}
           </Tag>
         )}
-        <span className="block truncate text-ui leading-[18px] text-quiet">
+        <span className="block truncate text-ui leading-[1.125rem] text-quiet">
           <NamedText>{about}</NamedText> · {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"}
         </span>
       </span>
       <Evidence incident={i} />
       <Tooltip text={`Urgency: ${i.urgency.parts.map(([why, points]) => `${why} ${points}`).join(", ")}`}>
-        <span className="text-right text-code text-quiet">
+        <span className="text-right text-code text-quiet max-slim:hidden">
           {i.urgency.score > 0 && (
             <>
               <span className="sr-only">urgency </span>
@@ -124,9 +132,12 @@ export function IncidentStrip({
         </span>
       </Tooltip>
       <Tooltip text={`Last evidence ${dayMinute(usOf(i.last), zone)}`}>
-        <span className="text-right text-quiet">{ago(usOf(i.last), nowUs)}</span>
+        <span className="text-right whitespace-nowrap text-quiet max-slim:col-start-2 max-slim:text-left">
+          <span className="wide:hidden">quiet for </span>
+          {ago(usOf(i.last), nowUs)}
+        </span>
       </Tooltip>
-      <span className="truncate text-quiet">
+      <span className="truncate text-quiet max-wide:order-last max-wide:col-span-2 max-slim:col-start-2">
         {i.shelved ? "shelved" : i.assignedTo ? i.assignedTo : i.acknowledged ? `seen, ${i.acknowledged.by}` : "–"}
       </span>
     </Link>

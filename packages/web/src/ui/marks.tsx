@@ -31,7 +31,7 @@ export function KindMark({ kind }: { kind: string }) {
       <span
         role="img"
         aria-label={kind}
-        className="inline-block w-6 rounded-xs border border-line-strong text-center font-mono text-mark leading-[14px] text-quiet"
+        className="inline-block w-6 rounded-xs border border-line-strong text-center font-mono text-mark leading-[0.875rem] text-quiet"
       >
         {RECORD_KINDS[kind as RecordKind]?.mark ?? "??"}
       </span>

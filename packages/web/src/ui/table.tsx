@@ -86,46 +86,54 @@ export function Table<Row>({
   const pinLeft = (header: Pick<Header<Row, unknown>, "column">) =>
     header.column.getIsPinned() ? { position: "sticky" as const, left: header.column.getStart("left"), zIndex: 1 } : {};
   return (
-    <table
-      aria-label={label}
-      className="table-fixed border-collapse text-ui"
-      style={{ width: isSized ? table.getTotalSize() : "100%" }}
-    >
-      <thead>
-        {table.getHeaderGroups().map((group) => (
-          <tr key={group.id} className="text-left text-small text-quiet">
-            {group.headers.map((header) => (
-              <Heading key={header.id} header={header} width={widthOf(header.column)} style={pinLeft(header)} />
-            ))}
-          </tr>
-        ))}
-      </thead>
-      <tbody ref={body}>
-        {shown.map((row, i) => (
-          <tr
-            key={row.id}
-            tabIndex={i === Math.min(at, shown.length - 1) ? 0 : -1}
-            aria-selected={chosen === row.id}
-            onFocus={() => setAt(i)}
-            onKeyDown={(e) => onKey(e, i)}
-            onClick={() => onOpen?.(row.original)}
-            className={`border-b border-line align-top ${onOpen ? "cursor-pointer hover:bg-wash" : ""} ${chosen === row.id ? "bg-fjord-wash" : "bg-paper"}`}
-          >
-            {row.getVisibleCells().map((cell) => (
-              <td
-                key={cell.id}
-                className={`overflow-hidden py-0.5 pr-3 ${cell.column.getIsPinned() ? "bg-inherit" : ""} ${alignment(cell.column.columnDef)}`}
-                style={pinLeft(cell)}
-              >
-                {flexRender(cell.column.columnDef.cell, cell.getContext())}
-              </td>
-            ))}
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    // narrower than its columns need, it scrolls by itself; the page does not
+    <div className="overflow-x-auto">
+      <table
+        aria-label={label}
+        className="table-fixed border-collapse text-ui"
+        style={
+          isSized ? { width: table.getTotalSize() } : { width: "100%", minWidth: table.getTotalSize() * LEAST_SHARE }
+        }
+      >
+        <thead>
+          {table.getHeaderGroups().map((group) => (
+            <tr key={group.id} className="text-left text-small text-quiet">
+              {group.headers.map((header) => (
+                <Heading key={header.id} header={header} width={widthOf(header.column)} style={pinLeft(header)} />
+              ))}
+            </tr>
+          ))}
+        </thead>
+        <tbody ref={body}>
+          {shown.map((row, i) => (
+            <tr
+              key={row.id}
+              tabIndex={i === Math.min(at, shown.length - 1) ? 0 : -1}
+              aria-selected={chosen === row.id}
+              onFocus={() => setAt(i)}
+              onKeyDown={(e) => onKey(e, i)}
+              onClick={() => onOpen?.(row.original)}
+              className={`border-b border-line align-top ${onOpen ? "cursor-pointer hover:bg-wash" : ""} ${chosen === row.id ? "bg-fjord-wash" : "bg-paper"}`}
+            >
+              {row.getVisibleCells().map((cell) => (
+                <td
+                  key={cell.id}
+                  className={`overflow-hidden py-0.5 pr-3 ${cell.column.getIsPinned() ? "bg-inherit" : ""} ${alignment(cell.column.columnDef)}`}
+                  style={pinLeft(cell)}
+                >
+                  {flexRender(cell.column.columnDef.cell, cell.getContext())}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }
+
+/** To so much of their widths columns may be drawn together. */
+const LEAST_SHARE = 0.66;
 
 const alignment = (column: { readonly meta?: unknown }): string =>
   (column.meta as { align?: "right" } | undefined)?.align === "right" ? "text-right" : "";

@@ -147,7 +147,7 @@ function ActForm({
       }}
       onKeyDown={onKeyDown}
       aria-label={LABELS[what]}
-      className="mt-2 max-w-[640px] border border-line-strong bg-sheet p-2.5"
+      className="mt-2 max-w-[40rem] border border-line-strong bg-sheet p-2.5"
     >
       {what === "close" && (
         <div className="mb-2 text-ui">

@@ -59,14 +59,18 @@ export function IncidentPage() {
       }
     >
       <Title detail={detail.data} />
-      <div className="mt-2.5 grid min-h-0 flex-1 grid-cols-[minmax(300px,1fr)_minmax(340px,1.1fr)] gap-4">
+      <div className="mt-2.5 grid min-h-0 flex-1 grid-cols-[minmax(18.75rem,1fr)_minmax(21.25rem,1.1fr)] gap-4 max-wide:flex-none max-wide:grid-cols-1">
         {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
-        <section aria-label="Story" tabIndex={0} className="overflow-y-auto pb-4">
+        <section aria-label="Story" tabIndex={0} className="overflow-y-auto pb-4 max-wide:overflow-visible">
           <Story detail={detail.data} />
           <Why detail={detail.data} />
         </section>
-        {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
-        <section aria-label="Lanes" tabIndex={0} className="overflow-y-auto border-l border-line pl-3.5">
+        <section
+          aria-label="Lanes"
+          // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard
+          tabIndex={0}
+          className="overflow-auto border-l border-line pl-3.5 max-wide:border-l-0 max-wide:pl-0"
+        >
           <Lanes detail={detail.data} />
         </section>
       </div>
@@ -83,7 +87,7 @@ function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
     <div className="flex items-center gap-2.5">
       <SeverityMark severity={i.severity} height={26} />
       <div>
-        <h1 className="text-page leading-[26px] font-semibold">
+        <h1 className="text-page leading-[1.625rem] font-semibold">
           <NamedText>{i.title}</NamedText>
         </h1>
         <p className="text-quiet">
@@ -207,20 +211,20 @@ function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
       {records.length === 0 ? (
         <EmptyState title="The evidence is no longer stored" text="The counts and times above remain." />
       ) : (
-        <div className="h-[190px] overflow-y-auto font-mono text-code leading-[21px]">
+        <div className="h-[190px] overflow-y-auto font-mono text-code leading-[1.3125rem]">
           {records.slice(0, SHOWN).map((r) => (
             <Link
               key={r.id}
               to={`/records?${new URLSearchParams({ record: r.id, from: isoOf(usOf(r.time) - AROUND_US), to: isoOf(usOf(r.time) + AROUND_US) })}`}
               reloadDocument
-              className="grid grid-cols-[150px_8px_110px_1fr] items-center gap-2 whitespace-nowrap text-ink no-underline hover:bg-wash"
+              className="grid grid-cols-[9.375rem_8px_6.875rem_1fr] items-center gap-2 whitespace-nowrap text-ink no-underline hover:bg-wash max-slim:grid-cols-[9.375rem_8px_1fr] max-slim:whitespace-normal"
             >
               <span className="text-quiet">
                 {day(usOf(r.time), zone)} {clockMs(usOf(r.time), zone)}
               </span>
               <SeverityMark severity={r.severity} />
               <span className="truncate">{safeText(r.sender.name)}</span>
-              <span className="truncate">
+              <span className="truncate max-slim:col-span-3 max-slim:whitespace-normal">
                 <NamedText>{lineText(r)}</NamedText>
               </span>
             </Link>

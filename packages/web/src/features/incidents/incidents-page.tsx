@@ -62,7 +62,7 @@ export function IncidentsPage() {
   });
   return (
     <Page title="Incidents">
-      <h1 className="text-page leading-[26px] font-semibold">Incidents</h1>
+      <h1 className="text-page leading-[1.625rem] font-semibold">Incidents</h1>
       <div className="flex items-center gap-4 border-b border-line-strong pb-1.5 text-quiet">
         <Segments
           label="Which incidents"

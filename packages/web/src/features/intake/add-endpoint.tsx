@@ -14,7 +14,7 @@ export function AddEndpoint({ onAdd, onClose }: { onAdd: (body: object) => Promi
   });
   return (
     <form
-      className="grid grid-cols-[180px_150px_150px_110px_auto] items-start gap-3"
+      className="grid grid-cols-[11.25rem_9.375rem_9.375rem_6.875rem_auto] max-wide:grid-cols-[repeat(auto-fit,minmax(9rem,1fr))] items-start gap-3"
       onSubmit={handleSubmit(async ({ name, kind, host, port }) => {
         await onAdd({ name, kind, port: Number(port), ...(host === "" ? {} : { host }) });
         onClose();

@@ -27,7 +27,7 @@ export function AdmitForm({
   const [site, setSite] = useState("");
   return (
     <form
-      className="grid grid-cols-[repeat(auto-fit,minmax(150px,1fr))] items-end gap-x-3 border-b border-line bg-wash px-2 pt-1.5"
+      className="grid grid-cols-[repeat(auto-fit,minmax(9.375rem,1fr))] items-end gap-x-3 border-b border-line bg-wash px-2 pt-1.5"
       aria-label={`Admit ${sender.name}`}
       onSubmit={(e) => {
         e.preventDefault();

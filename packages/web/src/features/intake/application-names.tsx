@@ -30,7 +30,10 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
     <>
       <Heading small="own names stand before the registered ones; they apply to history too">Applications</Heading>
       {list.applications.map((a) => (
-        <p key={a.id} className="grid grid-cols-[180px_1fr_auto] gap-3 border-t border-line py-[3px] text-ui">
+        <p
+          key={a.id}
+          className="grid grid-cols-[11.25rem_1fr_auto] max-slim:grid-cols-1 gap-3 border-t border-line py-[3px] text-ui"
+        >
           <b className="font-semibold">{safeText(a.name)}</b>
           <span className="text-quiet">
             {protocolText(a.protocol)}
@@ -48,7 +51,7 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
         </p>
       ))}
       <form
-        className="grid grid-cols-[180px_110px_90px_90px_160px_auto] items-start gap-3 border-t border-line pt-1.5"
+        className="grid grid-cols-[11.25rem_6.875rem_5.625rem_5.625rem_10rem_auto] max-wide:grid-cols-[repeat(auto-fit,minmax(9rem,1fr))] items-start gap-3 border-t border-line pt-1.5"
         onSubmit={handleSubmit(async (v) => {
           await act("POST", "/applications", {
             name: v.name,
@@ -83,7 +86,7 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
       {list.unnamed.slice(0, 12).map((u) => (
         <p
           key={`${u.protocol} ${u.port}`}
-          className="grid grid-cols-[180px_120px_120px_1fr] gap-3 border-t border-line py-[3px] text-ui"
+          className="grid grid-cols-[11.25rem_7.5rem_7.5rem_1fr] max-slim:grid-cols-1 gap-3 border-t border-line py-[3px] text-ui"
         >
           <span className="font-mono">
             {protocolText(u.protocol)} {u.port}

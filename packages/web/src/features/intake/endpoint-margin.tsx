@@ -62,7 +62,7 @@ export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRem
               copy
             </button>
           </span>
-          <pre className="bg-wash px-2 py-1 font-mono text-small leading-[17px] break-all whitespace-pre-wrap">
+          <pre className="bg-wash px-2 py-1 font-mono text-small leading-[1.0625rem] break-all whitespace-pre-wrap">
             {i.text}
           </pre>
         </div>
@@ -76,7 +76,7 @@ export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRem
           <p>
             {safeText(s.message)} ({s.code}, at {s.offset})
           </p>
-          <pre className="max-h-24 overflow-y-auto bg-wash px-2 py-1 font-mono text-small leading-[17px] break-all whitespace-pre-wrap">
+          <pre className="max-h-24 overflow-y-auto bg-wash px-2 py-1 font-mono text-small leading-[1.0625rem] break-all whitespace-pre-wrap">
             {s.hex.replace(/../g, "$& ")}
           </pre>
         </div>
@@ -125,7 +125,7 @@ function Change({ endpoint: e, onChange }: { endpoint: EndpointJson; onChange: E
   });
   return (
     <form onSubmit={submit}>
-      <div className="grid grid-cols-[1fr_90px] gap-2">
+      <div className="grid grid-cols-[1fr_5.625rem] gap-2">
         <Field label="Address">{(id) => <Input id={id} className="font-mono" {...register("host")} />}</Field>
         <Field label="Port" error={formState.errors.port?.message}>
           {(id) => (

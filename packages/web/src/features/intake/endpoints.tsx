@@ -42,16 +42,16 @@ export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: Endpoin
           data-testid="endpoint"
           aria-current={e.id === selectedId}
           onClick={() => onSelect(e)}
-          className={`group grid w-full grid-cols-[160px_96px_140px_1fr_12px] items-baseline gap-3 border-t border-line py-[3px] text-left text-ui ${e.id === selectedId ? "bg-fjord-wash" : "hover:bg-wash"}`}
+          className={`group grid w-full grid-cols-[10rem_6rem_8.75rem_1fr_12px] max-wide:grid-cols-[1fr_auto_12px] items-baseline gap-3 border-t border-line py-[3px] text-left text-ui ${e.id === selectedId ? "bg-fjord-wash" : "hover:bg-wash"}`}
         >
           <span className="truncate font-semibold text-fjord underline decoration-line-strong underline-offset-[3px] group-hover:decoration-fjord">
             {e.name}
           </span>
-          <span className="text-quiet">{KIND_WORDS[e.kind]}</span>
+          <span className="text-quiet max-wide:hidden">{KIND_WORDS[e.kind]}</span>
           <span className="font-mono text-code text-quiet">
             {e.host}:{e.port}
           </span>
-          <span className="min-w-0">
+          <span className="min-w-0 max-wide:order-last max-wide:col-span-3">
             <State endpoint={e} /> <Counters counters={e.counters} />
             {e.detail !== "" && <span className="block text-ochre">{e.detail}</span>}
           </span>

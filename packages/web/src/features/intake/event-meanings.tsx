@@ -44,7 +44,7 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
   return (
     <>
       <Heading small="where a kind has no severity of the common scale; for records from now on">Severities</Heading>
-      <div className="grid grid-cols-2 gap-x-6 min-[1500px]:grid-cols-3">
+      <div className="grid grid-cols-2 max-slim:grid-cols-1 gap-x-6 min-[1500px]:grid-cols-3">
         {list.severities.map((s) => (
           <div
             key={`${s.kind} ${s.original}`}
@@ -90,7 +90,7 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
         ) : (
           <div
             key={key}
-            className="grid grid-cols-[minmax(180px,280px)_110px_1fr_auto] items-baseline gap-3 border-t border-line py-[3px] text-ui"
+            className="grid grid-cols-[minmax(11.25rem,17.5rem)_6.875rem_1fr_auto] max-slim:grid-cols-1 items-baseline gap-3 border-t border-line py-[3px] text-ui"
           >
             <Tooltip text={safeText(m.code)}>
               <span className="truncate font-mono text-code">{safeText(m.code)}</span>
@@ -170,7 +170,7 @@ function Edit({ meaning: m, act, onClose }: { meaning: MeaningRow; act: Act; onC
       ) : (
         <b className="font-mono text-code">{safeText(m.code)}</b>
       )}
-      <div className="grid grid-cols-[150px_130px_150px] gap-3">
+      <div className="grid grid-cols-[9.375rem_8.125rem_9.375rem] max-slim:grid-cols-1 gap-3">
         <SelectField control={control} name="category" label="Category" options={CATEGORIES} />
         <SelectField control={control} name="outcome" label="Outcome" options={OUTCOMES} />
         <SelectField

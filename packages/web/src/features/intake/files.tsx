@@ -62,7 +62,7 @@ export function Files() {
       {list.data?.imports.map((i) => (
         <div
           key={i.id}
-          className="grid grid-cols-[220px_1fr_auto] gap-3 border-t border-line py-[3px] text-ui"
+          className="grid grid-cols-[13.75rem_1fr_auto] max-slim:grid-cols-1 gap-3 border-t border-line py-[3px] text-ui"
           data-testid="import"
         >
           <span className="truncate font-mono text-code">{safeText(i.name)}</span>

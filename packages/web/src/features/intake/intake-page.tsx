@@ -68,6 +68,7 @@ export function IntakePage() {
   return (
     <Page
       title="Intake"
+      opened={selected !== null}
       margin={
         sender ? (
           <SenderMargin
@@ -97,7 +98,7 @@ export function IntakePage() {
       }
     >
       <div className="flex items-baseline gap-4">
-        <h1 className="text-page leading-[26px] font-semibold">Intake</h1>
+        <h1 className="text-page leading-[1.625rem] font-semibold">Intake</h1>
         <Link to="/intake/names" className="text-ui">
           Names: what events, identifiers and ports are called
         </Link>

@@ -29,7 +29,7 @@ export function NamesPage() {
   return (
     <Page title="Names">
       <div className="flex items-baseline gap-4">
-        <h1 className="text-page leading-[26px] font-semibold">Names</h1>
+        <h1 className="text-page leading-[1.625rem] font-semibold">Names</h1>
         <Link to="/intake" className="text-ui">
           back to Intake
         </Link>

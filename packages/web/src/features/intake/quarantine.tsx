@@ -28,7 +28,7 @@ export function Quarantine() {
         <div
           key={f.file}
           data-testid="quarantined"
-          className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-ui"
+          className="grid grid-cols-[11.875rem_1fr_auto] max-slim:grid-cols-1 items-center gap-3 border-t border-line py-1 text-ui"
         >
           <span className="font-mono">{f.what === "spool" ? "the spool" : safeText(f.sender || f.peer)}</span>
           <span className="min-w-0">

@@ -36,7 +36,10 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
         SNMP modules
       </Heading>
       {shown.map((m) => (
-        <div key={m.name} className="grid grid-cols-[220px_1fr_auto] gap-3 border-t border-line py-[3px] text-ui">
+        <div
+          key={m.name}
+          className="grid grid-cols-[13.75rem_1fr_auto] max-slim:grid-cols-1 gap-3 border-t border-line py-[3px] text-ui"
+        >
           <b className="font-mono text-code font-semibold">{safeText(m.name)}</b>
           <span className="text-quiet">
             {m.shipped ? "standard" : `added by ${m.addedBy}`}
@@ -81,7 +84,10 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
         Unnamed identifiers
       </Heading>
       {list.unnamed.map((u) => (
-        <p key={u.oid} className="grid grid-cols-[300px_90px_1fr_auto] gap-3 border-t border-line py-[3px] text-ui">
+        <p
+          key={u.oid}
+          className="grid grid-cols-[18.75rem_5.625rem_1fr_auto] max-slim:grid-cols-1 gap-3 border-t border-line py-[3px] text-ui"
+        >
           <span className="truncate font-mono text-code">{u.oid}</span>
           <span className="text-right text-quiet tabular-nums">{u.count.toLocaleString("en")} times</span>
           <span className="text-quiet">last from {safeText(u.sender)}</span>

@@ -91,7 +91,7 @@ function AddUser({ onAdd }: { onAdd: (body: object) => Promise<unknown> }) {
           ["priv", "Privacy", PRIV],
         ] as const
       ).map(([part, label, protocols]) => (
-        <div key={part} className="grid grid-cols-[110px_1fr] gap-2">
+        <div key={part} className="grid grid-cols-[6.875rem_1fr] gap-2">
           <SelectField control={control} name={`${part}Protocol`} label={label} options={protocols} />
           <Field label="Password" hint="empty: none" error={formState.errors[`${part}Password`]?.message}>
             {(id) => (

@@ -103,7 +103,7 @@ interface LineProps {
 const Line = ({ name, text, testId, onShow, onAdmit, onRefuse }: LineProps) => (
   <div
     data-testid={testId}
-    className="grid grid-cols-[190px_1fr_auto] items-center gap-3 border-t border-line py-1 text-ui"
+    className="grid grid-cols-[11.875rem_1fr_auto] max-slim:grid-cols-1 items-center gap-3 border-t border-line py-1 text-ui"
   >
     <span className="font-mono">{name}</span>
     <span className="text-quiet">{text}</span>

@@ -42,6 +42,7 @@ export function NotifyPage() {
   return (
     <Page
       title="Notifications"
+      opened={open !== null}
       margin={
         open !== null &&
         rules.data !== undefined &&
@@ -63,7 +64,7 @@ export function NotifyPage() {
     >
       <div className="flex items-end justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
-          <h1 className="text-page leading-[26px] font-semibold">Notifications</h1>
+          <h1 className="text-page leading-[1.625rem] font-semibold">Notifications</h1>
           <p className="text-quiet">{routes.data && <MailServer mail={routes.data.mail} />}</p>
         </div>
         <Button main onClick={() => setOpen("new")}>
@@ -133,7 +134,7 @@ function RouteLine({
   ].join(", ");
   return (
     <div
-      className={`grid grid-cols-[10px_1fr_auto] items-center gap-3 border-b border-line px-1.5 py-1.5 ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : ""}`}
+      className={`grid grid-cols-[10px_1fr_auto] max-slim:grid-cols-[10px_1fr] items-center gap-3 border-b border-line px-1.5 py-1.5 ${selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : ""}`}
     >
       <SeverityMark severity={r.severity} height={34} />
       <div className="min-w-0">

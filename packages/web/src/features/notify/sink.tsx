@@ -20,7 +20,7 @@ export function Sink() {
             <time className="mr-3 font-mono text-code text-quiet">{dayClock(usOf(m.at), zone)}</time>
             {safeText(m.subject)} <span className="text-quiet">to {safeText(m.to)}</span>
           </summary>
-          <pre className="mb-2 ml-4 border-l-2 border-line-strong pl-3 font-mono text-code leading-[19px] whitespace-pre-wrap">
+          <pre className="mb-2 ml-4 border-l-2 border-line-strong pl-3 font-mono text-code leading-[1.1875rem] whitespace-pre-wrap">
             {m.text.trimEnd().split("\n").map(safeText).join("\n")}
           </pre>
         </details>

@@ -36,13 +36,13 @@ export function Night({ overview: { night, figures } }: { overview: Overview }) 
             <th className="text-left font-normal" scope="col">
               what
             </th>
-            <th className="w-[78px] font-normal" scope="col">
+            <th className="w-[4.875rem] font-normal" scope="col">
               last night
             </th>
-            <th className="w-[72px] font-normal" scope="col">
+            <th className="w-[4.5rem] font-normal" scope="col">
               usual
             </th>
-            <th className="w-[60px] font-normal" scope="col">
+            <th className="w-[3.75rem] font-normal" scope="col">
               <span className="sr-only">the nights, the last one at the right</span>
             </th>
           </tr>
@@ -120,13 +120,13 @@ export function Sites({ overview: { sites } }: { overview: Overview }) {
             <th className="text-left font-normal" scope="col">
               site
             </th>
-            <th className="w-[92px] font-normal" scope="col">
+            <th className="w-[5.75rem] font-normal" scope="col">
               senders
             </th>
-            <th className="w-[74px] font-normal" scope="col">
+            <th className="w-[4.625rem] font-normal" scope="col">
               last night
             </th>
-            <th className="w-[64px] font-normal" scope="col">
+            <th className="w-[4rem] font-normal" scope="col">
               usual
             </th>
           </tr>

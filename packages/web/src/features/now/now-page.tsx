@@ -42,7 +42,7 @@ export function NowPage() {
       title={waiting.length === 0 ? "Now" : `(${waiting.length}) Now`}
       margin={s && <NowMargin summary={s} overview={overview} />}
     >
-      <h1 className="text-page leading-[26px] font-semibold">
+      <h1 className="text-page leading-[1.625rem] font-semibold">
         {waiting.length === 0
           ? "Nothing needs you"
           : `${NUMBERS[waiting.length] ?? waiting.length} ${waiting.length === 1 ? "thing needs" : "things need"} you`}
@@ -116,7 +116,7 @@ function Hearing({ summary: { senders } }: { summary: Summary }) {
         {senders.silent.map((s) => (
           <div
             key={s.name}
-            className="grid grid-cols-[12px_170px_1fr_100px] items-center gap-2 border-b border-line py-[3px]"
+            className="grid grid-cols-[12px_10.625rem_1fr_6.25rem] max-slim:grid-cols-[12px_1fr] items-center gap-2 border-b border-line py-[3px]"
           >
             <SeverityMark severity={s.explainedBy === null ? "warning" : "informational"} />
             <span className="font-mono">{safeText(s.name)}</span>
@@ -161,10 +161,12 @@ function Intake({ summary: { intake } }: { summary: Summary }) {
   return (
     <>
       <Heading small={<Link to="/intake">intake</Link>}>Lost, refused, late</Heading>
-      <div className="grid grid-cols-5 border-y border-line">
+      <div className="grid grid-cols-5 max-slim:grid-cols-2 border-y border-line">
         {figures.map(([n, what, more], i) => (
           <div key={what} className={`py-2 pr-2 ${i > 0 ? "border-l border-line pl-3" : ""}`}>
-            <div className={`text-brand leading-[26px] ${n === 0 ? "text-quiet" : ""}`}>{n.toLocaleString("en")}</div>
+            <div className={`text-brand leading-[1.625rem] ${n === 0 ? "text-quiet" : ""}`}>
+              {n.toLocaleString("en")}
+            </div>
             <div>{what}</div>
             <div className="text-code text-quiet">{more}</div>
           </div>

@@ -20,11 +20,11 @@ export function CompareMargin({ records, onClose }: { records: readonly RecordJs
       <p className="mb-2 text-ui text-quiet">
         {fields.filter(differs).length} of {fields.length} fields differ; they come first.
       </p>
-      <table className="w-full table-fixed text-code leading-[17px]">
+      <table className="w-full table-fixed text-code leading-[1.0625rem]">
         <tbody>
           {shown.map((field) => (
             <tr key={field} className="border-t border-line align-top">
-              <th scope="row" className="w-[84px] py-0.5 pr-2 text-left font-normal break-words text-quiet">
+              <th scope="row" className="w-[5.25rem] py-0.5 pr-2 text-left font-normal break-words text-quiet">
                 {safeText(field)}
               </th>
               {columns.map((c, i) => (

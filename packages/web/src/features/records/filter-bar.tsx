@@ -39,7 +39,7 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
         <FilterField
           label="Filter"
           placeholder="Every record. Filter with fields or words, such as: severity at least error and not app is cron"
-          className="border border-b-2 border-line-strong border-b-ink bg-sheet"
+          className="border border-b-2 border-line-strong border-b-ink bg-sheet focus-within:outline-2 focus-within:outline-offset-1 focus-within:outline-fjord"
           value={draft}
           directory={directory}
           saved={saved}

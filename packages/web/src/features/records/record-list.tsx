@@ -11,8 +11,10 @@ import { type ListOrder, MOST_ORDERED, nextOrder, sumOf } from "./list-order";
 import { Outages, outagesAmong } from "./outages";
 import type { PivotActions } from "./values";
 
-const ROW_PX = 21;
-const STRETCH_PX = 24;
+/** Of the type that is set in the browser, as all of the interface. */
+const REM_PX = Number.parseFloat(getComputedStyle(document.documentElement).fontSize) || 16;
+const ROW_PX = 1.3125 * REM_PX;
+const STRETCH_PX = 1.5 * REM_PX;
 
 type Line =
   | { readonly type: "record"; readonly record: RecordJson; readonly index: number }
@@ -84,7 +86,15 @@ export function RecordList({
     [lines, selectedId],
   );
   useEffect(() => {
-    if (selectedLine >= 0) virtual.scrollToIndex(selectedLine, { align: "auto" });
+    if (selectedLine < 0) return;
+    virtual.scrollToIndex(selectedLine, { align: "auto" });
+    // the focus goes along, so that what is selected is said; not away from where somebody writes or reads
+    const { activeElement } = document;
+    if (activeElement !== document.body && !box.current?.contains(activeElement)) return;
+    const frame = requestAnimationFrame(() =>
+      document.getElementById(`record-${selectedId}`)?.focus({ preventScroll: true }),
+    );
+    return () => cancelAnimationFrame(frame);
   }, [selectedId]);
   const pairs = useMemo(() => (ordered ? NONE : outagesAmong(records)), [records, ordered]);
   return (
@@ -92,7 +102,7 @@ export function RecordList({
       {/* biome-ignore lint/a11y/useSemanticElements: lines are placed one by one, as no list element can */}
       <div
         ref={box}
-        className={`min-h-0 flex-1 overflow-auto font-mono text-code leading-[21px] ${ofFilterBefore ? "opacity-50" : ""}`}
+        className={`min-h-0 flex-1 overflow-auto max-wide:h-[65vh] max-wide:flex-none font-mono text-code leading-[1.3125rem] ${ofFilterBefore ? "opacity-50" : ""}`}
         aria-busy={ofFilterBefore}
         onScroll={(e) => onScrolledAway(e.currentTarget.scrollTop > ROW_PX * 2)}
         role="list"
@@ -102,7 +112,7 @@ export function RecordList({
       >
         {header && (
           <div
-            className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-small leading-[18px] text-quiet"
+            className="sticky top-0 z-10 grid gap-2 border-b border-line bg-paper pr-1 pl-0.5 font-sans text-small leading-[1.125rem] text-quiet"
             style={{ gridTemplateColumns: tracks(columns, ordered), minWidth }}
           >
             <span>
@@ -153,7 +163,7 @@ export function RecordList({
                   key={item.key}
                   style={style}
                   role="presentation"
-                  className="mt-[3px] flex gap-3 border-t border-line pt-[3px] font-sans text-small leading-[18px] text-quiet"
+                  className="mt-[3px] flex gap-3 border-t border-line pt-[3px] font-sans text-small leading-[1.125rem] text-quiet"
                 >
                   <span>
                     {day(line.us, zone)} {line.by === "minute" ? minute(line.us, zone) : `from ${hour(line.us, zone)}`}
@@ -186,7 +196,7 @@ export function RecordList({
         </div>
         {header && records.length > 0 && (ordered || columns.some((c) => c.amount)) && (
           <div
-            className="sticky bottom-0 z-10 grid gap-2 border-t border-line-strong bg-paper pr-1 pl-0.5 font-sans text-small leading-[20px] text-quiet tabular-nums"
+            className="sticky bottom-0 z-10 grid gap-2 border-t border-line-strong bg-paper pr-1 pl-0.5 font-sans text-small leading-[1.25rem] text-quiet tabular-nums"
             style={{ gridTemplateColumns: tracks(columns, ordered), minWidth }}
             data-testid="list-foot"
           >
@@ -236,6 +246,7 @@ const Row = memo(function Row({
       id={`record-${record.id}`}
       role="listitem"
       aria-current={selected}
+      tabIndex={-1}
       data-testid="record-line"
       onClick={() => onSelect(record)}
       style={{ gridTemplateColumns: tracks(columns, withDay) }}
@@ -260,12 +271,14 @@ const Row = memo(function Row({
 
 /** Time, severity, kind, sender; then the chosen columns. */
 const tracks = (columns: readonly ListColumn[], withDay: boolean): string =>
-  `${withDay ? 156 : 104}px 8px 26px 124px ${columns.map((c) => c.width).join(" ")}`;
+  `${withDay ? 9.75 : 6.5}rem 8px 1.625rem 7.75rem ${columns.map((c) => c.width).join(" ")}`;
 
 const GAP_PX = 8;
 /** What the tracks need at least: narrower, the list scrolls sideways and nothing is cut off. */
 const leastWidth = (tracks: string): number => {
-  const least = [...tracks.matchAll(/(?:minmax\()?(\d+)px/g)].map((m) => Number(m[1]));
+  const least = [...tracks.matchAll(/(\d+(?:\.\d+)?)(px|rem)/g)].map(
+    (m) => Number(m[1]) * (m[2] === "rem" ? REM_PX : 1),
+  );
   return least.reduce((sum, px) => sum + px + GAP_PX, 0);
 };
 

@@ -2,7 +2,7 @@ import type { RecordDetail, RecordJson } from "@halvik/contract";
 import { bytesText, endText } from "@halvik/core/meaning/sentence";
 import { countFromJson, fieldNamed } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 import { recordQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -30,13 +30,26 @@ const TIME_REASONS: Readonly<Record<string, string>> = {
 /** Everything about one record: fields, both times, where its severity comes from, its raw bytes as text and hex. */
 export function RecordMargin({ id, actions, onClose }: { id: string; actions: PivotActions; onClose: () => void }) {
   const detail = useQuery(recordQuery(id));
+  const title = useRef<HTMLHeadingElement>(null);
+  const shownId = detail.data?.record.id;
+  const shownBefore = useRef(shownId);
+  useEffect(() => {
+    // after a jump from here to another record, the focus is not left behind on what has gone
+    if (
+      shownBefore.current !== undefined &&
+      shownId !== shownBefore.current &&
+      document.activeElement === document.body
+    )
+      title.current?.focus();
+    shownBefore.current = shownId;
+  }, [shownId]);
   if (detail.error && !detail.data) return <Trouble error={detail.error} what="This record cannot be shown" />;
   if (!detail.data) return null;
   const { record, incidents, outage } = detail.data;
   return (
     <>
       <div className="flex items-start justify-between gap-2">
-        <h2 className="min-w-0 text-title leading-6 font-semibold break-words">
+        <h2 ref={title} tabIndex={-1} className="min-w-0 text-title leading-6 font-semibold break-words outline-none">
           <bdi>
             <NamedText>
               {record.sentence.length > 160 ? `${record.sentence.slice(0, 160)}…` : record.sentence}
@@ -311,7 +324,7 @@ function Raw({ raw }: { raw: RecordDetail["raw"] }) {
         </button>
       </Heading>
       <pre
-        className="bg-wash px-2 py-1.5 font-mono text-small leading-[17px] break-all whitespace-pre-wrap text-ink"
+        className="bg-wash px-2 py-1.5 font-mono text-small leading-[1.0625rem] break-all whitespace-pre-wrap text-ink"
         data-testid="raw"
       >
         {hex ? hexDump(bytes) : safeText(text)}

@@ -111,6 +111,7 @@ export function RecordsPage() {
   return (
     <Page
       title={filter === "" ? "Records" : `${safeText(filter)} · Records`}
+      opened={selectedId !== null || compared.length > 1}
       margin={
         compared.length > 1 ? (
           <CompareMargin records={compared} onClose={() => setParam({ marked: null })} />
@@ -143,7 +144,7 @@ export function RecordsPage() {
         </button>
       </FilterBar>
       <div
-        className="flex gap-3.5 overflow-hidden border-b border-line-strong pt-0.5 pb-2 text-code whitespace-nowrap text-quiet"
+        className="flex flex-wrap gap-x-3.5 border-b border-line-strong pt-0.5 pb-2 text-code text-quiet"
         aria-live="polite"
       >
         {live ? (
@@ -182,7 +183,7 @@ export function RecordsPage() {
         />
       )}
       {search.error ? <Trouble error={search.error} what="The records cannot be shown" /> : null}
-      <div className="flex min-h-0 flex-1">
+      <div className="flex min-h-0 flex-1 max-wide:flex-none max-wide:flex-col">
         <div className="flex min-w-0 flex-1 flex-col">
           {isNothing ? (
             <Nothing filter={filter} window={window} zone={zone} live={live} onFilter={submit} />

@@ -27,7 +27,7 @@ export function SavedFilters({ filter, onPick }: SavedFiltersProps) {
   return (
     <>
       <Menu
-        className="w-[420px]"
+        className="w-[26.25rem]"
         // the form that opened has the focus, not the button that the menu came from
         keepsFocus={!saving}
         trigger={<TextButton>saved and recent</TextButton>}

@@ -101,7 +101,7 @@ function ValueLine({
 }) {
   return (
     <div
-      className={`group grid items-baseline gap-1.5 ${change === null ? "grid-cols-[1fr_auto_16px]" : "grid-cols-[1fr_auto_52px_16px]"}`}
+      className={`group grid items-baseline gap-1.5 ${change === null ? "grid-cols-[1fr_auto_1rem]" : "grid-cols-[1fr_auto_3.25rem_1rem]"}`}
     >
       <Tooltip text={`Only with ${part}`}>
         <button

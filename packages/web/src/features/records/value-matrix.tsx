@@ -50,10 +50,10 @@ export function ValueMatrix({ window, filter, zone, measure, fields, onFields, o
       {!data && !error && <p className="text-quiet">counting …</p>}
       {data && data.rows.length === 0 && <p className="text-quiet">no record here has both</p>}
       {data && data.rows.length > 0 && (
-        <table className="w-full table-fixed text-small leading-[19px]" aria-label={`${rows} by ${columns}`}>
+        <table className="w-full table-fixed text-small leading-[1.1875rem]" aria-label={`${rows} by ${columns}`}>
           <thead>
             <tr className="text-quiet">
-              <th className="w-[118px] text-left font-normal">
+              <th className="w-[7.375rem] text-left font-normal">
                 <button type="button" onClick={() => setSort(null)} className="hover:text-ink">
                   {rows}
                 </button>

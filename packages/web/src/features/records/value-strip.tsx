@@ -18,13 +18,13 @@ interface ValueStripProps extends ValueScope {
 
 /** Values of fields in the records that match, with their counts: to see what there is, and to go on from it. */
 export function ValueStrip({ open, matrix, onToggle, onMeasure, onMatrix, ...scope }: ValueStripProps) {
-  const width = matrix !== null ? "w-[500px]" : scope.compared !== null ? "w-[264px]" : "w-[216px]";
+  const width = matrix !== null ? "w-[31.25rem]" : scope.compared !== null ? "w-[16.5rem]" : "w-[13.5rem]";
   return (
     <section
       aria-label="Top values"
       // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard
       tabIndex={0}
-      className={`${width} shrink-0 overflow-y-auto border-l border-line pl-3 text-code leading-[18px]`}
+      className={`${width} shrink-0 overflow-y-auto border-l border-line pl-3 max-wide:w-full max-wide:border-t max-wide:border-l-0 max-wide:pl-0 text-code leading-[1.125rem]`}
     >
       <div className="flex items-center justify-between gap-2 border-b border-line py-[3px]">
         <Select

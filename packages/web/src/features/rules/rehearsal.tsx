@@ -75,7 +75,7 @@ export function Rehearse({ text, versions }: { text: string; versions: RuleDetai
             </ResponsiveContainer>
           </div>
           {step.against ? (
-            <div className="grid grid-cols-2 gap-4">
+            <div className="grid grid-cols-2 max-slim:grid-cols-1 gap-4">
               <Findings title={`${appeared.length} that only this version finds`} findings={appeared} zone={zone} />
               <Findings title={`${gone.length} that only version ${against} finds`} findings={gone} zone={zone} />
             </div>

@@ -27,7 +27,7 @@ export function RuleHead({ document, isNew, onChange }: RuleHeadProps) {
       ...(title === follows ? { title: titleOf({ ...rule, name: next }) } : {}),
     });
   return (
-    <div className="grid max-w-[96ch] grid-cols-[repeat(auto-fit,minmax(260px,1fr))] gap-x-4 pt-2">
+    <div className="grid max-w-[96ch] grid-cols-[repeat(auto-fit,minmax(16.25rem,1fr))] gap-x-4 pt-2">
       <Field label="Name" hint={`filed as ${String(rule.id ?? "")}`}>
         {(id) => (
           <Input

@@ -100,7 +100,7 @@ function Editor({ detail, begin }: { detail: RuleDetail | null; begin: () => str
     >
       <div className="flex items-start justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
-          <h1 className="text-page leading-[26px] font-semibold">{safeText(detail?.rule.name ?? "New rule")}</h1>
+          <h1 className="text-page leading-[1.625rem] font-semibold">{safeText(detail?.rule.name ?? "New rule")}</h1>
           <Link to="/rules" className="text-ui">
             All rules
           </Link>
@@ -204,7 +204,7 @@ function Editor({ detail, begin }: { detail: RuleDetail | null; begin: () => str
             rows={14}
             value={text}
             onChange={(e) => setText(e.target.value)}
-            className={`${CONTROL} mt-0.5 w-full font-mono text-code leading-[19px]`}
+            className={`${CONTROL} mt-0.5 w-full font-mono text-code leading-[1.1875rem]`}
           />
         </label>
         <Rehearse text={text} versions={detail?.versions ?? []} />

@@ -61,10 +61,10 @@ export function RuleSentence({ document, onChange }: { document: Document; onCha
     });
   return (
     <>
-      <div className="max-w-[96ch] py-1 text-body leading-[30px]" data-testid="rule-sentence">
+      <div className="max-w-[96ch] py-1 text-body leading-[1.875rem]" data-testid="rule-sentence">
         {said(sentence(rule))}
       </div>
-      <div className="max-w-[96ch] py-1 text-body leading-[30px] text-quiet" data-testid="rule-behaviour">
+      <div className="max-w-[96ch] py-1 text-body leading-[1.875rem] text-quiet" data-testid="rule-behaviour">
         {said(behaviour(rule))}
       </div>
     </>

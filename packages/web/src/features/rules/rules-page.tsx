@@ -55,7 +55,7 @@ export function RulesPage() {
     <Page title="Rules">
       <div className="flex flex-wrap items-end justify-between gap-x-4 gap-y-1">
         <div>
-          <h1 className="text-page leading-[26px] font-semibold">Rules</h1>
+          <h1 className="text-page leading-[1.625rem] font-semibold">Rules</h1>
           <p className="text-quiet">
             What raises findings{rules.data && `: ${countText(shown.length, all.length)}`}.{" "}
             <Link to="/rules/new">New rule</Link>

@@ -65,7 +65,7 @@ function Difference({ before, after }: { before: string; after: string }) {
     .filter(({ i }) => changed.some((c) => Math.abs(c - i) <= AROUND));
   if (shown.length === 0) return <p className="text-quiet">The text is the same: only on, off or observing changed.</p>;
   return (
-    <ol aria-label="Changes" className="my-1 border border-line bg-sheet font-mono text-small leading-[17px]">
+    <ol aria-label="Changes" className="my-1 border border-line bg-sheet font-mono text-small leading-[1.0625rem]">
       {shown.map(({ sign, text, i }, at) => (
         <li
           key={i}
