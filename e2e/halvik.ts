@@ -86,10 +86,15 @@ export class Halvik {
     });
   }
 
+  /** What commands need to find this Halvik. */
+  get env(): NodeJS.ProcessEnv & { readonly HALVIK_DATA_DIR: string } {
+    return { ...process.env, HALVIK_DATA_DIR: this.dataDir, HALVIK_DB_PORT: String(this.dbPort) };
+  }
+
   /** Runs a command of this Halvik's to its end. */
   async command(args: readonly string[], input = ""): Promise<void> {
     const child = spawn(process.execPath, [resolve("packages/server/dist/halvik.js"), ...args], {
-      env: { ...process.env, HALVIK_DATA_DIR: this.dataDir, HALVIK_DB_PORT: String(this.dbPort) },
+      env: this.env,
       stdio: ["pipe", "ignore", "inherit"],
     });
     child.stdin!.end(input);

@@ -18,6 +18,8 @@ export function loadDemo(
   dataDir: string,
   env: NodeJS.ProcessEnv,
   step: Step,
+  /** Of its chances. */
+  seed = 1,
 ): { done: Promise<void>; cancel: () => void } {
   const marker = join(dataDir, "demo-loaded");
   const eventsDir = join(dataDir, "demo-events");
@@ -70,7 +72,7 @@ export function loadDemo(
     mkdirSync(eventsDir, { recursive: true, mode: 0o700 });
     const until = new Date().toISOString();
     await pipe(
-      ["simulate", "history", "--until", until, "--events-dir", eventsDir],
+      ["simulate", "history", "--seed", String(seed), "--until", until, "--events-dir", eventsDir],
       ["import", "-", "--name", "history of Orvane Ferries", "--rules", "--total", String(EXPECTED_MESSAGES)],
     );
     for (const file of readdirSync(eventsDir)) {
