@@ -22,5 +22,21 @@ export const FORMS: { readonly [K in RuleKindName]: KindForm } = {
   departure: departureForm,
   ratio: ratioForm,
 };
+/** What each kind is called; files keep the short word. */
+export const KIND_NAMES: { readonly [K in RuleKindName]: string } = {
+  count: "count",
+  distinct: "distinct count",
+  sequence: "sequence",
+  together: "set",
+  silence: "silence",
+  first: "first seen",
+  departure: "departure from baseline",
+  ratio: "ratio",
+};
+/** The same of a kind that came as text. */
+export const kindName = (kind: string): string => (isKind(kind) ? KIND_NAMES[kind] : kind);
+
 export const RULE_KINDS = Object.keys(FORMS) as readonly RuleKindName[];
-export const isKind = (kind: unknown): kind is RuleKindName => RULE_KINDS.some((k) => k === kind);
+export function isKind(kind: unknown): kind is RuleKindName {
+  return RULE_KINDS.some((k) => k === kind);
+}

@@ -1,13 +1,13 @@
 import { SEVERITIES } from "../../model/record/index.js";
 import { choice, type Draft, filter, number, type Piece, SOMETHING, span } from "../kinds/piece.js";
-import { FORMS, isKind, RULE_KINDS } from "./forms.js";
+import { FORMS, isKind, KIND_NAMES, RULE_KINDS } from "./forms.js";
 
 /** The whole sentence: when it raises, and when that is over. */
 export const sentence = (rule: Draft): readonly Piece[] => [
   "Raise ",
   choice(SEVERITIES, "severity"),
   " by ",
-  choice(RULE_KINDS, "kind"),
+  { at: ["kind"], as: "choice", of: RULE_KINDS, names: KIND_NAMES },
   ": when ",
   ...(isKind(rule.kind) ? FORMS[rule.kind].pieces(rule) : ["… (choose a kind)"]),
   ". It clears by ",

@@ -15,7 +15,13 @@ export type Piece =
   /** Seconds, written with units. */
   | { readonly at: Path; readonly as: "span"; readonly empty: string }
   | { readonly at: Path; readonly as: "filter" | "fields" | "field" | "text" | "time" | "days" | "yes" }
-  | { readonly at: Path; readonly as: "choice"; readonly of: readonly string[] };
+  | {
+      readonly at: Path;
+      readonly as: "choice";
+      readonly of: readonly string[];
+      /** What they are called, where that is not what they are. */
+      readonly names?: Readonly<Record<string, string>>;
+    };
 
 /** A rule while it is written: nothing in it is certain. */
 export interface Draft {

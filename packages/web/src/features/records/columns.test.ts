@@ -10,31 +10,31 @@ import {
   writeColumns,
 } from "./columns";
 
-const KNOWN = ["from", "to", "user", "app", "what it says"];
+const KNOWN = ["src", "dst", "user", "app", "what it says"];
 const isKnown = (name: string) => KNOWN.includes(name);
 
 test.each([
-  ["a name", "from", [{ name: "from", width: null }]],
+  ["a name", "from", [{ name: "src", width: null }]],
   [
     "a width",
     "from:220,to",
     [
-      { name: "from", width: 220 },
-      { name: "to", width: null },
+      { name: "src", width: 220 },
+      { name: "dst", width: null },
     ],
   ],
   [
     "a name nobody knows is passed over",
     "from,colour,to",
     [
-      { name: "from", width: null },
-      { name: "to", width: null },
+      { name: "src", width: null },
+      { name: "dst", width: null },
     ],
   ],
-  ["the same twice stands once", "to,to:80", [{ name: "to", width: null }]],
-  ["a width that is none", "to:wide", [{ name: "to", width: null }]],
-  ["too narrow", "to:1", [{ name: "to", width: LEAST_COLUMN_PX }]],
-  ["too wide", "to:9999", [{ name: "to", width: 1_200 }]],
+  ["the same twice stands once", "to,to:80", [{ name: "dst", width: null }]],
+  ["a width that is none", "to:wide", [{ name: "dst", width: null }]],
+  ["too narrow", "to:1", [{ name: "dst", width: LEAST_COLUMN_PX }]],
+  ["too wide", "to:9999", [{ name: "dst", width: 1_200 }]],
   ["nothing known: as usual", "colour", null],
   ["nothing", "", null],
   ["no text", null, null],

@@ -9,13 +9,16 @@ export const LEAST_COLUMN_PX = 40;
 const MOST_COLUMN_PX = 1_200;
 const MOST_COLUMNS = 16;
 const KEY = "halvik.columns.";
+/** What columns were called in links and browsers of before. */
+const RENAMED: Readonly<Record<string, string>> = { from: "src", to: "dst" };
 
 /** `from,to:220,user`: what stands in the address and is remembered. Names nobody knows are passed over. */
 export function readColumns(text: string | null, isKnown: (name: string) => boolean): readonly ChosenColumn[] | null {
   const columns = (text ?? "")
     .split(",")
     .map((part) => {
-      const [name = "", width = ""] = part.split(":");
+      const [written = "", width = ""] = part.split(":");
+      const name = RENAMED[written] ?? written;
       return { name, width: /^\d{1,4}$/.test(width) ? clampWidth(Number(width)) : null };
     })
     .filter((c, i, all) => isKnown(c.name) && all.findIndex((o) => o.name === c.name) === i)

@@ -65,8 +65,8 @@ const COMPOSED: readonly ListColumn[] = [
       </>
     ),
   },
-  { name: "from", width: "minmax(172px,1fr)", cell: end("src"), order: (r) => r.src ?? null },
-  { name: "to", width: "minmax(172px,1fr)", cell: end("dst"), order: (r) => r.dst ?? null },
+  { name: "src", width: "minmax(172px,1fr)", cell: end("src"), order: (r) => r.src ?? null },
+  { name: "dst", width: "minmax(172px,1fr)", cell: end("dst"), order: (r) => r.dst ?? null },
   {
     name: "application",
     width: "minmax(60px,0.6fr)",
@@ -120,7 +120,7 @@ const WIDTHS: Partial<Record<FieldName, string>> = {
 };
 
 /** Fields shown in every line anyway, or told by a composed column. */
-const NO_COLUMN: readonly FieldName[] = ["time", "sender", "text", "bytes", "packets", "application"];
+const NO_COLUMN: readonly FieldName[] = ["time", "sender", "text", "src", "dst", "bytes", "packets", "application"];
 
 const fieldCell = (name: FieldName) => {
   const isAddress = fieldNamed(name)?.type === "address";
@@ -163,8 +163,8 @@ export const isColumn = (name: string): boolean => COLUMNS.has(name);
 
 /** What a list shows unless somebody chose otherwise. */
 const USUAL: Readonly<Record<string, readonly string[]>> = {
-  flow: ["from", "to", "application", "bytes", "packets", "in → out"],
-  firewall: ["action", "from", "to", "application", "policy"],
+  flow: ["src", "dst", "application", "bytes", "packets", "in → out"],
+  firewall: ["action", "src", "dst", "application", "policy"],
   windows: ["event", "user", "what happened"],
   snmp: ["notification", "interface", "what happened"],
 };

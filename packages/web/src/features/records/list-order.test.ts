@@ -3,7 +3,7 @@ import { recordJson } from "../../testing/answers";
 import { columnsOf } from "./list-columns";
 import { inOrder, nextOrder, readOrder, sumOf, writeOrder } from "./list-order";
 
-const columns = columnsOf(["from", "bytes", "dst port", "interface"].map((name) => ({ name, width: null })));
+const columns = columnsOf(["src", "bytes", "dst port", "interface"].map((name) => ({ name, width: null })));
 const records = [
   recordJson({ id: "1", src: "10.20.1.9", bytes: 500, dstPort: 443, interface: "ge0/10" }),
   recordJson({ id: "2", src: "10.20.1.10", dstPort: 53, interface: "ge0/9" }),
@@ -14,7 +14,7 @@ const ids = (sort: string) => inOrder(records, columns, readOrder(sort)).map((r)
 test.each([
   ["bytes", ["3", "1", "2"]],
   ["bytes:up", ["1", "3", "2"]],
-  ["from:up", ["1", "2", "3"]],
+  ["src:up", ["1", "2", "3"]],
   ["dst port", ["3", "1", "2"]],
   ["interface:up", ["2", "1", "3"]],
   ["nothing of the kind", ["1", "2", "3"]],
@@ -26,7 +26,7 @@ test("a heading asks for down, up, and by time again; addresses carry it", () =>
   const up = nextOrder(down, "bytes");
   expect(readOrder(writeOrder(up))).toEqual(up);
   expect(nextOrder(up, "bytes")).toBeNull();
-  expect(nextOrder(up, "from")).toEqual({ column: "from", down: true });
+  expect(nextOrder(up, "src")).toEqual({ column: "src", down: true });
 });
 
 test("sums stay within 64 bits and leave out what has no figure", () => {

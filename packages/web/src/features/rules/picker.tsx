@@ -95,7 +95,16 @@ export function Picker({
     case "choice":
     case "field": {
       const of = piece.as === "choice" ? piece.of : FIELDS.map((f) => f.name);
-      return <Select label={label} className={PICK} value={String(value ?? "")} onChange={onChange} options={of} />;
+      const names = piece.as === "choice" ? piece.names : undefined;
+      return (
+        <Select
+          label={label}
+          className={PICK}
+          value={String(value ?? "")}
+          onChange={onChange}
+          options={of.map((o) => ({ value: o, label: names?.[o] ?? o }))}
+        />
+      );
     }
     case "yes":
       return (

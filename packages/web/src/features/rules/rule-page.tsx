@@ -1,4 +1,5 @@
 import type { RuleCheck, RuleDetail } from "@halvik/contract";
+import { kindName } from "@halvik/core/detect/form";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
@@ -232,7 +233,7 @@ function RuleMargin({
         <Facts
           facts={[
             ["id", detail.rule.id],
-            ["kind", detail.rule.kind],
+            ["kind", kindName(detail.rule.kind)],
             ["version", detail.rule.version],
             ["raised", counted(detail.rule.raised, "finding")],
             ["open", counted(detail.rule.open, "incident")],

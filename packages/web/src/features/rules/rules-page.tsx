@@ -1,6 +1,6 @@
 import type { RuleList } from "@halvik/contract";
 import { US_PER_DAY } from "@halvik/core/base/time";
-import { RULE_KINDS } from "@halvik/core/detect/form";
+import { KIND_NAMES, kindName, RULE_KINDS } from "@halvik/core/detect/form";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
@@ -83,7 +83,7 @@ export function RulesPage() {
             label="Kind"
             value={kind}
             onChange={(v) => set("kind", v)}
-            options={[{ value: "", label: "any" }, ...RULE_KINDS]}
+            options={[{ value: "", label: "any" }, ...RULE_KINDS.map((k) => ({ value: k, label: KIND_NAMES[k] }))]}
           />
           tag
           <Select
@@ -133,7 +133,7 @@ function isShown(
   if (tag !== "" && !r.tags.includes(tag)) return false;
   if (view === "lately" && (r.lastRaised === null || usOf(r.lastRaised) < nowUs - LATELY_US)) return false;
   if (view !== "all" && view !== "lately" && stateOf(r) !== view) return false;
-  const text = `${r.id} ${r.name} ${r.kind} ${r.tags.join(" ")} ${r.sentence}`.toLowerCase();
+  const text = `${r.id} ${r.name} ${kindName(r.kind)} ${r.tags.join(" ")} ${r.sentence}`.toLowerCase();
   return words
     .toLowerCase()
     .split(/\s+/)
@@ -165,7 +165,7 @@ const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
       </>
     ),
   },
-  { id: "kind", header: "kind", accessorFn: (r) => r.kind, size: 90 },
+  { id: "kind", header: "kind", accessorFn: (r) => kindName(r.kind), size: 100 },
   {
     id: "state",
     header: "state",
