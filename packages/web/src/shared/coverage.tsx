@@ -33,7 +33,7 @@ export function Coverage({ window, zone }: { window: WindowParts; zone: string }
   ].filter((l) => l !== "");
   return (
     <Tooltip text={lacks.join(" · ")}>
-      <span data-testid="coverage" className={lacks.length > 0 ? "truncate text-ochre" : ""}>
+      <span data-testid="coverage" className={lacks.length > 0 ? "text-ochre" : ""}>
         {lacks.length > 0 ? lacks.join(" · ") : "No known gaps in this window"}
       </span>
     </Tooltip>

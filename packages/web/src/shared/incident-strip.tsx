@@ -5,7 +5,9 @@ import { Link } from "react-router";
 import { useWindow } from "../data/use-window";
 import { useViewStore, usOf } from "../data/view-store";
 import { Checkbox } from "../ui/checkbox";
+import { Cut } from "../ui/cut";
 import { SeverityMark } from "../ui/marks";
+import { safeText } from "../ui/safe-text";
 import { ago, dayMinute } from "../ui/time";
 import { Tooltip } from "../ui/tooltip";
 import { NamedText } from "./address-names";
@@ -96,6 +98,7 @@ export function IncidentStrip({
     if (selected) link.current?.focus();
   }, [selected]);
   const about = [...new Set(i.entities.map((e) => e.value))].slice(0, 6).join(" · ");
+  const count = i.count === 1 ? "1 record" : `${i.count.toLocaleString("en")} records`;
   const look = selected ? "bg-fjord-wash shadow-[inset_2px_0_var(--fjord)]" : chosen ? "bg-wash" : "hover:bg-wash";
   const strip = (
     <Link
@@ -116,9 +119,9 @@ export function IncidentStrip({
             {i.state === "closed" ? `closed as ${i.closeReason}` : i.stopped ? "stopped, not judged" : "cleared"}
           </Tag>
         )}
-        <span className="block truncate text-ui leading-[1.125rem] text-quiet">
-          <NamedText>{about}</NamedText> · {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"}
-        </span>
+        <Cut text={`${safeText(about)} · ${count}`} className="text-ui leading-[1.125rem] text-quiet">
+          <NamedText>{about}</NamedText> · {count}
+        </Cut>
       </span>
       <Evidence incident={i} />
       <Tooltip text={`Urgency: ${i.urgency.parts.map(([why, points]) => `${why} ${points}`).join(", ")}`}>

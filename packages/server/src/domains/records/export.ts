@@ -100,7 +100,8 @@ export async function exportRecords(
   const put = async (some: Uint8Array) => {
     bytes += some.length;
     hash.update(some);
-    if (!out.write(some)) await drained(out);
+    // on a stream that has closed neither of what is waited for comes any more
+    if (!out.destroyed && !out.write(some)) await drained(out);
   };
   const counts = { records: 0, written: 0, leftOut: 0 };
   try {
@@ -149,6 +150,7 @@ export async function exportArchive(
   out: Writable,
   onProgress?: OnProgress,
 ): Promise<ExportManifest | null> {
+  if (out.destroyed) return null;
   const zip = new ZipFile();
   zip.outputStream.pipe(out);
   const content = new PassThrough();

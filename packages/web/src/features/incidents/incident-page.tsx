@@ -154,7 +154,7 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
                   const met = Object.values(latest.steps).filter((s) => s === i).length;
                   return (
                     <li key={step} className="flex justify-between gap-4 border-t border-line">
-                      <span className="truncate">
+                      <span>
                         {i + 1}. {safeText(step)}
                       </span>
                       <span className="whitespace-nowrap text-quiet">{met === 0 ? "none" : `${met} listed`}</span>

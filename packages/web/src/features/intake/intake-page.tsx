@@ -108,7 +108,7 @@ export function IntakePage() {
           </Button>
         </span>
       </div>
-      <p className="truncate text-ui text-quiet">
+      <p className="text-ui text-quiet">
         <Coverage window={window} zone={zone} />
       </p>
       <Scroller label="Ways in and senders">

@@ -3,6 +3,7 @@ import { bytesText } from "@halvik/core/meaning/sentence";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { addressOf } from "../../data/window-url";
+import { Cut } from "../../ui/cut";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { minute, weekday } from "../../ui/time";
@@ -52,8 +53,8 @@ export function Night({ overview: { night, figures } }: { overview: Overview }) 
             const far = isFar(f);
             return (
               <tr key={f.name} className="border-t border-line">
-                <th scope="row" className="truncate py-0.5 text-left font-normal">
-                  {f.filter === "" ? f.name : <Link to={link(f.filter)}>{f.name}</Link>}
+                <th scope="row" className="py-0.5 text-left font-normal">
+                  <Cut text={f.name}>{f.filter === "" ? f.name : <Link to={link(f.filter)}>{f.name}</Link>}</Cut>
                 </th>
                 <td className={`text-right tabular-nums ${far ? "font-semibold text-ochre" : ""}`}>
                   {amount(f, f.lastNight)}
@@ -134,8 +135,8 @@ export function Sites({ overview: { sites } }: { overview: Overview }) {
         <tbody>
           {sites.map((s) => (
             <tr key={s.site} className="border-t border-line">
-              <th scope="row" className="truncate py-0.5 text-left font-normal">
-                {safeText(s.site)}
+              <th scope="row" className="py-0.5 text-left font-normal">
+                <Cut text={safeText(s.site)}>{safeText(s.site)}</Cut>
               </th>
               <td className={`text-right tabular-nums ${s.silent > 0 ? "font-semibold text-ochre" : ""}`}>
                 {s.silent > 0 ? `${s.silent} of ${s.senders} silent` : s.senders}

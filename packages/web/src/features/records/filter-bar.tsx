@@ -62,7 +62,7 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
       )}
       {/* a reading that has no room beside the actions has a line of its own */}
       <div className="flex flex-wrap justify-between gap-x-4 pt-[5px] text-quiet">
-        <span data-testid="reading" className="max-w-full truncate">
+        <span data-testid="reading" className="max-h-15 max-w-full overflow-y-auto wrap-anywhere">
           {parsed.ok ? (
             <>
               {readFilter(parsed.filter, (us) => dayMinute(us, zone))}{" "}

@@ -8,6 +8,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import { rulesQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Tag } from "../../shared/incident-strip";
+import { Cut } from "../../ui/cut";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Input } from "../../ui/field";
 import { SeverityMark } from "../../ui/marks";
@@ -161,7 +162,9 @@ const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
           {safeText(r.name)}
         </Link>{" "}
         {r.failure && <Tag attention>{r.failure.stopped ? "failing: stopped" : "failing"}</Tag>}
-        <span className="block truncate text-quiet">{safeText(r.sentence)}</span>
+        <Cut text={safeText(r.sentence)} className="text-quiet">
+          {safeText(r.sentence)}
+        </Cut>
       </>
     ),
   },
