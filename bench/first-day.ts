@@ -23,20 +23,41 @@ const VIEWS = [
 /** Does what a person does, and counts it. */
 class Hand {
   actions = 0;
-  constructor(readonly page: Page) {}
+  constructor(
+    readonly page: Page,
+    /** Every press of a key is an action then. */
+    readonly byKeys: boolean,
+  ) {}
 
   async click(what: Locator): Promise<void> {
-    this.actions++;
-    await what.click();
+    if (!this.byKeys) {
+      this.actions++;
+      return what.click();
+    }
+    await what.waitFor();
+    await this.reach(what);
+    const isBox = /^(checkbox|radio)$/.test((await what.getAttribute("role")) ?? "");
+    await this.key(isBox ? "Space" : "Enter");
+  }
+  /** Brings the focus to something: with Tab, within lists and menus with the arrow. */
+  private async reach(what: Locator): Promise<void> {
+    const isThere = () => what.evaluate((e) => e === e.ownerDocument.activeElement);
+    const inList = /^(option|menuitem)$/.test((await what.getAttribute("role")) ?? "");
+    for (let i = 0; i < MOST_STEPS; i++) {
+      if (await isThere()) return;
+      await this.key(inList ? "ArrowDown" : "Tab");
+    }
+    throw new Error(`${what} is not reached by ${MOST_STEPS} presses of a key`);
   }
   async key(chord: string): Promise<void> {
     this.actions++;
     await this.page.keyboard.press(chord);
   }
-  async type(text: string, into?: Locator): Promise<void> {
+  async type(text: string, into: Locator): Promise<void> {
+    await into.waitFor();
+    if (this.byKeys) await this.reach(into);
     this.actions++;
-    if (into) await into.fill(text);
-    else await this.page.keyboard.type(text);
+    await into.fill(text);
   }
   button(name: string | RegExp): Locator {
     return this.page.getByRole("button", { name, exact: typeof name === "string" });
@@ -52,7 +73,8 @@ class Hand {
     const field = page.getByLabel("Filter", { exact: true });
     await field.waitFor();
     if (byKeys) await this.key("/");
-    await this.type(text, field);
+    this.actions++;
+    await field.fill(text);
     await this.key("Enter");
     await page.getByTestId("reading").waitFor();
   }
@@ -64,6 +86,8 @@ class Hand {
     return Number(/[\d,]+/.exec(await textOf(text))![0].replaceAll(",", ""));
   }
 }
+
+const MOST_STEPS = 150;
 
 interface World {
   readonly halvik: Halvik;
@@ -100,8 +124,6 @@ function top({ names, rows }: Awaited<ReturnType<typeof exported>>, column: stri
 
 interface Task {
   readonly name: string;
-  /** Only there by mouse and keys: not tried by keyboard alone. */
-  readonly mouseOnly?: boolean;
   /** @returns what the person reads on the screen, and what is right */
   readonly run: (hand: Hand, world: World, byKeys: boolean) => Promise<readonly [read: unknown, right: unknown]>;
 }
@@ -171,12 +193,12 @@ const TASKS: readonly Task[] = [
   },
   {
     name: "who sent most",
-    mouseOnly: true,
     run: async (hand, world, byKeys) => {
       const filter = `kind is flow and time between ${DAY_BEFORE} and ${TODAY}`;
       await hand.search(filter, byKeys);
       await hand.count();
-      await hand.click(hand.button(/^top values/));
+      if (byKeys) await hand.key("v");
+      else await hand.click(hand.button(/^top values/));
       const strip = hand.page.getByRole("region", { name: "Top values" });
       await hand.click(strip.getByLabel("Order values"));
       await hand.click(hand.page.getByRole("option", { name: "by bytes" }));
@@ -189,12 +211,12 @@ const TASKS: readonly Task[] = [
   },
   {
     name: "what the firewall denies",
-    mouseOnly: true,
     run: async (hand, world, byKeys) => {
       const filter = `action is deny and time between ${DAY_BEFORE} and ${TODAY}`;
       await hand.search(filter, byKeys);
       await hand.count();
-      await hand.click(hand.button(/^top values/));
+      if (byKeys) await hand.key("v");
+      else await hand.click(hand.button(/^top values/));
       const strip = hand.page.getByRole("region", { name: "Top values" });
       await hand.click(strip.getByRole("button", { name: /^dst port/ }));
       const value = strip.getByRole("button", { name: /^\d+$/ }).first();
@@ -204,7 +226,6 @@ const TASKS: readonly Task[] = [
   },
   {
     name: "save, share, export",
-    mouseOnly: true,
     run: async (hand, world, byKeys) => {
       const filter = `action is deny and time between ${DAY_BEFORE} and ${TODAY}`;
       await hand.search(filter, byKeys);
@@ -231,9 +252,11 @@ const TASKS: readonly Task[] = [
   },
   {
     name: "connect a device",
-    mouseOnly: true,
-    run: async (hand, { halvik, page }) => {
-      await hand.click(page.getByRole("navigation", { name: "Sections" }).getByRole("link", { name: "Intake" }));
+    run: async (hand, { halvik, page }, byKeys) => {
+      if (byKeys) {
+        await page.keyboard.press("g");
+        await hand.key("k");
+      } else await hand.click(page.getByRole("navigation", { name: "Sections" }).getByRole("link", { name: "Intake" }));
       await hand.click(hand.button("Connect a device"));
       await hand.click(page.getByLabel("What kind of device"));
       await hand.click(page.getByRole("option", { name: "Network switch or router" }));
@@ -253,13 +276,13 @@ const TASKS: readonly Task[] = [
   },
   {
     name: "a rule with mail",
-    mouseOnly: true,
     run: async (hand, world, byKeys) => {
       const { page } = hand;
       await hand.search("event is linkDown and time last 7 d", byKeys);
       // the lines of the search, not those of before it
       await hand.count();
-      await hand.click(page.getByTestId("record-line").first().locator("span").first());
+      if (byKeys) await hand.key("j");
+      else await hand.click(page.getByTestId("record-line").first().locator("span").first());
       await hand.click(hand.button("raise on this"));
       await hand.click(page.getByRole("menuitem", { name: /event is linkDown/ }));
       const name = `A link goes down ${Math.round(performance.now())}`;
@@ -316,10 +339,9 @@ async function onView(halvik: Halvik, view: (typeof VIEWS)[number]): Promise<num
     await page.evaluate(`localStorage.setItem("halvik.theme", "${view.theme}")`);
     console.log(`\n${view.name}`);
     for (const task of TASKS) {
-      if (view.keyboard && task.mouseOnly) continue;
       await page.goto(`${halvik.url}/now`);
       await page.getByRole("heading", { level: 1 }).waitFor();
-      const hand = new Hand(page);
+      const hand = new Hand(page, view.keyboard);
       const started = performance.now();
       let said: string;
       try {

@@ -50,6 +50,23 @@ test("a heading sorts: up or down, the other way, then as it came; what has no v
   expect([names(), crew.getAttribute("aria-sort")]).toEqual([["Skarven", "Lomvi", "Teist"], "none"]);
 });
 
+test("a sum stands under its column, and is of all rows however they are sorted", async () => {
+  draw(
+    <Table
+      label="Boats"
+      rows={BOATS}
+      columns={COLUMNS.map((c) =>
+        c.id === "crew"
+          ? { ...c, meta: { foot: (boats: readonly Boat[]) => String(boats.reduce((n, b) => n + (b.crew ?? 0), 0)) } }
+          : c,
+      )}
+      rowId={(b) => b.name}
+    />,
+  );
+  const rows = screen.getAllByRole("row");
+  expect(rows[rows.length - 1]!.textContent).toBe("in all19");
+});
+
 test("rows are one stop for the tab key; arrows, home and end go through them; enter opens", async () => {
   const opened: string[] = [];
   const user = table((b) => opened.push(b.name));

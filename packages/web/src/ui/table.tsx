@@ -127,6 +127,17 @@ export function Table<Row>({
             </tr>
           ))}
         </tbody>
+        {shown.length > 1 && table.getVisibleLeafColumns().some((c) => footOf(c.columnDef)) && (
+          <tfoot>
+            <tr className="text-small text-quiet">
+              {table.getVisibleLeafColumns().map((column, i) => (
+                <td key={column.id} className={`py-0.5 pr-3 ${alignment(column.columnDef)}`}>
+                  {footOf(column.columnDef)?.(shown.map((r) => r.original)) ?? (i === 0 ? "in all" : "")}
+                </td>
+              ))}
+            </tr>
+          </tfoot>
+        )}
       </table>
     </div>
   );
@@ -137,6 +148,13 @@ const LEAST_SHARE = 0.66;
 
 const alignment = (column: { readonly meta?: unknown }): string =>
   (column.meta as { align?: "right" } | undefined)?.align === "right" ? "text-right" : "";
+
+/** What stands under a column, made of all its rows: a sum. */
+interface Foot<Row> {
+  readonly foot: (rows: readonly Row[]) => string;
+}
+const footOf = <Row,>(column: ColumnDef<Row>): Foot<Row>["foot"] | undefined =>
+  (column.meta as Partial<Foot<Row>> | undefined)?.foot;
 
 const ARIA_SORT = { asc: "ascending", desc: "descending" } as const;
 const SORT_MARK = { asc: "↑", desc: "↓" } as const;

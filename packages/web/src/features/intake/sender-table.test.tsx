@@ -50,7 +50,8 @@ test("sorted by when they were last heard, those never heard come last; a click 
   await user.click(screen.getByRole("button", { name: "last heard" }));
   const names = screen
     .getAllByRole("row")
-    .slice(1)
+    // between the headings and the sums
+    .slice(1, -1)
     .map((r) => r.textContent?.slice(0, 1));
   expect(names).toEqual(["c", "b", "a"]);
   await user.click(screen.getByText("b"));

@@ -40,6 +40,10 @@ export function SenderTable({
 }
 
 const RIGHT = { align: "right" };
+const sumOf =
+  (of: (s: SenderJson) => number) =>
+  (senders: readonly SenderJson[]): string =>
+    senders.reduce((sum, s) => sum + of(s), 0).toLocaleString("en");
 const columnsAt = (nowUs: number): ColumnDef<SenderJson>[] => [
   {
     id: "name",
@@ -80,7 +84,7 @@ const columnsAt = (nowUs: number): ColumnDef<SenderJson>[] => [
     header: "records",
     accessorFn: (s) => s.records,
     size: 90,
-    meta: RIGHT,
+    meta: { ...RIGHT, foot: sumOf((s) => s.records) },
     cell: (c) => c.getValue<number>().toLocaleString("en"),
   },
   {
@@ -88,7 +92,7 @@ const columnsAt = (nowUs: number): ColumnDef<SenderJson>[] => [
     header: "problems",
     accessorFn: (s) => s.problems,
     size: 90,
-    meta: RIGHT,
+    meta: { ...RIGHT, foot: sumOf((s) => s.problems) },
     cell: (c) => <Quiet attention={c.getValue<number>() > 0}>{c.getValue<number>().toLocaleString("en")}</Quiet>,
   },
   {

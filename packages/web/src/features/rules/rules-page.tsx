@@ -142,6 +142,10 @@ function isShown(
 }
 
 const RIGHT = { align: "right" };
+const sumOf =
+  (of: (r: RuleLine) => number) =>
+  (rules: readonly RuleLine[]): string =>
+    rules.reduce((sum, r) => sum + of(r), 0).toLocaleString("en");
 const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
   {
     id: "severity",
@@ -181,7 +185,7 @@ const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
     header: "raised",
     accessorFn: (r) => r.raised,
     size: 70,
-    meta: RIGHT,
+    meta: { ...RIGHT, foot: sumOf((r) => r.raised) },
     cell: ({ row: { original: r } }) => r.raised.toLocaleString("en"),
   },
   {
@@ -189,7 +193,7 @@ const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
     header: "open",
     accessorFn: (r) => r.open,
     size: 56,
-    meta: RIGHT,
+    meta: { ...RIGHT, foot: sumOf((r) => r.open) },
     cell: ({ row: { original: r } }) => (r.open === 0 ? "" : r.open),
   },
   {
