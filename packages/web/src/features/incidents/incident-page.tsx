@@ -8,6 +8,7 @@ import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
 import { lineText } from "../../shared/record-text";
+import { useCutTip } from "../../ui/cut-tip";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
 import { Heading, Page } from "../../ui/page";
@@ -193,6 +194,7 @@ const SHOWN = 60;
 function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
   const zone = useViewStore((s) => s.zone);
   const records = findings.flatMap((f) => f.evidence);
+  const cut = useCutTip();
   const notShown = findings.reduce((sum, f) => sum + f.notShown, 0);
   const gone = findings.reduce((sum, f) => sum + f.gone, 0);
   return (
@@ -211,7 +213,12 @@ function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
       {records.length === 0 ? (
         <EmptyState title="The evidence is no longer stored" text="The counts and times above remain." />
       ) : (
-        <div className="h-[190px] overflow-y-auto font-mono text-code leading-[1.3125rem]">
+        <div
+          className="h-[190px] overflow-y-auto font-mono text-code leading-[1.3125rem]"
+          onPointerOver={cut.onPointerOver}
+          onPointerLeave={cut.onPointerLeave}
+        >
+          {cut.tip}
           {records.slice(0, SHOWN).map((r) => (
             <Link
               key={r.id}

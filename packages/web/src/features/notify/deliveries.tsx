@@ -32,7 +32,13 @@ export function Deliveries({ deliveries }: { deliveries: readonly Delivery[] }) 
                 {d.tells} {d.state}
               </td>
               <td className="pr-3">
-                {d.incident ? <Link to={`/incidents/${d.incident.id}`} className="underline">{safeText(d.incident.title)}</Link> : "a test"}
+                {d.incident ? (
+                  <Link to={`/incidents/${d.incident.id}`} className="underline">
+                    {safeText(d.incident.title)}
+                  </Link>
+                ) : (
+                  "a test"
+                )}
                 {d.why !== "" && (
                   <span className="text-quiet">
                     {" "}

@@ -2,6 +2,7 @@ import type { RecordJson } from "@halvik/contract";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { memo, useEffect, useMemo, useRef } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
+import { useCutTip } from "../../ui/cut-tip";
 import { KindMark, SeverityMark } from "../../ui/marks";
 import { safeText } from "../../ui/safe-text";
 import { clockMs, day, hour, minute } from "../../ui/time";
@@ -96,6 +97,7 @@ export function RecordList({
     );
     return () => cancelAnimationFrame(frame);
   }, [selectedId]);
+  const cut = useCutTip();
   const pairs = useMemo(() => (ordered ? NONE : outagesAmong(records)), [records, ordered]);
   return (
     <Outages value={pairs}>
@@ -104,6 +106,8 @@ export function RecordList({
         ref={box}
         className={`min-h-0 flex-1 overflow-auto max-wide:h-[65vh] max-wide:flex-none font-mono text-code leading-[1.3125rem] ${ofFilterBefore ? "opacity-50" : ""}`}
         aria-busy={ofFilterBefore}
+        onPointerOver={cut.onPointerOver}
+        onPointerLeave={cut.onPointerLeave}
         onScroll={(e) => onScrolledAway(e.currentTarget.scrollTop > ROW_PX * 2)}
         role="list"
         aria-label="Records"
@@ -213,6 +217,7 @@ export function RecordList({
           </div>
         )}
       </div>
+      {cut.tip}
     </Outages>
   );
 }
