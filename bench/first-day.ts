@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import AxeBuilder from "@axe-core/playwright";
 import { chromium, type Locator, type Page } from "@playwright/test";
-import { Halvik } from "../e2e/halvik.js";
+import { Halvik, PAGES } from "../e2e/halvik.js";
 import { loadDemo } from "../packages/server/src/start/demo.js";
 
 /**
@@ -364,19 +364,6 @@ async function onView(halvik: Halvik, view: (typeof VIEWS)[number]): Promise<num
   }
   return wrong;
 }
-
-const PAGES = [
-  "/now",
-  "/records",
-  "/incidents",
-  "/incidents/1",
-  "/rules",
-  "/rules/refused-logons",
-  "/rules/new",
-  "/intake",
-  "/intake/names",
-  "/notify",
-];
 
 /** Every page, for faults that can be found by machine, and for what reaches beyond the screen. @returns how many there are */
 async function lookedAt(halvik: Halvik, page: Page): Promise<number> {

@@ -1,6 +1,6 @@
 import AxeBuilder from "@axe-core/playwright";
 import { expect, type Page, test } from "@playwright/test";
-import { choose, Halvik } from "./halvik";
+import { choose, Halvik, PAGES } from "./halvik";
 
 /** What a newcomer does in the first hour, with packets the test itself sends. */
 let halvik: Halvik;
@@ -219,18 +219,7 @@ for (const theme of ["light", "night"]) {
       const { violations } = await axe.analyze();
       faults.push(...violations.map((v) => `${what} ${v.id}: ${v.nodes.map((n) => n.target).slice(0, 3)}`));
     };
-    for (const path of [
-      "/now",
-      "/records",
-      "/incidents",
-      "/incidents/1",
-      "/rules",
-      "/rules/refused-logons",
-      "/rules/new",
-      "/intake",
-      "/intake/names",
-      "/notify",
-    ]) {
+    for (const path of PAGES) {
       await page.goto(halvik.url + path);
       await page.getByRole("main").waitFor();
       await look(path);

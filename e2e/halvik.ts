@@ -20,6 +20,20 @@ export function freePort(): Promise<number> {
   });
 }
 
+/** Every page there is, with one incident and a shipped rule. */
+export const PAGES = [
+  "/now",
+  "/records",
+  "/incidents",
+  "/incidents/1",
+  "/rules",
+  "/rules/refused-logons",
+  "/rules/new",
+  "/intake",
+  "/intake/names",
+  "/notify",
+] as const;
+
 /** A whole Halvik, started as a user would start it, on ports and in a directory of its own. */
 export class Halvik {
   private child: ChildProcess | null = null;

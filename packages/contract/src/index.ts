@@ -67,6 +67,7 @@ export {
   RuleList,
   RuleSwitch,
   RuleText,
+  SaveRule,
 } from "./rules.js";
 export {
   AdmitNetwork,

@@ -50,6 +50,10 @@ export const RuleDetail = z.object({
 export type RuleDetail = z.infer<typeof RuleDetail>;
 
 export const RuleText = z.object({ text: ruleText });
+export const SaveRule = RuleText.extend({
+  /** It is meant as a new one: never as the next version of one that has the same id by chance. */
+  isNew: z.boolean().default(false),
+});
 /** What a rule that is being written amounts to. */
 export const RuleCheck = z.object({
   issues: z.array(z.object({ path: z.string(), message: z.string() })),

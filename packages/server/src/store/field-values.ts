@@ -91,15 +91,16 @@ class ValueCounting implements SourceVisitor {
     if (rows.isEmpty()) return;
     const part = { part: source.part, head };
     const place: PlaceOf = { source, head, rows };
-    if (this.measure.by === "records" && this.values.isOfTerms) {
+    const { measure } = this;
+    if (measure.by === "records" && this.values.isOfTerms) {
       // by the vocabulary of the field: no row is gone through by itself
       await this.values.eachTerm(part, (value, postings) => {
         const count = countRowsIn(postings, rows);
         if (count > 0) this.add(value, count, count, place);
       });
-    } else if (this.others !== null) await this.tellApart(place);
+    } else if (measure.by === "distinct") await this.tellApart(place);
     else {
-      const amounts = await amountsOfRows(this.query, this.measure.by as "records", source);
+      const amounts = await amountsOfRows(this.query, measure.by, source);
       if (amounts === null) {
         this.query.searched.gone++;
         return;

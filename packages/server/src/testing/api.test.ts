@@ -539,6 +539,10 @@ tests:
       message: "test “two” expects 3 findings and has 1",
     });
     expect((await post("/rules", { text: RULE })).body).toMatchObject({ rule: { id: "mine", version: 1 } });
+    // one that is meant as new never takes another's place
+    expect((await post("/rules", { text: RULE.replace("count: 2", "count: 1"), isNew: true })).body.error.code).toBe(
+      "CONFLICT",
+    );
     const second = await post("/rules", { text: RULE.replace("count: 2", "count: 1") });
     expect(second.body.versions.map((v: { version: number }) => v.version)).toEqual([2, 1]);
     const off = await request(app)

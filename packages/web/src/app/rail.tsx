@@ -80,7 +80,11 @@ export function TimeRail() {
   });
   // beside another window: its counts as an outline over this one's
   const comparison = pathname === "/records" ? readComparison(new URLSearchParams(search).get("compare")) : null;
-  const other = comparison === null ? null : comparedWindow(comparison, chosen, zone);
+  const followed = window.endUs === null ? Math.ceil(chosen.toUs / barUs) * barUs - chosen.toUs : 0;
+  const other =
+    comparison === null
+      ? null
+      : comparedWindow(comparison, { fromUs: chosen.fromUs + followed, toUs: chosen.toUs + followed }, zone);
   const otherBuckets = Math.max(1, Math.round((BUCKETS * (chosen.toUs - chosen.fromUs)) / (toUs - fromUs)));
   const compared = useQuery({
     ...histogramQuery(
@@ -203,7 +207,7 @@ export function TimeRail() {
           <path
             d={outline(
               compared.data,
-              chosen.fromUs - other.fromUs,
+              chosen.fromUs + followed - other.fromUs,
               chosen,
               (us) => yOf(us),
               (count) => BAR_LEFT + Math.sqrt(count / most) * BAR_MOST,

@@ -1,5 +1,6 @@
 import { type PointerEvent, type ReactNode, useState } from "react";
 import { createPortal } from "react-dom";
+import { TIP } from "./look";
 
 interface Tip {
   readonly text: string;
@@ -35,7 +36,7 @@ export function useCutTip(): {
         : createPortal(
             <div
               role="tooltip"
-              className="pointer-events-none fixed z-40 max-w-[40rem] rounded-xs bg-ink px-2 py-1 text-small break-words text-paper shadow-lg"
+              className={`${TIP} pointer-events-none fixed max-w-[40rem]`}
               style={{
                 left: Math.max(4, Math.min(tip.left, innerWidth - 660)),
                 top: Math.min(tip.top, innerHeight - 80),

@@ -1,5 +1,6 @@
 import { Tooltip as Radix } from "radix-ui";
 import { type ReactNode, useRef, useState } from "react";
+import { TIP } from "./look";
 
 /** Text on one line that may have to be cut off: then, and only then, all of it is in a tooltip. */
 export function Cut({ text, children, className = "" }: { text: string; children: ReactNode; className?: string }) {
@@ -14,11 +15,7 @@ export function Cut({ text, children, className = "" }: { text: string; children
         </span>
       </Radix.Trigger>
       <Radix.Portal>
-        <Radix.Content
-          sideOffset={4}
-          collisionPadding={8}
-          className="z-40 max-w-96 rounded-xs bg-ink px-2 py-1 text-small break-words text-paper shadow-lg"
-        >
+        <Radix.Content sideOffset={4} collisionPadding={8} className={`${TIP} max-w-96`}>
           {text}
         </Radix.Content>
       </Radix.Portal>

@@ -1,5 +1,6 @@
 import { Tooltip as Radix } from "radix-ui";
 import type { ReactElement, ReactNode } from "react";
+import { TIP } from "./look";
 
 /** Around all that has tooltips. */
 export const TooltipProvider = ({ children }: { children: ReactNode }) => (
@@ -19,11 +20,7 @@ export const Tooltip = ({ text, children }: { text: string; children: ReactEleme
     <Radix.Root>
       <Radix.Trigger asChild>{children}</Radix.Trigger>
       <Radix.Portal>
-        <Radix.Content
-          sideOffset={4}
-          collisionPadding={8}
-          className="z-40 max-w-96 rounded-xs bg-ink px-2 py-1 text-small text-paper shadow-lg"
-        >
+        <Radix.Content sideOffset={4} collisionPadding={8} className={`${TIP} max-w-96`}>
           {text}
         </Radix.Content>
       </Radix.Portal>

@@ -1,6 +1,13 @@
 import { parseFilter } from "../../query/filter/index.js";
 import { conditionsFrom, type RecordSeen, ruleIdOf, titleOf } from "./index.js";
 
+test("one whose name is taken is filed with a number, however long it is", () => {
+  expect(ruleIdOf("linkDown", ["linkdown"])).toBe("linkdown-2");
+  expect(ruleIdOf("linkDown", ["linkdown", "linkdown-2"])).toBe("linkdown-3");
+  const long = "x".repeat(63);
+  expect(ruleIdOf(long, [long])).toBe(`${"x".repeat(61)}-2`);
+});
+
 test.each([
   ["Refused logons", "refused-logons"],
   ["Störung: Fähre 3!", "storung-fahre-3"],

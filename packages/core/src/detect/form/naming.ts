@@ -3,8 +3,20 @@ import type { Draft } from "../kinds/piece.js";
 
 const MOST_ID = 63;
 
-/** What a rule of a name is filed under: lower-case letters, digits and hyphens; `rule` where the name has none of them. */
-export const ruleIdOf = (name: string): string =>
+/**
+ * What a rule of a name is filed under: lower-case letters, digits and hyphens; `rule` where the name has none of them.
+ * @param taken ids of others: then with the next number that is free
+ */
+export function ruleIdOf(name: string, taken: readonly string[] = []): string {
+  const id = slugOf(name);
+  if (!taken.includes(id)) return id;
+  for (let n = 2; ; n++) {
+    const numbered = `${id.slice(0, MOST_ID - String(n).length - 1)}-${n}`;
+    if (!taken.includes(numbered)) return numbered;
+  }
+}
+
+const slugOf = (name: string): string =>
   name
     .toLowerCase()
     .normalize("NFKD")

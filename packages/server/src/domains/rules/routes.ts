@@ -7,6 +7,7 @@ import {
   RuleList,
   RuleSwitch,
   RuleText,
+  SaveRule,
 } from "@halvik/contract";
 import { formatUs } from "@halvik/core/base/time";
 import {
@@ -152,7 +153,7 @@ export const ruleRoutes = (deps: Needs) => {
       path: "/rules",
       summary: "Keeps a rule, new or as its next version; one whose tests fail is refused",
       access: "act",
-      body: RuleText,
+      body: SaveRule,
       answer: RuleDetail,
       handle: async ({ body, actor }) => {
         const { rule, issues, tests } = await check(body.text);
@@ -161,6 +162,8 @@ export const ruleRoutes = (deps: Needs) => {
         if (failures.length > 0) throw new AppError("TESTS_FAIL", failures.join("; "));
         await inAct(models, actor.name, async (act) => {
           const before = await loadRule(act.db, rule.id);
+          if (body.isNew && before !== null)
+            throw new AppError("CONFLICT", `there is a rule “${rule.id}” already: give this one another id`);
           await saveRule(act.db, rule, actor.name, act.atUs);
           const logic =
             before !== null && logicOf(mustHaveBeen(before.body).original) === logicOf(rule) ? "unchanged" : "changed";

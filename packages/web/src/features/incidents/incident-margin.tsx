@@ -23,6 +23,8 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
   return (
     <>
       <Acts
+        // what was begun for one incident is not done to another
+        key={i.id}
         ids={[i.id]}
         main={i.acknowledged === null && i.needsAttention ? "acknowledge" : null}
         without={i.state === "closed" ? ["close"] : []}

@@ -5,6 +5,7 @@ import { incidentsQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
 import { usePageKeys } from "../../navigation/keys";
 import { IncidentStrip, StripHeadings } from "../../shared/incident-strip";
+import { useCurrent } from "../../shared/use-current";
 import { Button, Kbd } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { CONTROL } from "../../ui/look";
@@ -27,7 +28,6 @@ export function IncidentsPage() {
   const navigate = useNavigate();
   const window = useWindow();
   const [view, setView] = useState<(typeof VIEWS)[number]["state"]>("all");
-  const [at, setAt] = useState(-1);
   const list = useQuery(incidentsQuery(view, view === "all" ? { from: window.from, to: window.to } : {}));
   const [words, setWords] = useState("");
   const [by, setBy] = useState<GroupBy>("nothing");
@@ -44,21 +44,21 @@ export function IncidentsPage() {
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   // what has left the list is not acted on
   const ticked = incidents.filter((i) => chosen.has(i.id)).map((i) => i.id);
-  const current = incidents[at];
+  const { current, move, leave } = useCurrent(incidents);
   const ids = ticked.length > 0 || current === undefined ? ticked : [current.id];
   const toggle = (id: number) =>
     setChosen((all) => new Set(all.has(id) ? [...all].filter((a) => a !== id) : [...all, id]));
   const none = () => {
     setChosen(new Set());
-    setAt(-1);
+    leave();
   };
   usePageKeys({
-    x: () => incidents[at] && toggle(incidents[at].id),
+    x: () => current && toggle(current.id),
     X: () => setChosen(new Set(ticked.length === incidents.length ? [] : incidents.map((i) => i.id))),
     Escape: none,
-    j: () => setAt(Math.min(at + 1, incidents.length - 1)),
-    k: () => setAt(Math.max(at - 1, 0)),
-    Enter: () => incidents[at] && navigate(`/incidents/${incidents[at].id}`),
+    j: () => move(1),
+    k: () => move(-1),
+    Enter: () => current && navigate(`/incidents/${current.id}`),
   });
   return (
     <Page title="Incidents">
@@ -115,7 +115,7 @@ export function IncidentsPage() {
               <IncidentStrip
                 key={i.id}
                 incident={i}
-                selected={incidents[at]?.id === i.id}
+                selected={current?.id === i.id}
                 chosen={chosen.has(i.id)}
                 onChoose={() => toggle(i.id)}
               />

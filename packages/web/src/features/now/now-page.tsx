@@ -8,6 +8,7 @@ import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { NamedText } from "../../shared/address-names";
 import { IncidentStrip, StripHeadings } from "../../shared/incident-strip";
+import { useCurrent } from "../../shared/use-current";
 import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
@@ -24,15 +25,16 @@ export function NowPage() {
   const summary = useQuery(summaryQuery);
   const queue = useQuery(incidentsQuery("attention", {}));
   const seen = useQuery(incidentsQuery("open", {}));
-  const [at, setAt] = useState(-1);
   // a screen's worth: what else a person who arrives asks must be in sight too
   const most = useMostShown();
   const waiting = queue.data?.incidents ?? [];
+  const shown = waiting.slice(0, most);
+  const { current, move } = useCurrent(shown);
   const others = (seen.data?.incidents ?? []).filter((i) => !waiting.some((w) => w.id === i.id));
   usePageKeys({
-    j: () => setAt(Math.min(at + 1, Math.min(waiting.length, most) - 1)),
-    k: () => setAt(Math.max(at - 1, 0)),
-    Enter: () => waiting[at] && navigate(`/incidents/${waiting[at].id}`),
+    j: () => move(1),
+    k: () => move(-1),
+    Enter: () => current && navigate(`/incidents/${current.id}`),
   });
   const s = summary.data;
   const zone = useViewStore((v) => v.zone);
@@ -56,8 +58,8 @@ export function NowPage() {
       <Scroller label="What needs you">
         {summary.error && <Trouble error={summary.error} what="The figures cannot be shown" />}
         {waiting.length + others.length > 0 && <StripHeadings />}
-        {waiting.slice(0, most).map((i, n) => (
-          <IncidentStrip key={i.id} incident={i} selected={n === at} />
+        {shown.map((i) => (
+          <IncidentStrip key={i.id} incident={i} selected={i.id === current?.id} />
         ))}
         {waiting.length > most && (
           <p className="border-b border-line px-1.5 py-1">

@@ -2,10 +2,10 @@ import { Rule, SHIPPED_RULES } from "@halvik/core/detect";
 import { type Act, behaviour, type Draft, type Piece, RULE_KINDS, sentence } from "@halvik/core/detect/form";
 import fc from "fast-check";
 import { parse, parseDocument, stringify } from "yaml";
-import { doAct, setValue, withoutTests } from "./edit-rule";
+import { doAct, setValue, switched, withoutTests } from "./edit-rule";
 import { newRule } from "./new-rule";
 
-const NEW_RULE = newRule(null, null);
+const NEW_RULE = newRule(null, null, []);
 
 /** What the sentence does to a rule's file leaves a rule that Halvik takes. */
 const draft = () => parseDocument(NEW_RULE);
@@ -141,7 +141,7 @@ describe("form and file say the same", () => {
 });
 
 test("a rule from a record raises on each such record, and is a rule", () => {
-  const rule = parse(newRule('app is sshd and text has "Failed password"', "logon: failure")) as Record<
+  const rule = parse(newRule('app is sshd and text has "Failed password"', "logon: failure", [])) as Record<
     string,
     unknown
   >;
@@ -155,4 +155,15 @@ test("tests that fail are taken out, the others and all comments stay", () => {
   expect(without).toContain("name: b # kept");
   expect((parse(without) as { tests: unknown[] }).tests).toHaveLength(1);
   expect(parse(withoutTests(NEW_RULE, ["a"]))).toEqual(parse(NEW_RULE));
+});
+
+test("switching keeps what is being written, and says only what does not go without saying", () => {
+  const text = `# ours\n${NEW_RULE}`;
+  const observing = switched(text, { enabled: true, listenOnly: true });
+  expect(observing).toContain("# ours");
+  expect(parse(observing)).toEqual({ ...(parse(text) as object), listenOnly: true });
+  expect(parse(switched(observing, { enabled: false }))).toMatchObject({ enabled: false, listenOnly: true });
+  expect(parse(switched(observing, { enabled: true, listenOnly: false }))).toEqual(parse(text));
+  // what cannot be read yet is left as it is
+  expect(switched("name: [", { enabled: false })).toBe("name: [");
 });

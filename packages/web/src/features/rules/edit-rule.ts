@@ -42,6 +42,26 @@ export function withoutTests(text: string, names: readonly string[]): string {
   return document.toString({ lineWidth: 100 });
 }
 
+/** What switching a rule changes. */
+export interface RuleChange {
+  readonly enabled?: boolean;
+  readonly listenOnly?: boolean;
+}
+
+/** A rule as a file, switched; a state that goes without saying is not said. */
+export function switched(text: string, change: RuleChange): string {
+  const document = parseDocument(text);
+  if (document.errors.length > 0) return text;
+  const usual = { enabled: true, listenOnly: false } as const;
+  for (const name of ["enabled", "listenOnly"] as const) {
+    const value = change[name];
+    if (value === undefined) continue;
+    if (value === usual[name]) document.deleteIn([name]);
+    else put(document, [name], value);
+  }
+  return document.toString({ lineWidth: 100 });
+}
+
 /** Does what a piece of the sentence offers. */
 export function doAct(document: Document, act: Act): void {
   const list = (document.toJS() as Record<string, unknown>)[String(act.at[0])];

@@ -6,10 +6,11 @@ const NAME = "My rule";
 /**
  * What the editor of a new rule begins with.
  * @param filter what it looks for, where that came from a record or a search: each such record then raises
+ * @param taken ids of the rules there are
  */
-export function newRule(filter: string | null, name: string | null): string {
+export function newRule(filter: string | null, name: string | null, taken: readonly string[]): string {
   const rule = {
-    id: ruleIdOf(name ?? NAME),
+    id: ruleIdOf(name ?? NAME, taken),
     name: name ?? NAME,
     kind: "count",
     severity: "warning",

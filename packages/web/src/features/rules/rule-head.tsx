@@ -6,11 +6,13 @@ import { setValue } from "./edit-rule";
 interface RuleHeadProps {
   readonly document: Document;
   readonly isNew: boolean;
+  /** Ids of the rules there are. */
+  readonly taken: readonly string[];
   readonly onChange: (text: string) => void;
 }
 
 /** What a rule is called, and how what it raises is titled. Until somebody writes one, the title follows from the rest. */
-export function RuleHead({ document, isNew, onChange }: RuleHeadProps) {
+export function RuleHead({ document, isNew, taken, onChange }: RuleHeadProps) {
   const rule = (document.toJS() ?? {}) as Draft & { id?: unknown; title?: unknown };
   const name = String(rule.name ?? "");
   const title = String(rule.title ?? "");
@@ -23,7 +25,7 @@ export function RuleHead({ document, isNew, onChange }: RuleHeadProps) {
     put({
       name: next,
       // a rule that has been saved keeps what it is filed under
-      ...(isNew && rule.id === ruleIdOf(name) ? { id: ruleIdOf(next) } : {}),
+      ...(isNew && rule.id === ruleIdOf(name, taken) ? { id: ruleIdOf(next, taken) } : {}),
       ...(title === follows ? { title: titleOf({ ...rule, name: next }) } : {}),
     });
   return (

@@ -1,11 +1,11 @@
 import type { RuleCheck, RuleDetail } from "@halvik/contract";
 import { kindName } from "@halvik/core/detect/form";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { parseDocument } from "yaml";
-import { request, ruleQuery } from "../../data/api";
+import { request, ruleQuery, rulesQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button, ButtonLink } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -14,7 +14,7 @@ import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Segments } from "../../ui/segments";
 import { dayClock } from "../../ui/time";
-import { withoutTests } from "./edit-rule";
+import { type RuleChange, switched, withoutTests } from "./edit-rule";
 import { newRule } from "./new-rule";
 import { Rehearse } from "./rehearsal";
 import { RuleHead } from "./rule-head";
@@ -30,6 +30,8 @@ export function RulePage() {
   const isNew = id === "new";
   const [params] = useSearchParams();
   const detail = useQuery({ ...ruleQuery(id), enabled: !isNew });
+  const rules = useQuery({ ...rulesQuery, enabled: isNew });
+  const taken = rules.data?.rules.map((r) => r.id) ?? [];
   // what is being written must outlive a moment in which Halvik does not answer
   if (detail.error && !detail.data)
     return (
@@ -38,20 +40,36 @@ export function RulePage() {
         <Trouble error={detail.error} what="This rule cannot be shown" />
       </Page>
     );
-  if (!isNew && !detail.data) return <Page title="Rule">{null}</Page>;
+  // a new one is filed under what no other has
+  if (isNew ? rules.isPending : !detail.data) return <Page title="Rule">{null}</Page>;
   return (
     <Editor
-      key={`${id} ${detail.data?.rule.version}`}
+      key={id}
       detail={detail.data ?? null}
-      begin={() => newRule(params.get("filter"), params.get("name"))}
+      taken={taken}
+      begin={() => newRule(params.get("filter"), params.get("name"), taken)}
     />
   );
 }
 
 /** @param begin what a new rule begins with */
-function Editor({ detail, begin }: { detail: RuleDetail | null; begin: () => string }) {
+function Editor({
+  detail,
+  taken,
+  begin,
+}: {
+  detail: RuleDetail | null;
+  taken: readonly string[];
+  begin: () => string;
+}) {
   const kept = detail?.text ?? "";
   const [text, setText] = useState(detail?.text ?? begin);
+  const keptBefore = useRef(kept);
+  if (keptBefore.current !== kept) {
+    // a new version came: it is what is shown, unless somebody is writing
+    if (text === keptBefore.current) setText(kept);
+    keptBefore.current = kept;
+  }
   const [check, setCheck] = useState<RuleCheck | null>(null);
   const client = useQueryClient();
   const navigate = useNavigate();
@@ -67,8 +85,9 @@ function Editor({ detail, begin }: { detail: RuleDetail | null; begin: () => str
     };
   }, [text]);
   const save = useMutation({
-    mutationFn: (rule: string) => request<RuleDetail>("POST", "/rules", { text: rule }),
+    mutationFn: (rule: string) => request<RuleDetail>("POST", "/rules", { text: rule, isNew: detail === null }),
     onSuccess: async (answer) => {
+      setText(answer.text);
       client.setQueryData(["rule", answer.rule.id], answer);
       await client.invalidateQueries({ queryKey: ["rules"] });
       toast.success(`Version ${answer.rule.version} is saved`);
@@ -77,8 +96,10 @@ function Editor({ detail, begin }: { detail: RuleDetail | null; begin: () => str
     onError: (e) => toast.error(e.message),
   });
   const turn = useMutation({
-    mutationFn: (body: object) => request<RuleDetail>("PATCH", `/rules/${detail?.rule.id}`, body),
-    onSuccess: async (answer) => {
+    mutationFn: (body: RuleChange) => request<RuleDetail>("PATCH", `/rules/${detail?.rule.id}`, body),
+    onSuccess: async (answer, body) => {
+      // what is being written says the same of it, and is not lost
+      setText((written) => (written === kept ? answer.text : switched(written, body)));
       client.setQueryData(["rule", answer.rule.id], answer);
       await client.invalidateQueries({ queryKey: ["rules"] });
     },
@@ -153,7 +174,7 @@ function Editor({ detail, begin }: { detail: RuleDetail | null; begin: () => str
         )}
         {parsed.errors.length === 0 && (
           <>
-            <RuleHead document={parsed} isNew={detail === null} onChange={setText} />
+            <RuleHead document={parsed} isNew={detail === null} taken={taken} onChange={setText} />
             <RuleSentence document={parsed} onChange={setText} />
           </>
         )}
