@@ -142,10 +142,6 @@ function isShown(
 }
 
 const RIGHT = { align: "right" };
-const sumOf =
-  (of: (r: RuleLine) => number) =>
-  (rules: readonly RuleLine[]): string =>
-    rules.reduce((sum, r) => sum + of(r), 0).toLocaleString("en");
 const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
   {
     id: "severity",
@@ -185,7 +181,10 @@ const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
     header: "raised",
     accessorFn: (r) => r.raised,
     size: 70,
-    meta: { ...RIGHT, foot: sumOf((r) => r.raised) },
+    meta: {
+      ...RIGHT,
+      foot: (rules: readonly RuleLine[]) => rules.reduce((sum, r) => sum + r.raised, 0).toLocaleString("en"),
+    },
     cell: ({ row: { original: r } }) => r.raised.toLocaleString("en"),
   },
   {
@@ -193,7 +192,8 @@ const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
     header: "open",
     accessorFn: (r) => r.open,
     size: 56,
-    meta: { ...RIGHT, foot: sumOf((r) => r.open) },
+    // no sum: an incident may have findings of several rules
+    meta: RIGHT,
     cell: ({ row: { original: r } }) => (r.open === 0 ? "" : r.open),
   },
   {
