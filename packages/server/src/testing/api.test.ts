@@ -129,6 +129,10 @@ describe("records", () => {
     expect(found.map((r: { text: string }) => r.text)).not.toContain("first <script>alert(1)</script>");
     expect((await get("/records/histogram").query({ filter })).body.total).toBe(found.length);
     expect((await get("/records").query({ filter: "same user within 1 h after (first)" })).body.records).toEqual([]);
+    expect((await get("/records/live").query({ filter })).body.error).toMatchObject({
+      code: "BAD_REQUEST",
+      field: "filter",
+    });
     expect((await get("/records").query({ filter: "same user within 1 h after first)" })).body.error.code).toBe(
       "BAD_FILTER",
     );

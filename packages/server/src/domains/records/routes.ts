@@ -20,7 +20,7 @@ import {
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "@halvik/core/base/time";
 import { countToJson, type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { readFilter as filterInWords } from "@halvik/core/query/filter";
+import { aftersOf, readFilter as filterInWords } from "@halvik/core/query/filter";
 import type { Measure } from "@halvik/core/query/measure";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -379,7 +379,12 @@ export const recordRoutes = (deps: Needs) => {
       answer: { type: "text/event-stream" },
       streams: true,
       handle: async ({ query, actor, res, mayStill }) => {
-        await readFilter(deps, actor, query, nowUs());
+        const { written } = await readFilter(deps, actor, query, nowUs());
+        // it would be looked for anew with every batch
+        if (aftersOf(written).length > 0)
+          throw new AppError("BAD_REQUEST", "filter: what came after something is not followed live; read the window", {
+            field: "filter",
+          });
         const stream = streams.begin(actor, res, "text/event-stream", mayStill);
         stream.write(": listening\n\n");
         let busy = false;

@@ -1,4 +1,5 @@
 import type { RecordJson } from "@halvik/contract";
+import { aftersOf } from "@halvik/core/query/filter";
 import { useMemo, useState } from "react";
 import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
@@ -45,11 +46,14 @@ const DEFAULT_VALUES = "severity,sender";
 export function RecordsPage() {
   const [params, setParam] = useAddress();
   const window = useWindow();
-  const { zone, live, setLive, setWindow } = useViewStore();
+  const { zone, live: following, setLive, setWindow } = useViewStore();
   const [scrolledAway, setScrolledAway] = useState(false);
   const filter = params.get("filter") ?? "";
   const filtering = useFilter(filter, zone, setParam);
-  const { asked, kind, submit, add, setDraft } = filtering;
+  const { asked, kind, submit, add, setDraft, applied } = filtering;
+  // what came after something is asked of stored records only
+  const canFollow = applied === null || aftersOf(applied).length === 0;
+  const live = following && canFollow;
   const search = useSearch(window, asked, zone, live);
   const { loaded, lastPage, ofFilterBefore } = search;
   const liveLines = useLive(asked, zone, live, scrolledAway, loaded);
@@ -96,7 +100,7 @@ export function RecordsPage() {
     },
     x: mark,
     v: toggleValues,
-    l: () => setLive(!live),
+    l: () => canFollow && setLive(!live),
     j: () => move(1),
     k: () => move(-1),
     ArrowDown: () => move(1),
@@ -139,9 +143,11 @@ export function RecordsPage() {
         <button type="button" aria-pressed={openValues.length > 0} onClick={toggleValues} className="text-fjord">
           top values <Kbd>v</Kbd>
         </button>
-        <button type="button" aria-pressed={live} onClick={() => setLive(!live)} className="text-fjord">
-          {live ? "stop following" : "live"} <Kbd>l</Kbd>
-        </button>
+        {canFollow && (
+          <button type="button" aria-pressed={live} onClick={() => setLive(!live)} className="text-fjord">
+            {live ? "stop following" : "live"} <Kbd>l</Kbd>
+          </button>
+        )}
       </FilterBar>
       <div
         className="flex flex-wrap gap-x-3.5 border-b border-line-strong pt-0.5 pb-2 text-code text-quiet"
