@@ -40,6 +40,12 @@ export const IncidentJson = z
     acknowledged: z.object({ by: z.string(), at: TimeText }).nullable(),
     newSinceSeen: z.array(z.string()),
     linkedTo: z.int().nullable(),
+    /** The incident that explains it, and why. */
+    explainedBy: z.object({ id: z.int(), why: z.string() }).nullable(),
+    /** That one stands for it: it calls nobody by itself. */
+    folded: z.boolean(),
+    /** How many incidents it explains, and how many of those last. */
+    explains: z.object({ all: z.int(), lasting: z.int() }),
     /** What it ranks by: a sum, and what it is the sum of. */
     urgency: z.object({ score: z.int(), parts: z.array(z.tuple([z.string(), z.int()])) }),
     /** Whether it belongs in the queue of what needs somebody. */
@@ -106,6 +112,18 @@ export const IncidentDetail = z.object({
       by: z.string(),
       done: z.object({ by: z.string(), at: TimeText }).nullable(),
     }),
+  ),
+  /** Earlier ones of the same rule and key: the how manieth this is, since when, and how those ended; null: it is the first. */
+  again: z
+    .object({
+      nth: z.int(),
+      since: TimeText,
+      ended: z.array(z.object({ how: z.enum([...CLOSE_REASONS, ...INCIDENT_STATES, "stopped"]), times: z.int() })),
+    })
+    .nullable(),
+  /** What it explains. */
+  consequences: z.array(
+    z.object({ id: z.int(), title: z.string(), state: z.enum(INCIDENT_STATES), first: TimeText, why: z.string() }),
   ),
   /** Earlier ones like it, and how they ended. */
   similar: z.array(

@@ -22,6 +22,8 @@ export {
 export {
   ApplicationJson,
   ApplicationList,
+  DomainJson,
+  DomainList,
   EndpointChange,
   EndpointJson,
   EndpointKind,

@@ -1,5 +1,6 @@
 import { JsonMapping } from "@halvik/core/decode/json";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS } from "@halvik/core/decode/snmp";
+import { DOMAIN } from "@halvik/core/model/entity";
 import { CATEGORIES, OUTCOMES } from "@halvik/core/model/record";
 import { z } from "zod";
 import { TimeText } from "./common.js";
@@ -152,6 +153,17 @@ export const ApplicationList = z.object({
   unnamed: z.array(z.object({ protocol: z.int(), port: z.int(), flows: z.int(), bytes: z.number() })),
 });
 export type ApplicationList = z.infer<typeof ApplicationList>;
+
+/** A domain that is ours: names in it are ours without it too. */
+export const DomainJson = z.object({
+  domain: z.string().trim().regex(DOMAIN, "expected a domain such as orvane.example, or a short one such as ORVANE"),
+});
+export const DomainList = z.object({
+  domains: z.array(z.object({ domain: z.string(), by: z.string(), at: TimeText })),
+  /** What records of the last day write names in. */
+  suggested: z.array(z.object({ domain: z.string(), names: z.int(), alsoBare: z.int(), example: z.string() })),
+});
+export type DomainList = z.infer<typeof DomainList>;
 
 export const ImportList = z.object({
   imports: z.array(

@@ -1,6 +1,6 @@
 import { fold } from "../base/text/index.js";
 import { type EpochUs, US_PER_SECOND } from "../base/time/index.js";
-import { entityCode } from "../model/entity/index.js";
+import { entityCode, isSpelt, type OwnNames } from "../model/entity/index.js";
 import {
   dataValues,
   type Field,
@@ -17,7 +17,7 @@ import { addToKey, keyPart } from "./key.js";
 import type { Amount, Condition } from "./kinds/kind.js";
 import { kindOf } from "./kinds/registry.js";
 import type { Run, SavedRun } from "./kinds/run.js";
-import type { Rule } from "./rule.js";
+import { quietUsOf, type Rule } from "./rule.js";
 
 export interface CompiledCondition {
   readonly filter: Filter;
@@ -54,7 +54,7 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
   const compile = (c: Condition): CompiledCondition => {
     const filter = parsed(c.filter);
     // rules may not name time, so "now" has no influence
-    return { filter, matches: compileFilter(filter, { directory, nowUs: 0 }), keys: keysBy(c.key, applications) };
+    return { filter, matches: compileFilter(filter, { directory, nowUs: 0 }), keys: keysBy(c.key, directory) };
   };
   const clearing = clearingOf(rule);
   const named = [...new Set([...rule.key, ...rule.entities])].map((name) => names.of(name));
@@ -77,7 +77,8 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
       }
       return all;
     },
-    values: of === null ? () => NONE : (record) => of.get(record, applications).map((v) => folded(of, v)),
+    values:
+      of === null ? () => NONE : (record) => of.get(record, applications).map((v) => folded(of, v, directory.ours)),
     worse: worseBits(rule, directory),
     amount: amountOf(kind.amount(rule), applications),
     begin: runOf(rule, zone),
@@ -130,12 +131,12 @@ export function parsed(text: string): Filter {
   return result.filter;
 }
 
-function keysBy(names: readonly FieldName[], applications: RecordNames): CompiledCondition["keys"] {
+function keysBy(names: readonly FieldName[], { applications, ours }: SenderDirectory): CompiledCondition["keys"] {
   const fields = names.map(field);
   if (fields.length === 0) return () => WHOLE;
   if (fields.length === 1) {
     const only = fields[0]!;
-    return (record) => only.get(record, applications).map((v) => folded(only, v));
+    return (record) => only.get(record, applications).map((v) => folded(only, v, ours));
   }
   return (record) => {
     let keys: string[] = [];
@@ -144,16 +145,18 @@ function keysBy(names: readonly FieldName[], applications: RecordNames): Compile
       if (values.length === 0) return [];
       keys =
         i === 0
-          ? values.map((v) => keyPart(folded(f, v)))
-          : keys.flatMap((key) => values.map((v) => addToKey(key, keyPart(folded(f, v)))));
+          ? values.map((v) => keyPart(folded(f, v, ours)))
+          : keys.flatMap((key) => values.map((v) => addToKey(key, keyPart(folded(f, v, ours)))));
     }
     return keys;
   };
 }
 
-/** Hosts and users are the same in any case (`docs/semantics.md` 16). */
-const folded = (f: Pick<Field, "type">, value: FieldValue): string =>
-  bounded(f.type === "text" ? fold(String(value)) : String(value));
+/** Hosts and users are the same in any case and spelling (`docs/semantics.md` 16). */
+const folded = (f: Pick<Field, "type" | "name">, value: FieldValue, ours: OwnNames): string =>
+  bounded(
+    isSpelt(f.name) ? ours.canonical(f.name, String(value)) : f.type === "text" ? fold(String(value)) : String(value),
+  );
 
 /** Parts of keys and entities are bounded: a longer one is told by its beginning, its length and a checksum. */
 const MAX_PART = 300;
@@ -183,6 +186,6 @@ function numberOrNull(value: FieldValue | undefined): number | null {
 
 function runOf(rule: Rule, zone: string): RuleProgram["begin"] {
   const { severalSteps, begin } = kindOf(rule);
-  const quietUs = rule.clear.by === "quiet" ? rule.clear.seconds * US_PER_SECOND : null;
+  const quietUs = quietUsOf(rule);
   return begin(rule, { quietUs, holdUs: rule.holdSeconds * US_PER_SECOND, severalSteps }, zone);
 }

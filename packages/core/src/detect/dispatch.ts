@@ -1,7 +1,7 @@
 import { fold } from "../base/text/index.js";
 import type { HalvikRecord } from "../model/record/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
-import { type Filter, senderIds } from "../query/filter/index.js";
+import { type Filter, senderIds, withAllSpellings } from "../query/filter/index.js";
 import { LiteralScanner, literalsOf } from "./literals.js";
 
 /** Fields whose equality tells records apart. */
@@ -33,8 +33,9 @@ function valuesNeeded(filter: Filter, field: TellingField, directory: SenderDire
         const ids = senderIds(filter.test, directory);
         return ids.length > FEW_SENDERS ? null : ids.map(String);
       }
-      if (filter.test.op !== "oneOf") return null;
-      return field === "app" || field === "host" ? filter.test.values.map(fold) : filter.test.values;
+      const { test } = withAllSpellings(filter, directory);
+      if (test.op !== "oneOf") return null;
+      return field === "app" || field === "host" ? test.values.map(fold) : test.values;
     }
     case "and":
       // any part will do; the one with the fewest values says most

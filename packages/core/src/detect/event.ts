@@ -25,6 +25,12 @@ export interface Evidence {
   readonly step?: number;
 }
 
+/** `span`: its evidence reaches over a day; what comes then is a new finding (`docs/semantics.md` 21). */
+export type ClearedBy = "quiet" | "record" | "hand" | "condition" | "span";
+
+/** Whether nothing has said that it is over: it was only not heard of any more, or for too long. */
+export const isUnproven = (by: ClearedBy | null): boolean => by === "quiet" || by === "span";
+
 /** One raised stretch of a rule and key: from its first evidence to its clearing. */
 export interface Episode {
   readonly firstUs: EpochUs;
@@ -41,7 +47,7 @@ export interface Episode {
   /** The arithmetic, where there is some: the value, its line or what was expected. */
   readonly facts: readonly (readonly [name: string, value: number])[];
   readonly clearedUs: EpochUs | null;
-  readonly clearedBy: "quiet" | "record" | "hand" | "condition" | null;
+  readonly clearedBy: ClearedBy | null;
 }
 
 /** The order of everything that happened: time, then id as a number. */

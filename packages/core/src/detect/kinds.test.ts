@@ -3,7 +3,9 @@ import { testRecord } from "../testing/record.js";
 import { type Episode, Rule, type RuleInput } from "./index.js";
 
 const S = 1e6;
-const base = { id: "r", name: "R", severity: "error", title: "t", clear: { by: "hand" } } as const;
+/** Nothing that comes here is of this application: what is raised stays so. */
+const NEVER = { by: "record", filter: "app is z" } as const;
+const base = { id: "r", name: "R", severity: "error", title: "t", clear: NEVER } as const;
 
 /** `10a` is application a at 10 s; `10a.u1` names a user, `10a=5` carries 5 bytes, `10a@h` speaks of host h. */
 function records(text: string) {
@@ -52,6 +54,27 @@ test.each([
   ["count: the window slides", count, "0a 50a 70a 100a", [[50, 100, 100, 3, null, null]]],
   ["count: keys are apart", count, "0a@x 1a@y 2a@x 3a@y 4a@x", [[0, 4, 4, 3, null, null]]],
   ["count: further matches fold in until clear", count, "0a 1a 2a 100a 200a", [[0, 2, 200, 5, null, null]]],
+  [
+    "by hand: one window without evidence, and it has stopped",
+    { ...count, clear: { by: "hand" } },
+    "0a 1a 2a 50a 200a 201a",
+    [[0, 2, 50, 4, 110, "quiet"]],
+  ],
+  [
+    "what nothing clears is one happening for a day; then counting begins anew",
+    { ...count, clear: { by: "quiet", seconds: 50_000 } },
+    "0a 1a 2a 43200a 86400a 86401a 86402a 86403a 86404a",
+    [
+      [0, 2, 86400, 5, 86400, "span"],
+      [86401, 86403, 86404, 4, 136404, "quiet"],
+    ],
+  ],
+  [
+    "what is proved over lasts as long as it lasts",
+    { ...count, clear: { by: "record", filter: "app is b" } },
+    "0a 1a 2a 43200a 200000a 200001b",
+    [[0, 2, 200000, 5, 200001, "record"]],
+  ],
   [
     "count: quiet clears, counting begins anew",
     { ...count, ...quiet },

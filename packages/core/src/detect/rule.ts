@@ -1,4 +1,5 @@
 import type { z } from "zod";
+import { US_PER_SECOND } from "../base/time/index.js";
 import { SEVERITIES, type Severity } from "../model/record/index.js";
 import type { Episode } from "./event.js";
 import { FORMS } from "./form/forms.js";
@@ -53,6 +54,15 @@ export const worstSeverityOf = (rule: Pick<Rule, "severity" | "worse">): Rule["s
   [rule.severity, ...rule.worse.map((w) => w.severity)].sort(
     (a, b) => SEVERITIES.indexOf(a) - SEVERITIES.indexOf(b),
   )[0]!;
+
+/**
+ * After how long without evidence a finding has stopped: as its rule says, or, where only a person can judge it, one window; null: something
+ * has to say that it is over (`docs/semantics.md` 21).
+ */
+export function quietUsOf(rule: Rule): number | null {
+  if (rule.clear.by === "quiet") return rule.clear.seconds * US_PER_SECOND;
+  return rule.clear.by === "hand" ? ruleWindowUs(rule) : null;
+}
 
 /** How far apart evidence of one episode may be, in µs: what `docs/semantics.md` 21 calls W. */
 export const ruleWindowUs = (rule: Rule): number => kindOf(rule).windowSeconds(rule) * 1e6;

@@ -1,7 +1,8 @@
+import { US_PER_SECOND } from "../base/time/index.js";
 import { FORMS } from "./form/forms.js";
 import { kindOf } from "./kinds/registry.js";
 import { inWords } from "./kinds/words.js";
-import type { Rule } from "./rule.js";
+import { type Rule, ruleWindowUs } from "./rule.js";
 
 /** A rule said in one sentence. */
 export function sayRule(rule: Rule): string {
@@ -34,6 +35,6 @@ export function sayClear(rule: Rule): string {
     case "condition":
       return FORMS[rule.kind].endsItself ?? "by its own condition";
     case "hand":
-      return "by hand only";
+      return `by hand only: after ${inWords(ruleWindowUs(rule) / US_PER_SECOND)} without one it has stopped and waits to be judged`;
   }
 }

@@ -1,5 +1,5 @@
 import { fold } from "../base/text/index.js";
-import { entityCode, valuesOfField } from "../model/entity/index.js";
+import { entityCode, type OwnNames, valuesOfField } from "../model/entity/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
 import type { Episode } from "./event.js";
 import { splitKey } from "./key.js";
@@ -28,7 +28,11 @@ export function findingTitle(
     if (fact) return shortNumber(fact[1]);
     const place = (rule.key as readonly string[]).indexOf(name);
     // what it is keyed by is one value, whoever else its records name
-    const values = entityValues(name, place < 0 ? entities : own(entities, name, keys[place] ?? ""), directory);
+    const values = entityValues(
+      name,
+      place < 0 ? entities : own(entities, name, keys[place] ?? "", directory.ours),
+      directory,
+    );
     if (values.length === 0) return "?";
     const shown = onlyLast ? 1 : SHOWN_VALUES;
     const rest = onlyLast ? 0 : values.length - shown;
@@ -37,8 +41,8 @@ export function findingTitle(
 }
 
 /** The value of the key as it was written. */
-function own(entities: readonly string[], name: string, key: string): string[] {
-  const written = valuesOfField(entities, name).find((value) => fold(value) === fold(key));
+function own(entities: readonly string[], name: string, key: string, ours: OwnNames): string[] {
+  const written = valuesOfField(entities, name).find((value) => ours.canonical(name, value) === fold(key));
   return [entityCode(name, written ?? key)];
 }
 

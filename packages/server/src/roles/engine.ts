@@ -6,6 +6,8 @@ import { clearEngineStopped } from "../domains/health/engine-stopped.js";
 import { type RoleStatus, readRoles, writeHeartbeat } from "../domains/health/repository.js";
 import { SelfWatch } from "../domains/health/watch-self.js";
 import { watchSenders } from "../domains/health/watch-senders.js";
+import { tellUntold } from "../domains/incidents/grow-incident.js";
+import { tellOutlasting } from "../domains/incidents/outlast.js";
 import { remind } from "../domains/incidents/remind.js";
 import { noteRuleFailure } from "../domains/rules/failures-repository.js";
 import { saveNearness } from "../domains/rules/repository.js";
@@ -15,7 +17,7 @@ import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
 import { failureOf } from "../kernel/db/failure.js";
 import { keepSession } from "../kernel/db/keep-session.js";
-import type { Client } from "../kernel/db/pool.js";
+import { type Client, transaction } from "../kernel/db/pool.js";
 import type { RoleContext } from "../kernel/role-input.js";
 import { forgetFollowedBatches, listenToBatches } from "../store/batches.js";
 import { OwnRecords } from "../store/own-records.js";
@@ -71,6 +73,11 @@ async function follow(
         ]),
     ],
     ["reminders", (now) => remind(client, session.activeRules, now)],
+    ["what lasts although its cause is over", (now) => transaction(client, () => tellOutlasting(client, now))],
+    [
+      "what incidents have come to name",
+      (now) => transaction(client, () => tellUntold(client, session.senderDirectory, now)),
+    ],
     ["near misses", (now) => saveNearness(client, session.nearness(NEAREST), now)],
     [
       "the sign of life",

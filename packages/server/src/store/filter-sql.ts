@@ -20,7 +20,7 @@ import {
   senderIds,
   undecided,
   valueTest,
-  withNamedEvents,
+  withAllSpellings,
 } from "@halvik/core/query/filter";
 import { FLOW_SEVERITY } from "./flow-columns.js";
 import type { Shape } from "./segments.js";
@@ -184,7 +184,7 @@ function negate(part: FilterSql): FilterSql {
 }
 
 function comparisonToSql(written: Comparison, params: Params, context: SqlContext): FilterSql {
-  const node = withNamedEvents(written, context.directory);
+  const node = withAllSpellings(written, context.directory);
   if (node.field === "data") return dataToSql(node, node.dataName ?? "", params);
   const column = FIELDS_OF[context.shape ?? "record"][node.field];
   switch (column.is) {

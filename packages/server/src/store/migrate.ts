@@ -2,11 +2,13 @@ import pg from "pg";
 import { Umzug } from "umzug";
 import { up as schema } from "./migrations/001-schema.js";
 import { up as nodesAndCodes } from "./migrations/002-nodes-and-codes.js";
+import { up as oneHappening } from "./migrations/003-one-happening.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
   { name: "001-schema", up: schema },
   { name: "002-nodes-and-codes", up: nodesAndCodes },
+  { name: "003-one-happening", up: oneHappening },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

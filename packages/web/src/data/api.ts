@@ -3,6 +3,7 @@ import type {
   ApplicationList,
   Coverage,
   Deliveries,
+  DomainList,
   EndpointList,
   ExportStateJson,
   HistogramAnswer,
@@ -156,6 +157,10 @@ export const applicationsQuery = queryOptions({
   queryKey: ["applications"],
   queryFn: ({ signal }) => request<ApplicationList>("GET", "/applications", undefined, signal),
   refetchInterval: 15_000,
+});
+export const domainsQuery = queryOptions({
+  queryKey: ["domains"],
+  queryFn: ({ signal }) => request<DomainList>("GET", "/domains", undefined, signal),
 });
 export const notifyRoutesQuery = queryOptions({
   queryKey: ["notify", "routes"],

@@ -113,6 +113,17 @@ export function IncidentStrip({
           <NamedText>{i.title}</NamedText>
         </span>{" "}
         {i.newSinceSeen.length > 0 && <Tag attention>new since seen</Tag>}
+        {i.explains.all > 0 && (
+          <Tag>
+            explains {i.explains.all}
+            {i.explains.lasting < i.explains.all && `, ${i.explains.lasting} still last`}
+          </Tag>
+        )}
+        {i.explainedBy && (
+          <Tag>
+            {i.folded ? "explained by" : "outlasts"} {i.explainedBy.id}
+          </Tag>
+        )}
         {i.returned > 0 && <Tag>{i.returned + 1} times</Tag>}
         {i.state !== "open" && (
           <Tag>

@@ -1,1 +1,2 @@
 export { fold, isLike } from "./fold.js";
+export { ordinal } from "./ordinal.js";

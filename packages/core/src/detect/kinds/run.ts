@@ -1,10 +1,10 @@
-import type { EpochUs } from "../../base/time/index.js";
+import { type EpochUs, US_PER_DAY } from "../../base/time/index.js";
 import { OpenEpisode } from "../episode.js";
-import type { Episode, RuleEvent } from "../event.js";
+import type { ClearedBy, Episode, RuleEvent } from "../event.js";
 
 /** What every kind of rule says of its episodes. Times in µs. */
 export interface EpisodeLogic {
-  /** Cleared when this long passes without evidence; null: not by quiet. */
+  /** Cleared when this long passes without evidence; null: something has to say that it is over. */
   readonly quietUs: number | null;
   /** Evidence must still come this long after the condition was met; until then nothing is raised. */
   readonly holdUs: number;
@@ -81,6 +81,7 @@ export abstract class Run {
   take(event: RuleEvent, closed: Episode[]): void {
     this.elapse(event.timeUs - 1, closed);
     if (event.ends !== null && this.open !== null) this.close(event.timeUs, event.ends, closed);
+    if (this.open !== null && this.isFull(this.open, event)) this.close(this.open.lastUs, "span", closed);
     // what a sequence waits for not to come may be the very thing that ends it
     if (event.meets.length > 0) this.match(event, closed);
   }
@@ -130,11 +131,16 @@ export abstract class Run {
     return this.open;
   }
 
-  protected close(us: EpochUs, by: NonNullable<Episode["clearedBy"]>, closed: Episode[]): void {
+  protected close(us: EpochUs, by: ClearedBy, closed: Episode[]): void {
     const open = this.open!;
     if (this.holds(open)) closed.push({ ...open.snapshot(), clearedUs: us, clearedBy: by });
     this.open = null;
     this.begin();
+  }
+
+  /** What nothing can clear does not go on for ever: a day of it is one happening. */
+  private isFull(open: OpenEpisode, { timeUs }: RuleEvent): boolean {
+    return this.logic.quietUs !== null && timeUs - open.firstUs > US_PER_DAY;
   }
 
   private holds(open: OpenEpisode): boolean {

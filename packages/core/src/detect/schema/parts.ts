@@ -32,7 +32,8 @@ const ruleId = z.string().regex(/^[a-z0-9][a-z0-9-]{0,62}$/, "lower-case letters
 
 /**
  * When a raised finding ends: after silence of its own evidence, by a clearing record with the same key, when its own condition is
- * over (the value back behind the lower line, the silent one heard again), or by a person.
+ * over (the value back behind the lower line, the silent one heard again), or by a person: then one window without evidence stops it,
+ * and it waits to be judged.
  */
 const ClearCondition = z.discriminatedUnion("by", [
   z.object({ by: z.literal("quiet"), seconds }),

@@ -1,14 +1,7 @@
 import fc from "fast-check";
+import { fold } from "../../base/text/index.js";
 import { testRecord } from "../../testing/record.js";
-import {
-  canonicalHost,
-  canonicalUser,
-  entitiesOf,
-  entityCode,
-  isEntityCode,
-  readEntity,
-  valuesOfField,
-} from "./index.js";
+import { canonicalUser, entitiesOf, entityCode, isEntityCode, OwnNames, readEntity, suggestDomains, valuesOfField } from "./index.js";
 
 test.each([
   ["ORVANE\\k.lind", "k.lind"],
@@ -18,12 +11,73 @@ test.each([
   ["@odd", "@odd"],
 ])("user %s is %s", (text, want) => expect(canonicalUser(text)).toBe(want));
 
+const ours = new OwnNames(["orvane.example", "site.orvane.example", "ORVANE"]);
 test.each([
-  ["DC-1.orvane.example", "dc-1"],
-  ["dc-1", "dc-1"],
-  ["10.20.1.18", "10.20.1.18"],
-  ["2001:db8::1", "2001:db8::1"],
-])("host %s is %s", (text, want) => expect(canonicalHost(text)).toBe(want));
+  ["host", "DC-1.orvane.example", "dc-1"],
+  ["host", "dc-1.site.orvane.example.", "dc-1"],
+  ["host", "dc-1", "dc-1"],
+  ["host", "dc-1.elsewhere.example", "dc-1.elsewhere.example"],
+  ["host", "orvane.example", "orvane.example"],
+  ["host", "10.20.1.18", "10.20.1.18"],
+  ["host", "::ffff:10.0.0.1", "10.0.0.1"],
+  ["host", "2001:DB8:0::1", "2001:db8::1"],
+  ["user", "ORVANE\\K.Lind", "k.lind"],
+  ["user", "k.lind@orvane.example", "k.lind"],
+  ["user", "k.lind@ORVANE.example.", "k.lind"],
+  ["user", "k.lind", "k.lind"],
+  ["user", "DC-1\\Administrator", "dc-1\\administrator"],
+  ["user", "k.lind@elsewhere.example", "k.lind@elsewhere.example"],
+  ["user", "ORVANE\\", "orvane\\"],
+  ["user", "@orvane.example", "@orvane.example"],
+  ["src", "::ffff:10.0.0.1", "10.0.0.1"],
+  ["app", "SSHD", "sshd"],
+])("%s %s is %s", (field, text, want) => expect(ours.canonical(field, text)).toBe(want));
+
+test("every spelling of a thing is that thing, and what a thing is called is one of its spellings", () => {
+  const name = fc.stringMatching(/^[a-z0-9][a-z0-9-]{0,10}$/);
+  const domain = fc.constantFrom("orvane", "ORVANE.example", "site.orvane.example", "elsewhere.example");
+  const user = fc.oneof(
+    name,
+    fc.tuple(domain, name).map(([d, n]) => `${d}\\${n}`),
+    fc.tuple(domain, name).map(([d, n]) => `${n}@${d}`),
+  );
+  const host = fc.oneof(
+    name,
+    fc.tuple(name, domain).map(([n, d]) => `${n}.${d}`),
+  );
+  fc.assert(
+    fc.property(fc.constantFrom("user", "host"), user, host, (field, u, h) => {
+      const value = field === "user" ? u : h;
+      const own = ours.canonical(field, value);
+      const all = ours.spellings(field, value);
+      expect(all).toContain(own);
+      expect(all).toContain(fold(value));
+      for (const one of all) expect(ours.canonical(field, one)).toBe(own);
+      expect(ours.canonical(field, own)).toBe(own);
+    }),
+  );
+});
+
+test("domains are suggested where names are written with and without them, or many are", () => {
+  const hosts = [
+    "dc-1",
+    "DC-1.orvane.example",
+    "ws-7.orvane.example",
+    "10.0.0.1",
+    "a.far.example",
+    "b.far.example",
+    "c.far.example",
+    "one.single.example",
+  ];
+  const users = ["k.lind", "ORVANE\\K.Lind", "DC-1\\Administrator", "t.vik@mail.example"];
+  expect(suggestDomains(hosts, users, new OwnNames())).toEqual([
+    { domain: "orvane.example", names: 2, alsoBare: 1, example: "DC-1.orvane.example" },
+    { domain: "orvane", names: 1, alsoBare: 1, example: "ORVANE\\K.Lind" },
+    { domain: "far.example", names: 3, alsoBare: 0, example: "a.far.example" },
+  ]);
+  // what is ours already is not suggested
+  expect(suggestDomains(hosts, users, ours).map((s) => s.domain)).toEqual(["far.example"]);
+});
 
 test("roles: who did it, to whom, from where; the original is kept", () => {
   const entities = entitiesOf(
@@ -39,6 +93,7 @@ test("roles: who did it, to whom, from where; the original is kept", () => {
       ],
     }),
     "dc-1",
+    ours,
   );
   expect(entities).toEqual(
     expect.arrayContaining([

@@ -1,6 +1,5 @@
-import { fold } from "../../base/text/index.js";
 import { dataValues, type HalvikRecord } from "../record/index.js";
-import { canonicalHost, canonicalUser } from "./canonical.js";
+import { NO_OWN_NAMES, type OwnNames } from "./own-names.js";
 
 export const ENTITY_KINDS = ["address", "host", "user", "interface", "process", "port"] as const;
 export type EntityKind = (typeof ENTITY_KINDS)[number];
@@ -17,7 +16,7 @@ export interface Entity {
 }
 
 /** The things a record is about, by their roles, most telling first; each once per role. */
-export function entitiesOf(r: HalvikRecord, senderName: string): Entity[] {
+export function entitiesOf(r: HalvikRecord, senderName: string, ours: OwnNames = NO_OWN_NAMES): Entity[] {
   const out: Entity[] = [];
   const add = (kind: EntityKind, role: EntityRole, original: string | null, value = original) => {
     if (original === null || value === null || original === "") return;
@@ -28,16 +27,17 @@ export function entitiesOf(r: HalvikRecord, senderName: string): Entity[] {
   add("address", "destination", r.dst);
   for (const address of r.otherAddresses) add("address", "mentioned", address);
   const actors = new Set(
-    [...dataValues(r, "SubjectUserName"), ...dataValues(r, "user")].map((u) => fold(canonicalUser(u))),
+    [...dataValues(r, "SubjectUserName"), ...dataValues(r, "user")].map((u) => ours.canonical("user", u)),
   );
   for (const user of r.users) {
-    const value = fold(canonicalUser(user));
+    const value = ours.canonical("user", user);
     // an event about an account that another one changed: who did it, and to whom
     add("user", r.users.length > 1 && !actors.has(value) ? "target" : "actor", user, value);
   }
-  add("host", "reporter", senderName, canonicalHost(senderName));
-  if (r.host !== null && canonicalHost(r.host) !== canonicalHost(senderName))
-    add("host", "mentioned", r.host, canonicalHost(r.host));
+  const reporter = ours.canonical("host", senderName);
+  add("host", "reporter", senderName, reporter);
+  if (r.host !== null && ours.canonical("host", r.host) !== reporter)
+    add("host", "mentioned", r.host, ours.canonical("host", r.host));
   add("interface", "target", r.interface);
   if (r.flow) {
     add("interface", "source", r.flow.ingress === null ? null : String(r.flow.ingress));

@@ -1,3 +1,5 @@
-export { canonicalHost, canonicalUser } from "./canonical.js";
+export { canonicalUser } from "./canonical.js";
 export { entityCode, type FieldEntity, isEntityCode, readEntity, valuesOfField } from "./code.js";
 export { ENTITY_KINDS, ENTITY_ROLES, type Entity, type EntityKind, type EntityRole, entitiesOf } from "./entities.js";
+export { DOMAIN, isSpelt, MOST_DOMAINS, NO_OWN_NAMES, OwnNames } from "./own-names.js";
+export { type SuggestedDomain, suggestDomains } from "./suggest-domains.js";

@@ -12,7 +12,8 @@ export type TextMode = "word" | "prefix" | "part" | "phrase";
 
 /** What is asked of a field's values: true if any value satisfies it (`docs/semantics.md` 13). */
 export type Test =
-  | { readonly op: "oneOf"; readonly values: readonly string[] }
+  /** `exactly`: as it is written, not another spelling of the same thing. */
+  | { readonly op: "oneOf"; readonly values: readonly string[]; readonly exactly?: true }
   | { readonly op: "severity"; readonly values: readonly Severity[] }
   /** Inclusive integer ranges; an open end is ±Infinity. */
   | { readonly op: "ranges"; readonly ranges: readonly (readonly [from: Count, to: Count])[] }

@@ -1,6 +1,7 @@
 import { networksTest } from "../../base/net/index.js";
 import { fold, isLike } from "../../base/text/index.js";
 import type { EpochUs } from "../../base/time/index.js";
+import { isSpelt } from "../../model/entity/index.js";
 import { type Count, type FieldValue, field, type HalvikRecord } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
 import type { After, Comparison, Filter, Test } from "./ast.js";
@@ -50,16 +51,22 @@ export function undecided({ span }: After): never {
   throw new Error(`the question of what came after something at ${span.start} has not been answered`);
 }
 
-/** A comparison of events with what names of notifications stand for beside them; others as they are. All back ends use it, so that they cannot differ. */
-export function withNamedEvents(node: Comparison, { notifications }: SenderDirectory): Comparison {
+/**
+ * A comparison with every spelling of what it names: of notifications their identifiers, of users and hosts the other ways of writing them
+ * (`docs/semantics.md` 16), unless it asks for exactly one. All back ends use it, so that they cannot differ.
+ */
+export function withAllSpellings(node: Comparison, { notifications, ours }: SenderDirectory): Comparison {
   const { field: name, test } = node;
-  if (name !== "event" || test.op !== "oneOf") return node;
-  const values = test.values.flatMap((value) => [value, ...notifications.oids(value)]);
+  if (test.op !== "oneOf" || test.exactly || !(name === "event" || isSpelt(name))) return node;
+  const values =
+    name === "event"
+      ? test.values.flatMap((value) => [value, ...notifications.oids(value)])
+      : test.values.flatMap((value) => [value, ...ours.spellings(name, value)]);
   return values.length === test.values.length ? node : { ...node, test: { op: "oneOf", values } };
 }
 
 function compileComparison(written: Comparison, context: EvaluateContext): RecordTest {
-  const node = withNamedEvents(written, context.directory);
+  const node = withAllSpellings(written, context.directory);
   const test = valueTest(node, context);
   const negated = node.negated;
   if (node.field === "data") {

@@ -14,7 +14,7 @@ export {
   timeBounds,
   undecided,
   valueTest,
-  withNamedEvents,
+  withAllSpellings,
 } from "./evaluate.js";
 export {
   type ComparatorName,

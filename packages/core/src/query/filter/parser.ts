@@ -1,5 +1,6 @@
 import type { Network } from "../../base/net/index.js";
 import { US_PER_DAY } from "../../base/time/index.js";
+import { isSpelt } from "../../model/entity/index.js";
 import {
   type Count,
   FIELDS,
@@ -72,6 +73,7 @@ const COMPARATORS = [
   "is not",
   "in",
   "not in",
+  "exactly",
   "within",
   "has",
   "like",
@@ -90,6 +92,7 @@ const COMPARATOR_STARTS = new Set([
   "is",
   "in",
   "not",
+  "exactly",
   "within",
   "has",
   "like",
@@ -109,8 +112,10 @@ export function comparatorsOf(field: Field | "data"): readonly ComparatorName[] 
   if (field === "data") return ["is", "is not", "in", "not in", "has", "like", "matches", ...always];
   switch (field.type) {
     case "text":
-    case "exact":
-      return ["is", "is not", "in", "not in", "has", "like", "matches", ...always];
+    case "exact": {
+      const whole = ["is", "is not", "in", "not in"] as const;
+      return [...whole, "has", "like", "matches", ...always, ...(isSpelt(field.name) ? (["exactly"] as const) : [])];
+    }
     case "sender":
       return ["is", "is not", "in", "not in", "like"];
     case "choice":
@@ -664,6 +669,7 @@ class Parser {
     if (name === "has") return this.hasTest();
     if (name === "like") return this.likeTest();
     if (name === "matches") return this.patternTest(field);
+    if (name === "exactly") return { op: "oneOf", values: [this.wholeText(field, name, at)], exactly: true };
     if (field === "data") return { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
     switch (field.type) {
       case "text":

@@ -55,7 +55,7 @@ function sayComparison(node: Comparison, showTime: (us: number) => string): stri
       return `${not}${saySeverity(test)}`;
     case "oneOf":
       if (node.field === "sender") return `${not}from ${orList(test.values)}`;
-      return `${noun} ${negated ? "is not" : "is"} ${orList(test.values)}${orMissing}`;
+      return `${noun} ${negated ? "is not" : test.exactly ? "is exactly" : "is"} ${orList(test.values)}${orMissing}`;
     case "group":
     case "site":
       return `${not}from the ${test.op} ${orList(test.names)}`;

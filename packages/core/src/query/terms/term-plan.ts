@@ -12,7 +12,7 @@ import {
   senderIds,
   undecided,
   valueTest,
-  withNamedEvents,
+  withAllSpellings,
 } from "../filter/index.js";
 import { dataPrefix, hasDataTerms, hasTerms, isOwnDataPrefix, termPrefix } from "./part-builder.js";
 import { clip, eachWord, isClipped } from "./words.js";
@@ -88,7 +88,7 @@ function plan(filter: Filter, context: EvaluateContext): TermPlan {
 }
 
 function planComparison(written: Comparison, context: EvaluateContext): TermPlan {
-  const node = withNamedEvents(written, context.directory);
+  const node = withAllSpellings(written, context.directory);
   if (node.field === "text") return planText(node);
   const dataName = node.field === "data" ? node.dataName : field(node.field).dataName;
   if (dataName !== undefined) {

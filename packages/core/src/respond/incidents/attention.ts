@@ -7,6 +7,8 @@ export interface AttentionFacts {
   readonly stopped: boolean;
   /** It was merged into another one. */
   readonly merged: boolean;
+  /** The incident that explains it stands for it. */
+  readonly folded: boolean;
   /** Out of the queue now. */
   readonly shelved: boolean;
   readonly acknowledged: boolean;
@@ -15,10 +17,10 @@ export interface AttentionFacts {
 
 /**
  * The one answer to whether an incident belongs in the queue of what needs a person (`docs/semantics.md` 26): open, or stopped and not judged; not
- * merged; not shelved now; and not acknowledged, or with something new since.
+ * merged; not folded under what explains it; not shelved now; and not acknowledged, or with something new since.
  */
 export const needsAttention = (i: AttentionFacts): boolean =>
-  isUnjudged(i) && !i.merged && !i.shelved && (!i.acknowledged || i.newSinceSeen);
+  isUnjudged(i) && !i.merged && !i.folded && !i.shelved && (!i.acknowledged || i.newSinceSeen);
 
 /** Whether nobody and nothing has said yet that it is over. */
 export const isUnjudged = ({ state, stopped }: Pick<AttentionFacts, "state" | "stopped">): boolean =>

@@ -1,18 +1,11 @@
-import { type EpochUs, formatDuration, US_PER_HOUR, US_PER_MINUTE } from "../../base/time/index.js";
-import { entityCode, readEntity } from "../../model/entity/index.js";
+import { type EpochUs, formatDuration, US_PER_DAY, US_PER_MINUTE } from "../../base/time/index.js";
+import { type OwnNames, readEntity, valuesOfField } from "../../model/entity/index.js";
+import { ENOUGH, type Heard, type Link, linkOf, NEAR_US, sayLink, thingOf } from "./links.js";
 
-/** `docs/semantics.md` 25. */
-const NEAR_US = 30 * US_PER_MINUTE;
-const SPAN_US = 24 * US_PER_HOUR;
 /** A cause and what follows from it lie closer together. */
 const CAUSE_US = 15 * US_PER_MINUTE;
-const WEAK_LINKS = 2;
-
-/** Names that everybody's machines have: the same one twice says little. */
-const EVERYBODY = ["root", "admin", "administrator", "administrators", "guest", "test", "user", "system", "backup"];
-/** Fields whose values are one kind of thing, whichever role it has: who attacked may be where the data went. */
-const ADDRESSES = ["src", "dst", "address"];
-const STRONG = ["user", "interface", ...ADDRESSES];
+/** How many links are named as the reason. */
+const NAMED = 2;
 
 /** What joining asks of a finding, and of the evidence of an incident. Entities stand as codes. */
 export interface Joinable {
@@ -23,13 +16,23 @@ export interface Joinable {
 
 export interface JoinableIncident extends Joinable {
   readonly id: number;
+  readonly isOpen: boolean;
   /** Rules whose findings it holds. */
   readonly rules: readonly string[];
+  /** Those of them of which a finding lasts. */
+  readonly lasting: readonly string[];
+  /** Rule and key of its findings, see `sameTrouble`. */
+  readonly troubles: readonly string[];
+  /** Those of them that ended because nothing came any more. */
+  readonly stopped: readonly string[];
+  /** The incident that explains it. */
+  readonly parent: number | null;
 }
 
 /** A finding that looks for its incident. */
 export interface JoiningFinding extends Joinable {
   readonly rule: string;
+  readonly key: string;
   /** Its rule tells senders apart: the same rule on the same sender is one trouble of that sender. */
   readonly aboutSender: boolean;
 }
@@ -37,41 +40,134 @@ export interface JoiningFinding extends Joinable {
 /** Where a finding belongs, and why: said to people as it stands here. */
 export interface Joint {
   readonly incident: number;
-  /** "cause": the incident explains the finding; "explains": the other way round. */
-  readonly strength: "cause" | "explains" | "strong" | "weak";
+  readonly reason: string;
+  readonly links: readonly Link[];
+}
+
+/** An incident that explains another, or that is explained. */
+export interface Explanation {
+  readonly incident: number;
   readonly reason: string;
 }
 
 export interface JoinContext {
-  /** Things that too many have to do with: relays, resolvers, gateways. They join nothing. */
-  readonly isHub: (entity: string) => boolean;
+  /** How widely a thing was known in the week before; asked only of what two share. */
+  readonly heard: (thing: string) => Heard;
   /** Rules whose open findings explain those of a rule. */
   readonly explainedBy: (rule: string) => readonly string[];
   /** How two senders hang together: the second is reached through the first, or they stand at one site; null: they do not. */
   readonly relation: (cause: string, consequence: string) => string | null;
-  /** A value as people read it. */
-  readonly say: (field: string, value: string) => string;
+  readonly nameOf: (sender: number) => string;
+  readonly ours: OwnNames;
 }
 
+/** A rule and a key of it, as one text. */
+export const troubleOf = (rule: string, key: string): string => `${rule} ${key}`;
+
 /**
- * The incident that a finding belongs to (`docs/semantics.md` 25): one that explains it or that it explains, or one with which it shares an
- * entity near enough in time: one telling link, or two weak ones. The most links win, then the most recent evidence.
+ * The incident that a finding belongs to (`docs/semantics.md` 25): one near in time with which it shares things that are rare enough. What
+ * weighs most wins, then the most recent evidence.
  */
 export function findJoint(
   finding: JoiningFinding,
   incidents: readonly JoinableIncident[],
   context: JoinContext,
 ): Joint | null {
-  const joints = incidents.flatMap((incident) => {
-    const joint =
-      explainedBy(finding, incident, context) ??
-      explains(finding, incident, context) ??
-      linkOf(finding, incident, context);
-    return joint === null ? [] : [{ ...joint, lastUs: incident.lastUs }];
-  });
-  joints.sort((a, b) => b.weight - a.weight || b.lastUs - a.lastUs || a.incident - b.incident);
-  const best = joints[0];
-  return best === undefined ? null : { incident: best.incident, strength: best.strength, reason: best.reason };
+  let best: (Joint & { weight: number; lastUs: EpochUs }) | null = null;
+  for (const incident of incidents) {
+    if (!mayJoin(finding, incident)) continue;
+    const links = linksBetween(finding, incident, context);
+    const weight = links.reduce((sum, l) => sum + l.weight, 0);
+    if (weight < ENOUGH) continue;
+    const isBetter =
+      best === null ||
+      weight - best.weight > EQUAL ||
+      (Math.abs(weight - best.weight) <= EQUAL &&
+        (incident.lastUs > best.lastUs || (incident.lastUs === best.lastUs && incident.id < best.incident)));
+    if (isBetter)
+      best = {
+        incident: incident.id,
+        reason: sayJoint(finding, incident, links),
+        links,
+        weight,
+        lastUs: incident.lastUs,
+      };
+  }
+  return best && { incident: best.incident, reason: best.reason, links: best.links };
+}
+
+/** Sums of weights that differ by less are the same. */
+const EQUAL = 1e-9;
+
+const thingsOf = (entities: readonly string[], { ours, nameOf }: Pick<JoinContext, "ours" | "nameOf">): Set<string> =>
+  new Set(entities.map((e) => thingOf(e, ours, nameOf)));
+
+/** The things that a finding shares with any of these incidents: of which it has to be known how common they are. */
+export function sharedThings(
+  finding: Joinable,
+  incidents: readonly Joinable[],
+  context: Pick<JoinContext, "ours" | "nameOf">,
+): string[] {
+  const known = new Set(incidents.flatMap((i) => [...thingsOf(i.entities, context)]));
+  return [...thingsOf(finding.entities, context)].filter((thing) => known.has(thing));
+}
+
+/** Everything two share, what weighs most first. What weighs nothing is there too: it is why they were not joined. */
+export function linksBetween(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Link[] {
+  const gap = apart(finding, incident);
+  const things = (entities: readonly string[]) =>
+    new Set(entities.map((e) => thingOf(e, context.ours, context.nameOf)));
+  const known = things(incident.entities);
+  const shared = [...things(finding.entities)].filter((thing) => known.has(thing));
+  const hosts = shared.some((t) => readEntity(t).field === "host");
+  const links = shared
+    // ports of different devices have the same names
+    .filter((thing) => readEntity(thing).field !== "interface" || hosts)
+    .map((thing) => linkOf(thing, context.heard(thing), gap));
+  if (incident.troubles.includes(troubleOf(finding.rule, finding.key)))
+    links.push({ field: "rule", value: finding.rule, weight: 1, why: "the same rule, of the same" });
+  else if (finding.aboutSender && incident.rules.includes(finding.rule) && sharesSender(finding, incident))
+    links.push({ field: "rule", value: finding.rule, weight: ENOUGH, why: "the same rule, on the same sender" });
+  return links.sort((a, b) => b.weight - a.weight || (a.field < b.field ? -1 : 1));
+}
+
+function mayJoin(finding: JoiningFinding, incident: JoinableIncident): boolean {
+  if (apart(finding, incident) > NEAR_US) return false;
+  // what lasts may last; but one happening spans a day
+  const firstUs = Math.min(finding.firstUs, incident.firstUs);
+  if (Math.max(finding.lastUs, finding.firstUs, incident.firstUs) - firstUs > US_PER_DAY) return false;
+  // what stopped, and comes again, is another time
+  return incident.isOpen || !incident.stopped.includes(troubleOf(finding.rule, finding.key));
+}
+
+function sayJoint(finding: Joinable, incident: Joinable, links: readonly Link[]): string {
+  const telling = links.filter((l) => l.weight > 0);
+  const named = telling.filter((l) => l.field !== "rule");
+  const said = (named.length > 0 ? named.slice(0, NAMED).map(sayLink) : ["the same again"]).join(", ");
+  const gap = apart(finding, incident);
+  return `${said}, ${gap === 0 ? "at the same time" : `${formatDuration(gap)} apart`}`;
+}
+
+/** The incident whose open finding explains this one; not one of its own consequences. */
+export function findCause(
+  finding: JoiningFinding,
+  incidents: readonly JoinableIncident[],
+  context: JoinContext,
+): Explanation | null {
+  const causes = context.explainedBy(finding.rule);
+  if (causes.length === 0) return null;
+  for (const incident of [...incidents].sort((a, b) => b.lastUs - a.lastUs || a.id - b.id)) {
+    if (!incident.rules.some((r) => causes.includes(r))) continue;
+    const relation = relationOf(
+      incident,
+      finding,
+      incident.lasting.some((r) => causes.includes(r)),
+      context,
+    );
+    // a cause may itself be explained: what stands at the top holds all of it
+    if (relation !== null) return { incident: incident.parent ?? incident.id, reason: `explained by it: ${relation}` };
+  }
+  return null;
 }
 
 /** Incidents that hold nothing but what a finding explains: they are its consequences. */
@@ -79,78 +175,30 @@ export const consequencesOf = (
   finding: JoiningFinding,
   incidents: readonly JoinableIncident[],
   context: JoinContext,
-): Joint[] =>
-  incidents.flatMap((incident) =>
-    incident.rules.every((r) => context.explainedBy(r).includes(finding.rule))
-      ? (explains(finding, incident, context) ?? [])
-      : [],
-  );
+): Explanation[] =>
+  incidents.flatMap((incident) => {
+    if (incident.parent !== null || !incident.isOpen) return [];
+    if (!incident.rules.every((r) => context.explainedBy(r).includes(finding.rule))) return [];
+    const relation = relationOf(finding, incident, true, context);
+    return relation === null ? [] : [{ incident: incident.id, reason: `it explains this: ${relation}` }];
+  });
 
-type Weighed = Joint & { readonly weight: number };
-
-function explainedBy(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Weighed | null {
-  if (!incident.rules.some((r) => context.explainedBy(finding.rule).includes(r))) return null;
-  const relation = relationOf(incident, finding, context);
-  return relation === null
-    ? null
-    : { incident: incident.id, strength: "cause", reason: `explained by it: ${relation}`, weight: 1_000 };
-}
-
-function explains(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Weighed | null {
-  if (!incident.rules.some((r) => context.explainedBy(r).includes(finding.rule))) return null;
-  const relation = relationOf(finding, incident, context);
-  return relation === null
-    ? null
-    : { incident: incident.id, strength: "explains", reason: `it explains this: ${relation}`, weight: 900 };
-}
-
-function relationOf(cause: Joinable, consequence: Joinable, context: JoinContext): string | null {
-  if (apart(cause, consequence) > CAUSE_US) return null;
-  for (const one of valuesOf(consequence.entities, "sender", "host"))
-    for (const other of valuesOf(cause.entities, "sender")) {
+/** @param lasts the cause goes on: whatever comes later comes while it lasts */
+function relationOf(cause: Joinable, consequence: Joinable, lasts: boolean, context: JoinContext): string | null {
+  const gap = lasts ? cause.firstUs - consequence.lastUs : apart(cause, consequence);
+  if (gap > CAUSE_US) return null;
+  for (const one of [...valuesOfField(consequence.entities, "sender"), ...valuesOfField(consequence.entities, "host")])
+    for (const other of valuesOfField(cause.entities, "sender")) {
       const relation = context.relation(other, one);
       if (relation !== null) return relation;
     }
   return null;
 }
 
-function linkOf(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Weighed | null {
-  const gap = apart(finding, incident);
-  if (gap > NEAR_US) return null;
-  // what lasts may last; but what begins later than this is no part of the same story
-  if (Math.abs(finding.firstUs - incident.firstUs) > SPAN_US) return null;
-  const known = new Map(incident.entities.map((e) => [sameThing(e), e]));
-  const links = [...new Set(finding.entities.map(sameThing))].filter(
-    (e) => known.has(e) && !context.isHub(known.get(e)!),
-  );
-  const sameTrouble = finding.aboutSender && incident.rules.includes(finding.rule);
-  const strong = links.filter((l) => isTelling(l) || (sameTrouble && readEntity(l).field === "sender"));
-  if (strong.length === 0 && links.length < WEAK_LINKS) return null;
-  const shown = (strong.length > 0 ? strong : links).slice(0, 2).map((link) => {
-    const { field, value } = readEntity(known.get(link)!);
-    return `same ${ADDRESSES.includes(field) ? "address" : field} ${context.say(field, value)}`;
-  });
-  return {
-    incident: incident.id,
-    strength: strong.length > 0 ? "strong" : "weak",
-    reason: `${shown.join(", ")}, ${gap === 0 ? "at the same time" : `${formatDuration(gap)} apart`}`,
-    weight: strong.length * 10 + links.length,
-  };
-}
-
-function isTelling(entity: string): boolean {
-  const { field, value } = readEntity(entity);
-  return STRONG.includes(field) && !(field === "user" && EVERYBODY.includes(value.toLowerCase()));
-}
-
-/** An entity without the role it has. */
-function sameThing(entity: string): string {
-  const { field, value } = readEntity(entity);
-  return entityCode(ADDRESSES.includes(field) ? "address" : field, value.toLowerCase());
-}
+const sharesSender = (a: Joinable, b: Joinable): boolean => {
+  const senders = new Set(valuesOfField(b.entities, "sender"));
+  return valuesOfField(a.entities, "sender").some((s) => senders.has(s));
+};
 
 /** Time between two stretches; 0 when they touch. */
 const apart = (a: Joinable, b: Joinable): number => Math.max(0, a.firstUs - b.lastUs, b.firstUs - a.lastUs);
-
-const valuesOf = (entities: readonly string[], ...fields: readonly string[]): string[] =>
-  entities.map(readEntity).flatMap(({ field, value }) => (fields.includes(field) ? [value] : []));

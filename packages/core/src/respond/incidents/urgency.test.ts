@@ -11,6 +11,7 @@ const facts = (over: Partial<UrgencyFacts> = {}): UrgencyFacts => ({
   newSinceSeen: false,
   rules: 1,
   returned: 0,
+  folded: false,
   lastUs: NOW - 3_600e6,
   shelved: false,
   stopped: false,

@@ -32,6 +32,7 @@ const RETURNED = 5;
 export function urgencyOf(i: UrgencyFacts, nowUs: EpochUs): Urgency {
   if (!isUnjudged(i)) return { score: 0, parts: [[i.state, 0]] };
   if (i.shelved) return { score: 0, parts: [["shelved", 0]] };
+  if (i.folded) return { score: 0, parts: [["explained by another", 0]] };
   const parts: [string, number][] = [[i.severityName, SEVERITY_POINTS[i.severity]]];
   if (!i.acknowledged) parts.push(["not acknowledged", UNSEEN]);
   else if (i.newSinceSeen) parts.push(["new since seen", NEW_SINCE_SEEN]);

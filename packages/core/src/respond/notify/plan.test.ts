@@ -28,11 +28,13 @@ const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
   endedUs: null,
   acknowledged: false,
   newSinceSeen: false,
+  folded: false,
+  ofHistory: false,
   shelvedUntilUs: null,
   ...over,
 });
-const NEVER: SaidBefore = { raise: "never", updateWaits: false, lastSentUs: null };
-const TOLD: SaidBefore = { raise: "sent", updateWaits: false, lastSentUs: T };
+const NEVER: SaidBefore = { raise: "never", over: false, updateWaits: false, lastSentUs: null };
+const TOLD: SaidBefore = { raise: "sent", over: false, updateWaits: false, lastSentUs: T };
 const change = (code: HistoryCode, atUs = T) => ({ code, atUs });
 
 test.each([
@@ -41,6 +43,11 @@ test.each([
   ["still-lasts", "update"],
   ["new-since-seen", "update"],
   ["joined", "update"],
+  ["worse", "update"],
+  ["named", "update"],
+  ["explains", "update"],
+  ["explained", null],
+  ["outlasts", "raise"],
   ["cleared", "clear"],
   ["closed", "clear"],
   ["acknowledged", null],
@@ -70,15 +77,38 @@ describe("when something is told", () => {
     ["a clear to those who know of the raise", {}, "cleared", TOLD, T],
     ["a person's closing, once it can no longer be taken back", {}, "closed", TOLD, T + 30 * S],
     ["an update, apart from what was sent before", {}, "still-lasts", TOLD, T + UPDATES_APART_US],
+    ["that it is worse, at once", {}, "worse", TOLD, T],
+    ["that it is worse, though an update waits", {}, "worse", { ...TOLD, updateWaits: true }, T],
+    [
+      "a reminder of what stopped and is not judged",
+      {},
+      "still-lasts",
+      { ...NEVER, over: true, lastSentUs: T },
+      T + UPDATES_APART_US,
+    ],
     ["a clear by a route that tells nothing else", { tells: ["clear"] }, "cleared", NEVER, T],
   ] as const)("%s", (_what, r, code, before, dueUs) =>
     expect(planTelling(route(r), incident(), change(code), before)).toMatchObject({ dueUs }),
+  );
+  test.each([
+    ["a warning that becomes an error", {}, "worse"],
+    ["a finding of a rule it is for", { delaySeconds: 90 }, "joined"],
+    ["new since a person saw it", {}, "new-since-seen"],
+    ["it lasts although its cause is over", {}, "outlasts"],
+  ] as const)("a raise to those who were told nothing yet: %s", (_what, r, code) =>
+    expect(planTelling(route(r), incident(), change(code), NEVER)).toEqual({
+      tell: "raise",
+      dueUs: T + route(r).delaySeconds * S,
+    }),
   );
   test.each([
     ["evidence of history", {}, { lastUs: T - 7_200 * S }, "raised", NEVER, false],
     ["a clear whose raise was not told", {}, {}, "cleared", NEVER, false],
     ["a clear while its raise waits cancels it", {}, {}, "cleared", { ...NEVER, raise: "waiting" as const }, true],
     ["an update before the raise", {}, {}, "still-lasts", { ...NEVER, raise: "waiting" as const }, false],
+    ["a finding while the raise waits", {}, {}, "joined", { ...NEVER, raise: "waiting" as const }, false],
+    ["what another incident explains", {}, { folded: true }, "raised", NEVER, false],
+    ["a reminder of history", {}, { ofHistory: true }, "still-lasts", TOLD, false],
     ["a second update while one waits", {}, {}, "joined", { ...TOLD, updateWaits: true }, false],
     ["what the route does not tell", { tells: ["raise"] }, {}, "cleared", TOLD, false],
     ["what people do", {}, {}, "acknowledged", TOLD, false],
@@ -91,6 +121,8 @@ describe("when something is told", () => {
     ["raise", { acknowledged: true, newSinceSeen: true }, null],
     ["raise", { state: "cleared" }, "over meanwhile"],
     ["update", { acknowledged: true }, null],
+    ["update", { state: "cleared", stopped: true }, null],
+    ["update", { state: "cleared" }, "over meanwhile"],
     ["update", { shelvedUntilUs: T + 1 }, "shelved"],
     ["update", { shelvedUntilUs: T - 1 }, null],
     ["clear", { state: "closed", shelvedUntilUs: T + 1 }, null],
@@ -105,9 +137,11 @@ test.each([
   ["evidence of two hours ago", T - 7_200 * S, null, true],
   ["over just now, after two hours of quiet", T - 7_200 * S, T - 60 * S, false],
   ["over two hours ago", T - 9_000 * S, T - 7_200 * S, true],
-])("of imported history: %s", (_what, lastUs, endedUs, expected) =>
-  expect(isHistory({ lastUs, endedUs }, { atUs: T })).toBe(expected),
-);
+])("of imported history: %s", (_what, lastUs, endedUs, expected) => {
+  expect(isHistory({ lastUs, endedUs, ofHistory: false }, change("raised"))).toBe(expected);
+  // no evidence comes with a reminder
+  expect(isHistory({ lastUs, endedUs, ofHistory: false }, change("still-lasts"))).toBe(false);
+});
 
 test("tries again later and later, an hour apart at most, and not for ever", () => {
   const waits = Array.from({ length: 12 }, (_, i) => retryAfterUs(i + 1));
@@ -129,6 +163,7 @@ test("whatever happens, what is told is due no earlier than it happened, and onl
   const before = fc.record({
     raise: fc.constantFrom("never", "waiting", "sent"),
     updateWaits: fc.boolean(),
+    over: fc.boolean(),
     lastSentUs: fc.option(fc.integer({ min: 0, max: T })),
   });
   fc.assert(
@@ -144,7 +179,8 @@ test("whatever happens, what is told is due no earlier than it happened, and onl
         if (plan.tell !== null) {
           expect(plan.dueUs).toBeGreaterThanOrEqual(T);
           expect(concerns(r, i)).toBe(true);
-          expect(plan.tell).toBe(tellingOf(code));
+          // who was told nothing is told of a raise
+          if (plan.tell !== "raise") expect(plan.tell).toBe(tellingOf(code));
         }
       },
     ),

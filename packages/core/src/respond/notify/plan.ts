@@ -24,6 +24,10 @@ export interface ToldIncident {
   readonly stopped: boolean;
   readonly acknowledged: boolean;
   readonly newSinceSeen: boolean;
+  /** It was raised by imported history, and by nothing since. */
+  readonly ofHistory: boolean;
+  /** The incident that explains it stands for it. */
+  readonly folded: boolean;
   readonly shelvedUntilUs: EpochUs | null;
 }
 
@@ -36,22 +40,32 @@ export const UPDATES_APART_US = 15 * US_PER_MINUTE;
 /** So many messages due at once by one route go into one. */
 export const TOGETHER_FROM = 4;
 
+/** News of an incident that come without evidence of its own. */
+const WITHOUT_EVIDENCE: readonly HistoryCode[] = ["still-lasts", "outlasts", "explains"];
+
 /** Whether a change was found in imported history. */
 export const isHistory = (
-  incident: Pick<ToldIncident, "lastUs" | "endedUs">,
-  change: Pick<IncidentChange, "atUs">,
-): boolean => change.atUs - Math.max(incident.lastUs, incident.endedUs ?? 0) > HISTORY_US;
+  incident: Pick<ToldIncident, "lastUs" | "endedUs" | "ofHistory">,
+  change: IncidentChange,
+): boolean =>
+  WITHOUT_EVIDENCE.includes(change.code)
+    ? incident.ofHistory
+    : change.atUs - Math.max(incident.lastUs, incident.endedUs ?? 0) > HISTORY_US;
 
 /** What a change in an incident's history tells; null: nothing others need to hear. */
 export function tellingOf(code: HistoryCode): Telling | null {
   switch (code) {
     case "raised":
     case "returned":
+    case "outlasts":
       return "raise";
     case "still-lasts":
     case "new-since-seen":
     case "joined":
     case "took-in":
+    case "worse":
+    case "named":
+    case "explains":
       return "update";
     case "cleared":
     case "closed":
@@ -77,6 +91,8 @@ export function concerns(route: NotifyRoute, incident: ToldIncident): boolean {
 /** What a route has said of an incident, and has yet to say. */
 export interface SaidBefore {
   readonly raise: "never" | "waiting" | "sent";
+  /** It was told that it is over, and nothing since. */
+  readonly over: boolean;
   readonly updateWaits: boolean;
   readonly lastSentUs: EpochUs | null;
 }
@@ -88,7 +104,10 @@ export type Plan =
 
 const not = (why: string, cancels = false): Plan => ({ tell: null, why, cancels });
 
-/** Whether and when a route tells of a change. Updates are kept apart; a clear is told to those who were told of the raise. */
+/**
+ * Whether and when a route tells of a change. Who was told nothing yet is told of a raise, whatever the change: the incident has become what
+ * the route is for. Updates are kept apart, but that it is worse is told at once; a clear is told to those who were told of the raise.
+ */
 export function planTelling(
   route: NotifyRoute,
   incident: ToldIncident,
@@ -97,6 +116,7 @@ export function planTelling(
 ): Plan {
   const tell = tellingOf(change.code);
   if (tell === null || !concerns(route, incident)) return not("not for this notification");
+  if (incident.folded && tell !== "clear") return not("told with the incident that explains it");
   // a route that tells no raises has none to wait for
   const raise = route.tells.includes("raise") ? before.raise : "sent";
   if (tell === "clear") {
@@ -106,7 +126,12 @@ export function planTelling(
   if (!route.tells.includes(tell)) return not(`this notification does not send ${tell}s`);
   if (tell === "raise") return { tell, dueUs: change.atUs + route.delaySeconds * US_PER_SECOND };
   if (tell === "clear") return { tell, dueUs: change.atUs + (change.code === "cleared" ? 0 : TAKEN_BACK_WITHIN_US) };
-  if (raise !== "sent") return not("its raise was not sent yet");
+  // it has become what this notification is for
+  if (raise === "never" && !(before.over && change.code === "still-lasts"))
+    return { tell: "raise", dueUs: change.atUs + route.delaySeconds * US_PER_SECOND };
+  if (raise === "waiting") return not("its raise waits and will say it");
+  // worse does not wait
+  if (change.code === "worse") return { tell, dueUs: change.atUs };
   if (before.updateWaits) return not("an update waits already and will say it");
   return { tell, dueUs: Math.max(change.atUs, (before.lastSentUs ?? 0) + UPDATES_APART_US) };
 }
@@ -116,7 +141,7 @@ export function reasonToDrop(tell: Telling, incident: ToldIncident, nowUs: Epoch
   if (tell === "clear") return incident.state === "open" ? "open again meanwhile" : null;
   const shelved = incident.shelvedUntilUs !== null && incident.shelvedUntilUs > nowUs;
   if (shelved) return "shelved";
-  if (tell === "update") return incident.state === "open" ? null : "over meanwhile";
+  if (tell === "update") return isUnjudged(incident) ? null : "over meanwhile";
   if (needsAttention({ ...incident, merged: false, shelved })) return null;
   return isUnjudged(incident) ? "seen meanwhile" : "over meanwhile";
 }

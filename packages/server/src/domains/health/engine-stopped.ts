@@ -2,7 +2,7 @@ import { formatDuration, US_PER_MINUTE } from "@halvik/core/base/time";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
-import { ENGINE } from "../incidents/findings.js";
+import { ENGINE } from "../incidents/engine-name.js";
 import { clearOfRule, openOnce } from "../incidents/repository.js";
 import { readRoles } from "./repository.js";
 

@@ -9,6 +9,8 @@ import type { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { findRecords } from "../../store/find-records.js";
+import { timesBefore } from "./again-repository.js";
+import { consequencesOfIncident } from "./joints-repository.js";
 import { findIncident, findingsOf, historyOf, type IncidentRow, ruleBodies, urgencyFacts } from "./repository.js";
 import { type SimilarRow, similarIncidents } from "./similar-repository.js";
 import { tasksOf } from "./tasks-repository.js";
@@ -81,6 +83,14 @@ export async function incidentDetail(
       by: t.made_by,
       done: t.done_by === null || t.done_us === null ? null : { by: t.done_by, at: formatUs(t.done_us) },
     })),
+    again: await againOf(db, row),
+    consequences: (await consequencesOfIncident(db, id)).map((c) => ({
+      id: c.id,
+      title: c.title,
+      state: c.state,
+      first: formatUs(c.first_us),
+      why: c.parent_why,
+    })),
     similar: (await similarIncidents(db, id)).map((o) => ({
       id: o.id,
       title: o.title,
@@ -91,6 +101,13 @@ export async function incidentDetail(
       note: o.note ?? "",
     })),
   };
+}
+
+async function againOf(db: Queryable, row: IncidentRow) {
+  const before = await timesBefore(db, row.rule_id, row.key, row.id);
+  return (
+    before && { nth: before.times + 1, since: formatUs(before.sinceUs), ended: before.ended.map((e) => ({ ...e })) }
+  );
 }
 
 const readable = ({ score, parts }: Urgency) => ({ score, parts: parts.map(([why, n]): [string, number] => [why, n]) });
@@ -146,6 +163,9 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
       isEntityCode(e) ? entityValues(readEntity(e).field, [e], senders) : [e],
     ),
     linkedTo: row.linked_to,
+    explainedBy: row.parent === null ? null : { id: row.parent, why: row.parent_why },
+    folded: row.folded,
+    explains: { all: row.explains, lasting: row.explains_lasting },
     urgency: readable(urgencyOf(urgencyFacts(row, nowUs), nowUs)),
     needsAttention: needsAttention(urgencyFacts(row, nowUs)),
     sites: sitesOf(row, senders),

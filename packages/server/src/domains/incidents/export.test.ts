@@ -41,6 +41,8 @@ const detail = {
     },
   ],
   tasks: [{ id: 1, text: "ask *them*", by: "a", done: null }],
+  again: null,
+  consequences: [],
   similar: [],
   history: [{ at: "t", who: "a", code: "note", what: "note", detail: "line\n# two" }],
 } as unknown as IncidentDetail;

@@ -155,7 +155,7 @@ export async function latestIncidentOf(
 /** What had stopped goes on: nobody has seen it as it is now. */
 export async function reopenIncident(db: Queryable, id: number): Promise<void> {
   await db.query(
-    "update incident set state = 'open', ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
+    "update incident set state = 'open', stopped = false, ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
     [id],
   );
 }
@@ -181,36 +181,72 @@ export async function insertIncident(
   return rows[0]!.id;
 }
 
-/** An incident about to grow, held until the transaction ends; `ofRule`: records that findings of this rule count in it. */
-export async function incidentToGrow(
-  db: Queryable,
-  id: number,
-  ruleId: string,
-): Promise<{
-  title: string;
-  ruleId: string;
-  entities: string[];
-  severity: Severity;
-  seen: SeenEvidence | null;
-  newSinceSeen: string[];
-  ofRule: number;
-} | null> {
-  const { rows } = await db.query<{
-    title: string;
-    rule_id: string;
-    entities: string[];
-    severity: Severity;
-    seen: SeenEvidence | null;
-    new_since_seen: string[];
-    of_rule: number;
-  }>(
-    "select title, rule_id, entities, severity, seen, new_since_seen, (select coalesce(sum(f.count), 0)::bigint from finding f where f.incident = i.id and f.rule_id = $2 and f.merged_into is null) as of_rule from incident i where id = $1 for update of i",
+/** An incident about to grow. */
+export interface GrowingIncident {
+  readonly title: string;
+  readonly ruleId: string;
+  readonly entities: readonly string[];
+  readonly severity: Severity;
+  readonly lastUs: number;
+  readonly seen: SeenEvidence | null;
+  readonly newSinceSeen: readonly string[];
+  /** Entities that its history has not named yet, and when it last named some. */
+  readonly untold: readonly string[];
+  readonly toldUs: number;
+  readonly rules: readonly string[];
+  /** Records that findings of this rule count in it. */
+  readonly ofRule: number;
+}
+
+/** Held until the transaction ends. */
+export async function incidentToGrow(db: Queryable, id: number, ruleId: string): Promise<GrowingIncident | null> {
+  const { rows } = await db.query<GrowingIncident>(
+    `select title, rule_id as "ruleId", entities, severity, last_us as "lastUs", seen, new_since_seen as "newSinceSeen", untold, told_us as "toldUs",
+       array(select distinct f.rule_id from finding f where f.incident = i.id and f.merged_into is null) as rules,
+       (select coalesce(sum(f.count), 0)::bigint from finding f where f.incident = i.id and f.rule_id = $2 and f.merged_into is null) as "ofRule"
+     from incident i where id = $1 for update of i`,
     [id, ruleId],
   );
-  const row = rows[0];
-  if (row === undefined) return null;
-  const { rule_id, new_since_seen, of_rule, ...rest } = row;
-  return { ...rest, ruleId: rule_id, newSinceSeen: new_since_seen, ofRule: of_rule };
+  return rows[0] ?? null;
+}
+
+/** An incident with what its history has yet to name. */
+export interface UntoldRow {
+  readonly id: number;
+  readonly untold: readonly string[];
+}
+
+/** Keeps what an incident's history has yet to name. @param toldUs when it named some just now */
+export async function keepUntold(
+  db: Queryable,
+  id: number,
+  untold: readonly string[],
+  toldUs: number | null = null,
+): Promise<void> {
+  await db.query("update incident set untold = $2, told_us = coalesce($3, told_us) where id = $1", [
+    id,
+    untold,
+    toldUs,
+  ]);
+}
+
+/** Incidents with something their history has yet to name, that named something no later than `beforeUs`. @param only this one */
+export async function untoldSince(db: Queryable, beforeUs: number, only: number | null = null): Promise<UntoldRow[]> {
+  const { rows } = await db.query<UntoldRow>(
+    "select id, untold from incident where untold <> '{}' and told_us <= $1 and merged_into is null and ($2::int is null or id = $2)",
+    [beforeUs, only],
+  );
+  return rows;
+}
+
+/** When an incident began that a finding may leave: one with others in it, where no person has put it. Null: it may not. */
+export async function mayLeave(db: Queryable, finding: number, incident: number): Promise<number | null> {
+  const { rows } = await db.query<{ first_us: number }>(
+    `select i.first_us from incident i join finding f on f.id = $1 and f.incident = i.id
+     where i.id = $2 and not f.by_hand and exists (select from finding o where o.incident = i.id and o.id <> f.id)`,
+    [finding, incident],
+  );
+  return rows[0]?.first_us ?? null;
 }
 
 export async function growIncident(
@@ -258,7 +294,7 @@ export async function hasOpenFinding(db: Queryable, incident: number): Promise<b
 /** @returns whether it was open */
 export async function clearIncident(db: Queryable, id: number, endedUs: number): Promise<boolean> {
   const { rowCount } = await db.query(
-    "update incident set state = 'cleared', ended_us = $2, stopped = exists (select from finding where incident = $1 and cleared_by = 'quiet') where id = $1 and state = 'open'",
+    "update incident set state = 'cleared', ended_us = $2, stopped = exists (select from finding where incident = $1 and cleared_by in ('quiet', 'span')) where id = $1 and state = 'open'",
     [id, endedUs],
   );
   return (rowCount ?? 0) > 0;

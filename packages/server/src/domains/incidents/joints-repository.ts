@@ -1,32 +1,97 @@
-import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
-import type { JoinableIncident } from "@halvik/core/respond/incidents";
+import { US_PER_HOUR } from "@halvik/core/base/time";
+import { type ClearedBy, isUnproven } from "@halvik/core/detect";
+import { type IncidentState, type JoinableIncident, troubleOf } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 
-const MOST_INCIDENTS = 300;
-/** An entity named in this many incidents of a day is a hub: it joins nothing more (`docs/semantics.md` 25). */
-const HUB_INCIDENTS = 8;
+const MOST_INCIDENTS = 500;
+const MOST_FINDINGS = 20_000;
 
-/** Incidents near enough in time to be joined: open ones, and those that ended within the hour before; not those that people closed. */
+/** Incidents near enough in time to be joined: open ones, and those with evidence within an hour; not those that people closed. */
 export async function joinableIncidents(db: Queryable, firstUs: number, lastUs: number): Promise<JoinableIncident[]> {
   const { rows } = await db.query<{
     id: number;
     first_us: number;
     last_us: number;
+    is_open: boolean;
     entities: string[];
-    rules: string[];
+    parent: number | null;
   }>(
-    `select i.id, i.first_us, i.last_us, i.entities, array(select distinct f.rule_id from finding f where f.incident = i.id) as rules
-     from incident i where i.state <> 'closed' and i.merged_into is null and i.first_us <= $2 and i.last_us >= $1 order by i.last_us desc limit $3`,
+    `select i.id, i.first_us, i.last_us, i.state = 'open' as is_open, i.entities, i.parent from incident i
+     where i.state <> 'closed' and i.merged_into is null and i.first_us <= $2 and (i.last_us >= $1 or i.state = 'open') order by i.last_us desc limit $3`,
     [firstUs - US_PER_HOUR, lastUs + US_PER_HOUR, MOST_INCIDENTS],
   );
-  return rows.map((r) => ({ id: r.id, firstUs: r.first_us, lastUs: r.last_us, entities: r.entities, rules: r.rules }));
+  const { rows: findings } = await db.query<{
+    incident: number;
+    rule_id: string;
+    key: string;
+    lasts: boolean;
+    cleared_by: ClearedBy | null;
+  }>(
+    "select incident, rule_id, key, cleared_us is null as lasts, cleared_by from finding where incident = any($1::int[]) and merged_into is null order by id desc limit $2",
+    [rows.map((r) => r.id), MOST_FINDINGS],
+  );
+  const byIncident = new Map<number, (typeof findings)[number][]>();
+  for (const f of findings) byIncident.set(f.incident, [...(byIncident.get(f.incident) ?? []), f]);
+  return rows.map((r) => {
+    const own = byIncident.get(r.id) ?? [];
+    return {
+      id: r.id,
+      firstUs: r.first_us,
+      lastUs: r.last_us,
+      isOpen: r.is_open,
+      entities: r.entities,
+      parent: r.parent,
+      rules: [...new Set(own.map((f) => f.rule_id))],
+      lasting: [...new Set(own.flatMap((f) => (f.lasts ? [f.rule_id] : [])))],
+      troubles: [...new Set(own.map((f) => troubleOf(f.rule_id, f.key)))],
+      stopped: [...new Set(own.flatMap((f) => (isUnproven(f.cleared_by) ? [troubleOf(f.rule_id, f.key)] : [])))],
+    };
+  });
 }
 
-/** Entities that too many incidents of the last day name. */
-export async function busyEntities(db: Queryable, nowUs: number): Promise<ReadonlySet<string>> {
-  const { rows } = await db.query<{ entity: string }>(
-    "select e as entity from incident i, unnest(i.entities) e where i.last_us >= $1 and i.merged_into is null group by e having count(*) >= $2",
-    [nowUs - US_PER_DAY, HUB_INCIDENTS],
+/** Puts an incident under the one that explains it: it calls nobody by itself as long as that one lasts. */
+export async function explainIncident(db: Queryable, id: number, by: number, why: string): Promise<void> {
+  await db.query("update incident set parent = $2, parent_why = $3, folded = true where id = $1", [id, by, why]);
+}
+
+/** Notes that an incident which was seen explains more than then. */
+export async function noteConsequence(db: Queryable, id: number, entities: readonly string[]): Promise<void> {
+  await db.query(
+    `update incident i set new_since_seen = i.new_since_seen || array(
+       select e from unnest($2::text[]) e where not e = any(i.new_since_seen) and not i.seen->'entities' ? e
+     ) where id = $1 and seen is not null`,
+    [id, entities],
   );
-  return new Set(rows.map((r) => r.entity));
+}
+
+/** Consequences that last although what explained them has been over for so long; they stand for themselves from now on. */
+export async function unfoldOutlasting(
+  db: Queryable,
+  nowUs: number,
+  forUs: number,
+): Promise<{ readonly id: number; readonly parent: number }[]> {
+  const { rows } = await db.query<{ id: number; parent: number }>(
+    `update incident i set folded = false from incident p
+     where p.id = i.parent and i.folded and i.merged_into is null and i.state = 'open' and p.state <> 'open' and coalesce(p.ended_us, $1) <= $1 - $2::bigint
+     returning i.id, i.parent`,
+    [nowUs, forUs],
+  );
+  return rows;
+}
+
+export interface ConsequenceRow {
+  readonly id: number;
+  readonly title: string;
+  readonly state: IncidentState;
+  readonly first_us: number;
+  readonly parent_why: string;
+}
+
+/** What an incident explains, in the order of time. */
+export async function consequencesOfIncident(db: Queryable, id: number): Promise<ConsequenceRow[]> {
+  const { rows } = await db.query<ConsequenceRow>(
+    "select id, title, state, first_us, parent_why from incident where parent = $1 and merged_into is null order by first_us, id limit 200",
+    [id],
+  );
+  return rows;
 }

@@ -1,10 +1,5 @@
 import type { Sender, SenderDirectory } from "@halvik/core/model/senders";
 
-export const hubTest =
-  (busy: ReadonlySet<string>) =>
-  (entity: string): boolean =>
-    busy.has(entity);
-
 /** How a sender hangs on another: reached through it, or at the same site. Senders come by id or by name. */
 export function relationOf(directory: SenderDirectory, cause: string, consequence: string): string | null {
   const from = find(directory, cause);

@@ -2,7 +2,7 @@ import { formatDuration } from "@halvik/core/base/time";
 import type { Rule } from "@halvik/core/detect";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
-import { ENGINE } from "./findings.js";
+import { ENGINE } from "./engine-name.js";
 import { markReminded, needingAttention, remindersDue } from "./repository.js";
 
 /**

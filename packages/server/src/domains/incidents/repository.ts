@@ -36,13 +36,20 @@ export interface IncidentRow {
   shelved_by: string | null;
   shelved_why: string | null;
   merged_into: number | null;
+  parent: number | null;
+  parent_why: string;
+  folded: boolean;
   stopped: boolean;
   moments: number[] | null;
   rules: string[];
   tags: string[];
+  explains: number;
+  explains_lasting: number;
 }
 
 const COLUMNS = `i.*, r.body->>'name' as rule_name,
+  (select count(*)::int from incident c where c.parent = i.id and c.merged_into is null) as explains,
+  (select count(*)::int from incident c where c.parent = i.id and c.merged_into is null and c.state = 'open') as explains_lasting,
   (select array_agg(t) from (select (e->>'timeUs')::bigint as t from finding f, jsonb_array_elements(f.evidence_first || f.evidence_latest) e where f.incident = i.id order by t desc limit 60) m) as moments,
   array(select distinct f.rule_id from finding f where f.incident = i.id and f.merged_into is null) as rules,
   array(select distinct t from finding f join rule fr on fr.id = f.rule_id cross join lateral jsonb_array_elements_text(fr.body->'tags') t where f.incident = i.id order by 1) as tags`;
@@ -57,6 +64,7 @@ interface FactsRow {
   merged: boolean;
   shelved_until_us: number | null;
   acknowledged: boolean;
+  folded: boolean;
   new_since: boolean;
   returned: number;
   last_us: number;
@@ -64,7 +72,7 @@ interface FactsRow {
 }
 
 const FACTS = `i.id, i.severity, i.state, i.stopped, i.merged_into is not null as merged, i.shelved_until_us, i.acknowledged_us is not null as acknowledged,
-  i.new_since_seen <> '{}' as new_since, i.returned, i.last_us,
+  i.folded, i.new_since_seen <> '{}' as new_since, i.returned, i.last_us,
   (select count(distinct f.rule_id)::int from finding f where f.incident = i.id and f.merged_into is null) as rules`;
 
 const factsOf = (r: FactsRow, nowUs: number): UrgencyFacts & { readonly id: number } => ({
@@ -74,6 +82,7 @@ const factsOf = (r: FactsRow, nowUs: number): UrgencyFacts & { readonly id: numb
   state: r.state,
   stopped: r.stopped,
   merged: r.merged,
+  folded: r.folded,
   shelved: (r.shelved_until_us ?? 0) >= nowUs,
   acknowledged: r.acknowledged,
   newSinceSeen: r.new_since,
@@ -216,7 +225,7 @@ export async function incidentsWithRecord(
 /** Acknowledges: covers the evidence so far. @returns false when there is no such incident */
 export async function acknowledge(db: Queryable, id: number, who: string, nowUs: number): Promise<boolean> {
   const result = await db.query(
-    "update incident set acknowledged_by = $2, acknowledged_us = $3, seen = jsonb_build_object('severity', severity, 'entities', to_jsonb(entities)), new_since_seen = '{}' where id = $1",
+    "update incident set acknowledged_by = $2, acknowledged_us = $3, seen = jsonb_build_object('severity', severity, 'entities', to_jsonb(entities), 'rules', to_jsonb(array(select distinct f.rule_id from finding f where f.incident = incident.id))), new_since_seen = '{}' where id = $1",
     [id, who, nowUs],
   );
   return result.rowCount === 1;
@@ -266,33 +275,37 @@ async function sumUp(client: Queryable, id: number, other: number): Promise<void
        stopped = case when s.lasts or i.state = 'closed' then false else s.stopped end
      from (
        select sum(f.count) as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
-         (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 50) d) as entities,
+         (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 200) d) as entities,
          (select least(a.severity, b.severity) from incident a, incident b where a.id = $1 and b.id = $2) as severity,
          bool_or(f.cleared_us is null) or exists (select from incident a where a.id = $1 and ${LASTS_WITHOUT_FINDING}) as lasts, max(f.cleared_us) as ended_us,
-         coalesce((array_agg(f.cleared_by order by f.cleared_us desc nulls last))[1] = 'quiet', false) as stopped
+         coalesce((array_agg(f.cleared_by order by f.cleared_us desc nulls last))[1] in ('quiet', 'span'), false) as stopped
        from finding f where f.incident = $1
      ) s where i.id = $1`,
     [id, other],
   );
 }
 
-/** Moves all findings of an incident into another, which stays; the first one leads there from now on. */
+/** Moves all findings of an incident into another, as a person says; the first one leads there from now on, and what it explains hangs on that. */
 export async function mergeIncidents(client: Queryable, id: number, into: number, reason: string): Promise<void> {
+  await client.query("update finding set by_hand = true where incident = $1 or incident = $2", [id, into]);
   await client.query("update finding set incident = $2, joined = $3 where incident = $1", [id, into, reason]);
   await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
+  await client.query("update incident set parent = nullif($2, id) where parent = $1", [id, into]);
   await sumUp(client, into, id);
 }
 
 /**
  * Takes findings out into an incident of their own.
  * @param findings the first of them gives it its rule and key
+ * @param byHand a person says so: it stays
  * @returns its number, or null when one of them is not there or nothing would be left
  */
 export async function splitIncident(
   client: Queryable,
   id: number,
   findings: readonly number[],
-  described: { title: string; severity: number; ruleVersion: number },
+  described: { title: string; severity: number },
+  byHand: boolean,
 ): Promise<number | null> {
   const { rows } = await client.query<{ n: number; own: number }>(
     "select count(*)::int as n, count(*) filter (where id = any($2::int[]))::int as own from finding where incident = $1",
@@ -301,12 +314,16 @@ export async function splitIncident(
   if (rows[0]!.own !== findings.length || rows[0]!.n <= findings.length) return null;
   const made = await client.query<{ id: number }>(
     `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities, linked_to)
-       select $3, $4, 'open', f.rule_id, $5, f.key, f.first_us, f.last_us, f.raised_us, f.count, f.entities, $1
+       select $3, $4, 'open', f.rule_id, f.rule_version, f.key, f.first_us, f.last_us, f.raised_us, f.count, f.entities, $1
        from finding f where f.id = $2 returning id`,
-    [id, findings[0], described.title, described.severity, described.ruleVersion],
+    [id, findings[0], described.title, described.severity],
   );
   const own = made.rows[0]!.id;
-  await client.query("update finding set incident = $2, joined = '' where id = any($1::int[])", [findings, own]);
+  await client.query("update finding set incident = $2, joined = '', by_hand = $3 where id = any($1::int[])", [
+    findings,
+    own,
+    byHand,
+  ]);
   for (const one of [id, own]) await sumUp(client, one, one);
   return own;
 }
@@ -335,7 +352,7 @@ export async function closeIncident(
   return true;
 }
 
-/** Open incidents of rules that ask to be reminded of them after so many seconds, where that has passed since it was last said. */
+/** Incidents that nobody and nothing has said to be over, of rules that ask to be reminded of them after so many seconds, where that has passed since it was last said. */
 export async function remindersDue(
   db: Queryable,
   asking: readonly (readonly [ruleId: string, seconds: number])[],
@@ -343,7 +360,7 @@ export async function remindersDue(
 ): Promise<number[]> {
   const { rows } = await db.query<{ id: number }>(
     `select i.id from incident i join unnest($1::text[], $2::bigint[]) a (rule_id, seconds) on i.rule_id = a.rule_id
-     where i.state = 'open' and $3 - coalesce(i.reminded_us, (select max(at_us) from incident_event e where e.incident = i.id and e.code in ('raised', 'returned')), $3) >= a.seconds * 1000000`,
+     where (i.state = 'open' or (i.state = 'cleared' and i.stopped)) and $3 - coalesce(i.reminded_us, (select max(at_us) from incident_event e where e.incident = i.id and e.code in ('raised', 'returned')), $3) >= a.seconds * 1000000`,
     [asking.map(([id]) => id), asking.map(([, s]) => s), nowUs],
   );
   return rows.map((r) => r.id);

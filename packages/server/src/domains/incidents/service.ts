@@ -122,11 +122,16 @@ export async function splitOut(
   if (!worst || out.length === findings.length)
     throw new AppError("CONFLICT", `${said} cannot be taken out of incident ${id}`);
   const ids = [worst.id, ...out.map((f) => f.id).filter((id) => id !== worst.id)];
-  const own = await splitIncident(act.db, id, ids, {
-    title: findingTitle(worst.rule, worst, senders),
-    severity: worst.severity,
-    ruleVersion: worst.version,
-  });
+  const own = await splitIncident(
+    act.db,
+    id,
+    ids,
+    {
+      title: findingTitle(worst.rule, worst, senders),
+      severity: worst.severity,
+    },
+    true,
+  );
   if (own === null) throw new AppError("CONFLICT", `${said} is not there any more`);
   await act.tell(id, "split", `${said} was taken out: incident ${own}`);
   await act.tell(own, "split", `taken out of incident ${id}`);

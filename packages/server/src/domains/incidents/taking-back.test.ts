@@ -110,8 +110,7 @@ describe("merged and split, in any order", () => {
               a.id,
             ]);
             const picked = own.rows.filter((_, n) => (act.b >> n) & 1).map((r) => r.id);
-            if (picked.length > 0)
-              await splitIncident(db, a.id, picked, { title: "split", severity: 3, ruleVersion: 1 });
+            if (picked.length > 0) await splitIncident(db, a.id, picked, { title: "split", severity: 3 }, true);
           }
         }
         const { rows } = await db.query<{
@@ -142,7 +141,7 @@ describe("merged and split, in any order", () => {
         const [first, ...others] = incidents as [number, ...number[]];
         for (const other of others) await mergeIncidents(db, other, first, "merged");
         const [before] = await shown();
-        const own = await splitIncident(db, first, [findings[1]!], { title: "t", severity: 3, ruleVersion: 1 });
+        const own = await splitIncident(db, first, [findings[1]!], { title: "t", severity: 3 }, true);
         await mergeIncidents(db, own!, first, "merged");
         const [after] = await shown();
         const sorted = (i: Shown) => ({ ...i, entities: [...i.entities].sort() });

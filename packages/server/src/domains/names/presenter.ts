@@ -44,7 +44,7 @@ export class Presenter {
         ...(trap ? { eventName: trap.name } : {}),
         ...(r.kind === "snmp" ? { named: namedBindings(r, names) } : {}),
         ...trafficNames(r, names, interfaceName),
-        entities: entitiesOf(r, senderName),
+        entities: entitiesOf(r, senderName, senders.ours),
       };
     };
   }

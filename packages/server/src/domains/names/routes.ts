@@ -1,6 +1,8 @@
 import {
   ApplicationJson,
   ApplicationList,
+  DomainJson,
+  DomainList,
   EntityId,
   MeaningJson,
   MeaningList,
@@ -9,6 +11,7 @@ import {
   SeverityChange,
 } from "@halvik/contract";
 import { parseNetwork } from "@halvik/core/base/net";
+import { fold } from "@halvik/core/base/text";
 import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import {
   phraseCode,
@@ -18,6 +21,7 @@ import {
   sentenceNames,
   WINDOWS_MEANINGS,
 } from "@halvik/core/meaning";
+import { MOST_DOMAINS } from "@halvik/core/model/entity";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -27,7 +31,10 @@ import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
+import type { TermIndex } from "../../store/term-index.js";
 import type { CheckedModule } from "./check-module.js";
+import { domains } from "./domains.js";
+import { addDomain, listDomains, removeDomain } from "./domains-repository.js";
 import { addModules, listModules, namedBy } from "./mibs.js";
 import { countModules, removeModule } from "./mibs-repository.js";
 import type { Presenter } from "./presenter.js";
@@ -56,10 +63,11 @@ interface Needs {
   readonly presenter: Presenter;
   /** Threads for what somebody wrote and may take long. */
   readonly work: WorkPool;
+  readonly terms: TermIndex;
 }
 
 /** What turns codes into words: meanings of events, severities, SNMP modules, applications. All apply to history at once. */
-export const nameRoutes = ({ models, db, directory, presenter, work }: Needs) => {
+export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Needs) => {
   const meanings = async () => {
     const own = await ownMeanings(db);
     const mySeverities = await ownSeverities(db);
@@ -123,6 +131,8 @@ export const nameRoutes = ({ models, db, directory, presenter, work }: Needs) =>
         .slice(0, MAX_UNNAMED),
     };
   };
+
+  const ownDomains = async () => domains(db, await directory.get(), terms, nowUs());
 
   return [
     route({
@@ -279,6 +289,49 @@ export const nameRoutes = ({ models, db, directory, presenter, work }: Needs) =>
           await act.audit("application name removed", { id });
         });
         return applications();
+      },
+    }),
+    route({
+      method: "get",
+      path: "/domains",
+      summary: "Domains that are ours: in them one thing has several spellings; and domains that names suggest",
+      access: "read",
+      answer: DomainList,
+      handle: ownDomains,
+    }),
+    route({
+      method: "post",
+      path: "/domains",
+      summary:
+        "Says that a domain is ours; rules, joining and searches go by it from now on, searches over history too",
+      access: "act",
+      body: DomainJson,
+      answer: DomainList,
+      handle: async ({ body: { domain }, actor }) => {
+        await inAct(models, actor.name, async (act) => {
+          const kept = await listDomains(act.db);
+          if (kept.length >= MOST_DOMAINS)
+            throw new AppError("CONFLICT", `there are ${kept.length} domains; at most ${MOST_DOMAINS} can be kept`);
+          if (await addDomain(act.db, { domain: fold(domain), author: act.who, atUs: act.atUs }))
+            await act.audit("own domain added", { domain: fold(domain) });
+        });
+        return ownDomains();
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/domains/{domain}",
+      summary: "Takes back that a domain is ours",
+      access: "act",
+      params: z.object({ domain: z.string().min(1).max(253) }),
+      answer: DomainList,
+      handle: async ({ params: { domain }, actor }) => {
+        await inAct(models, actor.name, async (act) => {
+          if (!(await removeDomain(act.db, fold(domain))))
+            throw new AppError("NOT_FOUND", `“${domain}” is none of the own domains`);
+          await act.audit("own domain removed", { domain: fold(domain) });
+        });
+        return ownDomains();
       },
     }),
   ];

@@ -1,7 +1,7 @@
 import { readEntity } from "@halvik/core/model/entity";
 import type { Severity } from "@halvik/core/model/record";
-import type { HistoryCode } from "@halvik/core/respond/incidents";
-import { NotifyRoute, type SaidBefore, type Telling, type ToldIncident } from "@halvik/core/respond/notify";
+import { HISTORY_CODES, type HistoryCode } from "@halvik/core/respond/incidents";
+import { NotifyRoute, type SaidBefore, type Telling, type ToldIncident, tellingOf } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
 
 export interface KeptRoute {
@@ -95,9 +95,12 @@ export async function toldIncident(
     stopped: boolean;
     acknowledged_us: number | null;
     new_since_seen: string[];
+    folded: boolean;
+    of_history: boolean;
     shelved_until_us: number | null;
   }>(
-    `select i.title, i.severity, i.state, i.entities, i.last_us, i.ended_us, i.stopped, i.acknowledged_us, i.new_since_seen, i.shelved_until_us,
+    `select i.title, i.severity, i.state, i.entities, i.last_us, i.ended_us, i.stopped, i.acknowledged_us, i.new_since_seen, i.folded, i.shelved_until_us,
+       coalesce((select bool_and(e.history) from incident_event e where e.incident = i.id and e.code in ('raised', 'returned') and e.noted), false) as of_history,
        array(select distinct f.rule_id from finding f where f.incident = i.id) as rules,
        array(select distinct t from finding f join rule r on r.id = f.rule_id cross join lateral jsonb_array_elements_text(r.body->'tags') t where f.incident = i.id) as tags
      from incident i where i.id = $1 and i.merged_into is null`,
@@ -120,6 +123,8 @@ export async function toldIncident(
     stopped: row.stopped,
     acknowledged: row.acknowledged_us !== null,
     newSinceSeen: row.new_since_seen.length > 0,
+    folded: row.folded,
+    ofHistory: row.of_history,
     shelvedUntilUs: row.shelved_until_us,
   };
 }
@@ -134,6 +139,7 @@ export async function saidBefore(db: Queryable, route: number, incident: number)
   const since = over < 0 ? rows : rows.slice(0, over);
   const raise = since.find((r) => r.tells === "raise");
   return {
+    over: over >= 0 && raise === undefined,
     raise: raise === undefined ? "never" : raise.state === "sent" ? "sent" : "waiting",
     updateWaits: since.some((r) => r.tells === "update" && r.state === "waiting"),
     lastSentUs: since.reduce<number | null>((last, r) => ((r.ended_us ?? 0) > (last ?? 0) ? r.ended_us : last), null),
@@ -249,7 +255,8 @@ export async function latestDeliveries(db: Queryable, most: number): Promise<Del
   return rows;
 }
 
-const NOTICES = "('raised', 'returned', 'new-since-seen', 'still-lasts', 'cleared')";
+/** What a person is noticed of: all that a notification may tell, but what people did themselves. */
+const NOTICED = HISTORY_CODES.filter((code) => tellingOf(code) !== null && code !== "closed" && code !== "took-in");
 
 export interface NoticeRow {
   id: number;
@@ -266,8 +273,8 @@ export async function latestNotices(db: Queryable, sinceUs: number, most: number
   const { rows } = await db.query<NoticeRow>(
     `select e.id, e.at_us, e.code, e.detail, i.id as incident, i.title, i.severity
      from incident_event e join incident i on i.id = e.incident
-     where e.code in ${NOTICES} and e.at_us > $1 and e.noted and not e.history order by e.id desc limit $2`,
-    [sinceUs, most],
+     where e.code = any($3::text[]) and e.at_us > $1 and e.noted and not e.history and not i.folded order by e.id desc limit $2`,
+    [sinceUs, most, NOTICED],
   );
   return rows;
 }

@@ -40,6 +40,7 @@ export const inAct = <T>(models: Models, who: string, work: (act: Act) => Promis
     return work(new Act(connection, transaction, who, nowUs()));
   });
 
+/** @param finding the one it tells of */
 export async function addEvent(
   db: Queryable,
   incident: number,
@@ -48,10 +49,11 @@ export async function addEvent(
   code: HistoryCode,
   detail: string,
   reason: CloseReason | null = null,
+  finding: number | null = null,
 ): Promise<void> {
   await db.query(
-    "insert into incident_event (incident, at_us, who, code, detail, reason) values ($1, $2, $3, $4, $5, $6)",
-    [incident, atUs, who, code, detail, reason],
+    "insert into incident_event (incident, at_us, who, code, detail, reason, finding) values ($1, $2, $3, $4, $5, $6, $7)",
+    [incident, atUs, who, code, detail, reason, finding],
   );
 }
 

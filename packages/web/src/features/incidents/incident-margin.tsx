@@ -1,11 +1,12 @@
 import type { IncidentDetail } from "@halvik/contract";
+import { ordinal } from "@halvik/core/base/text";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
 import { Notes } from "../../ui/markdown";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { dayClock } from "../../ui/time";
+import { day, dayClock } from "../../ui/time";
 import { Acts } from "./acts";
 import { MoreActs } from "./more-acts";
 import { Similar } from "./similar";
@@ -66,6 +67,17 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
             ],
             ["clears", detail.rules[0]?.clears ?? ""],
             ["returned", i.returned > 0 ? (i.returned === 1 ? "once" : `${i.returned} times`) : null],
+            ["again", detail.again && <Again key="again" again={detail.again} />],
+            [
+              "explained by",
+              i.explainedBy && (
+                <>
+                  <Link to={`/incidents/${i.explainedBy.id}`}>incident {i.explainedBy.id}</Link>:{" "}
+                  {safeText(i.explainedBy.why)}
+                  {i.folded ? "; that one stands for it" : "; it outlasts that one"}
+                </>
+              ),
+            ],
             [
               "linked to",
               i.linkedTo === null ? null : <Link to={`/incidents/${i.linkedTo}`}>incident {i.linkedTo}</Link>,
@@ -86,6 +98,7 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
           </NamedText>,
         ])}
       />
+      <Consequences of={detail.consequences} />
       <Tasks
         tasks={detail.tasks}
         onAdd={(text) => act("tasks", { text })}
@@ -106,6 +119,55 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
           </li>
         ))}
       </ol>
+    </>
+  );
+}
+
+const ENDED: Readonly<Record<NonNullable<IncidentDetail["again"]>["ended"][number]["how"], string>> = {
+  fixed: "closed as fixed",
+  expected: "closed as expected",
+  false: "closed as false",
+  duplicate: "closed as duplicate",
+  open: "still open",
+  cleared: "cleared",
+  closed: "closed",
+  stopped: "stopped, not judged",
+};
+
+/** The how manieth time this is, and how the earlier ones ended. */
+function Again({ again }: { again: NonNullable<IncidentDetail["again"]> }) {
+  const zone = useViewStore((s) => s.zone);
+  return (
+    <>
+      the {ordinal(again.nth)} since {day(usOf(again.since), zone)}; before:{" "}
+      {again.ended.map(({ how, times }) => `${times} ${ENDED[how]}`).join(", ")}
+    </>
+  );
+}
+
+/** What it explains: folded under it, each with how it stands. */
+function Consequences({ of }: { of: IncidentDetail["consequences"] }) {
+  const zone = useViewStore((s) => s.zone);
+  if (of.length === 0) return null;
+  const lasting = of.filter((c) => c.state === "open").length;
+  return (
+    <>
+      <Heading
+        small={`${of.length}, ${lasting === 0 ? "none lasts" : `${lasting} ${lasting === 1 ? "lasts" : "last"}`}`}
+      >
+        What it explains
+      </Heading>
+      <ul className="text-ui leading-5">
+        {of.map((c) => (
+          <li key={c.id} className="mb-1">
+            <time className="font-mono text-small text-quiet">{dayClock(usOf(c.first), zone)}</time>{" "}
+            <Link to={`/incidents/${c.id}`}>
+              <NamedText>{c.title}</NamedText>
+            </Link>{" "}
+            <span className="text-quiet">{c.state === "open" ? "lasts" : c.state}</span>
+          </li>
+        ))}
+      </ul>
     </>
   );
 }

@@ -1,13 +1,20 @@
+import { OwnNames } from "@halvik/core/model/entity";
 import { NotificationNames } from "@halvik/core/model/notifications";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import { listDomains } from "../../names/domains-repository.js";
 import { loadMibNames } from "../../names/mibs.js";
 import { directoryVersion, kindsVersion, loadOwnNames } from "../../names/repository.js";
 import { loadSenders } from "./repository.js";
 
 /** What names in filters stand for, as it is now. */
 export const loadDirectory = async (db: Queryable, zone: string): Promise<SenderDirectory> =>
-  new SenderDirectory(await loadSenders(db, zone), await loadOwnNames(db), await notificationNames(db));
+  new SenderDirectory(
+    await loadSenders(db, zone),
+    await loadOwnNames(db),
+    await notificationNames(db),
+    new OwnNames((await listDomains(db)).map((d) => d.domain)),
+  );
 
 /** Modules take long to read and change seldom. */
 const read = new WeakMap<Queryable, { readonly version: number; readonly names: NotificationNames }>();

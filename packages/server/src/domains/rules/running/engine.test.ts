@@ -278,8 +278,15 @@ describe("joining on a real store", () => {
     writer.commit({ number: ++number, records, throughUs: T + through * S, runRules: true }, T + through * S);
   const incidents = async () =>
     (
-      await client.query<{ id: number; title: string; rules: string[]; count: number }>(
-        "select i.id, i.title, i.count, array(select distinct f.rule_id from finding f where f.incident = i.id order by 1) as rules from incident i where i.first_us >= $1 and i.merged_into is null order by i.id",
+      await client.query<{
+        id: number;
+        title: string;
+        rules: string[];
+        count: number;
+        parent: number | null;
+        folded: boolean;
+      }>(
+        "select i.id, i.title, i.count, i.parent, i.folded, array(select distinct f.rule_id from finding f where f.incident = i.id order by 1) as rules from incident i where i.first_us >= $1 and i.merged_into is null order by i.id",
         [T],
       )
     ).rows;
@@ -317,7 +324,7 @@ describe("joining on a real store", () => {
       [one!.id],
     );
     const pool = createPool(connectionOf(instance.config, instance.secrets, "owner"), 2, 10_000);
-    const own = await splitIncident(pool, one!.id, [finding[0]!.id], { title: "apart", severity: 3, ruleVersion: 1 });
+    const own = await splitIncident(pool, one!.id, [finding[0]!.id], { title: "apart", severity: 3 }, true);
     expect(await incidents()).toMatchObject([{ rules: ["guessed-then-in", "refused-logons"] }, { id: own, count: 3 }]);
     await mergeIncidents(client, own!, one!.id, "merged by hand");
     expect(await incidents()).toMatchObject([{ id: one!.id, rules: one!.rules, count: one!.count }]);
@@ -338,7 +345,7 @@ describe("joining on a real store", () => {
     expect(await incidents()).toMatchObject([{ count: 10_000, rules: ["refused-logons"] }]);
   });
 
-  test("a cause that is found later takes in what it explains", async () => {
+  test("a cause that is found later takes what it explains under it", async () => {
     await client.query(
       "insert into sender (id, name, state, reached_through) values (211, 'core', 'admitted', null), (212, 'far-router', 'admitted', 211) on conflict do nothing",
     );
@@ -354,9 +361,9 @@ describe("joining on a real store", () => {
     expect(await incidents()).toMatchObject([{ rules: ["adjacency-lost"] }]);
     await quiet(600);
     while (await session.step()) {}
-    expect(await incidents()).toMatchObject([
-      { title: "te1/30 of core is down", rules: ["adjacency-lost", "uplink-down"] },
-    ]);
+    const [consequence, cause] = await incidents();
+    expect(cause).toMatchObject({ title: "te1/30 of core is down", rules: ["uplink-down"] });
+    expect(consequence).toMatchObject({ rules: ["adjacency-lost"], parent: cause!.id, folded: true });
   });
 });
 

@@ -1,0 +1,72 @@
+import { fold } from "../../base/text/index.js";
+import { US_PER_MINUTE } from "../../base/time/index.js";
+import { entityCode, type OwnNames, readEntity } from "../../model/entity/index.js";
+
+/** How far from the last evidence something still belongs to it (`docs/semantics.md` 25). */
+export const NEAR_US = 30 * US_PER_MINUTE;
+/** What links must weigh together to join. */
+export const ENOUGH = 0.5;
+
+/** How widely something is known: of the senders heard in a week, how many had records that name it. */
+export interface Heard {
+  readonly by: number;
+  readonly of: number;
+  /** Declared to be a relay, a resolver or a gateway. */
+  readonly declared?: string;
+}
+
+/** What two findings share, and what it weighs. */
+export interface Link {
+  readonly field: string;
+  readonly value: string;
+  /** 0: it says nothing; 1: it is enough by itself. */
+  readonly weight: number;
+  /** Why it weighs so much, or so little. */
+  readonly why: string;
+}
+
+/** Names that everybody's machines have: the same one twice says little. */
+const EVERYBODY = ["root", "admin", "administrator", "administrators", "guest", "test", "user", "system", "backup"];
+/** Fields whose values are one kind of thing, whichever role it has: who attacked may be where the data went. */
+const ADDRESSES = ["src", "dst", "address"];
+/** What one of these in common is worth, when nobody else has it. Our own scale: no source. */
+const WORTH: Readonly<Record<string, number>> = { user: 1, address: 1, interface: 1, host: 0.4 };
+const LITTLE = 0.2;
+/** A part of the senders heard, and a number of them, from which on something is a hub. */
+const HUB_PART = 0.05;
+const HUB_SENDERS = 4;
+
+/**
+ * The thing an entity is, without its role and spelling: two entities are the same thing when this is the same text.
+ * @param nameOf the name of a sender by its id: the machine that sends is the one that names itself
+ */
+export function thingOf(entity: string, ours: OwnNames, nameOf: (sender: number) => string): string {
+  const { field, value } = readEntity(entity);
+  if (ADDRESSES.includes(field)) return entityCode("address", ours.canonical("address", value));
+  if (field === "sender") return entityCode("host", ours.canonical("host", nameOf(Number(value))));
+  return entityCode(field, ours.canonical(field, value));
+}
+
+/** Whether something is so common that sharing it says nothing (`docs/semantics.md` 25). */
+export const isHub = ({ by, of, declared }: Heard): boolean =>
+  declared !== undefined || (by >= HUB_SENDERS && by > HUB_PART * of);
+
+/** What sharing a thing weighs, by how rare it was in the week before. @param gapUs between the two that share it */
+export function linkOf(thing: string, heard: Heard, gapUs: number): Link {
+  const { field, value } = readEntity(thing);
+  const link = (weight: number, why: string): Link => ({ field, value, weight, why });
+  if (heard.declared !== undefined) return link(0, heard.declared);
+  if (isHub(heard)) return link(0, `named by ${heard.by} of ${heard.of} senders in a week`);
+  const near = 1 - gapUs / (2 * NEAR_US);
+  const worth = WORTH[field] ?? LITTLE;
+  if (field === "user" && EVERYBODY.includes(fold(value))) return link(LITTLE * near, "a name that every machine has");
+  // the first sender more halves little: two devices on one path see the same address
+  const rare = 1 / (1 + 0.5 * Math.log2(Math.max(1, heard.by)));
+  return link(
+    worth * rare * near,
+    heard.by === 0 ? "not seen in the week before" : `named by ${heard.by} of ${heard.of} senders in a week`,
+  );
+}
+
+/** What people read of a link. @param say a value as people read it */
+export const sayLink = ({ field, value }: Link): string => `same ${field} ${value}`;

@@ -1,0 +1,152 @@
+import { ordinal } from "@halvik/core/base/text";
+import { formatDuration, formatUs, US_PER_DAY } from "@halvik/core/base/time";
+import {
+  type Episode,
+  type EpisodeReport,
+  findingTitle,
+  type Rule,
+  severityOf,
+  shelvedUntil,
+} from "@halvik/core/detect";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import {
+  type Explanation,
+  type HistoryCode,
+  type JoinContext,
+  placeFinding,
+  sharedThings,
+} from "@halvik/core/respond/incidents";
+import type { Queryable } from "../../kernel/db/pool.js";
+import { addEvent } from "../../kernel/db/unit-of-work.js";
+import { timesBefore } from "./again-repository.js";
+import { ENGINE } from "./engine-name.js";
+import { insertIncident, latestIncidentOf, reopenIncident } from "./findings-repository.js";
+import type { HeardBefore } from "./heard-before.js";
+import { relationOf } from "./joints.js";
+import { explainIncident, joinableIncidents, noteConsequence } from "./joints-repository.js";
+import { shelveIncident } from "./repository.js";
+
+/** What placing goes by. */
+export interface Placing {
+  readonly db: Queryable;
+  readonly rules: ReadonlyMap<string, Rule>;
+  readonly directory: SenderDirectory;
+  readonly heard: HeardBefore;
+  readonly nowUs: number;
+  /** Whose clock shelving windows go by. */
+  readonly zone: string;
+}
+
+/** Where a finding was put. */
+export interface Placed {
+  readonly incident: number;
+  /** Why it belongs there, as people read it; empty: it began it. */
+  readonly joined: string;
+  /** It gives the incident its name. */
+  readonly leads: boolean;
+  /** Says in the history that it came. @param finding its number */
+  readonly tell: (finding: number) => Promise<void>;
+}
+
+/** Puts a new finding into the incident it belongs to, or opens one for it. */
+export async function place(placing: Placing, rule: Rule, report: EpisodeReport): Promise<Placed> {
+  const { db, directory, nowUs } = placing;
+  const { episode: e, ruleId, key } = report;
+  const earlier = await latestIncidentOf(db, ruleId, key);
+  const finding = { ...e, rule: ruleId, key, aboutSender: rule.key.includes("sender") };
+  const incidents = await joinableIncidents(db, e.firstUs, e.lastUs);
+  const names = { ours: directory.ours, nameOf: (id: number) => directory.name(id) };
+  const beganUs = Math.min(e.firstUs, ...incidents.map((i) => i.firstUs));
+  const context: JoinContext = {
+    ...names,
+    heard: await placing.heard.of(
+      db,
+      sharedThings(finding, incidents, names),
+      Math.max(beganUs, e.firstUs - US_PER_DAY),
+      directory,
+    ),
+    explainedBy: (id) => placing.rules.get(id)?.explainedBy ?? [],
+    relation: (cause, consequence) => relationOf(directory, cause, consequence),
+  };
+  const found = placeFinding(finding, earlier, incidents, context);
+  const say = (incident: number, code: HistoryCode, detail: string) => async (id: number) => {
+    await addEvent(db, incident, nowUs, ENGINE, code, detail, null, id);
+    for (const consequence of found.consequences) await takeUnder(placing, consequence, incident);
+  };
+  switch (found.to) {
+    case "returned":
+      await reopenIncident(db, found.incident);
+      return {
+        incident: found.incident,
+        joined: "",
+        leads: false,
+        tell: say(found.incident, "returned", sayReturn(e, earlier!.endedUs!)),
+      };
+    case "joined":
+      if (found.reopens) await reopenIncident(db, found.incident);
+      return {
+        incident: found.incident,
+        joined: found.reason,
+        leads: false,
+        tell: say(found.incident, found.reopens ? "returned" : "joined", `“${rule.name}”: ${found.reason}`),
+      };
+    case "new":
+      return begin(placing, rule, report, found.again, found.cause, say);
+  }
+}
+
+async function begin(
+  placing: Placing,
+  rule: Rule,
+  { episode: e, key }: EpisodeReport,
+  again: number | null,
+  cause: Explanation | null,
+  say: (incident: number, code: HistoryCode, detail: string) => (finding: number) => Promise<void>,
+): Promise<Placed> {
+  const { db, directory, nowUs } = placing;
+  const incident = await insertIncident(db, {
+    title: findingTitle(rule, { ...e, key }, directory),
+    severity: severityOf(rule, e),
+    ruleId: rule.id,
+    key,
+    episode: e,
+    linkedTo: again,
+  });
+  const before = again === null ? null : await timesBefore(db, rule.id, key, incident);
+  const often =
+    before === null ? "" : `; again, the ${ordinal(before.times + 1)} since ${formatUs(before.sinceUs).slice(0, 10)}`;
+  const raised = `${e.count === 1 ? "one record" : `${e.count} records in ${formatDuration(e.lastUs - e.firstUs)}`} met “${rule.name}”${often}`;
+  const shelf = shelvedUntil(rule.shelve, e.raisedUs, placing.zone);
+  if (shelf !== null) await shelveIncident(db, incident, shelf.untilUs, `the rule “${rule.name}”`, shelf.why);
+  if (cause !== null) {
+    await explainIncident(db, incident, cause.incident, cause.reason);
+    await noteConsequence(db, cause.incident, e.entities);
+  }
+  return {
+    incident,
+    joined: "",
+    leads: true,
+    tell: async (finding) => {
+      await say(incident, "raised", raised)(finding);
+      if (cause !== null) {
+        await addEvent(db, incident, nowUs, ENGINE, "explained", `incident ${cause.incident}: ${cause.reason}`);
+        const title = findingTitle(rule, { ...e, key }, directory);
+        await addEvent(db, cause.incident, nowUs, ENGINE, "explains", `incident ${incident}: ${title}`, null, finding);
+      }
+      if (shelf !== null)
+        await addEvent(db, incident, nowUs, ENGINE, "shelved", `until ${formatUs(shelf.untilUs)}: ${shelf.why}`);
+    },
+  };
+}
+
+/** A cause that comes after its consequences takes all of them under it. */
+async function takeUnder({ db, nowUs }: Placing, { incident, reason }: Explanation, cause: number): Promise<void> {
+  if (incident === cause) return;
+  await explainIncident(db, incident, cause, reason);
+  await addEvent(db, incident, nowUs, ENGINE, "explained", `incident ${cause}: ${reason}`);
+  await addEvent(db, cause, nowUs, ENGINE, "explains", `incident ${incident}: ${reason}`);
+}
+
+function sayReturn(e: Episode, endedUs: number): string {
+  return `${e.count === 1 ? "one record" : `${e.count} records, the first`} after ${formatDuration(Math.max(0, e.firstUs - endedUs))}`;
+}

@@ -1,0 +1,219 @@
+import { type Episode, type EpisodeReport, Rule, type RuleInput } from "@halvik/core/detect";
+import { newSender, SenderDirectory } from "@halvik/core/model/senders";
+import type { HistoryCode } from "@halvik/core/respond/incidents";
+import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import fc from "fast-check";
+import pg from "pg";
+import { connectionOf } from "../../kernel/db/pool.js";
+import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { planDeliveries } from "../notifications/plan-deliveries.js";
+import { insertRoute } from "../notifications/repository.js";
+import { Findings } from "./findings.js";
+import { tellUntold } from "./grow-incident.js";
+import { tellOutlasting } from "./outlast.js";
+import { acknowledge, closeIncident } from "./repository.js";
+
+const MINUTE = 60e6;
+const DAY = 1_440 * MINUTE;
+const T0 = 1_790_000_000e6;
+
+let instance: TestInstance;
+let db: pg.Client;
+beforeAll(async () => {
+  instance = await startTestInstance();
+  db = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+  await db.connect();
+}, 240_000);
+afterAll(async () => {
+  await db?.end();
+  await instance?.dispose();
+});
+
+const rule = (id: string, over: Partial<RuleInput>): Rule =>
+  Rule.parse({
+    kind: "count",
+    id,
+    name: id,
+    filter: "app is x",
+    key: ["user"],
+    count: 1,
+    windowSeconds: 600,
+    severity: "warning",
+    worse: [{ count: 20, severity: "critical" }],
+    title: `${id} of {user}`,
+    clear: { by: "quiet", seconds: 600 },
+    ...over,
+  } as RuleInput);
+/** Rules whose findings only stop, whose findings something ends, and one that explains another. */
+const RULES = new Map(
+  [
+    rule("stops", {}),
+    rule("judged", { clear: { by: "hand" }, severity: "error" }),
+    rule("ends", { clear: { by: "record", filter: "app is y" } }),
+    rule("uplink", { clear: { by: "record", filter: "app is y" }, key: ["sender"], title: "{sender} is down" }),
+    rule("behind", { key: ["sender"], explainedBy: ["uplink"], title: "{sender} is silent" }),
+  ].map((r) => [r.id, r]),
+);
+const DIRECTORY = new SenderDirectory([
+  newSender(1, "core"),
+  newSender(2, "far", { reachedThrough: 1 }),
+  newSender(3, "apart"),
+]);
+
+/** One stretch of a rule and key: how it grows, minute by minute, and whether it ends. */
+interface Stretch {
+  readonly rule: string;
+  readonly who: number;
+  readonly at: number;
+  readonly grows: readonly { readonly after: number; readonly count: number; readonly src: number }[];
+  readonly ends: boolean;
+}
+const stretch: fc.Arbitrary<Stretch> = fc.record({
+  rule: fc.constantFrom(...RULES.keys()),
+  who: fc.integer({ min: 1, max: 3 }),
+  at: fc.oneof(fc.integer({ min: 0, max: 120 }), fc.integer({ min: 0, max: 4_000 })),
+  grows: fc.array(
+    fc.record({
+      after: fc.oneof(fc.integer({ min: 1, max: 20 }), fc.integer({ min: 1, max: 700 })),
+      count: fc.integer({ min: 1, max: 15 }),
+      src: fc.integer({ min: 1, max: 9 }),
+    }),
+    { maxLength: 4 },
+  ),
+  ends: fc.boolean(),
+});
+type Deed = { readonly at: number; readonly nth: number; readonly what: "acknowledge" | "fixed" | "expected" };
+const deed: fc.Arbitrary<Deed> = fc.record({
+  at: fc.integer({ min: 0, max: 5_000 }),
+  nth: fc.nat(20),
+  what: fc.constantFrom("acknowledge", "fixed", "expected"),
+});
+
+/** What the engine would report of a stretch, in the order of time; what nothing ends goes on for a day at most, as in the engine. */
+function reportsOf({ rule: id, who, at, grows, ends }: Stretch): { atUs: number; report: EpisodeReport }[] {
+  const ofSender = id === "uplink" || id === "behind";
+  const key = ofSender ? String(who) : `u${who}`;
+  const own = [ofSender ? `sender\u0001${who}` : `user\u0001u${who}`];
+  const firstUs = T0 + at * MINUTE;
+  let e: Episode = {
+    firstUs,
+    lastUs: firstUs,
+    raisedUs: firstUs,
+    count: 1,
+    first: [],
+    latest: [],
+    entities: own,
+    worse: 0,
+    facts: [],
+    clearedUs: null,
+    clearedBy: null,
+  };
+  const out = [e];
+  for (const { after, count, src } of grows) {
+    const lastUs = e.lastUs + after * MINUTE;
+    if (lastUs - firstUs > DAY) break;
+    e = { ...e, lastUs, count: e.count + count, entities: [...new Set([...e.entities, `src\u0001198.51.100.${src}`])] };
+    out.push(e);
+  }
+  const proved = RULES.get(id)!.clear.by === "record";
+  if (ends || !proved) {
+    const clearedUs = e.lastUs + 10 * MINUTE;
+    out.push({ ...e, clearedUs, clearedBy: proved ? "record" : "quiet" });
+  }
+  return out.map((episode) => ({
+    atUs: episode.clearedUs ?? episode.lastUs,
+    report: { ruleId: id, lane: "live", key, episode, final: false },
+  }));
+}
+
+/** Stretches of one rule and key do not overlap: the engine folds what does into one. */
+const apart = (all: readonly Stretch[]): Stretch[] => {
+  const until = new Map<string, number>();
+  return [...all]
+    .sort((a, b) => a.at - b.at)
+    .filter((s) => {
+      const key = `${s.rule} ${s.who}`;
+      const reports = reportsOf(s);
+      const { episode } = reports[reports.length - 1]!.report;
+      if ((until.get(key) ?? 0) >= T0 + s.at * MINUTE) return false;
+      until.set(key, episode.clearedUs === null ? Number.POSITIVE_INFINITY : episode.clearedUs + 11 * MINUTE);
+      return true;
+    });
+};
+
+test("whatever happens, every finding is told, and one incident is one happening", async () => {
+  await fc.assert(
+    fc.asyncProperty(
+      fc.array(stretch, { minLength: 2, maxLength: 14 }),
+      fc.array(deed, { maxLength: 6 }),
+      async (all, deeds) => {
+        await db.query(
+          "truncate incident, incident_event, finding, delivery, notify_route, engine_close restart identity cascade",
+        );
+        await insertRoute(
+          db,
+          NotifyRoute.parse({ name: "all", to: ["duty@orvane.example"], severity: "debug" }),
+          "me",
+          0,
+        );
+        const findings = await Findings.load(db, "UTC");
+        const steps = [
+          ...apart(all)
+            .flatMap(reportsOf)
+            .map((r) => ({ ...r, deed: null })),
+          ...deeds.map((d) => ({ atUs: T0 + d.at * MINUTE, report: null, deed: d })),
+        ].sort((a, b) => a.atUs - b.atUs);
+        for (const { atUs, report, deed: d } of steps) {
+          if (report !== null) {
+            await findings.apply(db, [report], RULES, DIRECTORY, atUs, (_id, work) => work());
+            // what a person had closed meanwhile, the engine has ended too
+          } else if (d !== null) {
+            const { rows } = await db.query<{ id: number }>(
+              "select id from incident where state <> 'closed' and merged_into is null order by id",
+            );
+            const id = rows[d.nth % Math.max(1, rows.length)]?.id;
+            if (id === undefined) continue;
+            if (d.what === "acknowledge") await acknowledge(db, id, "me", atUs);
+            else await closeIncident(db, id, d.what, atUs);
+          }
+          await tellOutlasting(db, atUs);
+          await tellUntold(db, DIRECTORY, atUs);
+          while (await planDeliveries(db, DIRECTORY, atUs)) {}
+          await db.query("update delivery set state = 'sent', ended_us = $1 where state = 'waiting' and due_us <= $1", [
+            atUs,
+          ]);
+        }
+        const { rows: told } = await db.query<{
+          finding: number;
+          incident: number;
+          code: HistoryCode;
+          at_us: number;
+          folded: boolean;
+          speaks: boolean;
+        }>(
+          `select f.id as finding, e.incident, e.code, e.at_us, i.parent is not null as folded,
+             exists (select from delivery d where d.incident = e.incident and d.due_us >= e.at_us) as speaks
+           from finding f left join incident_event e on e.finding = f.id left join incident i on i.id = e.incident`,
+        );
+        for (const finding of new Set(told.map((t) => t.finding))) {
+          const lines = told.filter((t) => t.finding === finding && t.code !== null && tellingOf(t.code) !== null);
+          // what is explained is told with what explains it
+          expect({ finding, lines: lines.some((l) => l.speaks) }).toEqual({ finding, lines: true });
+        }
+        const { rows: spans } = await db.query<{ id: number; span: number }>(
+          `select i.id, max(f.last_us) - min(f.first_us) as span from incident i join finding f on f.incident = i.id
+           where not exists (select from finding o where o.incident = i.id and o.rule_id in ('ends', 'uplink')) group by i.id`,
+        );
+        for (const { id, span } of spans) expect({ id, within: span <= DAY }).toEqual({ id, within: true });
+        // counts, times and entities of an incident are those of its own findings
+        const { rows: wrong } = await db.query(
+          `select i.id from incident i join (select incident, sum(count)::bigint as n, min(first_us) as a, max(last_us) as b from finding group by incident) f on f.incident = i.id
+           where i.count <> f.n or i.first_us <> f.a or i.last_us <> f.b`,
+        );
+        expect(wrong).toEqual([]);
+      },
+    ),
+    { seed: 14, numRuns: 30 },
+  );
+}, 240_000);
