@@ -59,6 +59,7 @@ export function loadDemo(
     if (existsSync(marker)) return;
     await step("Loading the demo's senders, names and users", async () => {
       await pipe(["simulate", "senders"], ["senders", "import", "-"]);
+      await command(["domains", "add", "orvane.example", "ORVANE"]);
       await pipe(["simulate", "mib"], ["mibs", "add", "-"]);
       await command(["snmp-users", "add", ...(await output(["simulate", "snmp-user"])).split(" ")]);
       await command(["routes", "add", "duty", "--to", "duty@orvane.example"]);

@@ -1,7 +1,16 @@
 import fc from "fast-check";
 import { fold } from "../../base/text/index.js";
 import { testRecord } from "../../testing/record.js";
-import { canonicalUser, entitiesOf, entityCode, isEntityCode, OwnNames, readEntity, suggestDomains, valuesOfField } from "./index.js";
+import {
+  canonicalUser,
+  entitiesOf,
+  entityCode,
+  isEntityCode,
+  OwnNames,
+  readEntity,
+  suggestDomains,
+  valuesOfField,
+} from "./index.js";
 
 test.each([
   ["ORVANE\\k.lind", "k.lind"],

@@ -11,7 +11,6 @@ import {
   SeverityChange,
 } from "@halvik/contract";
 import { parseNetwork } from "@halvik/core/base/net";
-import { fold } from "@halvik/core/base/text";
 import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import {
   phraseCode,
@@ -21,7 +20,6 @@ import {
   sentenceNames,
   WINDOWS_MEANINGS,
 } from "@halvik/core/meaning";
-import { MOST_DOMAINS } from "@halvik/core/model/entity";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -34,9 +32,9 @@ import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import type { TermIndex } from "../../store/term-index.js";
 import type { CheckedModule } from "./check-module.js";
 import { domains } from "./domains.js";
-import { addDomain, listDomains, removeDomain } from "./domains-repository.js";
 import { addModules, listModules, namedBy } from "./mibs.js";
 import { countModules, removeModule } from "./mibs-repository.js";
+import { nameOurDomain, takeBackDomain } from "./own-domains.js";
 import type { Presenter } from "./presenter.js";
 import {
   addApplication,
@@ -308,13 +306,7 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       body: DomainJson,
       answer: DomainList,
       handle: async ({ body: { domain }, actor }) => {
-        await inAct(models, actor.name, async (act) => {
-          const kept = await listDomains(act.db);
-          if (kept.length >= MOST_DOMAINS)
-            throw new AppError("CONFLICT", `there are ${kept.length} domains; at most ${MOST_DOMAINS} can be kept`);
-          if (await addDomain(act.db, { domain: fold(domain), author: act.who, atUs: act.atUs }))
-            await act.audit("own domain added", { domain: fold(domain) });
-        });
+        await inAct(models, actor.name, (act) => nameOurDomain(act, domain));
         return ownDomains();
       },
     }),
@@ -326,11 +318,7 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       params: z.object({ domain: z.string().min(1).max(253) }),
       answer: DomainList,
       handle: async ({ params: { domain }, actor }) => {
-        await inAct(models, actor.name, async (act) => {
-          if (!(await removeDomain(act.db, fold(domain))))
-            throw new AppError("NOT_FOUND", `“${domain}” is none of the own domains`);
-          await act.audit("own domain removed", { domain: fold(domain) });
-        });
+        await inAct(models, actor.name, (act) => takeBackDomain(act, domain));
         return ownDomains();
       },
     }),
