@@ -594,6 +594,7 @@ const WORDS = [
   "listenOnly",
   "shelve",
   "explainedBy",
+  "suspects",
   "reason",
   "notes",
   "owner",

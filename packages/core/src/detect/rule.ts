@@ -66,3 +66,15 @@ export function quietUsOf(rule: Rule): number | null {
 
 /** How far apart evidence of one episode may be, in µs: what `docs/semantics.md` 21 calls W. */
 export const ruleWindowUs = (rule: Rule): number => kindOf(rule).windowSeconds(rule) * 1e6;
+
+/** A tag of more rules than this says where a thing was seen, not what it is about. */
+const FEW_RULES = 5;
+
+/** What each rule is about as few others are: its tags that few rules have. */
+export function subjectsOf(rules: Iterable<Pick<Rule, "id" | "tags">>): (rule: string) => readonly string[] {
+  const all = [...rules];
+  const uses = new Map<string, number>();
+  for (const tag of all.flatMap((r) => r.tags)) uses.set(tag, (uses.get(tag) ?? 0) + 1);
+  const own = new Map(all.map((r) => [r.id, r.tags.filter((tag) => uses.get(tag)! <= FEW_RULES)]));
+  return (id) => own.get(id) ?? [];
+}

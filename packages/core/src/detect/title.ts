@@ -63,3 +63,22 @@ function shortNumber(value: number): string {
     if (size >= unit) return `${Number((value / (name === "k" ? 1e3 : unit)).toPrecision(3))} ${name}`;
   return String(Number(value.toPrecision(3)));
 }
+
+/** What a finding comes to suspect, as codes: of a field of its key that value, of another the one its title names first. */
+export function suspectsOf(
+  rule: Pick<Rule, "suspects" | "key">,
+  finding: { readonly key: string; readonly entities: readonly string[] },
+): string[] {
+  const keys = splitKey(finding.key, rule.key.length);
+  return rule.suspects.flatMap((name) => {
+    const place = (rule.key as readonly string[]).indexOf(name);
+    const value = place < 0 ? valuesOfField(finding.entities, name)[0] : keys[place];
+    return value === undefined ? [] : [entityCode(name, value)];
+  });
+}
+
+/** What a finding is about, as codes: the values of its key. */
+export const aboutOf = (rule: Pick<Rule, "key">, key: string): string[] => {
+  const values = splitKey(key, rule.key.length);
+  return rule.key.map((name, i) => entityCode(name, values[i] ?? ""));
+};

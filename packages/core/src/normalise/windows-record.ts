@@ -59,7 +59,9 @@ function eventRecord(e: WindowsEvent, bytes: Uint8Array, context: WindowsContext
   };
   const users = e.provider.startsWith("Service Control")
     ? []
-    : values(USERS).filter((u) => !NOBODY.includes(u.trim().toUpperCase()));
+    : [...values(USERS), ...values(["MemberName"]).flatMap(commonName)].filter(
+        (u) => !NOBODY.includes(u.trim().toUpperCase()),
+      );
   const data: (readonly [string, string])[] = [...e.data];
   const add = (name: string, value: string | null) => {
     if (value !== null) data.push([name, value]);
@@ -115,4 +117,10 @@ function outcomeOf(e: WindowsEvent, usual: Outcome): Outcome {
     if (status !== undefined) return /^0x0+$/.test(status) ? "success" : "failure";
   }
   return usual;
+}
+
+/** The account that a member of a group is: the common name its distinguished name begins with (RFC 4514 section 3). */
+function commonName(name: string): string[] {
+  const found = /^CN=((?:[^,\\]|\\.){1,256})(?:,|$)/i.exec(name.trim());
+  return found ? [found[1]!.replace(/\\(.)/g, "$1")] : [];
 }

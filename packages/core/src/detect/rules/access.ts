@@ -51,6 +51,7 @@ export const ACCESS_RULES: readonly RuleInput[] = [
     severity: "critical",
     title: "{src} was let in as {user} after many refused logons",
     entities: ["user", "sender"],
+    suspects: ["user"],
     clear: { by: "hand" },
     remindSeconds: 3_600,
     reason:
@@ -94,6 +95,7 @@ export const ACCESS_RULES: readonly RuleInput[] = [
     severity: "critical",
     title: "{user} was guessed, logged on, and used special rights",
     entities: ["src", "sender"],
+    suspects: ["user"],
     clear: { by: "hand" },
     remindSeconds: 3_600,
     reason: "The same account refused, accepted and privileged within two hours, on whichever hosts: a whole chain.",

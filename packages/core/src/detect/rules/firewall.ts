@@ -153,7 +153,7 @@ export const FIREWALL_RULES: readonly RuleInput[] = [
     severity: "warning",
     title: "{src} is now let through to {dst}, which it was refused before",
     entities: ["sender"],
-    clear: { by: "quiet", seconds: 86_400 },
+    clear: { by: "quiet", seconds: 14_400 },
     reason: "The same conversation refused and then allowed means the policy was changed.",
     notes: "Who changed it, and was it asked for?",
     tags: ["firewall", "change"],

@@ -44,7 +44,7 @@ export const HEALTH_RULES: readonly RuleInput[] = [
     severity: "error",
     title: "A disk of {sender} gives errors ({count})",
     entities: [],
-    clear: { by: "quiet", seconds: 21_600 },
+    clear: { by: "quiet", seconds: 3_600 },
     reason: "A disk that begins to fail does not heal; that it says nothing more is no good sign.",
     notes: "Is the backup of today whole? Replace the disk before it goes.",
     tags: ["disk"],

@@ -91,6 +91,8 @@ export const common = {
     .default([]),
   /** Not raised on its own while a finding of one of these rules is open for a related sender or entity: it joins that one's incident. */
   explainedBy: z.array(ruleId).max(8).default([]),
+  /** Fields whose values it comes to suspect: what else they do meanwhile is part of the same happening, however common they are. */
+  suspects: z.array(fieldName).max(4).default([]),
   /** Why the rule exists. */
   reason: z.string().max(2000).default(""),
   /** What to do when it fires. */

@@ -28,7 +28,7 @@ const SampleFields = z.object({
 });
 
 /** Records to try a rule with. `{n}` in any text is the number of the repetition, from 0 on. */
-const SampleRecord = z
+export const SampleRecord = z
   .strictObject({
     /** Seconds from the beginning of the trial. */
     at: z.number().min(0),
@@ -54,6 +54,7 @@ const SampleRecord = z
     error: "expected exactly one of syslog, windows and fields",
   });
 export type SampleRecord = z.infer<typeof SampleRecord>;
+export type SampleInput = z.input<typeof SampleRecord>;
 /** Records of one test, repetitions included. */
 const MAX_SAMPLES = 10_000;
 export const RuleTest = z.object({

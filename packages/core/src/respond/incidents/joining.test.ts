@@ -15,19 +15,25 @@ const incident = (over: Partial<JoinableIncident> = {}): JoinableIncident => ({
   id: 1,
   firstUs: 100 * MIN,
   lastUs: 110 * MIN,
-  isOpen: true,
+  endedUs: null,
+  suspects: [],
+  about: [],
   entities: entities("src=203.0.113.9", "user=k.lind", "sender=3"),
   rules: ["refused-logons"],
   lasting: [],
   troubles: [],
   stopped: [],
   parent: null,
+  sharedRecords: 0,
+  covered: 0,
   ...over,
 });
 const finding = (atMin: number, ...pairs: string[]): JoiningFinding => ({
   rule: "r",
   key: "k",
   aboutSender: false,
+  suspects: [],
+  about: [],
   firstUs: atMin * MIN,
   lastUs: (atMin + 1) * MIN,
   entities: entities(...pairs),
@@ -40,11 +46,16 @@ const heard =
     ...known[thing.replace("\u0001", "=")],
   });
 const context: JoinContext = {
-  heard: heard({ "address=10.0.0.53": { by: 30 }, "host=core": { declared: "others are reached through core" } }),
+  heard: heard({
+    "address=10.0.0.53": { by: 30 },
+    "user=common": { by: 11 },
+    "host=core": { declared: "others are reached through core" },
+  }),
   explainedBy: (rule) => (rule === "behind" ? ["uplink-down"] : []),
   relation: (cause, consequence) => (cause === "4" && consequence === "gate" ? "gate is reached through core" : null),
   nameOf: (id) => (id === 4 ? "core" : `dev-${id}`),
   ours: NO_OWN_NAMES,
+  subjectsOf: (rule) => (["disk-errors", "disk-full"].includes(rule) ? ["disk"] : []),
 };
 
 describe("joining (semantics 25)", () => {
@@ -64,13 +75,19 @@ describe("joining (semantics 25)", () => {
     ["a device alone is not enough", finding(112, "sender=3"), [incident()], null],
     [
       "a device and something more is",
-      finding(112, "sender=3", "process=x"),
+      { ...finding(112, "sender=3", "process=x"), about: entities("sender=3") },
       [incident({ entities: entities("sender=3", "process=x") })],
       { incident: 1, reason: "same host dev-3, same process x, 2 min apart" },
     ],
     [
+      "a device that only tells of both, and something more",
+      finding(112, "sender=3", "process=x"),
+      [incident({ entities: entities("sender=3", "process=x") })],
+      null,
+    ],
+    [
       "a device by the name it writes is that device",
-      finding(112, "host=dev-3", "process=x"),
+      { ...finding(112, "host=dev-3", "process=x"), about: entities("host=dev-3") },
       [incident({ entities: entities("sender=3", "process=x") })],
       { incident: 1 },
     ],
@@ -121,15 +138,58 @@ describe("joining (semantics 25)", () => {
       { reason: "the same again, 2 min apart" },
     ],
     [
+      "one of several accounts that were tried",
+      finding(112, "user=k.lind"),
+      [incident({ entities: entities("user=k.lind", "user=a", "user=b") })],
+      null,
+    ],
+    [
+      "the account it is about, of several it names",
+      finding(112, "user=k.lind"),
+      [incident({ entities: entities("user=k.lind", "user=a", "user=b"), about: entities("user=k.lind") })],
+      { incident: 1 },
+    ],
+    ["few records in common", finding(105, "src=10.0.0.53"), [incident({ sharedRecords: 0.3 })], null],
+    [
+      "two of one device about the same",
+      { ...finding(112, "sender=3"), rule: "disk-full", about: entities("sender=3") },
+      [incident({ rules: ["disk-errors"], about: entities("sender=3") })],
+      { reason: "same host dev-3, same subject disk, 2 min apart" },
+    ],
+    [
+      "two of different devices about the same",
+      { ...finding(112, "sender=9"), rule: "disk-full" },
+      [incident({ rules: ["disk-errors"] })],
+      null,
+    ],
+    [
+      "a common name that one of them suspects",
+      finding(105, "user=common"),
+      [incident({ entities: entities("user=common"), suspects: entities("user=common") })],
+      { reason: "same user common, at the same time" },
+    ],
+    [
+      "a common name that none suspects",
+      finding(105, "user=common"),
+      [incident({ entities: entities("user=common") })],
+      null,
+    ],
+    [
+      "the same records, though all they name is common",
+      finding(105, "src=10.0.0.53"),
+      [incident({ entities: entities("src=10.0.0.53"), sharedRecords: 1 })],
+      { reason: "same records, at the same time" },
+    ],
+    [
       "the same again after it stopped is another time",
       finding(112, "user=k.lind"),
-      [incident({ isOpen: false, troubles: [troubleOf("r", "k")], stopped: [troubleOf("r", "k")] })],
+      [incident({ endedUs: 111 * MIN, troubles: [troubleOf("r", "k")], stopped: [troubleOf("r", "k")] })],
       null,
     ],
     [
       "something else after it stopped still belongs",
       finding(112, "user=k.lind"),
-      [incident({ isOpen: false, stopped: [troubleOf("q", "k")] })],
+      [incident({ endedUs: 111 * MIN, stopped: [troubleOf("q", "k")] })],
       { incident: 1 },
     ],
   ])("%s", (_what, f, incidents, want) => {
@@ -183,6 +243,13 @@ describe("cause and consequence", () => {
       {},
       { incident: 5, reason: "explained by it: gate is reached through core" },
     ],
+    [
+      "what is on it",
+      finding(112, "sender=4"),
+      "behind",
+      {},
+      { incident: 5, reason: "explained by it: on the same device, core" },
+    ],
     ["not what is elsewhere", finding(112, "host=other"), "behind", {}, null],
     ["not what no rule says it explains", finding(112, "host=gate"), "r", {}, null],
     ["not what comes long after it was over", finding(130, "host=gate"), "behind", {}, null],
@@ -207,10 +274,17 @@ describe("cause and consequence", () => {
   });
   test("a cause that comes later takes its consequences under it, and nothing else", () => {
     const gate = incident({ id: 7, rules: ["behind"], entities: entities("host=gate") });
+    const long = incident({
+      id: 6,
+      rules: ["behind"],
+      firstUs: 50 * MIN,
+      lastUs: 60 * MIN,
+      entities: entities("host=gate"),
+    });
     const mixed = incident({ id: 8, rules: ["behind", "other"], entities: entities("host=gate") });
     const taken = incident({ id: 9, rules: ["behind"], entities: entities("host=gate"), parent: 2 });
     const cause = { ...finding(112, "sender=4", "interface=te1/30"), rule: "uplink-down" };
-    expect(consequencesOf(cause, [gate, mixed, taken], context).map((j) => j.incident)).toEqual([7]);
+    expect(consequencesOf(cause, [gate, long, mixed, taken], context).map((j) => j.incident)).toEqual([7]);
     expect(placeFinding(cause, null, [gate], context)).toMatchObject({ to: "new", consequences: [{ incident: 7 }] });
   });
 });
@@ -239,11 +313,23 @@ describe("where a finding goes (semantics 26)", () => {
     ],
   ])("%s", (_what, before, want) => expect(placeFinding(f, before, [], context)).toMatchObject(want));
   test("near an incident that was cleared: that one goes on", () =>
-    expect(placeFinding(finding(115, "user=k.lind"), null, [incident({ isOpen: false })], context)).toMatchObject({
+    expect(placeFinding(finding(115, "user=k.lind"), null, [incident({ endedUs: 111 * MIN })], context)).toMatchObject({
       to: "joined",
       incident: 1,
       reopens: true,
     }));
+  test("what one has all the evidence of is the same happening", () => {
+    const small = incident({ id: 2, entities: [], sharedRecords: 1, covered: 1 });
+    const half = incident({ id: 3, entities: [], sharedRecords: 1, covered: 0.5 });
+    expect(
+      placeFinding(
+        finding(110, "user=k.lind"),
+        null,
+        [incident({ covered: 0.1, sharedRecords: 1 }), small, half],
+        context,
+      ),
+    ).toMatchObject({ to: "joined", incident: 1, covers: [2] });
+  });
   test("explained by one, and near another: under the one that explains it", () =>
     expect(
       placeFinding(

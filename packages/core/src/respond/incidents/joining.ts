@@ -1,9 +1,13 @@
 import { type EpochUs, formatDuration, US_PER_DAY, US_PER_MINUTE } from "../../base/time/index.js";
 import { type OwnNames, readEntity, valuesOfField } from "../../model/entity/index.js";
-import { ENOUGH, type Heard, type Link, linkOf, NEAR_US, sayLink, thingOf } from "./links.js";
+import { ENOUGH, type Heard, type Link, linkOf, NEAR_US, SUSPECTED, sayLink, thingOf } from "./links.js";
 
 /** A cause and what follows from it lie closer together. */
 const CAUSE_US = 15 * US_PER_MINUTE;
+/** What is left of a device in common that only tells of both. */
+const REPORTS = 0.3;
+/** What it is worth when two of one device are about the same. Our own scale: no source. */
+const SAME_SUBJECT = 0.25;
 /** How many links are named as the reason. */
 const NAMED = 2;
 
@@ -12,11 +16,16 @@ export interface Joinable {
   readonly firstUs: EpochUs;
   readonly lastUs: EpochUs;
   readonly entities: readonly string[];
+  /** Those of them that it is about: the values of keys. All others are named along. */
+  readonly about: readonly string[];
+  /** Those of them that it suspects: they are no hubs to it. */
+  readonly suspects: readonly string[];
 }
 
 export interface JoinableIncident extends Joinable {
   readonly id: number;
-  readonly isOpen: boolean;
+  /** When it was over; null: it is not. */
+  readonly endedUs: EpochUs | null;
   /** Rules whose findings it holds. */
   readonly rules: readonly string[];
   /** Those of them of which a finding lasts. */
@@ -27,6 +36,10 @@ export interface JoinableIncident extends Joinable {
   readonly stopped: readonly string[];
   /** The incident that explains it. */
   readonly parent: number | null;
+  /** Of the records listed as evidence of a finding of it, or of the one that looks for its incident if those are fewer: the part that is evidence of both. */
+  readonly sharedRecords: number;
+  /** The part of all records listed as its evidence that is evidence of that finding too. */
+  readonly covered: number;
 }
 
 /** A finding that looks for its incident. */
@@ -53,6 +66,8 @@ export interface Explanation {
 export interface JoinContext {
   /** How widely a thing was known in the week before; asked only of what two share. */
   readonly heard: (thing: string) => Heard;
+  /** What a rule is about as few others are: two of one device that are about the same belong together sooner. */
+  readonly subjectsOf: (rule: string) => readonly string[];
   /** Rules whose open findings explain those of a rule. */
   readonly explainedBy: (rule: string) => readonly string[];
   /** How two senders hang together: the second is reached through the first, or they stand at one site; null: they do not. */
@@ -99,31 +114,66 @@ export function findJoint(
 /** Sums of weights that differ by less are the same. */
 const EQUAL = 1e-9;
 
-const thingsOf = (entities: readonly string[], { ours, nameOf }: Pick<JoinContext, "ours" | "nameOf">): Set<string> =>
-  new Set(entities.map((e) => thingOf(e, ours, nameOf)));
+/** How much of what is named a thing is; `isMain`: it is what it is about, or suspects. */
+interface Named {
+  readonly part: number;
+  readonly isMain: boolean;
+}
+
+/** What a finding or an incident names. */
+function thingsOf(
+  { entities, about, suspects }: Pick<Joinable, "entities" | "about" | "suspects">,
+  { ours, nameOf }: Naming,
+): ReadonlyMap<string, Named> {
+  const named = (codes: readonly string[]) => new Set(codes.map((e) => thingOf(e, ours, nameOf)));
+  const main = named([...about, ...suspects]);
+  const along = new Map<string, number>();
+  const all = named(entities);
+  for (const thing of all)
+    if (!main.has(thing)) along.set(readEntity(thing).field, (along.get(readEntity(thing).field) ?? 0) + 1);
+  return new Map(
+    [...all, ...main].map((thing) => {
+      const isMain = main.has(thing);
+      return [thing, { part: isMain ? 1 : 1 / along.get(readEntity(thing).field)!, isMain }];
+    }),
+  );
+}
+
+type Naming = Pick<JoinContext, "ours" | "nameOf">;
 
 /** The things that a finding shares with any of these incidents: of which it has to be known how common they are. */
-export function sharedThings(
-  finding: Joinable,
-  incidents: readonly Joinable[],
-  context: Pick<JoinContext, "ours" | "nameOf">,
-): string[] {
-  const known = new Set(incidents.flatMap((i) => [...thingsOf(i.entities, context)]));
-  return [...thingsOf(finding.entities, context)].filter((thing) => known.has(thing));
+export function sharedThings(finding: Joinable, incidents: readonly Joinable[], naming: Naming): string[] {
+  const known = new Set(incidents.flatMap((i) => [...thingsOf(i, naming).keys()]));
+  return [...thingsOf(finding, naming).keys()].filter((thing) => known.has(thing));
 }
 
 /** Everything two share, what weighs most first. What weighs nothing is there too: it is why they were not joined. */
 export function linksBetween(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Link[] {
   const gap = apart(finding, incident);
-  const things = (entities: readonly string[]) =>
-    new Set(entities.map((e) => thingOf(e, context.ours, context.nameOf)));
-  const known = things(incident.entities);
-  const shared = [...things(finding.entities)].filter((thing) => known.has(thing));
-  const hosts = shared.some((t) => readEntity(t).field === "host");
+  const own = thingsOf(finding, context);
+  const known = thingsOf(incident, context);
+  const shared = [...own.keys()].filter((thing) => known.has(thing));
+  const suspected = new Set(
+    [...finding.suspects, ...incident.suspects].map((e) => thingOf(e, context.ours, context.nameOf)),
+  );
+  const hosts = shared.filter((t) => readEntity(t).field === "host");
   const links = shared
     // ports of different devices have the same names
-    .filter((thing) => readEntity(thing).field !== "interface" || hosts)
-    .map((thing) => linkOf(thing, context.heard(thing), gap));
+    .filter((thing) => readEntity(thing).field !== "interface" || hosts.length > 0)
+    .map((thing) => {
+      const [a, b] = [own.get(thing)!, known.get(thing)!];
+      // neither is about that device: it only tells of both
+      const reports = hosts.includes(thing) && !a.isMain && !b.isMain;
+      const part = Math.min(a.part, b.part) * (reports ? REPORTS : 1);
+      return linkOf(thing, suspected.has(thing) ? SUSPECTED : context.heard(thing), gap, part);
+    });
+  const device = hosts.some((t) => own.get(t)!.isMain && known.get(t)!.isMain);
+  const subject = device ? subjectOfBoth(finding, incident, context) : undefined;
+  if (subject !== undefined)
+    links.push({ field: "subject", value: subject, weight: SAME_SUBJECT, why: "of one device, about the same" });
+  const { sharedRecords } = incident;
+  if (sharedRecords > 0)
+    links.push({ field: "records", value: "", weight: sharedRecords, why: "the same records are evidence of both" });
   if (incident.troubles.includes(troubleOf(finding.rule, finding.key)))
     links.push({ field: "rule", value: finding.rule, weight: 1, why: "the same rule, of the same" });
   else if (finding.aboutSender && incident.rules.includes(finding.rule) && sharesSender(finding, incident))
@@ -131,19 +181,28 @@ export function linksBetween(finding: JoiningFinding, incident: JoinableIncident
   return links.sort((a, b) => b.weight - a.weight || (a.field < b.field ? -1 : 1));
 }
 
+const subjectOfBoth = (
+  f: JoiningFinding,
+  { rules }: JoinableIncident,
+  { subjectsOf }: JoinContext,
+): string | undefined => {
+  const own = subjectsOf(f.rule);
+  return rules.flatMap(subjectsOf).find((s) => own.includes(s));
+};
+
 function mayJoin(finding: JoiningFinding, incident: JoinableIncident): boolean {
   if (apart(finding, incident) > NEAR_US) return false;
   // what lasts may last; but one happening spans a day
-  const firstUs = Math.min(finding.firstUs, incident.firstUs);
-  if (Math.max(finding.lastUs, finding.firstUs, incident.firstUs) - firstUs > US_PER_DAY) return false;
+  const untilUs = incident.lasting.length > 0 ? incident.firstUs : incident.lastUs;
+  if (Math.max(finding.lastUs, untilUs) - Math.min(finding.firstUs, incident.firstUs) > US_PER_DAY) return false;
   // what stopped, and comes again, is another time
-  return incident.isOpen || !incident.stopped.includes(troubleOf(finding.rule, finding.key));
+  return incident.endedUs === null || !incident.stopped.includes(troubleOf(finding.rule, finding.key));
 }
 
 function sayJoint(finding: Joinable, incident: Joinable, links: readonly Link[]): string {
   const telling = links.filter((l) => l.weight > 0);
   const named = telling.filter((l) => l.field !== "rule");
-  const said = (named.length > 0 ? named.slice(0, NAMED).map(sayLink) : ["the same again"]).join(", ");
+  const said = named.length > 0 ? named.slice(0, NAMED).map(sayLink).join(", ") : "the same again";
   const gap = apart(finding, incident);
   return `${said}, ${gap === 0 ? "at the same time" : `${formatDuration(gap)} apart`}`;
 }
@@ -177,9 +236,9 @@ export const consequencesOf = (
   context: JoinContext,
 ): Explanation[] =>
   incidents.flatMap((incident) => {
-    if (incident.parent !== null || !incident.isOpen) return [];
+    if (incident.parent !== null) return [];
     if (!incident.rules.every((r) => context.explainedBy(r).includes(finding.rule))) return [];
-    const relation = relationOf(finding, incident, true, context);
+    const relation = relationOf(finding, incident, false, context);
     return relation === null ? [] : [{ incident: incident.id, reason: `it explains this: ${relation}` }];
   });
 
@@ -189,7 +248,8 @@ function relationOf(cause: Joinable, consequence: Joinable, lasts: boolean, cont
   if (gap > CAUSE_US) return null;
   for (const one of [...valuesOfField(consequence.entities, "sender"), ...valuesOfField(consequence.entities, "host")])
     for (const other of valuesOfField(cause.entities, "sender")) {
-      const relation = context.relation(other, one);
+      const relation =
+        other === one ? `on the same device, ${context.nameOf(Number(one))}` : context.relation(other, one);
       if (relation !== null) return relation;
     }
   return null;

@@ -13,7 +13,12 @@ export interface Heard {
   readonly of: number;
   /** Declared to be a relay, a resolver or a gateway. */
   readonly declared?: string;
+  /** One of the two suspects it. */
+  readonly suspected?: true;
 }
+
+/** Of what is suspected it does not matter how common it is. */
+export const SUSPECTED: Heard = { by: 0, of: 0, suspected: true };
 
 /** What two findings share, and what it weighs. */
 export interface Link {
@@ -30,8 +35,10 @@ const EVERYBODY = ["root", "admin", "administrator", "administrators", "guest", 
 /** Fields whose values are one kind of thing, whichever role it has: who attacked may be where the data went. */
 const ADDRESSES = ["src", "dst", "address"];
 /** What one of these in common is worth, when nobody else has it. Our own scale: no source. */
-const WORTH: Readonly<Record<string, number>> = { user: 1, address: 1, interface: 1, host: 0.4 };
-const LITTLE = 0.2;
+const WORTH: Readonly<Record<string, number>> = { user: 1, address: 1, interface: 1, host: 0.3 };
+const LITTLE = 0.25;
+/** What is suspected stands out among so many that are named along. */
+const STANDS_OUT_OF = 3;
 /** A part of the senders heard, and a number of them, from which on something is a hub. */
 const HUB_PART = 0.05;
 const HUB_SENDERS = 4;
@@ -51,13 +58,18 @@ export function thingOf(entity: string, ours: OwnNames, nameOf: (sender: number)
 export const isHub = ({ by, of, declared }: Heard): boolean =>
   declared !== undefined || (by >= HUB_SENDERS && by > HUB_PART * of);
 
-/** What sharing a thing weighs, by how rare it was in the week before. @param gapUs between the two that share it */
-export function linkOf(thing: string, heard: Heard, gapUs: number): Link {
+/**
+ * What sharing a thing weighs, by how rare it was in the week before.
+ * @param gapUs between the two that share it
+ * @param part how much of what they name it is: one of twelve accounts that were tried says little
+ */
+export function linkOf(thing: string, heard: Heard, gapUs: number, part: number): Link {
   const { field, value } = readEntity(thing);
   const link = (weight: number, why: string): Link => ({ field, value, weight, why });
   if (heard.declared !== undefined) return link(0, heard.declared);
   if (isHub(heard)) return link(0, `named by ${heard.by} of ${heard.of} senders in a week`);
-  const near = 1 - gapUs / (2 * NEAR_US);
+  if (heard.suspected) return link(Math.min(1, STANDS_OUT_OF * part) * nearness(gapUs), "suspected");
+  const near = part * nearness(gapUs);
   const worth = WORTH[field] ?? LITTLE;
   if (field === "user" && EVERYBODY.includes(fold(value))) return link(LITTLE * near, "a name that every machine has");
   // the first sender more halves little: two devices on one path see the same address
@@ -68,5 +80,7 @@ export function linkOf(thing: string, heard: Heard, gapUs: number): Link {
   );
 }
 
+const nearness = (gapUs: number): number => 1 - gapUs / (2 * NEAR_US);
+
 /** What people read of a link. @param say a value as people read it */
-export const sayLink = ({ field, value }: Link): string => `same ${field} ${value}`;
+export const sayLink = ({ field, value }: Link): string => `same ${field}${value === "" ? "" : ` ${value}`}`;

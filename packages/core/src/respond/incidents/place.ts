@@ -19,14 +19,16 @@ export interface EarlierIncident {
   readonly endedUs: EpochUs | null;
 }
 
-/** Where a finding goes, with the incidents it explains. */
+/** Where a finding goes, with the incidents it explains, and those whose evidence is all its own: they are the same happening. */
 export type Place = (
   | { readonly to: "returned"; readonly incident: number }
   | {
       readonly to: "joined";
       readonly incident: number;
       readonly reason: string;
-      /** It was over: it goes on. */
+      /** It was over when this came: it returns. */
+      readonly returns: boolean;
+      /** It is over now: it goes on. */
       readonly reopens: boolean;
     }
   | {
@@ -36,7 +38,10 @@ export type Place = (
       /** What explains it: it is that one's consequence. */
       readonly cause: Explanation | null;
     }
-) & { readonly consequences: readonly Explanation[] };
+) & { readonly consequences: readonly Explanation[]; readonly covers: readonly number[] };
+
+/** An incident of whose evidence a finding has so much says nothing of its own. */
+const COVERED = 0.9;
 
 /** Closed by a person as fixed and back within this time: it was not. */
 const RETURNS_US = US_PER_DAY;
@@ -53,7 +58,7 @@ export function placeFinding(
   context: JoinContext,
 ): Place {
   if (earlier !== null && hasReturned(earlier, finding.firstUs))
-    return { to: "returned", incident: earlier.id, consequences: [] };
+    return { to: "returned", incident: earlier.id, consequences: [], covers: [] };
   const consequences = consequencesOf(finding, incidents, context);
   const cause = findCause(finding, incidents, context);
   const others = incidents.filter(
@@ -62,10 +67,12 @@ export function placeFinding(
   const joint = findJoint(finding, others, context);
   if (joint !== null) {
     const { incident, reason } = joint;
-    const { isOpen } = others.find((i) => i.id === incident)!;
-    return { to: "joined", incident, reason, reopens: !isOpen, consequences };
+    const { endedUs } = others.find((i) => i.id === incident)!;
+    const returns = endedUs !== null && finding.firstUs > endedUs;
+    const covers = others.filter((i) => i.id !== incident && i.covered >= COVERED).map((i) => i.id);
+    return { to: "joined", incident, reason, returns, reopens: endedUs !== null, consequences, covers };
   }
-  return { to: "new", again: earlier?.id ?? null, cause, consequences };
+  return { to: "new", again: earlier?.id ?? null, cause, consequences, covers: [] };
 }
 
 const hasReturned = ({ state, closeReason, endedUs }: EarlierIncident, firstUs: EpochUs): boolean =>

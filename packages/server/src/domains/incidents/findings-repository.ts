@@ -46,16 +46,27 @@ export async function loadFindings(db: Queryable, most: number): Promise<Finding
   }));
 }
 
+/** Evidence of the findings that came last, the oldest of them first. */
+export async function recentEvidence(
+  db: Queryable,
+): Promise<{ readonly id: number; readonly first: Episode["first"]; readonly latest: Episode["latest"] }[]> {
+  const { rows } = await db.query<{ id: number; first: Episode["first"]; latest: Episode["latest"] }>(
+    "select id, evidence_first as first, evidence_latest as latest from finding where merged_into is null order by id desc limit 2000",
+  );
+  return rows.reverse();
+}
+
 export async function insertFinding(
   db: Queryable,
   incident: number | null,
   address: StateAddress,
   e: Episode,
   joined: string,
+  suspects: readonly string[],
 ): Promise<number> {
   const { rows } = await db.query<{ id: number }>(
-    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, worse, rule_version)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, coalesce((select version from rule where id = $2), 1)) returning id`,
+    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, worse, suspects, rule_version)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, coalesce((select version from rule where id = $2), 1)) returning id`,
     [
       incident,
       address.ruleId,
@@ -73,6 +84,7 @@ export async function insertFinding(
       JSON.stringify(e.facts),
       joined,
       e.worse,
+      suspects,
     ],
   );
   return rows[0]!.id;
@@ -152,12 +164,17 @@ export async function latestIncidentOf(
   return row ? { id: row.id, state: row.state, closeReason: row.close_reason, endedUs: row.ended_us } : null;
 }
 
-/** What had stopped goes on: nobody has seen it as it is now. */
-export async function reopenIncident(db: Queryable, id: number): Promise<void> {
+/** What had ended goes on. @param returns it came again after the end: nobody has seen it as it is now */
+export async function reopenIncident(db: Queryable, id: number, returns: boolean): Promise<void> {
   await db.query(
-    "update incident set state = 'open', stopped = false, ended_us = null, close_reason = null, returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
+    "update incident set state = 'open', stopped = false, ended_us = null, close_reason = null where id = $1",
     [id],
   );
+  if (returns)
+    await db.query(
+      "update incident set returned = returned + 1, acknowledged_by = null, acknowledged_us = null, seen = null, new_since_seen = '{}' where id = $1",
+      [id],
+    );
 }
 
 /** Opens an incident without records: its count comes with its finding. */

@@ -1,4 +1,4 @@
-import { type Episode, type EpisodeReport, type Rule, ruleWindowUs } from "@halvik/core/detect";
+import { type Episode, type EpisodeReport, type Rule, ruleWindowUs, suspectsOf } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
@@ -10,11 +10,13 @@ import {
   incidentOf,
   insertFinding,
   loadFindings,
+  recentEvidence,
   updateFinding,
 } from "./findings-repository.js";
 import { grow, keepWithinDay, tellCleared } from "./grow-incident.js";
 import { HeardBefore } from "./heard-before.js";
 import { place } from "./place-finding.js";
+import { RecentEvidence } from "./recent-evidence.js";
 
 const MAX_FINDINGS = 50_000;
 const REWRITE_AFTER_US = 2_000_000;
@@ -36,6 +38,7 @@ export class Findings {
   /** Growth of findings not written yet: a storm changes a row every two seconds, not every batch. */
   private deferred = new Map<number, EpisodeReport>();
   private readonly heard = new HeardBefore();
+  private readonly evidence = new RecentEvidence();
 
   /** @param zone whose clock shelving windows go by */
   private constructor(private readonly zone: string) {}
@@ -43,6 +46,7 @@ export class Findings {
   static async load(db: Queryable, zone: string): Promise<Findings> {
     const findings = new Findings(zone);
     for (const row of await loadFindings(db, MAX_FINDINGS)) findings.remember(row);
+    for (const { id, ...evidence } of await recentEvidence(db)) findings.evidence.note(id, evidence);
     return findings;
   }
 
@@ -139,6 +143,7 @@ export class Findings {
     // what came late and was added before stays counted
     const merged: Episode = { ...e, count: Math.max(e.count, f.count) };
     await updateFinding(db, f.id, merged);
+    this.evidence.note(f.id, e);
     Object.assign(f, { firstUs: e.firstUs, lastUs: e.lastUs, count: merged.count, clearedUs: e.clearedUs });
     const lies = await incidentOf(db, f);
     if (lies === null) return;
@@ -162,10 +167,15 @@ export class Findings {
     const { episode: e, ruleId, key, lane } = report;
     const placed = rule.listenOnly
       ? null
-      : await place({ db, rules, directory, heard: this.heard, nowUs, zone: this.zone }, rule, report);
+      : await place(
+          { db, rules, directory, heard: this.heard, evidence: this.evidence, nowUs, zone: this.zone },
+          rule,
+          report,
+        );
     const incident = placed?.incident ?? null;
-    const id = await insertFinding(db, incident, report, e, placed?.joined ?? "");
+    const id = await insertFinding(db, incident, report, e, placed?.joined ?? "", suspectsOf(rule, { ...e, key }));
     this.writtenUs.set(id, nowUs);
+    this.evidence.note(id, e);
     this.remember({
       id,
       incident,

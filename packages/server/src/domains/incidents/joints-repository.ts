@@ -2,32 +2,41 @@ import { US_PER_HOUR } from "@halvik/core/base/time";
 import { type ClearedBy, isUnproven } from "@halvik/core/detect";
 import { type IncidentState, type JoinableIncident, troubleOf } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
+import type { Shared } from "./recent-evidence.js";
 
 const MOST_INCIDENTS = 500;
 const MOST_FINDINGS = 20_000;
 
-/** Incidents near enough in time to be joined: open ones, and those with evidence within an hour; not those that people closed. */
-export async function joinableIncidents(db: Queryable, firstUs: number, lastUs: number): Promise<JoinableIncident[]> {
+/** Incidents near enough in time to be joined: open ones, and those with evidence within an hour; not those that people closed. @param sharing findings with records in common, and the part of them @param aboutOf what a finding of a rule and key is about */
+export async function joinableIncidents(
+  db: Queryable,
+  firstUs: number,
+  lastUs: number,
+  sharing: ReadonlyMap<number, Shared>,
+  aboutOf: (rule: string, key: string) => readonly string[],
+): Promise<JoinableIncident[]> {
   const { rows } = await db.query<{
     id: number;
     first_us: number;
     last_us: number;
-    is_open: boolean;
+    ended_us: number | null;
     entities: string[];
     parent: number | null;
   }>(
-    `select i.id, i.first_us, i.last_us, i.state = 'open' as is_open, i.entities, i.parent from incident i
+    `select i.id, i.first_us, i.last_us, case when i.state = 'open' then null else coalesce(i.ended_us, i.last_us) end as ended_us, i.entities, i.parent from incident i
      where i.state <> 'closed' and i.merged_into is null and i.first_us <= $2 and (i.last_us >= $1 or i.state = 'open') order by i.last_us desc limit $3`,
     [firstUs - US_PER_HOUR, lastUs + US_PER_HOUR, MOST_INCIDENTS],
   );
   const { rows: findings } = await db.query<{
+    id: number;
     incident: number;
     rule_id: string;
     key: string;
+    suspects: string[];
     lasts: boolean;
     cleared_by: ClearedBy | null;
   }>(
-    "select incident, rule_id, key, cleared_us is null as lasts, cleared_by from finding where incident = any($1::int[]) and merged_into is null order by id desc limit $2",
+    "select id, incident, rule_id, key, suspects, cleared_us is null as lasts, cleared_by from finding where incident = any($1::int[]) and merged_into is null order by id desc limit $2",
     [rows.map((r) => r.id), MOST_FINDINGS],
   );
   const byIncident = new Map<number, (typeof findings)[number][]>();
@@ -38,9 +47,13 @@ export async function joinableIncidents(db: Queryable, firstUs: number, lastUs: 
       id: r.id,
       firstUs: r.first_us,
       lastUs: r.last_us,
-      isOpen: r.is_open,
+      endedUs: r.ended_us,
       entities: r.entities,
+      suspects: [...new Set(own.flatMap((f) => f.suspects))],
       parent: r.parent,
+      sharedRecords: Math.max(0, ...own.map((f) => sharing.get(f.id)?.ofSmaller ?? 0)),
+      covered: Math.min(1, ...own.map((f) => sharing.get(f.id)?.ofItsOwn ?? 0)),
+      about: [...new Set(own.flatMap((f) => aboutOf(f.rule_id, f.key)))],
       rules: [...new Set(own.map((f) => f.rule_id))],
       lasting: [...new Set(own.flatMap((f) => (f.lasts ? [f.rule_id] : [])))],
       troubles: [...new Set(own.map((f) => troubleOf(f.rule_id, f.key)))],

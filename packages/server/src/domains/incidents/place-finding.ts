@@ -1,12 +1,15 @@
 import { ordinal } from "@halvik/core/base/text";
 import { formatDuration, formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import {
+  aboutOf,
   type Episode,
   type EpisodeReport,
   findingTitle,
   type Rule,
   severityOf,
   shelvedUntil,
+  subjectsOf,
+  suspectsOf,
 } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import {
@@ -24,7 +27,8 @@ import { insertIncident, latestIncidentOf, reopenIncident } from "./findings-rep
 import type { HeardBefore } from "./heard-before.js";
 import { relationOf } from "./joints.js";
 import { explainIncident, joinableIncidents, noteConsequence } from "./joints-repository.js";
-import { shelveIncident } from "./repository.js";
+import type { RecentEvidence } from "./recent-evidence.js";
+import { mergeIncidents, shelveIncident } from "./repository.js";
 
 /** What placing goes by. */
 export interface Placing {
@@ -32,6 +36,7 @@ export interface Placing {
   readonly rules: ReadonlyMap<string, Rule>;
   readonly directory: SenderDirectory;
   readonly heard: HeardBefore;
+  readonly evidence: RecentEvidence;
   readonly nowUs: number;
   /** Whose clock shelving windows go by. */
   readonly zone: string;
@@ -53,8 +58,18 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
   const { db, directory, nowUs } = placing;
   const { episode: e, ruleId, key } = report;
   const earlier = await latestIncidentOf(db, ruleId, key);
-  const finding = { ...e, rule: ruleId, key, aboutSender: rule.key.includes("sender") };
-  const incidents = await joinableIncidents(db, e.firstUs, e.lastUs);
+  const finding = {
+    ...e,
+    rule: ruleId,
+    key,
+    aboutSender: rule.key.includes("sender"),
+    suspects: suspectsOf(rule, { ...e, key }),
+    about: aboutOf(rule, key),
+  };
+  const incidents = await joinableIncidents(db, e.firstUs, e.lastUs, placing.evidence.sharing(e), (id, k) => {
+    const known = placing.rules.get(id);
+    return known === undefined ? [] : aboutOf(known, k);
+  });
   const names = { ours: directory.ours, nameOf: (id: number) => directory.name(id) };
   const beganUs = Math.min(e.firstUs, ...incidents.map((i) => i.firstUs));
   const context: JoinContext = {
@@ -65,6 +80,7 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
       Math.max(beganUs, e.firstUs - US_PER_DAY),
       directory,
     ),
+    subjectsOf: subjectsOf(placing.rules.values()),
     explainedBy: (id) => placing.rules.get(id)?.explainedBy ?? [],
     relation: (cause, consequence) => relationOf(directory, cause, consequence),
   };
@@ -72,10 +88,11 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
   const say = (incident: number, code: HistoryCode, detail: string) => async (id: number) => {
     await addEvent(db, incident, nowUs, ENGINE, code, detail, null, id);
     for (const consequence of found.consequences) await takeUnder(placing, consequence, incident);
+    for (const covered of found.covers) await takeIn(placing, covered, incident, rule.name);
   };
   switch (found.to) {
     case "returned":
-      await reopenIncident(db, found.incident);
+      await reopenIncident(db, found.incident, true);
       return {
         incident: found.incident,
         joined: "",
@@ -83,12 +100,12 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
         tell: say(found.incident, "returned", sayReturn(e, earlier!.endedUs!)),
       };
     case "joined":
-      if (found.reopens) await reopenIncident(db, found.incident);
+      if (found.reopens) await reopenIncident(db, found.incident, found.returns);
       return {
         incident: found.incident,
         joined: found.reason,
         leads: false,
-        tell: say(found.incident, found.reopens ? "returned" : "joined", `“${rule.name}”: ${found.reason}`),
+        tell: say(found.incident, found.returns ? "returned" : "joined", `“${rule.name}”: ${found.reason}`),
       };
     case "new":
       return begin(placing, rule, report, found.again, found.cause, say);
@@ -145,6 +162,14 @@ async function takeUnder({ db, nowUs }: Placing, { incident, reason }: Explanati
   await explainIncident(db, incident, cause, reason);
   await addEvent(db, incident, nowUs, ENGINE, "explained", `incident ${cause}: ${reason}`);
   await addEvent(db, cause, nowUs, ENGINE, "explains", `incident ${incident}: ${reason}`);
+}
+
+/** An incident whose evidence is all in a finding of another says nothing of its own. */
+async function takeIn({ db, nowUs }: Placing, covered: number, into: number, rule: string): Promise<void> {
+  const why = `the same records are evidence of “${rule}”`;
+  await mergeIncidents(db, covered, into, why, false);
+  await addEvent(db, covered, nowUs, ENGINE, "merged", `into incident ${into}: ${why}`);
+  await addEvent(db, into, nowUs, ENGINE, "took-in", `incident ${covered}: ${why}`);
 }
 
 function sayReturn(e: Episode, endedUs: number): string {

@@ -285,9 +285,15 @@ async function sumUp(client: Queryable, id: number, other: number): Promise<void
   );
 }
 
-/** Moves all findings of an incident into another, as a person says; the first one leads there from now on, and what it explains hangs on that. */
-export async function mergeIncidents(client: Queryable, id: number, into: number, reason: string): Promise<void> {
-  await client.query("update finding set by_hand = true where incident = $1 or incident = $2", [id, into]);
+/** Moves all findings of an incident into another; the first one leads there from now on, and what it explains hangs on that. */
+export async function mergeIncidents(
+  client: Queryable,
+  id: number,
+  into: number,
+  reason: string,
+  byHand: boolean,
+): Promise<void> {
+  if (byHand) await client.query("update finding set by_hand = true where incident = $1 or incident = $2", [id, into]);
   await client.query("update finding set incident = $2, joined = $3 where incident = $1", [id, into, reason]);
   await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
   await client.query("update incident set parent = nullif($2, id) where parent = $1", [id, into]);

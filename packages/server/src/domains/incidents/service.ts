@@ -81,7 +81,7 @@ export async function mergeOne(act: Act, id: number, into: number): Promise<void
   if (!target) throw noIncident(into);
   if (id === into || from.merged_into !== null || target.merged_into !== null)
     throw new AppError("CONFLICT", `incident ${id} cannot be merged into ${into}`);
-  await mergeIncidents(act.db, id, into, `merged by ${act.who} from incident ${id}`);
+  await mergeIncidents(act.db, id, into, `merged by ${act.who} from incident ${id}`, true);
   await act.tell(id, "merged", `into incident ${into}`);
   await act.tell(into, "took-in", `incident ${id}: ${from.title}`);
   await act.audit("incidents merged", { incident: id, into });

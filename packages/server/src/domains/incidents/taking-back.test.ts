@@ -104,7 +104,7 @@ describe("merged and split, in any order", () => {
           const standing = (await shown()).filter((i) => i.merged_into === null);
           const a = standing[act.a % standing.length]!;
           const b = standing[act.b % standing.length]!;
-          if (act.do === "merge" && a.id !== b.id) await mergeIncidents(db, a.id, b.id, "merged");
+          if (act.do === "merge" && a.id !== b.id) await mergeIncidents(db, a.id, b.id, "merged", true);
           if (act.do === "split") {
             const own = await db.query<{ id: number }>("select id from finding where incident = $1 order by id", [
               a.id,
@@ -139,10 +139,10 @@ describe("merged and split, in any order", () => {
       fc.asyncProperty(fc.array(made, { minLength: 2, maxLength: 4 }), async (all) => {
         const { incidents, findings } = await make(all);
         const [first, ...others] = incidents as [number, ...number[]];
-        for (const other of others) await mergeIncidents(db, other, first, "merged");
+        for (const other of others) await mergeIncidents(db, other, first, "merged", true);
         const [before] = await shown();
         const own = await splitIncident(db, first, [findings[1]!], { title: "t", severity: 3 }, true);
-        await mergeIncidents(db, own!, first, "merged");
+        await mergeIncidents(db, own!, first, "merged", true);
         const [after] = await shown();
         const sorted = (i: Shown) => ({ ...i, entities: [...i.entities].sort() });
         expect(sorted(after!)).toEqual(sorted(before!));
@@ -160,7 +160,7 @@ test("one that lasts without a finding of its own, as that the engine has stoppe
     { title: "The engine has stopped", severity: 2, ruleId: ENGINE_STOPPED, key: "engine", firstUs: 5 * S },
     20 * S,
   );
-  await mergeIncidents(db, incidents[0]!, stopped!, "merged");
+  await mergeIncidents(db, incidents[0]!, stopped!, "merged", true);
   expect((await shown()).find((i) => i.id === stopped)).toMatchObject({ state: "open", ended_us: null, count: 3 });
 });
 

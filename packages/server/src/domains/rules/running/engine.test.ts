@@ -326,7 +326,7 @@ describe("joining on a real store", () => {
     const pool = createPool(connectionOf(instance.config, instance.secrets, "owner"), 2, 10_000);
     const own = await splitIncident(pool, one!.id, [finding[0]!.id], { title: "apart", severity: 3 }, true);
     expect(await incidents()).toMatchObject([{ rules: ["guessed-then-in", "refused-logons"] }, { id: own, count: 3 }]);
-    await mergeIncidents(client, own!, one!.id, "merged by hand");
+    await mergeIncidents(client, own!, one!.id, "merged by hand", true);
     expect(await incidents()).toMatchObject([{ id: one!.id, rules: one!.rules, count: one!.count }]);
     await pool.end();
   });
