@@ -1,6 +1,8 @@
 import fc from "fast-check";
 import { parseNetwork } from "../base/net/index.js";
 import { Applications, type OwnApplication } from "../model/applications/index.js";
+import { OwnNames } from "../model/entity/index.js";
+import { STANDARD_NOTIFICATIONS } from "../model/notifications/index.js";
 import {
   ACTIONS,
   CATEGORIES,
@@ -48,6 +50,13 @@ const TEXTS = [
   "🚢link🚢",
   "Tromsø TROMSØ",
   "\u212aelvin \u017fhip",
+  "k.lind",
+  "ORVANE\\K.Lind",
+  "k.lind@orvane.example",
+  "elsewhere\\k.lind",
+  "dc-1",
+  "DC-1.Orvane.example",
+  "dc-1.orvane.example.",
 ] as const;
 const ADDRESSES = [
   "10.20.4.31",
@@ -105,6 +114,8 @@ export const TEST_DIRECTORY = new SenderDirectory(
       "514/tcp": [""],
     },
   ),
+  STANDARD_NOTIFICATIONS,
+  new OwnNames(["orvane.example", "ORVANE"]),
 );
 
 /** Counts beyond 2^53 too, next to each other. */
@@ -216,6 +227,7 @@ const compare = (
 
 const textTest: fc.Arbitrary<Comparison["test"]> = fc.oneof(
   fc.array(text, { minLength: 1, maxLength: 3 }).map((values) => ({ op: "oneOf" as const, values })),
+  text.map((value) => ({ op: "oneOf" as const, values: [value], exactly: true as const })),
   fc.record({
     op: fc.constant("has" as const),
     mode: fc.constantFrom("word" as const, "prefix" as const, "part" as const, "phrase" as const),

@@ -49,6 +49,27 @@ test.each<[source: string, literals: string[][]]>([
   ["ta\\x73k", [["task"]]],
 ])("what every match of /%s/ holds", (source, literals) => expect(requiredLiterals(source, true)).toEqual(literals));
 
+test.each<[string, Parameters<typeof testRecord>[0], boolean]>([
+  ["user is k.lind", { users: ["ORVANE\\K.Lind"] }, true],
+  ["user is ORVANE\\k.lind", { users: ["k.lind@orvane.example"] }, true],
+  ["user is k.lind", { users: ["elsewhere\\k.lind"] }, false],
+  ["user is not k.lind", { users: ["ORVANE\\k.lind"] }, false],
+  ["user exactly k.lind", { users: ["ORVANE\\k.lind"] }, false],
+  ["user exactly K.Lind", { users: ["k.lind"] }, true],
+  ["host is dc-1", { host: "DC-1.Orvane.example." }, true],
+  ["host in dc-2, dc-1.orvane.example", { host: "dc-1" }, true],
+  ["host is dc-1", { host: "dc-1.elsewhere.example" }, false],
+  ["app is dc-1", { app: "dc-1.orvane.example" }, false],
+])("one thing has one name (semantics 16): %s, of %j: %s", (text, record, holds) => {
+  expect(matches(text, record)).toBe(holds);
+});
+test("the exact form is read back, and only where there are spellings", () => {
+  expect(readFilter(parse("user exactly k.lind"), String)).toBe("User is exactly k.lind.");
+  expect(parseFilter("app exactly x", context)).toMatchObject({ ok: false, error: { code: "WRONG_COMPARATOR" } });
+  // it is a word like any other where no field stands before it
+  expect(matches("exactly", { text: "exactly so" })).toBe(true);
+});
+
 describe("patterns fold ASCII letters and nothing else (semantics 16)", () => {
   test.each<[pattern: string, text: string, want: boolean]>([
     ["Tromsø", "TROMSØ", false],
