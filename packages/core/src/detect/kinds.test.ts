@@ -119,6 +119,24 @@ test.each([
   ],
   ["distinct: values too far apart", distinct, "0a.u 40a.v 80a.w", []],
 
+  [
+    "sequence along a user: the steps of one, others between them",
+    { ...sequence({ ...a, count: 2 }, b), along: "user" },
+    "0a.u 1a.v 2a.w 3a.u 4b.v 5b.u",
+    [[0, 5, 5, 3, null, null]],
+  ],
+  [
+    "sequence along a user: nobody does all of it",
+    { ...sequence({ ...a, count: 2 }, b), along: "user" },
+    "0a.u 1a.v 2a.w 4b.v",
+    [],
+  ],
+  [
+    "sequence along a user: what names none says nothing against it",
+    { ...sequence(a, b, c), along: "user" },
+    "0a.u 1b.u 2c",
+    [[0, 2, 2, 3, null, null]],
+  ],
   ["sequence: in order", sequence(a, b), "0a 10b", [[0, 10, 10, 2, null, null]]],
   ["sequence: not in the other order", sequence(a, b), "0b 10a", []],
   ["sequence: the step's own limit", sequence(a, { ...b, withinSeconds: 30 }), "0a 31b", []],

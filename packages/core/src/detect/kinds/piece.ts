@@ -30,6 +30,7 @@ export interface Draft {
   readonly key?: unknown;
   readonly count?: unknown;
   readonly steps?: readonly { readonly absent?: boolean; readonly count?: number }[];
+  readonly along?: string;
   readonly parts?: readonly unknown[];
   readonly measure?: { readonly of?: string };
   readonly judgement?: { readonly by?: string };

@@ -82,6 +82,7 @@ export const ACCESS_RULES: readonly RuleInput[] = [
     id: "guessed-in-privileged",
     name: "An account guessed, let in, and given rights",
     key: ["user"],
+    along: "src",
     steps: [
       { name: "refused logons", filter: "category is logon and outcome is failure", count: 5, withinSeconds: 900 },
       {
@@ -98,7 +99,8 @@ export const ACCESS_RULES: readonly RuleInput[] = [
     suspects: ["user"],
     clear: { by: "hand" },
     remindSeconds: 3_600,
-    reason: "The same account refused, accepted and privileged within two hours, on whichever hosts: a whole chain.",
+    reason:
+      "The same account refused, accepted and privileged within two hours, on whichever hosts: a whole chain. By the name alone it would be anybody's: the address that was refused must be the one that is let in.",
     notes: "Treat every host on which the account was as touched.",
     tags: ["access", "guessing", "privilege"],
     references: [GUESSING, "MITRE ATT&CK T1068, Privilege Escalation"],
@@ -110,6 +112,15 @@ export const ACCESS_RULES: readonly RuleInput[] = [
           refused({ at: 0, times: 5, every: 30 }, OUTSIDE, "k.lind"),
           letIn(300, OUTSIDE, "k.lind"),
           windows(400, 4672, { SubjectUserName: "K.Lind" }),
+        ],
+      },
+      {
+        name: "guessed from one address, let in from another as ever",
+        raises: 0,
+        records: [
+          refused({ at: 0, times: 12, every: 30 }, OUTSIDE, "k.lind"),
+          letIn(400, "198.51.100.7", "k.lind"),
+          windows(500, 4672, { SubjectUserName: "k.lind" }),
         ],
       },
       {

@@ -2,7 +2,15 @@ import { type Draft, filter, KEY, type KindForm, type Piece, SOMETHING, span } f
 
 export const sequenceForm: KindForm = {
   parts: (what) => ({ steps: [{ filter: what }, { filter: "severity at least error" }], windowSeconds: 300 }),
-  pieces: (rule) => ["within ", span("windowSeconds"), " with the same ", KEY, ", in this order: ", ...steps(rule)],
+  pieces: (rule) => [
+    "within ",
+    span("windowSeconds"),
+    " with the same ",
+    KEY,
+    ...along(rule),
+    ", in this order: ",
+    ...steps(rule),
+  ],
   evidence: "records",
   endsItself: null,
 };
@@ -22,3 +30,6 @@ function steps(rule: Draft): Piece[] {
     { do: "append", at: ["steps"], label: "one more step", item: SOMETHING },
   ];
 }
+
+const along = (rule: Draft): Piece[] =>
+  rule.along === undefined ? [] : [" and along the same ", { at: ["along"], as: "field" }];

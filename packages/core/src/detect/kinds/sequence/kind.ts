@@ -7,7 +7,7 @@ export const sequence: RuleKind<SequenceRule> = {
   ...PLAIN,
   conditions: (r) => r.steps.map((s) => ({ filter: s.filter, key: s.key ?? r.key, name: s.name })),
   say: (r) =>
-    `within ${inWords(r.windowSeconds)}${withTheSame(r.key)}, in this order: ${r.steps.map(sayStep).join("; ")}`,
+    `within ${inWords(r.windowSeconds)}${withTheSame(r.key)}${r.along === undefined ? "" : ` and along the same ${r.along}`}, in this order: ${r.steps.map(sayStep).join("; ")}`,
   windowSeconds: (r) => r.windowSeconds,
   faults: (r) => [
     ...keyFaults(
@@ -18,6 +18,7 @@ export const sequence: RuleKind<SequenceRule> = {
   ],
   severalSteps: true,
   namesLast: true,
+  distinctOf: (r) => r.along ?? null,
   waits: (r) => r.steps.some((s) => s.absent),
   absent: (r) => r.steps.flatMap((s, i) => (s.absent ? [i] : [])),
   begin: (r, common) => {

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { common, key, ruleFilter, seconds } from "../../schema/parts.js";
+import { common, fieldName, key, ruleFilter, seconds } from "../../schema/parts.js";
 
 const Step = z.object({
   name: z.string().max(80).default(""),
@@ -18,6 +18,8 @@ export const SequenceRule = z.object({
   ...common,
   key,
   steps: z.array(Step).min(2).max(8),
+  /** A field whose value all steps share besides the key, where their records have it: the address that guessed is the one that was let in. */
+  along: fieldName.optional(),
   windowSeconds: seconds,
 });
 export type SequenceRule = z.infer<typeof SequenceRule>;

@@ -33,6 +33,8 @@ interface SavedSequence {
   readonly matches: readonly (readonly PackedEvent[])[];
 }
 
+/** Matches of different values of what steps share that wait for more of theirs. */
+const MAX_WAITING = 200;
 const MAX_CHAINS = 20;
 const MAX_EVENTS = 50;
 
@@ -79,8 +81,10 @@ export class SequenceRun extends Run {
     const late = known.length > 0 && before(event, known[known.length - 1]!) < 0;
     // an event later than the watermark allowed stands in its place by time all the same
     const all = late ? [...known, said].sort(before) : [...known, said];
-    const matches = all.slice(-count);
-    this.matches[i] = count > 1 ? matches : [];
+    // those that go along with this one; matches of other values wait for theirs
+    const fitting = all.filter((m) => goAlong(m.values, said.values));
+    const matches = fitting.slice(-count);
+    this.matches[i] = count > 1 ? (fitting.length === all.length ? matches : all.slice(-MAX_WAITING)) : [];
     if (matches.length < count) return;
     const first = matches[0]!;
     if (i === 0) {
@@ -92,6 +96,7 @@ export class SequenceRun extends Run {
     for (let c = from.length - 1; c >= 0; c--) {
       const chain = from[c]!;
       if (chain.timeUs > first.timeUs || (chain.events.includes(first) && count === 1)) continue;
+      if (!chain.events.every((e) => goAlong(e.values, event.values))) continue;
       if (event.timeUs - chain.timeUs > limit || event.timeUs - chain.startUs > this.logic.windowUs) return;
       this.reach(i, {
         startUs: chain.startUs,
@@ -232,3 +237,7 @@ export class SequenceRun extends Run {
     );
   }
 }
+
+/** Whether two events share a value of what steps have in common; one that has none says nothing against it. */
+const goAlong = (a: readonly string[], b: readonly string[]): boolean =>
+  a.length === 0 || b.length === 0 || a.some((value) => b.includes(value));
