@@ -4,6 +4,7 @@ import type { SenderDirectory } from "../model/senders/index.js";
 import type { Filter } from "../query/filter/index.js";
 import { type CompiledCondition, compileRule, EntityNames, type RuleProgram } from "./compile-rule.js";
 import { Dispatch } from "./dispatch.js";
+import { EchoFinder } from "./echo.js";
 import type { Episode, RuleEvent } from "./event.js";
 import { KeyMachine } from "./key-machine.js";
 import type { Progress, SavedRun } from "./kinds/run.js";
@@ -14,6 +15,7 @@ import { type Lane, laneOf, type RunningRule, running, schedule } from "./runnin
 /** Stored arrival minus this is the watermark (`docs/semantics.md` 20). */
 export const LATENESS_US = 120 * US_PER_SECOND;
 const MAX_KEYS = 50_000;
+const MOST_ECHO_LANES = 100;
 /** Of too many keys, this part is forgotten at once, so that not every further one has to look for the oldest. */
 const EVICT_PART = 0.1;
 /** A lane's own memory of a rule: since when it has seen records. No key of decoded text can be this. */
@@ -95,6 +97,8 @@ type Amends = (rule: Rule, key: string, event: RuleEvent) => boolean;
 export class RuleEngine {
   private rules: RunningRule[] = [];
   private dispatch: Dispatch<Target>;
+  /** What was heard twice, by lane; of the last seconds only, so that nothing of it is kept. */
+  private readonly echoes = new Map<string, EchoFinder>();
 
   constructor(
     rules: readonly Rule[],
@@ -266,7 +270,7 @@ export class RuleEngine {
    */
   step(lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs, amends?: Amends): StepResult {
     const out: Output = { episodes: [], states: [] };
-    this.noteEvents(records, amends);
+    this.noteEvents(lane, records, amends);
     for (const running of this.rules) {
       if (running.events.size === 0 && !running.lanes.has(lane)) continue;
       this.stepRule(running, lane, watermarkUs, out);
@@ -278,7 +282,7 @@ export class RuleEngine {
   /** Lets a rule whose logic is new see what came before it (`docs/semantics.md` 23): records of one window, in a lane and up to its watermark. */
   warmUp(ruleId: string, lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs): StepResult {
     const out: Output = { episodes: [], states: [] };
-    this.noteEvents(records);
+    this.noteEvents(lane, records);
     for (const running of this.rules) {
       if (running.program.rule.id === ruleId && !running.retired) this.stepRule(running, lane, watermarkUs, out);
       if (running.events.size > 0) running.events = new Map();
@@ -332,12 +336,25 @@ export class RuleEngine {
     return out;
   }
 
+  private echoesOf(lane: string): EchoFinder {
+    let finder = this.echoes.get(lane);
+    if (finder === undefined) {
+      // lanes of imports come and go
+      if (this.echoes.size >= MOST_ECHO_LANES) this.echoes.clear();
+      finder = new EchoFinder();
+      this.echoes.set(lane, finder);
+    }
+    return finder;
+  }
+
   /** Notes with each rule what records mean to it. */
-  private noteEvents(records: readonly HalvikRecord[], amends?: Amends): void {
+  private noteEvents(lane: string, records: readonly HalvikRecord[], amends?: Amends): void {
     const candidates: Target[] = [];
+    const echoes = this.echoesOf(lane);
     for (const record of records) {
       if (record.copyOf !== null) continue;
       candidates.length = 0;
+      const isEcho = echoes.isEcho(record);
       this.dispatch.gather(record, candidates);
       let hits = 0;
       for (let i = 0; i < candidates.length; i++)
@@ -353,12 +370,13 @@ export class RuleEngine {
         const target = candidates[i]!;
         const { running } = target;
         try {
-          if (running.met === 1) this.noteOne(target, record, amends);
+          if (running.met === 1) this.noteOne(target, record, isEcho, amends);
           else if (running.met > 1) {
             this.noteSeveral(
               running,
               candidates.filter((h) => h.running === running),
               record,
+              isEcho,
               amends,
             );
             running.met = 0;
@@ -371,10 +389,15 @@ export class RuleEngine {
   }
 
   /** The usual case: a record meets one condition of a rule. */
-  private noteOne({ running, condition, place }: Target, record: HalvikRecord, amends: Amends | undefined): void {
+  private noteOne(
+    { running, condition, place }: Target,
+    record: HalvikRecord,
+    isEcho: boolean,
+    amends: Amends | undefined,
+  ): void {
     const keys = condition.keys(record);
     if (keys.length === 0) return;
-    const event = eventOf(running.program, record, place === null ? NO_PLACE : placeAlone(place));
+    const event = eventOf(running.program, record, isEcho, place === null ? NO_PLACE : placeAlone(place));
     if (event === null) return;
     for (let i = 0; i < keys.length; i++) this.note(running, keys[i]!, event, amends);
   }
@@ -387,6 +410,7 @@ export class RuleEngine {
     running: RunningRule,
     hits: readonly Target[],
     record: HalvikRecord,
+    isEcho: boolean,
     amends: Amends | undefined,
   ): void {
     const raises = hits.some((h) => h.place !== null && !running.program.absent.includes(h.place));
@@ -401,14 +425,14 @@ export class RuleEngine {
       }
     }
     for (const [key, { meets, clears }] of byKey) {
-      const event = eventOf(running.program, record, meets);
+      const event = eventOf(running.program, record, isEcho, meets);
       if (event === null) continue;
       this.note(running, key, clears ? { ...event, ends: "record" } : event, amends);
     }
   }
 
   private note(running: RunningRule, key: string, event: RuleEvent, amends: Amends | undefined): void {
-    if (amends?.(running.program.rule, key, event)) return;
+    if (!event.isEcho && amends?.(running.program.rule, key, event)) return;
     const list = running.events.get(key);
     if (list) list.push(event);
     else running.events.set(key, [event]);
@@ -563,12 +587,18 @@ const endedBy = (ends: RuleEvent["ends"]): Omit<RuleEvent, "timeUs" | "id"> => (
   amount: 0,
   entities: NO_VALUES,
   worse: 0,
+  isEcho: false,
 });
 
 /** What a record says to a rule of which it meets these conditions, or else clears; null: nothing it could measure. */
-function eventOf(program: RuleProgram, record: HalvikRecord, meets: readonly number[]): RuleEvent | null {
+function eventOf(
+  program: RuleProgram,
+  record: HalvikRecord,
+  isEcho: boolean,
+  meets: readonly number[],
+): RuleEvent | null {
   const { timeUs, id } = record;
-  if (meets.length === 0) return { ...endedBy("record"), timeUs, id };
+  if (meets.length === 0) return { ...endedBy("record"), timeUs, id, isEcho };
   const amount = program.amount(record);
   if (amount === null) return null;
   const entities = program.entities(record);
@@ -581,6 +611,7 @@ function eventOf(program: RuleProgram, record: HalvikRecord, meets: readonly num
     amount,
     entities,
     worse: program.worse(record),
+    isEcho,
   };
 }
 

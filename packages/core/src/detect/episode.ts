@@ -5,6 +5,9 @@ const KEEP_FIRST = 20;
 const KEEP_LATEST = 30;
 const MAX_ENTITIES = 50;
 
+/** The fact that says how many of its events were heard by another way too. */
+export const HEARD_AGAIN = "heard again";
+
 /** An episode that still takes evidence. */
 export class OpenEpisode {
   firstUs: EpochUs;
@@ -12,6 +15,8 @@ export class OpenEpisode {
   /** When the condition was met. */
   metUs: EpochUs;
   count = 0;
+  /** How many of them were heard by another way too. */
+  private again = 0;
   private worse = 0;
   facts: Episode["facts"] = [];
   private first: Evidence[] = [];
@@ -39,7 +44,8 @@ export class OpenEpisode {
     open.count = e.count;
     // states kept before there was such a thing say nothing of it
     open.worse = e.worse ?? 0;
-    open.facts = e.facts;
+    open.facts = e.facts.filter(([name]) => name !== HEARD_AGAIN);
+    open.again = e.facts.find(([name]) => name === HEARD_AGAIN)?.[1] ?? 0;
     open.first = [...e.first];
     open.latest = [...e.latest];
     for (const entity of e.entities) open.entities.add(entity);
@@ -47,9 +53,23 @@ export class OpenEpisode {
   }
 
   fold(event: RuleEvent): void {
+    if (event.isEcho) {
+      this.hearAgain(event);
+      return;
+    }
+    this.count++;
+    this.list(event);
+  }
+
+  /** The same event by another way: evidence, not counted. */
+  hearAgain(event: RuleEvent): void {
+    this.again++;
+    this.list(event);
+  }
+
+  private list(event: RuleEvent): void {
     const { id, timeUs } = event;
     const evidence: Evidence = this.severalSteps ? { id, timeUs, step: event.meets[0] ?? 0 } : { id, timeUs };
-    this.count++;
     this.worse |= event.worse;
     this.lastUs = Math.max(this.lastUs, event.timeUs);
     if (this.first.length < KEEP_FIRST) this.first.push(evidence);
@@ -74,7 +94,7 @@ export class OpenEpisode {
       latest: [...this.latest],
       entities: [...this.entities],
       worse: this.worse,
-      facts: this.facts,
+      facts: this.again === 0 ? this.facts : [...this.facts, [HEARD_AGAIN, this.again]],
       clearedUs: null,
       clearedBy: null,
     };

@@ -16,6 +16,8 @@ export interface RuleEvent {
   readonly entities: readonly string[];
   /** Which of the rule's worse filters it meets: bit i for `worse[i]`. */
   readonly worse: number;
+  /** The same event was heard by another way: it is evidence, and counts no second time. */
+  readonly isEcho: boolean;
 }
 
 export interface Evidence {

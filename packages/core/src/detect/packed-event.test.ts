@@ -11,6 +11,7 @@ const events: fc.Arbitrary<RuleEvent> = fc.record({
   amount: fc.oneof(fc.constant(0), fc.double({ noNaN: true, noDefaultInfinity: true })),
   entities: fc.array(fc.string(), { maxLength: 4 }),
   worse: fc.oneof(fc.constant(0), fc.integer({ min: 0, max: 15 })),
+  isEcho: fc.boolean(),
 });
 
 test("whatever an event is, it comes back from a checkpoint as it was", () => {
@@ -34,13 +35,14 @@ test("the usual event takes its time, id and entities", () => {
     amount: 0,
     entities: ["src\u0001a"],
     worse: 0,
+    isEcho: false,
   };
   expect(packEvent(usual)).toEqual([5, "7", ["src\u0001a"]]);
 });
 
 test("events as the first checkpoints kept them are understood", () => {
   const whole = { timeUs: 5, id: "7", meets: [1], ends: null, values: ["v"], amount: 2, entities: [] };
-  expect(unpackEvent(whole)).toEqual({ ...whole, worse: 0 });
+  expect(unpackEvent(whole)).toEqual({ ...whole, worse: 0, isEcho: false });
 });
 
 test("a million events share their lists of one place", () => {

@@ -13,6 +13,7 @@ export type PackedEvent = readonly [
   amount?: number,
   ends?: RuleEvent["ends"],
   worse?: number,
+  isEcho?: boolean,
 ];
 
 const NONE: readonly never[] = [];
@@ -21,6 +22,7 @@ const PLACES = Array.from({ length: 16 }, (_, i): readonly number[] => [i]);
 export const placeAlone = (place: number): readonly number[] => PLACES[place] ?? [place];
 
 export function packEvent(e: RuleEvent): PackedEvent {
+  if (e.isEcho) return [e.timeUs, e.id, e.entities, e.meets, e.values, e.amount, e.ends, e.worse, true];
   if (e.worse !== 0) return [e.timeUs, e.id, e.entities, e.meets, e.values, e.amount, e.ends, e.worse];
   if (e.ends !== null) return [e.timeUs, e.id, e.entities, e.meets, e.values, e.amount, e.ends];
   if (e.amount !== 0) return [e.timeUs, e.id, e.entities, e.meets, e.values, e.amount];
@@ -30,9 +32,9 @@ export function packEvent(e: RuleEvent): PackedEvent {
 }
 
 /** @param packed as packed, or whole and never worse: so the first states were kept */
-export function unpackEvent(packed: PackedEvent | Omit<RuleEvent, "worse">): RuleEvent {
-  if ("timeUs" in packed) return { ...packed, worse: 0 };
-  const [timeUs, id, entities, meets, values = NONE, amount = 0, ends = null, worse = 0] = packed;
+export function unpackEvent(packed: PackedEvent | Omit<RuleEvent, "worse" | "isEcho">): RuleEvent {
+  if ("timeUs" in packed) return { ...packed, worse: 0, isEcho: false };
+  const [timeUs, id, entities, meets, values = NONE, amount = 0, ends = null, worse = 0, isEcho = false] = packed;
   const shared = meets === undefined ? PLACES[0]! : meets.length === 1 ? placeAlone(meets[0]!) : meets;
-  return { timeUs, id, meets: shared, ends, values, amount, entities, worse };
+  return { timeUs, id, meets: shared, ends, values, amount, entities, worse, isEcho };
 }

@@ -1,12 +1,15 @@
 import { fold } from "../base/text/index.js";
 import { entityCode, type OwnNames, valuesOfField } from "../model/entity/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
+import { HEARD_AGAIN } from "./episode.js";
 import type { Episode } from "./event.js";
 import { splitKey } from "./key.js";
 import { namesLast } from "./kinds/registry.js";
 import type { Rule } from "./rule.js";
 
 const SHOWN_VALUES = 3;
+/** From this part on it is said of each that it was heard twice. */
+const MOSTLY = 0.8;
 
 /** Fills `{field}`, `{count}` and the names of measured values in a rule's title; sender ids become names. */
 export function findingTitle(
@@ -22,7 +25,9 @@ export function findingTitle(
   const { count, entities, facts } = finding;
   const onlyLast = namesLast(rule.kind);
   const keys = splitKey(finding.key, rule.key.length);
-  return rule.title.replace(/\{([a-z ]+)\}/g, (_, name: string) => {
+  const again = facts.find(([name]) => name === HEARD_AGAIN)?.[1] ?? 0;
+  const twice = again > 0 && again >= MOSTLY * count ? ", each heard twice" : "";
+  const title = rule.title.replace(/\{([a-z ]+)\}/g, (_, name: string) => {
     if (name === "count") return String(count);
     const fact = facts.find(([n]) => n === name);
     if (fact) return shortNumber(fact[1]);
@@ -38,6 +43,7 @@ export function findingTitle(
     const rest = onlyLast ? 0 : values.length - shown;
     return values.slice(0, shown).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
   });
+  return title + twice;
 }
 
 /** The value of the key as it was written. */

@@ -61,6 +61,10 @@ export abstract class Run {
   protected pass(_us: EpochUs, _closed: Episode[]): boolean {
     return false;
   }
+  /** What was heard by another way already: evidence of what is raised, and nothing more. */
+  protected hearAgain(event: RuleEvent): void {
+    if (event.meets.length > 0) this.open?.hearAgain(event);
+  }
   /** A person closed it, or a clearing record came: counting begins anew. */
   protected begin(): void {}
   abstract progress(): Progress | null;
@@ -80,6 +84,10 @@ export abstract class Run {
 
   take(event: RuleEvent, closed: Episode[]): void {
     this.elapse(event.timeUs - 1, closed);
+    if (event.isEcho) {
+      this.hearAgain(event);
+      return;
+    }
     if (event.ends !== null && this.open !== null) this.close(event.timeUs, event.ends, closed);
     if (this.open !== null && this.isFull(this.open, event)) this.close(this.open.lastUs, "span", closed);
     // what a sequence waits for not to come may be the very thing that ends it

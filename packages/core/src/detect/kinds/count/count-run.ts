@@ -41,9 +41,20 @@ export class CountRun extends Run {
     if (last !== undefined && before(event, last) < 0) buffer.sort(before);
     this.buffer = buffer;
     this.forget(buffer[buffer.length - 1]!.timeUs);
-    if (this.buffer.length < this.logic.count) return;
+    if (this.buffer.length < this.logic.count || this.counted < this.logic.count) return;
     this.raise(this.buffer);
     this.buffer = NONE;
+  }
+
+  private get counted(): number {
+    return this.buffer.reduce((sum, e) => (e.isEcho ? sum : sum + 1), 0);
+  }
+
+  /** Before it is raised they wait with the others, so that it can be said how often each was heard. */
+  protected override hearAgain(event: RuleEvent): void {
+    if (this.open !== null || event.meets.length === 0) super.hearAgain(event);
+    else if (this.buffer.length > 0 && this.buffer.length < 2 * this.logic.count)
+      this.buffer = this.buffer.concat(event);
   }
 
   protected get isEmpty(): boolean {
@@ -70,7 +81,7 @@ export class CountRun extends Run {
   progress(): Progress | null {
     return this.buffer.length === 0
       ? null
-      : { have: this.buffer.length, need: this.logic.count, lacking: null, lastUs: this.lastEventUs };
+      : { have: this.counted, need: this.logic.count, lacking: null, lastUs: this.lastEventUs };
   }
 
   get lastEventUs(): EpochUs {
