@@ -17,6 +17,10 @@ describe("the shipped rules", () => {
       expect([rule.id, rule.reason !== "" && rule.tags.length > 0]).toEqual([rule.id, true]);
       expect([rule.id, rule.tests.some((t) => t.raises > 0)]).toEqual([rule.id, true]);
       expect([rule.id, rule.tests.some((t) => t.raises === 0)]).toEqual([rule.id, true]);
+      expect([rule.id, rule.tests.some((t) => t.raises === 0 && t.name.startsWith("ordinary: "))]).toEqual([
+        rule.id,
+        true,
+      ]);
       for (const other of rule.explainedBy) expect(SHIPPED_RULES.map((r) => r.id)).toContain(other);
     }
   });

@@ -25,6 +25,7 @@ export const OWN_EVENTS = [
   "clock-jumped",
   "database-restarted",
   "store-slow",
+  "sender-new",
 ] as const;
 export type OwnEvent = (typeof OWN_EVENTS)[number];
 

@@ -5,7 +5,7 @@ import pino from "pino";
 import { clearEngineStopped } from "../domains/health/engine-stopped.js";
 import { type RoleStatus, readRoles, writeHeartbeat } from "../domains/health/repository.js";
 import { SelfWatch } from "../domains/health/watch-self.js";
-import { watchSenders } from "../domains/health/watch-senders.js";
+import { watchNewSenders, watchSenders } from "../domains/health/watch-senders.js";
 import { tellUntold } from "../domains/incidents/grow-incident.js";
 import { tellOutlasting } from "../domains/incidents/outlast.js";
 import { remind } from "../domains/incidents/remind.js";
@@ -69,6 +69,7 @@ async function follow(
       async (now) =>
         own.write([
           ...(await watchSenders(client, session.senderDirectory, now)),
+          ...(await watchNewSenders(client, session.senderDirectory, now)),
           ...(await watch.look(client, session.liveThroughUs, now)),
         ]),
     ],

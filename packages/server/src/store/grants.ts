@@ -168,6 +168,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "rule_state",
       "rule_failure",
       "sender_silence",
+      "sender_told",
       "role_status",
     ],
     update: [

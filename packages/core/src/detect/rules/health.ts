@@ -68,7 +68,8 @@ export const HEALTH_RULES: readonly RuleInput[] = [
     kind: "count",
     id: "disk-full",
     name: "A disk is full",
-    filter: '"no space left on device" or "disk full" or "filesystem full" or "file system full"',
+    filter:
+      'severity at least warning and ("no space left on device" or "disk full" or "filesystem full" or "file system full")',
     key: ["sender"],
     count: 1,
     windowSeconds: 60,
@@ -117,7 +118,7 @@ export const HEALTH_RULES: readonly RuleInput[] = [
     id: "too-hot",
     name: "A device is too hot",
     filter:
-      'text has temperature and (high or critical or "above threshold" or exceeds or exceeded or overheat*) and not normal',
+      'severity at least warning and text has temperature and (high or critical or "above threshold" or exceeds or exceeded or overheat*) and not normal',
     key: ["sender"],
     count: 1,
     windowSeconds: 60,
@@ -146,7 +147,7 @@ export const HEALTH_RULES: readonly RuleInput[] = [
     kind: "count",
     id: "fan-failed",
     name: "A fan failed",
-    filter: "text has fan and (failed or failure or stopped or fault*)",
+    filter: "severity at least warning and text has fan and (failed or failure or stopped or fault*)",
     key: ["sender"],
     count: 1,
     windowSeconds: 60,
@@ -167,7 +168,8 @@ export const HEALTH_RULES: readonly RuleInput[] = [
     kind: "count",
     id: "power-lost",
     name: "A device lost one of its power supplies",
-    filter: '("power supply" or psu) and (failed or failure or lost or fault*) and not restored',
+    filter:
+      'severity at least warning and ("power supply" or psu) and (failed or failure or lost or fault*) and not restored',
     key: ["sender"],
     count: 1,
     windowSeconds: 60,
@@ -264,7 +266,7 @@ export const HEALTH_RULES: readonly RuleInput[] = [
     id: "certificate-trouble",
     name: "Certificates are refused",
     filter:
-      'certificate and (expired or "verify failed" or "unknown ca" or "not yet valid" or "self signed" or "self-signed" or revoked)',
+      'severity at least warning and certificate and (expired or "verify failed" or "unknown ca" or "not yet valid" or "self signed" or "self-signed" or revoked)',
     key: ["sender"],
     count: 3,
     windowSeconds: 900,

@@ -4,6 +4,7 @@ import { FIREWALL_RULES } from "./firewall.js";
 import { FLOW_RULES } from "./flows.js";
 import { HEALTH_RULES } from "./health.js";
 import { NETWORK_RULES } from "./network.js";
+import { ORDINARY } from "./ordinary.js";
 import { OWN_RULES } from "./own.js";
 import { WINDOWS_RULES } from "./windows.js";
 
@@ -18,4 +19,6 @@ const INPUT: readonly RuleInput[] = [
 ];
 
 /** The rules every new Halvik starts with, each with its reason and tests. All can be changed. */
-export const SHIPPED_RULES: readonly Rule[] = INPUT.map((rule) => Rule.parse(rule));
+export const SHIPPED_RULES: readonly Rule[] = INPUT.map((rule) =>
+  Rule.parse({ ...rule, tests: [...(rule.tests ?? []), ...(ORDINARY[rule.id] ? [ORDINARY[rule.id]] : [])] }),
+);

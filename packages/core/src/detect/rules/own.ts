@@ -11,6 +11,34 @@ export const OWN_RULES: readonly RuleInput[] = [
     }),
     explainedBy: ["uplink-down", "adjacency-lost"],
   },
+  {
+    ...own(
+      "halvik-sender-new",
+      "A sender never heard before",
+      "sender-new",
+      "notice",
+      "{host} was never heard before",
+      {
+        by: "quiet",
+        seconds: FIVE_MINUTES,
+      },
+    ),
+    filter: "kind is halvik and event is sender-new",
+    reason:
+      "What sends by itself for the first time is a new device, a changed address, or somebody who wants to be heard.",
+    tests: [
+      {
+        name: "it is said",
+        raises: 1,
+        records: [{ at: 0, fields: { kind: "halvik", event: "sender-new", outcome: "unknown", host: "x" } }],
+      },
+      {
+        name: "a known one is heard again",
+        raises: 0,
+        records: [{ at: 0, fields: { kind: "halvik", event: "sender-heard", outcome: "success", host: "x" } }],
+      },
+    ],
+  },
   own("halvik-records-lost", "Records were lost", "records-lost", "error", "Records lost at {host}", {
     by: "quiet",
     seconds: FIVE_MINUTES,

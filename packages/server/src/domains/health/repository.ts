@@ -127,6 +127,29 @@ export async function keepSilence(db: Queryable, sender: number, sinceUs: number
   ]);
 }
 
+/** Senders that were heard by themselves and of which that was not said yet, the first of them first; how long any has been heard at all. */
+export async function newSenders(
+  db: Queryable,
+  most: number,
+): Promise<{ readonly senders: readonly number[]; readonly oldestUs: number | null }> {
+  const { rows } = await db.query<{ id: number }>(
+    "select s.id from sender s left join sender_told t on t.sender = s.id where t.sender is null and s.first_seen_us is not null order by s.first_seen_us limit $1",
+    [most],
+  );
+  if (rows.length === 0) return { senders: [], oldestUs: null };
+  const oldest = await db.query<{ us: number | null }>(
+    "select min(bucket)::bigint * 3600000000 as us from rollup_hour",
+  );
+  return { senders: rows.map((r) => r.id), oldestUs: oldest.rows[0]?.us ?? null };
+}
+
+export async function keepTold(db: Queryable, senders: readonly number[], nowUs: number): Promise<void> {
+  await db.query("insert into sender_told (sender, told_us) select unnest($1::int[]), $2 on conflict do nothing", [
+    senders,
+    nowUs,
+  ]);
+}
+
 export async function endSilence(db: Queryable, sender: number): Promise<void> {
   await db.query("delete from sender_silence where sender = $1", [sender]);
 }

@@ -1,9 +1,17 @@
-import { formatDuration, US_PER_SECOND } from "@halvik/core/base/time";
+import { formatDuration, US_PER_DAY, US_PER_SECOND } from "@halvik/core/base/time";
 import { Cadence, type Sender, type SenderDirectory } from "@halvik/core/model/senders";
 import type { OwnObservation } from "@halvik/core/normalise";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { collectorListening, endSilence, keepSilence, type SenderActivity, senderActivity } from "./repository.js";
+import {
+  collectorListening,
+  endSilence,
+  keepSilence,
+  keepTold,
+  newSenders,
+  type SenderActivity,
+  senderActivity,
+} from "./repository.js";
 
 /** Without a learnt or set cadence, nothing is called silent. Set by hand: three times the expected gap. */
 const HAND_FACTOR = 3;
@@ -84,4 +92,36 @@ function fellSilent(sender: Sender, row: SenderActivity, cause: Sender | null, n
     text: `${text} Explained by ${cause.name}, through which it is reached.`,
     data: [["explained by", cause.name]],
   };
+}
+
+/** New senders named one by one at a look; of more, their number is said. */
+const MOST_NAMED = 20;
+const MOST_NEW = 10_000;
+/** For so long whoever is heard is new, and nobody is. */
+const LEARNING_US = US_PER_DAY;
+
+/**
+ * Which senders are heard for the first time since the last look: what appears by itself, admitted with its network or waiting, and not what
+ * a person has listed before. On the first day nothing is said: then all are new.
+ */
+export async function watchNewSenders(
+  db: Queryable,
+  directory: SenderDirectory,
+  nowUs: number,
+): Promise<OwnObservation[]> {
+  const { senders, oldestUs } = await newSenders(db, MOST_NEW);
+  if (senders.length === 0) return [];
+  await keepTold(db, senders, nowUs);
+  if (oldestUs === null || nowUs - oldestUs < LEARNING_US) return [];
+  const known = senders.flatMap((id) => directory.get(id) ?? []);
+  const isNew = { event: "sender-new", severity: 5, outcome: "unknown" } as const;
+  const out: OwnObservation[] = known.slice(0, MOST_NAMED).map((sender) => ({
+    ...isNew,
+    subject: sender.name,
+    text: `${sender.name} was never heard before; it ${sender.state === "admitted" ? "was admitted by itself" : "waits for admission"}.`,
+    data: sender.addresses.map((address): [string, string] => ["address", address]),
+  }));
+  const more = senders.length - out.length;
+  if (more > 0) out.push({ ...isNew, subject: "many senders", text: `${more} more senders were never heard before.` });
+  return out;
 }

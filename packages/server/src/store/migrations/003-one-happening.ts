@@ -13,6 +13,13 @@ alter table public.finding add column by_hand boolean default false not null;
 alter table public.finding add column suspects text[] default '{}' not null;
 alter table public.incident_event add column finding integer;
 
+-- senders of which it was said that they are new: those that are there already are not
+create table public.sender_told (
+    sender integer not null primary key references public.sender (id) on delete cascade,
+    told_us bigint not null
+);
+insert into public.sender_told (sender, told_us) select id, 0 from public.sender;
+
 create table public.own_domain (
     domain text not null primary key,
     author text not null,
