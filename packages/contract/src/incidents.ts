@@ -93,6 +93,8 @@ export const IncidentDetail = z.object({
       /** Why it is part of this incident; empty for the one that opened it. */
       joined: z.string(),
       entities: z.array(z.object({ field: z.string(), value: z.string() })),
+      /** What it says by itself, where its evidence is a measure or that nothing came; null: its records say it. */
+      says: z.string().nullable(),
       /** The arithmetic: value, line, what was expected. */
       facts: z.array(z.tuple([z.string(), z.number()])),
       /** Which step each record of the evidence met, by its id. */

@@ -19,7 +19,7 @@ export { splitKey } from "./key.js";
 export { CountRule } from "./kinds/count/schema.js";
 export type { Condition } from "./kinds/kind.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
-export { Rule, type RuleInput, ruleWindowUs, severityOf, subjectsOf, worstSeverityOf } from "./rule.js";
+export { isOfRecords, Rule, type RuleInput, ruleWindowUs, severityOf, subjectsOf, worstSeverityOf } from "./rule.js";
 export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export type { RuleTest } from "./schema/samples.js";

@@ -78,3 +78,6 @@ export function subjectsOf(rules: Iterable<Pick<Rule, "id" | "tags">>): (rule: s
   const own = new Map(all.map((r) => [r.id, r.tags.filter((tag) => uses.get(tag)! <= FEW_RULES)]));
   return (id) => own.get(id) ?? [];
 }
+
+/** Whether the evidence of a rule is the records themselves, not a measure of many or that none came. */
+export const isOfRecords = (rule: Pick<Rule, "kind">): boolean => FORMS[rule.kind].evidence === "records";

@@ -1,3 +1,4 @@
+import type { z } from "zod";
 import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "../base/time/index.js";
 import {
   aboutOf,
@@ -11,7 +12,7 @@ import {
 } from "../detect/index.js";
 import { decision, letIn, notified, refused, says, windows } from "../detect/rules/samples.js";
 import { recordsOf } from "../detect/sample-records.js";
-import { type SampleInput, SampleRecord } from "../detect/schema/samples.js";
+import { SampleRecord } from "../detect/schema/samples.js";
 import { entityCode, OwnNames, readEntity } from "../model/entity/index.js";
 import type { HalvikRecord } from "../model/record/index.js";
 import { newSender, type Sender, SenderDirectory } from "../model/senders/index.js";
@@ -42,6 +43,8 @@ function randomFrom(seed: number): () => number {
     return ((t ^ (t >>> 14)) >>> 0) / 4_294_967_296;
   };
 }
+
+type SampleInput = z.input<typeof SampleRecord>;
 
 interface World {
   readonly random: () => number;

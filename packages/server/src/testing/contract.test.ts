@@ -219,6 +219,14 @@ test("names", async () => {
     network: null,
   });
   await ask("delete", "/applications/{id}", `/applications/${named.body.applications[0].id}`);
+  await ask("get", "/domains");
+  const ours = await ask("post", "/domains", "/domains", { domain: "Orvane.example" });
+  expect(ours.body.domains).toMatchObject([{ domain: "orvane.example" }]);
+  // the same in another case is the same; what is no domain, and what is not there, is refused
+  expect((await ask("post", "/domains", "/domains", { domain: "orvane.EXAMPLE" })).body.domains).toHaveLength(1);
+  await ask("post", "/domains", "/domains", { domain: "a b\u0000" }, 400);
+  await ask("delete", "/domains/{domain}", "/domains/elsewhere.example", undefined, 404);
+  expect((await ask("delete", "/domains/{domain}", "/domains/orvane.example")).body.domains).toEqual([]);
 });
 
 test("health, and what describes itself", async () => {

@@ -54,7 +54,6 @@ export const SampleRecord = z
     error: "expected exactly one of syslog, windows and fields",
   });
 export type SampleRecord = z.infer<typeof SampleRecord>;
-export type SampleInput = z.input<typeof SampleRecord>;
 /** Records of one test, repetitions included. */
 const MAX_SAMPLES = 10_000;
 export const RuleTest = z.object({

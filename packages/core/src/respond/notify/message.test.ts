@@ -1,7 +1,16 @@
 import { type MailedIncident, mailOf, mailOfMany } from "./index.js";
 
 const at = (s: number) => `2026-11-25T02:14:${String(s).padStart(2, "0")}.000000Z`;
-const record = (s: number, text: string) => ({ time: at(s), sender: { name: "vpn-1" }, sentence: "", text });
+const record = (s: number, text: string) => ({
+  id: String(s),
+  time: at(s),
+  sender: { name: "vpn-1" },
+  kind: "syslog",
+  category: "other",
+  outcome: "unknown",
+  sentence: "",
+  text,
+});
 const detail = (over: object = {}, texts: readonly string[] = ["Failed password for k.lind"]): MailedIncident => ({
   incident: {
     id: 12,
@@ -10,6 +19,11 @@ const detail = (over: object = {}, texts: readonly string[] = ["Failed password 
     first: at(1),
     last: at(40),
     raised: at(10),
+    state: "open",
+    stopped: false,
+    closeReason: null,
+    acknowledged: null,
+    explains: { all: 0 },
     ended: null,
     count: 46,
     returned: 0,
@@ -17,7 +31,9 @@ const detail = (over: object = {}, texts: readonly string[] = ["Failed password 
     ...over,
   },
   rules: [{ name: "Refused logons", sentence: "Raise error when 10 records come.", notes: "Who owns the address?" }],
-  findings: [{ count: 46, evidence: texts.map((t, i) => record(i, t)) }],
+  findings: [
+    { first: at(1), last: at(40), count: 46, says: null, clearedBy: null, evidence: texts.map((t, i) => record(i, t)) },
+  ],
   history: [
     { who: "Halvik", code: "cleared", what: "cleared", detail: "quiet for 15 min" },
     { who: "Halvik", code: "raised", what: "raised", detail: "" },
@@ -39,6 +55,17 @@ test("a raise: what, how many, when, about whom, why, the records, where to look
     LINK,
   ])
     expect(text).toContain(part);
+});
+
+test("what happened is told as on its page, and what is new where something is", () => {
+  const { text } = mailOf("raise", detail(), LINK);
+  expect(text).toContain("What happened");
+  expect(text).toContain("vpn-1 said 46 times, first “Failed password for k.lind”");
+  expect(text).not.toContain("What is new");
+  const worse = { who: "Halvik", code: "worse" as const, what: "worse", detail: "warning → critical: t" };
+  const changed = mailOf("update", { ...detail(), history: [worse, ...detail().history] }, LINK);
+  expect(changed.subject).toBe("Halvik · worse: 46 refused logons from 203.0.113.9 (error)");
+  expect(changed.text).toContain("What is new\n- worse: warning → critical: t");
 });
 
 test("a clear says since when and by what it is over", () => {

@@ -1,31 +1,23 @@
+import { formatUs } from "../../base/time/index.js";
 import type { HistoryCode } from "../incidents/index.js";
+import { type StoryDetail, storyOf } from "../story/index.js";
+import { tellingOf } from "./plan.js";
 import type { Telling } from "./route.js";
 
-/** What a message says of an incident; times as RFC 3339 texts. */
-export interface MailedIncident {
-  readonly incident: {
+/** What a message says of an incident, beside its story; times as RFC 3339 texts. */
+export interface MailedIncident extends StoryDetail {
+  readonly incident: StoryDetail["incident"] & {
     readonly id: number;
     readonly title: string;
     readonly severity: string;
     readonly first: string;
-    readonly last: string;
     readonly raised: string;
-    readonly ended: string | null;
     readonly count: number;
     /** How often it came back after it was over. */
     readonly returned: number;
     readonly entities: readonly { readonly field: string; readonly value: string }[];
   };
   readonly rules: readonly { readonly name: string; readonly sentence: string; readonly notes: string }[];
-  readonly findings: readonly {
-    readonly count: number;
-    readonly evidence: readonly {
-      readonly time: string;
-      readonly sender: { readonly name: string };
-      readonly text: string;
-      readonly sentence: string | null;
-    }[];
-  }[];
   readonly history: readonly {
     readonly who: string;
     readonly code: HistoryCode;
@@ -42,7 +34,10 @@ export interface MailText {
 const RECORDS = 12;
 const TEXT_MOST = 400;
 const SUBJECT_MOST = 160;
-const WORDS: Readonly<Record<Telling, string>> = { raise: "raised", update: "still lasts", clear: "over" };
+const NEWS = 5;
+const WORDS: Readonly<Record<Telling, string>> = { raise: "raised", update: "changed", clear: "over" };
+/** A change by what it is, where that says more. */
+const CHANGES: Readonly<Partial<Record<HistoryCode, string>>> = { worse: "worse", "still-lasts": "still lasts" };
 
 /**
  * A message about one incident, with the records that caused it. Plain text: what devices sent cannot become markup, and its control
@@ -66,6 +61,11 @@ export function mailOf(tell: Telling, detail: MailedIncident, link: string): Mai
         .map((e) => line(e.value))
         .join(", ")}`,
     );
+  const news = newsOf(tell, detail);
+  if (news.length > 0)
+    out.push("", "What is new", ...news.map((h) => `- ${line(h.what)}${h.detail === "" ? "" : `: ${line(h.detail)}`}`));
+  out.push("", "What happened");
+  for (const p of storyOf(detail, formatUs)) out.push(`${formatUs(p.us)}  ${line(p.text)}`);
   out.push("", "Why");
   for (const rule of rules) out.push(`- ${line(rule.name)}: ${line(rule.sentence)}`);
   if (evidence.length > 0) {
@@ -76,7 +76,7 @@ export function mailOf(tell: Telling, detail: MailedIncident, link: string): Mai
   if (tell !== "clear")
     for (const rule of rules) if (rule.notes !== "") out.push("", `What to look at next: ${line(rule.notes)}`);
   out.push("", link);
-  return { subject: subject(`${WORDS[tell]}: ${i.title} (${i.severity})`), text: `${out.join("\n")}\n` };
+  return { subject: subject(`${wordOf(tell, detail)}: ${i.title} (${i.severity})`), text: `${out.join("\n")}\n` };
 }
 
 /** Several messages in one, when they are many. */
@@ -94,9 +94,19 @@ export function mailOfMany(
   return { subject: subject(`${told.length} incidents raised, changed or over`), text: `${out.join("\n")}\n` };
 }
 
+/** What a change is about, the latest first. */
+const newsOf = (tell: Telling, { history }: MailedIncident): MailedIncident["history"] =>
+  tell === "update" ? history.filter((h) => tellingOf(h.code) === "update").slice(0, NEWS) : [];
+
+const wordOf = (tell: Telling, detail: MailedIncident): string =>
+  CHANGES[newsOf(tell, detail)[0]?.code ?? "raised"] ?? WORDS[tell];
+
 function stateOf(tell: Telling, { incident: i, history }: MailedIncident): string {
   if (tell === "raise") return i.returned > 0 ? "It has returned" : `Raised at ${i.raised}`;
-  if (tell === "update") return `It still lasts; last evidence at ${i.last}`;
+  if (tell === "update")
+    return i.state === "open"
+      ? `It still lasts; last evidence at ${i.last}`
+      : `Stopped, not judged; last evidence at ${i.last}`;
   const how = history.find((h) => h.code === "cleared" || h.code === "closed");
   const by = how?.code === "closed" ? `${how.what} by ${line(how.who)}` : "cleared";
   return `Over at ${i.ended ?? i.last}: ${by}${how?.detail ? ` (${line(how.detail)})` : ""}`;

@@ -1,6 +1,16 @@
 import type { IncidentJson } from "@halvik/contract";
 import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
-import { conditionsOf, entityValues, readKeptRule, ruleWindowUs, sayClear, sayRule } from "@halvik/core/detect";
+import {
+  conditionsOf,
+  entityValues,
+  findingTitle,
+  isOfRecords,
+  type Rule,
+  readKeptRule,
+  ruleWindowUs,
+  sayClear,
+  sayRule,
+} from "@halvik/core/detect";
 import { isEntityCode, readEntity, valuesOfField } from "@halvik/core/model/entity";
 import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
@@ -11,7 +21,15 @@ import type { Queryable } from "../../kernel/db/pool.js";
 import { findRecords } from "../../store/find-records.js";
 import { timesBefore } from "./again-repository.js";
 import { consequencesOfIncident } from "./joints-repository.js";
-import { findIncident, findingsOf, historyOf, type IncidentRow, ruleBodies, urgencyFacts } from "./repository.js";
+import {
+  type FindingDetail,
+  findIncident,
+  findingsOf,
+  historyOf,
+  type IncidentRow,
+  ruleBodies,
+  urgencyFacts,
+} from "./repository.js";
 import { type SimilarRow, similarIncidents } from "./similar-repository.js";
 import { tasksOf } from "./tasks-repository.js";
 
@@ -30,25 +48,25 @@ export async function incidentDetail(
     findings.flatMap((f) => f.evidence.map((e) => e.id)),
   );
   const records = new Map(stored.map((r) => [r.id, r]));
+  const rules = (await ruleBodies(db, findings)).flatMap(({ body, version }) => {
+    const rule = readKeptRule(body)?.rule;
+    return rule === undefined ? [] : [{ rule, version }];
+  });
   return {
     incident: incidentJson(row, senders, nowUs()),
-    rules: (await ruleBodies(db, findings)).flatMap(({ body, version }) => {
-      const rule = readKeptRule(body)?.rule;
-      if (rule === undefined) return [];
+    rules: rules.map(({ rule, version }) => {
       const conditions = conditionsOf(rule);
-      return [
-        {
-          id: rule.id,
-          name: rule.name,
-          version,
-          sentence: sayRule(rule),
-          reason: rule.reason,
-          notes: rule.notes,
-          clears: sayClear(rule),
-          steps: rule.kind === "sequence" || rule.kind === "together" ? conditions.map((c) => c.name || c.filter) : [],
-          windowSeconds: ruleWindowUs(rule) / US_PER_SECOND,
-        },
-      ];
+      return {
+        id: rule.id,
+        name: rule.name,
+        version,
+        sentence: sayRule(rule),
+        reason: rule.reason,
+        notes: rule.notes,
+        clears: sayClear(rule),
+        steps: rule.kind === "sequence" || rule.kind === "together" ? conditions.map((c) => c.name || c.filter) : [],
+        windowSeconds: ruleWindowUs(rule) / US_PER_SECOND,
+      };
     }),
     findings: findings.map((f) => {
       const evidence = f.evidence.flatMap((e) => records.get(e.id) ?? []);
@@ -63,6 +81,7 @@ export async function incidentDetail(
         rule: f.rule_id,
         joined: f.joined,
         entities: namedIn(f.entities, senders),
+        says: saysItself(f, rules, senders),
         facts: f.facts,
         steps: Object.fromEntries(f.evidence.flatMap((e) => (e.step === undefined ? [] : [[e.id, e.step]]))),
         evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
@@ -101,6 +120,16 @@ export async function incidentDetail(
       note: o.note ?? "",
     })),
   };
+}
+
+/** The words of a finding whose evidence is no list of records. */
+function saysItself(
+  f: FindingDetail,
+  rules: readonly { readonly rule: Rule; readonly version: number }[],
+  senders: SenderDirectory,
+): string | null {
+  const rule = rules.find((r) => r.rule.id === f.rule_id && r.version === f.rule_version)?.rule;
+  return rule === undefined || isOfRecords(rule) ? null : findingTitle(rule, f, senders);
 }
 
 async function againOf(db: Queryable, row: IncidentRow) {

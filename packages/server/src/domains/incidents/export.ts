@@ -1,5 +1,7 @@
 import { createHash } from "node:crypto";
 import type { IncidentDetail } from "@halvik/contract";
+import { formatUs } from "@halvik/core/base/time";
+import { storyOf } from "@halvik/core/respond/story";
 import { fenced, plain, taskLine } from "./markdown.js";
 
 /** The bytes of a record as they arrived. */
@@ -38,6 +40,10 @@ export async function incidentAsMarkdown(detail: IncidentDetail, rawOf: RawOf): 
           .map((e) => plain(e.value))
           .join(", ")}`,
     ),
+    "",
+    "## What happened",
+    "",
+    ...storyOf(detail, formatUs).map((p) => `- ${formatUs(p.us)} ${plain(p.text)}`),
     "",
     "## Why",
   ];

@@ -1,5 +1,6 @@
 import type { IncidentDetail } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
+import { storyOf } from "@halvik/core/respond/story";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
@@ -16,7 +17,6 @@ import { safeText } from "../../ui/safe-text";
 import { ago, clock, clockMs, day, dayClock } from "../../ui/time";
 import { IncidentMargin } from "./incident-margin";
 import { Lanes } from "./lanes";
-import { tellStory } from "./story";
 
 const AROUND_US = 120_000_000;
 
@@ -115,7 +115,7 @@ function Story({ detail }: { detail: IncidentDetail }) {
   return (
     <>
       <Heading>Story</Heading>
-      {tellStory(detail).map((s) => (
+      {storyOf(detail, (us) => when(us, zone)).map((s) => (
         <p key={s.us + s.text} className="mb-1.5 max-w-[60ch]">
           <time className="mr-1.5 font-mono text-code text-quiet" dateTime={isoOf(s.us)}>
             {when(s.us, zone)}

@@ -1,0 +1,162 @@
+import { type EpochUs, US_PER_MINUTE } from "../../base/time/index.js";
+
+/** A record as far as a story tells of it. */
+export interface ToldRecord {
+  readonly id: string;
+  readonly us: EpochUs;
+  readonly sender: string;
+  readonly kind: string;
+  readonly category: string;
+  readonly outcome: string;
+  readonly action: string | null;
+  readonly app: string | null;
+  readonly src: string | null;
+  readonly dst: string | null;
+  readonly dstPort: number | null;
+  readonly users: readonly string[];
+  readonly interface: string | null;
+  readonly bytes: number;
+  /** What it means, in words; null: only its text says it. */
+  readonly sentence: string | null;
+  readonly text: string;
+}
+
+/** What somebody or something did, as far as records of one kind tell it. */
+export type ActKind =
+  | "logon refused"
+  | "logon"
+  | "connection refused"
+  | "connection"
+  | "traffic"
+  | "link"
+  | "rights refused"
+  | "rights"
+  | "said"
+  | "measured";
+
+export interface Act {
+  readonly kind: ActKind;
+  /** Who did it: an address, a person, a device. */
+  readonly actor: string;
+  readonly firstUs: EpochUs;
+  readonly lastUs: EpochUs;
+  /** Of it, in the order of time; each record is of one act. */
+  readonly records: readonly ToldRecord[];
+  /** How many there were, those that are not listed included. */
+  readonly count: number;
+  /** What its finding says, where that is a measure of many records and no list of them. */
+  readonly says: string;
+}
+
+/** Evidence of one finding: what is listed, and how many there were. */
+export interface ToldEvidence {
+  readonly firstUs: EpochUs;
+  readonly lastUs: EpochUs;
+  readonly records: readonly ToldRecord[];
+  readonly count: number;
+  /** What it says by itself: a measure, or that nothing came. Null: its records say it. */
+  readonly says: string | null;
+}
+
+/** The same after a pause is another act. */
+const PAUSE_US = 30 * US_PER_MINUTE;
+
+/** The acts that the evidence of an incident tells, in the order of time; a record that several findings hold is told once. */
+export function actsOf(evidence: readonly ToldEvidence[]): Act[] {
+  const listed = evidence.filter((e) => e.says === null);
+  const measured = evidence.flatMap((e): Act[] =>
+    e.says === null
+      ? []
+      : [
+          {
+            kind: "measured",
+            actor: "",
+            firstUs: e.firstUs,
+            lastUs: e.lastUs,
+            records: [],
+            count: e.count,
+            says: e.says,
+          },
+        ],
+  );
+  const all = [...new Map(listed.flatMap((e) => e.records).map((r) => [r.id, r])).values()].sort(
+    (a, b) => a.us - b.us || a.id.length - b.id.length || (a.id < b.id ? -1 : 1),
+  );
+  const open = new Map<string, ToldRecord[]>();
+  const done: ToldRecord[][] = [];
+  for (const record of all) {
+    const key = keyOf(record);
+    const there = open.get(key);
+    if (there !== undefined && record.us - there[there.length - 1]!.us <= PAUSE_US) there.push(record);
+    else {
+      const begun = [record];
+      open.set(key, begun);
+      done.push(begun);
+    }
+  }
+  const acts = done.map(
+    (records): Act => ({
+      kind: kindOf(records[0]!),
+      actor: actorOf(records[0]!),
+      firstUs: records[0]!.us,
+      lastUs: records[records.length - 1]!.us,
+      records,
+      count: countOf(records, listed),
+      says: "",
+    }),
+  );
+  return [...acts, ...measured].sort((a, b) => a.firstUs - b.firstUs);
+}
+
+/** A finding that holds nothing else, and more than is listed, knows how many there were. */
+function countOf(records: readonly ToldRecord[], evidence: readonly ToldEvidence[]): number {
+  const own = new Set(records.map((r) => r.id));
+  const whole = evidence.filter(
+    (e) => e.count > e.records.length && e.records.length > 0 && e.records.every((r) => own.has(r.id)),
+  );
+  return Math.max(records.length, ...whole.map((e) => e.count));
+}
+
+function kindOf(r: ToldRecord): ActKind {
+  const failed = r.outcome === "failure";
+  if (r.kind === "firewall" && r.src !== null) return r.action === "accept" ? "connection" : "connection refused";
+  if (r.kind === "flow" && r.src !== null && r.dst !== null) return "traffic";
+  if (r.category === "link" && r.interface !== null && r.outcome !== "unknown") return "link";
+  if (r.category === "logon" && (r.src !== null || r.users.length > 0) && r.outcome !== "unknown")
+    return failed ? "logon refused" : "logon";
+  if (r.category === "privilege" && r.users.length > 0 && r.outcome !== "unknown")
+    return failed ? "rights refused" : "rights";
+  return "said";
+}
+
+function actorOf(r: ToldRecord): string {
+  switch (kindOf(r)) {
+    case "link":
+    case "said":
+      return r.sender;
+    case "rights":
+    case "rights refused":
+      return r.users[0]!;
+    default:
+      return r.src ?? r.users[0]!;
+  }
+}
+
+/** Records with the same key are one act. */
+function keyOf(r: ToldRecord): string {
+  const kind = kindOf(r);
+  const more = {
+    "logon refused": "",
+    // who was let in as whom is an act by itself
+    logon: r.users[0] ?? "",
+    "connection refused": "",
+    connection: "",
+    traffic: r.dst ?? "",
+    link: r.interface ?? "",
+    "rights refused": r.sender,
+    rights: r.sender,
+    said: r.sentence ?? r.app ?? "",
+    measured: "",
+  }[kind];
+  return [kind, actorOf(r), more].join("\u0001");
+}
