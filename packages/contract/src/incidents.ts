@@ -92,6 +92,8 @@ export const IncidentDetail = z.object({
       rule: z.string(),
       /** Why it is part of this incident; empty for the one that opened it. */
       joined: z.string(),
+      /** What it shares with what was there before, and what each weighs: from ½ in sum they are one happening. */
+      links: z.array(z.object({ field: z.string(), value: z.string(), weight: z.number(), why: z.string() })),
       entities: z.array(z.object({ field: z.string(), value: z.string() })),
       /** What it says by itself, where its evidence is a measure or that nothing came; null: its records say it. */
       says: z.string().nullable(),

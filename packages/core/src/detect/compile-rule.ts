@@ -97,20 +97,23 @@ function worseBits(rule: Rule, directory: SenderDirectory): RuleProgram["worse"]
 export class EntityNames {
   private readonly byField = new Map<FieldName, (record: HalvikRecord) => readonly string[]>();
 
-  constructor(private readonly names: RecordNames) {}
+  constructor(
+    private readonly names: RecordNames,
+    private readonly ours: OwnNames,
+  ) {}
 
   of(name: FieldName): (record: HalvikRecord) => readonly string[] {
     let entities = this.byField.get(name);
     if (entities === undefined) {
       const { get } = field(name);
-      const { names } = this;
+      const { names, ours } = this;
       const prefix = entityCode(name, "");
       let last: HalvikRecord | null = null;
       let named = NONE;
       entities = (record) => {
         if (record !== last) {
           last = record;
-          named = get(record, names).map((value) => prefix + bounded(String(value)));
+          named = get(record, names).map((value) => prefix + bounded(ours.short(name, String(value))));
         }
         return named;
       };

@@ -173,7 +173,7 @@ export class RuleEngine {
   }
 
   private compiler(directory: SenderDirectory): (rule: Rule) => Pick<RunningRule, "program" | "logic"> {
-    const names = new EntityNames(directory.applications);
+    const names = new EntityNames(directory.applications, directory.ours);
     return (rule) => {
       try {
         return { program: compileRule(rule, directory, this.options.zone, names), logic: logicOf(rule) };

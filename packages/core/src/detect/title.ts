@@ -70,16 +70,23 @@ function shortNumber(value: number): string {
   return String(Number(value.toPrecision(3)));
 }
 
-/** What a finding comes to suspect, as codes: of a field of its key that value, of another the one its title names first. */
+/** A field of the key of which a finding names more than this is a list: only the value of the key is suspected. */
+const FEW = 3;
+
+/**
+ * What a finding comes to suspect, as codes: of a field of its key that value, and the others where it names few (who made an account, and the
+ * account); of another field the one its title names first.
+ */
 export function suspectsOf(
   rule: Pick<Rule, "suspects" | "key">,
   finding: { readonly key: string; readonly entities: readonly string[] },
 ): string[] {
   const keys = splitKey(finding.key, rule.key.length);
   return rule.suspects.flatMap((name) => {
+    const named = valuesOfField(finding.entities, name);
     const place = (rule.key as readonly string[]).indexOf(name);
-    const value = place < 0 ? valuesOfField(finding.entities, name)[0] : keys[place];
-    return value === undefined ? [] : [entityCode(name, value)];
+    const values = place < 0 ? named.slice(0, 1) : named.length <= FEW ? named : [keys[place] ?? ""];
+    return values.map((value) => entityCode(name, value));
   });
 }
 

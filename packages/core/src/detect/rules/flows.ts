@@ -144,7 +144,7 @@ export const FLOW_RULES: readonly RuleInput[] = [
     key: ["sender"],
     measure: { of: "sum", field: "bytes" },
     everySeconds: 3_600,
-    judgement: { by: "baseline", side: "under", z: 6, least: 50e6 },
+    judgement: { by: "baseline", side: "under", z: 6, least: 50e6, part: 0.6 },
     severity: "warning",
     title: "The traffic through {sender} fell to {value} bytes within an hour; {usual} are usual",
     entities: ["sender"],

@@ -42,6 +42,15 @@ test.each([
   ["app", "SSHD", "sshd"],
 ])("%s %s is %s", (field, text, want) => expect(ours.canonical(field, text)).toBe(want));
 
+test.each([
+  ["user", "ORVANE\\K.Lind", "K.Lind"],
+  ["user", "K.Lind@orvane.example", "K.Lind"],
+  ["user", "elsewhere\\K.Lind", "elsewhere\\K.Lind"],
+  ["host", "DC-1.orvane.example.", "DC-1"],
+  ["host", "::ffff:10.0.0.1", "10.0.0.1"],
+  ["app", "a.orvane.example", "a.orvane.example"],
+])("%s %s is written shortly as %s", (field, text, want) => expect(ours.short(field, text)).toBe(want));
+
 test("every spelling of a thing is that thing, and what a thing is called is one of its spellings", () => {
   const name = fc.stringMatching(/^[a-z0-9][a-z0-9-]{0,10}$/);
   const domain = fc.constantFrom("orvane", "ORVANE.example", "site.orvane.example", "elsewhere.example");

@@ -33,6 +33,14 @@ export class OwnNames {
     return ADDRESSES.includes(field) ? (canonicalAddress(value) ?? fold(value)) : fold(value);
   }
 
+  /** A value without what is ours around it, in the case it was written in. */
+  short(field: string, value: string): string {
+    if (!isSpelt(field)) return value;
+    const own = this.canonical(field, value);
+    const at = fold(value).indexOf(own);
+    return at < 0 ? own : value.slice(at, at + own.length);
+  }
+
   /** Every spelling of the same thing, in lower case, the canonical one first; only that one where the field has no others. */
   spellings(field: string, value: string): string[] {
     const own = this.canonical(field, value);

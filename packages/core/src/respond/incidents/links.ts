@@ -68,10 +68,11 @@ export function linkOf(thing: string, heard: Heard, gapUs: number, part: number)
   const link = (weight: number, why: string): Link => ({ field, value, weight, why });
   if (heard.declared !== undefined) return link(0, heard.declared);
   if (isHub(heard)) return link(0, `named by ${heard.by} of ${heard.of} senders in a week`);
+  if (field === "user" && EVERYBODY.includes(fold(value)))
+    return link(LITTLE * part * nearness(gapUs), "a name that every machine has");
   if (heard.suspected) return link(Math.min(1, STANDS_OUT_OF * part) * nearness(gapUs), "suspected");
   const near = part * nearness(gapUs);
   const worth = WORTH[field] ?? LITTLE;
-  if (field === "user" && EVERYBODY.includes(fold(value))) return link(LITTLE * near, "a name that every machine has");
   // the first sender more halves little: two devices on one path see the same address
   const rare = 1 / (1 + 0.5 * Math.log2(Math.max(1, heard.by)));
   return link(

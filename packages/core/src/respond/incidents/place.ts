@@ -9,6 +9,7 @@ import {
   type JoiningFinding,
 } from "./joining.js";
 import type { CloseReason, IncidentState } from "./life-cycle.js";
+import type { Link } from "./links.js";
 
 /** The facts placement asks of the latest incident of the same rule and key. */
 export interface EarlierIncident {
@@ -26,6 +27,8 @@ export type Place = (
       readonly to: "joined";
       readonly incident: number;
       readonly reason: string;
+      /** What it shares with it, and what each weighs. */
+      readonly links: readonly Link[];
       /** It was over when this came: it returns. */
       readonly returns: boolean;
       /** It is over now: it goes on. */
@@ -66,11 +69,11 @@ export function placeFinding(
   );
   const joint = findJoint(finding, others, context);
   if (joint !== null) {
-    const { incident, reason } = joint;
+    const { incident, reason, links } = joint;
     const { endedUs } = others.find((i) => i.id === incident)!;
     const returns = endedUs !== null && finding.firstUs > endedUs;
     const covers = others.filter((i) => i.id !== incident && i.covered >= COVERED).map((i) => i.id);
-    return { to: "joined", incident, reason, returns, reopens: endedUs !== null, consequences, covers };
+    return { to: "joined", incident, reason, links, returns, reopens: endedUs !== null, consequences, covers };
   }
   return { to: "new", again: earlier?.id ?? null, cause, consequences, covers: [] };
 }

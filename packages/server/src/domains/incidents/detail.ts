@@ -80,6 +80,7 @@ export async function incidentDetail(
         clearedBy: f.cleared_by,
         rule: f.rule_id,
         joined: f.joined,
+        links: f.links,
         entities: namedIn(f.entities, senders),
         says: saysItself(f, rules, senders),
         facts: f.facts,

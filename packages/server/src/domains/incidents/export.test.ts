@@ -39,6 +39,7 @@ const detail = {
       cleared: null,
       clearedBy: null,
       facts: [["value", 4]],
+      links: [],
       says: null,
       evidence: [record],
       notShown: 0,

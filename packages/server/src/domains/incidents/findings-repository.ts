@@ -1,6 +1,6 @@
 import type { Episode, StateAddress } from "@halvik/core/detect";
 import type { Severity } from "@halvik/core/model/record";
-import type { CloseReason, IncidentState, SeenEvidence } from "@halvik/core/respond/incidents";
+import type { CloseReason, IncidentState, Link, SeenEvidence } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 
 /** A finding as kept. */
@@ -61,12 +61,11 @@ export async function insertFinding(
   incident: number | null,
   address: StateAddress,
   e: Episode,
-  joined: string,
-  suspects: readonly string[],
+  placed: { readonly joined: string; readonly links: readonly Link[]; readonly suspects: readonly string[] },
 ): Promise<number> {
   const { rows } = await db.query<{ id: number }>(
-    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, worse, suspects, rule_version)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, coalesce((select version from rule where id = $2), 1)) returning id`,
+    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, worse, suspects, links, rule_version)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, coalesce((select version from rule where id = $2), 1)) returning id`,
     [
       incident,
       address.ruleId,
@@ -82,9 +81,10 @@ export async function insertFinding(
       e.clearedUs,
       e.clearedBy,
       JSON.stringify(e.facts),
-      joined,
+      placed.joined,
       e.worse,
-      suspects,
+      placed.suspects,
+      JSON.stringify(placed.links),
     ],
   );
   return rows[0]!.id;

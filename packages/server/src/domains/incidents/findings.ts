@@ -173,7 +173,11 @@ export class Findings {
           report,
         );
     const incident = placed?.incident ?? null;
-    const id = await insertFinding(db, incident, report, e, placed?.joined ?? "", suspectsOf(rule, { ...e, key }));
+    const id = await insertFinding(db, incident, report, e, {
+      joined: placed?.joined ?? "",
+      links: placed?.links ?? [],
+      suspects: suspectsOf(rule, { ...e, key }),
+    });
     this.writtenUs.set(id, nowUs);
     this.evidence.note(id, e);
     this.remember({

@@ -16,6 +16,7 @@ import {
   type Explanation,
   type HistoryCode,
   type JoinContext,
+  type Link,
   placeFinding,
   sharedThings,
 } from "@halvik/core/respond/incidents";
@@ -47,6 +48,8 @@ export interface Placed {
   readonly incident: number;
   /** Why it belongs there, as people read it; empty: it began it. */
   readonly joined: string;
+  /** What it shares with what was there, and what each weighs. */
+  readonly links: readonly Link[];
   /** It gives the incident its name. */
   readonly leads: boolean;
   /** Says in the history that it came. @param finding its number */
@@ -96,6 +99,7 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
       return {
         incident: found.incident,
         joined: "",
+        links: [],
         leads: false,
         tell: say(found.incident, "returned", sayReturn(e, earlier!.endedUs!)),
       };
@@ -104,6 +108,7 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
       return {
         incident: found.incident,
         joined: found.reason,
+        links: found.links.filter((l) => l.weight > 0),
         leads: false,
         tell: say(found.incident, found.returns ? "returned" : "joined", `“${rule.name}”: ${found.reason}`),
       };
@@ -142,6 +147,7 @@ async function begin(
   return {
     incident,
     joined: "",
+    links: [],
     leads: true,
     tell: async (finding) => {
       await say(incident, "raised", raised)(finding);

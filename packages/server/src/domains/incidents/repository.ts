@@ -5,6 +5,7 @@ import {
   type CloseReason,
   type HistoryCode,
   type IncidentState,
+  type Link,
   needsAttention,
   type UrgencyFacts,
 } from "@halvik/core/respond/incidents";
@@ -167,6 +168,7 @@ export interface FindingDetail {
   rule_version: number;
   facts: [string, number][];
   joined: string;
+  links: Link[];
   entities: string[];
   worse: number;
   key: string;
@@ -174,7 +176,7 @@ export interface FindingDetail {
 
 export async function findingsOf(db: Queryable, incident: number): Promise<FindingDetail[]> {
   const { rows } = await db.query<FindingDetail>(
-    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, entities, worse, key from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
+    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, links, entities, worse, key from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
     [incident],
   );
   return rows;
@@ -294,7 +296,11 @@ export async function mergeIncidents(
   byHand: boolean,
 ): Promise<void> {
   if (byHand) await client.query("update finding set by_hand = true where incident = $1 or incident = $2", [id, into]);
-  await client.query("update finding set incident = $2, joined = $3 where incident = $1", [id, into, reason]);
+  await client.query("update finding set incident = $2, joined = $3, links = '[]' where incident = $1", [
+    id,
+    into,
+    reason,
+  ]);
   await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
   await client.query("update incident set parent = nullif($2, id) where parent = $1", [id, into]);
   await sumUp(client, into, id);
@@ -325,11 +331,10 @@ export async function splitIncident(
     [id, findings[0], described.title, described.severity],
   );
   const own = made.rows[0]!.id;
-  await client.query("update finding set incident = $2, joined = '', by_hand = $3 where id = any($1::int[])", [
-    findings,
-    own,
-    byHand,
-  ]);
+  await client.query(
+    "update finding set incident = $2, joined = '', links = '[]', by_hand = $3 where id = any($1::int[])",
+    [findings, own, byHand],
+  );
   for (const one of [id, own]) await sumUp(client, one, one);
   return own;
 }

@@ -9,6 +9,7 @@ alter table public.incident add column folded boolean default false not null;
 alter table public.incident add column untold text[] default '{}' not null;
 alter table public.incident add column told_us bigint default 0 not null;
 create index incident_parent_idx on public.incident (parent) where parent is not null;
+alter table public.finding add column links jsonb default '[]' not null;
 alter table public.finding add column by_hand boolean default false not null;
 alter table public.finding add column suspects text[] default '{}' not null;
 alter table public.incident_event add column finding integer;

@@ -65,6 +65,7 @@ export function IncidentPage() {
         <section aria-label="Story" tabIndex={0} className="overflow-y-auto pb-4 max-wide:overflow-visible">
           <Story detail={detail.data} />
           <Why detail={detail.data} />
+          <Together detail={detail.data} />
         </section>
         <section
           aria-label="Lanes"
@@ -147,7 +148,6 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
                 </b>
               )}
             </p>
-            {latest && latest.joined !== "" && <p className="text-ui">Joined because of: {safeText(latest.joined)}.</p>}
             <p className="text-ui text-quiet">{safeText(rule.sentence)}</p>
             {latest && rule.steps.length > 0 && (
               <ol className="mt-1 text-ui">
@@ -185,6 +185,33 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
           ))}
         </>
       )}
+    </>
+  );
+}
+
+/** Why its findings are one incident: what each shared with what was there, and what that weighs. */
+function Together({ detail: { rules, findings } }: { detail: IncidentDetail }) {
+  const joined = findings.filter((f) => f.joined !== "").reverse();
+  if (joined.length === 0) return null;
+  return (
+    <>
+      <Heading small="from ½ on they are one">Why these belong together</Heading>
+      {joined.map((f) => (
+        <div key={f.id} className="mb-1.5 max-w-[64ch] text-ui">
+          <b className="font-semibold">{safeText(rules.find((r) => r.id === f.rule)?.name ?? f.rule)}</b>
+          {f.links.length === 0 && <p>{safeText(f.joined)}</p>}
+          <ul>
+            {f.links.map((l) => (
+              <li key={l.field + l.value} className="flex justify-between gap-4 border-t border-line">
+                <span>
+                  same {l.field} <NamedText>{l.value}</NamedText> <span className="text-quiet">{safeText(l.why)}</span>
+                </span>
+                <span className="font-mono text-code">{l.weight.toFixed(2)}</span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      ))}
     </>
   );
 }

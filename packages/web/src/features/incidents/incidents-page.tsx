@@ -32,8 +32,12 @@ export function IncidentsPage() {
   const [words, setWords] = useState("");
   const [by, setBy] = useState<GroupBy>("nothing");
   const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
+  const all = list.data?.incidents ?? [];
+  const shown = new Set(all.map((i) => i.id));
   const groups = grouped(
-    (list.data?.incidents ?? []).filter((i) => {
+    all.filter((i) => {
+      // what another explains stands on the page of that one
+      if (i.folded && i.explainedBy !== null && shown.has(i.explainedBy.id)) return false;
       const text =
         `${i.id} ${i.title} ${i.rule.name} ${i.assignedTo ?? ""} ${i.entities.map((e) => e.value).join(" ")}`.toLowerCase();
       return wanted.every((w) => text.includes(w));

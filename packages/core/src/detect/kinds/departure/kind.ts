@@ -51,7 +51,7 @@ function sayJudgement(j: DepartureRule["judgement"]): string {
     case "line":
       return `is ${j.side} ${j.raiseAt} (until ${j.side === "over" ? "under" : "over"} ${j.clearAt})`;
     case "baseline":
-      return `departs from its usual at this hour of the week (modified z-score ${j.side === "both" ? "beyond" : j.side} ${j.z}${j.least > 0 ? `, and by ${j.least} at least` : ""})`;
+      return `departs from its usual at this hour of the week (modified z-score ${j.side === "both" ? "beyond" : j.side} ${j.z}${j.least > 0 ? `, and by ${j.least} at least` : ""}${j.part === undefined ? "" : `, and by ${Math.round(j.part * 100)} % of it at least`})`;
     case "ewma":
       return `drifts: its smoothed mean (λ ${j.lambda}) leaves ${j.k} deviations of the first ${j.training}`;
     case "cusum":

@@ -18,6 +18,8 @@ const Judgement = z.discriminatedUnion("by", [
     side: z.enum(["over", "under", "both"]),
     z: z.number().min(1).max(100).default(3.5),
     least: z.number().min(0).default(0),
+    /** And by so much of what is usual: ½ is half of it. */
+    part: z.number().gt(0).max(1).optional(),
   }),
   z.object({
     by: z.literal("ewma"),

@@ -33,6 +33,7 @@ export type Judgement =
       readonly z: number;
       /** Closer to the median than this is ordinary, whatever the score. */
       readonly least: number;
+      readonly part?: number | undefined;
     }
   /** An exponentially weighted mean outside k deviations; the first values say what is ordinary. */
   | { readonly by: "ewma"; readonly lambda: number; readonly k: number; readonly training: number }
@@ -290,11 +291,12 @@ export class MeasuredRun extends Run {
     if (samples === null) return { out: false, ordinary: false, facts: [] };
     const { z, median, spread } = modifiedZ(value, samples);
     const signed = j.side === "under" ? -z : j.side === "over" ? z : Math.abs(z);
-    const out = signed > j.z && Math.abs(value - median) >= j.least;
+    const least = Math.max(j.least, (j.part ?? 0) * Math.abs(median));
+    const out = signed > j.z && Math.abs(value - median) >= least;
     return {
       out,
       // half the way back, so that a value near the line does not flap
-      ordinary: signed < j.z / 2 || Math.abs(value - median) < j.least,
+      ordinary: signed < j.z / 2 || Math.abs(value - median) < least,
       facts: [
         ["value", value],
         ["usual", median],
