@@ -146,6 +146,19 @@ export const IncidentDetail = z.object({
 });
 export type IncidentDetail = z.infer<typeof IncidentDetail>;
 
+/** Incidents near one in time that share something with it, and are none with it. */
+export const NearIncidents = z.object({
+  near: z.array(
+    z.object({
+      id: z.int(),
+      title: z.string(),
+      first: TimeText,
+      links: z.array(z.object({ field: z.string(), value: z.string(), weight: z.number(), why: z.string() })),
+    }),
+  ),
+});
+export type NearIncidents = z.infer<typeof NearIncidents>;
+
 export const NewTask = z.object({ text: z.string().trim().min(1, "expected what is to be done").max(400) });
 export const TaskChange = z.object({ done: z.boolean() });
 

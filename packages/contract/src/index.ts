@@ -13,6 +13,7 @@ export {
   IncidentQuery,
   LinkIncident,
   MergeIncident,
+  NearIncidents,
   NewTask,
   Note,
   ShelveIncident,

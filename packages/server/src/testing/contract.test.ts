@@ -116,6 +116,7 @@ test("incidents, one by one and several", async () => {
   const one = `/incidents/${ids.incident}`;
   await ask("get", "/incidents");
   await ask("get", "/incidents/{id}", one);
+  await ask("get", "/incidents/{id}/near", `${one}/near`);
   await ask("get", "/incidents/handover");
   for (const format of ["markdown", "json", "handover"])
     await ask("get", "/incidents/{id}/export", `${one}/export?format=${format}`);

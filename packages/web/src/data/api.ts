@@ -14,6 +14,7 @@ import type {
   MatrixAnswer,
   MeaningList,
   MibList,
+  NearIncidents,
   Notices,
   NotifyRoutes,
   Overview,
@@ -388,6 +389,12 @@ export const incidentsQuery = (state: string, window: Partial<WindowParts>) =>
       request<IncidentList>("GET", `/incidents${query({ state, ...bounds(window) })}`, undefined, signal),
     refetchInterval: 4_000,
     placeholderData: keepPreviousData,
+  });
+export const nearQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["incident", id, "near"],
+    queryFn: ({ signal }) => request<NearIncidents>("GET", `/incidents/${id}/near`, undefined, signal),
+    staleTime: 60_000,
   });
 export const incidentQuery = (id: string) =>
   queryOptions({

@@ -1,17 +1,19 @@
 export { type AttentionFacts, isUnjudged, needsAttention } from "./attention.js";
 export { HISTORY_CODES, HISTORY_WORDS, type HistoryCode, historyWords } from "./history.js";
 export {
+  apart,
   type Explanation,
   type Joinable,
   type JoinableIncident,
   type JoinContext,
   type JoiningFinding,
   type Joint,
+  linksBetween,
   sharedThings,
   troubleOf,
 } from "./joining.js";
 export { CLOSE_REASONS, type CloseReason, INCIDENT_STATES, type IncidentState } from "./life-cycle.js";
-export { type Heard, isHub, type Link } from "./links.js";
+export { type Heard, isHub, type Link, NEAR_US } from "./links.js";
 export { type Extent, NEWS, newSinceSeen, type SeenEvidence } from "./news.js";
 export { type EarlierIncident, type Place, placeFinding } from "./place.js";
 export { byUrgency, type Urgency, type UrgencyFacts, urgencyOf } from "./urgency.js";

@@ -261,4 +261,4 @@ const sharesSender = (a: Joinable, b: Joinable): boolean => {
 };
 
 /** Time between two stretches; 0 when they touch. */
-const apart = (a: Joinable, b: Joinable): number => Math.max(0, a.firstUs - b.lastUs, b.firstUs - a.lastUs);
+export const apart = (a: Joinable, b: Joinable): number => Math.max(0, a.firstUs - b.lastUs, b.firstUs - a.lastUs);

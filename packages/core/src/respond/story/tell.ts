@@ -46,7 +46,12 @@ export function tellStory(
     const said = sayAct(act, before?.actor === act.actor);
     const again = told.has(said) ? "again " : "";
     told.add(said);
-    out.push({ us: act.firstUs, text: `${capital(`${when(act, reachedUs)}${again}`)}${said}.` });
+    out.push({
+      us: act.firstUs,
+      text: `${capital(`${when(act, reachedUs)}${again}`)}${said}.`.replace(/^the /, "The "),
+    });
+    // a measure is of a stretch of the clock: what else happened in it did not happen after it
+    if (act.kind === "measured") continue;
     before = act;
     reachedUs = Math.max(reachedUs, act.lastUs);
   }
@@ -56,7 +61,8 @@ export function tellStory(
 
 /** When an act was, after what came before it. */
 function when({ kind, firstUs, lastUs }: Act, reachedUs: EpochUs): string {
-  const span = kind === "measured" ? 0 : inSeconds(lastUs - firstUs);
+  if (kind === "measured") return "";
+  const span = inSeconds(lastUs - firstUs);
   const over = span >= US_PER_SECOND ? `over ${formatDuration(span)} ` : "";
   if (reachedUs === Number.NEGATIVE_INFINITY) return over;
   const gap = inSeconds(firstUs - reachedUs);
@@ -110,7 +116,8 @@ function sayWords({ records, count, actor }: Act): string {
   const [first] = records as [ToldRecord, ...ToldRecord[]];
   if (first.sentence !== null) {
     const { sentence } = first;
-    const plain = sentence.endsWith(".") ? sentence.slice(0, -1) : sentence;
+    const begun = sentence.startsWith("The ") ? `the ${sentence.slice(4)}` : sentence;
+    const plain = begun.endsWith(".") ? begun.slice(0, -1) : begun;
     return `${plain}${plain.includes(actor) ? "" : `, on ${actor}`}${often(count)}`;
   }
   const app = first.app === null ? "" : `${first.app} on `;

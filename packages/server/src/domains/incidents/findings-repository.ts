@@ -311,7 +311,7 @@ export async function hasOpenFinding(db: Queryable, incident: number): Promise<b
 /** @returns whether it was open */
 export async function clearIncident(db: Queryable, id: number, endedUs: number): Promise<boolean> {
   const { rowCount } = await db.query(
-    "update incident set state = 'cleared', ended_us = $2, stopped = exists (select from finding where incident = $1 and cleared_by in ('quiet', 'span')) where id = $1 and state = 'open'",
+    "update incident set state = 'cleared', ended_us = greatest($2::bigint, (select max(cleared_us) from finding where incident = $1)), stopped = exists (select from finding where incident = $1 and cleared_by in ('quiet', 'span')) where id = $1 and state = 'open'",
     [id, endedUs],
   );
   return (rowCount ?? 0) > 0;

@@ -1,5 +1,5 @@
 import { US_PER_HOUR } from "@halvik/core/base/time";
-import { type ClearedBy, isUnproven } from "@halvik/core/detect";
+import { type ClearedBy, isUnproven, type Rule } from "@halvik/core/detect";
 import { type IncidentState, type JoinableIncident, troubleOf } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 import type { Shared } from "./recent-evidence.js";
@@ -7,13 +7,14 @@ import type { Shared } from "./recent-evidence.js";
 const MOST_INCIDENTS = 500;
 const MOST_FINDINGS = 20_000;
 
-/** Incidents near enough in time to be joined: open ones, and those with evidence within an hour; not those that people closed. @param sharing findings with records in common, and the part of them @param aboutOf what a finding of a rule and key is about */
+/** Incidents near enough in time to be joined: open ones, and those with evidence within an hour; not those that people closed. @param sharing findings with records in common, and the part of them @param aboutOf what a finding of a rule and key is about @param also one that is wanted though a person has closed it */
 export async function joinableIncidents(
   db: Queryable,
   firstUs: number,
   lastUs: number,
   sharing: ReadonlyMap<number, Shared>,
   aboutOf: (rule: string, key: string) => readonly string[],
+  also = 0,
 ): Promise<JoinableIncident[]> {
   const { rows } = await db.query<{
     id: number;
@@ -24,8 +25,8 @@ export async function joinableIncidents(
     parent: number | null;
   }>(
     `select i.id, i.first_us, i.last_us, case when i.state = 'open' then null else coalesce(i.ended_us, i.last_us) end as ended_us, i.entities, i.parent from incident i
-     where i.state <> 'closed' and i.merged_into is null and i.first_us <= $2 and (i.last_us >= $1 or i.state = 'open') order by i.last_us desc limit $3`,
-    [firstUs - US_PER_HOUR, lastUs + US_PER_HOUR, MOST_INCIDENTS],
+     where (i.state <> 'closed' or i.id = $4) and i.merged_into is null and i.first_us <= $2 and (i.last_us >= $1 or i.state = 'open') order by i.last_us desc limit $3`,
+    [firstUs - US_PER_HOUR, lastUs + US_PER_HOUR, MOST_INCIDENTS, also],
   );
   const { rows: findings } = await db.query<{
     id: number;
@@ -107,4 +108,14 @@ export async function consequencesOfIncident(db: Queryable, id: number): Promise
     [id],
   );
   return rows;
+}
+
+/** What joining asks of rules as they are now. */
+export async function joiningRules(
+  db: Queryable,
+): Promise<{ readonly id: string; readonly key: Rule["key"]; readonly tags: string[] }[]> {
+  const { rows } = await db.query<{ id: string; key: Rule["key"] | null; tags: string[] | null }>(
+    "select id, body->'key' as key, body->'tags' as tags from rule",
+  );
+  return rows.map((r) => ({ id: r.id, key: r.key ?? [], tags: r.tags ?? [] }));
 }

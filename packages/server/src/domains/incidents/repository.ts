@@ -155,6 +155,15 @@ export async function findIncident(db: Queryable, id: number): Promise<IncidentR
   return rows[0] ?? null;
 }
 
+/** Titles of incidents by their ids. */
+export async function titlesOf(db: Queryable, ids: readonly number[]): Promise<Map<number, string>> {
+  const { rows } = await db.query<{ id: number; title: string }>(
+    "select id, title from incident where id = any($1::int[])",
+    [ids],
+  );
+  return new Map(rows.map((r) => [r.id, r.title]));
+}
+
 export interface FindingDetail {
   id: number;
   first_us: number;

@@ -10,6 +10,7 @@ import {
   IncidentQuery,
   LinkIncident,
   MergeIncident,
+  NearIncidents,
   NewTask,
   Note,
   ShelveIncident,
@@ -31,6 +32,8 @@ import type { Presenter } from "../names/presenter.js";
 import { incidentDetail, incidentJson } from "./detail.js";
 import { incidentAsJson, incidentAsMarkdown } from "./export.js";
 import { handover } from "./handover.js";
+import { HeardBefore } from "./heard-before.js";
+import { nearAndNotJoined } from "./near.js";
 import { listIncidents, needingAttention } from "./repository.js";
 import {
   acknowledgeOne,
@@ -65,6 +68,7 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
     if (!found) throw noIncident(id);
     return found;
   };
+  const heard = new HeardBefore();
   return [
     route({
       method: "get",
@@ -137,6 +141,20 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
       params,
       answer: IncidentDetail,
       handle: ({ params: p }) => detail(p.id),
+    }),
+    route({
+      method: "get",
+      path: "/incidents/{id}/near",
+      summary:
+        "Incidents near one in time that share something with it and were not joined, with what each link weighs",
+      access: "read",
+      params,
+      answer: NearIncidents,
+      handle: async ({ params: p }) => {
+        const near = await nearAndNotJoined(db, p.id, await directory.get(), heard);
+        if (near === null) throw noIncident(p.id);
+        return { near: near.map((n) => ({ ...n, links: [...n.links] })) };
+      },
     }),
     route({
       method: "get",

@@ -4,7 +4,7 @@ import { storyOf } from "@halvik/core/respond/story";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
-import { incidentQuery, request } from "../../data/api";
+import { incidentQuery, nearQuery, request } from "../../data/api";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
@@ -16,6 +16,7 @@ import { Heading, Page } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { ago, clock, clockMs, day, dayClock } from "../../ui/time";
 import { IncidentMargin } from "./incident-margin";
+import { evidenceOf } from "./lane-choice";
 import { Lanes } from "./lanes";
 
 const AROUND_US = 120_000_000;
@@ -66,6 +67,7 @@ export function IncidentPage() {
           <Story detail={detail.data} />
           <Why detail={detail.data} />
           <Together detail={detail.data} />
+          <NotJoined id={id} />
         </section>
         <section
           aria-label="Lanes"
@@ -216,11 +218,38 @@ function Together({ detail: { rules, findings } }: { detail: IncidentDetail }) {
   );
 }
 
+/** What was near and shares something, and is another incident all the same. */
+function NotJoined({ id }: { id: string }) {
+  const near = useQuery(nearQuery(id)).data?.near ?? [];
+  const zone = useViewStore((s) => s.zone);
+  if (near.length === 0) return null;
+  return (
+    <>
+      <Heading>Not joined, though near</Heading>
+      {near.map((n) => (
+        <p key={n.id} className="mb-1 max-w-[64ch] text-ui">
+          <time className="font-mono text-small text-quiet">{dayClock(usOf(n.first), zone)}</time>{" "}
+          <Link to={`/incidents/${n.id}`}>
+            <NamedText>{n.title}</NamedText>
+          </Link>
+          <span className="block text-quiet">
+            {n.links
+              .slice(0, 3)
+              .map((l) => `same ${l.field} ${safeText(l.value)} ${l.weight.toFixed(2)}: ${safeText(l.why)}`)
+              .join("; ")}
+          </span>
+        </p>
+      ))}
+    </>
+  );
+}
+
 const SHOWN = 60;
 
-function Evidence({ detail: { findings } }: { detail: IncidentDetail }) {
+function Evidence({ detail }: { detail: IncidentDetail }) {
+  const { findings } = detail;
   const zone = useViewStore((s) => s.zone);
-  const records = findings.flatMap((f) => f.evidence);
+  const records = evidenceOf(detail).reverse();
   const cut = useCutTip();
   const notShown = findings.reduce((sum, f) => sum + f.notShown, 0);
   const gone = findings.reduce((sum, f) => sum + f.gone, 0);

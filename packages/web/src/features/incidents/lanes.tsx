@@ -2,45 +2,41 @@ import type { IncidentDetail } from "@halvik/contract";
 import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { clock, day, dayMinute } from "../../ui/time";
+import { arrowsOf, evidenceOf, lanesOf, names } from "./lane-choice";
 
-const LANES_MOST = 5;
-const LANE_PX = 84;
-/** Headings stand in two rows by turns, so that each has the room of two lanes. */
-const LABEL_MOST = 22;
+const LANE_PX = 76;
+/** Headings stand in three rows by turns, so that each has the room of three lanes. */
+const LABEL_ROWS = 3;
+const LABEL_MOST = 30;
 const LEFT = 92;
-const TOP = 44;
-const HEIGHT = 330;
-const TICKS = 6;
+const TOP = 62;
+const HEIGHT = 430;
+const TICKS = 8;
+/** Arrows closer than this, in pixels, are one. */
+const ARROWS_APART = 9;
 
-/** One column per entity, time downward, newest on top like the rail: a mark where evidence that names it fell. */
-export function Lanes({ detail: { incident, findings } }: { detail: IncidentDetail }) {
+/** One column per thing that tells most, time downward, newest on top like the rail: marks where evidence names it, arrows from who to whom. */
+export function Lanes({ detail }: { detail: IncidentDetail }) {
   const { zone, setNeedle, setWindow } = useViewStore();
-  const records = findings.flatMap((f) => f.evidence);
-  const entities = incident.entities
-    .filter((e, i, all) => all.findIndex((o) => o.value === e.value) === i)
-    .slice(0, LANES_MOST);
-  if (records.length === 0 || entities.length === 0) return null;
-  const fromUs = Math.min(...records.map((r) => usOf(r.time)));
-  const toUs = Math.max(...records.map((r) => usOf(r.time)), fromUs + 1_000_000);
-  const y = (us: number) => TOP + ((toUs - us) / (toUs - fromUs)) * (HEIGHT - TOP - 14);
+  const records = evidenceOf(detail);
+  const lanes = lanesOf(detail);
+  if (records.length === 0 || lanes.length === 0) return null;
+  const fromUs = usOf(records[0]!.time);
+  const toUs = Math.max(usOf(records[records.length - 1]!.time), fromUs + 1_000_000);
+  const room = HEIGHT - TOP - 14;
+  const y = (us: number) => TOP + ((toUs - us) / (toUs - fromUs)) * room;
+  const x = (lane: number) => LEFT + LANE_PX / 2 + lane * LANE_PX;
   const severalDays = day(fromUs, zone) !== day(toUs, zone);
-  const width = LEFT + entities.length * LANE_PX;
-  const names = (r: (typeof records)[number], value: string) =>
-    r.sender.name === value ||
-    r.src === value ||
-    r.dst === value ||
-    r.interface === value ||
-    r.host === value ||
-    (r.users ?? []).includes(value) ||
-    (r.otherAddresses ?? []).includes(value);
-  const more = incident.entities.length - entities.length;
+  const width = LEFT + lanes.length * LANE_PX + LANE_PX;
+  const arrows = arrowsOf(records, lanes, ((toUs - fromUs) / room) * ARROWS_APART);
+  const more = detail.incident.entities.length - lanes.length;
   return (
     <figure className="m-0">
       <svg
         width={width}
         height={HEIGHT}
         role="img"
-        aria-label="Evidence by entity over time"
+        aria-label="Evidence by what it names over time, with arrows from who to whom"
         onMouseLeave={() => setNeedle(null)}
       >
         {Array.from({ length: TICKS }, (_, i) => toUs - ((toUs - fromUs) * i) / (TICKS - 1)).map((us) => (
@@ -51,30 +47,29 @@ export function Lanes({ detail: { incident, findings } }: { detail: IncidentDeta
             <path d={`M${LEFT} ${y(us)}H${width}`} stroke="var(--line)" strokeDasharray="1 4" />
           </g>
         ))}
-        {entities.map((e, i) => {
-          const x = LEFT + LANE_PX / 2 + i * LANE_PX;
-          const label = e.value.length > LABEL_MOST ? `${e.value.slice(0, LABEL_MOST - 1)}…` : e.value;
+        {lanes.map((lane, i) => {
+          const label = lane.value.length > LABEL_MOST ? `${lane.value.slice(0, LABEL_MOST - 1)}…` : lane.value;
           return (
-            <g key={e.field + e.value}>
+            <g key={lane.field + lane.value}>
               <text
-                x={x}
-                y={i % 2 === 0 ? 12 : 28}
+                x={x(i)}
+                y={12 + (i % LABEL_ROWS) * 16}
                 textAnchor="middle"
                 fontSize={11.5}
                 fill="var(--ink)"
                 className="font-mono"
               >
                 {safeText(label)}
-                <title>{`${e.field} ${e.value}`}</title>
+                <title>{`${lane.field} ${lane.value}`}</title>
               </text>
-              <path d={`M${x} 34V${HEIGHT - 6}`} stroke="var(--line-strong)" />
+              <path d={`M${x(i)} ${18 + (i % LABEL_ROWS) * 16}V${HEIGHT - 6}`} stroke="var(--line-strong)" />
               {records
-                .filter((r) => names(r, e.value))
+                .filter((r) => names(r, lane.value))
                 .map((r) => (
                   // biome-ignore lint/a11y/noStaticElementInteractions: the same moments are reached by keyboard in the evidence below
                   <rect
                     key={r.id}
-                    x={x - 7}
+                    x={x(i) - 7}
                     y={y(usOf(r.time)) - 1.5}
                     width={14}
                     height={3}
@@ -86,8 +81,23 @@ export function Lanes({ detail: { incident, findings } }: { detail: IncidentDeta
             </g>
           );
         })}
+        {arrows.map((a) => {
+          const middle = (y(a.fromUs) + y(a.toUs)) / 2;
+          const colour = a.worked ? "var(--vermilion)" : "var(--ochre)";
+          const said = `${lanes[a.from]!.value} → ${lanes[a.to]!.value}${a.count === 1 ? "" : `, ${a.count} times`}${a.worked ? "" : ", refused"}`;
+          return (
+            <g key={`${a.from} ${a.to} ${a.fromUs} ${a.worked}`} pointerEvents="visiblePainted">
+              <path d={`M${x(a.from)} ${middle}H${x(a.to)}`} stroke={colour} strokeWidth={1.5} />
+              <circle cx={x(a.from)} cy={middle} r={3.5} fill={colour} />
+              <circle cx={x(a.to)} cy={middle} r={3.5} fill="var(--paper)" stroke={colour} strokeWidth={1.5} />
+              <title>{safeText(said)}</title>
+            </g>
+          );
+        })}
       </svg>
-      {more > 0 && <figcaption className="text-code text-quiet">{more} more named in the evidence</figcaption>}
+      <figcaption className="text-code text-quiet">
+        ● who → ○ whom; ochre: refused{more > 0 && ` · ${more} more named in the evidence`}
+      </figcaption>
     </figure>
   );
 }
