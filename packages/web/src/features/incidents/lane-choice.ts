@@ -67,9 +67,17 @@ export function arrowsOf(records: readonly Told[], lanes: readonly Lane[], apart
   const open = new Map<string, { arrow: Arrow; at: number }>();
   const out: Arrow[] = [];
   for (const r of records) {
-    const [source, person, device, target] = [place(r.src), place(r.users?.[0]), place(r.sender.name), place(r.dst)];
+    // an event about an account that another one changed: who did it, and to whom
+    const user = (role: string) => place(r.entities.find((e) => e.kind === "user" && e.role === role)?.original);
+    const [source, person, changed, device, target] = [
+      place(r.src),
+      user("actor"),
+      user("target"),
+      place(r.sender.name),
+      place(r.dst),
+    ];
     const from = source >= 0 ? source : person;
-    const to = target >= 0 && target !== from ? target : device !== from && device >= 0 ? device : person;
+    const to = [target, changed, device, person].find((lane) => lane >= 0 && lane !== from) ?? -1;
     if (from < 0 || to < 0 || from === to) continue;
     const us = usOf(r.time);
     const worked = r.outcome !== "failure" && r.action !== "deny" && r.action !== "reject";

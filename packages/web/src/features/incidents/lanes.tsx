@@ -4,11 +4,11 @@ import { safeText } from "../../ui/safe-text";
 import { clock, day, dayMinute } from "../../ui/time";
 import { arrowsOf, evidenceOf, lanesOf, names } from "./lane-choice";
 
-const LANE_PX = 76;
+const LANE_PX = 54;
 /** Headings stand in three rows by turns, so that each has the room of three lanes. */
 const LABEL_ROWS = 3;
 const LABEL_MOST = 30;
-const LEFT = 92;
+const LEFT = 72;
 const TOP = 62;
 const HEIGHT = 430;
 const TICKS = 8;
@@ -27,7 +27,7 @@ export function Lanes({ detail }: { detail: IncidentDetail }) {
   const y = (us: number) => TOP + ((toUs - us) / (toUs - fromUs)) * room;
   const x = (lane: number) => LEFT + LANE_PX / 2 + lane * LANE_PX;
   const severalDays = day(fromUs, zone) !== day(toUs, zone);
-  const width = LEFT + lanes.length * LANE_PX + LANE_PX;
+  const width = LEFT + lanes.length * LANE_PX + LANE_PX / 2;
   const arrows = arrowsOf(records, lanes, ((toUs - fromUs) / room) * ARROWS_APART);
   const more = detail.incident.entities.length - lanes.length;
   return (
