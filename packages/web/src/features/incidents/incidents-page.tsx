@@ -15,11 +15,13 @@ import { Segments } from "../../ui/segments";
 import { Select } from "../../ui/select";
 import { Acts } from "./acts";
 import { GROUPS, type GroupBy, grouped } from "./grouping";
+import { choicesOf, NARROWED_BY, type Narrowing, narrowed } from "./queue-filter";
 import { counted } from "./use-acts";
 
 const VIEWS = [
   { state: "attention", name: "need you" },
   { state: "open", name: "open" },
+  { state: "closed", name: "closed" },
   { state: "all", name: "all in the window" },
 ] as const;
 
@@ -28,22 +30,17 @@ export function IncidentsPage() {
   const navigate = useNavigate();
   const window = useWindow();
   const [view, setView] = useState<(typeof VIEWS)[number]["state"]>("all");
-  const list = useQuery(incidentsQuery(view, view === "all" ? { from: window.from, to: window.to } : {}));
+  const list = useQuery(
+    incidentsQuery(view, view === "all" || view === "closed" ? { from: window.from, to: window.to } : {}),
+  );
   const [words, setWords] = useState("");
   const [by, setBy] = useState<GroupBy>("nothing");
-  const wanted = words.toLowerCase().split(/\s+/).filter(Boolean);
+  const [narrowing, setNarrowing] = useState<Narrowing>({});
   const all = list.data?.incidents ?? [];
   const shown = new Set(all.map((i) => i.id));
-  const groups = grouped(
-    all.filter((i) => {
-      // what another explains stands on the page of that one
-      if (i.folded && i.explainedBy !== null && shown.has(i.explainedBy.id)) return false;
-      const text =
-        `${i.id} ${i.title} ${i.rule.name} ${i.assignedTo ?? ""} ${i.entities.map((e) => e.value).join(" ")}`.toLowerCase();
-      return wanted.every((w) => text.includes(w));
-    }),
-    by,
-  );
+  // what another explains stands on the page of that one
+  const standing = all.filter((i) => !(i.folded && i.explainedBy !== null && shown.has(i.explainedBy.id)));
+  const groups = grouped(narrowed(standing, narrowing, words), by);
   const incidents = groups.flatMap((g) => g.incidents);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   // what has left the list is not acted on
@@ -95,6 +92,35 @@ export function IncidentsPage() {
           className={`${CONTROL} w-44 py-0 text-ui`}
         />
       </div>
+      <fieldset
+        aria-label="Only incidents of"
+        className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-line py-1 text-ui text-quiet"
+      >
+        {NARROWED_BY.map((name) => (
+          <span key={name} className="inline-flex items-center gap-1.5">
+            {name}
+            <Select
+              label={name}
+              value={narrowing[name] ?? ""}
+              onChange={(value) =>
+                setNarrowing(({ [name]: _, ...rest }) => (value === "" ? rest : { ...rest, [name]: value }))
+              }
+              options={[
+                { value: "", label: "any" },
+                ...choicesOf(standing, name).map((value) => ({
+                  value,
+                  label: name === "severity" ? `${value} or worse` : safeText(value),
+                })),
+              ]}
+            />
+          </span>
+        ))}
+        {Object.keys(narrowing).length > 0 && (
+          <button type="button" className="text-fjord underline" onClick={() => setNarrowing({})}>
+            all again
+          </button>
+        )}
+      </fieldset>
       {ids.length > 0 && (
         <div role="toolbar" aria-label="Selected incidents" className="border-b border-line py-1.5">
           <Acts ids={ids} main="acknowledge" onDone={none}>
@@ -126,14 +152,16 @@ export function IncidentsPage() {
             ))}
           </Fragment>
         ))}
-        {list.data && incidents.length === 0 && <Nothing view={view} />}
+        {list.data && incidents.length === 0 && <Nothing view={view} narrow={standing.length > 0} />}
       </Scroller>
     </Page>
   );
 }
 
-const Nothing = ({ view }: { view: string }) =>
-  view === "all" ? (
+const Nothing = ({ view, narrow }: { view: string; narrow: boolean }) =>
+  narrow ? (
+    <EmptyState title="No incident is all of that" text="Take away one of the words or choices above to see more." />
+  ) : view === "all" || view === "closed" ? (
     <EmptyState
       title="No incident touches this window"
       text="Rules raise incidents when enough records match. Widen the window on the rail to see older ones."
