@@ -223,6 +223,7 @@ describe("joining (semantics 25)", () => {
     ["three did", { by: 3 }, 0.558, "named by 3 of 40 senders in a week"],
     ["four of few: a hub", { by: 4 }, 0, "named by 4 of 40 senders in a week"],
     ["four of many", { by: 4, of: 200 }, 0.5, "named by 4 of 200 senders in a week"],
+    ["was not counted", { by: 2, of: 0, uncounted: true }, 0.667, "not counted: too much at once"],
     ["declared", { by: 0, declared: "ns-1 is declared as resolver" }, 0, "ns-1 is declared as resolver"],
   ])("an address that %s", (_what, known, weight, why) => {
     const links = linksBetween(finding(105, "src=203.0.113.9"), incident(), {

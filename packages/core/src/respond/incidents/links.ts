@@ -15,7 +15,12 @@ export interface Heard {
   readonly declared?: string;
   /** One of the two suspects it. */
   readonly suspected?: true;
+  /** It was not counted: too much had to be looked up at once. */
+  readonly uncounted?: true;
 }
+
+/** What was not counted is taken for something that two senders know. */
+export const UNCOUNTED: Heard = { by: 2, of: 0, uncounted: true };
 
 /** Of what is suspected it does not matter how common it is. */
 export const SUSPECTED: Heard = { by: 0, of: 0, suspected: true };
@@ -77,7 +82,11 @@ export function linkOf(thing: string, heard: Heard, gapUs: number, part: number)
   const rare = 1 / (1 + 0.5 * Math.log2(Math.max(1, heard.by)));
   return link(
     worth * rare * near,
-    heard.by === 0 ? "not seen in the week before" : `named by ${heard.by} of ${heard.of} senders in a week`,
+    heard.uncounted
+      ? "not counted: too much at once"
+      : heard.by === 0
+        ? "not seen in the week before"
+        : `named by ${heard.by} of ${heard.of} senders in a week`,
   );
 }
 

@@ -3,7 +3,7 @@ import { entityCode, readEntity } from "@halvik/core/model/entity";
 import { fieldNamed } from "@halvik/core/model/record";
 import type { Sender, SenderDirectory } from "@halvik/core/model/senders";
 import { parseFilter, quoteIfNeeded } from "@halvik/core/query/filter";
-import type { Heard } from "@halvik/core/respond/incidents";
+import { type Heard, UNCOUNTED } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { fieldValues } from "../../store/field-values.js";
 import { TermIndex } from "../../store/term-index.js";
@@ -11,6 +11,9 @@ import { TermIndex } from "../../store/term-index.js";
 const WEEK_US = 7 * US_PER_DAY;
 /** What has to be looked up for one finding may take this long together; what is left is taken as it was counted until then. */
 const BUDGET_MS = 1_500;
+/** And all of a minute this long: a storm of findings is placed in time, if by less. */
+const MINUTE_MS = 60_000;
+const BUDGET_A_MINUTE_MS = 10_000;
 const MOST_REMEMBERED = 10_000;
 /** Fields whose values are machines, people or addresses: only of these is it asked how common they are. */
 const ASKED = ["user", "host", "address"];
@@ -22,6 +25,7 @@ export class HeardBefore {
   private readonly terms = new TermIndex();
   private readonly known = new Map<string, Heard>();
   private readonly heard = new Map<number, number>();
+  private minute = { sinceMs: Number.NEGATIVE_INFINITY, spentMs: 0 };
 
   /** @param beforeUs the week ends here, to the hour */
   async of(
@@ -55,6 +59,9 @@ export class HeardBefore {
     const at = `${hour} ${thing}`;
     const remembered = this.known.get(at);
     if (remembered !== undefined) return remembered;
+    const started = performance.now();
+    if (started - this.minute.sinceMs > MINUTE_MS) this.minute = { sinceMs: started, spentMs: 0 };
+    if (this.minute.spentMs > BUDGET_A_MINUTE_MS) return UNCOUNTED;
     const { field, value } = readEntity(thing);
     const parsed = parseFilter(`${fieldNamed(field)!.name} is ${quoteIfNeeded(value)}`, { zone: "UTC" });
     const toUs = hour * US_PER_HOUR;
@@ -77,6 +84,7 @@ export class HeardBefore {
           )
         ).distinct;
     const heard = { by, of: await this.senders(db, hour) };
+    this.minute.spentMs += performance.now() - started;
     if (this.known.size >= MOST_REMEMBERED) this.known.clear();
     this.known.set(at, heard);
     return heard;
