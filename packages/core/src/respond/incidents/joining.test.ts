@@ -331,6 +331,14 @@ describe("where a finding goes (semantics 26)", () => {
       ),
     ).toMatchObject({ to: "joined", incident: 1, covers: [2] });
   });
+  test("something else that joins a consequence: that stands for itself from now on", () => {
+    const under = incident({ parent: 5 });
+    expect(placeFinding(finding(112, "user=k.lind"), null, [under], context)).toMatchObject({
+      to: "joined",
+      unfolds: true,
+    });
+    expect(placeFinding(finding(112, "user=k.lind"), null, [incident()], context)).toMatchObject({ unfolds: false });
+  });
   test("explained by one, and near another: under the one that explains it", () =>
     expect(
       placeFinding(

@@ -31,6 +31,8 @@ export type Place = (
       readonly links: readonly Link[];
       /** It was over when this came: it returns. */
       readonly returns: boolean;
+      /** It stands under one that explains it, and this is nothing that one explains: it stands for itself from now on. */
+      readonly unfolds: boolean;
       /** It is over now: it goes on. */
       readonly reopens: boolean;
     }
@@ -70,10 +72,20 @@ export function placeFinding(
   const joint = findJoint(finding, others, context);
   if (joint !== null) {
     const { incident, reason, links } = joint;
-    const { endedUs } = others.find((i) => i.id === incident)!;
+    const { endedUs, parent } = others.find((i) => i.id === incident)!;
     const returns = endedUs !== null && finding.firstUs > endedUs;
     const covers = others.filter((i) => i.id !== incident && i.covered >= COVERED).map((i) => i.id);
-    return { to: "joined", incident, reason, links, returns, reopens: endedUs !== null, consequences, covers };
+    return {
+      to: "joined",
+      incident,
+      reason,
+      links,
+      returns,
+      unfolds: cause === null && parent !== null,
+      reopens: endedUs !== null,
+      consequences,
+      covers,
+    };
   }
   return { to: "new", again: earlier?.id ?? null, cause, consequences, covers: [] };
 }

@@ -63,9 +63,18 @@ export async function joinableIncidents(
   });
 }
 
-/** Puts an incident under the one that explains it: it calls nobody by itself as long as that one lasts. */
+/** Puts an incident under the one that explains it: it calls nobody by itself as long as that one lasts. Two do not explain each other. */
 export async function explainIncident(db: Queryable, id: number, by: number, why: string): Promise<void> {
-  await db.query("update incident set parent = $2, parent_why = $3, folded = true where id = $1", [id, by, why]);
+  await db.query(
+    `update incident set parent = $2, parent_why = $3, folded = true
+     where id = $1 and id <> $2 and not exists (select from incident p where p.id = $2 and p.parent = $1)`,
+    [id, by, why],
+  );
+}
+
+/** What is in it is not only what the one above explains: it stands for itself. */
+export async function unfoldIncident(db: Queryable, id: number): Promise<void> {
+  await db.query("update incident set folded = false where id = $1", [id]);
 }
 
 /** Notes that an incident which was seen explains more than then. */

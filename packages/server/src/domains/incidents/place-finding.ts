@@ -27,7 +27,7 @@ import { ENGINE } from "./engine-name.js";
 import { insertIncident, latestIncidentOf, reopenIncident } from "./findings-repository.js";
 import type { HeardBefore } from "./heard-before.js";
 import { relationOf } from "./joints.js";
-import { explainIncident, joinableIncidents, noteConsequence } from "./joints-repository.js";
+import { explainIncident, joinableIncidents, noteConsequence, unfoldIncident } from "./joints-repository.js";
 import type { RecentEvidence } from "./recent-evidence.js";
 import { mergeIncidents, shelveIncident } from "./repository.js";
 
@@ -105,6 +105,7 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
       };
     case "joined":
       if (found.reopens) await reopenIncident(db, found.incident, found.returns);
+      if (found.unfolds) await unfoldIncident(db, found.incident);
       return {
         incident: found.incident,
         joined: found.reason,
