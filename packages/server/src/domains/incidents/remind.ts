@@ -6,12 +6,13 @@ import { ENGINE } from "./engine-name.js";
 import { markReminded, needingAttention, remindersDue } from "./repository.js";
 
 /**
- * Says again that an incident lasts, when its rule asks for that, as long as it needs somebody.
+ * Says again that an incident lasts, when its rule asks for that, as long as it needs somebody. What has stopped is said again only where
+ * nobody but a person can judge it.
  * Goes by the clock: a reminder is for people.
  */
 export async function remind(db: Queryable, rules: ReadonlyMap<string, Rule>, nowUs: number): Promise<void> {
   const asking = [...rules.values()].flatMap((r) =>
-    r.remindSeconds === null ? [] : [[r.id, r.remindSeconds] as const],
+    r.remindSeconds === null ? [] : [{ rule: r.id, seconds: r.remindSeconds, untilJudged: r.clear.by === "hand" }],
   );
   if (asking.length === 0) return;
   const due = await remindersDue(db, asking, nowUs);

@@ -375,13 +375,13 @@ export async function closeIncident(
 /** Incidents that nobody and nothing has said to be over, of rules that ask to be reminded of them after so many seconds, where that has passed since it was last said. */
 export async function remindersDue(
   db: Queryable,
-  asking: readonly (readonly [ruleId: string, seconds: number])[],
+  asking: readonly { readonly rule: string; readonly seconds: number; readonly untilJudged: boolean }[],
   nowUs: number,
 ): Promise<number[]> {
   const { rows } = await db.query<{ id: number }>(
-    `select i.id from incident i join unnest($1::text[], $2::bigint[]) a (rule_id, seconds) on i.rule_id = a.rule_id
-     where (i.state = 'open' or (i.state = 'cleared' and i.stopped)) and $3 - coalesce(i.reminded_us, (select max(at_us) from incident_event e where e.incident = i.id and e.code in ('raised', 'returned')), $3) >= a.seconds * 1000000`,
-    [asking.map(([id]) => id), asking.map(([, s]) => s), nowUs],
+    `select i.id from incident i join unnest($1::text[], $2::bigint[], $4::boolean[]) a (rule_id, seconds, until_judged) on i.rule_id = a.rule_id
+     where (i.state = 'open' or (a.until_judged and i.state = 'cleared' and i.stopped)) and $3 - coalesce(i.reminded_us, (select max(at_us) from incident_event e where e.incident = i.id and e.code in ('raised', 'returned')), $3) >= a.seconds * 1000000`,
+    [asking.map((a) => a.rule), asking.map((a) => a.seconds), nowUs, asking.map((a) => a.untilJudged)],
   );
   return rows.map((r) => r.id);
 }
