@@ -396,6 +396,7 @@ function place(
         stopped: [],
         parent: placed.cause?.incident ?? null,
         sharedRecords: 0,
+        shelved: false,
         covered: 0,
         about: [],
         findings: new Map(),

@@ -69,10 +69,10 @@ async function follow(
       async (now) =>
         own.write([
           ...(await watchSenders(client, session.senderDirectory, now)),
-          ...(await watchNewSenders(client, session.senderDirectory, now)),
           ...(await watch.look(client, session.liveThroughUs, now)),
         ]),
     ],
+    ["watching for new senders", async (now) => own.write(await watchNewSenders(client, session.senderDirectory, now))],
     ["reminders", (now) => remind(client, session.activeRules, now)],
     ["what lasts although its cause is over", (now) => transaction(client, () => tellOutlasting(client, now))],
     [

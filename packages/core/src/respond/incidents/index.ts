@@ -13,7 +13,7 @@ export {
   troubleOf,
 } from "./joining.js";
 export { CLOSE_REASONS, type CloseReason, INCIDENT_STATES, type IncidentState } from "./life-cycle.js";
-export { type Heard, isHub, type Link, NEAR_US, UNCOUNTED } from "./links.js";
+export { COUNTED, type Heard, isHub, type Link, NEAR_US, UNCOUNTED } from "./links.js";
 export { type Extent, NEWS, newSinceSeen, type SeenEvidence } from "./news.js";
 export { type EarlierIncident, type Place, placeFinding } from "./place.js";
 export { byUrgency, type Urgency, type UrgencyFacts, urgencyOf } from "./urgency.js";

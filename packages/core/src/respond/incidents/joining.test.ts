@@ -25,6 +25,7 @@ const incident = (over: Partial<JoinableIncident> = {}): JoinableIncident => ({
   stopped: [],
   parent: null,
   sharedRecords: 0,
+  shelved: false,
   covered: 0,
   ...over,
 });
@@ -147,6 +148,18 @@ describe("joining (semantics 25)", () => {
       "the account it is about, of several it names",
       finding(112, "user=k.lind"),
       [incident({ entities: entities("user=k.lind", "user=a", "user=b"), about: entities("user=k.lind") })],
+      { incident: 1 },
+    ],
+    [
+      "what is shelved takes in nothing of another rule",
+      finding(112, "user=k.lind"),
+      [incident({ shelved: true })],
+      null,
+    ],
+    [
+      "but more of its own",
+      { ...finding(112, "user=k.lind"), rule: "refused-logons" },
+      [incident({ shelved: true })],
       { incident: 1 },
     ],
     ["few records in common", finding(105, "src=10.0.0.53"), [incident({ sharedRecords: 0.3 })], null],

@@ -30,10 +30,12 @@ export interface JoinableIncident extends Joinable {
   readonly rules: readonly string[];
   /** Those of them of which a finding lasts. */
   readonly lasting: readonly string[];
-  /** Rule and key of its findings, see `sameTrouble`. */
+  /** Rule and key of its findings, see `troubleOf`. */
   readonly troubles: readonly string[];
   /** Those of them that ended because nothing came any more. */
   readonly stopped: readonly string[];
+  /** Out of the queue now, by a person or its rule. */
+  readonly shelved: boolean;
   /** The incident that explains it. */
   readonly parent: number | null;
   /** Of the records listed as evidence of a finding of it, or of the one that looks for its incident if those are fewer: the part that is evidence of both. */
@@ -192,6 +194,8 @@ const subjectOfBoth = (
 
 function mayJoin(finding: JoiningFinding, incident: JoinableIncident): boolean {
   if (apart(finding, incident) > NEAR_US) return false;
+  // who shelved it meant what it was: another rule's finding would be hidden with it
+  if (incident.shelved && !incident.rules.includes(finding.rule)) return false;
   // what lasts may last; but one happening spans a day
   const untilUs = incident.lasting.length > 0 ? incident.firstUs : incident.lastUs;
   if (Math.max(finding.lastUs, untilUs) - Math.min(finding.firstUs, incident.firstUs) > US_PER_DAY) return false;

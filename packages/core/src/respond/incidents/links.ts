@@ -44,6 +44,8 @@ const WORTH: Readonly<Record<string, number>> = { user: 1, address: 1, interface
 const LITTLE = 0.25;
 /** What is suspected stands out among so many that are named along. */
 const STANDS_OUT_OF = 3;
+/** Things of which it is counted how widely they were known; of others it is not asked. */
+export const COUNTED: readonly string[] = ["user", "host", "address"];
 /** A part of the senders heard, and a number of them, from which on something is a hub. */
 const HUB_PART = 0.05;
 const HUB_SENDERS = 4;
@@ -78,6 +80,8 @@ export function linkOf(thing: string, heard: Heard, gapUs: number, part: number)
   if (heard.suspected) return link(Math.min(1, STANDS_OUT_OF * part) * nearness(gapUs), "suspected");
   const near = part * nearness(gapUs);
   const worth = WORTH[field] ?? LITTLE;
+  if (!COUNTED.includes(field))
+    return link(worth * near, field === "interface" ? "a port of the same device" : "says little by itself");
   // the first sender more halves little: two devices on one path see the same address
   const rare = 1 / (1 + 0.5 * Math.log2(Math.max(1, heard.by)));
   return link(

@@ -144,10 +144,11 @@ export async function newSenders(
 }
 
 export async function keepTold(db: Queryable, senders: readonly number[], nowUs: number): Promise<void> {
-  await db.query("insert into sender_told (sender, told_us) select unnest($1::int[]), $2 on conflict do nothing", [
-    senders,
-    nowUs,
-  ]);
+  await db.query(
+    // one that has been forgotten meanwhile is none any more
+    "insert into sender_told (sender, told_us) select id, $2 from sender where id = any($1::int[]) on conflict do nothing",
+    [senders, nowUs],
+  );
 }
 
 export async function endSilence(db: Queryable, sender: number): Promise<void> {

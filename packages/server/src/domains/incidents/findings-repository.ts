@@ -308,6 +308,11 @@ export async function hasOpenFinding(db: Queryable, incident: number): Promise<b
   return (rowCount ?? 0) > 0;
 }
 
+export async function isOpen(db: Queryable, incident: number): Promise<boolean> {
+  const { rowCount } = await db.query("select 1 from incident where id = $1 and state = 'open'", [incident]);
+  return rowCount === 1;
+}
+
 /** @returns whether it was open */
 export async function clearIncident(db: Queryable, id: number, endedUs: number): Promise<boolean> {
   const { rowCount } = await db.query(

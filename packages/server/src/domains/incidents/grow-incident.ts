@@ -20,6 +20,7 @@ import {
   growIncident,
   hasOpenFinding,
   incidentToGrow,
+  isOpen,
   keepUntold,
   mayLeave,
   type UntoldRow,
@@ -55,8 +56,9 @@ export async function grow(
 ): Promise<void> {
   const row = await incidentToGrow(db, id, rule.id);
   if (!row) return;
-  const fresh = change.begins ? [] : e.entities.filter((one) => !row.entities.includes(one));
   const entities = [...new Set([...row.entities, ...e.entities])].slice(0, MOST_ENTITIES);
+  // what is not listed for want of room is not told again and again
+  const fresh = change.begins ? [] : entities.filter((one) => !row.entities.includes(one));
   const severity = severityOf(rule, e);
   const now = Math.min(severity, row.severity) as Severity;
   // what is worst gives the incident its name
@@ -157,8 +159,11 @@ export async function keepWithinDay(
   const lasts = rule.clear.by === "record" || rule.clear.by === "condition";
   if (beganUs === null || lasts || e.lastUs - beganUs <= US_PER_DAY) return incident;
   const title = findingTitle(rule, { ...e, key }, directory);
+  const wasOpen = await isOpen(db, incident);
   const own = await splitIncident(db, incident, [finding.id], { title, severity: severityOf(rule, e) }, false);
   if (own === null) return incident;
+  if (wasOpen && !(await hasOpenFinding(db, incident)))
+    await addEvent(db, incident, nowUs, ENGINE, "cleared", `stopped, not judged: it goes on in incident ${own}`);
   await addEvent(db, incident, nowUs, ENGINE, "goes-on", `“${rule.name}” goes on beyond a day, in incident ${own}`);
   await addEvent(
     db,

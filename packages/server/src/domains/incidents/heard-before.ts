@@ -3,10 +3,11 @@ import { entityCode, readEntity } from "@halvik/core/model/entity";
 import { fieldNamed } from "@halvik/core/model/record";
 import type { Sender, SenderDirectory } from "@halvik/core/model/senders";
 import { parseFilter, quoteIfNeeded } from "@halvik/core/query/filter";
-import { type Heard, UNCOUNTED } from "@halvik/core/respond/incidents";
+import { COUNTED, type Heard, UNCOUNTED } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { fieldValues } from "../../store/field-values.js";
 import { TermIndex } from "../../store/term-index.js";
+import { sendersHeard } from "./joints-repository.js";
 
 const WEEK_US = 7 * US_PER_DAY;
 /** What has to be looked up for one finding may take this long together; what is left is taken as it was counted until then. */
@@ -15,8 +16,6 @@ const BUDGET_MS = 1_500;
 const MINUTE_MS = 60_000;
 const BUDGET_A_MINUTE_MS = 10_000;
 const MOST_REMEMBERED = 10_000;
-/** Fields whose values are machines, people or addresses: only of these is it asked how common they are. */
-const ASKED = ["user", "host", "address"];
 /** What is said of a sender that many have to do with. */
 const DECLARED = /^(relay|resolver|gateway|dns|proxy|jump[- ]?host)$/i;
 
@@ -41,7 +40,7 @@ export class HeardBefore {
     for (const thing of things) {
       const said = declared.get(thing);
       if (said !== undefined) found.set(thing, { by: 0, of: 0, declared: said });
-      else if (ASKED.includes(readEntity(thing).field)) {
+      else if (COUNTED.includes(readEntity(thing).field)) {
         const budgetMs = Math.max(50, BUDGET_MS - (performance.now() - started));
         found.set(thing, await this.count(db, thing, hour, directory, budgetMs));
       }
@@ -94,15 +93,16 @@ export class HeardBefore {
   private async senders(db: Queryable, hour: number): Promise<number> {
     const remembered = this.heard.get(hour);
     if (remembered !== undefined) return remembered;
-    const { rows } = await db.query<{ n: number }>(
-      "select count(distinct sender)::int as n from rollup_hour where bucket >= $1 and bucket < $2",
-      [hour - WEEK_US / US_PER_HOUR, hour],
-    );
+    const n = await sendersHeard(db, hour - WEEK_US / US_PER_HOUR, hour);
     if (this.heard.size >= MOST_REMEMBERED) this.heard.clear();
-    this.heard.set(hour, rows[0]!.n);
-    return rows[0]!.n;
+    this.heard.set(hour, n);
+    return n;
   }
 }
+
+/** Where the week ends that comes before something and what it may belong to; what has lasted for days moves it by one day at most. */
+export const weekBefore = (firstUs: number, others: readonly { readonly firstUs: number }[]): number =>
+  Math.max(firstUs - US_PER_DAY, Math.min(firstUs, ...others.map((o) => o.firstUs)));
 
 /** Senders that many have to do with, by what they are called and by their addresses, with why. */
 function declaredHubs({ senders, ours }: SenderDirectory): Map<string, string> {

@@ -12,6 +12,7 @@ export async function joinableIncidents(
   db: Queryable,
   firstUs: number,
   lastUs: number,
+  nowUs: number,
   sharing: ReadonlyMap<number, Shared>,
   aboutOf: (rule: string, key: string) => readonly string[],
   also = 0,
@@ -23,10 +24,13 @@ export async function joinableIncidents(
     ended_us: number | null;
     entities: string[];
     parent: number | null;
+    shelved: boolean;
+    taken: boolean;
   }>(
-    `select i.id, i.first_us, i.last_us, case when i.state = 'open' then null else coalesce(i.ended_us, i.last_us) end as ended_us, i.entities, i.parent from incident i
+    `select i.id, i.first_us, i.last_us, case when i.state = 'open' then null else coalesce(i.ended_us, i.last_us) end as ended_us, i.entities, i.parent, coalesce(i.shelved_until_us, 0) > $5 as shelved,
+       i.acknowledged_us is not null or i.owner is not null as taken from incident i
      where (i.state <> 'closed' or i.id = $4) and i.merged_into is null and i.first_us <= $2 and (i.last_us >= $1 or i.state = 'open') order by i.last_us desc limit $3`,
-    [firstUs - US_PER_HOUR, lastUs + US_PER_HOUR, MOST_INCIDENTS, also],
+    [firstUs - US_PER_HOUR, lastUs + US_PER_HOUR, MOST_INCIDENTS, also, nowUs],
   );
   const { rows: findings } = await db.query<{
     id: number;
@@ -53,7 +57,9 @@ export async function joinableIncidents(
       suspects: [...new Set(own.flatMap((f) => f.suspects))],
       parent: r.parent,
       sharedRecords: Math.max(0, ...own.map((f) => sharing.get(f.id)?.ofSmaller ?? 0)),
-      covered: Math.min(1, ...own.map((f) => sharing.get(f.id)?.ofItsOwn ?? 0)),
+      shelved: r.shelved,
+      // what a person has taken up is not taken away under their hands
+      covered: r.taken || own.length === 0 ? 0 : Math.min(...own.map((f) => sharing.get(f.id)?.ofItsOwn ?? 0)),
       about: [...new Set(own.flatMap((f) => aboutOf(f.rule_id, f.key)))],
       rules: [...new Set(own.map((f) => f.rule_id))],
       lasting: [...new Set(own.flatMap((f) => (f.lasts ? [f.rule_id] : [])))],
@@ -117,6 +123,15 @@ export async function consequencesOfIncident(db: Queryable, id: number): Promise
     [id],
   );
   return rows;
+}
+
+/** How many senders were heard between two hours, counted from 1970. */
+export async function sendersHeard(db: Queryable, fromHour: number, toHour: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>(
+    "select count(distinct sender)::int as n from rollup_hour where bucket >= $1 and bucket < $2",
+    [fromHour, toHour],
+  );
+  return rows[0]!.n;
 }
 
 /** What joining asks of rules as they are now. */

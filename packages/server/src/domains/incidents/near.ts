@@ -3,14 +3,20 @@ import { aboutOf, subjectsOf } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { apart, type JoinContext, linksBetween, NEAR_US, sharedThings } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
-import type { HeardBefore } from "./heard-before.js";
+import { type HeardBefore, weekBefore } from "./heard-before.js";
 import { joinableIncidents, joiningRules } from "./joints-repository.js";
 import { findIncident, titlesOf } from "./repository.js";
 
 const MOST = 8;
 
 /** Incidents near one in time that share something with it and are none with it: what that weighs, and why it is not enough. Null: there is none. */
-export async function nearAndNotJoined(db: Queryable, id: number, directory: SenderDirectory, heard: HeardBefore) {
+export async function nearAndNotJoined(
+  db: Queryable,
+  id: number,
+  directory: SenderDirectory,
+  heard: HeardBefore,
+  nowUs: number,
+) {
   const row = await findIncident(db, id);
   if (row === null) return null;
   const rules = await joiningRules(db);
@@ -19,15 +25,14 @@ export async function nearAndNotJoined(db: Queryable, id: number, directory: Sen
     const known = keys.get(rule);
     return known === undefined ? [] : aboutOf(known, key);
   };
-  const all = await joinableIncidents(db, row.first_us, row.last_us, new Map(), about, id);
+  const all = await joinableIncidents(db, row.first_us, row.last_us, nowUs, new Map(), about, id);
   const own = all.find((i) => i.id === id);
   if (own === undefined) return [];
   const others = all.filter((i) => i.id !== id && i.parent !== id && own.parent !== i.id && apart(own, i) <= NEAR_US);
   const names = { ours: directory.ours, nameOf: (sender: number) => directory.name(sender) };
-  const beganUs = Math.min(own.firstUs, ...others.map((i) => i.firstUs));
   const context: JoinContext = {
     ...names,
-    heard: await heard.of(db, sharedThings(own, others, names), beganUs, directory),
+    heard: await heard.of(db, sharedThings(own, others, names), weekBefore(own.firstUs, others), directory),
     subjectsOf: subjectsOf(rules),
     explainedBy: () => [],
     relation: () => null,

@@ -1,5 +1,5 @@
 import { ordinal } from "@halvik/core/base/text";
-import { formatDuration, formatUs, US_PER_DAY } from "@halvik/core/base/time";
+import { formatDuration, formatUs } from "@halvik/core/base/time";
 import {
   aboutOf,
   type Episode,
@@ -14,18 +14,21 @@ import {
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import {
   type Explanation,
+  type Heard,
   type HistoryCode,
   type JoinContext,
   type Link,
   placeFinding,
   sharedThings,
+  UNCOUNTED,
 } from "@halvik/core/respond/incidents";
-import type { Queryable } from "../../kernel/db/pool.js";
+import { failureOf } from "../../kernel/db/failure.js";
+import { type Queryable, savepoint } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
 import { timesBefore } from "./again-repository.js";
 import { ENGINE } from "./engine-name.js";
 import { insertIncident, latestIncidentOf, reopenIncident } from "./findings-repository.js";
-import type { HeardBefore } from "./heard-before.js";
+import { type HeardBefore, weekBefore } from "./heard-before.js";
 import { relationOf } from "./joints.js";
 import { explainIncident, joinableIncidents, noteConsequence, unfoldIncident } from "./joints-repository.js";
 import type { RecentEvidence } from "./recent-evidence.js";
@@ -69,20 +72,15 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
     suspects: suspectsOf(rule, { ...e, key }),
     about: aboutOf(rule, key),
   };
-  const incidents = await joinableIncidents(db, e.firstUs, e.lastUs, placing.evidence.sharing(e), (id, k) => {
+  const incidents = await joinableIncidents(db, e.firstUs, e.lastUs, nowUs, placing.evidence.sharing(e), (id, k) => {
     const known = placing.rules.get(id);
     return known === undefined ? [] : aboutOf(known, k);
   });
   const names = { ours: directory.ours, nameOf: (id: number) => directory.name(id) };
-  const beganUs = Math.min(e.firstUs, ...incidents.map((i) => i.firstUs));
+  const shared = sharedThings(finding, incidents, names);
   const context: JoinContext = {
     ...names,
-    heard: await placing.heard.of(
-      db,
-      sharedThings(finding, incidents, names),
-      Math.max(beganUs, e.firstUs - US_PER_DAY),
-      directory,
-    ),
+    heard: await heardBefore(placing, shared, weekBefore(e.firstUs, incidents)),
     subjectsOf: subjectsOf(placing.rules.values()),
     explainedBy: (id) => placing.rules.get(id)?.explainedBy ?? [],
     relation: (cause, consequence) => relationOf(directory, cause, consequence),
@@ -116,6 +114,23 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
     case "new":
       return begin(placing, rule, report, found.again, found.cause, say);
   }
+}
+
+/** How widely things were known; where that cannot be read (a day is dropped just now), it is not, and the step goes on. */
+async function heardBefore(
+  { db, heard, directory }: Placing,
+  things: readonly string[],
+  beforeUs: number,
+): Promise<(thing: string) => Heard> {
+  let known = (_: string): Heard => UNCOUNTED;
+  await savepoint(
+    db,
+    async () => {
+      known = await heard.of(db, things, beforeUs, directory);
+    },
+    (e) => failureOf(e) !== "outage",
+  );
+  return known;
 }
 
 async function begin(

@@ -151,7 +151,7 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
       params,
       answer: NearIncidents,
       handle: async ({ params: p }) => {
-        const near = await nearAndNotJoined(db, p.id, await directory.get(), heard);
+        const near = await nearAndNotJoined(db, p.id, await directory.get(), heard, nowUs());
         if (near === null) throw noIncident(p.id);
         return { near: near.map((n) => ({ ...n, links: [...n.links] })) };
       },

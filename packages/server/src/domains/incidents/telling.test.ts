@@ -5,14 +5,14 @@ import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import pg from "pg";
-import { connectionOf } from "../../kernel/db/pool.js";
+import { connectionOf, transaction } from "../../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { planDeliveries } from "../notifications/plan-deliveries.js";
 import { insertRoute } from "../notifications/repository.js";
 import { Findings } from "./findings.js";
 import { tellUntold } from "./grow-incident.js";
 import { tellOutlasting } from "./outlast.js";
-import { acknowledge, closeIncident } from "./repository.js";
+import { acknowledge, closeIncident, openOnce } from "./repository.js";
 
 const MINUTE = 60e6;
 const DAY = 1_440 * MINUTE;
@@ -157,7 +157,10 @@ test("whatever happens, every finding is told, and one incident is one happening
           "me",
           0,
         );
+        // one without findings, as when the engine has stopped: nobody's evidence
+        const alone = await openOnce(db, { title: "t", severity: 2, ruleId: "own", key: "", firstUs: T0 }, T0);
         const findings = await Findings.load(db, "UTC");
+        const closedByHand = new Set<number>();
         const steps = [
           ...apart(all)
             .flatMap(reportsOf)
@@ -166,7 +169,7 @@ test("whatever happens, every finding is told, and one incident is one happening
         ].sort((a, b) => a.atUs - b.atUs);
         for (const { atUs, report, deed: d } of steps) {
           if (report !== null) {
-            await findings.apply(db, [report], RULES, DIRECTORY, atUs, (_id, work) => work());
+            await transaction(db, () => findings.apply(db, [report], RULES, DIRECTORY, atUs, (_id, work) => work()));
             // what a person had closed meanwhile, the engine has ended too
           } else if (d !== null) {
             const { rows } = await db.query<{ id: number }>(
@@ -175,7 +178,10 @@ test("whatever happens, every finding is told, and one incident is one happening
             const id = rows[d.nth % Math.max(1, rows.length)]?.id;
             if (id === undefined) continue;
             if (d.what === "acknowledge") await acknowledge(db, id, "me", atUs);
-            else await closeIncident(db, id, d.what, atUs);
+            else {
+              await closeIncident(db, id, d.what, atUs);
+              closedByHand.add(id);
+            }
           }
           await tellOutlasting(db, atUs);
           await tellUntold(db, DIRECTORY, atUs);
@@ -206,6 +212,15 @@ test("whatever happens, every finding is told, and one incident is one happening
            where not exists (select from finding o where o.incident = i.id and o.rule_id in ('ends', 'uplink')) group by i.id`,
         );
         for (const { id, span } of spans) expect({ id, within: span <= DAY }).toEqual({ id, within: true });
+        // what is over was said to be over, after all that began or went on in it
+        const { rows: silent } = await db.query(
+          `select i.id from incident i where i.state <> 'open' and i.merged_into is null and not exists (
+             select from incident_event e where e.incident = i.id and e.code in ('cleared'))`,
+        );
+        expect(silent.filter((s) => !closedByHand.has(s.id))).toEqual([]);
+        expect((await db.query("select merged_into from incident where id = $1", [alone])).rows).toEqual([
+          { merged_into: null },
+        ]);
         // counts, times and entities of an incident are those of its own findings
         const { rows: wrong } = await db.query(
           `select i.id from incident i join (select incident, sum(count)::bigint as n, min(first_us) as a, max(last_us) as b from finding group by incident) f on f.incident = i.id
