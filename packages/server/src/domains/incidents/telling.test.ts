@@ -232,3 +232,50 @@ test("whatever happens, every finding is told, and one incident is one happening
     { seed: 14, numRuns: 30 },
   );
 }, 240_000);
+
+test("what goes on beyond a day of its incident has one of its own; what is left is told to be over", async () => {
+  await db.query(
+    "truncate incident, incident_event, finding, delivery, notify_route, engine_close restart identity cascade",
+  );
+  const findings = await Findings.load(db, "UTC");
+  const H = 60 * MINUTE;
+  const episode = (from: number, to: number, cleared: boolean): Episode => ({
+    firstUs: T0 + from * H,
+    lastUs: T0 + to * H,
+    raisedUs: T0 + from * H,
+    count: to - from + 1,
+    first: [],
+    latest: [],
+    entities: ["user\u0001u1"],
+    worse: 0,
+    facts: [],
+    clearedUs: cleared ? T0 + to * H + 10 * MINUTE : null,
+    clearedBy: cleared ? "quiet" : null,
+  });
+  const report = (ruleId: string, e: Episode) =>
+    transaction(db, () =>
+      findings.apply(
+        db,
+        [{ ruleId, lane: "live", key: "u1", episode: e, final: false }],
+        RULES,
+        DIRECTORY,
+        e.clearedUs ?? e.lastUs,
+        (_id, work) => work(),
+      ),
+    );
+  await report("stops", episode(0, 20, false));
+  await report("judged", episode(20, 21, false));
+  await report("stops", episode(0, 20, true));
+  const state = async () =>
+    (
+      await db.query(
+        "select i.state, i.count, array(select code from incident_event e where e.incident = i.id and code in ('raised', 'joined', 'cleared', 'goes-on') order by e.id) as told from incident i order by id",
+      )
+    ).rows;
+  expect(await state()).toEqual([{ state: "open", count: 23, told: ["raised", "joined"] }]);
+  await report("judged", episode(20, 26, false));
+  expect(await state()).toEqual([
+    { state: "cleared", count: 21, told: ["raised", "joined", "cleared", "goes-on"] },
+    { state: "open", count: 7, told: ["raised"] },
+  ]);
+});
