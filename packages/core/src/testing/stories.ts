@@ -21,6 +21,7 @@ import {
   type JoinableIncident,
   type JoinContext,
   placeFinding,
+  Things,
   troubleOf,
 } from "../respond/incidents/index.js";
 
@@ -340,8 +341,7 @@ function place(
     for (const thing of things) named.set(thing, (named.get(thing) ?? new Set()).add(r.sender));
   }
   const context: JoinContext = {
-    ours,
-    nameOf,
+    things: new Things(ours, nameOf),
     heard: (thing): Heard =>
       ["user", "host", "address"].includes(readEntity(thing).field)
         ? { by: named.get(thing)?.size ?? 0, of: heardSenders.size }

@@ -9,6 +9,8 @@ export const MOST_DOMAINS = 50;
 /** Fields whose values may be one thing in several spellings. */
 export const isSpelt = (field: string): field is "user" | "host" => field === "user" || field === "host";
 
+const MOST_KNOWN = 20_000;
+const addressOf = (value: string): string => canonicalAddress(value) ?? fold(value);
 const ADDRESSES = ["src", "dst", "address"];
 
 /**
@@ -19,6 +21,12 @@ export class OwnNames {
   /** The longest first, so that `dc-1.site.orvane.example` loses all of it where both are ours. */
   private readonly suffixes: readonly string[];
   private readonly domains: ReadonlySet<string>;
+  /** The same few names are asked for again and again: in keys of every rule, in whatever is joined. */
+  private readonly known = {
+    user: new Map<string, string>(),
+    host: new Map<string, string>(),
+    address: new Map<string, string>(),
+  };
 
   constructor(domains: readonly string[] = []) {
     const all = [...new Set(domains.map(fold))];
@@ -28,9 +36,14 @@ export class OwnNames {
 
   /** The one spelling of a value of a field: what is compared where two are asked whether they are the same thing. */
   canonical(field: string, value: string): string {
-    if (field === "user") return this.user(fold(value));
-    if (field === "host") return this.host(fold(value));
-    return ADDRESSES.includes(field) ? (canonicalAddress(value) ?? fold(value)) : fold(value);
+    const kind = isSpelt(field) ? field : ADDRESSES.includes(field) ? "address" : null;
+    if (kind === null) return fold(value);
+    const known = this.known[kind].get(value);
+    if (known !== undefined) return known;
+    const own = kind === "user" ? this.user(fold(value)) : kind === "host" ? this.host(fold(value)) : addressOf(value);
+    if (this.known[kind].size >= MOST_KNOWN) this.known[kind].clear();
+    this.known[kind].set(value, own);
+    return own;
   }
 
   /** A value without what is ours around it, in the case it was written in. */

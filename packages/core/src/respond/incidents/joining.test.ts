@@ -8,6 +8,7 @@ import {
   troubleOf,
 } from "./index.js";
 import { consequencesOf, findCause, findJoint, linksBetween } from "./joining.js";
+import { Things } from "./things.js";
 
 const MIN = 60e6;
 const entities = (...pairs: string[]) => pairs.map((p) => p.replace("=", "\u0001"));
@@ -46,6 +47,7 @@ const heard =
     of: 40,
     ...known[thing.replace("\u0001", "=")],
   });
+const nameOf = (id: number) => (id === 4 ? "core" : `dev-${id}`);
 const context: JoinContext = {
   heard: heard({
     "address=10.0.0.53": { by: 30 },
@@ -54,8 +56,7 @@ const context: JoinContext = {
   }),
   explainedBy: (rule) => (rule === "behind" ? ["uplink-down"] : []),
   relation: (cause, consequence) => (cause === "4" && consequence === "gate" ? "gate is reached through core" : null),
-  nameOf: (id) => (id === 4 ? "core" : `dev-${id}`),
-  ours: NO_OWN_NAMES,
+  things: new Things(NO_OWN_NAMES, nameOf),
   subjectsOf: (rule) => (["disk-errors", "disk-full"].includes(rule) ? ["disk"] : []),
 };
 
@@ -220,7 +221,7 @@ describe("joining (semantics 25)", () => {
 
   test("spellings of one thing are one thing, where its domain is ours", () => {
     const there = incident({ entities: entities("user=ORVANE\\k.lind", "src=::ffff:198.51.100.7") });
-    const ours = { ...context, ours: new OwnNames(["ORVANE", "orvane.example"]) };
+    const ours = { ...context, things: new Things(new OwnNames(["ORVANE", "orvane.example"]), nameOf) };
     expect(findJoint(finding(112, "user=k.lind@orvane.example"), [there], ours)).toMatchObject({
       reason: "same user k.lind, 2 min apart",
     });

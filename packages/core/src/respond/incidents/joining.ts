@@ -1,6 +1,7 @@
 import { type EpochUs, formatDuration, US_PER_DAY, US_PER_MINUTE } from "../../base/time/index.js";
-import { type OwnNames, readEntity, valuesOfField } from "../../model/entity/index.js";
-import { ENOUGH, type Heard, type Link, linkOf, NEAR_US, SUSPECTED, sayLink, thingOf } from "./links.js";
+import { readEntity, valuesOfField } from "../../model/entity/index.js";
+import { ENOUGH, type Heard, type Link, linkOf, NEAR_US, SUSPECTED, sayLink } from "./links.js";
+import type { Things } from "./things.js";
 
 /** A cause and what follows from it lie closer together. */
 const CAUSE_US = 15 * US_PER_MINUTE;
@@ -74,8 +75,7 @@ export interface JoinContext {
   readonly explainedBy: (rule: string) => readonly string[];
   /** How two senders hang together: the second is reached through the first, or they stand at one site; null: they do not. */
   readonly relation: (cause: string, consequence: string) => string | null;
-  readonly nameOf: (sender: number) => string;
-  readonly ours: OwnNames;
+  readonly things: Things;
 }
 
 /** A rule and a key of it, as one text. */
@@ -116,48 +116,19 @@ export function findJoint(
 /** Sums of weights that differ by less are the same. */
 const EQUAL = 1e-9;
 
-/** How much of what is named a thing is; `isMain`: it is what it is about, or suspects. */
-interface Named {
-  readonly part: number;
-  readonly isMain: boolean;
-}
-
-/** What a finding or an incident names. */
-function thingsOf(
-  { entities, about, suspects }: Pick<Joinable, "entities" | "about" | "suspects">,
-  { ours, nameOf }: Naming,
-): ReadonlyMap<string, Named> {
-  const named = (codes: readonly string[]) => new Set(codes.map((e) => thingOf(e, ours, nameOf)));
-  const main = named([...about, ...suspects]);
-  const along = new Map<string, number>();
-  const all = named(entities);
-  for (const thing of all)
-    if (!main.has(thing)) along.set(readEntity(thing).field, (along.get(readEntity(thing).field) ?? 0) + 1);
-  return new Map(
-    [...all, ...main].map((thing) => {
-      const isMain = main.has(thing);
-      return [thing, { part: isMain ? 1 : 1 / along.get(readEntity(thing).field)!, isMain }];
-    }),
-  );
-}
-
-type Naming = Pick<JoinContext, "ours" | "nameOf">;
-
 /** The things that a finding shares with any of these incidents: of which it has to be known how common they are. */
-export function sharedThings(finding: Joinable, incidents: readonly Joinable[], naming: Naming): string[] {
-  const known = new Set(incidents.flatMap((i) => [...thingsOf(i, naming).keys()]));
-  return [...thingsOf(finding, naming).keys()].filter((thing) => known.has(thing));
+export function sharedThings(finding: Joinable, incidents: readonly Joinable[], things: Things): string[] {
+  const known = incidents.map((i) => things.of(i));
+  return [...things.of(finding).keys()].filter((thing) => known.some((k) => k.has(thing)));
 }
 
 /** Everything two share, what weighs most first. What weighs nothing is there too: it is why they were not joined. */
 export function linksBetween(finding: JoiningFinding, incident: JoinableIncident, context: JoinContext): Link[] {
   const gap = apart(finding, incident);
-  const own = thingsOf(finding, context);
-  const known = thingsOf(incident, context);
+  const own = context.things.of(finding);
+  const known = context.things.of(incident);
   const shared = [...own.keys()].filter((thing) => known.has(thing));
-  const suspected = new Set(
-    [...finding.suspects, ...incident.suspects].map((e) => thingOf(e, context.ours, context.nameOf)),
-  );
+  const suspected = new Set([...finding.suspects, ...incident.suspects].map(context.things.one));
   const hosts = shared.filter((t) => readEntity(t).field === "host");
   const links = shared
     // ports of different devices have the same names
@@ -253,7 +224,7 @@ function relationOf(cause: Joinable, consequence: Joinable, lasts: boolean, cont
   for (const one of [...valuesOfField(consequence.entities, "sender"), ...valuesOfField(consequence.entities, "host")])
     for (const other of valuesOfField(cause.entities, "sender")) {
       const relation =
-        other === one ? `on the same device, ${context.nameOf(Number(one))}` : context.relation(other, one);
+        other === one ? `on the same device, ${context.things.nameOf(Number(one))}` : context.relation(other, one);
       if (relation !== null) return relation;
     }
   return null;

@@ -8,6 +8,7 @@ import type { Queryable } from "../../kernel/db/pool.js";
 import { fieldValues } from "../../store/field-values.js";
 import { TermIndex } from "../../store/term-index.js";
 import { sendersHeard } from "./joints-repository.js";
+import { once } from "./once.js";
 
 const WEEK_US = 7 * US_PER_DAY;
 /** What has to be looked up for one finding may take this long together; what is left is taken as it was counted until then. */
@@ -105,7 +106,7 @@ export const weekBefore = (firstUs: number, others: readonly { readonly firstUs:
   Math.max(firstUs - US_PER_DAY, Math.min(firstUs, ...others.map((o) => o.firstUs)));
 
 /** Senders that many have to do with, by what they are called and by their addresses, with why. */
-function declaredHubs({ senders, ours }: SenderDirectory): Map<string, string> {
+const declaredHubs = once(({ senders, ours }: SenderDirectory): ReadonlyMap<string, string> => {
   const through = new Set(senders.map((s) => s.reachedThrough));
   const hubs = new Map<string, string>();
   for (const sender of senders) {
@@ -115,7 +116,7 @@ function declaredHubs({ senders, ours }: SenderDirectory): Map<string, string> {
     for (const address of sender.addresses) hubs.set(entityCode("address", address), why);
   }
   return hubs;
-}
+});
 
 function reasonOf(sender: Sender, through: ReadonlySet<number | null>): string | null {
   if (sender.relay) return `${sender.name} is a relay`;

@@ -5,7 +5,9 @@ import type { Queryable } from "../../kernel/db/pool.js";
 import type { Shared } from "./recent-evidence.js";
 
 const MOST_INCIDENTS = 500;
-const MOST_FINDINGS = 20_000;
+/** Findings of each that are looked at. */
+const FINDINGS_EACH = 60;
+const LASTING_EACH = 5;
 
 /** Incidents near enough in time to be joined: open ones, and those with evidence within an hour; not those that people closed. @param sharing findings with records in common, and the part of them @param aboutOf what a finding of a rule and key is about @param also one that is wanted though a person has closed it */
 export async function joinableIncidents(
@@ -33,19 +35,27 @@ export async function joinableIncidents(
     [firstUs - US_PER_HOUR, lastUs + US_PER_HOUR, MOST_INCIDENTS, also, nowUs],
   );
   const { rows: findings } = await db.query<{
-    id: number;
     incident: number;
-    rule_id: string;
-    key: string;
-    suspects: string[];
-    lasts: boolean;
-    cleared_by: ClearedBy | null;
+    latest: {
+      id: number;
+      rule_id: string;
+      key: string;
+      suspects: string[];
+      lasts: boolean;
+      cleared_by: ClearedBy | null;
+    }[];
   }>(
-    "select id, incident, rule_id, key, suspects, cleared_us is null as lasts, cleared_by from finding where incident = any($1::int[]) and merged_into is null order by id desc limit $2",
-    [rows.map((r) => r.id), MOST_FINDINGS],
+    // the latest of each and what has lasted longest: an incident of a storm has thousands, and the rest says nothing new
+    `select i.id as incident, (select json_agg(f) from (
+       (select id, rule_id, key, suspects, cleared_us is null as lasts, cleared_by from finding o
+        where o.incident = i.id and o.merged_into is null order by o.id desc limit $2)
+       union all
+       (select id, rule_id, key, suspects, true, cleared_by from finding o
+        where o.incident = i.id and o.merged_into is null and o.cleared_us is null order by o.id limit $3)
+     ) f) as latest from unnest($1::int[]) i (id)`,
+    [rows.map((r) => r.id), FINDINGS_EACH, LASTING_EACH],
   );
-  const byIncident = new Map<number, (typeof findings)[number][]>();
-  for (const f of findings) byIncident.set(f.incident, [...(byIncident.get(f.incident) ?? []), f]);
+  const byIncident = new Map(findings.map((f) => [f.incident, f.latest ?? []]));
   return rows.map((r) => {
     const own = byIncident.get(r.id) ?? [];
     return {
@@ -59,7 +69,10 @@ export async function joinableIncidents(
       sharedRecords: Math.max(0, ...own.map((f) => sharing.get(f.id)?.ofSmaller ?? 0)),
       shelved: r.shelved,
       // what a person has taken up is not taken away under their hands
-      covered: r.taken || own.length === 0 ? 0 : Math.min(...own.map((f) => sharing.get(f.id)?.ofItsOwn ?? 0)),
+      covered:
+        r.taken || own.length === 0 || own.length >= FINDINGS_EACH
+          ? 0
+          : Math.min(...own.map((f) => sharing.get(f.id)?.ofItsOwn ?? 0)),
       about: [...new Set(own.flatMap((f) => aboutOf(f.rule_id, f.key)))],
       rules: [...new Set(own.map((f) => f.rule_id))],
       lasting: [...new Set(own.flatMap((f) => (f.lasts ? [f.rule_id] : [])))],

@@ -1,4 +1,13 @@
+import { type Rule, subjectsOf } from "@halvik/core/detect";
 import type { Sender, SenderDirectory } from "@halvik/core/model/senders";
+import { Things } from "@halvik/core/respond/incidents";
+import { once } from "./once.js";
+
+/** The things that findings and incidents name, as this directory calls them. */
+export const thingsOf = once((directory: SenderDirectory) => new Things(directory.ours, (id) => directory.name(id)));
+
+/** What each of the rules in force is about as few others are. A changed set of rules is another map. */
+export const subjectsAmong = once((rules: ReadonlyMap<string, Rule>) => subjectsOf(rules.values()));
 
 /** How a sender hangs on another: reached through it, or at the same site. Senders come by id or by name. */
 export function relationOf(directory: SenderDirectory, cause: string, consequence: string): string | null {

@@ -4,6 +4,7 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import { apart, type JoinContext, linksBetween, NEAR_US, sharedThings } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { type HeardBefore, weekBefore } from "./heard-before.js";
+import { thingsOf } from "./joints.js";
 import { joinableIncidents, joiningRules } from "./joints-repository.js";
 import { findIncident, titlesOf } from "./repository.js";
 
@@ -29,10 +30,10 @@ export async function nearAndNotJoined(
   const own = all.find((i) => i.id === id);
   if (own === undefined) return [];
   const others = all.filter((i) => i.id !== id && i.parent !== id && own.parent !== i.id && apart(own, i) <= NEAR_US);
-  const names = { ours: directory.ours, nameOf: (sender: number) => directory.name(sender) };
+  const things = thingsOf(directory);
   const context: JoinContext = {
-    ...names,
-    heard: await heard.of(db, sharedThings(own, others, names), weekBefore(own.firstUs, others), directory),
+    things,
+    heard: await heard.of(db, sharedThings(own, others, things), weekBefore(own.firstUs, others), directory),
     subjectsOf: subjectsOf(rules),
     explainedBy: () => [],
     relation: () => null,

@@ -8,7 +8,6 @@ import {
   type Rule,
   severityOf,
   shelvedUntil,
-  subjectsOf,
   suspectsOf,
 } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
@@ -29,7 +28,7 @@ import { timesBefore } from "./again-repository.js";
 import { ENGINE } from "./engine-name.js";
 import { insertIncident, latestIncidentOf, reopenIncident } from "./findings-repository.js";
 import { type HeardBefore, weekBefore } from "./heard-before.js";
-import { relationOf } from "./joints.js";
+import { relationOf, subjectsAmong, thingsOf } from "./joints.js";
 import { explainIncident, joinableIncidents, noteConsequence, unfoldIncident } from "./joints-repository.js";
 import type { RecentEvidence } from "./recent-evidence.js";
 import { mergeIncidents, shelveIncident } from "./repository.js";
@@ -76,12 +75,12 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
     const known = placing.rules.get(id);
     return known === undefined ? [] : aboutOf(known, k);
   });
-  const names = { ours: directory.ours, nameOf: (id: number) => directory.name(id) };
-  const shared = sharedThings(finding, incidents, names);
+  const things = thingsOf(directory);
+  const shared = sharedThings(finding, incidents, things);
   const context: JoinContext = {
-    ...names,
+    things,
     heard: await heardBefore(placing, shared, weekBefore(e.firstUs, incidents)),
-    subjectsOf: subjectsOf(placing.rules.values()),
+    subjectsOf: subjectsAmong(placing.rules),
     explainedBy: (id) => placing.rules.get(id)?.explainedBy ?? [],
     relation: (cause, consequence) => relationOf(directory, cause, consequence),
   };
