@@ -1,5 +1,5 @@
 import type { EpochUs } from "../base/time/index.js";
-import type { Episode, Evidence, RuleEvent } from "./event.js";
+import { type Episode, type Evidence, MOST_KEPT, type RuleEvent } from "./event.js";
 
 const KEEP_FIRST = 20;
 const KEEP_LATEST = 30;
@@ -21,6 +21,8 @@ export class OpenEpisode {
   facts: Episode["facts"] = [];
   private first: Evidence[] = [];
   private latest: Evidence[] = [];
+  /** What no report has named yet. */
+  private added: Evidence[] = [];
   private readonly entities = new Set<string>();
 
   /** @param severalSteps whether evidence says which step it met */
@@ -70,6 +72,7 @@ export class OpenEpisode {
   private list(event: RuleEvent): void {
     const { id, timeUs } = event;
     const evidence: Evidence = this.severalSteps ? { id, timeUs, step: event.meets[0] ?? 0 } : { id, timeUs };
+    if (this.count + this.again <= MOST_KEPT) this.added.push(evidence);
     this.worse |= event.worse;
     this.lastUs = Math.max(this.lastUs, event.timeUs);
     if (this.first.length < KEEP_FIRST) this.first.push(evidence);
@@ -82,6 +85,22 @@ export class OpenEpisode {
 
   private name(entities: readonly string[]): void {
     for (const entity of entities) if (this.entities.size < MAX_ENTITIES) this.entities.add(entity);
+  }
+
+  clone(): OpenEpisode {
+    const copy = OpenEpisode.from(this.snapshot(), this.severalSteps);
+    copy.added = [...this.added];
+    return copy;
+  }
+
+  /** As it stands, with all evidence that came since it was last reported. */
+  report(): Episode {
+    return { ...this.snapshot(), added: this.added };
+  }
+
+  /** What it has listed so far has been reported. */
+  noteReported(): void {
+    if (this.added.length > 0) this.added = [];
   }
 
   snapshot(): Episode {

@@ -27,6 +27,9 @@ export interface Evidence {
   readonly step?: number;
 }
 
+/** Of one episode so many records are evidence by name; of the rest only the count is kept. */
+export const MOST_KEPT = 10_000;
+
 /** `span`: its evidence reaches over a day; what comes then is a new finding (`docs/semantics.md` 21). */
 export type ClearedBy = "quiet" | "record" | "hand" | "condition" | "span";
 
@@ -43,6 +46,8 @@ export interface Episode {
   /** The first and the latest evidence; between them only the count is kept. */
   readonly first: readonly Evidence[];
   readonly latest: readonly Evidence[];
+  /** All evidence that came since it was last reported, of the first MOST_KEPT; none where it only stands as it stood. */
+  readonly added?: readonly Evidence[];
   readonly entities: readonly string[];
   /** Which of the rule's worse filters a record of it meets: bit i for `worse[i]`. */
   readonly worse: number;

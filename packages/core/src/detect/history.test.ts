@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { type Arrivals, play } from "../testing/play.js";
+import { type Arrivals, type Played, play } from "../testing/play.js";
 import { testRecord } from "../testing/record.js";
 import { LATENESS_US, Rule, type RuleInput } from "./index.js";
 
@@ -185,11 +185,17 @@ const arrivals = fc.record({
 });
 
 const parse = (id: string, rule: object) => Rule.parse({ id, ...base, ...rule } as RuleInput);
+const stands = ({ evidence: _, ...played }: Played) => played;
 const agrees = (id: string, scale: number, rule: object, fault: Partial<Arrivals> = {}) =>
   fc.property(histories(scale), arrivals, (records, how) => {
     const rules = [parse(id, rule)];
     const end = scale * 3 * 3_600e6;
-    expect(play(rules, records, { ...how, ...fault }, end)).toEqual(play(rules, records, undefined, end));
+    const straight = play(rules, records, undefined, end);
+    const arrived = play(rules, records, { ...how, ...fault }, end);
+    expect(arrived.map(stands)).toEqual(straight.map(stands));
+    // what was evidence for a while stays; what is evidence is never missing
+    for (const [i, { evidence }] of straight.entries())
+      expect(arrived[i]!.evidence).toEqual(expect.arrayContaining([...evidence]));
   });
 
 test.each(RULES)(

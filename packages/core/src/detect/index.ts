@@ -13,7 +13,7 @@ export {
   type StateAddress,
   type StepResult,
 } from "./engine.js";
-export { type ClearedBy, type Episode, type Evidence, isUnproven, type RuleEvent } from "./event.js";
+export { type ClearedBy, type Episode, type Evidence, isUnproven, MOST_KEPT, type RuleEvent } from "./event.js";
 export { type KeptRule, readKeptRule } from "./kept-rule.js";
 export { splitKey } from "./key.js";
 export { CountRule } from "./kinds/count/schema.js";

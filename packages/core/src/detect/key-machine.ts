@@ -62,12 +62,24 @@ export class KeyMachine {
       this.tailClosed = NONE_CLOSED;
     } else if (rebuild && !this.waits) this.rebuild();
     const open = this.current();
+    const ended = this.tailClosed.slice();
+    this.noteReported(open !== null);
     return {
       settled: closed,
-      provisional: open ? [...this.tailClosed, open] : this.tailClosed.slice(),
+      provisional: open ? [...ended, open] : ended,
       settledChanged: settle > 0 || moved,
       settledEarly,
     };
+  }
+
+  /** Evidence is reported once; an episode that is made anew reports all of it again. */
+  private noteReported(isOpen: boolean): void {
+    this.tailClosed.forEach((e, i) => {
+      if (e.added !== undefined && e.added.length > 0) this.tailClosed[i] = { ...e, added: [] };
+    });
+    if (!isOpen) return;
+    this.tail?.noteReported();
+    this.settled.noteReported();
   }
 
   save(): SavedRun {

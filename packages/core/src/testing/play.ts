@@ -23,7 +23,9 @@ export interface Arrivals {
 export interface Played {
   readonly rule: string;
   readonly key: string;
-  readonly episode: Episode;
+  readonly episode: Omit<Episode, "added">;
+  /** Ids of all records that were reported as evidence of this rule and key within the episode. */
+  readonly evidence: readonly string[];
 }
 
 /** Runs rules over records as they arrive, to the end of time, and gives every episode as it finally stands. */
@@ -41,6 +43,15 @@ export function play(
   let engine = new RuleEngine(rules, NOBODY, options);
   const saved = new Map<string, SavedState>();
   const ended: Played[] = [];
+  const reported = new Map<string, Map<string, number>>();
+  const played = (rule: string, key: string, { added = [], ...episode }: Episode): Played => {
+    const at = `${rule} ${key}`;
+    const known = reported.get(at) ?? new Map<string, number>();
+    reported.set(at, known);
+    for (const { id, timeUs } of [...added, ...episode.first, ...episode.latest]) known.set(id, timeUs);
+    const within = [...known].filter(([, us]) => us >= episode.firstUs && us <= episode.lastUs);
+    return { rule, key, episode, evidence: within.map(([id]) => id) };
+  };
   let watermarkUs = Number.NEGATIVE_INFINITY;
   const step = (batch: readonly HalvikRecord[], us: number): Played[] => {
     const { episodes, states } = engine.step("live", batch, us);
@@ -50,10 +61,9 @@ export function play(
       if (s.state === null) saved.delete(address);
       else saved.set(address, { ...s, state: JSON.parse(JSON.stringify(s.state)) as SavedRun });
     }
-    const played = (final: boolean) =>
-      episodes.filter((e) => e.final === final).map((e) => ({ rule: e.ruleId, key: e.key, episode: e.episode }));
-    ended.push(...played(true));
-    return played(false);
+    const all = episodes.map((e) => ({ final: e.final, played: played(e.ruleId, e.key, e.episode) }));
+    ended.push(...all.flatMap((e) => (e.final ? [e.played] : [])));
+    return all.flatMap((e) => (e.final ? [] : [e.played]));
   };
   let batchNumber = 0;
   for (let i = 0; i < order.length; batchNumber++) {
@@ -83,7 +93,7 @@ export function play(
   // what stands open and was not touched by the last step stands in the states
   for (const s of saved.values())
     if (s.state.open && !stillOpen.some((p) => p.rule === s.ruleId && p.key === s.key))
-      stillOpen.push({ rule: s.ruleId, key: s.key, episode: s.state.open });
+      stillOpen.push(played(s.ruleId, s.key, s.state.open));
   return [...ended, ...stillOpen].sort(
     (a, b) =>
       a.rule.localeCompare(b.rule) ||

@@ -44,7 +44,7 @@ export abstract class Run {
   /** A run in the same state that goes on for itself. */
   abstract clone(): Run;
   protected copyOpen(from: Run): this {
-    this.open = from.open === null ? null : OpenEpisode.from(from.open.snapshot(), this.logic.severalSteps);
+    this.open = from.open?.clone() ?? null;
     return this;
   }
   /** Something that matches. */
@@ -124,7 +124,12 @@ export abstract class Run {
 
   /** The open episode as it stands; null while it must hold yet. */
   current(): Episode | null {
-    return this.open === null || !this.holds(this.open) ? null : this.open.snapshot();
+    return this.open === null || !this.holds(this.open) ? null : this.open.report();
+  }
+
+  /** Its open episode has been reported as it stands. */
+  noteReported(): void {
+    this.open?.noteReported();
   }
 
   /** When time alone would change something. */
@@ -141,7 +146,7 @@ export abstract class Run {
 
   protected close(us: EpochUs, by: ClearedBy, closed: Episode[]): void {
     const open = this.open!;
-    if (this.holds(open)) closed.push({ ...open.snapshot(), clearedUs: us, clearedBy: by });
+    if (this.holds(open)) closed.push({ ...open.report(), clearedUs: us, clearedBy: by });
     this.open = null;
     this.begin();
   }

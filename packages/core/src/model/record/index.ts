@@ -20,6 +20,7 @@ export {
   type RecordNames,
 } from "./fields.js";
 export { contentToJson, type RecordJson, recordToJson } from "./json.js";
+export { keepRecord, readKept } from "./kept.js";
 export { KINDS, type KindFacts, RECORD_KINDS, type RecordKind, TRAFFIC_KINDS } from "./kinds.js";
 export {
   ACTIONS,

@@ -1,0 +1,24 @@
+import { type Count, countFromJson, countToJson } from "./count.js";
+import type { HalvikRecord } from "./record.js";
+
+/** A record as text that stands for itself, without the bytes that are kept beside it. */
+export const keepRecord = (record: HalvikRecord): string =>
+  JSON.stringify({ ...record, raw: null }, (_, value: unknown) =>
+    typeof value === "bigint" ? countToJson(value) : value,
+  );
+
+/** The other way round. @param text what `keepRecord` gave */
+export function readKept(text: string): HalvikRecord {
+  const kept = JSON.parse(text) as HalvikRecord;
+  const count = (c: Count | null): Count | null => c && countFromJson(c as number | string);
+  return {
+    ...kept,
+    bytes: count(kept.bytes),
+    packets: count(kept.packets),
+    flow: kept.flow && {
+      ...kept.flow,
+      reverseBytes: count(kept.flow.reverseBytes),
+      reversePackets: count(kept.flow.reversePackets),
+    },
+  };
+}
