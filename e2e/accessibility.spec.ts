@@ -9,7 +9,10 @@ test.beforeAll(async () => {
   await halvik.start();
   await halvik.command(["senders", "import", "-"], "name,addresses,site\nsw-test,127.45.0.1,Hestnes\n");
   for (let i = 0; i < 14; i++)
-    await halvik.udp("127.45.0.1", `<86>sshd[${i}]: Failed password for root from 203.0.113.77 port ${40_000 + i} ssh2`);
+    await halvik.udp(
+      "127.45.0.1",
+      `<86>sshd[${i}]: Failed password for root from 203.0.113.77 port ${40_000 + i} ssh2`,
+    );
 });
 test.afterAll(() => halvik.dispose());
 test.describe.configure({ mode: "serial" });

@@ -7,7 +7,7 @@ export default defineConfig({
   timeout: 240_000,
   expect: { timeout: 60_000 },
   // each file starts a Halvik of its own, and mostly waits
-  workers: 2,
+  workers: 3,
   // once more with an instance of its own, on a machine whose processors are not ours alone; it is then reported as flaky
   retries: 1,
   fullyParallel: false,
