@@ -89,6 +89,8 @@ export const IncidentDetail = z.object({
       count: z.int(),
       cleared: TimeText.nullable(),
       clearedBy: z.string().nullable(),
+      /** The record that cleared it, where one did. */
+      clearedWith: RecordJson.nullable(),
       rule: z.string(),
       /** Why it is part of this incident; empty for the one that opened it. */
       joined: z.string(),
@@ -102,7 +104,11 @@ export const IncidentDetail = z.object({
       /** Which step each record of the evidence met, by its id. */
       steps: z.record(z.string(), z.int()),
       evidence: z.array(RecordJson),
+      /** What was counted and is not listed here. */
       notShown: z.int(),
+      /** How many records are kept with it, and can be read by pages and exported. */
+      kept: z.int(),
+      /** Listed ones that are neither stored nor kept. */
       gone: z.int(),
     }),
   ),
@@ -147,6 +153,25 @@ export const IncidentDetail = z.object({
 export type IncidentDetail = z.infer<typeof IncidentDetail>;
 
 /** Incidents near one in time that share something with it, and are none with it. */
+/** A page of what is evidence of a finding, in the order of time. */
+export const EvidenceQuery = z.object({
+  finding: z.coerce.number().int().min(1),
+  /** Only what met this step, from 0. */
+  step: z.coerce.number().int().min(0).max(99).optional(),
+  /** Goes on after this place: `next` of the page before. */
+  after: z
+    .string()
+    .regex(/^\d{1,16}-\d{1,19}$/, "expected “next” of the page before")
+    .optional(),
+  limit: z.coerce.number().int().min(1).max(500).default(200),
+});
+export const EvidencePage = z.object({
+  evidence: z.array(z.object({ step: z.int().nullable(), record: RecordJson })),
+  /** Of this page: records that are neither stored nor kept. */
+  gone: z.int(),
+  next: z.string().nullable(),
+});
+
 export const NearIncidents = z.object({
   near: z.array(
     z.object({

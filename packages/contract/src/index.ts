@@ -7,6 +7,8 @@ export {
   BulkAct,
   BulkAnswer,
   CloseIncident,
+  EvidencePage,
+  EvidenceQuery,
   IncidentDetail,
   IncidentJson,
   IncidentList,

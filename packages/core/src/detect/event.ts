@@ -55,6 +55,8 @@ export interface Episode {
   readonly facts: readonly (readonly [name: string, value: number])[];
   readonly clearedUs: EpochUs | null;
   readonly clearedBy: ClearedBy | null;
+  /** The record that said so, where one did. */
+  readonly clearedWith?: string;
 }
 
 /** The order of everything that happened: time, then id as a number. */

@@ -158,9 +158,11 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     select: ["*"],
     insert: [
       ...WRITES_RECORDS,
+      "evidence",
       "finding",
       "incident",
       "incident_event",
+      "kept_record",
       "engine_state",
       "engine_cursor",
       "engine_lane",

@@ -3,14 +3,14 @@ import { Umzug } from "umzug";
 import { up as schema } from "./migrations/001-schema.js";
 import { up as nodesAndCodes } from "./migrations/002-nodes-and-codes.js";
 import { up as oneHappening } from "./migrations/003-one-happening.js";
-import { up as findingsOfIncidents } from "./migrations/004-findings-of-incidents.js";
+import { up as evidenceKept } from "./migrations/004-evidence-kept.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
   { name: "001-schema", up: schema },
   { name: "002-nodes-and-codes", up: nodesAndCodes },
   { name: "003-one-happening", up: oneHappening },
-  { name: "004-findings-of-incidents", up: findingsOfIncidents },
+  { name: "004-evidence-kept", up: evidenceKept },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

@@ -88,7 +88,8 @@ export abstract class Run {
       this.hearAgain(event);
       return;
     }
-    if (event.ends !== null && this.open !== null) this.close(event.timeUs, event.ends, closed);
+    if (event.ends !== null && this.open !== null)
+      this.close(event.timeUs, event.ends, closed, event.ends === "record" ? event.id : undefined);
     if (this.open !== null && this.isFull(this.open, event)) this.close(this.open.lastUs, "span", closed);
     // what a sequence waits for not to come may be the very thing that ends it
     if (event.meets.length > 0) this.match(event, closed);
@@ -144,9 +145,10 @@ export abstract class Run {
     return this.open;
   }
 
-  protected close(us: EpochUs, by: ClearedBy, closed: Episode[]): void {
+  protected close(us: EpochUs, by: ClearedBy, closed: Episode[], clearedWith?: string): void {
     const open = this.open!;
-    if (this.holds(open)) closed.push({ ...open.report(), clearedUs: us, clearedBy: by });
+    if (this.holds(open))
+      closed.push({ ...open.report(), clearedUs: us, clearedBy: by, ...(clearedWith && { clearedWith }) });
     this.open = null;
     this.begin();
   }

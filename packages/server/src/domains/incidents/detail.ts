@@ -18,8 +18,8 @@ import { historyWords, needsAttention, type Urgency, urgencyOf } from "@halvik/c
 import type { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { findRecords } from "../../store/find-records.js";
 import { timesBefore } from "./again-repository.js";
+import { storedOrKept } from "./evidence-repository.js";
 import { consequencesOfIncident } from "./joints-repository.js";
 import {
   type FindingDetail,
@@ -43,11 +43,11 @@ export async function incidentDetail(
   const row = await findIncident(db, id);
   if (!row) return null;
   const findings = await findingsOf(db, id);
-  const stored = await findRecords(
+  const records = await storedOrKept(
     db,
-    findings.flatMap((f) => f.evidence.map((e) => e.id)),
+    findings.flatMap((f) => [...f.evidence.map((e) => e.id), ...(f.cleared_with === null ? [] : [f.cleared_with])]),
   );
-  const records = new Map(stored.map((r) => [r.id, r]));
+  const shown = (record: HalvikRecord | undefined) => (record === undefined ? null : present(record));
   const rules = (await ruleBodies(db, findings)).flatMap(({ body, version }) => {
     const rule = readKeptRule(body)?.rule;
     return rule === undefined ? [] : [{ rule, version }];
@@ -78,6 +78,7 @@ export async function incidentDetail(
         count: f.count,
         cleared: f.cleared_us === null ? null : formatUs(f.cleared_us),
         clearedBy: f.cleared_by,
+        clearedWith: f.cleared_with === null ? null : shown(records.get(f.cleared_with)),
         rule: f.rule_id,
         joined: f.joined,
         links: f.links,
@@ -87,6 +88,7 @@ export async function incidentDetail(
         steps: Object.fromEntries(f.evidence.flatMap((e) => (e.step === undefined ? [] : [[e.id, e.step]]))),
         evidence: evidence.sort((a, b) => b.timeUs - a.timeUs).map(present),
         notShown: Math.max(0, f.count - f.evidence.length),
+        kept: f.kept,
         gone: f.evidence.length - evidence.length,
       };
     }),

@@ -38,6 +38,7 @@ const detail = {
       count: 1,
       cleared: null,
       clearedBy: null,
+      clearedWith: null,
       facts: [["value", 4]],
       links: [],
       says: null,
@@ -52,23 +53,34 @@ const detail = {
   history: [{ at: "t", who: "a", code: "note", what: "note", detail: "line\n# two" }],
 } as unknown as IncidentDetail;
 const raw = Buffer.from("<13>a");
+const exhibits = async function* () {
+  yield { record: record as never, raw, step: 1 };
+};
+async function whole(parts: AsyncIterable<string>): Promise<string> {
+  let all = "";
+  for await (const part of parts) all += part;
+  return all;
+}
 const hash = createHash("sha256").update(raw).digest("hex");
 
 test("tasks stand in the Markdown as text", async () => {
-  expect(await incidentAsMarkdown(detail, async () => raw)).toContain("- to do: ask \\*them\\*");
+  expect(await whole(incidentAsMarkdown(detail, exhibits))).toContain("- to do: ask \\*them\\*");
 });
 
 test("as JSON: raw bytes of the evidence and their SHA-256", async () => {
-  const parsed = JSON.parse(await incidentAsJson(detail, async () => raw));
+  const parsed = JSON.parse(await whole(incidentAsJson(detail, exhibits)));
   expect(parsed.findings[0].evidence[0]).toMatchObject({
     id: "7",
     raw: { base64: "PDEzPmE=", bytes: 5, sha256: hash },
   });
-  expect(JSON.parse(await incidentAsJson(detail, async () => null)).findings[0].evidence[0].raw).toBeNull();
+  expect(parsed.findings[0]).toMatchObject({ rule: "r", evidence: [{ step: 1 }] });
+  expect(Object.keys(parsed).sort()).toEqual(Object.keys(detail).sort());
+  const none = async function* () {};
+  expect(JSON.parse(await whole(incidentAsJson(detail, none))).findings[0].evidence).toEqual([]);
 });
 
 test("as Markdown: what devices and people wrote is no markup, and cannot leave its block", async () => {
-  const text = await incidentAsMarkdown(detail, async () => raw);
+  const text = await whole(incidentAsMarkdown(detail, exhibits));
   expect(text).toContain("# Incident 3: \\# not a heading \\[x\\](y)");
   expect(text).toContain("- user: \\*root\\*");
   expect(text).toContain(

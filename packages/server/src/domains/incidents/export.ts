@@ -1,31 +1,44 @@
 import { createHash } from "node:crypto";
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail, RecordJson } from "@halvik/contract";
 import { formatUs } from "@halvik/core/base/time";
 import { storyOf } from "@halvik/core/respond/story";
 import { fenced, plain, taskLine } from "./markdown.js";
 
-/** The bytes of a record as they arrived. */
-export type RawOf = (recordId: string) => Promise<Uint8Array | null>;
+type FindingJson = IncidentDetail["findings"][number];
 
-/** An incident with the raw bytes of its evidence and their SHA-256, so that it can be checked without Halvik. */
-export async function incidentAsJson(detail: IncidentDetail, rawOf: RawOf): Promise<string> {
-  const findings = [];
-  for (const f of detail.findings) {
-    const evidence = [];
-    for (const record of f.evidence) {
-      const raw = await rawOf(record.id);
-      evidence.push({
-        ...record,
-        raw: raw && { base64: Buffer.from(raw).toString("base64"), bytes: raw.length, sha256: sha256(raw) },
-      });
+/** A record that is evidence, with the bytes it came as. */
+export interface Exhibit {
+  readonly record: RecordJson;
+  readonly raw: Uint8Array;
+  /** The step it met, where there are several. */
+  readonly step: number | null;
+}
+
+/** All that is kept of what is evidence of a finding, in the order of time. */
+export type ExhibitsOf = (finding: FindingJson) => AsyncIterable<Exhibit>;
+
+/** An incident with the raw bytes of its evidence and their SHA-256, so that it can be checked without Halvik: JSON in parts. */
+export async function* incidentAsJson(detail: IncidentDetail, exhibitsOf: ExhibitsOf): AsyncGenerator<string> {
+  const { findings, ...rest } = detail;
+  for (const [name, value] of Object.entries(rest))
+    yield `${name === "incident" ? "{" : ","}\n"${name}": ${JSON.stringify(value, null, 1)}`;
+  yield ',\n"findings": [';
+  for (const [i, finding] of findings.entries()) {
+    const { evidence: _, ...facts } = finding;
+    yield `${i === 0 ? "" : ","}\n${JSON.stringify(facts, null, 1).slice(0, -2)},\n "evidence": [`;
+    let between = "";
+    for await (const { record, raw, step } of exhibitsOf(finding)) {
+      const bytes = { base64: Buffer.from(raw).toString("base64"), bytes: raw.length, sha256: sha256(raw) };
+      yield `${between}\n  ${JSON.stringify({ ...record, step, raw: bytes })}`;
+      between = ",";
     }
-    findings.push({ ...f, evidence });
+    yield "]}";
   }
-  return `${JSON.stringify({ ...detail, findings }, null, 2)}\n`;
+  yield "]}\n";
 }
 
 /** The same to be read by people: Markdown. What devices sent stands in code blocks that it cannot leave. */
-export async function incidentAsMarkdown(detail: IncidentDetail, rawOf: RawOf): Promise<string> {
+export async function* incidentAsMarkdown(detail: IncidentDetail, exhibitsOf: ExhibitsOf): AsyncGenerator<string> {
   const { incident: i, rules, findings, history } = detail;
   const out = [
     `# Incident ${i.id}: ${plain(i.title)}`,
@@ -57,20 +70,29 @@ export async function incidentAsMarkdown(detail: IncidentDetail, rawOf: RawOf): 
       `Raised ${f.raised}; ${f.count} records from ${f.first} to ${f.last}; ${f.cleared === null ? "still open" : `cleared ${f.cleared} by ${f.clearedBy}`}.`,
     );
     if (f.facts.length > 0) out.push("", f.facts.map(([name, value]) => `${name} ${value}`).join("; "));
-    const lines: string[] = [];
-    for (const r of f.evidence) {
-      const raw = await rawOf(r.id);
-      lines.push(`${r.time} ${r.sender.name} ${r.text || r.sentence}`);
-      if (raw) lines.push(`  sha256 ${sha256(raw)}`);
+    if (f.clearedWith !== null) out.push("", "Cleared by:", "", ...fenced([line(f.clearedWith)]));
+    out.push("", "Evidence:", "");
+    yield `${out.splice(0).join("\n")}\n`;
+    let listed = 0;
+    let lines: string[] = [];
+    for await (const { record, raw } of exhibitsOf(f)) {
+      lines.push(line(record), `  sha256 ${sha256(raw)}`);
+      listed++;
+      if (lines.length < LINES_AT_ONCE) continue;
+      yield `${fenced(lines).join("\n")}\n`;
+      lines = [];
     }
-    out.push("", ...fenced(lines));
-    if (f.notShown > 0) out.push("", `${f.notShown} more were counted and are not listed.`);
+    out.push(...fenced(lines));
+    if (f.count > listed) out.push("", `${f.count - listed} more were counted and are not kept with it.`);
   }
   if (detail.tasks.length > 0) out.push("", "## Tasks", "", ...detail.tasks.map(taskLine));
   out.push("", "## History", "");
   for (const h of history)
     out.push(`- ${h.at} ${plain(h.who)}: ${plain(h.what)}${h.detail ? ` (${plain(h.detail)})` : ""}`);
-  return `${out.join("\n")}\n`;
+  yield `${out.join("\n")}\n`;
 }
+
+const LINES_AT_ONCE = 1_000;
+const line = (r: RecordJson): string => `${r.time} ${r.sender.name} ${r.text || r.sentence}`;
 
 const sha256 = (bytes: Uint8Array): string => createHash("sha256").update(bytes).digest("hex");

@@ -64,8 +64,8 @@ export async function insertFinding(
   placed: { readonly joined: string; readonly links: readonly Link[]; readonly suspects: readonly string[] },
 ): Promise<number> {
   const { rows } = await db.query<{ id: number }>(
-    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, worse, suspects, links, rule_version)
-     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, coalesce((select version from rule where id = $2), 1)) returning id`,
+    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities, cleared_us, cleared_by, facts, joined, worse, suspects, links, cleared_with, rule_version)
+     values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16, $17, $18, $19, coalesce((select version from rule where id = $2), 1)) returning id`,
     [
       incident,
       address.ruleId,
@@ -85,6 +85,7 @@ export async function insertFinding(
       e.worse,
       placed.suspects,
       JSON.stringify(placed.links),
+      e.clearedWith ?? null,
     ],
   );
   return rows[0]!.id;
@@ -92,7 +93,7 @@ export async function insertFinding(
 
 export async function updateFinding(db: Queryable, id: number, e: Episode): Promise<void> {
   await db.query(
-    "update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10, facts = $11, worse = $12 where id = $1",
+    "update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10, facts = $11, worse = $12, cleared_with = $13 where id = $1",
     [
       id,
       e.firstUs,
@@ -106,6 +107,7 @@ export async function updateFinding(db: Queryable, id: number, e: Episode): Prom
       e.clearedBy,
       JSON.stringify(e.facts),
       e.worse,
+      e.clearedWith ?? null,
     ],
   );
 }

@@ -1,8 +1,16 @@
-import { type Episode, type EpisodeReport, type Rule, ruleWindowUs, suspectsOf } from "@halvik/core/detect";
+import {
+  type Episode,
+  type EpisodeReport,
+  type Evidence,
+  type Rule,
+  ruleWindowUs,
+  suspectsOf,
+} from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
 import { ENGINE } from "./engine-name.js";
+import { type Attached, keepEvidence, keepRecords } from "./evidence-repository.js";
 import {
   amendFinding,
   amendIncident,
@@ -26,6 +34,7 @@ export interface LateEvidence {
   readonly count: number;
   readonly firstUs: number;
   readonly lastUs: number;
+  readonly evidence: Evidence[];
 }
 
 /** Runs what a rule's finding needs; where it may, without letting it take the rest of the step along. */
@@ -59,6 +68,7 @@ export class Findings {
     const incident = await incidentOf(db, finding);
     if (incident === null) return;
     await amendIncident(db, incident, late);
+    await keepEvidence(db, [{ finding: finding.id, incident, evidence: late.evidence }]);
     const said =
       late.count === 1 ? "a record that came late was added" : `${late.count} records that came late were added`;
     await addEvent(db, incident, nowUs, ENGINE, "amended", said);
@@ -84,19 +94,29 @@ export class Findings {
     guard: Guard,
   ): Promise<void> {
     const taken = new Set<number>();
+    const attached = new Map<string, Attached[]>();
+    const attach = ({ id, incident }: FindingRow, ruleId: string, evidence: readonly Evidence[]) => {
+      if (incident === null || evidence.length === 0) return;
+      attached.set(ruleId, [...(attached.get(ruleId) ?? []), { finding: id, incident, evidence }]);
+    };
     for (const report of reports) {
       const rule = rules.get(report.ruleId);
       if (!rule) continue;
       const found = this.match(report, rule, taken);
       if (!found)
         await guard(report.ruleId, async () => {
-          taken.add(await this.raise(db, report, rules, rule, directory, nowUs));
+          const raised = await this.raise(db, report, rules, rule, directory, nowUs);
+          taken.add(raised.id);
+          const { first, added = [], latest } = report.episode;
+          const all = new Map([...first, ...added, ...latest].map((e) => [e.id, e]));
+          attach(raised, report.ruleId, [...all.values()]);
         });
       else {
         taken.add(found.id);
         const grew = found.clearedUs === report.episode.clearedUs;
         if (grew && nowUs - (this.writtenUs.get(found.id) ?? 0) < REWRITE_AFTER_US) this.deferred.set(found.id, report);
         else await guard(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
+        attach(found, report.ruleId, report.episode.added ?? []);
       }
     }
     for (const [id, report] of [...this.deferred]) {
@@ -106,6 +126,7 @@ export class Findings {
       if (rule && found) await guard(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
       this.deferred.delete(id);
     }
+    for (const [ruleId, evidence] of attached) await guard(ruleId, () => keepEvidence(db, evidence));
   }
 
   private match(
@@ -143,6 +164,7 @@ export class Findings {
     // what came late and was added before stays counted
     const merged: Episode = { ...e, count: Math.max(e.count, f.count) };
     await updateFinding(db, f.id, merged);
+    if (e.clearedWith !== undefined) await keepRecords(db, [e.clearedWith]);
     this.evidence.note(f.id, e);
     Object.assign(f, { firstUs: e.firstUs, lastUs: e.lastUs, count: merged.count, clearedUs: e.clearedUs });
     const lies = await incidentOf(db, f);
@@ -163,7 +185,7 @@ export class Findings {
     rule: Rule,
     directory: SenderDirectory,
     nowUs: number,
-  ): Promise<number> {
+  ): Promise<FindingRow> {
     const { episode: e, ruleId, key, lane } = report;
     const placed = rule.listenOnly
       ? null
@@ -180,7 +202,8 @@ export class Findings {
     });
     this.writtenUs.set(id, nowUs);
     this.evidence.note(id, e);
-    this.remember({
+    if (e.clearedWith !== undefined) await keepRecords(db, [e.clearedWith]);
+    const row: FindingRow = {
       id,
       incident,
       ruleId,
@@ -190,13 +213,14 @@ export class Findings {
       lastUs: e.lastUs,
       count: e.count,
       clearedUs: e.clearedUs,
-    });
-    if (placed === null) return id;
+    };
+    this.remember(row);
+    if (placed === null) return row;
     await placed.tell(id);
     const { leads } = placed;
     await grow(db, placed.incident, rule, report, { added: e.count, leads, begins: leads }, directory, nowUs);
     if (e.clearedUs !== null) await tellCleared(db, placed.incident, e, directory, nowUs);
-    return id;
+    return row;
   }
 
   private remember(row: FindingRow): void {

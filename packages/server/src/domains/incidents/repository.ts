@@ -181,11 +181,14 @@ export interface FindingDetail {
   entities: string[];
   worse: number;
   key: string;
+  /** How much of its evidence is kept with it. */
+  kept: number;
+  cleared_with: string | null;
 }
 
 export async function findingsOf(db: Queryable, incident: number): Promise<FindingDetail[]> {
   const { rows } = await db.query<FindingDetail>(
-    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, links, entities, worse, key from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
+    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, links, entities, worse, key, kept, cleared_with::text as cleared_with from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
     [incident],
   );
   return rows;

@@ -1,3 +1,4 @@
+import { pipeline } from "node:stream/promises";
 import {
   Acknowledge,
   AssignIncident,
@@ -5,6 +6,8 @@ import {
   BulkAnswer,
   CloseIncident,
   EntityId,
+  EvidencePage,
+  EvidenceQuery,
   IncidentDetail,
   IncidentList,
   IncidentQuery,
@@ -26,10 +29,11 @@ import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { readWindow } from "../../kernel/http/window.js";
-import { findRecord } from "../../store/find-records.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import { incidentDetail, incidentJson } from "./detail.js";
+import { evidenceOfFinding, liesIn, storedOrKept } from "./evidence-repository.js";
+import { exhibitsOf } from "./exhibits.js";
 import { incidentAsJson, incidentAsMarkdown } from "./export.js";
 import { handover } from "./handover.js";
 import { HeardBefore } from "./heard-before.js";
@@ -144,6 +148,35 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
     }),
     route({
       method: "get",
+      path: "/incidents/{id}/evidence",
+      summary: "What is kept as evidence of one finding of an incident, in the order of time, by pages",
+      access: "read",
+      params,
+      query: EvidenceQuery,
+      answer: EvidencePage,
+      handle: async ({ params: p, query }) => {
+        if (!(await liesIn(db, query.finding, p.id))) throw noIncident(p.id);
+        const [timeUs, record] = query.after?.split("-") ?? [];
+        const after = timeUs === undefined || record === undefined ? null : { timeUs: Number(timeUs), record };
+        const rows = await evidenceOfFinding(db, query.finding, query.step ?? null, after, query.limit);
+        const records = await storedOrKept(
+          db,
+          rows.map((r) => r.record),
+        );
+        const present = await presenter.present(await directory.get());
+        const last = rows[rows.length - 1];
+        return {
+          evidence: rows.flatMap(({ record: id, step }) => {
+            const there = records.get(id);
+            return there === undefined ? [] : [{ step, record: present(there) }];
+          }),
+          gone: rows.length - records.size,
+          next: last === undefined || rows.length < query.limit ? null : `${last.timeUs}-${last.record}`,
+        };
+      },
+    }),
+    route({
+      method: "get",
       path: "/incidents/{id}/near",
       summary:
         "Incidents near one in time that share something with it and were not joined, with what each link weighs",
@@ -166,25 +199,20 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
       answer: { type: "text/markdown" },
       handle: async ({ params: p, query, actor, res }) => {
         const found = IncidentDetail.parse(await detail(p.id));
-        const rawOf = async (id: string) => {
-          const stored = await findRecord(db, id);
-          if (stored === null) return null;
-          const { head, text, tail } = stored.record;
-          return stored.raw ?? Buffer.from(head + text + tail, "utf8");
-        };
         if (query.format === "handover") {
           res.type("text/markdown").send(handover([found], actor.name, formatUs(nowUs())));
           return undefined;
         }
         const markdown = query.format === "markdown";
-        const body = await (markdown ? incidentAsMarkdown : incidentAsJson)(found, rawOf);
+        const present = await presenter.present(await directory.get());
         await inAct(models, actor.name, (act) =>
           act.audit("incident exported", { incident: p.id, format: query.format }),
         );
         res
           .type(markdown ? "text/markdown" : "application/json")
-          .attachment(`incident-${p.id}.${markdown ? "md" : "json"}`)
-          .send(body);
+          .attachment(`incident-${p.id}.${markdown ? "md" : "json"}`);
+        const parts = (markdown ? incidentAsMarkdown : incidentAsJson)(found, (f) => exhibitsOf(db, f, present));
+        await pipeline(parts, res);
         return undefined;
       },
     }),

@@ -2,8 +2,10 @@ import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import {
   type ChangedState,
   LATENESS_US,
+  MOST_KEPT,
   type Rule,
   RuleEngine,
+  type RuleEvent,
   ruleWindowUs,
   type StepResult,
 } from "@halvik/core/detect";
@@ -267,7 +269,7 @@ export class EngineSession {
     results.push(
       this.stepLane(this.lateLane, late, watermark - LATENESS_US * 5, (rule, key, event) => {
         const finding = event.ends === null ? this.findings.standing(rule, key, event.timeUs) : undefined;
-        if (finding) amended.set(finding, withLate(amended.get(finding), event.timeUs));
+        if (finding) amended.set(finding, withLate(amended.get(finding), event));
         return finding !== undefined;
       }),
     );
@@ -445,11 +447,17 @@ function left(waiting: readonly FollowedBatch[], taken: readonly FollowedBatch[]
   });
 }
 
-const withLate = (before: LateEvidence | undefined, atUs: number): LateEvidence => ({
-  count: (before?.count ?? 0) + 1,
-  firstUs: Math.min(before?.firstUs ?? atUs, atUs),
-  lastUs: Math.max(before?.lastUs ?? atUs, atUs),
-});
+const withLate = (before: LateEvidence | undefined, { id, timeUs }: RuleEvent): LateEvidence => {
+  const evidence = before?.evidence ?? [];
+  // one list that grows: thousands may come late at once
+  if (evidence.length < MOST_KEPT) evidence.push({ id, timeUs });
+  return {
+    count: (before?.count ?? 0) + 1,
+    firstUs: Math.min(before?.firstUs ?? timeUs, timeUs),
+    lastUs: Math.max(before?.lastUs ?? timeUs, timeUs),
+    evidence,
+  };
+};
 
 const isLate = (r: HalvikRecord): boolean => r.marks.includes("late") || r.marks.includes("held");
 const IMPORT_LANE = "import ";

@@ -1,0 +1,155 @@
+import { type Evidence, MOST_KEPT } from "@halvik/core/detect";
+import { type HalvikRecord, keepRecord, readKept } from "@halvik/core/model/record";
+import { failureOf } from "../../kernel/db/failure.js";
+import { type Queryable, savepoint } from "../../kernel/db/pool.js";
+import { findRecords, keptRawBytes } from "../../store/find-records.js";
+
+/** Records that are read and written at once: some are long. */
+const AT_ONCE = 500;
+
+/** What has come to be evidence of a finding. */
+export interface Attached {
+  readonly finding: number;
+  readonly incident: number;
+  readonly evidence: readonly Evidence[];
+}
+
+/**
+ * Keeps records with the findings they are evidence of, up to MOST_KEPT an incident: their days may end before it is judged. What is kept
+ * already stays as it is; a record that is gone is evidence by name alone.
+ */
+export async function keepEvidence(db: Queryable, attached: readonly Attached[]): Promise<void> {
+  const rows = await withinRoom(db, attached);
+  if (rows.length === 0) return;
+  await db.query(
+    `with added as (
+       insert into evidence (finding, record, time_us, step)
+       select * from unnest($1::int[], $2::bigint[], $3::bigint[], $4::smallint[]) on conflict do nothing returning finding
+     )
+     update finding f set kept = f.kept + a.n from (select finding, count(*)::int as n from added group by 1) a where f.id = a.finding`,
+    [rows.map((r) => r.finding), rows.map((r) => r.id), rows.map((r) => r.timeUs), rows.map((r) => r.step ?? null)],
+  );
+  await keepRecords(
+    db,
+    rows.map((r) => r.id),
+  );
+}
+
+async function withinRoom(db: Queryable, attached: readonly Attached[]) {
+  const incidents = [...new Set(attached.map((a) => a.incident))];
+  if (incidents.length === 0) return [];
+  const { rows } = await db.query<{ incident: number; kept: number }>(
+    "select incident, sum(kept)::int as kept from finding where incident = any($1::int[]) group by 1",
+    [incidents],
+  );
+  const room = new Map(rows.map((r) => [r.incident, MOST_KEPT - r.kept]));
+  return attached.flatMap(({ finding, incident, evidence }) => {
+    const left = room.get(incident) ?? MOST_KEPT;
+    const taken = left >= evidence.length ? evidence : evidence.slice(0, Math.max(0, left));
+    room.set(incident, left - taken.length);
+    return taken.map((e) => ({ finding, ...e }));
+  });
+}
+
+/** Keeps these records as they are stored now, with their bytes. */
+export async function keepRecords(db: Queryable, ids: readonly string[]): Promise<void> {
+  const { rows } = await db.query<{ id: string }>(
+    "select u.id::text as id from (select distinct unnest($1::bigint[]) as id) u where not exists (select from kept_record k where k.id = u.id)",
+    [ids],
+  );
+  for (let i = 0; i < rows.length; i += AT_ONCE) {
+    const part = rows.slice(i, i + AT_ONCE).map((r) => r.id);
+    // a day that is dropped just now takes its records along, and nothing else
+    await savepoint(
+      db,
+      () => copyRecords(db, part),
+      (e) => failureOf(e) !== "outage",
+    );
+  }
+}
+
+async function copyRecords(db: Queryable, ids: readonly string[]): Promise<void> {
+  const records = await findRecords(db, ids);
+  const raw = await keptRawBytes(db, ids);
+  await db.query(
+    "insert into kept_record (id, record, raw) select * from unnest($1::bigint[], $2::text[], $3::bytea[]) on conflict do nothing",
+    [records.map((r) => r.id), records.map(keepRecord), records.map((r) => raw.get(r.id) ?? null)],
+  );
+}
+
+/** A record with the bytes it came as. */
+export interface RecordWithBytes {
+  readonly record: HalvikRecord;
+  readonly raw: Buffer;
+}
+
+/** Records that are kept with evidence, by id, with the bytes they came as. */
+export async function keptRecords(db: Queryable, ids: readonly string[]): Promise<Map<string, RecordWithBytes>> {
+  const { rows } = await db.query<{ id: string; record: string; raw: Buffer | null }>(
+    "select id::text as id, record, raw from kept_record where id = any($1::bigint[])",
+    [ids],
+  );
+  return new Map(
+    rows.map(({ id, record: text, raw }) => {
+      const record = readKept(text);
+      return [id, { record, raw: raw ?? bytesOf(record) }];
+    }),
+  );
+}
+
+const bytesOf = ({ head, text, tail }: HalvikRecord): Buffer => Buffer.from(head + text + tail, "utf8");
+
+/** Records by id as they are stored, or as they are kept where they are stored no more. */
+export async function storedOrKept(db: Queryable, ids: readonly string[]): Promise<Map<string, HalvikRecord>> {
+  const found = new Map((await findRecords(db, ids)).map((r) => [r.id, r]));
+  const missing = ids.filter((id) => !found.has(id));
+  if (missing.length > 0) for (const [id, { record }] of await keptRecords(db, missing)) found.set(id, record);
+  return found;
+}
+
+/** Records by id with the bytes they came as: as they are kept, or as they are stored; what is neither is left out. */
+export async function withBytes(db: Queryable, ids: readonly string[]): Promise<Map<string, RecordWithBytes>> {
+  const found = await keptRecords(db, ids);
+  const missing = ids.filter((id) => !found.has(id));
+  if (missing.length === 0) return found;
+  const raw = await keptRawBytes(db, missing);
+  for (const record of await findRecords(db, missing))
+    found.set(record.id, { record, raw: raw.get(record.id) ?? bytesOf(record) });
+  return found;
+}
+
+/** Where a page of evidence goes on. */
+export interface EvidencePlace {
+  readonly timeUs: number;
+  readonly record: string;
+}
+
+interface EvidenceRow extends EvidencePlace {
+  readonly step: number | null;
+}
+
+/** Whether a finding lies in an incident. */
+export async function liesIn(db: Queryable, finding: number, incident: number): Promise<boolean> {
+  const { rows } = await db.query("select from finding where id = $1 and incident = $2 and merged_into is null", [
+    finding,
+    incident,
+  ]);
+  return rows.length > 0;
+}
+
+/** Evidence of a finding in the order of time. @param step only what met it @param after what comes after this place */
+export async function evidenceOfFinding(
+  db: Queryable,
+  finding: number,
+  step: number | null,
+  after: EvidencePlace | null,
+  most: number,
+): Promise<EvidenceRow[]> {
+  const { rows } = await db.query<EvidenceRow>(
+    `select time_us as "timeUs", record::text as record, step from evidence
+     where finding = $1 and ($2::int is null or step = $2) and ($3::bigint is null or (time_us, record) > ($3, $4::bigint))
+     order by time_us, record limit $5`,
+    [finding, step, after?.timeUs ?? null, after?.record ?? null, most],
+  );
+  return rows;
+}

@@ -1,0 +1,155 @@
+import { SHIPPED_RULES } from "@halvik/core/detect";
+import pg from "pg";
+import { testRecord } from "../../../../core/src/testing/record.js";
+import { connectionOf, transaction } from "../../kernel/db/pool.js";
+import { BatchWriter } from "../../store/batches.js";
+import { claimCollector } from "../../store/collectors.js";
+import { IdSource } from "../../store/record-id.js";
+import { dropSegment } from "../../store/segment-life.js";
+import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { Care } from "../rules/running/careful.js";
+import { EngineSession } from "../rules/running/session.js";
+import { type Attached, evidenceOfFinding, keepEvidence, storedOrKept, withBytes } from "./evidence-repository.js";
+
+const S = 1e6;
+const T = 1_700_000_000 * S;
+let instance: TestInstance;
+let client: pg.Client;
+let writer: BatchWriter;
+let ids: IdSource;
+let number = 0;
+
+async function collect(name: string): Promise<void> {
+  const claim = await claimCollector(client, name, "live");
+  writer = new BatchWriter(client, claim.number, null);
+  ids = new IdSource(claim.number, 0);
+  number = 0;
+}
+beforeAll(async () => {
+  instance = await startTestInstance();
+  client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+  await client.connect();
+  await collect("one");
+}, 240_000);
+afterAll(async () => {
+  await client?.end();
+  await instance?.dispose();
+});
+
+/** Stores a refused logon at each of these times after T. */
+async function refused(src: string, seconds: readonly number[], through: number): Promise<void> {
+  const records = seconds.map((s, i) => {
+    const timeUs = T + Math.round(s * S);
+    const raw = i % 2 === 0 ? null : new Uint8Array([0xff, i & 255]);
+    const about = { category: "logon", outcome: "failure", src, users: ["a"], text: `try ${s}`, raw } as const;
+    return {
+      id: ids.next(timeUs),
+      sender: 1,
+      endpoint: "t",
+      copyOf: null,
+      content: testRecord({ timeUs, receivedUs: timeUs, ...about }),
+    };
+  });
+  await writer.commit({ number: ++number, records, throughUs: T + through * S, runRules: true }, T + through * S);
+}
+const open = () => EngineSession.open(client, "UTC", new Care());
+const finding = async (src: string) =>
+  (
+    await client.query<{ id: number; count: number; kept: number; incident: number }>(
+      "select id, count, kept, incident from finding where key = $1 and rule_id = 'refused-logons'",
+      [src],
+    )
+  ).rows[0]!;
+const upTo = (n: number, from: number, step: number) => Array.from({ length: n }, (_, i) => from + i * step);
+const keep = (attached: readonly Attached[]) => transaction(client, () => keepEvidence(client, attached));
+const all = async (id: number) => evidenceOfFinding(client, id, null, null, 20_000);
+
+test("the rule that is used here ships", () => {
+  expect(SHIPPED_RULES.map((r) => r.id)).toContain("refused-logons");
+});
+
+test("every record is kept, in steps of any size and over restarts, with its bytes; a late one too", async () => {
+  await refused("10.1.0.1", upTo(9, 0, 1), 9);
+  const session = await open();
+  await session.step();
+  await refused("10.1.0.1", upTo(120, 9, 0.1), 22);
+  await session.step();
+  // growth within two seconds is written later; evidence is not
+  await refused("10.1.0.1", upTo(70, 22, 0.1), 30);
+  await session.step();
+  const again = await open();
+  await refused("10.1.0.1", upTo(31, 30, 0.1), 34);
+  await again.step();
+  const made = await finding("10.1.0.1");
+  expect(made.kept).toBe(230);
+  const rows = await all(made.id);
+  expect(new Set(rows.map((r) => r.record)).size).toBe(230);
+  expect(rows.map((r) => r.timeUs)).toEqual([...rows.map((r) => r.timeUs)].sort((a, b) => a - b));
+  const bytes = await withBytes(
+    client,
+    rows.map((r) => r.record),
+  );
+  expect(bytes.size).toBe(230);
+  expect([...bytes.values()].filter(({ raw }) => raw[0] === 0xff).length).toBeGreaterThan(50);
+});
+
+test("pages go on where the one before ended", async () => {
+  const { id } = await finding("10.1.0.1");
+  const whole = await all(id);
+  const paged = [];
+  for (let after = null, page = []; ; after = page[page.length - 1]!) {
+    page = await evidenceOfFinding(client, id, null, after, 37);
+    paged.push(...page);
+    if (page.length < 37) break;
+  }
+  expect(paged).toEqual(whole);
+});
+
+test("what is evidence outlives its day; what nobody kept does not", async () => {
+  const { id } = await finding("10.1.0.1");
+  const rows = await all(id);
+  const before = await storedOrKept(
+    client,
+    rows.map((r) => r.record),
+  );
+  const bytes = await withBytes(
+    client,
+    rows.map((r) => r.record),
+  );
+  const segments = await client.query<{ name: string }>("select name from segment");
+  for (const { name } of segments.rows) await dropSegment(client, name, T);
+  const after = await storedOrKept(client, [...rows.map((r) => r.record), "123456789"]);
+  const asKept = (records: ReadonlyMap<string, object>) => [...records].map(([at, r]) => [at, { ...r, raw: null }]);
+  expect(asKept(after).sort()).toEqual(asKept(before).sort());
+  expect(
+    await withBytes(
+      client,
+      rows.map((r) => r.record),
+    ),
+  ).toEqual(bytes);
+});
+
+test("an incident keeps 10,000; a storm beyond that is counted; the same twice is kept once", async () => {
+  await collect("another");
+  const session = await open();
+  for (let i = 0; i < 4; i++) {
+    await refused("10.1.0.2", upTo(3_000, 20_000 + i * 30, 0.01), 20_000 + (i + 1) * 30);
+    await session.step();
+  }
+  const made = await finding("10.1.0.2");
+  expect(made.kept).toBe(10_000);
+  expect((await all(made.id)).length).toBe(10_000);
+  const listed = (await all(made.id)).slice(0, 5).map((r) => ({ id: r.record, timeUs: r.timeUs }));
+  await keep([{ finding: made.id, incident: made.incident, evidence: listed }]);
+  expect((await finding("10.1.0.2")).kept).toBe(10_000);
+});
+
+test("a record that is gone is evidence by name alone, and nothing else is lost with it", async () => {
+  await refused("10.1.0.3", upTo(12, 40_000, 1), 40_020);
+  await (await open()).step();
+  const made = await finding("10.1.0.3");
+  const there = (await all(made.id)).map((r) => r.record);
+  await keep([{ finding: made.id, incident: made.incident, evidence: [{ id: "77", timeUs: T }] }]);
+  expect((await finding("10.1.0.3")).kept).toBe(13);
+  expect([...(await withBytes(client, ["77", ...there])).keys()].sort()).toEqual([...there].sort());
+});
