@@ -153,9 +153,10 @@ export const IncidentDetail = z.object({
 export type IncidentDetail = z.infer<typeof IncidentDetail>;
 
 /** Incidents near one in time that share something with it, and are none with it. */
-/** A page of what is evidence of a finding, in the order of time. */
+/** A page of what is kept as evidence, the newest first. */
 export const EvidenceQuery = z.object({
-  finding: z.coerce.number().int().min(1),
+  /** Only what is evidence of this rule. */
+  rule: z.string().max(80).optional(),
   /** Only what met this step, from 0. */
   step: z.coerce.number().int().min(0).max(99).optional(),
   /** Goes on after this place: `next` of the page before. */
@@ -183,6 +184,7 @@ export const NearIncidents = z.object({
   ),
 });
 export type NearIncidents = z.infer<typeof NearIncidents>;
+export type EvidencePage = z.infer<typeof EvidencePage>;
 
 export const NewTask = z.object({ text: z.string().trim().min(1, "expected what is to be done").max(400) });
 export const TaskChange = z.object({ done: z.boolean() });

@@ -5,6 +5,7 @@ import type {
   Deliveries,
   DomainList,
   EndpointList,
+  EvidencePage,
   ExportStateJson,
   HistogramAnswer,
   ImportList,
@@ -34,7 +35,7 @@ import type {
   WhyNothing,
 } from "@halvik/contract";
 import type { Amount, Measure } from "@halvik/core/query/measure";
-import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 /** An answer that says what is wrong. */
 export class RequestError extends Error {
@@ -395,6 +396,21 @@ export const nearQuery = (id: string) =>
     queryKey: ["incident", id, "near"],
     queryFn: ({ signal }) => request<NearIncidents>("GET", `/incidents/${id}/near`, undefined, signal),
     staleTime: 60_000,
+  });
+/** What is kept as evidence of an incident, the newest first; of one rule and step of it. @param count asked anew when there is more of it */
+export const evidenceQuery = (id: number, count: number, of: { rule: string | null; step: number | null }) =>
+  infiniteQueryOptions({
+    queryKey: ["incident", String(id), "evidence", of, count],
+    queryFn: ({ signal, pageParam }) => {
+      const asked = new URLSearchParams({ limit: "200" });
+      if (of.rule !== null) asked.set("rule", of.rule);
+      if (of.step !== null) asked.set("step", String(of.step));
+      if (pageParam !== null) asked.set("after", pageParam);
+      return request<EvidencePage>("GET", `/incidents/${id}/evidence?${asked}`, undefined, signal);
+    },
+    initialPageParam: null as string | null,
+    getNextPageParam: (page) => page.next,
+    placeholderData: keepPreviousData,
   });
 export const incidentQuery = (id: string) =>
   queryOptions({

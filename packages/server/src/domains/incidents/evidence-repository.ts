@@ -128,28 +128,29 @@ interface EvidenceRow extends EvidencePlace {
   readonly step: number | null;
 }
 
-/** Whether a finding lies in an incident. */
-export async function liesIn(db: Queryable, finding: number, incident: number): Promise<boolean> {
-  const { rows } = await db.query("select from finding where id = $1 and incident = $2 and merged_into is null", [
-    finding,
-    incident,
-  ]);
-  return rows.length > 0;
+/** Of what evidence is asked: all of an incident, or of a finding, of a rule, of a step. */
+export interface EvidenceScope {
+  readonly incident: number;
+  readonly finding?: number | undefined;
+  readonly rule?: string | undefined;
+  readonly step?: number | undefined;
 }
 
-/** Evidence of a finding in the order of time. @param step only what met it @param after what comes after this place */
-export async function evidenceOfFinding(
+/** What is kept as evidence, each record once. @param after what comes after this place in that order */
+export async function keptEvidence(
   db: Queryable,
-  finding: number,
-  step: number | null,
+  { incident, finding, rule, step }: EvidenceScope,
+  order: "oldest first" | "newest first",
   after: EvidencePlace | null,
   most: number,
 ): Promise<EvidenceRow[]> {
+  const [beyond, way] = order === "oldest first" ? [">", "asc"] : ["<", "desc"];
   const { rows } = await db.query<EvidenceRow>(
-    `select time_us as "timeUs", record::text as record, step from evidence
-     where finding = $1 and ($2::int is null or step = $2) and ($3::bigint is null or (time_us, record) > ($3, $4::bigint))
-     order by time_us, record limit $5`,
-    [finding, step, after?.timeUs ?? null, after?.record ?? null, most],
+    `select e.time_us as "timeUs", e.record::text as record, min(e.step) as step from finding f join evidence e on e.finding = f.id
+     where f.incident = $1 and f.merged_into is null and ($2::int is null or f.id = $2) and ($3::text is null or f.rule_id = $3)
+       and ($4::int is null or e.step = $4) and ($5::bigint is null or (e.time_us, e.record) ${beyond} ($5, $6::bigint))
+     group by e.time_us, e.record order by e.time_us ${way}, e.record ${way} limit $7`,
+    [incident, finding ?? null, rule ?? null, step ?? null, after?.timeUs ?? null, after?.record ?? null, most],
   );
   return rows;
 }

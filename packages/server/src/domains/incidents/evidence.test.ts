@@ -9,7 +9,7 @@ import { dropSegment } from "../../store/segment-life.js";
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { Care } from "../rules/running/careful.js";
 import { EngineSession } from "../rules/running/session.js";
-import { type Attached, evidenceOfFinding, keepEvidence, storedOrKept, withBytes } from "./evidence-repository.js";
+import { type Attached, keepEvidence, keptEvidence, storedOrKept, withBytes } from "./evidence-repository.js";
 
 const S = 1e6;
 const T = 1_700_000_000 * S;
@@ -62,7 +62,8 @@ const finding = async (src: string) =>
   ).rows[0]!;
 const upTo = (n: number, from: number, step: number) => Array.from({ length: n }, (_, i) => from + i * step);
 const keep = (attached: readonly Attached[]) => transaction(client, () => keepEvidence(client, attached));
-const all = async (id: number) => evidenceOfFinding(client, id, null, null, 20_000);
+const all = async ({ id, incident }: { id: number; incident: number }) =>
+  keptEvidence(client, { incident, finding: id }, "oldest first", null, 20_000);
 
 test("the rule that is used here ships", () => {
   expect(SHIPPED_RULES.map((r) => r.id)).toContain("refused-logons");
@@ -82,7 +83,7 @@ test("every record is kept, in steps of any size and over restarts, with its byt
   await again.step();
   const made = await finding("10.1.0.1");
   expect(made.kept).toBe(230);
-  const rows = await all(made.id);
+  const rows = await all(made);
   expect(new Set(rows.map((r) => r.record)).size).toBe(230);
   expect(rows.map((r) => r.timeUs)).toEqual([...rows.map((r) => r.timeUs)].sort((a, b) => a - b));
   const bytes = await withBytes(
@@ -94,20 +95,22 @@ test("every record is kept, in steps of any size and over restarts, with its byt
 });
 
 test("pages go on where the one before ended", async () => {
-  const { id } = await finding("10.1.0.1");
-  const whole = await all(id);
+  const made = await finding("10.1.0.1");
+  const whole = await all(made);
   const paged = [];
+  const scope = { incident: made.incident, rule: "refused-logons" };
   for (let after = null, page = []; ; after = page[page.length - 1]!) {
-    page = await evidenceOfFinding(client, id, null, after, 37);
+    page = await keptEvidence(client, scope, "newest first", after, 37);
     paged.push(...page);
     if (page.length < 37) break;
   }
-  expect(paged).toEqual(whole);
+  expect(paged).toEqual([...whole].reverse());
+  expect(await keptEvidence(client, { ...scope, step: 3 }, "newest first", null, 9)).toEqual([]);
 });
 
 test("what is evidence outlives its day; what nobody kept does not", async () => {
-  const { id } = await finding("10.1.0.1");
-  const rows = await all(id);
+  const made = await finding("10.1.0.1");
+  const rows = await all(made);
   const before = await storedOrKept(
     client,
     rows.map((r) => r.record),
@@ -138,8 +141,8 @@ test("an incident keeps 10,000; a storm beyond that is counted; the same twice i
   }
   const made = await finding("10.1.0.2");
   expect(made.kept).toBe(10_000);
-  expect((await all(made.id)).length).toBe(10_000);
-  const listed = (await all(made.id)).slice(0, 5).map((r) => ({ id: r.record, timeUs: r.timeUs }));
+  expect((await all(made)).length).toBe(10_000);
+  const listed = (await all(made)).slice(0, 5).map((r) => ({ id: r.record, timeUs: r.timeUs }));
   await keep([{ finding: made.id, incident: made.incident, evidence: listed }]);
   expect((await finding("10.1.0.2")).kept).toBe(10_000);
 });
@@ -148,7 +151,7 @@ test("a record that is gone is evidence by name alone, and nothing else is lost 
   await refused("10.1.0.3", upTo(12, 40_000, 1), 40_020);
   await (await open()).step();
   const made = await finding("10.1.0.3");
-  const there = (await all(made.id)).map((r) => r.record);
+  const there = (await all(made)).map((r) => r.record);
   await keep([{ finding: made.id, incident: made.incident, evidence: [{ id: "77", timeUs: T }] }]);
   expect((await finding("10.1.0.3")).kept).toBe(13);
   expect([...(await withBytes(client, ["77", ...there])).keys()].sort()).toEqual([...there].sort());

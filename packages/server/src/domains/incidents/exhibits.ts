@@ -1,7 +1,7 @@
 import { type IncidentDetail, RecordJson } from "@halvik/contract";
 import type { HalvikRecord, RecordJson as Presented } from "@halvik/core/model/record";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { type EvidencePlace, evidenceOfFinding, withBytes } from "./evidence-repository.js";
+import { type EvidencePlace, keptEvidence, withBytes } from "./evidence-repository.js";
 import type { Exhibit } from "./export.js";
 
 const PAGE = 200;
@@ -9,6 +9,7 @@ const PAGE = 200;
 /** All that is kept of what is evidence of a finding, page by page; of one that was made before anything was kept, what it lists. */
 export async function* exhibitsOf(
   db: Queryable,
+  incident: number,
   finding: IncidentDetail["findings"][number],
   present: (record: HalvikRecord) => Presented,
 ): AsyncGenerator<Exhibit> {
@@ -23,7 +24,7 @@ export async function* exhibitsOf(
   }
   let after: EvidencePlace | null = null;
   for (;;) {
-    const page = await evidenceOfFinding(db, finding.id, null, after, PAGE);
+    const page = await keptEvidence(db, { incident, finding: finding.id }, "oldest first", after, PAGE);
     yield* exhibits(db, page, present);
     if (page.length < PAGE) return;
     after = page[page.length - 1]!;

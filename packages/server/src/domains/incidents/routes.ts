@@ -32,13 +32,13 @@ import { readWindow } from "../../kernel/http/window.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import { incidentDetail, incidentJson } from "./detail.js";
-import { evidenceOfFinding, liesIn, storedOrKept } from "./evidence-repository.js";
+import { keptEvidence, storedOrKept } from "./evidence-repository.js";
 import { exhibitsOf } from "./exhibits.js";
 import { incidentAsJson, incidentAsMarkdown } from "./export.js";
 import { handover } from "./handover.js";
 import { HeardBefore } from "./heard-before.js";
 import { nearAndNotJoined } from "./near.js";
-import { listIncidents, needingAttention } from "./repository.js";
+import { findIncident, listIncidents, needingAttention } from "./repository.js";
 import {
   acknowledgeOne,
   actOnSeveral,
@@ -149,16 +149,18 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
     route({
       method: "get",
       path: "/incidents/{id}/evidence",
-      summary: "What is kept as evidence of one finding of an incident, in the order of time, by pages",
+      summary:
+        "What is kept as evidence of an incident, of one rule or step of it if wanted, the newest first, by pages",
       access: "read",
       params,
       query: EvidenceQuery,
       answer: EvidencePage,
       handle: async ({ params: p, query }) => {
-        if (!(await liesIn(db, query.finding, p.id))) throw noIncident(p.id);
+        if ((await findIncident(db, p.id)) === null) throw noIncident(p.id);
         const [timeUs, record] = query.after?.split("-") ?? [];
         const after = timeUs === undefined || record === undefined ? null : { timeUs: Number(timeUs), record };
-        const rows = await evidenceOfFinding(db, query.finding, query.step ?? null, after, query.limit);
+        const scope = { incident: p.id, rule: query.rule, step: query.step };
+        const rows = await keptEvidence(db, scope, "newest first", after, query.limit);
         const records = await storedOrKept(
           db,
           rows.map((r) => r.record),
@@ -211,7 +213,7 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
         res
           .type(markdown ? "text/markdown" : "application/json")
           .attachment(`incident-${p.id}.${markdown ? "md" : "json"}`);
-        const parts = (markdown ? incidentAsMarkdown : incidentAsJson)(found, (f) => exhibitsOf(db, f, present));
+        const parts = (markdown ? incidentAsMarkdown : incidentAsJson)(found, (f) => exhibitsOf(db, p.id, f, present));
         await pipeline(parts, res);
         return undefined;
       },

@@ -8,15 +8,14 @@ import { incidentQuery, nearQuery, request } from "../../data/api";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
-import { lineText } from "../../shared/record-text";
-import { useCutTip } from "../../ui/cut-tip";
-import { EmptyState, Trouble } from "../../ui/empty-state";
+import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
 import { Heading, Page } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { ago, clock, clockMs, day, dayClock } from "../../ui/time";
+import { ago, clock, day, dayClock } from "../../ui/time";
+import { Evidence } from "./evidence";
+import { EvidenceLine } from "./evidence-line";
 import { IncidentMargin } from "./incident-margin";
-import { evidenceOf } from "./lane-choice";
 import { Lanes } from "./lanes";
 
 const AROUND_US = 120_000_000;
@@ -173,6 +172,9 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
                   .join(" · ")}
               </p>
             )}
+            {own.flatMap((f) =>
+              f.clearedWith === null ? [] : [<EvidenceLine key={f.id} record={f.clearedWith} says="cleared by" />],
+            )}
             {rule.reason !== "" && <p className="mt-1 text-ui text-quiet">{safeText(rule.reason)}</p>}
           </div>
         );
@@ -241,59 +243,5 @@ function NotJoined({ id }: { id: string }) {
         </p>
       ))}
     </>
-  );
-}
-
-const SHOWN = 60;
-
-function Evidence({ detail }: { detail: IncidentDetail }) {
-  const { findings } = detail;
-  const zone = useViewStore((s) => s.zone);
-  const records = evidenceOf(detail).reverse();
-  const cut = useCutTip();
-  const notShown = findings.reduce((sum, f) => sum + f.notShown, 0);
-  const gone = findings.reduce((sum, f) => sum + f.gone, 0);
-  return (
-    <section aria-label="Evidence" className="h-[230px] shrink-0 border-t border-line-strong">
-      <Heading
-        small={[
-          `${records.length} listed`,
-          notShown > 0 ? `${notShown.toLocaleString("en")} more between the first and the latest` : "",
-          gone > 0 ? `${gone} no longer stored` : "",
-        ]
-          .filter(Boolean)
-          .join(" · ")}
-      >
-        Evidence
-      </Heading>
-      {records.length === 0 ? (
-        <EmptyState title="The evidence is no longer stored" text="The counts and times above remain." />
-      ) : (
-        <div
-          className="h-[190px] overflow-y-auto font-mono text-code leading-[1.3125rem]"
-          onPointerOver={cut.onPointerOver}
-          onPointerLeave={cut.onPointerLeave}
-        >
-          {cut.tip}
-          {records.slice(0, SHOWN).map((r) => (
-            <Link
-              key={r.id}
-              to={`/records?${new URLSearchParams({ record: r.id, from: isoOf(usOf(r.time) - AROUND_US), to: isoOf(usOf(r.time) + AROUND_US) })}`}
-              reloadDocument
-              className="grid grid-cols-[9.375rem_8px_6.875rem_1fr] items-center gap-2 whitespace-nowrap text-ink no-underline hover:bg-wash max-slim:grid-cols-[9.375rem_8px_1fr] max-slim:whitespace-normal"
-            >
-              <span className="text-quiet">
-                {day(usOf(r.time), zone)} {clockMs(usOf(r.time), zone)}
-              </span>
-              <SeverityMark severity={r.severity} />
-              <span className="truncate">{safeText(r.sender.name)}</span>
-              <span className="truncate max-slim:col-span-3 max-slim:whitespace-normal">
-                <NamedText>{lineText(r)}</NamedText>
-              </span>
-            </Link>
-          ))}
-        </div>
-      )}
-    </section>
   );
 }
