@@ -85,7 +85,7 @@ const ROWS: readonly Row[] = [
     3,
     "system health",
     "failure",
-    "{sender} runs on battery[, {upsEstimatedMinutesRemaining} min left]",
+    "{sender} runs on battery[, {upsEstimatedMinutesRemaining} left]",
     "Is the mains back? What hangs on this supply?",
   ],
   ["1.3.6.1.2.1.33.2.2", 5, "system health", "success", "A battery test of {sender} ended"],

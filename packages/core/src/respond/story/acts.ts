@@ -142,6 +142,9 @@ function actorOf(r: ToldRecord): string {
   }
 }
 
+/** A number by itself: the same sentence with another amount says the same again. Part of a name it is another name. */
+export const AMOUNT = /(?<![\w.:/-])\d+(?:\.\d+)?(?![\w:/-]|\.\d)/g;
+
 /** Records with the same key are one act. */
 function keyOf(r: ToldRecord): string {
   const kind = kindOf(r);
@@ -155,7 +158,7 @@ function keyOf(r: ToldRecord): string {
     link: r.interface ?? "",
     "rights refused": r.sender,
     rights: r.sender,
-    said: r.sentence ?? r.app ?? "",
+    said: r.sentence === null ? (r.app ?? "") : r.sentence.replace(AMOUNT, "#"),
     measured: "",
   }[kind];
   return [kind, actorOf(r), more].join("\u0001");

@@ -102,6 +102,22 @@ test.each<[string, StoryDetail["findings"], string]>([
     "Over 2 min te1/30 of vpn-1 went down and came up.",
   ],
   [
+    "the same with another amount each time",
+    [
+      finding(
+        range(3, (i) =>
+          record(i * 30, { sender: { name: "ups-1" }, sentence: `ups-1 runs on battery, ${39 - 2 * i} minutes left` }),
+        ),
+      ),
+    ],
+    "Over 1 min ups-1 runs on battery, 39 minutes left 3 times, at last 35.",
+  ],
+  [
+    "names with numbers in them are names",
+    [finding([record(0, { sentence: "svc-7 was made" }), record(1, { sentence: "svc-8 was made" })])],
+    "svc-7 was made, on vpn-1.",
+  ],
+  [
     "ports of a scan",
     [
       finding(

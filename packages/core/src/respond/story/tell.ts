@@ -1,7 +1,7 @@
 import { canonicalAddress } from "../../base/net/index.js";
 import { type EpochUs, formatDuration, US_PER_SECOND } from "../../base/time/index.js";
 import { bytesText } from "../../meaning/sentence/index.js";
-import { type Act, actsOf, type ToldEvidence, type ToldRecord } from "./acts.js";
+import { type Act, AMOUNT, actsOf, type ToldEvidence, type ToldRecord } from "./acts.js";
 
 /** One act in words. */
 export interface Paragraph {
@@ -118,11 +118,18 @@ function sayWords({ records, count, actor }: Act): string {
     const { sentence } = first;
     const begun = sentence.startsWith("The ") ? `the ${sentence.slice(4)}` : sentence;
     const plain = begun.endsWith(".") ? begun.slice(0, -1) : begun;
-    return `${plain}${plain.includes(actor) ? "" : `, on ${actor}`}${often(count)}`;
+    return `${plain}${plain.includes(actor) ? "" : `, on ${actor}`}${often(count)}${changed(records)}`;
   }
   const app = first.app === null ? "" : `${first.app} on `;
   const text = first.text.length > TEXT_MOST ? `${first.text.slice(0, TEXT_MOST).toWellFormed()} …` : first.text;
   return `${app}${actor} said${often(count)}${count > 1 ? ", first" : ""} “${text}”`;
+}
+
+/** Amounts that were others in the last of several sentences. */
+function changed(records: readonly ToldRecord[]): string {
+  const [first, last] = [records[0]!, records[records.length - 1]!].map((r) => r.sentence?.match(AMOUNT) ?? []);
+  const other = last!.filter((amount, i) => amount !== first![i]);
+  return other.length === 0 ? "" : `, at last ${names(other)}`;
 }
 
 function toWhere(records: readonly ToldRecord[], ports: readonly string[]): string {

@@ -33,7 +33,17 @@ export async function keepEvidence(db: Queryable, attached: readonly Attached[])
     db,
     rows.map((r) => r.id),
   );
+  await db.query(
+    `update incident i set count = ${countOfIncident("i.id")} from unnest($1::int[]) u (id) where i.id = u.id`,
+    [[...new Set(attached.map((a) => a.incident))]],
+  );
 }
+
+/** SQL for the records of an incident: those that are kept, each once, and of each finding those that are not. @param incident SQL for its number */
+export const countOfIncident = (incident: string): string => `(
+  (select count(distinct e.record) from finding c join evidence e on e.finding = c.id where c.incident = ${incident} and c.merged_into is null)
+  + (select coalesce(sum(greatest(0, c.count - c.kept)), 0) from finding c where c.incident = ${incident} and c.merged_into is null)
+)::bigint`;
 
 async function withinRoom(db: Queryable, attached: readonly Attached[]) {
   const incidents = [...new Set(attached.map((a) => a.incident))];

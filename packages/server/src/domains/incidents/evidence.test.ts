@@ -41,7 +41,7 @@ async function refused(src: string, seconds: readonly number[], through: number)
   const records = seconds.map((s, i) => {
     const timeUs = T + Math.round(s * S);
     const raw = i % 2 === 0 ? null : new Uint8Array([0xff, i & 255]);
-    const about = { category: "logon", outcome: "failure", src, users: ["a"], text: `try ${s}`, raw } as const;
+    const about = { category: "logon", outcome: "failure", src, users: [`u${i % 9}`], text: `try ${s}`, raw } as const;
     return {
       id: ids.next(timeUs),
       sender: 1,
@@ -83,6 +83,13 @@ test("every record is kept, in steps of any size and over restarts, with its byt
   await again.step();
   const made = await finding("10.1.0.1");
   expect(made.kept).toBe(230);
+  // other rules hold the same records: they are counted once
+  const { rows: counted } = await client.query(
+    "select i.count, (select count(distinct record) from evidence e join finding f on f.id = e.finding where f.incident = i.id) as records, (select count(*) from finding where incident = i.id) as findings from incident i where id = $1",
+    [made.incident],
+  );
+  expect(counted[0].count).toBe(counted[0].records);
+  expect(counted[0].findings).toBeGreaterThan(1);
   const rows = await all(made);
   expect(new Set(rows.map((r) => r.record)).size).toBe(230);
   expect(rows.map((r) => r.timeUs)).toEqual([...rows.map((r) => r.timeUs)].sort((a, b) => a - b));

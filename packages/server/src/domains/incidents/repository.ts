@@ -10,6 +10,7 @@ import {
   type UrgencyFacts,
 } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { countOfIncident } from "./evidence-repository.js";
 
 export interface IncidentRow {
   id: number;
@@ -288,7 +289,7 @@ async function sumUp(client: Queryable, id: number, other: number): Promise<void
        ended_us = case when s.lasts then null when i.state = 'closed' then i.ended_us else s.ended_us end,
        stopped = case when s.lasts or i.state = 'closed' then false else s.stopped end
      from (
-       select sum(f.count) as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
+       select ${countOfIncident("$1")} as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
          (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 200) d) as entities,
          (select least(a.severity, b.severity) from incident a, incident b where a.id = $1 and b.id = $2) as severity,
          bool_or(f.cleared_us is null) or exists (select from incident a where a.id = $1 and ${LASTS_WITHOUT_FINDING}) as lasts, max(f.cleared_us) as ended_us,
