@@ -49,15 +49,20 @@ async function withinRoom(db: Queryable, attached: readonly Attached[]) {
   const incidents = [...new Set(attached.map((a) => a.incident))];
   if (incidents.length === 0) return [];
   const { rows } = await db.query<{ incident: number; kept: number }>(
-    "select incident, sum(kept)::int as kept from finding where incident = any($1::int[]) group by 1",
+    "select f.incident, count(distinct e.record)::int as kept from finding f join evidence e on e.finding = f.id where f.incident = any($1::int[]) group by 1",
     [incidents],
   );
   const room = new Map(rows.map((r) => [r.incident, MOST_KEPT - r.kept]));
+  const taken = new Map(incidents.map((id) => [id, new Set<string>()]));
   return attached.flatMap(({ finding, incident, evidence }) => {
+    const records = taken.get(incident)!;
     const left = room.get(incident) ?? MOST_KEPT;
-    const taken = left >= evidence.length ? evidence : evidence.slice(0, Math.max(0, left));
-    room.set(incident, left - taken.length);
-    return taken.map((e) => ({ finding, ...e }));
+    // what several findings hold is kept once
+    return evidence.flatMap((e) => {
+      if (!records.has(e.id) && records.size >= left) return [];
+      records.add(e.id);
+      return [{ finding, ...e }];
+    });
   });
 }
 
