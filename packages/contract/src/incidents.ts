@@ -153,6 +153,17 @@ export const IncidentDetail = z.object({
 export type IncidentDetail = z.infer<typeof IncidentDetail>;
 
 /** Incidents near one in time that share something with it, and are none with it. */
+export const UnusualThen = z.object({
+  from: TimeText,
+  to: TimeText,
+  /** Days it was held against: fewer than three say nothing. */
+  days: z.int(),
+  /** Things for which there was no time. */
+  notLooked: z.int(),
+  lines: z.array(z.object({ says: z.string(), why: z.string(), filter: z.string() })),
+});
+export type UnusualThen = z.infer<typeof UnusualThen>;
+
 /** A page of what is kept as evidence, the newest first. */
 export const EvidenceQuery = z.object({
   /** Only what is evidence of this rule. */

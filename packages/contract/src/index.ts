@@ -21,6 +21,7 @@ export {
   ShelveIncident,
   SplitIncident,
   TaskChange,
+  UnusualThen,
 } from "./incidents.js";
 export {
   ApplicationJson,

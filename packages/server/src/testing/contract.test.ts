@@ -117,6 +117,8 @@ test("incidents, one by one and several", async () => {
   await ask("get", "/incidents");
   await ask("get", "/incidents/{id}", one);
   await ask("get", "/incidents/{id}/near", `${one}/near`);
+  await ask("get", "/incidents/{id}/unusual", `${one}/unusual`);
+  await ask("get", "/incidents/{id}/evidence", `${one}/evidence?limit=5`);
   await ask("get", "/incidents/handover");
   for (const format of ["markdown", "json", "handover"])
     await ask("get", "/incidents/{id}/export", `${one}/export?format=${format}`);

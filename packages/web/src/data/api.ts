@@ -31,6 +31,7 @@ import type {
   SinkMail,
   SnmpUserList,
   Summary,
+  UnusualThen,
   ValuesAnswer,
   WhyNothing,
 } from "@halvik/contract";
@@ -396,6 +397,14 @@ export const nearQuery = (id: string) =>
     queryKey: ["incident", id, "near"],
     queryFn: ({ signal }) => request<NearIncidents>("GET", `/incidents/${id}/near`, undefined, signal),
     staleTime: 60_000,
+  });
+/** @param count asked anew when there is more of it */
+export const unusualQuery = (id: number, count: number) =>
+  queryOptions({
+    queryKey: ["incident", String(id), "unusual", count],
+    queryFn: ({ signal }) => request<UnusualThen>("GET", `/incidents/${id}/unusual`, undefined, signal),
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
   });
 /** What is kept as evidence of an incident, the newest first; of one rule and step of it. @param count asked anew when there is more of it */
 export const evidenceQuery = (id: number, count: number, of: { rule: string | null; step: number | null }) =>

@@ -19,6 +19,7 @@ import {
   ShelveIncident,
   SplitIncident,
   TaskChange,
+  UnusualThen,
 } from "@halvik/contract";
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
 import { z } from "zod";
@@ -29,6 +30,7 @@ import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { readWindow } from "../../kernel/http/window.js";
+import { TermIndex } from "../../store/term-index.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import { incidentDetail, incidentJson } from "./detail.js";
@@ -55,6 +57,8 @@ import {
   takeBack,
 } from "./service.js";
 
+import { unusualThen } from "./unusual.js";
+
 const params = z.object({ id: EntityId });
 
 /** What these routes work with. */
@@ -73,6 +77,7 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
     return found;
   };
   const heard = new HeardBefore();
+  const terms = new TermIndex();
   return [
     route({
       method: "get",
@@ -189,6 +194,21 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
         const near = await nearAndNotJoined(db, p.id, await directory.get(), heard, nowUs());
         if (near === null) throw noIncident(p.id);
         return { near: near.map((n) => ({ ...n, links: [...n.links] })) };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/incidents/{id}/unusual",
+      summary:
+        "What else was unusual of what an incident is about, while it happened: first sightings and amounts far from usual",
+      access: "read",
+      params,
+      answer: UnusualThen,
+      handle: async ({ params: p }) => {
+        const found = await unusualThen(db, p.id, await directory.get(), terms);
+        if (found === null) throw noIncident(p.id);
+        const { lines, fromUs, toUs, ...facts } = found;
+        return { ...facts, from: formatUs(fromUs), to: formatUs(toUs), lines: lines.map(({ times: _, ...l }) => l) };
       },
     }),
     route({

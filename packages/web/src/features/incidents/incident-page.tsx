@@ -17,6 +17,7 @@ import { Evidence } from "./evidence";
 import { EvidenceLine } from "./evidence-line";
 import { IncidentMargin } from "./incident-margin";
 import { Lanes } from "./lanes";
+import { Unusual } from "./unusual";
 
 const AROUND_US = 120_000_000;
 
@@ -67,6 +68,7 @@ export function IncidentPage() {
           <Why detail={detail.data} />
           <Together detail={detail.data} />
           <NotJoined id={id} />
+          <Unusual incident={detail.data.incident} />
         </section>
         <section
           aria-label="Lanes"

@@ -1,0 +1,2 @@
+export { type Far, farAbove, firstSeen, LEAST_DAYS } from "./far.js";
+export { type CountLook, type Look, looksOf, type SightLook, type Thing } from "./looks.js";
