@@ -54,6 +54,10 @@ export const IncidentJson = z
     sites: z.array(z.string()),
     /** Subjects and techniques of its rules. */
     tags: z.array(z.string()),
+    /** Numbers of the techniques its rules name as references, as MITRE ATT&CK numbers them. */
+    techniques: z.array(z.string()),
+    /** Kinds of its rules. */
+    kinds: z.array(z.string()),
     /** Evidence over time for the strip: µs offsets are left to the reader; at most 60 moments. */
     moments: z.array(TimeText),
   })

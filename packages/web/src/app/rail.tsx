@@ -53,7 +53,7 @@ const roundStep = (us: number): number => [...LABEL_STEPS_US].reverse().find((s)
 export function TimeRail() {
   const box = useRef<HTMLElement>(null);
   const [height, setHeight] = useState(600);
-  const { rail, window, zone, needleUs, setWindow, setRail, setNeedle } = useViewStore();
+  const { rail, window, zone, needleUs, marked, setWindow, setRail, setNeedle } = useViewStore();
   const nowUs = useViewStore((s) => Math.ceil(s.nowUs / STEP_US) * STEP_US);
   const { fromUs, toUs } = bounds(rail, nowUs);
   const chosen = bounds(window, nowUs);
@@ -264,6 +264,17 @@ export function TimeRail() {
           fill="var(--fjord)"
           opacity={0.07}
         />
+        {marked !== null && marked.toUs > fromUs && marked.fromUs < toUs && (
+          <path
+            d={`M${BAR_LEFT + 7} ${yOf(Math.max(marked.fromUs, fromUs))}h-6V${yOf(Math.min(marked.toUs, toUs)) - 2}h6`}
+            fill="none"
+            stroke="var(--fjord)"
+            strokeWidth={1.6}
+            strokeDasharray="3 2"
+          >
+            <title>{safeText(marked.says)}</title>
+          </path>
+        )}
         {needleUs !== null && <path d={`M0 ${yOf(needleUs)}h${WIDTH}`} stroke="var(--vermilion)" strokeWidth={0.8} />}
       </svg>
       <Handle

@@ -15,6 +15,13 @@ export interface Stretch {
   readonly endUs: number | null;
 }
 
+/** A stretch that a page points out on the rail, with its name. */
+export interface Marked {
+  readonly fromUs: number;
+  readonly toUs: number;
+  readonly says: string;
+}
+
 interface ViewState {
   /** What the rail shows, and the window within it that the page obeys. */
   readonly rail: Stretch;
@@ -22,6 +29,7 @@ interface ViewState {
   /** The clock, stepped so that following windows move in steps a query cache can hold. */
   readonly nowUs: number;
   readonly needleUs: number | null;
+  readonly marked: Marked | null;
   readonly zone: string;
   readonly theme: "light" | "night";
   readonly live: boolean;
@@ -30,6 +38,7 @@ interface ViewState {
   setWindow(window: Stretch): void;
   setRail(rail: Stretch): void;
   setNeedle(us: number | null): void;
+  setMarked(marked: Marked | null): void;
   setTheme(theme: "light" | "night"): void;
   setLive(live: boolean): void;
   setZone(zone: string): void;
@@ -52,6 +61,7 @@ export const useViewStore = create<ViewState>((set) => ({
   window: { spanUs: DEFAULT_WINDOW_US, endUs: null },
   nowUs: clockUs(),
   needleUs: null,
+  marked: null,
   zone: savedZone(),
   theme:
     savedTheme === "night" || (savedTheme === null && matchMedia("(prefers-color-scheme: dark)").matches)
@@ -67,6 +77,7 @@ export const useViewStore = create<ViewState>((set) => ({
     })),
   setRail: (rail) => set((s) => ({ rail: clamp(rail, s.nowUs) })),
   setNeedle: (needleUs) => set({ needleUs }),
+  setMarked: (marked) => set({ marked }),
   setTheme: (theme) => {
     localStorage.setItem("halvik.theme", theme);
     set({ theme });

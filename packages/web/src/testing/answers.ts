@@ -51,6 +51,8 @@ export const incidentJson = (over: Partial<IncidentJson> = {}): IncidentJson =>
     needsAttention: true,
     sites: [],
     tags: [],
+    techniques: [],
+    kinds: [],
     moments: [],
     ...over,
   });

@@ -164,6 +164,12 @@ function likeness({ rules, shared }: SimilarRow, senders: SenderDirectory): stri
   ].join("; ");
 }
 
+/** A technique of MITRE ATT&CK, or a part of one: T1048, T1070.001. */
+const TECHNIQUE = /\bT\d{4}(?:\.\d{3})?\b/g;
+
+const techniquesIn = (references: readonly string[]): string[] =>
+  [...new Set(references.flatMap((r) => r.match(TECHNIQUE) ?? []))].sort();
+
 /** An incident as the API gives it. */
 export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: number): z.input<typeof IncidentJson> {
   return {
@@ -202,6 +208,8 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
     needsAttention: needsAttention(urgencyFacts(row, nowUs)),
     sites: sitesOf(row, senders),
     tags: row.tags,
+    techniques: techniquesIn(row.refs),
+    kinds: row.kinds,
     moments: (row.moments ?? []).map(formatUs),
   };
 }

@@ -45,6 +45,8 @@ export interface IncidentRow {
   moments: number[] | null;
   rules: string[];
   tags: string[];
+  refs: string[];
+  kinds: string[];
   explains: number;
   explains_lasting: number;
 }
@@ -54,7 +56,9 @@ const COLUMNS = `i.*, r.body->>'name' as rule_name,
   (select count(*)::int from incident c where c.parent = i.id and c.merged_into is null and c.state = 'open') as explains_lasting,
   (select array_agg(t) from (select (e->>'timeUs')::bigint as t from finding f, jsonb_array_elements(f.evidence_first || f.evidence_latest) e where f.incident = i.id order by t desc limit 60) m) as moments,
   array(select distinct f.rule_id from finding f where f.incident = i.id and f.merged_into is null) as rules,
-  array(select distinct t from finding f join rule fr on fr.id = f.rule_id cross join lateral jsonb_array_elements_text(fr.body->'tags') t where f.incident = i.id order by 1) as tags`;
+  array(select distinct t from finding f join rule fr on fr.id = f.rule_id cross join lateral jsonb_array_elements_text(fr.body->'tags') t where f.incident = i.id order by 1) as tags,
+  array(select distinct t from finding f join rule fr on fr.id = f.rule_id cross join lateral jsonb_array_elements_text(fr.body->'references') t where f.incident = i.id order by 1) as refs,
+  array(select distinct fr.body->>'kind' from finding f join rule fr on fr.id = f.rule_id where f.incident = i.id order by 1) as kinds`;
 /** What is asked of incidents: those of a state, those that need somebody, or all. */
 export type IncidentsWanted = IncidentState | "attention" | "all";
 

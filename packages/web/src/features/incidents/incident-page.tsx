@@ -2,10 +2,11 @@ import type { IncidentDetail } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
 import { storyOf } from "@halvik/core/respond/story";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
 import { incidentQuery, nearQuery, request } from "../../data/api";
-import { isoOf, useViewStore, usOf } from "../../data/view-store";
+import { isoOf, type Marked, useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
 import { Trouble } from "../../ui/empty-state";
@@ -17,6 +18,7 @@ import { Evidence } from "./evidence";
 import { EvidenceLine } from "./evidence-line";
 import { IncidentMargin } from "./incident-margin";
 import { Lanes } from "./lanes";
+import { ruleWindow } from "./rule-window";
 import { Unusual } from "./unusual";
 
 const AROUND_US = 120_000_000;
@@ -60,6 +62,7 @@ export function IncidentPage() {
         />
       }
     >
+      <MarkOnRail detail={detail.data} />
       <Title detail={detail.data} />
       <div className="mt-2.5 grid min-h-0 flex-1 grid-cols-[minmax(18.75rem,1fr)_minmax(21.25rem,1.1fr)] gap-4 max-wide:flex-none max-wide:grid-cols-1">
         {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
@@ -82,6 +85,18 @@ export function IncidentPage() {
       <Evidence detail={detail.data} />
     </Page>
   );
+}
+
+/** While the page is open, the rail points out when the rule was met. */
+function MarkOnRail({ detail }: { detail: IncidentDetail }) {
+  const setMarked = useViewStore((s) => s.setMarked);
+  const marked = ruleWindow(detail);
+  const key = JSON.stringify(marked);
+  useEffect(() => {
+    setMarked(JSON.parse(key) as Marked | null);
+    return () => setMarked(null);
+  }, [key, setMarked]);
+  return null;
 }
 
 function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {

@@ -3,6 +3,7 @@ import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { clock, day, dayMinute } from "../../ui/time";
 import { arrowsOf, evidenceOf, lanesOf, names } from "./lane-choice";
+import { ruleWindow } from "./rule-window";
 
 const LANE_PX = 54;
 /** Headings stand in three rows by turns, so that each has the room of three lanes. */
@@ -29,6 +30,7 @@ export function Lanes({ detail }: { detail: IncidentDetail }) {
   const severalDays = day(fromUs, zone) !== day(toUs, zone);
   const width = LEFT + lanes.length * LANE_PX + LANE_PX / 2;
   const arrows = arrowsOf(records, lanes, ((toUs - fromUs) / room) * ARROWS_APART);
+  const met = ruleWindow(detail);
   const more = detail.incident.entities.length - lanes.length;
   return (
     <figure className="m-0">
@@ -47,6 +49,17 @@ export function Lanes({ detail }: { detail: IncidentDetail }) {
             <path d={`M${LEFT} ${y(us)}H${width}`} stroke="var(--line)" strokeDasharray="1 4" />
           </g>
         ))}
+        {met !== null && (
+          <path
+            d={`M${LEFT + 6} ${y(Math.max(met.fromUs, fromUs)) + 3}h-6V${y(Math.min(Math.max(met.toUs, fromUs), toUs)) - 3}h6`}
+            fill="none"
+            stroke="var(--fjord)"
+            strokeWidth={1.6}
+            strokeDasharray="3 2"
+          >
+            <title>{safeText(met.says)}</title>
+          </path>
+        )}
         {lanes.map((lane, i) => {
           const label = lane.value.length > LABEL_MOST ? `${lane.value.slice(0, LABEL_MOST - 1)}…` : lane.value;
           return (
@@ -96,7 +109,8 @@ export function Lanes({ detail }: { detail: IncidentDetail }) {
         })}
       </svg>
       <figcaption className="text-code text-quiet">
-        ● who → ○ whom; ochre: refused{more > 0 && ` · ${more} more named in the evidence`}
+        ● who → ○ whom; ochre: refused{met !== null && `; dashed: ${safeText(met.says)}`}
+        {more > 0 && ` · ${more} more named in the evidence`}
       </figcaption>
     </figure>
   );

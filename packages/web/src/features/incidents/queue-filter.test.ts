@@ -8,6 +8,8 @@ const all = [
     severity: "critical",
     sites: ["Orvane"],
     tags: ["guessing"],
+    techniques: ["T1110"],
+    kinds: ["sequence", "count"],
     assignedTo: "m.aune",
     title: "Guessing at vpn-1",
   }),
@@ -23,6 +25,8 @@ test.each<[string, Narrowing, string, number[]]>([
   ["nobody", { "assigned to": "nobody" }, "", [2, 3]],
   ["any of its sites", { site: "Orvane" }, "", [1, 2]],
   ["a tag and a severity", { tag: "disk", severity: "error" }, "", [2]],
+  ["a technique", { technique: "T1110" }, "", [1]],
+  ["a kind of rule", { kind: "count" }, "", [1]],
   ["words", {}, "VPN-1 again", [3]],
   ["words and a site", { site: "Hestnes" }, "vpn-1", []],
 ])("narrowed by %s", (_what, by, words, want) => expect(ids(by, words)).toEqual(want));

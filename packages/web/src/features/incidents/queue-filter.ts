@@ -2,7 +2,7 @@ import type { IncidentJson } from "@halvik/contract";
 import { SEVERITIES } from "@halvik/core/model/record";
 
 /** By what the queue can be narrowed, beside its words: each is one value, or none. */
-export const NARROWED_BY = ["severity", "assigned to", "site", "rule", "tag"] as const;
+export const NARROWED_BY = ["severity", "assigned to", "site", "rule", "kind", "technique", "tag"] as const;
 export type NarrowedBy = (typeof NARROWED_BY)[number];
 export type Narrowing = Readonly<Partial<Record<NarrowedBy, string>>>;
 
@@ -19,6 +19,10 @@ function valuesOf(i: IncidentJson, by: NarrowedBy): readonly string[] {
       return i.sites;
     case "rule":
       return [i.rule.name];
+    case "kind":
+      return i.kinds;
+    case "technique":
+      return i.techniques;
     case "tag":
       return i.tags;
   }
