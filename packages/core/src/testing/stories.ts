@@ -264,10 +264,15 @@ export interface LabelledFinding {
   readonly group: number;
   /** Why it was put there; empty: it began it. */
   readonly reason: string;
+  readonly key: string;
+  readonly episode: Episode;
 }
 
 /** Findings of simultaneous stories, with the incident each was put into. */
-export function joinStories(seed: number, stories = 14): { findings: LabelledFinding[]; kinds: string[] } {
+export function joinStories(
+  seed: number,
+  stories = 14,
+): { findings: LabelledFinding[]; kinds: string[]; records: readonly HalvikRecord[]; directory: SenderDirectory } {
   const w = worldOf(seed);
   const senders: Sender[] = [];
   const idOf = (name: string): number => {
@@ -298,7 +303,7 @@ export function joinStories(seed: number, stories = 14): { findings: LabelledFin
     return { ...record, id };
   });
   const directory = new SenderDirectory(senders);
-  return { findings: place(records, storyOf, directory), kinds };
+  return { findings: place(records, storyOf, directory), kinds, records, directory };
 }
 
 interface Kept extends JoinableIncident {
@@ -361,6 +366,7 @@ function place(
     if (there) {
       const i = incidents.findIndex((one) => one.id === standing(there.incident));
       incidents[i] = grown(incidents[i]!, rules.get(ruleId)!, key, episode, ids, []);
+      there.finding = { ...there.finding, episode };
       return;
     }
     const rule = rules.get(ruleId)!;
@@ -415,7 +421,14 @@ function place(
         (a, b) => votes.filter((v) => v === b).length - votes.filter((v) => v === a).length,
       )[0] ?? null;
     found.set(at, {
-      finding: { rule: ruleId, story, group: incident, reason: placed.to === "joined" ? placed.reason : "" },
+      finding: {
+        rule: ruleId,
+        story,
+        group: incident,
+        reason: placed.to === "joined" ? placed.reason : "",
+        key,
+        episode,
+      },
       incident,
     });
   };

@@ -94,10 +94,10 @@ export function actsOf(evidence: readonly ToldEvidence[]): Act[] {
       done.push(begun);
     }
   }
-  const acts = done.map(
-    (records): Act => ({
+  const acts = byPerson(done).map(
+    ({ actor, records }): Act => ({
       kind: kindOf(records[0]!),
-      actor: actorOf(records[0]!),
+      actor,
       firstUs: records[0]!.us,
       lastUs: records[records.length - 1]!.us,
       records,
@@ -106,6 +106,28 @@ export function actsOf(evidence: readonly ToldEvidence[]): Act[] {
     }),
   );
   return [...acts, ...measured].sort((a, b) => a.firstUs - b.firstUs);
+}
+
+/** From so many addresses on, refusals of one account are told of the account. */
+const SEVERAL_ADDRESSES = 3;
+
+/** Groups of records with who did it; of one account that was tried from many addresses, the account. */
+function byPerson(groups: readonly ToldRecord[][]): { actor: string; records: ToldRecord[] }[] {
+  const tried = new Map<string, ToldRecord[][]>();
+  for (const group of groups) {
+    const users = new Set(group.flatMap((r) => r.users));
+    if (kindOf(group[0]!) !== "logon refused" || users.size !== 1) continue;
+    const user = [...users][0]!;
+    tried.set(user, [...(tried.get(user) ?? []), group]);
+  }
+  const told = new Set<ToldRecord[]>();
+  const persons = [...tried].flatMap(([actor, own]) => {
+    if (new Set(own.map((g) => g[0]!.src)).size < SEVERAL_ADDRESSES) return [];
+    for (const group of own) told.add(group);
+    return [{ actor, records: own.flat().sort((a, b) => a.us - b.us) }];
+  });
+  const others = groups.filter((g) => !told.has(g)).map((records) => ({ actor: actorOf(records[0]!), records }));
+  return [...others, ...persons];
 }
 
 /** A finding that holds nothing else, and more than is listed, knows how many there were. */
@@ -142,6 +164,13 @@ function actorOf(r: ToldRecord): string {
   }
 }
 
+/** What a sentence says, of whomever and however much. */
+function withoutNames({ sentence, users }: ToldRecord): string {
+  let text = sentence!;
+  for (const user of [...users].sort((a, b) => b.length - a.length)) if (user !== "") text = text.replaceAll(user, "@");
+  return text.replace(AMOUNT, "#");
+}
+
 /** A number by itself: the same sentence with another amount says the same again. Part of a name it is another name. */
 export const AMOUNT = /(?<![\w.:/-])\d+(?:\.\d+)?(?![\w:/-]|\.\d)/g;
 
@@ -158,7 +187,7 @@ function keyOf(r: ToldRecord): string {
     link: r.interface ?? "",
     "rights refused": r.sender,
     rights: r.sender,
-    said: r.sentence === null ? (r.app ?? "") : r.sentence.replace(AMOUNT, "#"),
+    said: r.sentence === null ? (r.app ?? "") : withoutNames(r),
     measured: "",
   }[kind];
   return [kind, actorOf(r), more].join("\u0001");

@@ -118,6 +118,27 @@ test.each<[string, StoryDetail["findings"], string]>([
     "svc-7 was made, on vpn-1.",
   ],
   [
+    "the same of several people",
+    [
+      finding(
+        ["k.lind", "r.moe", "k.lind", "s.dahl"].map((user, i) =>
+          record(i, { users: [user, "dc-1$"], sender: { name: "dc-1" }, sentence: `The account ${user} was locked out` }),
+        ),
+      ),
+    ],
+    "Over 3 s the account k.lind was locked out, on dc-1, and so for r.moe and s.dahl, 4 times in all.",
+  ],
+  [
+    "one account from many addresses",
+    [finding([1, 2, 3, 4].map((i) => refused(i * 40, `192.0.2.${i}`, "i.bakke")))],
+    "Over 2 min i.bakke was refused 4 logons on vpn-1 from 192.0.2.1, 192.0.2.2, 192.0.2.3 and 1 more.",
+  ],
+  [
+    "a sentence that begins with a word of ours",
+    [finding(range(2, (i) => record(i, { sentence: "Someone asked vpn-1" })))],
+    "Over 1 s someone asked vpn-1 twice.",
+  ],
+  [
     "ports of a scan",
     [
       finding(

@@ -25,6 +25,7 @@ export interface Standing {
 }
 
 const NAMED = 3;
+const BEGINS_SMALL = /^(?:the|a|an|someone|somebody|something|nobody) /;
 const TEXT_MOST = 160;
 
 /**
@@ -48,7 +49,7 @@ export function tellStory(
     told.add(said);
     out.push({
       us: act.firstUs,
-      text: `${capital(`${when(act, reachedUs)}${again}`)}${said}.`.replace(/^the /, "The "),
+      text: `${capital(`${when(act, reachedUs)}${again}`)}${said}.`.replace(BEGINS_SMALL, (word) => capital(word)),
     });
     // a measure is of a stretch of the clock: what else happened in it did not happen after it
     if (act.kind === "measured") continue;
@@ -83,7 +84,7 @@ function sayAct(act: Act, sameActor: boolean): string {
   const as = users.length === 0 || users[0] === act.actor ? "" : ` as ${names(users)}`;
   switch (act.kind) {
     case "logon refused":
-      return `${who} was refused ${times(count, "logon", "a logon")} on ${at}${as}`;
+      return `${who} was refused ${times(count, "logon", "a logon")} on ${at}${as}${fromWhere(act)}`;
     case "logon":
       return `${who} was let in on ${at}${as}${often(count)}`;
     case "connection refused": {
@@ -116,13 +117,25 @@ function sayWords({ records, count, actor }: Act): string {
   const [first] = records as [ToldRecord, ...ToldRecord[]];
   if (first.sentence !== null) {
     const { sentence } = first;
-    const begun = sentence.startsWith("The ") ? `the ${sentence.slice(4)}` : sentence;
+    const begun = sentence.replace(OUR_WORD, (word) => word.toLowerCase());
     const plain = begun.endsWith(".") ? begun.slice(0, -1) : begun;
-    return `${plain}${plain.includes(actor) ? "" : `, on ${actor}`}${often(count)}${changed(records)}`;
+    const others = distinct(records.flatMap((r) => r.users)).filter((user) => !first.users.includes(user));
+    const on = plain.includes(actor) ? "" : `, on ${actor}`;
+    if (others.length > 0) return `${plain}${on}, and so for ${names(others)},${often(count)} in all`;
+    return `${plain}${on}${often(count)}${changed(records)}`;
   }
   const app = first.app === null ? "" : `${first.app} on `;
   const text = first.text.length > TEXT_MOST ? `${first.text.slice(0, TEXT_MOST).toWellFormed()} …` : first.text;
   return `${app}${actor} said${often(count)}${count > 1 ? ", first" : ""} “${text}”`;
+}
+
+/** A word of ours that begins a sentence; a name keeps its case. */
+const OUR_WORD = /^(?:The|A|An|Someone|Somebody|Something|Nobody) /;
+
+/** Of an account that was tried from several addresses: from which. */
+function fromWhere({ actor, records }: Act): string {
+  const sources = distinct(records.flatMap((r) => (r.src === null || r.src === actor ? [] : [r.src])));
+  return sources.length === 0 ? "" : ` from ${names(sources)}`;
 }
 
 /** Amounts that were others in the last of several sentences. */
