@@ -1,7 +1,10 @@
 export { type MailedIncident, type MailText, mailOf, mailOfMany } from "./message.js";
 export {
   concerns,
+  type FollowUp,
+  followUpsOf,
   isHistory,
+  nextReminder,
   planTelling,
   reasonToDrop,
   retryAfterUs,
@@ -11,4 +14,16 @@ export {
   tellingOf,
   UPDATES_APART_US,
 } from "./plan.js";
-export { NotifyRoute, TELLINGS, type Telling } from "./route.js";
+export { type Duty, onDuty, Rota } from "./rota.js";
+export {
+  Escalation,
+  MESSAGES,
+  type Message,
+  NotifyRoute,
+  NotifyRouteParts,
+  QuietWindow,
+  TELLINGS,
+  type Telling,
+  whomOf,
+} from "./route.js";
+export { waitsUntil } from "./waits.js";

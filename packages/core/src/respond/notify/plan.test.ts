@@ -24,6 +24,8 @@ const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
   rules: ["refused-logons"],
   tags: ["logon"],
   entities: ["203.0.113.9", "vpn-1"],
+  sites: ["Orvane"],
+  groups: ["edge"],
   lastUs: T,
   endedUs: null,
   acknowledged: false,
@@ -66,6 +68,9 @@ describe("which incidents a route is for", () => {
     ["a text of the title", { about: ["VPN"] }, {}, true],
     ["a text of an entity", { about: ["203.0.113."] }, {}, true],
     ["no such text", { about: ["dc-1"] }, {}, false],
+    ["its site", { sites: ["Hestnes", "Orvane"] }, {}, true],
+    ["another site", { sites: ["Hestnes"] }, {}, false],
+    ["its group and another site", { groups: ["edge"], sites: ["Hestnes"] }, {}, false],
     ["a route that is off", { enabled: false }, {}, false],
   ])("%s", (_what, r, i, expected) => expect(concerns(route(r), incident(i))).toBe(expected));
 });

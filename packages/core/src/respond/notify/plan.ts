@@ -1,7 +1,7 @@
 import { type EpochUs, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "../../base/time/index.js";
 import { SEVERITIES, type Severity } from "../../model/record/index.js";
 import { type HistoryCode, isUnjudged, needsAttention } from "../incidents/index.js";
-import type { NotifyRoute, Telling } from "./route.js";
+import type { Message, NotifyRoute, Telling } from "./route.js";
 
 /** What happened to an incident, as its history keeps it. */
 export interface IncidentChange {
@@ -17,6 +17,9 @@ export interface ToldIncident {
   readonly rules: readonly string[];
   readonly tags: readonly string[];
   readonly entities: readonly string[];
+  /** Of the senders it names. */
+  readonly sites: readonly string[];
+  readonly groups: readonly string[];
   readonly lastUs: EpochUs;
   /** When it was over; null: it lasts. */
   readonly endedUs: EpochUs | null;
@@ -84,7 +87,9 @@ export function concerns(route: NotifyRoute, incident: ToldIncident): boolean {
     incident.severity <= SEVERITIES.indexOf(route.severity) &&
     any(route.rules, (id) => incident.rules.includes(id)) &&
     any(route.tags, (tag) => incident.tags.some((t) => t.toLowerCase() === tag.toLowerCase())) &&
-    any(route.about, (text) => said.includes(text.toLowerCase()))
+    any(route.about, (text) => said.includes(text.toLowerCase())) &&
+    any(route.sites, (site) => incident.sites.includes(site)) &&
+    any(route.groups, (group) => incident.groups.includes(group))
   );
 }
 
@@ -136,8 +141,36 @@ export function planTelling(
   return { tell, dueUs: Math.max(change.atUs, (before.lastSentUs ?? 0) + UPDATES_APART_US) };
 }
 
+/** A message that follows a raise as long as nobody acknowledges it. */
+export interface FollowUp {
+  readonly tells: "reminder" | "escalation";
+  /** Whom it goes to, see `whomOf`. */
+  readonly step: number;
+  readonly dueUs: EpochUs;
+}
+
+/** What follows a raise that is due then: the first reminder, and each escalation. */
+export const followUpsOf = (route: NotifyRoute, raiseUs: EpochUs): FollowUp[] => [
+  ...route.escalate.map(
+    ({ afterMinutes }, i): FollowUp => ({
+      tells: "escalation",
+      step: i + 1,
+      dueUs: raiseUs + afterMinutes * US_PER_MINUTE,
+    }),
+  ),
+  ...nextReminder(route, raiseUs, 0),
+];
+
+const MOST_REMINDERS = 100;
+
+/** The reminder after one that was sent then; none where the route sends none, or has sent enough. @param sent reminders so far */
+export const nextReminder = (route: NotifyRoute, lastUs: EpochUs, sent: number): FollowUp[] =>
+  route.repeatMinutes === 0 || sent >= MOST_REMINDERS
+    ? []
+    : [{ tells: "reminder", step: 0, dueUs: lastUs + route.repeatMinutes * US_PER_MINUTE }];
+
 /** Why a message that waited is not sent after all; null: it is. */
-export function reasonToDrop(tell: Telling, incident: ToldIncident, nowUs: EpochUs): string | null {
+export function reasonToDrop(tell: Message, incident: ToldIncident, nowUs: EpochUs): string | null {
   if (tell === "clear") return incident.state === "open" ? "open again meanwhile" : null;
   const shelved = incident.shelvedUntilUs !== null && incident.shelvedUntilUs > nowUs;
   if (shelved) return "shelved";

@@ -122,7 +122,11 @@ test.each<[string, StoryDetail["findings"], string]>([
     [
       finding(
         ["k.lind", "r.moe", "k.lind", "s.dahl"].map((user, i) =>
-          record(i, { users: [user, "dc-1$"], sender: { name: "dc-1" }, sentence: `The account ${user} was locked out` }),
+          record(i, {
+            users: [user, "dc-1$"],
+            sender: { name: "dc-1" },
+            sentence: `The account ${user} was locked out`,
+          }),
         ),
       ),
     ],
