@@ -43,7 +43,16 @@ export {
   SeverityChange,
   SnmpUserList,
 } from "./kinds.js";
-export { Deliveries, Notices, NoticesRead, NotifyRouteJson, NotifyRoutes, SinkMail } from "./notify.js";
+export {
+  ChannelWrite,
+  Deliveries,
+  Notices,
+  NoticesRead,
+  NotifyRouteJson,
+  NotifyRoutes,
+  NotifyWays,
+  SinkMail,
+} from "./notify.js";
 export { Overview, OverviewQuery } from "./overview.js";
 export {
   Coverage,

@@ -1,8 +1,8 @@
-import { NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
+import { Channel, MESSAGES, NotifyRouteParts, Rota, TELLINGS } from "@halvik/core/respond/notify";
 import { z } from "zod";
 import { TimeText } from "./common.js";
 
-export const NotifyRouteJson = NotifyRoute.extend({ id: z.int(), author: z.string(), changed: TimeText });
+export const NotifyRouteJson = NotifyRouteParts.extend({ id: z.int(), author: z.string(), changed: TimeText });
 export type NotifyRouteJson = z.infer<typeof NotifyRouteJson>;
 
 export const NotifyRoutes = z.object({
@@ -12,6 +12,20 @@ export const NotifyRoutes = z.object({
 });
 export type NotifyRoutes = z.infer<typeof NotifyRoutes>;
 
+const Kept = { id: z.int(), author: z.string(), changed: TimeText };
+
+/** What notifications can go by and to, beside mail addresses. */
+export const NotifyWays = z.object({
+  channels: z.array(Channel.extend(Kept)),
+  rotas: z.array(Rota.extend({ ...Kept, onDuty: z.object({ name: z.string(), to: z.string(), until: TimeText }) })),
+});
+export type NotifyWays = z.infer<typeof NotifyWays>;
+
+/** A channel as it is written; null: its secret stays as it is. */
+export const ChannelWrite = Channel.extend({
+  secret: z.string().max(200, "expected 200 characters at most").nullable().default(null),
+});
+
 /** What became of every message. */
 export const Deliveries = z.object({
   deliveries: z.array(
@@ -19,7 +33,7 @@ export const Deliveries = z.object({
       id: z.int(),
       route: z.object({ id: z.int(), name: z.string() }),
       incident: z.object({ id: z.int(), title: z.string() }).nullable(),
-      tells: z.enum([...TELLINGS, "test"]),
+      tells: z.enum([...MESSAGES, "test"]),
       state: z.enum(["waiting", "sent", "failed", "dropped"]),
       made: TimeText,
       due: TimeText,
@@ -28,6 +42,12 @@ export const Deliveries = z.object({
       /** Why it was dropped, or what the server said when it could not be sent. */
       why: z.string(),
       to: z.array(z.string()),
+      /** 0: those of the notification; n: those it goes on to then. */
+      step: z.int(),
+      /** The channel it goes by; null: mail. */
+      channel: z.string().nullable(),
+      /** What the message is known by to those who get it, however often it is sent. */
+      message: z.string(),
     }),
   ),
 });

@@ -2,9 +2,10 @@ import { raiseEngineStopped } from "../domains/health/engine-stopped.js";
 import { writeHeartbeat } from "../domains/health/repository.js";
 import { DirectoryCache } from "../domains/intake/senders/directory-cache.js";
 import { Presenter } from "../domains/names/presenter.js";
-import { mailerOf } from "../domains/notifications/mailer.js";
 import { planDeliveries } from "../domains/notifications/plan-deliveries.js";
 import { sendDue } from "../domains/notifications/send-due.js";
+import { mailerOf } from "../domains/notifications/ways/mail.js";
+import { Ways } from "../domains/notifications/ways/ways.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
 import { keepSession } from "../kernel/db/keep-session.js";
@@ -24,6 +25,7 @@ async function tell(client: Client, config: Config, startedUs: number, stopping:
   const directory = new DirectoryCache(client, config.HALVIK_ZONE);
   const presenter = new Presenter(client);
   const mailer = mailerOf(config);
+  const ways = new Ways(client, mailer, config.HALVIK_NOTIFY_NETWORKS, nowUs);
   const heartbeat = (detail: object) =>
     writeHeartbeat(client, "notifier", config.HALVIK_NODE, startedUs, nowUs(), detail);
   // a heart that goes on beating while a mail server lets one wait
@@ -40,7 +42,7 @@ async function tell(client: Client, config: Config, startedUs: number, stopping:
       const more = await planDeliveries(client, senders, nowUs());
       await sendDue({
         db: client,
-        mailer,
+        ways,
         senders,
         present: await presenter.present(senders),
         linkOf: (incident) => `${publicUrl(config)}/incidents/${incident}`,

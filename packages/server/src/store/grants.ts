@@ -28,7 +28,7 @@ const ROLLUPS = [
 /** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue. */
 const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", ...ROLLUPS];
 /** What holds secrets, or what only whoever signs people in has to see. */
-const SECRET = ["person", "token", "session", "snmp_user"];
+const SECRET = ["person", "token", "session", "snmp_user", "notify_channel"];
 /** Counted up by triggers when what they watch is changed. */
 const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 
@@ -38,12 +38,14 @@ const PEOPLES = [
   "endpoint_config",
   "mib_module",
   "notices_read",
+  "notify_channel",
   "notify_route",
   "own_application",
   "own_domain",
   "own_meaning",
   "own_severity",
   "person",
+  "rota",
   "rule",
   "saved_filter",
   "sender",
@@ -77,7 +79,11 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     update: [...PEOPLES, ...VERSIONS, "bulk_act", "finding", "incident", "incident_task", "job", "role_status"],
     delete: [...PEOPLES, "engine_close", "held_record", "rule_failure"],
     // who may write a user's keys may not read them; an arrival in quarantine may be asked for again
-    columns: ["select (name, auth_protocol, priv_protocol, sender) on snmp_user", "update (state) on quarantined"],
+    columns: [
+      "select (name, auth_protocol, priv_protocol, sender) on snmp_user",
+      "select (id, body, author, changed_us) on notify_channel",
+      "update (state) on quarantined",
+    ],
     functions: [],
     segments: ["select"],
   },
@@ -203,7 +209,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     segments: ["select", "insert"],
   },
   notifier: {
-    select: ["*"],
+    select: ["*", "notify_channel"],
     // of incidents the one that says the engine has stopped
     insert: ["delivery", "incident", "incident_event", "role_status"],
     update: ["delivery", "incident_event", "role_status"],

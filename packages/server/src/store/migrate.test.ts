@@ -129,12 +129,18 @@ describe("a database of before the first release", () => {
     await client.query("delete from migration");
     const all = ["001-records", ...names(24).slice(1), "025-names-alike"];
     await client.query("insert into migration (name) select unnest($1::text[])", [all]);
-    expect(await migrate(connection)).toEqual(["002-nodes-and-codes", "003-one-happening", "004-evidence-kept"]);
+    expect(await migrate(connection)).toEqual([
+      "002-nodes-and-codes",
+      "003-one-happening",
+      "004-evidence-kept",
+      "005-telling",
+    ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
       { name: "002-nodes-and-codes" },
       { name: "003-one-happening" },
       { name: "004-evidence-kept" },
+      { name: "005-telling" },
     ]);
     await client.end();
   });

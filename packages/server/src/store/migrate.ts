@@ -4,6 +4,7 @@ import { up as schema } from "./migrations/001-schema.js";
 import { up as nodesAndCodes } from "./migrations/002-nodes-and-codes.js";
 import { up as oneHappening } from "./migrations/003-one-happening.js";
 import { up as evidenceKept } from "./migrations/004-evidence-kept.js";
+import { up as telling } from "./migrations/005-telling.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -11,6 +12,7 @@ const MIGRATIONS = [
   { name: "002-nodes-and-codes", up: nodesAndCodes },
   { name: "003-one-happening", up: oneHappening },
   { name: "004-evidence-kept", up: evidenceKept },
+  { name: "005-telling", up: telling },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

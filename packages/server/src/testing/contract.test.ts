@@ -162,6 +162,23 @@ test("notifications and notices", async () => {
   await ask("post", "/notify/routes/{id}/test", `/notify/routes/${id}/test`);
   await ask("get", "/notify/deliveries");
   await ask("delete", "/notify/routes/{id}", `/notify/routes/${id}`);
+  const channel = { kind: "webhook", name: "chat", url: "https://chat.example/hook" };
+  const made = await ask("post", "/notify/channels", "/notify/channels", { ...channel, secret: "s3cret" });
+  await ask("patch", "/notify/channels/{id}", `/notify/channels/${made.body.id}`, { ...channel, format: "chat" });
+  const rota = {
+    name: "night",
+    zone: "Europe/Oslo",
+    from: "2026-11-02",
+    people: [{ name: "m.aune", to: "m.aune@orvane.example" }],
+  };
+  const duty = await ask("post", "/notify/rotas", "/notify/rotas", rota);
+  await ask("patch", "/notify/rotas/{id}", `/notify/rotas/${duty.body.id}`, { ...rota, at: "07:00" });
+  const ways = await ask("get", "/notify/ways");
+  expect(ways.body.channels[0]).toMatchObject({ name: "chat", format: "chat" });
+  expect(JSON.stringify(ways.body)).not.toContain("s3cret");
+  expect(ways.body.rotas[0].onDuty).toMatchObject({ name: "m.aune" });
+  await ask("delete", "/notify/rotas/{id}", `/notify/rotas/${duty.body.id}`);
+  await ask("delete", "/notify/channels/{id}", `/notify/channels/${made.body.id}`);
   await ask("get", "/notify/sink");
   await ask("get", "/notices");
   await ask("post", "/notices/read", "/notices/read", { upTo: 1 });

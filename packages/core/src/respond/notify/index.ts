@@ -1,3 +1,4 @@
+export { Channel, WEBHOOK_FORMATS } from "./channel.js";
 export { type MailedIncident, type MailText, mailOf, mailOfMany } from "./message.js";
 export {
   concerns,
@@ -27,3 +28,4 @@ export {
   whomOf,
 } from "./route.js";
 export { waitsUntil } from "./waits.js";
+export { signatureBase, webhookBody } from "./webhook.js";

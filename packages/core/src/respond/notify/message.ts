@@ -2,7 +2,7 @@ import { formatUs } from "../../base/time/index.js";
 import type { HistoryCode } from "../incidents/index.js";
 import { type StoryDetail, storyOf } from "../story/index.js";
 import { tellingOf } from "./plan.js";
-import type { Telling } from "./route.js";
+import type { Message } from "./route.js";
 
 /** What a message says of an incident, beside its story; times as RFC 3339 texts. */
 export interface MailedIncident extends StoryDetail {
@@ -35,7 +35,15 @@ const RECORDS = 12;
 const TEXT_MOST = 400;
 const SUBJECT_MOST = 160;
 const NEWS = 5;
-const WORDS: Readonly<Record<Telling, string>> = { raise: "raised", update: "changed", clear: "over" };
+const WORDS: Readonly<Record<Message, string>> = {
+  raise: "raised",
+  update: "changed",
+  clear: "over",
+  reminder: "not acknowledged",
+  escalation: "not acknowledged, for you now",
+};
+/** Of so many at once each has its lines; of the rest it is said how many. */
+const MANY = 50;
 /** A change by what it is, where that says more. */
 const CHANGES: Readonly<Partial<Record<HistoryCode, string>>> = { worse: "worse", "still-lasts": "still lasts" };
 
@@ -44,7 +52,7 @@ const CHANGES: Readonly<Partial<Record<HistoryCode, string>>> = { worse: "worse"
  * characters are shown, not sent.
  * @param link address of the incident's page
  */
-export function mailOf(tell: Telling, detail: MailedIncident, link: string): MailText {
+export function mailOf(tell: Message, detail: MailedIncident, link: string): MailText {
   const { incident: i, rules, findings } = detail;
   const evidence = findings.flatMap((f) => f.evidence).sort((a, b) => (a.time < b.time ? 1 : -1));
   const counted = findings.reduce((sum, f) => sum + f.count, 0);
@@ -81,28 +89,31 @@ export function mailOf(tell: Telling, detail: MailedIncident, link: string): Mai
 
 /** Several messages in one, when they are many. */
 export function mailOfMany(
-  told: readonly { readonly tell: Telling; readonly detail: MailedIncident; readonly link: string }[],
+  told: readonly { readonly tell: Message; readonly detail: MailedIncident; readonly link: string }[],
 ): MailText {
   const out = [`${told.length} messages in one: many came at the same time.`, ""];
-  for (const { tell, detail, link } of told)
+  for (const { tell, detail, link } of told.slice(0, MANY))
     out.push(
       `${WORDS[tell]}: ${line(detail.incident.title)}`,
       `  ${detail.incident.severity}, ${detail.incident.count} records from ${detail.incident.first} to ${detail.incident.last}`,
       `  ${link}`,
       "",
     );
+  if (told.length > MANY) out.push(`and ${told.length - MANY} more`, "");
   return { subject: subject(`${told.length} incidents raised, changed or over`), text: `${out.join("\n")}\n` };
 }
 
 /** What a change is about, the latest first. */
-const newsOf = (tell: Telling, { history }: MailedIncident): MailedIncident["history"] =>
+const newsOf = (tell: Message, { history }: MailedIncident): MailedIncident["history"] =>
   tell === "update" ? history.filter((h) => tellingOf(h.code) === "update").slice(0, NEWS) : [];
 
-const wordOf = (tell: Telling, detail: MailedIncident): string =>
+const wordOf = (tell: Message, detail: MailedIncident): string =>
   CHANGES[newsOf(tell, detail)[0]?.code ?? "raised"] ?? WORDS[tell];
 
-function stateOf(tell: Telling, { incident: i, history }: MailedIncident): string {
+function stateOf(tell: Message, { incident: i, history }: MailedIncident): string {
   if (tell === "raise") return i.returned > 0 ? "It has returned" : `Raised at ${i.raised}`;
+  if (tell === "reminder" || tell === "escalation")
+    return `Nobody has acknowledged it since it was raised at ${i.raised}; last evidence at ${i.last}`;
   if (tell === "update")
     return i.state === "open"
       ? `It still lasts; last evidence at ${i.last}`

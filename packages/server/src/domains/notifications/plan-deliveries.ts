@@ -1,12 +1,14 @@
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { isHistory, planTelling, tellingOf } from "@halvik/core/respond/notify";
+import { followUpsOf, isHistory, type NotifyRoute, planTelling, tellingOf, whomOf } from "@halvik/core/respond/notify";
 import { type Queryable, transaction } from "../../kernel/db/pool.js";
 import {
   dropWaiting,
   insertDelivery,
   listRoutes,
   markNoted,
+  type NewDelivery,
   saidBefore,
+  stepsTold,
   toldIncident,
   unnotedEvents,
 } from "./repository.js";
@@ -24,8 +26,7 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
   await transaction(db, async () => {
     const history: number[] = [];
     for (const event of events) {
-      const incident =
-        tellingOf(event.code) === null ? null : await toldIncident(db, event.incident, (id) => directory.name(id));
+      const incident = tellingOf(event.code) === null ? null : await toldIncident(db, event.incident, directory);
       if (incident === null) continue;
       if (isHistory(incident, event)) history.push(event.id);
       for (const { id, route } of routes) {
@@ -34,16 +35,17 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
           if (plan.cancels) await dropWaiting(db, id, event.incident, plan.why, nowUs);
           continue;
         }
-        await insertDelivery(db, {
-          route: id,
-          routeName: route.name,
-          incident: event.incident,
-          tells: plan.tell,
-          event: event.id,
-          madeUs: nowUs,
-          dueUs: plan.dueUs,
-          to: route.to,
-        });
+        const made = { route: id, routeName: route.name, incident: event.incident, event: event.id, madeUs: nowUs };
+        if (plan.tell === "clear") {
+          await dropWaiting(db, id, event.incident, "over before it was sent", nowUs, ["reminder", "escalation"]);
+          // whoever was told of it is told that it is over
+          for (const way of await stepsTold(db, id, event.incident))
+            await insertDelivery(db, { ...made, tells: "clear", dueUs: plan.dueUs, ...way });
+          continue;
+        }
+        await insertStep(db, route, { ...made, tells: plan.tell, dueUs: plan.dueUs, step: 0 });
+        if (plan.tell === "raise")
+          for (const follow of followUpsOf(route, plan.dueUs)) await insertStep(db, route, { ...made, ...follow });
       }
     }
     await markNoted(
@@ -53,4 +55,12 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
     );
   });
   return events.length === EVENTS_AT_ONCE;
+}
+
+/** A message to those of a step, one for each way they are reached by. */
+export async function insertStep(db: Queryable, route: NotifyRoute, made: Omit<NewDelivery, "channel">): Promise<void> {
+  const whom = whomOf(route, made.step);
+  if (whom === null) return;
+  const mail = whom.to.length + whom.rotas.length > 0 ? [null] : [];
+  for (const channel of [...mail, ...whom.channels]) await insertDelivery(db, { ...made, channel });
 }

@@ -1,7 +1,15 @@
-import { readEntity } from "@halvik/core/model/entity";
+import { readEntity, valuesOfField } from "@halvik/core/model/entity";
 import type { Severity } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { HISTORY_CODES, type HistoryCode } from "@halvik/core/respond/incidents";
-import { NotifyRoute, type SaidBefore, type Telling, type ToldIncident, tellingOf } from "@halvik/core/respond/notify";
+import {
+  MESSAGES,
+  type Message,
+  NotifyRoute,
+  type SaidBefore,
+  type ToldIncident,
+  tellingOf,
+} from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
 
 export interface KeptRoute {
@@ -77,11 +85,11 @@ export async function markNoted(db: Queryable, ids: readonly number[], history: 
   ]);
 }
 
-/** What routes look at; null: it is gone or lies in another one. @param senderName names of senders by id */
+/** What routes look at; null: it is gone or lies in another one. */
 export async function toldIncident(
   db: Queryable,
   id: number,
-  senderName: (id: number) => string,
+  directory: SenderDirectory,
 ): Promise<ToldIncident | null> {
   const { rows } = await db.query<{
     title: string;
@@ -108,7 +116,10 @@ export async function toldIncident(
   );
   const row = rows[0];
   if (!row) return null;
+  const senders = valuesOfField(row.entities, "sender").flatMap((s) => directory.get(Number(s)) ?? []);
   return {
+    sites: [...new Set(senders.flatMap((s) => s.site ?? []))],
+    groups: [...new Set(senders.flatMap((s) => s.groups))],
     title: row.title,
     severity: row.severity,
     state: row.state,
@@ -116,7 +127,7 @@ export async function toldIncident(
     tags: row.tags,
     entities: row.entities.map((e) => {
       const { field, value } = readEntity(e);
-      return field === "sender" ? senderName(Number(value)) : value;
+      return field === "sender" ? directory.name(Number(value)) : value;
     }),
     lastUs: row.last_us,
     endedUs: row.ended_us,
@@ -131,13 +142,15 @@ export async function toldIncident(
 
 /** What a route has said of an incident since it was last raised. */
 export async function saidBefore(db: Queryable, route: number, incident: number): Promise<SaidBefore> {
-  const { rows } = await db.query<{ tells: Telling; state: string; ended_us: number | null }>(
-    "select tells, state, ended_us from delivery where route = $1 and incident = $2 and state in ('waiting', 'sent') order by id desc limit 50",
+  // what went to others than those of the route says nothing of those; a raise by any of its ways is one
+  const { rows } = await db.query<{ tells: Message; state: string; ended_us: number | null }>(
+    "select tells, state, ended_us from delivery where route = $1 and incident = $2 and step = 0 and tells <> 'reminder' and state in ('waiting', 'sent') order by id desc limit 50",
     [route, incident],
   );
   const over = rows.findIndex((r) => r.tells === "clear");
   const since = over < 0 ? rows : rows.slice(0, over);
-  const raise = since.find((r) => r.tells === "raise");
+  const raises = since.filter((r) => r.tells === "raise");
+  const raise = raises.find((r) => r.state === "sent") ?? raises[0];
   return {
     over: over >= 0 && raise === undefined,
     raise: raise === undefined ? "never" : raise.state === "sent" ? "sent" : "waiting",
@@ -150,42 +163,89 @@ export interface NewDelivery {
   readonly route: number;
   readonly routeName: string;
   readonly incident: number | null;
-  readonly tells: Telling | "test";
+  readonly tells: Message | "test";
   readonly event: number | null;
   readonly madeUs: number;
   readonly dueUs: number;
-  readonly to: readonly string[];
+  /** Whom of its route, see `whomOf`. */
+  readonly step: number;
+  /** By which channel; null: by mail. */
+  readonly channel: number | null;
 }
 
-/** Keeps a message to be sent; the same event is told once by a route. */
+/** Keeps a message to be sent; the same event is told once by a route, in each of its ways. */
 export async function insertDelivery(db: Queryable, d: NewDelivery): Promise<void> {
   await db.query(
-    "insert into delivery (route, route_name, incident, tells, event, made_us, due_us, recipients) values ($1, $2, $3, $4, $5, $6, $7, $8) on conflict do nothing",
-    [d.route, d.routeName, d.incident, d.tells, d.event, d.madeUs, d.dueUs, d.to],
+    "insert into delivery (route, route_name, incident, tells, event, made_us, due_us, step, channel, recipients) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, '{}') on conflict do nothing",
+    [d.route, d.routeName, d.incident, d.tells, d.event, d.madeUs, d.dueUs, d.step, d.channel],
   );
 }
 
 export interface DueDelivery {
   readonly id: number;
   readonly route: number;
+  readonly routeName: string;
   readonly incident: number | null;
-  readonly tells: Telling | "test";
+  readonly event: number | null;
+  readonly tells: Message | "test";
   readonly attempts: number;
-  readonly to: readonly string[];
+  readonly dueUs: number;
+  readonly madeUs: number;
+  readonly step: number;
+  readonly channel: number | null;
+  /** What the message is known by, however often it is sent; several may be one message. */
+  readonly message: string;
 }
 
 export async function dueDeliveries(db: Queryable, nowUs: number, most: number): Promise<DueDelivery[]> {
-  const { rows } = await db.query<Omit<DueDelivery, "to"> & { recipients: string[] }>(
-    "select id, route, incident, tells, attempts, recipients from delivery where state = 'waiting' and due_us <= $1 order by due_us, id limit $2",
+  const { rows } = await db.query<DueDelivery>(
+    `select id, route, route_name as "routeName", incident, event, tells, attempts, due_us as "dueUs", made_us as "madeUs", step, channel, message
+     from delivery where state = 'waiting' and due_us <= $1 order by due_us, id limit $2`,
     [nowUs, most],
   );
-  return rows.map(({ recipients, ...r }) => ({ ...r, to: recipients }));
+  return rows;
+}
+
+/** Several are one message from now on, and stay it if that is sent again. */
+export async function makeOne(db: Queryable, ids: readonly number[]): Promise<void> {
+  await db.query(
+    "update delivery set message = (select message from delivery where id = $2) where id = any($1::int[])",
+    [ids, ids[0]],
+  );
+}
+
+/** What is due waits until then. */
+export async function postponeDelivery(db: Queryable, id: number, why: string, untilUs: number): Promise<void> {
+  await db.query("update delivery set due_us = $2, why = $3 where id = $1", [id, untilUs, why]);
+}
+
+/** Steps of a route, and channels of them, by which an incident was told since it last began: those who were told of it are told of its end. */
+export async function stepsTold(
+  db: Queryable,
+  route: number,
+  incident: number,
+): Promise<readonly { readonly step: number; readonly channel: number | null }[]> {
+  const { rows } = await db.query<{ step: number; channel: number | null }>(
+    `select distinct step, channel from delivery where route = $1 and incident = $2 and state = 'sent' and tells <> 'clear'
+       and id > coalesce((select max(id) from delivery where route = $1 and incident = $2 and tells = 'clear'), 0)`,
+    [route, incident],
+  );
+  return rows;
+}
+
+/** Reminders of a raise that were sent by a route. @param event what raised it */
+export async function remindersSent(db: Queryable, route: number, event: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>(
+    "select count(*)::int as n from delivery where route = $1 and event = $2 and tells = 'reminder' and state = 'sent'",
+    [route, event],
+  );
+  return rows[0]!.n;
 }
 
 /** Messages a route has sent since a moment: those that went together count as one. */
 export async function sentSince(db: Queryable, route: number, sinceUs: number): Promise<number> {
   const { rows } = await db.query<{ n: number }>(
-    "select count(distinct ended_us)::int as n from delivery where route = $1 and state = 'sent' and ended_us > $2",
+    "select count(distinct message)::int as n from delivery where route = $1 and state = 'sent' and ended_us > $2",
     [route, sinceUs],
   );
   return rows[0]!.n;
@@ -197,10 +257,11 @@ export async function endDeliveries(
   state: "sent" | "failed" | "dropped",
   why: string,
   nowUs: number,
+  recipients: readonly string[] = [],
 ): Promise<void> {
   await db.query(
-    "update delivery set state = $2, why = $3, ended_us = $4, attempts = attempts + case when $2 = 'dropped' then 0 else 1 end where id = any($1::int[])",
-    [ids, state, why, nowUs],
+    "update delivery set state = $2, why = $3, ended_us = $4, recipients = $5, attempts = attempts + case when $2 = 'dropped' then 0 else 1 end where id = any($1::int[])",
+    [ids, state, why, nowUs, recipients],
   );
 }
 
@@ -217,17 +278,18 @@ export async function retryDeliveries(
   ]);
 }
 
-/** A raise that waits is not needed any more. */
+/** What waits is not needed any more. @param only messages of these kinds */
 export async function dropWaiting(
   db: Queryable,
   route: number,
   incident: number,
   why: string,
   nowUs: number,
+  only: readonly Message[] = MESSAGES,
 ): Promise<void> {
   await db.query(
-    "update delivery set state = 'dropped', why = $3, ended_us = $4 where route = $1 and incident = $2 and state = 'waiting'",
-    [route, incident, why, nowUs],
+    "update delivery set state = 'dropped', why = $3, ended_us = $4 where route = $1 and incident = $2 and state = 'waiting' and tells = any($5::text[])",
+    [route, incident, why, nowUs, only],
   );
 }
 
@@ -237,7 +299,7 @@ export interface DeliveryRow {
   route_name: string;
   incident: number | null;
   title: string | null;
-  tells: Telling | "test";
+  tells: Message | "test";
   state: "waiting" | "sent" | "failed" | "dropped";
   made_us: number;
   due_us: number;
@@ -245,12 +307,24 @@ export interface DeliveryRow {
   attempts: number;
   why: string;
   recipients: string[];
+  step: number;
+  message: string;
+  /** The channel's name; null: mail. */
+  channel_name: string | null;
 }
 
-export async function latestDeliveries(db: Queryable, most: number): Promise<DeliveryRow[]> {
+/** @param incident only those about this one */
+export async function latestDeliveries(
+  db: Queryable,
+  most: number,
+  incident: number | null = null,
+): Promise<DeliveryRow[]> {
   const { rows } = await db.query<DeliveryRow>(
-    "select d.*, i.title from delivery d left join incident i on i.id = d.incident order by d.id desc limit $1",
-    [most],
+    `select d.*, i.title, coalesce(c.body->>'name', case when d.channel is not null then 'a channel that is gone' end) as channel_name
+     from delivery d left join incident i on i.id = d.incident
+       left join (select id, body from notify_channel) c on c.id = d.channel
+     where $2::int is null or d.incident = $2 order by d.id desc limit $1`,
+    [most, incident],
   );
   return rows;
 }

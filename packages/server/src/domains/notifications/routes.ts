@@ -1,21 +1,31 @@
-import { Deliveries, EntityId, Notices, NoticesRead, NotifyRouteJson, NotifyRoutes, SinkMail } from "@halvik/contract";
+import {
+  ChannelWrite,
+  Deliveries,
+  EntityId,
+  Notices,
+  NoticesRead,
+  NotifyRouteJson,
+  NotifyRoutes,
+  NotifyWays,
+  SinkMail,
+} from "@halvik/contract";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { severityName } from "@halvik/core/model/record";
 import { historyWords } from "@halvik/core/respond/incidents";
-import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
+import { NotifyRoute, onDuty, Rota, tellingOf } from "@halvik/core/respond/notify";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Models } from "../../kernel/db/models.js";
-import type { Pool } from "../../kernel/db/pool.js";
+import type { Pool, Queryable } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { readSink } from "./mail-sink/read-sink.js";
+import { insertStep } from "./plan-deliveries.js";
 import {
   changeRoute,
   deleteRoute,
-  insertDelivery,
   insertRoute,
   type KeptRoute,
   latestDeliveries,
@@ -24,6 +34,7 @@ import {
   markRead,
   readUpTo,
 } from "./repository.js";
+import { deleteChannel, deleteRota, listChannels, listRotas, saveChannel, saveRota } from "./settings-repository.js";
 
 const params = z.object({ id: EntityId });
 const DELIVERIES = 200;
@@ -110,27 +121,66 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
       handle: async ({ params: p }) => {
         const found = await one(p.id);
         const now = nowUs();
-        await insertDelivery(db, {
-          route: p.id,
-          routeName: found.name,
-          incident: null,
-          tells: "test",
-          event: null,
-          madeUs: now,
-          dueUs: now,
-          to: found.to,
-        });
+        const made = { route: p.id, routeName: found.name, incident: null, tells: "test", event: null } as const;
+        // everybody it may reach: those of each step too
+        for (const step of [0, ...found.escalate.map((_, i) => i + 1)])
+          await insertStep(db, found, { ...made, madeUs: now, dueUs: now, step });
         return found;
       },
     }),
     route({
       method: "get",
-      path: "/notify/deliveries",
-      summary: "What became of every message, the newest first",
+      path: "/notify/ways",
+      summary: "What notifications can go by and to beside mail: channels, and rotas with who is on duty now",
       access: "read",
+      answer: NotifyWays,
+      handle: async () => {
+        const now = nowUs();
+        return {
+          channels: (await listChannels(db)).map(({ id, author, changedUs, body }) => ({
+            ...body,
+            id,
+            author,
+            changed: formatUs(changedUs),
+          })),
+          rotas: (await listRotas(db)).map(({ id, author, changedUs, body }) => {
+            const { untilUs, ...person } = onDuty(body, now);
+            return {
+              ...body,
+              id,
+              author,
+              changed: formatUs(changedUs),
+              onDuty: { ...person, until: formatUs(untilUs) },
+            };
+          }),
+        };
+      },
+    }),
+    ...setUp({
+      path: "/notify/rotas",
+      what: "rota",
+      body: Rota,
+      save: (act, id, rota, author) => saveRota(act, id, rota, author, nowUs()),
+      remove: deleteRota,
+      models,
+    }),
+    ...setUp({
+      path: "/notify/channels",
+      what: "channel",
+      body: ChannelWrite,
+      save: (act, id, { secret, ...channel }, author) => saveChannel(act, id, channel, secret, author, nowUs()),
+      remove: deleteChannel,
+      models,
+    }),
+    route({
+      method: "get",
+      path: "/notify/deliveries",
+      summary: "What became of every message, or of those about one incident, the newest first",
+      access: "read",
+      query: z.object({ incident: z.coerce.number().int().min(1).optional() }),
       answer: Deliveries,
-      handle: async () => ({
-        deliveries: (await latestDeliveries(db, DELIVERIES)).map((d) => ({
+      handle: async ({ query }) => ({
+        deliveries: (await latestDeliveries(db, DELIVERIES, query.incident ?? null)).map((d) => ({
           id: d.id,
           route: { id: d.route, name: d.route_name },
           incident: d.incident === null ? null : { id: d.incident, title: d.title ?? "" },
@@ -142,6 +192,9 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
           attempts: d.attempts,
           why: d.why,
           to: d.recipients,
+          step: d.step,
+          channel: d.channel_name,
+          message: d.message,
         })),
       }),
     }),
@@ -187,6 +240,71 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
     }),
   ];
 };
+
+/** Adding, changing and taking away something that is set up by a form. */
+function setUp<B extends z.ZodType<{ name: string }>>({
+  path,
+  what,
+  body,
+  save,
+  remove,
+  models,
+}: {
+  path: string;
+  what: string;
+  body: B;
+  save: (db: Queryable, id: number | null, body: z.output<B>, author: string) => Promise<number | null>;
+  remove: (db: Queryable, id: number) => Promise<boolean>;
+  models: Models;
+}) {
+  const none = (id: number) => new AppError("NOT_FOUND", `there is no ${what} ${id}`);
+  const answer = z.object({ id: z.int() });
+  return [
+    route({
+      method: "post",
+      path,
+      summary: `Adds a ${what}`,
+      access: "act",
+      body,
+      answer,
+      handle: async ({ body: wanted, actor }) =>
+        inAct(models, actor.name, async (act) => {
+          const id = (await save(act.db, null, wanted as z.output<B>, actor.name))!;
+          await act.audit(`${what} added`, { id, name: (wanted as { name: string }).name });
+          return { id };
+        }),
+    }),
+    route({
+      method: "patch",
+      path: `${path}/{id}`,
+      summary: `Changes a ${what}`,
+      access: "act",
+      params,
+      body,
+      answer,
+      handle: async ({ params: p, body: wanted, actor }) =>
+        inAct(models, actor.name, async (act) => {
+          if ((await save(act.db, p.id, wanted as z.output<B>, actor.name)) === null) throw none(p.id);
+          await act.audit(`${what} changed`, { id: p.id, name: (wanted as { name: string }).name });
+          return { id: p.id };
+        }),
+    }),
+    route({
+      method: "delete",
+      path: `${path}/{id}`,
+      summary: `Takes a ${what} away; notifications that name it do without`,
+      access: "act",
+      params,
+      answer: z.object({ gone: z.boolean() }),
+      handle: async ({ params: p, actor }) =>
+        inAct(models, actor.name, async (act) => {
+          if (!(await remove(act.db, p.id))) throw none(p.id);
+          await act.audit(`${what} deleted`, { id: p.id });
+          return { gone: true };
+        }),
+    }),
+  ];
+}
 
 const notFound = (id: number): AppError => new AppError("NOT_FOUND", `there is no route ${id}`);
 

@@ -4,34 +4,40 @@ import type { HalvikRecord, RecordJson } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import {
   type MailText,
+  type Message,
   mailOf,
   mailOfMany,
   type NotifyRoute,
+  nextReminder,
   reasonToDrop,
   retryAfterUs,
-  type Telling,
   TOGETHER_FROM,
+  waitsUntil,
 } from "@halvik/core/respond/notify";
-import type { Queryable } from "../../kernel/db/pool.js";
+import { type Queryable, transaction } from "../../kernel/db/pool.js";
 import { incidentDetail } from "../incidents/detail.js";
-import type { Mailer, Thread } from "./mailer.js";
 import {
   type DueDelivery,
   dueDeliveries,
   endDeliveries,
+  insertDelivery,
   listRoutes,
+  makeOne,
+  postponeDelivery,
+  remindersSent,
   retryDeliveries,
   sentSince,
   toldIncident,
 } from "./repository.js";
+import type { Outgoing } from "./ways/way.js";
+import type { Ways } from "./ways/ways.js";
 
 const AT_ONCE = 500;
 
 /** What sending works with. */
 export interface Sending {
   readonly db: Queryable;
-  /** Null: no mail server is set. */
-  readonly mailer: Mailer | null;
+  readonly ways: Ways;
   readonly senders: SenderDirectory;
   readonly present: (record: HalvikRecord) => RecordJson;
   readonly linkOf: (incident: number) => string;
@@ -40,108 +46,154 @@ export interface Sending {
 
 interface Told {
   readonly delivery: DueDelivery;
-  readonly tell: Telling;
+  readonly tell: Message;
   readonly detail: IncidentDetail;
   readonly link: string;
 }
 
 /**
- * Sends what is due, route by route. A message that was sent but whose sending could not be noted, because the role was killed in
- * between, is sent again: better twice than never.
+ * Sends what is due, route by route, and of each route way by way. A message that was sent but whose sending could not be noted, because the
+ * role was killed in between, is sent again under the same id: better twice than never.
  */
 export async function sendDue(sending: Sending): Promise<void> {
   const { db, now } = sending;
   const due = await dueDeliveries(db, now(), AT_ONCE);
   if (due.length === 0) return;
   const routes = new Map((await listRoutes(db)).map((r) => [r.id, r.route]));
-  for (const id of new Set(due.map((d) => d.route))) {
-    const own = due.filter((d) => d.route === id);
-    const route = routes.get(id);
+  for (const own of grouped(due, (d) => `${d.route} ${d.step} ${d.channel}`)) {
+    const route = routes.get(own[0]!.route);
     const isTest = (d: DueDelivery) => d.tells === "test";
-    const drop = (list: readonly DueDelivery[], why: string) =>
-      list.length === 0
-        ? Promise.resolve()
-        : endDeliveries(
-            db,
-            list.map((d) => d.id),
-            "dropped",
-            why,
-            now(),
-          );
-    if (route === undefined) await drop(own, "the notification was deleted");
-    else if (sending.mailer === null) await drop(own, "no mail server is set (HALVIK_SMTP_URL)");
-    else {
-      for (const d of own.filter(isTest)) await attempt(sending, sending.mailer, [d], testMail(route), null);
-      const told = own.filter((d) => !isTest(d));
-      if (!route.enabled) await drop(told, "the notification is switched off");
-      else await sendRoute(sending, sending.mailer, id, route, told);
+    if (route === undefined) {
+      await drop(sending, own, "the notification was deleted");
+      continue;
     }
+    for (const d of own.filter(isTest)) await attempt(sending, route, [d], "test", testText(route), [], null);
+    const told = own.filter((d) => !isTest(d));
+    if (!route.enabled) await drop(sending, told, "the notification is switched off");
+    else await sendWay(sending, route, told);
   }
 }
 
-async function sendRoute(
-  sending: Sending,
-  mailer: Mailer,
-  id: number,
-  route: NotifyRoute,
-  due: readonly DueDelivery[],
-): Promise<void> {
+function grouped<T>(all: readonly T[], by: (one: T) => string): T[][] {
+  const groups = new Map<string, T[]>();
+  for (const one of all) groups.set(by(one), [...(groups.get(by(one)) ?? []), one]);
+  return [...groups.values()];
+}
+
+const drop = ({ db, now }: Sending, list: readonly DueDelivery[], why: string) =>
+  list.length === 0
+    ? Promise.resolve()
+    : endDeliveries(
+        db,
+        list.map((d) => d.id),
+        "dropped",
+        why,
+        now(),
+      );
+
+/** Sends what is due to those of one step of a route by one way. */
+async function sendWay(sending: Sending, route: NotifyRoute, due: readonly DueDelivery[]): Promise<void> {
   const { db, now } = sending;
   const told: Told[] = [];
   for (const delivery of due) {
-    const found = await describe(sending, delivery);
-    if (typeof found === "string") await endDeliveries(db, [delivery.id], "dropped", found, now());
+    const found = await describe(sending, route, delivery);
+    if (found === null) continue;
+    if (typeof found === "string") await drop(sending, [delivery], found);
     else told.push(found);
   }
   if (told.length === 0) return;
-  let left = route.mostPerHour - (await sentSince(db, id, now() - US_PER_HOUR));
+  // what went together once is the same message when it is sent again
+  const messages = grouped(told, (t) => t.delivery.message);
+  const singles = messages.filter((m) => m.length === 1).flat();
+  for (const together of messages.filter((m) => m.length > 1)) await sendTogether(sending, route, together);
+  let left = route.mostPerHour - (await sentSince(db, due[0]!.route, now() - US_PER_HOUR));
   // what is over the limit waits, and goes together once there is room again
-  if (left <= 0) return;
-  if (told.length >= TOGETHER_FROM || told.length > left) {
-    await attempt(
-      sending,
-      mailer,
-      told.map((t) => t.delivery),
-      mailOfMany(told),
-      null,
+  if (left <= 0 || singles.length === 0) return;
+  if (singles.length >= TOGETHER_FROM || singles.length > left) {
+    await makeOne(
+      db,
+      singles.map((t) => t.delivery.id),
     );
+    await sendTogether(sending, route, singles);
     return;
   }
-  for (const t of told) {
+  for (const t of singles) {
     if (left-- <= 0) return;
-    const thread = { id: `incident-${t.detail.incident.id}-route-${id}`, begins: t.tell === "raise" };
-    await attempt(sending, mailer, [t.delivery], mailOf(t.tell, t.detail, t.link), thread);
+    const thread = `incident-${t.detail.incident.id}-route-${t.delivery.route}`;
+    await attempt(sending, route, [t.delivery], t.tell, mailOf(t.tell, t.detail, t.link), [t], thread);
   }
 }
 
-/** What is to be told; or in words why it is not. */
-async function describe(sending: Sending, delivery: DueDelivery): Promise<Told | string> {
-  const { db, senders } = sending;
-  const tell = delivery.tells as Telling;
-  const incident = await toldIncident(db, delivery.incident!, (s) => senders.name(s));
+const sendTogether = (sending: Sending, route: NotifyRoute, told: readonly Told[]) =>
+  attempt(
+    sending,
+    route,
+    told.map((t) => ({ ...t.delivery, message: told[0]!.delivery.message })),
+    told[0]!.tell,
+    mailOfMany(told),
+    told,
+    null,
+  );
+
+/** What is to be told; in words why it is not; null: it waits. */
+async function describe(sending: Sending, route: NotifyRoute, delivery: DueDelivery): Promise<Told | string | null> {
+  const { db, senders, now } = sending;
+  const tell = delivery.tells as Message;
+  const incident = await toldIncident(db, delivery.incident!, senders);
   if (incident === null) return "it was merged into another one";
-  const why = reasonToDrop(tell, incident, sending.now());
+  const why = reasonToDrop(tell, incident, now());
   if (why !== null) return why;
+  const waits = waitsUntil(route, incident.severity, delivery.madeUs, now());
+  if (waits !== null) {
+    await postponeDelivery(db, delivery.id, waits.why, waits.untilUs);
+    return null;
+  }
   const detail = IncidentDetail.parse(await incidentDetail(db, delivery.incident!, senders, sending.present));
   return { delivery, tell, detail, link: sending.linkOf(delivery.incident!) };
 }
 
 async function attempt(
-  { db, now }: Sending,
-  mailer: Mailer,
+  { db, ways, now }: Sending,
+  route: NotifyRoute,
   deliveries: readonly DueDelivery[],
-  mail: MailText,
-  thread: Thread | null,
+  tells: Outgoing["tells"],
+  text: MailText,
+  about: Outgoing["about"],
+  thread: string | null,
 ): Promise<void> {
   const ids = deliveries.map((d) => d.id);
-  const sent = await mailer.send(deliveries[0]!.to, mail, thread);
-  if (sent.ok) return endDeliveries(db, ids, "sent", "", now());
+  const [first] = deliveries as [DueDelivery];
+  const way = await ways.find(route, first, now());
+  if ("missing" in way) return endDeliveries(db, ids, "dropped", way.missing, now());
+  const sent = await way.send({ id: first.message, tells, notification: route.name, text, about, thread });
+  if (sent.ok) {
+    await transaction(db, async () => {
+      await endDeliveries(db, ids, "sent", "", now(), way.to);
+      for (const d of deliveries) await remindAgain(db, route, d, now());
+    });
+    return;
+  }
   const after = sent.permanent ? null : retryAfterUs(Math.max(...deliveries.map((d) => d.attempts)) + 1);
-  if (after === null) await endDeliveries(db, ids, "failed", sent.why, now());
+  if (after === null) await endDeliveries(db, ids, "failed", sent.why, now(), way.to);
   else await retryDeliveries(db, ids, sent.why, now() + after);
 }
 
-const testMail = (route: NotifyRoute): MailText => ({
+/** After a reminder the next one waits: as long as nobody acknowledges it. */
+async function remindAgain(db: Queryable, route: NotifyRoute, d: DueDelivery, nowUs: number): Promise<void> {
+  if (d.tells !== "reminder" || d.event === null) return;
+  for (const next of nextReminder(route, nowUs, await remindersSent(db, d.route, d.event)))
+    await insertDelivery(db, {
+      route: d.route,
+      routeName: route.name,
+      incident: d.incident,
+      event: d.event,
+      madeUs: nowUs,
+      channel: d.channel,
+      ...next,
+    });
+}
+
+const testText = (route: NotifyRoute): MailText => ({
   subject: `Halvik · a test of the notification “${route.name}”`,
-  text: `This is a test of the notification “${route.name}”. It sends mail about incidents of severity ${route.severity} or worse.\n`,
+  text: `This is a test of the notification “${route.name}”. It is for incidents of severity ${route.severity} or worse.\n`,
 });

@@ -1,20 +1,11 @@
-import type { MailText } from "@halvik/core/respond/notify";
 import { createTransport, type Transporter } from "nodemailer";
-import type { Config } from "../../kernel/config/config.js";
+import type { Config } from "../../../kernel/config/config.js";
+import type { Outgoing, Sent } from "./way.js";
 
 const TIMEOUT_MS = 20_000;
 
-/** What became of an attempt to send; `permanent`: trying again would not help. */
-export type Sent = { readonly ok: true } | { readonly ok: false; readonly why: string; readonly permanent: boolean };
-
-/** Which conversation a message belongs to, so that readers keep its messages together. */
-export interface Thread {
-  readonly id: string;
-  readonly begins: boolean;
-}
-
 export interface Mailer {
-  send(to: readonly string[], mail: MailText, thread: Thread | null): Promise<Sent>;
+  send(to: readonly string[], message: Outgoing): Promise<Sent>;
   close(): void;
 }
 
@@ -36,8 +27,9 @@ export function mailerOf(config: Config): Mailer | null {
   });
   const domain = config.HALVIK_MAIL_FROM.split("@")[1]!;
   return {
-    async send(to, mail, thread) {
-      const threadId = thread && `<${thread.id}@${domain}>`;
+    async send(to, { id, text: mail, thread }) {
+      // what begins a conversation is none of its messages: each has an id of its own (RFC 5322 section 3.6.4)
+      const threadId = thread && `<${thread}@${domain}>`;
       try {
         await transport.sendMail({
           from: { name: "Halvik", address: config.HALVIK_MAIL_FROM },
@@ -45,8 +37,8 @@ export function mailerOf(config: Config): Mailer | null {
           subject: mail.subject,
           text: mail.text,
           headers: { "Auto-Submitted": "auto-generated" },
-          ...(threadId && thread.begins ? { messageId: threadId } : {}),
-          ...(threadId && !thread.begins ? { inReplyTo: threadId, references: [threadId] } : {}),
+          messageId: `<${id}@${domain}>`,
+          ...(threadId ? { inReplyTo: threadId, references: [threadId] } : {}),
         });
         return { ok: true };
       } catch (e) {

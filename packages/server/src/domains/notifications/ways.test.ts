@@ -1,0 +1,345 @@
+import { createHash, createHmac } from "node:crypto";
+import { createServer, type IncomingHttpHeaders, type Server } from "node:http";
+import type { HistoryCode } from "@halvik/core/respond/incidents";
+import { Channel, NotifyRoute, Rota } from "@halvik/core/respond/notify";
+import type pg from "pg";
+import { nowUs } from "../../kernel/clock.js";
+import { connectionOf, createPool } from "../../kernel/db/pool.js";
+import { addEvent } from "../../kernel/db/unit-of-work.js";
+import { RoleProcess } from "../../testing/roles.js";
+import { eventually, startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { readSink } from "./mail-sink/read-sink.js";
+import { startMailSink } from "./mail-sink/sink.js";
+import { insertRoute, latestDeliveries } from "./repository.js";
+import { saveChannel, saveRota } from "./settings-repository.js";
+import { refusalOf } from "./ways/outgoing-addresses.js";
+
+/** The notifier as a real process, real mail and real requests to a receiver that checks what it gets. */
+const SECRET = "a secret of the harbour";
+let instance: TestInstance;
+let db: pg.Pool;
+let stopSink: () => Promise<void>;
+let notifier: RoleProcess;
+let receiver: Server;
+let hookUrl: string;
+interface Got {
+  readonly headers: IncomingHttpHeaders;
+  readonly body: string;
+  readonly url: string;
+}
+const got: Got[] = [];
+/** What the receiver answers next; then 204 again. */
+let answers: ((kill: () => void) => number)[] = [];
+
+beforeAll(async () => {
+  instance = await startTestInstance();
+  instance.env.HALVIK_SMTP_URL = `smtp://127.0.0.1:${instance.config.HALVIK_MAIL_SINK_PORT}`;
+  instance.env.HALVIK_NOTIFY_NETWORKS = "127.0.0.1";
+  db = createPool(connectionOf(instance.config, instance.secrets, "owner"), 2, 10_000);
+  stopSink = await startMailSink(instance.config.HALVIK_DATA_DIR, instance.config.HALVIK_MAIL_SINK_PORT);
+  receiver = createServer((req, res) => {
+    let body = "";
+    req.setEncoding("utf8").on("data", (part) => {
+      body += part;
+    });
+    req.on("end", () => {
+      got.push({ headers: req.headers, body, url: req.url! });
+      const answer = answers.shift();
+      const status = answer?.(() => req.socket.destroy()) ?? 204;
+      if (!req.socket.destroyed)
+        res.writeHead(status, status >= 300 && status < 400 ? { location: "/else" } : {}).end();
+    });
+  });
+  await new Promise<void>((ready) => receiver.listen(0, "127.0.0.1", ready));
+  hookUrl = `http://127.0.0.1:${(receiver.address() as { port: number }).port}/hook?a=1`;
+  notifier = await RoleProcess.start(instance, "notifier");
+}, 240_000);
+afterAll(async () => {
+  await notifier?.stop();
+  await stopSink?.();
+  receiver?.close();
+  await db?.end();
+  await instance?.dispose();
+});
+afterEach(async () => {
+  await db.query("delete from notify_route");
+  answers = [];
+});
+
+let made = 0;
+async function incident(title: string, severity = 3): Promise<number> {
+  const now = nowUs();
+  const { rows } = await db.query<{ id: number }>(
+    `insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities)
+     values ($1, $2, 'open', 'refused-logons', 1, $3, $4, $4, $4, 11, '{}') returning id`,
+    [title, severity, `w${++made}`, now],
+  );
+  const { id } = rows[0]!;
+  await db.query(
+    `insert into finding (incident, rule_id, lane, key, first_us, last_us, raised_us, count, evidence_first, evidence_latest, entities)
+     values ($1, 'refused-logons', 'live', $2, $3, $3, $3, 11, '[]', '[]', '{}')`,
+    [id, `w${made}`, now],
+  );
+  return id;
+}
+const happens = (id: number, code: HistoryCode) => addEvent(db, id, nowUs(), "Halvik", code, "");
+const route = (over: object) => insertRoute(db, NotifyRoute.parse({ name: "duty", ...over }), "me", nowUs());
+const channel = (over: object = {}) =>
+  saveChannel(db, null, Channel.parse({ kind: "webhook", name: "hook", url: hookUrl, ...over }), SECRET, "me", nowUs());
+const log = async (id: number) =>
+  (await latestDeliveries(db, 500, id))
+    .map((d) => `${d.tells} ${d.step} ${d.channel_name ?? "mail"} ${d.state} ${d.why}`.trim())
+    .sort();
+const soon = (id: number, what: string[]) =>
+  eventually(
+    `the log ${what}`,
+    () => log(id),
+    (l) => JSON.stringify(l) === JSON.stringify([...what].sort()),
+  );
+const hurry = (id: number) =>
+  db.query("update delivery set due_us = 0 where incident = $1 and state = 'waiting'", [id]);
+const about = (title: string) => got.filter((g) => g.body.includes(title));
+
+describe("a web address", () => {
+  test("gets what it needs, signed; raise and clear are two messages, each with its id", async () => {
+    await route({ channels: [await channel()] });
+    const id = await incident("signed one");
+    await happens(id, "raised");
+    await soon(id, ["raise 0 hook sent"]);
+    await db.query("update incident set state = 'cleared', ended_us = $2 where id = $1", [id, nowUs()]);
+    await happens(id, "cleared");
+    await soon(id, ["raise 0 hook sent", "clear 0 hook sent"]);
+    const [raise, clear] = about("signed one") as [Got, Got];
+    expect(JSON.parse(raise.body)).toMatchObject({
+      tells: "raise",
+      notification: "duty",
+      incidents: [{ id, severity: "error", count: 11 }],
+    });
+    expect(JSON.parse(clear.body).tells).toBe("clear");
+    expect(raise.headers["idempotency-key"]).toBe(JSON.parse(raise.body).id);
+    expect(clear.headers["idempotency-key"]).not.toBe(raise.headers["idempotency-key"]);
+    // as a receiver checks it: RFC 9530, RFC 9421
+    const digest = `sha-256=:${createHash("sha256").update(raise.body).digest("base64")}:`;
+    expect(raise.headers["content-digest"]).toBe(digest);
+    const params = String(raise.headers["signature-input"]).replace(/^halvik=/, "");
+    expect(params).toMatch(
+      /^\("@method" "@target-uri" "content-digest" "idempotency-key"\);created=\d+;keyid="halvik";alg="hmac-sha256"$/,
+    );
+    const base = `"@method": POST\n"@target-uri": ${hookUrl}\n"content-digest": ${digest}\n"idempotency-key": ${raise.headers["idempotency-key"]}\n"@signature-params": ${params}`;
+    expect(raise.headers.signature).toBe(`halvik=:${createHmac("sha256", SECRET).update(base).digest("base64")}:`);
+  });
+
+  test("that is busy is asked again, with the same id; one that refuses is not, nor is a redirect followed", async () => {
+    await route({ channels: [await channel()] });
+    answers = [() => 503, () => 204];
+    const busy = await incident("busy one");
+    await happens(busy, "raised");
+    await eventually(
+      "a retry waits",
+      () => log(busy),
+      (l) => l[0]?.includes("it answered 503") ?? false,
+    );
+    await hurry(busy);
+    await soon(busy, ["raise 0 hook sent"]);
+    expect(new Set(about("busy one").map((g) => g.headers["idempotency-key"])).size).toBe(1);
+    answers = [() => 404];
+    const refused = await incident("refused one");
+    await happens(refused, "raised");
+    await soon(refused, ["raise 0 hook failed it answered 404"]);
+    answers = [() => 302];
+    const elsewhere = await incident("redirected one");
+    await happens(elsewhere, "raised");
+    await soon(elsewhere, ["raise 0 hook failed it answered 302"]);
+    expect(about("redirected one").map((g) => g.url)).toEqual(["/hook?a=1"]);
+  });
+
+  test("inside, that nobody allowed, is never connected to, however it is written or named", async () => {
+    const port = new URL(hookUrl).port;
+    const ids = await Promise.all(
+      [
+        `http://localhost:${port}/`,
+        `http://127.0.0.2:${port}/`,
+        `http://[::ffff:10.0.0.1]:${port}/`,
+        `http://0x7f.2:${port}/`,
+      ].map((url, i) => channel({ name: `inside ${i}`, url })),
+    );
+    await route({ channels: ids });
+    const id = await incident("inside one");
+    await happens(id, "raised");
+    const l = await eventually(
+      "the log",
+      () => log(id),
+      (all) => all.length === 4 && all.every((d) => !d.includes("waiting")),
+    );
+    // the name leads to 127.0.0.1, which is allowed here, and on some machines to ::1, which is not
+    expect(l.filter((d) => !d.includes("inside 0"))).toEqual(
+      [1, 2, 3].map((i) =>
+        expect.stringMatching(
+          new RegExp(`^raise 0 inside ${i} failed .* lies inside: the administrator has to allow it`),
+        ),
+      ),
+    );
+    expect(about("inside one").length).toBeLessThanOrEqual(1);
+  });
+
+  test.each([
+    ["10.1.2.3", [], true],
+    ["10.1.2.3", ["10.1.0.0/16"], false],
+    ["10.2.2.3", ["10.1.0.0/16"], true],
+    ["169.254.169.254", [], true],
+    ["::1", [], true],
+    ["::ffff:192.168.0.1", [], true],
+    ["fd00::1", ["10.0.0.0/8"], true],
+    ["64:ff9b::a00:1", [], true],
+    ["203.0.113.9", [], false],
+    ["2001:db8::1", [], false],
+    ["nonsense", [], true],
+  ])("%s with %j allowed is refused: %s", (address, allowed, refused) =>
+    expect(refusalOf(address, allowed) !== null).toBe(refused),
+  );
+});
+
+test("nobody acknowledges: it is said again, and goes on to the next; who was told of it is told of its end", async () => {
+  const rota = await saveRota(
+    db,
+    null,
+    Rota.parse({ name: "night", zone: "UTC", from: "2026-11-02", people: [{ name: "k", to: "k@orvane.example" }] }),
+    "me",
+    nowUs(),
+  );
+  await route({
+    to: ["duty@orvane.example"],
+    repeatMinutes: 30,
+    escalate: [
+      { afterMinutes: 10, rotas: [rota] },
+      { afterMinutes: 20, channels: [await channel()] },
+    ],
+  });
+  const id = await incident("nobody looks");
+  await happens(id, "raised");
+  await soon(id, [
+    "raise 0 mail sent",
+    "reminder 0 mail waiting",
+    "escalation 1 mail waiting",
+    "escalation 2 hook waiting",
+  ]);
+  const due = await db.query<{ tells: string; step: number; minutes: number }>(
+    "select d.tells, d.step, ((d.due_us - r.due_us) / 60000000)::int as minutes from delivery d join delivery r on r.incident = d.incident and r.tells = 'raise' where d.incident = $1 and d.tells <> 'raise' order by 3",
+    [id],
+  );
+  expect(due.rows.map((d) => d.minutes)).toEqual([10, 20, 30]);
+  await db.query("update delivery set due_us = 0 where incident = $1 and (step = 1 or tells = 'reminder')", [id]);
+  await soon(id, [
+    "raise 0 mail sent",
+    "reminder 0 mail sent",
+    "reminder 0 mail waiting",
+    "escalation 1 mail sent",
+    "escalation 2 hook waiting",
+  ]);
+  await db.query("update incident set state = 'cleared', ended_us = $2 where id = $1", [id, nowUs()]);
+  await happens(id, "cleared");
+  await soon(id, [
+    "raise 0 mail sent",
+    "reminder 0 mail sent",
+    "reminder 0 mail dropped over before it was sent",
+    "escalation 1 mail sent",
+    "escalation 2 hook dropped over before it was sent",
+    "clear 0 mail sent",
+    "clear 1 mail sent",
+  ]);
+  const mail = (await readSink(instance.config.HALVIK_DATA_DIR, 100)).filter((m) => m.subject.includes("nobody looks"));
+  expect(mail.map((m) => `${m.to} ${m.subject.split(":")[0]}`).sort()).toEqual([
+    "duty@orvane.example Halvik · not acknowledged",
+    "duty@orvane.example Halvik · over",
+    "duty@orvane.example Halvik · raised",
+    "k@orvane.example Halvik · not acknowledged, for you now",
+    "k@orvane.example Halvik · over",
+  ]);
+});
+
+test("somebody acknowledges: nobody further is told", async () => {
+  await route({
+    to: ["duty@orvane.example"],
+    repeatMinutes: 30,
+    escalate: [{ afterMinutes: 10, to: ["lead@orvane.example"] }],
+  });
+  const id = await incident("somebody looks");
+  await happens(id, "raised");
+  await soon(id, ["raise 0 mail sent", "reminder 0 mail waiting", "escalation 1 mail waiting"]);
+  await db.query("update incident set acknowledged_by = 'me', acknowledged_us = $2 where id = $1", [id, nowUs()]);
+  await hurry(id);
+  await soon(id, [
+    "raise 0 mail sent",
+    "reminder 0 mail dropped seen meanwhile",
+    "escalation 1 mail dropped seen meanwhile",
+  ]);
+});
+
+test("quiet hours: what is severe breaks them, the rest waits and says until when", async () => {
+  const quiet = [
+    { from: "00:00", to: "12:00" },
+    { from: "12:00", to: "00:00" },
+  ];
+  await route({ to: ["duty@orvane.example"], quiet, breaks: "critical" });
+  const [mild, severe] = [await incident("can wait", 3), await incident("cannot wait", 2)];
+  await happens(mild, "raised");
+  await happens(severe, "raised");
+  await soon(severe, ["raise 0 mail sent"]);
+  await eventually(
+    "it waits",
+    () => log(mild),
+    (l) => /^raise 0 mail waiting quiet hours until (12|00):00$/.test(l[0] ?? ""),
+  );
+});
+
+test("killed between sending and noting, again and again: none is missing, what comes twice has the same id", async () => {
+  await route({ channels: [await channel()] });
+  const all: number[] = [];
+  for (let round = 0; round < 8; round++) {
+    const id = await incident(`kill ${round}!`);
+    all.push(id);
+    let killed = Promise.resolve();
+    // the receiver has it, and the notifier dies before it hears so
+    answers = [
+      () => {
+        killed = notifier.kill();
+        return 204;
+      },
+    ];
+    const before = got.length;
+    await happens(id, "raised");
+    await eventually(
+      "it arrived",
+      async () => got.length,
+      (n) => n > before,
+    );
+    await killed;
+    answers = [];
+    notifier = await RoleProcess.start(instance, "notifier");
+    await soon(id, ["raise 0 hook sent"]);
+  }
+  for (const round of all.keys()) {
+    const own = about(`kill ${round}!`);
+    expect(own.length).toBeGreaterThanOrEqual(1);
+    expect(own.length).toBeLessThanOrEqual(2);
+    expect(new Set(own.map((g) => g.headers["idempotency-key"])).size).toBe(1);
+  }
+}, 240_000);
+
+test("many that go together are one message, with one id, also when that is sent again", async () => {
+  await route({ channels: [await channel()], delaySeconds: 1 });
+  answers = [() => 503];
+  const storm = await Promise.all(Array.from({ length: 9 }, (_, i) => incident(`together ${i}`)));
+  for (const one of storm) await happens(one, "raised");
+  await eventually(
+    "refused once",
+    () => log(storm[8]!),
+    (l) => l[0]?.includes("503") ?? false,
+  );
+  for (const one of storm) await hurry(one);
+  for (const one of storm) await soon(one, ["raise 0 hook sent"]);
+  const bodies = got.filter((g) => g.body.includes("together 8"));
+  expect(bodies.length).toBe(2);
+  expect(JSON.parse(bodies[1]!.body).incidents).toHaveLength(9);
+  expect(new Set(bodies.map((g) => g.headers["idempotency-key"])).size).toBe(1);
+});

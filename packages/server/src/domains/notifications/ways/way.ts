@@ -1,0 +1,20 @@
+import type { MailedIncident, MailText, Message } from "@halvik/core/respond/notify";
+
+/** What became of an attempt to send; `permanent`: trying again would not help. */
+export type Sent = { readonly ok: true } | { readonly ok: false; readonly why: string; readonly permanent: boolean };
+
+/** A message as a way sends it. */
+export interface Outgoing {
+  /** The same whenever it is sent again. */
+  readonly id: string;
+  readonly tells: Message | "test";
+  /** The name of the notification that sends it. */
+  readonly notification: string;
+  readonly text: MailText;
+  readonly about: readonly { readonly detail: MailedIncident; readonly link: string }[];
+  /** Which conversation it belongs to, so that readers keep its messages together; null: none. */
+  readonly thread: string | null;
+}
+
+/** Sends a message to those it is for. */
+export type Send = (message: Outgoing) => Promise<Sent>;
