@@ -18,6 +18,7 @@ import type {
   NearIncidents,
   Notices,
   NotifyRoutes,
+  NotifyWays,
   Overview,
   QuarantineList,
   RecordDetail,
@@ -169,6 +170,17 @@ export const notifyRoutesQuery = queryOptions({
   queryKey: ["notify", "routes"],
   queryFn: ({ signal }) => request<NotifyRoutes>("GET", "/notify/routes", undefined, signal),
 });
+export const notifyWaysQuery = queryOptions({
+  queryKey: ["notify", "ways"],
+  queryFn: ({ signal }) => request<NotifyWays>("GET", "/notify/ways", undefined, signal),
+});
+/** What was sent of one incident, what waits, and what was withheld and why. */
+export const toldQuery = (incident: number) =>
+  queryOptions({
+    queryKey: ["notify", "deliveries", incident],
+    queryFn: ({ signal }) => request<Deliveries>("GET", `/notify/deliveries?incident=${incident}`, undefined, signal),
+    refetchInterval: 4_000,
+  });
 export const deliveriesQuery = queryOptions({
   queryKey: ["notify", "deliveries"],
   queryFn: ({ signal }) => request<Deliveries>("GET", "/notify/deliveries", undefined, signal),

@@ -11,6 +11,7 @@ import { Acts } from "./acts";
 import { MoreActs } from "./more-acts";
 import { Similar } from "./similar";
 import { Tasks } from "./tasks";
+import { Told } from "./told";
 
 interface IncidentMarginProps {
   readonly detail: IncidentDetail;
@@ -105,6 +106,7 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
         onDone={(task, done) => act(`tasks/${task}`, { done }, "PATCH")}
       />
       <Similar similar={detail.similar} />
+      <Told incident={detail.incident.id} />
       <Heading>History</Heading>
       <ol className="text-ui leading-5">
         {history.map((h, n) => (

@@ -48,7 +48,7 @@ export function Deliveries({ deliveries }: { deliveries: readonly Delivery[] }) 
                 )}
               </td>
               <td className="text-right whitespace-nowrap text-quiet">
-                {safeText(d.route.name)} → {safeText(d.to.join(", "))}
+                {safeText(d.route.name)} → {safeText(d.to.length > 0 ? d.to.join(", ") : (d.channel ?? "mail"))}
               </td>
             </tr>
           ))}

@@ -1,20 +1,23 @@
-import type { NotifyRouteJson, NotifyRoutes } from "@halvik/contract";
+import type { NotifyRouteJson, NotifyRoutes, NotifyWays } from "@halvik/contract";
 import { formatDuration } from "@halvik/core/base/time";
-import type { NotifyRoute } from "@halvik/core/respond/notify";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { useSearchParams } from "react-router";
 import { toast } from "sonner";
-import { deliveriesQuery, notifyRoutesQuery, request, rulesQuery } from "../../data/api";
+import { deliveriesQuery, notifyRoutesQuery, notifyWaysQuery, request, rulesQuery } from "../../data/api";
 import { Tag } from "../../shared/incident-strip";
 import { Button } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { ChannelForm } from "./channel-form";
 import { Deliveries } from "./deliveries";
+import { RotaForm } from "./rota-form";
 import { RouteForm } from "./route-form";
 import { Sink } from "./sink";
+import { laterText, whomText } from "./way-words";
+import { Ways } from "./ways";
 
 /** Who is told of which incidents, what was told, and what became of it. */
 export function NotifyPage() {
@@ -25,10 +28,11 @@ export function NotifyPage() {
   // from a rule's page: a new one for it
   const rules = useQuery(rulesQuery);
   const wanted = rules.data?.rules.find((r) => r.id === params.get("rule"));
-  const [open, setOpen] = useState<number | "new" | null>(params.get("rule") === null ? null : "new");
+  const ways = useQuery(notifyWaysQuery);
+  const [open, setOpen] = useState<Open | null>(params.get("rule") === null ? null : { what: "routes", id: "new" });
   const change = useMutation({
-    mutationFn: ({ method, path, body }: { method: string; path: string; body?: NotifyRoute; said: string }) =>
-      request(method, `/notify/routes${path}`, body),
+    mutationFn: ({ method, path, body }: { method: string; path: string; body?: object; said: string }) =>
+      request(method, `/notify/${path}`, body),
     onSuccess: (_answer, { said }) => {
       toast.success(said);
       void client.invalidateQueries({ queryKey: ["notify"] });
@@ -37,8 +41,23 @@ export function NotifyPage() {
     onError: (e) => toast.error(e.message),
   });
   const shown = routes.data?.routes ?? [];
-  const opened = shown.find((r) => r.id === open) ?? null;
-  const at = opened ? `/${opened.id}` : "";
+  const of = <T extends { readonly id: number }>(what: Open["what"], all: readonly T[]): T | null =>
+    open?.what === what ? (all.find((one) => one.id === open.id) ?? null) : null;
+  const opened = of("routes", shown);
+  const known = ways.data ?? { channels: [], rotas: [] };
+  /** What every form does with what is written in it. */
+  const acts = (what: Open["what"], id: number | undefined) => ({
+    busy: change.isPending,
+    onSave: (body: { name: string }) =>
+      change.mutate({
+        method: id === undefined ? "POST" : "PATCH",
+        path: id === undefined ? what : `${what}/${id}`,
+        body,
+        said: `“${body.name}” is saved`,
+      }),
+    onDelete: () => change.mutate({ method: "DELETE", path: `${what}/${id}`, said: "Deleted" }),
+    onCancel: () => setOpen(null),
+  });
   return (
     <Page
       title="Notifications"
@@ -46,19 +65,27 @@ export function NotifyPage() {
       margin={
         open !== null &&
         rules.data !== undefined &&
-        (open === "new" || opened) && (
-          <RouteForm
-            key={open}
-            route={opened}
-            rules={rules.data?.rules ?? []}
-            forRule={wanted ?? null}
-            busy={change.isPending}
-            onSave={(body) =>
-              change.mutate({ method: opened ? "PATCH" : "POST", path: at, body, said: `“${body.name}” is saved` })
-            }
-            onDelete={() => change.mutate({ method: "DELETE", path: at, said: "Deleted" })}
-            onCancel={() => setOpen(null)}
-          />
+        ways.data !== undefined && (
+          <Fragment key={`${open.what} ${open.id}`}>
+            {open.what === "routes" && (open.id === "new" || opened) && (
+              <RouteForm
+                route={opened}
+                rules={rules.data.rules}
+                ways={known}
+                forRule={wanted ?? null}
+                {...acts("routes", opened?.id)}
+              />
+            )}
+            {open.what === "rotas" && (
+              <RotaForm rota={of("rotas", known.rotas)} {...acts("rotas", of("rotas", known.rotas)?.id)} />
+            )}
+            {open.what === "channels" && (
+              <ChannelForm
+                channel={of("channels", known.channels)}
+                {...acts("channels", of("channels", known.channels)?.id)}
+              />
+            )}
+          </Fragment>
         )
       }
     >
@@ -67,7 +94,7 @@ export function NotifyPage() {
           <h1 className="text-page leading-[1.625rem] font-semibold">Notifications</h1>
           <p className="text-quiet">{routes.data && <MailServer mail={routes.data.mail} />}</p>
         </div>
-        <Button main onClick={() => setOpen("new")}>
+        <Button main onClick={() => setOpen({ what: "routes", id: "new" })}>
           Add a notification
         </Button>
       </div>
@@ -77,10 +104,11 @@ export function NotifyPage() {
           <RouteLine
             key={r.id}
             route={r}
-            selected={r.id === open}
-            onOpen={() => setOpen(r.id)}
+            ways={known}
+            selected={r.id === opened?.id}
+            onOpen={() => setOpen({ what: "routes", id: r.id })}
             ruleName={(id) => rules.data?.rules.find((rule) => rule.id === id)?.name ?? id}
-            onTest={() => change.mutate({ method: "POST", path: `/${r.id}/test`, said: TESTED })}
+            onTest={() => change.mutate({ method: "POST", path: `routes/${r.id}/test`, said: TESTED })}
           />
         ))}
         {routes.data && shown.length === 0 && (
@@ -89,11 +117,24 @@ export function NotifyPage() {
             text="Incidents wait on Now and Incidents until somebody looks. A notification sends mail about those of a severity: when they are raised, change and are over."
           />
         )}
+        {ways.data && (
+          <Ways
+            ways={ways.data}
+            onRota={(id) => setOpen({ what: "rotas", id })}
+            onChannel={(id) => setOpen({ what: "channels", id })}
+          />
+        )}
         {deliveries.data && <Deliveries deliveries={deliveries.data.deliveries} />}
         {routes.data?.mail?.isSink && <Sink />}
       </Scroller>
     </Page>
   );
+}
+
+/** What is written in the margin. */
+interface Open {
+  readonly what: "routes" | "rotas" | "channels";
+  readonly id: number | "new";
 }
 
 const TESTED = "Test queued. Its result is shown below in a few seconds.";
@@ -116,12 +157,14 @@ function MailServer({ mail }: { mail: NotifyRoutes["mail"] }) {
 
 function RouteLine({
   route: r,
+  ways,
   selected,
   ruleName,
   onOpen,
   onTest,
 }: {
   route: NotifyRouteJson;
+  ways: NotifyWays;
   ruleName: (id: string) => string;
   selected: boolean;
   onOpen: () => void;
@@ -130,6 +173,8 @@ function RouteLine({
   const only = [
     ...(r.about.length > 0 ? [`about ${r.about.join(" or ")}`] : []),
     ...(r.tags.length > 0 ? [`with the tag ${r.tags.join(" or ")}`] : []),
+    ...(r.sites.length > 0 ? [`at ${r.sites.join(" or ")}`] : []),
+    ...(r.groups.length > 0 ? [`of the group ${r.groups.join(" or ")}`] : []),
     ...(r.rules.length > 0 ? [`raised by ${r.rules.map((id) => `“${ruleName(id)}”`).join(" or ")}`] : []),
   ].join(", ");
   return (
@@ -142,11 +187,12 @@ function RouteLine({
           {safeText(r.name)} {!r.enabled && <Tag>off</Tag>}
         </h2>
         <p className="text-ui text-quiet">
-          Mail to {safeText(r.to.join(", "))} for {r.severity}
+          {safeText(whomText(r, ways))} for {r.severity}
           {r.severity === "emergency" ? "" : " or worse"}
           {only && `, ${safeText(only)}`}: {r.tells.join(", ")};{" "}
           {r.delaySeconds === 0 ? "at once" : `after ${formatDuration(r.delaySeconds * 1e6)}`}, at most {r.mostPerHour}{" "}
           an hour
+          {safeText(laterText(r, ways))}
         </p>
       </div>
       <span className="flex gap-1.5">

@@ -1,5 +1,5 @@
 /** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
-import type { NotifyRouteJson } from "@halvik/contract";
+import { type NotifyRouteJson, NotifyWays } from "@halvik/contract";
 import type { NotifyRoute } from "@halvik/core/respond/notify";
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
@@ -7,10 +7,28 @@ import { routeJson, ruleLineJson } from "../../testing/answers";
 import { draw } from "../../testing/draw";
 import { RouteForm } from "./route-form";
 
+const TIME = "2026-11-28T02:14:07.000000Z";
 const RULES = [
   ruleLineJson({ id: "refused-logons", name: "Repeated refused logons", severity: "warning", worstSeverity: "error" }),
   ruleLineJson({ id: "fan", name: "A fan fails", severity: "notice", worstSeverity: "notice" }),
 ];
+
+const PERSON = { name: "k.lind", to: "k.lind@orvane.example" };
+const WAYS = NotifyWays.parse({
+  channels: [{ id: 4, kind: "webhook", name: "chat", url: "https://chat.example/", author: "owner", changed: TIME }],
+  rotas: [
+    {
+      id: 2,
+      name: "night",
+      zone: "Europe/Oslo",
+      from: "2026-11-02",
+      people: [PERSON],
+      author: "owner",
+      changed: TIME,
+      onDuty: { ...PERSON, until: TIME },
+    },
+  ],
+});
 
 const form = (route: NotifyRouteJson | null, forRule: (typeof RULES)[number] | null = null) => {
   const saved: NotifyRoute[] = [];
@@ -18,6 +36,7 @@ const form = (route: NotifyRouteJson | null, forRule: (typeof RULES)[number] | n
     <RouteForm
       route={route}
       rules={RULES}
+      ways={WAYS}
       forRule={forRule}
       busy={false}
       onSave={(r) => saved.push(r)}
@@ -30,7 +49,22 @@ const form = (route: NotifyRouteJson | null, forRule: (typeof RULES)[number] | n
 const save = () => screen.getByRole("button", { name: "Save" });
 
 test("opened and saved, a notification is the same", async () => {
-  const route = routeJson({ about: ["vpn-1", "203.0.113."], tags: ["access"], rules: ["refused-logons"] });
+  const route = routeJson({
+    about: ["vpn-1", "203.0.113."],
+    tags: ["access"],
+    rules: ["refused-logons"],
+    rotas: [2],
+    sites: ["Orvane", "Hestnes"],
+    repeatMinutes: 30,
+    escalate: [
+      { afterMinutes: 15, to: [], rotas: [], channels: [4] },
+      { afterMinutes: 40, to: ["lead@orvane.example"], rotas: [2], channels: [] },
+    ],
+    quiet: [{ days: ["saturday", "monday"], from: "22:00", to: "06:00" }],
+    breaks: null,
+    digestAt: ["07:00", "15:00"],
+    zone: "Europe/Oslo",
+  });
   const { saved, user } = form(route);
   await user.click(save());
   const { id: _id, author: _author, changed: _changed, ...same } = route;
@@ -91,4 +125,39 @@ test("rules are picked by name; one that is never so severe is said", async () =
   await user.type(screen.getByLabelText("To"), "a@orvane.example");
   await user.click(save());
   expect(saved).toMatchObject([{ rules: ["refused-logons"], severity: "error" }]);
+});
+
+test("it goes on to somebody else; a step that reaches nobody, and one too early, are said where they stand", async () => {
+  const { saved, user } = form(routeJson());
+  const add = () => user.click(screen.getByRole("button", { name: "Go on to somebody else" }));
+  await add();
+  await user.click(save());
+  expect(await screen.findByText("expected a mail address, a rota or a channel")).toBeTruthy();
+  expect(saved).toEqual([]);
+  await user.click(screen.getAllByLabelText("chat")[1]!);
+  await add();
+  await user.type(screen.getAllByLabelText("To these addresses")[1]!, "lead@orvane.example");
+  await user.clear(screen.getAllByLabelText("Minutes after it was raised")[1]!);
+  await user.type(screen.getAllByLabelText("Minutes after it was raised")[1]!, "5");
+  await user.click(save());
+  expect(await screen.findByText("expected later than the step before")).toBeTruthy();
+  await user.type(screen.getAllByLabelText("Minutes after it was raised")[1]!, "0");
+  await user.click(save());
+  expect(saved).toMatchObject([
+    {
+      escalate: [
+        { afterMinutes: 15, to: [], channels: [4] },
+        { afterMinutes: 50, to: ["lead@orvane.example"], channels: [] },
+      ],
+    },
+  ]);
+});
+
+test("quiet hours are added and taken away", async () => {
+  const { saved, user } = form(routeJson());
+  await user.click(screen.getByRole("button", { name: "Add quiet hours" }));
+  await user.click(screen.getByRole("button", { name: "Add quiet hours" }));
+  await user.click(screen.getAllByRole("button", { name: "remove" })[0]!);
+  await user.click(save());
+  expect(saved).toMatchObject([{ quiet: [{ days: [], from: "22:00", to: "06:00" }], breaks: "critical" }]);
 });

@@ -1,12 +1,15 @@
-import type { NotifyRouteJson, RuleList } from "@halvik/contract";
+import type { NotifyRouteJson, NotifyWays, RuleList } from "@halvik/contract";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
-import { type Control, useController, useForm, useWatch } from "react-hook-form";
+import { type Control, type FieldPath, useController, useForm, useWatch } from "react-hook-form";
+import { useViewStore } from "../../data/view-store";
 import { Button, TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { CheckField, ChecksField, SelectField } from "../../ui/form";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
+import { EscalationFields, WaitingFields, WayBoxes } from "./later-fields";
+import { routeOf, type Values, valuesOf } from "./route-values";
 
 const DELAYS = [
   [0, "at once"],
@@ -21,25 +24,11 @@ const SEVERITY_CHOICES = SEVERITIES.map((value) => ({
   label: value === "emergency" ? value : `${value} or worse`,
 }));
 
-interface Values {
-  name: string;
-  severity: string;
-  about: string;
-  tags: string;
-  rules: string[];
-  to: string;
-  delaySeconds: string;
-  mostPerHour: string;
-  tells: string[];
-  enabled: boolean;
-}
-
-const NEW: NotifyRoute = NotifyRoute.parse({ name: "new route", to: ["nobody@localhost.example"] });
-
 /** Who is notified of which incidents; checked here by what the server checks by. */
 export function RouteForm({
   route,
   rules,
+  ways,
   forRule,
   busy,
   onSave,
@@ -49,6 +38,7 @@ export function RouteForm({
   route: NotifyRouteJson | null;
   /** All there are, to choose from. */
   rules: RuleList["rules"];
+  ways: NotifyWays;
   /** The rule a new one is for. */
   forRule: RuleList["rules"][number] | null;
   busy: boolean;
@@ -62,13 +52,11 @@ export function RouteForm({
     handleSubmit,
     setError,
     formState: { errors },
-  } = useForm<Values>({ defaultValues: valuesOf(route, forRule) });
+  } = useForm<Values>({ defaultValues: valuesOf(route, forRule, useViewStore.getState().zone) });
   const submit = handleSubmit((values) => {
     const read = NotifyRoute.safeParse(routeOf(values));
     if (read.success) onSave(read.data);
-    else
-      for (const { path, message } of read.error.issues)
-        setError((path[0] as keyof Values | undefined) ?? "name", { message });
+    else for (const { path, message } of read.error.issues) setError(fieldOf(path), { message });
   });
   const delays = DELAYS.some(([s]) => s === (route?.delaySeconds ?? 0))
     ? DELAYS
@@ -82,6 +70,7 @@ export function RouteForm({
       <Field label="To" hint="Mail addresses, with commas between." error={errors.to?.message}>
         {(id) => <Input id={id} placeholder="duty@orvane.example" {...register("to")} />}
       </Field>
+      <WayBoxes control={control} ways={ways} at="" />
       <SelectField control={control} name="severity" label="Incidents of severity" options={SEVERITY_CHOICES} />
       <Field
         label="About"
@@ -92,6 +81,12 @@ export function RouteForm({
       </Field>
       <Field label="Tags" hint="Tags of the rule; any of them. Empty: all." error={errors.tags?.message}>
         {(id) => <Input id={id} {...register("tags")} />}
+      </Field>
+      <Field label="Sites" hint="Of the senders it names; any of them. Empty: all." error={errors.sites?.message}>
+        {(id) => <Input id={id} {...register("sites")} />}
+      </Field>
+      <Field label="Groups" hint="Of the senders it names; any of them. Empty: all." error={errors.groups?.message}>
+        {(id) => <Input id={id} {...register("groups")} />}
       </Field>
       <RulesField control={control} rules={rules} />
       <ChecksField
@@ -107,6 +102,8 @@ export function RouteForm({
         hint="What is seen, shelved or over by then is not sent."
         options={delays.map(([s, label]) => ({ value: String(s), label }))}
       />
+      <EscalationFields control={control} register={register} errors={errors} ways={ways} />
+      <WaitingFields control={control} register={register} errors={errors} ways={ways} />
       <Field
         label="Messages an hour at most"
         hint="More than that are sent together in the next one."
@@ -132,6 +129,13 @@ export function RouteForm({
       </div>
     </form>
   );
+}
+
+/** Where a fault is shown: lists are one field of the form, parts of steps and windows have their own. */
+function fieldOf(path: readonly PropertyKey[]): FieldPath<Values> {
+  const [first, place, part] = path;
+  const isPart = (first === "escalate" || first === "quiet") && typeof place === "number" && part !== undefined;
+  return (isPart ? `${first}.${place}.${String(part)}` : String(first ?? "name")) as FieldPath<Values>;
 }
 
 /** Rules by their names; one that can never be as severe as the notification asks for is said. */
@@ -178,41 +182,3 @@ function RulesField({ control, rules }: { control: Control<Values>; rules: RuleL
     </Field>
   );
 }
-
-const listed = (text: string): string[] =>
-  text
-    .split(",")
-    .map((t) => t.trim())
-    .filter(Boolean);
-
-function valuesOf(route: NotifyRouteJson | null, forRule: RuleList["rules"][number] | null): Values {
-  const r = route ?? {
-    ...NEW,
-    to: [],
-    name: forRule?.name.slice(0, 80) ?? "",
-    ...(forRule === null ? {} : { rules: [forRule.id], severity: forRule.severity }),
-  };
-  return {
-    ...r,
-    about: r.about.join(", "),
-    tags: r.tags.join(", "),
-    rules: [...r.rules],
-    to: r.to.join(", "),
-    delaySeconds: String(r.delaySeconds),
-    mostPerHour: String(r.mostPerHour),
-    tells: [...r.tells],
-  };
-}
-
-const routeOf = (v: Values) => ({
-  name: v.name,
-  enabled: v.enabled,
-  severity: v.severity,
-  about: listed(v.about),
-  tags: listed(v.tags),
-  rules: v.rules,
-  to: listed(v.to),
-  tells: v.tells,
-  delaySeconds: Number(v.delaySeconds),
-  mostPerHour: Number(v.mostPerHour),
-});

@@ -1,0 +1,62 @@
+import type { NotifyWays } from "@halvik/contract";
+import { useViewStore, usOf } from "../../data/view-store";
+import { Button } from "../../ui/button";
+import { Heading } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { dayMinute } from "../../ui/time";
+
+/** What messages go by and to beside mail addresses: rotas, with who is on duty, and channels. */
+export function Ways({
+  ways,
+  onRota,
+  onChannel,
+}: {
+  ways: NotifyWays;
+  onRota: (id: number | "new") => void;
+  onChannel: (id: number | "new") => void;
+}) {
+  const zone = useViewStore((s) => s.zone);
+  const line = "flex items-baseline justify-between gap-4 border-b border-line px-1.5 py-1 text-ui";
+  return (
+    <div className="grid grid-cols-2 gap-6 max-wide:grid-cols-1">
+      <section aria-label="On duty">
+        <Heading>On duty</Heading>
+        {ways.rotas.map((r) => (
+          <div key={r.id} className={line}>
+            <span>
+              <b className="font-semibold">{safeText(r.name)}</b>: {safeText(r.onDuty.name)}{" "}
+              <span className="text-quiet">
+                {safeText(r.onDuty.to)}, until {dayMinute(usOf(r.onDuty.until), zone)}
+              </span>
+            </span>
+            <Button onClick={() => onRota(r.id)}>Edit</Button>
+          </div>
+        ))}
+        {ways.rotas.length === 0 && <p className="mb-1 text-ui text-quiet">No rota: mail goes to addresses alone.</p>}
+        <Button className="mt-1" onClick={() => onRota("new")}>
+          Add a rota
+        </Button>
+      </section>
+      <section aria-label="Channels">
+        <Heading>Channels</Heading>
+        {ways.channels.map((c) => (
+          <div key={c.id} className={line}>
+            <span className="min-w-0 truncate">
+              <b className="font-semibold">{safeText(c.name)}</b>{" "}
+              <span className="text-quiet">
+                {safeText(c.url)}, {c.format === "chat" ? "a line of text" : "JSON"}
+              </span>
+            </span>
+            <Button onClick={() => onChannel(c.id)}>Edit</Button>
+          </div>
+        ))}
+        {ways.channels.length === 0 && (
+          <p className="mb-1 text-ui text-quiet">No channel: messages go by mail alone.</p>
+        )}
+        <Button className="mt-1" onClick={() => onChannel("new")}>
+          Add a web address
+        </Button>
+      </section>
+    </div>
+  );
+}
