@@ -69,7 +69,13 @@ export async function grow(
   const title = leads
     ? findingTitle(
         rule,
-        { ...e, key, count: row.ofRule, entities: rule.id === row.ruleId ? entities : e.entities },
+        // its own come first: whom a finding names first is whom it is about
+        {
+          ...e,
+          key,
+          count: row.ofRule,
+          entities: rule.id === row.ruleId ? [...new Set([...e.entities, ...entities])] : e.entities,
+        },
         directory,
       )
     : row.title;

@@ -22,7 +22,7 @@ export function Told({ incident }: { incident: number }) {
         {deliveries.map((d) => (
           <li key={d.id} className="border-t border-line">
             <time className="font-mono text-small text-quiet">{dayClock(usOf(d.ended ?? d.due), zone)}</time> {d.tells}{" "}
-            {SAYS[d.state]} {d.to.length > 0 && `to ${safeText(d.to.join(", "))} `}
+            {SAYS[d.state]} {d.channel === null && d.to.length > 0 && `to ${safeText(d.to.join(", "))} `}
             {d.channel === null ? "by mail" : `by ${safeText(d.channel)}`},{" "}
             <span className="text-quiet">
               “{safeText(d.route.name)}”{d.attempts > 1 && `, ${d.attempts} attempts`}

@@ -39,11 +39,11 @@ export function Deliveries({ deliveries }: { deliveries: readonly Delivery[] }) 
                 ) : (
                   "a test"
                 )}
-                {d.why !== "" && (
+                {d.why !== "" && <span className="text-quiet"> · {safeText(d.why)}</span>}
+                {d.state === "waiting" && (
                   <span className="text-quiet">
                     {" "}
-                    · {safeText(d.why)}
-                    {d.state === "waiting" && `; ${d.attempts} attempts, next ${dayClock(usOf(d.due), zone)}`}
+                    · {d.attempts > 0 && `${d.attempts} attempts, next `}at {dayClock(usOf(d.due), zone)}
                   </span>
                 )}
               </td>

@@ -119,10 +119,10 @@ export function WaitingFields({ control, register, errors }: PartProps) {
             />
             <div className="grid grid-cols-2 gap-2">
               <Field label="From" error={wrong?.from?.message}>
-                {(id) => <Input id={id} type="time" {...register(`quiet.${i}.from`)} />}
+                {(id) => <Input id={id} placeholder="22:00" {...register(`quiet.${i}.from`)} />}
               </Field>
               <Field label="To" error={wrong?.to?.message}>
-                {(id) => <Input id={id} type="time" {...register(`quiet.${i}.to`)} />}
+                {(id) => <Input id={id} placeholder="06:00" {...register(`quiet.${i}.to`)} />}
               </Field>
             </div>
           </fieldset>

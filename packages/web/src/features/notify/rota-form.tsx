@@ -49,10 +49,10 @@ export function RotaForm({
       <div className="grid grid-cols-2 gap-2">
         <SelectField control={control} name="day" label="Hands over on" options={DAYS} />
         <Field label="at" error={errors.at?.message}>
-          {(id) => <Input id={id} type="time" {...register("at")} />}
+          {(id) => <Input id={id} placeholder="08:00" {...register("at")} />}
         </Field>
-        <Field label="The first begins in the week of" error={errors.from?.message}>
-          {(id) => <Input id={id} type="date" {...register("from")} />}
+        <Field label="The first from" error={errors.from?.message}>
+          {(id) => <Input id={id} placeholder="2026-11-30" {...register("from")} />}
         </Field>
         <Field label="By the clock of" error={errors.zone?.message}>
           {(id) => <Input id={id} {...register("zone")} />}
@@ -87,10 +87,10 @@ export function RotaForm({
             Instead <TextButton onClick={() => instead.remove(i)}>remove</TextButton>
           </legend>
           <Field label="From" error={errors.instead?.[i]?.from?.message}>
-            {(id) => <Input id={id} type="datetime-local" {...register(`instead.${i}.from`)} />}
+            {(id) => <Input id={id} placeholder="2026-12-24 08:00" {...register(`instead.${i}.from`)} />}
           </Field>
           <Field label="To" error={errors.instead?.[i]?.to?.message}>
-            {(id) => <Input id={id} type="datetime-local" {...register(`instead.${i}.to`)} />}
+            {(id) => <Input id={id} placeholder="2026-12-26 08:00" {...register(`instead.${i}.to`)} />}
           </Field>
           <Field label="Who" error={errors.instead?.[i]?.name?.message}>
             {(id) => <Input id={id} {...register(`instead.${i}.name`)} />}

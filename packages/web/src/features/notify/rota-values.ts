@@ -42,14 +42,16 @@ export const rotaOf = ({ instead, ...v }: Values) => ({
   })),
 });
 
-/** `YYYY-MM-DDTHH:MM` by the clock of a zone. */
+/** `YYYY-MM-DD HH:MM` by the clock of a zone. */
 function clockOf(moment: string, zone: string): string {
   const us = readRfc3339(moment)?.us ?? 0;
-  return formatUs(us + zoneOffsetUs(zone, us)).slice(0, 16);
+  return formatUs(us + zoneOffsetUs(zone, us))
+    .slice(0, 16)
+    .replace("T", " ");
 }
 
 /** The other way round; what is no moment stays as it is, to be refused. */
 function momentOf(clock: string, zone: string): string {
-  const read = readRfc3339(`${clock}:00Z`);
+  const read = readRfc3339(`${clock.trim().replace(" ", "T")}:00Z`);
   return read === null || !isZone(zone) ? clock : formatUs(clockToInstant(zone, read.us));
 }

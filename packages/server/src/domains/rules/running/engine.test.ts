@@ -50,7 +50,7 @@ beforeEach(() => {
 async function refused(
   src: string,
   seconds: readonly number[],
-  { through = Math.max(0, ...seconds), late = false, user = "a" } = {},
+  { through = Math.max(0, ...seconds), late = false, user = "a", outcome = "failure" as "failure" | "success" } = {},
 ): Promise<void> {
   const records = seconds.map((s) => {
     const timeUs = T + s * S;
@@ -63,7 +63,7 @@ async function refused(
         timeUs,
         receivedUs: late ? T + through * S : timeUs,
         category: "logon",
-        outcome: "failure",
+        outcome,
         src,
         users: [user],
         marks: late ? ["late"] : [],
@@ -127,6 +127,25 @@ describe("the engine on a real store", () => {
     // an open finding's growth may be written up to two seconds later; nothing else may differ
     expect(crashed.map((f) => [f.first, f.last])).toEqual(straight.map((f) => [f.first, f.last]));
     expect(crashed.length).toBe(2);
+  });
+
+  test("whom a guess let in stays whom it let in, however much was tried before and comes after", async () => {
+    for (const [i, user] of ["oracle", "root"].entries()) await refused("10.0.0.44", upTo(8, 1, i * 8), { user });
+    await (await open()).step();
+    await refused("10.0.0.44", [20], { user: "k.lind", outcome: "success" });
+    await (await open()).step();
+    const title = async () =>
+      (
+        await client.query<{ title: string }>(
+          "select i.title from incident i join finding f on f.incident = i.id where f.key = '10.0.0.44' and f.first_us >= $1 limit 1",
+          [T],
+        )
+      ).rows[0]!.title;
+    expect(await title()).toContain("was let in as k.lind");
+    await refused("10.0.0.44", upTo(20, 1, 30), { user: "oracle" });
+    await refused("10.0.0.44", [60], { user: "k.lind", outcome: "success" });
+    await (await open()).step();
+    expect(await title()).toContain("was let in as k.lind");
   });
 
   test("closed as fixed returns; closed as expected starts a new, linked one", async () => {
