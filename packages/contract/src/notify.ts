@@ -16,13 +16,14 @@ const Kept = { id: z.int(), author: z.string(), changed: TimeText };
 
 /** What notifications can go by and to, beside mail addresses. */
 export const NotifyWays = z.object({
-  channels: z.array(Channel.extend(Kept)),
+  channels: z.array(z.intersection(Channel, z.object(Kept))),
   rotas: z.array(Rota.extend({ ...Kept, onDuty: z.object({ name: z.string(), to: z.string(), until: TimeText }) })),
 });
 export type NotifyWays = z.infer<typeof NotifyWays>;
 
 /** A channel as it is written; null: its secret stays as it is. */
-export const ChannelWrite = Channel.extend({
+export const ChannelWrite = z.object({
+  channel: Channel,
   secret: z.string().max(200, "expected 200 characters at most").nullable().default(null),
 });
 

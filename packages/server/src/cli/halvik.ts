@@ -50,6 +50,10 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     description: "a stand-in mail server on loopback that keeps what it receives and sends nothing on (for trials)",
     load: async () => (await import("./mail-sink.js")).mailSinkCommand(),
   },
+  "hook-sink": {
+    description: "a stand-in receiver of notifications by web address on loopback: checks and prints them (for trials)",
+    load: async () => (await import("./hook-sink.js")).hookSinkCommand(),
+  },
   user: {
     description: "accounts of people",
     load: async () => (await import("./people.js")).userCommand(),

@@ -163,8 +163,10 @@ test("notifications and notices", async () => {
   await ask("get", "/notify/deliveries");
   await ask("delete", "/notify/routes/{id}", `/notify/routes/${id}`);
   const channel = { kind: "webhook", name: "chat", url: "https://chat.example/hook" };
-  const made = await ask("post", "/notify/channels", "/notify/channels", { ...channel, secret: "s3cret" });
-  await ask("patch", "/notify/channels/{id}", `/notify/channels/${made.body.id}`, { ...channel, format: "chat" });
+  const made = await ask("post", "/notify/channels", "/notify/channels", { channel, secret: "s3cret" });
+  await ask("patch", "/notify/channels/{id}", `/notify/channels/${made.body.id}`, {
+    channel: { ...channel, format: "chat" },
+  });
   const rota = {
     name: "night",
     zone: "Europe/Oslo",

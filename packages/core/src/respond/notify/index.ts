@@ -1,4 +1,10 @@
-export { Channel, WEBHOOK_FORMATS } from "./channel.js";
+export {
+  Channel,
+  SYSLOG_TRANSPORTS,
+  type SyslogChannel,
+  WEBHOOK_FORMATS,
+  type WebhookChannel,
+} from "./channel.js";
 export { type MailedIncident, type MailText, mailOf, mailOfMany } from "./message.js";
 export {
   concerns,
@@ -27,5 +33,6 @@ export {
   type Telling,
   whomOf,
 } from "./route.js";
+export { octetCounted, syslogLine } from "./syslog.js";
 export { waitsUntil } from "./waits.js";
 export { signatureBase, webhookBody } from "./webhook.js";

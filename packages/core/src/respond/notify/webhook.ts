@@ -1,4 +1,4 @@
-import type { Channel } from "./channel.js";
+import type { WebhookChannel } from "./channel.js";
 import type { MailedIncident, MailText } from "./message.js";
 import type { Message } from "./route.js";
 
@@ -26,7 +26,7 @@ export interface WebhookMessage {
 
 /** The body of a request for a message. */
 export function webhookBody(
-  format: Channel["format"],
+  format: WebhookChannel["format"],
   message: { readonly id: string; readonly tells: Message | "test"; readonly notification: string },
   mail: MailText,
   about: readonly { readonly detail: MailedIncident; readonly link: string }[],

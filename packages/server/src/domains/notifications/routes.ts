@@ -161,6 +161,7 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
       what: "rota",
       body: Rota,
       save: (act, id, rota, author) => saveRota(act, id, rota, author, nowUs()),
+      nameOf: (rota) => rota.name,
       remove: deleteRota,
       models,
     }),
@@ -168,7 +169,8 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
       path: "/notify/channels",
       what: "channel",
       body: ChannelWrite,
-      save: (act, id, { secret, ...channel }, author) => saveChannel(act, id, channel, secret, author, nowUs()),
+      save: (act, id, { channel, secret }, author) => saveChannel(act, id, channel, secret, author, nowUs()),
+      nameOf: ({ channel }) => channel.name,
       remove: deleteChannel,
       models,
     }),
@@ -242,11 +244,12 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
 };
 
 /** Adding, changing and taking away something that is set up by a form. */
-function setUp<B extends z.ZodType<{ name: string }>>({
+function setUp<B extends z.ZodType>({
   path,
   what,
   body,
   save,
+  nameOf,
   remove,
   models,
 }: {
@@ -254,6 +257,7 @@ function setUp<B extends z.ZodType<{ name: string }>>({
   what: string;
   body: B;
   save: (db: Queryable, id: number | null, body: z.output<B>, author: string) => Promise<number | null>;
+  nameOf: (body: z.output<B>) => string;
   remove: (db: Queryable, id: number) => Promise<boolean>;
   models: Models;
 }) {
@@ -270,7 +274,7 @@ function setUp<B extends z.ZodType<{ name: string }>>({
       handle: async ({ body: wanted, actor }) =>
         inAct(models, actor.name, async (act) => {
           const id = (await save(act.db, null, wanted as z.output<B>, actor.name))!;
-          await act.audit(`${what} added`, { id, name: (wanted as { name: string }).name });
+          await act.audit(`${what} added`, { id, name: nameOf(wanted as z.output<B>) });
           return { id };
         }),
     }),
@@ -285,7 +289,7 @@ function setUp<B extends z.ZodType<{ name: string }>>({
       handle: async ({ params: p, body: wanted, actor }) =>
         inAct(models, actor.name, async (act) => {
           if ((await save(act.db, p.id, wanted as z.output<B>, actor.name)) === null) throw none(p.id);
-          await act.audit(`${what} changed`, { id: p.id, name: (wanted as { name: string }).name });
+          await act.audit(`${what} changed`, { id: p.id, name: nameOf(wanted as z.output<B>) });
           return { id: p.id };
         }),
     }),

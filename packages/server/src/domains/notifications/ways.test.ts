@@ -1,5 +1,7 @@
 import { createHash, createHmac } from "node:crypto";
+import { createSocket } from "node:dgram";
 import { createServer, type IncomingHttpHeaders, type Server } from "node:http";
+import { createServer as createTcpServer } from "node:net";
 import type { HistoryCode } from "@halvik/core/respond/incidents";
 import { Channel, NotifyRoute, Rota } from "@halvik/core/respond/notify";
 import type pg from "pg";
@@ -8,6 +10,7 @@ import { connectionOf, createPool } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
 import { RoleProcess } from "../../testing/roles.js";
 import { eventually, startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { type Received, startHookSink } from "./hook-sink.js";
 import { readSink } from "./mail-sink/read-sink.js";
 import { startMailSink } from "./mail-sink/sink.js";
 import { insertRoute, latestDeliveries } from "./repository.js";
@@ -129,6 +132,34 @@ describe("a web address", () => {
     expect(raise.headers.signature).toBe(`halvik=:${createHmac("sha256", SECRET).update(base).digest("base64")}:`);
   });
 
+  test("that is our own stand-in takes what is signed with its secret, and says what is wrong with anything else", async () => {
+    const received: Received[] = [];
+    const sink = await startHookSink(0, SECRET, (r) => received.push(r));
+    const url = `http://127.0.0.1:${sink.port}/`;
+    await route({ channels: [await channel({ name: "ours", url })] });
+    const id = await incident("for our own");
+    await happens(id, "raised");
+    await soon(id, ["raise 0 ours sent"]);
+    expect(received).toEqual([
+      { id: expect.stringMatching(/^[0-9a-f-]{36}$/), body: expect.stringContaining("for our own"), wrong: "" },
+    ]);
+    // the same with another body, and with none of it
+    const answer = await fetch(url, { method: "POST", body: "{}", headers: { "content-digest": "sha-256=:AA==:" } });
+    expect([answer.status, received[1]!.wrong]).toEqual([401, "its digest is not that of the body"]);
+    const digest = `sha-256=:${createHash("sha256").update("{}").digest("base64")}:`;
+    for (const [headers, wrong] of [
+      [{}, "it is not signed"],
+      [
+        { "signature-input": 'halvik=("content-digest");created=1;keyid="halvik"', signature: "halvik=:AAAA:" },
+        "its signature is not made with this secret",
+      ],
+    ] as const) {
+      await fetch(url, { method: "POST", body: "{}", headers: { "content-digest": digest, ...headers } });
+      expect(received.at(-1)!.wrong).toBe(wrong);
+    }
+    await sink.stop();
+  });
+
   test("that is busy is asked again, with the same id; one that refuses is not, nor is a redirect followed", async () => {
     await route({ channels: [await channel()] });
     answers = [() => 503, () => 204];
@@ -197,6 +228,71 @@ describe("a web address", () => {
   ])("%s with %j allowed is refused: %s", (address, allowed, refused) =>
     expect(refusalOf(address, allowed) !== null).toBe(refused),
   );
+});
+
+describe("a syslog receiver", () => {
+  const lines: string[] = [];
+  const syslog = (transport: string, port: number) =>
+    saveChannel(
+      db,
+      null,
+      Channel.parse({ kind: "syslog", name: transport, host: "127.0.0.1", port, transport }),
+      null,
+      "me",
+      nowUs(),
+    );
+  test("gets one line with its id and where to look, over UDP and, counted in octets, over TCP", async () => {
+    const udp = createSocket("udp4").on("message", (b) => lines.push(b.toString()));
+    await new Promise<void>((ready) => udp.bind(0, "127.0.0.1", ready));
+    const tcp = createTcpServer((socket) => {
+      let all = "";
+      socket.setEncoding("utf8").on("data", (part) => {
+        all += part;
+      });
+      socket.on("end", () => {
+        lines.push(all);
+        socket.end();
+      });
+    });
+    await new Promise<void>((ready) => tcp.listen(0, "127.0.0.1", ready));
+    const { port } = tcp.address() as { port: number };
+    await route({ channels: [await syslog("udp", udp.address().port), await syslog("tcp", port)] });
+    const id = await incident("syslog ö one", 2);
+    await happens(id, "raised");
+    await soon(id, ["raise 0 udp sent", "raise 0 tcp sent"]);
+    await eventually(
+      "both lines",
+      async () => lines,
+      (l) => l.length === 2,
+    );
+    udp.close();
+    tcp.close();
+    const [framed, plain] = [...lines].sort((a) => (a.startsWith("<") ? 1 : -1)) as [string, string];
+    expect(plain).toMatch(
+      new RegExp(
+        `^<114>1 .* halvik - raise \\[halvik@32473 id="[0-9a-f-]{36}" incident="${id}" link="[^"]+/incidents/${id}"\\] `,
+      ),
+    );
+    expect(plain).toContain("raised: syslog ö one");
+    const [, octets, rest] = /^(\d+) (.*)$/s.exec(framed)!;
+    expect(Buffer.byteLength(rest!)).toBe(Number(octets));
+    // each way's message has an id of its own
+    expect(/id="([^"]+)"/.exec(plain)![1]).not.toBe(/id="([^"]+)"/.exec(rest!)![1]);
+  });
+
+  test("that is away is asked again; one inside that nobody allowed is not", async () => {
+    const inside = Channel.parse({ kind: "syslog", name: "inside", host: "10.1.2.3", port: 514 });
+    await route({ channels: [await syslog("tcp", 1), (await saveChannel(db, null, inside, null, "me", nowUs()))!] });
+    const id = await incident("nobody hears");
+    await happens(id, "raised");
+    await eventually(
+      "the log",
+      () => log(id),
+      (l) =>
+        l.some((d) => /^raise 0 tcp waiting .*ECONNREFUSED/.test(d)) &&
+        l.some((d) => d.startsWith("raise 0 inside failed 10.1.2.3 lies inside")),
+    );
+  });
 });
 
 test("nobody acknowledges: it is said again, and goes on to the next; who was told of it is told of its end", async () => {

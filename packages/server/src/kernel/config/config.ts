@@ -204,7 +204,8 @@ export const SETTINGS = {
   HALVIK_NOTIFY_NETWORKS: {
     schema: addressList,
     fallback: (): readonly string[] => [],
-    about: "Inside addresses or blocks that notifications may be sent to by web address; outside ones always may.",
+    about:
+      "Inside addresses or blocks that notifications may be sent to by web address or syslog; outside ones always may.",
   },
   HALVIK_MAIL_FROM: {
     schema: z.email(),

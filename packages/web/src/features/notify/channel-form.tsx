@@ -1,24 +1,45 @@
 import { ChannelWrite, type NotifyWays } from "@halvik/contract";
-import { useForm } from "react-hook-form";
-import type { z } from "zod";
+import { useForm, useWatch } from "react-hook-form";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { SelectField } from "../../ui/form";
 
-export type ChannelBody = z.output<typeof ChannelWrite>;
 interface Values {
+  kind: string;
   name: string;
   url: string;
   format: string;
   secret: string;
+  host: string;
+  port: string;
+  transport: string;
 }
+
+const KINDS = [
+  { value: "webhook", label: "a web address" },
+  { value: "syslog", label: "a syslog receiver" },
+];
+const TRANSPORTS = [
+  { value: "udp", label: "UDP" },
+  { value: "tcp", label: "TCP" },
+  { value: "tls", label: "TLS" },
+];
 
 const FORMATS = [
   { value: "json", label: "all of it, for a program (JSON)" },
   { value: "chat", label: "a line of text, for a chat" },
 ];
 
-/** A web address that messages go to. */
+function valuesOf(channel: NotifyWays["channels"][number] | null): Values {
+  const nothing = { name: "", url: "", format: "json", secret: "", host: "", port: "514", transport: "udp" };
+  if (channel === null) return { ...nothing, kind: "webhook" };
+  const { kind, name } = channel;
+  if (channel.kind === "webhook") return { ...nothing, kind, name, url: channel.url, format: channel.format };
+  const { host, port, transport } = channel;
+  return { ...nothing, kind, name, host, port: String(port), transport };
+}
+
+/** A web address or a syslog receiver that messages go to. */
 export function ChannelForm({
   channel,
   busy,
@@ -28,7 +49,7 @@ export function ChannelForm({
 }: {
   channel: NotifyWays["channels"][number] | null;
   busy: boolean;
-  onSave: (body: ChannelBody) => void;
+  onSave: (body: object, name: string) => void;
   onDelete: () => void;
   onCancel: () => void;
 }) {
@@ -39,24 +60,19 @@ export function ChannelForm({
     setError,
     formState: { errors, dirtyFields },
   } = useForm<Values>({
-    defaultValues: {
-      name: channel?.name ?? "",
-      url: channel?.url ?? "",
-      format: channel?.format ?? "json",
-      secret: "",
-    },
+    defaultValues: valuesOf(channel),
   });
-  const submit = handleSubmit(({ secret, ...values }) => {
+  const kind = useWatch({ control, name: "kind" });
+  const submit = handleSubmit(({ secret, port, ...values }) => {
     // what was not written stays as it is
     const read = ChannelWrite.safeParse({
-      kind: "webhook",
-      ...values,
+      channel: { ...values, port: Number(port) },
       secret: channel !== null && !dirtyFields.secret ? null : secret,
     });
-    if (read.success) onSave(read.data);
+    if (read.success) onSave(read.data, read.data.channel.name);
     else
       for (const { path, message } of read.error.issues)
-        setError((path[0] as keyof Values | undefined) ?? "name", { message });
+        setError((path[path.length - 1] as keyof Values | undefined) ?? "name", { message });
   });
   return (
     <form onSubmit={submit} onKeyDown={(e) => e.key === "Escape" && onCancel()}>
@@ -64,25 +80,40 @@ export function ChannelForm({
       <Field label="Name" error={errors.name?.message}>
         {(id) => <Input id={id} {...register("name")} />}
       </Field>
-      <Field
-        label="Web address"
-        hint="Messages are sent there by POST. Addresses inside need the administrator's allowance."
-        error={errors.url?.message}
-      >
-        {(id) => <Input id={id} placeholder="https://chat.example/hook" {...register("url")} />}
-      </Field>
-      <SelectField control={control} name="format" label="What is sent" options={FORMATS} />
-      <Field
-        label="Secret"
-        hint={
-          channel === null
-            ? "Messages are signed with it, so that the receiver knows whose they are. Empty: they are not."
-            : "Not shown. What is written here takes its place."
-        }
-        error={errors.secret?.message}
-      >
-        {(id) => <Input id={id} type="password" autoComplete="off" {...register("secret")} />}
-      </Field>
+      {channel === null && <SelectField control={control} name="kind" label="What it is" options={KINDS} />}
+      {kind === "syslog" ? (
+        <>
+          <Field label="Host" hint="Addresses inside need the administrator's allowance." error={errors.host?.message}>
+            {(id) => <Input id={id} placeholder="logs.example" {...register("host")} />}
+          </Field>
+          <Field label="Port" error={errors.port?.message}>
+            {(id) => <Input id={id} inputMode="numeric" {...register("port")} />}
+          </Field>
+          <SelectField control={control} name="transport" label="Over" options={TRANSPORTS} />
+        </>
+      ) : (
+        <>
+          <Field
+            label="Web address"
+            hint="Messages are sent there by POST. Addresses inside need the administrator's allowance."
+            error={errors.url?.message}
+          >
+            {(id) => <Input id={id} placeholder="https://chat.example/hook" {...register("url")} />}
+          </Field>
+          <SelectField control={control} name="format" label="What is sent" options={FORMATS} />
+          <Field
+            label="Secret"
+            hint={
+              channel === null
+                ? "Messages are signed with it, so that the receiver knows whose they are. Empty: they are not."
+                : "Not shown. What is written here takes its place."
+            }
+            error={errors.secret?.message}
+          >
+            {(id) => <Input id={id} type="password" autoComplete="off" {...register("secret")} />}
+          </Field>
+        </>
+      )}
       <div className="flex gap-1.5">
         <Button main type="submit" disabled={busy}>
           Save

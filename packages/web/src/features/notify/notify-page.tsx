@@ -48,12 +48,12 @@ export function NotifyPage() {
   /** What every form does with what is written in it. */
   const acts = (what: Open["what"], id: number | undefined) => ({
     busy: change.isPending,
-    onSave: (body: { name: string }) =>
+    onSave: (body: object, name: string) =>
       change.mutate({
         method: id === undefined ? "POST" : "PATCH",
         path: id === undefined ? what : `${what}/${id}`,
         body,
-        said: `“${body.name}” is saved`,
+        said: `“${name}” is saved`,
       }),
     onDelete: () => change.mutate({ method: "DELETE", path: `${what}/${id}`, said: "Deleted" }),
     onCancel: () => setOpen(null),

@@ -21,7 +21,7 @@ export function RotaForm({
 }: {
   rota: NotifyWays["rotas"][number] | null;
   busy: boolean;
-  onSave: (body: Rota) => void;
+  onSave: (body: Rota, name: string) => void;
   onDelete: () => void;
   onCancel: () => void;
 }) {
@@ -37,7 +37,7 @@ export function RotaForm({
   const instead = useFieldArray({ control, name: "instead" });
   const submit = handleSubmit((values) => {
     const read = Rota.safeParse(rotaOf(values));
-    if (read.success) onSave(read.data);
+    if (read.success) onSave(read.data, read.data.name);
     else for (const { path, message } of read.error.issues) setError(fieldOf(path), { message });
   });
   return (

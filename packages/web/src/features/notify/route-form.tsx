@@ -42,7 +42,7 @@ export function RouteForm({
   /** The rule a new one is for. */
   forRule: RuleList["rules"][number] | null;
   busy: boolean;
-  onSave: (route: NotifyRoute) => void;
+  onSave: (route: NotifyRoute, name: string) => void;
   onDelete: () => void;
   onCancel: () => void;
 }) {
@@ -55,7 +55,7 @@ export function RouteForm({
   } = useForm<Values>({ defaultValues: valuesOf(route, forRule, useViewStore.getState().zone) });
   const submit = handleSubmit((values) => {
     const read = NotifyRoute.safeParse(routeOf(values));
-    if (read.success) onSave(read.data);
+    if (read.success) onSave(read.data, read.data.name);
     else for (const { path, message } of read.error.issues) setError(fieldOf(path), { message });
   });
   const delays = DELAYS.some(([s]) => s === (route?.delaySeconds ?? 0))

@@ -44,7 +44,9 @@ export function Ways({
             <span className="min-w-0 truncate">
               <b className="font-semibold">{safeText(c.name)}</b>{" "}
               <span className="text-quiet">
-                {safeText(c.url)}, {c.format === "chat" ? "a line of text" : "JSON"}
+                {c.kind === "syslog"
+                  ? `syslog over ${c.transport.toUpperCase()} to ${safeText(c.host)}:${c.port}`
+                  : `${safeText(c.url)}, ${c.format === "chat" ? "a line of text" : "JSON"}`}
               </span>
             </span>
             <Button onClick={() => onChannel(c.id)}>Edit</Button>
@@ -54,7 +56,7 @@ export function Ways({
           <p className="mb-1 text-ui text-quiet">No channel: messages go by mail alone.</p>
         )}
         <Button className="mt-1" onClick={() => onChannel("new")}>
-          Add a web address
+          Add a channel
         </Button>
       </section>
     </div>

@@ -2,6 +2,7 @@ import { type NotifyRoute, onDuty, whomOf } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../../kernel/db/pool.js";
 import { channelSecrets, listChannels, listRotas } from "../settings-repository.js";
 import type { Mailer } from "./mail.js";
+import { sendSyslog } from "./syslog.js";
 import type { Send } from "./way.js";
 import { sendWebhook } from "./webhook.js";
 
@@ -23,7 +24,7 @@ export class Ways {
     { step, channel }: { readonly step: number; readonly channel: number | null },
     nowUs: number,
   ): Promise<Found> {
-    return channel === null ? this.mail(route, step, nowUs) : this.webhook(channel);
+    return channel === null ? this.mail(route, step, nowUs) : this.channel(channel);
   }
 
   private async mail(route: NotifyRoute, step: number, nowUs: number): Promise<Found> {
@@ -41,11 +42,14 @@ export class Ways {
     return { to, send: (message) => mailer.send(to, message) };
   }
 
-  private async webhook(id: number): Promise<Found> {
+  private async channel(id: number): Promise<Found> {
     const found = (await listChannels(this.db)).find((c) => c.id === id);
     if (found === undefined) return { missing: "the channel it names was deleted" };
+    const { body: channel } = found;
+    const { allowed, nowUs } = this;
+    const to = [channel.name];
+    if (channel.kind === "syslog") return { to, send: (message) => sendSyslog({ channel, allowed, nowUs }, message) };
     const secret = (await channelSecrets(this.db)).get(id) ?? "";
-    const sending = { channel: found.body, secret, allowed: this.allowed, nowUs: this.nowUs };
-    return { to: [found.body.name], send: (message) => sendWebhook(sending, message) };
+    return { to, send: (message) => sendWebhook({ channel, secret, allowed, nowUs }, message) };
   }
 }

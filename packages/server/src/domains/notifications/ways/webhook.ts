@@ -2,7 +2,7 @@ import { createHash, createHmac } from "node:crypto";
 import { type IncomingMessage, request as requestHttp } from "node:http";
 import { request as requestHttps } from "node:https";
 import { isIP } from "node:net";
-import { type Channel, signatureBase, webhookBody } from "@halvik/core/respond/notify";
+import { signatureBase, type WebhookChannel, webhookBody } from "@halvik/core/respond/notify";
 import { guardedLookup, RefusedAddress, refusalOf } from "./outgoing-addresses.js";
 import type { Outgoing, Sent } from "./way.js";
 
@@ -14,7 +14,7 @@ const KEY_ID = "halvik";
 
 /** What sending to a web address goes by. */
 export interface WebhookSending {
-  readonly channel: Channel;
+  readonly channel: WebhookChannel;
   /** Empty: messages are not signed. */
   readonly secret: string;
   /** Blocks of inside addresses that may be sent to. */
