@@ -44,6 +44,7 @@ export {
   SnmpUserList,
 } from "./kinds.js";
 export {
+  AcknowledgeByLink,
   ChannelWrite,
   Deliveries,
   Notices,

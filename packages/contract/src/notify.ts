@@ -27,6 +27,13 @@ export const ChannelWrite = z.object({
   secret: z.string().max(200, "expected 200 characters at most").nullable().default(null),
 });
 
+/** What a link to acknowledge holds. */
+export const AcknowledgeByLink = z.object({
+  message: z.uuid("expected the link as it stands in the message"),
+  to: z.email("expected the link as it stands in the message"),
+  signature: z.string().max(100),
+});
+
 /** What became of every message. */
 export const Deliveries = z.object({
   deliveries: z.array(

@@ -45,7 +45,7 @@ async function tell(client: Client, config: Config, startedUs: number, stopping:
         ways,
         senders,
         present: await presenter.present(senders),
-        linkOf: (incident) => `${publicUrl(config)}/incidents/${incident}`,
+        baseUrl: publicUrl(config),
         now: nowUs,
       });
       if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));

@@ -82,6 +82,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     columns: [
       "select (name, auth_protocol, priv_protocol, sender) on snmp_user",
       "select (id, body, author, changed_us) on notify_channel",
+      "update (link_used_us) on delivery",
       "update (state) on quarantined",
     ],
     functions: [],

@@ -180,6 +180,8 @@ test("notifications and notices", async () => {
   expect(JSON.stringify(ways.body)).not.toContain("s3cret");
   expect(ways.body.rotas[0].onDuty).toMatchObject({ name: "m.aune" });
   await ask("delete", "/notify/rotas/{id}", `/notify/rotas/${duty.body.id}`);
+  const message = { message: "00000000-0000-4000-8000-000000000000", to: "a@b.example", signature: "x" };
+  await ask("post", "/notify/acknowledge", "/notify/acknowledge", message, 404);
   await ask("delete", "/notify/channels/{id}", `/notify/channels/${made.body.id}`);
   await ask("get", "/notify/sink");
   await ask("get", "/notices");

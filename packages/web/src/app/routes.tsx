@@ -5,6 +5,13 @@ import { Frame } from "./frame";
 /** Each section is loaded when it is first opened. */
 export const router = createBrowserRouter([
   {
+    // for whoever was mailed, signed in or not
+    path: "/acknowledge",
+    errorElement: <Crashed />,
+    HydrateFallback: () => null,
+    lazy: async () => ({ Component: (await import("../features/notify/acknowledge-page")).AcknowledgePage }),
+  },
+  {
     path: "/",
     element: <Frame />,
     errorElement: <Crashed />,

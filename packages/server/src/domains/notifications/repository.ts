@@ -195,11 +195,15 @@ export interface DueDelivery {
   readonly channel: number | null;
   /** What the message is known by, however often it is sent; several may be one message. */
   readonly message: string;
+  /** What links in it are signed with. */
+  readonly linkKey: string;
+  /** Who has it already: an attempt reached some of them. */
+  readonly reached: readonly string[];
 }
 
 export async function dueDeliveries(db: Queryable, nowUs: number, most: number): Promise<DueDelivery[]> {
   const { rows } = await db.query<DueDelivery>(
-    `select id, route, route_name as "routeName", incident, event, tells, attempts, due_us as "dueUs", made_us as "madeUs", step, channel, message
+    `select id, route, route_name as "routeName", incident, event, tells, attempts, due_us as "dueUs", made_us as "madeUs", step, channel, message, link_key as "linkKey", recipients as reached
      from delivery where state = 'waiting' and due_us <= $1 order by due_us, id limit $2`,
     [nowUs, most],
   );
@@ -270,12 +274,35 @@ export async function retryDeliveries(
   ids: readonly number[],
   why: string,
   dueUs: number,
+  reached: readonly string[],
 ): Promise<void> {
-  await db.query("update delivery set attempts = attempts + 1, why = $2, due_us = $3 where id = any($1::int[])", [
-    ids,
-    why,
-    dueUs,
+  await db.query(
+    "update delivery set attempts = attempts + 1, why = $2, due_us = $3, recipients = $4 where id = any($1::int[])",
+    [ids, why, dueUs, reached],
+  );
+}
+
+/** What a link of a message acknowledges, and what it was signed with; null: there is no such message about one incident. */
+export async function linkOf(
+  db: Queryable,
+  message: string,
+): Promise<{ readonly incident: number; readonly key: string; readonly madeUs: number } | null> {
+  const { rows } = await db.query<{ incident: number; key: string; madeUs: number }>(
+    `select coalesce(i.merged_into, i.id) as incident, d.link_key as key, d.made_us as "madeUs"
+     from delivery d join incident i on i.id = d.incident where d.message = $1 and d.channel is null
+       and (select count(*) from delivery o where o.message = d.message) = 1`,
+    [message],
+  );
+  return rows[0] ?? null;
+}
+
+/** Marks a link as used. @returns false when it was */
+export async function useLink(db: Queryable, message: string, nowUs: number): Promise<boolean> {
+  const used = await db.query("update delivery set link_used_us = $2 where message = $1 and link_used_us is null", [
+    message,
+    nowUs,
   ]);
+  return used.rowCount === 1;
 }
 
 /** What waits is not needed any more. @param only messages of these kinds */

@@ -1,4 +1,5 @@
 import {
+  AcknowledgeByLink,
   ChannelWrite,
   Deliveries,
   EntityId,
@@ -21,6 +22,7 @@ import type { Pool, Queryable } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
+import { acknowledgeByLink } from "./acknowledge-by-link.js";
 import { readSink } from "./mail-sink/read-sink.js";
 import { insertStep } from "./plan-deliveries.js";
 import {
@@ -199,6 +201,15 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
           message: d.message,
         })),
       }),
+    }),
+    route({
+      method: "post",
+      path: "/notify/acknowledge",
+      summary: "Acknowledges what a mail was about by the link in it, as whoever was mailed: once, within 72 h",
+      access: "open",
+      body: AcknowledgeByLink,
+      answer: z.object({ incident: z.int() }),
+      handle: ({ body }) => acknowledgeByLink(models, body, nowUs()),
     }),
     route({
       method: "get",

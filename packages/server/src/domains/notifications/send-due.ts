@@ -16,6 +16,7 @@ import {
 } from "@halvik/core/respond/notify";
 import { type Queryable, transaction } from "../../kernel/db/pool.js";
 import { incidentDetail } from "../incidents/detail.js";
+import { acknowledgeUrl } from "./acknowledge-link.js";
 import {
   type DueDelivery,
   dueDeliveries,
@@ -40,7 +41,8 @@ export interface Sending {
   readonly ways: Ways;
   readonly senders: SenderDirectory;
   readonly present: (record: HalvikRecord) => RecordJson;
-  readonly linkOf: (incident: number) => string;
+  /** The address people reach Halvik by, without a slash at its end. */
+  readonly baseUrl: string;
   readonly now: () => number;
 }
 
@@ -149,11 +151,11 @@ async function describe(sending: Sending, route: NotifyRoute, delivery: DueDeliv
     return null;
   }
   const detail = IncidentDetail.parse(await incidentDetail(db, delivery.incident!, senders, sending.present));
-  return { delivery, tell, detail, link: sending.linkOf(delivery.incident!) };
+  return { delivery, tell, detail, link: `${sending.baseUrl}/incidents/${delivery.incident}` };
 }
 
 async function attempt(
-  { db, ways, now }: Sending,
+  { db, ways, now, baseUrl }: Sending,
   route: NotifyRoute,
   deliveries: readonly DueDelivery[],
   tells: Outgoing["tells"],
@@ -165,17 +167,21 @@ async function attempt(
   const [first] = deliveries as [DueDelivery];
   const way = await ways.find(route, first, now());
   if ("missing" in way) return endDeliveries(db, ids, "dropped", way.missing, now());
-  const sent = await way.send({ id: first.message, tells, notification: route.name, text, about, thread });
+  const { message: id, linkKey, reached } = first;
+  const isToAcknowledge = about.length === 1 && tells !== "clear";
+  const acknowledge = isToAcknowledge ? (to: string) => acknowledgeUrl(baseUrl, linkKey, id, to) : null;
+  const message = { id, tells, notification: route.name, text, about, thread, reached, acknowledgeUrl: acknowledge };
+  const sent = await way.send(message);
   if (sent.ok) {
     await transaction(db, async () => {
-      await endDeliveries(db, ids, "sent", "", now(), way.to);
+      await endDeliveries(db, ids, "sent", sent.why ?? "", now(), way.to);
       for (const d of deliveries) await remindAgain(db, route, d, now());
     });
     return;
   }
   const after = sent.permanent ? null : retryAfterUs(Math.max(...deliveries.map((d) => d.attempts)) + 1);
   if (after === null) await endDeliveries(db, ids, "failed", sent.why, now(), way.to);
-  else await retryDeliveries(db, ids, sent.why, now() + after);
+  else await retryDeliveries(db, ids, sent.why, now() + after, sent.reached ?? []);
 }
 
 /** After a reminder the next one waits: as long as nobody acknowledges it. */

@@ -5,10 +5,12 @@ import { createServer as createTcpServer } from "node:net";
 import type { HistoryCode } from "@halvik/core/respond/incidents";
 import { Channel, NotifyRoute, Rota } from "@halvik/core/respond/notify";
 import type pg from "pg";
+import request from "supertest";
 import { nowUs } from "../../kernel/clock.js";
 import { connectionOf, createPool } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
 import { RoleProcess } from "../../testing/roles.js";
+import { TestApi } from "../../testing/test-api.js";
 import { eventually, startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { type Received, startHookSink } from "./hook-sink.js";
 import { readSink } from "./mail-sink/read-sink.js";
@@ -423,19 +425,137 @@ test("killed between sending and noting, again and again: none is missing, what 
 }, 240_000);
 
 test("many that go together are one message, with one id, also when that is sent again", async () => {
-  await route({ channels: [await channel()], delaySeconds: 1 });
+  await route({ channels: [await channel()], delaySeconds: 3_600 });
   answers = [() => 503];
   const storm = await Promise.all(Array.from({ length: 9 }, (_, i) => incident(`together ${i}`)));
   for (const one of storm) await happens(one, "raised");
+  for (const one of storm) await soon(one, ["raise 0 hook waiting"]);
+  const allDue = () =>
+    db.query("update delivery set due_us = 0 where incident = any($1::int[]) and state = 'waiting'", [storm]);
+  await allDue();
   await eventually(
     "refused once",
     () => log(storm[8]!),
     (l) => l[0]?.includes("503") ?? false,
   );
-  for (const one of storm) await hurry(one);
+  await allDue();
   for (const one of storm) await soon(one, ["raise 0 hook sent"]);
   const bodies = got.filter((g) => g.body.includes("together 8"));
   expect(bodies.length).toBe(2);
   expect(JSON.parse(bodies[1]!.body).incidents).toHaveLength(9);
   expect(new Set(bodies.map((g) => g.headers["idempotency-key"])).size).toBe(1);
+});
+
+describe("acknowledged from a mail", () => {
+  let api: TestApi;
+  beforeAll(async () => {
+    api = await TestApi.start(instance);
+  });
+  afterAll(() => api?.close());
+  const linksOf = async (title: string) =>
+    (await readSink(instance.config.HALVIK_DATA_DIR, 300))
+      .filter((m) => m.subject.includes(title))
+      .flatMap((m) => {
+        const link = /https?:\/\/\S+\/acknowledge\?(\S+)/.exec(m.text.replace(/=\r?\n/g, ""));
+        return link === null ? [] : [Object.fromEntries(new URLSearchParams(link[1]))];
+      });
+  // by nobody who is signed in
+  const press = (link: object) => request(api.app).post("/api/v1/notify/acknowledge").send(link);
+
+  test("each who was mailed has a link of their own; it acknowledges as them, once, and nobody else is called", async () => {
+    const people = ["a@orvane.example", "b@orvane.example"];
+    await route({ to: people, escalate: [{ afterMinutes: 10, to: ["lead@orvane.example"] }] });
+    const id = await incident("by its link");
+    await happens(id, "raised");
+    await soon(id, ["raise 0 mail sent", "escalation 1 mail waiting"]);
+    const links = await linksOf("by its link");
+    expect(links.map((l) => l.to).sort()).toEqual(people);
+    const [one, other] = links as [Record<string, string>, Record<string, string>];
+    for (const wrong of [
+      { ...one, to: "c@orvane.example" },
+      { ...one, signature: other.signature },
+      { ...one, message: "00000000-0000-4000-8000-000000000000" },
+      { ...one, signature: "" },
+    ])
+      expect((await press(wrong)).status).toBe(404);
+    const answer = await press(one);
+    expect([answer.status, answer.body]).toEqual([200, { incident: id }]);
+    const { rows } = await db.query("select acknowledged_by from incident where id = $1", [id]);
+    expect(rows[0].acknowledged_by).toBe(one.to);
+    // once: by whichever of them
+    expect((await press(one)).status).toBe(409);
+    expect((await press(other)).status).toBe(409);
+    await hurry(id);
+    await soon(id, ["raise 0 mail sent", "escalation 1 mail dropped seen meanwhile"]);
+  });
+
+  test("after 72 h it does not; what is over has none", async () => {
+    await route({ to: ["a@orvane.example"] });
+    const id = await incident("too late");
+    await happens(id, "raised");
+    await soon(id, ["raise 0 mail sent"]);
+    const [link] = await linksOf("too late");
+    await db.query("update delivery set made_us = made_us - 72 * 3600000000::bigint - 1000000 where incident = $1", [
+      id,
+    ]);
+    const answer = await press(link!);
+    expect([answer.status, answer.body.error.message]).toEqual([409, expect.stringContaining("older than 72 hours")]);
+    await db.query("update incident set state = 'cleared', ended_us = $2 where id = $1", [id, nowUs()]);
+    await happens(id, "cleared");
+    await soon(id, ["raise 0 mail sent", "clear 0 mail sent"]);
+    expect(await linksOf("over: too late")).toEqual([]);
+  });
+});
+
+test("one of several that is refused keeps nobody else from it, and nobody gets it twice", async () => {
+  // refuses one of them for good, and answers another late once (RFC 5321 4.2.1: 550, 451)
+  const taken: string[] = [];
+  let busy = true;
+  const smtp = createTcpServer((socket) => {
+    let inData = false;
+    let to = "";
+    socket.on("error", () => undefined).write("220 ready\r\n");
+    socket.setEncoding("utf8").on("data", (part: string) => {
+      for (const line of part.split("\r\n").filter(Boolean)) {
+        if (inData) {
+          if (line !== ".") continue;
+          inData = false;
+          taken.push(to);
+          socket.write("250 taken\r\n");
+          continue;
+        }
+        const verb = line.slice(0, 4).toUpperCase();
+        if (verb === "RCPT") to = /<(.+)>/.exec(line)![1]!;
+        const refused = verb === "RCPT" && to.startsWith("gone");
+        const late = verb === "RCPT" && to.startsWith("busy") && busy;
+        inData = verb === "DATA";
+        socket.write(
+          refused ? "550 no such person\r\n" : late ? "451 later\r\n" : inData ? "354 go on\r\n" : "250 ok\r\n",
+        );
+        if (verb === "QUIT") socket.end();
+      }
+    });
+  });
+  await new Promise<void>((ready) => smtp.listen(0, "127.0.0.1", ready));
+  const { port } = smtp.address() as { port: number };
+  await notifier.stop();
+  const env = { ...instance.env, HALVIK_SMTP_URL: `smtp://127.0.0.1:${port}` };
+  notifier = await RoleProcess.start({ ...instance, env }, "notifier");
+  await route({ to: ["well@orvane.example", "gone@orvane.example", "busy@orvane.example"] });
+  const id = await incident("for three");
+  await happens(id, "raised");
+  await eventually(
+    "one waits",
+    () => log(id),
+    (l) => /^raise 0 mail waiting .*busy@orvane.example/.test(l[0] ?? ""),
+  );
+  busy = false;
+  await hurry(id);
+  await eventually(
+    "it is sent, but to one",
+    () => log(id),
+    (l) => /^raise 0 mail sent gone@orvane.example: .*550/.test(l[0] ?? ""),
+  );
+  expect([...taken].sort()).toEqual(["busy@orvane.example", "well@orvane.example"]);
+  smtp.close();
 });

@@ -6,8 +6,12 @@ export const up = `
 alter table public.delivery add column message uuid default gen_random_uuid() not null;
 alter table public.delivery add column channel integer;
 alter table public.delivery add column step smallint default 0 not null;
+-- what links to acknowledge are signed with, and when one was used
+alter table public.delivery add column link_key uuid default gen_random_uuid() not null;
+alter table public.delivery add column link_used_us bigint;
 drop index public.delivery_route_event_idx;
 create unique index delivery_route_event_idx on public.delivery (route, event, tells, step, coalesce(channel, 0)) where event is not null and tells <> 'reminder';
+create index delivery_message_idx on public.delivery (message);
 create index delivery_incident_idx on public.delivery (incident, id);
 
 create table public.rota (

@@ -3,6 +3,7 @@ import type { Config } from "../../../kernel/config/config.js";
 import type { Outgoing, Sent } from "./way.js";
 
 const TIMEOUT_MS = 20_000;
+const WHY_MOST = 500;
 
 export interface Mailer {
   send(to: readonly string[], message: Outgoing): Promise<Sent>;
@@ -26,30 +27,46 @@ export function mailerOf(config: Config): Mailer | null {
     disableUrlAccess: true,
   });
   const domain = config.HALVIK_MAIL_FROM.split("@")[1]!;
+  /** @returns why it could not be sent; null: it was */
+  const sendTo = async (one: string, to: readonly string[], message: Outgoing) => {
+    const { id, text: mail, thread, acknowledgeUrl } = message;
+    // what begins a conversation is none of its messages: each has an id of its own (RFC 5322 section 3.6.4)
+    const threadId = thread && `<${thread}@${domain}>`;
+    const link = acknowledgeUrl === null ? "" : `\nAcknowledge it, once, within 72 h:\n${acknowledgeUrl(one)}\n`;
+    try {
+      await transport.sendMail({
+        from: { name: "Halvik", address: config.HALVIK_MAIL_FROM },
+        to: [...to],
+        envelope: { from: config.HALVIK_MAIL_FROM, to: [one] },
+        subject: mail.subject,
+        text: mail.text + link,
+        headers: { "Auto-Submitted": "auto-generated" },
+        messageId: `<${id}@${domain}>`,
+        ...(threadId ? { inReplyTo: threadId, references: [threadId] } : {}),
+      });
+      return null;
+    } catch (e) {
+      const { message: said, responseCode } = e as { message: string; responseCode?: number };
+      // RFC 5321 4.2.1: 5yz is permanent
+      return { why: hide(said).slice(0, WHY_MOST), permanent: responseCode !== undefined && responseCode >= 500 };
+    }
+  };
   return {
-    async send(to, { id, text: mail, thread }) {
-      // what begins a conversation is none of its messages: each has an id of its own (RFC 5322 section 3.6.4)
-      const threadId = thread && `<${thread}@${domain}>`;
-      try {
-        await transport.sendMail({
-          from: { name: "Halvik", address: config.HALVIK_MAIL_FROM },
-          to: [...to],
-          subject: mail.subject,
-          text: mail.text,
-          headers: { "Auto-Submitted": "auto-generated" },
-          messageId: `<${id}@${domain}>`,
-          ...(threadId ? { inReplyTo: threadId, references: [threadId] } : {}),
-        });
-        return { ok: true };
-      } catch (e) {
-        const { message, responseCode } = e as { message: string; responseCode?: number };
-        // RFC 5321 4.2.1: 5yz is permanent
-        return {
-          ok: false,
-          why: hide(message).slice(0, 500),
-          permanent: responseCode !== undefined && responseCode >= 500,
-        };
+    async send(to, message) {
+      const reached = to.filter((one) => message.reached.includes(one));
+      const failed: { why: string; permanent: boolean }[] = [];
+      // one by one: each has a link of its own, and one that is refused keeps nobody else from it
+      for (const one of to.filter((o) => !reached.includes(o))) {
+        const sent = await sendTo(one, to, message);
+        if (sent === null) reached.push(one);
+        else failed.push({ ...sent, why: to.length === 1 ? sent.why : `${one}: ${sent.why}` });
       }
+      const why = failed
+        .map((f) => f.why)
+        .join("; ")
+        .slice(0, WHY_MOST);
+      if (failed.every((f) => f.permanent) && reached.length > 0) return { ok: true, why };
+      return { ok: false, why, permanent: failed.every((f) => f.permanent), reached };
     },
     close: () => transport.close(),
   };

@@ -1,7 +1,15 @@
 import type { MailedIncident, MailText, Message } from "@halvik/core/respond/notify";
 
 /** What became of an attempt to send; `permanent`: trying again would not help. */
-export type Sent = { readonly ok: true } | { readonly ok: false; readonly why: string; readonly permanent: boolean };
+export type Sent =
+  | { readonly ok: true; readonly why?: string }
+  | {
+      readonly ok: false;
+      readonly why: string;
+      readonly permanent: boolean;
+      /** Those of several who have it all the same. */
+      readonly reached?: readonly string[];
+    };
 
 /** A message as a way sends it. */
 export interface Outgoing {
@@ -14,6 +22,10 @@ export interface Outgoing {
   readonly about: readonly { readonly detail: MailedIncident; readonly link: string }[];
   /** Which conversation it belongs to, so that readers keep its messages together; null: none. */
   readonly thread: string | null;
+  /** A link by which whoever is mailed acknowledges it; null: there is nothing to acknowledge. */
+  readonly acknowledgeUrl: ((to: string) => string) | null;
+  /** Those who have it already, from an attempt before. */
+  readonly reached: readonly string[];
 }
 
 /** Sends a message to those it is for. */
