@@ -2,6 +2,7 @@ import type { Episode, StateAddress } from "@halvik/core/detect";
 import type { Severity } from "@halvik/core/model/record";
 import type { CloseReason, IncidentState, Link, SeenEvidence } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { countOfIncident } from "./evidence-repository.js";
 
 /** A finding as kept. */
 export interface FindingRow {
@@ -128,11 +129,11 @@ export async function amendFinding(
 export async function amendIncident(
   db: Queryable,
   id: number,
-  late: { readonly count: number; readonly firstUs: number; readonly lastUs: number },
+  late: { readonly firstUs: number; readonly lastUs: number },
 ): Promise<void> {
   await db.query(
-    "update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4) where id = $1",
-    [id, late.count, late.firstUs, late.lastUs],
+    `update incident set count = ${countOfIncident("$1")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3) where id = $1`,
+    [id, late.firstUs, late.lastUs],
   );
 }
 
@@ -272,7 +273,6 @@ export async function growIncident(
   db: Queryable,
   id: number,
   by: {
-    readonly added: number;
     readonly episode: Episode;
     readonly entities: readonly string[];
     readonly title: string;
@@ -284,21 +284,10 @@ export async function growIncident(
   },
 ): Promise<void> {
   await db.query(
-    `update incident set count = count + $2, first_us = least(first_us, $3), last_us = greatest(last_us, $4), entities = $5, title = $6, new_since_seen = $7, severity = least(severity, $8),
-       rule_id = $9, key = case when $9 = rule_id then key else $10 end, rule_version = case when $9 = rule_id then rule_version else coalesce((select version from rule where id = $9), 1) end
+    `update incident set count = ${countOfIncident("$1")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3), entities = $4, title = $5, new_since_seen = $6, severity = least(severity, $7),
+       rule_id = $8, key = case when $8 = rule_id then key else $9 end, rule_version = case when $8 = rule_id then rule_version else coalesce((select version from rule where id = $8), 1) end
      where id = $1`,
-    [
-      id,
-      by.added,
-      by.episode.firstUs,
-      by.episode.lastUs,
-      by.entities,
-      by.title,
-      by.newSinceSeen,
-      by.severity,
-      by.ruleId,
-      by.key,
-    ],
+    [id, by.episode.firstUs, by.episode.lastUs, by.entities, by.title, by.newSinceSeen, by.severity, by.ruleId, by.key],
   );
 }
 

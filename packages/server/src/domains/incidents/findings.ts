@@ -160,7 +160,6 @@ export class Findings {
     this.deferred.delete(f.id);
     this.writtenUs.set(f.id, nowUs);
     const clearedNow = f.clearedUs === null && e.clearedUs !== null;
-    const added = Math.max(0, e.count - f.count);
     // what came late and was added before stays counted
     const merged: Episode = { ...e, count: Math.max(e.count, f.count) };
     await updateFinding(db, f.id, merged);
@@ -174,7 +173,7 @@ export class Findings {
     f.incident = incident;
     // what has moved brought its records along
     const moved = incident !== lies;
-    await grow(db, incident, rule, grown, { added: moved ? 0 : added, leads: moved, begins: moved }, directory, nowUs);
+    await grow(db, incident, rule, grown, { leads: moved, begins: moved }, directory, nowUs);
     if (clearedNow) await tellCleared(db, incident, merged, directory, nowUs);
   }
 
@@ -218,7 +217,7 @@ export class Findings {
     if (placed === null) return row;
     await placed.tell(id);
     const { leads } = placed;
-    await grow(db, placed.incident, rule, report, { added: e.count, leads, begins: leads }, directory, nowUs);
+    await grow(db, placed.incident, rule, report, { leads, begins: leads }, directory, nowUs);
     if (e.clearedUs !== null) await tellCleared(db, placed.incident, e, directory, nowUs);
     return row;
   }

@@ -37,7 +37,6 @@ const MOST_SAID = 12;
 
 /** What of an incident's growth is not told by the finding itself. */
 export interface Growth {
-  readonly added: number;
   /** It gives the incident its name. */
   readonly leads: boolean;
   /** It is the first finding of a new incident: all of it is told by that. */
@@ -80,7 +79,6 @@ export async function grow(
       )
     : row.title;
   await growIncident(db, id, {
-    added: change.added,
     episode: e,
     entities,
     title,

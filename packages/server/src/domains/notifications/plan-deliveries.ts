@@ -40,7 +40,7 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
           await dropWaiting(db, id, event.incident, "over before it was sent", nowUs, ["reminder", "escalation"]);
           // whoever was told of it is told that it is over
           for (const way of await stepsTold(db, id, event.incident))
-            await insertDelivery(db, { ...made, tells: "clear", dueUs: plan.dueUs, ...way });
+            await insertDelivery(db, { ...made, tells: "clear", dueUs: plan.dueUs, ...way, to: mailedBy(route, way) });
           continue;
         }
         await insertStep(db, route, { ...made, tells: plan.tell, dueUs: plan.dueUs, step: 0 });
@@ -58,9 +58,22 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
 }
 
 /** A message to those of a step, one for each way they are reached by. */
-export async function insertStep(db: Queryable, route: NotifyRoute, made: Omit<NewDelivery, "channel">): Promise<void> {
+export async function insertStep(
+  db: Queryable,
+  route: NotifyRoute,
+  made: Omit<NewDelivery, "channel" | "to">,
+): Promise<void> {
   const whom = whomOf(route, made.step);
   if (whom === null) return;
   const mail = whom.to.length + whom.rotas.length > 0 ? [null] : [];
-  for (const channel of [...mail, ...whom.channels]) await insertDelivery(db, { ...made, channel });
+  for (const channel of [...mail, ...whom.channels]) {
+    const way = { step: made.step, channel };
+    await insertDelivery(db, { ...made, channel, to: mailedBy(route, way) });
+  }
 }
+
+/** The addresses that are mailed, besides whoever is on duty then. */
+export const mailedBy = (
+  route: NotifyRoute,
+  { step, channel }: { readonly step: number; readonly channel: number | null },
+): readonly string[] => (channel === null ? (whomOf(route, step)?.to ?? []) : []);

@@ -171,13 +171,15 @@ export interface NewDelivery {
   readonly step: number;
   /** By which channel; null: by mail. */
   readonly channel: number | null;
+  /** Mail addresses, as far as they are known before it is sent. */
+  readonly to: readonly string[];
 }
 
 /** Keeps a message to be sent; the same event is told once by a route, in each of its ways. */
 export async function insertDelivery(db: Queryable, d: NewDelivery): Promise<void> {
   await db.query(
-    "insert into delivery (route, route_name, incident, tells, event, made_us, due_us, step, channel, recipients) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, '{}') on conflict do nothing",
-    [d.route, d.routeName, d.incident, d.tells, d.event, d.madeUs, d.dueUs, d.step, d.channel],
+    "insert into delivery (route, route_name, incident, tells, event, made_us, due_us, step, channel, recipients) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) on conflict do nothing",
+    [d.route, d.routeName, d.incident, d.tells, d.event, d.madeUs, d.dueUs, d.step, d.channel, d.to],
   );
 }
 
@@ -203,7 +205,7 @@ export interface DueDelivery {
 
 export async function dueDeliveries(db: Queryable, nowUs: number, most: number): Promise<DueDelivery[]> {
   const { rows } = await db.query<DueDelivery>(
-    `select id, route, route_name as "routeName", incident, event, tells, attempts, due_us as "dueUs", made_us as "madeUs", step, channel, message, link_key as "linkKey", recipients as reached
+    `select id, route, route_name as "routeName", incident, event, tells, attempts, due_us as "dueUs", made_us as "madeUs", step, channel, message, link_key as "linkKey", reached
      from delivery where state = 'waiting' and due_us <= $1 order by due_us, id limit $2`,
     [nowUs, most],
   );
@@ -264,7 +266,7 @@ export async function endDeliveries(
   recipients: readonly string[] = [],
 ): Promise<void> {
   await db.query(
-    "update delivery set state = $2, why = $3, ended_us = $4, recipients = $5, attempts = attempts + case when $2 = 'dropped' then 0 else 1 end where id = any($1::int[])",
+    "update delivery set state = $2, why = $3, ended_us = $4, recipients = case when cardinality($5::text[]) > 0 then $5 else recipients end, attempts = attempts + case when $2 = 'dropped' then 0 else 1 end where id = any($1::int[])",
     [ids, state, why, nowUs, recipients],
   );
 }
@@ -277,7 +279,7 @@ export async function retryDeliveries(
   reached: readonly string[],
 ): Promise<void> {
   await db.query(
-    "update delivery set attempts = attempts + 1, why = $2, due_us = $3, recipients = $4 where id = any($1::int[])",
+    "update delivery set attempts = attempts + 1, why = $2, due_us = $3, reached = $4 where id = any($1::int[])",
     [ids, why, dueUs, reached],
   );
 }

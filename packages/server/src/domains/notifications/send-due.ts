@@ -17,6 +17,7 @@ import {
 import { type Queryable, transaction } from "../../kernel/db/pool.js";
 import { incidentDetail } from "../incidents/detail.js";
 import { acknowledgeUrl } from "./acknowledge-link.js";
+import { mailedBy } from "./plan-deliveries.js";
 import {
   type DueDelivery,
   dueDeliveries,
@@ -195,6 +196,7 @@ async function remindAgain(db: Queryable, route: NotifyRoute, d: DueDelivery, no
       event: d.event,
       madeUs: nowUs,
       channel: d.channel,
+      to: mailedBy(route, d),
       ...next,
     });
 }

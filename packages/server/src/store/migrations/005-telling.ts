@@ -6,6 +6,8 @@ export const up = `
 alter table public.delivery add column message uuid default gen_random_uuid() not null;
 alter table public.delivery add column channel integer;
 alter table public.delivery add column step smallint default 0 not null;
+-- of several who are mailed, those who have it already
+alter table public.delivery add column reached text[] default '{}' not null;
 -- what links to acknowledge are signed with, and when one was used
 alter table public.delivery add column link_key uuid default gen_random_uuid() not null;
 alter table public.delivery add column link_used_us bigint;
