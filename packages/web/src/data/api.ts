@@ -410,18 +410,18 @@ export const nearQuery = (id: string) =>
     queryFn: ({ signal }) => request<NearIncidents>("GET", `/incidents/${id}/near`, undefined, signal),
     staleTime: 60_000,
   });
-/** @param count asked anew when there is more of it */
-export const unusualQuery = (id: number, count: number) =>
+/** Costly to answer: asked once for the hours an incident touches, whatever else is asked of it. @param last when its latest evidence came */
+export const unusualQuery = (id: number, last: string) =>
   queryOptions({
-    queryKey: ["incident", String(id), "unusual", count],
+    queryKey: ["unusual", id, last.slice(0, "2026-11-28T02".length)],
     queryFn: ({ signal }) => request<UnusualThen>("GET", `/incidents/${id}/unusual`, undefined, signal),
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
   });
-/** What is kept as evidence of an incident, the newest first; of one rule and step of it. @param count asked anew when there is more of it */
-export const evidenceQuery = (id: number, count: number, of: { rule: string | null; step: number | null }) =>
+/** What is kept as evidence of an incident, the newest first; of one rule and step of it. */
+export const evidenceQuery = (id: number, of: { rule: string | null; step: number | null }) =>
   infiniteQueryOptions({
-    queryKey: ["incident", String(id), "evidence", of, count],
+    queryKey: ["evidence", id, of.rule, of.step],
     queryFn: ({ signal, pageParam }) => {
       const asked = new URLSearchParams({ limit: "200" });
       if (of.rule !== null) asked.set("rule", of.rule);
@@ -432,6 +432,8 @@ export const evidenceQuery = (id: number, count: number, of: { rule: string | nu
     initialPageParam: null as string | null,
     getNextPageParam: (page) => page.next,
     placeholderData: keepPreviousData,
+    // who reads further back is not asked for all of it again and again
+    refetchInterval: (query) => ((query.state.data?.pages.length ?? 1) > 1 ? false : 4_000),
   });
 export const incidentQuery = (id: string) =>
   queryOptions({

@@ -249,10 +249,14 @@ export async function remindersSent(db: Queryable, route: number, event: number)
 }
 
 /** Messages a route has sent since a moment: those that went together count as one. */
-export async function sentSince(db: Queryable, route: number, sinceUs: number): Promise<number> {
+export async function sentSince(
+  db: Queryable,
+  { route, step, channel }: Pick<DueDelivery, "route" | "step" | "channel">,
+  sinceUs: number,
+): Promise<number> {
   const { rows } = await db.query<{ n: number }>(
-    "select count(distinct message)::int as n from delivery where route = $1 and state = 'sent' and ended_us > $2",
-    [route, sinceUs],
+    "select count(distinct message)::int as n from delivery where route = $1 and state = 'sent' and ended_us > $2 and step = $3 and channel is not distinct from $4",
+    [route, sinceUs, step, channel],
   );
   return rows[0]!.n;
 }

@@ -15,6 +15,7 @@ import {
   waitsUntil,
 } from "@halvik/core/respond/notify";
 import { type Queryable, transaction } from "../../kernel/db/pool.js";
+import { OneAtATime } from "../../kernel/one-at-a-time.js";
 import { incidentDetail } from "../incidents/detail.js";
 import { acknowledgeUrl } from "./acknowledge-link.js";
 import { mailedBy } from "./plan-deliveries.js";
@@ -54,15 +55,27 @@ interface Told {
   readonly link: string;
 }
 
+/** A message that goes now. */
+interface Attempt {
+  readonly route: NotifyRoute;
+  readonly deliveries: readonly DueDelivery[];
+  readonly tells: Outgoing["tells"];
+  readonly text: MailText;
+  readonly about: Outgoing["about"];
+  readonly thread: string | null;
+}
+
 /**
- * Sends what is due, route by route, and of each route way by way. A message that was sent but whose sending could not be noted, because the
- * role was killed in between, is sent again under the same id: better twice than never.
+ * Sends what is due: to those of one step of a route by one way one after another, different ways beside each other, so that a receiver that hangs
+ * holds nobody else up. A message that was sent but whose sending could not be noted, because the role was killed in between, is sent again
+ * under the same id: better twice than never.
  */
 export async function sendDue(sending: Sending): Promise<void> {
   const { db, now } = sending;
   const due = await dueDeliveries(db, now(), AT_ONCE);
   if (due.length === 0) return;
   const routes = new Map((await listRoutes(db)).map((r) => [r.id, r.route]));
+  const ways: Attempt[][] = [];
   for (const own of grouped(due, (d) => `${d.route} ${d.step} ${d.channel}`)) {
     const route = routes.get(own[0]!.route);
     const isTest = (d: DueDelivery) => d.tells === "test";
@@ -70,11 +83,19 @@ export async function sendDue(sending: Sending): Promise<void> {
       await drop(sending, own, "the notification was deleted");
       continue;
     }
-    for (const d of own.filter(isTest)) await attempt(sending, route, [d], "test", testText(route), [], null);
+    const tests = own
+      .filter(isTest)
+      .map((d): Attempt => ({ route, deliveries: [d], tells: "test", text: testText(route), about: [], thread: null }));
     const told = own.filter((d) => !isTest(d));
     if (!route.enabled) await drop(sending, told, "the notification is switched off");
-    else await sendWay(sending, route, told);
+    ways.push([...tests, ...(route.enabled ? await planWay(sending, route, told) : [])]);
   }
+  const alone = new OneAtATime();
+  await Promise.all(
+    ways.map(async (attempts) => {
+      for (const one of attempts) await attempt(sending, one, alone);
+    }),
+  );
 }
 
 function grouped<T>(all: readonly T[], by: (one: T) => string): T[][] {
@@ -94,8 +115,8 @@ const drop = ({ db, now }: Sending, list: readonly DueDelivery[], why: string) =
         now(),
       );
 
-/** Sends what is due to those of one step of a route by one way. */
-async function sendWay(sending: Sending, route: NotifyRoute, due: readonly DueDelivery[]): Promise<void> {
+/** What goes now to those of one step of a route by one way. */
+async function planWay(sending: Sending, route: NotifyRoute, due: readonly DueDelivery[]): Promise<Attempt[]> {
   const { db, now } = sending;
   const told: Told[] = [];
   for (const delivery of due) {
@@ -104,39 +125,42 @@ async function sendWay(sending: Sending, route: NotifyRoute, due: readonly DueDe
     if (typeof found === "string") await drop(sending, [delivery], found);
     else told.push(found);
   }
-  if (told.length === 0) return;
+  if (told.length === 0) return [];
   // what went together once is the same message when it is sent again
   const messages = grouped(told, (t) => t.delivery.message);
   const singles = messages.filter((m) => m.length === 1).flat();
-  for (const together of messages.filter((m) => m.length > 1)) await sendTogether(sending, route, together);
-  let left = route.mostPerHour - (await sentSince(db, due[0]!.route, now() - US_PER_HOUR));
+  const again = messages.filter((m) => m.length > 1).map((m) => together(route, m));
+  const left = route.mostPerHour - (await sentSince(db, due[0]!, now() - US_PER_HOUR));
   // what is over the limit waits, and goes together once there is room again
-  if (left <= 0 || singles.length === 0) return;
+  if (left <= 0 || singles.length === 0) return again;
   if (singles.length >= TOGETHER_FROM || singles.length > left) {
     await makeOne(
       db,
       singles.map((t) => t.delivery.id),
     );
-    await sendTogether(sending, route, singles);
-    return;
+    return [...again, together(route, singles)];
   }
-  for (const t of singles) {
-    if (left-- <= 0) return;
-    const thread = `incident-${t.detail.incident.id}-route-${t.delivery.route}`;
-    await attempt(sending, route, [t.delivery], t.tell, mailOf(t.tell, t.detail, t.link), [t], thread);
-  }
+  const apart = singles.map(
+    (t): Attempt => ({
+      route,
+      deliveries: [t.delivery],
+      tells: t.tell,
+      text: mailOf(t.tell, t.detail, t.link),
+      about: [t],
+      thread: `incident-${t.detail.incident.id}-route-${t.delivery.route}`,
+    }),
+  );
+  return [...again, ...apart];
 }
 
-const sendTogether = (sending: Sending, route: NotifyRoute, told: readonly Told[]) =>
-  attempt(
-    sending,
-    route,
-    told.map((t) => ({ ...t.delivery, message: told[0]!.delivery.message })),
-    told[0]!.tell,
-    mailOfMany(told),
-    told,
-    null,
-  );
+const together = (route: NotifyRoute, told: readonly Told[]): Attempt => ({
+  route,
+  deliveries: told.map((t) => ({ ...t.delivery, message: told[0]!.delivery.message })),
+  tells: told[0]!.tell,
+  text: mailOfMany(told),
+  about: told,
+  thread: null,
+});
 
 /** What is to be told; in words why it is not; null: it waits. */
 async function describe(sending: Sending, route: NotifyRoute, delivery: DueDelivery): Promise<Told | string | null> {
@@ -155,34 +179,33 @@ async function describe(sending: Sending, route: NotifyRoute, delivery: DueDeliv
   return { delivery, tell, detail, link: `${sending.baseUrl}/incidents/${delivery.incident}` };
 }
 
+/** @param alone what of it is asked of the store: other ways share the connection */
 async function attempt(
   { db, ways, now, baseUrl }: Sending,
-  route: NotifyRoute,
-  deliveries: readonly DueDelivery[],
-  tells: Outgoing["tells"],
-  text: MailText,
-  about: Outgoing["about"],
-  thread: string | null,
+  { route, deliveries, tells, text, about, thread }: Attempt,
+  alone: OneAtATime,
 ): Promise<void> {
   const ids = deliveries.map((d) => d.id);
   const [first] = deliveries as [DueDelivery];
-  const way = await ways.find(route, first, now());
-  if ("missing" in way) return endDeliveries(db, ids, "dropped", way.missing, now());
+  const way = await alone.run(() => ways.find(route, first, now()));
+  if ("missing" in way) return alone.run(() => endDeliveries(db, ids, "dropped", way.missing, now()));
   const { message: id, linkKey, reached } = first;
   const isToAcknowledge = about.length === 1 && tells !== "clear";
   const acknowledge = isToAcknowledge ? (to: string) => acknowledgeUrl(baseUrl, linkKey, id, to) : null;
   const message = { id, tells, notification: route.name, text, about, thread, reached, acknowledgeUrl: acknowledge };
   const sent = await way.send(message);
-  if (sent.ok) {
-    await transaction(db, async () => {
-      await endDeliveries(db, ids, "sent", sent.why ?? "", now(), way.to);
-      for (const d of deliveries) await remindAgain(db, route, d, now());
-    });
-    return;
-  }
-  const after = sent.permanent ? null : retryAfterUs(Math.max(...deliveries.map((d) => d.attempts)) + 1);
-  if (after === null) await endDeliveries(db, ids, "failed", sent.why, now(), way.to);
-  else await retryDeliveries(db, ids, sent.why, now() + after, sent.reached ?? []);
+  await alone.run(async () => {
+    if (sent.ok) {
+      await transaction(db, async () => {
+        await endDeliveries(db, ids, "sent", sent.why ?? "", now(), way.to);
+        for (const d of deliveries) await remindAgain(db, route, d, now());
+      });
+      return;
+    }
+    const after = sent.permanent ? null : retryAfterUs(Math.max(...deliveries.map((d) => d.attempts)) + 1);
+    if (after === null) await endDeliveries(db, ids, "failed", sent.why, now(), way.to);
+    else await retryDeliveries(db, ids, sent.why, now() + after, sent.reached ?? []);
+  });
 }
 
 /** After a reminder the next one waits: as long as nobody acknowledges it. */

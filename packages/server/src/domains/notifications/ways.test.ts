@@ -507,6 +507,28 @@ describe("acknowledged from a mail", () => {
   });
 });
 
+test("a receiver that hangs holds no other way up", async () => {
+  const hangs = createTcpServer(() => undefined);
+  await new Promise<void>((ready) => hangs.listen(0, "127.0.0.1", ready));
+  const { port } = hangs.address() as { port: number };
+  await route({ channels: [await channel({ name: "hangs", url: `http://127.0.0.1:${port}/` })] });
+  await route({ to: ["duty@orvane.example"] });
+  const began = performance.now();
+  const id = await incident("not held up");
+  await happens(id, "raised");
+  await eventually(
+    "the mail",
+    () => log(id),
+    (l) => l.includes("raise 0 mail sent"),
+  );
+  // it would be asked for 20 s
+  expect(performance.now() - began).toBeLessThan(15_000);
+  expect(await log(id)).toContain("raise 0 hangs waiting");
+  hangs.close();
+  await notifier.kill();
+  notifier = await RoleProcess.start(instance, "notifier");
+});
+
 test("one of several that is refused keeps nobody else from it, and nobody gets it twice", async () => {
   // refuses one of them for good, and answers another late once (RFC 5321 4.2.1: 550, 451)
   const taken: string[] = [];

@@ -17,7 +17,7 @@ export function Evidence({ detail }: { detail: IncidentDetail }) {
   const [chosen, choose] = useState(ALL);
   const parts = partsOf(detail);
   const part = parts.find((p) => p.id === chosen) ?? parts[0]!;
-  const pages = useInfiniteQuery(evidenceQuery(incident.id, incident.count, part));
+  const pages = useInfiniteQuery(evidenceQuery(incident.id, part));
   const kept = findings.reduce((sum, f) => sum + f.kept, 0);
   const cut = useCutTip();
   // of what was raised before evidence was kept, the first and the latest are listed

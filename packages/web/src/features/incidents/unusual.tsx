@@ -8,7 +8,7 @@ import { safeText } from "../../ui/safe-text";
 
 /** What else was unusual of what it is about, while it happened; each line leads to its records. */
 export function Unusual({ incident }: { incident: IncidentDetail["incident"] }) {
-  const found = useQuery(unusualQuery(incident.id, incident.count)).data;
+  const found = useQuery(unusualQuery(incident.id, incident.last)).data;
   if (found === undefined || (found.lines.length === 0 && found.notLooked === 0)) return null;
   return (
     <>
