@@ -116,6 +116,8 @@ export const IncidentDetail = z.object({
       gone: z.int(),
     }),
   ),
+  /** Findings that are not listed here: the oldest. */
+  moreFindings: z.int(),
   history: z.array(
     z.object({ at: TimeText, who: z.string(), code: z.enum(HISTORY_CODES), what: z.string(), detail: z.string() }),
   ),

@@ -1,4 +1,5 @@
 import { type Control, type FieldPath, type FieldValues, useController } from "react-hook-form";
+import { Button } from "./button";
 import { Checkbox } from "./checkbox";
 import { Field } from "./field";
 import { Select, type SelectOption } from "./select";
@@ -75,3 +76,29 @@ export function ChecksField<V extends FieldValues>({
     </fieldset>
   );
 }
+
+/** What ends a form: save, cancel, and delete where there is something to delete. */
+export const FormEnd = ({
+  busy,
+  onCancel,
+  onDelete,
+}: {
+  busy: boolean;
+  onCancel: () => void;
+  /** null: it is new. */
+  onDelete: (() => void) | null;
+}) => (
+  <div className="flex gap-1.5">
+    <Button main type="submit" disabled={busy}>
+      Save
+    </Button>
+    <Button onClick={onCancel} shortcut="Esc">
+      Cancel
+    </Button>
+    {onDelete !== null && (
+      <Button className="ml-auto" onClick={onDelete} disabled={busy}>
+        Delete
+      </Button>
+    )}
+  </div>
+);

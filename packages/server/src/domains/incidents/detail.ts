@@ -22,6 +22,7 @@ import { timesBefore } from "./again-repository.js";
 import { storedOrKept } from "./evidence-repository.js";
 import { consequencesOfIncident } from "./joints-repository.js";
 import {
+  countFindings,
   type FindingDetail,
   findIncident,
   findingsOf,
@@ -33,16 +34,22 @@ import {
 import { type SimilarRow, similarIncidents } from "./similar-repository.js";
 import { tasksOf } from "./tasks-repository.js";
 
-/** One incident with its evidence, why it was raised, and its history: what is shown, exported and mailed. Null: there is none. */
+/** Findings that are shown; a storm of many keys makes more. */
+const FINDINGS_SHOWN = 50;
+/**
+ * One incident with its evidence, why it was raised, and its history: what is shown, exported and mailed. Null: there is none.
+ * @param most findings, the latest of them
+ */
 export async function incidentDetail(
   db: Queryable,
   id: number,
   senders: SenderDirectory,
   present: (record: HalvikRecord) => RecordJson,
+  most = FINDINGS_SHOWN,
 ) {
   const row = await findIncident(db, id);
   if (!row) return null;
-  const findings = await findingsOf(db, id);
+  const findings = await findingsOf(db, id, most);
   const records = await storedOrKept(
     db,
     findings.flatMap((f) => [...f.evidence.map((e) => e.id), ...(f.cleared_with === null ? [] : [f.cleared_with])]),
@@ -92,6 +99,7 @@ export async function incidentDetail(
         gone: f.evidence.length - evidence.length,
       };
     }),
+    moreFindings: Math.max(0, (await countFindings(db, id)) - findings.length),
     history: (await historyOf(db, id)).map((h) => ({
       at: formatUs(h.at_us),
       who: h.who,

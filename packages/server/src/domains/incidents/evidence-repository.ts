@@ -10,7 +10,6 @@ const AT_ONCE = 500;
 /** What has come to be evidence of a finding. */
 export interface Attached {
   readonly finding: number;
-  readonly incident: number;
   readonly evidence: readonly Evidence[];
 }
 
@@ -19,7 +18,7 @@ export interface Attached {
  * already stays as it is; a record that is gone is evidence by name alone.
  */
 export async function keepEvidence(db: Queryable, attached: readonly Attached[]): Promise<void> {
-  const rows = await withinRoom(db, attached);
+  const { rows, incidents } = await withinRoom(db, attached);
   if (rows.length === 0) return;
   await db.query(
     `with added as (
@@ -35,7 +34,7 @@ export async function keepEvidence(db: Queryable, attached: readonly Attached[])
   );
   await db.query(
     `update incident i set count = ${countOfIncident("i.id")} from unnest($1::int[]) u (id) where i.id = u.id`,
-    [[...new Set(attached.map((a) => a.incident))]],
+    [incidents],
   );
 }
 
@@ -45,16 +44,23 @@ export const countOfIncident = (incident: string): string => `(
   + (select coalesce(sum(greatest(0, c.count - c.kept)), 0) from finding c where c.incident = ${incident} and c.merged_into is null)
 )::bigint`;
 
+/** What there is room for, and the incidents the findings lie in now: people merge and split. */
 async function withinRoom(db: Queryable, attached: readonly Attached[]) {
-  const incidents = [...new Set(attached.map((a) => a.incident))];
-  if (incidents.length === 0) return [];
-  const { rows } = await db.query<{ incident: number; kept: number }>(
+  const { rows: lie } = await db.query<{ finding: number; incident: number }>(
+    "select id as finding, incident from finding where id = any($1::int[]) and incident is not null",
+    [attached.map((a) => a.finding)],
+  );
+  const incidentOf = new Map(lie.map((l) => [l.finding, l.incident]));
+  const incidents = [...new Set(incidentOf.values())];
+  const { rows: full } = await db.query<{ incident: number; kept: number }>(
     "select f.incident, count(distinct e.record)::int as kept from finding f join evidence e on e.finding = f.id where f.incident = any($1::int[]) group by 1",
     [incidents],
   );
-  const room = new Map(rows.map((r) => [r.incident, MOST_KEPT - r.kept]));
+  const room = new Map(full.map((r) => [r.incident, MOST_KEPT - r.kept]));
   const taken = new Map(incidents.map((id) => [id, new Set<string>()]));
-  return attached.flatMap(({ finding, incident, evidence }) => {
+  const rows = attached.flatMap(({ finding, evidence }) => {
+    const incident = incidentOf.get(finding);
+    if (incident === undefined) return [];
     const records = taken.get(incident)!;
     const left = room.get(incident) ?? MOST_KEPT;
     // what several findings hold is kept once
@@ -64,6 +70,7 @@ async function withinRoom(db: Queryable, attached: readonly Attached[]) {
       return [{ finding, ...e }];
     });
   });
+  return { rows, incidents };
 }
 
 /** Keeps these records as they are stored now, with their bytes. */

@@ -10,6 +10,7 @@ import { startTestInstance, type TestInstance } from "../../testing/test-databas
 import { Care } from "../rules/running/careful.js";
 import { EngineSession } from "../rules/running/session.js";
 import { type Attached, keepEvidence, keptEvidence, storedOrKept, withBytes } from "./evidence-repository.js";
+import { mergeIncidents } from "./repository.js";
 
 const S = 1e6;
 const T = 1_700_000_000 * S;
@@ -150,9 +151,29 @@ test("an incident keeps 10,000; a storm beyond that is counted; the same twice i
   const distinct = async () => keptEvidence(client, { incident: made.incident }, "newest first", null, 20_000);
   expect((await distinct()).length).toBe(10_000);
   const listed = (await all(made)).slice(0, 5).map((r) => ({ id: r.record, timeUs: r.timeUs }));
-  await keep([{ finding: made.id, incident: made.incident, evidence: listed }]);
+  await keep([{ finding: made.id, evidence: listed }]);
   expect((await finding("10.1.0.2")).kept).toBe(made.kept);
   expect((await distinct()).length).toBe(10_000);
+});
+
+test("what was merged meanwhile grows where it lies now; the one it left is not counted anew", async () => {
+  await refused("10.1.0.4", upTo(12, 60_000, 1), 60_020);
+  const session = await open();
+  await session.step();
+  await refused("10.1.0.5", upTo(12, 80_000, 1), 80_020);
+  await session.step();
+  const [moves, stays] = [await finding("10.1.0.4"), await finding("10.1.0.5")];
+  await transaction(client, () => mergeIncidents(client, stays.incident, moves.incident, "a person says so", true));
+  // growth within two seconds: where the finding lies is not read again for that
+  await refused("10.1.0.5", upTo(5, 80_030, 1), 80_040);
+  await session.step();
+  const { rows } = await client.query(
+    "select count, (select count(distinct record) from evidence e join finding f on f.id = e.finding where f.incident = i.id) as records from incident i where id = $1",
+    [moves.incident],
+  );
+  expect(rows[0].records).toBe(29);
+  expect(rows[0].count).toBe(29);
+  expect(await keptEvidence(client, { incident: stays.incident }, "newest first", null, 99)).toEqual([]);
 });
 
 test("a record that is gone is evidence by name alone, and nothing else is lost with it", async () => {
@@ -160,7 +181,7 @@ test("a record that is gone is evidence by name alone, and nothing else is lost 
   await (await open()).step();
   const made = await finding("10.1.0.3");
   const there = (await all(made)).map((r) => r.record);
-  await keep([{ finding: made.id, incident: made.incident, evidence: [{ id: "77", timeUs: T }] }]);
+  await keep([{ finding: made.id, evidence: [{ id: "77", timeUs: T }] }]);
   expect((await finding("10.1.0.3")).kept).toBe(13);
   expect([...(await withBytes(client, ["77", ...there])).keys()].sort()).toEqual([...there].sort());
 });

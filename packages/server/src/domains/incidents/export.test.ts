@@ -46,6 +46,7 @@ const detail = {
       notShown: 0,
     },
   ],
+  moreFindings: 3,
   tasks: [{ id: 1, text: "ask *them*", by: "a", done: null }],
   again: null,
   consequences: [],
@@ -84,7 +85,8 @@ test("as Markdown: what devices and people wrote is no markup, and cannot leave 
   expect(text).toContain("# Incident 3: \\# not a heading \\[x\\](y)");
   expect(text).toContain("- user: \\*root\\*");
   expect(text).toContain(
-    `\n\`\`\`\`\n2026-01-01T00:00:00.000000Z vpn a \`\`\` b <script>\n  sha256 ${hash}\n\`\`\`\`\n`,
+    `\n\`\`\`\`\n2026-01-01T00:00:00.000000Z vpn a \`\`\` b <script>\n  sha256 ${hash}\n  base64 PDEzPmE=\n\`\`\`\`\n`,
   );
   expect(text).toContain("note (line \\# two)");
+  expect(text).toContain("3 older findings are not in this export.");
 });

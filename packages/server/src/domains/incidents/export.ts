@@ -76,7 +76,7 @@ export async function* incidentAsMarkdown(detail: IncidentDetail, exhibitsOf: Ex
     let listed = 0;
     let lines: string[] = [];
     for await (const { record, raw } of exhibitsOf(f)) {
-      lines.push(line(record), `  sha256 ${sha256(raw)}`);
+      lines.push(line(record), `  sha256 ${sha256(raw)}`, `  base64 ${Buffer.from(raw).toString("base64")}`);
       listed++;
       if (lines.length < LINES_AT_ONCE) continue;
       yield `${fenced(lines).join("\n")}\n`;
@@ -85,6 +85,7 @@ export async function* incidentAsMarkdown(detail: IncidentDetail, exhibitsOf: Ex
     out.push(...fenced(lines));
     if (f.count > listed) out.push("", `${f.count - listed} more were counted and are not kept with it.`);
   }
+  if (detail.moreFindings > 0) out.push("", `${detail.moreFindings} older findings are not in this export.`);
   if (detail.tasks.length > 0) out.push("", "## Tasks", "", ...detail.tasks.map(taskLine));
   out.push("", "## History", "");
   for (const h of history)

@@ -68,7 +68,7 @@ export class Findings {
     const incident = await incidentOf(db, finding);
     if (incident === null) return;
     await amendIncident(db, incident, late);
-    await keepEvidence(db, [{ finding: finding.id, incident, evidence: late.evidence }]);
+    await keepEvidence(db, [{ finding: finding.id, evidence: late.evidence }]);
     const said =
       late.count === 1 ? "a record that came late was added" : `${late.count} records that came late were added`;
     await addEvent(db, incident, nowUs, ENGINE, "amended", said);
@@ -97,7 +97,7 @@ export class Findings {
     const attached = new Map<string, Attached[]>();
     const attach = ({ id, incident }: FindingRow, ruleId: string, evidence: readonly Evidence[]) => {
       if (incident === null || evidence.length === 0) return;
-      attached.set(ruleId, [...(attached.get(ruleId) ?? []), { finding: id, incident, evidence }]);
+      attached.set(ruleId, [...(attached.get(ruleId) ?? []), { finding: id, evidence }]);
     };
     for (const report of reports) {
       const rule = rules.get(report.ruleId);

@@ -191,12 +191,24 @@ export interface FindingDetail {
   cleared_with: string | null;
 }
 
-export async function findingsOf(db: Queryable, incident: number): Promise<FindingDetail[]> {
+/** Findings of an incident that are read at once, for an export or to take some out. */
+export const FINDINGS_MOST = 2_000;
+
+/** @param most the latest of them */
+export async function findingsOf(db: Queryable, incident: number, most: number): Promise<FindingDetail[]> {
   const { rows } = await db.query<FindingDetail>(
-    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, links, entities, worse, key, kept, cleared_with::text as cleared_with from finding where incident = $1 and merged_into is null order by first_us desc limit 50",
-    [incident],
+    "select id, first_us, last_us, raised_us, count, cleared_us, cleared_by, evidence_first || evidence_latest as evidence, rule_id, rule_version, facts, joined, links, entities, worse, key, kept, cleared_with::text as cleared_with from finding where incident = $1 and merged_into is null order by first_us desc limit $2",
+    [incident, most],
   );
   return rows;
+}
+
+export async function countFindings(db: Queryable, incident: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>(
+    "select count(*)::int as n from finding where incident = $1 and merged_into is null",
+    [incident],
+  );
+  return rows[0]!.n;
 }
 
 /** Rules in the versions in which they made findings. */
@@ -228,14 +240,18 @@ export async function historyOf(db: Queryable, incident: number): Promise<Histor
   ).rows;
 }
 
-/** Incidents that hold this record as evidence that is still listed. */
+/** Incidents that this record is evidence of: kept with them, or listed by what was raised before evidence was kept. */
 export async function incidentsWithRecord(
   db: Queryable,
   record: HalvikRecord,
 ): Promise<{ id: number; title: string }[]> {
   const { rows } = await db.query<{ id: number; title: string }>(
-    `select distinct i.id, i.title from finding f join incident i on i.id = f.incident
-     where f.first_us <= $2 and f.last_us >= $2 and (f.evidence_first || f.evidence_latest) @> jsonb_build_array(jsonb_build_object('id', $1::text)) order by i.id desc limit 10`,
+    `select distinct i.id, i.title from finding f join incident i on i.id = f.incident where f.id in (
+       select finding from evidence where record = $1::bigint
+       union all
+       select id from finding where kept = 0 and first_us <= $2 and last_us >= $2
+         and (evidence_first || evidence_latest) @> jsonb_build_array(jsonb_build_object('id', $1::text))
+     ) order by i.id desc limit 10`,
     [record.id, record.timeUs],
   );
   return rows;

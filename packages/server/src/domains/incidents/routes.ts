@@ -40,7 +40,7 @@ import { incidentAsJson, incidentAsMarkdown } from "./export.js";
 import { handover } from "./handover.js";
 import { HeardBefore } from "./heard-before.js";
 import { nearAndNotJoined } from "./near.js";
-import { findIncident, listIncidents, needingAttention } from "./repository.js";
+import { FINDINGS_MOST, findIncident, listIncidents, needingAttention } from "./repository.js";
 import {
   acknowledgeOne,
   actOnSeveral,
@@ -70,9 +70,9 @@ interface Needs {
 }
 
 export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
-  const detail = async (id: number) => {
+  const detail = async (id: number, findings?: number) => {
     const senders = await directory.get();
-    const found = await incidentDetail(db, id, senders, await presenter.present(senders));
+    const found = await incidentDetail(db, id, senders, await presenter.present(senders), findings);
     if (!found) throw noIncident(id);
     return found;
   };
@@ -220,7 +220,7 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
       query: z.object({ format: z.enum(["markdown", "json", "handover"]).default("markdown") }),
       answer: { type: "text/markdown" },
       handle: async ({ params: p, query, actor, res }) => {
-        const found = IncidentDetail.parse(await detail(p.id));
+        const found = IncidentDetail.parse(await detail(p.id, FINDINGS_MOST));
         if (query.format === "handover") {
           res.type("text/markdown").send(handover([found], actor.name, formatUs(nowUs())));
           return undefined;

@@ -12,6 +12,7 @@ import {
   acknowledge,
   assignIncident,
   closeIncident,
+  FINDINGS_MOST,
   type FindingDetail,
   findIncident,
   findingsOf,
@@ -105,7 +106,7 @@ export async function splitOut(
 ): Promise<number> {
   const row = await findIncident(act.db, id);
   if (!row) throw noIncident(id);
-  const findings = await findingsOf(act.db, id);
+  const findings = await findingsOf(act.db, id, FINDINGS_MOST);
   const out =
     "finding" in what ? findings.filter((f) => f.id === what.finding) : naming(findings, what.entity, senders);
   const versions = await ruleBodies(act.db, out);

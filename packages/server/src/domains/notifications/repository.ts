@@ -288,13 +288,18 @@ export async function retryDeliveries(
   );
 }
 
+export interface KeptLink {
+  readonly incident: number;
+  readonly key: string;
+  readonly madeUs: number;
+  readonly route: number;
+  readonly step: number;
+}
+
 /** What a link of a message acknowledges, and what it was signed with; null: there is no such message about one incident. */
-export async function linkOf(
-  db: Queryable,
-  message: string,
-): Promise<{ readonly incident: number; readonly key: string; readonly madeUs: number } | null> {
-  const { rows } = await db.query<{ incident: number; key: string; madeUs: number }>(
-    `select coalesce(i.merged_into, i.id) as incident, d.link_key as key, d.made_us as "madeUs"
+export async function linkOf(db: Queryable, message: string): Promise<KeptLink | null> {
+  const { rows } = await db.query<KeptLink>(
+    `select coalesce(i.merged_into, i.id) as incident, d.link_key as key, d.made_us as "madeUs", d.route, d.step
      from delivery d join incident i on i.id = d.incident where d.message = $1 and d.channel is null
        and (select count(*) from delivery o where o.message = d.message) = 1`,
     [message],

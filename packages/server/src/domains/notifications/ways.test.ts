@@ -15,7 +15,7 @@ import { eventually, startTestInstance, type TestInstance } from "../../testing/
 import { type Received, startHookSink } from "./hook-sink.js";
 import { readSink } from "./mail-sink/read-sink.js";
 import { startMailSink } from "./mail-sink/sink.js";
-import { insertRoute, latestDeliveries } from "./repository.js";
+import { changeRoute, insertRoute, latestDeliveries } from "./repository.js";
 import { saveChannel, saveRota } from "./settings-repository.js";
 import { refusalOf } from "./ways/outgoing-addresses.js";
 
@@ -487,6 +487,25 @@ describe("acknowledged from a mail", () => {
     expect((await press(other)).status).toBe(409);
     await hurry(id);
     await soon(id, ["raise 0 mail sent", "escalation 1 mail dropped seen meanwhile"]);
+  });
+
+  test("who is taken out of the notification, or was told by one that is gone, signs in", async () => {
+    const id = await route({ to: ["a@orvane.example", "b@orvane.example"] });
+    const about = await incident("taken out");
+    await happens(about, "raised");
+    await soon(about, ["raise 0 mail sent"]);
+    const links = await linksOf("taken out");
+    const of = (to: string) => links.find((l) => l.to === to)!;
+    await changeRoute(db, id, NotifyRoute.parse({ name: "duty", to: ["a@orvane.example"] }), "me", nowUs());
+    const refused = await press(of("b@orvane.example"));
+    expect([refused.status, refused.body.error.message]).toEqual([
+      409,
+      expect.stringContaining("not notified of this any more"),
+    ]);
+    await db.query("delete from notify_route");
+    expect((await press(of("a@orvane.example"))).status).toBe(409);
+    const { rows } = await db.query("select acknowledged_by from incident where id = $1", [about]);
+    expect(rows[0].acknowledged_by).toBeNull();
   });
 
   test("after 72 h it does not; what is over has none", async () => {

@@ -100,5 +100,7 @@ export async function savepoint(
   } catch (e) {
     if (!survives(e)) throw e;
     await client.query("rollback to savepoint part");
+    // gone with what it undid: what goes on around it may have one of the same name
+    await client.query("release savepoint part");
   }
 }

@@ -11,6 +11,7 @@ create table public.evidence (
   constraint evidence_pkey primary key (finding, record)
 );
 create index evidence_time_idx on public.evidence (finding, time_us, record);
+create index evidence_record_idx on public.evidence (record);
 create table public.kept_record (
   id bigint constraint kept_record_pkey primary key,
   record text not null,

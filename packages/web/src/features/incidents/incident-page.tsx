@@ -146,7 +146,7 @@ function Story({ detail }: { detail: IncidentDetail }) {
   );
 }
 
-function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
+function Why({ detail: { rules, findings, moreFindings } }: { detail: IncidentDetail }) {
   return (
     <>
       <Heading>Why it fired</Heading>
@@ -196,6 +196,11 @@ function Why({ detail: { rules, findings } }: { detail: IncidentDetail }) {
           </div>
         );
       })}
+      {moreFindings > 0 && (
+        <p className="text-ui text-quiet">
+          {moreFindings.toLocaleString("en")} older findings are counted and not told here; an export has them.
+        </p>
+      )}
       {rules.some((r) => r.notes !== "") && (
         <>
           <Heading>What to look at next</Heading>

@@ -1,8 +1,7 @@
 import { ChannelWrite, type NotifyWays } from "@halvik/contract";
 import { useForm, useWatch } from "react-hook-form";
-import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
-import { SelectField } from "../../ui/form";
+import { FormEnd, SelectField } from "../../ui/form";
 
 interface Values {
   kind: string;
@@ -114,19 +113,7 @@ export function ChannelForm({
           </Field>
         </>
       )}
-      <div className="flex gap-1.5">
-        <Button main type="submit" disabled={busy}>
-          Save
-        </Button>
-        <Button onClick={onCancel} shortcut="Esc">
-          Cancel
-        </Button>
-        {channel && (
-          <Button className="ml-auto" onClick={onDelete} disabled={busy}>
-            Delete
-          </Button>
-        )}
-      </div>
+      <FormEnd busy={busy} onCancel={onCancel} onDelete={channel && onDelete} />
     </form>
   );
 }

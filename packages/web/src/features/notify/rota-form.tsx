@@ -3,9 +3,9 @@ import { WEEKDAYS } from "@halvik/core/detect";
 import { Rota } from "@halvik/core/respond/notify";
 import { type FieldPath, useFieldArray, useForm } from "react-hook-form";
 import { isoOf, useViewStore } from "../../data/view-store";
-import { Button, TextButton } from "../../ui/button";
+import { TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
-import { SelectField } from "../../ui/form";
+import { FormEnd, SelectField } from "../../ui/form";
 import { Heading } from "../../ui/page";
 import { rotaOf, type Values, valuesOf } from "./rota-values";
 
@@ -103,19 +103,7 @@ export function RotaForm({
       <TextButton className="mb-3 block" onClick={() => instead.append({ from: "", to: "", name: "", mail: "" })}>
         Add an exception
       </TextButton>
-      <div className="flex gap-1.5">
-        <Button main type="submit" disabled={busy}>
-          Save
-        </Button>
-        <Button onClick={onCancel} shortcut="Esc">
-          Cancel
-        </Button>
-        {rota && (
-          <Button className="ml-auto" onClick={onDelete} disabled={busy}>
-            Delete
-          </Button>
-        )}
-      </div>
+      <FormEnd busy={busy} onCancel={onCancel} onDelete={rota && onDelete} />
     </form>
   );
 }

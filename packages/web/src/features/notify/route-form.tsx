@@ -3,9 +3,9 @@ import { SEVERITIES } from "@halvik/core/model/record";
 import { NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
 import { type Control, type FieldPath, useController, useForm, useWatch } from "react-hook-form";
 import { useViewStore } from "../../data/view-store";
-import { Button, TextButton } from "../../ui/button";
+import { TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
-import { CheckField, ChecksField, SelectField } from "../../ui/form";
+import { CheckField, ChecksField, FormEnd, SelectField } from "../../ui/form";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { EscalationFields, WaitingFields, WayBoxes } from "./later-fields";
@@ -114,19 +114,7 @@ export function RouteForm({
       <CheckField control={control} name="enabled">
         switched on
       </CheckField>
-      <div className="flex gap-1.5">
-        <Button main type="submit" disabled={busy}>
-          Save
-        </Button>
-        <Button onClick={onCancel} shortcut="Esc">
-          Cancel
-        </Button>
-        {route && (
-          <Button className="ml-auto" onClick={onDelete} disabled={busy}>
-            Delete
-          </Button>
-        )}
-      </div>
+      <FormEnd busy={busy} onCancel={onCancel} onDelete={route && onDelete} />
     </form>
   );
 }

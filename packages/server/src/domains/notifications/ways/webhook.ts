@@ -29,6 +29,8 @@ export interface WebhookSending {
 export async function sendWebhook(sending: WebhookSending, message: Outgoing): Promise<Sent> {
   const { channel, allowed } = sending;
   const url = new URL(channel.url);
+  // it is not sent, and so not signed (RFC 9110 section 7.1)
+  url.hash = "";
   const host = url.hostname.replace(/^\[|\]$/g, "");
   // an address is not looked up, and so not refused by that
   const refused = isIP(host) === 0 ? null : refusalOf(host, allowed);
