@@ -1,5 +1,6 @@
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { createModels, type Models, SenderModel } from "./models.js";
+import { savepoint } from "./pool.js";
 import { inAct } from "./unit-of-work.js";
 
 let instance: TestInstance;
@@ -56,4 +57,30 @@ test("counts beyond 32 bits come as numbers by either way", async () => {
 test("a statement of the models has its bound too", async () => {
   const [rows] = await models.query("select current_setting('statement_timeout') as bound");
   expect(rows).toEqual([{ bound: "5s" }]);
+});
+
+test("part of a part that fails is undone by itself; the part around it still is undone as a whole", async () => {
+  const goesOn = () => true;
+  await inAct(models, "k.lind", async (act) => {
+    await savepoint(
+      act.db,
+      async () => {
+        await act.audit("outer, before");
+        await savepoint(
+          act.db,
+          async () => {
+            await act.audit("inner");
+            await act.db.query("select 1 / 0");
+          },
+          goesOn,
+        );
+        await act.audit("outer, after");
+        await act.db.query("select 1 / 0");
+      },
+      goesOn,
+    );
+    await act.audit("around");
+  });
+  for (const undone of ["outer, before", "inner", "outer, after"]) expect(await audited(undone)).toEqual([]);
+  expect(await audited("around")).toHaveLength(1);
 });
