@@ -1,3 +1,4 @@
+import AxeBuilder from "@axe-core/playwright";
 import { expect, type Page, test } from "@playwright/test";
 import { choose, Halvik } from "./halvik";
 
@@ -127,4 +128,25 @@ test("two more: chosen by keyboard, closed together, and taken back; the next fa
   const margin = page.getByRole("complementary", { name: "Details" });
   await expect(margin.getByText("undone").first()).toBeVisible();
   await expect(margin.getByText("fan changed")).toBeVisible();
+});
+
+test("whoever was mailed acknowledges by the link in the mail, without signing in; once", async ({ page, browser }) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/notify`);
+  const raised = mail(page, /raised: .*gate/).first();
+  await raised.click();
+  const text = (await page.locator("details[open] pre").first().textContent())!;
+  const link = /Acknowledge it, once, within 72 h:\s+(\S+)/.exec(text)![1]!;
+  // in another browser
+  const other = await (await browser.newContext()).newPage();
+  await other.goto(link);
+  await expect(other.getByRole("main")).toContainText("You were told of an incident as duty@orvane.example");
+  const axe = new AxeBuilder({ page: other }).options({ resultTypes: ["violations"] });
+  expect((await axe.analyze()).violations).toEqual([]);
+  await other.getByRole("button", { name: "Acknowledge it" }).click();
+  await expect(other.getByRole("main")).toContainText("is acknowledged by duty@orvane.example");
+  await other.reload();
+  await other.getByRole("button", { name: "Acknowledge it" }).click();
+  await expect(other.getByRole("alert")).toContainText("this link has been used");
+  await other.context().close();
 });

@@ -19,7 +19,7 @@ export function isSigned(key: string, { message, to, signature }: AcknowledgeLin
   return given.length === own.length && timingSafeEqual(given, own);
 }
 
-/** @param base the address people reach Halvik by, without a slash at its end */
+/** Not called `to`: in the interface's addresses that is the end of a window. @param base the address people reach Halvik by, without a slash at its end */
 export function acknowledgeUrl(base: string, key: string, message: string, to: string): string {
-  return `${base}/acknowledge?${new URLSearchParams({ message, to, signature: signatureOf(key, message, to) })}`;
+  return `${base}/acknowledge?${new URLSearchParams({ message, person: to, signature: signatureOf(key, message, to) })}`;
 }

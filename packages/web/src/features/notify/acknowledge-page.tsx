@@ -7,7 +7,8 @@ import { safeText } from "../../ui/safe-text";
 /** Where the link of a mail leads: nothing is done until the button is pressed, as programs that look at mail follow links too. */
 export function AcknowledgePage() {
   const [params] = useSearchParams();
-  const asked = Object.fromEntries(["message", "to", "signature"].map((name) => [name, params.get(name) ?? ""]));
+  const part = (name: string) => params.get(name) ?? "";
+  const asked = { message: part("message"), to: part("person"), signature: part("signature") };
   const act = useMutation({
     mutationFn: () => request<{ incident: number }>("POST", "/notify/acknowledge", asked),
   });
@@ -17,7 +18,7 @@ export function AcknowledgePage() {
         <h1 className="mb-2 text-page font-semibold">Acknowledge</h1>
         {act.data ? (
           <p>
-            Incident {act.data.incident} is acknowledged by {safeText(asked.to ?? "")}.{" "}
+            Incident {act.data.incident} is acknowledged by {safeText(asked.to)}.{" "}
             <a href={`/incidents/${act.data.incident}`} className="underline">
               Look at it
             </a>
@@ -25,8 +26,8 @@ export function AcknowledgePage() {
         ) : (
           <>
             <p className="mb-3">
-              You were told of an incident as {safeText(asked.to ?? "")}. Acknowledging says that you have seen it:
-              nobody else is called for it then.
+              You were told of an incident as {safeText(asked.to)}. Acknowledging says that you have seen it: nobody
+              else is called for it then.
             </p>
             {act.error && (
               <p role="alert" className="mb-3 border-l-2 border-vermilion bg-vermilion-wash px-3 py-1.5 text-ui">

@@ -114,7 +114,7 @@ export function NotifyPage() {
         {routes.data && shown.length === 0 && (
           <EmptyState
             title="Nobody is notified yet"
-            text="Incidents wait on Now and Incidents until somebody looks. A notification sends mail about those of a severity: when they are raised, change and are over."
+            text="Incidents wait on Now and Incidents until somebody looks. A notification tells people of those of a severity: when they are raised, change and are over."
           />
         )}
         {ways.data && (
@@ -143,7 +143,7 @@ function MailServer({ mail }: { mail: NotifyRoutes["mail"] }) {
   if (mail === null)
     return (
       <>
-        No mail server is configured, so nothing is sent. Set <code className="font-mono">HALVIK_SMTP_URL</code> and
+        No mail server is configured, so no mail is sent. Set <code className="font-mono">HALVIK_SMTP_URL</code> and
         restart Halvik.
       </>
     );
