@@ -32,6 +32,9 @@ export const PAGES = [
   "/intake",
   "/intake/names",
   "/notify",
+  "/load",
+  "/lists",
+  "/techniques",
 ] as const;
 
 /** A whole Halvik, started as a user would start it, on ports and in a directory of its own. */

@@ -136,7 +136,7 @@ test("whoever was mailed acknowledges by the link in the mail, without signing i
   const raised = mail(page, /raised: .*gate/).first();
   await raised.click();
   const text = (await page.locator("details[open] pre").first().textContent())!;
-  const link = /Acknowledge it, once, within 72 h:\s+(\S+)/.exec(text)![1]!;
+  const link = /Acknowledge it, once, within 72 h\s+(\S+)/.exec(text)![1]!;
   // in another browser
   const other = await (await browser.newContext()).newPage();
   await other.goto(link);

@@ -43,6 +43,8 @@ export {
   SeverityChange,
   SnmpUserList,
 } from "./kinds.js";
+export { AddEntries, AddedEntries, ListEntries, ListEntriesQuery, ListJson, Lists, ListWrite } from "./lists.js";
+export { LoadAnswer, LoadQuery, Suggestions, SuggestionsQuery } from "./load.js";
 export {
   AcknowledgeByLink,
   ChannelWrite,
@@ -52,6 +54,8 @@ export {
   NotifyRouteJson,
   NotifyRoutes,
   NotifyWays,
+  Preview,
+  PreviewText,
   SinkMail,
 } from "./notify.js";
 export { Overview, OverviewQuery } from "./overview.js";
@@ -75,6 +79,7 @@ export {
   WhyNothing,
 } from "./records.js";
 export {
+  BlindMap,
   RehearsalStep,
   RehearsedFinding,
   RehearseQuery,
@@ -84,6 +89,9 @@ export {
   RuleSwitch,
   RuleText,
   SaveRule,
+  SigmaFile,
+  SigmaRead,
+  SigmaText,
 } from "./rules.js";
 export {
   AdmitNetwork,

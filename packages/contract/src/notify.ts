@@ -1,4 +1,12 @@
-import { Channel, MESSAGES, NotifyRouteParts, Rota, TELLINGS } from "@halvik/core/respond/notify";
+import {
+  Channel,
+  MESSAGES,
+  NotifyRouteParts,
+  NotifyTexts,
+  Rota,
+  TELLINGS,
+  TEXT_KINDS,
+} from "@halvik/core/respond/notify";
 import { z } from "zod";
 import { TimeText } from "./common.js";
 
@@ -17,15 +25,47 @@ const Kept = { id: z.int(), author: z.string(), changed: TimeText };
 /** What notifications can go by and to, beside mail addresses. */
 export const NotifyWays = z.object({
   channels: z.array(z.intersection(Channel, z.object(Kept))),
+  texts: z.array(z.intersection(NotifyTexts, z.object(Kept))),
+  /** Programs that the administrator allows channels to run, by name. */
+  programs: z.array(z.string()),
+  /** The engine that notifications of SNMP v3 come from, as receivers have to know it. */
+  engineId: z.string(),
   rotas: z.array(Rota.extend({ ...Kept, onDuty: z.object({ name: z.string(), to: z.string(), until: TimeText }) })),
 });
 export type NotifyWays = z.infer<typeof NotifyWays>;
 
-/** A channel as it is written; null: its secret stays as it is. */
-export const ChannelWrite = z.object({
-  channel: Channel,
-  secret: z.string().max(200, "expected 200 characters at most").nullable().default(null),
+const Secret = z.string().max(200, "expected 200 characters at most").nullable().default(null);
+
+/** A channel as it is written; null: a secret stays as it is. */
+export const ChannelWrite = z
+  .object({
+    channel: Channel,
+    secret: Secret,
+    /** What messages of SNMP v3 are encrypted with. */
+    privacySecret: Secret,
+  })
+  .superRefine(({ channel, secret, privacySecret }, check) => {
+    const short = (text: string | null) => text !== null && text !== "" && text.length < 8;
+    if (channel.kind !== "snmp") return;
+    const say = (path: string, message: string) => check.addIssue({ code: "custom", path: [path], message });
+    if (channel.version === "v2c" && secret === "") say("secret", "expected the community");
+    // RFC 3414 section 11.2
+    if (channel.version === "v3" && short(secret)) say("secret", "expected 8 characters or more");
+    if (channel.version === "v3" && short(privacySecret)) say("privacySecret", "expected 8 characters or more");
+    if (channel.version === "v3" && secret === "" && privacySecret)
+      say("secret", "expected a pass phrase: what is encrypted is authenticated too");
+  });
+
+/** Texts that are tried on an incident before they are kept. */
+export const PreviewText = z.object({
+  incident: z.int().min(1),
+  kind: z.enum(TEXT_KINDS),
+  language: z.string().max(20),
+  subject: z.string().max(300),
+  body: z.string().max(20_000),
 });
+export const Preview = z.object({ subject: z.string(), text: z.string(), html: z.string() });
+export type Preview = z.infer<typeof Preview>;
 
 /** What a link to acknowledge holds. */
 export const AcknowledgeByLink = z.object({

@@ -101,3 +101,62 @@ export const RehearsalStep = z.object({
   forgot: z.int(),
 });
 export type RehearsalStep = z.infer<typeof RehearsalStep>;
+
+/** A file of Sigma to be read; nothing of it is kept. */
+export const SigmaFile = z.object({
+  text: z.string().max(2_000_000),
+  /** Filters of log sources as a person says them, by how those are written. */
+  sources: z.record(z.string().max(300), z.string().max(2_000)).default({}),
+});
+
+/** What became of each of its rules. */
+export const SigmaRead = z.object({
+  outcomes: z.array(
+    z.object({
+      name: z.string(),
+      /** The rule's file as it would be kept; null: it is refused. */
+      text: z.string().nullable(),
+      id: z.string().nullable(),
+      /** There is a rule of that id: it would be its next version. */
+      isKnown: z.boolean(),
+      source: z.object({ key: z.string(), filter: z.string() }).nullable(),
+      notes: z.array(z.string()),
+      why: z.string(),
+      at: z.string(),
+      unknownSource: z.string().nullable(),
+    }),
+  ),
+});
+export type SigmaRead = z.infer<typeof SigmaRead>;
+
+export const SigmaText = z.object({
+  /** The rule as Sigma; null: it cannot be said there. */
+  text: z.string().nullable(),
+  why: z.string(),
+});
+export type SigmaText = z.infer<typeof SigmaText>;
+
+/** Techniques, the rules that would show them, and whether what those look for is heard at all. */
+export const BlindMap = z.object({
+  at: TimeText,
+  /** How far back it was looked for. */
+  days: z.int(),
+  techniques: z.array(
+    z.object({
+      /** As MITRE ATT&CK numbers it; empty: rules that name none. */
+      technique: z.string(),
+      /** What a rule's reference calls it. */
+      name: z.string(),
+      rules: z.array(
+        z.object({
+          id: z.string(),
+          name: z.string(),
+          /** `hears`: everything it looks for has come lately; `quiet`: nothing such has; `blind`: nobody sends what it is about; `off`: it is switched off. */
+          state: z.enum(["hears", "quiet", "blind", "off"]),
+          blind: z.array(z.object({ condition: z.string(), needs: z.array(z.string()) })),
+        }),
+      ),
+    }),
+  ),
+});
+export type BlindMap = z.infer<typeof BlindMap>;

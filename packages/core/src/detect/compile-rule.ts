@@ -52,7 +52,7 @@ export interface RuleProgram {
 export function compileRule(rule: Rule, directory: SenderDirectory, zone: string, names: EntityNames): RuleProgram {
   const { applications } = directory;
   const compile = (c: Condition): CompiledCondition => {
-    const filter = parsed(c.filter);
+    const filter = parsed(c.filter, rule.savedFilters);
     // rules may not name time, so "now" has no influence
     return { filter, matches: compileFilter(filter, { directory, nowUs: 0 }), keys: keysBy(c.key, directory) };
   };
@@ -87,7 +87,7 @@ export function compileRule(rule: Rule, directory: SenderDirectory, zone: string
 
 function worseBits(rule: Rule, directory: SenderDirectory): RuleProgram["worse"] {
   const tests = rule.worse.map((w) =>
-    w.filter === undefined ? () => false : compileFilter(parsed(w.filter), { directory, nowUs: 0 }),
+    w.filter === undefined ? () => false : compileFilter(parsed(w.filter, rule.savedFilters), { directory, nowUs: 0 }),
   );
   if (!rule.worse.some((w) => w.filter !== undefined)) return () => 0;
   return (record) => tests.reduce((bits, matches, i) => (matches(record) ? bits | (1 << i) : bits), 0);
@@ -128,8 +128,8 @@ const NONE: readonly string[] = [];
 const WHOLE: readonly string[] = [""];
 
 /** A filter that a rule was validated with. */
-export function parsed(text: string): Filter {
-  const result = parseFilter(text, { zone: "UTC" });
+export function parsed(text: string, saved: Rule["savedFilters"]): Filter {
+  const result = parseFilter(text, { zone: "UTC", saved });
   if (!result.ok) throw new Error(`rule filter: ${result.error.message}`);
   return result.filter;
 }

@@ -1,7 +1,7 @@
 import { fold } from "../base/text/index.js";
 import type { HalvikRecord } from "../model/record/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
-import { type Filter, senderIds, withAllSpellings } from "../query/filter/index.js";
+import { type Filter, senderIds, spelledOut } from "../query/filter/index.js";
 import { LiteralScanner, literalsOf } from "./literals.js";
 
 /** Fields whose equality tells records apart. */
@@ -33,7 +33,7 @@ function valuesNeeded(filter: Filter, field: TellingField, directory: SenderDire
         const ids = senderIds(filter.test, directory);
         return ids.length > FEW_SENDERS ? null : ids.map(String);
       }
-      const { test } = withAllSpellings(filter, directory);
+      const { test } = spelledOut(filter, directory);
       if (test.op !== "oneOf") return null;
       return field === "app" || field === "host" ? test.values.map(fold) : test.values;
     }

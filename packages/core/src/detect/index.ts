@@ -23,6 +23,6 @@ export { isOfRecords, Rule, type RuleInput, ruleWindowUs, severityOf, subjectsOf
 export { SHIPPED_RULES } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export type { RuleTest } from "./schema/samples.js";
-export { type ShelvingWindow, shelvedUntil, WEEKDAYS } from "./shelving.js";
+export { coverWeek, type ShelvingWindow, shelvedUntil, WEEKDAYS, weekday } from "./shelving.js";
 export { aboutOf, entityValues, findingTitle, suspectsOf } from "./title.js";
 export { sayTestFailure, type TrialResult, testFailures, tryRule } from "./trial.js";

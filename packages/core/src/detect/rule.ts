@@ -1,11 +1,13 @@
 import type { z } from "zod";
 import { US_PER_SECOND } from "../base/time/index.js";
 import { SEVERITIES, type Severity } from "../model/record/index.js";
+import { savedFilterNames } from "../query/filter/index.js";
 import type { Episode } from "./event.js";
 import { FORMS } from "./form/forms.js";
 import { type Fault, keyFaults } from "./kinds/kind.js";
 import { kindOf } from "./kinds/registry.js";
 import { RuleShape } from "./kinds/schemas.js";
+import { filterFault } from "./schema/parts.js";
 
 /** A rule of any kind. A new kind is one more folder of `kinds/`. */
 export const Rule = RuleShape.superRefine((rule, context) => {
@@ -29,6 +31,18 @@ function faults(rule: Rule): Fault[] {
       });
     if (value !== undefined && evidence !== "measure")
       out.push({ path: ["worse", i, "value"], message: "only departure and ratio measure a value" });
+  }
+  const { savedFilters } = rule;
+  const filters = [
+    ...kindOf(rule)
+      .conditions(rule)
+      .map((c) => ({ path: ["filter"], text: c.filter })),
+    ...(rule.clear.by === "record" ? [{ path: ["clear", "filter"], text: rule.clear.filter }] : []),
+    ...rule.worse.map((w, i) => ({ path: ["worse", i, "filter"], text: w.filter ?? "" })),
+  ];
+  for (const { path, text } of filters) {
+    const message = savedFilterNames(text).length > 0 ? filterFault(text, savedFilters) : null;
+    if (message !== null) out.push({ path, message });
   }
   if (rule.clear.by === "record") out.push(...keyFaults(rule.key, [[["clear", "key"], rule.clear.key]]));
   return [...out, ...kindOf(rule).faults(rule)];

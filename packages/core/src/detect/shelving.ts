@@ -36,7 +36,22 @@ export function shelvedUntil(
   return longest;
 }
 
-/** 1 January 1970 was a Thursday. */
-const weekday = (day: number): Weekday => WEEKDAYS[(((day + 3) % 7) + 7) % 7]!;
+const MINUTES_OF_DAY = 24 * 60;
+
+/** Whether windows together leave no minute of the week free. */
+export function coverWeek(windows: readonly Omit<ShelvingWindow, "why">[]): boolean {
+  const taken = new Uint8Array(7 * MINUTES_OF_DAY);
+  for (const { days, from, to } of windows)
+    for (const [day, name] of WEEKDAYS.entries()) {
+      if (days.length > 0 && !days.includes(name)) continue;
+      const start = day * MINUTES_OF_DAY + clockTime(from) / US_PER_MINUTE;
+      const length = (clockTime(to) - clockTime(from)) / US_PER_MINUTE + (to > from ? 0 : MINUTES_OF_DAY);
+      for (let minute = start; minute < start + length; minute++) taken[minute % taken.length] = 1;
+    }
+  return taken.every((t) => t === 1);
+}
+
+/** The day of the week of a day since 1 January 1970, which was a Thursday. */
+export const weekday = (day: number): Weekday => WEEKDAYS[(((day + 3) % 7) + 7) % 7]!;
 
 const clockTime = (text: string): number => (Number(text.slice(0, 2)) * 60 + Number(text.slice(3, 5))) * US_PER_MINUTE;

@@ -1,4 +1,5 @@
 import { US_PER_DAY } from "../base/time/index.js";
+import { NamedLists, readListValue } from "../model/lists/index.js";
 import { newSender, SenderDirectory } from "../model/senders/index.js";
 import { LATENESS_US, RuleEngine } from "./engine.js";
 import type { Episode } from "./event.js";
@@ -20,7 +21,8 @@ export interface TrialResult {
 /** Runs a rule over the records of one of its tests, as they would be decoded. */
 export function tryRule(rule: Rule, test: RuleTest): TrialResult {
   const names = [...new Set(test.records.map((r) => r.sender))];
-  const directory = new SenderDirectory(names.map((name, i) => newSender(i + 1, name)));
+  const senders = names.map((name, i) => newSender(i + 1, name));
+  const directory = new SenderDirectory(senders, undefined, undefined, undefined, listsOf(test));
   const records = recordsOf(test.records, BEGIN_US, (name) => names.indexOf(name) + 1);
   const engine = new RuleEngine([{ ...rule, enabled: true }], directory, { zone: "UTC" });
   const episodes: Episode[] = [];
@@ -32,6 +34,16 @@ export function tryRule(rule: Rule, test: RuleTest): TrialResult {
   episodes.push(...engine.standing("trial").map((e) => e.episode));
   return { raised: episodes.length, passes: episodes.length === test.raises, episodes };
 }
+
+/** Lists as a test has them: of addresses where all it has are. */
+const listsOf = ({ lists }: RuleTest): NamedLists =>
+  new NamedLists(
+    Object.entries(lists).map(([name, values]) => ({
+      name,
+      kind: values.every((v) => "value" in readListValue("address", v)) ? "address" : "text",
+      values,
+    })),
+  );
 
 /** What a rule's tests say against it, a sentence each; none: they pass. */
 export const testFailures = (rule: Rule): string[] =>

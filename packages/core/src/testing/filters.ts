@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { parseNetwork } from "../base/net/index.js";
 import { Applications, type OwnApplication } from "../model/applications/index.js";
 import { OwnNames } from "../model/entity/index.js";
+import { NamedLists } from "../model/lists/index.js";
 import { STANDARD_NOTIFICATIONS } from "../model/notifications/index.js";
 import {
   ACTIONS,
@@ -116,7 +117,21 @@ export const TEST_DIRECTORY = new SenderDirectory(
   ),
   STANDARD_NOTIFICATIONS,
   new OwnNames(["orvane.example", "ORVANE"]),
+  new NamedLists([
+    { name: "addresses", kind: "address", values: NETWORKS },
+    // more than are looked up one by one
+    { name: "many", kind: "address", values: Array.from({ length: 300 }, (_, i) => `10.20.${i >> 8}.${i & 255}`) },
+    { name: "texts", kind: "text", values: TEXTS.filter((t) => t !== "") },
+    { name: "many texts", kind: "text", values: ["LINK down", ...Array.from({ length: 150 }, (_, i) => `x${i}`)] },
+    { name: "domains", kind: "domain", values: ["example", "orvane.example", "link down"] },
+    { name: "nothing", kind: "text", values: [] },
+  ]),
 );
+
+/** What stands in lists: of any field that takes them. */
+const listTest: fc.Arbitrary<Comparison["test"]> = fc
+  .subarray(["addresses", "many", "texts", "many texts", "domains", "nothing"], { minLength: 1, maxLength: 2 })
+  .map((names) => ({ op: "list" as const, names }));
 
 /** Counts beyond 2^53 too, next to each other. */
 const count: fc.Arbitrary<Count> = fc.oneof(
@@ -297,8 +312,11 @@ const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
       "application",
     ] as const
   ).map((f) => of(f, textTest)),
+  ...(["text", "host", "user", "event", "log", "application", "src", "dst", "address"] as const).map((f) =>
+    of(f, listTest),
+  ),
   fc
-    .tuple(textTest, negated, fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", ""))
+    .tuple(fc.oneof(textTest, listTest), negated, fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", ""))
     .map(([t, n, name]) => compare("data", t, n, name)),
   ...(["src", "dst", "address"] as const).map((f) =>
     of(

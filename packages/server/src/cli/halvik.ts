@@ -43,7 +43,7 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     load: async () => (await import("./rules.js")).rulesCommand(),
   },
   routes: {
-    description: "notifications by mail: who gets which incidents",
+    description: "notifications: who is told of which incidents",
     load: async () => (await import("./routes.js")).routesCommand(),
   },
   "mail-sink": {
@@ -52,7 +52,15 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
   },
   "hook-sink": {
     description: "a stand-in receiver of notifications by web address on loopback: checks and prints them (for trials)",
-    load: async () => (await import("./hook-sink.js")).hookSinkCommand(),
+    load: async () => (await import("./sinks.js")).hookSinkCommand(),
+  },
+  "syslog-sink": {
+    description: "a stand-in receiver of notifications by syslog on loopback, UDP and TCP (for trials)",
+    load: async () => (await import("./sinks.js")).syslogSinkCommand(),
+  },
+  "snmp-sink": {
+    description: "a stand-in receiver of notifications by SNMP on loopback: traps and informs (for trials)",
+    load: async () => (await import("./sinks.js")).snmpSinkCommand(),
   },
   user: {
     description: "accounts of people",

@@ -5,6 +5,7 @@ import { Command } from "commander";
 import { parseAllDocuments } from "yaml";
 import { loadRule, saveRule } from "../domains/rules/repository.js";
 import { readRule, writeRule } from "../domains/rules/rule-text.js";
+import { sigmaFile } from "../domains/rules/sigma.js";
 import { RuleModel } from "../kernel/db/models.js";
 import { withAct, withModels } from "./context.js";
 
@@ -50,6 +51,30 @@ export const rulesCommand = (): Command =>
             console.log(`${rules.length} read, ${changed} saved, ${rules.length - changed} unchanged`);
           }),
         ),
+    )
+    .addCommand(
+      new Command("sigma")
+        .description(
+          "read a file of Sigma and print its rules as files, or what cannot be said here and why; --save keeps them",
+        )
+        .argument("<file>", '"-" is standard input')
+        .option("--source <key=filter...>", 'what a log source is here, such as "product ferry=app is ferry"', [])
+        .option("--save", "keep what can be said", false)
+        .action(async (file: string, o: { source: string[]; save: boolean }) => {
+          const sources = new Map(o.source.map((s) => [s.slice(0, s.indexOf("=")), s.slice(s.indexOf("=") + 1)]));
+          const outcomes = sigmaFile(readFileSync(file === "-" ? 0 : file, "utf8"), sources);
+          for (const one of outcomes)
+            if (one.rule === null)
+              console.error(`${one.name}: refused: ${one.why}${one.at === "" ? "" : ` (${one.at})`}`);
+            else console.log(`${writeRule(one.rule)}---`);
+          if (!o.save) return;
+          await withAct(async (act) => {
+            const rules = outcomes.flatMap((one) => one.rule ?? []);
+            for (const rule of rules) await saveRule(act.db, rule, act.who, act.atUs);
+            await act.audit("rules imported", { count: rules.length });
+            console.error(`${rules.length} saved`);
+          });
+        }),
     )
     .addCommand(
       new Command("test")

@@ -8,6 +8,7 @@ import { mailerOf } from "../domains/notifications/ways/mail.js";
 import { Ways } from "../domains/notifications/ways/ways.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
+import { publicUrl } from "../kernel/config/public-url.js";
 import { keepSession } from "../kernel/db/keep-session.js";
 import type { Client } from "../kernel/db/pool.js";
 import type { RoleContext } from "../kernel/role-input.js";
@@ -25,7 +26,7 @@ async function tell(client: Client, config: Config, startedUs: number, stopping:
   const directory = new DirectoryCache(client, config.HALVIK_ZONE);
   const presenter = new Presenter(client);
   const mailer = mailerOf(config);
-  const ways = new Ways(client, mailer, config.HALVIK_NOTIFY_NETWORKS, nowUs);
+  const ways = new Ways(client, mailer, config, nowUs);
   const heartbeat = (detail: object) =>
     writeHeartbeat(client, "notifier", config.HALVIK_NODE, startedUs, nowUs(), detail);
   // a heart that goes on beating while a mail server lets one wait
@@ -55,10 +56,4 @@ async function tell(client: Client, config: Config, startedUs: number, stopping:
     clearInterval(beating);
     mailer?.close();
   }
-}
-
-function publicUrl(config: Config): string {
-  if (config.HALVIK_PUBLIC_URL !== "") return config.HALVIK_PUBLIC_URL.replace(/\/$/, "");
-  const host = config.HALVIK_HTTP_HOST.includes(":") ? `[${config.HALVIK_HTTP_HOST}]` : config.HALVIK_HTTP_HOST;
-  return `http://${host}:${config.HALVIK_HTTP_PORT}`;
 }

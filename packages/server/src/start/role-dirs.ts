@@ -36,6 +36,7 @@ const roleDirs = (): readonly RoleDir[] => {
     // set-group-id: what the web role puts there is of the collector's group, whose user reads it in and removes it
     { name: "uploads", user: web, group: collector, mode: web ? 0o2770 : 0o700 },
     { name: "mail-sink", user: web, group: null, mode: 0o700 },
+    { name: "notifier", user: roleUser("notifier"), group: null, mode: 0o755 },
   ];
 };
 

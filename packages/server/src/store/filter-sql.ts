@@ -1,4 +1,4 @@
-import { formatNetwork } from "@halvik/core/base/net";
+import { formatNetwork, type Network } from "@halvik/core/base/net";
 import { fold } from "@halvik/core/base/text";
 import type { OwnApplication } from "@halvik/core/model/applications";
 import {
@@ -18,9 +18,9 @@ import {
   type Filter,
   requiredLiterals,
   senderIds,
+  spelledOut,
   undecided,
   valueTest,
-  withAllSpellings,
 } from "@halvik/core/query/filter";
 import { FLOW_SEVERITY } from "./flow-columns.js";
 import type { Shape } from "./segments.js";
@@ -184,7 +184,7 @@ function negate(part: FilterSql): FilterSql {
 }
 
 function comparisonToSql(written: Comparison, params: Params, context: SqlContext): FilterSql {
-  const node = withAllSpellings(written, context.directory);
+  const node = spelledOut(written, context.directory);
   if (node.field === "data") return dataToSql(node, node.dataName ?? "", params);
   const column = FIELDS_OF[context.shape ?? "record"][node.field];
   switch (column.is) {
@@ -317,15 +317,31 @@ function addressToSql(node: Comparison, column: Extract<Column, { is: "address" 
       `(${[...column.columns.map((c) => `${c} is not null`), ...(column.list ? [`${column.list} is not null`] : [])].join(" or ")})`,
     );
   if (test.op !== "networks") throw new Error(`${node.field} ${test.op}: the parser lets none through`);
-  const tests = test.networks.flatMap((network) => {
-    const single = network.bits === (network.family === 4 ? 32 : 128);
-    const value = params.add(formatNetwork(network), "::inet");
-    const operator = single ? "=" : "<<=";
-    return [
-      ...column.columns.map((c) => `${c} ${operator} ${value}`),
-      ...(column.list ? [`exists (select from unnest(${column.list}) a where a ${operator} ${value})`] : []),
-    ];
-  });
+  const isSingle = ({ bits, family }: Network) => bits === (family === 4 ? 32 : 128);
+  const texts = (networks: readonly Network[]) => networks.map(formatNetwork);
+  const [singles, blocks] = [texts(test.networks.filter(isSingle)), texts(test.networks.filter((n) => !isSingle(n)))];
+  const within: ((column: string) => string)[] = [];
+  // one by itself: only then does an index on the column serve
+  if (singles.length === 1) {
+    const value = params.add(singles[0], "::inet");
+    within.push((c) => `${c} = ${value}`);
+  } else if (singles.length > 0) {
+    const values = params.add(singles, "::inet[]");
+    within.push((c) => `${c} = any(${values})`);
+  }
+  if (blocks.length === 1) {
+    const value = params.add(blocks[0], "::inet");
+    within.push((c) => `${c} <<= ${value}`);
+  } else if (blocks.length > 0) {
+    const values = params.add(blocks, "::inet[]");
+    within.push((c) => `exists (select from unnest(${values}) b where ${c} <<= b)`);
+  }
+  // of a list with nothing in it
+  if (within.length === 0) return exact("false");
+  const tests = within.flatMap((one) => [
+    ...column.columns.map(one),
+    ...(column.list ? [`exists (select from unnest(${column.list}) a where ${one("a")})`] : []),
+  ]);
   return exact(`(${tests.join(" or ")})`);
 }
 
@@ -354,6 +370,13 @@ function valueToSql(node: Comparison, sql: string, folds: boolean, params: Param
   switch (test.op) {
     case "oneOf":
       return exact(`${value} = any(${params.add(test.values.map(wanted), "::text[]")})`);
+    case "domains": {
+      const domains = params.add(test.domains.map(fold), "::text[]");
+      const lower = `lower(${sql} collate "C")`;
+      return exact(
+        `exists (select from unnest(${domains}) d where ${lower} = d or right(${lower}, length(d) + 1) = '.' || d)`,
+      );
+    }
     case "has": {
       const text = `strpos(${value}, ${params.add(wanted(test.value), "::text")}) > 0`;
       return { text, exact: test.mode === "part" || test.mode === "phrase" };

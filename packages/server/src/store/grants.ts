@@ -36,10 +36,13 @@ const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 const PEOPLES = [
   "admitted_network",
   "endpoint_config",
+  "list",
+  "list_entry",
   "mib_module",
   "notices_read",
   "notify_channel",
   "notify_route",
+  "notify_text",
   "own_application",
   "own_domain",
   "own_meaning",

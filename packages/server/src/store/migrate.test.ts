@@ -134,6 +134,8 @@ describe("a database of before the first release", () => {
       "003-one-happening",
       "004-evidence-kept",
       "005-telling",
+      "006-texts-and-keys",
+      "007-lists",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -141,6 +143,8 @@ describe("a database of before the first release", () => {
       { name: "003-one-happening" },
       { name: "004-evidence-kept" },
       { name: "005-telling" },
+      { name: "006-texts-and-keys" },
+      { name: "007-lists" },
     ]);
     await client.end();
   });

@@ -5,6 +5,8 @@ import { up as nodesAndCodes } from "./migrations/002-nodes-and-codes.js";
 import { up as oneHappening } from "./migrations/003-one-happening.js";
 import { up as evidenceKept } from "./migrations/004-evidence-kept.js";
 import { up as telling } from "./migrations/005-telling.js";
+import { up as textsAndKeys } from "./migrations/006-texts-and-keys.js";
+import { up as lists } from "./migrations/007-lists.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -13,6 +15,8 @@ const MIGRATIONS = [
   { name: "003-one-happening", up: oneHappening },
   { name: "004-evidence-kept", up: evidenceKept },
   { name: "005-telling", up: telling },
+  { name: "006-texts-and-keys", up: textsAndKeys },
+  { name: "007-lists", up: lists },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

@@ -253,7 +253,7 @@ test("a password goes to no mail server without TLS, and into no reason why", as
     id: "1",
     tells: "test",
     notification: "duty",
-    text: { subject: "s", text: "t" },
+    write: () => ({ subject: "s", text: "t", html: "t", language: "en" }),
     about: [],
     thread: null,
     acknowledgeUrl: null,

@@ -170,6 +170,8 @@ function TopLine({
           }
         >
           <MenuItem onSelect={() => navigate("/notify")}>Notifications</MenuItem>
+          <MenuItem onSelect={() => navigate("/lists")}>Lists</MenuItem>
+          <MenuItem onSelect={() => navigate("/load")}>Alarm load</MenuItem>
           <MenuItem onSelect={onHelp}>
             All keys <Kbd>?</Kbd>
           </MenuItem>

@@ -67,6 +67,12 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
         <Command.Item className={item} value="go to notifications mail" onSelect={act(() => navigate("/notify"))}>
           Go to Notifications
         </Command.Item>
+        <Command.Item className={item} value="go to lists" onSelect={act(() => navigate("/lists"))}>
+          Go to Lists
+        </Command.Item>
+        <Command.Item className={item} value="go to alarm load" onSelect={act(() => navigate("/load"))}>
+          Go to Alarm load
+        </Command.Item>
         <Command.Item className={item} value="time window choose" onSelect={act(() => setChoosingTime(true))}>
           Choose the time … <span className="ml-auto font-mono text-small text-quiet">t</span>
         </Command.Item>

@@ -53,7 +53,7 @@ const roundStep = (us: number): number => [...LABEL_STEPS_US].reverse().find((s)
 export function TimeRail() {
   const box = useRef<HTMLElement>(null);
   const [height, setHeight] = useState(600);
-  const { rail, window, zone, needleUs, marked, setWindow, setRail, setNeedle } = useViewStore();
+  const { rail, window, zone, needleUs, marked, points, setWindow, setRail, setNeedle } = useViewStore();
   const nowUs = useViewStore((s) => Math.ceil(s.nowUs / STEP_US) * STEP_US);
   const { fromUs, toUs } = bounds(rail, nowUs);
   const chosen = bounds(window, nowUs);
@@ -264,6 +264,16 @@ export function TimeRail() {
           fill="var(--fjord)"
           opacity={0.07}
         />
+        {points.some((us) => us >= fromUs && us < toUs) && (
+          <g fill="var(--fjord)">
+            <title>what the rehearsal raises</title>
+            {points
+              .filter((us) => us >= fromUs && us < toUs)
+              .map((us, i) => (
+                <path key={`${i} ${us}`} d={`M${BAR_LEFT - 3} ${yOf(us)}l-6 -3v6z`} />
+              ))}
+          </g>
+        )}
         {marked !== null && marked.toUs > fromUs && marked.fromUs < toUs && (
           <path
             d={`M${BAR_LEFT + 7} ${yOf(Math.max(marked.fromUs, fromUs))}h-6V${yOf(Math.min(marked.toUs, toUs)) - 2}h6`}

@@ -41,6 +41,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }),
           },
           {
+            path: "techniques",
+            lazy: async () => ({ Component: (await import("../features/rules/blind-map")).BlindMapPage }),
+          },
+          {
             path: "rules/:id",
             lazy: async () => ({ Component: (await import("../features/rules/rule-page")).RulePage }),
           },
@@ -52,6 +56,11 @@ export const router = createBrowserRouter([
             path: "intake/names",
             lazy: async () => ({ Component: (await import("../features/intake/names-page")).NamesPage }),
           },
+          {
+            path: "lists",
+            lazy: async () => ({ Component: (await import("../features/lists/lists-page")).ListsPage }),
+          },
+          { path: "load", lazy: async () => ({ Component: (await import("../features/load/load-page")).LoadPage }) },
           {
             path: "notify",
             lazy: async () => ({ Component: (await import("../features/notify/notify-page")).NotifyPage }),

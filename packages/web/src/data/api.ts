@@ -1,6 +1,7 @@
 import type {
   ApiError,
   ApplicationList,
+  BlindMap,
   Coverage,
   Deliveries,
   DomainList,
@@ -12,6 +13,9 @@ import type {
   IncidentDetail,
   IncidentList,
   Intake,
+  ListEntries,
+  Lists,
+  LoadAnswer,
   MatrixAnswer,
   MeaningList,
   MibList,
@@ -31,6 +35,7 @@ import type {
   Session,
   SinkMail,
   SnmpUserList,
+  Suggestions,
   Summary,
   UnusualThen,
   ValuesAnswer,
@@ -169,6 +174,37 @@ export const domainsQuery = queryOptions({
 export const notifyRoutesQuery = queryOptions({
   queryKey: ["notify", "routes"],
   queryFn: ({ signal }) => request<NotifyRoutes>("GET", "/notify/routes", undefined, signal),
+});
+export const listsQuery = queryOptions({
+  queryKey: ["lists"],
+  queryFn: ({ signal }) => request<Lists>("GET", "/lists", undefined, signal),
+});
+export const listEntriesQuery = (list: number, text: string) =>
+  queryOptions({
+    queryKey: ["lists", list, text],
+    queryFn: ({ signal }) => request<ListEntries>("GET", `/lists/${list}/entries${query({ text })}`, undefined, signal),
+    placeholderData: keepPreviousData,
+  });
+export const blindMapQuery = queryOptions({
+  queryKey: ["rules", "map"],
+  queryFn: ({ signal }) => request<BlindMap>("GET", "/techniques", undefined, signal),
+});
+/** The load of alarms in a window. @param person whose messages; empty: everybody's incidents */
+export const loadQuery = (window: WindowParts, person: string, liveOnly: boolean) =>
+  queryOptions({
+    queryKey: ["load", window.from, window.to, person, liveOnly],
+    queryFn: ({ signal }) =>
+      request<LoadAnswer>(
+        "GET",
+        `/load${query({ from: window.from, to: window.to, person: person || undefined, live: String(liveOnly) })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
+export const suggestionsQuery = queryOptions({
+  queryKey: ["load", "suggestions"],
+  queryFn: ({ signal }) => request<Suggestions>("GET", "/load/suggestions", undefined, signal),
 });
 export const notifyWaysQuery = queryOptions({
   queryKey: ["notify", "ways"],

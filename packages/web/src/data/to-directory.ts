@@ -1,8 +1,9 @@
-import type { SenderJson } from "@halvik/contract";
+import type { Lists, SenderJson } from "@halvik/contract";
+import { NamedLists } from "@halvik/core/model/lists";
 import { SenderDirectory } from "@halvik/core/model/senders";
 
 /** The senders as the filter language knows them. */
-export const toDirectory = (senders: readonly SenderJson[]): SenderDirectory =>
+export const toDirectory = (senders: readonly SenderJson[], lists: Lists["lists"]): SenderDirectory =>
   new SenderDirectory(
     senders.map((s) => ({
       id: s.id,
@@ -22,4 +23,9 @@ export const toDirectory = (senders: readonly SenderJson[]): SenderDirectory =>
       notes: s.notes,
       firstSeenUs: null,
     })),
+    undefined,
+    undefined,
+    undefined,
+    // what is in them is the server's to know: here names are checked and completed
+    new NamedLists(lists.map((l) => ({ name: l.name, kind: l.kind, values: [] }))),
   );

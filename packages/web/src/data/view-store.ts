@@ -30,6 +30,8 @@ interface ViewState {
   readonly nowUs: number;
   readonly needleUs: number | null;
   readonly marked: Marked | null;
+  /** Moments that a page points out on the rail, as what a rehearsal would have raised. */
+  readonly points: readonly number[];
   readonly zone: string;
   readonly theme: "light" | "night";
   readonly live: boolean;
@@ -39,6 +41,7 @@ interface ViewState {
   setRail(rail: Stretch): void;
   setNeedle(us: number | null): void;
   setMarked(marked: Marked | null): void;
+  setPoints(points: readonly number[]): void;
   setTheme(theme: "light" | "night"): void;
   setLive(live: boolean): void;
   setZone(zone: string): void;
@@ -62,6 +65,7 @@ export const useViewStore = create<ViewState>((set) => ({
   nowUs: clockUs(),
   needleUs: null,
   marked: null,
+  points: [],
   zone: savedZone(),
   theme:
     savedTheme === "night" || (savedTheme === null && matchMedia("(prefers-color-scheme: dark)").matches)
@@ -78,6 +82,7 @@ export const useViewStore = create<ViewState>((set) => ({
   setRail: (rail) => set((s) => ({ rail: clamp(rail, s.nowUs) })),
   setNeedle: (needleUs) => set({ needleUs }),
   setMarked: (marked) => set({ marked }),
+  setPoints: (points) => set({ points }),
   setTheme: (theme) => {
     localStorage.setItem("halvik.theme", theme);
     set({ theme });

@@ -11,7 +11,14 @@ import { type Diagnostic, forceLinting, linter } from "@codemirror/lint";
 import { EditorState, Prec } from "@codemirror/state";
 import { EditorView, keymap, placeholder as shownWhenEmpty } from "@codemirror/view";
 import { SenderDirectory } from "@halvik/core/model/senders";
-import { completeFilter, parseFilter, quoteIfNeeded, type SavedText } from "@halvik/core/query/filter";
+import {
+  completeFilter,
+  parseFilterOf,
+  quoteIfNeeded,
+  RECORDS,
+  type SavedText,
+  type Vocabulary,
+} from "@halvik/core/query/filter";
 import { useEffect, useRef } from "react";
 
 interface FilterFieldProps {
@@ -25,6 +32,8 @@ interface FilterFieldProps {
   readonly zone: string;
   /** Whether it may be asked what came after something: of stored records, not in rules. */
   readonly allowsAfter?: boolean;
+  /** What it filters: records, unless it says. */
+  readonly vocabulary?: Vocabulary;
   /** Values of a field in the store that begin so, the most frequent first. */
   readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
   readonly onChange: (text: string) => void;
@@ -82,6 +91,7 @@ export function FilterField({
   saved,
   zone,
   allowsAfter = false,
+  vocabulary = RECORDS,
   valuesOf,
   onChange,
   onSubmit,
@@ -99,6 +109,7 @@ export function FilterField({
         latest.current.directory ?? NOBODY,
         latest.current.saved.map((s) => s.name),
         latest.current.allowsAfter,
+        vocabulary,
       );
       const { from } = found;
       const typed = context.state.sliceDoc(from, context.pos).toLowerCase();
@@ -123,7 +134,7 @@ export function FilterField({
       };
     };
     const lint = (editor: EditorView): Diagnostic[] => {
-      const parsed = parseFilter(editor.state.doc.toString(), parseContext(latest.current));
+      const parsed = parseFilterOf(vocabulary, editor.state.doc.toString(), parseContext(latest.current));
       if (parsed.ok) return [];
       const { span, message, suggestion } = parsed.error;
       const length = editor.state.doc.length;
@@ -162,7 +173,7 @@ export function FilterField({
                   const text = e.state.doc.toString();
                   latest.current.onSubmit(text);
                   // applied: the keys go to the list again
-                  if (parseFilter(text, parseContext(latest.current)).ok) {
+                  if (parseFilterOf(vocabulary, text, parseContext(latest.current)).ok) {
                     closeCompletion(e);
                     e.contentDOM.blur();
                   }

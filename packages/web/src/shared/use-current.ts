@@ -4,10 +4,10 @@ import { useState } from "react";
  * The line of a list that keys have led to, by its id: the list comes anew every few seconds, perhaps in another order, and what is done must be
  * done to what was looked at. One that has left the list is none any more; keys go on from where it stood.
  */
-export function useCurrent<Row extends { readonly id: number }>(
+export function useCurrent<Row extends { readonly id: number | string }>(
   rows: readonly Row[],
 ): { readonly current: Row | undefined; readonly move: (by: number) => void; readonly leave: () => void } {
-  const [held, setHeld] = useState<{ readonly id: number; readonly at: number } | null>(null);
+  const [held, setHeld] = useState<{ readonly id: number | string; readonly at: number } | null>(null);
   const found = held === null ? -1 : rows.findIndex((r) => r.id === held.id);
   const move = (by: number) => {
     const from = held === null ? (by > 0 ? -1 : 1) : found >= 0 ? found : held.at - (by > 0 ? 1 : 0);

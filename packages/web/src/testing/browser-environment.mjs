@@ -7,9 +7,9 @@ export default class BrowserEnvironment extends TestEnvironment {
     const own = { TextEncoder, TextDecoder, Request, Response, Headers, structuredClone };
     for (const [name, value] of Object.entries(own)) this.global[name] ??= value;
     // what is laid out and drawn nowhere has no size, no colours and no pointer
-    this.global.matchMedia = () => ({ matches: false });
-    this.global.ResizeObserver = NothingToObserve;
     const nothing = () => undefined;
+    this.global.matchMedia = () => ({ matches: false, addListener: nothing, removeListener: nothing });
+    this.global.ResizeObserver = NothingToObserve;
     Object.assign(this.global.Element.prototype, {
       hasPointerCapture: () => false,
       setPointerCapture: nothing,

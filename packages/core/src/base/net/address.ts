@@ -86,17 +86,27 @@ export function networkContains(network: Network, address: string): boolean {
 
 /** A test whether a canonical address lies in any of some blocks, which are read once. */
 export function networksTest(networks: readonly Network[]): (address: string) => boolean {
-  const four = networks
-    .filter((n) => n.family === 4)
+  const four = new Map<number, Set<number>>();
+  const hosts = new Set<string>();
+  const six: Network[] = [];
+  for (const n of networks) {
+    if (n.family === 6) {
+      if (n.bits === 128) hosts.add(formatNetwork(n));
+      else six.push(n);
+      continue;
+    }
     // a shift by 32 is one by 0
-    .map((n) => ({ shift: 32 - n.bits, prefix: n.bits === 0 ? 0 : ipv4Number(n.first) >>> (32 - n.bits) }));
-  const six = networks.filter((n) => n.family === 6);
+    const shift = 32 - n.bits;
+    const prefixes = four.get(shift) ?? new Set();
+    four.set(shift, prefixes.add(shift === 32 ? 0 : ipv4Number(n.first) >>> shift));
+  }
+  const steps = [...four];
   return (address) => {
-    if (address.includes(":")) return six.some((n) => networkContains(n, address));
+    if (address.includes(":")) return hosts.has(address) || six.some((n) => networkContains(n, address));
     const number = ipv4Number(address);
-    for (let i = 0; i < four.length; i++) {
-      const { shift, prefix } = four[i]!;
-      if (shift === 32 || number >>> shift === prefix) return true;
+    for (let i = 0; i < steps.length; i++) {
+      const [shift, prefixes] = steps[i]!;
+      if (shift === 32 || prefixes.has(number >>> shift)) return true;
     }
     return false;
   };

@@ -16,3 +16,4 @@ export { type Rfc3339Time, readRfc3339, twoDigits } from "./rfc3339.js";
 export { daysEarlier, midnight, readMoment } from "./typed-moment.js";
 export { writtenTime } from "./written-time.js";
 export { clockToInstant, isZone, zoneOffsetUs } from "./zone.js";
+export { formatZoned } from "./zoned.js";

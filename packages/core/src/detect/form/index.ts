@@ -1,5 +1,6 @@
 export { JUDGEMENTS } from "../kinds/departure/form.js";
 export type { Act, Draft, Path, Piece } from "../kinds/piece.js";
+export { completeRuleFile, type FileCompletion, type FileCompletions } from "./complete-file.js";
 export { conditionsFrom, type RecordSeen, type SuggestedCondition } from "./conditions-from.js";
 export { FORMS, KIND_NAMES, kindName, RULE_KINDS, type RuleKindName } from "./forms.js";
 export { ruleIdOf, titleOf } from "./naming.js";

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { FIELDS, type FieldName, fieldNamed, SEVERITIES } from "../../model/record/index.js";
-import { namesTime, parseFilter } from "../../query/filter/index.js";
+import { MAX_FILTER_LENGTH, namesTime, parseFilter, savedFilterNames } from "../../query/filter/index.js";
 import { WEEKDAYS } from "../shelving.js";
 import { RuleTest } from "./samples.js";
 
@@ -10,13 +10,20 @@ export const fieldName = z.string().refine((name): name is FieldName => fieldNam
   error: `expected a field: ${FIELDS.map((f) => f.name).join(", ")}`,
 });
 
-/** A filter as rules use it: it must parse, and may not name time (`docs/semantics.md` 19). */
+/** A saved filter as it was when the rule was saved: what it says later is another version's. */
+export const SavedText = z.object({ name: z.string().min(1).max(120), text: z.string().max(MAX_FILTER_LENGTH) });
+
+/** What is wrong with a filter of a rule: it must parse, and may not name time (`docs/semantics.md` 19). */
+export function filterFault(text: string, saved: readonly z.infer<typeof SavedText>[]): string | null {
+  const parsed = parseFilter(text, { zone: "UTC", saved });
+  if (!parsed.ok) return `column ${parsed.error.span.start + 1}: ${parsed.error.message}`;
+  return namesTime(parsed.filter) ? "a rule's filter cannot name a time: the rule has its window" : null;
+}
+
+/** A filter as rules use it. One that names saved filters is checked with the rule, which holds them. */
 export const ruleFilter = z.string().superRefine((text, context) => {
-  const parsed = parseFilter(text, { zone: "UTC" });
-  if (!parsed.ok)
-    context.addIssue({ code: "custom", message: `column ${parsed.error.span.start + 1}: ${parsed.error.message}` });
-  else if (namesTime(parsed.filter))
-    context.addIssue({ code: "custom", message: "a rule's filter cannot name a time: the rule has its window" });
+  const message = savedFilterNames(text).length > 0 ? null : filterFault(text, []);
+  if (message !== null) context.addIssue({ code: "custom", message });
 });
 
 export const seconds = z
@@ -102,4 +109,6 @@ export const common = {
   tags: z.array(z.string().min(1).max(60)).max(16).default([]),
   references: z.array(z.string().min(1).max(300)).max(16).default([]),
   tests: z.array(RuleTest).max(20).default([]),
+  /** The saved filters that its filters name. */
+  savedFilters: z.array(SavedText).max(16).default([]),
 };

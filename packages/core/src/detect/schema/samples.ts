@@ -60,6 +60,8 @@ export const RuleTest = z.object({
   name: z.string().min(1).max(200),
   /** How many findings these records must raise; 0: they must not. */
   raises: z.int().min(0).max(100),
+  /** What the lists that the rule names hold in this test. */
+  lists: z.record(z.string().max(80), z.array(z.string().max(255)).max(50)).default({}),
   records: z
     .array(SampleRecord)
     .max(500)

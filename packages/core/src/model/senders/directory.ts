@@ -1,6 +1,7 @@
 import type { EpochUs } from "../../base/time/index.js";
 import { type Applications, NO_APPLICATIONS } from "../applications/index.js";
 import { NO_OWN_NAMES, type OwnNames } from "../entity/index.js";
+import { type NamedLists, NO_LISTS } from "../lists/index.js";
 import { type NotificationNames, STANDARD_NOTIFICATIONS } from "../notifications/index.js";
 
 export const SENDER_STATES = ["waiting", "admitted", "refused"] as const;
@@ -62,7 +63,7 @@ export const KEEP_DAYS = [1, 3, 7, 14, 30, 90, 180, 365, 1_095, 3_650] as const;
 /** The sender of Halvik's own records. */
 export const OWN_SENDER = 0;
 
-/** Looks up what the names in filters stand for: senders, their groups and sites, applications, notifications, spellings. Immutable: a changed directory is a new one. */
+/** Looks up what the names in filters stand for: senders, their groups and sites, applications, notifications, spellings, lists. Immutable: a changed directory is a new one. */
 export class SenderDirectory {
   private readonly byId: ReadonlyMap<number, Sender>;
 
@@ -74,6 +75,8 @@ export class SenderDirectory {
     readonly notifications: NotificationNames = STANDARD_NOTIFICATIONS,
     /** Which domains are ours, so that one thing has one name. */
     readonly ours: OwnNames = NO_OWN_NAMES,
+    /** Lists that filters name. */
+    readonly lists: NamedLists = NO_LISTS,
   ) {
     this.byId = new Map(senders.map((s) => [s.id, s]));
   }

@@ -23,6 +23,10 @@ export type Test =
   | { readonly op: "matches"; readonly source: string }
   | { readonly op: "present" }
   | { readonly op: "group" | "site"; readonly names: readonly string[] }
+  /** In one of these lists; `spelledOut` puts what they hold in its place. */
+  | { readonly op: "list"; readonly names: readonly string[] }
+  /** One of these domains, or below one. */
+  | { readonly op: "domains"; readonly domains: readonly string[] }
   | { readonly op: "last"; readonly us: number };
 
 /** Fields by which something later belongs to something earlier. */
@@ -37,11 +41,14 @@ export const SAME_FIELDS = [
 ] as const satisfies FieldName[];
 export type SameField = (typeof SAME_FIELDS)[number];
 
-/** A filter as plain data; `reading` and both back ends walk it. */
-export type Filter =
+/** What a filter of records may name. */
+export type RecordField = FieldName | "data";
+
+/** A filter as plain data; `reading` and both back ends walk it. @template N the fields it may name: those of records, or of what else is filtered */
+export type Filter<N extends string = RecordField> =
   | { readonly type: "everything" }
-  | { readonly type: "and" | "or"; readonly items: readonly Filter[]; readonly span: Span }
-  | { readonly type: "not"; readonly item: Filter; readonly span: Span }
+  | { readonly type: "and" | "or"; readonly items: readonly Filter<N>[]; readonly span: Span }
+  | { readonly type: "not"; readonly item: Filter<N>; readonly span: Span }
   /**
    * What came after something with the same value of a field. It asks for other records than the one that is looked at: whoever has
    * them puts what it stands for in its place (`resolveAfter`) before any record is decided.
@@ -50,12 +57,12 @@ export type Filter =
       readonly type: "after";
       readonly field: SameField;
       readonly withinUs: number;
-      readonly item: Filter;
+      readonly item: Filter<N>;
       readonly span: Span;
     }
   | {
       readonly type: "compare";
-      readonly field: FieldName | "data";
+      readonly field: N;
       /** For field "data": the name of the value, in full or without its element. */
       readonly dataName?: string;
       readonly test: Test;
@@ -65,7 +72,7 @@ export type Filter =
     };
 
 export type After = Extract<Filter, { type: "after" }>;
-export type Comparison = Extract<Filter, { type: "compare" }>;
+export type Comparison<N extends string = RecordField> = Extract<Filter<N>, { type: "compare" }>;
 
 export const FILTER_ERROR_CODES = [
   "UNKNOWN_FIELD",

@@ -1,8 +1,9 @@
-import { FIELDS, type Field, fieldNamed, SEVERITIES } from "../../model/record/index.js";
+import { SEVERITIES } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
 import { SAME_FIELDS } from "./ast.js";
 import { comparatorsOf } from "./parser.js";
 import { quoteIfNeeded } from "./values.js";
+import { type FilterField, RECORDS, type Vocabulary } from "./vocabulary.js";
 
 /** One way to go on from the cursor. */
 export interface Completion {
@@ -31,6 +32,7 @@ export function completeFilter(
   directory: SenderDirectory,
   savedNames: readonly string[] = [],
   allowsAfter = false,
+  vocabulary: Vocabulary = RECORDS,
 ): Completions {
   const before = source.slice(0, cursor);
   const partial = /[^\s(),"]*$/.exec(before)![0];
@@ -45,7 +47,7 @@ export function completeFilter(
       options: savedNames.map((n) => ({ text: `"${n}"`, about: "saved filter", type: "value" as const })),
       valuesOf: null,
     };
-  const found = optionsAfter(words, directory, allowsAfter);
+  const found = optionsAfter(words, directory, allowsAfter, vocabulary);
   const options = found.options.filter(
     (o) =>
       o.text.toLowerCase().startsWith(partial.toLowerCase()) ||
@@ -62,12 +64,17 @@ const known = (options: readonly Completion[]): Found => ({ options, valuesOf: n
 
 const isJoiner = (w: string | undefined) => w === undefined || w === "and" || w === "or" || w === "not" || w === "(";
 
-function optionsAfter(words: readonly string[], directory: SenderDirectory, allowsAfter: boolean): Found {
+function optionsAfter(
+  words: readonly string[],
+  directory: SenderDirectory,
+  allowsAfter: boolean,
+  vocabulary: Vocabulary,
+): Found {
   const last = words[words.length - 1];
-  if (isJoiner(last) && !(last === "not" && fieldBefore(words, words.length - 1)))
-    return known(allowsAfter ? [...fieldOptions(), ...AFTER_OPTIONS] : fieldOptions());
+  if (isJoiner(last) && !(last === "not" && fieldEndingAt(words, words.length - 2, vocabulary)))
+    return known(allowsAfter ? [...fieldOptions(vocabulary), ...AFTER_OPTIONS] : fieldOptions(vocabulary));
   for (let i = words.length - 1; i >= 0 && i >= words.length - 12; i--) {
-    const field = fieldEndingAt(words, i);
+    const field = fieldEndingAt(words, i, vocabulary);
     if (field === undefined) continue;
     const rest = words.slice(i + 1);
     if (rest.some((w) => w === "and" || w === "or")) break;
@@ -82,7 +89,15 @@ function optionsAfter(words: readonly string[], directory: SenderDirectory, allo
       return { ...values, options: [not, ...values.options] };
     }
     if (done && done !== "present" && done !== "missing") return valueOptions(field, said, directory);
-    if (last === "," || said === "in group" || said === "in site" || said === "not in group" || said === "not in site")
+    if (
+      last === "," ||
+      said === "in group" ||
+      said === "in site" ||
+      said === "not in group" ||
+      said === "not in site" ||
+      said === "in list" ||
+      said === "not in list"
+    )
       return valueOptions(field, said, directory);
     const opened = comparators.filter((c) => c.startsWith(`${said} `));
     if (opened.length > 0)
@@ -98,19 +113,17 @@ function optionsAfter(words: readonly string[], directory: SenderDirectory, allo
   return known(JOINERS);
 }
 
-function fieldBefore(words: readonly string[], index: number): boolean {
-  return index > 0 && fieldEndingAt(words, index - 1) !== undefined;
+function fieldEndingAt(words: readonly string[], index: number, { named }: Vocabulary): FilterField | undefined {
+  if (index < 0) return undefined;
+  const two = index > 0 ? named(`${words[index - 1]} ${words[index]}`) : undefined;
+  return two ?? named(words[index]!);
 }
 
-function fieldEndingAt(words: readonly string[], index: number): Field | undefined {
-  const two = index > 0 ? fieldNamed(`${words[index - 1]} ${words[index]}`) : undefined;
-  return two ?? fieldNamed(words[index]!);
-}
-
-function fieldOptions(): readonly Completion[] {
+function fieldOptions({ fields, hasData }: Vocabulary): readonly Completion[] {
+  const data = { text: "data", about: "a named value beyond the common fields", type: "field" as const };
   return [
-    ...FIELDS.map((f) => ({ text: f.name, about: f.about, type: "field" as const })),
-    { text: "data", about: "a named value beyond the common fields", type: "field" },
+    ...fields.map((f) => ({ text: f.name, about: f.about, type: "field" as const })),
+    ...(hasData ? [data] : []),
     { text: "not", about: "the opposite", type: "joiner" },
   ];
 }
@@ -121,7 +134,10 @@ const AFTER_OPTIONS: readonly Completion[] = SAME_FIELDS.map((f) => ({
   type: "joiner",
 }));
 
-function valueOptions(field: Field, said: string, directory: SenderDirectory): Found {
+/** Names of lists always stand in quotes. */
+const quoted = (c: Completion): Completion => (c.text.startsWith('"') ? c : { ...c, text: `"${c.text}"` });
+
+function valueOptions(field: FilterField, said: string, directory: SenderDirectory): Found {
   const values = (texts: readonly string[], about: string): readonly Completion[] =>
     texts.map((t) => ({ text: quoteIfNeeded(t), about, type: "value" as const }));
   if (field.type === "sender") {
@@ -142,6 +158,10 @@ function valueOptions(field: Field, said: string, directory: SenderDirectory): F
       ),
     ]);
   }
+  const lists = said === "in" || said === "not in" ? directory.lists.names() : [];
+  if (said.endsWith("in list")) return known(values(directory.lists.names(), "list").map(quoted));
+  if (lists.length > 0 && !field.choices && field.type !== "number" && field.type !== "port")
+    return { options: [{ text: "list", about: "values of a list", type: "value" }], valuesOf: field.name };
   if (field.type === "severity") return known(values(SEVERITIES, "severity"));
   if (field.choices) return known(values(field.choices, field.name));
   return { options: [], valuesOf: field.name };

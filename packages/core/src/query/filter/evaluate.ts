@@ -2,7 +2,7 @@ import { networksTest } from "../../base/net/index.js";
 import { fold, isLike } from "../../base/text/index.js";
 import type { EpochUs } from "../../base/time/index.js";
 import { isSpelt } from "../../model/entity/index.js";
-import { type Count, type FieldValue, field, type HalvikRecord } from "../../model/record/index.js";
+import { type Count, type FieldType, type FieldValue, field, type HalvikRecord } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
 import type { After, Comparison, Filter, Test } from "./ast.js";
 import { compilePattern } from "./pattern.js";
@@ -17,45 +17,54 @@ export interface EvaluateContext {
 export type RecordTest = (record: HalvikRecord) => boolean;
 
 /** A filter as a function of a record. Names of senders, groups and sites are resolved once, here. */
-export function compileFilter(filter: Filter, context: EvaluateContext): RecordTest {
+export const compileFilter = (filter: Filter, context: EvaluateContext): RecordTest =>
+  compileTree(filter, (comparison) => compileComparison(comparison, context));
+
+/** A filter as a function of what it filters. @param leaf what a comparison of it decides */
+export function compileTree<T, N extends string>(
+  filter: Filter<N>,
+  leaf: (comparison: Comparison<N>) => (one: T) => boolean,
+): (one: T) => boolean {
   switch (filter.type) {
     case "everything":
       return () => true;
     case "and": {
-      const parts = filter.items.map((item) => compileFilter(item, context));
-      return (record) => {
-        for (let i = 0; i < parts.length; i++) if (!parts[i]!(record)) return false;
+      const parts = filter.items.map((item) => compileTree(item, leaf));
+      return (one) => {
+        for (let i = 0; i < parts.length; i++) if (!parts[i]!(one)) return false;
         return true;
       };
     }
     case "or": {
-      const parts = filter.items.map((item) => compileFilter(item, context));
-      return (record) => {
-        for (let i = 0; i < parts.length; i++) if (parts[i]!(record)) return true;
+      const parts = filter.items.map((item) => compileTree(item, leaf));
+      return (one) => {
+        for (let i = 0; i < parts.length; i++) if (parts[i]!(one)) return true;
         return false;
       };
     }
     case "not": {
-      const part = compileFilter(filter.item, context);
-      return (record) => !part(record);
+      const part = compileTree(filter.item, leaf);
+      return (one) => !part(one);
     }
     case "compare":
-      return compileComparison(filter, context);
+      return leaf(filter);
     case "after":
       return undecided(filter);
   }
 }
 
 /** What came after something is put in its place before a filter gets to where records are decided (`resolveAfter`). */
-export function undecided({ span }: After): never {
+export function undecided({ span }: Pick<After, "span">): never {
   throw new Error(`the question of what came after something at ${span.start} has not been answered`);
 }
 
 /**
- * A comparison with every spelling of what it names: of notifications their identifiers, of users and hosts the other ways of writing them
- * (`docs/semantics.md` 16), unless it asks for exactly one. All back ends use it, so that they cannot differ.
+ * A comparison with every spelling of what it names: of lists what is in them, of notifications their identifiers, of users and hosts the other ways of
+ * writing them (`docs/semantics.md` 16), unless it asks for exactly one. All back ends use it, so that they cannot differ.
  */
-export function withAllSpellings(node: Comparison, { notifications, ours }: SenderDirectory): Comparison {
+export function spelledOut<N extends string>(written: Comparison<N>, directory: SenderDirectory): Comparison<N> {
+  const { notifications, ours } = directory;
+  const node = withListed(written, directory);
   const { field: name, test } = node;
   if (test.op !== "oneOf" || test.exactly || !(name === "event" || isSpelt(name))) return node;
   const values =
@@ -65,8 +74,22 @@ export function withAllSpellings(node: Comparison, { notifications, ours }: Send
   return values.length === test.values.length ? node : { ...node, test: { op: "oneOf", values } };
 }
 
+const ADDRESSES: readonly string[] = ["src", "dst", "address"];
+
+/** What is in lists in the place of their names: of addresses the blocks, of domains themselves and all below, of anything else the values. */
+function withListed<N extends string>(node: Comparison<N>, { lists }: SenderDirectory): Comparison<N> {
+  if (node.test.op !== "list") return node;
+  const { names } = node.test;
+  if (ADDRESSES.includes(node.field))
+    return { ...node, test: { op: "networks", networks: names.flatMap((n) => lists.networksOf(n)) } };
+  const found = names.flatMap((n) => lists.find(n) ?? []);
+  const domains = found.flatMap((l) => (l.kind === "domain" ? l.values : []));
+  const values = found.flatMap((l) => l.values);
+  return { ...node, test: domains.length > 0 ? { op: "domains", domains: values } : { op: "oneOf", values } };
+}
+
 function compileComparison(written: Comparison, context: EvaluateContext): RecordTest {
-  const node = withAllSpellings(written, context.directory);
+  const node = spelledOut(written, context.directory);
   const test = valueTest(node, context);
   const negated = node.negated;
   if (node.field === "data") {
@@ -104,10 +127,17 @@ export function senderIds(test: Test, directory: SenderDirectory): readonly numb
   }
 }
 
-/** A comparison as a test of one value of its field, before any negation. */
-export function valueTest(node: Comparison, context: EvaluateContext): (value: FieldValue) => boolean {
+/** A comparison of records as a test of one value of its field, before any negation. */
+export const valueTest = (node: Comparison, context: EvaluateContext): ((value: FieldValue) => boolean) =>
+  valueTestOf(node, node.field === "data" ? "text" : field(node.field).type, context);
+
+/** The same of a field of that type, whatever it is a field of. */
+export function valueTestOf<N extends string>(
+  node: Comparison<N>,
+  type: FieldType,
+  context: EvaluateContext,
+): (value: FieldValue) => boolean {
   const { test } = node;
-  const type = node.field === "data" ? "text" : field(node.field).type;
   if (type === "sender") {
     const ids = new Set(senderIds(test, context.directory));
     return (value) => ids.has(value as number);
@@ -155,6 +185,15 @@ export function valueTest(node: Comparison, context: EvaluateContext): (value: F
       const from = context.nowUs - test.us;
       return (value) => (value as number) >= from;
     }
+    case "domains": {
+      const wanted = new Set(test.domains.map(fold));
+      return (value) => {
+        const name = fold(String(value));
+        for (let at = 0; at >= 0; at = name.indexOf(".", at) + 1 || -1) if (wanted.has(name.slice(at))) return true;
+        return false;
+      };
+    }
+    case "list":
     case "group":
     case "site":
       break;

@@ -1,21 +1,24 @@
 export { type Anchor, aftersOf, followers, stretchesOf, withoutAfters } from "./after.js";
-export type { After, Comparison, Filter, FilterError, SameField, Span, Test, TextMode } from "./ast.js";
+export type { After, Comparison, Filter, FilterError, RecordField, SameField, Span, Test, TextMode } from "./ast.js";
 export { FILTER_ERROR_CODES, SAME_FIELDS } from "./ast.js";
 export { type Completion, type Completions, completeFilter } from "./complete.js";
 export {
   bindsTime,
   compileFilter,
+  compileTree,
   type EvaluateContext,
   hasPatterns,
   namesField,
   namesTime,
   type RecordTest,
   senderIds,
+  spelledOut,
   timeBounds,
   undecided,
   valueTest,
-  withAllSpellings,
+  valueTestOf,
 } from "./evaluate.js";
+export { listNames } from "./list-names.js";
 export {
   type ComparatorName,
   comparatorsOf,
@@ -23,6 +26,7 @@ export {
   type ParseContext,
   type ParseResult,
   parseFilter,
+  parseFilterOf,
   type SavedText,
   savedFilterNames,
 } from "./parser.js";
@@ -31,4 +35,5 @@ export { requiredLiterals } from "./pattern.js";
 export { readFilter } from "./reading.js";
 export { nearest } from "./suggest.js";
 export { quoteIfNeeded } from "./values.js";
+export { type FilterField, RECORDS, type Vocabulary } from "./vocabulary.js";
 export { isWordAt } from "./words.js";

@@ -3,11 +3,7 @@ import { US_PER_DAY } from "../../base/time/index.js";
 import { isSpelt } from "../../model/entity/index.js";
 import {
   type Count,
-  FIELDS,
-  type Field,
   type FieldName,
-  fieldNamed,
-  field as fieldOf,
   parseSeverity,
   SEVERITIES,
   severityName,
@@ -17,6 +13,7 @@ import type { SenderDirectory } from "../../model/senders/index.js";
 import {
   type Filter,
   type FilterError,
+  type RecordField,
   SAME_FIELDS,
   type SameField,
   type Span,
@@ -40,6 +37,7 @@ import {
   textValue,
   timeValue,
 } from "./values.js";
+import { type FilterField, RECORDS, type Vocabulary } from "./vocabulary.js";
 
 export interface ParseContext {
   /** The reader's zone, for times written without one. */
@@ -57,8 +55,8 @@ export interface SavedText {
   readonly text: string;
 }
 
-export type ParseResult =
-  | { readonly ok: true; readonly filter: Filter }
+export type ParseResult<N extends string = RecordField> =
+  | { readonly ok: true; readonly filter: Filter<N> }
   | { readonly ok: false; readonly error: FilterError };
 
 export const MAX_FILTER_LENGTH = 8_000;
@@ -107,7 +105,7 @@ const COMPARATOR_STARTS = new Set([
 ]);
 
 /** Which comparators a field takes; the parser, completion and the form builder read this. */
-export function comparatorsOf(field: Field | "data"): readonly ComparatorName[] {
+export function comparatorsOf(field: FilterField | "data"): readonly ComparatorName[] {
   const always = ["present", "missing"] as const;
   if (field === "data") return ["is", "is not", "in", "not in", "has", "like", "matches", ...always];
   switch (field.type) {
@@ -133,24 +131,36 @@ export function comparatorsOf(field: Field | "data"): readonly ComparatorName[] 
 }
 
 /** Text to tree (grammar in docs/filter-language.md). Empty text is every record. */
-export function parseFilter(source: string, context: ParseContext): ParseResult {
-  const parsed = parse(source, context);
+export const parseFilter = (source: string, context: ParseContext): ParseResult =>
+  parseFilterOf(RECORDS, source, context);
+
+/** The same for a filter of something else than records, that names the fields of that. */
+export function parseFilterOf<N extends string>(
+  vocabulary: Vocabulary<N>,
+  source: string,
+  context: ParseContext,
+): ParseResult<N> {
+  const parsed = parse(vocabulary, source, context);
   if (parsed.ok || parsed.error.suggestion === null) return parsed;
   // what is suggested has to be understood itself; what stands behind it may hold another mistake
   const { span, suggestion } = parsed.error;
-  const mended = parse(source.slice(0, span.start) + suggestion + source.slice(span.end), context);
+  const mended = parse(vocabulary, source.slice(0, span.start) + suggestion + source.slice(span.end), context);
   if (mended.ok || mended.error.span.start >= span.start + suggestion.length) return parsed;
   return { ok: false, error: { ...parsed.error, suggestion: null } };
 }
 
-function parse(source: string, context: ParseContext): ParseResult {
+function parse<N extends string>(vocabulary: Vocabulary<N>, source: string, context: ParseContext): ParseResult<N> {
   try {
     if (source.length > MAX_FILTER_LENGTH)
       fault("TOO_LONG", `a filter has at most ${MAX_FILTER_LENGTH} characters`, {
         start: MAX_FILTER_LENGTH,
         end: source.length,
       });
-    return { ok: true, filter: new Parser(new Lexer(source), context).filter() };
+    // the parser names no field that its vocabulary has not
+    return {
+      ok: true,
+      filter: new Parser(vocabulary, new Lexer(source), context).filter() as Filter<string> as Filter<N>,
+    };
   } catch (e) {
     if (e instanceof FilterFault) return { ok: false, error: e.error };
     throw e;
@@ -186,6 +196,7 @@ class Parser {
   private readonly words = new WeakSet<Filter>();
 
   constructor(
+    private readonly vocabulary: Vocabulary,
     private readonly lexer: Lexer,
     private readonly context: ParseContext,
     private readonly expansion: Expansion = { within: [], budget: { left: MAX_EXPANSIONS, steps: MAX_PATTERN_STEPS } },
@@ -239,7 +250,9 @@ class Parser {
     const mark = this.lexer.mark();
     this.lexer.next();
     const isWord =
-      !this.startsComparator(this.lexer.peek()) && signIn(next.text) < 0 && fieldNamed(next.text) === undefined;
+      !this.startsComparator(this.lexer.peek()) &&
+      signIn(next.text) < 0 &&
+      this.vocabulary.named(next.text) === undefined;
     this.lexer.reset(mark);
     return isWord;
   }
@@ -313,7 +326,13 @@ class Parser {
     if (--budget.left < 0) return fault("TOO_LONG", `saved filters are used more than ${MAX_EXPANSIONS} times`, span);
     try {
       return withSpan(
-        new Parser(new Lexer(found.text), this.context, { within: way, budget }, this.isInAfter).filter(),
+        new Parser(
+          this.vocabulary,
+          new Lexer(found.text),
+          this.context,
+          { within: way, budget },
+          this.isInAfter,
+        ).filter(),
         span,
       );
     } catch (e) {
@@ -333,7 +352,7 @@ class Parser {
     this.lexer.next();
     const second = this.lexer.peek();
     const lower = text.toLowerCase();
-    if (lower === "data" && second.type !== "end") return this.dataComparison(token);
+    if (lower === "data" && second.type !== "end" && this.vocabulary.hasData) return this.dataComparison(token);
     if (lower === "filter" && second.type === "quoted") {
       this.lexer.next();
       return this.savedFilter(second.text, { start: span.start, end: second.span.end });
@@ -344,7 +363,7 @@ class Parser {
     }
     if (second.type === "word") {
       const name = second.text.slice(0, signIn(second.text) < 0 ? undefined : signIn(second.text));
-      const two = fieldNamed(`${text} ${name}`);
+      const two = this.vocabulary.named(`${text} ${name}`);
       if (two) {
         const end = second.span.start + name.length;
         this.lexer.reset(end);
@@ -352,14 +371,14 @@ class Parser {
       }
     }
     const sign = signIn(text);
-    const before = sign > 0 ? fieldNamed(text.slice(0, sign)) : undefined;
+    const before = sign > 0 ? this.vocabulary.named(text.slice(0, sign)) : undefined;
     if (before) {
       const end = span.start + sign;
       this.lexer.reset(end);
       return this.comparison(before, { start: span.start, end });
     }
     this.refuseMisspeltPair(token, second);
-    const known = fieldNamed(text);
+    const known = this.vocabulary.named(text);
     // by its own name in small letters a field wants to be compared; by any other it is one where it is
     const isMeant = text === known?.name && !known.isCommonWord;
     if (known && (isMeant || this.startsComparator(second))) return this.comparison(known, span);
@@ -379,7 +398,7 @@ class Parser {
   private after(span: Span): Filter | null {
     const mark = this.lexer.mark();
     const first = this.lexer.next();
-    const field = first.type === "word" ? fieldNamed(first.text) : undefined;
+    const field = first.type === "word" ? this.vocabulary.named(first.text) : undefined;
     if (field === undefined || !this.isWord("within")) {
       this.lexer.reset(mark);
       return null;
@@ -444,7 +463,7 @@ class Parser {
         `text matches ${pattern[0]}`,
       );
     const colon = text.indexOf(":");
-    const name = colon > 0 ? fieldNamed(text.slice(0, colon)) : undefined;
+    const name = colon > 0 ? this.vocabulary.named(text.slice(0, colon)) : undefined;
     if (name === undefined) return;
     const value = text.slice(colon + 1);
     const said =
@@ -463,22 +482,23 @@ class Parser {
     this.lexer.next();
     const third = this.lexer.peek();
     const written = `${first.text} ${second.text}`;
-    const pairs = FIELDS.map((f) => f.name).filter((n) => n.includes(" "));
+    const pairs = this.vocabulary.fields.map((f) => f.name).filter((n) => n.includes(" "));
     if (this.startsComparator(third) && nearest(written, pairs) !== null)
       this.unknownField(written, { start: first.span.start, end: second.span.end });
     this.lexer.reset(mark);
   }
 
   private unknownField(name: string, span: Span): never {
+    const { fields, hasData } = this.vocabulary;
     const near = nearest(
       name,
-      FIELDS.map((f) => f.name),
+      this.vocabulary.fields.map((f) => f.name),
     );
     return fault(
       "UNKNOWN_FIELD",
-      `there is no field "${name}"${near === null ? '; named values are asked for as data "name"' : `; did you mean "${near}"?`}`,
+      `there is no field "${name}"${near !== null ? `; did you mean "${near}"?` : hasData ? '; named values are asked for as data "name"' : `; there are ${fields.map((f) => f.name).join(", ")}`}`,
       span,
-      near ?? `data "${name.replace(/["\\]/g, "\\$&")}"`,
+      near ?? (hasData ? `data "${name.replace(/["\\]/g, "\\$&")}"` : null),
     );
   }
 
@@ -487,11 +507,11 @@ class Parser {
     return this.compare("data", { start: token.span.start, end: name.span.end }, name.text);
   }
 
-  private comparison(field: Field, span: Span): Filter {
+  private comparison(field: FilterField, span: Span): Filter {
     return this.compare(field, span);
   }
 
-  private compare(field: Field | "data", span: Span, dataName?: string): Filter {
+  private compare(field: FilterField | "data", span: Span, dataName?: string): Filter {
     const sign = this.lexer.nextSign();
     const { name, span: at } =
       sign === null ? this.comparator(field, span) : { name: this.signed(field, sign), span: sign.span };
@@ -513,7 +533,7 @@ class Parser {
   }
 
   /** "host has a or b": the second word alone would be searched for in the text. */
-  private refuseOrWord(field: Field | "data", dataName?: string): void {
+  private refuseOrWord(field: FilterField | "data", dataName?: string): void {
     if (field !== "data" && field.name === "text") return;
     const or = this.lexer.peek();
     const mark = this.lexer.mark();
@@ -556,12 +576,12 @@ class Parser {
     const lower = word.text.toLowerCase();
     const next = this.lexer.peek();
     if (this.startsComparator(next)) return true;
-    if ((lower === "data" || lower === "filter") && next.type === "quoted") return true;
-    return next.type === "word" && fieldNamed(`${word.text} ${next.text}`) !== undefined;
+    if (((lower === "data" && this.vocabulary.hasData) || lower === "filter") && next.type === "quoted") return true;
+    return next.type === "word" && this.vocabulary.named(`${word.text} ${next.text}`) !== undefined;
   }
 
   /** A sign of comparison as the language's own word. */
-  private signed(field: Field | "data", { sign, span }: { sign: Sign; span: Span }): ComparatorName {
+  private signed(field: FilterField | "data", { sign, span }: { sign: Sign; span: Span }): ComparatorName {
     const type = field === "data" ? "data" : field.type;
     if (type === "number" || type === "port" || type === "time") return WORDS_OF[sign];
     if (type === "severity") return this.refuseSeveritySign(sign, span);
@@ -598,7 +618,7 @@ class Parser {
     );
   }
 
-  private wrongComparator(field: Field | "data", name: ComparatorName, span: Span): never {
+  private wrongComparator(field: FilterField | "data", name: ComparatorName, span: Span): never {
     const allowed = comparatorsOf(field);
     const label = field === "data" ? "data" : field.name;
     if (field !== "data" && field.type === "severity" && (name === "over" || name === "under" || name === "between"))
@@ -616,7 +636,7 @@ class Parser {
     );
   }
 
-  private comparator(field: Field | "data", span: Span): { name: ComparatorName; span: Span } {
+  private comparator(field: FilterField | "data", span: Span): { name: ComparatorName; span: Span } {
     const token = this.lexer.next();
     const word = token.type === "word" ? token.text.toLowerCase() : "";
     const pair = (second: string, name: ComparatorName) => {
@@ -664,17 +684,18 @@ class Parser {
     );
   }
 
-  private test(field: Field | "data", name: ComparatorName, at: ComparisonSpans): Test {
+  private test(field: FilterField | "data", name: ComparatorName, at: ComparisonSpans): Test {
     if (name === "present" || name === "missing") return { op: "present" };
     if (name === "has") return this.hasTest();
     if (name === "like") return this.likeTest();
     if (name === "matches") return this.patternTest(field);
     if (name === "exactly") return { op: "oneOf", values: [this.wholeText(field, name, at)], exactly: true };
-    if (field === "data") return { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
+    if (field === "data")
+      return this.listTest(name) ?? { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
     switch (field.type) {
       case "text":
       case "exact":
-        return { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
+        return this.listTest(name) ?? { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
       case "choice":
         return { op: "oneOf", values: this.list(() => choiceValue(this.lexer, field)) };
       case "sender":
@@ -682,7 +703,7 @@ class Parser {
       case "severity":
         return this.severityTest(name);
       case "address":
-        return { op: "networks", networks: this.networks(name) };
+        return this.listTest(name) ?? { op: "networks", networks: this.networks(name) };
       case "number":
       case "port":
         return this.numberTest(field, name);
@@ -721,7 +742,7 @@ class Parser {
   }
 
   /** A whole value of text: what is meant as a beginning, a part or a range is not said so. */
-  private wholeText(field: Field | "data", name: ComparatorName, at: ComparisonSpans): string {
+  private wholeText(field: FilterField | "data", name: ComparatorName, at: ComparisonSpans): string {
     const label = field === "data" ? "a value" : `a value for ${field.name}`;
     const { text, quoted, span } = textValue(this.lexer, label);
     if (quoted) {
@@ -766,7 +787,7 @@ class Parser {
     return next.type !== "," && !before.endsWith(",") && !before.endsWith("(");
   }
 
-  private patternTest(field: Field | "data"): Test {
+  private patternTest(field: FilterField | "data"): Test {
     const token = this.lexer.nextPattern();
     if (token.type !== "pattern")
       fault(
@@ -807,6 +828,20 @@ class Parser {
     return { op: "oneOf", values: this.list(() => this.known("a sender", names && ["halvik", ...names])) };
   }
 
+  /** `in list "scanners"`; null, and nothing read, where values follow. */
+  private listTest(name: ComparatorName): Test | null {
+    if (name !== "in" && name !== "not in") return null;
+    const mark = this.lexer.mark();
+    const word = this.lexer.next();
+    const isList = word.type === "word" && word.text.toLowerCase() === "list" && this.lexer.peek().type === "quoted";
+    if (!isList) {
+      this.lexer.reset(mark);
+      return null;
+    }
+    const known = this.context.directory?.lists.names();
+    return { op: "list", names: this.list(() => this.known("a list", known)) };
+  }
+
   private known(what: string, names: readonly string[] | undefined): string {
     const { text, span } = textValue(this.lexer, what);
     if (names !== undefined && !names.some((n) => n.toLowerCase() === text.toLowerCase())) {
@@ -833,7 +868,7 @@ class Parser {
     return { op: "severity", values: this.list(() => severityValue(this.lexer)) };
   }
 
-  private numberTest(field: Field, name: ComparatorName): Test {
+  private numberTest(field: FilterField, name: ComparatorName): Test {
     const single = () => numberValue(this.lexer, field);
     switch (name) {
       case "over":
@@ -985,7 +1020,7 @@ function bareWord(text: string, span: Span): Filter {
 
 const textTest = (mode: TextMode, value: string, span: Span): Filter => ({
   type: "compare",
-  field: fieldOf("text").name as FieldName,
+  field: "text",
   test: { op: "has", mode, value },
   negated: false,
   span,

@@ -3,13 +3,17 @@ import { formatDuration, formatUs } from "../../base/time/index.js";
 import { type Count, severityName } from "../../model/record/index.js";
 import type { Comparison, Filter, Test } from "./ast.js";
 
-/** A filter said in words, so that a person sees how it was understood. `showTime` writes instants in their zone. */
-export function readFilter(filter: Filter, showTime: (us: number) => string = formatUs): string {
-  const said = say(filter, showTime, false);
+/** A filter said in words, so that a person sees how it was understood. `showTime` writes instants in their zone. @param one what it filters */
+export function readFilter<N extends string>(
+  filter: Filter<N>,
+  showTime: (us: number) => string = formatUs,
+  one = "record",
+): string {
+  const said = filter.type === "everything" ? `every ${one}` : say(filter, showTime, false);
   return `${said.charAt(0).toUpperCase()}${said.slice(1)}.`;
 }
 
-function say(filter: Filter, showTime: (us: number) => string, nested: boolean): string {
+function say(filter: Filter<string>, showTime: (us: number) => string, nested: boolean): string {
   switch (filter.type) {
     case "everything":
       return "every record";
@@ -42,7 +46,7 @@ const NOUNS: Readonly<Record<string, string>> = {
   text: "the text",
 };
 
-function sayComparison(node: Comparison, showTime: (us: number) => string): string {
+function sayComparison(node: Comparison<string>, showTime: (us: number) => string): string {
   const { test, negated } = node;
   const noun = node.field === "data" ? `the value “${node.dataName}”` : (NOUNS[node.field] ?? node.field);
   const not = negated ? "not " : "";
@@ -59,6 +63,10 @@ function sayComparison(node: Comparison, showTime: (us: number) => string): stri
     case "group":
     case "site":
       return `${not}from the ${test.op} ${orList(test.names)}`;
+    case "list":
+      return `${noun} ${not}in the ${test.names.length === 1 ? "list" : "lists"} ${orList(test.names)}${orMissing}`;
+    case "domains":
+      return `${noun} ${not}in the ${test.domains.length === 1 ? "domain" : "domains"} ${orList(test.domains)}${orMissing}`;
     case "networks":
       return `${noun} ${not}${test.networks.every((n) => n.bits === (n.family === 4 ? 32 : 128)) ? "is" : "within"} ${orList(test.networks.map(formatNetwork))}${orMissing}`;
     case "ranges":
@@ -76,7 +84,7 @@ function sayComparison(node: Comparison, showTime: (us: number) => string): stri
   }
 }
 
-const canMiss = (node: Comparison): boolean =>
+const canMiss = (node: Comparison<string>): boolean =>
   !["text", "severity", "kind", "category", "outcome", "sender", "time", "arrival"].includes(node.field);
 
 function sayHas(noun: string, test: Extract<Test, { op: "has" }>): string {

@@ -7,18 +7,11 @@ import {
   US_PER_SECOND,
   unitUs,
 } from "../../base/time/index.js";
-import {
-  type Count,
-  type Field,
-  MAX_COUNT,
-  parseSeverity,
-  SEVERITIES,
-  type Severity,
-  toCount,
-} from "../../model/record/index.js";
+import { type Count, MAX_COUNT, parseSeverity, SEVERITIES, type Severity, toCount } from "../../model/record/index.js";
 import type { FilterError, Span } from "./ast.js";
 import { FilterFault, type Lexer, type Token } from "./lexer.js";
 import { nearest } from "./suggest.js";
+import type { FilterField } from "./vocabulary.js";
 
 /** What reading a value may need to know. */
 export interface ValueContext {
@@ -79,7 +72,7 @@ export function severityValue(lexer: Lexer): Severity {
   return severity;
 }
 
-export function choiceValue(lexer: Lexer, field: Field): string {
+export function choiceValue(lexer: Lexer, field: FilterField): string {
   const { text, span } = textValue(lexer, `a ${field.name}`);
   const choices = field.choices ?? [];
   // "log tampering" may be written without quotes
@@ -145,7 +138,7 @@ export interface Amount {
 }
 
 /** One number with an optional unit or a name: `10`, `1.5 MB`, `4k`, `https`. */
-export function numberValue(lexer: Lexer, field: Field): Amount {
+export function numberValue(lexer: Lexer, field: FilterField): Amount {
   const token = lexer.next();
   if (token.type !== "word") return fault("EXPECTED", `expected a number, got ${describe(token)}`, token.span);
   const { text, span } = withUnit(lexer, token, field);
@@ -153,7 +146,7 @@ export function numberValue(lexer: Lexer, field: Field): Amount {
 }
 
 /** A number, or a range `1..1023`. @returns inclusive bounds; of a number that is not whole, an empty range */
-export function numberRange(lexer: Lexer, field: Field): [Count, Count] {
+export function numberRange(lexer: Lexer, field: FilterField): [Count, Count] {
   const token = lexer.peek();
   const dots = token.type === "word" ? token.text.indexOf("..") : -1;
   if (dots <= 0 || token.type !== "word") {
@@ -168,7 +161,7 @@ export function numberRange(lexer: Lexer, field: Field): [Count, Count] {
   return [from, to];
 }
 
-function withUnit(lexer: Lexer, token: Token & { type: "word" }, field: Field): { text: string; span: Span } {
+function withUnit(lexer: Lexer, token: Token & { type: "word" }, field: FilterField): { text: string; span: Span } {
   const mark = lexer.mark();
   const next = lexer.peek();
   if (next.type === "word" && /^[0-9.]+$/.test(token.text) && unitFactor(next.text, field) !== null) {
@@ -180,7 +173,7 @@ function withUnit(lexer: Lexer, token: Token & { type: "word" }, field: Field): 
 }
 
 /** Exact up to 2^63 − 1. */
-function amount(text: string, field: Field, span: Span): Amount {
+function amount(text: string, field: FilterField, span: Span): Amount {
   const named = field.numberNames;
   if (named !== undefined && Object.hasOwn(named, text.toLowerCase())) {
     const value = named[text.toLowerCase()]!;
@@ -211,7 +204,7 @@ function amount(text: string, field: Field, span: Span): Amount {
   return { ceil: toCount(floor * scale === scaled ? floor : floor + 1n) ?? MAX_COUNT, floor: toCount(floor)! };
 }
 
-function unitFactor(unit: string, field: Field): number | null {
+function unitFactor(unit: string, field: FilterField): number | null {
   if (unit === "") return 1;
   if (field.unit === "bytes") {
     const folded = unit.toLowerCase();

@@ -10,9 +10,9 @@ import {
   isWordAt,
   requiredLiterals,
   senderIds,
+  spelledOut,
   undecided,
   valueTest,
-  withAllSpellings,
 } from "../filter/index.js";
 import { dataPrefix, hasDataTerms, hasTerms, isOwnDataPrefix, termPrefix } from "./part-builder.js";
 import { clip, eachWord, isClipped } from "./words.js";
@@ -88,7 +88,7 @@ function plan(filter: Filter, context: EvaluateContext): TermPlan {
 }
 
 function planComparison(written: Comparison, context: EvaluateContext): TermPlan {
-  const node = withAllSpellings(written, context.directory);
+  const node = spelledOut(written, context.directory);
   if (node.field === "text") return planText(node);
   const dataName = node.field === "data" ? node.dataName : field(node.field).dataName;
   if (dataName !== undefined) {
@@ -203,6 +203,8 @@ function planOwn({ protocol, lowPort, highPort, network }: OwnApplication): Term
   return parts.length === 0 ? noneOf([ALL]) : all(parts);
 }
 
+const FEW_VALUES = 100;
+
 /** Whole values: one term each where they are named, else every term of the field put to the comparison's own test. */
 function planValues(node: Comparison, prefix: string, context: EvaluateContext, most: "perhaps" | "yes"): TermPlan {
   const { test } = node;
@@ -225,12 +227,14 @@ function planValues(node: Comparison, prefix: string, context: EvaluateContext, 
     case "severity":
       return named(test.values);
     case "oneOf":
-      if (type === "sender") break;
+      // few are looked up, many are looked for in all that there are
+      if (type === "sender" || test.values.length > FEW_VALUES) break;
       return named(type === "text" ? test.values.map(fold) : test.values);
     case "ranges":
       if (isNumber && test.ranges.every(([from, to]) => from === to)) return named(test.ranges.map(([from]) => from));
       break;
     case "networks":
+      if (test.networks.length > FEW_VALUES) break;
       return {
         is: "or",
         items: test.networks.map((network): TermPlan => {

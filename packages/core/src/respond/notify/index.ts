@@ -1,11 +1,26 @@
 export {
   Channel,
+  type CommandChannel,
+  type LogFileChannel,
+  SNMP_HASHES,
+  SNMP_MESSAGES,
+  type SnmpChannel,
   SYSLOG_TRANSPORTS,
   type SyslogChannel,
   WEBHOOK_FORMATS,
   type WebhookChannel,
 } from "./channel.js";
-export { type MailedIncident, type MailText, mailOf, mailOfMany } from "./message.js";
+export { INCIDENTS, parseIncidentFilter } from "./incident-filter.js";
+export {
+  type MailedIncident,
+  type MailText,
+  mailOf,
+  mailOfMany,
+  plainMessage,
+  previewOf,
+  type ToldOf,
+  type Writing,
+} from "./message.js";
 export {
   concerns,
   type FollowUp,
@@ -33,6 +48,12 @@ export {
   type Telling,
   whomOf,
 } from "./route.js";
+export { MIB_ROOT, notificationOf } from "./snmp.js";
 export { octetCounted, syslogLine } from "./syslog.js";
+export { ENGLISH } from "./texts/english.js";
+export { TEXT_KINDS, type TextKind } from "./texts/kinds.js";
+export { NotifyTexts, type WrittenText, writtenText } from "./texts/own-texts.js";
+export { readTemplate } from "./texts/template.js";
+export { variablesOf } from "./texts/variables.js";
 export { waitsUntil } from "./waits.js";
 export { signatureBase, webhookBody } from "./webhook.js";

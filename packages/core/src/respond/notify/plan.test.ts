@@ -1,4 +1,5 @@
 import fc from "fast-check";
+import { newSender, SenderDirectory } from "../../model/senders/index.js";
 import type { HistoryCode } from "../incidents/index.js";
 import {
   concerns,
@@ -21,9 +22,16 @@ const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
   severity: 3,
   state: "open",
   stopped: false,
-  rules: ["refused-logons"],
+  count: 46,
+  rules: [{ id: "refused-logons", name: "Many refused logons" }],
   tags: ["logon"],
-  entities: ["203.0.113.9", "vpn-1"],
+  techniques: ["T1110"],
+  entities: [
+    { field: "src", value: "203.0.113.9" },
+    { field: "sender", value: "vpn-1" },
+    { field: "user", value: "k.lind" },
+  ],
+  senderIds: [7],
   sites: ["Orvane"],
   groups: ["edge"],
   lastUs: T,
@@ -37,6 +45,7 @@ const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
 });
 const NEVER: SaidBefore = { raise: "never", over: false, updateWaits: false, lastSentUs: null };
 const TOLD: SaidBefore = { raise: "sent", over: false, updateWaits: false, lastSentUs: T };
+const DIRECTORY = new SenderDirectory([newSender(7, "vpn-1", { site: "Orvane", groups: ["edge"] })]);
 const change = (code: HistoryCode, atUs = T) => ({ code, atUs });
 
 test.each([
@@ -72,7 +81,49 @@ describe("which incidents a route is for", () => {
     ["another site", { sites: ["Hestnes"] }, {}, false],
     ["its group and another site", { groups: ["edge"], sites: ["Hestnes"] }, {}, false],
     ["a route that is off", { enabled: false }, {}, false],
-  ])("%s", (_what, r, i, expected) => expect(concerns(route(r), incident(i))).toBe(expected));
+  ])("%s", (_what, r, i, expected) => expect(concerns(route(r), incident(i), DIRECTORY, T)).toBe(expected));
+});
+
+test.each([
+  ["", true],
+  ["severity at least error and user is k.lind", true],
+  ["user is K.LIND and not user is oracle", true],
+  ["src within 203.0.113.0/24", true],
+  ["dst within 203.0.113.0/24", false],
+  ["ip is 203.0.113.9", true],
+  ["host like vpn-*", true],
+  ["sender in site Orvane and sender in group edge", true],
+  ["sender in site Hestnes", false],
+  ["rule is refused-logons", true],
+  ['rule has "refused logons"', true],
+  ["technique is t1110", true],
+  ["technique like T15*", false],
+  ["guessing vpn", true],
+  ["records over 40", true],
+  ["records over 46", false],
+  ["state is open", true],
+  ["interface is missing", true],
+  ["user matches /^k[.]/", true],
+] as const)("the filter “%s” of an incident: %s", (where, expected) =>
+  expect(concerns(route({ where }), incident(), DIRECTORY, T)).toBe(expected),
+);
+
+test.each([
+  // Thursday 26 November 2026, 22:30 in UTC
+  ["UTC", "hour at least 22 and weekday is thursday", true],
+  ["Europe/Oslo", "hour is 23 and weekday is thursday", true],
+  ["Asia/Tokyo", "hour is 7 and weekday is friday", true],
+  ["Asia/Tokyo", "weekday is thursday", false],
+] as const)("by the clock of %s: %s", (zone, where, expected) =>
+  expect(concerns(route({ where, zone }), incident(), DIRECTORY, Date.UTC(2026, 10, 26, 22, 30) * 1e3)).toBe(expected),
+);
+
+test("a field that incidents do not have is refused with those there are, or with what was meant", () => {
+  const said = (where: string) =>
+    NotifyRoute.safeParse({ name: "n", to: ["a@b.example"], where }).error?.issues[0]?.message;
+  expect(said("usr is k.lind")).toBe('there is no field "usr"; did you mean "user"?');
+  expect(said("byteswritten over 4")).toMatch(/^there is no field "byteswritten"; there are text, severity, sender/);
+  expect(said("(user is x")).toBe('this "(" is never closed');
 });
 
 describe("when something is told", () => {
@@ -93,7 +144,7 @@ describe("when something is told", () => {
     ],
     ["a clear by a route that tells nothing else", { tells: ["clear"] }, "cleared", NEVER, T],
   ] as const)("%s", (_what, r, code, before, dueUs) =>
-    expect(planTelling(route(r), incident(), change(code), before)).toMatchObject({ dueUs }),
+    expect(planTelling(route(r), incident(), change(code), before, DIRECTORY)).toMatchObject({ dueUs }),
   );
   test.each([
     ["a warning that becomes an error", {}, "worse"],
@@ -101,7 +152,7 @@ describe("when something is told", () => {
     ["new since a person saw it", {}, "new-since-seen"],
     ["it lasts although its cause is over", {}, "outlasts"],
   ] as const)("a raise to those who were told nothing yet: %s", (_what, r, code) =>
-    expect(planTelling(route(r), incident(), change(code), NEVER)).toEqual({
+    expect(planTelling(route(r), incident(), change(code), NEVER, DIRECTORY)).toEqual({
       tell: "raise",
       dueUs: T + route(r).delaySeconds * S,
     }),
@@ -118,7 +169,7 @@ describe("when something is told", () => {
     ["what the route does not tell", { tells: ["raise"] }, {}, "cleared", TOLD, false],
     ["what people do", {}, {}, "acknowledged", TOLD, false],
   ] as const)("not: %s", (_what, r, i, code, before, cancels) =>
-    expect(planTelling(route(r), incident(i), change(code), before)).toMatchObject({ tell: null, cancels }),
+    expect(planTelling(route(r), incident(i), change(code), before, DIRECTORY)).toMatchObject({ tell: null, cancels }),
   );
   test.each([
     ["raise", {}, null],
@@ -180,10 +231,10 @@ test("whatever happens, what is told is due no earlier than it happened, and onl
       (code, b, sev, d) => {
         const r = route({ delaySeconds: d });
         const i = incident({ severity: sev as 0 });
-        const plan = planTelling(r, i, change(code), b as SaidBefore);
+        const plan = planTelling(r, i, change(code), b as SaidBefore, DIRECTORY);
         if (plan.tell !== null) {
           expect(plan.dueUs).toBeGreaterThanOrEqual(T);
-          expect(concerns(r, i)).toBe(true);
+          expect(concerns(r, i, DIRECTORY, T)).toBe(true);
           // who was told nothing is told of a raise
           if (plan.tell !== "raise") expect(plan.tell).toBe(tellingOf(code));
         }
@@ -199,6 +250,18 @@ test.each([
   ["a line end in an address", { to: ["duty@orvane.example\r\nBcc: x@y.example"] }],
   ["a line end in the name", { name: "a\r\nb" }],
   ["nothing to tell", { tells: [] }],
+  ["a filter of records", { where: "src port is 22" }],
+  ["a filter that asks for named values", { where: 'data "user id" is 7' }],
+  ["a filter that asks what came after", { where: "same user within 5 min after (rule is x)" }],
+  [
+    "quiet hours round the clock",
+    {
+      quiet: [
+        { from: "06:00", to: "18:00" },
+        { from: "18:00", to: "06:00" },
+      ],
+    },
+  ],
 ])("a route with %s is refused", (_what, over) =>
   expect(NotifyRoute.safeParse({ name: "n", to: ["a@b.example"], ...over }).success).toBe(false),
 );

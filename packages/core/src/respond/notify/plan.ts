@@ -1,6 +1,8 @@
 import { type EpochUs, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "../../base/time/index.js";
-import { SEVERITIES, type Severity } from "../../model/record/index.js";
+import { SEVERITIES } from "../../model/record/index.js";
+import type { SenderDirectory } from "../../model/senders/index.js";
 import { type HistoryCode, isUnjudged, needsAttention } from "../incidents/index.js";
+import { type FilteredIncident, incidentMatches } from "./incident-filter.js";
 import type { Message, NotifyRoute, Telling } from "./route.js";
 
 /** What happened to an incident, as its history keeps it. */
@@ -10,13 +12,7 @@ export interface IncidentChange {
 }
 
 /** What a route looks at. */
-export interface ToldIncident {
-  readonly title: string;
-  readonly severity: Severity;
-  readonly state: "open" | "cleared" | "closed";
-  readonly rules: readonly string[];
-  readonly tags: readonly string[];
-  readonly entities: readonly string[];
+export interface ToldIncident extends FilteredIncident {
   /** Of the senders it names. */
   readonly sites: readonly string[];
   readonly groups: readonly string[];
@@ -78,18 +74,24 @@ export function tellingOf(code: HistoryCode): Telling | null {
   }
 }
 
-/** Whether a route is for an incident at all. */
-export function concerns(route: NotifyRoute, incident: ToldIncident): boolean {
+/** Whether a route is for an incident that is told at a moment at all. @param directory names that its filter may say */
+export function concerns(
+  route: NotifyRoute,
+  incident: ToldIncident,
+  directory: SenderDirectory,
+  nowUs: EpochUs,
+): boolean {
   const any = <T>(wanted: readonly T[], test: (value: T) => boolean) => wanted.length === 0 || wanted.some(test);
-  const said = [incident.title, ...incident.entities].join("\n").toLowerCase();
+  const said = [incident.title, ...incident.entities.map((e) => e.value)].join("\n").toLowerCase();
   return (
     route.enabled &&
     incident.severity <= SEVERITIES.indexOf(route.severity) &&
-    any(route.rules, (id) => incident.rules.includes(id)) &&
+    any(route.rules, (id) => incident.rules.some((r) => r.id === id)) &&
     any(route.tags, (tag) => incident.tags.some((t) => t.toLowerCase() === tag.toLowerCase())) &&
     any(route.about, (text) => said.includes(text.toLowerCase())) &&
     any(route.sites, (site) => incident.sites.includes(site)) &&
-    any(route.groups, (group) => incident.groups.includes(group))
+    any(route.groups, (group) => incident.groups.includes(group)) &&
+    (route.where === "" || incidentMatches(route.where, incident, { directory, nowUs, zone: route.zone }))
   );
 }
 
@@ -118,9 +120,10 @@ export function planTelling(
   incident: ToldIncident,
   change: IncidentChange,
   before: SaidBefore,
+  directory: SenderDirectory,
 ): Plan {
   const tell = tellingOf(change.code);
-  if (tell === null || !concerns(route, incident)) return not("not for this notification");
+  if (tell === null || !concerns(route, incident, directory, change.atUs)) return not("not for this notification");
   if (incident.folded && tell !== "clear") return not("told with the incident that explains it");
   // a route that tells no raises has none to wait for
   const raise = route.tells.includes("raise") ? before.raise : "sent";

@@ -1,7 +1,8 @@
 import { z } from "zod";
 import { isZone } from "../../base/time/index.js";
-import { WEEKDAYS } from "../../detect/index.js";
+import { coverWeek, WEEKDAYS } from "../../detect/index.js";
 import { SEVERITIES } from "../../model/record/index.js";
+import { parseIncidentFilter } from "./incident-filter.js";
 
 const DAY_SECONDS = 86_400;
 const text = (most: number) =>
@@ -55,7 +56,16 @@ export const NotifyRouteParts = z.object({
   sites: z.array(text(80).min(1)).max(16).default([]),
   /** Only incidents that name a sender of one of these groups; empty: any. */
   groups: z.array(text(80).min(1)).max(16).default([]),
+  /** Only incidents for which this filter holds, of the filter language over fields of incidents; empty: any. */
+  where: text(2_000)
+    .default("")
+    .superRefine((filter, check) => {
+      const parsed = parseIncidentFilter(filter);
+      if (!parsed.ok) check.addIssue({ code: "custom", message: parsed.error.message });
+    }),
   ...whom,
+  /** Texts of one's own that its messages are written by; null: those that ship. */
+  texts: z.int().min(1).nullable().default(null),
   tells: z
     .array(z.enum(TELLINGS))
     .min(1, "expected at least one of raise, update, clear")
@@ -82,6 +92,8 @@ const reaches = (w: z.infer<z.ZodObject<typeof whom>>) => w.to.length + w.rotas.
 export const NotifyRoute = NotifyRouteParts.superRefine((route, check) => {
   const say = (path: (string | number)[], message: string) => check.addIssue({ code: "custom", path, message });
   if (!reaches(route)) say(["to"], "expected a mail address, a rota or a channel");
+  if (coverWeek(route.quiet))
+    say(["quiet"], "expected some minute of the week that is not quiet: nothing would ever be sent");
   for (const [i, step] of route.escalate.entries()) {
     if (!reaches(step)) say(["escalate", i, "to"], "expected a mail address, a rota or a channel");
     if (i > 0 && step.afterMinutes <= route.escalate[i - 1]!.afterMinutes)

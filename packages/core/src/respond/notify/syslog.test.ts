@@ -6,7 +6,7 @@ const about = (id: number, severity: string) => ({
   link: `https://halvik.example/incidents/${id}`,
 });
 const line = (all: ReturnType<typeof about>[], subject = "raised: a “quoted” thing") =>
-  syslogLine({ id: "m-1", tells: "raise" }, { subject, text: "" }, all, "halvik one", 1_790_000_000e6);
+  syslogLine({ id: "m-1", tells: "raise" }, { subject }, all, "halvik one", 1_790_000_000e6);
 
 test("is RFC 5424 that our own reader takes apart: severity of the worst, id and links as structured data", () => {
   const text = line([about(7, "error"), about(8, "critical")]);
@@ -24,7 +24,7 @@ test("is RFC 5424 that our own reader takes apart: severity of the worst, id and
 });
 
 test("what would end a value is escaped; a test is a notice", () => {
-  const text = syslogLine({ id: 'a"]\\b', tells: "test" }, { subject: "s", text: "" }, [], "h", 0);
+  const text = syslogLine({ id: 'a"]\\b', tells: "test" }, { subject: "s" }, [], "h", 0);
   expect(text).toContain('id="a\\"\\]\\\\b"]');
   expect(text).toMatch(/^<117>1 /);
 });

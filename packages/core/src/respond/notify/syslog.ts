@@ -15,7 +15,7 @@ const TEXT_MOST = 1_200;
 /** A message as syslog (RFC 5424): as severe as the worst it tells of; its id and where to look as structured data. */
 export function syslogLine(
   message: { readonly id: string; readonly tells: Message | "test" },
-  mail: MailText,
+  mail: Pick<MailText, "subject">,
   about: readonly { readonly detail: MailedIncident; readonly link: string }[],
   host: string,
   nowUs: EpochUs,

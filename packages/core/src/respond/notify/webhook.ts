@@ -27,13 +27,15 @@ export interface WebhookMessage {
 /** The body of a request for a message. */
 export function webhookBody(
   format: WebhookChannel["format"],
-  message: { readonly id: string; readonly tells: Message | "test"; readonly notification: string },
-  mail: MailText,
+  { id, tells, notification }: { readonly id: string; readonly tells: Message | "test"; readonly notification: string },
+  mail: Pick<MailText, "subject" | "text">,
   about: readonly { readonly detail: MailedIncident; readonly link: string }[],
 ): string {
   if (format === "chat") return JSON.stringify({ text: [mail.subject, ...about.map((a) => a.link)].join("\n") });
   const body: WebhookMessage = {
-    ...message,
+    id,
+    tells,
+    notification,
     subject: mail.subject,
     text: mail.text,
     incidents: about.map(({ detail: { incident: i, rules }, link }) => ({

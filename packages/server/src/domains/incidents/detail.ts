@@ -14,7 +14,7 @@ import {
 import { isEntityCode, readEntity, valuesOfField } from "@halvik/core/model/entity";
 import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { historyWords, needsAttention, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
+import { historyWords, needsAttention, techniquesIn, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
 import type { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -171,12 +171,6 @@ function likeness({ rules, shared }: SimilarRow, senders: SenderDirectory): stri
     ...(names.length > 0 ? [`both name ${names.slice(0, 4).join(", ")}`] : []),
   ].join("; ");
 }
-
-/** A technique of MITRE ATT&CK, or a part of one: T1048, T1070.001. */
-const TECHNIQUE = /\bT\d{4}(?:\.\d{3})?\b/g;
-
-const techniquesIn = (references: readonly string[]): string[] =>
-  [...new Set(references.flatMap((r) => r.match(TECHNIQUE) ?? []))].sort();
 
 /** An incident as the API gives it. */
 export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: number): z.input<typeof IncidentJson> {

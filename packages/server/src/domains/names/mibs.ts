@@ -15,15 +15,19 @@ let shipped: MibModule[] | null = null;
 function standardModules(): readonly MibModule[] {
   if (shipped) return shipped;
   const packaged = join(dirname(require.resolve("net-snmp/package.json")), "lib/mibs");
-  // beside src/ in development and beside dist/ when built
-  const own = [join(here, "../mibs"), join(here, "../../../mibs")].find((dir) => exists(dir))!;
   const modules: MibModule[] = [];
-  for (const dir of [packaged, own])
+  for (const dir of [packaged, writtenOut()])
     for (const file of readdirSync(dir).sort())
       if (file.endsWith(".mib")) modules.push(...parseMib(readFileSync(join(dir, file), "utf8")));
   shipped = modules;
   return modules;
 }
+
+/** Where modules are written out: beside src/ in development and beside dist/ when built. */
+const writtenOut = (): string => [join(here, "../mibs"), join(here, "../../../mibs")].find((dir) => exists(dir))!;
+
+/** The module of what Halvik sends itself. */
+export const notifyModule = (): string => readFileSync(join(writtenOut(), "HALVIK-NOTIFY-MIB.mib"), "utf8");
 
 function exists(dir: string): boolean {
   try {

@@ -81,9 +81,11 @@ export async function loadApplications(db: Queryable): Promise<StoredApplication
 }
 
 /** Another text whenever the directory of senders and names may be another one. */
-export async function directoryVersion(db: Queryable): Promise<string> {
+/** Another one whenever what names stand for is another: also when an entry of a list runs out. */
+export async function directoryVersion(db: Queryable, nowUs: number): Promise<string> {
   const { rows } = await db.query<{ version: string }>(
-    "select (select version from directory_version) || ' ' || (select version from kind_change) as version",
+    "select (select version from directory_version) || ' ' || (select version from kind_change) || ' ' || (select count(*) from list_entry where expires_us <= $1) as version",
+    [nowUs],
   );
   return rows[0]!.version;
 }

@@ -30,7 +30,7 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
       if (incident === null) continue;
       if (isHistory(incident, event)) history.push(event.id);
       for (const { id, route } of routes) {
-        const plan = planTelling(route, incident, event, await saidBefore(db, id, event.incident));
+        const plan = planTelling(route, incident, event, await saidBefore(db, id, event.incident), directory);
         if (plan.tell === null) {
           if (plan.cancels) await dropWaiting(db, id, event.incident, plan.why, nowUs);
           continue;
@@ -44,6 +44,17 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
           continue;
         }
         await insertStep(db, route, { ...made, tells: plan.tell, dueUs: plan.dueUs, step: 0 });
+        // it went on to others: they hear how it goes on
+        if (plan.tell === "update")
+          for (const way of await stepsTold(db, id, event.incident))
+            if (way.step > 0)
+              await insertDelivery(db, {
+                ...made,
+                tells: "update",
+                dueUs: plan.dueUs,
+                ...way,
+                to: mailedBy(route, way),
+              });
         if (plan.tell === "raise")
           for (const follow of followUpsOf(route, plan.dueUs)) await insertStep(db, route, { ...made, ...follow });
       }

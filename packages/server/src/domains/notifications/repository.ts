@@ -1,7 +1,7 @@
 import { readEntity, valuesOfField } from "@halvik/core/model/entity";
 import type { Severity } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { HISTORY_CODES, type HistoryCode } from "@halvik/core/respond/incidents";
+import { HISTORY_CODES, type HistoryCode, techniquesIn } from "@halvik/core/respond/incidents";
 import {
   MESSAGES,
   type Message,
@@ -95,7 +95,9 @@ export async function toldIncident(
     title: string;
     severity: Severity;
     state: ToldIncident["state"];
-    rules: string[];
+    count: number;
+    rules: { id: string; name: string }[];
+    refs: string[];
     tags: string[];
     entities: string[];
     last_us: number;
@@ -109,14 +111,17 @@ export async function toldIncident(
   }>(
     `select i.title, i.severity, i.state, i.entities, i.last_us, i.ended_us, i.stopped, i.acknowledged_us, i.new_since_seen, i.folded, i.shelved_until_us,
        coalesce((select bool_and(e.history) from incident_event e where e.incident = i.id and e.code in ('raised', 'returned') and e.noted), false) as of_history,
-       array(select distinct f.rule_id from finding f where f.incident = i.id) as rules,
+       i.count,
+       coalesce((select json_agg(distinct jsonb_build_object('id', f.rule_id, 'name', coalesce(r.body->>'name', f.rule_id))) from finding f left join rule r on r.id = f.rule_id where f.incident = i.id), '[]') as rules,
+       array(select distinct t from finding f join rule r on r.id = f.rule_id cross join lateral jsonb_array_elements_text(r.body->'references') t where f.incident = i.id) as refs,
        array(select distinct t from finding f join rule r on r.id = f.rule_id cross join lateral jsonb_array_elements_text(r.body->'tags') t where f.incident = i.id) as tags
      from incident i where i.id = $1 and i.merged_into is null`,
     [id],
   );
   const row = rows[0];
   if (!row) return null;
-  const senders = valuesOfField(row.entities, "sender").flatMap((s) => directory.get(Number(s)) ?? []);
+  const senderIds = valuesOfField(row.entities, "sender").map(Number);
+  const senders = senderIds.flatMap((id) => directory.get(id) ?? []);
   return {
     sites: [...new Set(senders.flatMap((s) => s.site ?? []))],
     groups: [...new Set(senders.flatMap((s) => s.groups))],
@@ -125,9 +130,12 @@ export async function toldIncident(
     state: row.state,
     rules: row.rules,
     tags: row.tags,
+    techniques: techniquesIn(row.refs),
+    count: row.count,
+    senderIds,
     entities: row.entities.map((e) => {
       const { field, value } = readEntity(e);
-      return field === "sender" ? directory.name(Number(value)) : value;
+      return field === "sender" ? { field, value: directory.name(Number(value)) } : { field, value };
     }),
     lastUs: row.last_us,
     endedUs: row.ended_us,

@@ -1,27 +1,27 @@
 import {
   AcknowledgeByLink,
-  ChannelWrite,
   Deliveries,
   EntityId,
   Notices,
   NoticesRead,
   NotifyRouteJson,
   NotifyRoutes,
-  NotifyWays,
   SinkMail,
 } from "@halvik/contract";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { severityName } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { historyWords } from "@halvik/core/respond/incidents";
-import { NotifyRoute, onDuty, Rota, tellingOf } from "@halvik/core/respond/notify";
+import { NotifyRoute, parseIncidentFilter, tellingOf } from "@halvik/core/respond/notify";
 import { z } from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Models } from "../../kernel/db/models.js";
-import type { Pool, Queryable } from "../../kernel/db/pool.js";
+import type { Pool } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
+import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import { acknowledgeByLink } from "./acknowledge-by-link.js";
 import { readSink } from "./mail-sink/read-sink.js";
 import { insertStep } from "./plan-deliveries.js";
@@ -36,7 +36,6 @@ import {
   markRead,
   readUpTo,
 } from "./repository.js";
-import { deleteChannel, deleteRota, listChannels, listRotas, saveChannel, saveRota } from "./settings-repository.js";
 
 const params = z.object({ id: EntityId });
 const DELIVERIES = 200;
@@ -49,9 +48,10 @@ interface Needs {
   readonly models: Models;
   readonly db: Pool;
   readonly config: Config;
+  readonly directory: DirectoryCache;
 }
 
-export const notifyRoutes = ({ models, db, config }: Needs) => {
+export const notifyRoutes = ({ models, db, config, directory }: Needs) => {
   const one = async (id: number) => {
     const found = (await listRoutes(db)).find((r) => r.id === id);
     if (!found) throw notFound(id);
@@ -74,6 +74,7 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
       body: NotifyRoute,
       answer: NotifyRouteJson,
       handle: async ({ body, actor }) => {
+        checkNames(body, await directory.get());
         const made = await inAct(models, actor.name, async (act) => {
           const id = await insertRoute(act.db, body, actor.name, nowUs());
           await act.audit("route added", { route: id, name: body.name });
@@ -91,6 +92,7 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
       body: NotifyRoute,
       answer: NotifyRouteJson,
       handle: async ({ params: p, body, actor }) => {
+        checkNames(body, await directory.get());
         await inAct(models, actor.name, async (act) => {
           if (!(await changeRoute(act.db, p.id, body, actor.name, nowUs()))) throw notFound(p.id);
           await act.audit("route changed", { route: p.id, name: body.name });
@@ -129,52 +131,6 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
           await insertStep(db, found, { ...made, madeUs: now, dueUs: now, step });
         return found;
       },
-    }),
-    route({
-      method: "get",
-      path: "/notify/ways",
-      summary: "What notifications can go by and to beside mail: channels, and rotas with who is on duty now",
-      access: "read",
-      answer: NotifyWays,
-      handle: async () => {
-        const now = nowUs();
-        return {
-          channels: (await listChannels(db)).map(({ id, author, changedUs, body }) => ({
-            ...body,
-            id,
-            author,
-            changed: formatUs(changedUs),
-          })),
-          rotas: (await listRotas(db)).map(({ id, author, changedUs, body }) => {
-            const { untilUs, ...person } = onDuty(body, now);
-            return {
-              ...body,
-              id,
-              author,
-              changed: formatUs(changedUs),
-              onDuty: { ...person, until: formatUs(untilUs) },
-            };
-          }),
-        };
-      },
-    }),
-    ...setUp({
-      path: "/notify/rotas",
-      what: "rota",
-      body: Rota,
-      save: (act, id, rota, author) => saveRota(act, id, rota, author, nowUs()),
-      nameOf: (rota) => rota.name,
-      remove: deleteRota,
-      models,
-    }),
-    ...setUp({
-      path: "/notify/channels",
-      what: "channel",
-      body: ChannelWrite,
-      save: (act, id, { channel, secret }, author) => saveChannel(act, id, channel, secret, author, nowUs()),
-      nameOf: ({ channel }) => channel.name,
-      remove: deleteChannel,
-      models,
     }),
     route({
       method: "get",
@@ -254,71 +210,10 @@ export const notifyRoutes = ({ models, db, config }: Needs) => {
   ];
 };
 
-/** Adding, changing and taking away something that is set up by a form. */
-function setUp<B extends z.ZodType>({
-  path,
-  what,
-  body,
-  save,
-  nameOf,
-  remove,
-  models,
-}: {
-  path: string;
-  what: string;
-  body: B;
-  save: (db: Queryable, id: number | null, body: z.output<B>, author: string) => Promise<number | null>;
-  nameOf: (body: z.output<B>) => string;
-  remove: (db: Queryable, id: number) => Promise<boolean>;
-  models: Models;
-}) {
-  const none = (id: number) => new AppError("NOT_FOUND", `there is no ${what} ${id}`);
-  const answer = z.object({ id: z.int() });
-  return [
-    route({
-      method: "post",
-      path,
-      summary: `Adds a ${what}`,
-      access: "act",
-      body,
-      answer,
-      handle: async ({ body: wanted, actor }) =>
-        inAct(models, actor.name, async (act) => {
-          const id = (await save(act.db, null, wanted as z.output<B>, actor.name))!;
-          await act.audit(`${what} added`, { id, name: nameOf(wanted as z.output<B>) });
-          return { id };
-        }),
-    }),
-    route({
-      method: "patch",
-      path: `${path}/{id}`,
-      summary: `Changes a ${what}`,
-      access: "act",
-      params,
-      body,
-      answer,
-      handle: async ({ params: p, body: wanted, actor }) =>
-        inAct(models, actor.name, async (act) => {
-          if ((await save(act.db, p.id, wanted as z.output<B>, actor.name)) === null) throw none(p.id);
-          await act.audit(`${what} changed`, { id: p.id, name: nameOf(wanted as z.output<B>) });
-          return { id: p.id };
-        }),
-    }),
-    route({
-      method: "delete",
-      path: `${path}/{id}`,
-      summary: `Takes a ${what} away; notifications that name it do without`,
-      access: "act",
-      params,
-      answer: z.object({ gone: z.boolean() }),
-      handle: async ({ params: p, actor }) =>
-        inAct(models, actor.name, async (act) => {
-          if (!(await remove(act.db, p.id))) throw none(p.id);
-          await act.audit(`${what} deleted`, { id: p.id });
-          return { gone: true };
-        }),
-    }),
-  ];
+/** @throws {AppError} where a filter names a sender, a group or a site that there is not: it would never hold */
+function checkNames({ where }: NotifyRoute, senders: SenderDirectory): void {
+  const parsed = parseIncidentFilter(where, senders);
+  if (!parsed.ok) throw new AppError("BAD_REQUEST", `where: ${parsed.error.message}`);
 }
 
 const notFound = (id: number): AppError => new AppError("NOT_FOUND", `there is no route ${id}`);

@@ -9,9 +9,12 @@ import {
   mailOfMany,
   type NotifyRoute,
   nextReminder,
+  plainMessage,
   reasonToDrop,
   retryAfterUs,
   TOGETHER_FROM,
+  type ToldOf,
+  type Writing,
   waitsUntil,
 } from "@halvik/core/respond/notify";
 import { type Queryable, transaction } from "../../kernel/db/pool.js";
@@ -32,6 +35,7 @@ import {
   sentSince,
   toldIncident,
 } from "./repository.js";
+import { listTexts } from "./settings-repository.js";
 import type { Outgoing } from "./ways/way.js";
 import type { Ways } from "./ways/ways.js";
 
@@ -48,11 +52,8 @@ export interface Sending {
   readonly now: () => number;
 }
 
-interface Told {
+interface Told extends ToldOf {
   readonly delivery: DueDelivery;
-  readonly tell: Message;
-  readonly detail: IncidentDetail;
-  readonly link: string;
 }
 
 /** A message that goes now. */
@@ -60,7 +61,7 @@ interface Attempt {
   readonly route: NotifyRoute;
   readonly deliveries: readonly DueDelivery[];
   readonly tells: Outgoing["tells"];
-  readonly text: MailText;
+  readonly write: Outgoing["write"];
   readonly about: Outgoing["about"];
   readonly thread: string | null;
 }
@@ -75,6 +76,7 @@ export async function sendDue(sending: Sending): Promise<void> {
   const due = await dueDeliveries(db, now(), AT_ONCE);
   if (due.length === 0) return;
   const routes = new Map((await listRoutes(db)).map((r) => [r.id, r.route]));
+  const ownTexts = new Map((await listTexts(db)).map((t) => [t.id, t.body]));
   const ways: Attempt[][] = [];
   for (const own of grouped(due, (d) => `${d.route} ${d.step} ${d.channel}`)) {
     const route = routes.get(own[0]!.route);
@@ -83,12 +85,22 @@ export async function sendDue(sending: Sending): Promise<void> {
       await drop(sending, own, "the notification was deleted");
       continue;
     }
-    const tests = own
-      .filter(isTest)
-      .map((d): Attempt => ({ route, deliveries: [d], tells: "test", text: testText(route), about: [], thread: null }));
+    const tests = own.filter(isTest).map(
+      (d): Attempt => ({
+        route,
+        deliveries: [d],
+        tells: "test",
+        write: () => testText(route),
+        about: [],
+        thread: null,
+      }),
+    );
     const told = own.filter((d) => !isTest(d));
     if (!route.enabled) await drop(sending, told, "the notification is switched off");
-    ways.push([...tests, ...(route.enabled ? await planWay(sending, route, told) : [])]);
+    // texts that were deleted are those that ship
+    const texts = (route.texts === null ? null : ownTexts.get(route.texts)) ?? null;
+    const writing = { notification: route.name, texts, zone: route.zone };
+    ways.push([...tests, ...(route.enabled ? await planWay(sending, route, writing, told) : [])]);
   }
   const alone = new OneAtATime();
   await Promise.all(
@@ -116,7 +128,12 @@ const drop = ({ db, now }: Sending, list: readonly DueDelivery[], why: string) =
       );
 
 /** What goes now to those of one step of a route by one way. */
-async function planWay(sending: Sending, route: NotifyRoute, due: readonly DueDelivery[]): Promise<Attempt[]> {
+async function planWay(
+  sending: Sending,
+  route: NotifyRoute,
+  writing: Writing,
+  due: readonly DueDelivery[],
+): Promise<Attempt[]> {
   const { db, now } = sending;
   const told: Told[] = [];
   for (const delivery of due) {
@@ -129,7 +146,7 @@ async function planWay(sending: Sending, route: NotifyRoute, due: readonly DueDe
   // what went together once is the same message when it is sent again
   const messages = grouped(told, (t) => t.delivery.message);
   const singles = messages.filter((m) => m.length === 1).flat();
-  const again = messages.filter((m) => m.length > 1).map((m) => together(route, m));
+  const again = messages.filter((m) => m.length > 1).map((m) => together(route, writing, m));
   const left = route.mostPerHour - (await sentSince(db, due[0]!, now() - US_PER_HOUR));
   // what is over the limit waits, and goes together once there is room again
   if (left <= 0 || singles.length === 0) return again;
@@ -138,14 +155,14 @@ async function planWay(sending: Sending, route: NotifyRoute, due: readonly DueDe
       db,
       singles.map((t) => t.delivery.id),
     );
-    return [...again, together(route, singles)];
+    return [...again, together(route, writing, singles)];
   }
   const apart = singles.map(
     (t): Attempt => ({
       route,
       deliveries: [t.delivery],
       tells: t.tell,
-      text: mailOf(t.tell, t.detail, t.link),
+      write: (acknowledgeUrl) => mailOf(t, writing, acknowledgeUrl),
       about: [t],
       thread: `incident-${t.detail.incident.id}-route-${t.delivery.route}`,
     }),
@@ -153,11 +170,11 @@ async function planWay(sending: Sending, route: NotifyRoute, due: readonly DueDe
   return [...again, ...apart];
 }
 
-const together = (route: NotifyRoute, told: readonly Told[]): Attempt => ({
+const together = (route: NotifyRoute, writing: Writing, told: readonly Told[]): Attempt => ({
   route,
   deliveries: told.map((t) => ({ ...t.delivery, message: told[0]!.delivery.message })),
   tells: told[0]!.tell,
-  text: mailOfMany(told),
+  write: () => mailOfMany(told, writing),
   about: told,
   thread: null,
 });
@@ -182,7 +199,7 @@ async function describe(sending: Sending, route: NotifyRoute, delivery: DueDeliv
 /** @param alone what of it is asked of the store: other ways share the connection */
 async function attempt(
   { db, ways, now, baseUrl }: Sending,
-  { route, deliveries, tells, text, about, thread }: Attempt,
+  { route, deliveries, tells, write, about, thread }: Attempt,
   alone: OneAtATime,
 ): Promise<void> {
   const ids = deliveries.map((d) => d.id);
@@ -192,7 +209,7 @@ async function attempt(
   const { message: id, linkKey, reached } = first;
   const isToAcknowledge = about.length === 1 && tells !== "clear";
   const acknowledge = isToAcknowledge ? (to: string) => acknowledgeUrl(baseUrl, linkKey, id, to) : null;
-  const message = { id, tells, notification: route.name, text, about, thread, reached, acknowledgeUrl: acknowledge };
+  const message = { id, tells, notification: route.name, write, about, thread, reached, acknowledgeUrl: acknowledge };
   const sent = await way.send(message);
   await alone.run(async () => {
     if (sent.ok) {
@@ -224,7 +241,8 @@ async function remindAgain(db: Queryable, route: NotifyRoute, d: DueDelivery, no
     });
 }
 
-const testText = (route: NotifyRoute): MailText => ({
-  subject: `Halvik · a test of the notification “${route.name}”`,
-  text: `This is a test of the notification “${route.name}”. It is for incidents of severity ${route.severity} or worse.\n`,
-});
+const testText = (route: NotifyRoute): MailText =>
+  plainMessage(
+    `Halvik · a test of the notification “${route.name}”`,
+    `This is a test of the notification “${route.name}”. It is for incidents of severity ${route.severity} or worse.`,
+  );

@@ -1,4 +1,4 @@
-import { Channel, Rota } from "@halvik/core/respond/notify";
+import { Channel, NotifyTexts, Rota } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
 
 /** Something people set up by a form: a channel, a rota. */
@@ -25,23 +25,32 @@ export async function listRotas(db: Queryable): Promise<Kept<Rota>[]> {
 }
 
 /** Makes a rota, or changes one. @returns its number; null: there is none of that number */
-export async function saveRota(
+export const saveRota = (
   db: Queryable,
   id: number | null,
   rota: Rota,
   author: string,
   nowUs: number,
+): Promise<number | null> => save(db, "rota", id, rota, author, nowUs);
+
+async function save(
+  db: Queryable,
+  table: "rota" | "notify_text" | "notify_channel",
+  id: number | null,
+  body: object,
+  author: string,
+  nowUs: number,
 ): Promise<number | null> {
+  const values = [JSON.stringify(body), author, nowUs];
   const { rows } =
     id === null
-      ? await db.query<{ id: number }>("insert into rota (body, author, changed_us) values ($1, $2, $3) returning id", [
-          JSON.stringify(rota),
-          author,
-          nowUs,
-        ])
+      ? await db.query<{ id: number }>(
+          `insert into ${table} (body, author, changed_us) values ($1, $2, $3) returning id`,
+          values,
+        )
       : await db.query<{ id: number }>(
-          "update rota set body = $2, author = $3, changed_us = $4 where id = $1 returning id",
-          [id, JSON.stringify(rota), author, nowUs],
+          `update ${table} set body = $1, author = $2, changed_us = $3 where id = $4 returning id`,
+          [...values, id],
         );
   return rows[0]?.id ?? null;
 }
@@ -57,36 +66,56 @@ export async function listChannels(db: Queryable): Promise<Kept<Channel>[]> {
   return keptOf(rows, (b) => Channel.parse(b));
 }
 
-/** The secrets that messages are signed with, by channel: for whoever sends alone. */
-export async function channelSecrets(db: Queryable): Promise<ReadonlyMap<number, string>> {
-  const { rows } = await db.query<{ id: number; secret: string }>("select id, secret from notify_channel");
-  return new Map(rows.map((r) => [r.id, r.secret]));
+/** What a channel proves itself by, and what it encrypts with. */
+export interface ChannelSecrets {
+  readonly secret: string;
+  readonly privacySecret: string;
 }
 
-/** Makes a channel, or changes one. @param secret null: it stays as it is @returns its number; null: there is none of that number */
+/** The secrets of channels: for whoever sends alone. */
+export async function channelSecrets(db: Queryable): Promise<ReadonlyMap<number, ChannelSecrets>> {
+  const { rows } = await db.query<ChannelSecrets & { id: number }>(
+    `select id, secret, privacy_secret as "privacySecret" from notify_channel`,
+  );
+  return new Map(rows.map((r) => [r.id, r]));
+}
+
+/** Texts of one's own that messages are written by. */
+export async function listTexts(db: Queryable): Promise<Kept<NotifyTexts>[]> {
+  const { rows } = await db.query<Row>("select id, body, author, changed_us from notify_text order by id");
+  return keptOf(rows, (b) => NotifyTexts.parse(b));
+}
+
+/** Makes texts, or changes them. @returns their number; null: there are none of that number */
+export const saveTexts = (
+  db: Queryable,
+  id: number | null,
+  texts: NotifyTexts,
+  author: string,
+  nowUs: number,
+): Promise<number | null> => save(db, "notify_text", id, texts, author, nowUs);
+
+/** @returns false when there are none */
+export async function deleteTexts(db: Queryable, id: number): Promise<boolean> {
+  return (await db.query("delete from notify_text where id = $1", [id])).rowCount === 1;
+}
+
+/** Makes a channel, or changes one. @param secrets null: they stay as they are @returns its number; null: there is none of that number */
 export async function saveChannel(
   db: Queryable,
   id: number | null,
   channel: Channel,
-  secret: string | null,
+  secrets: { readonly [K in keyof ChannelSecrets]: string | null },
   author: string,
   nowUs: number,
 ): Promise<number | null> {
-  if (id === null) {
-    const { rows } = await db.query<{ id: number }>(
-      "insert into notify_channel (body, secret, author, changed_us) values ($1, $2, $3, $4) returning id",
-      [JSON.stringify(channel), secret ?? "", author, nowUs],
-    );
-    return rows[0]!.id;
-  }
-  const changed = await db.query("update notify_channel set body = $2, author = $3, changed_us = $4 where id = $1", [
-    id,
-    JSON.stringify(channel),
-    author,
-    nowUs,
-  ]);
-  if (secret !== null) await db.query("update notify_channel set secret = $2 where id = $1", [id, secret]);
-  return changed.rowCount === 1 ? id : null;
+  const saved = await save(db, "notify_channel", id, channel, author, nowUs);
+  const { secret, privacySecret } = secrets;
+  if (saved !== null && secret !== null)
+    await db.query("update notify_channel set secret = $2 where id = $1", [saved, secret]);
+  if (saved !== null && privacySecret !== null)
+    await db.query("update notify_channel set privacy_secret = $2 where id = $1", [saved, privacySecret]);
+  return saved;
 }
 
 /** @returns false when there is none */

@@ -1,25 +1,33 @@
 import { createHash, createHmac } from "node:crypto";
 import { createSocket } from "node:dgram";
+import { readFileSync, writeFileSync } from "node:fs";
 import { createServer, type IncomingHttpHeaders, type Server } from "node:http";
 import { createServer as createTcpServer } from "node:net";
+import { join } from "node:path";
+import { createServer as createTlsServer } from "node:tls";
+import { formatUs, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
 import type { HistoryCode } from "@halvik/core/respond/incidents";
-import { Channel, NotifyRoute, Rota } from "@halvik/core/respond/notify";
+import { Channel, NotifyRoute, NotifyTexts, Rota } from "@halvik/core/respond/notify";
+import { simpleParser } from "mailparser";
 import type pg from "pg";
 import request from "supertest";
 import { nowUs } from "../../kernel/clock.js";
+import { mailSinkDir } from "../../kernel/config/data-dir.js";
 import { connectionOf, createPool } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
+import { selfSigned } from "../../kernel/tls/self-signed.js";
 import { RoleProcess } from "../../testing/roles.js";
 import { TestApi } from "../../testing/test-api.js";
 import { eventually, startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { type Received, startHookSink } from "./hook-sink.js";
 import { readSink } from "./mail-sink/read-sink.js";
-import { startMailSink } from "./mail-sink/sink.js";
+import { sinkFiles, startMailSink } from "./mail-sink/sink.js";
 import { changeRoute, insertRoute, latestDeliveries } from "./repository.js";
-import { saveChannel, saveRota } from "./settings-repository.js";
+import { saveChannel, saveRota, saveTexts } from "./settings-repository.js";
 import { refusalOf } from "./ways/outgoing-addresses.js";
 
 /** The notifier as a real process, real mail and real requests to a receiver that checks what it gets. */
+const NO_SECRETS = { secret: null, privacySecret: null };
 const SECRET = "a secret of the harbour";
 let instance: TestInstance;
 let db: pg.Pool;
@@ -27,6 +35,7 @@ let stopSink: () => Promise<void>;
 let notifier: RoleProcess;
 let receiver: Server;
 let hookUrl: string;
+let certificate: { readonly key: string; readonly cert: string };
 interface Got {
   readonly headers: IncomingHttpHeaders;
   readonly body: string;
@@ -57,6 +66,11 @@ beforeAll(async () => {
   });
   await new Promise<void>((ready) => receiver.listen(0, "127.0.0.1", ready));
   hookUrl = `http://127.0.0.1:${(receiver.address() as { port: number }).port}/hook?a=1`;
+  // an authority of the system's, as far as the notifier is concerned
+  certificate = await selfSigned(Date.now());
+  const authority = join(instance.config.HALVIK_DATA_DIR, "authority.pem");
+  writeFileSync(authority, certificate.cert);
+  instance.env.NODE_EXTRA_CA_CERTS = authority;
   notifier = await RoleProcess.start(instance, "notifier");
 }, 240_000);
 afterAll(async () => {
@@ -90,7 +104,14 @@ async function incident(title: string, severity = 3): Promise<number> {
 const happens = (id: number, code: HistoryCode) => addEvent(db, id, nowUs(), "Halvik", code, "");
 const route = (over: object) => insertRoute(db, NotifyRoute.parse({ name: "duty", ...over }), "me", nowUs());
 const channel = (over: object = {}) =>
-  saveChannel(db, null, Channel.parse({ kind: "webhook", name: "hook", url: hookUrl, ...over }), SECRET, "me", nowUs());
+  saveChannel(
+    db,
+    null,
+    Channel.parse({ kind: "webhook", name: "hook", url: hookUrl, ...over }),
+    { secret: SECRET, privacySecret: null },
+    "me",
+    nowUs(),
+  );
 const log = async (id: number) =>
   (await latestDeliveries(db, 500, id))
     .map((d) => `${d.tells} ${d.step} ${d.channel_name ?? "mail"} ${d.state} ${d.why}`.trim())
@@ -239,7 +260,7 @@ describe("a syslog receiver", () => {
       db,
       null,
       Channel.parse({ kind: "syslog", name: transport, host: "127.0.0.1", port, transport }),
-      null,
+      NO_SECRETS,
       "me",
       nowUs(),
     );
@@ -282,9 +303,37 @@ describe("a syslog receiver", () => {
     expect(/id="([^"]+)"/.exec(plain)![1]).not.toBe(/id="([^"]+)"/.exec(rest!)![1]);
   });
 
+  test("gets it over TLS when its certificate is one of the system's for that host, and only then", async () => {
+    const heard: string[] = [];
+    const servers = [certificate, await selfSigned(Date.now())].map((identity) =>
+      createTlsServer(identity, (socket) => {
+        socket.on("error", () => undefined).setEncoding("utf8");
+        socket.on("data", (part) => heard.push(String(part))).on("end", () => socket.end());
+      }),
+    );
+    for (const server of servers) {
+      server.on("tlsClientError", () => undefined);
+      await new Promise<void>((ready) => server.listen(0, "127.0.0.1", ready));
+    }
+    const [known, unknown] = servers.map((s) => (s.address() as { port: number }).port) as [number, number];
+    await route({ channels: [await syslog("tls", known), await syslog("tls", unknown)] });
+    const id = await incident("over tls");
+    await happens(id, "raised");
+    await eventually(
+      "the log",
+      () => log(id),
+      (l) => l.includes("raise 0 tls sent") && l.some((d) => /^raise 0 tls waiting .*self.signed/.test(d)),
+    );
+    for (const server of servers) server.close();
+    expect(heard.join("")).toMatch(/^\d+ <115>1 .* halvik - raise \[.*over tls/s);
+    expect(heard.join("").match(/over tls/g)).toHaveLength(1);
+  });
+
   test("that is away is asked again; one inside that nobody allowed is not", async () => {
     const inside = Channel.parse({ kind: "syslog", name: "inside", host: "10.1.2.3", port: 514 });
-    await route({ channels: [await syslog("tcp", 1), (await saveChannel(db, null, inside, null, "me", nowUs()))!] });
+    await route({
+      channels: [await syslog("tcp", 1), (await saveChannel(db, null, inside, NO_SECRETS, "me", nowUs()))!],
+    });
     const id = await incident("nobody hears");
     await happens(id, "raised");
     await eventually(
@@ -295,6 +344,31 @@ describe("a syslog receiver", () => {
         l.some((d) => d.startsWith("raise 0 inside failed 10.1.2.3 lies inside")),
     );
   });
+});
+
+test("texts of one's own write what is sent, with their language; a filter says of which incidents", async () => {
+  const texts = await saveTexts(
+    db,
+    null,
+    NotifyTexts.parse({
+      name: "norsk",
+      language: "nb-NO",
+      texts: { raise: { subject: "Nytt: {title}", body: "{title}\n\n{acknowledge}" } },
+    }),
+    "me",
+    nowUs(),
+  );
+  await route({ to: ["duty@orvane.example"], channels: [await channel()], texts, where: "records at least 11" });
+  await route({ name: "other", channels: [await channel({ name: "other" })], where: "user is k.lind" });
+  const id = await incident("på norsk");
+  await happens(id, "raised");
+  await soon(id, ["raise 0 mail sent", "raise 0 hook sent"]);
+  expect(JSON.parse(about("på norsk")[0]!.body)).toMatchObject({ subject: "Nytt: på norsk", text: "på norsk\n" });
+  const [file] = sinkFiles(instance.config.HALVIK_DATA_DIR);
+  const mail = await simpleParser(readFileSync(join(mailSinkDir(instance.config.HALVIK_DATA_DIR), file!)));
+  expect(mail.headers.get("content-language")).toBe("nb-NO");
+  expect(mail.text).toMatch(/^på norsk\n\nhttp\S+\/acknowledge\?/);
+  expect(mail.html).toMatch(/<html lang="nb-NO">[\s\S]*<a href="http\S+\/acknowledge\?/);
 });
 
 test("nobody acknowledges: it is said again, and goes on to the next; who was told of it is told of its end", async () => {
@@ -374,10 +448,10 @@ test("somebody acknowledges: nobody further is told", async () => {
 });
 
 test("quiet hours: what is severe breaks them, the rest waits and says until when", async () => {
-  const quiet = [
-    { from: "00:00", to: "12:00" },
-    { from: "12:00", to: "00:00" },
-  ];
+  // but for a minute twelve hours from now
+  const clock = (us: number) => formatUs(us).slice(11, 16);
+  const far = nowUs() + 12 * US_PER_HOUR;
+  const quiet = [{ from: clock(far + US_PER_MINUTE), to: clock(far) }];
   await route({ to: ["duty@orvane.example"], quiet, breaks: "critical" });
   const [mild, severe] = [await incident("can wait", 3), await incident("cannot wait", 2)];
   await happens(mild, "raised");
@@ -386,7 +460,7 @@ test("quiet hours: what is severe breaks them, the rest waits and says until whe
   await eventually(
     "it waits",
     () => log(mild),
-    (l) => /^raise 0 mail waiting quiet hours until (12|00):00$/.test(l[0] ?? ""),
+    (l) => /^raise 0 mail waiting quiet hours until \d\d:\d\d$/.test(l[0] ?? ""),
   );
 });
 

@@ -9,14 +9,18 @@ import { type EndpointConfig, loadEndpoints } from "../intake/endpoints/reposito
 import type { Ask } from "../records/questions.js";
 
 /** Whether a rule is blind is asked of the last days. */
-const BLIND_US = 7 * US_PER_DAY;
+export const BLIND_US = 7 * US_PER_DAY;
 const BUDGET_MS = 700;
+const MAP_BUDGET_MS = 300;
 
 export interface BlindCondition {
   readonly condition: string;
   /** What would have to be different for it to see anything. */
   readonly needs: readonly string[];
 }
+
+/** Fields that say where a record comes from and what it is about; the others what happened. */
+const OF_SOURCE: readonly string[] = ["kind", "sender", "app", "log", "facility", "category"];
 
 /** What the question takes. */
 interface Needs {
@@ -31,8 +35,9 @@ export async function blindConditions(deps: Needs, rule: Rule, nowUs: number): P
   const { db, ask, config } = deps;
   const window = { fromUs: nowUs - BLIND_US, toUs: nowUs };
   const blind: BlindCondition[] = [];
-  for (const { filter: text, name } of conditionsOf(rule)) {
-    const parsed = parseFilter(text, { zone: config.HALVIK_ZONE });
+  for (const [i, { filter: text, name }] of conditionsOf(rule).entries()) {
+    if (isAbsent(rule, i)) continue;
+    const parsed = parseFilter(text, { zone: config.HALVIK_ZONE, saved: rule.savedFilters });
     if (!parsed.ok) continue;
     const scope = { ...window, filter: parsed.filter, nowUs, budgetMs: BUDGET_MS };
     const page = await ask(parsed.filter).page({ ...scope, limit: 1, cursor: null, direction: "older" });
@@ -47,6 +52,41 @@ export async function blindConditions(deps: Needs, rule: Rule, nowUs: number): P
   return blind;
 }
 
+/** How it stands with what a rule looks for. */
+export interface HeardOfRule {
+  /** `hears`: all of it has come lately; `quiet`: it is heard, and nothing such has come; `blind`: nobody sends what it is about. */
+  readonly state: "hears" | "quiet" | "blind";
+  /** Of a blind one: what would have to be different. */
+  readonly blind: readonly BlindCondition[];
+}
+
+/** Whether what a rule looks for is heard at all. Where that cannot be found out in time it counts as heard. */
+export async function heardOf(deps: Needs, rule: Rule, nowUs: number): Promise<HeardOfRule> {
+  const { ask, config } = deps;
+  const window = { fromUs: nowUs - BLIND_US, toUs: nowUs };
+  /** Whether anything stored matches; null: not found out. */
+  const any = async (filter: Filter): Promise<boolean | null> => {
+    const scope = { ...window, filter, nowUs, budgetMs: MAP_BUDGET_MS };
+    const page = await ask(filter).page({ ...scope, limit: 1, cursor: null, direction: "older" });
+    return page.records.length > 0 ? true : page.partial ? null : false;
+  };
+  let state: HeardOfRule["state"] = "hears";
+  for (const [i, { filter: text }] of conditionsOf(rule).entries()) {
+    if (isAbsent(rule, i)) continue;
+    const parsed = parseFilter(text, { zone: config.HALVIK_ZONE, saved: rule.savedFilters });
+    if (!parsed.ok || (await any(parsed.filter)) !== false) continue;
+    const parts = parsed.filter.type === "and" ? parsed.filter.items : [parsed.filter];
+    const source = parts.filter(isOfSource);
+    const heard = await Promise.all(source.map(any));
+    if (heard.includes(false)) return { state: "blind", blind: await blindConditions(deps, rule, nowUs) };
+    state = "quiet";
+  }
+  return { state, blind: [] };
+}
+
+/** What must not come need not come. */
+const isAbsent = (rule: Rule, i: number): boolean => rule.kind === "sequence" && rule.steps[i]?.absent === true;
+
 /** By which endpoints each kind of record comes; what comes by none is made by Halvik itself. */
 const COMES_BY: Readonly<Record<RecordKind, readonly EndpointConfig["kind"][]>> = {
   syslog: ["syslog-udp", "syslog-tcp", "syslog-tls"],
@@ -58,13 +98,20 @@ const COMES_BY: Readonly<Record<RecordKind, readonly EndpointConfig["kind"][]>> 
   halvik: [],
 };
 
+const partAt = (filter: Filter, start: number): Filter | undefined =>
+  (filter.type === "and" ? filter.items : [filter]).find((i) => i.type !== "everything" && i.span.start === start);
+
+function isOfSource(part: Filter): boolean {
+  if (part.type === "compare") return !part.negated && OF_SOURCE.includes(part.field);
+  return (part.type === "and" || part.type === "or") && part.items.every(isOfSource);
+}
+
 function sayNeeds(filter: Filter, text: string, why: WhyNothing, endpoints: readonly EndpointConfig[]): string[] {
-  const items = filter.type === "and" ? filter.items : [filter];
   const needs = why.parts
     .filter((p) => p.count === 0 && p.exact)
     .map((part) => {
       const said = text.slice(part.start, part.end).trim();
-      const item = items.find((i) => i.type !== "everything" && i.span.start === part.start);
+      const item = partAt(filter, part.start);
       if (item?.type === "compare" && !item.negated && item.test.op === "oneOf") {
         if (item.field === "kind") return sayKinds(item.test.values as readonly RecordKind[], endpoints);
         if (item.field === "sender") return `${said}: that sender is not admitted, or has sent nothing`;

@@ -1,4 +1,6 @@
 import { type Rule, tryRule } from "@halvik/core/detect";
+import type { NamedLists } from "@halvik/core/model/lists";
+import { listNames, nearest } from "@halvik/core/query/filter";
 import { type RuleIssue, readRule } from "./rule-text.js";
 
 /** What a rule that somebody wrote amounts to. */
@@ -24,4 +26,17 @@ export function checkRule(text: string): CheckedRule {
     return { name: t.name, raises: t.raises, raised, passes };
   });
   return { rule, issues, tests };
+}
+
+/** A rule that names a list that there is not can never find what it is for. */
+export function withoutUnknownLists(checked: CheckedRule, lists: NamedLists): CheckedRule {
+  if (checked.rule === null) return checked;
+  const texts = JSON.stringify({ ...checked.rule, tests: [] }).replaceAll('\\"', '"');
+  const unknown = [...new Set(listNames(texts))].filter((name) => lists.find(name) === undefined);
+  if (unknown.length === 0) return checked;
+  const issues = unknown.map((name) => {
+    const near = nearest(name, lists.names());
+    return { path: "", message: `there is no list “${name}”${near === null ? "" : `; did you mean “${near}”?`}` };
+  });
+  return { rule: null, issues, tests: [] };
 }

@@ -1,5 +1,6 @@
 import { once } from "node:events";
 import {
+  BlindMap,
   type RehearsalStep,
   RehearseQuery,
   RuleCheck,
@@ -8,8 +9,11 @@ import {
   RuleSwitch,
   RuleText,
   SaveRule,
+  SigmaFile,
+  SigmaRead,
+  SigmaText,
 } from "@halvik/contract";
-import { formatUs } from "@halvik/core/base/time";
+import { formatUs, US_PER_MINUTE } from "@halvik/core/base/time";
 import {
   conditionsOf,
   type KeptRule,
@@ -36,17 +40,21 @@ import { readWindow } from "../../kernel/http/window.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Ask, RehearsalAsked } from "../records/questions.js";
-import { blindConditions } from "./blindness.js";
-import type { CheckedRule, TestOutcome } from "./check-rule.js";
+import { savedFiltersFor } from "../records/saved-filters/repository.js";
+import { blindMap } from "./blind-map.js";
+import { blindConditions, heardOf } from "./blindness.js";
+import { type CheckedRule, type TestOutcome, withoutUnknownLists } from "./check-rule.js";
 import { forgetRuleFailure, type RuleFailureRow, ruleFailures } from "./failures-repository.js";
 import type { RehearsalProgress, Rehearsed } from "./rehearse.js";
 import { listRules, loadRule, type RuleRow, ruleNearness, ruleVersions, saveRule } from "./repository.js";
-import { type RuleIssue, writeRule } from "./rule-text.js";
+import { type RuleIssue, withSavedFilters, writeRule } from "./rule-text.js";
+import { asSigma, sigmaFile } from "./sigma.js";
 
 const CHECK_MS = 15_000;
 /** A page of a rehearsal takes a second or two. */
 const REHEARSAL_SILENT_MS = 60_000;
 
+const MAPPED_US = 5 * US_PER_MINUTE;
 const params = z.object({ id: z.string().max(63) });
 
 /** What these routes work with. */
@@ -67,13 +75,20 @@ interface Needs {
 export const ruleRoutes = (deps: Needs) => {
   const { models, db, directory, work, rehearsals, streams } = deps;
   /** Reads what somebody wrote, in a thread: reading and trying it may take as long as they like. */
-  const check = (text: string) => work.run<CheckedRule>("rule", text, CHECK_MS);
-  const mustRead = async (text: string): Promise<Rule> => {
-    const { rule, issues } = await check(text);
+  const check = async (text: string, person: string | null): Promise<CheckedRule> => {
+    const whole = person === null ? text : withSavedFilters(text, await savedFiltersFor(db, person));
+    const checked = await work.run<CheckedRule>("rule", whole, CHECK_MS);
+    return checked.rule === null ? checked : withoutUnknownLists(checked, (await directory.get()).lists);
+  };
+  /** @param person whose saved filters it may name; null: it keeps those that it was saved with */
+  const mustRead = async (text: string, person: string | null): Promise<Rule> => {
+    const { rule, issues } = await check(text, person);
     if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
     return rule;
   };
 
+  /** The map takes long: it is made anew this seldom, however many look at it. */
+  let mapped: { readonly atUs: number; readonly answer: Promise<BlindMap> } | null = null;
   const failuresByRule = async () => new Map((await ruleFailures(db)).map((f) => [f.ruleId, f]));
   const detail = async (id: string) => {
     const row = await loadRule(db, id);
@@ -137,8 +152,8 @@ export const ruleRoutes = (deps: Needs) => {
       access: "read",
       body: RuleText,
       answer: RuleCheck,
-      handle: async ({ body }) => {
-        const { rule, issues, tests } = await check(body.text);
+      handle: async ({ body, actor }) => {
+        const { rule, issues, tests } = await check(body.text, actor.name);
         if (rule === null) return { issues, sentence: "", tests: [], blind: [] };
         return {
           issues: [],
@@ -156,7 +171,7 @@ export const ruleRoutes = (deps: Needs) => {
       body: SaveRule,
       answer: RuleDetail,
       handle: async ({ body, actor }) => {
-        const { rule, issues, tests } = await check(body.text);
+        const { rule, issues, tests } = await check(body.text, actor.name);
         if (rule === null) throw new AppError("BAD_RULE", issues.map(sayIssue).join("; "));
         const failures = tests.filter((t) => !t.passes).map(sayTestFailure);
         if (failures.length > 0) throw new AppError("TESTS_FAIL", failures.join("; "));
@@ -170,6 +185,69 @@ export const ruleRoutes = (deps: Needs) => {
           await act.audit("rule saved", { rule: rule.id, logic });
         });
         return detail(rule.id);
+      },
+    }),
+    route({
+      method: "get",
+      path: "/techniques",
+      summary: "Techniques by the rules that would show them, and what of those is not heard",
+      access: "read",
+      answer: BlindMap,
+      handle: () => {
+        const now = nowUs();
+        if (mapped !== null && now - mapped.atUs < MAPPED_US) return mapped.answer;
+        const answer = listRules(db).then((rows) =>
+          blindMap(
+            rows.flatMap(({ body }) => readKeptRule(body)?.rule ?? []),
+            (rule) => heardOf(deps, rule, now),
+            now,
+          ),
+        );
+        mapped = { atUs: now, answer };
+        // what failed is asked again
+        answer.catch(() => {
+          mapped = null;
+        });
+        return answer;
+      },
+    }),
+    route({
+      method: "post",
+      path: "/rules/sigma",
+      summary: "Reads a file of Sigma: each rule as it would be kept, or why it cannot be said here; nothing is kept",
+      access: "read",
+      body: SigmaFile,
+      answer: SigmaRead,
+      handle: async ({ body }) => {
+        const known = new Set((await listRules(db)).flatMap((r) => toLine(r, new Map())).map((r) => r.id));
+        const outcomes = sigmaFile(body.text, new Map(Object.entries(body.sources)));
+        return {
+          outcomes: outcomes.map((o) => ({
+            name: o.name,
+            text: o.rule === null ? null : writeRule(o.rule),
+            id: o.rule?.id ?? null,
+            isKnown: o.rule !== null && known.has(o.rule.id),
+            source: o.rule === null ? null : o.source,
+            notes: o.rule === null ? [] : [...o.notes],
+            why: o.rule === null ? o.why : "",
+            at: o.rule === null ? o.at : "",
+            unknownSource: o.rule === null ? o.unknownSource : null,
+          })),
+        };
+      },
+    }),
+    route({
+      method: "get",
+      path: "/rules/{id}/sigma",
+      summary: "A rule as a file of Sigma, or why it cannot be said there",
+      access: "read",
+      params,
+      answer: SigmaText,
+      handle: async ({ params: p }) => {
+        const row = await loadRule(db, p.id);
+        if (!row) throw new AppError("NOT_FOUND", `there is no rule “${p.id}”`);
+        const written = asSigma(mustHaveBeen(row.body).rule);
+        return "why" in written ? { text: null, why: written.why } : { text: written.text, why: "" };
       },
     }),
     route({
@@ -217,8 +295,8 @@ export const ruleRoutes = (deps: Needs) => {
       streams: true,
       handle: async ({ body, res, actor, mayStill }) => {
         const rules = [
-          await mustRead(body.text),
-          ...(body.against === undefined ? [] : [await mustRead(body.against)]),
+          await mustRead(body.text, actor.name),
+          ...(body.against === undefined ? [] : [await mustRead(body.against, null)]),
         ];
         const window = readWindow(body, nowUs());
         const stream = streams.begin(actor, res, "application/x-ndjson", mayStill);

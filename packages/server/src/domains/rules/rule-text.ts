@@ -1,5 +1,6 @@
 import { Rule } from "@halvik/core/detect";
-import { parse, stringify, YAMLParseError } from "yaml";
+import type { SavedText } from "@halvik/core/query/filter";
+import { isMap, parse, parseDocument, stringify, YAMLParseError } from "yaml";
 
 /** A place in a rule that cannot stay as it is. */
 export interface RuleIssue {
@@ -27,6 +28,30 @@ export function readRule(text: string): { rule: Rule; issues: [] } | { rule: nul
     rule: null,
     issues: parsed.error.issues.map((i) => ({ path: i.path.join("."), message: i.message })),
   };
+}
+
+const NAMES_SAVED = /\bfilter\s+\\?"([^"\\\n]{1,120})\\?"/gu;
+
+/** A rule's file with the saved filters that it names as they are now, and those that they name: kept with this version of it. */
+export function withSavedFilters(text: string, saved: readonly SavedText[]): string {
+  const used = new Map<string, SavedText>();
+  const take = (from: string) => {
+    for (const [, name] of from.matchAll(NAMES_SAVED)) {
+      const found = saved.find((s) => s.name.toLowerCase() === name!.toLowerCase());
+      if (found === undefined || used.has(found.name)) continue;
+      used.set(found.name, { name: found.name, text: found.text });
+      take(found.text);
+    }
+  };
+  const document = parseDocument(text);
+  if (document.errors.length > 0 || !isMap(document.contents)) return text;
+  // what an earlier version held is not what is meant now
+  document.delete("savedFilters");
+  const bare = document.toString({ lineWidth: 100 });
+  take(bare);
+  if (used.size === 0) return text;
+  document.set("savedFilters", [...used.values()]);
+  return document.toString({ lineWidth: 100 });
 }
 
 /** In the order in which people read a rule; the rest follows. */

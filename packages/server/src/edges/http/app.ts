@@ -15,8 +15,11 @@ import { endpointRoutes } from "../../domains/intake/endpoints/routes.js";
 import { importRoutes } from "../../domains/intake/imports/routes.js";
 import { quarantineRoutes } from "../../domains/intake/quarantine/routes.js";
 import { senderRoutes } from "../../domains/intake/senders/routes.js";
+import { listRoutes } from "../../domains/lists/routes.js";
+import { loadRoutes } from "../../domains/load/routes.js";
 import { nameRoutes } from "../../domains/names/routes.js";
 import { notifyRoutes } from "../../domains/notifications/routes.js";
+import { notifySettingsRoutes } from "../../domains/notifications/settings-routes.js";
 import { overviewRoutes } from "../../domains/overview/routes.js";
 import { actorOfToken } from "../../domains/people/repository.js";
 import { sessionRoutes } from "../../domains/people/routes.js";
@@ -112,7 +115,10 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...filterRoutes(deps),
     ...incidentRoutes(deps),
     ...ruleRoutes(deps),
+    ...listRoutes(deps),
+    ...loadRoutes(deps),
     ...notifyRoutes(deps),
+    ...notifySettingsRoutes(deps),
     ...senderRoutes(deps),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),

@@ -1,6 +1,6 @@
 import { existsSync, readFileSync } from "node:fs";
 import { homedir } from "node:os";
-import { join, resolve } from "node:path";
+import { isAbsolute, join, resolve } from "node:path";
 import { parseNetwork } from "@halvik/core/base/net";
 import { isZone } from "@halvik/core/base/time";
 import { KINDS } from "@halvik/core/model/record";
@@ -44,6 +44,19 @@ const daysByKind = z.string().transform((text, context): ReadonlyMap<string, num
         message: `expected kind=days, separated by spaces, with kinds ${KINDS.join(", ")} and days ${KEEP_DAYS.join(", ")}`,
       });
   return new Map(parts.map(([kind = "", days]) => [kind, Number(days)]));
+});
+
+/** Programs by name: `siren=/usr/local/bin/siren`. */
+const programList = z.string().transform((text, context): ReadonlyMap<string, string> => {
+  const parts = text.split(/\s+/).filter(Boolean);
+  const programs = new Map<string, string>();
+  for (const part of parts) {
+    const found = /^([a-z0-9][a-z0-9-]{0,59})=(\/.*)$/.exec(part);
+    if (found === null)
+      context.addIssue({ code: "custom", message: `expected name=/absolute/path, separated by spaces, not “${part}”` });
+    else programs.set(found[1]!, found[2]!);
+  }
+  return programs;
 });
 
 /**
@@ -205,7 +218,17 @@ export const SETTINGS = {
     schema: addressList,
     fallback: (): readonly string[] => [],
     about:
-      "Inside addresses or blocks that notifications may be sent to by web address or syslog; outside ones always may.",
+      "Inside addresses or blocks that notifications may be sent to by web address, syslog or SNMP; outside ones always may.",
+  },
+  HALVIK_NOTIFY_PROGRAMS: {
+    schema: programList,
+    fallback: (): ReadonlyMap<string, string> => new Map(),
+    about: "Programs that notifications may run, as name=/absolute/path, separated by spaces; none else ever is.",
+  },
+  HALVIK_NOTIFY_LOG_DIR: {
+    schema: z.string().refine((path) => path === "" || isAbsolute(path), "expected an absolute path"),
+    fallback: () => "",
+    about: "Directory of log files that notifications are written to; empty: roles/notifier in the data directory.",
   },
   HALVIK_MAIL_FROM: {
     schema: z.email(),

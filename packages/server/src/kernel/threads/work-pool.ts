@@ -10,6 +10,9 @@ export class WorkTooLong extends Error {
   }
 }
 
+/** What work that tells how far it has come says last. */
+export const LAST_WORD = null;
+
 /** More waits than can be done soon. */
 export class WorkQueueFull extends Error {}
 
@@ -54,7 +57,7 @@ export class WorkPool {
   }
 
   /**
-   * Work that tells how far it has come. Ends when it is done, when whoever asks stops asking, or when it says nothing for `silentMs`.
+   * Work that tells how far it has come by the port it is given, `LAST_WORD` at its end. Ends when it is done, when whoever asks stops asking, or when it says nothing for `silentMs`.
    * @throws {WorkTooLong}
    * @throws {WorkQueueFull}
    */
@@ -63,8 +66,11 @@ export class WorkPool {
     const ended = new AbortController();
     const said: T[] = [];
     let wake = () => {};
-    ours.on("message", (message: T) => {
-      said.push(message);
+    // that the work is done is known by another way than what it says: only with its last word all of it is here
+    let hasSaidAll = false;
+    ours.on("message", (message: T | typeof LAST_WORD) => {
+      if (message === LAST_WORD) hasSaidAll = true;
+      else said.push(message);
       wake();
     });
     let outcome: { readonly error: Error | null } | null = null;
@@ -81,7 +87,7 @@ export class WorkPool {
     try {
       for (;;) {
         while (said.length > 0) yield said.shift()!;
-        if (outcome !== null) break;
+        if (outcome !== null && (hasSaidAll || (outcome as { error: Error | null }).error !== null)) break;
         const heard = await new Promise<boolean>((resolve) => {
           const timer = setTimeout(() => resolve(false), silentMs);
           wake = () => {

@@ -16,6 +16,7 @@ import { checkRule } from "../../domains/rules/check-rule.js";
 import { rehearse } from "../../domains/rules/rehearse.js";
 import type { Connection } from "../../kernel/db/pool.js";
 import { createPool } from "../../kernel/db/pool.js";
+import { LAST_WORD } from "../../kernel/threads/work-pool.js";
 import { TermIndex } from "../../store/term-index.js";
 
 /** What a thread that answers questions is begun with. */
@@ -45,5 +46,6 @@ export const mib = checkModule;
 export async function rehearsal({ port, rules, window }: RehearsalAsked & { port: MessagePort }): Promise<void> {
   const scope = { ...window, directory: await directory.get(), zone, terms };
   for await (const step of rehearse(db, rules, scope)) port.postMessage(step);
+  port.postMessage(LAST_WORD);
   port.close();
 }

@@ -6,13 +6,15 @@ import { draw } from "../../testing/draw";
 import { ChannelForm } from "./channel-form";
 
 const KEPT = { id: 1, author: "owner", changed: "2026-11-28T02:14:07.000000Z" };
-const channelOf = (parts: object) => NotifyWays.parse({ channels: [{ ...KEPT, ...parts }], rotas: [] }).channels[0]!;
+const WAYS: NotifyWays = { channels: [], rotas: [], texts: [], programs: ["siren"], engineId: "80007ed905aa" };
+const channelOf = (parts: object) => NotifyWays.parse({ ...WAYS, channels: [{ ...KEPT, ...parts }] }).channels[0]!;
 
 const form = (channel: ReturnType<typeof channelOf> | null) => {
   const saved: object[] = [];
   draw(
     <ChannelForm
       channel={channel}
+      ways={WAYS}
       busy={false}
       onSave={(body) => saved.push(body)}
       onDelete={() => undefined}
@@ -25,10 +27,24 @@ const form = (channel: ReturnType<typeof channelOf> | null) => {
 test.each([
   [{ kind: "webhook", name: "chat", url: "https://chat.example/hook", format: "chat" }],
   [{ kind: "syslog", name: "logs", host: "logs.example", port: 6514, transport: "tls" }],
+  [
+    {
+      kind: "snmp",
+      name: "nms",
+      host: "nms.example",
+      port: 162,
+      message: "inform",
+      version: "v3",
+      user: "duty",
+      hash: "sha512",
+    },
+  ],
+  [{ kind: "file", name: "log", file: "x.log", megabytes: 3, keep: 2 }],
+  [{ kind: "command", name: "siren", program: "siren", args: ["-n", "two words"] }],
 ])("opened and saved, a channel is the same, and its secret stays: %j", async (parts) => {
   const { saved, user, save } = form(channelOf(parts));
   await user.click(save());
-  expect(saved).toEqual([{ channel: parts, secret: null }]);
+  expect(saved).toEqual([{ channel: parts, secret: null, privacySecret: null }]);
 });
 
 test("a secret that is emptied is taken away; a new one is sent", async () => {
@@ -55,6 +71,32 @@ test("a syslog receiver asks for other things", async () => {
   await user.type(screen.getByLabelText("Host"), "logs.example");
   await user.click(save());
   expect(saved).toEqual([
-    { channel: { kind: "syslog", name: "logs", host: "logs.example", port: 514, transport: "udp" }, secret: "" },
+    {
+      channel: { kind: "syslog", name: "logs", host: "logs.example", port: 514, transport: "udp" },
+      secret: "",
+      privacySecret: "",
+    },
   ]);
+});
+
+test.each([
+  ["a community", [], { community: "" }, "expected the community"],
+  ["a pass phrase of 8", ["v3, as a user"], { "Authentication pass phrase": "short" }, "expected 8 characters or more"],
+  ["a user", ["v3, as a user"], {}, "expected the user it is sent as"],
+] as const)("an SNMP receiver wants %s", async (_what, chosen, typed, said) => {
+  const { saved, user, save } = form(null);
+  await user.click(screen.getByRole("combobox", { name: "What it is" }));
+  await user.click(screen.getByRole("option", { name: "an SNMP receiver" }));
+  await user.type(screen.getByLabelText("Name"), "nms");
+  await user.type(screen.getByLabelText("Host"), "nms.example");
+  for (const option of chosen) {
+    await user.click(screen.getByRole("combobox", { name: "Version" }));
+    await user.click(screen.getByRole("option", { name: option }));
+    if (said !== "expected the user it is sent as") await user.type(screen.getByLabelText("User"), "duty");
+  }
+  for (const [label, text] of Object.entries(typed))
+    if (text !== "") await user.type(screen.getByLabelText(label), text);
+  await user.click(save());
+  expect((await screen.findAllByRole("alert")).map((a) => a.textContent)).toContain(said);
+  expect(saved).toEqual([]);
 });

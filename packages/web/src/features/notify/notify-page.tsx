@@ -16,6 +16,7 @@ import { Deliveries } from "./deliveries";
 import { RotaForm } from "./rota-form";
 import { RouteForm } from "./route-form";
 import { Sink } from "./sink";
+import { TextsForm } from "./texts-form";
 import { laterText, whomText } from "./way-words";
 import { Ways } from "./ways";
 
@@ -44,7 +45,7 @@ export function NotifyPage() {
   const of = <T extends { readonly id: number }>(what: Open["what"], all: readonly T[]): T | null =>
     open?.what === what ? (all.find((one) => one.id === open.id) ?? null) : null;
   const opened = of("routes", shown);
-  const known = ways.data ?? { channels: [], rotas: [] };
+  const known = ways.data ?? NOTHING_SET_UP;
   /** What every form does with what is written in it. */
   const acts = (what: Open["what"], id: number | undefined) => ({
     busy: change.isPending,
@@ -82,8 +83,12 @@ export function NotifyPage() {
             {open.what === "channels" && (
               <ChannelForm
                 channel={of("channels", known.channels)}
+                ways={known}
                 {...acts("channels", of("channels", known.channels)?.id)}
               />
+            )}
+            {open.what === "texts" && (
+              <TextsForm texts={of("texts", known.texts)} {...acts("texts", of("texts", known.texts)?.id)} />
             )}
           </Fragment>
         )
@@ -122,6 +127,7 @@ export function NotifyPage() {
             ways={ways.data}
             onRota={(id) => setOpen({ what: "rotas", id })}
             onChannel={(id) => setOpen({ what: "channels", id })}
+            onTexts={(id) => setOpen({ what: "texts", id })}
           />
         )}
         {deliveries.data && <Deliveries deliveries={deliveries.data.deliveries} />}
@@ -133,9 +139,11 @@ export function NotifyPage() {
 
 /** What is written in the margin. */
 interface Open {
-  readonly what: "routes" | "rotas" | "channels";
+  readonly what: "routes" | "rotas" | "channels" | "texts";
   readonly id: number | "new";
 }
+
+const NOTHING_SET_UP: NotifyWays = { channels: [], rotas: [], texts: [], programs: [], engineId: "" };
 
 const TESTED = "Test queued. Its result is shown below in a few seconds.";
 
@@ -175,6 +183,7 @@ function RouteLine({
     ...(r.tags.length > 0 ? [`with the tag ${r.tags.join(" or ")}`] : []),
     ...(r.sites.length > 0 ? [`at ${r.sites.join(" or ")}`] : []),
     ...(r.groups.length > 0 ? [`of the group ${r.groups.join(" or ")}`] : []),
+    ...(r.where === "" ? [] : [`where ${r.where}`]),
     ...(r.rules.length > 0 ? [`raised by ${r.rules.map((id) => `“${ruleName(id)}”`).join(" or ")}`] : []),
   ].join(", ");
   return (

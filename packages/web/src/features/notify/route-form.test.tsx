@@ -15,6 +15,9 @@ const RULES = [
 
 const PERSON = { name: "k.lind", to: "k.lind@orvane.example" };
 const WAYS = NotifyWays.parse({
+  texts: [{ id: 3, name: "norsk", language: "nb-NO", texts: {}, author: "owner", changed: TIME }],
+  programs: [],
+  engineId: "80007ed905aa",
   channels: [{ id: 4, kind: "webhook", name: "chat", url: "https://chat.example/", author: "owner", changed: TIME }],
   rotas: [
     {
@@ -55,6 +58,8 @@ test("opened and saved, a notification is the same", async () => {
     rules: ["refused-logons"],
     rotas: [2],
     sites: ["Orvane", "Hestnes"],
+    where: "user is k.lind and hour at least 22",
+    texts: 3,
     repeatMinutes: 30,
     escalate: [
       { afterMinutes: 15, to: [], rotas: [], channels: [4] },

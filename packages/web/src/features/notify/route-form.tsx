@@ -1,15 +1,19 @@
 import type { NotifyRouteJson, NotifyWays, RuleList } from "@halvik/contract";
 import { SEVERITIES } from "@halvik/core/model/record";
-import { NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
+import type { SavedText } from "@halvik/core/query/filter";
+import { INCIDENTS, NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
 import { type Control, type FieldPath, useController, useForm, useWatch } from "react-hook-form";
+import { useDirectory } from "../../data/use-directory";
 import { useViewStore } from "../../data/view-store";
+import { FilterField } from "../../shared/filter-field";
 import { TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { CheckField, ChecksField, FormEnd, SelectField } from "../../ui/form";
+import { CONTROL } from "../../ui/look";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { EscalationFields, WaitingFields, WayBoxes } from "./later-fields";
-import { routeOf, type Values, valuesOf } from "./route-values";
+import { routeOf, SHIPPED, type Values, valuesOf } from "./route-values";
 
 const DELAYS = [
   [0, "at once"],
@@ -88,6 +92,7 @@ export function RouteForm({
       <Field label="Groups" hint="Of the senders it names; any of them. Empty: all." error={errors.groups?.message}>
         {(id) => <Input id={id} {...register("groups")} />}
       </Field>
+      <WhereField control={control} />
       <RulesField control={control} rules={rules} />
       <ChecksField
         control={control}
@@ -102,6 +107,17 @@ export function RouteForm({
         hint="What is seen, shelved or over by then is not sent."
         options={delays.map(([s, label]) => ({ value: String(s), label }))}
       />
+      {ways.texts.length > 0 && (
+        <SelectField
+          control={control}
+          name="texts"
+          label="Texts"
+          options={[
+            { value: SHIPPED, label: "those that ship, in English" },
+            ...ways.texts.map((t) => ({ value: String(t.id), label: `${t.name} (${t.language})` })),
+          ]}
+        />
+      )}
       <EscalationFields control={control} register={register} errors={errors} ways={ways} />
       <WaitingFields control={control} register={register} errors={errors} ways={ways} />
       <Field
@@ -124,6 +140,38 @@ function fieldOf(path: readonly PropertyKey[]): FieldPath<Values> {
   const [first, place, part] = path;
   const isPart = (first === "escalate" || first === "quiet") && typeof place === "number" && part !== undefined;
   return (isPart ? `${first}.${place}.${String(part)}` : String(first ?? "name")) as FieldPath<Values>;
+}
+
+const NO_VALUES = () => Promise.resolve([]);
+const NO_FILTERS: readonly SavedText[] = [];
+
+/** A filter over fields of incidents, in the language that records are filtered by. */
+function WhereField({ control }: { control: Control<Values> }) {
+  const { field, fieldState } = useController({ control, name: "where" });
+  const directory = useDirectory();
+  return (
+    <Field
+      label="Filter"
+      hint="In the filter language, over user, host, address, rule, technique, records, hour … Empty: all."
+      error={fieldState.error?.message}
+    >
+      {() => (
+        <FilterField
+          label="Filter"
+          placeholder="such as: user is k.lind or src within 10.20.0.0/16"
+          className={CONTROL}
+          value={field.value}
+          directory={directory}
+          saved={NO_FILTERS}
+          zone="UTC"
+          vocabulary={INCIDENTS}
+          valuesOf={NO_VALUES}
+          onChange={field.onChange}
+          onSubmit={field.onChange}
+        />
+      )}
+    </Field>
+  );
 }
 
 /** Rules by their names; one that can never be as severe as the notification asks for is said. */

@@ -9,6 +9,9 @@ export interface Values {
   tags: string;
   sites: string;
   groups: string;
+  where: string;
+  /** The number of texts of one's own; empty: those that ship. */
+  texts: string;
   rules: string[];
   to: string;
   rotas: string[];
@@ -27,6 +30,9 @@ export interface Values {
 
 /** Stands for “nothing is” in a list of severities. */
 export const NOTHING = "";
+
+/** Stands for the texts that ship. */
+export const SHIPPED = "";
 
 const NEW: NotifyRoute = NotifyRoute.parse({ name: "new route", to: ["nobody@localhost.example"] });
 
@@ -58,6 +64,8 @@ export function valuesOf(
     tags: r.tags.join(", "),
     sites: r.sites.join(", "),
     groups: r.groups.join(", "),
+    where: r.where,
+    texts: r.texts === null ? SHIPPED : String(r.texts),
     rules: [...r.rules],
     to: r.to.join(", "),
     rotas: texts(r.rotas),
@@ -88,6 +96,8 @@ export const routeOf = (v: Values) => ({
   tags: listed(v.tags),
   sites: listed(v.sites),
   groups: listed(v.groups),
+  where: v.where,
+  texts: v.texts === SHIPPED ? null : Number(v.texts),
   rules: v.rules,
   to: listed(v.to),
   rotas: v.rotas.map(Number),

@@ -30,6 +30,22 @@ export function laterText(route: NotifyRoute, ways: NotifyWays): string {
   return parts.length === 0 ? "" : `; ${parts.join("; ")}`;
 }
 
+/** Where a channel leads, and by what. */
+export function channelText(c: NotifyWays["channels"][number]): string {
+  switch (c.kind) {
+    case "webhook":
+      return `${c.url}, ${c.format === "chat" ? "a line of text" : "JSON"}`;
+    case "syslog":
+      return `syslog over ${c.transport.toUpperCase()} to ${c.host}:${c.port}`;
+    case "snmp":
+      return `SNMP ${c.version} ${c.message}s to ${c.host}:${c.port}`;
+    case "file":
+      return `the log file ${c.file}`;
+    case "command":
+      return `runs ${[c.program, ...c.args].join(" ")}`;
+  }
+}
+
 const named = (all: readonly { readonly id: number; readonly name: string }[], id: number): string => {
   const found = all.find((one) => one.id === id);
   return found === undefined ? "something that is gone" : `“${found.name}”`;

@@ -1,24 +1,28 @@
 import type { NotifyWays } from "@halvik/contract";
+import { TEXT_KINDS } from "@halvik/core/respond/notify";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
+import { channelText } from "./way-words";
 
 /** What messages go by and to beside mail addresses: rotas, with who is on duty, and channels. */
 export function Ways({
   ways,
   onRota,
   onChannel,
+  onTexts,
 }: {
   ways: NotifyWays;
   onRota: (id: number | "new") => void;
   onChannel: (id: number | "new") => void;
+  onTexts: (id: number | "new") => void;
 }) {
   const zone = useViewStore((s) => s.zone);
   const line = "flex items-baseline justify-between gap-4 border-b border-line px-1.5 py-1 text-ui";
   return (
-    <div className="grid grid-cols-2 gap-6 max-wide:grid-cols-1">
+    <div className="grid grid-cols-3 gap-6 max-wide:grid-cols-1">
       <section aria-label="On duty">
         <Heading>On duty</Heading>
         {ways.rotas.map((r) => (
@@ -43,11 +47,7 @@ export function Ways({
           <div key={c.id} className={line}>
             <span className="min-w-0 truncate">
               <b className="font-semibold">{safeText(c.name)}</b>{" "}
-              <span className="text-quiet">
-                {c.kind === "syslog"
-                  ? `syslog over ${c.transport.toUpperCase()} to ${safeText(c.host)}:${c.port}`
-                  : `${safeText(c.url)}, ${c.format === "chat" ? "a line of text" : "JSON"}`}
-              </span>
+              <span className="text-quiet">{safeText(channelText(c))}</span>
             </span>
             <Button onClick={() => onChannel(c.id)}>Edit</Button>
           </div>
@@ -57,6 +57,27 @@ export function Ways({
         )}
         <Button className="mt-1" onClick={() => onChannel("new")}>
           Add a channel
+        </Button>
+      </section>
+      <section aria-label="Texts">
+        <Heading>Texts</Heading>
+        {ways.texts.map((t) => (
+          <div key={t.id} className={line}>
+            <span className="min-w-0 truncate">
+              <b className="font-semibold">{safeText(t.name)}</b>{" "}
+              <span className="text-quiet">
+                {t.language}:{" "}
+                {TEXT_KINDS.filter((kind) => t.texts[kind] !== null).join(", ") || "nothing of its own yet"}
+              </span>
+            </span>
+            <Button onClick={() => onTexts(t.id)}>Edit</Button>
+          </div>
+        ))}
+        {ways.texts.length === 0 && (
+          <p className="mb-1 text-ui text-quiet">Messages are written as they ship, in English.</p>
+        )}
+        <Button className="mt-1" onClick={() => onTexts("new")}>
+          Add texts
         </Button>
       </section>
     </div>

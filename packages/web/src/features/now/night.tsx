@@ -161,7 +161,15 @@ export function IncidentDays({ overview: { incidents } }: { overview: Overview }
   const most = Math.max(1, ...incidents.map((d) => d.raised));
   return (
     <>
-      <Heading small="raised; dark: error or worse">Incidents a day</Heading>
+      <Heading
+        small={
+          <>
+            raised; dark: error or worse · <Link to="/load">alarm load</Link>
+          </>
+        }
+      >
+        Incidents a day
+      </Heading>
       <ol className="flex justify-between gap-1 text-center text-small" aria-label="Incidents a day">
         {incidents.map((d) => (
           <li key={d.from} className="flex-1">

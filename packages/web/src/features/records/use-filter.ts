@@ -1,9 +1,9 @@
 import { type Filter, type ParseContext, parseFilter, type SavedText } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { savedFiltersQuery, sendersQuery } from "../../data/api";
+import { savedFiltersQuery } from "../../data/api";
 import { keepLastFilter } from "../../data/last-filter";
-import { toDirectory } from "../../data/to-directory";
+import { useDirectory } from "../../data/use-directory";
 import { stopOffering } from "../../data/use-field-values";
 import { useViewStore } from "../../data/view-store";
 import { addressOf } from "../../data/window-url";
@@ -18,8 +18,7 @@ const NO_FILTERS: readonly SavedText[] = [];
 export function useFilter(filter: string, zone: string, setParam: SetParam) {
   const [draft, setDraft] = useState(filter);
   useEffect(() => keepLastFilter(filter), [filter]);
-  const senders = useQuery(sendersQuery);
-  const directory = useMemo(() => (senders.data ? toDirectory(senders.data.senders) : null), [senders.data]);
+  const directory = useDirectory();
   const saved = useQuery(savedFiltersQuery).data?.filters ?? NO_FILTERS;
   // names are checked once the senders are known
   const context = useMemo<ParseContext>(

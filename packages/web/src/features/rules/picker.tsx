@@ -2,11 +2,14 @@ import { readSeconds, writeSeconds } from "@halvik/core/base/time";
 import type { Act, Piece } from "@halvik/core/detect/form";
 import { FIELDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { useId, useState } from "react";
+import type { SavedText } from "@halvik/core/query/filter";
+import { X } from "lucide-react";
+import { useState } from "react";
 import { FilterField } from "../../shared/filter-field";
 import { Select } from "../../ui/select";
 import { Toggles } from "../../ui/toggles";
 import { Tooltip } from "../../ui/tooltip";
+import { readAmount, writeAmount } from "./amounts";
 
 type Value = Exclude<Piece, string | Act>;
 
@@ -14,6 +17,8 @@ type Value = Exclude<Piece, string | Act>;
 export interface FilterHelp {
   readonly directory: SenderDirectory | null;
   readonly zone: string;
+  /** Saved filters that it may name: the rule keeps them as they are when it is saved. */
+  readonly saved: readonly SavedText[];
   readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
 }
 
@@ -22,42 +27,106 @@ const look = "mx-0.5 border-0 border-b border-dotted border-ink bg-sheet px-1 fo
 const PICK =
   "mx-0.5 !border-0 !border-b !border-dotted !border-ink !px-1 !py-0 align-baseline font-mono text-ui leading-5";
 const DAYS = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"];
-const NOTHING_SAVED: readonly never[] = [];
 
-/** Seconds as people write them; what is not understood yet is not taken, and stays to be mended. */
-function SpanField({
+/** A number as people write it; what is not understood yet is not taken, and stays to be mended. */
+function WrittenField({
   label,
   empty,
   value,
+  as: { write, read, expected, width },
   onChange,
 }: {
   label: string;
   empty: string;
   value: unknown;
+  as: Writing;
   onChange: (value: unknown) => void;
 }) {
-  const said = typeof value === "number" ? writeSeconds(value) : "";
+  const said = typeof value === "number" ? write(value) : "";
   const [draft, setDraft] = useState<string | null>(null);
   const text = draft ?? said;
-  const wrong = text.trim() !== "" && readSeconds(text) === null;
+  const wrong = text.trim() !== "" && read(text) === null;
   return (
-    <Tooltip text={wrong ? "Expected a span such as 90 s, 10 min or 1 h 30 min." : ""}>
+    <Tooltip text={wrong ? expected : ""}>
       <input
         aria-label={label}
         aria-invalid={wrong}
         placeholder={empty}
         className={`${look} ${wrong ? "border-vermilion" : ""}`}
-        style={{ width: `${Math.max(text.length, empty.length, 6) + 2}ch` }}
+        style={{ width: `${Math.max(text.length, empty.length, width) + 2}ch` }}
         value={text}
         onChange={(e) => {
-          const seconds = readSeconds(e.target.value);
+          const number = read(e.target.value);
           setDraft(e.target.value);
           if (e.target.value.trim() === "") onChange(undefined);
-          else if (seconds !== null) onChange(seconds);
+          else if (number !== null) onChange(number);
         }}
         onBlur={() => !wrong && setDraft(null)}
       />
     </Tooltip>
+  );
+}
+
+/** How a sort of number is written. */
+interface Writing {
+  readonly write: (n: number) => string;
+  readonly read: (text: string) => number | null;
+  readonly expected: string;
+  /** Characters there is room for at least. */
+  readonly width: number;
+}
+
+const SPAN: Writing = {
+  write: writeSeconds,
+  read: readSeconds,
+  expected: "Expected a span such as 90 s, 10 min or 1 h 30 min.",
+  width: 6,
+};
+const AMOUNT: Writing = {
+  write: writeAmount,
+  read: readAmount,
+  expected: "Expected a number, or an amount such as 800 MB.",
+  width: 4,
+};
+
+/** Fields, one after another: each taken out by its cross, another one picked from all there are. */
+function FieldsPicker({
+  label,
+  fields,
+  onChange,
+}: {
+  label: string;
+  fields: readonly string[];
+  onChange: (value: unknown) => void;
+}) {
+  return (
+    <fieldset aria-label={label} className="mx-0.5 inline border-0 p-0">
+      {fields.map((f) => (
+        <span key={f} className="mr-1 border-b border-dotted border-ink bg-sheet px-1 font-mono text-ui leading-5">
+          {f}
+          <button
+            type="button"
+            aria-label={`${label}: without ${f}`}
+            className="ml-1 align-middle text-quiet hover:text-vermilion"
+            onClick={() => onChange(fields.filter((other) => other !== f))}
+          >
+            <X size={12} aria-hidden />
+          </button>
+        </span>
+      ))}
+      <Select
+        label={`${label}: add a field`}
+        className={PICK}
+        value=""
+        placeholder={fields.length === 0 ? "everything together" : "and …"}
+        options={FIELDS.filter((f) => !fields.includes(f.name)).map((f) => ({
+          value: f.name,
+          label: f.name,
+          about: f.about,
+        }))}
+        onChange={(f) => onChange([...fields, f])}
+      />
+    </fieldset>
   );
 }
 
@@ -73,25 +142,12 @@ export function Picker({
   help: FilterHelp;
   onChange: (value: unknown) => void;
 }) {
-  const list = useId();
   const label = piece.at.join(" ");
   switch (piece.as) {
     case "number":
-      return (
-        <input
-          aria-label={label}
-          type="number"
-          step="any"
-          placeholder={piece.empty}
-          className={look}
-          // its digits and the arrows beside them
-          style={{ width: `${Math.max(String(value ?? piece.empty).length + 5, 8)}ch` }}
-          value={value === undefined || value === null ? "" : Number(value)}
-          onChange={(e) => onChange(e.target.value === "" ? undefined : Number(e.target.value))}
-        />
-      );
+      return <WrittenField as={AMOUNT} label={label} empty={piece.empty} value={value} onChange={onChange} />;
     case "span":
-      return <SpanField label={label} empty={piece.empty} value={value} onChange={onChange} />;
+      return <WrittenField as={SPAN} label={label} empty={piece.empty} value={value} onChange={onChange} />;
     case "choice":
     case "field": {
       const of = piece.as === "choice" ? piece.of : FIELDS.map((f) => f.name);
@@ -117,25 +173,7 @@ export function Picker({
         />
       );
     case "fields":
-      return (
-        <>
-          <input
-            aria-label={label}
-            list={list}
-            className={`${look} w-40`}
-            value={Array.isArray(value) ? value.join(", ") : ""}
-            placeholder="everything together"
-            onChange={(e) =>
-              onChange(e.target.value.split(/\s*,\s*/).filter((f, i, all) => f !== "" || i < all.length - 1))
-            }
-          />
-          <datalist id={list}>
-            {FIELDS.map((f) => (
-              <option key={f.name} value={f.name} />
-            ))}
-          </datalist>
-        </>
-      );
+      return <FieldsPicker label={label} fields={Array.isArray(value) ? value.map(String) : []} onChange={onChange} />;
     case "filter":
       return (
         <div
@@ -147,7 +185,6 @@ export function Picker({
             placeholder="every record"
             className="border-b border-dotted border-ink bg-sheet text-ink"
             value={String(value ?? "")}
-            saved={NOTHING_SAVED}
             onChange={onChange}
             onSubmit={onChange}
             {...help}

@@ -1,5 +1,5 @@
 import type { RehearsedFinding, RuleDetail } from "@halvik/contract";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Bar, BarChart, ResponsiveContainer, XAxis, YAxis } from "recharts";
 import { useWindow } from "../../data/use-window";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -10,6 +10,7 @@ import { Select } from "../../ui/select";
 import { day, dayClock } from "../../ui/time";
 import { useRehearsal } from "./use-rehearsal";
 
+const NO_POINTS: readonly number[] = [];
 const DAY_US = 86_400_000_000;
 
 /** What a rule would have found in the window on the rail, before it is switched on; two versions side by side. */
@@ -18,6 +19,13 @@ export function Rehearse({ text, versions }: { text: string; versions: RuleDetai
   const zone = useViewStore((s) => s.zone);
   const { step, running, trouble, start, stop } = useRehearsal();
   const [against, setAgainst] = useState("");
+  const setPoints = useViewStore((s) => s.setPoints);
+  // where it would have raised, on the rail as long as this page is open
+  const listed = step?.listed;
+  useEffect(() => {
+    setPoints(listed?.map((f) => usOf(f.raised)) ?? NO_POINTS);
+    return () => setPoints(NO_POINTS);
+  }, [listed, setPoints]);
   const other = versions.find((v) => String(v.version) === against)?.text;
   const appeared = step?.against ? onlyIn(step.listed, step.against.listed) : [];
   const gone = step?.against ? onlyIn(step.against.listed, step.listed) : [];

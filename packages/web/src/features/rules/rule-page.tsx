@@ -2,14 +2,13 @@ import type { RuleCheck, RuleDetail } from "@halvik/contract";
 import { kindName } from "@halvik/core/detect/form";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { parseDocument } from "yaml";
 import { request, ruleQuery, rulesQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button, ButtonLink } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
-import { CONTROL } from "../../ui/look";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Segments } from "../../ui/segments";
@@ -17,18 +16,23 @@ import { dayClock } from "../../ui/time";
 import { type RuleChange, switched, withoutTests } from "./edit-rule";
 import { newRule } from "./new-rule";
 import { Rehearse } from "./rehearsal";
+import { RuleFile } from "./rule-file";
 import { RuleHead } from "./rule-head";
 import { RuleSentence } from "./rule-sentence";
 import { RULE_STATES, stateOf } from "./rule-state";
+import { useFilterHelp } from "./use-filter-help";
 import { VersionList } from "./version-list";
 
 const CHECK_MS = 400;
+const NO_ISSUES: RuleCheck["issues"] = [];
 
 /** One rule: a sentence with pickers, the same as a file, its tests and versions, and a rehearsal on history. */
 export function RulePage() {
   const { id = "" } = useParams();
   const isNew = id === "new";
   const [params] = useSearchParams();
+  // a change that another page proposes: written in, to be rehearsed and saved
+  const proposed = (useLocation().state as { text?: string } | null)?.text ?? null;
   const detail = useQuery({ ...ruleQuery(id), enabled: !isNew });
   const rules = useQuery({ ...rulesQuery, enabled: isNew });
   const taken = rules.data?.rules.map((r) => r.id) ?? [];
@@ -48,22 +52,25 @@ export function RulePage() {
       detail={detail.data ?? null}
       taken={taken}
       begin={() => newRule(params.get("filter"), params.get("name"), taken)}
+      proposed={proposed}
     />
   );
 }
 
-/** @param begin what a new rule begins with */
+/** @param begin what a new rule begins with @param proposed a change of it that is not kept yet */
 function Editor({
   detail,
   taken,
   begin,
+  proposed,
 }: {
   detail: RuleDetail | null;
   taken: readonly string[];
   begin: () => string;
+  proposed: string | null;
 }) {
   const kept = detail?.text ?? "";
-  const [text, setText] = useState(detail?.text ?? begin);
+  const [text, setText] = useState(proposed ?? detail?.text ?? begin);
   const keptBefore = useRef(kept);
   if (keptBefore.current !== kept) {
     // a new version came: it is what is shown, unless somebody is writing
@@ -71,6 +78,7 @@ function Editor({
     keptBefore.current = kept;
   }
   const [check, setCheck] = useState<RuleCheck | null>(null);
+  const help = useFilterHelp();
   const client = useQueryClient();
   const navigate = useNavigate();
   const parsed = useMemo(() => parseDocument(text), [text]);
@@ -218,17 +226,10 @@ function Editor({
             </ul>
           </div>
         ))}
-        <label className="mt-2 block text-ui text-quiet">
+        <p className="mt-2 text-ui text-quiet" aria-hidden="true">
           The rule as a file
-          <textarea
-            aria-label="The rule as a file"
-            spellCheck={false}
-            rows={14}
-            value={text}
-            onChange={(e) => setText(e.target.value)}
-            className={`${CONTROL} mt-0.5 w-full font-mono text-code leading-[1.1875rem]`}
-          />
-        </label>
+        </p>
+        <RuleFile text={text} issues={check?.issues ?? NO_ISSUES} help={help} onChange={setText} />
         <Rehearse text={text} versions={detail?.versions ?? []} />
       </Scroller>
     </Page>

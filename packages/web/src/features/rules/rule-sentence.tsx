@@ -1,24 +1,15 @@
 import { behaviour, type Draft, type Path, type Piece, sentence } from "@halvik/core/detect/form";
-import { useQuery } from "@tanstack/react-query";
 import { Plus, X } from "lucide-react";
-import { Fragment, useMemo } from "react";
+import { Fragment } from "react";
 import type { Document } from "yaml";
-import { sendersQuery } from "../../data/api";
-import { toDirectory } from "../../data/to-directory";
-import { useFieldValues } from "../../data/use-field-values";
-import { useWindow } from "../../data/use-window";
-import { useViewStore } from "../../data/view-store";
 import { doAct, setValue } from "./edit-rule";
-import { type FilterHelp, Picker } from "./picker";
+import { Picker } from "./picker";
 import { keepTitle } from "./rule-head";
+import { useFilterHelp } from "./use-filter-help";
 
 /** A rule as a sentence whose values are picked in their places; it and the file say the same at all times. */
 export function RuleSentence({ document, onChange }: { document: Document; onChange: (text: string) => void }) {
-  const zone = useViewStore((s) => s.zone);
-  const senders = useQuery(sendersQuery);
-  const directory = useMemo(() => (senders.data ? toDirectory(senders.data.senders) : null), [senders.data]);
-  const valuesOf = useFieldValues(useWindow(), zone);
-  const help: FilterHelp = { directory, zone, valuesOf };
+  const help = useFilterHelp();
   const rule = (document.toJS() ?? {}) as Draft;
   const edit = (change: () => void) => {
     keepTitle(document, change);

@@ -3,11 +3,12 @@ import { US_PER_DAY } from "@halvik/core/base/time";
 import { KIND_NAMES, kindName, RULE_KINDS } from "@halvik/core/detect/form";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { rulesQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Tag } from "../../shared/incident-strip";
+import { TextButton } from "../../ui/button";
 import { Cut } from "../../ui/cut";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Input } from "../../ui/field";
@@ -19,6 +20,7 @@ import { Select } from "../../ui/select";
 import { type ColumnDef, Table } from "../../ui/table";
 import { ago } from "../../ui/time";
 import { RULE_STATES, type RuleLine, stateOf } from "./rule-state";
+import { SigmaImport } from "./sigma-import";
 
 const LATELY_US = 7 * US_PER_DAY;
 const VIEWS = [
@@ -52,14 +54,17 @@ export function RulesPage() {
   const tags = useMemo(() => [...new Set(all.flatMap((r) => r.tags))].sort(), [all]);
   const shown = all.filter((r) => isShown(r, { words, view, kind, tag }, nowUs));
   const columns = useMemo(() => columnsAt(nowUs), [nowUs]);
+  const [importing, setImporting] = useState(false);
   return (
     <Page title="Rules">
+      <SigmaImport open={importing} onOpenChange={setImporting} />
       <div className="flex flex-wrap items-end justify-between gap-x-4 gap-y-1">
         <div>
           <h1 className="text-page leading-[1.625rem] font-semibold">Rules</h1>
           <p className="text-quiet">
             What raises findings{rules.data && `: ${countText(shown.length, all.length)}`}.{" "}
-            <Link to="/rules/new">New rule</Link>
+            <Link to="/rules/new">New rule</Link> · <Link to="/techniques">What cannot be seen</Link> ·{" "}
+            <TextButton onClick={() => setImporting(true)}>Import Sigma</TextButton>
           </p>
         </div>
         <div className="w-72">

@@ -1,7 +1,9 @@
 import { OwnNames } from "@halvik/core/model/entity";
 import { NotificationNames } from "@halvik/core/model/notifications";
 import { SenderDirectory } from "@halvik/core/model/senders";
+import { nowUs } from "../../../kernel/clock.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import { namedLists } from "../../lists/repository.js";
 import { listDomains } from "../../names/domains-repository.js";
 import { loadMibNames } from "../../names/mibs.js";
 import { directoryVersion, kindsVersion, loadOwnNames } from "../../names/repository.js";
@@ -14,6 +16,7 @@ export const loadDirectory = async (db: Queryable, zone: string): Promise<Sender
     await loadOwnNames(db),
     await notificationNames(db),
     new OwnNames((await listDomains(db)).map((d) => d.domain)),
+    await namedLists(db, nowUs()),
   );
 
 /** Modules take long to read and change seldom. */
@@ -38,7 +41,7 @@ export class DirectoryCache {
   ) {}
 
   async get(): Promise<SenderDirectory> {
-    const version = await directoryVersion(this.db);
+    const version = await directoryVersion(this.db, nowUs());
     if (this.cached?.version !== version) this.cached = { version, directory: await loadDirectory(this.db, this.zone) };
     return this.cached.directory;
   }

@@ -29,18 +29,20 @@ export function mailerOf(config: Config): Mailer | null {
   const domain = config.HALVIK_MAIL_FROM.split("@")[1]!;
   /** @returns why it could not be sent; null: it was */
   const sendTo = async (one: string, to: readonly string[], message: Outgoing) => {
-    const { id, text: mail, thread, acknowledgeUrl } = message;
+    const { id, thread, acknowledgeUrl } = message;
+    const mail = message.write(acknowledgeUrl === null ? null : acknowledgeUrl(one));
     // what begins a conversation is none of its messages: each has an id of its own (RFC 5322 section 3.6.4)
     const threadId = thread && `<${thread}@${domain}>`;
-    const link = acknowledgeUrl === null ? "" : `\nAcknowledge it, once, within 72 h:\n${acknowledgeUrl(one)}\n`;
     try {
       await transport.sendMail({
         from: { name: "Halvik", address: config.HALVIK_MAIL_FROM },
         to: [...to],
         envelope: { from: config.HALVIK_MAIL_FROM, to: [one] },
         subject: mail.subject,
-        text: mail.text + link,
-        headers: { "Auto-Submitted": "auto-generated" },
+        text: mail.text,
+        html: mail.html,
+        // RFC 3834 section 5, RFC 3282
+        headers: { "Auto-Submitted": "auto-generated", "Content-Language": mail.language },
         messageId: `<${id}@${domain}>`,
         ...(threadId ? { inReplyTo: threadId, references: [threadId] } : {}),
       });

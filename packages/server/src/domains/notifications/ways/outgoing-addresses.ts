@@ -1,5 +1,6 @@
 import { type LookupAddress, lookup } from "node:dns";
-import type { LookupFunction } from "node:net";
+import { lookup as lookupHost } from "node:dns/promises";
+import { isIP, type LookupFunction } from "node:net";
 import { canonicalAddress, networksTest, parseNetwork } from "@halvik/core/base/net";
 
 /** Addresses of one's own machine, link and networks (RFC 6890, 4193, 6598), of which a notification must not become a way in. */
@@ -28,6 +29,16 @@ export function refusalOf(address: string, allowed: readonly string[]): string |
   if (canonical === null) return `“${address}” is no address`;
   if (!inside(canonical) || test(allowed)(canonical)) return null;
   return `${canonical} lies inside: the administrator has to allow it (HALVIK_NOTIFY_NETWORKS)`;
+}
+
+/** The address of a host that may be sent to; or why not. @throws where its name leads nowhere */
+export async function allowedAddress(
+  host: string,
+  allowed: readonly string[],
+): Promise<{ readonly address: string } | { readonly refused: string }> {
+  const address = isIP(host) !== 0 ? host : (await lookupHost(host)).address;
+  const refused = refusalOf(address, allowed);
+  return refused === null ? { address } : { refused };
 }
 
 /** Looks a name up as usual, and fails where it leads inside: asked at connecting, so that a name cannot change in between. */

@@ -1,10 +1,9 @@
 import { createSocket } from "node:dgram";
-import { lookup } from "node:dns/promises";
 import { connect as connectTcp, isIP, type Socket } from "node:net";
 import { hostname } from "node:os";
 import { connect as connectTls } from "node:tls";
 import { octetCounted, type SyslogChannel, syslogLine } from "@halvik/core/respond/notify";
-import { refusalOf } from "./outgoing-addresses.js";
+import { allowedAddress } from "./outgoing-addresses.js";
 import type { Outgoing, Sent } from "./way.js";
 
 const TIMEOUT_MS = 20_000;
@@ -18,13 +17,13 @@ export interface SyslogSending {
 }
 
 /** Sends a message as one of syslog: over UDP (RFC 5426), which says nothing back, or over a connection of its own (RFC 6587, RFC 5425). */
-export async function sendSyslog(sending: SyslogSending, { id, tells, text, about }: Outgoing): Promise<Sent> {
+export async function sendSyslog(sending: SyslogSending, { id, tells, write, about }: Outgoing): Promise<Sent> {
   const { channel, allowed, nowUs } = sending;
   try {
-    const address = isIP(channel.host) !== 0 ? channel.host : (await lookup(channel.host)).address;
-    const refused = refusalOf(address, allowed);
-    if (refused !== null) return { ok: false, why: refused, permanent: true };
-    const line = Buffer.from(syslogLine({ id, tells }, text, about, hostname(), nowUs()), "utf8");
+    const found = await allowedAddress(channel.host, allowed);
+    if ("refused" in found) return { ok: false, why: found.refused, permanent: true };
+    const { address } = found;
+    const line = Buffer.from(syslogLine({ id, tells }, write(null), about, hostname(), nowUs()), "utf8");
     if (channel.transport === "udp") await sendDatagram(line, channel.port, address);
     else await sendOverStream(Buffer.concat([Buffer.from(octetCounted(line)), line]), channel, address);
     return { ok: true };

@@ -1,4 +1,4 @@
-import type { MailedIncident, MailText, Message } from "@halvik/core/respond/notify";
+import type { MailText, Message, ToldOf } from "@halvik/core/respond/notify";
 
 /** What became of an attempt to send; `permanent`: trying again would not help. */
 export type Sent =
@@ -18,8 +18,9 @@ export interface Outgoing {
   readonly tells: Message | "test";
   /** The name of the notification that sends it. */
   readonly notification: string;
-  readonly text: MailText;
-  readonly about: readonly { readonly detail: MailedIncident; readonly link: string }[];
+  /** The message as it is read. @param acknowledgeUrl by which whoever gets it acknowledges it; null: there is none */
+  readonly write: (acknowledgeUrl: string | null) => MailText;
+  readonly about: readonly ToldOf[];
   /** Which conversation it belongs to, so that readers keep its messages together; null: none. */
   readonly thread: string | null;
   /** A link by which whoever is mailed acknowledges it; null: there is nothing to acknowledge. */

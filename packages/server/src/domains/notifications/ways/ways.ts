@@ -1,7 +1,13 @@
-import { type NotifyRoute, onDuty, whomOf } from "@halvik/core/respond/notify";
+import { type Channel, type NotifyRoute, onDuty, whomOf } from "@halvik/core/respond/notify";
+import type { Config } from "../../../kernel/config/config.js";
+import { notifyLogDir } from "../../../kernel/config/data-dir.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import { OneAtATime } from "../../../kernel/one-at-a-time.js";
 import { channelSecrets, listChannels, listRotas } from "../settings-repository.js";
+import { runCommand } from "./command.js";
+import { writeLogFile } from "./log-file.js";
 import type { Mailer } from "./mail.js";
+import { sendSnmp } from "./snmp.js";
 import { sendSyslog } from "./syslog.js";
 import type { Send } from "./way.js";
 import { sendWebhook } from "./webhook.js";
@@ -11,11 +17,14 @@ export type Found = { readonly send: Send; readonly to: readonly string[] } | { 
 
 /** Finds the way of each message, as it is set up when it is sent. */
 export class Ways {
-  /** @param mailer null: no mail server is set @param allowed blocks of inside addresses that may be sent to */
+  /** Two that write to one file at once would put it aside twice. */
+  private readonly files = new OneAtATime();
+
+  /** @param mailer null: no mail server is set */
   constructor(
     private readonly db: Queryable,
     private readonly mailer: Mailer | null,
-    private readonly allowed: readonly string[],
+    private readonly config: Config,
     private readonly nowUs: () => number,
   ) {}
 
@@ -46,10 +55,24 @@ export class Ways {
     const found = (await listChannels(this.db)).find((c) => c.id === id);
     if (found === undefined) return { missing: "the channel it names was deleted" };
     const { body: channel } = found;
-    const { allowed, nowUs } = this;
-    const to = [channel.name];
-    if (channel.kind === "syslog") return { to, send: (message) => sendSyslog({ channel, allowed, nowUs }, message) };
-    const secret = (await channelSecrets(this.db)).get(id) ?? "";
-    return { to, send: (message) => sendWebhook({ channel, secret, allowed, nowUs }, message) };
+    return { to: [channel.name], send: await this.senderOf(id, channel) };
+  }
+
+  private async senderOf(id: number, channel: Channel): Promise<Send> {
+    const { config, nowUs } = this;
+    const allowed = config.HALVIK_NOTIFY_NETWORKS;
+    const secrets = (await channelSecrets(this.db)).get(id) ?? { secret: "", privacySecret: "" };
+    switch (channel.kind) {
+      case "webhook":
+        return (message) => sendWebhook({ channel, secret: secrets.secret, allowed, nowUs }, message);
+      case "syslog":
+        return (message) => sendSyslog({ channel, allowed, nowUs }, message);
+      case "snmp":
+        return (message) => sendSnmp({ channel, ...secrets, allowed, node: config.HALVIK_NODE, nowUs }, message);
+      case "file":
+        return (message) => this.files.run(() => writeLogFile({ channel, dir: notifyLogDir(config), nowUs }, message));
+      case "command":
+        return (message) => runCommand({ channel, programs: config.HALVIK_NOTIFY_PROGRAMS }, message);
+    }
   }
 }

@@ -35,8 +35,8 @@ export async function sendWebhook(sending: WebhookSending, message: Outgoing): P
   // an address is not looked up, and so not refused by that
   const refused = isIP(host) === 0 ? null : refusalOf(host, allowed);
   if (refused !== null) return { ok: false, why: refused, permanent: true };
-  const { id, tells, notification, text, about } = message;
-  const body = Buffer.from(webhookBody(channel.format, { id, tells, notification }, text, about), "utf8");
+  const { id, write, about } = message;
+  const body = Buffer.from(webhookBody(channel.format, message, write(null), about), "utf8");
   try {
     const { status, said } = await post(url, body, headersOf(sending, url, body, id), allowed);
     if (status >= 200 && status < 300) return { ok: true };

@@ -84,7 +84,7 @@ export class EngineSession {
 
   /** @param care what earlier sessions have learnt about writing findings */
   static async open(client: Client, zone: string, care: Care): Promise<EngineSession> {
-    const namesVersion = await directoryVersion(client);
+    const namesVersion = await directoryVersion(client, nowUs());
     const directory = await loadDirectory(client, zone);
     const { rules, version, stopped, broken } = await loadRules(client);
     const engine = new RuleEngine(rules, directory, { zone }, await loadCheckpoint(client, rules, stopped));
@@ -376,7 +376,7 @@ export class EngineSession {
   }
 
   private async refresh(): Promise<void> {
-    const namesVersion = await directoryVersion(this.client);
+    const namesVersion = await directoryVersion(this.client, nowUs());
     const rulesVersion = await ruleVersion(this.client);
     if (namesVersion === this.namesVersion && rulesVersion === this.rulesVersion) return;
     this.directory = await loadDirectory(this.client, this.zone);

@@ -1,0 +1,2 @@
+export { readSigma, type SigmaOutcome } from "./read.js";
+export { writeSigma } from "./write.js";

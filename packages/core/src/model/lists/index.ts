@@ -1,0 +1,11 @@
+export {
+  ENTRIES_MOST,
+  LIST_KINDS,
+  type ListKind,
+  type NamedList,
+  NamedLists,
+  NO_LISTS,
+  readListValue,
+  VALUE_MOST,
+} from "./named-lists.js";
+export { type ReadBundle, readStixBundle, type StixValue } from "./stix.js";
