@@ -45,7 +45,7 @@ describe("the engine", () => {
   });
   test("states saved and loaded go on where they were", () => {
     const first = new RuleEngine([rule()], directory, ZONE);
-    const { states } = first.step("live", [record(1, "10.0.0.1")], 1 * S);
+    const { states } = first.step("live", [record(1, "10.0.0.1")], 5 * S);
     const second = new RuleEngine([rule()], directory, ZONE, {
       states: states.map((s) => ({ ...s, state: s.state! })),
       earlier: [],

@@ -1,8 +1,8 @@
 import { type EpochUs, US_PER_SECOND } from "../base/time/index.js";
 import type { HalvikRecord } from "../model/record/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
-import type { Filter } from "../query/filter/index.js";
-import { type CompiledCondition, compileRule, EntityNames, type RuleProgram } from "./compile-rule.js";
+import type { Filter, RecordTest } from "../query/filter/index.js";
+import { type CompiledCondition, compileRule, type RuleProgram, settledAt } from "./compile-rule.js";
 import { Dispatch } from "./dispatch.js";
 import { EchoFinder } from "./echo.js";
 import type { Episode, RuleEvent } from "./event.js";
@@ -11,6 +11,7 @@ import type { Progress, SavedRun } from "./kinds/run.js";
 import { placeAlone } from "./packed-event.js";
 import type { Rule } from "./rule.js";
 import { type Lane, laneOf, type RunningRule, running, schedule } from "./running-rule.js";
+import { SharedQuestions } from "./shared-questions.js";
 
 /** Stored arrival minus this is the watermark (`docs/semantics.md` 20). */
 export const LATENESS_US = 120 * US_PER_SECOND;
@@ -83,6 +84,13 @@ interface Target {
   readonly place: number | null;
 }
 
+/** A filter, and all that wait for records that meet it. */
+interface Asked {
+  readonly filter: Filter;
+  readonly matches: RecordTest;
+  readonly targets: Target[];
+}
+
 interface Output {
   readonly episodes: EpisodeReport[];
   readonly states: StepResult["states"][number][];
@@ -96,7 +104,7 @@ type Amends = (rule: Rule, key: string, event: RuleEvent) => boolean;
  */
 export class RuleEngine {
   private rules: RunningRule[] = [];
-  private dispatch: Dispatch<Target>;
+  private dispatch: Dispatch<Asked>;
   /** What was heard twice, by lane; of the last seconds only, so that nothing of it is kept. */
   private readonly echoes = new Map<string, EchoFinder>();
 
@@ -173,24 +181,32 @@ export class RuleEngine {
   }
 
   private compiler(directory: SenderDirectory): (rule: Rule) => Pick<RunningRule, "program" | "logic"> {
-    const names = new EntityNames(directory.applications, directory.ours);
+    const asked = new SharedQuestions(directory);
     return (rule) => {
       try {
-        return { program: compileRule(rule, directory, this.options.zone, names), logic: logicOf(rule) };
+        return { program: compileRule(rule, directory, this.options.zone, asked), logic: logicOf(rule) };
       } catch (e) {
         throw new RuleFailure(rule.id, e);
       }
     };
   }
 
-  private indexConditions(directory: SenderDirectory): Dispatch<Target> {
-    const dispatch = new Dispatch<Target>(directory);
+  private indexConditions(directory: SenderDirectory): Dispatch<Asked> {
+    // what several ask in the same words is one test
+    const asked = new Map<RecordTest, Asked>();
+    const note = (target: Target) => {
+      const { filter, matches } = target.condition;
+      const same = asked.get(matches);
+      if (same === undefined) asked.set(matches, { filter, matches, targets: [target] });
+      else same.targets.push(target);
+    };
     for (const rule of this.rules) {
-      for (const [place, condition] of rule.program.conditions.entries())
-        dispatch.add(condition.filter, { running: rule, condition, place });
+      for (const [place, condition] of rule.program.conditions.entries()) note({ running: rule, condition, place });
       const { clearing } = rule.program;
-      if (clearing) dispatch.add(clearing.filter, { running: rule, condition: clearing, place: null });
+      if (clearing) note({ running: rule, condition: clearing, place: null });
     }
+    const dispatch = new Dispatch<Asked>(directory);
+    for (const one of asked.values()) dispatch.add(one.filter, one);
     return dispatch;
   }
 
@@ -266,14 +282,16 @@ export class RuleEngine {
 
   /**
    * Takes records of one lane, in any order, and its watermark. Copies of records count once: they are passed over.
+   * @param watermarkUs records up to it are settled, to the last step before it (`settledAt`): they are not read again after a restart
    * @param amends asked for each event: true when it belongs to a finding that stands already and was added there
    */
   step(lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs, amends?: Amends): StepResult {
     const out: Output = { episodes: [], states: [] };
     this.noteEvents(lane, records, amends);
+    const settledUs = settledAt(watermarkUs);
     for (const running of this.rules) {
       if (running.events.size === 0 && !running.lanes.has(lane)) continue;
-      this.stepRule(running, lane, watermarkUs, out);
+      this.stepRule(running, lane, settledUs, out);
       if (running.events.size > 0) running.events = new Map();
     }
     return out;
@@ -284,7 +302,8 @@ export class RuleEngine {
     const out: Output = { episodes: [], states: [] };
     this.noteEvents(lane, records);
     for (const running of this.rules) {
-      if (running.program.rule.id === ruleId && !running.retired) this.stepRule(running, lane, watermarkUs, out);
+      if (running.program.rule.id === ruleId && !running.retired)
+        this.stepRule(running, lane, settledAt(watermarkUs), out);
       if (running.events.size > 0) running.events = new Map();
     }
     return out;
@@ -349,32 +368,39 @@ export class RuleEngine {
 
   /** Notes with each rule what records mean to it. */
   private noteEvents(lane: string, records: readonly HalvikRecord[], amends?: Amends): void {
-    const candidates: Target[] = [];
+    const candidates: Asked[] = [];
+    const met: Target[] = [];
     const echoes = this.echoesOf(lane);
     for (const record of records) {
       if (record.copyOf !== null) continue;
       candidates.length = 0;
+      met.length = 0;
       const isEcho = echoes.isEcho(record);
       this.dispatch.gather(record, candidates);
-      let hits = 0;
-      for (let i = 0; i < candidates.length; i++)
-        if (meets(candidates[i]!, record)) candidates[hits++] = candidates[i]!;
-      candidates.length = hits;
+      for (let i = 0; i < candidates.length; i++) {
+        const { targets } = candidates[i]!;
+        if (meets(candidates[i]!, record)) for (let j = 0; j < targets.length; j++) met.push(targets[j]!);
+      }
+      const hits = met.length;
       // how many of its conditions a rule finds met, before the first of them is noted
       for (let i = 0; i < hits; i++) {
-        const { running } = candidates[i]!;
+        const { running } = met[i]!;
         running.met = running.metBy === record ? running.met + 1 : 1;
         running.metBy = record;
       }
       for (let i = 0; i < hits; i++) {
-        const target = candidates[i]!;
+        const target = met[i]!;
         const { running } = target;
         try {
-          if (running.met === 1) this.noteOne(target, record, isEcho, amends);
-          else if (running.met > 1) {
+          if (running.met === 1) {
+            running.metBy = null;
+            if (running.program.gather === null || isEcho || amends !== undefined)
+              this.noteOne(target, record, isEcho, amends);
+            else this.gather(running, target.condition, lane, record);
+          } else if (running.met > 1) {
             this.noteSeveral(
               running,
-              candidates.filter((h) => h.running === running),
+              met.filter((h) => h.running === running),
               record,
               isEcho,
               amends,
@@ -400,6 +426,32 @@ export class RuleEngine {
     const event = eventOf(running.program, record, isEcho, place === null ? NO_PLACE : placeAlone(place));
     if (event === null) return;
     for (let i = 0; i < keys.length; i++) this.note(running, keys[i]!, event, amends);
+  }
+
+  /** It is enough that a record is summed with the others of its stretch. */
+  private gather(running: RunningRule, condition: CompiledCondition, name: string, record: HalvikRecord): void {
+    const { program } = running;
+    const amount = program.amount(record);
+    if (amount === null) return;
+    const lane = laneOf(running, name);
+    const keys = condition.keys(record);
+    for (let i = 0; i < keys.length; i++) {
+      const key = keys[i]!;
+      let machine = lane.machines.get(key);
+      if (machine === undefined) {
+        // an earlier version begins nothing
+        if (running.retired) continue;
+        machine = this.keep(running, lane, key, null);
+      }
+      machine.gather(
+        record.timeUs,
+        record.id,
+        amount,
+        () => eventOf(program, record, false, ONE_PLACE)!,
+        program.gather!,
+      );
+      schedule(lane, key, machine);
+    }
   }
 
   /**
@@ -555,11 +607,11 @@ export class RuleFailure extends Error {
   }
 }
 
-function meets({ running, condition }: Target, record: HalvikRecord): boolean {
+function meets({ matches, targets }: Asked, record: HalvikRecord): boolean {
   try {
-    return condition.matches(record);
+    return matches(record);
   } catch (e) {
-    throw RuleFailure.of(running, e);
+    throw RuleFailure.of(targets[0]!.running, e);
   }
 }
 
@@ -579,6 +631,7 @@ const NOTHING_BEFORE: Checkpoint = { states: [], earlier: [], since: new Map() }
 const versionKey = (ruleId: string, logic: string): string => `${ruleId} ${logic}`;
 
 const NO_PLACE: readonly number[] = [];
+const ONE_PLACE = placeAlone(0);
 const NO_VALUES: readonly string[] = [];
 const endedBy = (ends: RuleEvent["ends"]): Omit<RuleEvent, "timeUs" | "id"> => ({
   meets: NO_PLACE,

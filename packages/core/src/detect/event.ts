@@ -27,6 +27,9 @@ export interface Evidence {
   readonly step?: number;
 }
 
+/** More that waits for the watermark than this does not wait: memory stays bounded. */
+export const MAX_PENDING = 5_000;
+
 /** Of one episode so many records are evidence by name; of the rest only the count is kept. */
 export const MOST_KEPT = 10_000;
 

@@ -1,3 +1,4 @@
+export { settledAt } from "./compile-rule.js";
 export { clearingOf, conditionsOf } from "./conditions.js";
 export {
   type ChangedState,

@@ -1,9 +1,7 @@
 import type { EpochUs } from "../base/time/index.js";
-import { before, type Episode, isSame, type RuleEvent } from "./event.js";
+import { before, type Episode, isSame, MAX_PENDING, type RuleEvent } from "./event.js";
+import type { Gathering } from "./kinds/measured/gathered.js";
 import type { Progress, Run, SavedRun } from "./kinds/run.js";
-
-/** More pending events than this are settled before the watermark reaches them: memory stays bounded. */
-export const MAX_PENDING = 5_000;
 
 const NO_EVENTS: readonly RuleEvent[] = [];
 /** Of every machine without a provisional run; never added to. */
@@ -32,6 +30,8 @@ export class KeyMachine {
   /** The run over settled and pending events, kept so that events that come in order cost one step each; null: the settled one. */
   private tail: Run | null = null;
   private tailClosed: Episode[] = NONE_CLOSED;
+  /** Records that are summed as they come, and settle together. */
+  private gathering: Gathering | null = null;
   /** The second of event time at which its lane looks at it next; 0: it does not. */
   dueSecond = 0;
 
@@ -49,6 +49,7 @@ export class KeyMachine {
     const settledEarly = Math.max(0, pending.length - MAX_PENDING - settle);
     settle += settledEarly;
     let closed: Episode[] = [];
+    const gathered = this.settleGathered(watermarkUs, closed);
     if (settle > 0 && settle === pending.length && this.tail !== null && !rebuild) {
       // the provisional run has seen all of it, in this order
       this.settled = this.tail;
@@ -67,9 +68,25 @@ export class KeyMachine {
     return {
       settled: closed,
       provisional: open ? [...ended, open] : ended,
-      settledChanged: settle > 0 || moved,
+      settledChanged: settle > 0 || gathered || moved,
       settledEarly,
     };
+  }
+
+  /** @param begin how gathering is begun where nothing has been yet */
+  gather(timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent, begin: () => Gathering): void {
+    this.gathering ??= begin();
+    this.gathering.add(timeUs, id, amount, event);
+  }
+
+  /** @returns whether there was anything */
+  private settleGathered(watermarkUs: EpochUs, closed: Episode[]): boolean {
+    const { gathering } = this;
+    if (gathering === null || gathering.nextUs > watermarkUs) return false;
+    for (let next = gathering.next(watermarkUs); next !== null; next = gathering.next(watermarkUs))
+      this.settled.takeGathered(next, closed);
+    if (gathering.isEmpty) this.gathering = null;
+    return true;
   }
 
   /** Evidence is reported once; an episode that is made anew reports all of it again. */
@@ -97,7 +114,7 @@ export class KeyMachine {
 
   /** Nothing in this state can influence anything that is still to come. */
   get isIdle(): boolean {
-    return this.pending === null && this.settled.isIdle;
+    return this.pending === null && this.gathering === null && this.settled.isIdle;
   }
 
   get isLearning(): boolean {
@@ -106,7 +123,7 @@ export class KeyMachine {
 
   /** What it knows of what is usual and can do without; null: nothing, or events are under way that belong to it. */
   learnt(): unknown {
-    return this.pending === null ? this.settled.learnt() : null;
+    return this.pending === null && this.gathering === null ? this.settled.learnt() : null;
   }
 
   /** Goes on from what the rule has learnt of this key elsewhere. @returns whether it knows more now */
@@ -122,12 +139,20 @@ export class KeyMachine {
   }
 
   get lastEventUs(): EpochUs {
-    return Math.max(this.settled.lastEventUs, this.pending?.[this.pending.length - 1]?.timeUs ?? 0);
+    return Math.max(
+      this.settled.lastEventUs,
+      this.gathering?.lastUs ?? 0,
+      this.pending?.[this.pending.length - 1]?.timeUs ?? 0,
+    );
   }
 
   /** The watermark at which something would settle, clear or be forgotten. */
   get nextChangeUs(): EpochUs {
-    return Math.min(this.settled.nextChangeUs, this.pending?.[0]?.timeUs ?? Number.POSITIVE_INFINITY);
+    return Math.min(
+      this.settled.nextChangeUs,
+      this.gathering?.nextUs ?? Number.POSITIVE_INFINITY,
+      this.pending?.[0]?.timeUs ?? Number.POSITIVE_INFINITY,
+    );
   }
 
   private rebuild(): void {

@@ -1,4 +1,4 @@
-import { type Episode, LATENESS_US, type Rule, RuleEngine, type SavedRun, type SavedState } from "../detect/index.js";
+import { type Episode, LATENESS_US, type Rule, RuleEngine, type SavedRun, type SavedState, settledAt } from "../detect/index.js";
 import type { HalvikRecord } from "../model/record/index.js";
 import { SenderDirectory } from "../model/senders/index.js";
 
@@ -73,8 +73,8 @@ export function play(
         earlier: [],
         since: new Map(),
       });
-      // what came after the watermark is read again
-      const again = order.slice(0, i).filter((o) => o.record.timeUs > watermarkUs);
+      // what came after what is settled is read again
+      const again = order.slice(0, i).filter((o) => o.record.timeUs > settledAt(watermarkUs));
       const before = ended.length;
       step(
         again.map((o) => o.record),

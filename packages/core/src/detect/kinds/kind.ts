@@ -46,6 +46,8 @@ export interface RuleKind<R> {
   /** The field whose different values are counted. */
   readonly distinctOf: (rule: R) => FieldName | null;
   readonly amount: (rule: R) => Amount;
+  /** Length of the stretches of which it needs no more than how many records came, the sum of their amounts, and the first few; null: it looks at each. */
+  readonly gathersUs: (rule: R) => number | null;
   /** How a key of it is begun, or taken up again. @param zone whose hours of the week count */
   readonly begin: (
     rule: R,
@@ -66,6 +68,7 @@ export const PLAIN = {
   absent: () => [],
   distinctOf: () => null,
   amount: () => null,
+  gathersUs: () => null,
 } as const satisfies Partial<RuleKind<never>>;
 
 /** The one condition of a kind that looks for one thing. */

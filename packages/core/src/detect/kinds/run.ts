@@ -1,6 +1,7 @@
 import { type EpochUs, US_PER_DAY } from "../../base/time/index.js";
 import { OpenEpisode } from "../episode.js";
 import type { ClearedBy, Episode, RuleEvent } from "../event.js";
+import type { Gathered } from "./measured/gathered.js";
 
 /** What every kind of rule says of its episodes. Times in µs. */
 export interface EpisodeLogic {
@@ -90,9 +91,14 @@ export abstract class Run {
     }
     if (event.ends !== null && this.open !== null)
       this.close(event.timeUs, event.ends, closed, event.ends === "record" ? event.id : undefined);
-    if (this.open !== null && this.isFull(this.open, event)) this.close(this.open.lastUs, "span", closed);
+    this.endWhatIsFull(event.timeUs, closed);
     // what a sequence waits for not to come may be the very thing that ends it
     if (event.meets.length > 0) this.match(event, closed);
+  }
+
+  /** Records of one stretch that were summed as they came; only kinds that say so (`RuleKind.gathersUs`) are given any. */
+  takeGathered(_gathered: Gathered, _closed: Episode[]): void {
+    throw new Error("a rule of this kind looks at each record");
   }
 
   /** Time passes: quiet clears, and what absence proves is raised or cleared. @returns whether anything changed */
@@ -154,8 +160,10 @@ export abstract class Run {
   }
 
   /** What nothing can clear does not go on for ever: a day of it is one happening. */
-  private isFull(open: OpenEpisode, { timeUs }: RuleEvent): boolean {
-    return this.logic.quietUs !== null && timeUs - open.firstUs > US_PER_DAY;
+  protected endWhatIsFull(us: EpochUs, closed: Episode[]): void {
+    const { open } = this;
+    if (open !== null && this.logic.quietUs !== null && us - open.firstUs > US_PER_DAY)
+      this.close(open.lastUs, "span", closed);
   }
 
   private holds(open: OpenEpisode): boolean {

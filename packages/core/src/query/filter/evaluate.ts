@@ -88,7 +88,8 @@ function withListed<N extends string>(node: Comparison<N>, { lists }: SenderDire
   return { ...node, test: domains.length > 0 ? { op: "domains", domains: values } : { op: "oneOf", values } };
 }
 
-function compileComparison(written: Comparison, context: EvaluateContext): RecordTest {
+/** A comparison as a function of a record. */
+export function compileComparison(written: Comparison, context: EvaluateContext): RecordTest {
   const node = spelledOut(written, context.directory);
   const test = valueTest(node, context);
   const negated = node.negated;

@@ -4,6 +4,7 @@ export { FILTER_ERROR_CODES, SAME_FIELDS } from "./ast.js";
 export { type Completion, type Completions, completeFilter } from "./complete.js";
 export {
   bindsTime,
+  compileComparison,
   compileFilter,
   compileTree,
   type EvaluateContext,

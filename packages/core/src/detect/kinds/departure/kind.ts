@@ -23,6 +23,9 @@ export const departure: RuleKind<DepartureRule> = {
     if (m.of !== "value") return null;
     return m.field === undefined ? { data: m.data ?? "" } : { field: m.field };
   },
+  // what ends by a record needs to know which came before it
+  gathersUs: (r) =>
+    (r.measure.of === "sum" || r.measure.of === "records") && r.clear.by !== "record" ? seconds(r.everySeconds) : null,
   begin: (r, common, zone) => {
     const logic = {
       ...common,

@@ -9,6 +9,7 @@ import {
 import { type EpochUs, US_PER_HOUR, zoneOffsetUs } from "../../../base/time/index.js";
 import type { Episode, RuleEvent } from "../../event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "../run.js";
+import type { Gathered } from "./gathered.js";
 import {
   begun,
   copied,
@@ -130,19 +131,32 @@ export class MeasuredRun extends Run {
       this.judge(event.amount, event.timeUs, [event], closed);
       return;
     }
-    const startUs = Math.floor(event.timeUs / this.logic.everyUs) * this.logic.everyUs;
-    // later than the watermark allowed: it is counted where it can be
-    if (this.stretch === null) {
-      this.stretch = this.beginning?.startUs === startUs ? copied(this.beginning) : begun(startUs);
-      this.beginning = null;
-    }
-    const { stretch } = this;
+    const stretch = this.stretchAt(Math.floor(event.timeUs / this.logic.everyUs) * this.logic.everyUs);
     if (this.logic.measure === "spacing" && stretch.times.length < MAX_TIMES) stretch.times.push(event.timeUs);
     stretch.records++;
     stretch.sum += event.amount;
     if (event.meets.includes(1)) stretch.meets++;
     if (stretch.events.length < EVIDENCE && (this.logic.measure !== "share" || event.meets.includes(1)))
       stretch.events.push(event);
+  }
+
+  override takeGathered({ startUs, events, records, sum }: Gathered, closed: Episode[]): void {
+    const firstUs = events[0]!.timeUs;
+    this.elapse(firstUs - 1, closed);
+    this.endWhatIsFull(firstUs, closed);
+    const stretch = this.stretchAt(startUs);
+    stretch.records += records;
+    stretch.sum += sum;
+    for (let i = 0; i < events.length && stretch.events.length < EVIDENCE; i++) stretch.events.push(events[i]!);
+  }
+
+  /** The stretch that is measured; what comes later than the watermark allowed is counted where it can be. */
+  private stretchAt(startUs: EpochUs): Stretch {
+    if (this.stretch === null) {
+      this.stretch = this.beginning?.startUs === startUs ? copied(this.beginning) : begun(startUs);
+      this.beginning = null;
+    }
+    return this.stretch;
   }
 
   protected override pass(us: EpochUs, closed: Episode[]): boolean {

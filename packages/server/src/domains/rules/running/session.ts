@@ -8,6 +8,7 @@ import {
   type RuleEvent,
   ruleWindowUs,
   type StepResult,
+  settledAt,
 } from "@halvik/core/detect";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
@@ -45,8 +46,6 @@ const ROWS_PER_STEP = 50_000;
 const MAX_RECORDS_PER_STEP = 1_000_000;
 /** A collector whose batches lag this far behind the newest no longer holds the watermark back. */
 const STALLED_US = US_PER_MINUTE;
-/** Watermarks move in steps, so that settled state is not written at every batch. */
-const SETTLE_STEP_US = 5 * US_PER_SECOND;
 /** A record's time may be this much ahead of its arrival (`docs/semantics.md` 2), and a little for batches under way. */
 const AHEAD_US = 6 * US_PER_MINUTE;
 /** A rule that thinks in days begins to remember with what comes: reading days back would hold up what is due now. */
@@ -318,7 +317,7 @@ export class EngineSession {
   private beginAnew(watermark: number): void {
     const before = this.generation;
     this.measureAhead(before + 1, watermark);
-    this.lanes.set(laneOfGeneration(LIVE_LANE, before + 1), Math.floor(watermark / SETTLE_STEP_US) * SETTLE_STEP_US);
+    this.lanes.set(laneOfGeneration(LIVE_LANE, before + 1), settledAt(watermark));
   }
 
   /** The lane of the import that runs under a collector's number, or ran last. */
@@ -346,10 +345,7 @@ export class EngineSession {
     watermarkUs: number,
     amends?: Parameters<RuleEngine["step"]>[3],
   ): StepResult {
-    const settled = Math.max(
-      this.lanes.get(lane) ?? Number.NEGATIVE_INFINITY,
-      Math.floor(watermarkUs / SETTLE_STEP_US) * SETTLE_STEP_US,
-    );
+    const settled = Math.max(this.lanes.get(lane) ?? Number.NEGATIVE_INFINITY, settledAt(watermarkUs));
     this.lanes.set(lane, settled);
     return this.engine.step(lane, records, settled, amends);
   }

@@ -1,0 +1,93 @@
+import type { EpochUs } from "../../../base/time/index.js";
+import { before, MAX_PENDING, type RuleEvent } from "../../event.js";
+import { EVIDENCE } from "./stretch.js";
+
+/** Records of one key and stretch that settle together: what is measured is summed as they come, only the first stand by themselves. */
+export interface Gathered {
+  /** Of the stretch that they are in. */
+  readonly startUs: EpochUs;
+  /** The last moment that belongs here: when the watermark is there, nothing more comes. */
+  readonly endUs: EpochUs;
+  records: number;
+  sum: number;
+  lastUs: EpochUs;
+  /** The first of them by (time, id). */
+  readonly events: RuleEvent[];
+  /** What is in it, so that a record that comes twice counts once; of the first MAX_PENDING. They mostly come in order. */
+  readonly ids: string[];
+}
+
+/** What one key waits with. */
+export class Gathering {
+  /** In the order of their ends. */
+  private readonly waiting: Gathered[] = [];
+
+  /**
+   * @param everyUs length of a stretch
+   * @param settleUs watermarks are multiples of this: what lies between two of them settles together
+   */
+  constructor(
+    private readonly everyUs: number,
+    private readonly settleUs: number,
+  ) {}
+
+  /** @param event what the record is to the rule; asked for only where it may stand by itself */
+  add(timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent): void {
+    const gathered = this.placeOf(timeUs);
+    if (!isNew(gathered.ids, id)) return;
+    gathered.records++;
+    gathered.sum += amount;
+    if (timeUs > gathered.lastUs) gathered.lastUs = timeUs;
+    const { events } = gathered;
+    const last = events[events.length - 1];
+    if (last !== undefined && events.length >= EVIDENCE && before({ timeUs, id }, last) > 0) return;
+    events.push(event());
+    if (last === undefined || before(last, { timeUs, id }) < 0) return;
+    events.sort(before);
+    if (events.length > EVIDENCE) events.pop();
+  }
+
+  /** When the first of it settles; Infinity: nothing waits. */
+  get nextUs(): EpochUs {
+    return this.waiting[0]?.endUs ?? Number.POSITIVE_INFINITY;
+  }
+
+  get lastUs(): EpochUs {
+    return this.waiting[this.waiting.length - 1]?.lastUs ?? 0;
+  }
+
+  get isEmpty(): boolean {
+    return this.waiting.length === 0;
+  }
+
+  /** The first of it, if it settles at this watermark. */
+  next(watermarkUs: EpochUs): Gathered | null {
+    const first = this.waiting[0];
+    if (first === undefined || first.endUs > watermarkUs) return null;
+    this.waiting.shift();
+    return first;
+  }
+
+  private placeOf(timeUs: EpochUs): Gathered {
+    const startUs = Math.floor(timeUs / this.everyUs) * this.everyUs;
+    // a watermark settles what is at it, too
+    const endUs = Math.min(Math.ceil(timeUs / this.settleUs) * this.settleUs, startUs + this.everyUs - 1);
+    const { waiting } = this;
+    let at = waiting.length;
+    while (at > 0 && waiting[at - 1]!.endUs > endUs) at--;
+    const same = waiting[at - 1];
+    if (same?.endUs === endUs && same.startUs === startUs) return same;
+    const fresh: Gathered = { startUs, endUs, records: 0, sum: 0, lastUs: timeUs, events: [], ids: [] };
+    waiting.splice(at, 0, fresh);
+    return fresh;
+  }
+}
+
+/** Notes an id. @returns whether it had not been noted */
+function isNew(ids: string[], id: string): boolean {
+  const last = ids[ids.length - 1];
+  const isLater = last === undefined || id.length > last.length || (id.length === last.length && id > last);
+  if (!isLater && ids.includes(id)) return false;
+  if (ids.length < MAX_PENDING) ids.push(id);
+  return true;
+}
