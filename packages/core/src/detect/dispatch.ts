@@ -106,13 +106,20 @@ export class Dispatch<T> {
   private gatherByText(text: string, out: T[]): void {
     this.scanner ??= new LiteralScanner(this.literals);
     this.record++;
-    const before = out.length;
-    this.scanner.scan(text, (literal) => {
-      if (this.seenIn[literal] === this.record) return;
-      this.seenIn[literal] = this.record;
-      for (const target of this.byLiteral[literal]!) if (!out.includes(target, before)) out.push(target);
-    });
+    this.out = out;
+    this.before = out.length;
+    this.scanner.scan(text, this.noteLiteral);
   }
+
+  private out: T[] = [];
+  private before = 0;
+  /** One function for every record. */
+  private readonly noteLiteral = (literal: number): void => {
+    const { out, before } = this;
+    if (this.seenIn[literal] === this.record) return;
+    this.seenIn[literal] = this.record;
+    for (const target of this.byLiteral[literal]!) if (!out.includes(target, before)) out.push(target);
+  };
 
   private addLiteral(literal: string, target: T): void {
     let place = this.literals.indexOf(literal);

@@ -349,8 +349,10 @@ export class RuleEngine {
     const event: RuleEvent = { ...endedBy("hand"), timeUs: atUs, id: "0" };
     for (const running of this.rules) {
       if (running.program.rule.id !== ruleId) continue;
-      for (const lane of running.lanes.values())
-        if (lane.machines.has(key)) this.stepKey(running, lane, key, [event], Number.NEGATIVE_INFINITY, out);
+      for (const lane of running.lanes.values()) {
+        const machine = lane.machines.get(key);
+        if (machine !== undefined) this.stepKey(running, lane, key, machine, [event], Number.NEGATIVE_INFINITY, out);
+      }
     }
     return out;
   }
@@ -443,14 +445,8 @@ export class RuleEngine {
         if (running.retired) continue;
         machine = this.keep(running, lane, key, null);
       }
-      machine.gather(
-        record.timeUs,
-        record.id,
-        amount,
-        () => eventOf(program, record, false, ONE_PLACE)!,
-        program.gather!,
-      );
-      schedule(lane, key, machine);
+      const event = () => eventOf(program, record, false, ONE_PLACE)!;
+      if (machine.gather(record.timeUs, record.id, amount, event, program.gather!)) schedule(lane, key, machine);
     }
   }
 
@@ -502,11 +498,12 @@ export class RuleEngine {
     const lane = laneOf(running, name);
     if (running.program.learnsFromFirst) this.learnSince(running, lane, firstOf(running.events), out);
     for (const [key, list] of running.events) {
+      const machine = lane.machines.get(key);
       // an earlier version begins nothing
-      if (running.retired && !lane.machines.has(key)) continue;
+      if (machine === undefined && running.retired) continue;
       // nothing to clear, and nothing can come any more that it would have cleared
-      if (!lane.machines.has(key) && list.every((e) => e.ends !== null && e.timeUs <= watermarkUs)) continue;
-      this.stepKey(running, lane, key, list, watermarkUs, out);
+      if (machine === undefined && list.every((e) => e.ends !== null && e.timeUs <= watermarkUs)) continue;
+      this.stepKey(running, lane, key, machine ?? this.keep(running, lane, key, null), list, watermarkUs, out);
     }
     for (const { second, keys } of lane.due.take(Math.floor(watermarkUs / US_PER_SECOND)))
       for (const key of keys) {
@@ -514,7 +511,7 @@ export class RuleEngine {
         // looked at meanwhile: another entry stands for it
         if (machine === undefined || machine.dueSecond !== second) continue;
         machine.dueSecond = 0;
-        if (machine.nextChangeUs <= watermarkUs) this.stepKey(running, lane, key, NO_EVENTS, watermarkUs, out);
+        if (machine.nextChangeUs <= watermarkUs) this.stepKey(running, lane, key, machine, NO_EVENTS, watermarkUs, out);
         else schedule(lane, key, machine);
       }
     this.evict(running, lane, out);
@@ -530,11 +527,11 @@ export class RuleEngine {
     running: RunningRule,
     lane: Lane,
     key: string,
+    machine: KeyMachine,
     events: readonly RuleEvent[],
     watermarkUs: EpochUs,
     out: Output,
   ): void {
-    const machine = lane.machines.get(key) ?? this.keep(running, lane, key, null);
     const result = machine.step(events, watermarkUs);
     running.evicted += result.settledEarly;
     const isDone = machine.isIdle || (running.retired && !machine.hasOpen);

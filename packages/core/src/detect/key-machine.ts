@@ -73,10 +73,13 @@ export class KeyMachine {
     };
   }
 
-  /** @param begin how gathering is begun where nothing has been yet */
-  gather(timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent, begin: () => Gathering): void {
+  /**
+   * @param begin how gathering is begun where nothing has been yet
+   * @returns whether it may want to be looked at earlier than before
+   */
+  gather(timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent, begin: () => Gathering): boolean {
     this.gathering ??= begin();
-    this.gathering.add(timeUs, id, amount, event);
+    return this.gathering.add(timeUs, id, amount, event);
   }
 
   /** @returns whether there was anything */

@@ -155,6 +155,10 @@ export function valueTestOf<N extends string>(
       return (value) => wanted.has(value);
     }
     case "ranges":
+      if (test.ranges.length === 1) {
+        const [from, to] = test.ranges[0]!;
+        return (value) => (value as Count) >= from && (value as Count) <= to;
+      }
       return (value) => test.ranges.some(([from, to]) => (value as Count) >= from && (value as Count) <= to);
     case "networks":
       return networksTest(test.networks) as (value: FieldValue) => boolean;

@@ -31,10 +31,18 @@ export class Gathering {
     private readonly settleUs: number,
   ) {}
 
-  /** @param event what the record is to the rule; asked for only where it may stand by itself */
-  add(timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent): void {
+  /**
+   * @param event what the record is to the rule; asked for only where it may stand by itself
+   * @returns whether it settles before all that waited
+   */
+  add(timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent): boolean {
     const gathered = this.placeOf(timeUs);
-    if (!isNew(gathered.ids, id)) return;
+    if (!isNew(gathered.ids, id)) return false;
+    this.take(gathered, timeUs, id, amount, event);
+    return gathered.records === 1 && gathered === this.waiting[0];
+  }
+
+  private take(gathered: Gathered, timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent): void {
     gathered.records++;
     gathered.sum += amount;
     if (timeUs > gathered.lastUs) gathered.lastUs = timeUs;

@@ -1,6 +1,6 @@
 import type { EpochUs } from "../../../base/time/index.js";
 import { before, type Episode, type RuleEvent } from "../../event.js";
-import { type PackedEvent, packEvent, unpackEvent } from "../../packed-event.js";
+import { type PackedEvent, packEvent, placeAlone, unpackEvent } from "../../packed-event.js";
 import { type EpisodeLogic, type Progress, Run, type SavedRun } from "../run.js";
 
 export interface SequenceStep {
@@ -37,14 +37,16 @@ interface SavedSequence {
 const MAX_WAITING = 200;
 const MAX_CHAINS = 20;
 const MAX_EVENTS = 50;
+const NO_CHAINS: readonly Chain[] = [];
+const NO_EVENTS: readonly RuleEvent[] = [];
 
 /**
  * Of all ways that have come as far as a step, the latest serves best: whatever an older one could be joined to within its limits, the
  * latest can. Several are kept only because a step of several matches must begin after the way it goes on from.
  */
 export class SequenceRun extends Run {
-  private chains: Chain[][];
-  private matches: RuleEvent[][];
+  private readonly chains: (readonly Chain[])[];
+  private readonly matches: (readonly RuleEvent[])[];
 
   constructor(
     protected override readonly logic: SequenceLogic,
@@ -53,30 +55,40 @@ export class SequenceRun extends Run {
     super(logic, saved);
     const rest = saved?.rest as SavedSequence | undefined;
     this.chains = logic.steps.map(
-      (_, i) => rest?.chains[i]?.map((c) => ({ ...c, events: c.events.map(unpackEvent) })) ?? [],
+      (_, i) => rest?.chains[i]?.map((c) => ({ ...c, events: c.events.map(unpackEvent) })) ?? NO_CHAINS,
     );
-    this.matches = logic.steps.map((_, i) => rest?.matches[i]?.map(unpackEvent) ?? []);
+    this.matches = logic.steps.map((_, i) => rest?.matches[i]?.map(unpackEvent) ?? NO_EVENTS);
   }
 
   clone(): SequenceRun {
     const copy = new SequenceRun(this.logic, null).copyOpen(this);
-    copy.chains = [...this.chains];
-    copy.matches = [...this.matches];
+    for (let i = 0; i < this.chains.length; i++) {
+      copy.chains[i] = this.chains[i]!;
+      copy.matches[i] = this.matches[i]!;
+    }
     return copy;
   }
 
   protected match(event: RuleEvent): void {
     this.drop(event.timeUs);
     const { steps } = this.logic;
-    for (const i of event.meets) if (steps[i]!.absent) this.chains[i - 1] = [];
+    const { meets } = event;
+    for (let k = 0; k < meets.length; k++) if (steps[meets[k]!]!.absent) this.chains[meets[k]! - 1] = NO_CHAINS;
     // from the last step to the first: one record is not two steps of one way
-    for (const i of [...event.meets].sort((a, b) => b - a)) if (!steps[i]!.absent) this.step(i, event);
+    const backwards = meets.length === 1 ? meets : [...meets].sort((a, b) => b - a);
+    for (let k = 0; k < backwards.length; k++) if (!steps[backwards[k]!]!.absent) this.step(backwards[k]!, event);
   }
 
   private step(i: number, event: RuleEvent): void {
     const { count, withinUs } = this.logic.steps[i]!;
     const limit = withinUs ?? this.logic.windowUs;
-    const said = { ...event, meets: [i] };
+    // where nothing waits for it, it is the beginning of nothing
+    if (i > 0 && count === 1 && this.chains[this.stepBefore(i)]!.length === 0) return;
+    const said = event.meets.length === 1 ? event : { ...event, meets: placeAlone(i) };
+    if (i === 0 && count === 1) {
+      this.reach(0, { startUs: said.timeUs, timeUs: said.timeUs, events: [said] });
+      return;
+    }
     const known = this.matches[i]!;
     const late = known.length > 0 && before(event, known[known.length - 1]!) < 0;
     // an event later than the watermark allowed stands in its place by time all the same
@@ -84,7 +96,7 @@ export class SequenceRun extends Run {
     // those that go along with this one; matches of other values wait for theirs
     const fitting = all.filter((m) => goAlong(m.values, said.values));
     const matches = fitting.slice(-count);
-    this.matches[i] = count > 1 ? (fitting.length === all.length ? matches : all.slice(-MAX_WAITING)) : [];
+    this.matches[i] = count > 1 ? (fitting.length === all.length ? matches : all.slice(-MAX_WAITING)) : NO_EVENTS;
     if (matches.length < count) return;
     const first = matches[0]!;
     if (i === 0) {
@@ -133,8 +145,10 @@ export class SequenceRun extends Run {
 
   protected override pass(us: EpochUs, _closed: Episode[]): boolean {
     let changed = false;
-    for (const [i, step] of this.logic.steps.entries()) {
-      if (!step.absent || step.withinUs === null) continue;
+    const { steps } = this.logic;
+    for (let i = 0; i < steps.length; i++) {
+      const step = steps[i]!;
+      if (!step.absent || step.withinUs === null || this.chains[i - 1]!.length === 0) continue;
       const waiting = this.chains[i - 1]!;
       const done = waiting.filter((c) => c.timeUs + step.withinUs! <= us);
       if (done.length === 0) continue;
@@ -146,8 +160,8 @@ export class SequenceRun extends Run {
   }
 
   protected override begin(): void {
-    this.chains = this.logic.steps.map(() => []);
-    this.matches = this.logic.steps.map(() => []);
+    this.chains.fill(NO_CHAINS);
+    this.matches.fill(NO_EVENTS);
   }
 
   protected get isEmpty(): boolean {
@@ -168,8 +182,9 @@ export class SequenceRun extends Run {
   /** Ways and matches from which nothing at `us` or later can go on. */
   private drop(us: EpochUs): boolean {
     let dropped = false;
-    for (const [i, chains] of this.chains.entries()) {
-      if (chains.some((c) => this.deadline(i, c) < us)) {
+    for (let i = 0; i < this.chains.length; i++) {
+      const chains = this.chains[i]!;
+      if (chains.length > 0 && chains.some((c) => this.deadline(i, c) < us)) {
         this.chains[i] = chains.filter((c) => this.deadline(i, c) >= us);
         dropped = true;
       }
