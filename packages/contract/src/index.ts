@@ -113,3 +113,4 @@ export {
   SignIn,
   Summary,
 } from "./status.js";
+export { InterfaceFact, TrafficAnswer, TrafficList, TrafficListQuery, TrafficPlaces, TrafficQuery } from "./traffic.js";

@@ -1,4 +1,12 @@
-import { type Episode, LATENESS_US, type Rule, RuleEngine, type SavedRun, type SavedState, settledAt } from "../detect/index.js";
+import {
+  type Episode,
+  LATENESS_US,
+  type Rule,
+  RuleEngine,
+  type SavedRun,
+  type SavedState,
+  settledAt,
+} from "../detect/index.js";
 import type { HalvikRecord } from "../model/record/index.js";
 import { SenderDirectory } from "../model/senders/index.js";
 

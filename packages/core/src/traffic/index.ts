@@ -1,1 +1,7 @@
+export { BOUNDED, DIMENSIONS, type Dimension, PACKET_SIZES, readApplication } from "./dimensions.js";
+export { NOTHING, OnceCounter, WHOLE } from "./once.js";
+export { asAmount, type FlowSeen, flowSeen, NO_INTERFACE, passagesOf } from "./passage.js";
+export { filterOf, type Said, sayValue } from "./say-value.js";
 export { servicePort } from "./service-port.js";
+export { carriedUntil, eachStep, stretchOf } from "./spread.js";
+export { CUT, LEVELS, type Level, type TrafficSum, TrafficSums, WAYS, type Way } from "./sums.js";

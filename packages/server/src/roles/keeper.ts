@@ -1,5 +1,7 @@
 import { statfs } from "node:fs/promises";
+import { TrafficSums } from "@halvik/core/traffic";
 import { writeHeartbeat } from "../domains/health/repository.js";
+import { sitesOfSenders } from "../domains/intake/senders/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
 import { keepSession } from "../kernel/db/keep-session.js";
@@ -8,12 +10,16 @@ import type { RoleContext } from "../kernel/role-input.js";
 import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
 import { dropExpired, shedOldest } from "../store/keeping/retention.js";
 import { OwnRecords } from "../store/own-records.js";
+import { cutSteps } from "../store/traffic/cut-steps.js";
+import { sumFlows } from "../store/traffic/sum-flows.js";
 
 const IDLE_MS = 1_000;
 const HEARTBEAT_MS = 5_000;
 const RETENTION_MS = 60_000;
+/** Flows are summed for so long before they are written: rows of a busy step are touched once and not for every batch. */
+const SUMS_MS = 5_000;
 
-/** Keeps the store in order: indexes what has been stored, seals, drops what is older than is kept, and guards the disk. */
+/** Keeps the store in order: sums traffic, indexes what has been stored, seals, drops what is older than is kept, and guards the disk. */
 export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
   const startedUs = nowUs();
   return keepSession("keeper", config, secrets, (client, stopping) => keep(client, config, startedUs, stopping));
@@ -22,6 +28,14 @@ export async function startKeeper({ config, secrets }: RoleContext): Promise<() 
 async function keep(client: Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
   const own = await OwnRecords.open(client, "keeper");
   const days = { records: config.HALVIK_KEEP_RECORDS_DAYS, flows: config.HALVIK_KEEP_FLOWS_DAYS };
+  const keepTraffic = {
+    minute: config.HALVIK_KEEP_TRAFFIC_MINUTE_DAYS,
+    five: config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS,
+    hour: config.HALVIK_KEEP_TRAFFIC_HOUR_DAYS,
+  };
+  let sites = await sitesOfSenders(client);
+  const sums = new TrafficSums((sender) => sites.get(sender) ?? null);
+  let sumsMs = Number.NEGATIVE_INFINITY;
   let beatMs = Number.NEGATIVE_INFINITY;
   let retentionMs = Number.NEGATIVE_INFINITY;
   const beat = async () => {
@@ -37,12 +51,20 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
       await own.write(await shedOldest(client, bavail * bsize, nowUs()));
   };
   while (!stopping()) {
-    const more = await indexNext(client, PART_ROWS, beat);
+    let more = await indexNext(client, PART_ROWS, beat);
     await beat();
     const now = performance.now();
+    if (now - sumsMs > SUMS_MS) {
+      const isBehind = await sumFlows(client, sums);
+      more ||= isBehind;
+      if (!isBehind) sumsMs = now;
+      await beat();
+    }
     if (now - retentionMs > RETENTION_MS) {
       retentionMs = now;
       await own.write(await dropExpired(client, days, nowUs()));
+      sites = await sitesOfSenders(client);
+      while ((await cutSteps(client, keepTraffic, nowUs())) && !stopping()) await beat();
     }
     if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));
   }

@@ -25,6 +25,15 @@ const ROLLUPS = [
   "flow_destination",
   "flow_interface",
 ];
+/** Sums of traffic, and what is noted beside them. */
+const TRAFFIC = [
+  "traffic_minute",
+  "traffic_five",
+  "traffic_hour",
+  "traffic_source",
+  "traffic_step",
+  "traffic_position",
+];
 /** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue. */
 const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", ...ROLLUPS];
 /** What holds secrets, or what only whoever signs people in has to see. */
@@ -36,6 +45,7 @@ const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 const PEOPLES = [
   "admitted_network",
   "endpoint_config",
+  "interface_fact",
   "list",
   "list_entry",
   "mib_module",
@@ -206,9 +216,17 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
   },
   keeper: {
     select: ["*"],
-    insert: [...WRITES_RECORDS, "dropped_segment", "index_part", "index_terms", "index_directory", "role_status"],
-    update: ["collector", "segment", ...ROLLUPS, "dropped_segment", "index_part", "role_status"],
-    delete: ["segment", "raw_bytes", "index_part", "index_terms", "index_directory"],
+    insert: [
+      ...WRITES_RECORDS,
+      ...TRAFFIC,
+      "dropped_segment",
+      "index_part",
+      "index_terms",
+      "index_directory",
+      "role_status",
+    ],
+    update: ["collector", "segment", ...ROLLUPS, ...TRAFFIC, "dropped_segment", "index_part", "role_status"],
+    delete: ["segment", "raw_bytes", "index_part", "index_terms", "index_directory", ...TRAFFIC],
     functions: ["make", "drop_table", "drop_filling_indexes", "make_statistics"],
     segments: ["select", "insert"],
   },

@@ -7,6 +7,7 @@ import { up as evidenceKept } from "./migrations/004-evidence-kept.js";
 import { up as telling } from "./migrations/005-telling.js";
 import { up as textsAndKeys } from "./migrations/006-texts-and-keys.js";
 import { up as lists } from "./migrations/007-lists.js";
+import { up as traffic } from "./migrations/008-traffic.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -17,6 +18,7 @@ const MIGRATIONS = [
   { name: "005-telling", up: telling },
   { name: "006-texts-and-keys", up: textsAndKeys },
   { name: "007-lists", up: lists },
+  { name: "008-traffic", up: traffic },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

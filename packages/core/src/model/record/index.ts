@@ -35,6 +35,7 @@ export {
   TIME_REASONS,
   type TimeReason,
 } from "./names.js";
+export { CODE_POINTS } from "./number-names.js";
 export {
   type ContentDraft,
   emptyContent,

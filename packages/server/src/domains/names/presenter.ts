@@ -50,7 +50,8 @@ export class Presenter {
   }
 }
 
-function interfaceNames(names: Names, addresses: readonly string[]): (index: number) => string | null {
+/** What interfaces of an exporter are called, by its addresses. */
+export function interfaceNames(names: Names, addresses: readonly string[]): (index: number) => string | null {
   return (index) => {
     for (const address of addresses) {
       const name = names.interfaces.get(address)?.get(index);

@@ -27,6 +27,7 @@ import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
 import { recordRoutes } from "../../domains/records/routes.js";
 import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
+import { trafficRoutes } from "../../domains/traffic/routes.js";
 import type { Actor } from "../../kernel/actor.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Person } from "../../kernel/db/models.js";
@@ -117,6 +118,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...ruleRoutes(deps),
     ...listRoutes(deps),
     ...loadRoutes(deps),
+    ...trafficRoutes(deps),
     ...notifyRoutes(deps),
     ...notifySettingsRoutes(deps),
     ...senderRoutes(deps),

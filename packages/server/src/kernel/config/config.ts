@@ -186,6 +186,21 @@ export const SETTINGS = {
     fallback: () => 14,
     about: "The same for flow records; their rollups stay.",
   },
+  HALVIK_KEEP_TRAFFIC_MINUTE_DAYS: {
+    schema: wholeNumber(1, 36_500),
+    fallback: () => 2,
+    about: "Days for which sums of traffic by the minute are kept.",
+  },
+  HALVIK_KEEP_TRAFFIC_FIVE_DAYS: {
+    schema: wholeNumber(1, 36_500),
+    fallback: () => 60,
+    about: "The same by five minutes.",
+  },
+  HALVIK_KEEP_TRAFFIC_HOUR_DAYS: {
+    schema: wholeNumber(1, 36_500),
+    fallback: () => 730,
+    about: "The same by the hour.",
+  },
   HALVIK_KEEP_KINDS: {
     schema: daysByKind,
     fallback: (): ReadonlyMap<string, number> => new Map(),

@@ -1,0 +1,129 @@
+import { z } from "zod";
+import { TimeText } from "./common.js";
+
+const DIMENSION = z.enum([
+  "total",
+  "application",
+  "dscp",
+  "source",
+  "destination",
+  "pair",
+  "service",
+  "tcp flags",
+  "packet size",
+  "as pair",
+]);
+const MEASURE = z.enum(["bytes", "packets", "flows"]);
+
+/** Whose traffic is meant: everything, or that of a site, of an exporter, of one of its interfaces. */
+const SCOPE = {
+  from: TimeText.optional(),
+  to: TimeText.optional(),
+  site: z.string().min(1).max(120).optional(),
+  /** By the number of its sender. */
+  exporter: z.coerce.number().int().min(1).max(2_147_483_647).optional(),
+  /** By its index at the exporter; -1 stands for what the exporter names no interface for. */
+  interface: z.coerce.number().int().min(-1).max(4_294_967_295).optional(),
+  /** Each conversation once, or as often as exporters told of it. */
+  count: z.enum(["once", "exported"]).default("once"),
+  measure: MEASURE.default("bytes"),
+};
+export const TrafficQuery = z.object({ ...SCOPE, by: DIMENSION.default("application") });
+export const TrafficListQuery = z.object({
+  ...SCOPE,
+  dimension: DIMENSION.default("application"),
+  most: z.coerce.number().int().min(1).max(1_000).default(6),
+});
+
+const Amounts = z.object({ bytes: z.number(), packets: z.number(), flows: z.number() });
+
+/** What was asked, as it was understood. */
+const Asked = z.object({
+  from: TimeText,
+  to: TimeText,
+  /** How its figures came about: of one interface as metered, each conversation once, or as often as it was exported. */
+  counted: z.enum(["interface", "once", "exported"]),
+  /** Exporters whose figures are in it. */
+  exporters: z.int(),
+  /** Steps of the sums it was made from, in seconds; the ends of a long window are of finer ones. */
+  sums: z.int(),
+  /** Stored flows that are not in the sums yet. */
+  behind: z.int(),
+});
+
+export const TrafficAnswer = z.object({
+  asked: Asked,
+  /** Seconds of a step. */
+  step: z.int(),
+  /** Two sides, in and out, of an interface; one of everything else. */
+  sides: z.int().min(1).max(2),
+  total: z.array(Amounts),
+  /** Bytes that sampling exporters estimated, and the greatest rate. */
+  estimated: z.object({ bytes: z.number(), rate: z.int() }),
+  /** Bits a second the interface carries; null: not known. */
+  capacity: z.number().nullable(),
+  /** The greatest values, by what was asked; the first is the greatest. */
+  bands: z.array(z.string()),
+  /** Without a gap. Of each side, of the measure: a figure for each band, the whole, and the whole a week before. */
+  steps: z.array(
+    z.object({
+      from: TimeText,
+      bands: z.array(z.array(z.number())),
+      whole: z.array(z.number()),
+      weekBefore: z.array(z.number()),
+    }),
+  ),
+});
+
+const TrafficRow = z.object({
+  label: z.string(),
+  /** It has no name but its numbers. */
+  unnamed: z.boolean(),
+  /** What tells its flows from others; null: no filter can. */
+  filter: z.string().nullable(),
+  amounts: Amounts,
+  /** Of the measure, of everything that was asked for. */
+  share: z.number(),
+  /** Of the measure, over the window in equal steps. */
+  course: z.array(z.number()),
+  /** Of the measure, in the same window a week before; null: nothing is known of then. */
+  weekBefore: z.number().nullable(),
+});
+export const TrafficList = z.object({
+  asked: Asked,
+  rows: z.array(TrafficRow),
+  /** What the rows leave of the whole, exactly. */
+  others: z.object({ values: z.int(), atLeast: z.boolean(), amounts: Amounts, share: z.number() }),
+  /** Bytes by which a row may be too small: what was not kept of each step. */
+  mayLack: z.number(),
+});
+
+export const TrafficPlaces = z.object({
+  sites: z.array(z.string()),
+  exporters: z.array(
+    z.object({
+      id: z.int(),
+      name: z.string(),
+      site: z.string().nullable(),
+      interfaces: z.array(
+        z.object({
+          index: z.int(),
+          name: z.string(),
+          /** Bits a second; null: not known. */
+          capacity: z.number().nullable(),
+          capacityFrom: z.enum(["hand", "counters"]).nullable(),
+          /** It meters itself what leaves by it; else others say so. */
+          metersOut: z.boolean(),
+          metersIn: z.boolean(),
+        }),
+      ),
+    }),
+  ),
+});
+
+/** What a person says of an interface. */
+export const InterfaceFact = z.object({
+  name: z.string().max(120).default(""),
+  /** Bits a second; null: as its counters say. */
+  capacity: z.number().int().min(1).max(1e15).nullable(),
+});

@@ -1,0 +1,221 @@
+import type { TrafficAnswer, TrafficList } from "@halvik/contract";
+import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
+import type { Applications } from "@halvik/core/model/applications";
+import { CUT, type Dimension, filterOf, type Said, sayValue } from "@halvik/core/traffic";
+import type { z } from "zod";
+import type { Queryable } from "../../kernel/db/pool.js";
+import { onSteps, piecesOf, readSums, type SumRow } from "../../store/traffic/read-sums.js";
+import type { Metered } from "./scope.js";
+
+export type MeasureName = "bytes" | "packets" | "flows";
+
+/** What is asked, ready to be read. */
+export interface Question {
+  readonly metered: Metered;
+  readonly fromUs: number;
+  readonly toUs: number;
+  readonly measure: MeasureName;
+  /** From when on there are sums by the minute, and by five. */
+  readonly minuteSinceUs: number;
+  readonly fiveSinceUs: number;
+  readonly behind: number;
+  readonly applications: Applications;
+}
+
+const FIVE = 5 * US_PER_MINUTE;
+const WEEK = 7 * US_PER_DAY;
+/** Widths of the steps of a profile. */
+const WIDTHS = [1, 5, 10, 15, 30, 60, 120, 180, 360, 720, 1_440].map((m) => m * US_PER_MINUTE);
+/** Steps a profile has at most: as many as can be told apart on a screen. */
+const MOST_STEPS = 170;
+/** Bands that can be told from one another by weight alone. */
+const MOST_BANDS = 5;
+const COURSE = 24;
+
+const asked = (q: Question, sumsUs: number): z.infer<typeof TrafficAnswer>["asked"] => ({
+  from: formatUs(q.fromUs),
+  to: formatUs(q.toUs),
+  counted: q.metered.counted,
+  exporters: new Set(q.metered.meters.map((m) => m.sender)).size,
+  sums: Math.round(sumsUs / US_PER_SECOND),
+  behind: q.behind,
+});
+
+interface Total {
+  bytes: number;
+  packets: number;
+  flows: number;
+}
+const nothing = (): Total => ({ bytes: 0, packets: 0, flows: 0 });
+const addTo = (total: Total, row: Total): void => {
+  total.bytes += row.bytes;
+  total.packets += row.packets;
+  total.flows += row.flows;
+};
+
+/** The course of traffic over a window, by side and by the greatest values. */
+export async function profile(
+  db: Queryable,
+  q: Question,
+  by: Dimension,
+  capacity: number | null,
+): Promise<z.infer<typeof TrafficAnswer>> {
+  const isFine = (by === "application" || by === "total") && q.fromUs >= q.minuteSinceUs;
+  const isFive = q.fromUs >= q.fiveSinceUs;
+  const least = isFine ? US_PER_MINUTE : isFive ? FIVE : US_PER_HOUR;
+  const span = q.toUs - q.fromUs;
+  const width =
+    WIDTHS.find((w) => w >= least && span / w <= MOST_STEPS) ?? Math.ceil(span / MOST_STEPS / US_PER_DAY) * US_PER_DAY;
+  const window = onSteps(q.fromUs, q.toUs, width);
+  const pieces = piecesOf(window.fromUs, window.toUs, width, q.fiveSinceUs);
+  const { meters, sides } = q.metered;
+  const wholes = await readSums(db, meters, "total", pieces, width);
+  const weekBefore = await readSums(
+    db,
+    meters,
+    "total",
+    piecesOf(window.fromUs - WEEK, window.toUs - WEEK, Math.max(width, FIVE), q.fiveSinceUs),
+    width,
+  );
+  const parts = by === "total" ? [] : await readSums(db, meters, by, pieces, width);
+  const labels = new Map<string, string>();
+  const label = (value: string): string => {
+    const said = labels.get(value) ?? sayValue(by, value, q.applications).label;
+    labels.set(value, said);
+    return said;
+  };
+  const byLabel = new Map<string, number>();
+  for (const row of parts)
+    if (row.value !== CUT) byLabel.set(label(row.value), (byLabel.get(label(row.value)) ?? 0) + row[q.measure]);
+  const bands = [...byLabel].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1)).slice(0, MOST_BANDS);
+  const place = new Map(bands.map(([name], i) => [name, i]));
+  const total = Array.from({ length: sides }, nothing);
+  const steps = new Map<number, { bands: number[][]; whole: number[]; weekBefore: number[] }>();
+  for (let us = window.fromUs; us < window.toUs; us += width)
+    steps.set(us, {
+      bands: Array.from({ length: sides }, () => bands.map(() => 0)),
+      whole: Array.from({ length: sides }, () => 0),
+      weekBefore: Array.from({ length: sides }, () => 0),
+    });
+  const estimated = { bytes: 0, rate: 1 };
+  for (const row of wholes) {
+    addTo(total[row.side]!, row);
+    estimated.bytes += row.estimated;
+    estimated.rate = Math.max(estimated.rate, row.rate);
+    const step = steps.get(row.fromUs);
+    if (step !== undefined) step.whole[row.side]! += row[q.measure];
+  }
+  for (const row of weekBefore) {
+    // a week before, told in finer steps than were asked for
+    const step = steps.get(row.fromUs + WEEK);
+    if (step !== undefined) step.weekBefore[row.side]! += row[q.measure];
+  }
+  for (const row of parts) {
+    const at = row.value === CUT ? undefined : place.get(label(row.value));
+    const step = steps.get(row.fromUs);
+    if (at !== undefined && step !== undefined) step.bands[row.side]![at]! += row[q.measure];
+  }
+  return {
+    asked: asked({ ...q, ...window }, Math.min(...pieces.map((p) => p.level.widthUs))),
+    step: Math.round(width / US_PER_SECOND),
+    sides,
+    total,
+    estimated,
+    capacity,
+    bands: bands.map(([name]) => name),
+    steps: [...steps].map(([us, step]) => ({ from: formatUs(us), ...step })),
+  };
+}
+
+interface Gathered extends Total {
+  readonly said: Said;
+  readonly values: string[];
+}
+
+/** The greatest values of a dimension over a window, and exactly what the others are together. */
+export async function list(
+  db: Queryable,
+  q: Question,
+  dimension: Dimension,
+  most: number,
+): Promise<z.infer<typeof TrafficList>> {
+  const window = onSteps(q.fromUs, q.toUs, q.fromUs >= q.fiveSinceUs ? FIVE : US_PER_HOUR);
+  const pieces = piecesOf(window.fromUs, window.toUs, FIVE, q.fiveSinceUs);
+  const { meters } = q.metered;
+  const one = window.toUs - window.fromUs;
+  const rows = await readSums(db, meters, dimension, pieces, one);
+  const whole = nothing();
+  for (const row of await readSums(db, meters, "total", pieces, one)) addTo(whole, row);
+  const byLabel = new Map<string, Gathered>();
+  let mayLack = 0;
+  let gone = 0;
+  for (const row of rows) {
+    if (row.value === CUT) {
+      mayLack += row.bytes;
+      gone += row.flows;
+      continue;
+    }
+    const said = sayValue(dimension, row.value, q.applications);
+    const known = byLabel.get(said.label) ?? { said, values: [], ...nothing() };
+    byLabel.set(said.label, known);
+    known.values.push(row.value);
+    addTo(known, row);
+  }
+  const sorted = [...byLabel.values()].sort(
+    (a, b) => b[q.measure] - a[q.measure] || (a.said.label < b.said.label ? -1 : 1),
+  );
+  const top = sorted.slice(0, most);
+  const values = top.flatMap((g) => g.values);
+  const labelOf = new Map(top.flatMap((g) => g.values.map((v) => [v, g.said.label] as const)));
+  const width = Math.max(FIVE, Math.ceil(one / COURSE / FIVE) * FIVE);
+  const inCourse = values.length === 0 ? [] : await readSums(db, meters, dimension, pieces, width, values);
+  const courses = coursesOf(inCourse, labelOf, q.measure, window, width);
+  const before = piecesOf(window.fromUs - WEEK, window.toUs - WEEK, FIVE, q.fiveSinceUs);
+  const wholeBefore = await readSums(db, meters, "total", before, one);
+  const weekBefore = new Map<string, number>();
+  if (values.length > 0)
+    for (const row of await readSums(db, meters, dimension, before, one, values))
+      weekBefore.set(labelOf.get(row.value)!, (weekBefore.get(labelOf.get(row.value)!) ?? 0) + row[q.measure]);
+  const listed = nothing();
+  for (const row of top) addTo(listed, row);
+  const rest = {
+    bytes: Math.max(0, whole.bytes - listed.bytes),
+    packets: Math.max(0, whole.packets - listed.packets),
+    flows: Math.max(0, whole.flows - listed.flows),
+  };
+  const share = (part: number): number => (whole[q.measure] > 0 ? part / whole[q.measure] : 0);
+  return {
+    asked: asked({ ...q, ...window }, Math.max(...pieces.map((p) => p.level.widthUs))),
+    rows: top.map(({ said, values: of, bytes, packets, flows }) => ({
+      label: said.label,
+      unnamed: said.isUnnamed,
+      filter: filterOf(dimension, of[0]!, said),
+      amounts: { bytes, packets, flows },
+      share: share({ bytes, packets, flows }[q.measure]),
+      course: courses.get(said.label) ?? [],
+      weekBefore: wholeBefore.length === 0 ? null : (weekBefore.get(said.label) ?? 0),
+    })),
+    others: { values: sorted.length - top.length, atLeast: gone > 0, amounts: rest, share: share(rest[q.measure]) },
+    mayLack,
+  };
+}
+
+function coursesOf(
+  rows: readonly SumRow[],
+  labelOf: ReadonlyMap<string, string>,
+  measure: MeasureName,
+  { fromUs, toUs }: { readonly fromUs: number; readonly toUs: number },
+  width: number,
+): Map<string, number[]> {
+  const first = Math.floor(fromUs / width);
+  const steps = Math.ceil(toUs / width) - first;
+  const courses = new Map<string, number[]>();
+  for (const row of rows) {
+    const label = labelOf.get(row.value)!;
+    const course = courses.get(label) ?? Array.from({ length: steps }, () => 0);
+    courses.set(label, course);
+    const at = Math.round(row.fromUs / width) - first;
+    if (at >= 0 && at < steps) course[at]! += row[measure];
+  }
+  return courses;
+}

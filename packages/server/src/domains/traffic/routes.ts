@@ -1,0 +1,119 @@
+import {
+  InterfaceFact,
+  TrafficAnswer,
+  TrafficList,
+  TrafficListQuery,
+  TrafficPlaces,
+  TrafficQuery,
+} from "@halvik/contract";
+import { US_PER_DAY } from "@halvik/core/base/time";
+import { z } from "zod";
+import { nowUs } from "../../kernel/clock.js";
+import type { Config } from "../../kernel/config/config.js";
+import type { Models } from "../../kernel/db/models.js";
+import type { Pool } from "../../kernel/db/pool.js";
+import { inAct } from "../../kernel/db/unit-of-work.js";
+import { AppError } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
+import { readWindow } from "../../kernel/http/window.js";
+import { keptSince, trafficSources } from "../../store/traffic/read-sums.js";
+import { flowsBehind } from "../../store/traffic/sum-flows.js";
+import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import type { Presenter } from "../names/presenter.js";
+import { list, profile, type Question } from "./answer.js";
+import { knownInterfaces, sayInterface } from "./interfaces-repository.js";
+import { capacityOf, placesOf } from "./places.js";
+import { metersOf } from "./scope.js";
+
+const MOST_DAYS = 800;
+const ofInterface = z.object({
+  exporter: z.coerce.number().int().min(1).max(2_147_483_647),
+  interface: z.coerce.number().int().min(0).max(4_294_967_295),
+});
+
+/** What these routes work with. */
+interface Needs {
+  readonly config: Config;
+  readonly models: Models;
+  readonly db: Pool;
+  readonly directory: DirectoryCache;
+  readonly presenter: Presenter;
+}
+
+/** Who uses the network for what. */
+export const trafficRoutes = ({ config, models, db, directory, presenter }: Needs) => {
+  const questionOf = async (
+    query: Omit<z.output<typeof TrafficListQuery>, "dimension" | "most">,
+  ): Promise<Question> => {
+    const now = nowUs();
+    const window = readWindow(query, now);
+    if (window.toUs - window.fromUs > MOST_DAYS * US_PER_DAY)
+      throw new AppError("BAD_REQUEST", `expected a window of ${MOST_DAYS} days at most`);
+    if (query.interface !== undefined && query.exporter === undefined)
+      throw new AppError("BAD_REQUEST", "an interface is one of an exporter: name that too", { field: "interface" });
+    const senders = await directory.get();
+    return {
+      metered: metersOf(query, await trafficSources(db), senders, window),
+      ...window,
+      measure: query.measure,
+      minuteSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_MINUTE_DAYS, now),
+      fiveSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS, now),
+      behind: await flowsBehind(db),
+      applications: senders.applications,
+    };
+  };
+  return [
+    route({
+      method: "get",
+      path: "/traffic",
+      summary: "The course of traffic over a window: of everything, a site, an exporter or an interface",
+      access: "read",
+      query: TrafficQuery,
+      answer: TrafficAnswer,
+      handle: async ({ query }) => {
+        const { exporter, interface: index } = query;
+        const capacity =
+          exporter === undefined || index === undefined
+            ? null
+            : capacityOf((await knownInterfaces(db)).find((i) => i.sender === exporter && i.interface === index)).bits;
+        return profile(db, await questionOf(query), query.by, capacity);
+      },
+    }),
+    route({
+      method: "get",
+      path: "/traffic/list",
+      summary: "The greatest values of a dimension of traffic, and what the others are together",
+      access: "read",
+      query: TrafficListQuery,
+      answer: TrafficList,
+      handle: async ({ query }) => list(db, await questionOf(query), query.dimension, query.most),
+    }),
+    route({
+      method: "get",
+      path: "/traffic/places",
+      summary: "Sites, exporters and interfaces that traffic is told of",
+      access: "read",
+      answer: TrafficPlaces,
+      handle: async () =>
+        placesOf(await trafficSources(db), await knownInterfaces(db), await directory.get(), await presenter.names()),
+    }),
+    route({
+      method: "patch",
+      path: "/traffic/interfaces/{exporter}/{interface}",
+      summary: "Says what an interface is called and how much it carries",
+      access: "act",
+      params: ofInterface,
+      body: InterfaceFact,
+      answer: z.object({ saved: z.literal(true) }),
+      handle: async ({ params: p, body, actor }) => {
+        if ((await directory.get()).get(p.exporter) === undefined)
+          throw new AppError("NOT_FOUND", `there is no sender ${p.exporter}`, { field: "exporter" });
+        await inAct(models, actor.name, async (act) => {
+          await sayInterface(act.db, { sender: p.exporter, interface: p.interface }, body, actor.name, nowUs());
+          await act.audit("interface described", { sender: p.exporter, interface: p.interface, ...body });
+        });
+        return { saved: true as const };
+      },
+    }),
+  ];
+};

@@ -1,0 +1,69 @@
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { NO_INTERFACE, WAYS, type Way } from "@halvik/core/traffic";
+import type { Meter, TrafficSource } from "../../store/traffic/read-sums.js";
+
+/** Whose traffic is meant, and how often a conversation counts in it. */
+export interface Scope {
+  readonly site?: string | undefined;
+  readonly exporter?: number | undefined;
+  readonly interface?: number | undefined;
+  readonly count: "once" | "exported";
+}
+
+export interface Metered {
+  readonly meters: readonly Meter[];
+  /** In and out, of an interface; else one side. */
+  readonly sides: 1 | 2;
+  readonly counted: "interface" | "once" | "exported";
+}
+
+const wayNumber = (way: Way): number => WAYS.indexOf(way);
+const IN = wayNumber("in");
+const OUT = wayNumber("out");
+const ONCE_AT_SITE = wayNumber("once at the site");
+const ONCE = wayNumber("once");
+/** What others say of an interface stands where its own meter says nothing. */
+const MENTIONED = { [IN]: wayNumber("in, mentioned"), [OUT]: wayNumber("out, mentioned") } as const;
+
+/**
+ * By which sums a scope is answered in a window (`docs/traffic.md`). Of one interface: its own meter of a direction, or what others mention where it
+ * has none. Of an exporter: what came in by each of its interfaces. Of a site, and of everything: what was counted once, or what came in at every
+ * exporter.
+ */
+export function metersOf(
+  scope: Scope,
+  sources: readonly TrafficSource[],
+  directory: SenderDirectory,
+  window: { readonly fromUs: number; readonly toUs: number },
+): Metered {
+  const heard = sources.filter((s) => s.firstUs < window.toUs && s.lastUs > window.fromUs);
+  const inOf = (sender: number): Meter[] =>
+    [...new Set(heard.filter((s) => s.sender === sender && wayIs(s, IN)).map((s) => s.interface))].map((i) =>
+      meterOf(heard, sender, i, IN, 0),
+    );
+  if (scope.exporter !== undefined && scope.interface !== undefined) {
+    const { exporter, interface: iface } = scope;
+    return {
+      meters: [meterOf(heard, exporter, iface, IN, 0), meterOf(heard, exporter, iface, OUT, 1)],
+      sides: 2,
+      counted: "interface",
+    };
+  }
+  if (scope.exporter !== undefined) return { meters: inOf(scope.exporter), sides: 1, counted: "once" };
+  const atSite = scope.site === undefined ? null : new Set(directory.idsAtSites([scope.site]));
+  const exporters = [...new Set(heard.map((s) => s.sender))].filter((id) => atSite === null || atSite.has(id));
+  if (scope.count === "exported") return { meters: exporters.flatMap(inOf), sides: 1, counted: "exported" };
+  const way = atSite === null ? ONCE : ONCE_AT_SITE;
+  return {
+    meters: exporters.map((sender) => ({ sender, interface: NO_INTERFACE, way, side: 0 })),
+    sides: 1,
+    counted: "once",
+  };
+}
+
+const wayIs = (s: TrafficSource, way: number): boolean => s.way === way || s.way === MENTIONED[way];
+
+function meterOf(heard: readonly TrafficSource[], sender: number, iface: number, way: number, side: 0 | 1): Meter {
+  const isOwn = heard.some((s) => s.sender === sender && s.interface === iface && s.way === way);
+  return { sender, interface: iface, way: isOwn ? way : MENTIONED[way]!, side };
+}

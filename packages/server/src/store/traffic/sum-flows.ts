@@ -1,0 +1,189 @@
+import { type FlowSeen, TrafficSums } from "@halvik/core/traffic";
+import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
+import { canonical } from "../record-columns.js";
+import { segmentTable } from "../segments.js";
+import { addSums, takeOutSums } from "./write-sums.js";
+
+/** Flows that are read at once. */
+const ROWS = 20_000;
+/** Flows that are summed before they are written: the more, the fewer rows are touched twice. */
+const FLOWS_A_WRITE = 200_000;
+
+const COLUMNS = [
+  "id::text",
+  "sender",
+  "time",
+  "start",
+  "host(src)",
+  "host(dst)",
+  "src_port",
+  "dst_port",
+  "protocol",
+  "bytes::float8",
+  "packets::float8",
+  "reverse_bytes::float8",
+  "reverse_packets::float8",
+  "ingress",
+  "egress",
+  "direction",
+  "tos",
+  "tcp_flags",
+  "src_as",
+  "dst_as",
+  "application",
+  "sampling",
+].join(", ");
+
+type Row = [
+  id: string,
+  sender: number,
+  timeUs: number,
+  startUs: number | null,
+  src: string | null,
+  dst: string | null,
+  srcPort: number | null,
+  dstPort: number | null,
+  protocol: number | null,
+  bytes: number | null,
+  packets: number | null,
+  reverseBytes: number | null,
+  reversePackets: number | null,
+  ingress: number | null,
+  egress: number | null,
+  direction: number | null,
+  tos: number | null,
+  tcpFlags: number | null,
+  srcAs: number | null,
+  dstAs: number | null,
+  application: string | null,
+  sampling: number | null,
+];
+
+const MOST_COUNTED = 10_000;
+const LAST_ID = "9223372036854775807";
+const MOST = Number.MAX_SAFE_INTEGER;
+const seen = (r: Row): FlowSeen => ({
+  sender: r[1],
+  timeUs: r[2],
+  startUs: r[3],
+  src: canonical(r[4]),
+  dst: canonical(r[5]),
+  srcPort: r[6],
+  dstPort: r[7],
+  protocol: r[8],
+  bytes: Math.min(r[9] ?? 0, MOST),
+  packets: Math.min(r[10] ?? 0, MOST),
+  reverseBytes: Math.min(r[11] ?? 0, MOST),
+  reversePackets: Math.min(r[12] ?? 0, MOST),
+  ingress: r[13],
+  egress: r[14],
+  direction: r[15],
+  tos: r[16],
+  tcpFlags: r[17],
+  srcAs: r[18],
+  dstAs: r[19],
+  application: r[20],
+  samplingRate: r[21] ?? 1,
+});
+
+/** Flows of a segment after an id, by id. Its one writer commits in that order: what is committed later has greater ids. */
+export async function flowsAfter(
+  db: Queryable,
+  segment: string,
+  after: string,
+  most: number,
+  upTo = LAST_ID,
+): Promise<{ readonly flows: FlowSeen[]; readonly lastId: string }> {
+  const { rows } = await db.query<Row>({
+    text: `select ${COLUMNS} from ${segmentTable(segment)} where id > $1::bigint and id <= $3::bigint order by id limit $2`,
+    values: [after, most, upTo],
+    rowMode: "array",
+  });
+  return { flows: rows.map(seen), lastId: rows[rows.length - 1]?.[0] ?? after };
+}
+
+/** Segments with flows that have not been summed, in the order of time: what was told of a conversation comes before what is told of it later. */
+async function behind(db: Queryable): Promise<{ name: string; after: string; job: number | null }[]> {
+  const { rows } = await db.query<{ name: string; after: string; job: number | null }>(
+    `select s.name, s.job, coalesce(p.last_id, 0)::text as after from segment s left join traffic_position p on p.segment = s.name
+     where s.shape = 'flow' and s.max_id > coalesce(p.last_id, 0) order by s.min_time, s.name`,
+  );
+  return rows;
+}
+
+/** What was heard is one lane, each import another. */
+const laneOf = (job: number | null): string => (job === null ? "heard" : `import ${job}`);
+
+/**
+ * Sums flows that were stored since it was last called, and says how far it got, in one transaction: each flow is summed once, whatever
+ * happens in between.
+ * @param sums knows what was told of conversations that go on
+ * @returns whether there was more than one call sums
+ */
+export async function sumFlows(client: Client, sums: TrafficSums): Promise<boolean> {
+  const positions: { segment: string; lastId: string }[] = [];
+  let flows = 0;
+  let more = false;
+  for (const { name, after, job } of await behind(client)) {
+    const lane = laneOf(job);
+    let lastId = after;
+    for (;;) {
+      if (flows >= FLOWS_A_WRITE) {
+        more = true;
+        break;
+      }
+      const read = await flowsAfter(client, name, lastId, ROWS);
+      for (const flow of read.flows) sums.add(flow, lane);
+      flows += read.flows.length;
+      lastId = read.lastId;
+      if (read.flows.length < ROWS) break;
+    }
+    if (lastId !== after) positions.push({ segment: name, lastId });
+    if (more) break;
+  }
+  if (positions.length === 0) return false;
+  await transaction(client, async () => {
+    for (const { level, sums: of } of sums.take()) await addSums(client, level, of);
+    await client.query(
+      "insert into traffic_position (segment, last_id) select * from unnest($1::text[], $2::bigint[]) on conflict (segment) do update set last_id = excluded.last_id",
+      [positions.map((p) => p.segment), positions.map((p) => p.lastId)],
+    );
+  });
+  return more;
+}
+
+/** How many flows are stored and not summed yet, of each segment up to so many. */
+export async function flowsBehind(db: Queryable): Promise<number> {
+  let flows = 0;
+  for (const { name, after } of await behind(db)) {
+    const { rows } = await db.query<{ n: number }>(
+      `select count(*)::int as n from (select from ${segmentTable(name)} where id > $1::bigint limit $2) f`,
+      [after, MOST_COUNTED],
+    );
+    flows += rows[0]!.n;
+  }
+  return flows;
+}
+
+/** Takes out of the sums what the flows of a segment had added, before it is dropped as if it had never been. */
+export async function takeOutFlows(
+  db: Queryable,
+  segment: string,
+  siteOf: (sender: number) => string | null,
+): Promise<void> {
+  const { rows } = await db.query<{ last: string }>(
+    "select last_id::text as last from traffic_position where segment = $1",
+    [segment],
+  );
+  const last = rows[0]?.last;
+  if (last === undefined) return;
+  const sums = new TrafficSums(siteOf);
+  for (let after = "0"; ; ) {
+    const read = await flowsAfter(db, segment, after, ROWS, last);
+    for (const flow of read.flows) sums.add(flow);
+    after = read.lastId;
+    if (read.flows.length < ROWS) break;
+  }
+  for (const { level, sums: of } of sums.take()) await takeOutSums(db, level, of);
+  await db.query("delete from traffic_position where segment = $1", [segment]);
+}
