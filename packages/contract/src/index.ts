@@ -113,4 +113,11 @@ export {
   SignIn,
   Summary,
 } from "./status.js";
-export { InterfaceFact, TrafficAnswer, TrafficList, TrafficListQuery, TrafficPlaces, TrafficQuery } from "./traffic.js";
+export {
+  InterfaceFact,
+  TrafficAnswer,
+  TrafficLists,
+  TrafficListsQuery,
+  TrafficPlaces,
+  TrafficQuery,
+} from "./traffic.js";

@@ -29,9 +29,15 @@ const SCOPE = {
   measure: MEASURE.default("bytes"),
 };
 export const TrafficQuery = z.object({ ...SCOPE, by: DIMENSION.default("application") });
-export const TrafficListQuery = z.object({
+export const TrafficListsQuery = z.object({
   ...SCOPE,
-  dimension: DIMENSION.default("application"),
+  /** One or more, separated by commas. */
+  dimensions: z
+    .string()
+    .max(200)
+    .default("application")
+    .transform((text) => text.split(","))
+    .pipe(z.array(DIMENSION).min(1).max(10)),
   most: z.coerce.number().int().min(1).max(1_000).default(6),
 });
 
@@ -45,7 +51,7 @@ const Asked = z.object({
   counted: z.enum(["interface", "once", "exported"]),
   /** Exporters whose figures are in it. */
   exporters: z.int(),
-  /** Steps of the sums it was made from, in seconds; the ends of a long window are of finer ones. */
+  /** Steps of the sums it was made from, in seconds; 0: it was made from the flows themselves. */
   sums: z.int(),
   /** Stored flows that are not in the sums yet. */
   behind: z.int(),
@@ -89,14 +95,16 @@ const TrafficRow = z.object({
   /** Of the measure, in the same window a week before; null: nothing is known of then. */
   weekBefore: z.number().nullable(),
 });
-export const TrafficList = z.object({
-  asked: Asked,
+const TrafficList = z.object({
+  dimension: DIMENSION,
   rows: z.array(TrafficRow),
   /** What the rows leave of the whole, exactly. */
   others: z.object({ values: z.int(), atLeast: z.boolean(), amounts: Amounts, share: z.number() }),
   /** Bytes by which a row may be too small: what was not kept of each step. */
   mayLack: z.number(),
 });
+
+export const TrafficLists = z.object({ asked: Asked, lists: z.array(TrafficList) });
 
 export const TrafficPlaces = z.object({
   sites: z.array(z.string()),
@@ -127,3 +135,6 @@ export const InterfaceFact = z.object({
   /** Bits a second; null: as its counters say. */
   capacity: z.number().int().min(1).max(1e15).nullable(),
 });
+export type TrafficAnswer = z.infer<typeof TrafficAnswer>;
+export type TrafficLists = z.infer<typeof TrafficLists>;
+export type TrafficPlaces = z.infer<typeof TrafficPlaces>;

@@ -4,4 +4,15 @@ export { asAmount, type FlowSeen, flowSeen, NO_INTERFACE, passagesOf } from "./p
 export { filterOf, type Said, sayValue } from "./say-value.js";
 export { servicePort } from "./service-port.js";
 export { carriedUntil, eachStep, stretchOf } from "./spread.js";
-export { CUT, LEVELS, type Level, type TrafficSum, TrafficSums, WAYS, type Way } from "./sums.js";
+export {
+  type Amounts,
+  boundValues,
+  CUT,
+  LEVELS,
+  type Level,
+  mergeValues,
+  type TrafficRow,
+  TrafficSums,
+  WAYS,
+  type Way,
+} from "./sums.js";

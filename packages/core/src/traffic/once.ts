@@ -1,12 +1,13 @@
 import { type EpochUs, US_PER_DAY, US_PER_HOUR } from "../base/time/index.js";
 import type { Passage } from "./passage.js";
 
-/** Conversations and pairs of addresses that are remembered. */
-const MOST = 200_000;
 /** Exporters cut what lasts at their own moments: what another has told of, to this much, is the same. */
 const SAME_US = 1_000_000;
 /** What comes so long after is a conversation of its own, even between the same ports. */
 const BREAK_US = US_PER_HOUR;
+
+/** Conversations that are remembered while one meter alone tells. */
+const ALONE = 5_000;
 
 interface Told {
   meter: string;
@@ -27,11 +28,17 @@ export const NOTHING = Number.POSITIVE_INFINITY;
  * addresses.
  */
 export class OnceCounter {
+  /** While one meter alone tells, little has to be remembered: what a second one may begin with. */
+  private onlyMeter: string | null = null;
+  private areSeveral = false;
   /** By conversation; the one told of last stands last. */
   private readonly told = new Map<string, Told>();
   /** By pair of addresses: when an exporter that counts every packet told of it last. */
   private readonly exactly = new Map<string, EpochUs>();
   private forgot = 0;
+
+  /** @param most conversations, and pairs of addresses, that it may remember now */
+  constructor(private readonly most: () => number) {}
 
   /** Conversations forgotten because too many were going on: what is told of them again counts again. */
   get forgotten(): number {
@@ -40,12 +47,20 @@ export class OnceCounter {
 
   /** @returns from which moment on the passage counts: WHOLE, NOTHING, or between */
   take(p: Passage): EpochUs {
+    this.onlyMeter ??= p.meter;
+    this.areSeveral ||= p.meter !== this.onlyMeter;
+    const most = this.areSeveral ? this.most() : ALONE;
     const { startUs, endUs } = p.stretch;
-    if (!p.isSampled) remember(this.exactly, p.pair, endUs);
+    if (!p.isSampled) remember(this.exactly, p.pair, endUs, most);
     else if (endUs - (this.exactly.get(p.pair) ?? WHOLE) < US_PER_DAY) return NOTHING;
     const known = this.told.get(p.conversation);
     if (known === undefined) {
-      this.forgot += remember(this.told, p.conversation, { meter: p.meter, fromUs: startUs, untilUs: endUs });
+      this.forgot += remember(
+        this.told,
+        p.conversation,
+        { meter: p.meter, fromUs: startUs, untilUs: endUs },
+        this.most(),
+      );
       return WHOLE;
     }
     this.told.delete(p.conversation);
@@ -67,10 +82,14 @@ export class OnceCounter {
 }
 
 /** @returns how many had to be forgotten for it */
-function remember<T>(all: Map<string, T>, key: string, value: T): number {
+function remember<T>(all: Map<string, T>, key: string, value: T, most: number): number {
   all.delete(key);
   all.set(key, value);
-  if (all.size <= MOST) return 0;
-  all.delete(all.keys().next().value!);
-  return 1;
+  let forgotten = 0;
+  for (const oldest of all.keys()) {
+    if (all.size <= most) break;
+    all.delete(oldest);
+    forgotten++;
+  }
+  return forgotten;
 }

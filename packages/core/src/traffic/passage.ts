@@ -45,7 +45,7 @@ export interface Passage {
   readonly egress: number;
   /** It was metered at the interface it left by. */
   readonly isMeteredAtEgress: boolean;
-  /** Where it was metered. */
+  /** Which of the exporter's meters told of it: where traffic comes in, or where it goes out. */
   readonly meter: string;
   readonly isSampled: boolean;
   readonly samplingRate: number;
@@ -106,7 +106,7 @@ function passage(f: FlowSeen, flows: 0 | 1): Passage {
     ingress: f.ingress ?? NO_INTERFACE,
     egress: f.egress ?? NO_INTERFACE,
     isMeteredAtEgress: f.direction === 1,
-    meter: f.direction === 1 ? `${f.sender} out ${f.egress}` : `${f.sender} in ${f.ingress}`,
+    meter: f.direction === 1 ? `${f.sender} out` : `${f.sender} in`,
     isSampled: f.samplingRate > 1,
     samplingRate: f.samplingRate,
     src,

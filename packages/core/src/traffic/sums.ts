@@ -26,14 +26,14 @@ export interface Amounts {
   flows: number;
 }
 
-/** A sum as it is kept. */
-export interface TrafficSum extends Amounts {
+/** Sums as they are kept: of one step, exporter, interface, way and dimension, by value. */
+export interface TrafficRow {
   readonly step: number;
   readonly sender: number;
   readonly interface: number;
   readonly way: number;
   readonly dimension: number;
-  readonly value: string;
+  readonly values: ReadonlyMap<string, Amounts>;
   /** Of the bytes, those that a sampling exporter estimated; with the total only. */
   readonly estimated: number;
   /** The greatest sampling rate among them; 1: none sampled. */
@@ -41,8 +41,8 @@ export interface TrafficSum extends Amounts {
 }
 
 /**
- * What of a dimension was not kept by itself: `bytes` is the most any value that was let go had, `flows` how many values were. A value that
- * stands may have that much more.
+ * Stands for what of a dimension was not kept by itself: `bytes` is the most any value that was let go had, `flows` how many were let go. A
+ * value that stands may have that much more.
  */
 export const CUT = "\u2026";
 
@@ -58,16 +58,19 @@ interface Group {
 
 /** Values of a bounded dimension that one group keeps until it is written. */
 const MOST_VALUES = 1_000;
-/** Lanes and sites whose conversations are remembered. */
+/** Lanes and sites whose conversations are remembered, and how many of those in all. */
 const MOST_COUNTERS = 60;
+const MOST_CONVERSATIONS = 300_000;
+const LEAST_CONVERSATIONS = 5_000;
 
 /** Sums flows as they come, until they are written. Step by step, by exporter, interface and way, by every dimension. */
 export class TrafficSums {
   private minutes = new Map<string, Group>();
   private fives = new Map<string, Group>();
   private readonly counters = new Map<string, OnceCounter>();
+  private held = 0;
 
-  /** @param siteOf the site of an exporter; null: none */
+  /** @param siteOf the site of an exporter; null: none, or one where it is alone, so that its interfaces say the same */
   constructor(private readonly siteOf: (sender: number) => string | null) {}
 
   /** @param lane flows that were heard together, or came by one import: each is counted once among its own */
@@ -82,15 +85,18 @@ export class TrafficSums {
     }
   }
 
-  get isEmpty(): boolean {
-    return this.fives.size === 0;
+  /** How many sums wait to be written, not counting hours: what it holds in memory goes by this. */
+  get size(): number {
+    return this.held;
   }
 
   private counter(lane: string, site: string | null): OnceCounter {
     const key = JSON.stringify([lane, site]);
     let counter = this.counters.get(key);
     if (counter === undefined) {
-      counter = new OnceCounter();
+      counter = new OnceCounter(() =>
+        Math.max(LEAST_CONVERSATIONS, Math.floor(MOST_CONVERSATIONS / this.counters.size)),
+      );
       this.counters.set(key, counter);
       // the lane of an import that is over is the oldest
       if (this.counters.size > MOST_COUNTERS) this.counters.delete(this.counters.keys().next().value!);
@@ -123,7 +129,7 @@ export class TrafficSums {
         for (const d of level.dimensions) {
           const at = DIMENSION_INDEX[d];
           const value = values[at];
-          if (value !== null && value !== undefined) addTo(group, at, value, bytes, packets, flows);
+          if (value !== null && value !== undefined && addTo(group, at, value, bytes, packets, flows)) this.held++;
         }
       };
       eachStep(p.stretch, fromUs, level.widthUs, p.bytes, p.packets, add);
@@ -133,14 +139,15 @@ export class TrafficSums {
   }
 
   /** Gives what has been summed, level by level, and begins anew; what is told of conversations stays. */
-  take(): { readonly level: Level; readonly sums: TrafficSum[] }[] {
+  take(): { readonly level: Level; readonly rows: TrafficRow[] }[] {
     const { minutes, fives } = this;
     this.minutes = new Map();
     this.fives = new Map();
+    this.held = 0;
     return [
-      { level: LEVELS[0], sums: sumsOf(minutes.values()) },
-      { level: LEVELS[1], sums: sumsOf(fives.values()) },
-      { level: LEVELS[2], sums: sumsOf(inHours(fives.values())) },
+      { level: LEVELS[0], rows: rowsOf(minutes.values()) },
+      { level: LEVELS[1], rows: rowsOf(fives.values()) },
+      { level: LEVELS[2], rows: rowsOf(inHours(fives.values())) },
     ];
   }
 }
@@ -166,32 +173,57 @@ function groupOf(groups: Map<string, Group>, step: number, sender: number, iface
   return group;
 }
 
-function addTo(group: Group, dimension: number, value: string, bytes: number, packets: number, flows: number): void {
+/** @returns whether the value is new there */
+function addTo(group: Group, dimension: number, value: string, bytes: number, packets: number, flows: number): boolean {
   const values = group.byDimension[dimension]!;
   const known = values.get(value);
   if (known !== undefined) {
     known.bytes += bytes;
     known.packets += packets;
     known.flows += flows;
-    return;
+    return false;
   }
   values.set(value, { bytes, packets, flows });
   if (IS_BOUNDED[dimension] && values.size > 2 * MOST_VALUES) letGo(values);
+  return true;
 }
 
 /** Keeps the greatest values and notes how great the greatest of the others was. */
 function letGo(values: Map<string, Amounts>): void {
-  const cut = values.get(CUT) ?? { bytes: 0, packets: 0, flows: 0 };
+  boundValues(values, MOST_VALUES, 0);
+}
+
+/**
+ * Keeps of a bounded dimension the greatest values, each of at least a part of them all, and notes what went. One that is let go again may have
+ * been let go before: what it lost each time adds up.
+ */
+export function boundValues(values: Map<string, Amounts>, most: number, part: number): void {
+  const cut = { ...(values.get(CUT) ?? NO_AMOUNTS) };
   values.delete(CUT);
+  let whole = 0;
+  for (const { bytes } of values.values()) whole += bytes;
   const sorted = [...values].sort((a, b) => b[1].bytes - a[1].bytes || (a[0] < b[0] ? -1 : 1));
-  // one that is let go again may have been let go before: what it lost each time adds up
-  cut.bytes += sorted[MOST_VALUES]?.[1].bytes ?? 0;
-  for (const [value] of sorted.slice(MOST_VALUES)) {
+  let place = Math.min(most, sorted.length);
+  while (place > 0 && sorted[place - 1]![1].bytes < part * whole) place--;
+  cut.bytes += sorted[place]?.[1].bytes ?? 0;
+  cut.packets += sorted[place]?.[1].packets ?? 0;
+  for (const [value] of sorted.slice(place)) {
     values.delete(value);
     cut.flows++;
   }
-  values.set(CUT, cut);
+  if (cut.flows > 0) values.set(CUT, cut);
 }
+
+/** Adds values to others. What comes to nothing, because it was taken out again, is gone. */
+export function mergeValues(into: Map<string, Amounts>, more: Iterable<readonly [string, Amounts]>): void {
+  for (const [value, { bytes, packets, flows }] of more) {
+    const known = into.get(value) ?? NO_AMOUNTS;
+    const sum = { bytes: known.bytes + bytes, packets: known.packets + packets, flows: known.flows + flows };
+    if (sum.bytes > 0 || sum.packets > 0 || sum.flows > 0) into.set(value, sum);
+    else into.delete(value);
+  }
+}
+const NO_AMOUNTS: Amounts = { bytes: 0, packets: 0, flows: 0 };
 
 function inHours(fives: Iterable<Group>): Iterable<Group> {
   const hours = new Map<string, Group>();
@@ -206,23 +238,23 @@ function inHours(fives: Iterable<Group>): Iterable<Group> {
   return hours.values();
 }
 
-function sumsOf(groups: Iterable<Group>): TrafficSum[] {
-  const sums: TrafficSum[] = [];
+function rowsOf(groups: Iterable<Group>): TrafficRow[] {
+  const rows: TrafficRow[] = [];
   for (const { step, sender, interface: iface, way, estimated, rate, byDimension } of groups)
     for (const [dimension, values] of byDimension.entries()) {
+      if (values.size === 0) continue;
       if (IS_BOUNDED[dimension] && values.size > MOST_VALUES) letGo(values);
-      for (const [value, amounts] of values)
-        sums.push({
-          step,
-          sender,
-          interface: iface,
-          way,
-          dimension,
-          value,
-          ...amounts,
-          estimated: dimension === 0 ? estimated : 0,
-          rate: dimension === 0 ? rate : 1,
-        });
+      const isTotal = dimension === 0;
+      rows.push({
+        step,
+        sender,
+        interface: iface,
+        way,
+        dimension,
+        values,
+        estimated: isTotal ? estimated : 0,
+        rate: isTotal ? rate : 1,
+      });
     }
-  return sums;
+  return rows;
 }

@@ -1,7 +1,7 @@
 import { statfs } from "node:fs/promises";
+import { US_PER_DAY } from "@halvik/core/base/time";
 import { TrafficSums } from "@halvik/core/traffic";
 import { writeHeartbeat } from "../domains/health/repository.js";
-import { sitesOfSenders } from "../domains/intake/senders/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
 import { keepSession } from "../kernel/db/keep-session.js";
@@ -10,14 +10,16 @@ import type { RoleContext } from "../kernel/role-input.js";
 import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
 import { dropExpired, shedOldest } from "../store/keeping/retention.js";
 import { OwnRecords } from "../store/own-records.js";
-import { cutSteps } from "../store/traffic/cut-steps.js";
-import { sumFlows } from "../store/traffic/sum-flows.js";
+import { sharedSites, sumFlows } from "../store/traffic/sum-flows.js";
+import { closeSteps } from "../store/traffic/write-sums.js";
 
 const IDLE_MS = 1_000;
 const HEARTBEAT_MS = 5_000;
 const RETENTION_MS = 60_000;
 /** Flows are summed for so long before they are written: rows of a busy step are touched once and not for every batch. */
 const SUMS_MS = 5_000;
+/** Who has told of traffic since then is asked before any of it is summed. */
+const SITES_US = 30 * US_PER_DAY;
 
 /** Keeps the store in order: sums traffic, indexes what has been stored, seals, drops what is older than is kept, and guards the disk. */
 export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
@@ -33,7 +35,7 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     five: config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS,
     hour: config.HALVIK_KEEP_TRAFFIC_HOUR_DAYS,
   };
-  let sites = await sitesOfSenders(client);
+  let sites = await sharedSites(client, nowUs() - SITES_US);
   const sums = new TrafficSums((sender) => sites.get(sender) ?? null);
   let sumsMs = Number.NEGATIVE_INFINITY;
   let beatMs = Number.NEGATIVE_INFINITY;
@@ -55,7 +57,8 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     await beat();
     const now = performance.now();
     if (now - sumsMs > SUMS_MS) {
-      const isBehind = await sumFlows(client, sums);
+      sites = await sharedSites(client, nowUs() - SITES_US);
+      const isBehind = await sumFlows(client, sums, keepTraffic, nowUs());
       more ||= isBehind;
       if (!isBehind) sumsMs = now;
       await beat();
@@ -63,8 +66,7 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     if (now - retentionMs > RETENTION_MS) {
       retentionMs = now;
       await own.write(await dropExpired(client, days, nowUs()));
-      sites = await sitesOfSenders(client);
-      while ((await cutSteps(client, keepTraffic, nowUs())) && !stopping()) await beat();
+      while ((await closeSteps(client, keepTraffic, nowUs())) && !stopping()) await beat();
     }
     if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));
   }

@@ -26,14 +26,7 @@ const ROLLUPS = [
   "flow_interface",
 ];
 /** Sums of traffic, and what is noted beside them. */
-const TRAFFIC = [
-  "traffic_minute",
-  "traffic_five",
-  "traffic_hour",
-  "traffic_source",
-  "traffic_step",
-  "traffic_position",
-];
+const TRAFFIC = ["traffic_sum", "traffic_source", "traffic_position"];
 /** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue. */
 const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", ...ROLLUPS];
 /** What holds secrets, or what only whoever signs people in has to see. */

@@ -37,6 +37,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/incidents/incident-page")).IncidentPage }),
           },
           {
+            path: "traffic",
+            lazy: async () => ({ Component: (await import("../features/traffic/traffic-page")).TrafficPage }),
+          },
+          {
             path: "rules",
             lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }),
           },

@@ -37,6 +37,9 @@ import type {
   SnmpUserList,
   Suggestions,
   Summary,
+  TrafficAnswer,
+  TrafficLists,
+  TrafficPlaces,
   UnusualThen,
   ValuesAnswer,
   WhyNothing,
@@ -202,6 +205,53 @@ export const loadQuery = (window: WindowParts, person: string, liveOnly: boolean
       ),
     placeholderData: keepPreviousData,
   });
+/** What of traffic is asked: whose, counted how, by what, of which measure. */
+export interface TrafficAsked {
+  readonly site?: string | undefined;
+  readonly exporter?: number | undefined;
+  readonly interface?: number | undefined;
+  readonly count: "once" | "exported";
+  readonly measure: "bytes" | "packets" | "flows";
+}
+export const trafficQuery = (window: WindowParts, asked: TrafficAsked, by: string) =>
+  queryOptions({
+    queryKey: ["traffic", "course", window.from, window.to, asked, by],
+    queryFn: ({ signal }) =>
+      request<TrafficAnswer>(
+        "GET",
+        `/traffic${query({ from: window.from, to: window.to, ...inText(asked), by })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
+export const trafficListsQuery = (
+  window: WindowParts,
+  asked: TrafficAsked,
+  dimensions: readonly string[],
+  most: number,
+) =>
+  queryOptions({
+    queryKey: ["traffic", "lists", window.from, window.to, asked, dimensions, most],
+    queryFn: ({ signal }) =>
+      request<TrafficLists>(
+        "GET",
+        `/traffic/lists${query({ from: window.from, to: window.to, ...inText(asked), dimensions: dimensions.join(","), most: String(most) })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
+const inText = ({ exporter, interface: index, ...rest }: TrafficAsked) => ({
+  ...rest,
+  exporter: exporter === undefined ? undefined : String(exporter),
+  interface: index === undefined ? undefined : String(index),
+});
+export const trafficPlacesQuery = queryOptions({
+  queryKey: ["traffic", "places"],
+  queryFn: ({ signal }) => request<TrafficPlaces>("GET", "/traffic/places", undefined, signal),
+  staleTime: 60_000,
+});
 export const suggestionsQuery = queryOptions({
   queryKey: ["load", "suggestions"],
   queryFn: ({ signal }) => request<Suggestions>("GET", "/load/suggestions", undefined, signal),

@@ -6,6 +6,7 @@ export const SECTIONS = [
   { name: "Now", path: "/now", key: "n" },
   { name: "Records", path: "/records", key: "r" },
   { name: "Incidents", path: "/incidents", key: "i" },
+  { name: "Traffic", path: "/traffic", key: "t" },
   { name: "Rules", path: "/rules", key: "u" },
   { name: "Intake", path: "/intake", key: "k" },
 ] as const;

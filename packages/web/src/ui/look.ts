@@ -3,6 +3,8 @@
 /** A control one types or chooses in. */
 export const CONTROL =
   "rounded-xs border border-line-strong bg-sheet px-2 py-1 text-ink disabled:cursor-default disabled:opacity-60";
+/** A part of a sentence that can be changed. */
+export const IN_A_SENTENCE = "border-b border-dotted border-ink text-ink hover:border-fjord hover:text-fjord";
 /** What floats above the page. */
 export const FLOATING = "z-30 rounded-xs border border-line-strong bg-sheet text-ui shadow-lg";
 /** A tooltip: what a mark means, what was cut off. */

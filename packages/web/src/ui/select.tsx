@@ -1,6 +1,6 @@
 import { Check, ChevronDown } from "lucide-react";
 import { Select as Radix } from "radix-ui";
-import { CHOICE, CONTROL, FLOATING } from "./look";
+import { CHOICE, CONTROL, FLOATING, IN_A_SENTENCE } from "./look";
 
 export interface SelectOption {
   readonly value: string;
@@ -20,6 +20,8 @@ interface SelectProps {
   /** Shown while the value is none of the options. */
   readonly placeholder?: string | undefined;
   readonly disabled?: boolean | undefined;
+  /** It is a part of a sentence: underlined, without a box. */
+  readonly plain?: boolean | undefined;
   readonly className?: string;
 }
 
@@ -28,7 +30,17 @@ const EMPTY = "\u0000";
 const inside = (value: string) => (value === "" ? EMPTY : value);
 
 /** One of several. Opens by click, space, enter or arrow; letters lead to what begins with them. */
-export function Select({ value, onChange, options, id, label, placeholder, disabled, className = "" }: SelectProps) {
+export function Select({
+  value,
+  onChange,
+  options,
+  id,
+  label,
+  placeholder,
+  disabled,
+  plain = false,
+  className = "",
+}: SelectProps) {
   const all = options.map((o) => (typeof o === "string" ? { value: o, label: o } : o));
   const known = all.some((o) => o.value === value);
   return (
@@ -40,14 +52,16 @@ export function Select({ value, onChange, options, id, label, placeholder, disab
       <Radix.Trigger
         id={id}
         aria-label={label}
-        className={`${CONTROL} inline-flex min-w-0 items-center justify-between gap-1.5 text-left ${className}`}
+        className={`${plain ? IN_A_SENTENCE : CONTROL} inline-flex min-w-0 items-center justify-between gap-1.5 text-left ${className}`}
       >
         <span className="truncate">
           <Radix.Value placeholder={placeholder ?? value} />
         </span>
-        <Radix.Icon>
-          <ChevronDown size={14} aria-hidden className="text-quiet" />
-        </Radix.Icon>
+        {!plain && (
+          <Radix.Icon>
+            <ChevronDown size={14} aria-hidden className="text-quiet" />
+          </Radix.Icon>
+        )}
       </Radix.Trigger>
       <Radix.Portal>
         <Radix.Content

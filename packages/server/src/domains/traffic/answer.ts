@@ -1,10 +1,11 @@
-import type { TrafficAnswer, TrafficList } from "@halvik/contract";
+import type { TrafficAnswer, TrafficLists } from "@halvik/contract";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import type { Applications } from "@halvik/core/model/applications";
-import { CUT, type Dimension, filterOf, type Said, sayValue } from "@halvik/core/traffic";
+import { CUT, type Dimension, filterOf, type Said, sayValue, TrafficSums } from "@halvik/core/traffic";
 import type { z } from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { onSteps, piecesOf, readSums, type SumRow } from "../../store/traffic/read-sums.js";
+import { onSteps, piecesOf, readSums, type SumRow, sumsAtHand } from "../../store/traffic/read-sums.js";
+import { flowsOf } from "../../store/traffic/sum-flows.js";
 import type { Metered } from "./scope.js";
 
 export type MeasureName = "bytes" | "packets" | "flows";
@@ -19,6 +20,8 @@ export interface Question {
   readonly minuteSinceUs: number;
   readonly fiveSinceUs: number;
   readonly behind: number;
+  /** Exporters that share a site, and which. */
+  readonly sites: ReadonlyMap<number, string>;
   readonly applications: Applications;
 }
 
@@ -127,29 +130,108 @@ export async function profile(
   };
 }
 
+/** Where the lists of a window come from. */
+interface ListSource {
+  readonly fromUs: number;
+  readonly toUs: number;
+  /** Of the steps it was made from; 0: of the flows themselves. */
+  readonly sumsUs: number;
+  readonly rows: (dimension: Dimension, bucketUs: number, only?: readonly string[]) => Promise<SumRow[]>;
+}
+
+/** Windows so short are answered from the flows themselves, while there are not more than so many. */
+const RAW_US = 3 * US_PER_HOUR;
+const RAW_FLOWS = 40_000;
+/** Where a step of five minutes has so many flows of an interface, its lists are kept. */
+const BUSY_FLOWS = 300;
+
+async function listSource(db: Queryable, q: Question): Promise<ListSource> {
+  const five = onSteps(q.fromUs, q.toUs, FIVE);
+  const { meters } = q.metered;
+  if (five.toUs - five.fromUs <= RAW_US) {
+    const flows = await flowsOf(db, five.fromUs, five.toUs, RAW_FLOWS);
+    if (flows !== null) {
+      const sums = new TrafficSums((sender) => q.sites.get(sender) ?? null);
+      for (const { flow, lane } of flows) sums.add(flow, lane);
+      const { level, rows: all } = sums.take().find((l) => l.level.widthUs === FIVE)!;
+      return {
+        ...five,
+        sumsUs: 0,
+        rows: async (dimension, bucketUs, only) => sumsAtHand(all, level, meters, dimension, five, bucketUs, only),
+      };
+    }
+  }
+  const total = nothing();
+  if (q.fromUs >= q.fiveSinceUs)
+    for (const row of await readSums(
+      db,
+      meters,
+      "total",
+      piecesOf(five.fromUs, five.toUs, FIVE, q.fiveSinceUs),
+      five.toUs - five.fromUs,
+    ))
+      addTo(total, row);
+  const isBusy = total.flows >= BUSY_FLOWS * Math.max(1, meters.length) * ((five.toUs - five.fromUs) / FIVE);
+  const window = isBusy ? five : onSteps(q.fromUs, q.toUs, US_PER_HOUR);
+  const pieces = piecesOf(
+    window.fromUs,
+    window.toUs,
+    isBusy ? FIVE : US_PER_HOUR,
+    isBusy ? q.fiveSinceUs : Number.POSITIVE_INFINITY,
+  );
+  return {
+    ...window,
+    sumsUs: Math.max(...pieces.map((p) => p.level.widthUs)),
+    rows: (dimension, bucketUs, only) => readSums(db, meters, dimension, pieces, bucketUs, only),
+  };
+}
+
+/** The greatest values of some dimensions over a window, and exactly what the others are together. */
+export async function lists(
+  db: Queryable,
+  q: Question,
+  dimensions: readonly Dimension[],
+  most: number,
+): Promise<z.infer<typeof TrafficLists>> {
+  const source = await listSource(db, q);
+  const whole = nothing();
+  const one = source.toUs - source.fromUs;
+  for (const row of await source.rows("total", one)) addTo(whole, row);
+  const before = {
+    pieces: piecesOf(source.fromUs - WEEK, source.toUs - WEEK, US_PER_HOUR, Number.POSITIVE_INFINITY),
+    // of a window that is no whole number of hours the hours of then would say too much
+    isKnown: source.fromUs % US_PER_HOUR === 0 && source.toUs % US_PER_HOUR === 0,
+  };
+  const known =
+    before.isKnown && (await readSums(db, q.metered.meters, "total", before.pieces, one)).some((r) => r.bytes > 0);
+  const all: z.infer<typeof TrafficLists>["lists"] = [];
+  for (const dimension of dimensions)
+    all.push({
+      dimension,
+      ...(await list(db, q, source, whole, dimension, most, known ? before.pieces : null)),
+    });
+  return { asked: asked({ ...q, fromUs: source.fromUs, toUs: source.toUs }, source.sumsUs), lists: all };
+}
+
 interface Gathered extends Total {
   readonly said: Said;
   readonly values: string[];
 }
 
-/** The greatest values of a dimension over a window, and exactly what the others are together. */
-export async function list(
+async function list(
   db: Queryable,
   q: Question,
+  source: ListSource,
+  whole: Total,
   dimension: Dimension,
   most: number,
-): Promise<z.infer<typeof TrafficList>> {
-  const window = onSteps(q.fromUs, q.toUs, q.fromUs >= q.fiveSinceUs ? FIVE : US_PER_HOUR);
-  const pieces = piecesOf(window.fromUs, window.toUs, FIVE, q.fiveSinceUs);
-  const { meters } = q.metered;
-  const one = window.toUs - window.fromUs;
-  const rows = await readSums(db, meters, dimension, pieces, one);
-  const whole = nothing();
-  for (const row of await readSums(db, meters, "total", pieces, one)) addTo(whole, row);
+  before: ReturnType<typeof piecesOf> | null,
+): Promise<Omit<z.infer<typeof TrafficLists>["lists"][number], "dimension">> {
+  const one = source.toUs - source.fromUs;
   const byLabel = new Map<string, Gathered>();
   let mayLack = 0;
   let gone = 0;
-  for (const row of rows) {
+  for (const row of await source.rows(dimension, one)) {
     if (row.value === CUT) {
       mayLack += row.bytes;
       gone += row.flows;
@@ -165,17 +247,18 @@ export async function list(
     (a, b) => b[q.measure] - a[q.measure] || (a.said.label < b.said.label ? -1 : 1),
   );
   const top = sorted.slice(0, most);
-  const values = top.flatMap((g) => g.values);
+  const values = [...new Set(top.flatMap((g) => g.values))];
   const labelOf = new Map(top.flatMap((g) => g.values.map((v) => [v, g.said.label] as const)));
-  const width = Math.max(FIVE, Math.ceil(one / COURSE / FIVE) * FIVE);
-  const inCourse = values.length === 0 ? [] : await readSums(db, meters, dimension, pieces, width, values);
-  const courses = coursesOf(inCourse, labelOf, q.measure, window, width);
-  const before = piecesOf(window.fromUs - WEEK, window.toUs - WEEK, FIVE, q.fiveSinceUs);
-  const wholeBefore = await readSums(db, meters, "total", before, one);
+  const least = source.sumsUs >= US_PER_HOUR ? US_PER_HOUR : FIVE;
+  const width = Math.max(least, Math.ceil(one / COURSE / least) * least);
+  const inCourse = values.length === 0 ? [] : await source.rows(dimension, width, values);
+  const courses = coursesOf(inCourse, labelOf, q.measure, source, width);
   const weekBefore = new Map<string, number>();
-  if (values.length > 0)
-    for (const row of await readSums(db, meters, dimension, before, one, values))
-      weekBefore.set(labelOf.get(row.value)!, (weekBefore.get(labelOf.get(row.value)!) ?? 0) + row[q.measure]);
+  if (before !== null && values.length > 0)
+    for (const row of await readSums(db, q.metered.meters, dimension, before, one, values)) {
+      const label = labelOf.get(row.value)!;
+      weekBefore.set(label, (weekBefore.get(label) ?? 0) + row[q.measure]);
+    }
   const listed = nothing();
   for (const row of top) addTo(listed, row);
   const rest = {
@@ -185,7 +268,6 @@ export async function list(
   };
   const share = (part: number): number => (whole[q.measure] > 0 ? part / whole[q.measure] : 0);
   return {
-    asked: asked({ ...q, ...window }, Math.max(...pieces.map((p) => p.level.widthUs))),
     rows: top.map(({ said, values: of, bytes, packets, flows }) => ({
       label: said.label,
       unnamed: said.isUnnamed,
@@ -193,7 +275,7 @@ export async function list(
       amounts: { bytes, packets, flows },
       share: share({ bytes, packets, flows }[q.measure]),
       course: courses.get(said.label) ?? [],
-      weekBefore: wholeBefore.length === 0 ? null : (weekBefore.get(said.label) ?? 0),
+      weekBefore: before === null ? null : (weekBefore.get(said.label) ?? 0),
     })),
     others: { values: sorted.length - top.length, atLeast: gone > 0, amounts: rest, share: share(rest[q.measure]) },
     mayLack,

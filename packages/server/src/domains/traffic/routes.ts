@@ -1,8 +1,8 @@
 import {
   InterfaceFact,
   TrafficAnswer,
-  TrafficList,
-  TrafficListQuery,
+  TrafficLists,
+  TrafficListsQuery,
   TrafficPlaces,
   TrafficQuery,
 } from "@halvik/contract";
@@ -17,10 +17,10 @@ import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { readWindow } from "../../kernel/http/window.js";
 import { keptSince, trafficSources } from "../../store/traffic/read-sums.js";
-import { flowsBehind } from "../../store/traffic/sum-flows.js";
+import { flowsBehind, sharedSites } from "../../store/traffic/sum-flows.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
-import { list, profile, type Question } from "./answer.js";
+import { lists, profile, type Question } from "./answer.js";
 import { knownInterfaces, sayInterface } from "./interfaces-repository.js";
 import { capacityOf, placesOf } from "./places.js";
 import { metersOf } from "./scope.js";
@@ -43,7 +43,7 @@ interface Needs {
 /** Who uses the network for what. */
 export const trafficRoutes = ({ config, models, db, directory, presenter }: Needs) => {
   const questionOf = async (
-    query: Omit<z.output<typeof TrafficListQuery>, "dimension" | "most">,
+    query: Omit<z.output<typeof TrafficListsQuery>, "dimensions" | "most">,
   ): Promise<Question> => {
     const now = nowUs();
     const window = readWindow(query, now);
@@ -59,6 +59,7 @@ export const trafficRoutes = ({ config, models, db, directory, presenter }: Need
       minuteSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_MINUTE_DAYS, now),
       fiveSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS, now),
       behind: await flowsBehind(db),
+      sites: await sharedSites(db, window.fromUs),
       applications: senders.applications,
     };
   };
@@ -81,12 +82,12 @@ export const trafficRoutes = ({ config, models, db, directory, presenter }: Need
     }),
     route({
       method: "get",
-      path: "/traffic/list",
-      summary: "The greatest values of a dimension of traffic, and what the others are together",
+      path: "/traffic/lists",
+      summary: "The greatest values of dimensions of traffic, and what the others are together",
       access: "read",
-      query: TrafficListQuery,
-      answer: TrafficList,
-      handle: async ({ query }) => list(db, await questionOf(query), query.dimension, query.most),
+      query: TrafficListsQuery,
+      answer: TrafficLists,
+      handle: async ({ query }) => lists(db, await questionOf(query), query.dimensions, query.most),
     }),
     route({
       method: "get",

@@ -53,9 +53,14 @@ export function metersOf(
   const atSite = scope.site === undefined ? null : new Set(directory.idsAtSites([scope.site]));
   const exporters = [...new Set(heard.map((s) => s.sender))].filter((id) => atSite === null || atSite.has(id));
   if (scope.count === "exported") return { meters: exporters.flatMap(inOf), sides: 1, counted: "exported" };
-  const way = atSite === null ? ONCE : ONCE_AT_SITE;
+  const once = (sender: number, way: number): Meter => ({ sender, interface: NO_INTERFACE, way, side: 0 });
   return {
-    meters: exporters.map((sender) => ({ sender, interface: NO_INTERFACE, way, side: 0 })),
+    meters:
+      atSite === null
+        ? exporters.map((sender) => once(sender, ONCE))
+        : exporters.length > 1
+          ? exporters.map((sender) => once(sender, ONCE_AT_SITE))
+          : exporters.flatMap(inOf),
     sides: 1,
     counted: "once",
   };

@@ -1,23 +1,23 @@
-/** Sums of traffic: by step, exporter, interface, way and everything it is told apart by; how far flows have been summed; what interfaces are. */
-const sums = (table: string): string => `
-create table public.${table} (
+/** Sums of traffic: by step, exporter, interface, way and what it is told apart by; how far flows have been summed; what interfaces are. */
+export const up = `
+create table public.traffic_sum (
+  level smallint not null,
   sender integer not null,
   interface bigint not null,
   way smallint not null,
   dimension smallint not null,
   step integer not null,
-  value text collate "C" not null constraint ${table}_value_check check (length(value) <= 200),
-  bytes bigint not null,
-  packets bigint not null,
-  flows bigint not null,
+  vals text[] not null,
+  bytes bigint[] not null,
+  packets bigint[] not null,
+  flows bigint[] not null,
   estimated bigint not null,
   rate integer not null,
-  constraint ${table}_pkey primary key (sender, interface, way, dimension, step, value)
+  open boolean not null,
+  constraint traffic_sum_pkey primary key (level, sender, interface, way, dimension, step)
 );
-create index ${table}_step_idx on public.${table} (step);
-`;
-
-export const up = `${["traffic_minute", "traffic_five", "traffic_hour"].map(sums).join("")}
+create index traffic_sum_step_idx on public.traffic_sum (level, step);
+create index traffic_sum_open_idx on public.traffic_sum (level, step) where open;
 create table public.traffic_source (
   sender integer not null,
   interface bigint not null,
@@ -25,11 +25,6 @@ create table public.traffic_source (
   first_us bigint not null,
   last_us bigint not null,
   constraint traffic_source_pkey primary key (sender, interface, way)
-);
-create table public.traffic_step (
-  level smallint not null,
-  step integer not null,
-  constraint traffic_step_pkey primary key (level, step)
 );
 create table public.traffic_position (
   segment text constraint traffic_position_pkey primary key,

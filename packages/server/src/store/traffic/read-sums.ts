@@ -1,7 +1,7 @@
 import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
-import { DIMENSIONS, type Dimension, LEVELS, type Level } from "@halvik/core/traffic";
+import { DIMENSIONS, type Dimension, LEVELS, type Level, type TrafficRow } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { tableOf } from "./write-sums.js";
+import { levelNumber } from "./write-sums.js";
 
 /** Sums that are read together: of one exporter, interface and way, for one side of the picture. */
 export interface Meter {
@@ -70,22 +70,14 @@ export async function readSums(
 ): Promise<SumRow[]> {
   const all: SumRow[] = [];
   for (const { level, fromUs, toUs } of pieces) {
-    const { rows } = await db.query<{
-      bucket: number;
-      side: 0 | 1;
-      value: string;
-      bytes: number;
-      packets: number;
-      flows: number;
-      estimated: number;
-      rate: number;
-    }>(
-      `select floor(t.step * $8::float8 / $9::float8)::float8 as bucket, m.side, t.value, sum(t.bytes)::float8 as bytes, sum(t.packets)::float8 as packets,
-         sum(t.flows)::float8 as flows, sum(t.estimated)::float8 as estimated, max(t.rate) as rate
+    const wanted = only === null ? "" : "and u.value = any($11::text[])";
+    const { rows } = await db.query<Omit<SumRow, "fromUs"> & { bucket: number }>(
+      `select floor(p.step * $8::float8 / $9::float8)::float8 as bucket, m.side, u.value, sum(u.bytes)::float8 as bytes, sum(u.packets)::float8 as packets,
+         sum(u.flows)::float8 as flows, sum(case when u.place = 1 then p.estimated else 0 end)::float8 as estimated, max(p.rate) as rate
        from unnest($1::int[], $2::bigint[], $3::smallint[], $4::int[]) as m (sender, interface, way, side)
-       join ${tableOf(level)} t on t.sender = m.sender and t.interface = m.interface and t.way = m.way
-       where t.dimension = $5 and t.step >= $6 and t.step < $7 ${only === null ? "" : "and t.value = any($10::text[])"}
-       group by 1, 2, 3`,
+       join traffic_sum p on p.level = $10 and p.sender = m.sender and p.interface = m.interface and p.way = m.way,
+         unnest(p.vals, p.bytes, p.packets, p.flows) with ordinality as u (value, bytes, packets, flows, place)
+       where p.dimension = $5 and p.step >= $6 and p.step < $7 ${wanted} group by 1, 2, 3`,
       [
         meters.map((m) => m.sender),
         meters.map((m) => m.interface),
@@ -96,12 +88,52 @@ export async function readSums(
         Math.ceil(toUs / level.widthUs),
         level.widthUs,
         bucketUs,
+        levelNumber(level),
         ...(only === null ? [] : [only]),
       ],
     );
     for (const { bucket, ...rest } of rows) all.push({ fromUs: bucket * bucketUs, ...rest });
   }
   return all;
+}
+
+/** The same of sums that are at hand: of one level. */
+export function sumsAtHand(
+  all: readonly TrafficRow[],
+  level: Level,
+  meters: readonly Meter[],
+  dimension: Dimension,
+  { fromUs, toUs }: { readonly fromUs: number; readonly toUs: number },
+  bucketUs: number,
+  only: readonly string[] | null = null,
+): SumRow[] {
+  const sides = new Map(meters.map((m) => [`${m.sender} ${m.interface} ${m.way}`, m.side]));
+  const at = DIMENSIONS.indexOf(dimension);
+  const rows = new Map<string, { -readonly [K in keyof SumRow]: SumRow[K] }>();
+  for (const { step, sender, interface: iface, way, dimension: of, values, estimated, rate } of all) {
+    const us = step * level.widthUs;
+    const side = sides.get(`${sender} ${iface} ${way}`);
+    if (of !== at || side === undefined || us < fromUs || us >= toUs) continue;
+    const bucket = Math.floor(us / bucketUs) * bucketUs;
+    let first = true;
+    for (const [value, { bytes, packets, flows }] of values) {
+      const share = first ? estimated : 0;
+      first = false;
+      if (only !== null && !only.includes(value)) continue;
+      const key = `${bucket} ${side} ${value}`;
+      const row = rows.get(key);
+      if (row === undefined)
+        rows.set(key, { fromUs: bucket, side, value, bytes, packets, flows, estimated: share, rate });
+      else {
+        row.bytes += bytes;
+        row.packets += packets;
+        row.flows += flows;
+        row.estimated += share;
+        row.rate = Math.max(row.rate, rate);
+      }
+    }
+  }
+  return [...rows.values()];
 }
 
 /** What tells of traffic, and from when to when. */

@@ -1,12 +1,14 @@
+import { US_PER_HOUR } from "@halvik/core/base/time";
 import { type FlowSeen, TrafficSums } from "@halvik/core/traffic";
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
 import { canonical } from "../record-columns.js";
 import { segmentTable } from "../segments.js";
-import { addSums, takeOutSums } from "./write-sums.js";
+import { addRows, type KeepTraffic, oldestStep, takeOutRows } from "./write-sums.js";
 
 /** Flows that are read at once. */
-const ROWS = 20_000;
-/** Flows that are summed before they are written: the more, the fewer rows are touched twice. */
+const ROWS = 5_000;
+/** Sums and flows that are gathered before they are written: the more, the fewer rows are touched twice, and the more memory it takes. */
+const SUMS_A_WRITE = 150_000;
 const FLOWS_A_WRITE = 200_000;
 
 const COLUMNS = [
@@ -120,7 +122,7 @@ const laneOf = (job: number | null): string => (job === null ? "heard" : `import
  * @param sums knows what was told of conversations that go on
  * @returns whether there was more than one call sums
  */
-export async function sumFlows(client: Client, sums: TrafficSums): Promise<boolean> {
+export async function sumFlows(client: Client, sums: TrafficSums, keep: KeepTraffic, nowUs: number): Promise<boolean> {
   const positions: { segment: string; lastId: string }[] = [];
   let flows = 0;
   let more = false;
@@ -128,7 +130,7 @@ export async function sumFlows(client: Client, sums: TrafficSums): Promise<boole
     const lane = laneOf(job);
     let lastId = after;
     for (;;) {
-      if (flows >= FLOWS_A_WRITE) {
+      if (flows >= FLOWS_A_WRITE || sums.size >= SUMS_A_WRITE) {
         more = true;
         break;
       }
@@ -143,13 +145,34 @@ export async function sumFlows(client: Client, sums: TrafficSums): Promise<boole
   }
   if (positions.length === 0) return false;
   await transaction(client, async () => {
-    for (const { level, sums: of } of sums.take()) await addSums(client, level, of);
+    for (const { level, rows } of sums.take()) {
+      // of history what is kept no longer need not be written
+      const oldest = oldestStep(level, keep, nowUs);
+      await addRows(
+        client,
+        level,
+        rows.filter((r) => r.step >= oldest),
+        nowUs,
+      );
+    }
     await client.query(
       "insert into traffic_position (segment, last_id) select * from unnest($1::text[], $2::bigint[]) on conflict (segment) do update set last_id = excluded.last_id",
       [positions.map((p) => p.segment), positions.map((p) => p.lastId)],
     );
   });
   return more;
+}
+
+/** Exporters that are at a site with others, with the site: a conversation there may be told of twice. */
+export async function sharedSites(db: Queryable, sinceUs: number): Promise<ReadonlyMap<number, string>> {
+  const { rows } = await db.query<{ id: number; site: string }>(
+    `with exporters as (
+       select distinct sender from traffic_source union select distinct sender from flow_interface where bucket >= $1),
+     at as (select s.id, s.site, count(*) over (partition by s.site) as exporters from sender s join exporters e on e.sender = s.id where s.site is not null)
+     select id, site from at where exporters > 1`,
+    [Math.floor(sinceUs / US_PER_HOUR)],
+  );
+  return new Map(rows.map((r) => [r.id, r.site]));
 }
 
 /** How many flows are stored and not summed yet, of each segment up to so many. */
@@ -170,6 +193,7 @@ export async function takeOutFlows(
   db: Queryable,
   segment: string,
   siteOf: (sender: number) => string | null,
+  nowUs: number,
 ): Promise<void> {
   const { rows } = await db.query<{ last: string }>(
     "select last_id::text as last from traffic_position where segment = $1",
@@ -184,6 +208,41 @@ export async function takeOutFlows(
     after = read.lastId;
     if (read.flows.length < ROWS) break;
   }
-  for (const { level, sums: of } of sums.take()) await takeOutSums(db, level, of);
+  for (const { level, rows: of } of sums.take()) await takeOutRows(db, level, of, nowUs);
   await db.query("delete from traffic_position where segment = $1", [segment]);
+}
+
+/** Flows that may have lasted into a window that lies before they were told of: exporters cut what lasts (common practice, no source). */
+const LONGEST_US = US_PER_HOUR;
+
+/**
+ * The flows of a window themselves, by id within each segment: those that ended in it, or after it and began before its end.
+ * @returns null where there are more than so many, or some of them are no longer kept
+ */
+export async function flowsOf(
+  db: Queryable,
+  fromUs: number,
+  toUs: number,
+  most: number,
+): Promise<{ readonly flow: FlowSeen; readonly lane: string }[] | null> {
+  const { rows: kept } = await db.query<{ dropped: boolean }>(
+    "select exists (select from dropped_segment where name like 'f%' and max_time >= $1 and min_time < $2) as dropped",
+    [fromUs, toUs + LONGEST_US],
+  );
+  if (kept[0]!.dropped) return null;
+  const { rows: segments } = await db.query<{ name: string; job: number | null }>(
+    "select name, job from segment where shape = 'flow' and max_time >= $1 and min_time < $2 order by min_time, name",
+    [fromUs, toUs + LONGEST_US],
+  );
+  const flows: { flow: FlowSeen; lane: string }[] = [];
+  for (const { name, job } of segments) {
+    const { rows } = await db.query<Row>({
+      text: `select ${COLUMNS} from ${segmentTable(name)} where time >= $1 and time < $2 and (start is null or start < $3 or time < $3) order by time, id limit $4`,
+      values: [fromUs, toUs + LONGEST_US, toUs, most - flows.length + 1],
+      rowMode: "array",
+    });
+    for (const row of rows) flows.push({ flow: seen(row), lane: laneOf(job) });
+    if (flows.length > most) return null;
+  }
+  return flows;
 }

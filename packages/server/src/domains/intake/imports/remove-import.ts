@@ -5,8 +5,7 @@ import { rowsAfter } from "../../../store/record-rows.js";
 import { RollupSums } from "../../../store/rollups.js";
 import { dropSegment } from "../../../store/segment-life.js";
 import { segmentsOfJob } from "../../../store/segments.js";
-import { takeOutFlows } from "../../../store/traffic/sum-flows.js";
-import { sitesOfSenders } from "../senders/repository.js";
+import { sharedSites, takeOutFlows } from "../../../store/traffic/sum-flows.js";
 import { DEAD_AFTER_US, endJob, forgetImportedFile, stateOfJob } from "./repository.js";
 
 const READ_AT_ONCE = 10_000;
@@ -21,12 +20,12 @@ export async function removeImport(db: Queryable, job: number): Promise<number> 
   if (known === null) throw new Error(`there is no import ${job}; “halvik import list” shows which there are`);
   if (["running", "waiting", "cancelling"].includes(known.state) && nowUs() - known.updatedUs < DEAD_AFTER_US)
     throw new Error(`import ${job} still runs: cancel it on Intake first, or wait for its end`);
-  const sites = await sitesOfSenders(db);
+  const sites = await sharedSites(db, 0);
   let removed = 0;
   for (const { name, rows } of await segmentsOfJob(db, job)) {
     await dropSegment(db, name, nowUs(), async () => {
       await takeFromSums(db, name);
-      await takeOutFlows(db, name, (sender) => sites.get(sender) ?? null);
+      await takeOutFlows(db, name, (sender) => sites.get(sender) ?? null, nowUs());
     });
     removed += rows;
   }

@@ -126,9 +126,3 @@ export async function heardBefore(
   );
   return rows.map((r) => ({ sender: r.sender, lastHeardUs: r.last_heard_us, clockOffsetUs: r.clock_offset_us }));
 }
-
-/** The sites of senders that have one. */
-export async function sitesOfSenders(db: Queryable): Promise<ReadonlyMap<number, string>> {
-  const { rows } = await db.query<{ id: number; site: string }>("select id, site from sender where site is not null");
-  return new Map(rows.map((r) => [r.id, r.site]));
-}

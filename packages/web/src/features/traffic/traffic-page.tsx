@@ -1,0 +1,256 @@
+import type { TrafficAnswer } from "@halvik/contract";
+import { useQuery } from "@tanstack/react-query";
+import { type ReactNode, useState } from "react";
+import { useSearchParams } from "react-router";
+import { trafficListsQuery, trafficPlacesQuery, trafficQuery } from "../../data/api";
+import { useWindow } from "../../data/use-window";
+import { isoOf, useViewStore, usOf } from "../../data/view-store";
+import { TextButton } from "../../ui/button";
+import { Trouble } from "../../ui/empty-state";
+import { Page, Scroller } from "../../ui/page";
+import { safeText } from "../../ui/safe-text";
+import { Select } from "../../ui/select";
+import { dayMinute } from "../../ui/time";
+import { sayAmount, sayRate } from "./amounts";
+import { BY, MEASURES, placeOf, placeOptions, readSentence, type Sentence, scopeFilter } from "./asked";
+import { InterfaceForm } from "./interface-form";
+import { TrafficListTable } from "./lists";
+import { Profile } from "./profile";
+import { StepTable } from "./step-table";
+
+/** What is listed beside the profile, in this order. */
+const LISTED = ["application", "source", "destination", "pair", "service", "dscp", "packet size"] as const;
+const BRIEF = 5;
+const ALL = 500;
+
+/** Who uses the network for what: a sentence that chooses, the course over time, the greatest of everything. */
+export function TrafficPage() {
+  const [params, setParams] = useSearchParams();
+  const sentence = readSentence(params);
+  const window = useWindow();
+  const zone = useViewStore((s) => s.zone);
+  const [asTable, setAsTable] = useState(false);
+  const whole = LISTED.find((d) => d === params.get("all")) ?? null;
+  const { scale: _scale, by, ...asked } = sentence;
+  const places = useQuery(trafficPlacesQuery);
+  const course = useQuery(trafficQuery(window, asked, by));
+  const listed = useQuery(
+    trafficListsQuery(window, asked, whole === null ? LISTED : [whole], whole === null ? BRIEF : ALL),
+  );
+  const change = (to: Readonly<Record<string, string | null>>) =>
+    setParams((before) => {
+      const next = new URLSearchParams(before);
+      for (const [name, value] of Object.entries(to))
+        if (value === null || value === "") next.delete(name);
+        else next.set(name, value);
+      return next;
+    });
+  // an entry of its own in the history: the back key goes back to the window before
+  const go = (fromUs: number, toUs: number) => change({ last: null, from: isoOf(fromUs), to: isoOf(toUs) });
+  const { data } = course;
+  const error = course.error ?? listed.error;
+  const isEmpty = data?.total.every((t) => t.bytes === 0 && t.flows === 0);
+  return (
+    <Page title="Traffic">
+      <div className="border-b border-line-strong pb-1.5">
+        <div className="flex flex-wrap items-baseline gap-x-4">
+          <h1 className="text-page leading-[1.625rem] font-semibold">Traffic</h1>
+          <SentenceLine sentence={sentence} places={places.data} onChange={change} />
+          <InterfaceForm sentence={sentence} places={places.data} />
+        </div>
+        <p className="mt-0.5 flex flex-wrap gap-x-3 text-ui text-quiet">
+          {data && <Told answer={data} sentence={sentence} zone={zone} onChange={change} />}
+        </p>
+      </div>
+      {error && <Trouble error={error} what="Traffic cannot be shown" />}
+      {data && isEmpty && (
+        <p className="pt-3 text-quiet">
+          {data.asked.behind > 0
+            ? "Flows of this window are still being summed."
+            : "No exporter told of traffic here in this window. Intake says what is heard, and how an exporter is set up."}
+        </p>
+      )}
+      {data && !isEmpty && (
+        <div className="grid min-h-0 flex-1 grid-cols-[minmax(330px,5fr)_7fr] gap-5 max-wide:flex max-wide:flex-none max-wide:flex-col">
+          <div className="flex min-h-0 flex-col pt-2 pb-2 max-wide:h-[32rem]">
+            {asTable ? (
+              <StepTable answer={data} sentence={sentence} onGo={go} />
+            ) : (
+              <Profile answer={data} sentence={sentence} onGo={go} />
+            )}
+            <TextButton className="self-start text-small" onClick={() => setAsTable(!asTable)}>
+              {asTable ? "as a picture" : "as a table"}
+            </TextButton>
+          </div>
+          <Scroller label="The greatest">
+            <div className="pt-2">
+              {whole !== null && (
+                <p className="mb-1 text-ui">
+                  <TextButton onClick={() => change({ all: null })}>back to all lists</TextButton>
+                </p>
+              )}
+              {listed.data?.lists.map((list) => (
+                <TrafficListTable
+                  key={list.dimension}
+                  list={list}
+                  sentence={sentence}
+                  scope={scopeFilter(sentence, places.data)}
+                  bands={list.dimension === by ? data.bands : []}
+                  onAll={whole === null ? () => change({ all: list.dimension }) : null}
+                />
+              ))}
+              {listed.data && (
+                <ListsNote
+                  sums={listed.data.asked.sums}
+                  from={listed.data.asked.from}
+                  to={listed.data.asked.to}
+                  zone={zone}
+                />
+              )}
+            </div>
+          </Scroller>
+        </div>
+      )}
+    </Page>
+  );
+}
+
+interface LineProps {
+  readonly sentence: Sentence;
+  readonly places: Parameters<typeof placeOptions>[0];
+  readonly onChange: (to: Readonly<Record<string, string | null>>) => void;
+}
+
+/** The sentence that chooses everything; its underlined parts are pickers. */
+function SentenceLine({ sentence, places, onChange }: LineProps) {
+  const exporter = places?.exporters.find((e) => e.id === sentence.exporter);
+  return (
+    <p className="flex flex-wrap items-baseline gap-x-1 text-body">
+      of
+      <Select
+        plain
+        label="Whose traffic"
+        value={placeOf(sentence)}
+        options={placeOptions(places)}
+        onChange={(to) => {
+          const [kind, ...rest] = to.split(" ");
+          const name = rest.join(" ");
+          onChange({
+            site: kind === "site" ? name : null,
+            exporter: kind === "exporter" ? name : null,
+            interface: null,
+          });
+        }}
+      />
+      {exporter !== undefined && (
+        <>
+          <span>,</span>
+          <Select
+            plain
+            label="Which interface"
+            value={sentence.interface === undefined ? "" : String(sentence.interface)}
+            options={[
+              { value: "", label: "all its interfaces" },
+              ...exporter.interfaces.map((i) => ({
+                value: String(i.index),
+                label: i.name,
+                about: i.capacity === null ? "" : sayRate(i.capacity, "bytes"),
+              })),
+            ]}
+            onChange={(to) => onChange({ interface: to })}
+          />
+        </>
+      )}
+      , by
+      <Select
+        plain
+        label="By what"
+        value={sentence.by}
+        options={[...BY]}
+        onChange={(to) => onChange({ by: to === "application" ? null : to })}
+      />
+      , in
+      <Select
+        plain
+        label="In which measure"
+        value={sentence.measure}
+        options={[...MEASURES]}
+        onChange={(to) => onChange({ measure: to === "bytes" ? null : to })}
+      />
+    </p>
+  );
+}
+
+const COUNTED: Readonly<Record<TrafficAnswer["asked"]["counted"], (exporters: number) => string>> = {
+  interface: () => "as metered at this interface",
+  once: (n) => (n === 1 ? "each conversation once" : `each conversation once, of ${n} exporters`),
+  exported: (n) => `as exported: as often as ${n === 1 ? "it was told" : `${n} exporters told of it`}`,
+};
+
+/** What there is in all, how it was counted, and what is to be known of it. */
+function Told({
+  answer: { asked, total, estimated, sides, capacity },
+  sentence,
+  zone,
+  onChange,
+}: {
+  answer: TrafficAnswer;
+  sentence: Sentence;
+  zone: string;
+  onChange: LineProps["onChange"];
+}) {
+  const bytes = total.reduce((sum, t) => sum + t.bytes, 0);
+  const flows = Math.max(...total.map((t) => t.flows));
+  const part = bytes === 0 ? 0 : estimated.bytes / bytes;
+  const parts: ReactNode[] = [
+    `${flows.toLocaleString("en")} flows`,
+    sides === 2
+      ? `${sayAmount(total[0]!.bytes, "bytes")} in · ${sayAmount(total[1]!.bytes, "bytes")} out`
+      : sayAmount(bytes, "bytes"),
+    `${dayMinute(usOf(asked.from), zone)} – ${dayMinute(usOf(asked.to), zone)}`,
+    <span key="counted">
+      {COUNTED[asked.counted](asked.exporters)}
+      {asked.counted !== "interface" && sentence.exporter === undefined && (
+        <TextButton
+          className="ml-1.5"
+          onClick={() => onChange({ count: sentence.count === "once" ? "exported" : null })}
+        >
+          {sentence.count === "once" ? "as exported" : "each once"}
+        </TextButton>
+      )}
+    </span>,
+    part > 0.0005 && (
+      <b key="estimated" className="text-ochre">
+        ≈ {part < 0.01 ? "< 1" : Math.round(100 * part)} % of it estimated from 1 in {estimated.rate}
+      </b>
+    ),
+    asked.behind > 0 && (
+      <b key="behind" className="text-ochre">
+        {asked.behind >= 10_000 ? "more than 10,000" : asked.behind.toLocaleString("en")} flows are not summed yet
+      </b>
+    ),
+    sides === 2 && capacity !== null && `carries ${sayRate(capacity, "bytes")}`,
+    <span key="scale">
+      scale {sentence.scale === "log" ? "logarithmic" : "linear"}
+      <TextButton className="ml-1.5" onClick={() => onChange({ scale: sentence.scale === "log" ? null : "log" })}>
+        {sentence.scale === "log" ? "linear" : "logarithmic"}
+      </TextButton>
+    </span>,
+    <span key="week" className="inline-flex items-center gap-1.5">
+      <svg width={18} height={6} aria-hidden>
+        <path d="M0 3h18" stroke="var(--fjord)" strokeDasharray="3 2" />
+      </svg>
+      a week before
+    </span>,
+  ];
+  return parts.map((p, i) => (p ? <span key={i}>{p}</span> : null));
+}
+
+/** From what the lists were made, where that is not the window to the minute. */
+const ListsNote = ({ sums, from, to, zone }: { sums: number; from: string; to: string; zone: string }) => (
+  <p className="text-small text-quiet">
+    Lists{" "}
+    {sums === 0 ? "from the flows themselves" : sums >= 3_600 ? "from sums by the hour" : "from sums by five minutes"},{" "}
+    {safeText(dayMinute(usOf(from), zone))} – {safeText(dayMinute(usOf(to), zone))}.
+  </p>
+);
