@@ -4,7 +4,15 @@ import type { Applications } from "@halvik/core/model/applications";
 import { CUT, type Dimension, filterOf, type Said, sayValue, TrafficSums } from "@halvik/core/traffic";
 import type { z } from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { onSteps, piecesOf, readSums, type SumRow, sumsAtHand } from "../../store/traffic/read-sums.js";
+import {
+  type Amounted,
+  onSteps,
+  piecesOf,
+  readSums,
+  readTop,
+  type SumRow,
+  sumsAtHand,
+} from "../../store/traffic/read-sums.js";
 import { flowsOf } from "../../store/traffic/sum-flows.js";
 import type { Metered } from "./scope.js";
 
@@ -34,6 +42,8 @@ const MOST_STEPS = 170;
 /** Bands that can be told from one another by weight alone. */
 const MOST_BANDS = 5;
 const COURSE = 24;
+/** Values that are read of a dimension at most. */
+const MOST_VALUES = 50_000;
 
 const asked = (q: Question, sumsUs: number): z.infer<typeof TrafficAnswer>["asked"] => ({
   from: formatUs(q.fromUs),
@@ -137,6 +147,8 @@ interface ListSource {
   /** Of the steps it was made from; 0: of the flows themselves. */
   readonly sumsUs: number;
   readonly rows: (dimension: Dimension, bucketUs: number, only?: readonly string[]) => Promise<SumRow[]>;
+  /** The greatest values over all of it. @param most as many as are wanted; Infinity: all */
+  readonly top: (dimension: Dimension, most: number) => ReturnType<typeof readTop>;
 }
 
 /** Windows so short are answered from the flows themselves, while there are not more than so many. */
@@ -158,6 +170,8 @@ async function listSource(db: Queryable, q: Question): Promise<ListSource> {
         ...five,
         sumsUs: 0,
         rows: async (dimension, bucketUs, only) => sumsAtHand(all, level, meters, dimension, five, bucketUs, only),
+        top: async (dimension, most) =>
+          topOf(sumsAtHand(all, level, meters, dimension, five, five.toUs - five.fromUs), q.measure, most),
       };
     }
   }
@@ -183,6 +197,7 @@ async function listSource(db: Queryable, q: Question): Promise<ListSource> {
     ...window,
     sumsUs: Math.max(...pieces.map((p) => p.level.widthUs)),
     rows: (dimension, bucketUs, only) => readSums(db, meters, dimension, pieces, bucketUs, only),
+    top: (dimension, most) => readTop(db, meters, dimension, pieces, q.measure, Math.min(most, MOST_VALUES)),
   };
 }
 
@@ -204,12 +219,12 @@ export async function lists(
   };
   const known =
     before.isKnown && (await readSums(db, q.metered.meters, "total", before.pieces, one)).some((r) => r.bytes > 0);
-  const all: z.infer<typeof TrafficLists>["lists"] = [];
-  for (const dimension of dimensions)
-    all.push({
+  const all = await Promise.all(
+    dimensions.map(async (dimension) => ({
       dimension,
       ...(await list(db, q, source, whole, dimension, most, known ? before.pieces : null)),
-    });
+    })),
+  );
   return { asked: asked({ ...q, fromUs: source.fromUs, toUs: source.toUs }, source.sumsUs), lists: all };
 }
 
@@ -229,14 +244,9 @@ async function list(
 ): Promise<Omit<z.infer<typeof TrafficLists>["lists"][number], "dimension">> {
   const one = source.toUs - source.fromUs;
   const byLabel = new Map<string, Gathered>();
-  let mayLack = 0;
-  let gone = 0;
-  for (const row of await source.rows(dimension, one)) {
-    if (row.value === CUT) {
-      mayLack += row.bytes;
-      gone += row.flows;
-      continue;
-    }
+  // several values may have one name: of applications all are wanted
+  const read = await source.top(dimension, dimension === "application" ? Number.POSITIVE_INFINITY : most);
+  for (const row of read.rows) {
     const said = sayValue(dimension, row.value, q.applications);
     const known = byLabel.get(said.label) ?? { said, values: [], ...nothing() };
     byLabel.set(said.label, known);
@@ -277,9 +287,29 @@ async function list(
       course: courses.get(said.label) ?? [],
       weekBefore: before === null ? null : (weekBefore.get(said.label) ?? 0),
     })),
-    others: { values: sorted.length - top.length, atLeast: gone > 0, amounts: rest, share: share(rest[q.measure]) },
-    mayLack,
+    others: {
+      values: Math.max(read.distinct - read.rows.length, 0) + sorted.length - top.length,
+      atLeast: (read.cut?.flows ?? 0) > 0,
+      amounts: rest,
+      share: share(rest[q.measure]),
+    },
+    mayLack: read.cut?.bytes ?? 0,
   };
+}
+
+/** The same as `readTop`, of rows that are at hand. */
+function topOf(rows: readonly SumRow[], measure: MeasureName, most: number): Awaited<ReturnType<typeof readTop>> {
+  const sums = new Map<string, Amounted>();
+  for (const { value, ...row } of rows) {
+    const sum = { ...nothing() };
+    addTo(sum, sums.get(value) ?? nothing());
+    addTo(sum, row);
+    sums.set(value, { value, ...sum });
+  }
+  const cut = sums.get(CUT) ?? null;
+  sums.delete(CUT);
+  const sorted = [...sums.values()].sort((a, b) => b[measure] - a[measure] || (a.value < b.value ? -1 : 1));
+  return { rows: sorted.slice(0, most), distinct: sorted.length, cut };
 }
 
 function coursesOf(

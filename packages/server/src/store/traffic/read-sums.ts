@@ -1,5 +1,5 @@
 import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
-import { DIMENSIONS, type Dimension, LEVELS, type Level, type TrafficRow } from "@halvik/core/traffic";
+import { CUT, DIMENSIONS, type Dimension, LEVELS, type Level, type TrafficRow } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { levelNumber } from "./write-sums.js";
 
@@ -54,10 +54,31 @@ export function piecesOf(fromUs: number, toUs: number, widthUs: number, fiveSinc
   const hasFive = firstHour > fiveSinceUs;
   return [
     ...(hasFive ? [{ level: FIVE, fromUs, toUs: Math.min(firstHour, toUs) }] : []),
-    { level: HOUR, fromUs: hasFive ? firstHour : firstHour - HOUR.widthUs, toUs: lastHour },
+    { level: HOUR, fromUs: hasFive ? firstHour : Math.floor(fromUs / HOUR.widthUs) * HOUR.widthUs, toUs: lastHour },
     ...(lastHour >= firstHour ? [{ level: FIVE, fromUs: lastHour, toUs }] : []),
   ].filter((p) => p.toUs > p.fromUs);
 }
+
+/** Rows of sums by value: of these meters ($1 to $4), in a dimension ($5), in these stretches of steps of levels ($6 to $9). */
+const TOLD = `from unnest($1::int[], $2::bigint[], $3::smallint[], $4::int[]) as m (sender, interface, way, side)
+  cross join unnest($6::smallint[], $7::int[], $8::int[], $9::float8[]) as w (level, low, high, width)
+  join traffic_sum p on p.level = w.level and p.sender = m.sender and p.interface = m.interface and p.way = m.way and p.dimension = $5
+    and p.step >= w.low and p.step < w.high,
+  unnest(p.vals, p.bytes, p.packets, p.flows) with ordinality as u (value, bytes, packets, flows, place)`;
+const SUMS = `sum(u.bytes)::float8 as bytes, sum(u.packets)::float8 as packets, sum(u.flows)::float8 as flows,
+  sum(case when u.place = 1 then p.estimated else 0 end)::float8 as estimated, max(p.rate) as rate`;
+
+const toldBy = (meters: readonly Meter[], dimension: Dimension, pieces: readonly Piece[]): unknown[] => [
+  meters.map((m) => m.sender),
+  meters.map((m) => m.interface),
+  meters.map((m) => m.way),
+  meters.map((m) => m.side),
+  DIMENSIONS.indexOf(dimension),
+  pieces.map((p) => levelNumber(p.level)),
+  pieces.map((p) => Math.floor(p.fromUs / p.level.widthUs)),
+  pieces.map((p) => Math.ceil(p.toUs / p.level.widthUs)),
+  pieces.map((p) => p.level.widthUs),
+];
 
 /** Sums over a window by bucket, side and value; buckets are whole widths since the epoch. */
 export async function readSums(
@@ -68,34 +89,38 @@ export async function readSums(
   bucketUs: number,
   only: readonly string[] | null = null,
 ): Promise<SumRow[]> {
-  const all: SumRow[] = [];
-  for (const { level, fromUs, toUs } of pieces) {
-    const wanted = only === null ? "" : "and u.value = any($11::text[])";
-    const { rows } = await db.query<Omit<SumRow, "fromUs"> & { bucket: number }>(
-      `select floor(p.step * $8::float8 / $9::float8)::float8 as bucket, m.side, u.value, sum(u.bytes)::float8 as bytes, sum(u.packets)::float8 as packets,
-         sum(u.flows)::float8 as flows, sum(case when u.place = 1 then p.estimated else 0 end)::float8 as estimated, max(p.rate) as rate
-       from unnest($1::int[], $2::bigint[], $3::smallint[], $4::int[]) as m (sender, interface, way, side)
-       join traffic_sum p on p.level = $10 and p.sender = m.sender and p.interface = m.interface and p.way = m.way,
-         unnest(p.vals, p.bytes, p.packets, p.flows) with ordinality as u (value, bytes, packets, flows, place)
-       where p.dimension = $5 and p.step >= $6 and p.step < $7 ${wanted} group by 1, 2, 3`,
-      [
-        meters.map((m) => m.sender),
-        meters.map((m) => m.interface),
-        meters.map((m) => m.way),
-        meters.map((m) => m.side),
-        DIMENSIONS.indexOf(dimension),
-        Math.floor(fromUs / level.widthUs),
-        Math.ceil(toUs / level.widthUs),
-        level.widthUs,
-        bucketUs,
-        levelNumber(level),
-        ...(only === null ? [] : [only]),
-      ],
-    );
-    for (const { bucket, ...rest } of rows) all.push({ fromUs: bucket * bucketUs, ...rest });
-  }
-  return all;
+  const { rows } = await db.query<Omit<SumRow, "fromUs"> & { bucket: number }>(
+    `select floor(p.step * w.width / $10::float8)::float8 as bucket, m.side, u.value, ${SUMS} ${TOLD}
+     ${only === null ? "" : "where u.value = any($11::text[])"} group by 1, 2, 3`,
+    [...toldBy(meters, dimension, pieces), bucketUs, ...(only === null ? [] : [only])],
+  );
+  return rows.map(({ bucket, ...rest }) => ({ fromUs: bucket * bucketUs, ...rest }));
 }
+
+/** The greatest values of a dimension over a window, the greatest first; how many there are, and what was not kept of them. */
+export async function readTop(
+  db: Queryable,
+  meters: readonly Meter[],
+  dimension: Dimension,
+  pieces: readonly Piece[],
+  measure: "bytes" | "packets" | "flows",
+  most: number,
+): Promise<{ readonly rows: readonly Amounted[]; readonly distinct: number; readonly cut: Amounted | null }> {
+  const { rows } = await db.query<Amounted & { distinct: number }>(
+    `with sums as materialized (select u.value, ${SUMS} ${TOLD} group by 1)
+     (select value, bytes, packets, flows, count(*) over ()::int as distinct from sums where value <> $11 order by ${measure} desc, value limit $10)
+     union all select value, bytes, packets, flows, 0 from sums where value = $11`,
+    [...toldBy(meters, dimension, pieces), most, CUT],
+  );
+  return {
+    rows: rows.filter((r) => r.value !== CUT),
+    distinct: rows[0]?.distinct ?? 0,
+    cut: rows.find((r) => r.value === CUT) ?? null,
+  };
+}
+
+/** What was summed of a value. */
+export type Amounted = Pick<SumRow, "value" | "bytes" | "packets" | "flows">;
 
 /** The same of sums that are at hand: of one level. */
 export function sumsAtHand(

@@ -97,7 +97,7 @@ export async function addRows(db: Queryable, level: Level, rows: readonly Traffi
       true,
     );
   }
-  if (levelNumber(level) === 0) await noteSources(db, level, rows);
+  if (level.name === "five") await noteSources(db, level, rows);
 }
 
 /** Takes out again what flows had added that are removed. */

@@ -138,7 +138,12 @@ export function Profile({ answer, sentence, onGo }: ProfileProps) {
                 return (
                   <g key={`${t} ${side}`}>
                     <path d={`M${x} 0V${height}`} stroke="var(--line)" />
-                    <text x={x} y={height + 13} textAnchor="middle" className="fill-quiet text-micro">
+                    <text
+                      x={x}
+                      y={height + 13}
+                      textAnchor={x > size.width - 34 ? "end" : "middle"}
+                      className="fill-quiet text-micro"
+                    >
                       {sayRate(t, measure)}
                     </text>
                   </g>

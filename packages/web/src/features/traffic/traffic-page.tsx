@@ -144,7 +144,7 @@ function SentenceLine({ sentence, places, onChange }: LineProps) {
       />
       {exporter !== undefined && (
         <>
-          <span>,</span>
+          <span className="-ml-1">,</span>
           <Select
             plain
             label="Which interface"
@@ -161,7 +161,7 @@ function SentenceLine({ sentence, places, onChange }: LineProps) {
           />
         </>
       )}
-      , by
+      <span className="-ml-1">, by</span>
       <Select
         plain
         label="By what"
@@ -169,7 +169,7 @@ function SentenceLine({ sentence, places, onChange }: LineProps) {
         options={[...BY]}
         onChange={(to) => onChange({ by: to === "application" ? null : to })}
       />
-      , in
+      <span className="-ml-1">, in</span>
       <Select
         plain
         label="In which measure"

@@ -1,0 +1,392 @@
+import type { TrafficAnswer, TrafficLists, TrafficPlaces } from "@halvik/contract";
+import { formatUs } from "@halvik/core/base/time";
+import { emptyContent } from "@halvik/core/model/record";
+import { TrafficSums } from "@halvik/core/traffic";
+import pg from "pg";
+import request from "supertest";
+import { nowUs } from "../../kernel/clock.js";
+import { connectionOf } from "../../kernel/db/pool.js";
+import { BatchWriter } from "../../store/batches.js";
+import { claimCollector } from "../../store/collectors.js";
+import { IdSource } from "../../store/record-id.js";
+import { flowsBehind, sharedSites, sumFlows } from "../../store/traffic/sum-flows.js";
+import { closeSteps } from "../../store/traffic/write-sums.js";
+import { TestApi } from "../../testing/test-api.js";
+import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { removeImport } from "../intake/imports/remove-import.js";
+
+const S = 1e6;
+const MIN = 60 * S;
+const H = 60 * MIN;
+const KEEP = { minute: 2, five: 60, hour: 730 };
+/** A whole hour that has been over for some. */
+const T = Math.floor(nowUs() / H) * H - 30 * H;
+
+let instance: TestInstance;
+let client: pg.Client;
+let keeper: pg.Client;
+let api: TestApi;
+let writer: BatchWriter;
+let ids: IdSource;
+let number = 0;
+const exporters: number[] = [];
+beforeAll(async () => {
+  instance = await startTestInstance();
+  client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+  await client.connect();
+  // what may be done is what the process may do that does it
+  keeper = new pg.Client(connectionOf(instance.config, instance.secrets, "keeper"));
+  await keeper.connect();
+  api = await TestApi.start(instance);
+  const claim = await claimCollector(client, "test", "live");
+  writer = new BatchWriter(client, claim.number, null);
+  ids = new IdSource(claim.number, 0);
+  for (const [name, site] of [
+    ["rt-hestnes", "Hestnes"],
+    ["sw-hestnes", "Hestnes"],
+    ["rt-vardholm", "Vardholm"],
+  ]) {
+    const { rows } = await client.query<{ id: number }>(
+      "insert into sender (name, state, site) values ($1, 'admitted', $2) returning id",
+      [name, site],
+    );
+    exporters.push(rows[0]!.id);
+  }
+}, 240_000);
+afterAll(async () => {
+  await api?.close();
+  await client?.end();
+  await keeper?.end();
+  await instance?.dispose();
+});
+
+interface Told {
+  readonly sender: number;
+  readonly start: number | null;
+  readonly end: number;
+  readonly src: string;
+  readonly dst: string;
+  readonly port: number;
+  readonly bytes: number;
+  readonly ingress: number;
+  readonly egress: number;
+  readonly tos: number;
+  readonly rate: number;
+}
+
+/** Random numbers from a seed (mulberry32). */
+function random(seed: number): () => number {
+  let a = seed;
+  return () => {
+    a = (a + 0x6d2b79f5) | 0;
+    let t = Math.imul(a ^ (a >>> 15), 1 | a);
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
+    return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32;
+  };
+}
+const PORTS = [443, 53, 22, 23_470, 445];
+function flowsOf(seed: number, count: number, fromUs = T, spanUs = 3 * H): Told[] {
+  const next = random(seed);
+  const below = (n: number) => Math.floor(next() * n);
+  return Array.from({ length: count }, () => {
+    const end = fromUs + below(spanUs / S) * S + below(S);
+    const length = [0, 5, 60, 300, 1_800][below(5)]! * S;
+    const inward = below(2) === 0;
+    return {
+      sender: exporters[below(3)]!,
+      start: below(20) === 0 ? null : end - length,
+      end,
+      src: `10.1.${below(2)}.${below(30)}`,
+      dst: `203.0.113.${below(20)}`,
+      port: PORTS[below(PORTS.length)]!,
+      bytes: below(2_000_000),
+      ingress: inward ? 1 : 2,
+      egress: inward ? 2 : 1,
+      tos: [0, 184, 104][below(3)]!,
+      rate: 1,
+    };
+  });
+}
+
+let conversations = 0;
+async function store(flows: readonly Told[], into = writer): Promise<void> {
+  const records = flows.map((f) => {
+    const content = emptyContent("flow", f.end, f.end + S);
+    Object.assign(content, {
+      category: "traffic",
+      src: f.src,
+      dst: f.dst,
+      // a conversation each, so that what is counted once can be added up by hand
+      srcPort: 33_000 + (conversations++ % 30_000),
+      dstPort: f.port,
+      protocol: 6,
+      bytes: f.bytes,
+      packets: Math.ceil(f.bytes / 1_000),
+      flow: {
+        startUs: f.start,
+        ingress: f.ingress,
+        egress: f.egress,
+        tos: f.tos,
+        tcpFlags: 27,
+        icmp: null,
+        srcAs: null,
+        dstAs: null,
+        srcMask: null,
+        dstMask: null,
+        nextHop: null,
+        vlan: null,
+        direction: null,
+        application: null,
+        reverseBytes: null,
+        reversePackets: null,
+        samplingRate: f.rate,
+        domain: 0,
+        sequence: 0,
+      },
+    });
+    return { id: ids.next(nowUs()), sender: f.sender, endpoint: "netflow", copyOf: null, content };
+  });
+  await into.commit({ number: ++number, records, throughUs: 0, runRules: false }, nowUs());
+}
+async function sum(db = keeper): Promise<void> {
+  const sites = await sharedSites(db, 0);
+  const sums = new TrafficSums((id) => sites.get(id) ?? null);
+  while (await sumFlows(db as never, sums, KEEP, nowUs()));
+}
+const get = async <T>(path: string, status = 200): Promise<T> => {
+  const answer = await api.get(path);
+  expect(answer.status).toBe(status);
+  return answer.body as T;
+};
+const window = (from: number, to: number) =>
+  `from=${encodeURIComponent(formatUs(from))}&to=${encodeURIComponent(formatUs(to))}`;
+
+/** How much of a flow lies in [from, to), without any of our own arithmetic: by whole seconds. */
+const within = (f: Told, from: number, to: number): number => {
+  const start = f.start === null || f.start > f.end ? f.end : f.start;
+  if (start === f.end) return f.end >= from && f.end < to ? f.bytes : 0;
+  const overlap = Math.max(0, Math.min(f.end, to) - Math.max(start, from));
+  return (f.bytes * overlap) / (f.end - start);
+};
+const near = (got: number, want: number, flows: number) => expect(Math.abs(got - want)).toBeLessThanOrEqual(flows + 1);
+
+const all = () => [...flowsOf(7, 1_500)];
+
+test("flows are summed once, whatever is killed in between; an interface, an exporter, a site and everything say what a recount says", async () => {
+  const flows = all();
+  await store(flows.slice(0, 500));
+  await sum();
+  // one that dies before it commits leaves nothing behind
+  await store(flows.slice(500));
+  const dying = Object.assign(Object.create(keeper), {
+    query: (...of: unknown[]) =>
+      String(of[0]).startsWith("insert into traffic_position")
+        ? Promise.reject(new Error("killed"))
+        : (keeper.query as (...of: unknown[]) => unknown).apply(keeper, of),
+  });
+  await expect(sum(dying)).rejects.toThrow("killed");
+  expect(await flowsBehind(keeper)).toBe(1_000);
+  await sum();
+  await sum();
+  expect(await flowsBehind(keeper)).toBe(0);
+  const [hestnes, other, vardholm] = exporters as [number, number, number];
+  const [from, to] = [T, T + 2 * H];
+  const told = (of: (f: Told) => boolean, a = from, b = to) =>
+    flows.filter(of).reduce((bytes, f) => bytes + within(f, a, b), 0);
+  const answer = (query: string) => get<TrafficAnswer>(`/traffic?${window(from, to)}&${query}`);
+  const ofInterface = await answer(`exporter=${hestnes}&interface=1`);
+  expect(ofInterface).toMatchObject({ sides: 2, asked: { counted: "interface", exporters: 1, behind: 0 } });
+  near(
+    ofInterface.total[0]!.bytes,
+    told((f) => f.sender === hestnes && f.ingress === 1),
+    flows.length,
+  );
+  near(
+    ofInterface.total[1]!.bytes,
+    told((f) => f.sender === hestnes && f.egress === 1),
+    flows.length,
+  );
+  near(
+    (await answer(`exporter=${vardholm}`)).total[0]!.bytes,
+    told((f) => f.sender === vardholm),
+    flows.length,
+  );
+  near(
+    (await answer("site=Hestnes")).total[0]!.bytes,
+    told((f) => f.sender === hestnes || f.sender === other),
+    flows.length,
+  );
+  near(
+    (await answer("site=vardholm")).total[0]!.bytes,
+    told((f) => f.sender === vardholm),
+    flows.length,
+  );
+  const whole = await answer("by=total");
+  near(
+    whole.total[0]!.bytes,
+    told(() => true),
+    flows.length,
+  );
+  // step by step, too
+  for (const step of whole.steps) {
+    const at = Date.parse(step.from) * 1_000;
+    near(
+      step.whole[0]!,
+      told(() => true, at, at + whole.step * S),
+      flows.length,
+    );
+  }
+  expect(whole.total[0]!.flows).toBe(flows.filter((f) => f.end >= from && f.end < to).length);
+});
+
+test("lists say what a recount says, from the flows, from sums by the hour, and when their steps are closed", async () => {
+  const flows = all();
+  const read = (from: number, to: number) =>
+    get<TrafficLists>(`/traffic/lists?${window(from, to)}&dimensions=application,source,destination,dscp&most=100`);
+  const check = ({ lists }: TrafficLists, from: number, to: number) => {
+    const of = { source: (f: Told) => f.src, destination: (f: Told) => f.dst } as Record<string, (f: Told) => string>;
+    for (const list of lists) {
+      const by = of[list.dimension];
+      if (by === undefined) continue;
+      const want = new Map<string, number>();
+      for (const f of flows) want.set(by(f), (want.get(by(f)) ?? 0) + within(f, from, to));
+      for (const row of list.rows) near(row.amounts.bytes, want.get(row.label) ?? 0, flows.length);
+      expect(list.rows.length + list.others.values).toBe([...want.values()].filter((n) => n > 0).length);
+    }
+    const applications = lists[0]!;
+    const dscp = lists[3]!;
+    expect(applications.rows.map((r) => r.label).sort()).toEqual([
+      "domain",
+      "https",
+      "microsoft-ds",
+      "ssh",
+      "unnamed tcp 23470",
+    ]);
+    expect(applications.rows.find((r) => r.unnamed)?.filter).toBe("protocol is 6 and port is 23470");
+    expect(dscp.rows.map((r) => r.label).sort()).toEqual(["0 best effort", "26 af31", "46 expedited"]);
+    expect(dscp.rows.reduce((sum, r) => sum + r.share, 0)).toBeCloseTo(1, 3);
+  };
+  const raw = await read(T, T + 2 * H);
+  expect(raw.asked.sums).toBe(0);
+  check(raw, T, T + 2 * H);
+  const hours = await read(T, T + 4 * H);
+  expect(hours.asked.sums).toBe(3_600);
+  check(hours, T, T + 4 * H);
+  while (await closeSteps(keeper as never, KEEP, nowUs()));
+  const closed = await read(T, T + 4 * H);
+  const total = (l: TrafficLists) =>
+    l.lists[1]!.rows.reduce((sum, r) => sum + r.amounts.bytes, l.lists[1]!.others.amounts.bytes);
+  expect(total(closed)).toBe(total(hours));
+  // what went of a value is not more than is said
+  for (const row of hours.lists[1]!.rows) {
+    const now = closed.lists[1]!.rows.find((r) => r.label === row.label);
+    expect(row.amounts.bytes - (now?.amounts.bytes ?? 0)).toBeLessThanOrEqual(closed.lists[1]!.mayLack);
+  }
+});
+
+test("what comes late changes steps that are closed; what is removed leaves no trace", async () => {
+  const total = async () => (await get<TrafficAnswer>(`/traffic?${window(T, T + 4 * H)}&by=total`)).total[0]!;
+  const stored = async () =>
+    (
+      await client.query(
+        "select level, way, dimension, step, sender, interface, vals, bytes, flows from traffic_sum where dimension in (0, 2) order by 1, 2, 3, 4, 5, 6",
+      )
+    ).rows;
+  while (await closeSteps(keeper as never, KEEP, nowUs()));
+  const [before, rowsBefore] = [await total(), await stored()];
+  const { rows } = await client.query<{ id: number }>(
+    "insert into job (name, state, started_us, updated_us) values ('x', 'done', 0, 0) returning id",
+  );
+  const claim = await claimCollector(client, "import-9", "import");
+  const importer = new BatchWriter(client, claim.number, rows[0]!.id);
+  const late = flowsOf(8, 300, T + H, H);
+  await store(late, importer);
+  await sum();
+  near(
+    (await total()).bytes - before.bytes,
+    late.reduce((n, f) => n + f.bytes, 0),
+    late.length,
+  );
+  expect(await removeImport(client, rows[0]!.id)).toBe(300);
+  expect(await total()).toEqual(before);
+  while (await closeSteps(keeper as never, KEEP, nowUs()));
+  expect(await stored()).toEqual(rowsBefore);
+});
+
+test("absurd counters end at what can be kept, and one of them spoils nothing else", async () => {
+  const [, , vardholm] = exporters as [number, number, number];
+  const at = T + 10 * H;
+  const one = { ...flowsOf(9, 1, at, MIN)[0]!, sender: vardholm, start: at, end: at + MIN };
+  await store([
+    { ...one, bytes: Number.MAX_SAFE_INTEGER },
+    { ...one, bytes: Number.MAX_SAFE_INTEGER, start: -1e15 },
+    { ...one, src: "10.9.9.9", bytes: 5 },
+  ]);
+  await client
+    .query("update segments.f_0001_late_000001 set bytes = 9223372036854775807 where bytes > 1e15")
+    .catch(() => undefined);
+  await sum();
+  const { lists } = await get<TrafficLists>(
+    `/traffic/lists?${window(at, at + 4 * H)}&dimensions=source&exporter=${vardholm}&most=5`,
+  );
+  expect(lists[0]!.rows.find((r) => r.label === "10.9.9.9")?.amounts.bytes).toBe(5);
+});
+
+test("where a sampling exporter estimates, it is said how much and by which rate", async () => {
+  const at = T - 20 * H;
+  const flow = {
+    ...flowsOf(10, 1, at, MIN)[0]!,
+    start: at + MIN,
+    end: at + 2 * MIN,
+    bytes: 512_000,
+    rate: 512,
+    sender: exporters[2]!,
+  };
+  await store([flow]);
+  await sum();
+  const { estimated, total } = await get<TrafficAnswer>(`/traffic?${window(at, at + H)}`);
+  expect([estimated, total[0]!.bytes]).toEqual([{ bytes: 512_000, rate: 512 }, 512_000]);
+});
+
+test("places have their interfaces, and what a person says of one stands before its counters", async () => {
+  const places = () => get<TrafficPlaces>("/traffic/places");
+  const of = async () => (await places()).exporters.find((e) => e.id === exporters[0])!;
+  expect(await of()).toMatchObject({ name: "rt-hestnes", site: "Hestnes" });
+  expect((await of()).interfaces.map((i) => [i.index, i.name, i.capacity, i.metersIn, i.metersOut])).toEqual([
+    [1, "interface 1", null, true, false],
+    [2, "interface 2", null, true, false],
+  ]);
+  const say = (path: string, body: object) => api.patch(`/traffic/interfaces/${path}`, body);
+  expect((await say(`${exporters[0]}/1`, { name: "wan0", capacity: 1e8 })).status).toBe(200);
+  expect((await of()).interfaces[0]).toMatchObject({ name: "wan0", capacity: 1e8, capacityFrom: "hand" });
+  expect((await get<TrafficAnswer>(`/traffic?${window(T, T + H)}&exporter=${exporters[0]}&interface=1`)).capacity).toBe(
+    1e8,
+  );
+  expect(
+    (
+      await request(api.app)
+        .patch(`/api/v1/traffic/interfaces/${exporters[0]}/1`)
+        .set("authorization", `Bearer ${api.reader}`)
+        .send({ name: "x", capacity: 1 })
+    ).status,
+  ).toBe(403);
+  expect((await say("999999/1", { name: "x", capacity: 1 })).status).toBe(404);
+  expect((await say(`${exporters[0]}/1`, { name: "x", capacity: 0 })).status).toBe(400);
+  const { rows } = await client.query("select what from audit where what = 'interface described'");
+  expect(rows).toHaveLength(1);
+});
+
+test.each([
+  ["interface=1", 400],
+  ["exporter=0", 400],
+  ["by=colour", 400],
+  [`exporter=${2 ** 40}`, 400],
+  ["site=nowhere", 200],
+])("%s is answered %d", async (query, status) => {
+  await get(`/traffic?${window(T, T + H)}&${query}`, status);
+});
+test("a window of more than two years is refused, one without traffic is empty", async () => {
+  await get(`/traffic?${window(T - 900 * 24 * H, T)}`, 400);
+  const empty = await get<TrafficAnswer>(`/traffic?${window(T - 300 * 24 * H, T - 299 * 24 * H)}`);
+  expect(empty.total).toEqual([{ bytes: 0, packets: 0, flows: 0 }]);
+});
