@@ -33,6 +33,7 @@ export const PAGES = [
   "/intake/names",
   "/notify",
   "/load",
+  "/traffic",
   "/lists",
   "/techniques",
 ] as const;

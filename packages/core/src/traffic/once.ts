@@ -10,7 +10,7 @@ const BREAK_US = US_PER_HOUR;
 const ALONE = 5_000;
 
 interface Told {
-  meter: string;
+  meter: number;
   /** The time that was told of without a break. */
   fromUs: EpochUs;
   untilUs: EpochUs;
@@ -29,7 +29,7 @@ export const NOTHING = Number.POSITIVE_INFINITY;
  */
 export class OnceCounter {
   /** While one meter alone tells, little has to be remembered: what a second one may begin with. */
-  private onlyMeter: string | null = null;
+  private onlyMeter: number | null = null;
   private areSeveral = false;
   /** By conversation; the one told of last stands last. */
   private readonly told = new Map<string, Told>();
@@ -63,8 +63,11 @@ export class OnceCounter {
       );
       return WHOLE;
     }
-    this.told.delete(p.conversation);
-    this.told.set(p.conversation, known);
+    // while there is room, who was told of last need not stand last
+    if (this.told.size > most / 2) {
+      this.told.delete(p.conversation);
+      this.told.set(p.conversation, known);
+    }
     // late, from before all that is remembered
     if (endUs < known.fromUs) return WHOLE;
     if (known.meter === p.meter || startUs >= known.untilUs) {
@@ -83,7 +86,7 @@ export class OnceCounter {
 
 /** @returns how many had to be forgotten for it */
 function remember<T>(all: Map<string, T>, key: string, value: T, most: number): number {
-  all.delete(key);
+  if (all.size > most / 2) all.delete(key);
   all.set(key, value);
   let forgotten = 0;
   for (const oldest of all.keys()) {

@@ -1,4 +1,3 @@
-import type { Count, HalvikRecord } from "../model/record/index.js";
 import { servicePort } from "./service-port.js";
 import { type Stretch, stretchOf } from "./spread.js";
 
@@ -46,7 +45,7 @@ export interface Passage {
   /** It was metered at the interface it left by. */
   readonly isMeteredAtEgress: boolean;
   /** Which of the exporter's meters told of it: where traffic comes in, or where it goes out. */
-  readonly meter: string;
+  readonly meter: number;
   readonly isSampled: boolean;
   readonly samplingRate: number;
   readonly src: string;
@@ -106,7 +105,7 @@ function passage(f: FlowSeen, flows: 0 | 1): Passage {
     ingress: f.ingress ?? NO_INTERFACE,
     egress: f.egress ?? NO_INTERFACE,
     isMeteredAtEgress: f.direction === 1,
-    meter: f.direction === 1 ? `${f.sender} out` : `${f.sender} in`,
+    meter: 2 * f.sender + (f.direction === 1 ? 1 : 0),
     isSampled: f.samplingRate > 1,
     samplingRate: f.samplingRate,
     src,
@@ -121,42 +120,5 @@ function passage(f: FlowSeen, flows: 0 | 1): Passage {
     tcpFlags: f.tcpFlags,
     srcAs: f.srcAs,
     dstAs: f.dstAs,
-  };
-}
-
-/** A count as a number that can be added to others: what an exporter cannot have meant ends at 2^53 − 1. */
-export const asAmount = (count: Count | null): number => Math.min(Number(count ?? 0), Number.MAX_SAFE_INTEGER);
-
-/** What a flow record tells of traffic; null: it is no flow. */
-export function flowSeen(
-  r: Pick<
-    HalvikRecord,
-    "sender" | "timeUs" | "src" | "dst" | "srcPort" | "dstPort" | "protocol" | "bytes" | "packets" | "flow"
-  >,
-): FlowSeen | null {
-  if (r.flow === null) return null;
-  const { flow } = r;
-  return {
-    sender: r.sender,
-    timeUs: r.timeUs,
-    startUs: flow.startUs,
-    src: r.src,
-    dst: r.dst,
-    srcPort: r.srcPort,
-    dstPort: r.dstPort,
-    protocol: r.protocol,
-    bytes: asAmount(r.bytes),
-    packets: asAmount(r.packets),
-    reverseBytes: asAmount(flow.reverseBytes),
-    reversePackets: asAmount(flow.reversePackets),
-    ingress: flow.ingress,
-    egress: flow.egress,
-    direction: flow.direction,
-    tos: flow.tos,
-    tcpFlags: flow.tcpFlags,
-    srcAs: flow.srcAs,
-    dstAs: flow.dstAs,
-    application: flow.application,
-    samplingRate: flow.samplingRate,
   };
 }

@@ -65,8 +65,8 @@ const LEAST_CONVERSATIONS = 5_000;
 
 /** Sums flows as they come, until they are written. Step by step, by exporter, interface and way, by every dimension. */
 export class TrafficSums {
-  private minutes = new Map<string, Group>();
-  private fives = new Map<string, Group>();
+  private minutes: Groups = new Map();
+  private fives: Groups = new Map();
   private readonly counters = new Map<string, OnceCounter>();
   private held = 0;
 
@@ -109,33 +109,42 @@ export class TrafficSums {
 
   private put(p: Passage, values: readonly (string | null)[], iface: number, way: number, fromUs: EpochUs): void {
     if (fromUs === NOTHING) return;
-    const estimated = p.isSampled;
-    const counted = p.flows === 1;
-    const countStep = (widthUs: number) => Math.floor(p.timeUs / widthUs);
-    for (const [level, groups] of [
-      [LEVELS[0], this.minutes],
-      [LEVELS[1], this.fives],
-    ] as const) {
-      const countIn = countStep(level.widthUs);
-      let isCounted = !counted;
-      const add = (step: number, bytes: number, packets: number) => {
-        const group = groupOf(groups, step, p.sender, iface, way);
-        if (estimated) {
-          group.estimated += bytes;
-          group.rate = Math.max(group.rate, p.samplingRate);
-        }
-        const flows = counted && step === countIn ? 1 : 0;
-        if (flows === 1) isCounted = true;
-        for (const d of level.dimensions) {
-          const at = DIMENSION_INDEX[d];
-          const value = values[at];
-          if (value !== null && value !== undefined && addTo(group, at, value, bytes, packets, flows)) this.held++;
-        }
-      };
-      eachStep(p.stretch, fromUs, level.widthUs, p.bytes, p.packets, add);
-      // it ends exactly where a step does: its bytes lie before it, it is counted in it
-      if (!isCounted) add(countIn, 0, 0);
-    }
+    this.putIn(MINUTES, this.minutes, p, values, iface, way, fromUs);
+    this.putIn(FIVES, this.fives, p, values, iface, way, fromUs);
+  }
+
+  private putIn(
+    level: Told,
+    groups: Groups,
+    p: Passage,
+    values: readonly (string | null)[],
+    iface: number,
+    way: number,
+    fromUs: EpochUs,
+  ): void {
+    const countIn = Math.floor(p.timeUs / level.widthUs);
+    let isCounted = p.flows === 0;
+    const add = (step: number, bytes: number, packets: number): void => {
+      const group = groupOf(groups, step, p.sender, iface, way);
+      if (p.isSampled) {
+        group.estimated += bytes;
+        group.rate = Math.max(group.rate, p.samplingRate);
+      }
+      const flows = !isCounted && step === countIn ? 1 : 0;
+      for (let i = 0; i < level.places.length; i++) {
+        const at = level.places[i]!;
+        const value = values[at]!;
+        if (value !== null && addTo(group, at, value, bytes, packets, flows)) this.held++;
+      }
+      if (flows === 1) isCounted = true;
+    };
+    // most lie within one step
+    const { startUs, endUs } = p.stretch;
+    if (fromUs <= startUs && endUs < (countIn + 1) * level.widthUs && startUs >= countIn * level.widthUs)
+      add(countIn, p.bytes, p.packets);
+    else eachStep(p.stretch, fromUs, level.widthUs, p.bytes, p.packets, add);
+    // it ends exactly where a step does: its bytes lie before it, it is counted in it
+    if (!isCounted) add(countIn, 0, 0);
   }
 
   /** Gives what has been summed, level by level, and begins anew; what is told of conversations stays. */
@@ -145,9 +154,9 @@ export class TrafficSums {
     this.fives = new Map();
     this.held = 0;
     return [
-      { level: LEVELS[0], rows: rowsOf(minutes.values()) },
-      { level: LEVELS[1], rows: rowsOf(fives.values()) },
-      { level: LEVELS[2], rows: rowsOf(inHours(fives.values())) },
+      { level: LEVELS[0], rows: rowsOf(allOf(minutes)) },
+      { level: LEVELS[1], rows: rowsOf(allOf(fives)) },
+      { level: LEVELS[2], rows: rowsOf(inHours(allOf(fives))) },
     ];
   }
 }
@@ -155,9 +164,38 @@ export class TrafficSums {
 const DIMENSION_INDEX = Object.fromEntries(DIMENSIONS.map((d, i) => [d, i])) as Readonly<Record<Dimension, number>>;
 const IS_BOUNDED = DIMENSIONS.map((d) => BOUNDED.has(d));
 
-function groupOf(groups: Map<string, Group>, step: number, sender: number, iface: number, way: number): Group {
-  const key = `${step} ${sender} ${iface} ${way}`;
-  let group = groups.get(key);
+/** A level as it is summed: the places of what is told apart in it. */
+interface Told {
+  readonly widthUs: number;
+  readonly places: readonly number[];
+}
+const toldOf = (level: Level): Told => ({
+  widthUs: level.widthUs,
+  places: level.dimensions.map((d) => DIMENSION_INDEX[d]),
+});
+const MINUTES = toldOf(LEVELS[0]);
+const FIVES = toldOf(LEVELS[1]);
+
+/** By step, then by exporter, interface and way. */
+type Groups = Map<number, Map<number | string, Group>>;
+
+function* allOf(groups: Groups): Generator<Group> {
+  for (const ofStep of groups.values()) yield* ofStep.values();
+}
+
+const INTERFACES = 2 ** 20;
+const WAY_SLOTS = 8;
+
+function groupOf(groups: Groups, step: number, sender: number, iface: number, way: number): Group {
+  let ofStep = groups.get(step);
+  if (ofStep === undefined) {
+    ofStep = new Map();
+    groups.set(step, ofStep);
+  }
+  // a number costs less than a text; indexes of interfaces are mostly small
+  const key =
+    iface < INTERFACES - 1 ? (sender * WAY_SLOTS + way) * INTERFACES + iface + 1 : `${sender} ${iface} ${way}`;
+  let group = ofStep.get(key);
   if (group === undefined) {
     group = {
       step,
@@ -168,7 +206,7 @@ function groupOf(groups: Map<string, Group>, step: number, sender: number, iface
       rate: 1,
       byDimension: DIMENSIONS.map(() => new Map()),
     };
-    groups.set(key, group);
+    ofStep.set(key, group);
   }
   return group;
 }
@@ -226,7 +264,7 @@ export function mergeValues(into: Map<string, Amounts>, more: Iterable<readonly 
 const NO_AMOUNTS: Amounts = { bytes: 0, packets: 0, flows: 0 };
 
 function inHours(fives: Iterable<Group>): Iterable<Group> {
-  const hours = new Map<string, Group>();
+  const hours: Groups = new Map();
   const perHour = LEVELS[2].widthUs / LEVELS[1].widthUs;
   for (const five of fives) {
     const hour = groupOf(hours, Math.floor(five.step / perHour), five.sender, five.interface, five.way);
@@ -235,7 +273,7 @@ function inHours(fives: Iterable<Group>): Iterable<Group> {
     for (const [dimension, values] of five.byDimension.entries())
       for (const [value, { bytes, packets, flows }] of values) addTo(hour, dimension, value, bytes, packets, flows);
   }
-  return hours.values();
+  return allOf(hours);
 }
 
 function rowsOf(groups: Iterable<Group>): TrafficRow[] {

@@ -250,7 +250,8 @@ const inText = ({ exporter, interface: index, ...rest }: TrafficAsked) => ({
 export const trafficPlacesQuery = queryOptions({
   queryKey: ["traffic", "places"],
   queryFn: ({ signal }) => request<TrafficPlaces>("GET", "/traffic/places", undefined, signal),
-  staleTime: 60_000,
+  // the first exporter is waited for, further ones come now and then
+  refetchInterval: ({ state }) => (state.data?.exporters.length ? 60_000 : 3_000),
 });
 export const suggestionsQuery = queryOptions({
   queryKey: ["load", "suggestions"],

@@ -28,6 +28,8 @@ export interface Question {
   readonly minuteSinceUs: number;
   readonly fiveSinceUs: number;
   readonly behind: number;
+  /** When the first of its exporters was heard first; Infinity: there are none. */
+  readonly toldSinceUs: number;
   /** Exporters that share a site, and which. */
   readonly sites: ReadonlyMap<number, string>;
   readonly applications: Applications;
@@ -215,7 +217,11 @@ export async function lists(
   const before = {
     pieces: piecesOf(source.fromUs - WEEK, source.toUs - WEEK, US_PER_HOUR, Number.POSITIVE_INFINITY),
     // of a window that is no whole number of hours the hours of then would say too much
-    isKnown: source.fromUs % US_PER_HOUR === 0 && source.toUs % US_PER_HOUR === 0,
+    isKnown:
+      source.fromUs % US_PER_HOUR === 0 &&
+      source.toUs % US_PER_HOUR === 0 &&
+      // nor does a part of that week say what all of it would
+      q.toldSinceUs <= source.fromUs - WEEK + US_PER_HOUR,
   };
   const known =
     before.isKnown && (await readSums(db, q.metered.meters, "total", before.pieces, one)).some((r) => r.bytes > 0);

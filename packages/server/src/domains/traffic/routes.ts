@@ -52,8 +52,12 @@ export const trafficRoutes = ({ config, models, db, directory, presenter }: Need
     if (query.interface !== undefined && query.exporter === undefined)
       throw new AppError("BAD_REQUEST", "an interface is one of an exporter: name that too", { field: "interface" });
     const senders = await directory.get();
+    const sources = await trafficSources(db);
+    const metered = metersOf(query, sources, senders, window);
+    const ofThem = new Set(metered.meters.map((m) => m.sender));
     return {
-      metered: metersOf(query, await trafficSources(db), senders, window),
+      metered,
+      toldSinceUs: Math.min(...sources.filter((s) => ofThem.has(s.sender)).map((s) => s.firstUs)),
       ...window,
       measure: query.measure,
       minuteSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_MINUTE_DAYS, now),

@@ -6,10 +6,10 @@ import type { SavedText } from "@halvik/core/query/filter";
 import { X } from "lucide-react";
 import { useState } from "react";
 import { FilterField } from "../../shared/filter-field";
+import { readAmount, writeAmount } from "../../shared/written-amount";
 import { Select } from "../../ui/select";
 import { Toggles } from "../../ui/toggles";
 import { Tooltip } from "../../ui/tooltip";
-import { readAmount, writeAmount } from "./amounts";
 
 type Value = Exclude<Piece, string | Act>;
 

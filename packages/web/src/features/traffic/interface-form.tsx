@@ -4,11 +4,11 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { toast } from "sonner";
 import { queryClient, request } from "../../data/api";
+import { readAmount, writeAmount } from "../../shared/written-amount";
 import { TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { FormEnd } from "../../ui/form";
 import { Popover } from "../../ui/popover";
-import { readAmount, writeAmount } from "../rules/amounts";
 import type { Sentence } from "./asked";
 
 interface Values {

@@ -1,5 +1,6 @@
 import type { TrafficLists } from "@halvik/contract";
 import { Link } from "react-router";
+import { bounds, isoOf, useViewStore } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
 import { AddressName } from "../../shared/address-names";
 import { TextButton } from "../../ui/button";
@@ -103,7 +104,7 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll }: ListPr
 
 function Value({ row, scope }: { row: TrafficLists["lists"][number]["rows"][number]; scope: string }) {
   if (row.filter === null) return safeText(row.label);
-  const params = new URLSearchParams(windowParams());
+  const params = new URLSearchParams(recordsWindow());
   params.set("filter", `${scope} and ${row.filter}`);
   return (
     <Link
@@ -113,6 +114,16 @@ function Value({ row, scope }: { row: TrafficLists["lists"][number]["rows"][numb
       {safeText(row.label)}
     </Link>
   );
+}
+
+/** A flow is a record of the moment it ended: what went on at the end of a short window is told a little later. */
+const TOLD_LATER_US = 5 * 60e6;
+const SHORT_US = 6 * 3_600e6;
+function recordsWindow(): string {
+  const { window, nowUs } = useViewStore.getState();
+  const { fromUs, toUs } = bounds(window, nowUs);
+  if (window.endUs === null || window.spanUs > SHORT_US) return windowParams();
+  return new URLSearchParams({ from: isoOf(fromUs), to: isoOf(toUs + TOLD_LATER_US) }).toString();
 }
 
 const Swatch = ({ place }: { place: number }) => (

@@ -189,7 +189,7 @@ const COUNTED: Readonly<Record<TrafficAnswer["asked"]["counted"], (exporters: nu
 
 /** What there is in all, how it was counted, and what is to be known of it. */
 function Told({
-  answer: { asked, total, estimated, sides, capacity },
+  answer: { asked, total, estimated, sides, capacity, steps },
   sentence,
   zone,
   onChange,
@@ -236,12 +236,14 @@ function Told({
         {sentence.scale === "log" ? "linear" : "logarithmic"}
       </TextButton>
     </span>,
-    <span key="week" className="inline-flex items-center gap-1.5">
-      <svg width={18} height={6} aria-hidden>
-        <path d="M0 3h18" stroke="var(--fjord)" strokeDasharray="3 2" />
-      </svg>
-      a week before
-    </span>,
+    steps.some((s) => s.weekBefore.some((n) => n > 0)) && (
+      <span key="week" className="inline-flex items-center gap-1.5">
+        <svg width={18} height={6} aria-hidden>
+          <path d="M0 3h18" stroke="var(--fjord)" strokeDasharray="3 2" />
+        </svg>
+        a week before
+      </span>
+    ),
   ];
   return parts.map((p, i) => (p ? <span key={i}>{p}</span> : null));
 }

@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { readAmount, writeAmount } from "./amounts";
+import { readAmount, writeAmount } from "./written-amount";
 
 test.each([
   [800_000_000, "800 MB"],

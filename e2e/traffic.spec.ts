@@ -1,0 +1,129 @@
+import { expect, test } from "@playwright/test";
+import { bytes } from "../packages/core/src/testing/bytes";
+import { flowSet, ipfixMessage, templateBody } from "../packages/core/src/testing/flow-bytes";
+import { choose, Halvik } from "./halvik";
+
+/** From the whole network to the peak of one interface and its records, by keyboard and by mouse. */
+let halvik: Halvik;
+test.beforeAll(async () => {
+  halvik = await Halvik.create();
+  await halvik.start();
+  await halvik.command(["senders", "import", "-"], "name,addresses,site\nrt-hestnes,127.46.0.1,Hestnes\n");
+});
+test.afterAll(() => halvik.dispose());
+test.describe.configure({ mode: "serial" });
+
+const now = Math.floor(Date.now() / 60_000) * 60;
+const template = flowSet(
+  2,
+  templateBody(410, [
+    [8, 4],
+    [12, 4],
+    [7, 2],
+    [11, 2],
+    [4, 1],
+    [1, 4],
+    [2, 4],
+    [152, 8],
+    [153, 8],
+    [10, 4],
+    [14, 4],
+    [5, 1],
+  ]),
+);
+/** A minute of one conversation, ended so many minutes ago. */
+const minute = (ago: number, src: string, port: number, octets: number, [ingress, egress]: [number, number], tos = 0) =>
+  flowSet(
+    410,
+    bytes()
+      .ip(src)
+      .ip("203.0.113.9")
+      .u16(40_000, port)
+      .u8(6)
+      .u32(octets, Math.ceil(octets / 1_000))
+      .u64(BigInt(now - ago * 60 - 60) * 1000n)
+      .u64(BigInt(now - ago * 60) * 1000n)
+      .u32(ingress, egress)
+      .u8(tos)
+      .done(),
+  );
+
+test("what fills a link: from everything to one interface, to its peak, to who made it, to the records", async ({
+  page,
+}) => {
+  let sequence = 0;
+  const send = (set: Uint8Array) =>
+    halvik.udp(
+      "127.46.0.1",
+      ipfixMessage({ exportSeconds: Math.floor(Date.now() / 1000), sequence: sequence++, domain: 7 }, set),
+      halvik.ports.IPFIX,
+    );
+  await send(template);
+  for (let ago = 1; ago <= 40; ago++) {
+    await send(minute(ago, "10.46.0.7", 443, 600_000, [1, 2]));
+    await send(minute(ago, "10.46.0.9", 445, 150_000, [2, 1], 184));
+  }
+  // 7.5 MB within a minute are 1 Mb/s
+  await send(minute(20, "10.46.0.66", 8_080, 7_500_000, [1, 2]));
+  await halvik.firstSignIn(page);
+  await page.keyboard.press("g");
+  await page.keyboard.press("t");
+  await expect(page.getByRole("heading", { name: "Traffic" })).toBeVisible();
+  const senders = page.getByRole("region", { name: "Who sent" });
+  await expect(senders.getByText("10.46.0.66")).toBeVisible({ timeout: 30_000 });
+  await expect(page.getByText("81 flows")).toBeVisible();
+  await expect(page.getByText("37.5 MB").first()).toBeVisible();
+  // by then it is known who told of it
+  await expect(async () => {
+    await choose(page.getByLabel("Whose traffic"), "the whole network");
+    await page.getByLabel("Whose traffic").click();
+    await page.getByRole("option", { name: "rt-hestnes", exact: true }).click({ timeout: 1_000 });
+  }).toPass({ timeout: 20_000 });
+  await choose(page.getByLabel("Which interface"), "interface 1");
+  await expect(page.getByText("31.5 MB in · 6.00 MB out")).toBeVisible();
+  await page.getByRole("button", { name: "say what it carries" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("wan0");
+  await page.getByLabel("Carries").fill("2 M");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByText("carries 2.00 Mb/s")).toBeVisible();
+  await expect(page.getByLabel("Which interface")).toContainText("wan0");
+  // the window of an hour, whose steps are minutes
+  await page.goto(
+    `${halvik.url}/traffic?last=3600s&exporter=1&interface=1`.replace(
+      "exporter=1",
+      `exporter=${new URL(page.url()).searchParams.get("exporter")}`,
+    ),
+  );
+  const course = page.getByRole("slider", { name: /Time on the course/ });
+  await expect(course).toHaveAttribute("aria-valuetext", /1\.08 Mb\/s/);
+  await expect(page.getByText(/54 % of what it carries/)).toBeVisible();
+  // enter goes to the busiest step, everything with it; the back key undoes it
+  await course.focus();
+  await page.keyboard.press("Enter");
+  await expect(page).toHaveURL(/from=.*to=/);
+  await expect(senders.getByRole("listitem").first()).toContainText("10.46.0.66");
+  await page.goBack();
+  await expect(page).toHaveURL(/last=3600s/);
+  await page.goForward();
+  await expect(page).toHaveURL(/from=.*to=/);
+  await page.getByRole("button", { name: "as a table" }).click();
+  await expect(page.getByRole("table", { name: "The course of traffic in numbers" })).toBeVisible();
+  await senders.getByRole("link", { name: "10.46.0.66" }).click();
+  await expect(page).toHaveURL(/\/records\?/);
+  await expect(page.getByTestId("record-line")).toHaveCount(1);
+  await expect(page.getByTestId("record-line")).toContainText("7.5 MB");
+});
+
+test("by marking, in packets, logarithmic; all of a list", async ({ page }) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/traffic?last=7200s`);
+  await choose(page.getByLabel("By what"), "marking");
+  await choose(page.getByLabel("In which measure"), "packets a second");
+  await expect(page.getByRole("region", { name: "Marked as (DSCP)" }).getByRole("listitem").first()).toContainText(
+    "0 best effort",
+  );
+  await expect(page.getByRole("region", { name: "Marked as (DSCP)" })).toContainText("46 expedited");
+  await page.getByRole("button", { name: "logarithmic" }).click();
+  await expect(page).toHaveURL(/scale=log/);
+  await expect(page.getByText("scale logarithmic")).toBeVisible();
+});
