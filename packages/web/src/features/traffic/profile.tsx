@@ -251,11 +251,14 @@ export function Profile({ answer, sentence, onGo }: ProfileProps) {
 
 const percent = (part: number): string => `${part < 0.1 ? (100 * part).toFixed(1) : Math.round(100 * part)} %`;
 
-/** Where there was something a week before: a line along the ends of its bars. */
+/** Where there was something a week before: a line along the ends of its bars. Of steps about which nothing is known it says nothing. */
 function outline(lengths: readonly number[], middle: number, sign: 1 | -1, height: number, bar: number): string {
-  if (!lengths.some((n) => n > 0)) return "";
   return lengths
-    .map((n, i) => `${i === 0 ? "M" : "L"}${(middle + sign * n).toFixed(1)} ${(height - (i + 0.5) * bar).toFixed(1)}`)
+    .map((n, i) => {
+      if (n <= 0) return "";
+      const goesOn = (lengths[i - 1] ?? 0) > 0;
+      return `${goesOn ? "L" : "M"}${(middle + sign * n).toFixed(1)} ${(height - (i + 0.5) * bar).toFixed(1)}`;
+    })
     .join("");
 }
 

@@ -29,7 +29,7 @@ export function StepTable({ answer, sentence, onGo }: StepTableProps) {
         header: "from",
         size: 110,
         accessorFn: (s) => s.from,
-        cell: ({ row }) => dayMinute(usOf(row.original.from), zone),
+        cell: ({ row }) => <span className="whitespace-nowrap">{dayMinute(usOf(row.original.from), zone)}</span>,
       },
       ...Array.from({ length: sides }, (_, side): ColumnDef<Step>[] => [
         {
@@ -37,7 +37,9 @@ export function StepTable({ answer, sentence, onGo }: StepTableProps) {
           header: sides === 2 ? ["in", "out"][side]! : "all",
           size: 80,
           accessorFn: (s) => s.whole[side] ?? 0,
-          cell: ({ getValue }) => sayRate(rateOf(getValue<number>(), measure, step), measure),
+          cell: ({ getValue }) => (
+            <span className="whitespace-nowrap">{sayRate(rateOf(getValue<number>(), measure, step), measure)}</span>
+          ),
           meta: { align: "right" },
         },
         ...bands.map(
@@ -46,7 +48,9 @@ export function StepTable({ answer, sentence, onGo }: StepTableProps) {
             header: `${sides === 2 ? `${["in", "out"][side]} ` : ""}${safeText(band)}`,
             size: 80,
             accessorFn: (s) => s.bands[side]?.[i] ?? 0,
-            cell: ({ getValue }) => sayRate(rateOf(getValue<number>(), measure, step), measure),
+            cell: ({ getValue }) => (
+              <span className="whitespace-nowrap">{sayRate(rateOf(getValue<number>(), measure, step), measure)}</span>
+            ),
             meta: { align: "right" },
           }),
         ),
@@ -55,7 +59,9 @@ export function StepTable({ answer, sentence, onGo }: StepTableProps) {
           header: `${sides === 2 ? `${["in", "out"][side]} ` : ""}a week before`,
           size: 80,
           accessorFn: (s) => s.weekBefore[side] ?? 0,
-          cell: ({ getValue }) => sayRate(rateOf(getValue<number>(), measure, step), measure),
+          cell: ({ getValue }) => (
+            <span className="whitespace-nowrap">{sayRate(rateOf(getValue<number>(), measure, step), measure)}</span>
+          ),
           meta: { align: "right" },
         },
       ]).flat(),
