@@ -34,6 +34,7 @@ export const PAGES = [
   "/notify",
   "/load",
   "/traffic",
+  "/traffic/policy",
   "/lists",
   "/techniques",
 ] as const;

@@ -127,3 +127,22 @@ test("by marking, in packets, logarithmic; all of a list", async ({ page }) => {
   await expect(page).toHaveURL(/scale=log/);
   await expect(page.getByText("scale logarithmic")).toBeVisible();
 });
+
+test("was it allowed: asked from a flow, and typed; what was asked is in the address", async ({ page }) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/records?last=7200s&filter=src+is+10.46.0.66`);
+  await page.getByTestId("record-line").click();
+  await page.getByRole("link", { name: "was it allowed?" }).click();
+  await expect(page).toHaveURL(/src=10\.46\.0\.66&dst=203\.0\.113\.9&port=8080/);
+  await expect(page.getByText("0 decisions and 1 flows.")).toBeVisible();
+  await expect(page.getByRole("table", { name: "By port" })).toContainText("8080/tcp");
+  await page.getByLabel("From").fill("10.46.0.0/16");
+  await page.getByLabel("Port").fill("");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("table", { name: "By port" }).getByRole("row")).toHaveCount(4);
+  await page.getByLabel("To").fill("somewhere");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText(/expected an address or a block/)).toBeVisible();
+  await page.goBack();
+  await expect(page.getByLabel("To")).toHaveValue("203.0.113.9");
+});

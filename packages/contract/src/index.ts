@@ -115,6 +115,8 @@ export {
 } from "./status.js";
 export {
   InterfaceFact,
+  PolicyAnswer,
+  PolicyQuery,
   TrafficAnswer,
   TrafficLists,
   TrafficListsQuery,

@@ -138,3 +138,62 @@ export const InterfaceFact = z.object({
 export type TrafficAnswer = z.infer<typeof TrafficAnswer>;
 export type TrafficLists = z.infer<typeof TrafficLists>;
 export type TrafficPlaces = z.infer<typeof TrafficPlaces>;
+
+const AddressText = z.string().min(2).max(64);
+/** Ends of a connection, any of them open. */
+export const PolicyQuery = z.object({
+  from: TimeText.optional(),
+  to: TimeText.optional(),
+  /** An address or a block. */
+  src: AddressText.optional(),
+  dst: AddressText.optional(),
+  port: z.coerce.number().int().min(0).max(65_535).optional(),
+});
+const DECIDED = z.enum(["accept", "deny", "reject"]);
+export const PolicyAnswer = z.object({
+  from: TimeText,
+  to: TimeText,
+  /** Finds the decisions; and the flows. */
+  decisionFilter: z.string(),
+  flowFilter: z.string(),
+  decisions: z.int(),
+  flows: z.int(),
+  /** The newest were looked at, and there are more. */
+  partial: z.boolean(),
+  ports: z.array(
+    z.object({
+      port: z.int().nullable(),
+      /** What it is called, and by which protocol. */
+      label: z.string(),
+      accept: z.int(),
+      deny: z.int(),
+      reject: z.int(),
+      flows: z.int(),
+      bytes: z.number(),
+    }),
+  ),
+  policies: z.array(
+    z.object({
+      action: DECIDED,
+      policy: z.string().nullable(),
+      device: z.string(),
+      zones: z.string(),
+      count: z.int(),
+      first: TimeText,
+      last: TimeText,
+    }),
+  ),
+  contradictions: z.array(
+    z.object({
+      code: z.enum(["denied and yet flowed", "accepted and nothing flowed", "accepted by another policy"]),
+      at: TimeText,
+      src: z.string(),
+      dst: z.string(),
+      port: z.int().nullable(),
+      device: z.string(),
+      before: z.string().nullable(),
+      policy: z.string().nullable(),
+    }),
+  ),
+});
+export type PolicyAnswer = z.infer<typeof PolicyAnswer>;

@@ -1,6 +1,7 @@
 export { BOUNDED, DIMENSIONS, type Dimension, PACKET_SIZES, readApplication } from "./dimensions.js";
 export { NOTHING, OnceCounter, WHOLE } from "./once.js";
 export { type FlowSeen, NO_INTERFACE, passagesOf } from "./passage.js";
+export { type Contradiction, PolicyCheck, type PolicyUse, type PortFate } from "./policy-check.js";
 export { filterOf, type Said, sayValue } from "./say-value.js";
 export { servicePort } from "./service-port.js";
 export { carriedUntil, eachStep, stretchOf } from "./spread.js";

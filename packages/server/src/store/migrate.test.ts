@@ -136,6 +136,7 @@ describe("a database of before the first release", () => {
       "005-telling",
       "006-texts-and-keys",
       "007-lists",
+      "008-traffic",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -145,6 +146,7 @@ describe("a database of before the first release", () => {
       { name: "005-telling" },
       { name: "006-texts-and-keys" },
       { name: "007-lists" },
+      { name: "008-traffic" },
     ]);
     await client.end();
   });

@@ -254,6 +254,13 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("post", "/senders/{id}/admit", `/senders/${ids.sender}/admit`);
   await ask("post", "/senders/{id}/refuse", `/senders/${ids.refused}/refuse`);
   await ask("patch", "/senders/{id}", `/senders/${ids.sender}`, { site: "Orvane" });
+  await ask("get", "/traffic", `/traffic?exporter=${ids.sender}&interface=1&by=pair&measure=flows`);
+  await ask("get", "/traffic/lists", "/traffic/lists?dimensions=source,dscp&site=Orvane&count=exported");
+  await ask("get", "/traffic/places");
+  await ask("get", "/traffic/policy", "/traffic/policy?src=10.0.0.0/8&port=443");
+  await ask("get", "/traffic/policy", "/traffic/policy?dst=nowhere", undefined, 400);
+  const described = `/traffic/interfaces/${ids.sender}/1`;
+  await ask("patch", "/traffic/interfaces/{exporter}/{interface}", described, { name: "wan0", capacity: null });
   await ask("post", "/senders/admit-network", "/senders/admit-network", { network: "10.20.0.0/16", fromNowOn: true });
   await ask("post", "/senders/refuse-network", "/senders/refuse-network", { network: "10.30.0.0/16" });
   const { body } = await ask("post", "/endpoints", "/endpoints", { name: "second", kind: "syslog-udp", port: 5999 });

@@ -41,6 +41,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/traffic/traffic-page")).TrafficPage }),
           },
           {
+            path: "traffic/policy",
+            lazy: async () => ({ Component: (await import("../features/traffic/policy-page")).PolicyPage }),
+          },
+          {
             path: "rules",
             lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }),
           },

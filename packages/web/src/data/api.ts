@@ -24,6 +24,7 @@ import type {
   NotifyRoutes,
   NotifyWays,
   Overview,
+  PolicyAnswer,
   QuarantineList,
   RecordDetail,
   RecordPage,
@@ -253,6 +254,24 @@ export const trafficPlacesQuery = queryOptions({
   // the first exporter is waited for, further ones come now and then
   refetchInterval: ({ state }) => (state.data?.exporters.length ? 60_000 : 3_000),
 });
+/** Ends of a connection, as they were typed; empty: any. */
+export interface EndsAsked {
+  readonly src: string;
+  readonly dst: string;
+  readonly port: string;
+}
+export const policyQuery = (window: WindowParts, ends: EndsAsked) =>
+  queryOptions({
+    queryKey: ["traffic", "policy", window.from, window.to, ends],
+    queryFn: ({ signal }) =>
+      request<PolicyAnswer>(
+        "GET",
+        `/traffic/policy${query({ from: window.from, to: window.to, src: ends.src || undefined, dst: ends.dst || undefined, port: ends.port || undefined })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
 export const suggestionsQuery = queryOptions({
   queryKey: ["load", "suggestions"],
   queryFn: ({ signal }) => request<Suggestions>("GET", "/load/suggestions", undefined, signal),

@@ -1,5 +1,7 @@
 import {
   InterfaceFact,
+  PolicyAnswer,
+  PolicyQuery,
   TrafficAnswer,
   TrafficLists,
   TrafficListsQuery,
@@ -20,9 +22,11 @@ import { keptSince, trafficSources } from "../../store/traffic/read-sums.js";
 import { flowsBehind, sharedSites } from "../../store/traffic/sum-flows.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
+import type { Ask } from "../records/questions.js";
 import { lists, profile, type Question } from "./answer.js";
 import { knownInterfaces, sayInterface } from "./interfaces-repository.js";
 import { capacityOf, placesOf } from "./places.js";
+import { policyCheck } from "./policy.js";
 import { metersOf } from "./scope.js";
 
 const MOST_DAYS = 800;
@@ -38,10 +42,12 @@ interface Needs {
   readonly db: Pool;
   readonly directory: DirectoryCache;
   readonly presenter: Presenter;
+  /** Who answers questions about a filter. */
+  readonly ask: Ask;
 }
 
 /** Who uses the network for what. */
-export const trafficRoutes = ({ config, models, db, directory, presenter }: Needs) => {
+export const trafficRoutes = ({ config, models, db, directory, presenter, ask }: Needs) => {
   const questionOf = async (
     query: Omit<z.output<typeof TrafficListsQuery>, "dimensions" | "most">,
   ): Promise<Question> => {
@@ -101,6 +107,18 @@ export const trafficRoutes = ({ config, models, db, directory, presenter }: Need
       answer: TrafficPlaces,
       handle: async () =>
         placesOf(await trafficSources(db), await knownInterfaces(db), await directory.get(), await presenter.names()),
+    }),
+    route({
+      method: "get",
+      path: "/traffic/policy",
+      summary: "What firewalls decided between some ends, what flowed, and what does not go together",
+      access: "read",
+      query: PolicyQuery,
+      answer: PolicyAnswer,
+      handle: async ({ query: { from, to, ...ends } }) => {
+        const now = nowUs();
+        return policyCheck(ask, { ...readWindow({ from, to }, now), ...ends }, await directory.get(), now);
+      },
     }),
     route({
       method: "patch",

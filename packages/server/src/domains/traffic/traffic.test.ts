@@ -1,4 +1,4 @@
-import type { TrafficAnswer, TrafficLists, TrafficPlaces } from "@halvik/contract";
+import type { PolicyAnswer, TrafficAnswer, TrafficLists, TrafficPlaces } from "@halvik/contract";
 import { formatUs } from "@halvik/core/base/time";
 import { emptyContent } from "@halvik/core/model/record";
 import { TrafficSums } from "@halvik/core/traffic";
@@ -386,4 +386,59 @@ test("a window of more than two years is refused, one without traffic is empty",
   await get(`/traffic?${window(T - 900 * 24 * H, T)}`, 400);
   const empty = await get<TrafficAnswer>(`/traffic?${window(T - 300 * 24 * H, T - 299 * 24 * H)}`);
   expect(empty.total).toEqual([{ bytes: 0, packets: 0, flows: 0 }]);
+});
+
+test("was it allowed: accepts on one port, rejects on another, by which policy, and what does not go together", async () => {
+  const at = T + 20 * H;
+  const decided = (atUs: number, dstPort: number, action: "accept" | "deny" | "reject", policy: string) => {
+    const content = emptyContent("firewall", atUs, atUs + S);
+    Object.assign(content, { src: "10.7.7.7", dst: "203.0.113.80", srcPort: 40_000, dstPort, protocol: 6, action });
+    Object.assign(content, { data: [["policy", policy]] });
+    return { id: ids.next(nowUs()), sender: exporters[0]!, endpoint: "syslog", copyOf: null, content };
+  };
+  await writer.commit(
+    {
+      number: ++number,
+      records: [
+        decided(at, 80, "accept", "web"),
+        decided(at + S, 443, "reject", "no tls"),
+        decided(at + 2 * S, 25, "deny", "no mail"),
+      ],
+      throughUs: 0,
+      runRules: false,
+    },
+    nowUs(),
+  );
+  const flow = {
+    sender: exporters[0]!,
+    src: "10.7.7.7",
+    dst: "203.0.113.80",
+    ingress: 1,
+    egress: 2,
+    tos: 0,
+    rate: 1,
+    start: at,
+  };
+  await store([
+    { ...flow, end: at + MIN, port: 80, bytes: 50_000 },
+    { ...flow, end: at + MIN, port: 25, bytes: 90_000 },
+  ]);
+  const check = (query: string) => get<PolicyAnswer>(`/traffic/policy?${window(at - H, at + H)}&${query}`);
+  const answer = await check("src=10.7.0.0/16&dst=203.0.113.80");
+  expect(answer).toMatchObject({ decisions: 3, flows: 2, partial: false });
+  expect(answer.ports.map((p) => [p.label, p.accept, p.deny, p.reject, p.flows])).toEqual([
+    ["25/tcp smtp", 0, 1, 0, 1],
+    ["80/tcp www-http", 1, 0, 0, 1],
+    ["443/tcp https", 0, 0, 1, 0],
+  ]);
+  expect(answer.policies.map((p) => [p.policy, p.action, p.device])).toEqual([
+    ["web", "accept", "rt-hestnes"],
+    ["no tls", "reject", "rt-hestnes"],
+    ["no mail", "deny", "rt-hestnes"],
+  ]);
+  expect(answer.contradictions.map((c) => [c.code, c.port])).toEqual([["denied and yet flowed", 25]]);
+  expect(await check("src=10.7.7.7&port=443")).toMatchObject({ decisions: 1, flows: 0 });
+  expect(await check("dst=192.0.2.1")).toMatchObject({ decisions: 0, flows: 0, ports: [], policies: [] });
+  await get(`/traffic/policy?${window(at, at + H)}&src=somewhere`, 400);
+  await get(`/traffic/policy?${window(at, at + H)}&port=99999`, 400);
 });

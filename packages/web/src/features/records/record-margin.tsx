@@ -6,6 +6,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 import { recordQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
+import { windowParams } from "../../data/window-url";
 import { AddressName, NamedText } from "../../shared/address-names";
 import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -26,6 +27,14 @@ const TIME_REASONS: Readonly<Record<string, string>> = {
   "arrival: too far ahead": "arrival: the device’s time is more than 5 min ahead",
   "arrival: too far behind": "arrival: the device’s time is more than 7 days behind",
 };
+
+/** The policy check of what a record tells of, in the window that is looked at. */
+function policySearch({ src, dst, dstPort }: RecordJson): string {
+  const params = new URLSearchParams(windowParams());
+  for (const [name, value] of Object.entries({ src, dst, port: dstPort }))
+    if (value !== undefined) params.set(name, String(value));
+  return params.toString();
+}
 
 /** Everything about one record: fields, both times, where its severity comes from, its raw bytes as text and hex. */
 export function RecordMargin({ id, actions, onClose }: { id: string; actions: PivotActions; onClose: () => void }) {
@@ -72,6 +81,13 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
           </TextButton>
         </p>
       )}
+      {(record.action !== undefined || record.kind === "flow") &&
+        record.src !== undefined &&
+        record.dst !== undefined && (
+          <p className="mt-1 text-ui">
+            <Link to={{ pathname: "/traffic/policy", search: policySearch(record) }}>was it allowed?</Link>
+          </p>
+        )}
       {record.problem && (
         <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-ui">
           Not decoded in full: {safeText(record.problem.message)} ({record.problem.code}, at {record.problem.offset})

@@ -1,10 +1,11 @@
 import type { TrafficAnswer } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { trafficListsQuery, trafficPlacesQuery, trafficQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
+import { windowParams } from "../../data/window-url";
 import { TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
@@ -57,6 +58,9 @@ export function TrafficPage() {
           <h1 className="text-page leading-[1.625rem] font-semibold">Traffic</h1>
           <SentenceLine sentence={sentence} places={places.data} onChange={change} />
           <InterfaceForm sentence={sentence} places={places.data} />
+          <Link to={{ pathname: "/traffic/policy", search: windowParams() }} className="ml-auto text-small">
+            was it allowed?
+          </Link>
         </div>
         <p className="mt-0.5 flex flex-wrap gap-x-3 text-ui text-quiet">
           {data && <Told answer={data} sentence={sentence} zone={zone} onChange={change} />}
