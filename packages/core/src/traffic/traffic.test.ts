@@ -200,6 +200,7 @@ describe("counted once", () => {
           expect(bytesOf(five, W("in"))).toBe(sent * timeouts.length);
         },
       ),
+      { numRuns: 40 },
     ));
   test("what one of them lost counts by what the other tells", () =>
     fc.assert(
@@ -209,6 +210,7 @@ describe("counted once", () => {
         const sent = all.reduce((sum, c) => sum + c.rate * c.seconds, 0);
         expect(bytesOf(level(summed(flows), "five"), W("once"))).toBe(sent);
       }),
+      { numRuns: 40 },
     ));
   test("an exporter that meters where traffic comes in and where it goes out", () => {
     const both = [flow({ direction: 0 }), flow({ direction: 1 })];
