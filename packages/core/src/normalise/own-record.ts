@@ -26,6 +26,7 @@ export const OWN_EVENTS = [
   "database-restarted",
   "store-slow",
   "sender-new",
+  "traffic-not-summed",
 ] as const;
 export type OwnEvent = (typeof OWN_EVENTS)[number];
 

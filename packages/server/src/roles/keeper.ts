@@ -1,6 +1,4 @@
 import { statfs } from "node:fs/promises";
-import { US_PER_DAY } from "@halvik/core/base/time";
-import { TrafficSums } from "@halvik/core/traffic";
 import { writeHeartbeat } from "../domains/health/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
@@ -8,20 +6,14 @@ import { keepSession } from "../kernel/db/keep-session.js";
 import type { Client } from "../kernel/db/pool.js";
 import type { RoleContext } from "../kernel/role-input.js";
 import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
+import { TrafficKeeping } from "../store/keeping/keep-traffic.js";
 import { dropExpired, shedOldest } from "../store/keeping/retention.js";
 import { OwnRecords } from "../store/own-records.js";
-import { sharedSites, sumFlows } from "../store/traffic/sum-flows.js";
 import { closeSteps } from "../store/traffic/write-sums.js";
 
 const IDLE_MS = 1_000;
 const HEARTBEAT_MS = 5_000;
 const RETENTION_MS = 60_000;
-/** Flows are summed for so long before they are written: rows of a busy step are touched once and not for every batch. */
-const SUMS_MS = 5_000;
-/** So long it sums what is behind before it looks at other work. */
-const TURN_MS = 5_000;
-/** Who has told of traffic since then is asked before any of it is summed. */
-const SITES_US = 30 * US_PER_DAY;
 
 /** Keeps the store in order: sums traffic, indexes what has been stored, seals, drops what is older than is kept, and guards the disk. */
 export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
@@ -37,9 +29,7 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     five: config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS,
     hour: config.HALVIK_KEEP_TRAFFIC_HOUR_DAYS,
   };
-  let sites = await sharedSites(client, nowUs() - SITES_US);
-  const sums = new TrafficSums((sender) => sites.get(sender) ?? null);
-  let sumsMs = Number.NEGATIVE_INFINITY;
+  const traffic = new TrafficKeeping(client, keepTraffic);
   let beatMs = Number.NEGATIVE_INFINITY;
   let retentionMs = Number.NEGATIVE_INFINITY;
   const beat = async () => {
@@ -58,17 +48,9 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     let more = await indexNext(client, PART_ROWS, beat);
     await beat();
     const now = performance.now();
-    if (now - sumsMs > SUMS_MS) {
-      sites = await sharedSites(client, nowUs() - SITES_US);
-      let isBehind = true;
-      // what is looked at waits less than what makes it quicker to find
-      while (isBehind && performance.now() - now < TURN_MS) {
-        isBehind = await sumFlows(client, sums, keepTraffic, nowUs());
-        await beat();
-      }
-      more ||= isBehind;
-      if (!isBehind) sumsMs = now;
-    }
+    const summed = await traffic.turn(nowUs, beat);
+    await own.write(summed.told);
+    more ||= summed.more;
     if (now - retentionMs > RETENTION_MS) {
       retentionMs = now;
       await own.write(await dropExpired(client, days, nowUs()));

@@ -8,6 +8,7 @@ import { nowUs } from "../../kernel/clock.js";
 import { connectionOf } from "../../kernel/db/pool.js";
 import { BatchWriter } from "../../store/batches.js";
 import { claimCollector } from "../../store/collectors.js";
+import { TrafficKeeping } from "../../store/keeping/keep-traffic.js";
 import { IdSource } from "../../store/record-id.js";
 import { flowsBehind, sharedSites, sumFlows } from "../../store/traffic/sum-flows.js";
 import { closeSteps } from "../../store/traffic/write-sums.js";
@@ -327,6 +328,31 @@ test("absurd counters end at what can be kept, and one of them spoils nothing el
     `/traffic/lists?${window(at, at + 4 * H)}&dimensions=source&exporter=${vardholm}&most=5`,
   );
   expect(lists[0]!.rows.find((r) => r.label === "10.9.9.9")?.amounts.bytes).toBe(5);
+});
+
+test("flows that cannot be summed hold up nothing else: it is told once, tried again later, and then all of them are", async () => {
+  const at = T - 25 * H;
+  await store(flowsOf(11, 20, at, MIN));
+  let isBroken = true;
+  const broken = Object.assign(Object.create(keeper), {
+    query: (...of: unknown[]) =>
+      isBroken && String(of[0]).startsWith("insert into traffic_sum")
+        ? Promise.reject(new Error("it will not take this"))
+        : (keeper.query as (...of: unknown[]) => unknown).apply(keeper, of),
+  });
+  const keeping = new TrafficKeeping(broken, KEEP);
+  const beat = async () => undefined;
+  const first = await keeping.turn(nowUs, beat);
+  expect(first).toMatchObject({
+    more: false,
+    told: [{ event: "traffic-not-summed", text: expect.stringContaining("it will not take this") }],
+  });
+  // not before a minute has passed
+  expect(await keeping.turn(nowUs, beat)).toEqual({ more: false, told: [] });
+  expect(await flowsBehind(keeper)).toBe(20);
+  isBroken = false;
+  await new TrafficKeeping(broken, KEEP).turn(nowUs, beat);
+  expect(await flowsBehind(keeper)).toBe(0);
 });
 
 test("where a sampling exporter estimates, it is said how much and by which rate", async () => {
