@@ -136,13 +136,13 @@ test("was it allowed: asked from a flow, and typed; what was asked is in the add
   await expect(page).toHaveURL(/src=10\.46\.0\.66&dst=203\.0\.113\.9&port=8080/);
   await expect(page.getByText("0 decisions and 1 flows.")).toBeVisible();
   await expect(page.getByRole("table", { name: "By port" })).toContainText("8080/tcp");
-  await page.getByLabel("From").fill("10.46.0.0/16");
-  await page.getByLabel("Port").fill("");
+  await page.getByLabel("From", { exact: true }).fill("10.46.0.0/16");
+  await page.getByLabel("Port", { exact: true }).fill("");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("table", { name: "By port" }).getByRole("row")).toHaveCount(4);
-  await page.getByLabel("To").fill("somewhere");
+  await page.getByLabel("To", { exact: true }).fill("somewhere");
   await page.keyboard.press("Enter");
   await expect(page.getByText(/expected an address or a block/)).toBeVisible();
   await page.goBack();
-  await expect(page.getByLabel("To")).toHaveValue("203.0.113.9");
+  await expect(page.getByLabel("To", { exact: true })).toHaveValue("203.0.113.9");
 });
