@@ -80,10 +80,12 @@ export class PolicyCheck {
     return [...this.byPolicy.values()].sort((a, b) => b.count - a.count || a.firstUs - b.firstUs);
   }
 
-  /** Most decided or flowed first. */
+  /** Most decided first, then most flowed: answers flow to ports picked at random, about which nobody decides. */
   ports(): PortFate[] {
-    const weight = ({ decided, flows }: PortFate) => decided.accept + decided.deny + decided.reject + flows;
-    return [...this.byPort.values()].sort((a, b) => weight(b) - weight(a) || (a.port ?? -1) - (b.port ?? -1));
+    const decided = ({ decided: d }: PortFate) => d.accept + d.deny + d.reject;
+    return [...this.byPort.values()].sort(
+      (a, b) => decided(b) - decided(a) || b.flows - a.flows || (a.port ?? -1) - (b.port ?? -1),
+    );
   }
 
   /**

@@ -9,11 +9,11 @@ import { AppError } from "../../kernel/http/errors.js";
 import type { Ask } from "../records/questions.js";
 
 /** Records of each sort that are looked at, the newest; and for how long. */
-const MOST = 20_000;
+const MOST = 10_000;
 const PAGE = 2_000;
-const BUDGET_MS = 2_500;
+const BUDGET_MS = 1_500;
 const PAGE_MS = 700;
-const SHOWN = 200;
+const SHOWN = 60;
 
 interface Asked {
   readonly fromUs: number;

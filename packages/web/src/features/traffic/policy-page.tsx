@@ -43,6 +43,7 @@ export function PolicyPage() {
       </div>
       <Scroller label="What was decided">
         {error && <Trouble error={error} what="This cannot be answered" />}
+        {!data && isFetching && <p className="pt-2 text-quiet">Looking …</p>}
         {data && <Answer answer={data} busy={isFetching} />}
       </Scroller>
     </Page>
