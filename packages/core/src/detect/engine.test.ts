@@ -179,6 +179,31 @@ describe("a rule whose logic is changed (semantics 23)", () => {
     const more = engine.step("live", [record(105, "10.0.0.2")], 95 * S);
     expect(more.episodes.map((e) => [e.key, e.episode.count, e.episode.firstUs / S])).toEqual([["10.0.0.2", 3, 90]]);
   });
+  test("while one warms up, what others sum is not summed again", () => {
+    const sum = rule({
+      kind: "departure",
+      id: "sum",
+      filter: "category is logon",
+      measure: { of: "sum", field: "bytes" },
+      everySeconds: 60,
+      judgement: { by: "line", side: "over", raiseAt: 100, clearAt: 50 },
+      clear: { by: "condition" },
+    });
+    const sent = (s: number, bytes: number) => ({ ...record(s, "10.0.0.1"), bytes });
+    const engine = new RuleEngine([rule(), sum], directory, ZONE);
+    const past = [sent(61, 40), sent(62, 40)];
+    engine.step("live", past, 70 * S);
+    engine.setRules([stricter, sum], directory, 70 * S);
+    engine.warmUp("r", "live", past, 70 * S);
+    const of = (all: ReturnType<RuleEngine["step"]>) => all.episodes.filter((e) => e.ruleId === "sum");
+    expect(of(engine.step("live", [sent(80, 10)], 125 * S))).toEqual([]);
+    expect(of(engine.step("live", [sent(130, 101)], 185 * S)).map((e) => e.episode.facts)).toEqual([
+      [
+        ["value", 101],
+        ["line", 100],
+      ],
+    ]);
+  });
   test("both go on after a restart", () => {
     const { kept, states } = changed();
     const gone = new Set(states.map((s) => s.key));

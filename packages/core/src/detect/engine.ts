@@ -300,7 +300,8 @@ export class RuleEngine {
   /** Lets a rule whose logic is new see what came before it (`docs/semantics.md` 23): records of one window, in a lane and up to its watermark. */
   warmUp(ruleId: string, lane: string, records: readonly HalvikRecord[], watermarkUs: EpochUs): StepResult {
     const out: Output = { episodes: [], states: [] };
-    this.noteEvents(lane, records);
+    // of no other rule: what that has seen already, it would count again
+    this.noteEvents(lane, records, undefined, ruleId);
     for (const running of this.rules) {
       if (running.program.rule.id === ruleId && !running.retired)
         this.stepRule(running, lane, settledAt(watermarkUs), out);
@@ -369,7 +370,7 @@ export class RuleEngine {
   }
 
   /** Notes with each rule what records mean to it. */
-  private noteEvents(lane: string, records: readonly HalvikRecord[], amends?: Amends): void {
+  private noteEvents(lane: string, records: readonly HalvikRecord[], amends?: Amends, onlyRule?: string): void {
     const candidates: Asked[] = [];
     const met: Target[] = [];
     const echoes = this.echoesOf(lane);
@@ -381,7 +382,12 @@ export class RuleEngine {
       this.dispatch.gather(record, candidates);
       for (let i = 0; i < candidates.length; i++) {
         const { targets } = candidates[i]!;
-        if (meets(candidates[i]!, record)) for (let j = 0; j < targets.length; j++) met.push(targets[j]!);
+        if (!meets(candidates[i]!, record)) continue;
+        for (let j = 0; j < targets.length; j++) {
+          const { running } = targets[j]!;
+          if (onlyRule === undefined || (running.program.rule.id === onlyRule && !running.retired))
+            met.push(targets[j]!);
+        }
       }
       const hits = met.length;
       // how many of its conditions a rule finds met, before the first of them is noted
