@@ -1,18 +1,9 @@
+import { ACTIONS } from "@halvik/core/model/record";
+import { DIMENSIONS } from "@halvik/core/traffic";
 import { z } from "zod";
 import { TimeText } from "./common.js";
 
-const DIMENSION = z.enum([
-  "total",
-  "application",
-  "dscp",
-  "source",
-  "destination",
-  "pair",
-  "service",
-  "tcp flags",
-  "packet size",
-  "as pair",
-]);
+const DIMENSION = z.enum(DIMENSIONS);
 const MEASURE = z.enum(["bytes", "packets", "flows"]);
 
 /** Whose traffic is meant: everything, or that of a site, of an exporter, of one of its interfaces. */
@@ -51,6 +42,8 @@ const Asked = z.object({
   counted: z.enum(["interface", "once", "exported"]),
   /** Exporters whose figures are in it. */
   exporters: z.int(),
+  /** Exporters that have told nothing since before the window, and did in the week before it. */
+  silent: z.array(z.string()),
   /** Steps of the sums it was made from, in seconds; 0: it was made from the flows themselves. */
   sums: z.int(),
   /** Stored flows that are not in the sums yet. */
@@ -149,7 +142,7 @@ export const PolicyQuery = z.object({
   dst: AddressText.optional(),
   port: z.coerce.number().int().min(0).max(65_535).optional(),
 });
-const DECIDED = z.enum(["accept", "deny", "reject"]);
+const DECIDED = z.enum(ACTIONS);
 export const PolicyAnswer = z.object({
   from: TimeText,
   to: TimeText,

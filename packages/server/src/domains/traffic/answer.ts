@@ -10,10 +10,12 @@ import {
   piecesOf,
   readSums,
   readTop,
+  readUnlisted,
   type SumRow,
   sumsAtHand,
 } from "../../store/traffic/read-sums.js";
 import { flowsOf } from "../../store/traffic/sum-flows.js";
+import { isAlwaysKept } from "../../store/traffic/write-sums.js";
 import type { Metered } from "./scope.js";
 
 export type MeasureName = "bytes" | "packets" | "flows";
@@ -33,6 +35,8 @@ export interface Question {
   /** Exporters that share a site, and which. */
   readonly sites: ReadonlyMap<number, string>;
   readonly applications: Applications;
+  /** What a sender is called. */
+  readonly nameOf: (sender: number) => string;
 }
 
 const FIVE = 5 * US_PER_MINUTE;
@@ -51,7 +55,8 @@ const asked = (q: Question, sumsUs: number): z.infer<typeof TrafficAnswer>["aske
   from: formatUs(q.fromUs),
   to: formatUs(q.toUs),
   counted: q.metered.counted,
-  exporters: new Set(q.metered.meters.map((m) => m.sender)).size,
+  exporters: new Set(q.metered.meters.map((m) => m.sender)).size - q.metered.silent.length,
+  silent: q.metered.silent.map(q.nameOf),
   sums: Math.round(sumsUs / US_PER_SECOND),
   behind: q.behind,
 });
@@ -85,13 +90,10 @@ export async function profile(
   const pieces = piecesOf(window.fromUs, window.toUs, width, q.fiveSinceUs);
   const { meters, sides } = q.metered;
   const wholes = await readSums(db, meters, "total", pieces, width);
-  const weekBefore = await readSums(
-    db,
-    meters,
-    "total",
-    piecesOf(window.fromUs - WEEK, window.toUs - WEEK, Math.max(width, FIVE), q.fiveSinceUs),
-    width,
-  );
+  const before = piecesOf(window.fromUs - WEEK, window.toUs - WEEK, Math.max(width, FIVE), q.fiveSinceUs);
+  // told in coarser steps than were asked for, it lies evenly over them
+  const grain = Math.max(width, ...before.map((p) => p.level.widthUs));
+  const weekBefore = await readSums(db, meters, "total", before, grain);
   const parts = by === "total" ? [] : await readSums(db, meters, by, pieces, width);
   const labels = new Map<string, string>();
   const label = (value: string): string => {
@@ -120,11 +122,11 @@ export async function profile(
     const step = steps.get(row.fromUs);
     if (step !== undefined) step.whole[row.side]! += row[q.measure];
   }
-  for (const row of weekBefore) {
-    // a week before, told in finer steps than were asked for
-    const step = steps.get(row.fromUs + WEEK);
-    if (step !== undefined) step.weekBefore[row.side]! += row[q.measure];
-  }
+  for (const row of weekBefore)
+    for (let us = row.fromUs + WEEK; us < row.fromUs + WEEK + grain; us += width) {
+      const step = steps.get(us);
+      if (step !== undefined) step.weekBefore[row.side]! += (row[q.measure] * width) / grain;
+    }
   for (const row of parts) {
     const at = row.value === CUT ? undefined : place.get(label(row.value));
     const step = steps.get(row.fromUs);
@@ -149,6 +151,8 @@ interface ListSource {
   /** Of the steps it was made from; 0: of the flows themselves. */
   readonly sumsUs: number;
   readonly rows: (dimension: Dimension, bucketUs: number, only?: readonly string[]) => Promise<SumRow[]>;
+  /** Bytes of steps whose lists were not kept, because they had few flows. */
+  readonly unlisted: number;
   /** The greatest values over all of it. @param most as many as are wanted; Infinity: all */
   readonly top: (dimension: Dimension, most: number) => ReturnType<typeof readTop>;
 }
@@ -171,6 +175,7 @@ async function listSource(db: Queryable, q: Question): Promise<ListSource> {
       return {
         ...five,
         sumsUs: 0,
+        unlisted: 0,
         rows: async (dimension, bucketUs, only) => sumsAtHand(all, level, meters, dimension, five, bucketUs, only),
         top: async (dimension, most) =>
           topOf(sumsAtHand(all, level, meters, dimension, five, five.toUs - five.fromUs), q.measure, most),
@@ -198,6 +203,7 @@ async function listSource(db: Queryable, q: Question): Promise<ListSource> {
   return {
     ...window,
     sumsUs: Math.max(...pieces.map((p) => p.level.widthUs)),
+    unlisted: await readUnlisted(db, meters, pieces),
     rows: (dimension, bucketUs, only) => readSums(db, meters, dimension, pieces, bucketUs, only),
     top: (dimension, most) => readTop(db, meters, dimension, pieces, q.measure, Math.min(most, MOST_VALUES)),
   };
@@ -295,11 +301,11 @@ async function list(
     })),
     others: {
       values: Math.max(read.distinct - read.rows.length, 0) + sorted.length - top.length,
-      atLeast: (read.cut?.flows ?? 0) > 0,
+      atLeast: (read.cut?.flows ?? 0) > 0 || (source.unlisted > 0 && !isAlwaysKept(dimension)),
       amounts: rest,
       share: share(rest[q.measure]),
     },
-    mayLack: read.cut?.bytes ?? 0,
+    mayLack: (read.cut?.bytes ?? 0) + (isAlwaysKept(dimension) ? 0 : source.unlisted),
   };
 }
 

@@ -71,6 +71,7 @@ export const trafficRoutes = ({ config, models, db, directory, presenter, ask }:
       behind: await flowsBehind(db),
       sites: await sharedSites(db, window.fromUs),
       applications: senders.applications,
+      nameOf: (sender) => senders.name(sender),
     };
   };
   return [

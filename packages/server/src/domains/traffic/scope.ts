@@ -1,3 +1,4 @@
+import { US_PER_DAY } from "@halvik/core/base/time";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { NO_INTERFACE, WAYS, type Way } from "@halvik/core/traffic";
 import type { Meter, TrafficSource } from "../../store/traffic/read-sums.js";
@@ -15,7 +16,12 @@ export interface Metered {
   /** In and out, of an interface; else one side. */
   readonly sides: 1 | 2;
   readonly counted: "interface" | "once" | "exported";
+  /** Of its exporters, those that have told nothing since before the window, though they did in the week before it. */
+  readonly silent: readonly number[];
 }
+
+/** What is held against the window, and so is looked at too. */
+const WEEK = 7 * US_PER_DAY;
 
 const wayNumber = (way: Way): number => WAYS.indexOf(way);
 const IN = wayNumber("in");
@@ -36,7 +42,21 @@ export function metersOf(
   directory: SenderDirectory,
   window: { readonly fromUs: number; readonly toUs: number },
 ): Metered {
-  const heard = sources.filter((s) => s.firstUs < window.toUs && s.lastUs > window.fromUs);
+  // whoever fell silent has still to be seen beside the week before
+  const heard = sources.filter((s) => s.firstUs < window.toUs && s.lastUs > window.fromUs - WEEK);
+  const metered = heardMeters(scope, heard, directory);
+  const telling = new Set(heard.filter((s) => s.lastUs > window.fromUs).map((s) => s.sender));
+  const silent = [...new Set(metered.meters.map((m) => m.sender))].filter(
+    (sender) => !telling.has(sender) && heard.some((s) => s.sender === sender),
+  );
+  return { ...metered, silent };
+}
+
+function heardMeters(
+  scope: Scope,
+  heard: readonly TrafficSource[],
+  directory: SenderDirectory,
+): Omit<Metered, "silent"> {
   const inOf = (sender: number): Meter[] =>
     [...new Set(heard.filter((s) => s.sender === sender && wayIs(s, IN)).map((s) => s.interface))].map((i) =>
       meterOf(heard, sender, i, IN, 0),

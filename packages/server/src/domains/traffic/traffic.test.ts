@@ -1,7 +1,7 @@
 import type { PolicyAnswer, TrafficAnswer, TrafficLists, TrafficPlaces } from "@halvik/contract";
 import { formatUs } from "@halvik/core/base/time";
 import { emptyContent } from "@halvik/core/model/record";
-import { TrafficSums } from "@halvik/core/traffic";
+import { LEVELS, TrafficSums } from "@halvik/core/traffic";
 import pg from "pg";
 import request from "supertest";
 import { nowUs } from "../../kernel/clock.js";
@@ -10,8 +10,9 @@ import { BatchWriter } from "../../store/batches.js";
 import { claimCollector } from "../../store/collectors.js";
 import { TrafficKeeping } from "../../store/keeping/keep-traffic.js";
 import { IdSource } from "../../store/record-id.js";
+import { readTop, readUnlisted } from "../../store/traffic/read-sums.js";
 import { flowsBehind, sharedSites, sumFlows } from "../../store/traffic/sum-flows.js";
-import { closeSteps } from "../../store/traffic/write-sums.js";
+import { addRows, closeSteps, takeOutRows } from "../../store/traffic/write-sums.js";
 import { TestApi } from "../../testing/test-api.js";
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { removeImport } from "../intake/imports/remove-import.js";
@@ -353,6 +354,60 @@ test("flows that cannot be summed hold up nothing else: it is told once, tried a
   isBroken = false;
   await new TrafficKeeping(broken, KEEP).turn(nowUs, beat);
   expect(await flowsBehind(keeper)).toBe(0);
+});
+
+test("of a step that is over, lists are kept of what is busy and take in what comes later; what has none is told", async () => {
+  const five = LEVELS[1];
+  const [from, to] = [T - 10 * 24 * H, T - 10 * 24 * H + 5 * MIN];
+  const sum = (count: number, sender: number, bytes: number) => {
+    const sums = new TrafficSums(() => null);
+    for (let i = 0; i < count; i++)
+      sums.add({
+        ...{
+          sender,
+          timeUs: from + S,
+          startUs: from,
+          src: `10.8.0.${i % 3}`,
+          dst: "203.0.113.1",
+          srcPort: 1,
+          dstPort: 443,
+        },
+        ...{ protocol: 6, bytes, packets: 1, reverseBytes: 0, reversePackets: 0, ingress: 1, egress: 2, direction: 0 },
+        ...{ tos: 0, tcpFlags: 2, srcAs: null, dstAs: null, application: null, samplingRate: 1 },
+      });
+    return sums.take().find((l) => l.level === five)!.rows;
+  };
+  const [busy, quiet] = [9_001, 9_002];
+  const meters = [busy, quiet].map((sender) => ({ sender, interface: 1, way: 0, side: 0 as const }));
+  const pieces = [{ level: five, fromUs: from, toUs: to }];
+  const read = async () => {
+    const { rows } = await readTop(keeper, meters, "source", pieces, "bytes", 10);
+    return [rows.reduce((n, r) => n + r.bytes, 0), await readUnlisted(keeper, meters, pieces)];
+  };
+  await addRows(keeper, five, [...sum(400, busy, 10), ...sum(7, quiet, 1_000)], nowUs());
+  expect(await read()).toEqual([4_000, 7_000]);
+  await addRows(keeper, five, [...sum(5, busy, 10), ...sum(5, quiet, 1_000)], nowUs());
+  expect(await read()).toEqual([4_050, 12_000]);
+  await takeOutRows(keeper, five, [...sum(5, busy, 10), ...sum(5, quiet, 1_000)], nowUs());
+  expect(await read()).toEqual([4_000, 7_000]);
+  await client.query("delete from traffic_sum where sender >= 9000");
+});
+
+test("a week before, told in five minutes, lies evenly over the minutes that are asked for", async () => {
+  const at = T + 25 * H - 7 * 24 * H;
+  const flow = { ...flowsOf(12, 1, at, MIN)[0]!, start: at, end: at + 10 * MIN, bytes: 6_000_000 };
+  await store([flow]);
+  await sum();
+  const { steps, step, asked } = await get<TrafficAnswer>(
+    `/traffic?${window(T + 25 * H, T + 25 * H + 20 * MIN)}&by=total`,
+  );
+  expect(step).toBe(60);
+  // nobody told anything then, which is said
+  expect([asked.exporters, [...asked.silent].sort()]).toEqual([0, ["rt-hestnes", "rt-vardholm", "sw-hestnes"]]);
+  expect(steps.map((s) => Math.round(s.weekBefore[0]! / 1_000))).toEqual([
+    ...Array(10).fill(600),
+    ...Array(10).fill(0),
+  ]);
 });
 
 test("where a sampling exporter estimates, it is said how much and by which rate", async () => {

@@ -119,6 +119,29 @@ export async function readTop(
   };
 }
 
+/** Bytes of what has a total and no lists: it had too few flows in its step (`write-sums.ts`). */
+export async function readUnlisted(db: Queryable, meters: readonly Meter[], pieces: readonly Piece[]): Promise<number> {
+  const { rows } = await db.query<{ bytes: number }>(
+    `select coalesce(sum(p.bytes[1]), 0)::float8 as bytes
+     from unnest($1::int[], $2::bigint[], $3::smallint[]) as m (sender, interface, way)
+     cross join unnest($4::smallint[], $5::int[], $6::int[]) as w (level, low, high)
+     join traffic_sum p on p.level = w.level and p.sender = m.sender and p.interface = m.interface and p.way = m.way and p.dimension = $7
+       and p.step >= w.low and p.step < w.high
+     where not exists (select from traffic_sum l where (l.level, l.sender, l.interface, l.way, l.dimension, l.step) = (p.level, p.sender, p.interface, p.way, $8, p.step))`,
+    [
+      meters.map((m) => m.sender),
+      meters.map((m) => m.interface),
+      meters.map((m) => m.way),
+      pieces.map((p) => levelNumber(p.level)),
+      pieces.map((p) => Math.floor(p.fromUs / p.level.widthUs)),
+      pieces.map((p) => Math.ceil(p.toUs / p.level.widthUs)),
+      DIMENSIONS.indexOf("total"),
+      DIMENSIONS.indexOf("source"),
+    ],
+  );
+  return rows[0]!.bytes;
+}
+
 /** What was summed of a value. */
 export type Amounted = Pick<SumRow, "value" | "bytes" | "packets" | "flows">;
 

@@ -37,6 +37,7 @@ const MOST_OPEN = 300;
 const ALWAYS: readonly Dimension[] = ["total", "application", "dscp"];
 const IS_BOUNDED = DIMENSIONS.map((d) => BOUNDED.has(d));
 const IS_ALWAYS = DIMENSIONS.map((d) => ALWAYS.includes(d));
+export const isAlwaysKept = (dimension: Dimension): boolean => ALWAYS.includes(dimension);
 
 /** Days each level of sums is kept. */
 export type KeepTraffic = Readonly<Record<Level["name"], number>>;
@@ -75,10 +76,12 @@ const firstOpen = (level: Level, nowUs: number): number =>
 
 /** Adds what was summed to what stands, row by row. */
 export async function addRows(db: Queryable, level: Level, rows: readonly TrafficRow[], nowUs: number): Promise<void> {
-  const wanted = withoutSmallLists(level, rows, firstOpen(level, nowUs));
-  for (let i = 0; i < wanted.length; i += ROWS) {
-    const part = wanted.slice(i, i + ROWS);
-    const before = new Map((await standing(db, level, part)).map((r) => [keyOf(r), r]));
+  const isSmall = smallLists(level, rows, firstOpen(level, nowUs));
+  for (let i = 0; i < rows.length; i += ROWS) {
+    const all = rows.slice(i, i + ROWS);
+    const before = new Map((await standing(db, level, all)).map((r) => [keyOf(r), r]));
+    // a list that stands takes everything: it would say less than its total
+    const part = all.filter((row) => !isSmall(row) || before.has(keyOf(row)));
     await put(
       db,
       level,
@@ -117,17 +120,15 @@ export const takeOutRows = (db: Queryable, level: Level, rows: readonly TrafficR
     nowUs,
   );
 
-/** Of what has few flows the lists are not kept: history that is summed late need not write what would go at once. */
-function withoutSmallLists(level: Level, rows: readonly TrafficRow[], firstOpen: number): readonly TrafficRow[] {
+/** Whether a row is a list of what has few flows, in a step that is over: history that is summed late need not write what would go at once. */
+function smallLists(level: Level, rows: readonly TrafficRow[], firstOpen: number): (row: TrafficRow) => boolean {
   const { leastFlows } = KEEPING[level.name];
-  if (leastFlows === 0) return rows;
+  if (leastFlows === 0) return () => false;
   const groupOf = (r: TrafficRow) => `${r.step} ${r.sender} ${r.interface} ${r.way}`;
   const flows = new Map(
     rows.flatMap((r) => (r.dimension === 0 ? [[groupOf(r), Math.abs(r.values.get("")?.flows ?? 0)]] : [])),
   );
-  return rows.filter(
-    (r) => r.step >= firstOpen || IS_ALWAYS[r.dimension] || (flows.get(groupOf(r)) ?? 0) >= leastFlows,
-  );
+  return (r) => r.step < firstOpen && !IS_ALWAYS[r.dimension] && (flows.get(groupOf(r)) ?? 0) < leastFlows;
 }
 
 async function standing(db: Queryable, level: Level, rows: readonly TrafficRow[]): Promise<StoredRow[]> {

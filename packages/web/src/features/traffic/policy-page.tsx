@@ -21,11 +21,14 @@ const read = (params: URLSearchParams): EndsAsked => ({
   port: params.get("port") ?? "",
 });
 
+/** A window that follows the clock moves on by so much: what is looked through takes its time. */
+const MINUTE_US = 60e6;
+
 /** Was it allowed? What firewalls decided between some ends, by which policy, what flowed, and what does not go together. */
 export function PolicyPage() {
   const [params, setParams] = useSearchParams();
   const ends = read(params);
-  const window = useWindow();
+  const window = useWindow(MINUTE_US);
   const { data, error, isFetching } = useQuery(policyQuery(window, ends));
   const ask = (to: EndsAsked) =>
     setParams((before) => {

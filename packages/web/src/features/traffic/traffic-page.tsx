@@ -24,11 +24,14 @@ const LISTED = ["application", "source", "destination", "pair", "service", "dscp
 const BRIEF = 5;
 const ALL = 500;
 
+/** A window that follows the clock moves on by so much: sums are made of whole minutes. */
+const MINUTE_US = 60e6;
+
 /** Who uses the network for what: a sentence that chooses, the course over time, the greatest of everything. */
 export function TrafficPage() {
   const [params, setParams] = useSearchParams();
   const sentence = readSentence(params);
-  const window = useWindow();
+  const window = useWindow(MINUTE_US);
   const zone = useViewStore((s) => s.zone);
   const [asTable, setAsTable] = useState(false);
   const whole = LISTED.find((d) => d === params.get("all")) ?? null;
@@ -226,6 +229,12 @@ function Told({
     part > 0.0005 && (
       <b key="estimated" className="text-ochre">
         ≈ {part < 0.01 ? "< 1" : Math.round(100 * part)} % of it estimated from 1 in {estimated.rate}
+      </b>
+    ),
+    asked.silent.length > 0 && (
+      <b key="silent" className="text-ochre">
+        {safeText(asked.silent.slice(0, 3).join(", "))}
+        {asked.silent.length > 3 && ` and ${asked.silent.length - 3} more`} told nothing in this window
       </b>
     ),
     asked.behind > 0 && (
