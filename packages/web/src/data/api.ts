@@ -225,6 +225,7 @@ export const trafficQuery = (window: WindowParts, asked: TrafficAsked, by: strin
         signal,
       ),
     placeholderData: keepPreviousData,
+    refetchInterval: ({ state }) => (isComing(state.data?.asked, state.data?.total[0]?.bytes) ? COMING_MS : false),
   });
 export const trafficListsQuery = (
   window: WindowParts,
@@ -242,7 +243,13 @@ export const trafficListsQuery = (
         signal,
       ),
     placeholderData: keepPreviousData,
+    refetchInterval: ({ state }) =>
+      isComing(state.data?.asked, state.data?.lists[0]?.rows.length) ? COMING_MS : false,
   });
+/** Flows are summed a few seconds after they were stored: what is not there yet is asked for again soon. */
+const COMING_MS = 5_000;
+const isComing = (asked: TrafficAnswer["asked"] | undefined, found: number | undefined): boolean =>
+  asked !== undefined && (asked.behind > 0 || !found);
 const inText = ({ exporter, interface: index, ...rest }: TrafficAsked) => ({
   ...rest,
   exporter: exporter === undefined ? undefined : String(exporter),
