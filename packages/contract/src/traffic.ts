@@ -1,4 +1,5 @@
 import { ACTIONS } from "@halvik/core/model/record";
+import { MAX_FILTER_LENGTH } from "@halvik/core/query/filter";
 import { DIMENSIONS } from "@halvik/core/traffic";
 import { z } from "zod";
 import { TimeText } from "./common.js";
@@ -18,6 +19,12 @@ const SCOPE = {
   /** Each conversation once, or as often as exporters told of it. */
   count: z.enum(["once", "exported"]).default("once"),
   measure: MEASURE.default("bytes"),
+  /** Only what these words match: then the flows themselves are gone through, the newest first. Empty: everything. */
+  filter: z.string().max(MAX_FILTER_LENGTH).default(""),
+  /** By whose clock times in the filter are meant. */
+  zone: z.string().max(64).optional(),
+  /** Seconds that going through the flows may take; what was found by then is the answer. */
+  patience: z.coerce.number().min(0.1).max(15).default(1),
 };
 export const TrafficQuery = z.object({ ...SCOPE, by: DIMENSION.default("application") });
 export const TrafficListsQuery = z.object({
@@ -48,6 +55,8 @@ const Asked = z.object({
   sums: z.int(),
   /** Stored flows that are not in the sums yet. */
   behind: z.int(),
+  /** From when on all flows were looked at: there was no time for the others. Null: nothing is missing. */
+  reached: TimeText.nullable(),
 });
 
 export const TrafficAnswer = z.object({
@@ -61,6 +70,25 @@ export const TrafficAnswer = z.object({
   estimated: z.object({ bytes: z.number(), rate: z.int() }),
   /** Bits a second the interface carries; null: not known. */
   capacity: z.number().nullable(),
+  /** What the interface's own counters say between the first and the last of the window, in and out; null: it tells none. */
+  counters: z
+    .object({
+      from: TimeText,
+      to: TimeText,
+      /** How often they began anew: what they missed then is not in them. */
+      restarts: z.int(),
+      sides: z.array(
+        z.object({
+          bytes: z.number(),
+          packets: z.number(),
+          errors: z.number(),
+          discards: z.number(),
+          /** The part of it that flows tell of, of the measure; null: they are not held against it. */
+          explained: z.number().nullable(),
+        }),
+      ),
+    })
+    .nullable(),
   /** The greatest values, by what was asked; the first is the greatest. */
   bands: z.array(z.string()),
   /** Without a gap. Of each side, of the measure: a figure for each band, the whole, and the whole a week before. */

@@ -1,4 +1,4 @@
-import type { Passage } from "./passage.js";
+import { type Passage, UNKNOWN_ADDRESS } from "./passage.js";
 
 /**
  * By what traffic is told apart. The order is stored: it only grows. `text` of a value is how it is kept; one word each but for pairs, whose two
@@ -15,6 +15,7 @@ export const DIMENSIONS = [
   "tcp flags",
   "packet size",
   "as pair",
+  "ip version",
 ] as const;
 export type Dimension = (typeof DIMENSIONS)[number];
 
@@ -41,20 +42,34 @@ const sizeOf = ({ bytes, packets }: Passage): string => {
   return String(PACKET_SIZES.find((most) => mean <= most) ?? Number.POSITIVE_INFINITY);
 };
 
-/** The value of a passage in each dimension, in their order; null: it has none. The total has one value, without a name. */
-export function valuesOf(p: Passage): (string | null)[] {
-  return [
-    "",
-    p.application === null ? `${p.protocol} ${p.servicePort}` : SAID + p.application.slice(0, MOST_NAME).toWellFormed(),
-    p.dscp === null ? null : String(p.dscp),
-    p.src,
-    p.dst,
-    p.pair,
-    `${p.server} ${p.protocol} ${p.servicePort}`,
-    p.tcpFlags === null ? null : String(p.tcpFlags),
-    p.packets === 0 ? null : sizeOf(p),
-    p.srcAs === null && p.dstAs === null ? null : `${p.srcAs ?? 0} ${p.dstAs ?? 0}`,
-  ];
+/** The value of a passage in a dimension; null: it has none. The total has one value, without a name. */
+export function valueIn(dimension: Dimension, p: Passage): string | null {
+  switch (dimension) {
+    case "total":
+      return "";
+    case "application":
+      return p.application === null
+        ? `${p.protocol} ${p.servicePort}`
+        : SAID + p.application.slice(0, MOST_NAME).toWellFormed();
+    case "dscp":
+      return p.dscp === null ? null : String(p.dscp);
+    case "source":
+      return p.src;
+    case "destination":
+      return p.dst;
+    case "pair":
+      return p.pair;
+    case "service":
+      return `${p.server} ${p.protocol} ${p.servicePort}`;
+    case "tcp flags":
+      return p.tcpFlags === null ? null : String(p.tcpFlags);
+    case "packet size":
+      return p.packets === 0 ? null : sizeOf(p);
+    case "as pair":
+      return p.srcAs === null && p.dstAs === null ? null : `${p.srcAs ?? 0} ${p.dstAs ?? 0}`;
+    case "ip version":
+      return p.src === UNKNOWN_ADDRESS ? null : p.src.includes(":") ? "6" : "4";
+  }
 }
 
 /** What a kept value of the dimension `application` says. */

@@ -9,11 +9,11 @@ export {
   type Amounts,
   boundValues,
   CUT,
-  LEVELS,
-  type Level,
   mergeValues,
+  type Stepped,
+  StepSums,
   type TrafficRow,
-  TrafficSums,
   WAYS,
   type Way,
-} from "./sums.js";
+} from "./step-sums.js";
+export { LEVELS, type Level, TrafficSums } from "./sums.js";

@@ -63,7 +63,8 @@ export interface Passage {
   readonly dstAs: number | null;
 }
 
-const UNKNOWN_ADDRESS = "?";
+/** Stands for an address that was not told. */
+export const UNKNOWN_ADDRESS = "?";
 
 /** The passages of a flow: one, or with the elements of RFC 5103 one each way. */
 export function passagesOf(f: FlowSeen): Passage[] {

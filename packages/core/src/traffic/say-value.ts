@@ -73,6 +73,8 @@ export function sayValue(dimension: Dimension, value: string, applications: Appl
         Number.isFinite(most) ? `up to ${most} octets` : `over ${PACKET_SIZES[PACKET_SIZES.length - 1]} octets`,
       );
     }
+    case "ip version":
+      return named(`IPv${value}`);
     case "as pair": {
       const [from, to] = value.split(" ");
       return named(`AS ${from} → AS ${to}`);
@@ -111,6 +113,8 @@ export function filterOf(dimension: Dimension, value: string, said: Said): strin
     }
     case "tcp flags":
       return `tcp flags is ${value}`;
+    case "ip version":
+      return `src within ${value === "6" ? "::/0" : "0.0.0.0/0"}`;
     case "as pair": {
       const [from, to] = value.split(" ");
       return `src as is ${from} and dst as is ${to}`;

@@ -1,9 +1,8 @@
 import { addCounts, type Count } from "@halvik/core/model/record";
 import type { Measure } from "@halvik/core/query/measure";
-import { countRowsIn, DIRECTORY_ROWS, eachRowIn, type RowSet } from "@halvik/core/query/terms";
+import { countRowsIn, eachRowIn, type RowSet } from "@halvik/core/query/terms";
 import type { Queryable } from "../kernel/db/pool.js";
-import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
-import { formatRecordId } from "./record-id.js";
+import { eachSource, idsOfRows, type PartSource, type SourceVisitor } from "./part-matches.js";
 import { amountOf, amountsOfRows } from "./row-amounts.js";
 import { scanRecords } from "./scan-records.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
@@ -175,7 +174,7 @@ class ValueCounting implements SourceVisitor {
       }
     for (const [place, wanted] of byPlace) {
       const rows = await this.firstRows(place, wanted);
-      const ids = await this.idsOf(place, [...rows.keys()]);
+      const ids = await idsOfRows(this.query, place.source, [...rows.keys()]);
       for (const record of await this.query.readIds(place.source.segment, ids))
         for (const [value, written] of this.values.ofRecord(record)) {
           const tally = this.tallies.get(value);
@@ -196,15 +195,6 @@ class ValueCounting implements SourceVisitor {
         if (wanted.has(value) && !found.has(value)) found.set(value, row);
       });
     return new Set(found.values());
-  }
-
-  private async idsOf({ source }: PlaceOf, rows: readonly number[]): Promise<string[]> {
-    const numbers = new Set(rows.map((row) => Math.floor(row / DIRECTORY_ROWS)));
-    const directory = await this.query.scope.terms.readDirectory(this.query.db, source.part, numbers);
-    return rows.flatMap((row) => {
-      const us = directory.get(Math.floor(row / DIRECTORY_ROWS))?.storedUs[row % DIRECTORY_ROWS];
-      return us === undefined ? [] : [formatRecordId({ us, collector: source.collector })];
-    });
   }
 
   private add(value: string, count: number, amount: Count, written: Tally["written"]): Tally {

@@ -54,6 +54,16 @@ async function matchesOf(
   return rows;
 }
 
+/** The ids of some rows of a part. */
+export async function idsOfRows(query: SearchQuery, source: PartSource, rows: readonly number[]): Promise<string[]> {
+  const numbers = new Set(rows.map((row) => Math.floor(row / DIRECTORY_ROWS)));
+  const directory = await query.scope.terms.readDirectory(query.db, source.part, numbers);
+  return rows.flatMap((row) => {
+    const us = directory.get(Math.floor(row / DIRECTORY_ROWS))?.storedUs[row % DIRECTORY_ROWS];
+    return us === undefined ? [] : [formatRecordId({ us, collector: source.collector })];
+  });
+}
+
 /** What is done with the sources of a search. */
 export interface SourceVisitor {
   /** A part whose matching rows are known. */

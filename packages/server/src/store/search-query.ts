@@ -18,6 +18,8 @@ export interface SearchScope {
   readonly nowUs: number;
   readonly budgetMs: number;
   readonly terms: TermIndex;
+  /** Segments of this shape alone; undefined: of every one. */
+  readonly shape?: Shape;
 }
 
 /** How an answer came about. */
@@ -73,15 +75,18 @@ export class SearchQuery {
 
   async sources(): Promise<Source[]> {
     if (this.fromUs >= this.toUs) return [];
-    const sources = await sourcesBetween(this.db, this.fromUs, this.toUs);
+    const { shape } = this.scope;
+    const sources = (await sourcesBetween(this.db, this.fromUs, this.toUs)).filter(
+      (s) => shape === undefined || s.shape === shape,
+    );
     this.searched.segments = new Set(sources.map((s) => s.segment)).size;
     return sources;
   }
 
   /** Rows of a query on a segment; none when retention has dropped it meanwhile. */
-  async rows(text: string, values: readonly unknown[]): Promise<readonly unknown[]> {
+  async rows(text: string, values: readonly unknown[], rowMode?: "array"): Promise<readonly unknown[]> {
     try {
-      return (await this.db.query(text, [...values])).rows;
+      return (await this.db.query({ text, values: [...values], ...(rowMode && { rowMode }) })).rows;
     } catch (e) {
       if ((e as { code?: string }).code !== UNDEFINED_TABLE) throw e;
       this.searched.gone++;

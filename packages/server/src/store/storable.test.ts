@@ -13,7 +13,7 @@ import { FLOW_COLUMNS, FLOW_COPY_COLUMNS, FLOW_COPY_TYPES } from "./flow-columns
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
 
 /** PostgreSQL takes the most time; `judge-hostile.ts` judges a million and more without it. Longer runs set more (docs/ordeal.md). */
-const INPUTS = Number(process.env.HALVIK_HOSTILE_INPUTS ?? 30_000);
+const INPUTS = Number(process.env.HALVIK_HOSTILE_INPUTS ?? 12_000);
 /** Another seed takes other inputs. */
 const SEED = Number(process.env.HALVIK_HOSTILE_SEED ?? 19);
 const BATCH = 5_000;

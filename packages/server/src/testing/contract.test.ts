@@ -256,6 +256,8 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("patch", "/senders/{id}", `/senders/${ids.sender}`, { site: "Orvane" });
   await ask("get", "/traffic", `/traffic?exporter=${ids.sender}&interface=1&by=pair&measure=flows`);
   await ask("get", "/traffic/lists", "/traffic/lists?dimensions=source,dscp&site=Orvane&count=exported");
+  await ask("post", "/traffic", "/traffic", { filter: "dst port is https" });
+  await ask("post", "/traffic/lists", "/traffic/lists", { filter: "src within 10.0.0.0/8", dimensions: "pair" });
   await ask("get", "/traffic/places");
   await ask("get", "/traffic/policy", "/traffic/policy?src=10.0.0.0/8&port=443");
   await ask("get", "/traffic/policy", "/traffic/policy?dst=nowhere", undefined, 400);

@@ -21,7 +21,7 @@ import { recount, type Shown, type World } from "./recount.js";
 import { startTestInstance, type TestInstance } from "./test-database.js";
 
 /** Longer runs set more. */
-const FILTERS = Number(process.env.HALVIK_RECOUNTS ?? 80);
+const FILTERS = Number(process.env.HALVIK_RECOUNTS ?? 50);
 const NOW = 1_700_000_100_000_000;
 
 let instance: TestInstance;

@@ -213,14 +213,18 @@ export interface TrafficAsked {
   readonly interface?: number | undefined;
   readonly count: "once" | "exported";
   readonly measure: "bytes" | "packets" | "flows";
+  /** What narrows it; empty: nothing. */
+  readonly filter: string;
+  readonly zone: string;
 }
-export const trafficQuery = (window: WindowParts, asked: TrafficAsked, by: string) =>
+/** @param patience seconds that going through the flows may take, where a filter narrows them */
+export const trafficQuery = (window: WindowParts, asked: TrafficAsked, by: string, patience: number) =>
   queryOptions({
-    queryKey: ["traffic", "course", window.from, window.to, asked, by],
+    queryKey: ["traffic", "course", window.from, window.to, asked, by, patience],
     queryFn: ({ signal }) =>
       request<TrafficAnswer>(
         "GET",
-        `/traffic${query({ from: window.from, to: window.to, ...inText(asked), by })}`,
+        `/traffic${query({ from: window.from, to: window.to, ...inText(asked), by, patience })}`,
         undefined,
         signal,
       ),
@@ -232,13 +236,14 @@ export const trafficListsQuery = (
   asked: TrafficAsked,
   dimensions: readonly string[],
   most: number,
+  patience: number,
 ) =>
   queryOptions({
-    queryKey: ["traffic", "lists", window.from, window.to, asked, dimensions, most],
+    queryKey: ["traffic", "lists", window.from, window.to, asked, dimensions, most, patience],
     queryFn: ({ signal }) =>
       request<TrafficLists>(
         "GET",
-        `/traffic/lists${query({ from: window.from, to: window.to, ...inText(asked), dimensions: dimensions.join(","), most: String(most) })}`,
+        `/traffic/lists${query({ from: window.from, to: window.to, ...inText(asked), dimensions: dimensions.join(","), most, patience })}`,
         undefined,
         signal,
       ),
@@ -249,7 +254,7 @@ export const trafficListsQuery = (
 /** Flows are summed a few seconds after they were stored: what is not there yet is asked for again soon. */
 const COMING_MS = 5_000;
 const isComing = (asked: TrafficAnswer["asked"] | undefined, found: number | undefined): boolean =>
-  asked !== undefined && (asked.behind > 0 || !found);
+  asked !== undefined && (asked.behind > 0 || (!found && asked.reached === null));
 const inText = ({ exporter, interface: index, ...rest }: TrafficAsked) => ({
   ...rest,
   exporter: exporter === undefined ? undefined : String(exporter),

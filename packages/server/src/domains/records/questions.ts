@@ -11,6 +11,7 @@ import { type Histogram, histogram } from "../../store/histogram.js";
 import { type SearchPage, type SearchRequest, searchRecords } from "../../store/search.js";
 import type { SearchScope } from "../../store/search-query.js";
 import type { TermIndex } from "../../store/term-index.js";
+import { type FlowScan, type ScanAsked, scanFlows } from "../../store/traffic/scan-flows.js";
 import { type MatrixOf, type ValueMatrix, valueMatrix } from "../../store/value-matrix.js";
 import type { ValuesOf } from "../../store/values-of.js";
 import { type WhyNothing, whyNothing } from "../../store/why-nothing.js";
@@ -23,6 +24,7 @@ export type HistogramAsked = ScopeAsked & { readonly widthUs: number };
 export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: number; readonly measure: Measure };
 export type MatrixAsked = ScopeAsked & { readonly of: MatrixOf };
 export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
+export type TrafficAsked = ScopeAsked & ScanAsked;
 export interface LiveAsked {
   readonly filter: Filter;
   readonly low: string;
@@ -44,6 +46,8 @@ export interface Questions {
   values(asked: ValuesAsked): Promise<FieldValues>;
   matrix(asked: MatrixAsked): Promise<ValueMatrix>;
   whyNothing(asked: ScopeAsked): Promise<WhyNothing>;
+  /** Sums of the flows a filter matches. */
+  traffic(asked: TrafficAsked): Promise<FlowScan>;
   /** Records stored under some ids, the newest first. */
   live(asked: LiveAsked): Promise<readonly HalvikRecord[]>;
 }
@@ -58,6 +62,8 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     values: async ({ of, top, measure, ...asked }) => fieldValues(db, await scoped(asked), of, top, measure),
     matrix: async ({ of, ...asked }) => valueMatrix(db, await scoped(asked), of),
     whyNothing: async (asked) => whyNothing(db, await scoped(asked)),
+    traffic: async ({ meters, summed, sites, ...asked }) =>
+      scanFlows(db, await scoped(asked), { meters, summed, sites }),
     live: async ({ filter, low, high, nowUs, most }) => {
       const senders = await directory.get();
       const rows = await recordsInIdRange(db, low, high, filter, senders, nowUs, most, "people");
@@ -81,14 +87,19 @@ function questionsElsewhere(work: WorkPool): Questions {
     values: ask("values"),
     matrix: ask("matrix"),
     whyNothing: ask("whyNothing"),
+    traffic: ask("traffic"),
     live: ask("live"),
   };
 }
 
-/** Who answers a filter: patterns, whose cost goes by the text, in a thread that can be ended; all else here, where it is quickest. */
+/**
+ * Who answers a filter: patterns, whose cost goes by the text, and sums of traffic, which are made here and not by the database, in a thread that
+ * can be ended; all else here, where it is quickest.
+ */
 export function askedOf(here: Questions, work: WorkPool): (filter: Filter) => Questions {
   const elsewhere = questionsElsewhere(work);
-  return (filter) => (hasPatterns(filter) ? elsewhere : here);
+  const quick: Questions = { ...here, traffic: elsewhere.traffic };
+  return (filter) => (hasPatterns(filter) ? elsewhere : quick);
 }
 
 /** Who answers questions about a filter. */

@@ -10,6 +10,7 @@ import {
 } from "@halvik/contract";
 import { US_PER_DAY } from "@halvik/core/base/time";
 import { z } from "zod";
+import type { Actor } from "../../kernel/actor.js";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Models } from "../../kernel/db/models.js";
@@ -19,14 +20,19 @@ import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { readWindow } from "../../kernel/http/window.js";
 import { keptSince, trafficSources } from "../../store/traffic/read-sums.js";
+import type { ScanAsked } from "../../store/traffic/scan-flows.js";
 import { flowsBehind, sharedSites } from "../../store/traffic/sum-flows.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
-import { lists, profile, type Question } from "./answer.js";
+import { readFilter } from "../records/read-filter.js";
+import { countersBeside } from "./counters.js";
+import { profile } from "./course.js";
 import { knownInterfaces, sayInterface } from "./interfaces-repository.js";
+import { lists } from "./lists.js";
 import { capacityOf, placesOf } from "./places.js";
 import { policyCheck } from "./policy.js";
+import type { Question } from "./question.js";
 import { metersOf } from "./scope.js";
 
 const MOST_DAYS = 800;
@@ -34,6 +40,8 @@ const ofInterface = z.object({
   exporter: z.coerce.number().int().min(1).max(2_147_483_647),
   interface: z.coerce.number().int().min(0).max(4_294_967_295),
 });
+
+type Scoped = Omit<z.output<typeof TrafficListsQuery>, "dimensions" | "most">;
 
 /** What these routes work with. */
 interface Needs {
@@ -47,10 +55,17 @@ interface Needs {
 }
 
 /** Who uses the network for what. */
-export const trafficRoutes = ({ config, models, db, directory, presenter, ask }: Needs) => {
-  const questionOf = async (
-    query: Omit<z.output<typeof TrafficListsQuery>, "dimensions" | "most">,
-  ): Promise<Question> => {
+export const trafficRoutes = (deps: Needs) => {
+  const { config, models, db, directory, presenter, ask } = deps;
+  /** Narrowed by a filter, its flows are gone through. */
+  const scanOf = async (query: Scoped, actor: Actor, now: number, of: Omit<ScanAsked, "summed">) => {
+    if (query.filter.trim() === "") return null;
+    const { filter } = await readFilter(deps, actor, query, now);
+    const budgetMs = query.patience * 1_000;
+    return (window: Parameters<NonNullable<Question["scan"]>>[0], summed: ScanAsked["summed"]) =>
+      ask(filter).traffic({ ...window, ...of, filter, summed, nowUs: now, budgetMs });
+  };
+  const questionOf = async (query: Scoped, actor: Actor): Promise<Question> => {
     const now = nowUs();
     const window = readWindow(query, now);
     if (window.toUs - window.fromUs > MOST_DAYS * US_PER_DAY)
@@ -61,15 +76,17 @@ export const trafficRoutes = ({ config, models, db, directory, presenter, ask }:
     const sources = await trafficSources(db);
     const metered = metersOf(query, sources, senders, window);
     const ofThem = new Set(metered.meters.map((m) => m.sender));
+    const sites = await sharedSites(db, window.fromUs);
     return {
       metered,
+      scan: await scanOf(query, actor, now, { meters: metered.meters, sites }),
       toldSinceUs: Math.min(...sources.filter((s) => ofThem.has(s.sender)).map((s) => s.firstUs)),
       ...window,
       measure: query.measure,
       minuteSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_MINUTE_DAYS, now),
       fiveSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS, now),
       behind: await flowsBehind(db),
-      sites: await sharedSites(db, window.fromUs),
+      sites,
       applications: senders.applications,
       nameOf: (sender) => senders.name(sender),
     };
@@ -77,28 +94,35 @@ export const trafficRoutes = ({ config, models, db, directory, presenter, ask }:
   return [
     route({
       method: "get",
+      alsoPost: true,
       path: "/traffic",
       summary: "The course of traffic over a window: of everything, a site, an exporter or an interface",
       access: "read",
       query: TrafficQuery,
       answer: TrafficAnswer,
-      handle: async ({ query }) => {
+      handle: async ({ query, actor }) => {
         const { exporter, interface: index } = query;
-        const capacity =
-          exporter === undefined || index === undefined
-            ? null
-            : capacityOf((await knownInterfaces(db)).find((i) => i.sender === exporter && i.interface === index)).bits;
-        return profile(db, await questionOf(query), query.by, capacity);
+        const course = await profile(db, await questionOf(query, actor), query.by);
+        if (exporter === undefined || index === undefined) return { ...course, capacity: null, counters: null };
+        const of = { sender: exporter, interface: index };
+        const known = (await knownInterfaces(db)).find((i) => i.sender === exporter && i.interface === index);
+        const isNarrowed = query.filter.trim() !== "";
+        return {
+          ...course,
+          capacity: capacityOf(known).bits,
+          counters: await countersBeside(db, of, course, query.measure, isNarrowed),
+        };
       },
     }),
     route({
       method: "get",
+      alsoPost: true,
       path: "/traffic/lists",
       summary: "The greatest values of dimensions of traffic, and what the others are together",
       access: "read",
       query: TrafficListsQuery,
       answer: TrafficLists,
-      handle: async ({ query }) => lists(db, await questionOf(query), query.dimensions, query.most),
+      handle: async ({ query, actor }) => lists(db, await questionOf(query, actor), query.dimensions, query.most),
     }),
     route({
       method: "get",

@@ -8,6 +8,7 @@ import { nowUs } from "../../kernel/clock.js";
 import { connectionOf } from "../../kernel/db/pool.js";
 import { BatchWriter } from "../../store/batches.js";
 import { claimCollector } from "../../store/collectors.js";
+import { indexNext } from "../../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../../store/keeping/keep-traffic.js";
 import { IdSource } from "../../store/record-id.js";
 import { readTop, readUnlisted } from "../../store/traffic/read-sums.js";
@@ -239,6 +240,49 @@ test("flows are summed once, whatever is killed in between; an interface, an exp
     );
   }
   expect(whole.total[0]!.flows).toBe(flows.filter((f) => f.end >= from && f.end < to).length);
+});
+
+test("narrowed by a filter, the flows themselves say what a recount says: scanned, by terms, and with each of the same thing once", async () => {
+  const flows = all();
+  const [hestnes, , vardholm] = exporters as [number, number, number];
+  const [from, to] = [T, T + 2 * H];
+  const narrowings: readonly [filter: string, of: (f: Told) => boolean][] = [
+    ["src within 10.1.1.0/24", (f) => f.src.startsWith("10.1.1.")],
+    ["dst port is ssh and not src is 10.1.0.3", (f) => f.port === 22 && f.src !== "10.1.0.3"],
+    ["dst is 203.0.113.7", (f) => f.dst === "203.0.113.7"],
+    ["application matches /^dom|^ssh/", (f) => f.port === 53 || f.port === 22],
+    ["dscp is ef and bytes over 1 MB", (f) => f.tos === 184 && f.bytes > 1_000_000],
+  ];
+  const check = async () => {
+    for (const [filter, of] of narrowings)
+      for (const [query, also] of [
+        ["", () => true],
+        [`exporter=${vardholm}`, (f: Told) => f.sender === vardholm],
+        [`exporter=${hestnes}&interface=1`, (f: Told) => f.sender === hestnes && f.ingress === 1],
+      ] as const) {
+        const asked = `${window(from, to)}&patience=15&filter=${encodeURIComponent(filter)}&${query}`;
+        const answer = await get<TrafficAnswer>(`/traffic?${asked}`);
+        const matching = flows.filter((f) => of(f) && also(f));
+        const want = matching.reduce((bytes, f) => bytes + within(f, from, to), 0);
+        expect(answer.asked).toMatchObject({ reached: null, sums: 0, behind: 0 });
+        near(answer.total[0]!.bytes, want, matching.length);
+        // of an interface, lists are of what came in and of what went out
+        if (answer.sides === 2) continue;
+        const { lists } = await get<TrafficLists>(`/traffic/lists?${asked}&dimensions=source,ip%20version&most=100`);
+        for (const row of lists[0]!.rows)
+          near(
+            row.amounts.bytes,
+            matching.filter((f) => f.src === row.label).reduce((bytes, f) => bytes + within(f, from, to), 0),
+            matching.length,
+          );
+        expect(lists[1]!.rows.map((r) => r.label)).toEqual(want > 0 ? ["IPv4"] : []);
+      }
+  };
+  await check();
+  while (await indexNext(client, 100)) {}
+  await check();
+  const mistaken = await api.get(`/traffic?${window(from, to)}&filter=${encodeURIComponent("src within here")}`);
+  expect([mistaken.status, mistaken.body.error.code]).toEqual([400, "BAD_FILTER"]);
 });
 
 test("lists say what a recount says, from the flows, from sums by the hour, and when their steps are closed", async () => {

@@ -10,6 +10,7 @@ import {
   questions,
   type RehearsalAsked,
   type ScopeAsked,
+  type TrafficAsked,
   type ValuesAsked,
 } from "../../domains/records/questions.js";
 import { checkRule } from "../../domains/rules/check-rule.js";
@@ -38,6 +39,7 @@ export const histogram = (asked: HistogramAsked) => ask.histogram(asked);
 export const values = (asked: ValuesAsked) => ask.values(asked);
 export const matrix = (asked: MatrixAsked) => ask.matrix(asked);
 export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);
+export const traffic = (asked: TrafficAsked) => ask.traffic(asked);
 export const live = (asked: LiveAsked) => ask.live(asked);
 export const rule = checkRule;
 export const mib = checkModule;

@@ -199,16 +199,6 @@ test("a backup of the running store, restored into another data directory, answe
   expect((await runCommand(instance.env, ["backup", dump])).err).toContain("is there already");
   expect(statSync(dump).mode & 0o077).toBe(0);
   expect((await runCommand(instance.env, ["restore", dump])).err).toContain("holds 3");
-  const env = { ...instance.env, HALVIK_DATA_DIR: join(directory, "other"), HALVIK_DB_PORT: String(await freePort()) };
-  expect(await runCommand(env, ["restore", dump])).toMatchObject({ code: 0, err: "" });
-  const other = await startTestInstance({ HALVIK_DB_PORT: env.HALVIK_DB_PORT }, env.HALVIK_DATA_DIR);
-  const there = new pg.Client(connectionOf(other.config, other.secrets, "owner"));
-  await there.connect();
-  const { rows } = await there.query("select sum(rows)::int as rows, sum(indexed_rows)::int as indexed from segment");
-  expect(rows[0]).toEqual({ rows: before, indexed: before });
-  expect((await there.query("select count(*)::int as n from index_terms")).rows[0].n).toBeGreaterThan(0);
-  await there.end();
-  await other.dispose();
   // the same encrypted: unreadable without the passphrase, and by others; restored with it
   const passphrase = join(directory, "passphrase");
   writeFileSync(passphrase, "six quiet herons by the quay\n");
@@ -219,17 +209,27 @@ test("a backup of the running store, restored into another data directory, answe
     0,
     "age-encryption.org/v1",
   ]);
-  const third = {
+  const elsewhere = {
     ...instance.env,
-    HALVIK_DATA_DIR: join(directory, "third"),
+    HALVIK_DATA_DIR: join(directory, "elsewhere"),
     HALVIK_DB_PORT: String(await freePort()),
   };
-  expect((await runCommand(third, ["restore", sealed])).err).toContain("--passphrase-file");
+  expect((await runCommand(elsewhere, ["restore", sealed])).err).toContain("--passphrase-file");
   writeFileSync(join(directory, "wrong"), "seven loud herons by the quay");
-  expect((await runCommand(third, ["restore", sealed, "--passphrase-file", join(directory, "wrong")])).code).toBe(1);
-  expect(await runCommand(third, ["restore", sealed, ...how])).toMatchObject({
+  expect((await runCommand(elsewhere, ["restore", sealed, "--passphrase-file", join(directory, "wrong")])).code).toBe(
+    1,
+  );
+  expect(await runCommand(elsewhere, ["restore", sealed, ...how])).toMatchObject({
     code: 0,
     out: expect.stringContaining("restored in"),
   });
+  const other = await startTestInstance({ HALVIK_DB_PORT: elsewhere.HALVIK_DB_PORT }, elsewhere.HALVIK_DATA_DIR);
+  const there = new pg.Client(connectionOf(other.config, other.secrets, "owner"));
+  await there.connect();
+  const { rows } = await there.query("select sum(rows)::int as rows, sum(indexed_rows)::int as indexed from segment");
+  expect(rows[0]).toEqual({ rows: before, indexed: before });
+  expect((await there.query("select count(*)::int as n from index_terms")).rows[0].n).toBeGreaterThan(0);
+  await there.end();
+  await other.dispose();
   rmSync(directory, { recursive: true, force: true });
 }, 240_000);

@@ -145,10 +145,10 @@ export async function readUnlisted(db: Queryable, meters: readonly Meter[], piec
 /** What was summed of a value. */
 export type Amounted = Pick<SumRow, "value" | "bytes" | "packets" | "flows">;
 
-/** The same of sums that are at hand: of one level. */
+/** The same of sums that are at hand: of steps of one width. */
 export function sumsAtHand(
   all: readonly TrafficRow[],
-  level: Level,
+  { widthUs }: { readonly widthUs: number },
   meters: readonly Meter[],
   dimension: Dimension,
   { fromUs, toUs }: { readonly fromUs: number; readonly toUs: number },
@@ -159,7 +159,7 @@ export function sumsAtHand(
   const at = DIMENSIONS.indexOf(dimension);
   const rows = new Map<string, { -readonly [K in keyof SumRow]: SumRow[K] }>();
   for (const { step, sender, interface: iface, way, dimension: of, values, estimated, rate } of all) {
-    const us = step * level.widthUs;
+    const us = step * widthUs;
     const side = sides.get(`${sender} ${iface} ${way}`);
     if (of !== at || side === undefined || us < fromUs || us >= toUs) continue;
     const bucket = Math.floor(us / bucketUs) * bucketUs;

@@ -1,8 +1,8 @@
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import { type FlowSeen, TrafficSums } from "@halvik/core/traffic";
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
-import { canonical } from "../record-columns.js";
 import { segmentTable } from "../segments.js";
+import { FLOW_COLUMNS, type FlowRow, flowSeen, laneOf } from "./flow-rows.js";
 import { addRows, type KeepTraffic, oldestStep, takeOutRows } from "./write-sums.js";
 
 /** Flows that are read at once. */
@@ -11,83 +11,8 @@ const ROWS = 5_000;
 const SUMS_A_WRITE = 150_000;
 const FLOWS_A_WRITE = 200_000;
 
-const COLUMNS = [
-  "id::text",
-  "sender",
-  "time",
-  "start",
-  "host(src)",
-  "host(dst)",
-  "src_port",
-  "dst_port",
-  "protocol",
-  "bytes::float8",
-  "packets::float8",
-  "reverse_bytes::float8",
-  "reverse_packets::float8",
-  "ingress",
-  "egress",
-  "direction",
-  "tos",
-  "tcp_flags",
-  "src_as",
-  "dst_as",
-  "application",
-  "sampling",
-].join(", ");
-
-type Row = [
-  id: string,
-  sender: number,
-  timeUs: number,
-  startUs: number | null,
-  src: string | null,
-  dst: string | null,
-  srcPort: number | null,
-  dstPort: number | null,
-  protocol: number | null,
-  bytes: number | null,
-  packets: number | null,
-  reverseBytes: number | null,
-  reversePackets: number | null,
-  ingress: number | null,
-  egress: number | null,
-  direction: number | null,
-  tos: number | null,
-  tcpFlags: number | null,
-  srcAs: number | null,
-  dstAs: number | null,
-  application: string | null,
-  sampling: number | null,
-];
-
 const MOST_COUNTED = 10_000;
 const LAST_ID = "9223372036854775807";
-const MOST = Number.MAX_SAFE_INTEGER;
-const seen = (r: Row): FlowSeen => ({
-  sender: r[1],
-  timeUs: r[2],
-  startUs: r[3],
-  src: canonical(r[4]),
-  dst: canonical(r[5]),
-  srcPort: r[6],
-  dstPort: r[7],
-  protocol: r[8],
-  bytes: Math.min(r[9] ?? 0, MOST),
-  packets: Math.min(r[10] ?? 0, MOST),
-  reverseBytes: Math.min(r[11] ?? 0, MOST),
-  reversePackets: Math.min(r[12] ?? 0, MOST),
-  ingress: r[13],
-  egress: r[14],
-  direction: r[15],
-  tos: r[16],
-  tcpFlags: r[17],
-  srcAs: r[18],
-  dstAs: r[19],
-  application: r[20],
-  samplingRate: r[21] ?? 1,
-});
-
 /** Flows of a segment after an id, by id. Its one writer commits in that order: what is committed later has greater ids. */
 export async function flowsAfter(
   db: Queryable,
@@ -96,12 +21,12 @@ export async function flowsAfter(
   most: number,
   upTo = LAST_ID,
 ): Promise<{ readonly flows: FlowSeen[]; readonly lastId: string }> {
-  const { rows } = await db.query<Row>({
-    text: `select ${COLUMNS} from ${segmentTable(segment)} where id > $1::bigint and id <= $3::bigint order by id limit $2`,
+  const { rows } = await db.query<FlowRow>({
+    text: `select ${FLOW_COLUMNS} from ${segmentTable(segment)} r where r.id > $1::bigint and r.id <= $3::bigint order by r.id limit $2`,
     values: [after, most, upTo],
     rowMode: "array",
   });
-  return { flows: rows.map(seen), lastId: rows[rows.length - 1]?.[0] ?? after };
+  return { flows: rows.map(flowSeen), lastId: rows[rows.length - 1]?.[0] ?? after };
 }
 
 /** Segments with flows that have not been summed, in the order of time: what was told of a conversation comes before what is told of it later. */
@@ -112,9 +37,6 @@ async function behind(db: Queryable): Promise<{ name: string; after: string; job
   );
   return rows;
 }
-
-/** What was heard is one lane, each import another. */
-const laneOf = (job: number | null): string => (job === null ? "heard" : `import ${job}`);
 
 /**
  * Sums flows that were stored since it was last called, and says how far it got, in one transaction: each flow is summed once, whatever
@@ -213,7 +135,7 @@ export async function takeOutFlows(
 }
 
 /** Flows that may have lasted into a window that lies before they were told of: exporters cut what lasts (common practice, no source). */
-const LONGEST_US = US_PER_HOUR;
+export const LONGEST_US = US_PER_HOUR;
 
 /**
  * The flows of a window themselves, by id within each segment: those that ended in it, or after it and began before its end.
@@ -236,12 +158,12 @@ export async function flowsOf(
   );
   const flows: { flow: FlowSeen; lane: string }[] = [];
   for (const { name, job } of segments) {
-    const { rows } = await db.query<Row>({
-      text: `select ${COLUMNS} from ${segmentTable(name)} where time >= $1 and time < $2 and (start is null or start < $3 or time < $3) order by time, id limit $4`,
+    const { rows } = await db.query<FlowRow>({
+      text: `select ${FLOW_COLUMNS} from ${segmentTable(name)} r where r.time >= $1 and r.time < $2 and (r.start is null or r.start < $3 or r.time < $3) order by r.time, r.id limit $4`,
       values: [fromUs, toUs + LONGEST_US, toUs, most - flows.length + 1],
       rowMode: "array",
     });
-    for (const row of rows) flows.push({ flow: seen(row), lane: laneOf(job) });
+    for (const row of rows) flows.push({ flow: flowSeen(row), lane: laneOf(job) });
     if (flows.length > most) return null;
   }
   return flows;

@@ -3,10 +3,58 @@ import { quoteIfNeeded } from "@halvik/core/query/filter";
 import type { TrafficAsked } from "../../data/api";
 
 /** What the sentence says, as the address keeps it. */
-export interface Sentence extends TrafficAsked {
+export interface Sentence extends Omit<TrafficAsked, "filter" | "zone"> {
   readonly by: string;
   readonly scale: "linear" | "log";
+  /** Which of it: all, by where it goes to, or by the version of IP. */
+  readonly among: Among;
+  /** What narrows it, in the words of the filter language; empty: nothing. */
+  readonly words: string;
 }
+
+/** What of all traffic is meant. */
+export const AMONG = [
+  { value: "all", label: "all of it" },
+  { value: "local", label: "what stays within our networks" },
+  { value: "outward", label: "what leaves our networks" },
+  { value: "inward", label: "what comes into our networks" },
+  { value: "ipv4", label: "IPv4" },
+  { value: "ipv6", label: "IPv6" },
+] as const;
+export type Among = (typeof AMONG)[number]["value"];
+
+/** The list that says which networks are ours. */
+export const OWN_LIST = "own networks";
+/** Where there is no such list: addresses for private use (RFC 1918, RFC 4193). */
+const PRIVATE = "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, fc00::/7";
+
+/** @param hasOwnList whether somebody said which networks are ours */
+function amongFilter(among: Among, hasOwnList: boolean): string | null {
+  const ours = (end: string) => (hasOwnList ? `${end} in list "${OWN_LIST}"` : `${end} within ${PRIVATE}`);
+  switch (among) {
+    case "local":
+      return `${ours("src")} and ${ours("dst")}`;
+    case "outward":
+      return `${ours("src")} and not (${ours("dst")})`;
+    case "inward":
+      return `not (${ours("src")}) and ${ours("dst")}`;
+    case "ipv4":
+      return "src within 0.0.0.0/0";
+    case "ipv6":
+      return "src within ::/0";
+    case "all":
+      return null;
+  }
+}
+
+/** Both of two filters; empty: everything. */
+export const bothOf = (a: string, b: string): string =>
+  a === "" ? b : b === "" ? a : `${inBrackets(a)} and ${inBrackets(b)}`;
+const inBrackets = (filter: string): string => (/\bor\b/i.test(filter) ? `(${filter})` : filter);
+
+/** The filter that narrows a sentence's traffic; empty: none does, and sums answer. */
+export const narrowedBy = ({ among, words }: Sentence, hasOwnList: boolean): string =>
+  bothOf(amongFilter(among, hasOwnList) ?? "", words);
 
 export const BY = [
   { value: "application", label: "application" },
@@ -16,6 +64,7 @@ export const BY = [
   { value: "pair", label: "pair" },
   { value: "dscp", label: "marking" },
   { value: "packet size", label: "packet size" },
+  { value: "ip version", label: "version of IP" },
   { value: "total", label: "nothing" },
 ] as const;
 export const MEASURES = [
@@ -39,6 +88,8 @@ export function readSentence(params: URLSearchParams): Sentence {
     measure: oneOf(MEASURES, params.get("measure"), "bytes"),
     by: oneOf(BY, params.get("by"), "application"),
     scale: params.get("scale") === "log" ? "log" : "linear",
+    among: oneOf(AMONG, params.get("among"), "all"),
+    words: params.get("filter")?.trim() ?? "",
   };
 }
 
@@ -55,7 +106,11 @@ export const placeOf = ({ site, exporter }: Sentence): string =>
   exporter !== undefined ? `exporter ${exporter}` : site !== undefined ? `site ${site}` : "";
 
 /** A filter for the flows a sentence speaks of. */
-export function scopeFilter({ site, exporter, interface: index }: Sentence, places: TrafficPlaces | undefined): string {
+export function scopeFilter(
+  { site, exporter, interface: index }: Sentence,
+  narrowed: string,
+  places: TrafficPlaces | undefined,
+): string {
   const name = places?.exporters.find((e) => e.id === exporter)?.name;
   const of =
     name !== undefined
@@ -64,5 +119,8 @@ export function scopeFilter({ site, exporter, interface: index }: Sentence, plac
         ? `sender in site ${quoteIfNeeded(site)}`
         : null;
   const through = index === undefined || index < 0 ? null : `(ingress is ${index} or egress is ${index})`;
-  return ["kind is flow", of, through].filter((part) => part !== null).join(" and ");
+  return ["kind is flow", of, through]
+    .filter((part) => part !== null)
+    .concat(narrowed === "" ? [] : inBrackets(narrowed))
+    .join(" and ");
 }

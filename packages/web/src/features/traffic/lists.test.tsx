@@ -37,7 +37,14 @@ const list: TrafficLists["lists"][number] = {
 const draw = (onAll: (() => void) | null) => {
   const element = (
     <TooltipProvider>
-      <TrafficListTable list={list} sentence={sentence} scope="kind is flow" bands={["https \u202e"]} onAll={onAll} />
+      <TrafficListTable
+        list={list}
+        sentence={sentence}
+        scope="kind is flow"
+        bands={["https \u202e"]}
+        onAll={onAll}
+        onNarrow={() => undefined}
+      />
     </TooltipProvider>
   );
   render(<RouterProvider router={createMemoryRouter([{ path: "/", element }])} />);
@@ -46,7 +53,7 @@ const draw = (onAll: (() => void) | null) => {
 test("a value says its share, amount and change, and leads to its records; what has no name can be given one", () => {
   draw(null);
   const [first, second, others] = screen.getAllByRole("listitem");
-  expect(first!.textContent).toBe("https ⟨202E⟩50 %5.00 MB× 2.5");
+  expect(first!.textContent).toBe("https ⟨202E⟩⋯50 %5.00 MB× 2.5");
   expect(second!.textContent).toContain("name it");
   expect(second!.textContent).toContain("< 1 %");
   expect(second!.textContent).toContain("new");
@@ -73,6 +80,8 @@ test("the sentence is read from the address; what is none of its words means wha
     measure: "flows",
     scale: "log",
     count: "exported",
+    among: "all",
+    words: "",
   });
   expect(read("exporter=1e9&interface=2&by=colour&measure=x&scale=y&count=z")).toEqual(read(""));
 });
@@ -82,13 +91,13 @@ test("a filter for the flows of a sentence", () => {
     sites: ["Port of Hestnes"],
     exporters: [{ id: 4, name: "rt hestnes", site: null, interfaces: [] }],
   };
-  expect(scopeFilter(readSentence(new URLSearchParams("exporter=4&interface=2")), places)).toBe(
+  expect(scopeFilter(readSentence(new URLSearchParams("exporter=4&interface=2")), "", places)).toBe(
     'kind is flow and sender is "rt hestnes" and (ingress is 2 or egress is 2)',
   );
-  expect(scopeFilter(readSentence(new URLSearchParams("site=Port of Hestnes")), places)).toBe(
-    'kind is flow and sender in site "Port of Hestnes"',
-  );
-  expect(scopeFilter(sentence, places)).toBe("kind is flow");
+  expect(
+    scopeFilter(readSentence(new URLSearchParams("site=Port of Hestnes")), "src is ::1 or dst is ::1", places),
+  ).toBe('kind is flow and sender in site "Port of Hestnes" and (src is ::1 or dst is ::1)');
+  expect(scopeFilter(sentence, "", places)).toBe("kind is flow");
 });
 
 test("the numbers as a file: nothing in it is a formula", () => {

@@ -8,6 +8,7 @@ import { safeText } from "../../ui/safe-text";
 import { Tooltip } from "../../ui/tooltip";
 import { sayAmount } from "./amounts";
 import type { Sentence } from "./asked";
+import { Pivots } from "./pivots";
 import { REST_WEIGHT, WEIGHTS } from "./profile";
 
 /** What each dimension is called over its list. */
@@ -22,6 +23,7 @@ export const TITLES: Readonly<Record<TrafficLists["lists"][number]["dimension"],
   "tcp flags": "TCP flags seen",
   "packet size": "Size of packets",
   "as pair": "Between which AS",
+  "ip version": "Version of IP",
 };
 
 interface ListProps {
@@ -32,6 +34,8 @@ interface ListProps {
   /** The bands of the profile, where it shows this dimension. */
   readonly bands: readonly string[];
   readonly onAll: (() => void) | null;
+  /** Narrows everything on the page by a filter. */
+  readonly onNarrow: (filter: string) => void;
 }
 
 const GRID =
@@ -39,7 +43,7 @@ const GRID =
 const WIDE = "max-slim:hidden";
 
 /** The greatest values, each with its course, share, amount and how it was a week before; the others together. */
-export function TrafficListTable({ list, sentence, scope, bands, onAll }: ListProps) {
+export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow }: ListProps) {
   const { measure } = sentence;
   const { rows, others } = list;
   const most = Math.max(others.share, ...rows.map((r) => r.share), 1e-9);
@@ -57,7 +61,7 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll }: ListPr
       {rows.length === 0 && <p className="text-ui text-quiet">Nothing in this window.</p>}
       <ul className="m-0 list-none p-0 text-ui">
         {rows.map((row) => (
-          <li key={row.label} className={`${GRID} py-px`}>
+          <li key={row.label} className={`${GRID} group py-px`}>
             <span className="flex min-w-0 items-center gap-1.5">
               {bands.length > 0 && <Swatch place={bands.indexOf(row.label)} />}
               <span className="truncate font-mono text-code">
@@ -69,6 +73,7 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll }: ListPr
                   </Link>
                 )}
               </span>
+              <Pivots label={row.label} filter={row.filter} dimension={list.dimension} onNarrow={onNarrow} />
             </span>
             <Course course={row.course} />
             <Bar share={row.share} most={most} />

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { trafficListsQuery, trafficPlacesQuery, trafficQuery } from "../../data/api";
+import { useDirectory } from "../../data/use-directory";
 import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
@@ -13,11 +14,25 @@ import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { dayMinute } from "../../ui/time";
 import { sayAmount, sayRate } from "./amounts";
-import { BY, MEASURES, placeOf, placeOptions, readSentence, type Sentence, scopeFilter } from "./asked";
+import {
+  AMONG,
+  BY,
+  bothOf,
+  MEASURES,
+  narrowedBy,
+  OWN_LIST,
+  placeOf,
+  placeOptions,
+  readSentence,
+  type Sentence,
+  scopeFilter,
+} from "./asked";
 import { InterfaceForm } from "./interface-form";
 import { TrafficListTable } from "./lists";
+import { NarrowField } from "./narrow-field";
 import { Profile } from "./profile";
 import { StepTable } from "./step-table";
+import { usePatiently } from "./use-patiently";
 
 /** What is listed beside the profile, in this order. */
 const LISTED = ["application", "source", "destination", "pair", "service", "dscp", "packet size"] as const;
@@ -35,12 +50,21 @@ export function TrafficPage() {
   const zone = useViewStore((s) => s.zone);
   const [asTable, setAsTable] = useState(false);
   const whole = LISTED.find((d) => d === params.get("all")) ?? null;
-  const { scale: _scale, by, ...asked } = sentence;
+  const directory = useDirectory();
+  const hasOwnList = directory?.lists.names().includes(OWN_LIST) ?? false;
+  const narrowed = narrowedBy(sentence, hasOwnList);
+  const { scale: _scale, among: _among, words: _words, by, ...scope } = sentence;
+  const asked = { ...scope, filter: narrowed, zone };
+  const what = JSON.stringify([asked, by, whole, window.from, window.to]);
   const places = useQuery(trafficPlacesQuery);
-  const course = useQuery(trafficQuery(window, asked, by));
-  const listed = useQuery(
-    trafficListsQuery(window, asked, whole === null ? LISTED : [whole], whole === null ? BRIEF : ALL),
+  const course = usePatiently(what, (patience) => trafficQuery(window, asked, by, patience));
+  const listed = usePatiently(what, (patience) =>
+    trafficListsQuery(window, asked, whole === null ? LISTED : [whole], whole === null ? BRIEF : ALL, patience),
   );
+  const stop = () => {
+    course.stop();
+    listed.stop();
+  };
   const change = (to: Readonly<Record<string, string | null>>) =>
     setParams((before) => {
       const next = new URLSearchParams(before);
@@ -50,6 +74,7 @@ export function TrafficPage() {
       return next;
     });
   // an entry of its own in the history: the back key goes back to the window before
+  const narrow = (filter: string) => change({ filter: bothOf(sentence.words, filter), all: null });
   const go = (fromUs: number, toUs: number) => change({ last: null, from: isoOf(fromUs), to: isoOf(toUs) });
   const { data } = course;
   const error = course.error ?? listed.error;
@@ -66,15 +91,31 @@ export function TrafficPage() {
           </Link>
         </div>
         <p className="mt-0.5 flex flex-wrap gap-x-3 text-ui text-quiet">
-          {data && <Told answer={data} sentence={sentence} zone={zone} onChange={change} />}
+          {data && (
+            <Told
+              answer={data}
+              sentence={sentence}
+              zone={zone}
+              onChange={change}
+              onStop={course.isLooking || listed.isLooking ? stop : null}
+            />
+          )}
         </p>
+        <NarrowField
+          words={sentence.words}
+          window={window}
+          zone={zone}
+          onChange={(words) => change({ filter: words })}
+        />
       </div>
       {error && <Trouble error={error} what="Traffic cannot be shown" />}
       {data && isEmpty && (
         <p className="pt-3 text-quiet">
           {data.asked.behind > 0
             ? "Flows of this window are still being summed."
-            : "No exporter told of traffic here in this window. Intake says what is heard, and how an exporter is set up."}
+            : narrowed !== ""
+              ? "No flow of this window matches."
+              : "No exporter told of traffic here in this window. Intake says what is heard, and how an exporter is set up."}
         </p>
       )}
       {data && !isEmpty && (
@@ -101,9 +142,10 @@ export function TrafficPage() {
                   key={list.dimension}
                   list={list}
                   sentence={sentence}
-                  scope={scopeFilter(sentence, places.data)}
+                  scope={scopeFilter(sentence, narrowed, places.data)}
                   bands={list.dimension === by ? data.bands : []}
                   onAll={whole === null ? () => change({ all: list.dimension }) : null}
+                  onNarrow={narrow}
                 />
               ))}
               {listed.data && (
@@ -168,6 +210,14 @@ function SentenceLine({ sentence, places, onChange }: LineProps) {
           />
         </>
       )}
+      <span className="-ml-1">,</span>
+      <Select
+        plain
+        label="Which of it"
+        value={sentence.among}
+        options={[...AMONG]}
+        onChange={(to) => onChange({ among: to === "all" ? null : to })}
+      />
       <span className="-ml-1">, by</span>
       <Select
         plain
@@ -196,15 +246,18 @@ const COUNTED: Readonly<Record<TrafficAnswer["asked"]["counted"], (exporters: nu
 
 /** What there is in all, how it was counted, and what is to be known of it. */
 function Told({
-  answer: { asked, total, estimated, sides, capacity, steps },
+  answer: { asked, total, estimated, sides, capacity, counters, steps },
   sentence,
   zone,
   onChange,
+  onStop,
 }: {
   answer: TrafficAnswer;
   sentence: Sentence;
   zone: string;
   onChange: LineProps["onChange"];
+  /** Ends going through more flows; null: nothing is being gone through. */
+  onStop: (() => void) | null;
 }) {
   const bytes = total.reduce((sum, t) => sum + t.bytes, 0);
   const flows = Math.max(...total.map((t) => t.flows));
@@ -237,11 +290,25 @@ function Told({
         {asked.silent.length > 3 && ` and ${asked.silent.length - 3} more`} told nothing in this window
       </b>
     ),
+    asked.reached !== null && (
+      <b key="reached" className="text-ochre">
+        looked at back to {dayMinute(usOf(asked.reached), zone)} only
+        {onStop !== null && (
+          <>
+            , going on …
+            <TextButton className="ml-1.5 font-normal" onClick={onStop}>
+              stop
+            </TextButton>
+          </>
+        )}
+      </b>
+    ),
     asked.behind > 0 && (
       <b key="behind" className="text-ochre">
         {asked.behind >= 10_000 ? "more than 10,000" : asked.behind.toLocaleString("en")} flows are not summed yet
       </b>
     ),
+    counters !== null && <Counters key="counters" counters={counters} />,
     sides === 2 && capacity !== null && `carries ${sayRate(capacity, "bytes")}`,
     <span key="scale">
       scale {sentence.scale === "log" ? "logarithmic" : "linear"}
@@ -259,6 +326,27 @@ function Told({
     ),
   ];
   return parts.map((p, i) => (p ? <span key={i}>{p}</span> : null));
+}
+
+/** What the interface counted itself, and how much of it flows explain. */
+function Counters({ counters: { sides, restarts } }: { counters: NonNullable<TrafficAnswer["counters"]> }) {
+  const trouble = sides.reduce((sum, s) => sum + s.errors + s.discards, 0);
+  const [into, out] = sides.map((s) => sayAmount(s.bytes, "bytes"));
+  const explained = sides.map((s) => (s.explained === null ? null : `${Math.round(100 * s.explained)} %`));
+  return (
+    <span>
+      its counters: {into} in · {out} out
+      {explained.some((e) => e !== null) &&
+        `, of which flows explain ${explained.map((e) => e ?? "nothing").join(" · ")}`}
+      {trouble > 0 && (
+        <b className="text-ochre">
+          {" "}
+          {sides.map((s, i) => `${s.errors} errors and ${s.discards} discards ${i === 0 ? "in" : "out"}`).join(", ")}
+        </b>
+      )}
+      {restarts > 0 && ` (began anew ${restarts === 1 ? "once" : `${restarts} times`})`}
+    </span>
+  );
 }
 
 /** From what the lists were made, where that is not the window to the minute. */

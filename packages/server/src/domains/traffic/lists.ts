@@ -1,6 +1,5 @@
-import type { TrafficAnswer, TrafficLists } from "@halvik/contract";
-import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
-import type { Applications } from "@halvik/core/model/applications";
+import type { TrafficLists } from "@halvik/contract";
+import { US_PER_HOUR } from "@halvik/core/base/time";
 import { CUT, type Dimension, filterOf, type Said, sayValue, TrafficSums } from "@halvik/core/traffic";
 import type { z } from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -16,133 +15,12 @@ import {
 } from "../../store/traffic/read-sums.js";
 import { flowsOf } from "../../store/traffic/sum-flows.js";
 import { isAlwaysKept } from "../../store/traffic/write-sums.js";
-import type { Metered } from "./scope.js";
+import { addTo, asked, FIVE, type MeasureName, nothing, type Question, type Total, WEEK } from "./question.js";
 
-export type MeasureName = "bytes" | "packets" | "flows";
-
-/** What is asked, ready to be read. */
-export interface Question {
-  readonly metered: Metered;
-  readonly fromUs: number;
-  readonly toUs: number;
-  readonly measure: MeasureName;
-  /** From when on there are sums by the minute, and by five. */
-  readonly minuteSinceUs: number;
-  readonly fiveSinceUs: number;
-  readonly behind: number;
-  /** When the first of its exporters was heard first; Infinity: there are none. */
-  readonly toldSinceUs: number;
-  /** Exporters that share a site, and which. */
-  readonly sites: ReadonlyMap<number, string>;
-  readonly applications: Applications;
-  /** What a sender is called. */
-  readonly nameOf: (sender: number) => string;
-}
-
-const FIVE = 5 * US_PER_MINUTE;
-const WEEK = 7 * US_PER_DAY;
-/** Widths of the steps of a profile. */
-const WIDTHS = [1, 5, 10, 15, 30, 60, 120, 180, 360, 720, 1_440].map((m) => m * US_PER_MINUTE);
-/** Steps a profile has at most: as many as can be told apart on a screen. */
-const MOST_STEPS = 170;
-/** Bands that can be told from one another by weight alone. */
-const MOST_BANDS = 5;
+/** Steps of the course of a value. */
 const COURSE = 24;
 /** Values that are read of a dimension at most. */
 const MOST_VALUES = 50_000;
-
-const asked = (q: Question, sumsUs: number): z.infer<typeof TrafficAnswer>["asked"] => ({
-  from: formatUs(q.fromUs),
-  to: formatUs(q.toUs),
-  counted: q.metered.counted,
-  exporters: new Set(q.metered.meters.map((m) => m.sender)).size - q.metered.silent.length,
-  silent: q.metered.silent.map(q.nameOf),
-  sums: Math.round(sumsUs / US_PER_SECOND),
-  behind: q.behind,
-});
-
-interface Total {
-  bytes: number;
-  packets: number;
-  flows: number;
-}
-const nothing = (): Total => ({ bytes: 0, packets: 0, flows: 0 });
-const addTo = (total: Total, row: Total): void => {
-  total.bytes += row.bytes;
-  total.packets += row.packets;
-  total.flows += row.flows;
-};
-
-/** The course of traffic over a window, by side and by the greatest values. */
-export async function profile(
-  db: Queryable,
-  q: Question,
-  by: Dimension,
-  capacity: number | null,
-): Promise<z.infer<typeof TrafficAnswer>> {
-  const isFine = (by === "application" || by === "total") && q.fromUs >= q.minuteSinceUs;
-  const isFive = q.fromUs >= q.fiveSinceUs;
-  const least = isFine ? US_PER_MINUTE : isFive ? FIVE : US_PER_HOUR;
-  const span = q.toUs - q.fromUs;
-  const width =
-    WIDTHS.find((w) => w >= least && span / w <= MOST_STEPS) ?? Math.ceil(span / MOST_STEPS / US_PER_DAY) * US_PER_DAY;
-  const window = onSteps(q.fromUs, q.toUs, width);
-  const pieces = piecesOf(window.fromUs, window.toUs, width, q.fiveSinceUs);
-  const { meters, sides } = q.metered;
-  const wholes = await readSums(db, meters, "total", pieces, width);
-  const before = piecesOf(window.fromUs - WEEK, window.toUs - WEEK, Math.max(width, FIVE), q.fiveSinceUs);
-  // told in coarser steps than were asked for, it lies evenly over them
-  const grain = Math.max(width, ...before.map((p) => p.level.widthUs));
-  const weekBefore = await readSums(db, meters, "total", before, grain);
-  const parts = by === "total" ? [] : await readSums(db, meters, by, pieces, width);
-  const labels = new Map<string, string>();
-  const label = (value: string): string => {
-    const said = labels.get(value) ?? sayValue(by, value, q.applications).label;
-    labels.set(value, said);
-    return said;
-  };
-  const byLabel = new Map<string, number>();
-  for (const row of parts)
-    if (row.value !== CUT) byLabel.set(label(row.value), (byLabel.get(label(row.value)) ?? 0) + row[q.measure]);
-  const bands = [...byLabel].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1)).slice(0, MOST_BANDS);
-  const place = new Map(bands.map(([name], i) => [name, i]));
-  const total = Array.from({ length: sides }, nothing);
-  const steps = new Map<number, { bands: number[][]; whole: number[]; weekBefore: number[] }>();
-  for (let us = window.fromUs; us < window.toUs; us += width)
-    steps.set(us, {
-      bands: Array.from({ length: sides }, () => bands.map(() => 0)),
-      whole: Array.from({ length: sides }, () => 0),
-      weekBefore: Array.from({ length: sides }, () => 0),
-    });
-  const estimated = { bytes: 0, rate: 1 };
-  for (const row of wholes) {
-    addTo(total[row.side]!, row);
-    estimated.bytes += row.estimated;
-    estimated.rate = Math.max(estimated.rate, row.rate);
-    const step = steps.get(row.fromUs);
-    if (step !== undefined) step.whole[row.side]! += row[q.measure];
-  }
-  for (const row of weekBefore)
-    for (let us = row.fromUs + WEEK; us < row.fromUs + WEEK + grain; us += width) {
-      const step = steps.get(us);
-      if (step !== undefined) step.weekBefore[row.side]! += (row[q.measure] * width) / grain;
-    }
-  for (const row of parts) {
-    const at = row.value === CUT ? undefined : place.get(label(row.value));
-    const step = steps.get(row.fromUs);
-    if (at !== undefined && step !== undefined) step.bands[row.side]![at]! += row[q.measure];
-  }
-  return {
-    asked: asked({ ...q, ...window }, Math.min(...pieces.map((p) => p.level.widthUs))),
-    step: Math.round(width / US_PER_SECOND),
-    sides,
-    total,
-    estimated,
-    capacity,
-    bands: bands.map(([name]) => name),
-    steps: [...steps].map(([us, step]) => ({ from: formatUs(us), ...step })),
-  };
-}
 
 /** Where the lists of a window come from. */
 interface ListSource {
@@ -150,6 +28,10 @@ interface ListSource {
   readonly toUs: number;
   /** Of the steps it was made from; 0: of the flows themselves. */
   readonly sumsUs: number;
+  /** Width of the steps of the courses of values. */
+  readonly courseUs: number;
+  /** From when on all flows were looked at; null: all of the window. */
+  readonly reachedUs: number | null;
   readonly rows: (dimension: Dimension, bucketUs: number, only?: readonly string[]) => Promise<SumRow[]>;
   /** Bytes of steps whose lists were not kept, because they had few flows. */
   readonly unlisted: number;
@@ -163,7 +45,38 @@ const RAW_FLOWS = 40_000;
 /** Where a step of five minutes has so many flows of an interface, its lists are kept. */
 const BUSY_FLOWS = 300;
 
-async function listSource(db: Queryable, q: Question): Promise<ListSource> {
+const courseWidth = (spanUs: number, leastUs: number): number =>
+  Math.max(leastUs, Math.ceil(spanUs / COURSE / leastUs) * leastUs);
+
+/** Goes through the flows themselves: a filter narrows them. */
+async function scannedSource(
+  q: Question,
+  scan: NonNullable<Question["scan"]>,
+  dimensions: readonly Dimension[],
+): Promise<ListSource> {
+  const courseUs = courseWidth(q.toUs - q.fromUs, FIVE);
+  const window = onSteps(q.fromUs, q.toUs, courseUs);
+  const wanted: readonly Dimension[] = ["total", ...dimensions.filter((d) => d !== "total")];
+  const { sums, reachedUs } = await scan(window, { widthUs: courseUs, dimensions: wanted });
+  const rowsOf = (dimension: Dimension) => {
+    const rows = sums[wanted.indexOf(dimension)]!;
+    // a step that was looked at in part would be too small
+    return reachedUs === null ? rows : rows.filter((r) => r.fromUs >= reachedUs);
+  };
+  return {
+    ...window,
+    sumsUs: 0,
+    courseUs,
+    reachedUs: reachedUs === null ? null : Math.min(window.toUs, Math.ceil(reachedUs / courseUs) * courseUs),
+    unlisted: 0,
+    rows: async (dimension, _bucketUs, only) =>
+      only === undefined ? rowsOf(dimension).slice() : rowsOf(dimension).filter((r) => only.includes(r.value)),
+    top: async (dimension, most) => topOf(rowsOf(dimension), q.measure, most),
+  };
+}
+
+async function listSource(db: Queryable, q: Question, dimensions: readonly Dimension[]): Promise<ListSource> {
+  if (q.scan !== null) return scannedSource(q, q.scan, dimensions);
   const five = onSteps(q.fromUs, q.toUs, FIVE);
   const { meters } = q.metered;
   if (five.toUs - five.fromUs <= RAW_US) {
@@ -175,6 +88,8 @@ async function listSource(db: Queryable, q: Question): Promise<ListSource> {
       return {
         ...five,
         sumsUs: 0,
+        courseUs: courseWidth(five.toUs - five.fromUs, FIVE),
+        reachedUs: null,
         unlisted: 0,
         rows: async (dimension, bucketUs, only) => sumsAtHand(all, level, meters, dimension, five, bucketUs, only),
         top: async (dimension, most) =>
@@ -200,9 +115,12 @@ async function listSource(db: Queryable, q: Question): Promise<ListSource> {
     isBusy ? FIVE : US_PER_HOUR,
     isBusy ? q.fiveSinceUs : Number.POSITIVE_INFINITY,
   );
+  const sumsUs = Math.max(...pieces.map((p) => p.level.widthUs));
   return {
     ...window,
-    sumsUs: Math.max(...pieces.map((p) => p.level.widthUs)),
+    sumsUs,
+    courseUs: courseWidth(window.toUs - window.fromUs, sumsUs >= US_PER_HOUR ? US_PER_HOUR : FIVE),
+    reachedUs: null,
     unlisted: await readUnlisted(db, meters, pieces),
     rows: (dimension, bucketUs, only) => readSums(db, meters, dimension, pieces, bucketUs, only),
     top: (dimension, most) => readTop(db, meters, dimension, pieces, q.measure, Math.min(most, MOST_VALUES)),
@@ -216,7 +134,7 @@ export async function lists(
   dimensions: readonly Dimension[],
   most: number,
 ): Promise<z.infer<typeof TrafficLists>> {
-  const source = await listSource(db, q);
+  const source = await listSource(db, q, dimensions);
   const whole = nothing();
   const one = source.toUs - source.fromUs;
   for (const row of await source.rows("total", one)) addTo(whole, row);
@@ -224,6 +142,7 @@ export async function lists(
     pieces: piecesOf(source.fromUs - WEEK, source.toUs - WEEK, US_PER_HOUR, Number.POSITIVE_INFINITY),
     // of a window that is no whole number of hours the hours of then would say too much
     isKnown:
+      q.scan === null &&
       source.fromUs % US_PER_HOUR === 0 &&
       source.toUs % US_PER_HOUR === 0 &&
       // nor does a part of that week say what all of it would
@@ -237,7 +156,10 @@ export async function lists(
       ...(await list(db, q, source, whole, dimension, most, known ? before.pieces : null)),
     })),
   );
-  return { asked: asked({ ...q, fromUs: source.fromUs, toUs: source.toUs }, source.sumsUs), lists: all };
+  return {
+    asked: asked({ ...q, fromUs: source.fromUs, toUs: source.toUs }, source.sumsUs, source.reachedUs),
+    lists: all,
+  };
 }
 
 interface Gathered extends Total {
@@ -271,10 +193,8 @@ async function list(
   const top = sorted.slice(0, most);
   const values = [...new Set(top.flatMap((g) => g.values))];
   const labelOf = new Map(top.flatMap((g) => g.values.map((v) => [v, g.said.label] as const)));
-  const least = source.sumsUs >= US_PER_HOUR ? US_PER_HOUR : FIVE;
-  const width = Math.max(least, Math.ceil(one / COURSE / least) * least);
-  const inCourse = values.length === 0 ? [] : await source.rows(dimension, width, values);
-  const courses = coursesOf(inCourse, labelOf, q.measure, source, width);
+  const inCourse = values.length === 0 ? [] : await source.rows(dimension, source.courseUs, values);
+  const courses = coursesOf(inCourse, labelOf, q.measure, source, source.courseUs);
   const weekBefore = new Map<string, number>();
   if (before !== null && values.length > 0)
     for (const row of await readSums(db, q.metered.meters, dimension, before, one, values)) {

@@ -1,0 +1,140 @@
+import type { RowSet } from "@halvik/core/query/terms";
+import { type FlowSeen, type Stepped, StepSums } from "@halvik/core/traffic";
+import type { Queryable } from "../../kernel/db/pool.js";
+import { eachSource, idsOfRows, type PartSource, type SourceVisitor } from "../part-matches.js";
+import { readRows, selectFrom } from "../record-rows.js";
+import { SearchQuery, type SearchScope } from "../search-query.js";
+import { segmentTable } from "../segments.js";
+import type { Source } from "../sources.js";
+import type { PartHead } from "../term-index.js";
+import { FLOW_COLUMNS, type FlowRow, flowSeen, laneOf } from "./flow-rows.js";
+import { type Meter, type SumRow, sumsAtHand } from "./read-sums.js";
+import { LONGEST_US } from "./sum-flows.js";
+
+/** Rows that are read at once. */
+const ROWS = 10_000;
+/** Flows that are summed at most: what a thread has room for. */
+const MOST_FLOWS = 1_000_000;
+
+/** What is summed of the flows a filter matches. Plain data, so that any thread can do it. */
+export interface ScanAsked {
+  readonly meters: readonly Meter[];
+  /** In steps of this width, which is whole minutes. */
+  readonly summed: Stepped;
+  /** Exporters that share a site, and which. */
+  readonly sites: ReadonlyMap<number, string>;
+}
+
+/** Sums of the flows of a window that a filter matches. */
+export interface FlowScan {
+  /** By dimension, in the order they were asked for. */
+  readonly sums: readonly (readonly SumRow[])[];
+  /** Flows that matched. */
+  readonly flows: number;
+  /** From this moment on all were looked at; what went on before is only told in part. Null: there is nothing more. */
+  readonly reachedUs: number | null;
+}
+
+/** Goes through the flows themselves, the newest first, as far as there is time. */
+export async function scanFlows(
+  db: Queryable,
+  scope: Omit<SearchScope, "shape">,
+  { meters, summed, sites }: ScanAsked,
+): Promise<FlowScan> {
+  // a flow is a record of the moment it ended: one that ends after the window may have been going on in it
+  const query = new SearchQuery(db, { ...scope, toUs: scope.toUs + LONGEST_US, shape: "flow" });
+  const found = new MatchingFlows(query, await lanes(db));
+  const reachedUs = await eachSource(query, found);
+  const sums = new StepSums((sender) => sites.get(sender) ?? null, [summed], new Set(meters.map((m) => m.way)));
+  for (const { flow, lane } of found.inOrder()) sums.add(flow, lane);
+  const [rows] = sums.take();
+  const window = { fromUs: scope.fromUs, toUs: scope.toUs };
+  return {
+    sums: summed.dimensions.map((d) => sumsAtHand(rows!, summed, meters, d, window, summed.widthUs)),
+    flows: found.count,
+    reachedUs: reachedUs === null || reachedUs <= scope.fromUs ? null : Math.min(reachedUs, scope.toUs),
+  };
+}
+
+async function lanes(db: Queryable): Promise<ReadonlyMap<string, string>> {
+  const { rows } = await db.query<{ name: string; job: number | null }>(
+    "select name, job from segment where shape = 'flow'",
+  );
+  return new Map(rows.map((r) => [r.name, laneOf(r.job)]));
+}
+
+/** Gathers what matches, as core counts it. */
+class MatchingFlows implements SourceVisitor {
+  private readonly found: { readonly flow: FlowSeen; readonly lane: string }[] = [];
+
+  constructor(
+    private readonly query: SearchQuery,
+    private readonly lanes: ReadonlyMap<string, string>,
+  ) {}
+
+  get count(): number {
+    return this.found.length;
+  }
+
+  /** As they ended: what was told of a conversation comes before what is told of it later. */
+  inOrder(): readonly { readonly flow: FlowSeen; readonly lane: string }[] {
+    return this.found.sort((a, b) => a.flow.timeUs - b.flow.timeUs);
+  }
+
+  async fromTerms(source: PartSource, _head: PartHead, rows: RowSet): Promise<void> {
+    const numbers = rows.list(0, rows.rows);
+    for (let at = 0; at < numbers.length; at += ROWS)
+      this.take(source, await this.byId(source, await idsOfRows(this.query, source, numbers.slice(at, at + ROWS))));
+    if (this.found.length >= MOST_FLOWS) this.query.end();
+  }
+
+  async scan(source: Source): Promise<boolean> {
+    const { query } = this;
+    for (let below: string | null = null; ; ) {
+      const { params, condition } = query.compile(source.shape);
+      const where = `where ${query.bounds(source, params)}${below === null ? "" : ` and r.id < ${params.add(below, "::bigint")}`} and ${condition.text} order by r.id desc limit ${ROWS}`;
+      let last: string | undefined;
+      let read: number;
+      if (condition.exact) {
+        const rows = (await query.rows(
+          `select ${FLOW_COLUMNS} from ${segmentTable(source.segment)} r ${where}`,
+          params.values,
+          "array",
+        )) as FlowRow[];
+        query.searched.rowsRead += rows.length;
+        this.take(source, rows);
+        read = rows.length;
+        last = rows[rows.length - 1]?.[0];
+      } else {
+        // core decides, which takes the whole record
+        const records = readRows(
+          source.segment,
+          await query.rows(`${selectFrom(source.segment)} ${where}`, params.values),
+        );
+        const ids = records.filter(query.test).map((r) => r.id);
+        this.take(source, await this.byId(source, ids));
+        read = records.length;
+        last = records[records.length - 1]?.id;
+      }
+      if (read < ROWS) return true;
+      if (query.isOver || this.found.length >= MOST_FLOWS) return false;
+      below = last!;
+    }
+  }
+
+  private async byId(source: Source, ids: readonly string[]): Promise<FlowRow[]> {
+    if (ids.length === 0) return [];
+    this.query.searched.rowsRead += ids.length;
+    const rows = await this.query.rows(
+      `select ${FLOW_COLUMNS} from ${segmentTable(source.segment)} r where r.id = any($1::bigint[])`,
+      [ids],
+      "array",
+    );
+    return rows as FlowRow[];
+  }
+
+  private take(source: Source, rows: readonly FlowRow[]): void {
+    const lane = this.lanes.get(source.segment) ?? laneOf(null);
+    for (const row of rows) this.found.push({ flow: flowSeen(row), lane });
+  }
+}
