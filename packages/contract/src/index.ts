@@ -60,6 +60,15 @@ export {
 } from "./notify.js";
 export { Overview, OverviewQuery } from "./overview.js";
 export {
+  PORTRAIT_KINDS,
+  Portrait,
+  type PortraitKind,
+  PortraitNews,
+  PortraitQuery,
+  PortraitTraffic,
+  PortraitTrafficQuery,
+} from "./portrait.js";
+export {
   Coverage,
   CoverageQuery,
   ExportId,

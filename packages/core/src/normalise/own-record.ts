@@ -27,6 +27,7 @@ export const OWN_EVENTS = [
   "store-slow",
   "sender-new",
   "traffic-not-summed",
+  "bindings-not-learnt",
 ] as const;
 export type OwnEvent = (typeof OWN_EVENTS)[number];
 

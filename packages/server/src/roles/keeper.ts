@@ -7,6 +7,7 @@ import type { Client } from "../kernel/db/pool.js";
 import type { RoleContext } from "../kernel/role-input.js";
 import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../store/keeping/keep-traffic.js";
+import { BindingKeeping, pruneBindings } from "../store/keeping/learn-bindings.js";
 import { dropExpired, shedOldest } from "../store/keeping/retention.js";
 import { OwnRecords } from "../store/own-records.js";
 import { closeSteps } from "../store/traffic/write-sums.js";
@@ -30,6 +31,7 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     hour: config.HALVIK_KEEP_TRAFFIC_HOUR_DAYS,
   };
   const traffic = new TrafficKeeping(client, keepTraffic);
+  const bindings = new BindingKeeping(client);
   let beatMs = Number.NEGATIVE_INFINITY;
   let retentionMs = Number.NEGATIVE_INFINITY;
   const beat = async () => {
@@ -48,12 +50,14 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     let more = await indexNext(client, PART_ROWS, beat);
     await beat();
     const now = performance.now();
-    const summed = await traffic.turn(nowUs, beat);
-    await own.write(summed.told);
-    more ||= summed.more;
+    for (const turn of [await traffic.turn(nowUs, beat), await bindings.turn(beat)]) {
+      await own.write(turn.told);
+      more ||= turn.more;
+    }
     if (now - retentionMs > RETENTION_MS) {
       retentionMs = now;
       await own.write(await dropExpired(client, days, nowUs()));
+      await pruneBindings(client, days.records, nowUs());
       while ((await closeSteps(client, keepTraffic, nowUs())) && !stopping()) await beat();
     }
     if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));

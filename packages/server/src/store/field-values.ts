@@ -1,8 +1,8 @@
-import { addCounts, type Count } from "@halvik/core/model/record";
+import { addCounts, type Count, type HalvikRecord } from "@halvik/core/model/record";
 import type { Measure } from "@halvik/core/query/measure";
 import { countRowsIn, eachRowIn, type RowSet } from "@halvik/core/query/terms";
 import type { Queryable } from "../kernel/db/pool.js";
-import { eachSource, idsOfRows, type PartSource, type SourceVisitor } from "./part-matches.js";
+import { eachSource, fewRecords, idsOfRows, type PartSource, type SourceVisitor } from "./part-matches.js";
 import { amountOf, amountsOfRows } from "./row-amounts.js";
 import { scanRecords } from "./scan-records.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
@@ -88,6 +88,11 @@ class ValueCounting implements SourceVisitor {
 
   async fromTerms(source: PartSource, head: PartHead, rows: RowSet): Promise<void> {
     if (rows.isEmpty()) return;
+    const few = await fewRecords(this.query, source, rows);
+    if (few !== null) {
+      for (const record of few) this.addRecord(record);
+      return;
+    }
     const part = { part: source.part, head };
     const place: PlaceOf = { source, head, rows };
     const { measure } = this;
@@ -126,15 +131,19 @@ class ValueCounting implements SourceVisitor {
 
   async scan(source: Source): Promise<boolean> {
     return scanRecords(this.query, source, (record) => {
-      this.records++;
-      const others = this.others?.ofRecord(record);
-      for (const [value, written] of this.values.ofRecord(record)) {
-        const { by } = this.measure;
-        const tally = this.add(value, 1, by === "distinct" ? 0 : amountOf(by, record), written);
-        for (const other of others?.keys() ?? []) this.addOther(tally, other);
-      }
+      this.addRecord(record);
       return this.pairs < MOST_PAIRS;
     });
+  }
+
+  private addRecord(record: HalvikRecord): void {
+    this.records++;
+    const others = this.others?.ofRecord(record);
+    for (const [value, written] of this.values.ofRecord(record)) {
+      const { by } = this.measure;
+      const tally = this.add(value, 1, by === "distinct" ? 0 : amountOf(by, record), written);
+      for (const other of others?.keys() ?? []) this.addOther(tally, other);
+    }
   }
 
   async result(top: number, openBeforeUs: number | null): Promise<FieldValues> {

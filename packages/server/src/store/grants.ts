@@ -27,6 +27,8 @@ const ROLLUPS = [
 ];
 /** Sums of traffic, and what is noted beside them. */
 const TRAFFIC = ["traffic_sum", "traffic_source", "traffic_position"];
+/** What belongs together, and how far records were looked through for it. */
+const BINDINGS = ["binding", "binding_position"];
 /** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue. */
 const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", ...ROLLUPS];
 /** What holds secrets, or what only whoever signs people in has to see. */
@@ -212,14 +214,24 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     insert: [
       ...WRITES_RECORDS,
       ...TRAFFIC,
+      ...BINDINGS,
       "dropped_segment",
       "index_part",
       "index_terms",
       "index_directory",
       "role_status",
     ],
-    update: ["collector", "segment", ...ROLLUPS, ...TRAFFIC, "dropped_segment", "index_part", "role_status"],
-    delete: ["segment", "raw_bytes", "index_part", "index_terms", "index_directory", ...TRAFFIC],
+    update: [
+      "collector",
+      "segment",
+      ...ROLLUPS,
+      ...TRAFFIC,
+      ...BINDINGS,
+      "dropped_segment",
+      "index_part",
+      "role_status",
+    ],
+    delete: ["segment", "raw_bytes", "index_part", "index_terms", "index_directory", ...TRAFFIC, ...BINDINGS],
     functions: ["make", "drop_table", "drop_filling_indexes", "make_statistics"],
     segments: ["select", "insert"],
   },

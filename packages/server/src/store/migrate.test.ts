@@ -137,6 +137,7 @@ describe("a database of before the first release", () => {
       "006-texts-and-keys",
       "007-lists",
       "008-traffic",
+      "009-bindings",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -147,6 +148,7 @@ describe("a database of before the first release", () => {
       { name: "006-texts-and-keys" },
       { name: "007-lists" },
       { name: "008-traffic" },
+      { name: "009-bindings" },
     ]);
     await client.end();
   });

@@ -1,4 +1,5 @@
 import type { EpochUs } from "@halvik/core/base/time";
+import type { HalvikRecord } from "@halvik/core/model/record";
 import { DIRECTORY_ROWS, type PartAnswer, type RowSet } from "@halvik/core/query/terms";
 import { formatRecordId } from "./record-id.js";
 import type { SearchQuery } from "./search-query.js";
@@ -62,6 +63,15 @@ export async function idsOfRows(query: SearchQuery, source: PartSource, rows: re
     const us = directory.get(Math.floor(row / DIRECTORY_ROWS))?.storedUs[row % DIRECTORY_ROWS];
     return us === undefined ? [] : [formatRecordId({ us, collector: source.collector })];
   });
+}
+
+/** So few rows are sooner read as records than the terms of their values are gone through. */
+const FEW_ROWS = 300;
+
+/** The records of some rows of a part, where they are few; null: they are not. */
+export async function fewRecords(query: SearchQuery, source: PartSource, rows: RowSet): Promise<HalvikRecord[] | null> {
+  if (rows.count() > FEW_ROWS) return null;
+  return query.readIds(source.segment, await idsOfRows(query, source, rows.list(0, rows.rows)));
 }
 
 /** What is done with the sources of a search. */

@@ -1,8 +1,8 @@
-import { addCounts, type Count } from "@halvik/core/model/record";
+import { addCounts, type Count, type HalvikRecord } from "@halvik/core/model/record";
 import type { Amount } from "@halvik/core/query/measure";
 import type { RowSet } from "@halvik/core/query/terms";
 import type { Queryable } from "../kernel/db/pool.js";
-import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
+import { eachSource, fewRecords, type PartSource, type SourceVisitor } from "./part-matches.js";
 import { amountOf, amountsOfRows } from "./row-amounts.js";
 import { scanRecords } from "./scan-records.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
@@ -62,6 +62,11 @@ class PairCounting implements SourceVisitor {
 
   async fromTerms(source: PartSource, head: PartHead, rows: RowSet): Promise<void> {
     if (rows.isEmpty()) return;
+    const few = await fewRecords(this.query, source, rows);
+    if (few !== null) {
+      for (const record of few) this.addRecord(record);
+      return;
+    }
     const part = { part: source.part, head };
     const amounts = await amountsOfRows(this.query, this.of.by, source);
     if (amounts === null) {
@@ -76,11 +81,15 @@ class PairCounting implements SourceVisitor {
 
   scan(source: Source): Promise<boolean> {
     return scanRecords(this.query, source, (record) => {
-      const values = [...this.rowReader.ofRecord(record).keys()];
-      const others = [...this.columnReader.ofRecord(record).keys()];
-      if (values.length > 0 && others.length > 0) this.add(values, others, amountOf(this.of.by, record));
+      this.addRecord(record);
       return this.size < MOST_PAIRS;
     });
+  }
+
+  private addRecord(record: HalvikRecord): void {
+    const values = [...this.rowReader.ofRecord(record).keys()];
+    const others = [...this.columnReader.ofRecord(record).keys()];
+    if (values.length > 0 && others.length > 0) this.add(values, others, amountOf(this.of.by, record));
   }
 
   /** One record: with several values of a field it counts under each, and once in the total of each. */

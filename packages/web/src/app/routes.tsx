@@ -45,6 +45,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/traffic/policy-page")).PolicyPage }),
           },
           {
+            path: "portrait",
+            lazy: async () => ({ Component: (await import("../features/traffic/portrait-page")).PortraitPage }),
+          },
+          {
             path: "rules",
             lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }),
           },

@@ -25,6 +25,10 @@ import type {
   NotifyWays,
   Overview,
   PolicyAnswer,
+  Portrait,
+  PortraitKind,
+  PortraitNews,
+  PortraitTraffic,
   QuarantineList,
   RecordDetail,
   RecordPage,
@@ -284,6 +288,25 @@ export const policyQuery = (window: WindowParts, ends: EndsAsked) =>
       ),
     placeholderData: keepPreviousData,
   });
+/** What a portrait is of. */
+export interface PortraitAsked {
+  readonly kind: PortraitKind;
+  readonly value: string;
+  readonly at?: string | undefined;
+}
+const ofPortrait = <T>(path: string, window: WindowParts, of: PortraitAsked, patience?: number) =>
+  queryOptions({
+    queryKey: [path, window.from, window.to, of, patience],
+    queryFn: ({ signal }) =>
+      request<T>("GET", `${path}${query({ from: window.from, to: window.to, ...of, patience })}`, undefined, signal),
+    placeholderData: keepPreviousData,
+  });
+export const portraitQuery = (window: WindowParts, of: PortraitAsked) => ofPortrait<Portrait>("/portrait", window, of);
+export const portraitNewsQuery = (window: WindowParts, of: PortraitAsked) =>
+  ofPortrait<PortraitNews>("/portrait/news", window, of);
+/** @param patience seconds that going through its flows may take */
+export const portraitTrafficQuery = (window: WindowParts, of: PortraitAsked, patience: number) =>
+  ofPortrait<PortraitTraffic>("/portrait/traffic", window, of, patience);
 export const suggestionsQuery = queryOptions({
   queryKey: ["load", "suggestions"],
   queryFn: ({ signal }) => request<Suggestions>("GET", "/load/suggestions", undefined, signal),

@@ -1,3 +1,12 @@
+export {
+  BINDING_REASONS,
+  type Binding,
+  type BindingReason,
+  BOUND_THINGS,
+  type BoundThing,
+  bindingsOf,
+  MAY_BIND,
+} from "./bindings.js";
 export { canonicalUser } from "./canonical.js";
 export { entityCode, type FieldEntity, isEntityCode, readEntity, valuesOfField } from "./code.js";
 export { ENTITY_KINDS, ENTITY_ROLES, type Entity, type EntityKind, type EntityRole, entitiesOf } from "./entities.js";

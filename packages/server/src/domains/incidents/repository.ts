@@ -258,6 +258,30 @@ export async function incidentsWithRecord(
 }
 
 /** Acknowledges: covers the evidence so far. @returns false when there is no such incident */
+/** Incidents that name any of some things and touch a window, those that were met last first. @param codes as `entityCode` writes them */
+export async function incidentsNaming(
+  db: Queryable,
+  codes: readonly string[],
+  fromUs: number,
+  toUs: number,
+  most: number,
+): Promise<{ id: number; title: string; severity: Severity; state: IncidentState; firstUs: number; lastUs: number }[]> {
+  const { rows } = await db.query<{
+    id: number;
+    title: string;
+    severity: Severity;
+    state: IncidentState;
+    firstUs: number;
+    lastUs: number;
+  }>(
+    `select id, title, severity, state, first_us as "firstUs", last_us as "lastUs" from incident
+     where entities && $1::text[] and merged_into is null and first_us < $3 and (state = 'open' or coalesce(ended_us, last_us) >= $2)
+     order by last_us desc limit $4`,
+    [codes, fromUs, toUs, most],
+  );
+  return rows;
+}
+
 export async function acknowledge(db: Queryable, id: number, who: string, nowUs: number): Promise<boolean> {
   const result = await db.query(
     "update incident set acknowledged_by = $2, acknowledged_us = $3, seen = jsonb_build_object('severity', severity, 'entities', to_jsonb(entities), 'rules', to_jsonb(array(select distinct f.rule_id from finding f where f.incident = incident.id))), new_since_seen = '{}' where id = $1",

@@ -11,7 +11,14 @@ import { type Histogram, histogram } from "../../store/histogram.js";
 import { type SearchPage, type SearchRequest, searchRecords } from "../../store/search.js";
 import type { SearchScope } from "../../store/search-query.js";
 import type { TermIndex } from "../../store/term-index.js";
-import { type FlowScan, type ScanAsked, scanFlows } from "../../store/traffic/scan-flows.js";
+import {
+  type FlowScan,
+  type HostAsked,
+  type HostScan,
+  type ScanAsked,
+  scanFlows,
+  scanHost,
+} from "../../store/traffic/scan-flows.js";
 import { type MatrixOf, type ValueMatrix, valueMatrix } from "../../store/value-matrix.js";
 import type { ValuesOf } from "../../store/values-of.js";
 import { type WhyNothing, whyNothing } from "../../store/why-nothing.js";
@@ -25,6 +32,7 @@ export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: nu
 export type MatrixAsked = ScopeAsked & { readonly of: MatrixOf };
 export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
 export type TrafficAsked = ScopeAsked & ScanAsked;
+export type HostFlowsAsked = ScopeAsked & HostAsked;
 export interface LiveAsked {
   readonly filter: Filter;
   readonly low: string;
@@ -48,6 +56,8 @@ export interface Questions {
   whyNothing(asked: ScopeAsked): Promise<WhyNothing>;
   /** Sums of the flows a filter matches. */
   traffic(asked: TrafficAsked): Promise<FlowScan>;
+  /** What the flows a filter matches tell of a host. */
+  host(asked: HostFlowsAsked): Promise<HostScan>;
   /** Records stored under some ids, the newest first. */
   live(asked: LiveAsked): Promise<readonly HalvikRecord[]>;
 }
@@ -64,6 +74,7 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     whyNothing: async (asked) => whyNothing(db, await scoped(asked)),
     traffic: async ({ meters, summed, sites, ...asked }) =>
       scanFlows(db, await scoped(asked), { meters, summed, sites }),
+    host: async ({ addresses, stepUs, ...asked }) => scanHost(db, await scoped(asked), { addresses, stepUs }),
     live: async ({ filter, low, high, nowUs, most }) => {
       const senders = await directory.get();
       const rows = await recordsInIdRange(db, low, high, filter, senders, nowUs, most, "people");
@@ -88,6 +99,7 @@ function questionsElsewhere(work: WorkPool): Questions {
     matrix: ask("matrix"),
     whyNothing: ask("whyNothing"),
     traffic: ask("traffic"),
+    host: ask("host"),
     live: ask("live"),
   };
 }
@@ -98,7 +110,7 @@ function questionsElsewhere(work: WorkPool): Questions {
  */
 export function askedOf(here: Questions, work: WorkPool): (filter: Filter) => Questions {
   const elsewhere = questionsElsewhere(work);
-  const quick: Questions = { ...here, traffic: elsewhere.traffic };
+  const quick: Questions = { ...here, traffic: elsewhere.traffic, host: elsewhere.host };
   return (filter) => (hasPatterns(filter) ? elsewhere : quick);
 }
 

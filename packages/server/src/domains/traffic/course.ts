@@ -10,6 +10,10 @@ import { addTo, asked, FIVE, nothing, type Question, WEEK } from "./question.js"
 const WIDTHS = [1, 5, 10, 15, 30, 60, 120, 180, 360, 720, 1_440].map((m) => m * US_PER_MINUTE);
 /** Steps a profile has at most: as many as can be told apart on a screen. */
 const MOST_STEPS = 170;
+/** The finest steps of which a screen has room for a window. @param leastUs finer ones there are none */
+export const widthOf = (spanUs: number, leastUs: number): number =>
+  WIDTHS.find((w) => w >= leastUs && spanUs / w <= MOST_STEPS) ??
+  Math.ceil(spanUs / MOST_STEPS / US_PER_DAY) * US_PER_DAY;
 /** Bands that can be told from one another by weight alone. */
 const MOST_BANDS = 5;
 /** What a course is made of. */
@@ -29,9 +33,7 @@ async function read(db: Queryable, q: Question, by: Dimension): Promise<CourseRo
   const isFine = q.scan !== null || ((by === "application" || by === "total") && q.fromUs >= q.minuteSinceUs);
   const isFive = q.fromUs >= q.fiveSinceUs;
   const least = isFine ? US_PER_MINUTE : isFive ? FIVE : US_PER_HOUR;
-  const span = q.toUs - q.fromUs;
-  const width =
-    WIDTHS.find((w) => w >= least && span / w <= MOST_STEPS) ?? Math.ceil(span / MOST_STEPS / US_PER_DAY) * US_PER_DAY;
+  const width = widthOf(q.toUs - q.fromUs, least);
   const window = onSteps(q.fromUs, q.toUs, width);
   if (q.scan !== null) return scanned(window, width, by, q.scan);
   const { meters } = q.metered;

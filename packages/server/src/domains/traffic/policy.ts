@@ -3,9 +3,10 @@ import { parseNetwork } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { protocolName } from "@halvik/core/model/applications";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { type Filter, parseFilter } from "@halvik/core/query/filter";
+import type { Filter } from "@halvik/core/query/filter";
 import { PolicyCheck } from "@halvik/core/traffic";
 import { AppError } from "../../kernel/http/errors.js";
+import { ownFilter } from "../records/own-filter.js";
 import type { Ask } from "../records/questions.js";
 
 /** Records of each sort that are looked at, the newest; and for how long. */
@@ -40,7 +41,9 @@ export async function policyCheck(
   const flowFilter = filterOf("kind is flow");
   const check = new PolicyCheck();
   const untilMs = performance.now() + BUDGET_MS;
-  const isPartial = [decisionFilter, flowFilter].map((text) => read(ask, parsed(text), asked, nowUs, untilMs, check));
+  const isPartial = [decisionFilter, flowFilter].map((text) =>
+    read(ask, ownFilter(text), asked, nowUs, untilMs, check),
+  );
   const partial = (await Promise.all(isPartial)).some((p) => p);
   const { decisions, flows } = check.counts;
   return {
@@ -96,12 +99,6 @@ function within(field: "src" | "dst", text: string | undefined): string | null {
       field,
     });
   return text.includes("/") ? `${field} within ${text}` : `${field} is ${text}`;
-}
-
-function parsed(text: string): Filter {
-  const read = parseFilter(text, { zone: "UTC" });
-  if (!read.ok) throw new Error(`policy check: ${read.error.message}`);
-  return read.filter;
 }
 
 /** @returns whether there is more than was read */

@@ -24,6 +24,7 @@ import { overviewRoutes } from "../../domains/overview/routes.js";
 import { actorOfToken } from "../../domains/people/repository.js";
 import { sessionRoutes } from "../../domains/people/routes.js";
 import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
+import { portraitRoutes } from "../../domains/portrait/routes.js";
 import { recordRoutes } from "../../domains/records/routes.js";
 import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
@@ -119,6 +120,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...listRoutes(deps),
     ...loadRoutes(deps),
     ...trafficRoutes(deps),
+    ...portraitRoutes(deps),
     ...notifyRoutes(deps),
     ...notifySettingsRoutes(deps),
     ...senderRoutes(deps),

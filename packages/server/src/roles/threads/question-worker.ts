@@ -4,6 +4,7 @@ import { checkModule } from "../../domains/names/check-module.js";
 import {
   type FollowAsked,
   type HistogramAsked,
+  type HostFlowsAsked,
   type LiveAsked,
   type MatrixAsked,
   type PageAsked,
@@ -40,6 +41,7 @@ export const values = (asked: ValuesAsked) => ask.values(asked);
 export const matrix = (asked: MatrixAsked) => ask.matrix(asked);
 export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);
 export const traffic = (asked: TrafficAsked) => ask.traffic(asked);
+export const host = (asked: HostFlowsAsked) => ask.host(asked);
 export const live = (asked: LiveAsked) => ask.live(asked);
 export const rule = checkRule;
 export const mib = checkModule;

@@ -1,5 +1,5 @@
 import type { RowSet } from "@halvik/core/query/terms";
-import { type FlowSeen, type Stepped, StepSums } from "@halvik/core/traffic";
+import { type FlowSeen, HostFlows, type HostTraffic, type Stepped, StepSums } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { eachSource, idsOfRows, type PartSource, type SourceVisitor } from "../part-matches.js";
 import { readRows, selectFrom } from "../record-rows.js";
@@ -13,6 +13,8 @@ import { LONGEST_US } from "./sum-flows.js";
 
 /** Rows that are read at once. */
 const ROWS = 10_000;
+/** Where more than this part of a part's rows match, reading them in their order is quicker than looking up each. */
+const READ_ALL_ABOVE = 1 / 40;
 /** Flows that are summed at most: what a thread has room for. */
 const MOST_FLOWS = 1_000_000;
 
@@ -41,17 +43,54 @@ export async function scanFlows(
   scope: Omit<SearchScope, "shape">,
   { meters, summed, sites }: ScanAsked,
 ): Promise<FlowScan> {
-  // a flow is a record of the moment it ended: one that ends after the window may have been going on in it
-  const query = new SearchQuery(db, { ...scope, toUs: scope.toUs + LONGEST_US, shape: "flow" });
-  const found = new MatchingFlows(query, await lanes(db));
-  const reachedUs = await eachSource(query, found);
+  const { flows, reachedUs } = await matchingFlows(db, scope);
   const sums = new StepSums((sender) => sites.get(sender) ?? null, [summed], new Set(meters.map((m) => m.way)));
-  for (const { flow, lane } of found.inOrder()) sums.add(flow, lane);
+  for (const { flow, lane } of flows) sums.add(flow, lane);
   const [rows] = sums.take();
   const window = { fromUs: scope.fromUs, toUs: scope.toUs };
   return {
     sums: summed.dimensions.map((d) => sumsAtHand(rows!, summed, meters, d, window, summed.widthUs)),
-    flows: found.count,
+    flows: flows.length,
+    reachedUs,
+  };
+}
+
+/** What flows of a window tell of a host. */
+export interface HostScan {
+  readonly traffic: HostTraffic;
+  readonly flows: number;
+  readonly reachedUs: number | null;
+}
+
+/** Goes through the flows of a host, the newest first, as far as there is time. @param stepUs of its course; the window lies on whole steps */
+export async function scanHost(
+  db: Queryable,
+  scope: Omit<SearchScope, "shape">,
+  { addresses, stepUs }: HostAsked,
+): Promise<HostScan> {
+  const { flows, reachedUs } = await matchingFlows(db, scope);
+  const host = new HostFlows(new Set(addresses), scope, stepUs);
+  for (const { flow, lane } of flows) host.add(flow, lane);
+  return { traffic: host.result(), flows: flows.length, reachedUs };
+}
+
+/** Whose flows, and in steps of which width. Plain data, so that any thread can answer. */
+export interface HostAsked {
+  readonly addresses: readonly string[];
+  readonly stepUs: number;
+}
+
+/** Flows of a window that a filter matches, as they ended, with those that ended after it and began in it. */
+async function matchingFlows(
+  db: Queryable,
+  scope: Omit<SearchScope, "shape">,
+): Promise<{ readonly flows: ReturnType<MatchingFlows["inOrder"]>; readonly reachedUs: number | null }> {
+  // a flow is a record of the moment it ended: one that ends after the window may have been going on in it
+  const query = new SearchQuery(db, { ...scope, toUs: scope.toUs + LONGEST_US, shape: "flow" });
+  const found = new MatchingFlows(query, await lanes(db));
+  const reachedUs = await eachSource(query, found);
+  return {
+    flows: found.inOrder(),
     reachedUs: reachedUs === null || reachedUs <= scope.fromUs ? null : Math.min(reachedUs, scope.toUs),
   };
 }
@@ -72,23 +111,29 @@ class MatchingFlows implements SourceVisitor {
     private readonly lanes: ReadonlyMap<string, string>,
   ) {}
 
-  get count(): number {
-    return this.found.length;
-  }
-
   /** As they ended: what was told of a conversation comes before what is told of it later. */
   inOrder(): readonly { readonly flow: FlowSeen; readonly lane: string }[] {
     return this.found.sort((a, b) => a.flow.timeUs - b.flow.timeUs);
   }
 
   async fromTerms(source: PartSource, _head: PartHead, rows: RowSet): Promise<void> {
+    if (rows.count() > source.rows * READ_ALL_ABOVE) {
+      await this.read(source, () => false);
+      if (this.found.length >= MOST_FLOWS) this.query.end();
+      return;
+    }
     const numbers = rows.list(0, rows.rows);
     for (let at = 0; at < numbers.length; at += ROWS)
       this.take(source, await this.byId(source, await idsOfRows(this.query, source, numbers.slice(at, at + ROWS))));
     if (this.found.length >= MOST_FLOWS) this.query.end();
   }
 
-  async scan(source: Source): Promise<boolean> {
+  scan(source: Source): Promise<boolean> {
+    return this.read(source, () => this.query.isOver || this.found.length >= MOST_FLOWS);
+  }
+
+  /** Lets the database go through a source. @returns false when it was to stop before the end */
+  private async read(source: Source, isToStop: () => boolean): Promise<boolean> {
     const { query } = this;
     for (let below: string | null = null; ; ) {
       const { params, condition } = query.compile(source.shape);
@@ -117,7 +162,7 @@ class MatchingFlows implements SourceVisitor {
         last = records[records.length - 1]?.id;
       }
       if (read < ROWS) return true;
-      if (query.isOver || this.found.length >= MOST_FLOWS) return false;
+      if (isToStop()) return false;
       below = last!;
     }
   }

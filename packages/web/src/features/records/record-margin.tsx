@@ -1,4 +1,4 @@
-import type { RecordDetail, RecordJson } from "@halvik/contract";
+import type { PortraitKind, RecordDetail, RecordJson } from "@halvik/contract";
 import { bytesText, endText } from "@halvik/core/meaning/sentence";
 import { countFromJson, fieldNamed } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
@@ -8,6 +8,7 @@ import { recordQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
 import { AddressName, NamedText } from "../../shared/address-names";
+import { PortraitLink } from "../../shared/portrait-link";
 import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Facts, Heading } from "../../ui/page";
@@ -88,6 +89,7 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
             <Link to={{ pathname: "/traffic/policy", search: policySearch(record) }}>was it allowed?</Link>
           </p>
         )}
+      <Portraits record={record} />
       {record.problem && (
         <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-ui">
           Not decoded in full: {safeText(record.problem.message)} ({record.problem.code}, at {record.problem.offset})
@@ -116,6 +118,25 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
         <Raw raw={detail.data.raw} />
       )}
     </>
+  );
+}
+
+/** Whom it names, each with everything there is about them. */
+function Portraits({ record: { sender, src, dst, users } }: { record: RecordJson }) {
+  const named: readonly (readonly [kind: PortraitKind, value: string])[] = [
+    ["sender", sender.name],
+    ...[src, dst].flatMap((a) => (a === undefined ? [] : [["address", a] as const])),
+    ...(users ?? []).map((u) => ["user", u] as const),
+  ];
+  return (
+    <p className="mt-1 flex flex-wrap gap-x-2 text-ui text-quiet">
+      portrait of
+      {named.map(([kind, value]) => (
+        <PortraitLink key={`${kind} ${value}`} kind={kind} value={value}>
+          {safeText(value)}
+        </PortraitLink>
+      ))}
+    </p>
   );
 }
 

@@ -1,6 +1,7 @@
 import type { TrafficLists } from "@halvik/contract";
 import { useNavigate } from "react-router";
 import { windowParams } from "../../data/window-url";
+import { portraitSearch } from "../../shared/portrait-link";
 import { Menu, MenuItem } from "../../ui/menu";
 import { safeText } from "../../ui/safe-text";
 
@@ -18,8 +19,7 @@ interface PivotsProps {
 export function Pivots({ label, filter, dimension, onNarrow }: PivotsProps) {
   const navigate = useNavigate();
   const ends = endsOf(dimension, label);
-  const address = ends === null ? undefined : (ends.src ?? ends.dst);
-  if (filter === null && address === undefined) return null;
+  if (filter === null && ends === null) return null;
   const go = (pathname: string, parts: Readonly<Record<string, string | undefined>> = {}) => {
     const params = new URLSearchParams(windowParams());
     for (const [name, value] of Object.entries(parts)) if (value !== undefined) params.set(name, value);
@@ -40,6 +40,16 @@ export function Pivots({ label, filter, dimension, onNarrow }: PivotsProps) {
     >
       {filter !== null && <MenuItem onSelect={() => onNarrow(filter)}>only this</MenuItem>}
       {filter !== null && <MenuItem onSelect={() => onNarrow(`not (${filter})`)}>without this</MenuItem>}
+      {[ends?.src, ends?.dst]
+        .filter((end) => end !== undefined)
+        .map((end) => (
+          <MenuItem
+            key={end}
+            onSelect={() => void navigate({ pathname: "/portrait", search: portraitSearch("address", end) })}
+          >
+            portrait of {end}
+          </MenuItem>
+        ))}
       {ends !== null && (
         <MenuItem onSelect={() => go("/traffic/policy", ends)}>was it allowed? what firewalls decided</MenuItem>
       )}

@@ -11,12 +11,14 @@ export const WEIGHTS = [0.88, 0.62, 0.44, 0.31, 0.21] as const;
 export const REST_WEIGHT = 0.12;
 
 const LABELS = 50;
+/** What the label of a tick takes. */
+const TICK_ROOM = 66;
 const FOOT = 34;
 const LEAST_DRAG = 4;
 
 interface ProfileProps {
-  readonly answer: TrafficAnswer;
-  readonly sentence: Sentence;
+  readonly answer: Pick<TrafficAnswer, "steps" | "sides" | "step" | "bands" | "capacity">;
+  readonly sentence: Pick<Sentence, "measure" | "scale">;
   /** Goes to a stretch of time, so that going back undoes it. */
   readonly onGo: (fromUs: number, toUs: number) => void;
 }
@@ -62,7 +64,7 @@ export function Profile({ answer, sentence, onGo }: ProfileProps) {
       ? Array.from({ length: LOG_DECADES }, (_, i) => 10 ** (Math.floor(Math.log10(most)) - i)).filter(
           (t) => part(t) > 0.12,
         )
-      : ticks(most, sides === 2 ? 3 : 5);
+      : ticks(most, Math.max(1, Math.min(sides === 2 ? 3 : 5, Math.floor(room / TICK_ROOM))));
   const hovered =
     needleUs !== null && needleUs >= fromUs && needleUs < toUs ? Math.floor((needleUs - fromUs) / stepUs) : null;
   const busiest = steps.reduce((best, s, i) => (Math.max(...s.whole) > Math.max(...steps[best]!.whole) ? i : best), 0);

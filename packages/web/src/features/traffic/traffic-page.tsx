@@ -57,9 +57,13 @@ export function TrafficPage() {
   const asked = { ...scope, filter: narrowed, zone };
   const what = JSON.stringify([asked, by, whole, window.from, window.to]);
   const places = useQuery(trafficPlacesQuery);
-  const course = usePatiently(what, (patience) => trafficQuery(window, asked, by, patience));
-  const listed = usePatiently(what, (patience) =>
-    trafficListsQuery(window, asked, whole === null ? LISTED : [whole], whole === null ? BRIEF : ALL, patience),
+  const reachedOf = ({ asked: { reached } }: { asked: TrafficAnswer["asked"] }) => reached;
+  const course = usePatiently(what, (patience) => trafficQuery(window, asked, by, patience), reachedOf);
+  const listed = usePatiently(
+    what,
+    (patience) =>
+      trafficListsQuery(window, asked, whole === null ? LISTED : [whole], whole === null ? BRIEF : ALL, patience),
+    reachedOf,
   );
   const stop = () => {
     course.stop();

@@ -1,4 +1,3 @@
-import type { TrafficAnswer } from "@halvik/contract";
 import { type UseQueryOptions, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
@@ -9,15 +8,17 @@ const SECOND_S = 14;
 /**
  * Asks twice where the flows themselves are gone through: what is newest is there at once, the rest when it is found.
  * @param what changes with what is asked: a search that was stopped is not gone on with
+ * @param reachedOf from when on all was looked at; null: nothing is missing
  */
-export function usePatiently<T extends { readonly asked: TrafficAnswer["asked"] }>(
+export function usePatiently<T>(
   what: string,
-  // biome-ignore lint/suspicious/noExplicitAny: as above
+  // biome-ignore lint/suspicious/noExplicitAny: the keys of the two questions are of no interest here
   ask: (patience: number) => UseQueryOptions<T, Error, T, any>,
+  reachedOf: (answer: T) => string | null,
 ) {
   const [stopped, setStopped] = useState<string | null>(null);
   const first = useQuery(ask(FIRST_S));
-  const goesOn = first.data !== undefined && first.data.asked.reached !== null && stopped !== what;
+  const goesOn = first.data !== undefined && reachedOf(first.data) !== null && stopped !== what;
   const second = useQuery({ ...ask(SECOND_S), enabled: goesOn && !first.isPlaceholderData });
   const found = goesOn && !second.isPlaceholderData ? second.data : undefined;
   return {

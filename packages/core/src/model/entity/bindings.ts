@@ -1,0 +1,124 @@
+import { canonicalAddress } from "../../base/net/index.js";
+import { fold } from "../../base/text/index.js";
+import { dataValues, type HalvikRecord } from "../record/index.js";
+import type { OwnNames } from "./own-names.js";
+
+/** What can belong together. The order is stored: it only grows; of two things the one that stands first here is the left one. */
+export const BOUND_THINGS = ["address", "host", "mac", "user", "port"] as const;
+export type BoundThing = (typeof BOUND_THINGS)[number];
+
+/** How a record says so. The order is stored: it only grows. */
+export const BINDING_REASONS = ["logon", "lease", "neighbour", "wireless"] as const;
+export type BindingReason = (typeof BINDING_REASONS)[number];
+
+/** Two things that a record says belong together at its time: an address and the machine that has it, a user and where they logged on. */
+export interface Binding {
+  readonly left: BoundThing;
+  readonly leftValue: string;
+  readonly right: BoundThing;
+  readonly rightValue: string;
+  readonly reason: BindingReason;
+}
+
+/** Daemons whose messages bind addresses to machines. */
+const APPS = ["dhcpd", "dnsmasq-dhcp", "dnsmasq", "kea-dhcp4", "arpwatch", "hostapd"] as const;
+/** Records that may bind something, in the words of the filter language: of all others `bindingsOf` is nothing. */
+export const MAY_BIND = `(category is logon and outcome is success) or app is ${APPS.join(", ")} or (app is kernel and text has "arp: ")`;
+
+/** The longest name that is kept. */
+const MOST_VALUE = 255;
+/**
+ * Sentences of widespread daemons that say who has an address, from memory of their sources: the ISC server's and dnsmasq's acknowledgements,
+ * Kea's allocation, the kernel's and arpwatch's notes of neighbours. Each is anchored, so that a message is gone through once.
+ */
+const LEASES = [
+  {
+    says: /^DHCPACK on ([\da-f.:]{2,45}) to ([\da-f]{2}(?::[\da-f]{2}){5})(?: \(([\w.-]{1,255})\))?/i,
+    address: 1,
+    mac: 2,
+    host: 3,
+  },
+  {
+    says: /^(?:\d{1,12} )?DHCPACK\([\w.-]{1,32}\) ([\da-f.:]{2,45}) ([\da-f]{2}(?::[\da-f]{2}){5})(?: ([\w.-]{1,255}))?/i,
+    address: 1,
+    mac: 2,
+    host: 3,
+  },
+  {
+    says: /^DHCP4_LEASE_ALLOC \[hwtype=1 ([\da-f]{2}(?::[\da-f]{2}){5})\].{0,200}?: lease ([\da-f.:]{2,45}) has been allocated/i,
+    mac: 1,
+    address: 2,
+    host: 3,
+  },
+] as const;
+const NEIGHBOURS = [
+  {
+    says: /^arp: ([\da-f.:]{2,45}) moved from [\da-f:]{17} to ([\da-f]{2}(?::[\da-f]{2}){5})/i,
+    address: 1,
+    mac: 2,
+    host: 3,
+  },
+  { says: /^new (?:station|activity) ([\da-f.:]{2,45}) ([\da-f]{2}(?::[\da-f]{2}){5})/i, address: 1, mac: 2, host: 3 },
+  { says: /^changed ethernet address ([\da-f.:]{2,45}) ([\da-f]{2}(?::[\da-f]{2}){5})/i, address: 1, mac: 2, host: 3 },
+] as const;
+const ASSOCIATED = /^([\w.-]{1,32}): STA ([\da-f]{2}(?::[\da-f]{2}){5}) IEEE 802\.11: associated/i;
+
+/** Names of sessions that no person has (Windows' own). */
+const NOBODY = /^(system|local service|network service|anonymous logon|dwm-\d+|umfd-\d+|.*\$)$/i;
+
+/** What a record says belongs together. @param senderName where it comes from, by which a machine is known that names itself no other way */
+export function bindingsOf(r: HalvikRecord, senderName: string, ours: OwnNames): Binding[] {
+  const out: Binding[] = [];
+  const bind = (
+    reason: BindingReason,
+    a: readonly [BoundThing, string | null],
+    b: readonly [BoundThing, string | null],
+  ) => {
+    const [[left, of], [right, to]] = BOUND_THINGS.indexOf(a[0]) <= BOUND_THINGS.indexOf(b[0]) ? [a, b] : [b, a];
+    if (!isKept(of) || !isKept(to)) return;
+    out.push({ left, leftValue: of, right, rightValue: to, reason });
+  };
+  if (r.category === "logon" && r.outcome === "success") {
+    const user = r.users.find((u) => !NOBODY.test(u));
+    const machine = ours.canonical("host", r.host ?? senderName);
+    const remote = r.src !== null && !isLoopback(r.src) ? r.src : null;
+    if (user !== undefined && r.src !== null) {
+      const person = ours.canonical("user", user);
+      bind("logon", ["address", remote], ["user", person]);
+      bind("logon", ["host", machine], ["user", person]);
+    }
+    // Windows names the machine a logon came from beside its address
+    const [station] = dataValues(r, "WorkstationName");
+    if (station !== undefined && /[^-]/.test(station))
+      bind("logon", ["address", remote], ["host", ours.canonical("host", station)]);
+    return out;
+  }
+  const text = r.text;
+  const find = (all: typeof LEASES | typeof NEIGHBOURS, reason: BindingReason): void => {
+    for (const { says, address, mac, host } of all) {
+      const found = says.exec(text);
+      if (found === null) continue;
+      const ip = canonicalAddress(found[address]!);
+      const hardware = fold(found[mac]!);
+      bind(reason, ["address", ip], ["mac", hardware]);
+      const name = found[host];
+      if (name !== undefined && name !== "*") {
+        const canonical = ours.canonical("host", name);
+        bind(reason, ["address", ip], ["host", canonical]);
+        bind(reason, ["host", canonical], ["mac", hardware]);
+      }
+      return;
+    }
+  };
+  find(LEASES, "lease");
+  if (out.length === 0) find(NEIGHBOURS, "neighbour");
+  const associated = out.length === 0 ? ASSOCIATED.exec(text) : null;
+  if (associated !== null) bind("wireless", ["mac", fold(associated[2]!)], ["port", `${senderName} ${associated[1]}`]);
+  return out;
+}
+
+/** What can stand in an index, and says something. */
+const isKept = (value: string | null): value is string =>
+  value !== null && value !== "" && value.length <= MOST_VALUE && !value.includes("\0") && value.isWellFormed();
+
+const isLoopback = (address: string): boolean => address.startsWith("127.") || address === "::1";

@@ -1,0 +1,26 @@
+import type { PortraitKind } from "@halvik/contract";
+import type { ReactNode } from "react";
+import { Link } from "react-router";
+import { windowParams } from "../data/window-url";
+
+/** What a portrait is of, as its address says it. @param at of an interface: its sender */
+export function portraitSearch(kind: PortraitKind, value: string, at?: string): string {
+  const params = new URLSearchParams(windowParams());
+  params.set("kind", kind);
+  params.set("value", value);
+  if (at !== undefined) params.set("at", at);
+  return params.toString();
+}
+
+/** Leads to everything there is about one thing. */
+export const PortraitLink = ({
+  kind,
+  value,
+  at,
+  children,
+}: {
+  kind: PortraitKind;
+  value: string;
+  at?: string;
+  children: ReactNode;
+}) => <Link to={{ pathname: "/portrait", search: portraitSearch(kind, value, at) }}>{children}</Link>;
