@@ -261,6 +261,12 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("get", "/traffic/places");
   await ask("get", "/traffic/policy", "/traffic/policy?src=10.0.0.0/8&port=443");
   await ask("get", "/traffic/policy", "/traffic/policy?dst=nowhere", undefined, 400);
+  await ask("get", "/portrait", "/portrait?kind=address&value=10.20.1.18");
+  await ask("get", "/portrait", "/portrait?kind=address&value=nobody", undefined, 400);
+  await ask("get", "/portrait", "/portrait?kind=sender&value=no-such-sender", undefined, 404);
+  await ask("get", "/portrait/news", "/portrait/news?kind=user&value=k.lind");
+  await ask("get", "/portrait/traffic", "/portrait/traffic?kind=address&value=10.20.1.18");
+  await ask("get", "/portrait/traffic", "/portrait/traffic?kind=user&value=k.lind", undefined, 404);
   const described = `/traffic/interfaces/${ids.sender}/1`;
   await ask("patch", "/traffic/interfaces/{exporter}/{interface}", described, { name: "wan0", capacity: null });
   await ask("post", "/senders/admit-network", "/senders/admit-network", { network: "10.20.0.0/16", fromNowOn: true });

@@ -74,21 +74,28 @@ export async function newsOf(
       if (now.values.length === 0) return { rows: [], exact: now.exact };
       const listed = now.values.map((v) => quoteIfNeeded(v.value)).join(", ");
       const before = await values(`${narrowed} and ${field} is ${listed}`, field, since, fromUs, 2 * LOOKED_AT);
-      const known = new Set(before.values.map((v) => v.value));
+      // one thing in several spellings is one, and another spelling of it is nothing new
+      const canonical = (value: string): string => directory.ours.canonical(field, value);
+      const known = new Set(before.values.map((v) => canonical(v.value)));
+      const fresh = new Map<string, { label: string; count: number }>();
+      for (const { value, written, count } of now.values) {
+        const own = canonical(value);
+        if (known.has(own)) continue;
+        const there = fresh.get(own);
+        fresh.set(own, { label: there?.label ?? written ?? value, count: (there?.count ?? 0) + count });
+      }
       return {
         exact: now.exact && before.exact,
         // what was not looked through does not make anything new
         rows: !before.exact
           ? []
-          : now.values
-              .filter((v) => !known.has(v.value))
-              .map((v) => ({
-                what,
-                label: v.written ?? v.value,
-                note: "",
-                count: v.count,
-                filter: `${narrowed} and ${field} is ${quoteIfNeeded(v.value)}`,
-              })),
+          : [...fresh.values()].map(({ label, count }) => ({
+              what,
+              label,
+              note: "",
+              count,
+              filter: `${narrowed} and ${field} is ${quoteIfNeeded(label)}`,
+            })),
       };
     }),
   );

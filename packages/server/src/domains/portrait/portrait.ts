@@ -96,19 +96,23 @@ export async function portraitOf(needs: PortraitNeeds, subject: Subject, window:
           filter: `${own} and severity is ${severity}`,
         })),
     },
-    logons: people.flatMap((field, i) =>
-      logons[i]!.rows.map((r, row) => {
-        const { label, filter } = asWritten(field, r.value);
-        return {
+    logons: people.flatMap((field, i) => {
+      // one person in two spellings is one, as the filter finds them
+      const rows = new Map<string, Portrait["logons"][number]>();
+      for (const [row, r] of logons[i]!.rows.entries()) {
+        const { label, filter } = asWritten(field, directory.ours.canonical(field, r.value));
+        const known = rows.get(label);
+        rows.set(label, {
           label,
           note: field === "src" ? "from" : field === "sender" ? "on" : "",
-          count: Number(r.total),
-          success: cell(logons[i]!, row, "success"),
-          failure: cell(logons[i]!, row, "failure"),
+          count: (known?.count ?? 0) + Number(r.total),
+          success: (known?.success ?? 0) + cell(logons[i]!, row, "success"),
+          failure: (known?.failure ?? 0) + cell(logons[i]!, row, "failure"),
           filter: `${logonFilter} and ${filter}`,
-        };
-      }),
-    ),
+        });
+      }
+      return [...rows.values()];
+    }),
     decisions: decisions.rows.flatMap((r, row) =>
       ACTIONS.map((action) => ({
         label: r.value,

@@ -2,20 +2,18 @@ import type { PolicyAnswer, TrafficAnswer, TrafficLists, TrafficPlaces } from "@
 import { formatUs } from "@halvik/core/base/time";
 import { emptyContent } from "@halvik/core/model/record";
 import { LEVELS, TrafficSums } from "@halvik/core/traffic";
-import pg from "pg";
+import type pg from "pg";
 import request from "supertest";
 import { nowUs } from "../../kernel/clock.js";
-import { connectionOf } from "../../kernel/db/pool.js";
 import { BatchWriter } from "../../store/batches.js";
 import { claimCollector } from "../../store/collectors.js";
 import { indexNext } from "../../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../../store/keeping/keep-traffic.js";
-import { IdSource } from "../../store/record-id.js";
 import { readTop, readUnlisted } from "../../store/traffic/read-sums.js";
 import { flowsBehind, sharedSites, sumFlows } from "../../store/traffic/sum-flows.js";
 import { addRows, closeSteps, takeOutRows } from "../../store/traffic/write-sums.js";
-import { TestApi } from "../../testing/test-api.js";
-import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import type { TestApi } from "../../testing/test-api.js";
+import { TestStore } from "../../testing/test-store.js";
 import { removeImport } from "../intake/imports/remove-import.js";
 
 const S = 1e6;
@@ -25,43 +23,22 @@ const KEEP = { minute: 2, five: 60, hour: 730 };
 /** A whole hour that has been over for some. */
 const T = Math.floor(nowUs() / H) * H - 30 * H;
 
-let instance: TestInstance;
+let store: TestStore;
 let client: pg.Client;
 let keeper: pg.Client;
 let api: TestApi;
-let writer: BatchWriter;
-let ids: IdSource;
-let number = 0;
 const exporters: number[] = [];
 beforeAll(async () => {
-  instance = await startTestInstance();
-  client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
-  await client.connect();
-  // what may be done is what the process may do that does it
-  keeper = new pg.Client(connectionOf(instance.config, instance.secrets, "keeper"));
-  await keeper.connect();
-  api = await TestApi.start(instance);
-  const claim = await claimCollector(client, "test", "live");
-  writer = new BatchWriter(client, claim.number, null);
-  ids = new IdSource(claim.number, 0);
+  store = await TestStore.start();
+  ({ client, keeper, api } = store);
   for (const [name, site] of [
     ["rt-hestnes", "Hestnes"],
     ["sw-hestnes", "Hestnes"],
     ["rt-vardholm", "Vardholm"],
-  ]) {
-    const { rows } = await client.query<{ id: number }>(
-      "insert into sender (name, state, site) values ($1, 'admitted', $2) returning id",
-      [name, site],
-    );
-    exporters.push(rows[0]!.id);
-  }
+  ] as const)
+    exporters.push(await store.addSender(name, site));
 }, 240_000);
-afterAll(async () => {
-  await api?.close();
-  await client?.end();
-  await keeper?.end();
-  await instance?.dispose();
-});
+afterAll(() => store?.dispose());
 
 interface Told {
   readonly sender: number;
@@ -112,7 +89,7 @@ function flowsOf(seed: number, count: number, fromUs = T, spanUs = 3 * H): Told[
 }
 
 let conversations = 0;
-async function store(flows: readonly Told[], into = writer): Promise<void> {
+async function keep(flows: readonly Told[], into = store.writer): Promise<void> {
   const records = flows.map((f) => {
     const content = emptyContent("flow", f.end, f.end + S);
     Object.assign(content, {
@@ -147,9 +124,9 @@ async function store(flows: readonly Told[], into = writer): Promise<void> {
         sequence: 0,
       },
     });
-    return { id: ids.next(nowUs()), sender: f.sender, endpoint: "netflow", copyOf: null, content };
+    return { sender: f.sender, content };
   });
-  await into.commit({ number: ++number, records, throughUs: 0, runRules: false }, nowUs());
+  await store.put(records, into, "netflow");
 }
 async function sum(db = keeper): Promise<void> {
   const sites = await sharedSites(db, 0);
@@ -177,10 +154,10 @@ const all = () => [...flowsOf(7, 600)];
 
 test("flows are summed once, whatever is killed in between; an interface, an exporter, a site and everything say what a recount says", async () => {
   const flows = all();
-  await store(flows.slice(0, 200));
+  await keep(flows.slice(0, 200));
   await sum();
   // one that dies before it commits leaves nothing behind
-  await store(flows.slice(200));
+  await keep(flows.slice(200));
   const dying = Object.assign(Object.create(keeper), {
     query: (...of: unknown[]) =>
       String(of[0]).startsWith("insert into traffic_position")
@@ -346,7 +323,7 @@ test("what comes late changes steps that are closed; what is removed leaves no t
   const claim = await claimCollector(client, "import-9", "import");
   const importer = new BatchWriter(client, claim.number, rows[0]!.id);
   const late = flowsOf(8, 100, T + H, H);
-  await store(late, importer);
+  await keep(late, importer);
   await sum();
   near(
     (await total()).bytes - before.bytes,
@@ -363,7 +340,7 @@ test("absurd counters end at what can be kept, and one of them spoils nothing el
   const [, , vardholm] = exporters as [number, number, number];
   const at = T + 10 * H;
   const one = { ...flowsOf(9, 1, at, MIN)[0]!, sender: vardholm, start: at, end: at + MIN };
-  await store([
+  await keep([
     { ...one, bytes: Number.MAX_SAFE_INTEGER },
     { ...one, bytes: Number.MAX_SAFE_INTEGER, start: -1e15 },
     { ...one, src: "10.9.9.9", bytes: 5 },
@@ -377,7 +354,7 @@ test("absurd counters end at what can be kept, and one of them spoils nothing el
 
 test("flows that cannot be summed hold up nothing else: it is told once, tried again later, and then all of them are", async () => {
   const at = T - 25 * H;
-  await store(flowsOf(11, 20, at, MIN));
+  await keep(flowsOf(11, 20, at, MIN));
   let isBroken = true;
   const broken = Object.assign(Object.create(keeper), {
     query: (...of: unknown[]) =>
@@ -440,7 +417,7 @@ test("of a step that is over, lists are kept of what is busy and take in what co
 test("a week before, told in five minutes, lies evenly over the minutes that are asked for", async () => {
   const at = T + 25 * H - 7 * 24 * H;
   const flow = { ...flowsOf(12, 1, at, MIN)[0]!, start: at, end: at + 10 * MIN, bytes: 6_000_000 };
-  await store([flow]);
+  await keep([flow]);
   await sum();
   const { steps, step, asked } = await get<TrafficAnswer>(
     `/traffic?${window(T + 25 * H, T + 25 * H + 20 * MIN)}&by=total`,
@@ -464,7 +441,7 @@ test("where a sampling exporter estimates, it is said how much and by which rate
     rate: 512,
     sender: exporters[2]!,
   };
-  await store([flow]);
+  await keep([flow]);
   await sum();
   const { estimated, total } = await get<TrafficAnswer>(`/traffic?${window(at, at + H)}`);
   expect([estimated, total[0]!.bytes]).toEqual([{ bytes: 512_000, rate: 512 }, 512_000]);
@@ -519,21 +496,13 @@ test("was it allowed: accepts on one port, rejects on another, by which policy, 
     const content = emptyContent("firewall", atUs, atUs + S);
     Object.assign(content, { src: "10.7.7.7", dst: "203.0.113.80", srcPort: 40_000, dstPort, protocol: 6, action });
     Object.assign(content, { data: [["policy", policy]] });
-    return { id: ids.next(nowUs()), sender: exporters[0]!, endpoint: "syslog", copyOf: null, content };
+    return { sender: exporters[0]!, content };
   };
-  await writer.commit(
-    {
-      number: ++number,
-      records: [
-        decided(at, 80, "accept", "web"),
-        decided(at + S, 443, "reject", "no tls"),
-        decided(at + 2 * S, 25, "deny", "no mail"),
-      ],
-      throughUs: 0,
-      runRules: false,
-    },
-    nowUs(),
-  );
+  await store.put([
+    decided(at, 80, "accept", "web"),
+    decided(at + S, 443, "reject", "no tls"),
+    decided(at + 2 * S, 25, "deny", "no mail"),
+  ]);
   const flow = {
     sender: exporters[0]!,
     src: "10.7.7.7",
@@ -544,7 +513,7 @@ test("was it allowed: accepts on one port, rejects on another, by which policy, 
     rate: 1,
     start: at,
   };
-  await store([
+  await keep([
     { ...flow, end: at + MIN, port: 80, bytes: 50_000 },
     { ...flow, end: at + MIN, port: 25, bytes: 90_000 },
   ]);
