@@ -124,11 +124,15 @@ export {
 } from "./status.js";
 export {
   InterfaceFact,
+  MarkingsAnswer,
+  MarkingsQuery,
   PolicyAnswer,
   PolicyQuery,
   TrafficAnswer,
   TrafficLists,
   TrafficListsQuery,
+  TrafficNow,
   TrafficPlaces,
   TrafficQuery,
+  UnnamedTraffic,
 } from "./traffic.js";

@@ -1,4 +1,4 @@
-import { ACTIONS } from "@halvik/core/model/record";
+import { ACTIONS, SEVERITIES } from "@halvik/core/model/record";
 import { MAX_FILTER_LENGTH } from "@halvik/core/query/filter";
 import { DIMENSIONS } from "@halvik/core/traffic";
 import { z } from "zod";
@@ -125,7 +125,94 @@ const TrafficList = z.object({
   mayLack: z.number(),
 });
 
-export const TrafficLists = z.object({ asked: Asked, lists: z.array(TrafficList) });
+/** How much a place tells of: an exporter as it exported, an interface in and out. */
+const TrafficWhere = z.object({
+  label: z.string(),
+  exporter: z.int(),
+  /** Its index; null: all of the exporter. */
+  interface: z.number().nullable(),
+  site: z.string().nullable(),
+  in: Amounts,
+  /** Null: an exporter has no direction. */
+  out: Amounts.nullable(),
+});
+
+export const TrafficLists = z.object({
+  asked: Asked,
+  lists: z.array(TrafficList),
+  /** The most first; empty where a filter narrows the lists. */
+  where: z.array(TrafficWhere),
+});
+
+/** Traffic without a name. */
+export const UnnamedTraffic = z.object({
+  asked: Asked,
+  rows: z.array(
+    z.object({
+      label: z.string(),
+      protocol: z.int(),
+      port: z.int(),
+      amounts: Amounts,
+      /** The first hour it was summed in, of all that is kept; null: it is not summed yet. */
+      since: TimeText.nullable(),
+      /** At whom it goes in, the most first; some of them may have a name of their own for it. */
+      servers: z.array(z.object({ address: z.string(), name: z.string().nullable(), bytes: z.number() })),
+      filter: z.string(),
+    }),
+  ),
+});
+export type UnnamedTraffic = z.infer<typeof UnnamedTraffic>;
+
+export const MarkingsQuery = z.object({
+  from: TimeText.optional(),
+  to: TimeText.optional(),
+  patience: z.coerce.number().min(0.1).max(15).default(1),
+});
+/** Where a marking is not the same at the next exporter. */
+export const MarkingsAnswer = z.object({
+  from: TimeText,
+  to: TimeText,
+  reached: TimeText.nullable(),
+  flows: z.int(),
+  rows: z.array(
+    z.object({
+      before: z.string(),
+      after: z.string(),
+      at: z.string(),
+      egress: z.string(),
+      next: z.string(),
+      ingress: z.string(),
+      conversations: z.int(),
+      bytes: z.number(),
+      /** Finds the flows of one of them. */
+      filter: z.string(),
+      /** Nothing is left of it. */
+      lost: z.boolean(),
+    }),
+  ),
+});
+export type MarkingsAnswer = z.infer<typeof MarkingsAnswer>;
+
+/** What goes on in the last five minutes. */
+export const TrafficNow = z.object({
+  from: TimeText,
+  to: TimeText,
+  partial: z.boolean(),
+  bytes: z.number(),
+  sources: z.array(
+    z.object({
+      address: z.string(),
+      bytes: z.number(),
+      destinations: z.array(z.object({ address: z.string(), bytes: z.number() })),
+      destinationsInAll: z.int(),
+      accepted: z.int(),
+      refused: z.int(),
+      policies: z.array(z.string()),
+      incidents: z.array(z.object({ id: z.int(), title: z.string(), severity: z.enum(SEVERITIES) })),
+    }),
+  ),
+});
+export type TrafficNow = z.infer<typeof TrafficNow>;
 
 export const TrafficPlaces = z.object({
   sites: z.array(z.string()),

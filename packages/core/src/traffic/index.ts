@@ -1,5 +1,6 @@
 export { BOUNDED, DIMENSIONS, type Dimension, PACKET_SIZES, readApplication } from "./dimensions.js";
 export { type BothWays, type Fates, HostFlows, type HostTraffic } from "./host-flows.js";
+export { type MarkingChange, MarkingChanges } from "./markings.js";
 export { NOTHING, OnceCounter, WHOLE } from "./once.js";
 export { type FlowSeen, NO_INTERFACE, passagesOf } from "./passage.js";
 export { type Contradiction, PolicyCheck, type PolicyUse, type PortFate } from "./policy-check.js";

@@ -45,7 +45,11 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/traffic/policy-page")).PolicyPage }),
           },
           {
-            path: "portrait",
+            path: "traffic/now",
+            lazy: async () => ({ Component: (await import("../features/traffic/now-page")).TrafficNowPage }),
+          },
+          {
+            path: "traffic/portrait",
             lazy: async () => ({ Component: (await import("../features/traffic/portrait-page")).PortraitPage }),
           },
           {

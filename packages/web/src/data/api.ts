@@ -16,6 +16,7 @@ import type {
   ListEntries,
   Lists,
   LoadAnswer,
+  MarkingsAnswer,
   MatrixAnswer,
   MeaningList,
   MibList,
@@ -44,7 +45,9 @@ import type {
   Summary,
   TrafficAnswer,
   TrafficLists,
+  TrafficNow,
   TrafficPlaces,
+  UnnamedTraffic,
   UnusualThen,
   ValuesAnswer,
   WhyNothing,
@@ -263,6 +266,35 @@ const inText = ({ exporter, interface: index, ...rest }: TrafficAsked) => ({
   ...rest,
   exporter: exporter === undefined ? undefined : String(exporter),
   interface: index === undefined ? undefined : String(index),
+});
+export const unnamedQuery = (window: WindowParts, asked: TrafficAsked) =>
+  queryOptions({
+    queryKey: ["traffic", "unnamed", window.from, window.to, asked],
+    queryFn: ({ signal }) =>
+      request<UnnamedTraffic>(
+        "GET",
+        `/traffic/unnamed${query({ from: window.from, to: window.to, ...inText(asked) })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
+export const markingsQuery = (window: WindowParts, patience: number) =>
+  queryOptions({
+    queryKey: ["traffic", "markings", window.from, window.to, patience],
+    queryFn: ({ signal }) =>
+      request<MarkingsAnswer>(
+        "GET",
+        `/traffic/markings${query({ from: window.from, to: window.to, patience })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
+export const trafficNowQuery = queryOptions({
+  queryKey: ["traffic", "now"],
+  queryFn: ({ signal }) => request<TrafficNow>("GET", "/traffic/now", undefined, signal),
+  refetchInterval: 5_000,
 });
 export const trafficPlacesQuery = queryOptions({
   queryKey: ["traffic", "places"],

@@ -3,6 +3,8 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { windowParams } from "../data/window-url";
 
+export const PORTRAIT_PATH = "/traffic/portrait";
+
 /** What a portrait is of, as its address says it. @param at of an interface: its sender */
 export function portraitSearch(kind: PortraitKind, value: string, at?: string): string {
   const params = new URLSearchParams(windowParams());
@@ -23,4 +25,4 @@ export const PortraitLink = ({
   value: string;
   at?: string;
   children: ReactNode;
-}) => <Link to={{ pathname: "/portrait", search: portraitSearch(kind, value, at) }}>{children}</Link>;
+}) => <Link to={{ pathname: PORTRAIT_PATH, search: portraitSearch(kind, value, at) }}>{children}</Link>;

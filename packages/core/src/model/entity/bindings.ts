@@ -1,5 +1,6 @@
 import { canonicalAddress } from "../../base/net/index.js";
 import { fold } from "../../base/text/index.js";
+import { US_PER_DAY } from "../../base/time/index.js";
 import { dataValues, type HalvikRecord } from "../record/index.js";
 import type { OwnNames } from "./own-names.js";
 
@@ -10,6 +11,9 @@ export type BoundThing = (typeof BOUND_THINGS)[number];
 /** How a record says so. The order is stored: it only grows. */
 export const BINDING_REASONS = ["logon", "lease", "neighbour", "wireless"] as const;
 export type BindingReason = (typeof BINDING_REASONS)[number];
+
+/** What is not said for longer than this is said anew: the address of a guest of last year is not the same guest's. */
+export const BINDING_BREAK_US = 7 * US_PER_DAY;
 
 /** Two things that a record says belong together at its time: an address and the machine that has it, a user and where they logged on. */
 export interface Binding {

@@ -1,4 +1,5 @@
 export {
+  BINDING_BREAK_US,
   BINDING_REASONS,
   type Binding,
   type BindingReason,

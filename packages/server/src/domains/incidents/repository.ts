@@ -258,6 +258,17 @@ export async function incidentsWithRecord(
 }
 
 /** Acknowledges: covers the evidence so far. @returns false when there is no such incident */
+/** As much of an incident as is shown beside what it names. */
+interface NamingIncident {
+  readonly id: number;
+  readonly title: string;
+  readonly entities: readonly string[];
+  readonly severity: Severity;
+  readonly state: IncidentState;
+  readonly firstUs: number;
+  readonly lastUs: number;
+}
+
 /** Incidents that name any of some things and touch a window, those that were met last first. @param codes as `entityCode` writes them */
 export async function incidentsNaming(
   db: Queryable,
@@ -265,16 +276,9 @@ export async function incidentsNaming(
   fromUs: number,
   toUs: number,
   most: number,
-): Promise<{ id: number; title: string; severity: Severity; state: IncidentState; firstUs: number; lastUs: number }[]> {
-  const { rows } = await db.query<{
-    id: number;
-    title: string;
-    severity: Severity;
-    state: IncidentState;
-    firstUs: number;
-    lastUs: number;
-  }>(
-    `select id, title, severity, state, first_us as "firstUs", last_us as "lastUs" from incident
+): Promise<NamingIncident[]> {
+  const { rows } = await db.query<NamingIncident>(
+    `select id, title, entities, severity, state, first_us as "firstUs", last_us as "lastUs" from incident
      where entities && $1::text[] and merged_into is null and first_us < $3 and (state = 'open' or coalesce(ended_us, last_us) >= $2)
      order by last_us desc limit $4`,
     [codes, fromUs, toUs, most],

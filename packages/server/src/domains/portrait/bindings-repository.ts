@@ -1,4 +1,10 @@
-import { BINDING_REASONS, type BindingReason, BOUND_THINGS, type BoundThing } from "@halvik/core/model/entity";
+import {
+  BINDING_BREAK_US,
+  BINDING_REASONS,
+  type BindingReason,
+  BOUND_THINGS,
+  type BoundThing,
+} from "@halvik/core/model/entity";
 import type { Queryable } from "../../kernel/db/pool.js";
 import type { Subject } from "./subject.js";
 
@@ -61,12 +67,17 @@ export async function boundTo(
   );
 }
 
-/** What was heard and what an import says of the same time is one stretch. @param all the latest first */
+/** What was heard and what an import says of the same time is one stretch, without a long break. @param all the latest first */
 function merged(all: readonly Bound[]): Bound[] {
   const out: Bound[] = [];
   for (const b of all) {
     const at = out.findIndex(
-      (o) => o.is === b.is && o.value === b.value && o.by === b.by && o.firstUs <= b.lastUs && b.firstUs <= o.lastUs,
+      (o) =>
+        o.is === b.is &&
+        o.value === b.value &&
+        o.by === b.by &&
+        o.firstUs <= b.lastUs + BINDING_BREAK_US &&
+        b.firstUs <= o.lastUs + BINDING_BREAK_US,
     );
     const known = out[at];
     if (known === undefined) out.push(b);

@@ -15,9 +15,13 @@ import {
   type FlowScan,
   type HostAsked,
   type HostScan,
+  type MarkingsScan,
+  type PairsScan,
   type ScanAsked,
   scanFlows,
   scanHost,
+  scanMarkings,
+  scanPairs,
 } from "../../store/traffic/scan-flows.js";
 import { type MatrixOf, type ValueMatrix, valueMatrix } from "../../store/value-matrix.js";
 import type { ValuesOf } from "../../store/values-of.js";
@@ -58,6 +62,10 @@ export interface Questions {
   traffic(asked: TrafficAsked): Promise<FlowScan>;
   /** What the flows a filter matches tell of a host. */
   host(asked: HostFlowsAsked): Promise<HostScan>;
+  /** Where markings are not carried on. */
+  markings(asked: ScopeAsked): Promise<MarkingsScan>;
+  /** Who sent how much to whom. */
+  pairs(asked: ScopeAsked): Promise<PairsScan>;
   /** Records stored under some ids, the newest first. */
   live(asked: LiveAsked): Promise<readonly HalvikRecord[]>;
 }
@@ -75,6 +83,8 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     traffic: async ({ meters, summed, sites, ...asked }) =>
       scanFlows(db, await scoped(asked), { meters, summed, sites }),
     host: async ({ addresses, stepUs, ...asked }) => scanHost(db, await scoped(asked), { addresses, stepUs }),
+    markings: async (asked) => scanMarkings(db, await scoped(asked)),
+    pairs: async (asked) => scanPairs(db, await scoped(asked)),
     live: async ({ filter, low, high, nowUs, most }) => {
       const senders = await directory.get();
       const rows = await recordsInIdRange(db, low, high, filter, senders, nowUs, most, "people");
@@ -100,6 +110,8 @@ function questionsElsewhere(work: WorkPool): Questions {
     whyNothing: ask("whyNothing"),
     traffic: ask("traffic"),
     host: ask("host"),
+    markings: ask("markings"),
+    pairs: ask("pairs"),
     live: ask("live"),
   };
 }
@@ -110,7 +122,8 @@ function questionsElsewhere(work: WorkPool): Questions {
  */
 export function askedOf(here: Questions, work: WorkPool): (filter: Filter) => Questions {
   const elsewhere = questionsElsewhere(work);
-  const quick: Questions = { ...here, traffic: elsewhere.traffic, host: elsewhere.host };
+  const { traffic, host, markings, pairs } = elsewhere;
+  const quick: Questions = { ...here, traffic, host, markings, pairs };
   return (filter) => (hasPatterns(filter) ? elsewhere : quick);
 }
 

@@ -75,7 +75,7 @@ async function scannedSource(
   };
 }
 
-async function listSource(db: Queryable, q: Question, dimensions: readonly Dimension[]): Promise<ListSource> {
+export async function listSource(db: Queryable, q: Question, dimensions: readonly Dimension[]): Promise<ListSource> {
   if (q.scan !== null) return scannedSource(q, q.scan, dimensions);
   const five = onSteps(q.fromUs, q.toUs, FIVE);
   const { meters } = q.metered;
@@ -133,7 +133,7 @@ export async function lists(
   q: Question,
   dimensions: readonly Dimension[],
   most: number,
-): Promise<z.infer<typeof TrafficLists>> {
+): Promise<Omit<z.infer<typeof TrafficLists>, "where">> {
   const source = await listSource(db, q, dimensions);
   const whole = nothing();
   const one = source.toUs - source.fromUs;

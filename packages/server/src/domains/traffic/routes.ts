@@ -1,12 +1,16 @@
 import {
   InterfaceFact,
+  MarkingsAnswer,
+  MarkingsQuery,
   PolicyAnswer,
   PolicyQuery,
   TrafficAnswer,
   TrafficLists,
   TrafficListsQuery,
+  TrafficNow,
   TrafficPlaces,
   TrafficQuery,
+  UnnamedTraffic,
 } from "@halvik/contract";
 import { US_PER_DAY } from "@halvik/core/base/time";
 import { z } from "zod";
@@ -30,10 +34,14 @@ import { countersBeside } from "./counters.js";
 import { profile } from "./course.js";
 import { knownInterfaces, sayInterface } from "./interfaces-repository.js";
 import { lists } from "./lists.js";
+import { markingsOf } from "./markings.js";
+import { trafficNow } from "./now.js";
 import { capacityOf, placesOf } from "./places.js";
 import { policyCheck } from "./policy.js";
 import type { Question } from "./question.js";
-import { metersOf } from "./scope.js";
+import { metersOf, placesIn } from "./scope.js";
+import { unnamedOf } from "./unnamed.js";
+import { type Place, whereOf } from "./where.js";
 
 const MOST_DAYS = 800;
 const ofInterface = z.object({
@@ -91,6 +99,23 @@ export const trafficRoutes = (deps: Needs) => {
       nameOf: (sender) => senders.name(sender),
     };
   };
+  /** Places a scope falls into, as they are called. */
+  const places = async (scope: Scoped): Promise<Place[]> => {
+    const senders = await directory.get();
+    const sources = await trafficSources(db);
+    const names = await interfaceNamer(sources);
+    return placesIn(scope, sources, senders).map((p) => ({
+      ...p,
+      label: p.interface === null ? senders.name(p.exporter) : names(p.exporter, p.interface),
+      site: senders.get(p.exporter)?.site ?? null,
+    }));
+  };
+  const interfaceNamer = async (sources: Awaited<ReturnType<typeof trafficSources>>) => {
+    const known = placesOf(sources, await knownInterfaces(db), await directory.get(), await presenter.names());
+    return (exporter: number, index: number): string =>
+      known.exporters.find((e) => e.id === exporter)?.interfaces.find((i) => i.index === index)?.name ??
+      `interface ${index}`;
+  };
   return [
     route({
       method: "get",
@@ -122,7 +147,11 @@ export const trafficRoutes = (deps: Needs) => {
       access: "read",
       query: TrafficListsQuery,
       answer: TrafficLists,
-      handle: async ({ query, actor }) => lists(db, await questionOf(query, actor), query.dimensions, query.most),
+      handle: async ({ query, actor }) => {
+        const question = await questionOf(query, actor);
+        const listed = await lists(db, question, query.dimensions, query.most);
+        return { ...listed, where: question.scan === null ? await whereOf(db, question, await places(query)) : [] };
+      },
     }),
     route({
       method: "get",
@@ -132,6 +161,41 @@ export const trafficRoutes = (deps: Needs) => {
       answer: TrafficPlaces,
       handle: async () =>
         placesOf(await trafficSources(db), await knownInterfaces(db), await directory.get(), await presenter.names()),
+    }),
+    route({
+      method: "get",
+      path: "/traffic/unnamed",
+      summary: "The biggest traffic without a name",
+      access: "read",
+      query: TrafficQuery.omit({ by: true }),
+      answer: UnnamedTraffic,
+      handle: async ({ query, actor }) => unnamedOf(db, await questionOf(query, actor)),
+    }),
+    route({
+      method: "get",
+      path: "/traffic/markings",
+      summary: "Where a marking is not carried on from one exporter to the next",
+      access: "read",
+      query: MarkingsQuery,
+      answer: MarkingsAnswer,
+      handle: async ({ query: { patience, ...query } }) => {
+        const now = nowUs();
+        const senders = await directory.get();
+        const q = {
+          ...readWindow(query, now),
+          nameOf: (sender: number) => senders.name(sender),
+          applications: senders.applications,
+        };
+        return markingsOf(ask, q, await interfaceNamer(await trafficSources(db)), now, patience * 1_000);
+      },
+    }),
+    route({
+      method: "get",
+      path: "/traffic/now",
+      summary: "What goes on in the last five minutes: who sends, to whom, what is decided about it",
+      access: "read",
+      answer: TrafficNow,
+      handle: async () => trafficNow(db, ask, await directory.get(), nowUs()),
     }),
     route({
       method: "get",

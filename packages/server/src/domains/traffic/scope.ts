@@ -86,6 +86,34 @@ function heardMeters(
   };
 }
 
+/** Every exporter by itself as it exported, or with one named, every interface of it in both directions. */
+export function placesIn(scope: Scope, sources: readonly TrafficSource[], directory: SenderDirectory): Placed[] {
+  const indexes = (sender: number) => [
+    ...new Set(sources.filter((s) => s.sender === sender && (wayIs(s, IN) || wayIs(s, OUT))).map((s) => s.interface)),
+  ];
+  if (scope.exporter !== undefined)
+    return indexes(scope.exporter).map((index) => ({
+      exporter: scope.exporter!,
+      interface: index,
+      meters: [meterOf(sources, scope.exporter!, index, IN, 0), meterOf(sources, scope.exporter!, index, OUT, 1)],
+    }));
+  const atSite = scope.site === undefined ? null : new Set(directory.idsAtSites([scope.site]));
+  return [...new Set(sources.map((s) => s.sender))]
+    .filter((id) => atSite === null || atSite.has(id))
+    .map((exporter) => ({
+      exporter,
+      interface: null,
+      meters: indexes(exporter).map((index) => meterOf(sources, exporter, index, IN, 0)),
+    }));
+}
+
+/** An exporter or one of its interfaces, with what meters it. */
+export interface Placed {
+  readonly exporter: number;
+  readonly interface: number | null;
+  readonly meters: readonly Meter[];
+}
+
 const wayIs = (s: TrafficSource, way: number): boolean => s.way === way || s.way === MENTIONED[way];
 
 function meterOf(heard: readonly TrafficSource[], sender: number, iface: number, way: number, side: 0 | 1): Meter {

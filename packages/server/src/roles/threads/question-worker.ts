@@ -42,6 +42,8 @@ export const matrix = (asked: MatrixAsked) => ask.matrix(asked);
 export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);
 export const traffic = (asked: TrafficAsked) => ask.traffic(asked);
 export const host = (asked: HostFlowsAsked) => ask.host(asked);
+export const markings = (asked: ScopeAsked) => ask.markings(asked);
+export const pairs = (asked: ScopeAsked) => ask.pairs(asked);
 export const live = (asked: LiveAsked) => ask.live(asked);
 export const rule = checkRule;
 export const mib = checkModule;

@@ -1,5 +1,12 @@
 import { US_PER_DAY } from "@halvik/core/base/time";
-import { BINDING_REASONS, BOUND_THINGS, bindingsOf, MAY_BIND, OwnNames } from "@halvik/core/model/entity";
+import {
+  BINDING_REASONS,
+  BOUND_THINGS,
+  BINDING_BREAK_US as BREAK_US,
+  bindingsOf,
+  MAY_BIND,
+  OwnNames,
+} from "@halvik/core/model/entity";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, parseFilter } from "@halvik/core/query/filter";
@@ -13,8 +20,6 @@ const ROWS = 5_000;
 const REST_MS = 5_000;
 /** So long it reads what is behind before other work has its turn. */
 const TURN_MS = 2_000;
-/** What is not said for longer than this is said anew: the address of a guest of last year is not the same guest's. */
-const BREAK_US = 7 * US_PER_DAY;
 /** Bindings that are kept; of more, those that were said last. */
 const MOST_KEPT = 500_000;
 /** Of what was heard; an import has its number. */

@@ -1,5 +1,5 @@
 import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
-import { CUT, DIMENSIONS, type Dimension, LEVELS, type Level, type TrafficRow } from "@halvik/core/traffic";
+import { CUT, DIMENSIONS, type Dimension, LEVELS, type Level, type TrafficRow, WAYS } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { levelNumber } from "./write-sums.js";
 
@@ -140,6 +140,34 @@ export async function readUnlisted(db: Queryable, meters: readonly Meter[], piec
     ],
   );
   return rows[0]!.bytes;
+}
+
+/** The totals of a window by meter: `sender interface way`. */
+export async function readByMeter(
+  db: Queryable,
+  meters: readonly Meter[],
+  pieces: readonly Piece[],
+): Promise<ReadonlyMap<string, Amounted>> {
+  const { rows } = await db.query<Amounted & { meter: string }>(
+    `select concat_ws(' ', m.sender, m.interface, m.way) as meter, ${SUMS} ${TOLD} group by 1`,
+    toldBy(meters, "total", pieces),
+  );
+  return new Map(rows.map((r) => [r.meter, r]));
+}
+
+/** In which hour since the epoch each of some values was first summed anywhere, of all that is kept. */
+export async function firstSummed(
+  db: Queryable,
+  dimension: Dimension,
+  values: readonly string[],
+): Promise<ReadonlyMap<string, number>> {
+  if (values.length === 0) return new Map();
+  const { rows } = await db.query<{ value: string; step: number }>(
+    `select u.value, min(p.step) as step from traffic_sum p, unnest(p.vals) as u (value)
+     where p.level = $1 and p.dimension = $2 and p.way = $3 and p.vals && $4::text[] and u.value = any($4) group by 1`,
+    [levelNumber(HOUR), DIMENSIONS.indexOf(dimension), WAYS.indexOf("once"), values],
+  );
+  return new Map(rows.map((r) => [r.value, r.step]));
 }
 
 /** What was summed of a value. */

@@ -1,5 +1,16 @@
+import { US_PER_SECOND } from "@halvik/core/base/time";
 import type { RowSet } from "@halvik/core/query/terms";
-import { type FlowSeen, HostFlows, type HostTraffic, type Stepped, StepSums } from "@halvik/core/traffic";
+import {
+  CUT,
+  type FlowSeen,
+  HostFlows,
+  type HostTraffic,
+  type MarkingChange,
+  MarkingChanges,
+  type Stepped,
+  StepSums,
+  WAYS,
+} from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { eachSource, idsOfRows, type PartSource, type SourceVisitor } from "../part-matches.js";
 import { readRows, selectFrom } from "../record-rows.js";
@@ -72,6 +83,45 @@ export async function scanHost(
   const host = new HostFlows(new Set(addresses), scope, stepUs);
   for (const { flow, lane } of flows) host.add(flow, lane);
   return { traffic: host.result(), flows: flows.length, reachedUs };
+}
+
+/** Where markings are not carried on, in the flows that a filter matches. */
+export interface MarkingsScan {
+  readonly changes: readonly MarkingChange[];
+  readonly flows: number;
+  readonly reachedUs: number | null;
+}
+
+export async function scanMarkings(db: Queryable, scope: Omit<SearchScope, "shape">): Promise<MarkingsScan> {
+  const { flows, reachedUs } = await matchingFlows(db, scope);
+  const markings = new MarkingChanges();
+  for (const { flow } of flows) markings.add(flow);
+  return { changes: markings.result(), flows: flows.length, reachedUs };
+}
+
+/** Who sent how many bytes to whom, each conversation once. */
+export interface PairsScan {
+  readonly pairs: readonly (readonly [src: string, dst: string, bytes: number])[];
+  readonly reachedUs: number | null;
+}
+
+export async function scanPairs(db: Queryable, scope: Omit<SearchScope, "shape">): Promise<PairsScan> {
+  const { flows, reachedUs } = await matchingFlows(db, scope);
+  const once = WAYS.indexOf("once");
+  const sums = new StepSums(() => null, [{ widthUs: US_PER_SECOND, dimensions: ["pair"] }], new Set([once]));
+  for (const { flow, lane } of flows) sums.add(flow, lane);
+  const pairs = new Map<string, number>();
+  for (const { step, values } of sums.take()[0]!) {
+    if (step * US_PER_SECOND < scope.fromUs || step * US_PER_SECOND >= scope.toUs) continue;
+    for (const [pair, { bytes }] of values) if (pair !== CUT) pairs.set(pair, (pairs.get(pair) ?? 0) + bytes);
+  }
+  return {
+    pairs: [...pairs].map(([pair, bytes]) => {
+      const [src, dst] = pair.split(" ");
+      return [src!, dst!, bytes] as const;
+    }),
+    reachedUs,
+  };
 }
 
 /** Whose flows, and in steps of which width. Plain data, so that any thread can answer. */

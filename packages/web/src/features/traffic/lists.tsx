@@ -68,7 +68,7 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow
                 <Value row={row} scope={scope} />
                 {list.dimension !== "application" && <AddressName address={row.label.split(" ")[0]} />}
                 {row.unnamed && list.dimension === "application" && (
-                  <Link to="/intake/names" className="ml-1.5 font-sans text-small">
+                  <Link to={{ search: unnamedSearch() }} className="ml-1.5 font-sans text-small">
                     name it
                   </Link>
                 )}
@@ -119,6 +119,13 @@ function Value({ row, scope }: { row: TrafficLists["lists"][number]["rows"][numb
       {safeText(row.label)}
     </Link>
   );
+}
+
+/** The list of what has no name, with all else as it is. */
+function unnamedSearch(): string {
+  const params = new URLSearchParams(location.search);
+  params.set("all", "unnamed");
+  return params.toString();
 }
 
 /** A flow is a record of the moment it ended: what went on at the end of a short window is told a little later. */

@@ -1,7 +1,7 @@
 import type { TrafficLists } from "@halvik/contract";
 import { useNavigate } from "react-router";
 import { windowParams } from "../../data/window-url";
-import { portraitSearch } from "../../shared/portrait-link";
+import { PORTRAIT_PATH, portraitSearch } from "../../shared/portrait-link";
 import { Menu, MenuItem } from "../../ui/menu";
 import { safeText } from "../../ui/safe-text";
 
@@ -45,7 +45,7 @@ export function Pivots({ label, filter, dimension, onNarrow }: PivotsProps) {
         .map((end) => (
           <MenuItem
             key={end}
-            onSelect={() => void navigate({ pathname: "/portrait", search: portraitSearch("address", end) })}
+            onSelect={() => void navigate({ pathname: PORTRAIT_PATH, search: portraitSearch("address", end) })}
           >
             portrait of {end}
           </MenuItem>

@@ -5,6 +5,7 @@ import { type PortraitAsked, portraitQuery, portraitTrafficQuery } from "../../d
 import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { addressOf } from "../../data/window-url";
+import { Coverage } from "../../shared/coverage";
 import { TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
@@ -83,6 +84,7 @@ function Seen({
       {open > 0 && <b className="text-vermilion">in {open === 1 ? "one open incident" : `${open} open incidents`}</b>}
       {partial && <b className="text-ochre">counted in part only: there was no time for all</b>}
       <RecordsLink filter={filter}>its records</RecordsLink>
+      <Coverage window={useWindow(MINUTE_US)} zone={zone} />
     </span>
   );
 }

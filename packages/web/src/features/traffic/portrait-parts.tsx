@@ -178,6 +178,8 @@ export const RecordAt = ({ witness, zone }: { witness: { time: string; record: s
 );
 
 type Bound = Portrait["bindings"][number];
+/** A user is not called as a machine is: they were on it. */
+const OF_USERS: Partial<Record<Bound["is"], string>> = { address: "from", host: "on" };
 const THINGS: Readonly<Record<Bound["is"], string>> = {
   address: "address",
   host: "name",
@@ -196,7 +198,7 @@ const PORTRAYED: Partial<Record<Bound["is"], PortraitKind>> = { address: "addres
 const BINDINGS_SHOWN = 10;
 
 /** What it is, by which record, from when to when; what contradicts each other stands side by side. */
-function Identity({ portrait: { bindings }, zone }: { portrait: Portrait; zone: string }) {
+function Identity({ portrait: { kind: of, bindings }, zone }: { portrait: Portrait; zone: string }) {
   if (bindings.length === 0) return null;
   return (
     <section aria-label="Who it is" className="mb-2">
@@ -207,7 +209,7 @@ function Identity({ portrait: { bindings }, zone }: { portrait: Portrait; zone: 
       <dl className="grid grid-cols-[3.6rem_minmax(0,1fr)_auto] gap-x-2 text-ui leading-5">
         {bindings.slice(0, BINDINGS_SHOWN).map((b) => (
           <div key={`${b.is} ${b.value} ${b.by} ${b.first?.record}`} className="contents">
-            <dt className="text-quiet">{THINGS[b.is]}</dt>
+            <dt className="text-quiet">{(of === "user" ? OF_USERS[b.is] : undefined) ?? THINGS[b.is]}</dt>
             <dd className="truncate font-mono text-code">
               <Tooltip text={`${REASONS[b.by]}${b.count > 0 ? `, ${b.count.toLocaleString("en")} records` : ""}`}>
                 <span>

@@ -7,6 +7,7 @@ import { useDirectory } from "../../data/use-directory";
 import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
+import { Coverage } from "../../shared/coverage";
 import { TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
@@ -29,13 +30,31 @@ import {
 } from "./asked";
 import { InterfaceForm } from "./interface-form";
 import { TrafficListTable } from "./lists";
+import { Markings } from "./markings";
 import { NarrowField } from "./narrow-field";
 import { Profile } from "./profile";
 import { StepTable } from "./step-table";
+import { Unnamed } from "./unnamed";
 import { usePatiently } from "./use-patiently";
+import { Where } from "./where";
 
 /** What is listed beside the profile, in this order. */
-const LISTED = ["application", "source", "destination", "pair", "service", "dscp", "packet size"] as const;
+const LISTED = [
+  "application",
+  "source",
+  "destination",
+  "pair",
+  "service",
+  "dscp",
+  "packet size",
+  "tcp flags",
+  "ip version",
+  "as pair",
+] as const;
+/** Lists of which there may be nothing, and then nothing is said. */
+const RARE: readonly string[] = ["tcp flags", "as pair"];
+/** What `all` of the address says beside a dimension. */
+const VIEWS = ["unnamed", "markings"] as const;
 const BRIEF = 5;
 const ALL = 500;
 
@@ -50,6 +69,7 @@ export function TrafficPage() {
   const zone = useViewStore((s) => s.zone);
   const [asTable, setAsTable] = useState(false);
   const whole = LISTED.find((d) => d === params.get("all")) ?? null;
+  const view = VIEWS.find((v) => v === params.get("all")) ?? null;
   const directory = useDirectory();
   const hasOwnList = directory?.lists.names().includes(OWN_LIST) ?? false;
   const narrowed = narrowedBy(sentence, hasOwnList);
@@ -81,6 +101,7 @@ export function TrafficPage() {
   const narrow = (filter: string) => change({ filter: bothOf(sentence.words, filter), all: null });
   const go = (fromUs: number, toUs: number) => change({ last: null, from: isoOf(fromUs), to: isoOf(toUs) });
   const { data } = course;
+  const lists = (listed.data?.lists ?? []).filter((l) => l.rows.length > 0 || !RARE.includes(l.dimension));
   const error = course.error ?? listed.error;
   const isEmpty = data?.total.every((t) => t.bytes === 0 && t.flows === 0);
   return (
@@ -90,9 +111,10 @@ export function TrafficPage() {
           <h1 className="text-page leading-[1.625rem] font-semibold">Traffic</h1>
           <SentenceLine sentence={sentence} places={places.data} onChange={change} />
           <InterfaceForm sentence={sentence} places={places.data} />
-          <Link to={{ pathname: "/traffic/policy", search: windowParams() }} className="ml-auto text-small">
-            was it allowed?
-          </Link>
+          <span className="ml-auto flex gap-x-3 text-small">
+            <Link to="/traffic/now">what goes on now</Link>
+            <Link to={{ pathname: "/traffic/policy", search: windowParams() }}>was it allowed?</Link>
+          </span>
         </div>
         <p className="mt-0.5 flex flex-wrap gap-x-3 text-ui text-quiet">
           {data && (
@@ -104,6 +126,7 @@ export function TrafficPage() {
               onStop={course.isLooking || listed.isLooking ? stop : null}
             />
           )}
+          <Coverage window={window} zone={zone} />
         </p>
         <NarrowField
           words={sentence.words}
@@ -136,12 +159,20 @@ export function TrafficPage() {
           </div>
           <Scroller label="The greatest">
             <div className="pt-2">
-              {whole !== null && (
+              {(whole !== null || view !== null) && (
                 <p className="mb-1 text-ui">
                   <TextButton onClick={() => change({ all: null })}>back to all lists</TextButton>
                 </p>
               )}
-              {listed.data?.lists.map((list) => (
+              {view === "unnamed" && <Unnamed window={window} asked={asked} zone={zone} onNarrow={narrow} />}
+              {view === "markings" && <Markings window={window} zone={zone} />}
+              {view === null && whole === null && (
+                <p className="mb-1 flex gap-x-3 text-small">
+                  <TextButton onClick={() => change({ all: "unnamed" })}>unnamed traffic</TextButton>
+                  <TextButton onClick={() => change({ all: "markings" })}>where markings change</TextButton>
+                </p>
+              )}
+              {(view === null ? lists : []).map((list) => (
                 <TrafficListTable
                   key={list.dimension}
                   list={list}
@@ -152,7 +183,10 @@ export function TrafficPage() {
                   onNarrow={narrow}
                 />
               ))}
-              {listed.data && (
+              {view === null && whole === null && listed.data && (
+                <Where where={listed.data.where} measure={sentence.measure} onGo={change} />
+              )}
+              {view === null && listed.data && (
                 <ListsNote
                   sums={listed.data.asked.sums}
                   from={listed.data.asked.from}
