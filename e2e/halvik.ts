@@ -35,6 +35,8 @@ export const PAGES = [
   "/load",
   "/traffic",
   "/traffic/policy",
+  "/traffic/now",
+  "/traffic/portrait?kind=user&value=owner",
   "/lists",
   "/techniques",
 ] as const;

@@ -128,6 +128,75 @@ test("by marking, in packets, logarithmic; all of a list", async ({ page }) => {
   await expect(page.getByText("scale logarithmic")).toBeVisible();
 });
 
+test("narrowed by words and by a value's menu; the portrait of who made the peak, by keyboard, to its policy check and its records", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/traffic?last=7200s`);
+  const words = page.getByLabel("Only flows that match");
+  await words.fill("src within 10.46.0.0/24 and not dst port is 445");
+  await page.keyboard.press("Escape");
+  await words.press("Enter");
+  await expect(page).toHaveURL(/filter=src\+within/);
+  await expect(page.getByText("41 flows")).toBeVisible();
+  const senders = page.getByRole("region", { name: "Who sent" });
+  await expect(senders.getByRole("listitem")).toHaveCount(2);
+  await senders.getByRole("button", { name: "More about 10.46.0.7" }).focus();
+  await page.keyboard.press("Enter");
+  await page.getByRole("menuitem", { name: "without this" }).click();
+  await expect(page.getByText("1 flows")).toBeVisible();
+  // from the peak to the host
+  await senders.getByRole("button", { name: "More about 10.46.0.66" }).focus();
+  await page.keyboard.press("Enter");
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("heading", { name: "10.46.0.66" })).toBeVisible();
+  await expect(page).toHaveURL(/traffic\/portrait\?/);
+  await expect(page.getByText("7.50 MB · 0 B")).toBeVisible();
+  await expect(page.getByRole("region", { name: "Talks to" })).toContainText("203.0.113.9");
+  await expect(page.getByRole("region", { name: "New about it" })).toContainText("talks to 203.0.113.9");
+  await page.getByRole("link", { name: "What was allowed from it" }).press("Enter");
+  await expect(page).toHaveURL(/traffic\/policy\?.*src=10\.46\.0\.66/);
+  await page.goBack();
+  await page
+    .getByRole("region", { name: "Talks to" })
+    .getByRole("link", { name: "203.0.113.9", exact: true })
+    .press("Enter");
+  await expect(page.getByTestId("record-line")).toHaveCount(1);
+});
+
+test("what has no name is named in place, and has it everywhere; from an exporter to its interfaces", async ({
+  page,
+}) => {
+  await halvik.udp(
+    "127.46.0.1",
+    ipfixMessage(
+      { exportSeconds: Math.floor(Date.now() / 1000), sequence: 200, domain: 7 },
+      minute(3, "10.47.0.12", 23_470, 900_000, [1, 2]),
+    ),
+    halvik.ports.IPFIX,
+  );
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/traffic?last=7200s`);
+  await page.getByRole("button", { name: "unnamed traffic" }).click();
+  const unnamed = page.getByRole("region", { name: "Unnamed traffic" });
+  await expect(async () => {
+    await page.reload();
+    await expect(unnamed.getByText("tcp 23470")).toBeVisible({ timeout: 3_000 });
+  }).toPass({ timeout: 60_000 });
+  await expect(unnamed).toContainText("at 203.0.113.9");
+  await unnamed.getByRole("button", { name: "name it" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("ticket sync");
+  await page.keyboard.press("Enter");
+  await expect(unnamed.getByText("All traffic of this window has a name.")).toBeVisible();
+  await page.getByRole("button", { name: "back to all lists" }).click();
+  await expect(page.getByRole("region", { name: "Applications" })).toContainText("ticket sync");
+  await page.getByRole("region", { name: "Exporters" }).getByRole("button", { name: "rt-hestnes" }).click();
+  await expect(page.getByLabel("Whose traffic")).toContainText("rt-hestnes");
+  await expect(page.getByRole("region", { name: "Interfaces" })).toContainText("wan0");
+});
+
 test("was it allowed: asked from a flow, and typed; what was asked is in the address", async ({ page }) => {
   await halvik.signIn(page);
   await page.goto(`${halvik.url}/records?last=7200s&filter=src+is+10.46.0.66`);

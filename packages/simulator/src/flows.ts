@@ -24,6 +24,8 @@ export interface SimFlow {
 /** The port of a telemetry program that no registry names; the demo leaves it to be named. */
 export const TELEMETRY_PORT = 23_470;
 const SAMPLING = 64;
+/** Counters count frames of protocols without addresses, too. */
+const COUNTED_BESIDE = 1.04;
 const TEMPLATE_EVERY_MINUTES = 10;
 
 /** One ordinary flow seen by a device. */
@@ -81,6 +83,11 @@ export const telemetryFlow = (device: Device, r: Random, endUs: number): SimFlow
 /** Writes flow datagrams as each exporter would; sequence numbers go on from datagram to datagram. */
 export class FlowWriter {
   private readonly sequences = new Map<string, number>();
+  /** What interfaces have counted since their device was started. */
+  private readonly counted = new Map<
+    string,
+    { inOctets: number; inPackets: number; outOctets: number; outPackets: number }
+  >();
 
   /** Datagrams of the flows a device tells of at a moment. */
   write(device: Device, flows: readonly SimFlow[], atUs: number): Uint8Array[] {
@@ -261,7 +268,19 @@ export class FlowWriter {
         .raw(bytes);
       for (let i = bytes.length; i < padded; i++) o.u8(0);
     }
-    const octets = (atUs % 1e12) / 100;
+    const counted = this.counted.get(device.name) ?? { inOctets: 0, inPackets: 0, outOctets: 0, outPackets: 0 };
+    this.counted.set(device.name, counted);
+    for (const f of flows) {
+      // each sample stands for so many packets of its size; beside them there is what no sample tells of
+      const octets = Math.round(rate * Math.max(64, Math.round(f.bytes / f.packets)) * COUNTED_BESIDE);
+      if (f.ingress === 1) {
+        counted.inOctets += octets;
+        counted.inPackets += rate;
+      } else {
+        counted.outOctets += octets;
+        counted.outPackets += rate;
+      }
+    }
     o.u32(2)
       .u32(12 + 8 + 88)
       .u32(sequence)
@@ -274,15 +293,15 @@ export class FlowWriter {
       .u64(1_000_000_000)
       .u32(1)
       .u32(3);
-    o.u64(Math.floor(octets))
-      .u32(Math.floor(octets / 800) % 4_294_967_296)
+    o.u64(counted.inOctets)
+      .u32(counted.inPackets % 4_294_967_296)
       .u32(0)
       .u32(0)
       .u32(0)
       .u32(0)
       .u32(0);
-    o.u64(Math.floor(octets * 0.6))
-      .u32(Math.floor(octets / 900) % 4_294_967_296)
+    o.u64(counted.outOctets)
+      .u32(counted.outPackets % 4_294_967_296)
       .u32(0)
       .u32(0)
       .u32(0)

@@ -13,6 +13,29 @@ const MAIL = 2;
 const LOCAL0 = 16;
 const LOCAL7 = 23;
 
+const answered = (r: Random): Said => ({
+  facility: DAEMON,
+  severity: 6,
+  app: "resolver",
+  process: 812,
+  messageId: "QUERY",
+  text: `${inside(r)} asked for ${r.pick(["tickets", "times", "mail", "weather", "files", "crew"])}.orvane.example: answered in ${r.int(0, 38)} ms`,
+});
+
+/** Everybody's desk has its address and its machine. */
+const lease = (person: string): Said => {
+  const desk = deskOf(person);
+  const number = desk.split(".")[3]!;
+  const mac = `02:00:5e:10:00:${Number(number).toString(16).padStart(2, "0")}`;
+  return {
+    facility: DAEMON,
+    severity: 6,
+    app: "dhcpd",
+    process: 640,
+    text: `DHCPACK on ${desk} to ${mac} (desk-${number}) via eth1`,
+  };
+};
+
 /** One ordinary message of a device. */
 export function ordinary(device: Device, r: Random): Said {
   if (device.role === "windows server") throw new Error(`${device.name} speaks in events, not in messages`);
@@ -210,14 +233,7 @@ const SAYS: Readonly<Record<Exclude<Role, "windows server">, (r: Random, d: Devi
     app: "wlan",
     text: `client 02:00:5e:${hex(r)}:${hex(r)}:${hex(r)} ${r.pick(["joined", "left", "moved to"])} ${r.pick(["guest", "crew", "office"])}, signal -${r.int(44, 82)} dBm`,
   }),
-  dns: (r) => ({
-    facility: DAEMON,
-    severity: 6,
-    app: "resolver",
-    process: 812,
-    messageId: "QUERY",
-    text: `${inside(r)} asked for ${r.pick(["tickets", "times", "mail", "weather", "files", "crew"])}.orvane.example: answered in ${r.int(0, 38)} ms`,
-  }),
+  dns: (r) => (r.chance(0.12) ? lease(r.pick(PEOPLE)) : answered(r)),
   "ship gateway": (r) => ({
     facility: LOCAL7,
     severity: 6,

@@ -3,6 +3,7 @@ import type { SnmpCrypto } from "@halvik/core/decode/snmp";
 import { DEVICES, type Device, ZONE } from "./devices.js";
 import { eventXml, ordinaryEvent, type WindowsSays } from "./events.js";
 import { FlowWriter, ordinaryFlow, type SimFlow, telemetryFlow } from "./flows.js";
+import { habitualFlows } from "./habits.js";
 import { ordinary } from "./messages.js";
 import { type Notification, NotificationWriter, notify } from "./notifications.js";
 import { Random } from "./random.js";
@@ -103,6 +104,7 @@ export class Timeline {
     const flows: SimFlow[] = [];
     for (let i = 0; i < count; i++) flows.push(ordinaryFlow(device, r, atUs));
     if (device.role === "ship gateway") flows.push(telemetryFlow(device, r, atUs));
+    flows.push(...habitualFlows(device, this.options.seed, minute));
     for (const payload of this.flows.write(device, flows, atUs))
       this.add(out, device, atUs, { protocol: "flow", payload });
   }

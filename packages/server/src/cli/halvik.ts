@@ -30,6 +30,10 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     description: "users of SNMPv3 notifications; their passwords become keys and are not kept",
     load: async () => (await import("./endpoints.js")).snmpUsersCommand(),
   },
+  interfaces: {
+    description: "what interfaces of exporters are called, and how much they carry",
+    load: async () => (await import("./interfaces.js")).interfacesCommand(),
+  },
   domains: {
     description: "domains that are ours: in them a name is the same with and without it",
     load: async () => (await import("./domains.js")).domainsCommand(),

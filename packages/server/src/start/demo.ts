@@ -9,6 +9,14 @@ const EXPECTED_MESSAGES = 900_000;
 
 type Step = <T>(what: string, work: () => Promise<T> | T) => Promise<T>;
 
+/** What the demo's links carry. */
+const LINKS = [
+  ["rt-orvane", "100M"],
+  ["rt-hestnes", "100M"],
+  ["rt-lysgrund", "50M"],
+  ["gw-brisling", "20M"],
+] as const;
+
 /**
  * Loads the demo once, by the commands anyone can use: a list of senders, a module, a user, a token, a capture and event logs. No
  * code of Halvik knows the demo's devices.
@@ -60,6 +68,8 @@ export function loadDemo(
     await step("Loading the demo's senders, names and users", async () => {
       await pipe(["simulate", "senders"], ["senders", "import", "-"]);
       await command(["domains", "add", "orvane.example", "ORVANE"]);
+      for (const [router, carries] of LINKS)
+        await command(["interfaces", "set", router, "1", "--name", "wan0", "--carries", carries]);
       await pipe(["simulate", "mib"], ["mibs", "add", "-"]);
       await command(["snmp-users", "add", ...(await output(["simulate", "snmp-user"])).split(" ")]);
       await command(["routes", "add", "duty", "--to", "duty@orvane.example"]);
