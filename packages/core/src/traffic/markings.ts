@@ -1,5 +1,4 @@
-import type { FlowSeen } from "./passage.js";
-import { passagesOf } from "./passage.js";
+import { type FlowSeen, passagesOf } from "./passage.js";
 
 /** A marking that is another one at another exporter on the same way. */
 export interface MarkingChange {
@@ -24,7 +23,6 @@ interface Seen {
   readonly egress: number;
   readonly ingress: number;
   bytes: number;
-  startUs: number;
 }
 
 /** Conversations that are held at once; of more, the first. */
@@ -32,8 +30,8 @@ const MOST = 100_000;
 
 /**
  * Where a marking (DSCP, RFC 2474) is not carried on: a conversation that two exporters tell of with different markings. Which of them it met
- * first is told by when it began there; where that is the same, the higher marking stands before the lower, since networks clear markings and
- * seldom invent them (common practice, no source).
+ * first no flow says, for their clocks differ by more than packets take from one to the other: the higher marking stands before the lower, since
+ * networks clear markings and seldom invent them (common practice, no source).
  */
 export class MarkingChanges {
   private readonly conversations = new Map<string, Seen[]>();
@@ -49,17 +47,14 @@ export class MarkingChanges {
       }
       const known = seen.find((s) => s.sender === p.sender);
       // what an exporter tells of both ways through it is one sight
-      if (known !== undefined) {
-        known.bytes += p.bytes;
-        known.startUs = Math.min(known.startUs, p.stretch.startUs);
-      } else
+      if (known !== undefined) known.bytes += p.bytes;
+      else
         seen.push({
           sender: p.sender,
           dscp: p.dscp,
           egress: p.egress,
           ingress: p.ingress,
           bytes: p.bytes,
-          startUs: p.stretch.startUs,
         });
     }
   }
@@ -68,7 +63,7 @@ export class MarkingChanges {
   result(): MarkingChange[] {
     const changes = new Map<string, { -readonly [K in keyof MarkingChange]: MarkingChange[K] }>();
     for (const [conversation, seen] of this.conversations) {
-      const way = [...seen].sort((a, b) => a.startUs - b.startUs || b.dscp - a.dscp);
+      const way = [...seen].sort((a, b) => b.dscp - a.dscp || a.sender - b.sender);
       for (let i = 1; i < way.length; i++) {
         const [a, b] = [way[i - 1]!, way[i]!];
         if (a.dscp === b.dscp) continue;
@@ -93,6 +88,6 @@ export class MarkingChanges {
         });
       }
     }
-    return [...changes.values()].sort((x, y) => y.bytes - x.bytes || x.before - y.before);
+    return [...changes.values()].sort((x, y) => y.bytes - x.bytes || y.before - x.before);
   }
 }

@@ -34,7 +34,7 @@ export async function markingsOf(
       conversations: c.conversations,
       bytes: c.bytes,
       filter: `kind is flow and src is ${c.example.src} and dst is ${c.example.dst}`,
-      lost: c.after < c.before && c.after === 0,
+      lost: c.after === 0,
     })),
   };
 }
