@@ -152,6 +152,7 @@ test("narrowed by words and by a value's menu; the portrait of who made the peak
   await page.keyboard.press("ArrowDown");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("heading", { name: "10.46.0.66" })).toBeVisible();
+  await page.getByRole("link", { name: "its whole portrait" }).press("Enter");
   await expect(page).toHaveURL(/traffic\/portrait\?/);
   await expect(page.getByText("7.50 MB · 0 B")).toBeVisible();
   await expect(page.getByRole("region", { name: "Talks to" })).toContainText("203.0.113.9");

@@ -126,6 +126,8 @@ export {
   InterfaceFact,
   MarkingsAnswer,
   MarkingsQuery,
+  PoliciesAnswer,
+  PoliciesQuery,
   PolicyAnswer,
   PolicyQuery,
   TrafficAnswer,

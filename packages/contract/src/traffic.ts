@@ -305,3 +305,29 @@ export const PolicyAnswer = z.object({
   ),
 });
 export type PolicyAnswer = z.infer<typeof PolicyAnswer>;
+
+export const PoliciesQuery = z.object({ from: TimeText.optional(), to: TimeText.optional() });
+/** Policies of firewalls by their use. */
+export const PoliciesAnswer = z.object({
+  from: TimeText,
+  to: TimeText,
+  /** Since when those before the window were looked at. */
+  since: TimeText,
+  /** Met in the window, the most often first. */
+  met: z.array(
+    z.object({
+      policy: z.string(),
+      accept: z.int(),
+      deny: z.int(),
+      reject: z.int(),
+      /** Not met between `since` and the window. */
+      isNew: z.boolean(),
+      filter: z.string(),
+    }),
+  ),
+  /** Met before, and not in the window. */
+  unmet: z.array(z.object({ policy: z.string(), before: z.int(), last: TimeText.nullable(), filter: z.string() })),
+  /** There was no time for all: the newest were counted. */
+  partial: z.boolean(),
+});
+export type PoliciesAnswer = z.infer<typeof PoliciesAnswer>;

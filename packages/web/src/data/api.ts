@@ -25,6 +25,7 @@ import type {
   NotifyRoutes,
   NotifyWays,
   Overview,
+  PoliciesAnswer,
   PolicyAnswer,
   Portrait,
   PortraitKind,
@@ -308,6 +309,18 @@ export interface EndsAsked {
   readonly dst: string;
   readonly port: string;
 }
+export const policiesQuery = (window: WindowParts) =>
+  queryOptions({
+    queryKey: ["traffic", "policies", window.from, window.to],
+    queryFn: ({ signal }) =>
+      request<PoliciesAnswer>(
+        "GET",
+        `/traffic/policies${query({ from: window.from, to: window.to })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
 export const policyQuery = (window: WindowParts, ends: EndsAsked) =>
   queryOptions({
     queryKey: ["traffic", "policy", window.from, window.to, ends],

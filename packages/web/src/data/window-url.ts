@@ -67,6 +67,13 @@ export function windowParams(): string {
   return withWindow("", useViewStore.getState().window);
 }
 
+/** The same with a filter. */
+export function windowAndFilter(filter: string): string {
+  const params = new URLSearchParams(windowParams());
+  params.set("filter", filter);
+  return params.toString();
+}
+
 function fromParams(params: URLSearchParams): Stretch | null {
   const following = FOLLOWING.exec(params.get("last") ?? "");
   if (following) return { spanUs: Number(following[1]) * 1e6, endUs: null };

@@ -5,7 +5,7 @@ import { SECTIONS, searchOf } from "./sections";
 
 /** Every key, for the help page; pages add theirs through `usePageKeys`. */
 export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
-  ["g n / r / i / u / k", "go to Now, Records, Incidents, Rules, Intake"],
+  ["g n / r / i / t / u / k", "go to Now, Records, Incidents, Traffic, Rules, Intake"],
   ["/", "filter"],
   ["[ and ]", "window back, forward"],
   ["{ and }", "window narrower, wider"],
@@ -19,6 +19,7 @@ export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
   ["X", "select all incidents, or none"],
   ["v", "values with their counts"],
   ["w and o", "only with, without the selected record’s sender"],
+  ["p", "was the selected record’s traffic allowed?"],
   ["a", "acknowledge"],
   ["n", "note"],
   ["c", "close an incident"],

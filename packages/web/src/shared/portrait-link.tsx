@@ -23,6 +23,6 @@ export const PortraitLink = ({
 }: {
   kind: PortraitKind;
   value: string;
-  at?: string;
+  at?: string | undefined;
   children: ReactNode;
 }) => <Link to={{ pathname: PORTRAIT_PATH, search: portraitSearch(kind, value, at) }}>{children}</Link>;

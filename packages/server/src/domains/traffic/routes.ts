@@ -2,6 +2,8 @@ import {
   InterfaceFact,
   MarkingsAnswer,
   MarkingsQuery,
+  PoliciesAnswer,
+  PoliciesQuery,
   PolicyAnswer,
   PolicyQuery,
   TrafficAnswer,
@@ -37,6 +39,7 @@ import { lists } from "./lists.js";
 import { markingsOf } from "./markings.js";
 import { trafficNow } from "./now.js";
 import { capacityOf, placesOf } from "./places.js";
+import { policiesOf } from "./policies.js";
 import { policyCheck } from "./policy.js";
 import type { Question } from "./question.js";
 import { metersOf, placesIn } from "./scope.js";
@@ -196,6 +199,18 @@ export const trafficRoutes = (deps: Needs) => {
       access: "read",
       answer: TrafficNow,
       handle: async () => trafficNow(db, ask, await directory.get(), nowUs()),
+    }),
+    route({
+      method: "get",
+      path: "/traffic/policies",
+      summary: "Policies of firewalls by their use: which are new, and which are not met any more",
+      access: "read",
+      query: PoliciesQuery,
+      answer: PoliciesAnswer,
+      handle: async ({ query }) => {
+        const now = nowUs();
+        return policiesOf(ask, readWindow(query, now), await directory.get(), now);
+      },
     }),
     route({
       method: "get",

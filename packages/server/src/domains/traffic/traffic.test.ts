@@ -1,4 +1,4 @@
-import type { PolicyAnswer, TrafficAnswer, TrafficLists, TrafficPlaces } from "@halvik/contract";
+import type { PoliciesAnswer, PolicyAnswer, TrafficAnswer, TrafficLists, TrafficPlaces } from "@halvik/contract";
 import { formatUs } from "@halvik/core/base/time";
 import { emptyContent } from "@halvik/core/model/record";
 import { LEVELS, TrafficSums } from "@halvik/core/traffic";
@@ -488,6 +488,28 @@ test("a window of more than two years is refused, one without traffic is empty",
   await get(`/traffic?${window(T - 900 * 24 * H, T)}`, 400);
   const empty = await get<TrafficAnswer>(`/traffic?${window(T - 300 * 24 * H, T - 299 * 24 * H)}`);
   expect(empty.total).toEqual([{ bytes: 0, packets: 0, flows: 0 }]);
+});
+
+test("policies by their use: which are met, which are new, which are met no more and were when", async () => {
+  const at = T + 24 * H;
+  const decided = (atUs: number, action: "accept" | "deny", policy: string) => {
+    const content = emptyContent("firewall", atUs, atUs + S);
+    Object.assign(content, { src: "10.8.8.8", dst: "203.0.113.80", dstPort: 80, protocol: 6, action });
+    return { sender: exporters[0]!, content: Object.assign(content, { data: [["policy", policy]] }) };
+  };
+  await store.put([
+    decided(at - 50 * H, "accept", "Old web"),
+    decided(at - 40 * H, "accept", "standing"),
+    decided(at, "accept", "standing"),
+    decided(at, "deny", "standing"),
+    decided(at, "deny", "fresh"),
+  ]);
+  const { met, unmet } = await get<PoliciesAnswer>(`/traffic/policies?${window(at - 10 * S, at + H)}`);
+  expect(met.map((p) => [p.policy, p.accept, p.deny, p.reject, p.isNew])).toEqual([
+    ["standing", 1, 1, 0, false],
+    ["fresh", 0, 1, 0, true],
+  ]);
+  expect(unmet.map((p) => [p.policy, p.last, p.before])).toContainEqual(["Old web", formatUs(at - 50 * H), 1]);
 });
 
 test("was it allowed: accepts on one port, rejects on another, by which policy, and what does not go together", async () => {

@@ -9,7 +9,7 @@ import { useViewStore, usOf } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
 import { AddressName, NamedText } from "../../shared/address-names";
 import { PortraitLink } from "../../shared/portrait-link";
-import { Button, TextButton } from "../../ui/button";
+import { Button, Kbd, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -29,8 +29,12 @@ const TIME_REASONS: Readonly<Record<string, string>> = {
   "arrival: too far behind": "arrival: the device’s time is more than 7 days behind",
 };
 
+/** Whether it can be asked of a record if that was allowed: it names both ends, and tells of traffic. */
+export const isDecidable = ({ action, kind, src, dst }: RecordJson): boolean =>
+  (action !== undefined || kind === "flow") && src !== undefined && dst !== undefined;
+
 /** The policy check of what a record tells of, in the window that is looked at. */
-function policySearch({ src, dst, dstPort }: RecordJson): string {
+export function policySearch({ src, dst, dstPort }: RecordJson): string {
   const params = new URLSearchParams(windowParams());
   for (const [name, value] of Object.entries({ src, dst, port: dstPort }))
     if (value !== undefined) params.set(name, String(value));
@@ -82,13 +86,11 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
           </TextButton>
         </p>
       )}
-      {(record.action !== undefined || record.kind === "flow") &&
-        record.src !== undefined &&
-        record.dst !== undefined && (
-          <p className="mt-1 text-ui">
-            <Link to={{ pathname: "/traffic/policy", search: policySearch(record) }}>was it allowed?</Link>
-          </p>
-        )}
+      {isDecidable(record) && (
+        <p className="mt-1 text-ui">
+          <Link to={{ pathname: "/traffic/policy", search: policySearch(record) }}>was it allowed?</Link> <Kbd>p</Kbd>
+        </p>
+      )}
       <Portraits record={record} />
       {record.problem && (
         <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-ui">

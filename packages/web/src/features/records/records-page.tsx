@@ -1,6 +1,7 @@
 import type { RecordJson } from "@halvik/contract";
 import { aftersOf } from "@halvik/core/query/filter";
 import { useMemo, useState } from "react";
+import { useNavigate } from "react-router";
 import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
@@ -22,7 +23,7 @@ import { LiveLine } from "./live-line";
 import { measureValue, readMeasure } from "./measure";
 import { Nothing } from "./nothing";
 import { RecordList } from "./record-list";
-import { RecordMargin } from "./record-margin";
+import { isDecidable, policySearch, RecordMargin } from "./record-margin";
 import { RIGHT_AFTER_US, RightAfter } from "./right-after";
 import { SavedFilters } from "./saved-filters";
 import { SeenLine } from "./seen-line";
@@ -68,6 +69,7 @@ export function RecordsPage() {
   const records = useMemo(() => inOrder(found, drawn, order), [found, drawn, order]);
   const { selectedId, selected, marked, compared, select, move, mark } = useSelection(params, records, setParam);
   const comparison = live ? null : readComparison(params.get("compare"));
+  const navigate = useNavigate();
   const otherWindow = useComparedWindow(comparison, window, zone);
   const by = params.get("by");
   const measure = useMemo(() => readMeasure(by), [by]);
@@ -109,6 +111,10 @@ export function RecordsPage() {
     Escape: () => setParam(marked.length > 0 ? { marked: null } : { record: null }),
     w: () => selected && actions.only(pivotOf("sender", selected.sender.name)),
     o: () => selected && actions.without(pivotOf("sender", selected.sender.name)),
+    p: () =>
+      selected &&
+      isDecidable(selected) &&
+      void navigate({ pathname: "/traffic/policy", search: policySearch(selected) }),
   });
   const isNothing =
     records.length === 0 && !search.isPending && !search.error && lastPage?.partial !== true && !ofFilterBefore;

@@ -44,6 +44,7 @@ const draw = (onAll: (() => void) | null) => {
         bands={["https \u202e"]}
         onAll={onAll}
         onNarrow={() => undefined}
+        onPortrait={() => undefined}
       />
     </TooltipProvider>
   );

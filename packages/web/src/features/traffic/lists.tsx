@@ -36,14 +36,17 @@ interface ListProps {
   readonly onAll: (() => void) | null;
   /** Narrows everything on the page by a filter. */
   readonly onNarrow: (filter: string) => void;
+  /** Shows everything there is about an address. */
+  readonly onPortrait: (address: string) => void;
 }
 
 const GRID =
-  "grid grid-cols-[minmax(0,1fr)_56px_minmax(40px,120px)_3.2rem_4.6rem_4.2rem] items-center gap-x-3 max-slim:grid-cols-[minmax(0,1fr)_3.2rem_4.6rem]";
-const WIDE = "max-slim:hidden";
+  "grid grid-cols-[minmax(0,1fr)_56px_minmax(40px,120px)_3.2rem_4.6rem_4.2rem] items-center gap-x-3 @max-xl:grid-cols-[minmax(0,1fr)_3.2rem_4.6rem]";
+/** What there is no room for where the lists are narrow. */
+const WIDE = "@max-xl:hidden";
 
 /** The greatest values, each with its course, share, amount and how it was a week before; the others together. */
-export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow }: ListProps) {
+export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow, onPortrait }: ListProps) {
   const { measure } = sentence;
   const { rows, others } = list;
   const most = Math.max(others.share, ...rows.map((r) => r.share), 1e-9);
@@ -73,7 +76,13 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow
                   </Link>
                 )}
               </span>
-              <Pivots label={row.label} filter={row.filter} dimension={list.dimension} onNarrow={onNarrow} />
+              <Pivots
+                label={row.label}
+                filter={row.filter}
+                dimension={list.dimension}
+                onNarrow={onNarrow}
+                onPortrait={onPortrait}
+              />
             </span>
             <Course course={row.course} />
             <Bar share={row.share} most={most} />

@@ -45,7 +45,7 @@ export function Markings({ window, zone }: { window: WindowParts; zone: string }
         {data.rows.map((row) => (
           <li
             key={[row.before, row.after, row.at, row.egress, row.next, row.ingress].join(" ")}
-            className="grid grid-cols-[14rem_minmax(0,1fr)_8rem_5rem] items-baseline gap-x-3 border-t border-line py-0.5 max-slim:grid-cols-1"
+            className="grid grid-cols-[14rem_minmax(0,1fr)_8rem_5rem] items-baseline gap-x-3 border-t border-line py-0.5 @max-xl:grid-cols-1"
           >
             <span className="font-mono text-code">
               <RecordsLink filter={row.filter}>

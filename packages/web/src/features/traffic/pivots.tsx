@@ -1,7 +1,6 @@
 import type { TrafficLists } from "@halvik/contract";
 import { useNavigate } from "react-router";
 import { windowParams } from "../../data/window-url";
-import { PORTRAIT_PATH, portraitSearch } from "../../shared/portrait-link";
 import { Menu, MenuItem } from "../../ui/menu";
 import { safeText } from "../../ui/safe-text";
 
@@ -13,10 +12,12 @@ interface PivotsProps {
   readonly filter: string | null;
   readonly dimension: Dimension;
   readonly onNarrow: (filter: string) => void;
+  /** Shows everything there is about an address. */
+  readonly onPortrait: (address: string) => void;
 }
 
 /** Where one can go from a value: only this, without it, its portrait, what firewalls decided about it. */
-export function Pivots({ label, filter, dimension, onNarrow }: PivotsProps) {
+export function Pivots({ label, filter, dimension, onNarrow, onPortrait }: PivotsProps) {
   const navigate = useNavigate();
   const ends = endsOf(dimension, label);
   if (filter === null && ends === null) return null;
@@ -43,10 +44,7 @@ export function Pivots({ label, filter, dimension, onNarrow }: PivotsProps) {
       {[ends?.src, ends?.dst]
         .filter((end) => end !== undefined)
         .map((end) => (
-          <MenuItem
-            key={end}
-            onSelect={() => void navigate({ pathname: PORTRAIT_PATH, search: portraitSearch("address", end) })}
-          >
+          <MenuItem key={end} onSelect={() => onPortrait(end)}>
             portrait of {end}
           </MenuItem>
         ))}

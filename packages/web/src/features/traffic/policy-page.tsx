@@ -1,11 +1,11 @@
 import type { PolicyAnswer } from "@halvik/contract";
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { type EndsAsked, policyQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
 import { useViewStore, usOf } from "../../data/view-store";
-import { windowParams } from "../../data/window-url";
+import { windowAndFilter } from "../../data/window-url";
 import { AddressName } from "../../shared/address-names";
 import { Button } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -14,6 +14,8 @@ import { Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 import { sayAmount } from "./amounts";
+import { PlainTable } from "./plain-table";
+import { Policies } from "./policies";
 
 const read = (params: URLSearchParams): EndsAsked => ({
   src: params.get("src") ?? "",
@@ -29,6 +31,7 @@ export function PolicyPage() {
   const [params, setParams] = useSearchParams();
   const ends = read(params);
   const window = useWindow(MINUTE_US);
+  const zone = useViewStore((s) => s.zone);
   const { data, error, isFetching } = useQuery(policyQuery(window, ends));
   const ask = (to: EndsAsked) =>
     setParams((before) => {
@@ -47,6 +50,7 @@ export function PolicyPage() {
       <Scroller label="What was decided">
         {error && <Trouble error={error} what="This cannot be answered" />}
         {!data && isFetching && <p className="pt-2 text-quiet">Looking …</p>}
+        {ends.src === "" && ends.dst === "" && ends.port === "" && <Policies window={window} zone={zone} />}
         {data && <Answer answer={data} busy={isFetching} />}
       </Scroller>
     </Page>
@@ -96,7 +100,7 @@ function Answer({ answer, busy }: { answer: PolicyAnswer; busy: boolean }) {
   const zone = useViewStore((s) => s.zone);
   const when = (iso: string) => dayMinute(usOf(iso), zone);
   const { decisions, flows, partial, ports, policies, contradictions } = answer;
-  const records = (filter: string) => ({ pathname: "/records", search: withFilter(filter) });
+  const records = (filter: string) => ({ pathname: "/records", search: windowAndFilter(filter) });
   return (
     <div aria-busy={busy}>
       <p className="pt-2">
@@ -171,47 +175,3 @@ function Contradicted({ of: { code, device, before, policy } }: { of: PolicyAnsw
 }
 
 const count = (n: number): string => (n === 0 ? "" : n.toLocaleString("en"));
-
-function withFilter(filter: string): string {
-  const params = new URLSearchParams(windowParams());
-  params.set("filter", filter);
-  return params.toString();
-}
-
-const PlainTable = ({
-  label,
-  heads,
-  rows,
-}: {
-  label: string;
-  heads: readonly string[];
-  rows: readonly ReactNode[][];
-}) =>
-  rows.length === 0 ? (
-    <p className="text-ui text-quiet">Nothing in this window.</p>
-  ) : (
-    <div className="overflow-x-auto">
-      <table aria-label={label} className="border-collapse text-ui">
-        <thead>
-          <tr className="text-left text-small text-quiet">
-            {heads.map((h) => (
-              <th key={h} scope="col" className="py-0.5 pr-6 font-normal">
-                {h}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((cells, i) => (
-            <tr key={i} className="border-t border-line">
-              {cells.map((cell, j) => (
-                <td key={heads[j]} className={`py-0.5 pr-6 whitespace-nowrap ${j === 0 ? "font-mono text-code" : ""}`}>
-                  {cell}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </div>
-  );

@@ -6,7 +6,8 @@ import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { addressOf } from "../../data/window-url";
 import { Coverage } from "../../shared/coverage";
-import { TextButton } from "../../ui/button";
+import { PortraitLink } from "../../shared/portrait-link";
+import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -33,7 +34,8 @@ export function PortraitPage() {
   const [params, setParams] = useSearchParams();
   const of = read(params);
   const zone = useViewStore((s) => s.zone);
-  const { data, error, isFetching } = useQuery(portraitQuery(useWindow(MINUTE_US), of));
+  const window = useWindow(MINUTE_US);
+  const { data, error, isFetching } = useQuery(portraitQuery(window, of));
   const go = (fromUs: number, toUs: number) =>
     setParams((before) => {
       const next = new URLSearchParams(before);
@@ -48,11 +50,53 @@ export function PortraitPage() {
         <h1 className="text-page leading-[1.625rem] font-semibold break-all">{safeText(of.value)}</h1>
         {data && <span className="text-quiet">{aboutIt(data)}</span>}
         {data && <Seen portrait={data} zone={zone} />}
+        <span className="basis-full text-ui">
+          <Coverage window={window} zone={zone} />
+        </span>
       </div>
       {error && <Trouble error={error} what="There is no portrait" />}
       {!data && isFetching && <p className="pt-2 text-quiet">Looking …</p>}
       {data && <Sheet of={of} portrait={data} zone={zone} onGo={go} />}
     </Page>
+  );
+}
+
+/** The same beside what it was asked from: without its course over time, which has no room there. */
+export function PortraitMargin({ of, onClose }: { of: PortraitAsked; onClose: () => void }) {
+  const window = useWindow(MINUTE_US);
+  const zone = useViewStore((s) => s.zone);
+  const { data, error } = useQuery(portraitQuery(window, of));
+  const hasTraffic = (data?.addresses.length ?? 0) > 0;
+  const traffic = usePatiently(
+    JSON.stringify([of, window.from, window.to]),
+    (patience) => ({ ...portraitTrafficQuery(window, of, patience), enabled: hasTraffic }),
+    ({ reached }) => reached,
+  );
+  return (
+    <>
+      <div className="flex items-start justify-between gap-2">
+        <h2 className="min-w-0 text-title leading-6 font-semibold break-all">{safeText(of.value)}</h2>
+        <Button onClick={onClose} aria-label="Close the margin" shortcut="Esc" />
+      </div>
+      {error && <Trouble error={error} what="There is no portrait" />}
+      {data && (
+        <>
+          <p className="text-ui text-quiet">{aboutIt(data)}</p>
+          <Seen portrait={data} zone={zone} />
+          <p className="mt-1 text-ui">
+            <PortraitLink {...of}>its whole portrait</PortraitLink>
+            {hasTraffic && traffic.data && (
+              <span className="text-quiet">
+                {" "}
+                · sent {sayAmount(traffic.data.total.sent, "bytes")}, received{" "}
+                {sayAmount(traffic.data.total.received, "bytes")}
+              </span>
+            )}
+          </p>
+          <PortraitParts of={of} portrait={data} traffic={hasTraffic ? traffic.data : undefined} zone={zone} />
+        </>
+      )}
+    </>
   );
 }
 
@@ -84,7 +128,6 @@ function Seen({
       {open > 0 && <b className="text-vermilion">in {open === 1 ? "one open incident" : `${open} open incidents`}</b>}
       {partial && <b className="text-ochre">counted in part only: there was no time for all</b>}
       <RecordsLink filter={filter}>its records</RecordsLink>
-      <Coverage window={useWindow(MINUTE_US)} zone={zone} />
     </span>
   );
 }

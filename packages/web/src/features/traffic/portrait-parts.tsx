@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { type PortraitAsked, portraitNewsQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
 import { isoOf, usOf } from "../../data/view-store";
-import { windowParams } from "../../data/window-url";
+import { windowAndFilter, windowParams } from "../../data/window-url";
 import { AddressName } from "../../shared/address-names";
 import { PortraitLink } from "../../shared/portrait-link";
 import { ButtonLink } from "../../ui/button";
@@ -14,7 +14,7 @@ import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
 import { sayAmount } from "./amounts";
-import { PortraitPart, PortraitSection, RecordsLink, withFilter } from "./portrait-rows";
+import { PortraitPart, PortraitSection, RecordsLink } from "./portrait-rows";
 
 /** A window that follows the clock moves on by so much. */
 export const MINUTE_US = 60e6;
@@ -327,9 +327,9 @@ function Ways({ portrait: { kind, value, addresses, filter } }: { portrait: Port
   const policy = (end: "src" | "dst") => `/traffic/policy?${windowParams()}&${end}=${encodeURIComponent(value)}`;
   return (
     <p className="mt-2 flex flex-wrap gap-1.5">
-      <ButtonLink to={`/records?${withFilter(filter)}`}>Its records</ButtonLink>
+      <ButtonLink to={`/records?${windowAndFilter(filter)}`}>Its records</ButtonLink>
       {addresses.length > 0 && (
-        <ButtonLink to={`/traffic?${withFilter(`address is ${addresses.join(", ")}`)}`}>Its traffic</ButtonLink>
+        <ButtonLink to={`/traffic?${windowAndFilter(`address is ${addresses.join(", ")}`)}`}>Its traffic</ButtonLink>
       )}
       {kind === "address" && <ButtonLink to={policy("dst")}>What was allowed to it</ButtonLink>}
       {kind === "address" && <ButtonLink to={policy("src")}>What was allowed from it</ButtonLink>}

@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { windowParams } from "../../data/window-url";
+import { windowAndFilter } from "../../data/window-url";
 import { safeText } from "../../ui/safe-text";
 
 /** A line of a portrait: what, how much of it by a bar, in figures; it leads to its records. */
@@ -79,17 +79,10 @@ export function RecordsLink({ filter, children }: { filter: string | null; child
   if (filter === null) return children;
   return (
     <Link
-      to={{ pathname: "/records", search: withFilter(filter) }}
+      to={{ pathname: "/records", search: windowAndFilter(filter) }}
       className="text-ink decoration-dotted underline-offset-2"
     >
       {children}
     </Link>
   );
-}
-
-/** The window that is looked at, and a filter. */
-export function withFilter(filter: string): string {
-  const params = new URLSearchParams(windowParams());
-  params.set("filter", filter);
-  return params.toString();
 }

@@ -64,7 +64,7 @@ export function Profile({ answer, sentence, onGo }: ProfileProps) {
       ? Array.from({ length: LOG_DECADES }, (_, i) => 10 ** (Math.floor(Math.log10(most)) - i)).filter(
           (t) => part(t) > 0.12,
         )
-      : ticks(most, Math.max(1, Math.min(sides === 2 ? 3 : 5, Math.floor(room / TICK_ROOM))));
+      : ticks(most, Math.max(2, Math.min(sides === 2 ? 3 : 5, Math.floor(room / TICK_ROOM))));
   const hovered =
     needleUs !== null && needleUs >= fromUs && needleUs < toUs ? Math.floor((needleUs - fromUs) / stepUs) : null;
   const busiest = steps.reduce((best, s, i) => (Math.max(...s.whole) > Math.max(...steps[best]!.whole) ? i : best), 0);

@@ -7,6 +7,7 @@ import { useDirectory } from "../../data/use-directory";
 import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
+import { usePageKeys } from "../../navigation/keys";
 import { Coverage } from "../../shared/coverage";
 import { TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -32,6 +33,7 @@ import { InterfaceForm } from "./interface-form";
 import { TrafficListTable } from "./lists";
 import { Markings } from "./markings";
 import { NarrowField } from "./narrow-field";
+import { PortraitMargin } from "./portrait-page";
 import { Profile } from "./profile";
 import { StepTable } from "./step-table";
 import { Unnamed } from "./unnamed";
@@ -70,6 +72,8 @@ export function TrafficPage() {
   const [asTable, setAsTable] = useState(false);
   const whole = LISTED.find((d) => d === params.get("all")) ?? null;
   const view = VIEWS.find((v) => v === params.get("all")) ?? null;
+  const portrait = params.get("portrait");
+  usePageKeys({ Escape: () => portrait !== null && change({ portrait: null }) });
   const directory = useDirectory();
   const hasOwnList = directory?.lists.names().includes(OWN_LIST) ?? false;
   const narrowed = narrowedBy(sentence, hasOwnList);
@@ -105,7 +109,15 @@ export function TrafficPage() {
   const error = course.error ?? listed.error;
   const isEmpty = data?.total.every((t) => t.bytes === 0 && t.flows === 0);
   return (
-    <Page title="Traffic">
+    <Page
+      title="Traffic"
+      opened={portrait !== null}
+      margin={
+        portrait !== null && (
+          <PortraitMargin of={{ kind: "address", value: portrait }} onClose={() => change({ portrait: null })} />
+        )
+      }
+    >
       <div className="border-b border-line-strong pb-1.5">
         <div className="flex flex-wrap items-baseline gap-x-4">
           <h1 className="text-page leading-[1.625rem] font-semibold">Traffic</h1>
@@ -158,7 +170,7 @@ export function TrafficPage() {
             </TextButton>
           </div>
           <Scroller label="The greatest">
-            <div className="pt-2">
+            <div className="@container pt-2">
               {(whole !== null || view !== null) && (
                 <p className="mb-1 text-ui">
                   <TextButton onClick={() => change({ all: null })}>back to all lists</TextButton>
@@ -181,6 +193,7 @@ export function TrafficPage() {
                   bands={list.dimension === by ? data.bands : []}
                   onAll={whole === null ? () => change({ all: list.dimension }) : null}
                   onNarrow={narrow}
+                  onPortrait={(address) => change({ portrait: address })}
                 />
               ))}
               {view === null && whole === null && listed.data && (

@@ -40,7 +40,7 @@ export function Unnamed({ window, asked, zone, onNarrow }: UnnamedProps) {
         {data.rows.map((row) => (
           <li
             key={row.label}
-            className="grid grid-cols-[9rem_5rem_6rem_minmax(0,1fr)_auto] items-baseline gap-x-3 border-t border-line py-0.5 max-slim:grid-cols-2"
+            className="grid grid-cols-[9rem_5rem_6rem_minmax(0,1fr)_auto] items-baseline gap-x-3 border-t border-line py-0.5 @max-xl:grid-cols-2"
           >
             <span className="font-mono text-code">
               <RecordsLink filter={`kind is flow and ${row.filter}`}>{row.label.replace(/^unnamed /, "")}</RecordsLink>

@@ -31,7 +31,7 @@ export function Where({ where, measure, onGo }: WhereProps) {
         {where.map((w) => (
           <li
             key={`${w.exporter} ${w.interface}`}
-            className="grid grid-cols-[minmax(0,1fr)_minmax(0,7rem)_minmax(40px,120px)_auto] items-baseline gap-x-3 py-px"
+            className="grid grid-cols-[minmax(0,1fr)_minmax(0,7rem)_minmax(40px,120px)_auto] @max-xl:grid-cols-[minmax(0,1fr)_minmax(0,5rem)_auto] items-baseline gap-x-3 py-px"
           >
             <span className="truncate">
               <TextButton
@@ -53,7 +53,7 @@ export function Where({ where, measure, onGo }: WhereProps) {
                 </TextButton>
               )}
             </span>
-            <span aria-hidden className="h-1.5 self-center">
+            <span aria-hidden className="h-1.5 self-center @max-xl:hidden">
               <span
                 className="block h-full bg-ink opacity-75"
                 style={{ width: `${Math.max(0.5, (100 * size(w)) / most)}%` }}
