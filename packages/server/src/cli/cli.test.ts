@@ -2,6 +2,7 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "n
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { gzipSync } from "node:zlib";
+import { pcapDatagram, pcapHeader } from "@halvik/core/decode/capture";
 import pg from "pg";
 import { connectionOf } from "../kernel/db/pool.js";
 import { runCommand } from "../testing/roles.js";
@@ -158,6 +159,31 @@ describe("files", () => {
       (await run(["import", file("log.gz", gzipSync(`<11>app: packed\n`)), "--peer", "198.51.100.5"])).out,
     ).toContain("1 read, 1 stored");
   });
+
+  test("a capture's packets become flows where that is asked for, of both ways, as told by whoever captured", async () => {
+    await run(["senders", "import", "-"], "name,addresses\nbox,198.51.100.5\n");
+    const at = 1_764_331_200_000_000;
+    const capture = Buffer.concat([
+      pcapHeader(),
+      pcapDatagram(at, "10.9.9.1", 5_000, "203.0.113.53", 53, new Uint8Array(20)),
+      pcapDatagram(at + 1_000, "203.0.113.53", 53, "10.9.9.1", 5_000, new Uint8Array(120)),
+    ]);
+    const path = file("dns.pcap", capture);
+    expect(await run(["import", path, "--meter"])).toEqual(refused(/--meter needs --peer/));
+    expect((await run(["import", file("no.txt", "<13>a: b\n"), "--meter", "--peer", "198.51.100.5"])).err).toMatch(
+      /no capture/,
+    );
+    expect((await run(["import", path, "--meter", "--peer", "198.51.100.5"])).out).toMatch(/1 read, 1 stored/);
+    const client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+    await client.connect();
+    const { rows: segments } = await client.query<{ name: string }>("select name from segment where shape = 'flow'");
+    const { rows } = await client.query(
+      `select host(src) as src, dst_port, bytes::int as bytes, reverse_bytes::int as back, time from segments.${segments[segments.length - 1]!.name}`,
+    );
+    await client.end();
+    expect(rows).toEqual([{ src: "10.9.9.1", dst_port: 53, bytes: 48, back: 148, time: at + 1_000 }]);
+  });
+
   test("what an import brought in is taken out again, from the sums too; then the file can be imported again", async () => {
     await run(["senders", "import", "-"], "name,addresses\nbox,198.51.100.5\n");
     const sums = async () => {

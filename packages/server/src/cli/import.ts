@@ -18,6 +18,7 @@ interface ImportCommandOptions {
   readonly rules?: boolean;
   readonly total?: string;
   readonly again?: boolean;
+  readonly meter?: boolean;
   readonly job?: string;
 }
 
@@ -56,6 +57,10 @@ export const importCommand = (): Command =>
     .option("--again", "store a file even if it was imported before")
     .option("--name <name>", "what to call it in progress and history")
     .option("--peer <address>", "for all but captures: the address that sent them")
+    .option(
+      "--meter",
+      "of a capture: make flows of its packets, as told by --peer, instead of reading the messages in it",
+    )
     .option("--received <time>", "for lines of text: when they arrived (RFC 3339; default: now)")
     .option("--rules", "let the rules look at them, as if they arrived at their own times")
     .option("--total <n>", "messages expected, for progress")
@@ -64,6 +69,8 @@ export const importCommand = (): Command =>
       const peer = options.peer === undefined ? null : canonicalAddress(options.peer);
       if (options.peer !== undefined && peer === null)
         throw new Error(`--peer: expected an address, got "${options.peer}"`);
+      if (options.meter && peer === null)
+        throw new Error("--meter needs --peer: the address of whoever captured, as whose flows they are told");
       const total = options.total === undefined ? null : Number(options.total);
       const started = performance.now();
       const receipt = await importFile(connectionOf(config, secrets, "collector"), openInput(file), {
@@ -73,6 +80,7 @@ export const importCommand = (): Command =>
         identity: file === "-" || options.again ? null : await identify(openInput(file)),
         jobId: options.job === undefined ? null : Number(options.job),
         runRules: options.rules === true,
+        meter: options.meter === true,
         total,
         zone: config.HALVIK_ZONE,
         keepByKind: config.HALVIK_KEEP_KINDS,

@@ -29,29 +29,46 @@ const LINK = {
   SLL2: 276,
 } as const;
 
+/** Where the IP packet in a captured frame begins, of which version it is, and its outermost VLAN. */
+export interface FoundIp {
+  readonly r: ByteReader;
+  readonly version: 4 | 6;
+  readonly vlan: number | null;
+}
+
 /**
  * The IP packet in a captured frame. @returns null for frames of other protocols (ARP and the like)
  * @throws {DecodeError} when the frame is cut or its link type is not known
  */
 export function readPacket(linkType: number, frame: Uint8Array): IpPacket | null {
+  const found = ipIn(linkType, frame);
+  if (found === null) return null;
+  return found.version === 4 ? readIpv4(found.r) : readIpv6(found.r);
+}
+
+/** Passes over what stands before the IP header. @returns null and @throws as `readPacket` */
+export function ipIn(linkType: number, frame: Uint8Array): FoundIp | null {
   const r = new ByteReader(frame);
   switch (linkType) {
     case LINK.ETHERNET: {
       r.skip(12, "Ethernet addresses");
       let type = r.u16("EtherType");
+      let vlan: number | null = null;
       while (VLAN_TYPES.has(type)) {
-        r.skip(2, "VLAN tag");
+        // IEEE 802.1Q: the lower twelve bits of the tag
+        const tag = r.u16("VLAN tag");
+        vlan ??= tag & 0x0fff;
         type = r.u16("EtherType");
       }
-      return byEtherType(type, r);
+      return byEtherType(type, r, vlan);
     }
     case LINK.SLL:
       r.skip(14, "cooked header");
-      return byEtherType(r.u16("protocol"), r);
+      return byEtherType(r.u16("protocol"), r, null);
     case LINK.SLL2: {
       const type = r.u16("protocol");
       r.skip(18, "cooked header");
-      return byEtherType(type, r);
+      return byEtherType(type, r, null);
     }
     case LINK.NULL:
     case LINK.LOOP:
@@ -71,18 +88,18 @@ export function readPacket(linkType: number, frame: Uint8Array): IpPacket | null
   }
 }
 
-function byEtherType(type: number, r: ByteReader): IpPacket | null {
-  if (type === ETHERTYPE_IPV4) return readIpv4(r);
-  if (type === ETHERTYPE_IPV6) return readIpv6(r);
+function byEtherType(type: number, r: ByteReader, vlan: number | null): FoundIp | null {
+  if (type === ETHERTYPE_IPV4) return { r, version: 4, vlan };
+  if (type === ETHERTYPE_IPV6) return { r, version: 6, vlan };
   return null;
 }
 
-function byVersion(r: ByteReader): IpPacket | null {
+function byVersion(r: ByteReader): FoundIp | null {
   const bytes = r.slice(r.left, "packet");
   if (bytes.length === 0) throw new DecodeError("TRUNCATED", r.offset, "packet: expected an IP header, got nothing");
   const version = bytes[0]! >> 4;
   const inner = new ByteReader(bytes, false, r.offset - bytes.length);
-  return version === 4 ? readIpv4(inner) : version === 6 ? readIpv6(inner) : null;
+  return version === 4 || version === 6 ? { r: inner, version, vlan: null } : null;
 }
 
 /** RFC 791 section 3.1. The total length is trusted over the frame's, which may be padded. */

@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
+import { MeteredCapture } from "@halvik/core/decode/meter";
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import { nowUs } from "../../../kernel/clock.js";
 import { type Client, type Connection, connect } from "../../../kernel/db/pool.js";
@@ -33,6 +34,8 @@ export interface ImportOptions {
   readonly zone: string;
   /** Days that records of single kinds are kept. */
   readonly keepByKind: ReadonlyMap<string, number>;
+  /** Of a capture flows are made of its packets, as told by `peer`. */
+  readonly meter?: boolean;
   readonly onProgress?: (read: number) => void;
   /** What the file is, where it could be read twice: the same one is not stored again. */
   readonly identity: FileIdentity | null;
@@ -190,7 +193,9 @@ async function run(
       unobserved: receivedUs === null,
       ...(cut ? { cut } : {}),
     });
-  for await (const message of readInput(chunks)) {
+  // each capture is a stream of its own, told from others of the same exporter
+  const meter = options.meter && options.peer !== null ? new MeteredCapture(options.peer, job.id) : null;
+  for await (const message of readInput(chunks, null, meter)) {
     read++;
     if (message.type === "problem" || message.type === "bad item") refuse(message.problem.code);
     else if (message.type === "item") {

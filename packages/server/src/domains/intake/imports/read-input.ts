@@ -3,6 +3,7 @@ import { createGunzip } from "node:zlib";
 import { DecodeError } from "@halvik/core/base/bytes";
 import { CaptureMessages, isCapture } from "@halvik/core/decode/capture";
 import { DecisionColumns } from "@halvik/core/decode/firewall";
+import type { MeteredCapture } from "@halvik/core/decode/meter";
 import type { InputMessage } from "./input-message.js";
 import { EventSplitter } from "./split-events.js";
 import { JsonSplitter } from "./split-json.js";
@@ -20,10 +21,12 @@ const TELL_BYTES = 4_096;
  * The messages of a file, told by its first bytes: a capture, event XML, JSON, decisions in columns, or lines of text; any of
  * them packed with gzip. In bounded memory.
  * @param whole a protocol whose one datagram the file is, when it is no capture
+ * @param meter makes flows of a capture's packets, where that is wanted instead of the messages in it
  */
 export async function* readInput(
   chunks: AsyncIterable<Uint8Array>,
   whole: "snmp" | "flow" | null = null,
+  meter: MeteredCapture | null = null,
 ): AsyncGenerator<InputMessage> {
   let start: Uint8Array = new Uint8Array(0);
   let reader: Splitter | null = null;
@@ -32,7 +35,7 @@ export async function* readInput(
     if (reader === null) {
       start = start.length === 0 ? chunk : Buffer.concat([start, chunk]);
       if (start.length < TELL_BYTES) continue;
-      reader = readerFor(start, whole);
+      reader = readerFor(start, whole, meter);
       piece = start;
     }
     try {
@@ -49,7 +52,7 @@ export async function* readInput(
         yield { type: "problem", frame: 0, problem: { code: "EMPTY", offset: 0, message: "the file holds nothing" } };
         return;
       }
-      reader = readerFor(start, whole);
+      reader = readerFor(start, whole, meter);
       yield* reader.push(start);
     }
     yield* reader.end();
@@ -58,8 +61,9 @@ export async function* readInput(
   }
 }
 
-function readerFor(start: Uint8Array, whole: "snmp" | "flow" | null): Splitter {
-  if (isCapture(start)) return new CaptureMessages();
+function readerFor(start: Uint8Array, whole: "snmp" | "flow" | null, meter: MeteredCapture | null): Splitter {
+  if (isCapture(start)) return meter ?? new CaptureMessages();
+  if (meter !== null) throw new Error("this is no capture: only the packets of one can be metered (pcap or pcapng)");
   if (whole !== null) return new WholeFile(whole);
   if (start[0] === 0xff && start[1] === 0xfe) return new EventSplitter("utf-16le");
   if (start[0] === 0xfe && start[1] === 0xff) return new EventSplitter("utf-16be");
