@@ -35,7 +35,7 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
   const webRoot = join(dirname(fileURLToPath(import.meta.url)), "../../web/dist");
   const directory = new DirectoryCache(db, config.HALVIK_ZONE);
   const terms = new TermIndex();
-  const { work, rehearsals } = webThreads(connection, config.HALVIK_ZONE, STATEMENT_TIMEOUT_MS);
+  const { work, scans, rehearsals } = webThreads(connection, config.HALVIK_ZONE, STATEMENT_TIMEOUT_MS);
   const app = createApp(
     {
       config,
@@ -45,7 +45,7 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
       presenter: new Presenter(db),
       feed,
       terms,
-      ask: askedOf(questions(db, directory, terms), work),
+      ask: askedOf(questions(db, directory, terms), work, scans),
       work,
       rehearsals,
       streams: new Streams(),
@@ -87,7 +87,7 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
     }
     await feed.stop();
     await writeHeartbeat(db, "web", config.HALVIK_NODE, startedUs, nowUs(), { stopped: true }).catch(() => undefined);
-    await Promise.all([work.close(), rehearsals.close()]);
+    await Promise.all([work.close(), scans.close(), rehearsals.close()]);
     await models.close();
     await db.end();
   };

@@ -35,7 +35,7 @@ export class TestApi {
     const db = createPool(connectionOf(config, secrets, "web"), 4, 10_000);
     const directory = new DirectoryCache(db, "UTC");
     const terms = new TermIndex();
-    const { work, rehearsals } = webThreads(connectionOf(config, secrets, "web"), "UTC", 10_000);
+    const { work, scans, rehearsals } = webThreads(connectionOf(config, secrets, "web"), "UTC", 10_000);
     const app = createApp(
       {
         config,
@@ -45,7 +45,7 @@ export class TestApi {
         presenter: new Presenter(db),
         feed: new LiveFeed(connectionOf(config, secrets, "web"), db, log),
         terms,
-        ask: askedOf(questions(db, directory, terms), work),
+        ask: askedOf(questions(db, directory, terms), work, scans),
         work,
         rehearsals,
         streams: new Streams(),
@@ -57,7 +57,7 @@ export class TestApi {
       log,
     );
     return new TestApi(app, db, reader, actor, async () => {
-      await Promise.all([work.close(), rehearsals.close()]);
+      await Promise.all([work.close(), scans.close(), rehearsals.close()]);
       await models.close();
       await db.end();
     });

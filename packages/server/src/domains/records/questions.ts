@@ -117,14 +117,15 @@ function questionsElsewhere(work: WorkPool): Questions {
 }
 
 /**
- * Who answers a filter: patterns, whose cost goes by the text, and sums of traffic, which are made here and not by the database, in a thread that
- * can be ended; all else here, where it is quickest.
+ * Who answers a filter: patterns, whose cost goes by the text, in a thread that can be ended; sums of traffic, which are made here and not by the
+ * database, in threads of their own; all else here, where it is quickest.
  */
-export function askedOf(here: Questions, work: WorkPool): (filter: Filter) => Questions {
-  const elsewhere = questionsElsewhere(work);
-  const { traffic, host, markings, pairs } = elsewhere;
-  const quick: Questions = { ...here, traffic, host, markings, pairs };
-  return (filter) => (hasPatterns(filter) ? elsewhere : quick);
+export function askedOf(here: Questions, work: WorkPool, scans: WorkPool): (filter: Filter) => Questions {
+  const { traffic, host, markings, pairs } = questionsElsewhere(scans);
+  const sums = { traffic, host, markings, pairs };
+  const quick: Questions = { ...here, ...sums };
+  const guarded: Questions = { ...questionsElsewhere(work), ...sums };
+  return (filter) => (hasPatterns(filter) ? guarded : quick);
 }
 
 /** Who answers questions about a filter. */

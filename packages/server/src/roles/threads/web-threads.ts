@@ -7,9 +7,10 @@ export function webThreads(
   connection: Connection,
   zone: string,
   statementMs: number,
-): { readonly work: WorkPool; readonly rehearsals: WorkPool } {
+): { readonly work: WorkPool; readonly scans: WorkPool; readonly rehearsals: WorkPool } {
   const data: QuestionWorkerData = { connection, zone, statementMs };
   const pool = (threads: number, queue: number) =>
     new WorkPool({ bundle: "question-worker", threads, heapMb: 1_024, queue, data });
-  return { work: pool(2, 100), rehearsals: pool(2, 8) };
+  // whoever waits for flows to be gone through holds up nobody who searches
+  return { work: pool(2, 100), scans: pool(2, 20), rehearsals: pool(2, 8) };
 }
