@@ -58,6 +58,7 @@ function ipv4(r: ByteReader, vlan: number | null): PacketHeaders {
   r.skip(Math.min(r.left, headerBytes - 20), "IPv4 options");
   const [offset, more] = [flags & 0x1fff, (flags & 0x2000) !== 0];
   const fragment = offset > 0 || more ? { id, isFirst: offset === 0, isLast: !more } : null;
+  const ends = transport(r, protocol, offset === 0);
   return {
     src,
     dst,
@@ -66,7 +67,9 @@ function ipv4(r: ByteReader, vlan: number | null): PacketHeaders {
     // segmentation offload leaves the total length 0 in captures taken on the sender
     bytes: total === 0 ? headerBytes + r.left : Math.max(total, headerBytes),
     vlan,
-    ...transport(r, protocol, fragment === null || fragment.isFirst),
+    srcPort: ends.srcPort,
+    dstPort: ends.dstPort,
+    tcpFlags: ends.tcpFlags,
     fragment,
   };
 }
@@ -94,6 +97,7 @@ function ipv6(r: ByteReader, vlan: number | null): PacketHeaders {
     }
     r.skip(Math.min(r.left, kind === 51 ? (length + 2) * 4 - 2 : (length + 1) * 8 - 2), "IPv6 extension");
   }
+  const ends = transport(r, protocol, fragment === null || fragment.isFirst);
   return {
     src,
     dst,
@@ -101,22 +105,22 @@ function ipv6(r: ByteReader, vlan: number | null): PacketHeaders {
     tos: (first >> 4) & 0xff,
     bytes,
     vlan,
-    ...transport(r, protocol, fragment === null || fragment.isFirst),
+    srcPort: ends.srcPort,
+    dstPort: ends.dstPort,
+    tcpFlags: ends.tcpFlags,
     fragment,
   };
 }
 
+type Ends = Pick<PacketHeaders, "srcPort" | "dstPort" | "tcpFlags">;
+const NO_ENDS: Ends = { srcPort: 0, dstPort: 0, tcpFlags: 0 };
+
 /** Ports stand at the same place in all that have any (RFC 768, 9293, 9260, 4340). */
-function transport(
-  r: ByteReader,
-  protocol: number,
-  isBeginning: boolean,
-): Pick<PacketHeaders, "srcPort" | "dstPort" | "tcpFlags"> {
-  const none = { srcPort: 0, dstPort: 0, tcpFlags: 0 };
-  if (!isBeginning) return none;
+function transport(r: ByteReader, protocol: number, isBeginning: boolean): Ends {
+  if (!isBeginning) return NO_ENDS;
   if ((protocol === ICMP || protocol === ICMPV6) && r.left >= 2)
-    return { ...none, dstPort: r.u16("ICMP type and code") };
-  if (!WITH_PORTS.has(protocol) || r.left < 4) return none;
+    return { srcPort: 0, dstPort: r.u16("ICMP type and code"), tcpFlags: 0 };
+  if (!WITH_PORTS.has(protocol) || r.left < 4) return NO_ENDS;
   const srcPort = r.u16("source port");
   const dstPort = r.u16("destination port");
   if (protocol !== TCP || r.left < 10) return { srcPort, dstPort, tcpFlags: 0 };
