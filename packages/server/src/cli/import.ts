@@ -77,7 +77,10 @@ export const importCommand = (): Command =>
         name: options.name ?? (file === "-" ? "standard input" : basename(file)),
         peer,
         receivedUs: options.received === undefined ? nowUs() : readTimeOption(options.received),
-        identity: file === "-" || options.again ? null : await identify(openInput(file)),
+        identity:
+          file === "-" || options.again
+            ? null
+            : await identify(openInput(file), options.meter ? `metered by ${peer}` : ""),
         jobId: options.job === undefined ? null : Number(options.job),
         runRules: options.rules === true,
         meter: options.meter === true,

@@ -344,7 +344,9 @@ const ofPortrait = <T>(path: string, window: WindowParts, of: PortraitAsked, pat
     queryKey: [path, window.from, window.to, of, patience],
     queryFn: ({ signal }) =>
       request<T>("GET", `${path}${query({ from: window.from, to: window.to, ...of, patience })}`, undefined, signal),
-    placeholderData: keepPreviousData,
+    // what is known of one is nobody else's, not even for a moment
+    placeholderData: (before, query) =>
+      JSON.stringify(query?.queryKey[3]) === JSON.stringify(of) ? before : undefined,
   });
 export const portraitQuery = (window: WindowParts, of: PortraitAsked) => ofPortrait<Portrait>("/portrait", window, of);
 export const portraitNewsQuery = (window: WindowParts, of: PortraitAsked) =>

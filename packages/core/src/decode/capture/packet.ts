@@ -15,6 +15,7 @@ const ETHERTYPE_IPV6 = 0x86dd;
 const VLAN_TYPES = new Set([0x8100, 0x88a8, 0x9100]);
 /** IPv6 extension headers that are passed over: hop-by-hop, routing, destination options, authentication. */
 const EXTENSIONS = new Set([0, 43, 60, 51]);
+const FRAGMENT = 44;
 
 /** LINKTYPE_ values of the tcpdump link-layer header types list. */
 const LINK = {
@@ -43,7 +44,7 @@ export interface FoundIp {
 export function readPacket(linkType: number, frame: Uint8Array): IpPacket | null {
   const found = ipIn(linkType, frame);
   if (found === null) return null;
-  return found.version === 4 ? readIpv4(found.r) : readIpv6(found.r);
+  return wholePacket(readIpHeader(found));
 }
 
 /** Passes over what stands before the IP header. @returns null and @throws as `readPacket` */
@@ -102,54 +103,90 @@ function byVersion(r: ByteReader): FoundIp | null {
   return version === 4 || version === 6 ? { r: inner, version, vlan: null } : null;
 }
 
+/** What the headers of an IP packet say, its extensions passed over. `r` stands behind them. */
+export interface IpHeader {
+  readonly r: ByteReader;
+  /** 4 or 16 octets each, within the frame. */
+  readonly src: Uint8Array;
+  readonly dst: Uint8Array;
+  readonly protocol: number;
+  readonly tos: number;
+  /** Octets of the packet, headers included, as it says itself. */
+  readonly bytes: number;
+  /** Octets behind the headers, as it says itself: of what was cut when it was captured there are fewer. */
+  readonly payloadBytes: number;
+  readonly fragment: IpPacket["fragment"];
+}
+
+/** @throws {DecodeError} when the header is cut or contradicts itself */
+export const readIpHeader = ({ r, version }: FoundIp): IpHeader => (version === 4 ? ipv4Header(r) : ipv6Header(r));
+
+function wholePacket(h: IpHeader): IpPacket {
+  return {
+    src: addressFromBytes(h.src),
+    dst: addressFromBytes(h.dst),
+    protocol: h.protocol,
+    payload: h.r.slice(h.payloadBytes, "IP payload"),
+    fragment: h.fragment,
+  };
+}
+
 /** RFC 791 section 3.1. The total length is trusted over the frame's, which may be padded. */
-function readIpv4(r: ByteReader): IpPacket {
+function ipv4Header(r: ByteReader): IpHeader {
   const start = r.offset;
-  const first = r.u8("IPv4 version and header length");
-  const headerBytes = (first & 15) * 4;
+  const headerBytes = (r.u8("IPv4 version and header length") & 15) * 4;
   if (headerBytes < 20)
     throw new DecodeError("BAD_LENGTH", start, `IPv4 header length: expected at least 20, got ${headerBytes}`);
-  r.skip(1, "IPv4 type of service");
+  const tos = r.u8("IPv4 type of service");
   const total = r.u16("IPv4 total length");
   const id = r.u16("IPv4 identification");
   const flags = r.u16("IPv4 fragment offset");
   r.skip(1, "IPv4 time to live");
   const protocol = r.u8("IPv4 protocol");
   r.skip(2, "IPv4 checksum");
-  const src = addressFromBytes(r.slice(4, "IPv4 source"));
-  const dst = addressFromBytes(r.slice(4, "IPv4 destination"));
+  const src = r.slice(4, "IPv4 source");
+  const dst = r.slice(4, "IPv4 destination");
   r.skip(headerBytes - 20, "IPv4 options");
   // segmentation offload leaves the total length 0 in captures taken on the sender
   const payloadBytes = total === 0 ? r.left : total - headerBytes;
   if (payloadBytes < 0)
     throw new DecodeError("BAD_LENGTH", start + 2, `IPv4 total length: expected at least ${headerBytes}, got ${total}`);
-  const payload = r.slice(payloadBytes, "IPv4 payload");
   const offset = (flags & 0x1fff) * 8;
   const more = (flags & 0x2000) !== 0;
-  return { src, dst, protocol, payload, fragment: offset > 0 || more ? { id, offset, more } : null };
+  const fragment = offset > 0 || more ? { id, offset, more } : null;
+  return { r, src, dst, protocol, tos, bytes: headerBytes + payloadBytes, payloadBytes, fragment };
 }
 
-/** RFC 8200 section 3 and 4. */
-function readIpv6(r: ByteReader): IpPacket {
-  r.skip(4, "IPv6 version, class, flow label");
-  const payloadBytes = r.u16("IPv6 payload length");
-  let next = r.u8("IPv6 next header");
+/** RFC 8200 sections 3 and 4. */
+function ipv6Header(r: ByteReader): IpHeader {
+  const first = r.u16("IPv6 version and class");
+  r.skip(2, "IPv6 flow label");
+  const said = r.u16("IPv6 payload length");
+  let protocol = r.u8("IPv6 next header");
   r.skip(1, "IPv6 hop limit");
-  const src = addressFromBytes(r.slice(16, "IPv6 source"));
-  const dst = addressFromBytes(r.slice(16, "IPv6 destination"));
-  const body = r.sub(payloadBytes === 0 ? r.left : payloadBytes, "IPv6 payload");
+  const src = r.slice(16, "IPv6 source");
+  const dst = r.slice(16, "IPv6 destination");
+  const behind = said === 0 ? r.left : said;
+  const begin = r.offset;
   let fragment: IpPacket["fragment"] = null;
-  while (EXTENSIONS.has(next) || next === 44) {
-    const kind = next;
-    next = body.u8("IPv6 extension: next header");
-    const length = body.u8("IPv6 extension: length");
-    if (kind === 44) {
-      const field = body.u16("IPv6 fragment offset");
-      const id = body.u32("IPv6 fragment identification");
+  while (EXTENSIONS.has(protocol) || protocol === FRAGMENT) {
+    const kind = protocol;
+    protocol = r.u8("IPv6 extension: next header");
+    const length = r.u8("IPv6 extension: length");
+    if (kind === FRAGMENT) {
+      const field = r.u16("IPv6 fragment offset");
+      const id = r.u32("IPv6 fragment identification");
       fragment = { id, offset: field & 0xfff8, more: (field & 1) !== 0 };
       break;
     }
-    body.skip(kind === 51 ? (length + 2) * 4 - 2 : (length + 1) * 8 - 2, "IPv6 extension");
+    r.skip(kind === 51 ? (length + 2) * 4 - 2 : (length + 1) * 8 - 2, "IPv6 extension");
   }
-  return { src, dst, protocol: next, payload: body.slice(body.left, "IPv6 payload"), fragment };
+  const payloadBytes = behind - (r.offset - begin);
+  if (payloadBytes < 0)
+    throw new DecodeError(
+      "BAD_LENGTH",
+      begin,
+      `IPv6 payload: its extensions are longer than the ${behind} octets of it`,
+    );
+  return { r, src, dst, protocol, tos: (first >> 4) & 0xff, bytes: 40 + behind, payloadBytes, fragment };
 }

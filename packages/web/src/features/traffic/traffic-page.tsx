@@ -158,7 +158,10 @@ export function TrafficPage() {
         </p>
       )}
       {data && !isEmpty && (
-        <div className="grid min-h-0 flex-1 grid-cols-[minmax(330px,5fr)_7fr] gap-5 max-wide:flex max-wide:flex-none max-wide:flex-col">
+        <div
+          aria-busy={course.isOld || listed.isOld}
+          className={`grid min-h-0 flex-1 grid-cols-[minmax(330px,5fr)_7fr] gap-5 max-wide:flex max-wide:flex-none max-wide:flex-col ${narrowed !== "" && (course.isOld || listed.isOld) ? "opacity-50" : ""}`}
+        >
           <div className="flex min-h-0 flex-col pt-2 pb-2 max-wide:h-[32rem]">
             {asTable ? (
               <StepTable answer={data} sentence={sentence} onGo={go} />

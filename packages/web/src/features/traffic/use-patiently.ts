@@ -24,6 +24,8 @@ export function usePatiently<T>(
   return {
     data: found ?? first.data,
     error: first.error ?? second.error,
+    /** What is shown was asked before; the answer to this is on its way. */
+    isOld: first.isPlaceholderData,
     /** More is being looked through. */
     isLooking: goesOn && second.isFetching,
     stop: () => setStopped(what),

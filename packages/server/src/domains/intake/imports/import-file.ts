@@ -222,8 +222,9 @@ async function importedBefore(client: Client, identity: FileIdentity | null): Pr
 }
 
 /** SHA-256 of a file, read once before it is imported. */
-export async function identify(chunks: AsyncIterable<Uint8Array>): Promise<FileIdentity> {
-  const hash = createHash("sha256");
+/** @param readAs how it is read, where that is not the usual way: its packets and its messages are two things */
+export async function identify(chunks: AsyncIterable<Uint8Array>, readAs = ""): Promise<FileIdentity> {
+  const hash = createHash("sha256").update(readAs);
   let bytes = 0;
   for await (const chunk of chunks) {
     hash.update(chunk);
