@@ -18,7 +18,7 @@ export default {
   moduleNameMapper: {
     "^(\\.{1,2}/.*)\\.js$": "$1",
     "^@halvik/core/(.*)$": "<rootDir>/packages/core/src/$1/index.ts",
-    "^@halvik/contract$": "<rootDir>/packages/contract/src/index.ts",
+    "^@halvik/contract/(.*)$": "<rootDir>/packages/contract/src/$1.ts",
     "^@halvik/simulator$": "<rootDir>/packages/simulator/src/index.ts",
   },
   // a bound for what hangs; a busy machine is slow, not wrong

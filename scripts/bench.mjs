@@ -22,13 +22,15 @@ await build({
   format: "esm",
   packages: "external",
   alias: {
-    "@halvik/contract": "./packages/contract/src/index.ts",
     "@halvik/simulator": "./packages/simulator/src/index.ts",
   },
   plugins: [
     {
-      name: "core",
+      name: "rooms",
       setup(b) {
+        b.onResolve({ filter: /^@halvik\/contract\// }, ({ path }) => ({
+          path: `${process.cwd()}/packages/contract/src/${path.slice("@halvik/contract/".length)}.ts`,
+        }));
         b.onResolve({ filter: /^@halvik\/core\// }, ({ path }) => ({
           path: `${process.cwd()}/packages/core/src/${path.slice("@halvik/core/".length)}/index.ts`,
         }));

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** A time in a request: RFC 3339 with zone. In answers: UTC with microseconds. */
 export const TimeText = z.string().meta({ format: "date-time" });

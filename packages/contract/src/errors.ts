@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** Error codes of the API and their status (RFC 9110 section 15): append, never rename. */
 export const API_ERROR_STATUS = {

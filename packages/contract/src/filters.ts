@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { TimeText } from "./common.js";
 
 export const SavedFilterBody = z.object({

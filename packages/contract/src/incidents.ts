@@ -1,5 +1,5 @@
 import { CLOSE_REASONS, HISTORY_CODES, INCIDENT_STATES } from "@halvik/core/respond/incidents";
-import { z } from "zod";
+import * as z from "zod";
 import { TimeText } from "./common.js";
 import { RecordJson } from "./records.js";
 

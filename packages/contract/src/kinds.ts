@@ -2,7 +2,7 @@ import { JsonMapping } from "@halvik/core/decode/json";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS } from "@halvik/core/decode/snmp";
 import { DOMAIN } from "@halvik/core/model/entity";
 import { CATEGORIES, OUTCOMES } from "@halvik/core/model/record";
-import { z } from "zod";
+import * as z from "zod";
 import { TimeText } from "./common.js";
 
 const Port = z.int().min(0).max(65_535);

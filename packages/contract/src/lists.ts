@@ -1,5 +1,5 @@
 import { LIST_KINDS, VALUE_MOST } from "@halvik/core/model/lists";
-import { z } from "zod";
+import * as z from "zod";
 import { TimeText } from "./common.js";
 
 const line = (most: number) =>

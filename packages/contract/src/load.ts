@@ -1,5 +1,5 @@
 import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
-import { z } from "zod";
+import * as z from "zod";
 import { TimeText } from "./common.js";
 
 export const LoadQuery = z.object({

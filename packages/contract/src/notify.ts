@@ -7,7 +7,7 @@ import {
   TELLINGS,
   TEXT_KINDS,
 } from "@halvik/core/respond/notify";
-import { z } from "zod";
+import * as z from "zod";
 import { TimeText } from "./common.js";
 
 export const NotifyRouteJson = NotifyRouteParts.extend({ id: z.int(), author: z.string(), changed: TimeText });

@@ -1,7 +1,7 @@
 import { BINDING_REASONS, BOUND_THINGS } from "@halvik/core/model/entity";
 import { ACTIONS, SEVERITIES } from "@halvik/core/model/record";
 import { INCIDENT_STATES } from "@halvik/core/respond/incidents";
-import { z } from "zod";
+import * as z from "zod";
 import { RecordId, TimeText } from "./common.js";
 
 /** What a portrait can be of. */

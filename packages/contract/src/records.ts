@@ -1,6 +1,6 @@
 import { MAX_FILTER_LENGTH } from "@halvik/core/query/filter";
 import { AMOUNTS, MEASURES } from "@halvik/core/query/measure";
-import { z } from "zod";
+import * as z from "zod";
 import { RecordId, TimeText } from "./common.js";
 
 /** A whole number: in digits, as query strings carry it, or as JSON has it. */

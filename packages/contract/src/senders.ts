@@ -1,7 +1,7 @@
 import { canonicalAddress, parseNetwork } from "@halvik/core/base/net";
 import { isZone } from "@halvik/core/base/time";
 import { KEEP_DAYS, SENDER_STATES } from "@halvik/core/model/senders";
-import { z } from "zod";
+import * as z from "zod";
 import { TimeText } from "./common.js";
 
 export const SenderJson = z

@@ -1,7 +1,7 @@
 import { ACTIONS, SEVERITIES } from "@halvik/core/model/record";
 import { MAX_FILTER_LENGTH } from "@halvik/core/query/filter";
 import { DIMENSIONS } from "@halvik/core/traffic";
-import { z } from "zod";
+import * as z from "zod";
 import { TimeText } from "./common.js";
 
 const DIMENSION = z.enum(DIMENSIONS);

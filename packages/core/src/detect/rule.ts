@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import { US_PER_SECOND } from "../base/time/index.js";
 import { SEVERITIES, type Severity } from "../model/record/index.js";
 import { savedFilterNames } from "../query/filter/index.js";

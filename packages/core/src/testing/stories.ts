@@ -1,4 +1,4 @@
-import type { z } from "zod";
+import type * as z from "zod";
 import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "../base/time/index.js";
 import {
   aboutOf,

@@ -51,10 +51,3 @@ export const CLI = "command line";
 /** Runs what somebody does at the command line, with its audit, as one unit of work. */
 export const withAct = <T>(work: (act: Act, config: Config) => Promise<T>): Promise<T> =>
   withModels(({ models, config }) => inAct(models, CLI, (act) => work(act, config)));
-
-/** A file's bytes in pieces; "-" is standard input. */
-export async function* openInput(file: string): AsyncGenerator<Uint8Array> {
-  const { createReadStream } = await import("node:fs");
-  const stream = file === "-" ? process.stdin : createReadStream(file, { highWaterMark: 1 << 20 });
-  for await (const chunk of stream) yield chunk as Uint8Array;
-}

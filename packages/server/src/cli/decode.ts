@@ -7,9 +7,8 @@ import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, UsmUsers, usmUser } from "@halvik/core/
 import { sentenceOf } from "@halvik/core/meaning/sentence";
 import { contentToJson, type HalvikRecord, type RecordContent } from "@halvik/core/model/record";
 import { Command, Option } from "commander";
-import { z } from "zod";
+import * as z from "zod";
 import type { Arrival, Protocol } from "../domains/intake/arrivals/arrival.js";
-import { readTimeOption } from "../domains/intake/imports/import-file.js";
 import type { InputMessage } from "../domains/intake/imports/input-message.js";
 import { readInput } from "../domains/intake/imports/read-input.js";
 import { Decoders, PLAIN_SETTINGS } from "../domains/intake/pipeline/decoders.js";
@@ -17,7 +16,8 @@ import { loneSender } from "../domains/intake/senders/registry.js";
 import { type Names, shippedNames } from "../domains/names/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
-import { openInput } from "./context.js";
+import { openInput } from "./open-input.js";
+import { readTimeOption } from "./time-option.js";
 
 const KINDS = ["auto", "syslog", "snmp", "flow", "windows", "firewall", "json"] as const;
 

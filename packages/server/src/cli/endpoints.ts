@@ -1,4 +1,4 @@
-import type { EndpointKind } from "@halvik/contract";
+import type { EndpointKind } from "@halvik/contract/kinds";
 import { JsonMapping } from "@halvik/core/decode/json";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, usmUser } from "@halvik/core/decode/snmp";
 import { Command, Option } from "commander";

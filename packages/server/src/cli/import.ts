@@ -2,14 +2,16 @@ import { basename } from "node:path";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { Command, Option } from "commander";
-import { identify, importFile, readTimeOption, sayReceipt } from "../domains/intake/imports/import-file.js";
+import { identify, importFile, sayReceipt } from "../domains/intake/imports/import-file.js";
 import { removeImport } from "../domains/intake/imports/remove-import.js";
 import { latestJobs } from "../domains/intake/imports/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { addAudit } from "../kernel/db/unit-of-work.js";
 import { givenInput } from "../kernel/role-input.js";
-import { CLI, context, openInput, withDb } from "./context.js";
+import { CLI, context, withDb } from "./context.js";
+import { openInput } from "./open-input.js";
+import { readTimeOption } from "./time-option.js";
 
 interface ImportCommandOptions {
   readonly name?: string;

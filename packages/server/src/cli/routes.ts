@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { NotifyRoute } from "@halvik/core/respond/notify";
 import { Command } from "commander";
-import { z } from "zod";
+import * as z from "zod";
 import { changeRoute, deleteRoute, insertRoute, listRoutes } from "../domains/notifications/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { withAct, withDb } from "./context.js";

@@ -3,11 +3,11 @@ import { join } from "node:path";
 import { formatUs } from "@halvik/core/base/time";
 import { CRANE_MIB, history, LiveDevices, plantedStories, roster, USM } from "@halvik/simulator";
 import { Command } from "commander";
-import { readTimeOption } from "../domains/intake/imports/import-file.js";
 import { exportSenders } from "../domains/intake/senders/csv.js";
 import { nowUs } from "../kernel/clock.js";
 import { loadConfig } from "../kernel/config/config.js";
 import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
+import { readTimeOption } from "./time-option.js";
 
 const HISTORY_STORY_EVERY_MINUTES = 149;
 export const LIVE_STORY_EVERY_MINUTES = 6;

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "./clock.js";
 import { type Config, configOf, loadConfig, type RawSettings, rawSettings } from "./config/config.js";
 import { loadSecrets, type Secrets, SecretsShape } from "./config/secrets.js";

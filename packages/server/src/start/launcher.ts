@@ -1,5 +1,5 @@
 import { type ChildProcess, spawnSync } from "node:child_process";
-import { z } from "zod";
+import * as z from "zod";
 import { type RunAs, roleUser } from "../kernel/files/owners.js";
 import { INPUT_ON_STDIN } from "../kernel/role-input.js";
 import { roleNodeArgs } from "./role-args.js";

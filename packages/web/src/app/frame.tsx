@@ -1,4 +1,4 @@
-import type { Session, Summary } from "@halvik/contract";
+import type { Session, Summary } from "@halvik/contract/status";
 import { useQuery } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";
 import { useEffect, useState } from "react";

@@ -1,4 +1,4 @@
-import type { Summary } from "@halvik/contract";
+import type { Summary } from "@halvik/contract/status";
 
 /** What is still loading, so that nobody takes a part for the whole. */
 export function LoadingNotice({ jobs }: { jobs: Summary["jobs"] }) {

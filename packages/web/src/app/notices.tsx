@@ -1,4 +1,4 @@
-import type { Notices as NoticesAnswer } from "@halvik/contract";
+import type { Notices as NoticesAnswer } from "@halvik/contract/notify";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { Link, useNavigate } from "react-router";

@@ -1,4 +1,5 @@
-import type { HistogramAnswer, IncidentJson } from "@halvik/contract";
+import type { IncidentJson } from "@halvik/contract/incidents";
+import type { HistogramAnswer } from "@halvik/contract/records";
 import { clockToInstant, zoneOffsetUs } from "@halvik/core/base/time";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";

@@ -1,4 +1,4 @@
-import type { Session } from "@halvik/contract";
+import type { Session } from "@halvik/contract/status";
 import { useForm } from "react-hook-form";
 import { queryClient, request } from "../data/api";
 import { Button } from "../ui/button";

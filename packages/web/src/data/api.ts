@@ -1,58 +1,49 @@
+import type { ApiError } from "@halvik/contract/errors";
+import type { SavedFilterList } from "@halvik/contract/filters";
 import type {
-  ApiError,
-  ApplicationList,
-  BlindMap,
-  Coverage,
-  Deliveries,
-  DomainList,
-  EndpointList,
   EvidencePage,
-  ExportStateJson,
-  HistogramAnswer,
-  ImportList,
   IncidentDetail,
   IncidentList,
-  Intake,
-  ListEntries,
-  Lists,
-  LoadAnswer,
-  MarkingsAnswer,
-  MatrixAnswer,
+  NearIncidents,
+  UnusualThen,
+} from "@halvik/contract/incidents";
+import type {
+  ApplicationList,
+  DomainList,
+  EndpointList,
+  ImportList,
   MeaningList,
   MibList,
-  NearIncidents,
-  Notices,
-  NotifyRoutes,
-  NotifyWays,
-  Overview,
-  PoliciesAnswer,
-  PolicyAnswer,
-  Portrait,
-  PortraitKind,
-  PortraitNews,
-  PortraitTraffic,
-  QuarantineList,
+  SnmpUserList,
+} from "@halvik/contract/kinds";
+import type { ListEntries, Lists } from "@halvik/contract/lists";
+import type { LoadAnswer, Suggestions } from "@halvik/contract/load";
+import type { Deliveries, Notices, NotifyRoutes, NotifyWays, SinkMail } from "@halvik/contract/notify";
+import type { Overview } from "@halvik/contract/overview";
+import type { Portrait, PortraitKind, PortraitNews, PortraitTraffic } from "@halvik/contract/portrait";
+import type {
+  Coverage,
+  ExportStateJson,
+  HistogramAnswer,
+  MatrixAnswer,
   RecordDetail,
   RecordPage,
-  RehearsalStep,
-  RuleDetail,
-  RuleList,
-  SavedFilterList,
-  SenderList,
-  Session,
-  SinkMail,
-  SnmpUserList,
-  Suggestions,
-  Summary,
+  ValuesAnswer,
+  WhyNothing,
+} from "@halvik/contract/records";
+import type { BlindMap, RehearsalStep, RuleDetail, RuleList } from "@halvik/contract/rules";
+import type { SenderList } from "@halvik/contract/senders";
+import type { Intake, QuarantineList, Session, Summary } from "@halvik/contract/status";
+import type {
+  MarkingsAnswer,
+  PoliciesAnswer,
+  PolicyAnswer,
   TrafficAnswer,
   TrafficLists,
   TrafficNow,
   TrafficPlaces,
   UnnamedTraffic,
-  UnusualThen,
-  ValuesAnswer,
-  WhyNothing,
-} from "@halvik/contract";
+} from "@halvik/contract/traffic";
 import type { Amount, Measure } from "@halvik/core/query/measure";
 import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 

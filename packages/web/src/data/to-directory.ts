@@ -1,4 +1,5 @@
-import type { Lists, SenderJson } from "@halvik/contract";
+import type { Lists } from "@halvik/contract/lists";
+import type { SenderJson } from "@halvik/contract/senders";
 import { NamedLists } from "@halvik/core/model/lists";
 import { SenderDirectory } from "@halvik/core/model/senders";
 

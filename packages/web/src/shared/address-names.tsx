@@ -1,4 +1,4 @@
-import type { SenderList } from "@halvik/contract";
+import type { SenderList } from "@halvik/contract/senders";
 import { findAddresses } from "@halvik/core/base/net";
 import { useQuery } from "@tanstack/react-query";
 import { createContext, Fragment, type ReactNode, useContext, useMemo } from "react";

@@ -1,4 +1,4 @@
-import type { IncidentJson } from "@halvik/contract";
+import type { IncidentJson } from "@halvik/contract/incidents";
 import { formatDuration } from "@halvik/core/base/time";
 import { useEffect, useRef } from "react";
 import { Link } from "react-router";

@@ -1,4 +1,4 @@
-import type { PortraitKind } from "@halvik/contract";
+import type { PortraitKind } from "@halvik/contract/portrait";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { windowParams } from "../data/window-url";

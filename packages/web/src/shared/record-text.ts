@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 
 /** Kinds whose own text says it best; the others are told in a sentence. */
 const OWN_WORDS = ["syslog", "json", "halvik"];

@@ -1,4 +1,8 @@
-import { IncidentJson, NotifyRouteJson, RecordJson, RuleList, SenderJson } from "@halvik/contract";
+import { IncidentJson } from "@halvik/contract/incidents";
+import { NotifyRouteJson } from "@halvik/contract/notify";
+import { RecordJson } from "@halvik/contract/records";
+import { RuleList } from "@halvik/contract/rules";
+import { SenderJson } from "@halvik/contract/senders";
 
 /** Answers as the server gives them: held against the contract, so that a test cannot draw what never comes. */
 

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** Fields of a record that a JSON value can become. */
 export const MAPPED_FIELDS = [

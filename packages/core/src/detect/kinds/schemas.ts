@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { CountRule } from "./count/schema.js";
 import { DepartureRule } from "./departure/schema.js";
 import { DistinctRule } from "./distinct/schema.js";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { FIELDS, type FieldName, fieldNamed, SEVERITIES } from "../../model/record/index.js";
 import { MAX_FILTER_LENGTH, namesTime, parseFilter, savedFilterNames } from "../../query/filter/index.js";
 import { WEEKDAYS } from "../shelving.js";

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { ACTIONS, CATEGORIES, KINDS, OUTCOMES, SEVERITIES } from "../../model/record/index.js";
 
 const text = z.string().max(8_000);

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { fold } from "../../base/text/index.js";
 import { type FieldName, fieldNamed, type SEVERITIES } from "../../model/record/index.js";
 import { Rule, type RuleInput } from "../rule.js";

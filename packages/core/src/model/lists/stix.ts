@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { type EpochUs, readRfc3339 } from "../../base/time/index.js";
 import type { ListKind } from "./named-lists.js";
 

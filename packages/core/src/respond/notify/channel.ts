@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 
 /** What is sent to a web address: Halvik's own JSON, or `{"text": …}`, which chat programs commonly take. */
 export const WEBHOOK_FORMATS = ["json", "chat"] as const;

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { isZone } from "../../base/time/index.js";
 import { coverWeek, WEEKDAYS } from "../../detect/index.js";
 import { SEVERITIES } from "../../model/record/index.js";

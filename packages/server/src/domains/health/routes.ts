@@ -1,5 +1,5 @@
 import { statfs } from "node:fs/promises";
-import { Health, type HealthDetails, Intake, Summary } from "@halvik/contract";
+import { Health, type HealthDetails, Intake, Summary } from "@halvik/contract/status";
 import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import { agoUs, nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";

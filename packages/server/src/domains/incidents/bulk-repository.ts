@@ -1,4 +1,4 @@
-import type { BulkAct } from "@halvik/contract";
+import type { BulkAct } from "@halvik/contract/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 
 /** What acts change of an incident. */

@@ -1,4 +1,4 @@
-import type { IncidentJson } from "@halvik/contract";
+import type { IncidentJson } from "@halvik/contract/incidents";
 import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
 import {
   conditionsOf,
@@ -15,7 +15,7 @@ import { isEntityCode, readEntity, valuesOfField } from "@halvik/core/model/enti
 import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { historyWords, needsAttention, techniquesIn, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
-import type { z } from "zod";
+import type * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { timesBefore } from "./again-repository.js";

@@ -1,4 +1,5 @@
-import { type IncidentDetail, RecordJson } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
+import { RecordJson } from "@halvik/contract/records";
 import type { HalvikRecord, RecordJson as Presented } from "@halvik/core/model/record";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { type EvidencePlace, keptEvidence, withBytes } from "./evidence-repository.js";

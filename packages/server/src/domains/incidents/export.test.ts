@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { incidentAsJson, incidentAsMarkdown } from "./export.js";
 
 const record = {

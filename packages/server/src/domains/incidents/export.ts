@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
-import type { IncidentDetail, RecordJson } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
+import type { RecordJson } from "@halvik/contract/records";
 import { formatUs } from "@halvik/core/base/time";
 import { storyOf } from "@halvik/core/respond/story";
 import { fenced, plain, taskLine } from "./markdown.js";

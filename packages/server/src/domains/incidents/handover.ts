@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { plain, taskLine } from "./markdown.js";
 
 const NOTES = 3;

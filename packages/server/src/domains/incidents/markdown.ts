@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 
 /** Text that no Markdown reader takes for markup. */
 export const plain = (text: string): string =>

@@ -1,11 +1,11 @@
 import { pipeline } from "node:stream/promises";
+import { EntityId } from "@halvik/contract/common";
 import {
   Acknowledge,
   AssignIncident,
   BulkAct,
   BulkAnswer,
   CloseIncident,
-  EntityId,
   EvidencePage,
   EvidenceQuery,
   IncidentDetail,
@@ -20,9 +20,9 @@ import {
   SplitIncident,
   TaskChange,
   UnusualThen,
-} from "@halvik/contract";
+} from "@halvik/contract/incidents";
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";

@@ -1,10 +1,10 @@
-import type { BulkAct, CloseIncident, SplitIncident } from "@halvik/contract";
+import type { BulkAct, CloseIncident, SplitIncident } from "@halvik/contract/incidents";
 import { formatUs } from "@halvik/core/base/time";
 import { findingTitle, readKeptRule, severityOf } from "@halvik/core/detect";
 import { entityCode } from "@halvik/core/model/entity";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { type CloseReason, type HistoryCode, historyWords } from "@halvik/core/respond/incidents";
-import type { z } from "zod";
+import type * as z from "zod";
 import type { Act } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { actOnMany, type BulkResult, undoAct } from "./bulk-acts.js";

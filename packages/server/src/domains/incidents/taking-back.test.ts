@@ -1,4 +1,4 @@
-import type { BulkAct } from "@halvik/contract";
+import type { BulkAct } from "@halvik/contract/incidents";
 import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import fc from "fast-check";
 import pg from "pg";

@@ -1,8 +1,8 @@
-import type { AddEntries } from "@halvik/contract";
+import type { AddEntries } from "@halvik/contract/lists";
 import { readRfc3339 } from "@halvik/core/base/time";
 import { type ListKind, readListValue, readStixBundle } from "@halvik/core/model/lists";
 import { parse } from "csv-parse/sync";
-import type { z } from "zod";
+import type * as z from "zod";
 import { AppError } from "../../kernel/http/errors.js";
 import type { NewEntry } from "./repository.js";
 

@@ -1,17 +1,17 @@
+import { EntityId } from "@halvik/contract/common";
 import {
   AddEntries,
   AddedEntries,
-  EntityId,
   ListEntries,
   ListEntriesQuery,
   ListJson,
   Lists,
   ListWrite,
-} from "@halvik/contract";
+} from "@halvik/contract/lists";
 import { formatUs } from "@halvik/core/base/time";
 import { ENTRIES_MOST } from "@halvik/core/model/lists";
 import { listNames } from "@halvik/core/query/filter";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Models } from "../../kernel/db/models.js";
 import type { Pool, Queryable } from "../../kernel/db/pool.js";

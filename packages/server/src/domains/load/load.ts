@@ -1,4 +1,4 @@
-import type { LoadAnswer } from "@halvik/contract";
+import type { LoadAnswer } from "@halvik/contract/load";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import { type Alarm, countsBy, judge, loadOf } from "@halvik/core/respond/load";

@@ -1,4 +1,4 @@
-import { LoadAnswer, LoadQuery, Suggestions, SuggestionsQuery } from "@halvik/contract";
+import { LoadAnswer, LoadQuery, Suggestions, SuggestionsQuery } from "@halvik/contract/load";
 import { US_PER_DAY } from "@halvik/core/base/time";
 import { readKeptRule } from "@halvik/core/detect";
 import { nowUs } from "../../kernel/clock.js";

@@ -1,4 +1,4 @@
-import type { Suggestions } from "@halvik/contract";
+import type { Suggestions } from "@halvik/contract/load";
 import { type Rule, tryRule } from "@halvik/core/detect";
 import { type PastOfRule, suggestFor } from "@halvik/core/respond/load";
 import { parseDocument } from "yaml";

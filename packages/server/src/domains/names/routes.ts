@@ -1,15 +1,15 @@
+import { EntityId } from "@halvik/contract/common";
 import {
   ApplicationJson,
   ApplicationList,
   DomainJson,
   DomainList,
-  EntityId,
   MeaningJson,
   MeaningList,
   MibList,
   NewMib,
   SeverityChange,
-} from "@halvik/contract";
+} from "@halvik/contract/kinds";
 import { parseNetwork } from "@halvik/core/base/net";
 import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import {
@@ -21,7 +21,7 @@ import {
   WINDOWS_MEANINGS,
 } from "@halvik/core/meaning";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";

@@ -1,19 +1,19 @@
+import { EntityId } from "@halvik/contract/common";
 import {
   AcknowledgeByLink,
   Deliveries,
-  EntityId,
   Notices,
   NoticesRead,
   NotifyRouteJson,
   NotifyRoutes,
   SinkMail,
-} from "@halvik/contract";
+} from "@halvik/contract/notify";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { historyWords } from "@halvik/core/respond/incidents";
 import { NotifyRoute, parseIncidentFilter, tellingOf } from "@halvik/core/respond/notify";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Models } from "../../kernel/db/models.js";

@@ -1,4 +1,4 @@
-import { IncidentDetail } from "@halvik/contract";
+import { IncidentDetail } from "@halvik/contract/incidents";
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import type { HalvikRecord, RecordJson } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";

@@ -1,7 +1,9 @@
-import { ChannelWrite, EntityId, IncidentDetail, NotifyWays, Preview, PreviewText } from "@halvik/contract";
+import { EntityId } from "@halvik/contract/common";
+import { IncidentDetail } from "@halvik/contract/incidents";
+import { ChannelWrite, NotifyWays, Preview, PreviewText } from "@halvik/contract/notify";
 import { formatUs } from "@halvik/core/base/time";
 import { NotifyTexts, onDuty, previewOf, Rota, writtenText } from "@halvik/core/respond/notify";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import { publicUrl } from "../../kernel/config/public-url.js";

@@ -1,4 +1,4 @@
-import type { Overview } from "@halvik/contract";
+import type { Overview } from "@halvik/contract/overview";
 import { median } from "@halvik/core/base/statistics";
 import { formatUs, midnight, nightOf, US_PER_HOUR, zoneOffsetUs } from "@halvik/core/base/time";
 import { RECORD_KINDS } from "@halvik/core/model/record";

@@ -1,4 +1,4 @@
-import { Overview, OverviewQuery } from "@halvik/contract";
+import { Overview, OverviewQuery } from "@halvik/contract/overview";
 import { isZone, US_PER_MINUTE } from "@halvik/core/base/time";
 import { LRUCache } from "lru-cache";
 import { nowUs } from "../../kernel/clock.js";

@@ -1,6 +1,6 @@
-import { NewPassword, Session, SignIn } from "@halvik/contract";
+import { NewPassword, Session, SignIn } from "@halvik/contract/status";
 import type { Request } from "express";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Models, Person } from "../../kernel/db/models.js";

@@ -1,4 +1,4 @@
-import type { PortraitNews } from "@halvik/contract";
+import type { PortraitNews } from "@halvik/contract/portrait";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import type { FieldName } from "@halvik/core/model/record";
 import { quoteIfNeeded } from "@halvik/core/query/filter";

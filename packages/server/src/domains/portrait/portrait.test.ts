@@ -1,4 +1,4 @@
-import type { Portrait, PortraitNews, PortraitTraffic } from "@halvik/contract";
+import type { Portrait, PortraitNews, PortraitTraffic } from "@halvik/contract/portrait";
 import { formatUs } from "@halvik/core/base/time";
 import { type ContentDraft, emptyContent, type RecordKind } from "@halvik/core/model/record";
 import { nowUs } from "../../kernel/clock.js";

@@ -1,4 +1,4 @@
-import type { Portrait } from "@halvik/contract";
+import type { Portrait } from "@halvik/contract/portrait";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { entityCode } from "@halvik/core/model/entity";
 import { ACTIONS, type FieldName, type HalvikRecord, SEVERITIES, severityName } from "@halvik/core/model/record";

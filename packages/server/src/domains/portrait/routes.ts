@@ -1,4 +1,10 @@
-import { Portrait, PortraitNews, PortraitQuery, PortraitTraffic, PortraitTrafficQuery } from "@halvik/contract";
+import {
+  Portrait,
+  PortraitNews,
+  PortraitQuery,
+  PortraitTraffic,
+  PortraitTrafficQuery,
+} from "@halvik/contract/portrait";
 import { nowUs } from "../../kernel/clock.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";

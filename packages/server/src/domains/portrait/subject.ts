@@ -1,4 +1,4 @@
-import type { PortraitKind } from "@halvik/contract";
+import type { PortraitKind } from "@halvik/contract/portrait";
 import { canonicalAddress } from "@halvik/core/base/net";
 import type { BoundThing } from "@halvik/core/model/entity";
 import type { Sender, SenderDirectory } from "@halvik/core/model/senders";

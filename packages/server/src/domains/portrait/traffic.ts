@@ -1,4 +1,4 @@
-import type { PortraitTraffic } from "@halvik/contract";
+import type { PortraitTraffic } from "@halvik/contract/portrait";
 import { formatUs, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import { type BothWays, filterOf, sayValue } from "@halvik/core/traffic";
 import { onSteps } from "../../store/traffic/read-sums.js";

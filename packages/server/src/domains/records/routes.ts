@@ -1,4 +1,5 @@
 import { extname } from "node:path";
+import { RecordId } from "@halvik/contract/common";
 import {
   Coverage,
   CoverageQuery,
@@ -10,19 +11,18 @@ import {
   MatrixAnswer,
   MatrixQuery,
   RecordDetail,
-  RecordId,
   RecordPage,
   RecordQuery,
   ValuesAnswer,
   ValuesQuery,
   WhyNothing,
-} from "@halvik/contract";
+} from "@halvik/contract/records";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "@halvik/core/base/time";
 import { countToJson, type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { aftersOf, readFilter as filterInWords } from "@halvik/core/query/filter";
 import type { Measure } from "@halvik/core/query/measure";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Pool } from "../../kernel/db/pool.js";

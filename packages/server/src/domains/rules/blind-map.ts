@@ -1,4 +1,4 @@
-import type { BlindMap } from "@halvik/contract";
+import type { BlindMap } from "@halvik/contract/rules";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import type { Rule } from "@halvik/core/detect";
 import { techniquesIn } from "@halvik/core/respond/incidents";

@@ -12,7 +12,7 @@ import {
   SigmaFile,
   SigmaRead,
   SigmaText,
-} from "@halvik/contract";
+} from "@halvik/contract/rules";
 import { formatUs, US_PER_MINUTE } from "@halvik/core/base/time";
 import {
   conditionsOf,
@@ -27,7 +27,7 @@ import {
   worstSeverityOf,
 } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Models } from "../../kernel/db/models.js";

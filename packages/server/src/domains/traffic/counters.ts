@@ -1,4 +1,4 @@
-import type { TrafficAnswer } from "@halvik/contract";
+import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
 import type { Queryable } from "../../kernel/db/pool.js";
 

@@ -1,7 +1,7 @@
-import type { TrafficAnswer } from "@halvik/contract";
+import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import { CUT, type Dimension, sayValue } from "@halvik/core/traffic";
-import type { z } from "zod";
+import type * as z from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { onSteps, piecesOf, readSums, type SumRow } from "../../store/traffic/read-sums.js";
 import { addTo, asked, FIVE, nothing, type Question, WEEK } from "./question.js";

@@ -1,7 +1,7 @@
-import type { TrafficLists } from "@halvik/contract";
+import type { TrafficLists } from "@halvik/contract/traffic";
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import { CUT, type Dimension, filterOf, type Said, sayValue, TrafficSums } from "@halvik/core/traffic";
-import type { z } from "zod";
+import type * as z from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
 import {
   type Amounted,

@@ -1,4 +1,4 @@
-import type { MarkingsAnswer } from "@halvik/contract";
+import type { MarkingsAnswer } from "@halvik/contract/traffic";
 import { formatUs } from "@halvik/core/base/time";
 import { sayValue } from "@halvik/core/traffic";
 import { ownFilter } from "../records/own-filter.js";

@@ -1,4 +1,4 @@
-import type { TrafficNow } from "@halvik/contract";
+import type { TrafficNow } from "@halvik/contract/traffic";
 import { formatUs, US_PER_MINUTE } from "@halvik/core/base/time";
 import { entityCode } from "@halvik/core/model/entity";
 import { ACTIONS, severityName } from "@halvik/core/model/record";

@@ -1,7 +1,7 @@
-import type { TrafficPlaces } from "@halvik/contract";
+import type { TrafficPlaces } from "@halvik/contract/traffic";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { NO_INTERFACE, WAYS } from "@halvik/core/traffic";
-import type { z } from "zod";
+import type * as z from "zod";
 import type { TrafficSource } from "../../store/traffic/read-sums.js";
 import { interfaceNames } from "../names/presenter.js";
 import type { Names } from "../names/repository.js";

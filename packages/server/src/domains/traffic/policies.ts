@@ -1,4 +1,4 @@
-import type { PoliciesAnswer } from "@halvik/contract";
+import type { PoliciesAnswer } from "@halvik/contract/traffic";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { ACTIONS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";

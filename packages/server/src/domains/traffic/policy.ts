@@ -1,4 +1,4 @@
-import type { PolicyAnswer } from "@halvik/contract";
+import type { PolicyAnswer } from "@halvik/contract/traffic";
 import { parseNetwork } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { protocolName } from "@halvik/core/model/applications";

@@ -1,8 +1,8 @@
-import type { TrafficAnswer } from "@halvik/contract";
+import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { formatUs, US_PER_DAY, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import type { Applications } from "@halvik/core/model/applications";
 import type { Stepped } from "@halvik/core/traffic";
-import type { z } from "zod";
+import type * as z from "zod";
 import type { FlowScan } from "../../store/traffic/scan-flows.js";
 import type { Metered } from "./scope.js";
 

@@ -13,9 +13,9 @@ import {
   TrafficPlaces,
   TrafficQuery,
   UnnamedTraffic,
-} from "@halvik/contract";
+} from "@halvik/contract/traffic";
 import { US_PER_DAY } from "@halvik/core/base/time";
-import { z } from "zod";
+import * as z from "zod";
 import type { Actor } from "../../kernel/actor.js";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";

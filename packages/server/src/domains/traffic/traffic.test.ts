@@ -1,4 +1,10 @@
-import type { PoliciesAnswer, PolicyAnswer, TrafficAnswer, TrafficLists, TrafficPlaces } from "@halvik/contract";
+import type {
+  PoliciesAnswer,
+  PolicyAnswer,
+  TrafficAnswer,
+  TrafficLists,
+  TrafficPlaces,
+} from "@halvik/contract/traffic";
 import { formatUs } from "@halvik/core/base/time";
 import { emptyContent } from "@halvik/core/model/record";
 import { LEVELS, TrafficSums } from "@halvik/core/traffic";

@@ -1,4 +1,4 @@
-import type { UnnamedTraffic } from "@halvik/contract";
+import type { UnnamedTraffic } from "@halvik/contract/traffic";
 import { formatUs, US_PER_HOUR } from "@halvik/core/base/time";
 import { filterOf, readApplication, sayValue } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";

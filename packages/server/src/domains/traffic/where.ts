@@ -1,4 +1,4 @@
-import type { TrafficLists } from "@halvik/contract";
+import type { TrafficLists } from "@halvik/contract/traffic";
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { onSteps, piecesOf, readByMeter } from "../../store/traffic/read-sums.js";

@@ -1,7 +1,7 @@
 import { join } from "node:path";
 import { US_PER_SECOND } from "@halvik/core/base/time";
 import { type OwnEngine, UsmUsers } from "@halvik/core/decode/snmp";
-import { z } from "zod";
+import * as z from "zod";
 import type { Endpoint, EndpointSink, EndpointStatus } from "../../domains/intake/arrivals/endpoint.js";
 import type { EndpointConfig, SnmpUser } from "../../domains/intake/endpoints/repository.js";
 import { nowUs } from "../../kernel/clock.js";

@@ -8,7 +8,7 @@ import rateLimit, { type Options as RateLimitOptions } from "express-rate-limit"
 import session, { type SessionData, type Store } from "express-session";
 import helmet from "helmet";
 import type { Logger } from "pino";
-import { z } from "zod";
+import * as z from "zod";
 import { statusRoutes } from "../../domains/health/routes.js";
 import { incidentRoutes } from "../../domains/incidents/routes.js";
 import { endpointRoutes } from "../../domains/intake/endpoints/routes.js";

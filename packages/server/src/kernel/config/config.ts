@@ -5,7 +5,7 @@ import { parseNetwork } from "@halvik/core/base/net";
 import { isZone } from "@halvik/core/base/time";
 import { KINDS } from "@halvik/core/model/record";
 import { KEEP_DAYS } from "@halvik/core/model/senders";
-import { z } from "zod";
+import * as z from "zod";
 import { ONLY_NODE } from "../node.js";
 
 /** A whole number written in digits; `Number("")` would be 0. */

@@ -1,7 +1,7 @@
 import { randomBytes } from "node:crypto";
 import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { writeDurably } from "../files/durable.js";
 
 /** What Halvik makes for itself at its first start; kept in the data directory, readable by its own user only. */

@@ -1,6 +1,6 @@
 import { closeSync, existsSync, fsyncSync, openSync, readFileSync, renameSync, writeSync } from "node:fs";
 import { dirname } from "node:path";
-import type { z } from "zod";
+import type * as z from "zod";
 
 /**
  * Replaces a small file as a whole: whoever reads it, after whatever crash, finds what was there before or what is there now.

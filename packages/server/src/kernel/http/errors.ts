@@ -1,8 +1,8 @@
-import { API_ERROR_STATUS, type ApiErrorCode } from "@halvik/contract";
+import { API_ERROR_STATUS, type ApiErrorCode } from "@halvik/contract/errors";
 import type { FilterError } from "@halvik/core/query/filter";
 import type { ErrorRequestHandler } from "express";
 import type { Logger } from "pino";
-import type { z } from "zod";
+import type * as z from "zod";
 import { WorkQueueFull, WorkTooLong } from "../threads/work-pool.js";
 
 /** An error that is the caller's to know about. */

@@ -1,5 +1,5 @@
-import { ApiError } from "@halvik/contract";
-import { z } from "zod";
+import { ApiError } from "@halvik/contract/errors";
+import * as z from "zod";
 import type { Route } from "./route.js";
 
 /** The routes as an OpenAPI 3.1 document; its schemas are JSON Schema 2020-12, which Zod gives directly. */

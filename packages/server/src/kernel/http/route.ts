@@ -1,7 +1,7 @@
 import { isDeepStrictEqual } from "node:util";
 import { nearest } from "@halvik/core/query/filter";
 import { type Request, type Response, Router } from "express";
-import { z } from "zod";
+import * as z from "zod";
 import type { Actor } from "../actor.js";
 import { AppError, parseInput } from "./errors.js";
 import { Turns } from "./turns.js";

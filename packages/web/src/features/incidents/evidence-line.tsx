@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { Link } from "react-router";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";

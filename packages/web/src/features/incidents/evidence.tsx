@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { evidenceQuery } from "../../data/api";

@@ -1,4 +1,4 @@
-import type { IncidentJson } from "@halvik/contract";
+import type { IncidentJson } from "@halvik/contract/incidents";
 
 /** What the queue can be grouped by. */
 export const GROUPS = ["nothing", "site", "sender", "user", "src", "tag", "rule"] as const;

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { ordinal } from "@halvik/core/base/text";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";

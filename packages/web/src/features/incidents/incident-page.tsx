@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { formatDuration } from "@halvik/core/base/time";
 import { storyOf } from "@halvik/core/respond/story";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";

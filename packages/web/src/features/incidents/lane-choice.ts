@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { usOf } from "../../data/view-store";
 
 type Told = IncidentDetail["findings"][number]["evidence"][number];

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { clock, day, dayMinute } from "../../ui/time";

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { useState } from "react";
 import { Button } from "../../ui/button";
 import { Dialog } from "../../ui/dialog";

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { partsOf } from "./parts";
 
 const rule = (id: string, steps: string[] = [], version = 1) => ({ id, name: id.toUpperCase(), version, steps });

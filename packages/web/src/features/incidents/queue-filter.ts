@@ -1,4 +1,4 @@
-import type { IncidentJson } from "@halvik/contract";
+import type { IncidentJson } from "@halvik/contract/incidents";
 import { SEVERITIES } from "@halvik/core/model/record";
 
 /** By what the queue can be narrowed, beside its words: each is one value, or none. */

@@ -1,5 +1,5 @@
 /** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { usOf } from "../../data/view-store";
 import { ruleWindow } from "./rule-window";
 

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { formatDuration } from "@halvik/core/base/time";
 import { type Marked, usOf } from "../../data/view-store";
 

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Heading } from "../../ui/page";

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { type FormEvent, useState } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Checkbox } from "../../ui/checkbox";

@@ -1,4 +1,4 @@
-import type { IncidentDetail } from "@halvik/contract";
+import type { IncidentDetail } from "@halvik/contract/incidents";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { unusualQuery } from "../../data/api";

@@ -1,4 +1,4 @@
-import type { BulkAct, BulkAnswer } from "@halvik/contract";
+import type { BulkAct, BulkAnswer } from "@halvik/contract/incidents";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { request } from "../../data/api";

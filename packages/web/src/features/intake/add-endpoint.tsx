@@ -1,4 +1,4 @@
-import { EndpointKind } from "@halvik/contract";
+import { EndpointKind } from "@halvik/contract/kinds";
 import { useForm } from "react-hook-form";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";

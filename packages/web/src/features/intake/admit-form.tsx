@@ -1,4 +1,4 @@
-import type { SenderJson } from "@halvik/contract";
+import type { SenderJson } from "@halvik/contract/senders";
 import { useId, useState } from "react";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";

@@ -1,4 +1,4 @@
-import type { ApplicationList } from "@halvik/contract";
+import type { ApplicationList } from "@halvik/contract/kinds";
 import { bytesText } from "@halvik/core/meaning/sentence";
 import { useForm } from "react-hook-form";
 import { Link } from "react-router";

@@ -1,4 +1,5 @@
-import type { EndpointJson, EndpointList, SenderJson } from "@halvik/contract";
+import type { EndpointJson, EndpointList } from "@halvik/contract/kinds";
+import type { SenderJson } from "@halvik/contract/senders";
 import { useRef, useState } from "react";
 import { toast } from "sonner";
 import { useViewStore, usOf } from "../../data/view-store";

@@ -1,4 +1,4 @@
-import type { EndpointJson, EndpointSettings } from "@halvik/contract";
+import type { EndpointJson, EndpointSettings } from "@halvik/contract/kinds";
 import { useForm } from "react-hook-form";
 import { toast } from "sonner";
 import { useViewStore, usOf } from "../../data/view-store";

@@ -1,4 +1,4 @@
-import type { EndpointJson } from "@halvik/contract";
+import type { EndpointJson } from "@halvik/contract/kinds";
 
 export const isLoopback = (address: string): boolean =>
   address.startsWith("127.") || address === "::1" || address === "localhost";

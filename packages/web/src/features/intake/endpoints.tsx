@@ -1,4 +1,5 @@
-import type { EndpointJson, EndpointList, Intake } from "@halvik/contract";
+import type { EndpointJson, EndpointList } from "@halvik/contract/kinds";
+import type { Intake } from "@halvik/contract/status";
 import { useState } from "react";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";

@@ -1,4 +1,4 @@
-import type { MeaningList } from "@halvik/contract";
+import type { MeaningList } from "@halvik/contract/kinds";
 import { CATEGORIES, OUTCOMES, SEVERITIES } from "@halvik/core/model/record";
 import { useMemo, useState } from "react";
 import { useForm } from "react-hook-form";

@@ -1,4 +1,4 @@
-import type { ImportList } from "@halvik/contract";
+import type { ImportList } from "@halvik/contract/kinds";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useForm } from "react-hook-form";
 import { toast } from "sonner";

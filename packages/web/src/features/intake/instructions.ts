@@ -1,4 +1,4 @@
-import type { EndpointJson } from "@halvik/contract";
+import type { EndpointJson } from "@halvik/contract/kinds";
 
 /** How a family of senders is told to send here. */
 export interface Instruction {

@@ -1,4 +1,5 @@
-import type { EndpointList, SenderJson, SenderList } from "@halvik/contract";
+import type { EndpointList } from "@halvik/contract/kinds";
+import type { SenderJson, SenderList } from "@halvik/contract/senders";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";

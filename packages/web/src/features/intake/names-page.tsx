@@ -1,4 +1,4 @@
-import type { ApplicationList, DomainList, MeaningList, MibList } from "@halvik/contract";
+import type { ApplicationList, DomainList, MeaningList, MibList } from "@halvik/contract/kinds";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { toast } from "sonner";

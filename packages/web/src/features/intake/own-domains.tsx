@@ -1,4 +1,4 @@
-import type { DomainList } from "@halvik/contract";
+import type { DomainList } from "@halvik/contract/kinds";
 import { DOMAIN } from "@halvik/core/model/entity";
 import { useForm } from "react-hook-form";
 import { useViewStore, usOf } from "../../data/view-store";

@@ -1,4 +1,4 @@
-import type { QuarantineList } from "@halvik/contract";
+import type { QuarantineList } from "@halvik/contract/status";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { quarantineQuery, request } from "../../data/api";

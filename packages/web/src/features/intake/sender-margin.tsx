@@ -1,4 +1,4 @@
-import type { SenderJson } from "@halvik/contract";
+import type { SenderJson } from "@halvik/contract/senders";
 import { KEEP_DAYS } from "@halvik/core/model/senders";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useForm } from "react-hook-form";

@@ -1,4 +1,4 @@
-import type { SenderJson } from "@halvik/contract";
+import type { SenderJson } from "@halvik/contract/senders";
 import { formatDuration } from "@halvik/core/base/time";
 import type { ReactNode } from "react";
 import { useViewStore, usOf } from "../../data/view-store";

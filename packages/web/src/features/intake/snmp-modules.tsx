@@ -1,4 +1,4 @@
-import type { MibList } from "@halvik/contract";
+import type { MibList } from "@halvik/contract/kinds";
 import { useState } from "react";
 import { Link } from "react-router";
 import { Heading } from "../../ui/page";

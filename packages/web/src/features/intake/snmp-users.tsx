@@ -1,4 +1,4 @@
-import type { SnmpUserList } from "@halvik/contract";
+import type { SnmpUserList } from "@halvik/contract/kinds";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useForm } from "react-hook-form";

@@ -1,4 +1,4 @@
-import type { SenderJson } from "@halvik/contract";
+import type { SenderJson } from "@halvik/contract/senders";
 import { formatNetwork, parseNetwork } from "@halvik/core/base/net";
 import { Fragment, useState } from "react";
 import { useForm } from "react-hook-form";

@@ -1,4 +1,4 @@
-import type { AddedEntries, Lists } from "@halvik/contract";
+import type { AddedEntries, Lists } from "@halvik/contract/lists";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { listEntriesQuery, request } from "../../data/api";

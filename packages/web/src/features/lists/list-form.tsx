@@ -1,7 +1,7 @@
-import { type Lists, ListWrite } from "@halvik/contract";
+import { type Lists, ListWrite } from "@halvik/contract/lists";
 import { LIST_KINDS } from "@halvik/core/model/lists";
 import { useForm } from "react-hook-form";
-import type { z } from "zod";
+import type * as z from "zod";
 import { Field, Input } from "../../ui/field";
 import { FormEnd, SelectField } from "../../ui/form";
 import { KIND_WORDS } from "./kind-words";

@@ -1,4 +1,4 @@
-import type { Lists } from "@halvik/contract";
+import type { Lists } from "@halvik/contract/lists";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { toast } from "sonner";

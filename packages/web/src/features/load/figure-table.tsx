@@ -1,4 +1,4 @@
-import type { LoadAnswer } from "@halvik/contract";
+import type { LoadAnswer } from "@halvik/contract/load";
 import { Tooltip } from "../../ui/tooltip";
 
 type Figure = LoadAnswer["figures"][number];

@@ -1,4 +1,4 @@
-import type { LoadAnswer } from "@halvik/contract";
+import type { LoadAnswer } from "@halvik/contract/load";
 import { formatDuration } from "@halvik/core/base/time";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";

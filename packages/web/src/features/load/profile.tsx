@@ -1,4 +1,4 @@
-import type { LoadAnswer } from "@halvik/contract";
+import type { LoadAnswer } from "@halvik/contract/load";
 import { useViewStore, usOf } from "../../data/view-store";
 import { day, dayMinute, minute } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";

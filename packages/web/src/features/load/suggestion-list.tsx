@@ -1,4 +1,4 @@
-import type { Suggestions } from "@halvik/contract";
+import type { Suggestions } from "@halvik/contract/load";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { toast } from "sonner";

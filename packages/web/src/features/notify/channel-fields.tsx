@@ -1,4 +1,4 @@
-import type { NotifyWays } from "@halvik/contract";
+import type { NotifyWays } from "@halvik/contract/notify";
 import { SNMP_HASHES } from "@halvik/core/respond/notify";
 import { type Control, type FieldErrors, type UseFormRegister, useWatch } from "react-hook-form";
 import { Field, Input } from "../../ui/field";

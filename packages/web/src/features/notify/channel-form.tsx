@@ -1,4 +1,4 @@
-import { ChannelWrite, type NotifyWays } from "@halvik/contract";
+import { ChannelWrite, type NotifyWays } from "@halvik/contract/notify";
 import { useForm } from "react-hook-form";
 import { Field, Input } from "../../ui/field";
 import { FormEnd, SelectField } from "../../ui/form";

@@ -1,4 +1,4 @@
-import type { NotifyWays } from "@halvik/contract";
+import type { NotifyWays } from "@halvik/contract/notify";
 
 /** A channel as its form holds it: every kind's fields, numbers as what is typed. */
 export interface Values {

@@ -1,4 +1,4 @@
-import type { Deliveries as DeliveriesAnswer } from "@halvik/contract";
+import type { Deliveries as DeliveriesAnswer } from "@halvik/contract/notify";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Heading } from "../../ui/page";

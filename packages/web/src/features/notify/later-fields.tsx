@@ -1,4 +1,4 @@
-import type { NotifyWays } from "@halvik/contract";
+import type { NotifyWays } from "@halvik/contract/notify";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { type Control, type FieldErrors, type UseFormRegister, useFieldArray } from "react-hook-form";
 import { TextButton } from "../../ui/button";

@@ -1,4 +1,4 @@
-import type { NotifyRouteJson, NotifyRoutes, NotifyWays } from "@halvik/contract";
+import type { NotifyRouteJson, NotifyRoutes, NotifyWays } from "@halvik/contract/notify";
 import { formatDuration } from "@halvik/core/base/time";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, useState } from "react";

@@ -1,4 +1,4 @@
-import type { NotifyWays } from "@halvik/contract";
+import type { NotifyWays } from "@halvik/contract/notify";
 import { WEEKDAYS } from "@halvik/core/detect";
 import { Rota } from "@halvik/core/respond/notify";
 import { type FieldPath, useFieldArray, useForm } from "react-hook-form";

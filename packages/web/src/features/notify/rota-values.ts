@@ -1,4 +1,4 @@
-import type { NotifyWays } from "@halvik/contract";
+import type { NotifyWays } from "@halvik/contract/notify";
 import { clockToInstant, formatUs, isZone, readRfc3339, zoneOffsetUs } from "@halvik/core/base/time";
 
 /** A rota as its form holds it; moments as clocks of its zone show them. */

@@ -1,5 +1,5 @@
 /** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
-import { type NotifyRouteJson, NotifyWays } from "@halvik/contract";
+import { type NotifyRouteJson, NotifyWays } from "@halvik/contract/notify";
 import type { NotifyRoute } from "@halvik/core/respond/notify";
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";

@@ -1,4 +1,5 @@
-import type { NotifyRouteJson, NotifyWays, RuleList } from "@halvik/contract";
+import type { NotifyRouteJson, NotifyWays } from "@halvik/contract/notify";
+import type { RuleList } from "@halvik/contract/rules";
 import { SEVERITIES } from "@halvik/core/model/record";
 import type { SavedText } from "@halvik/core/query/filter";
 import { INCIDENTS, NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";

@@ -1,4 +1,5 @@
-import type { NotifyRouteJson, RuleList } from "@halvik/contract";
+import type { NotifyRouteJson } from "@halvik/contract/notify";
+import type { RuleList } from "@halvik/contract/rules";
 import { NotifyRoute } from "@halvik/core/respond/notify";
 
 /** A notification as its form holds it: lists as texts, numbers as what is typed or chosen. */

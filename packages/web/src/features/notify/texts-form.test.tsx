@@ -1,5 +1,5 @@
 /** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
-import { NotifyWays } from "@halvik/contract";
+import { NotifyWays } from "@halvik/contract/notify";
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { draw } from "../../testing/draw";

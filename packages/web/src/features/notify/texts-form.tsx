@@ -1,4 +1,4 @@
-import type { NotifyWays, Preview } from "@halvik/contract";
+import type { NotifyWays, Preview } from "@halvik/contract/notify";
 import {
   ENGLISH,
   NotifyTexts,

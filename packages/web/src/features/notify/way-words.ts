@@ -1,4 +1,4 @@
-import type { NotifyWays } from "@halvik/contract";
+import type { NotifyWays } from "@halvik/contract/notify";
 import { formatDuration } from "@halvik/core/base/time";
 import type { NotifyRoute } from "@halvik/core/respond/notify";
 

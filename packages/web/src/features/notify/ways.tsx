@@ -1,4 +1,4 @@
-import type { NotifyWays } from "@halvik/contract";
+import type { NotifyWays } from "@halvik/contract/notify";
 import { TEXT_KINDS } from "@halvik/core/respond/notify";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";

@@ -1,4 +1,4 @@
-import type { Overview } from "@halvik/contract";
+import type { Overview } from "@halvik/contract/overview";
 import { bytesText } from "@halvik/core/meaning/sentence";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";

@@ -1,4 +1,5 @@
-import type { Overview, Summary } from "@halvik/contract";
+import type { Overview } from "@halvik/contract/overview";
+import type { Summary } from "@halvik/contract/status";
 import { formatDuration } from "@halvik/core/base/time";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";

@@ -1,4 +1,4 @@
-import type { HistogramAnswer, RecordPage } from "@halvik/contract";
+import type { HistogramAnswer, RecordPage } from "@halvik/contract/records";
 import { formatDuration } from "@halvik/core/base/time";
 import type { ReactNode } from "react";
 import type { WindowParts } from "../../data/api";

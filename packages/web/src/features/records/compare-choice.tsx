@@ -1,4 +1,4 @@
-import type { HistogramAnswer } from "@halvik/contract";
+import type { HistogramAnswer } from "@halvik/contract/records";
 import { useQuery } from "@tanstack/react-query";
 import { histogramQuery, type WindowParts } from "../../data/api";
 import { COMPARISONS, type Comparison, comparisonLabel, difference } from "../../shared/compared-window";

@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { Button } from "../../ui/button";
 import { safeText } from "../../ui/safe-text";
 

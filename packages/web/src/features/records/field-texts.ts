@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { FIELDS, type Field, type FieldName } from "@halvik/core/model/record";
 
 /** Where a field's values stand in the API's record, when not under its own name. */

@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { bytesText, endText } from "@halvik/core/meaning/sentence";
 import { type Count, countFromJson, FIELDS, type FieldName, fieldNamed } from "@halvik/core/model/record";
 import type { Filter } from "@halvik/core/query/filter";

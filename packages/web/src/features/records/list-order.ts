@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { addCounts, type Count } from "@halvik/core/model/record";
 import type { ListColumn } from "./list-columns";
 

@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { formatDuration } from "@halvik/core/base/time";
 import { type OutageEnd, outages } from "@halvik/core/meaning";
 import { createContext, useContext } from "react";

@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { conditionsFrom } from "@halvik/core/detect/form";
 import { useNavigate } from "react-router";
 import { TextButton } from "../../ui/button";

@@ -1,4 +1,5 @@
-import type { PortraitKind, RecordDetail, RecordJson } from "@halvik/contract";
+import type { PortraitKind } from "@halvik/contract/portrait";
+import type { RecordDetail, RecordJson } from "@halvik/contract/records";
 import { bytesText, endText } from "@halvik/core/meaning/sentence";
 import { countFromJson, fieldNamed } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";

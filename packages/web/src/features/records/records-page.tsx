@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { aftersOf } from "@halvik/core/query/filter";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";

@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { SAME_FIELDS } from "@halvik/core/query/filter";
 import { TextButton } from "../../ui/button";
 import { Menu, MenuItem, MenuLabel } from "../../ui/menu";

@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { useCallback, useEffect, useMemo } from "react";
 import { type ChosenColumn, readColumns, rememberColumns, rememberedColumns, writeColumns } from "./columns";
 import { columnsOf, isColumn, usualColumns } from "./list-columns";

@@ -1,4 +1,4 @@
-import type { HistogramAnswer } from "@halvik/contract";
+import type { HistogramAnswer } from "@halvik/contract/records";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { histogramQuery, query, request, type WindowParts } from "../../data/api";

@@ -1,4 +1,4 @@
-import type { RecordJson, RecordPage } from "@halvik/contract";
+import type { RecordJson, RecordPage } from "@halvik/contract/records";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { query, recordsPage, type WindowParts } from "../../data/api";

@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { useCallback } from "react";
 import { addressed, listOf, type SetParam } from "./use-address";
 

@@ -1,4 +1,4 @@
-import type { ValuesAnswer } from "@halvik/contract";
+import type { ValuesAnswer } from "@halvik/contract/records";
 import { countFromJson } from "@halvik/core/model/record";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";

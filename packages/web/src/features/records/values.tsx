@@ -1,4 +1,4 @@
-import type { RecordJson } from "@halvik/contract";
+import type { RecordJson } from "@halvik/contract/records";
 import { findAddresses } from "@halvik/core/base/net";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { Fragment, type ReactNode } from "react";

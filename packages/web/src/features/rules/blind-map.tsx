@@ -1,4 +1,4 @@
-import type { BlindMap } from "@halvik/contract";
+import type { BlindMap } from "@halvik/contract/rules";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";

@@ -1,4 +1,4 @@
-import type { RuleCheck } from "@halvik/contract";
+import type { RuleCheck } from "@halvik/contract/rules";
 import { isScalar, parseDocument } from "yaml";
 
 /** A mistake with its place in the file, in UTF-16 units. */

@@ -1,4 +1,4 @@
-import type { RehearsedFinding, RuleDetail } from "@halvik/contract";
+import type { RehearsedFinding, RuleDetail } from "@halvik/contract/rules";
 import { useEffect, useState } from "react";
 import { Bar, BarChart, ResponsiveContainer, XAxis, YAxis } from "recharts";
 import { useWindow } from "../../data/use-window";

@@ -5,7 +5,7 @@ import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { type Diagnostic, setDiagnostics } from "@codemirror/lint";
 import { EditorState } from "@codemirror/state";
 import { EditorView, keymap, lineNumbers } from "@codemirror/view";
-import type { RuleCheck } from "@halvik/contract";
+import type { RuleCheck } from "@halvik/contract/rules";
 import { completeRuleFile } from "@halvik/core/detect/form";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { tags } from "@lezer/highlight";

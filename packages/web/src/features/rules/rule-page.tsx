@@ -1,4 +1,4 @@
-import type { RuleCheck, RuleDetail } from "@halvik/contract";
+import type { RuleCheck, RuleDetail } from "@halvik/contract/rules";
 import { kindName } from "@halvik/core/detect/form";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";

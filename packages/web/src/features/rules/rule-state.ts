@@ -1,4 +1,4 @@
-import type { RuleList } from "@halvik/contract";
+import type { RuleList } from "@halvik/contract/rules";
 
 export type RuleLine = RuleList["rules"][number];
 

@@ -1,4 +1,4 @@
-import type { RuleList } from "@halvik/contract";
+import type { RuleList } from "@halvik/contract/rules";
 import { US_PER_DAY } from "@halvik/core/base/time";
 import { KIND_NAMES, kindName, RULE_KINDS } from "@halvik/core/detect/form";
 import { SEVERITIES } from "@halvik/core/model/record";

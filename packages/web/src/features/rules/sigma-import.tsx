@@ -1,4 +1,4 @@
-import type { SigmaRead } from "@halvik/contract";
+import type { SigmaRead } from "@halvik/contract/rules";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { toast } from "sonner";

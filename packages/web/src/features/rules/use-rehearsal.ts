@@ -1,4 +1,4 @@
-import type { RehearsalStep } from "@halvik/contract";
+import type { RehearsalStep } from "@halvik/contract/rules";
 import { useCallback, useEffect, useRef, useState } from "react";
 import type { WindowParts } from "../../data/api";
 import { rehearsal } from "../../data/api";

@@ -1,4 +1,4 @@
-import type { RuleDetail } from "@halvik/contract";
+import type { RuleDetail } from "@halvik/contract/rules";
 import { diffLines } from "diff";
 import { useState } from "react";
 import { useViewStore, usOf } from "../../data/view-store";

@@ -1,4 +1,4 @@
-import type { TrafficPlaces } from "@halvik/contract";
+import type { TrafficPlaces } from "@halvik/contract/traffic";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import type { TrafficAsked } from "../../data/api";
 

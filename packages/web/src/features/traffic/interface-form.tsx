@@ -1,4 +1,4 @@
-import type { TrafficPlaces } from "@halvik/contract";
+import type { TrafficPlaces } from "@halvik/contract/traffic";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useForm } from "react-hook-form";

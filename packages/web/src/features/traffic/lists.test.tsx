@@ -1,5 +1,5 @@
 /** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
-import type { TrafficAnswer, TrafficLists } from "@halvik/contract";
+import type { TrafficAnswer, TrafficLists } from "@halvik/contract/traffic";
 import { render, screen, within } from "@testing-library/react";
 import { createMemoryRouter, RouterProvider } from "react-router";
 import { TooltipProvider } from "../../ui/tooltip";

@@ -1,4 +1,4 @@
-import type { TrafficLists } from "@halvik/contract";
+import type { TrafficLists } from "@halvik/contract/traffic";
 import { Link } from "react-router";
 import { bounds, isoOf, useViewStore } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";

@@ -1,4 +1,4 @@
-import type { TrafficNow } from "@halvik/contract";
+import type { TrafficNow } from "@halvik/contract/traffic";
 import { useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
 import { Link } from "react-router";

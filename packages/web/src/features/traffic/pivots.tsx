@@ -1,4 +1,4 @@
-import type { TrafficLists } from "@halvik/contract";
+import type { TrafficLists } from "@halvik/contract/traffic";
 import { useNavigate } from "react-router";
 import { windowParams } from "../../data/window-url";
 import { Menu, MenuItem } from "../../ui/menu";

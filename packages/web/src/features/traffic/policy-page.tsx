@@ -1,4 +1,4 @@
-import type { PolicyAnswer } from "@halvik/contract";
+import type { PolicyAnswer } from "@halvik/contract/traffic";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";

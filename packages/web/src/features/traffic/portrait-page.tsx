@@ -1,4 +1,4 @@
-import { PORTRAIT_KINDS, type Portrait, type PortraitKind, type PortraitTraffic } from "@halvik/contract";
+import { PORTRAIT_KINDS, type Portrait, type PortraitKind, type PortraitTraffic } from "@halvik/contract/portrait";
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { type PortraitAsked, portraitQuery, portraitTrafficQuery } from "../../data/api";

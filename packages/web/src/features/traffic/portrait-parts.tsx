@@ -1,4 +1,4 @@
-import type { Portrait, PortraitKind, PortraitTraffic } from "@halvik/contract";
+import type { Portrait, PortraitKind, PortraitTraffic } from "@halvik/contract/portrait";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { type PortraitAsked, portraitNewsQuery } from "../../data/api";

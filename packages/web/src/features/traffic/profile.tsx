@@ -1,4 +1,4 @@
-import type { TrafficAnswer } from "@halvik/contract";
+import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";

@@ -1,4 +1,4 @@
-import type { TrafficAnswer } from "@halvik/contract";
+import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { useMemo } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
 import { TextButton } from "../../ui/button";

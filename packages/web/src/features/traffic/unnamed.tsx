@@ -1,4 +1,4 @@
-import type { UnnamedTraffic } from "@halvik/contract";
+import type { UnnamedTraffic } from "@halvik/contract/traffic";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useForm } from "react-hook-form";

@@ -1,4 +1,4 @@
-import type { TrafficLists } from "@halvik/contract";
+import type { TrafficLists } from "@halvik/contract/traffic";
 import { TextButton } from "../../ui/button";
 import { safeText } from "../../ui/safe-text";
 import { sayAmount } from "./amounts";

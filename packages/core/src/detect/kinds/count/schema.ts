@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { common, key, ruleFilter, seconds } from "../../schema/parts.js";
 
 /** `count` matching records with one key within `windowSeconds` of event time. */

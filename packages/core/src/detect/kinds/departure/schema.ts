@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { common, everySeconds, fieldName, key, ruleFilter } from "../../schema/parts.js";
 
 const Measure = z.discriminatedUnion("of", [

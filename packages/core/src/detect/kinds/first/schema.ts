@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { common, days, key, ruleFilter } from "../../schema/parts.js";
 
 /** A combination of values not seen for `unseenDays`. */

@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { common, everySeconds, key, ruleFilter } from "../../schema/parts.js";
 
 /** The part of `of` that matches `filter`. */

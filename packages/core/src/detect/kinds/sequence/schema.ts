@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { common, fieldName, key, ruleFilter, seconds } from "../../schema/parts.js";
 
 const Step = z.object({

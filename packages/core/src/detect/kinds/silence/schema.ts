@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { common, key, ruleFilter, seconds } from "../../schema/parts.js";
 
 /** What has spoken says nothing for `afterSeconds`. */

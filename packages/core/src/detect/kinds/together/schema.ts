@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { common, key, ruleFilter, seconds } from "../../schema/parts.js";
 
 /** Several things in any order with one key. */

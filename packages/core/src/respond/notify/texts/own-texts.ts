@@ -1,4 +1,4 @@
-import { z } from "zod";
+import * as z from "zod";
 import { TEXT_KINDS, type TextKind } from "./kinds.js";
 import { readTemplate } from "./template.js";
 

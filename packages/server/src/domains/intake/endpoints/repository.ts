@@ -1,6 +1,6 @@
-import { EndpointKind, EndpointSettings } from "@halvik/contract";
+import { EndpointKind, EndpointSettings } from "@halvik/contract/kinds";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, type UsmUser } from "@halvik/core/decode/snmp";
-import { z } from "zod";
+import * as z from "zod";
 import type { Config } from "../../../kernel/config/config.js";
 import { PORT_SETTINGS } from "../../../kernel/config/ports.js";
 import type { Queryable } from "../../../kernel/db/pool.js";

@@ -1,16 +1,16 @@
+import { EntityId } from "@halvik/contract/common";
 import {
   EndpointChange,
   EndpointList,
   type EndpointSettings,
-  EntityId,
   NewEndpoint,
   NewSnmpUser,
   SnmpUserList,
-} from "@halvik/contract";
+} from "@halvik/contract/kinds";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { usmUser } from "@halvik/core/decode/snmp";
-import { z } from "zod";
+import * as z from "zod";
 import type { Actor } from "../../../kernel/actor.js";
 import type { Config } from "../../../kernel/config/config.js";
 import type { Models } from "../../../kernel/db/models.js";

@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { formatUs, readRfc3339 } from "@halvik/core/base/time";
+import { formatUs } from "@halvik/core/base/time";
 import { MeteredCapture } from "@halvik/core/decode/meter";
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import { nowUs } from "../../../kernel/clock.js";
@@ -231,12 +231,4 @@ export async function identify(chunks: AsyncIterable<Uint8Array>, readAs = ""): 
     bytes += chunk.length;
   }
   return { sha256: hash.digest("hex"), bytes };
-}
-
-/** An RFC 3339 time from the command line, or an error in words. */
-export function readTimeOption(text: string): number {
-  const time = readRfc3339(text);
-  if (time === null || time.end !== text.length)
-    throw new Error(`expected a time such as 2026-11-24T10:00:00Z, got "${text}"`);
-  return time.us;
 }

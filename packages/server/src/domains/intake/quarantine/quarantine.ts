@@ -10,7 +10,7 @@ import {
   unlinkSync,
 } from "node:fs";
 import { join } from "node:path";
-import { z } from "zod";
+import * as z from "zod";
 import { writeDurably } from "../../../kernel/files/durable.js";
 import type { Arrival } from "../arrivals/arrival.js";
 import { decodeArrivals, encodeArrivals } from "../arrivals/arrival-bytes.js";

@@ -1,6 +1,6 @@
-import { QuarantineList } from "@halvik/contract";
+import { QuarantineList } from "@halvik/contract/status";
 import { formatUs } from "@halvik/core/base/time";
-import { z } from "zod";
+import * as z from "zod";
 import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";

@@ -1,6 +1,6 @@
-import type { SenderChange, SenderFacts } from "@halvik/contract";
+import type { SenderChange, SenderFacts } from "@halvik/contract/senders";
 import type { Transaction } from "sequelize";
-import type { z } from "zod";
+import type * as z from "zod";
 import { SenderAddress, SenderModel } from "../../../kernel/db/models.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
 import type { Act } from "../../../kernel/db/unit-of-work.js";

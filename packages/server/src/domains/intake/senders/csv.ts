@@ -1,4 +1,4 @@
-import { SenderFacts } from "@halvik/contract";
+import { SenderFacts } from "@halvik/contract/senders";
 import { type Sender, SenderDirectory } from "@halvik/core/model/senders";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";

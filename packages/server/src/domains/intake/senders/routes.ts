@@ -1,5 +1,6 @@
-import { AdmitNetwork, AdmitSender, EntityId, RefuseNetwork, SenderChange, SenderList } from "@halvik/contract";
-import { z } from "zod";
+import { EntityId } from "@halvik/contract/common";
+import { AdmitNetwork, AdmitSender, RefuseNetwork, SenderChange, SenderList } from "@halvik/contract/senders";
+import * as z from "zod";
 import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { type Act, inAct } from "../../../kernel/db/unit-of-work.js";

@@ -1,4 +1,4 @@
-import type { SenderJson } from "@halvik/contract";
+import type { SenderJson } from "@halvik/contract/senders";
 import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
 import { Cadence, type SavedCadence, type SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";

@@ -1,6 +1,6 @@
 import { readFile } from "node:fs/promises";
 import { join } from "node:path";
-import type { SinkMail } from "@halvik/contract";
+import type { SinkMail } from "@halvik/contract/notify";
 import type { AddressObject } from "mailparser";
 import { mailSinkDir } from "../../../kernel/config/data-dir.js";
 import { sinkFiles } from "./sink.js";

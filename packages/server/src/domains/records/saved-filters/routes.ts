@@ -1,7 +1,7 @@
-import { SavedFilterBody, SavedFilterJson, SavedFilterList } from "@halvik/contract";
+import { SavedFilterBody, SavedFilterJson, SavedFilterList } from "@halvik/contract/filters";
 import { formatUs } from "@halvik/core/base/time";
 import { parseFilter, savedFilterNames } from "@halvik/core/query/filter";
-import { z } from "zod";
+import * as z from "zod";
 import { nowUs } from "../../../kernel/clock.js";
 import type { Config } from "../../../kernel/config/config.js";
 import type { Pool } from "../../../kernel/db/pool.js";
