@@ -5,6 +5,7 @@ export { flowRecord } from "./flow-record.js";
 export { type JsonContext, jsonRecord } from "./json-record.js";
 export { type FoundMeaning, findMeaning } from "./meaning.js";
 export { OWN_EVENTS, type OwnEvent, type OwnObservation, ownRecord } from "./own-record.js";
+export { packetRecord } from "./packet-record.js";
 export { type SnmpContext, snmpRecord, valueText } from "./snmp-record.js";
 export { type NormaliseContext, syslogRecord } from "./syslog-record.js";
 export { unreadable } from "./unreadable.js";

@@ -21,6 +21,7 @@ interface ImportCommandOptions {
   readonly total?: string;
   readonly again?: boolean;
   readonly meter?: boolean;
+  readonly keepQueries?: boolean;
   readonly job?: string;
 }
 
@@ -61,8 +62,9 @@ export const importCommand = (): Command =>
     .option("--peer <address>", "for all but captures: the address that sent them")
     .option(
       "--meter",
-      "of a capture: make flows of its packets, as told by --peer, instead of reading the messages in it",
+      "of a capture: make flows of its packets and records of what they say, as told by --peer, instead of reading the messages in it",
     )
+    .option("--keep-queries", "with --meter: keep what stands behind the ? of requests, which people may have typed")
     .option("--received <time>", "for lines of text: when they arrived (RFC 3339; default: now)")
     .option("--rules", "let the rules look at them, as if they arrived at their own times")
     .option("--total <n>", "messages expected, for progress")
@@ -82,10 +84,11 @@ export const importCommand = (): Command =>
         identity:
           file === "-" || options.again
             ? null
-            : await identify(openInput(file), options.meter ? `metered by ${peer}` : ""),
+            : await identify(openInput(file), options.meter ? `metered by ${peer}${options.keepQueries ? ", with queries" : ""}` : ""),
         jobId: options.job === undefined ? null : Number(options.job),
         runRules: options.rules === true,
         meter: options.meter === true,
+        keepsQueries: options.keepQueries === true,
         total,
         zone: config.HALVIK_ZONE,
         keepByKind: config.HALVIK_KEEP_KINDS,

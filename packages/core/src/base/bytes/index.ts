@@ -1,3 +1,4 @@
 export { ByteReader } from "./byte-reader.js";
 export { type DecodeCode, DecodeError, type DecodeProblem } from "./decode-error.js";
+export { joined } from "./joined.js";
 export { decodeUtf8, firstBadUtf8 } from "./utf8.js";

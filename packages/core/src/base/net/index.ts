@@ -9,4 +9,5 @@ export {
   networksTest,
   parseNetwork,
 } from "./address.js";
+export { addressKey } from "./address-key.js";
 export { type FoundAddress, findAddresses } from "./find-addresses.js";

@@ -13,7 +13,7 @@ import { type StreamPiece, TcpStreams } from "./tcp-streams.js";
 export type CapturedMessage =
   | {
       readonly type: "message";
-      readonly protocol: "syslog" | "snmp" | "flow";
+      readonly protocol: "syslog" | "snmp" | "flow" | "packet";
       readonly frame: number;
       readonly timeUs: EpochUs | null;
       readonly src: string;

@@ -47,8 +47,27 @@ export function readPacket(linkType: number, frame: Uint8Array): IpPacket | null
   return wholePacket(readIpHeader(found));
 }
 
+/** What stands in a captured frame behind its link layer: the EtherType where it names one, the reader behind it, the outermost VLAN. */
+export interface LinkLayer {
+  readonly type: number | null;
+  readonly r: ByteReader;
+  readonly vlan: number | null;
+}
+
 /** Passes over what stands before the IP header. @returns null and @throws as `readPacket` */
 export function ipIn(linkType: number, frame: Uint8Array): FoundIp | null {
+  return ipBehind(linkLayer(linkType, frame));
+}
+
+/** The IP packet behind a link layer. @returns null and @throws as `readPacket` */
+export function ipBehind({ type, r, vlan }: LinkLayer): FoundIp | null {
+  if (type === ETHERTYPE_IPV4) return { r, version: 4, vlan };
+  if (type === ETHERTYPE_IPV6) return { r, version: 6, vlan };
+  return type === null ? byVersion(r) : null;
+}
+
+/** @throws {DecodeError} when the frame is cut or its link type is not known */
+export function linkLayer(linkType: number, frame: Uint8Array): LinkLayer {
   const r = new ByteReader(frame);
   switch (linkType) {
     case LINK.ETHERNET: {
@@ -61,25 +80,25 @@ export function ipIn(linkType: number, frame: Uint8Array): FoundIp | null {
         vlan ??= tag & 0x0fff;
         type = r.u16("EtherType");
       }
-      return byEtherType(type, r, vlan);
+      return { type, r, vlan };
     }
     case LINK.SLL:
       r.skip(14, "cooked header");
-      return byEtherType(r.u16("protocol"), r, null);
+      return { type: r.u16("protocol"), r, vlan: null };
     case LINK.SLL2: {
       const type = r.u16("protocol");
       r.skip(18, "cooked header");
-      return byEtherType(type, r, null);
+      return { type, r, vlan: null };
     }
     case LINK.NULL:
     case LINK.LOOP:
       r.skip(4, "loopback header");
-      return byVersion(r);
+      return { type: null, r, vlan: null };
     case LINK.RAW:
     case LINK.RAW_BSD:
     case LINK.IPV4:
     case LINK.IPV6:
-      return byVersion(r);
+      return { type: null, r, vlan: null };
     default:
       throw new DecodeError(
         "UNSUPPORTED",
@@ -87,12 +106,6 @@ export function ipIn(linkType: number, frame: Uint8Array): FoundIp | null {
         `link type ${linkType} is not known; Ethernet, cooked, loopback and raw IP are`,
       );
   }
-}
-
-function byEtherType(type: number, r: ByteReader, vlan: number | null): FoundIp | null {
-  if (type === ETHERTYPE_IPV4) return { r, version: 4, vlan };
-  if (type === ETHERTYPE_IPV6) return { r, version: 6, vlan };
-  return null;
 }
 
 function byVersion(r: ByteReader): FoundIp | null {

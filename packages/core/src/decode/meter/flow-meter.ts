@@ -1,3 +1,4 @@
+import { addressKey } from "../../base/net/index.js";
 import { type EpochUs, US_PER_MINUTE, US_PER_SECOND } from "../../base/time/index.js";
 import type { PacketHeaders } from "./packet-headers.js";
 
@@ -186,19 +187,5 @@ export class FlowMeter {
 /** What tells one direction of a conversation from others, as a text of few characters. */
 function keyOf(src: Uint8Array, dst: Uint8Array, srcPort: number, dstPort: number, p: PacketHeaders): string {
   const rest = String.fromCharCode(srcPort, dstPort, p.protocol, (p.vlan ?? -1) + 1);
-  return octets(src) + octets(dst) + rest;
+  return addressKey(src) + addressKey(dst) + rest;
 }
-
-const octets = (a: Uint8Array): string =>
-  a.length === 4
-    ? String.fromCharCode((a[0]! << 8) | a[1]!, (a[2]! << 8) | a[3]!)
-    : String.fromCharCode(
-        (a[0]! << 8) | a[1]!,
-        (a[2]! << 8) | a[3]!,
-        (a[4]! << 8) | a[5]!,
-        (a[6]! << 8) | a[7]!,
-        (a[8]! << 8) | a[9]!,
-        (a[10]! << 8) | a[11]!,
-        (a[12]! << 8) | a[13]!,
-        (a[14]! << 8) | a[15]!,
-      );

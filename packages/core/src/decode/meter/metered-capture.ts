@@ -1,6 +1,7 @@
 import { type DecodeCode, DecodeError } from "../../base/bytes/index.js";
 import type { EpochUs } from "../../base/time/index.js";
 import { type CapturedMessage, CaptureFile } from "../capture/index.js";
+import { type Observation, PacketReader, type PacketReaderOptions, writeObservation } from "../packets/index.js";
 import { FlowMeter } from "./flow-meter.js";
 import { readHeaders } from "./packet-headers.js";
 import { IpfixWriter } from "./write-ipfix.js";
@@ -8,11 +9,12 @@ import { IpfixWriter } from "./write-ipfix.js";
 /** Flows are handed on when so many are over. */
 const AT_ONCE = 500;
 
-/** A capture as an exporter would have told of it: its packets become flow records, their bodies are not looked at. */
+/** A capture as an exporter would have told of it: its packets become flow records, and what they say of questions, requests and handshakes records of their own. */
 export class MeteredCapture {
   private readonly file = new CaptureFile();
   private readonly meter = new FlowMeter();
   private readonly writer: IpfixWriter;
+  private readonly reader: PacketReader;
   private waiting: ReturnType<FlowMeter["take"]> = [];
   private lastFrame = 0;
   private lastUs: EpochUs = 0;
@@ -21,8 +23,10 @@ export class MeteredCapture {
   constructor(
     private readonly exporter: string,
     domain: number,
+    options: PacketReaderOptions,
   ) {
     this.writer = new IpfixWriter(domain);
+    this.reader = new PacketReader(options);
   }
 
   *push(chunk: Uint8Array): Generator<CapturedMessage> {
@@ -37,10 +41,12 @@ export class MeteredCapture {
         try {
           const headers = readHeaders(frame.linkType, frame.bytes);
           if (headers !== null) this.meter.add(frame.timeUs, headers);
+          this.reader.add(frame.timeUs, frame.linkType, frame.bytes);
         } catch (e) {
           if (!(e instanceof DecodeError)) throw e;
           yield problem(frame.number, e.code, e.offset, e.message);
         }
+        yield* this.observed(this.reader.take());
         this.waiting.push(...this.meter.take());
         if (this.waiting.length >= AT_ONCE) yield* this.tell();
       }
@@ -51,6 +57,7 @@ export class MeteredCapture {
   }
 
   *end(): Generator<CapturedMessage> {
+    yield* this.observed(this.reader.end());
     this.waiting.push(...this.meter.end());
     yield* this.tell();
     try {
@@ -59,6 +66,19 @@ export class MeteredCapture {
       if (!(e instanceof DecodeError)) throw e;
       yield problem(this.lastFrame + 1, e.code, e.offset, e.message);
     }
+  }
+
+  private *observed(told: readonly Observation[]): Generator<CapturedMessage> {
+    for (const o of told)
+      yield {
+        type: "message",
+        protocol: "packet",
+        frame: this.lastFrame,
+        timeUs: o.timeUs,
+        src: this.exporter,
+        transport: "udp",
+        bytes: writeObservation(o),
+      };
   }
 
   private *tell(): Generator<CapturedMessage> {

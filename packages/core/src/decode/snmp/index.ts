@@ -1,3 +1,4 @@
+export { expectTlv, readOid, readTlv } from "./ber.js";
 export { integer, octets, oid, sequence } from "./ber-writer.js";
 export { AUTH_PROTOCOLS, type AuthProtocol, PRIV_PROTOCOLS, type PrivProtocol, type SnmpCrypto } from "./crypto.js";
 export { localizeKey, passwordToKey, privacyKey } from "./keys.js";

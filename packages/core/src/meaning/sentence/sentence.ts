@@ -4,6 +4,7 @@ import { formatMibValue, type MibNames } from "../../decode/mib/index.js";
 import { type Applications, protocolName } from "../../model/applications/index.js";
 import { dataValues, type HalvikRecord } from "../../model/record/index.js";
 import { FAILURE_CODES, fillSentence, KERBEROS_CODES, LOGON_TYPES, type Meanings } from "../index.js";
+import { packetSentence } from "./packet-sentence.js";
 import { bytesText, countText, endText } from "./quantities.js";
 
 /** What a sentence needs to know besides the record: names in force now, so that they apply to history too. */
@@ -29,6 +30,8 @@ export function sentenceOf(r: HalvikRecord, c: SentenceContext): string {
       return flowSentence(r, c);
     case "syslog":
       return syslogSentence(r, c) ?? textOr(r, `An empty message came from ${c.senderName}`);
+    case "packet":
+      return packetSentence(r) ?? textOr(r, `${c.senderName} saw packets that tell nothing`);
     case "json":
     case "halvik":
       return textOr(r, `${c.senderName} sent a record without text`);

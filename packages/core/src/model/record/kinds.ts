@@ -1,5 +1,5 @@
-/** Kinds of record. Stored as the index: append only. `halvik` is what Halvik says about itself. */
-export const KINDS = ["syslog", "snmp", "windows", "firewall", "flow", "json", "halvik"] as const;
+/** Kinds of record. Stored as the index: append only. `halvik` is what Halvik says about itself, `packet` what packets say: a question and its answer, a request. */
+export const KINDS = ["syslog", "snmp", "windows", "firewall", "flow", "json", "halvik", "packet"] as const;
 export type RecordKind = (typeof KINDS)[number];
 
 export interface KindFacts {
@@ -20,6 +20,7 @@ export const RECORD_KINDS: Readonly<Record<RecordKind, KindFacts>> = {
   flow: { mark: "FL", tellsTraffic: true, port: null },
   json: { mark: "JS", tellsTraffic: false, port: null },
   halvik: { mark: "HV", tellsTraffic: false, port: null },
+  packet: { mark: "PK", tellsTraffic: false, port: null },
 };
 
 export const TRAFFIC_KINDS: readonly RecordKind[] = KINDS.filter((k) => RECORD_KINDS[k].tellsTraffic);

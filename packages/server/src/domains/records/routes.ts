@@ -18,7 +18,14 @@ import {
   WhyNothing,
 } from "@halvik/contract/records";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "@halvik/core/base/time";
-import { countToJson, type FieldName, MAX_COUNT, type Severity, severityName } from "@halvik/core/model/record";
+import {
+  countToJson,
+  type FieldName,
+  type HalvikRecord,
+  MAX_COUNT,
+  type Severity,
+  severityName,
+} from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { aftersOf, readFilter as filterInWords } from "@halvik/core/query/filter";
 import type { Measure } from "@halvik/core/query/measure";
@@ -91,7 +98,7 @@ export const recordRoutes = (deps: Needs) => {
       handle: async ({ query, actor }) => {
         const started = performance.now();
         const now = nowUs();
-        const { filter, senders } = await readFilter(deps, actor, query, now);
+        const { filter } = await readFilter(deps, actor, query, now);
         const searched = searchedWindow(query, filter, now);
         const scope = {
           filter,
@@ -100,7 +107,9 @@ export const recordRoutes = (deps: Needs) => {
           nowUs: now,
           budgetMs: SEARCH_BUDGET_MS,
         };
-        const present = await presenter.present(senders);
+        // a sender may be met for the first time while its records are looked for
+        const presented = async (records: readonly HalvikRecord[]) =>
+          records.map(await presenter.present(await directory.get()));
         const follow = readFollowCursor(query.cursor);
         if (follow !== null) {
           if (query.direction !== "newer")
@@ -112,7 +121,7 @@ export const recordRoutes = (deps: Needs) => {
             });
           const cursor = writeFollowCursor(page.cursor);
           return {
-            records: page.records.map(present),
+            records: await presented(page.records),
             ...(page.more ? { nextCursor: cursor } : {}),
             newerCursor: cursor,
             partial: page.more && page.records.length < query.limit,
@@ -130,7 +139,7 @@ export const recordRoutes = (deps: Needs) => {
         });
         return {
           newerCursor: writeFollowCursor({ marks }),
-          records: page.records.map(present),
+          records: await presented(page.records),
           ...(page.next ? { nextCursor: `${page.next.timeUs}.${page.next.id}` } : {}),
           partial: page.partial,
           window: windowJson(searched),
@@ -391,10 +400,10 @@ export const recordRoutes = (deps: Needs) => {
         let waiting: BatchIds | null = null;
         const tell = async (ids: BatchIds) => {
           const now = nowUs();
-          const { filter, senders } = await readFilter(deps, actor, query, now);
+          const { filter } = await readFilter(deps, actor, query, now);
           const records = await ask(filter).live({ filter, ...ids, nowUs: now, most: LIVE_MAX_LINES * 5 });
           if (records.length === 0) return;
-          const lines = records.slice(0, LIVE_MAX_LINES).map(await presenter.present(senders));
+          const lines = records.slice(0, LIVE_MAX_LINES).map(await presenter.present(await directory.get()));
           stream.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);
         };
         const work = async () => {

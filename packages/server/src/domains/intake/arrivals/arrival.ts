@@ -1,7 +1,7 @@
 import type { EpochUs } from "@halvik/core/base/time";
 
 /** What arrivals hold. Spooled and held as the index: append only. */
-export const PROTOCOLS = ["syslog", "snmp", "flow", "windows", "json", "columns"] as const;
+export const PROTOCOLS = ["syslog", "snmp", "flow", "windows", "json", "columns", "packet"] as const;
 export type Protocol = (typeof PROTOCOLS)[number];
 
 /** Bytes as they came in, before anything is made of them: what batches, the spool and held records are made from. */

@@ -20,4 +20,5 @@ export const PROTOCOL_FACTS: Readonly<Record<Protocol, ProtocolFacts>> = {
   windows: { kind: "windows", isRelayed: true, isCopied: false, octetsARecord: null },
   json: { kind: "json", isRelayed: true, isCopied: false, octetsARecord: null },
   columns: { kind: "firewall", isRelayed: true, isCopied: false, octetsARecord: null },
+  packet: { kind: "packet", isRelayed: false, isCopied: false, octetsARecord: null },
 };

@@ -34,8 +34,10 @@ export interface ImportOptions {
   readonly zone: string;
   /** Days that records of single kinds are kept. */
   readonly keepByKind: ReadonlyMap<string, number>;
-  /** Of a capture flows are made of its packets, as told by `peer`. */
+  /** Of a capture flows are made of its packets, and records of what they say, as told by `peer`. */
   readonly meter?: boolean;
+  /** Of requests in a capture their queries are kept too. */
+  readonly keepsQueries?: boolean;
   readonly onProgress?: (read: number) => void;
   /** What the file is, where it could be read twice: the same one is not stored again. */
   readonly identity: FileIdentity | null;
@@ -194,7 +196,7 @@ async function run(
       ...(cut ? { cut } : {}),
     });
   // each capture is a stream of its own, told from others of the same exporter
-  const meter = options.meter && options.peer !== null ? new MeteredCapture(options.peer, job.id) : null;
+  const meter = options.meter && options.peer !== null ? new MeteredCapture(options.peer, job.id, { keepsQueries: options.keepsQueries === true }) : null;
   for await (const message of readInput(chunks, null, meter)) {
     read++;
     if (message.type === "problem" || message.type === "bad item") refuse(message.problem.code);

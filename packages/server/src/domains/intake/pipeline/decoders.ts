@@ -11,6 +11,7 @@ import {
   fitContent,
   flowRecord,
   jsonRecord,
+  packetRecord,
   snmpRecord,
   syslogRecord,
   unreadable,
@@ -138,6 +139,8 @@ export class Decoders {
       }
       case "columns":
         return [{ content: this.decodeRow(arrival, sender.facts.zone), deviceUs: null }];
+      case "packet":
+        return [{ content: packetRecord(bytes, { receivedUs, clockOffsetUs, maxBehindUs }), deviceUs: null }];
       case "flow":
         return this.decodeFlow(arrival, sender, clockOffsetUs);
     }
