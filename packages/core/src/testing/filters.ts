@@ -58,6 +58,15 @@ const TEXTS = [
   "dc-1",
   "DC-1.Orvane.example",
   "dc-1.orvane.example.",
+  "12.5 ms",
+  "-3 °C",
+  "+40",
+  "0.0000004",
+  "200%",
+  "1234567890123456",
+  "10.20.4.31",
+  "7.",
+  "8x",
 ] as const;
 const ADDRESSES = [
   "10.20.4.31",
@@ -280,6 +289,15 @@ const rangeTest = (values: fc.Arbitrary<Count>): fc.Arbitrary<Comparison["test"]
     values.map((v) => ({ op: "ranges" as const, ranges: [[v, Number.POSITIVE_INFINITY] as const] })),
     values.map((v) => ({ op: "ranges" as const, ranges: [[Number.NEGATIVE_INFINITY, v] as const] })),
   );
+const amountTest = fc
+  .tuple(fc.constantFrom(-4, -3, 0, 8, 12.5, 40, 199.9), fc.boolean(), fc.boolean(), fc.boolean())
+  .map(([n, isLow, withFrom, withTo]) => ({
+    op: "amount" as const,
+    from: isLow ? n : Number.NEGATIVE_INFINITY,
+    to: isLow && withTo ? Number.POSITIVE_INFINITY : 60,
+    withFrom,
+    withTo,
+  }));
 const numberTest = (values: fc.Arbitrary<Count>) =>
   fc.oneof(rangeTest(values), fc.constant({ op: "present" as const }));
 const choice = (values: readonly string[], canMiss: boolean): fc.Arbitrary<Comparison["test"]> => {
@@ -316,7 +334,11 @@ const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
     of(f, listTest),
   ),
   fc
-    .tuple(fc.oneof(textTest, listTest), negated, fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", ""))
+    .tuple(
+      fc.oneof(textTest, listTest, amountTest),
+      negated,
+      fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", ""),
+    )
     .map(([t, n, name]) => compare("data", t, n, name)),
   ...(["src", "dst", "address"] as const).map((f) =>
     of(

@@ -2,6 +2,7 @@ import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { isZone } from "@halvik/core/base/time";
 import type { InterfaceMeasure } from "@halvik/core/decode/flow";
+import { MeteredCapture } from "@halvik/core/decode/meter";
 import { MibError, type MibModule, parseMib } from "@halvik/core/decode/mib";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import { sentenceOf } from "@halvik/core/meaning/sentence";
@@ -19,7 +20,10 @@ import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 import { openInput } from "./open-input.js";
 import { readTimeOption } from "./time-option.js";
 
-const KINDS = ["auto", "syslog", "snmp", "flow", "windows", "firewall", "json"] as const;
+const KINDS = ["auto", "syslog", "snmp", "flow", "windows", "firewall", "json", "packet"] as const;
+
+/** Who captured is not said: the unspecified address. */
+const NOBODY = "0.0.0.0";
 
 interface DecodeOptions {
   readonly kind: (typeof KINDS)[number];
@@ -27,6 +31,8 @@ interface DecodeOptions {
   readonly received?: string;
   readonly usm?: string;
   readonly mib?: string;
+  readonly meter?: boolean;
+  readonly keepQueries?: boolean;
 }
 
 /** Users of SNMPv3 in a file: JSON, an array of these. */
@@ -47,6 +53,8 @@ export const decodeCommand = (): Command =>
     .option("--zone <zone>", "zone of stamps that name none", "UTC")
     .option("--received <time>", "arrival of bare text (RFC 3339); it also supplies the year")
     .option("--usm <file>", "users of SNMPv3, as JSON (docs/decode.md)")
+    .option("--meter", "of a capture: flows of its packets, and what they say, instead of the messages in it")
+    .option("--keep-queries", "with --meter: what stands behind the ? of requests is shown too")
     .option("--mib <dir>", "directory of SNMP modules (*.mib, *.txt, *.my) whose names are added to the standard ones")
     .action(async (file: string, options: DecodeOptions) => {
       if (!isZone(options.zone))
@@ -54,8 +62,11 @@ export const decodeCommand = (): Command =>
       const receivedUs = options.received === undefined ? nowUs() : readTimeOption(options.received);
       const decoder = new FileDecoder(options, receivedUs);
       process.stdout.on("error", (e: NodeJS.ErrnoException) => process.exit(e.code === "EPIPE" ? 0 : 1));
+      const meter = options.meter
+        ? new MeteredCapture(NOBODY, 0, { keepsQueries: options.keepQueries === true })
+        : null;
       const whole = options.kind === "snmp" || options.kind === "flow" ? options.kind : null;
-      for await (const message of readInput(openInput(file), whole))
+      for await (const message of readInput(openInput(file), whole, meter))
         for (const line of decoder.decode(message))
           if (!process.stdout.write(`${JSON.stringify(line)}\n`))
             await new Promise((resolve) => process.stdout.once("drain", resolve));

@@ -84,7 +84,10 @@ export const importCommand = (): Command =>
         identity:
           file === "-" || options.again
             ? null
-            : await identify(openInput(file), options.meter ? `metered by ${peer}${options.keepQueries ? ", with queries" : ""}` : ""),
+            : await identify(
+                openInput(file),
+                options.meter ? `metered by ${peer}${options.keepQueries ? ", with queries" : ""}` : "",
+              ),
         jobId: options.job === undefined ? null : Number(options.job),
         runRules: options.rules === true,
         meter: options.meter === true,

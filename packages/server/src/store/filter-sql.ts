@@ -1,5 +1,5 @@
 import { formatNetwork, type Network } from "@halvik/core/base/net";
-import { fold } from "@halvik/core/base/text";
+import { fold, LEADING_NUMBER_SQL } from "@halvik/core/base/text";
 import type { OwnApplication } from "@halvik/core/model/applications";
 import {
   ACTIONS,
@@ -383,6 +383,18 @@ function valueToSql(node: Comparison, sql: string, folds: boolean, params: Param
     }
     case "like":
       return exact(`${value} like ${params.add(likePattern(wanted(test.pattern)), "::text")}`);
+    case "amount": {
+      const number = `substring(${sql} from ${params.add(LEADING_NUMBER_SQL, "::text")})::numeric`;
+      const bounds = [
+        ...(Number.isFinite(test.from)
+          ? [`${number} ${test.withFrom ? ">=" : ">"} ${params.add(String(test.from), "::numeric")}`]
+          : []),
+        ...(Number.isFinite(test.to)
+          ? [`${number} ${test.withTo ? "<=" : "<"} ${params.add(String(test.to), "::numeric")}`]
+          : []),
+      ];
+      return exact(`(${bounds.join(" and ")})`);
+    }
     case "matches":
       // whatever it matches holds these; whether it matches, core decides
       return {

@@ -1,2 +1,3 @@
 export { fold, isLike } from "./fold.js";
+export { LEADING_NUMBER_SQL, leadingNumber } from "./leading-number.js";
 export { ordinal } from "./ordinal.js";

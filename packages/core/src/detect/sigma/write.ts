@@ -193,6 +193,11 @@ function selectionOf(node: Comparison): object {
         ...(to === Number.POSITIVE_INFINITY ? {} : { [`${name}|lte`]: whole(to) }),
       };
     }
+    case "amount":
+      return {
+        ...(test.from === Number.NEGATIVE_INFINITY ? {} : { [`${name}|${test.withFrom ? "gte" : "gt"}`]: test.from }),
+        ...(test.to === Number.POSITIVE_INFINITY ? {} : { [`${name}|${test.withTo ? "lte" : "lt"}`]: test.to }),
+      };
     case "list":
       throw new SigmaRefusal("it names a list");
     case "domains":

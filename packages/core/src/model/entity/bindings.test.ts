@@ -34,6 +34,13 @@ test.each<[app: string, text: string, want: readonly string[]]>([
     "wlan0: STA 02:00:5E:10:00:4d IEEE 802.11: associated",
     ["mac 02:00:5e:10:00:4d port ap-quay wlan0 by wireless"],
   ],
+  ["dnsmasq", "reply Desk-77.orvane.example is 10.20.2.77", ["address 10.20.2.77 host desk-77 by answer"]],
+  [
+    "dnsmasq",
+    "7 10.20.2.14/40000 cached www.cargo.example is 2001:DB8::7",
+    ["address 2001:db8::7 host www.cargo.example by answer"],
+  ],
+  ["dnsmasq", "reply gone.orvane.example is NXDOMAIN", []],
   ["dhcpd", "DHCPDISCOVER from 02:00:5e:10:00:4d via eth1", []],
   ["dhcpd", "DHCPACK on 999.1.1.1 to 02:00:5e:10:00:4d via eth1", []],
   ["dhcpd", "he said: DHCPACK on 10.20.2.77 to 02:00:5e:10:00:4d", []],
@@ -106,4 +113,32 @@ test("the filter lets everything through that binds anything, and hostile text c
   const started = performance.now();
   bindingsOf(testRecord({ app: "kea-dhcp4", text: long }), "x", ours);
   expect(performance.now() - started).toBeLessThan(1_000);
+});
+
+test.each<[string, Parameters<typeof testRecord>[0], readonly string[]]>([
+  [
+    "an answer of DNS: the name and each of its addresses",
+    {
+      app: "dns",
+      outcome: "success",
+      otherAddresses: ["10.20.2.77", "10.20.2.78"],
+      data: [["question", "desk-77.orvane.example"]],
+    },
+    ["address 10.20.2.77 host desk-77 by answer", "address 10.20.2.78 host desk-77 by answer"],
+  ],
+  ["a name that is not there binds nothing", { app: "dns", outcome: "failure", data: [["question", "x.example"]] }, []],
+  [
+    "a neighbour: its address and its machine",
+    { app: "neighbour", src: "10.20.2.77", data: [["mac", "02:00:5e:10:00:4d"]] },
+    [`${PAIR} by neighbour`],
+  ],
+  ["a request binds nothing", { app: "http", src: "10.20.2.77", data: [["server name", "x.example"]] }, []],
+])("packets, %s", (_, parts, want) => {
+  const record = testRecord({ kind: "packet", category: "traffic", ...parts });
+  expect(said(bindingsOf(record, "tap-1", ours))).toEqual(want);
+  if (want.length > 0) {
+    const parsed = parseFilter(MAY_BIND, { zone: "UTC" });
+    if (!parsed.ok) throw new Error(parsed.error.message);
+    expect(compileFilter(parsed.filter, { directory: new SenderDirectory([]), nowUs: 0 })(record)).toBe(true);
+  }
 });

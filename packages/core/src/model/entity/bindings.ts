@@ -9,7 +9,7 @@ export const BOUND_THINGS = ["address", "host", "mac", "user", "port"] as const;
 export type BoundThing = (typeof BOUND_THINGS)[number];
 
 /** How a record says so. The order is stored: it only grows. */
-export const BINDING_REASONS = ["logon", "lease", "neighbour", "wireless"] as const;
+export const BINDING_REASONS = ["logon", "lease", "neighbour", "wireless", "answer"] as const;
 export type BindingReason = (typeof BINDING_REASONS)[number];
 
 /** What is not said for longer than this is said anew: the address of a guest of last year is not the same guest's. */
@@ -27,7 +27,7 @@ export interface Binding {
 /** Daemons whose messages bind addresses to machines. */
 const APPS = ["dhcpd", "dnsmasq-dhcp", "dnsmasq", "kea-dhcp4", "arpwatch", "hostapd"] as const;
 /** Records that may bind something, in the words of the filter language: of all others `bindingsOf` is nothing. */
-export const MAY_BIND = `(category is logon and outcome is success) or app is ${APPS.join(", ")} or (app is kernel and text has "arp: ")`;
+export const MAY_BIND = `(category is logon and outcome is success) or app is ${APPS.join(", ")} or (app is kernel and text has "arp: ") or (kind is packet and app is dns, neighbour)`;
 
 /** The longest name that is kept. */
 const MOST_VALUE = 255;
@@ -67,17 +67,16 @@ const NEIGHBOURS = [
 ] as const;
 const ASSOCIATED = /^([\w.-]{1,32}): STA ([\da-f]{2}(?::[\da-f]{2}){5}) IEEE 802\.11: associated/i;
 
+/** dnsmasq's log of what it answered (from memory of its sources); a word instead of an address says that there is none. */
+const ANSWERED = /^(?:\d{1,12} )?(?:[\w.:/]{1,60} )?(?:reply|cached|config) ([\w.-]{1,255}) is ([\da-f.:]{2,45})$/i;
+
 /** Names of sessions that no person has (Windows' own). */
 const NOBODY = /^(system|local service|network service|anonymous logon|dwm-\d+|umfd-\d+|.*\$)$/i;
 
 /** What a record says belongs together. @param senderName where it comes from, by which a machine is known that names itself no other way */
 export function bindingsOf(r: HalvikRecord, senderName: string, ours: OwnNames): Binding[] {
   const out: Binding[] = [];
-  const bind = (
-    reason: BindingReason,
-    a: readonly [BoundThing, string | null],
-    b: readonly [BoundThing, string | null],
-  ) => {
+  const bind: Bind = (reason, a, b) => {
     const [[left, of], [right, to]] = BOUND_THINGS.indexOf(a[0]) <= BOUND_THINGS.indexOf(b[0]) ? [a, b] : [b, a];
     if (!isKept(of) || !isKept(to)) return;
     out.push({ left, leftValue: of, right, rightValue: to, reason });
@@ -95,6 +94,10 @@ export function bindingsOf(r: HalvikRecord, senderName: string, ours: OwnNames):
     const [station] = dataValues(r, "WorkstationName");
     if (station !== undefined && /[^-]/.test(station))
       bind("logon", ["address", remote], ["host", ours.canonical("host", station)]);
+    return out;
+  }
+  if (r.kind === "packet") {
+    bindPacket(r, ours, bind);
     return out;
   }
   const text = r.text;
@@ -118,7 +121,25 @@ export function bindingsOf(r: HalvikRecord, senderName: string, ours: OwnNames):
   if (out.length === 0) find(NEIGHBOURS, "neighbour");
   const associated = out.length === 0 ? ASSOCIATED.exec(text) : null;
   if (associated !== null) bind("wireless", ["mac", fold(associated[2]!)], ["port", `${senderName} ${associated[1]}`]);
+  const answered = out.length === 0 && r.app === "dnsmasq" ? ANSWERED.exec(text) : null;
+  if (answered !== null)
+    bind("answer", ["address", canonicalAddress(answered[2]!)], ["host", ours.canonical("host", answered[1]!)]);
   return out;
+}
+
+type Bind = (
+  reason: BindingReason,
+  a: readonly [BoundThing, string | null],
+  b: readonly [BoundThing, string | null],
+) => void;
+
+/** What packets told: which addresses a name has, and which machine an address. */
+function bindPacket(r: HalvikRecord, ours: OwnNames, bind: Bind): void {
+  const [name] = dataValues(r, "question");
+  if (r.app === "dns" && r.outcome === "success" && name !== undefined)
+    for (const address of r.otherAddresses)
+      bind("answer", ["address", address], ["host", ours.canonical("host", name)]);
+  else if (r.app === "neighbour") bind("neighbour", ["address", r.src], ["mac", dataValues(r, "mac")[0] ?? null]);
 }
 
 /** What can stand in an index, and says something. */

@@ -17,6 +17,14 @@ export type Test =
   | { readonly op: "severity"; readonly values: readonly Severity[] }
   /** Inclusive integer ranges; an open end is ±Infinity. */
   | { readonly op: "ranges"; readonly ranges: readonly (readonly [from: Count, to: Count])[] }
+  /** The number a named value begins with; each bound belongs to it or not. */
+  | {
+      readonly op: "amount";
+      readonly from: number;
+      readonly to: number;
+      readonly withFrom: boolean;
+      readonly withTo: boolean;
+    }
   | { readonly op: "networks"; readonly networks: readonly Network[] }
   | { readonly op: "has"; readonly mode: TextMode; readonly value: string }
   | { readonly op: "like"; readonly pattern: string }

@@ -1,5 +1,5 @@
 import { networksTest } from "../../base/net/index.js";
-import { fold, isLike } from "../../base/text/index.js";
+import { fold, isLike, leadingNumber } from "../../base/text/index.js";
 import type { EpochUs } from "../../base/time/index.js";
 import { isSpelt } from "../../model/entity/index.js";
 import { type Count, type FieldType, type FieldValue, field, type HalvikRecord } from "../../model/record/index.js";
@@ -160,6 +160,13 @@ export function valueTestOf<N extends string>(
         return (value) => (value as Count) >= from && (value as Count) <= to;
       }
       return (value) => test.ranges.some(([from, to]) => (value as Count) >= from && (value as Count) <= to);
+    case "amount": {
+      const { from, to, withFrom, withTo } = test;
+      return (value) => {
+        const n = leadingNumber(String(value));
+        return n !== null && (withFrom ? n >= from : n > from) && (withTo ? n <= to : n < to);
+      };
+    }
     case "networks":
       return networksTest(test.networks) as (value: FieldValue) => boolean;
     case "has": {

@@ -330,6 +330,27 @@ describe("meaning (semantics 13 to 19)", () => {
     ["sender by name", "sender is VPN-1", { sender: 1 }, true],
     ["sender by group", "sender in group network", { sender: 2 }, true],
     ["a named value by its last part", "data terminal is 3", { data: [["sale@32473 terminal", "3"]] }, true],
+    ["how much a named value is", "data answered over 12", { data: [["answered", "12.5 ms"]] }, true],
+    ["by a sign", "data answered <= -3", { data: [["answered", "-3 °C"]] }, true],
+    ["between, its ends belong to it", "data x between 1.5 and 2", { data: [["x", "2"]] }, true],
+    ["an address is no number", "data x over 1", { data: [["x", "10.20.4.31"]] }, false],
+    [
+      "nor is a version, nor a word",
+      "data x at least 0",
+      {
+        data: [
+          ["x", "1.2.3"],
+          ["x", "many"],
+        ],
+      },
+      false,
+    ],
+    [
+      "a count of sixteen digits is compared as text only",
+      "data x over 1",
+      { data: [["x", "1234567890123456"]] },
+      false,
+    ],
     ["__proto__ is a name like any other", 'data "__proto__ x" is 1', { data: [["__proto__ x", "1"]] }, true],
     ["last counts back from now", "time last 1 h", { timeUs: 1e15 - 3_599e6 }, true],
     ["and binds before or", "a or b and c", { text: "a" }, true],

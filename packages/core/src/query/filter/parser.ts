@@ -25,6 +25,7 @@ import { compilePattern, MAX_PATTERN_STEPS } from "./pattern.js";
 import { nearest } from "./suggest.js";
 import {
   choiceValue,
+  decimalValue,
   describe,
   durationValue,
   fault,
@@ -107,7 +108,11 @@ const COMPARATOR_STARTS = new Set([
 /** Which comparators a field takes; the parser, completion and the form builder read this. */
 export function comparatorsOf(field: FilterField | "data"): readonly ComparatorName[] {
   const always = ["present", "missing"] as const;
-  if (field === "data") return ["is", "is not", "in", "not in", "has", "like", "matches", ...always];
+  if (field === "data")
+    return [
+      ...["is", "is not", "in", "not in", "has", "like", "matches"],
+      ...["over", "under", "at least", "at most", "between", ...always],
+    ] as ComparatorName[];
   switch (field.type) {
     case "text":
     case "exact": {
@@ -584,6 +589,8 @@ class Parser {
   private signed(field: FilterField | "data", { sign, span }: { sign: Sign; span: Span }): ComparatorName {
     const type = field === "data" ? "data" : field.type;
     if (type === "number" || type === "port" || type === "time") return WORDS_OF[sign];
+    // of a named value, how much it is; whether it is the same is asked of its text
+    if (type === "data" && sign !== "!=" && WORDS_OF[sign] !== "is") return WORDS_OF[sign];
     if (type === "severity") return this.refuseSeveritySign(sign, span);
     const label = field === "data" ? "data" : field.name;
     return fault(
@@ -691,7 +698,10 @@ class Parser {
     if (name === "matches") return this.patternTest(field);
     if (name === "exactly") return { op: "oneOf", values: [this.wholeText(field, name, at)], exactly: true };
     if (field === "data")
-      return this.listTest(name) ?? { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) };
+      return (
+        this.listTest(name) ??
+        this.amountTest(name) ?? { op: "oneOf", values: this.list(() => this.wholeText(field, name, at)) }
+      );
     switch (field.type) {
       case "text":
       case "exact":
@@ -891,6 +901,34 @@ class Parser {
       }
       default:
         return { op: "ranges", ranges: this.list(() => numberRange(this.lexer, field)) };
+    }
+  }
+
+  /** How much a named value is; null, and nothing read, where something else is asked of it. */
+  private amountTest(name: ComparatorName): Test | null {
+    const amount = () => decimalValue(this.lexer);
+    const [none, all] = [Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY];
+    switch (name) {
+      case "over":
+        return { op: "amount", from: amount(), to: all, withFrom: false, withTo: true };
+      case "under":
+        return { op: "amount", from: none, to: amount(), withFrom: true, withTo: false };
+      case "at least":
+        return { op: "amount", from: amount(), to: all, withFrom: true, withTo: true };
+      case "at most":
+        return { op: "amount", from: none, to: amount(), withFrom: true, withTo: true };
+      case "between": {
+        const start = this.lexer.peek().span.start;
+        const from = amount();
+        const middle = this.lexer.mark();
+        this.expectAnd();
+        const second = this.lexer.peek().span.start;
+        const to = amount();
+        if (from > to) this.reversed(start, middle, second);
+        return { op: "amount", from, to, withFrom: true, withTo: true };
+      }
+      default:
+        return null;
     }
   }
 

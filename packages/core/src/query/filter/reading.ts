@@ -73,6 +73,8 @@ function sayComparison(node: Comparison<string>, showTime: (us: number) => strin
       return node.field === "time" || node.field === "arrival"
         ? `${not}${node.field === "arrival" ? "arrived " : ""}${sayTimes(test, showTime)}`
         : `${noun} ${not}${test.ranges.map(sayRange).join(" or ")}${orMissing}`;
+    case "amount":
+      return `${noun} ${not}${sayAmount(test)}${orMissing}`;
     case "last":
       return `${not}in the last ${formatDuration(test.us)}`;
     case "has":
@@ -124,6 +126,12 @@ function sayRange([from, to]: readonly [Count, Count]): string {
   if (from === to) return `is ${from}`;
   if (from === Number.NEGATIVE_INFINITY) return `at most ${to}`;
   if (to === Number.POSITIVE_INFINITY) return `at least ${from}`;
+  return `from ${from} to ${to}`;
+}
+
+function sayAmount({ from, to, withFrom, withTo }: Extract<Test, { op: "amount" }>): string {
+  if (to === Number.POSITIVE_INFINITY) return `${withFrom ? "at least" : "over"} ${from}`;
+  if (from === Number.NEGATIVE_INFINITY) return `${withTo ? "at most" : "under"} ${to}`;
   return `from ${from} to ${to}`;
 }
 

@@ -145,6 +145,13 @@ export function numberValue(lexer: Lexer, field: FilterField): Amount {
   return amount(text, field, span);
 }
 
+/** A number that may have a sign and decimals, as named values have them. */
+export function decimalValue(lexer: Lexer): number {
+  const token = lexer.next();
+  if (token.type === "word" && /^[-+]?(?:\d{1,9}\.\d{1,6}|\d{1,15})$/.test(token.text)) return Number(token.text);
+  return fault("EXPECTED", `expected a number such as 40 or 2.5, without a unit, got ${describe(token)}`, token.span);
+}
+
 /** A number, or a range `1..1023`. @returns inclusive bounds; of a number that is not whole, an empty range */
 export function numberRange(lexer: Lexer, field: FilterField): [Count, Count] {
   const token = lexer.peek();

@@ -192,6 +192,7 @@ const REASONS: Readonly<Record<Bound["by"], string>> = {
   logon: "by logons",
   lease: "by leases of addresses",
   neighbour: "by what neighbours told",
+  answer: "by answers of DNS",
   wireless: "by joining a wireless network",
 };
 const PORTRAYED: Partial<Record<Bound["is"], PortraitKind>> = { address: "address", host: "host", user: "user" };
