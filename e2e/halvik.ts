@@ -36,6 +36,7 @@ export const PAGES = [
   "/traffic",
   "/traffic/policy",
   "/traffic/now",
+  "/traffic/answers",
   "/traffic/portrait?kind=user&value=owner",
   "/lists",
   "/techniques",

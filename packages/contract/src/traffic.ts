@@ -1,6 +1,6 @@
 import { ACTIONS, SEVERITIES } from "@halvik/core/model/record";
 import { MAX_FILTER_LENGTH } from "@halvik/core/query/filter";
-import { DIMENSIONS } from "@halvik/core/traffic";
+import { ANSWERED_SERVICES, DIMENSIONS } from "@halvik/core/traffic";
 import * as z from "zod";
 import { TimeText } from "./common.js";
 
@@ -163,7 +163,8 @@ export const UnnamedTraffic = z.object({
 });
 export type UnnamedTraffic = z.infer<typeof UnnamedTraffic>;
 
-export const MarkingsQuery = z.object({
+/** A window whose records are gone through: so many seconds, and then what was found by then. */
+export const PatientQuery = z.object({
   from: TimeText.optional(),
   to: TimeText.optional(),
   patience: z.coerce.number().min(0.1).max(15).default(1),
@@ -331,3 +332,40 @@ export const PoliciesAnswer = z.object({
   partial: z.boolean(),
 });
 export type PoliciesAnswer = z.infer<typeof PoliciesAnswer>;
+
+const Quantile = z.number().nullable();
+/** How servers answered. Times are milliseconds, right within 2.5 %. */
+export const AnswersAnswer = z.object({
+  from: TimeText,
+  to: TimeText,
+  stepSeconds: z.number(),
+  /** Looked at back to here; null: all of it. */
+  reached: TimeText.nullable(),
+  answers: z.int(),
+  services: z.array(
+    z.object({
+      service: z.enum(ANSWERED_SERVICES),
+      count: z.int(),
+      failures: z.int(),
+      p50: Quantile,
+      p95: Quantile,
+      /** What the counts of a step are of. */
+      classes: z.array(z.string()),
+      steps: z.array(z.object({ at: TimeText, counts: z.array(z.int()), p50: Quantile, p95: Quantile })),
+      servers: z.array(
+        z.object({
+          server: z.string(),
+          count: z.int(),
+          failures: z.int(),
+          p50: Quantile,
+          p95: Quantile,
+          answers: z.array(z.object({ answer: z.string(), count: z.int() })),
+        }),
+      ),
+      serversInAll: z.int(),
+      /** More servers than are told apart: what they answered is in the sums alone. */
+      isCut: z.boolean(),
+    }),
+  ),
+});
+export type AnswersAnswer = z.infer<typeof AnswersAnswer>;

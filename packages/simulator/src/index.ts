@@ -1,3 +1,4 @@
+export { capture } from "./capture.js";
 export { CRANE_MIB } from "./crane-mib.js";
 export { DEVICES, type Device } from "./devices.js";
 export { eventXml, ordinaryEvent } from "./events.js";

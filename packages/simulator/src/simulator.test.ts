@@ -1,10 +1,11 @@
-import { CaptureMessages } from "@halvik/core/decode/capture";
+import { CaptureFile, CaptureMessages } from "@halvik/core/decode/capture";
 import { FlowDecoder } from "@halvik/core/decode/flow";
+import { type Observation, PacketReader } from "@halvik/core/decode/packets";
 import { readNotification, UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import { parseSyslog } from "@halvik/core/decode/syslog";
 import { parseEvent } from "@halvik/core/decode/windows";
 import { testCrypto } from "../../core/src/testing/node/snmp-crypto.js";
-import { DEVICES, history, plantedStories, roster, Timeline, USM } from "./index.js";
+import { capture, DEVICES, history, plantedStories, roster, Timeline, USM } from "./index.js";
 
 const OPTIONS = { seed: 7, storyEveryMinutes: 2, rate: 1 };
 const MINUTE = 29_760_000;
@@ -80,4 +81,35 @@ test("about sixty devices, each with a name, an address and an alias of its own,
       seen.add(at);
     }
   }
+});
+
+test("its capture holds questions, requests and handshakes; what is slow and what fails is found in it", () => {
+  const file = new CaptureFile();
+  const reader = new PacketReader({ keepsQueries: false });
+  const until = MINUTE * 60e6;
+  const told: Observation[] = [];
+  for (const part of capture(until, 1))
+    for (const frame of file.push(part)) {
+      reader.add(frame.timeUs!, frame.linkType, frame.bytes);
+      told.push(...reader.take());
+    }
+  told.push(...reader.end());
+  const count = (what: string, event?: string) =>
+    told.filter((o) => o.what === what && (event ?? o.event) === o.event).length;
+  expect([
+    count("dns") > 1_500,
+    count("http") > 1_000,
+    count("tls", "agreed") > 400,
+    count("tls", "failed") > 20,
+  ]).toEqual([true, true, true, true]);
+  expect([count("dns", "SERVFAIL") > 10, count("dns", "no answer") > 10, count("tcp", "open")]).toEqual([
+    true,
+    true,
+    0,
+  ]);
+  const theValue = (o: Observation, name: string) => o.values.find(([n]) => n === name)?.[1];
+  expect(told.find((o) => o.what === "tls" && theValue(o, "certificate subject") !== undefined)?.values).toContainEqual(
+    ["certificate to", "2026-12-15T12:00:00Z"],
+  );
+  expect(told.every((o) => o.timeUs < until && o.timeUs >= until - 41 * 60e6)).toBe(true);
 });

@@ -24,7 +24,7 @@ export function packetRecord(bytes: Uint8Array, context: PacketContext): RecordC
   const { receivedUs, clockOffsetUs, maxBehindUs } = context;
   const time = chooseTime(o.timeUs, false, receivedUs, clockOffsetUs, maxBehindUs);
   const value = (name: string): string | undefined => o.values.find(([n]) => n === name)?.[1];
-  const octets = [value("request bytes"), value("answer bytes")].flatMap((text) => (text === undefined ? [] : [text]));
+  const octets = [value("request bytes"), value("answer bytes")].flatMap((text) => readCount(text ?? "") ?? []);
   return Object.assign(emptyContent("packet", time.timeUs, receivedUs), {
     timeReason: time.reason,
     clockOffsetMs: time.clockOffsetMs,
@@ -38,7 +38,7 @@ export function packetRecord(bytes: Uint8Array, context: PacketContext): RecordC
     srcPort: o.srcPort,
     dstPort: o.dstPort,
     protocol: o.protocol,
-    bytes: octets.length === 0 ? null : readCount(String(octets.reduce((sum, text) => sum + BigInt(text), 0n))),
+    bytes: octets.length === 0 ? null : readCount(String(octets.reduce<bigint>((sum, n) => sum + BigInt(n), 0n))),
     otherAddresses: o.addresses.flatMap((a) => canonicalAddress(a) ?? []),
     text: [o.what, o.event, ...WORDS.flatMap((name) => o.values.flatMap(([n, v]) => (n === name ? [v] : [])))].join(
       " ",

@@ -5,6 +5,16 @@ export { NOTHING, OnceCounter, WHOLE } from "./once.js";
 export { type FlowSeen, NO_INTERFACE, passagesOf } from "./passage.js";
 export { type Contradiction, PolicyCheck, type PolicyUse, type PortFate } from "./policy-check.js";
 export { filterOf, type Said, sayValue } from "./say-value.js";
+export {
+  ANSWER_CLASSES,
+  ANSWERED_SERVICES,
+  type AnsweredService,
+  type ServerAnswer,
+  ServerAnswers,
+  type ServiceAnswers,
+  serverAnswer,
+  TELLS_ANSWER,
+} from "./server-answers.js";
 export { servicePort } from "./service-port.js";
 export { carriedUntil, eachStep, stretchOf } from "./spread.js";
 export {

@@ -1,7 +1,7 @@
 import { createWriteStream, existsSync, mkdirSync, readFileSync, type WriteStream } from "node:fs";
 import { join } from "node:path";
 import { formatUs } from "@halvik/core/base/time";
-import { CRANE_MIB, history, LiveDevices, plantedStories, roster, USM } from "@halvik/simulator";
+import { CRANE_MIB, capture, history, LiveDevices, plantedStories, roster, USM } from "@halvik/simulator";
 import { Command } from "commander";
 import { exportSenders } from "../domains/intake/senders/csv.js";
 import { nowUs } from "../kernel/clock.js";
@@ -65,6 +65,20 @@ export const simulateCommand = (): Command =>
           "where each Windows host's events go, as ADDRESS.xml; without it they are left out",
         )
         .action((o: HistoryOptions) => writeHistory(o)),
+    )
+    .addCommand(
+      new Command("capture")
+        .description(
+          "write what went by on a mirrored port of its core, DNS, HTTP and TLS, as a pcap capture to standard output",
+        )
+        .option("--seed <n>", "seed of its chances", "1")
+        .option("--until <time>", "end of the capture (RFC 3339; default: now)")
+        .action(async (o: { seed: string; until?: string }) => {
+          process.stdout.on("error", () => process.exit(0));
+          const parts = [...capture(untilOf(o), Number(o.seed))];
+          if (!process.stdout.write(Buffer.concat(parts)))
+            await new Promise((resolve) => process.stdout.once("drain", resolve));
+        }),
     )
     .addCommand(
       new Command("live")

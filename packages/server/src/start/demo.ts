@@ -9,6 +9,9 @@ const EXPECTED_MESSAGES = 900_000;
 
 type Step = <T>(what: string, work: () => Promise<T> | T) => Promise<T>;
 
+/** Whose mirrored port was captured for a while. */
+const CORE = "10.20.1.13";
+
 /** What the demo's links carry. */
 const LINKS = [
   ["rt-orvane", "100M"],
@@ -99,6 +102,10 @@ export function loadDemo(
       ]);
     }
     if (cancelled) return;
+    await pipe(
+      ["simulate", "capture", "--seed", String(seed), "--until", until],
+      ["import", "-", "--name", "capture at the core of Orvane", "--meter", "--peer", CORE],
+    );
     rmSync(eventsDir, { recursive: true, force: true });
     console.log(`History loaded in ${((performance.now() - started) / 1000).toFixed(1)} s`);
     writeFileSync(marker, "");

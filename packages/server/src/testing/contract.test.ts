@@ -263,6 +263,7 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("get", "/traffic/now");
   await ask("get", "/traffic/unnamed");
   await ask("get", "/traffic/markings");
+  await ask("get", "/traffic/answers");
   await ask("get", "/traffic/policy", "/traffic/policy?src=10.0.0.0/8&port=443");
   await ask("get", "/traffic/policy", "/traffic/policy?dst=nowhere", undefined, 400);
   await ask("get", "/portrait", "/portrait?kind=address&value=10.20.1.18");

@@ -132,6 +132,13 @@ export class HostileInputs {
         ),
       ],
       [
+        "packet",
+        texts(
+          '{"what":"dns","timeUs":1764331200000000,"event":"NOERROR","outcome":"success","src":"10.0.0.1","dst":"10.0.0.53","srcPort":40000,"dstPort":53,"protocol":17,"addresses":["203.0.113.9"],"values":[["question","x.example"],["answer time","10"]]}',
+          '{"what":"http","timeUs":1764331200000000,"event":"GET","outcome":"failure","src":"10.0.0.1","dst":"10.0.0.53","srcPort":1,"dstPort":80,"protocol":6,"addresses":[],"values":[["request bytes","9223372036854775807"],["answer bytes","9"]]}',
+        ),
+      ],
+      [
         "columns",
         texts(
           `${HEADERS[0]}\n2 1 eni-1 10.0.0.1 10.0.0.2 1 2 6 10 840 1732442400 1732442460 ACCEPT OK`,

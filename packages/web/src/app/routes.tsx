@@ -45,6 +45,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/traffic/policy-page")).PolicyPage }),
           },
           {
+            path: "traffic/answers",
+            lazy: async () => ({ Component: (await import("../features/traffic/answers-page")).AnswersPage }),
+          },
+          {
             path: "traffic/now",
             lazy: async () => ({ Component: (await import("../features/traffic/now-page")).TrafficNowPage }),
           },

@@ -35,6 +35,7 @@ import type { BlindMap, RehearsalStep, RuleDetail, RuleList } from "@halvik/cont
 import type { SenderList } from "@halvik/contract/senders";
 import type { Intake, QuarantineList, Session, Summary } from "@halvik/contract/status";
 import type {
+  AnswersAnswer,
   MarkingsAnswer,
   PoliciesAnswer,
   PolicyAnswer,
@@ -278,6 +279,18 @@ export const markingsQuery = (window: WindowParts, patience: number) =>
       request<MarkingsAnswer>(
         "GET",
         `/traffic/markings${query({ from: window.from, to: window.to, patience })}`,
+        undefined,
+        signal,
+      ),
+    placeholderData: keepPreviousData,
+  });
+export const answersQuery = (window: WindowParts, patience: number) =>
+  queryOptions({
+    queryKey: ["traffic", "answers", window.from, window.to, patience],
+    queryFn: ({ signal }) =>
+      request<AnswersAnswer>(
+        "GET",
+        `/traffic/answers${query({ from: window.from, to: window.to, patience })}`,
         undefined,
         signal,
       ),

@@ -1,6 +1,15 @@
 import fc from "fast-check";
 import * as reference from "simple-statistics";
-import { type Cusum, ewmaReach, meanAndDeviation, median, modifiedZ, nextCusum, nextEwma } from "./index.js";
+import {
+  type Cusum,
+  ewmaReach,
+  LogHistogram,
+  meanAndDeviation,
+  median,
+  modifiedZ,
+  nextCusum,
+  nextEwma,
+} from "./index.js";
 
 const samples = fc.array(fc.double({ min: -1e6, max: 1e6, noNaN: true }), { minLength: 2, maxLength: 60 });
 
@@ -75,4 +84,20 @@ test("modified z-score: an outlier stands out, the rest does not; equal samples"
   expect(modifiedZ(6, [5, 5, 5]).z).toBe(Number.POSITIVE_INFINITY);
   // more than half are equal: the mean deviation stands in
   expect(modifiedZ(9, [0, 0, 0, 4]).spread).toBeCloseTo(1.253314, 6);
+});
+
+test("quantiles of a histogram are those of the numbers, within half a bucket (nearest rank)", () => {
+  fc.assert(
+    fc.property(
+      fc.array(fc.double({ min: 0.001, max: 1e6, noNaN: true }), { minLength: 1, maxLength: 200 }),
+      fc.constantFrom(0.01, 0.5, 0.95, 1),
+      (numbers, q) => {
+        const histogram = new LogHistogram();
+        for (const n of numbers) histogram.add(n);
+        const exact = [...numbers].sort((a, b) => a - b)[Math.max(1, Math.ceil(q * numbers.length)) - 1]!;
+        expect(Math.abs(histogram.quantile(q)! / exact - 1)).toBeLessThan(0.026);
+      },
+    ),
+  );
+  expect(new LogHistogram().quantile(0.5)).toBeNull();
 });

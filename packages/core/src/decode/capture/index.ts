@@ -4,4 +4,4 @@ export { type CapturedMessage, CaptureMessages } from "./messages.js";
 export { type FoundIp, type IpHeader, ipBehind, ipIn, linkLayer, readIpHeader } from "./packet.js";
 export { type OrderedPiece, SegmentOrder } from "./segment-order.js";
 export { readSegment, TCP_FLAG } from "./tcp-segment.js";
-export { pcapDatagram, pcapHeader } from "./write-pcap.js";
+export { ipv4Packet, pcapDatagram, pcapHeader, pcapPacket } from "./write-pcap.js";

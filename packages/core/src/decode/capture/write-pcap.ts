@@ -15,6 +15,32 @@ export function pcapHeader(): Uint8Array {
   return out;
 }
 
+/** An IP packet as a pcap record. */
+export function pcapPacket(timeUs: EpochUs, packet: Uint8Array): Uint8Array {
+  const out = new Uint8Array(16 + packet.length);
+  const view = new DataView(out.buffer);
+  view.setUint32(0, Math.floor(timeUs / US_PER_SECOND), true);
+  view.setUint32(4, timeUs % US_PER_SECOND, true);
+  view.setUint32(8, packet.length, true);
+  view.setUint32(12, packet.length, true);
+  out.set(packet, 16);
+  return out;
+}
+
+/** An IPv4 packet without options or checksum (RFC 791 section 3.1). Payloads of at most 65,515 bytes. */
+export function ipv4Packet(src: string, dst: string, protocol: number, payload: Uint8Array): Uint8Array {
+  const out = new Uint8Array(20 + payload.length);
+  const view = new DataView(out.buffer);
+  out[0] = 0x45;
+  view.setUint16(2, out.length);
+  out[8] = 64;
+  out[9] = protocol;
+  out.set(addressBytes(src), 12);
+  out.set(addressBytes(dst), 16);
+  out.set(payload, 20);
+  return out;
+}
+
 /** One IPv4 UDP datagram as a pcap record. Payloads of at most 65,507 bytes. */
 export function pcapDatagram(
   timeUs: EpochUs,
@@ -24,22 +50,11 @@ export function pcapDatagram(
   dstPort: number,
   payload: Uint8Array,
 ): Uint8Array {
-  const ipBytes = 28 + payload.length;
-  const out = new Uint8Array(16 + ipBytes);
-  const view = new DataView(out.buffer);
-  view.setUint32(0, Math.floor(timeUs / US_PER_SECOND), true);
-  view.setUint32(4, timeUs % US_PER_SECOND, true);
-  view.setUint32(8, ipBytes, true);
-  view.setUint32(12, ipBytes, true);
-  out[16] = 0x45;
-  view.setUint16(18, ipBytes);
-  out[24] = 64;
-  out[25] = 17;
-  out.set(addressBytes(src), 28);
-  out.set(addressBytes(dst), 32);
-  view.setUint16(36, srcPort);
-  view.setUint16(38, dstPort);
-  view.setUint16(40, 8 + payload.length);
-  out.set(payload, 44);
-  return out;
+  const datagram = new Uint8Array(8 + payload.length);
+  const view = new DataView(datagram.buffer);
+  view.setUint16(0, srcPort);
+  view.setUint16(2, dstPort);
+  view.setUint16(4, datagram.length);
+  datagram.set(payload, 8);
+  return pcapPacket(timeUs, ipv4Packet(src, dst, 17, datagram));
 }

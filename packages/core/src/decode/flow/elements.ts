@@ -127,7 +127,10 @@ export const OTHER_ELEMENTS: Readonly<Record<number, readonly [name: string, sha
   373: ["applicationSubCategoryName", "text"],
   374: ["applicationGroupName", "text"],
   455: ["mibObjectName", "text"],
+  457: ["httpStatusCode", "unsigned"],
+  459: ["httpRequestMethod", "text"],
   460: ["httpRequestHost", "text"],
+  461: ["httpRequestTarget", "text"],
 };
 
 /** RFC 5103: elements of the reverse direction carry this enterprise number. */

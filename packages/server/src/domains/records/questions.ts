@@ -11,6 +11,7 @@ import { type Histogram, histogram } from "../../store/histogram.js";
 import { type SearchPage, type SearchRequest, searchRecords } from "../../store/search.js";
 import type { SearchScope } from "../../store/search-query.js";
 import type { TermIndex } from "../../store/term-index.js";
+import { type AnswersScan, scanAnswers } from "../../store/traffic/scan-answers.js";
 import {
   type FlowScan,
   type HostAsked,
@@ -37,6 +38,7 @@ export type MatrixAsked = ScopeAsked & { readonly of: MatrixOf };
 export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
 export type TrafficAsked = ScopeAsked & ScanAsked;
 export type HostFlowsAsked = ScopeAsked & HostAsked;
+export type AnswersAsked = ScopeAsked & { readonly stepUs: number };
 export interface LiveAsked {
   readonly filter: Filter;
   readonly low: string;
@@ -64,6 +66,8 @@ export interface Questions {
   host(asked: HostFlowsAsked): Promise<HostScan>;
   /** Where markings are not carried on. */
   markings(asked: ScopeAsked): Promise<MarkingsScan>;
+  /** How servers answered. */
+  answers(asked: AnswersAsked): Promise<AnswersScan>;
   /** Who sent how much to whom. */
   pairs(asked: ScopeAsked): Promise<PairsScan>;
   /** Records stored under some ids, the newest first. */
@@ -85,6 +89,7 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     host: async ({ addresses, stepUs, ...asked }) => scanHost(db, await scoped(asked), { addresses, stepUs }),
     markings: async (asked) => scanMarkings(db, await scoped(asked)),
     pairs: async (asked) => scanPairs(db, await scoped(asked)),
+    answers: async ({ stepUs, ...asked }) => scanAnswers(db, await scoped(asked), { stepUs }),
     live: async ({ filter, low, high, nowUs, most }) => {
       const senders = await directory.get();
       const rows = await recordsInIdRange(db, low, high, filter, senders, nowUs, most, "people");
@@ -112,6 +117,7 @@ function questionsElsewhere(work: WorkPool): Questions {
     host: ask("host"),
     markings: ask("markings"),
     pairs: ask("pairs"),
+    answers: ask("answers"),
     live: ask("live"),
   };
 }
@@ -121,8 +127,8 @@ function questionsElsewhere(work: WorkPool): Questions {
  * database, in threads of their own; all else here, where it is quickest.
  */
 export function askedOf(here: Questions, work: WorkPool, scans: WorkPool): (filter: Filter) => Questions {
-  const { traffic, host, markings, pairs } = questionsElsewhere(scans);
-  const sums = { traffic, host, markings, pairs };
+  const { traffic, host, markings, pairs, answers } = questionsElsewhere(scans);
+  const sums = { traffic, host, markings, pairs, answers };
   const quick: Questions = { ...here, ...sums };
   const guarded: Questions = { ...questionsElsewhere(work), ...sums };
   return (filter) => (hasPatterns(filter) ? guarded : quick);

@@ -1,7 +1,8 @@
 import {
+  AnswersAnswer,
   InterfaceFact,
   MarkingsAnswer,
-  MarkingsQuery,
+  PatientQuery,
   PoliciesAnswer,
   PoliciesQuery,
   PolicyAnswer,
@@ -32,6 +33,7 @@ import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
+import { answersOf } from "./answers.js";
 import { countersBeside } from "./counters.js";
 import { profile } from "./course.js";
 import { knownInterfaces, sayInterface } from "./interfaces-repository.js";
@@ -179,7 +181,7 @@ export const trafficRoutes = (deps: Needs) => {
       path: "/traffic/markings",
       summary: "Where a marking is not carried on from one exporter to the next",
       access: "read",
-      query: MarkingsQuery,
+      query: PatientQuery,
       answer: MarkingsAnswer,
       handle: async ({ query: { patience, ...query } }) => {
         const now = nowUs();
@@ -190,6 +192,18 @@ export const trafficRoutes = (deps: Needs) => {
           applications: senders.applications,
         };
         return markingsOf(ask, q, await interfaceNamer(await trafficSources(db)), now, patience * 1_000);
+      },
+    }),
+    route({
+      method: "get",
+      path: "/traffic/answers",
+      summary: "How servers answered: DNS, HTTP and TLS, by time and by server",
+      access: "read",
+      query: PatientQuery,
+      answer: AnswersAnswer,
+      handle: async ({ query: { patience, ...query } }) => {
+        const now = nowUs();
+        return answersOf(ask, readWindow(query, now), await directory.get(), now, patience * 1_000);
       },
     }),
     route({

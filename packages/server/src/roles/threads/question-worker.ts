@@ -2,6 +2,7 @@ import { type MessagePort, threadId, workerData } from "node:worker_threads";
 import { DirectoryCache } from "../../domains/intake/senders/directory-cache.js";
 import { checkModule } from "../../domains/names/check-module.js";
 import {
+  type AnswersAsked,
   type FollowAsked,
   type HistogramAsked,
   type HostFlowsAsked,
@@ -44,6 +45,7 @@ export const traffic = (asked: TrafficAsked) => ask.traffic(asked);
 export const host = (asked: HostFlowsAsked) => ask.host(asked);
 export const markings = (asked: ScopeAsked) => ask.markings(asked);
 export const pairs = (asked: ScopeAsked) => ask.pairs(asked);
+export const answers = (asked: AnswersAsked) => ask.answers(asked);
 export const live = (asked: LiveAsked) => ask.live(asked);
 export const rule = checkRule;
 export const mib = checkModule;

@@ -125,6 +125,7 @@ export function TrafficPage() {
           <InterfaceForm sentence={sentence} places={places.data} />
           <span className="ml-auto flex gap-x-3 text-small">
             <Link to="/traffic/now">what goes on now</Link>
+            <Link to="/traffic/answers">how servers answer</Link>
             <Link to={{ pathname: "/traffic/policy", search: windowParams() }}>was it allowed?</Link>
           </span>
         </div>

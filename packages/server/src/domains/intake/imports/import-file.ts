@@ -196,7 +196,10 @@ async function run(
       ...(cut ? { cut } : {}),
     });
   // each capture is a stream of its own, told from others of the same exporter
-  const meter = options.meter && options.peer !== null ? new MeteredCapture(options.peer, job.id, { keepsQueries: options.keepsQueries === true }) : null;
+  const meter =
+    options.meter && options.peer !== null
+      ? new MeteredCapture(options.peer, job.id, { keepsQueries: options.keepsQueries === true })
+      : null;
   for await (const message of readInput(chunks, null, meter)) {
     read++;
     if (message.type === "problem" || message.type === "bad item") refuse(message.problem.code);
