@@ -18,6 +18,10 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     description: "store the records of a capture, text, event XML, JSON or table, gzip or not, and print a receipt",
     load: async () => (await import("./import.js")).importCommand(),
   },
+  sniff: {
+    description: "read the packets of an interface by tcpdump: flows of them, and what they say, told to a Halvik",
+    load: async () => (await import("./sniff.js")).sniffCommand(),
+  },
   senders: {
     description: "the list of senders as CSV",
     load: async () => (await import("./senders.js")).sendersCommand(),

@@ -93,6 +93,12 @@ export class FlowMeter {
     this.count(flow, timeUs, p, isBack);
   }
 
+  /** Time goes on, whether packets come or not. */
+  pass(nowUs: EpochUs): void {
+    this.nowUs = Math.max(this.nowUs, nowUs);
+    if (this.nowUs - this.sweptUs >= SWEEP_US) this.sweep();
+  }
+
   /** Flows that are over, or cut, since this was last called. */
   take(): MeteredFlow[] {
     return this.done.splice(0);

@@ -23,9 +23,9 @@ export class MeteredCapture {
   constructor(
     private readonly exporter: string,
     domain: number,
-    options: PacketReaderOptions,
+    options: PacketReaderOptions & { readonly mostBytes?: number },
   ) {
-    this.writer = new IpfixWriter(domain);
+    this.writer = new IpfixWriter(domain, options.mostBytes);
     this.reader = new PacketReader(options);
   }
 
@@ -54,6 +54,16 @@ export class MeteredCapture {
       if (e instanceof DecodeError) yield problem(this.lastFrame + 1, e.code, e.offset, e.message);
       throw e;
     }
+  }
+
+  /** Time goes on, whether packets come or not: what is over is told of. */
+  *pass(nowUs: EpochUs): Generator<CapturedMessage> {
+    this.lastUs = Math.max(this.lastUs, nowUs);
+    this.reader.pass(nowUs);
+    this.meter.pass(nowUs);
+    yield* this.observed(this.reader.take());
+    this.waiting.push(...this.meter.take());
+    yield* this.tell();
   }
 
   *end(): Generator<CapturedMessage> {

@@ -31,6 +31,8 @@ const TEMPLATES = [
 ] as const;
 
 const HEADER_BYTES = 16;
+/** Header, both templates and the heads of the sets. */
+const TEMPLATE_BYTES = 400;
 const MOST_BYTES = 60_000;
 const lengthOf = (fields: readonly Field[]): number => fields.reduce((sum, [, length]) => sum + length, 0);
 
@@ -38,11 +40,15 @@ const lengthOf = (fields: readonly Field[]): number => fields.reduce((sum, [, le
 export class IpfixWriter {
   private sequence = 0;
 
-  constructor(private readonly domain: number) {}
+  /** @param mostBytes of a message: over a network, what fits a packet */
+  constructor(
+    private readonly domain: number,
+    private readonly mostBytes = MOST_BYTES,
+  ) {}
 
   /** @param atUs when it is exported */
   *write(flows: readonly MeteredFlow[], atUs: EpochUs): Generator<Uint8Array> {
-    const most = Math.floor((MOST_BYTES - 400) / lengthOf(V6));
+    const most = Math.max(1, Math.floor((this.mostBytes - TEMPLATE_BYTES) / lengthOf(V6)));
     for (let at = 0; at < flows.length; at += most) yield this.message(flows.slice(at, at + most), atUs);
   }
 

@@ -73,6 +73,14 @@ export class PacketReader {
     }
   }
 
+  /** Time goes on, whether packets come or not. */
+  pass(nowUs: EpochUs): void {
+    this.nowUs = Math.max(this.nowUs, nowUs);
+    this.dns.expire(this.nowUs);
+    this.icmp.expire(this.nowUs);
+    this.connections.pass(this.nowUs);
+  }
+
   /** What was told since this was last asked. */
   take(): Observation[] {
     if (this.told.length === 0) return this.told;

@@ -74,8 +74,7 @@ export class TcpConnections {
   /** @throws {DecodeError} when its header is not there */
   add(timeUs: EpochUs, packet: CapturedSegment): void {
     const s = readSegment(packet.payload);
-    this.nowUs = Math.max(this.nowUs, timeUs);
-    if (this.nowUs - this.sweptUs >= SWEEP_US) this.sweep();
+    this.pass(timeUs);
     const isSyn = (s.flags & TCP_FLAG.syn) !== 0;
     const isAnswer = isSyn && (s.flags & TCP_FLAG.ack) !== 0;
     const there = keyOf(packet.src, s.srcPort, packet.dst, s.dstPort);
@@ -108,6 +107,12 @@ export class TcpConnections {
       if (c.ended.there && c.ended.back) this.close(c, "closed", timeUs);
     }
     this.account(c);
+  }
+
+  /** Time goes on, whether packets come or not. */
+  pass(nowUs: EpochUs): void {
+    this.nowUs = Math.max(this.nowUs, nowUs);
+    if (this.nowUs - this.sweptUs >= SWEEP_US) this.sweep();
   }
 
   end(): void {

@@ -87,7 +87,7 @@ export async function heardOf(deps: Needs, rule: Rule, nowUs: number): Promise<H
 /** What must not come need not come. */
 const isAbsent = (rule: Rule, i: number): boolean => rule.kind === "sequence" && rule.steps[i]?.absent === true;
 
-/** By which endpoints each kind of record comes; what comes by none is made by Halvik itself or of captures. */
+/** By which endpoints each kind of record comes; what comes by none is made by Halvik itself. */
 const COMES_BY: Readonly<Record<RecordKind, readonly EndpointConfig["kind"][]>> = {
   syslog: ["syslog-udp", "syslog-tcp", "syslog-tls"],
   firewall: ["syslog-udp", "syslog-tcp", "syslog-tls"],
@@ -95,7 +95,7 @@ const COMES_BY: Readonly<Record<RecordKind, readonly EndpointConfig["kind"][]>> 
   flow: ["flow"],
   windows: ["https"],
   json: ["https"],
-  packet: [],
+  packet: ["https"],
   halvik: [],
 };
 

@@ -3,9 +3,12 @@ import type { DecodeProblem } from "@halvik/core/base/bytes";
 import { JsonRecords } from "@halvik/core/decode/json";
 import { readEvents } from "@halvik/core/decode/windows";
 
+/** What bodies hold: event XML, or JSON of any kind, or that of what packets told. */
+export type BodyProtocol = "windows" | "json" | "packet";
+
 /** The body of a request that brings records. */
 export interface BodyInput {
-  readonly protocol: "windows" | "json";
+  readonly protocol: BodyProtocol;
   readonly body: Uint8Array;
   readonly gzip: boolean;
   readonly maxBytes: number;

@@ -14,7 +14,7 @@ import {
 import { hashToken } from "../../domains/people/passwords.js";
 import { nowUs } from "../../kernel/clock.js";
 import { type WorkPool, WorkTooLong } from "../../kernel/threads/work-pool.js";
-import type { BodyInput, BodyRecords } from "./body-worker.js";
+import type { BodyInput, BodyProtocol, BodyRecords } from "./body-worker.js";
 
 export interface HttpsOptions {
   readonly host: string;
@@ -48,8 +48,11 @@ interface Answer {
   readonly reasons: readonly DecodeProblem[];
 }
 
+/** What is brought to which path. */
+const BODIES: Readonly<Record<string, BodyProtocol>> = { "/windows": "windows", "/json": "json", "/packets": "packet" };
+
 /**
- * Windows events as event XML on `POST /windows`, JSON records on `POST /json`, plain or gzip, with an intake token. The
+ * Windows events as event XML on `POST /windows`, JSON records on `POST /json`, what packets told on `POST /packets`, plain or gzip, with an intake token. The
  * answer comes once every record is durable.
  */
 export class HttpsEndpoint implements Endpoint {
@@ -141,10 +144,11 @@ export class HttpsEndpoint implements Endpoint {
       req.resume();
       say(res, status, { error: { code, message } });
     };
-    const protocol = req.url === "/windows" ? "windows" : req.url === "/json" ? "json" : null;
+    const protocol = BODIES[req.url ?? ""] ?? null;
     if ((req.headers["idempotency-key"]?.length ?? 0) > MAX_KEY)
       return refuse(400, "BAD_REQUEST", `Idempotency-Key: expected at most ${MAX_KEY} characters`);
-    if (protocol === null) return refuse(404, "NOT_FOUND", "no such path: expected /windows or /json");
+    if (protocol === null)
+      return refuse(404, "NOT_FOUND", `no such path: expected one of ${Object.keys(BODIES).join(", ")}`);
     if (req.method !== "POST") return refuse(405, "BAD_REQUEST", "wrong method: expected POST");
     const token = /^Bearer (\S{1,200})$/.exec(req.headers.authorization ?? "")?.[1];
     let may = false;
@@ -189,7 +193,7 @@ export class HttpsEndpoint implements Endpoint {
   }
 
   /** Cuts the body in a thread of its own. @returns why it could not be, or its records */
-  private async read(protocol: "windows" | "json", body: Buffer, gzip: boolean): Promise<BodyRecords | string> {
+  private async read(protocol: BodyProtocol, body: Buffer, gzip: boolean): Promise<BodyRecords | string> {
     const input: BodyInput = { protocol, body, gzip, maxBytes: MAX_BODY_BYTES, maxRecords: MAX_RECORDS };
     try {
       return await this.options.bodies.run<BodyRecords>("body", input, READ_MS);
@@ -202,7 +206,7 @@ export class HttpsEndpoint implements Endpoint {
   }
 
   private async take(
-    protocol: "windows" | "json",
+    protocol: BodyProtocol,
     items: readonly (string | DecodeProblem)[],
     body: Buffer,
     peer: string,

@@ -28,7 +28,7 @@ export function handOver(path: string, to: RunAs | null = runAsUser()): void {
 /** @throws {StartError} where the user cannot be made */
 function systemUser(name: string): RunAs | null {
   if (process.getuid?.() !== 0) return null;
-  let user = known.get(name) ?? look(name);
+  let user = known.get(name) ?? knownUser(name);
   let said = "";
   for (let i = 0; user === null && i < TRIES; i++) {
     said = spawnSync(
@@ -36,14 +36,15 @@ function systemUser(name: string): RunAs | null {
       ["--system", "--user-group", "--no-create-home", "--shell", "/usr/sbin/nologin", name],
       { encoding: "utf8" },
     ).stderr;
-    user = look(name);
+    user = knownUser(name);
   }
   if (user === null) throw new StartError(`the user “${name}” cannot be made: ${said.trim()}`);
   known.set(name, user);
   return user;
 }
 
-function look(name: string): RunAs | null {
+/** A user that packages of the system made. @returns null when there is none */
+export function knownUser(name: string): RunAs | null {
   const id = (flag: string) => spawnSync("id", [flag, name], { encoding: "utf8" });
   const uid = id("-u");
   return uid.status === 0 ? { uid: Number(uid.stdout), gid: Number(id("-g").stdout) } : null;
