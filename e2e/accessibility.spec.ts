@@ -32,7 +32,10 @@ for (const theme of ["light", "night"]) {
     const look = async (what: string, except: string[] = []) => {
       await page.waitForTimeout(500);
       // in the page itself: there are no frames to gather from, and a page of its own for each takes as long again
-      const axe = new AxeBuilder({ page }).setLegacyMode().options({ resultTypes: ["violations"] }).disableRules(except);
+      const axe = new AxeBuilder({ page })
+        .setLegacyMode()
+        .options({ resultTypes: ["violations"] })
+        .disableRules(except);
       // by night only colours are others
       if (theme === "night") axe.withRules(["color-contrast"]);
       const { violations } = await axe.analyze();

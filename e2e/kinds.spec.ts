@@ -3,8 +3,10 @@ import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
+import { pcapDatagram, pcapHeader } from "../packages/core/src/decode/capture/write-pcap";
 import { bytes } from "../packages/core/src/testing/bytes";
 import { flowSet, ipfixMessage, templateBody } from "../packages/core/src/testing/flow-bytes";
+import { dns } from "../packages/core/src/testing/packets";
 import { freePort, Halvik } from "./halvik";
 
 /** Every kind of record seen on screen, with names given by hand; sent by the test and by Debian's own senders. */
@@ -24,7 +26,7 @@ const filter = async (page: Page, text: string) => {
   await page.keyboard.press("Escape");
   await page.getByLabel("Filter").press("Enter");
 };
-const file = (name: string, text: string): string => {
+const file = (name: string, text: string | Uint8Array): string => {
   writeFileSync(join(dir, name), text);
   return join(dir, name);
 };
@@ -162,4 +164,37 @@ test("a file with firewall decisions is uploaded; the same file twice says so", 
   await expect(page.getByRole("complementary").getByRole("heading", { level: 2 }).first()).toContainText(
     "dropped TCP (ssh) from 203.0.113.9:51234 to 192.0.2.1:22, by rule 12/0(match)",
   );
+});
+
+test("a capture is uploaded for its packets: what was asked, how servers answered", async ({ page }) => {
+  await halvik.signIn(page);
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  const at = (Date.now() - 60_000) * 1_000;
+  const parts: Uint8Array[] = [pcapHeader()];
+  for (const [i, name] of ["www.orvane.example", "gone.orvane.example"].entries()) {
+    const question = dns({ id: 7 + i, name });
+    const answer = i === 0 ? { code: 0, answers: [{ type: 1, data: Uint8Array.of(203, 0, 113, 9) }] } : { code: 2 };
+    parts.push(pcapDatagram(at + i * 1e6, "10.20.1.20", 40_000, "10.20.1.1", 53, question));
+    parts.push(
+      pcapDatagram(at + i * 1e6 + 25_000, "10.20.1.1", 53, "10.20.1.20", 40_000, dns({ id: 7 + i, name, ...answer })),
+    );
+  }
+  await page.getByLabel("File", { exact: true }).setInputFiles(file("names.pcap", Buffer.concat(parts)));
+  await page.getByLabel("its packets, not the messages in it").click();
+  await page.getByRole("button", { name: "Import" }).click();
+  await expect(page.getByText("Packets do not say who captured them.")).toBeVisible();
+  await page.getByLabel("Sent by").fill("127.40.0.3");
+  await page.getByRole("button", { name: "Import" }).click();
+  await expect(page.getByTestId("import").first()).toContainText(/\d read, \d stored/, { timeout: 60_000 });
+  await filter(page, 'kind is packet and data "answer time" between 20 and 30');
+  await expect(lines(page)).toHaveCount(2);
+  await expect(lines(page).last()).toContainText(
+    "10.20.1.20 asked 10.20.1.1 for A of www.orvane.example: 203.0.113.9, after 25 ms",
+  );
+  await page.getByRole("link", { name: "Traffic", exact: true }).click();
+  await page.getByRole("link", { name: "how servers answer" }).click();
+  const servers = page.getByRole("table", { name: "DNS servers" });
+  await expect(servers).toContainText("10.20.1.1");
+  await expect(servers).toContainText("50 %");
+  await expect(servers).toContainText("NOERROR 1, SERVFAIL 1");
 });

@@ -9,6 +9,7 @@ import { up as textsAndKeys } from "./migrations/006-texts-and-keys.js";
 import { up as lists } from "./migrations/007-lists.js";
 import { up as traffic } from "./migrations/008-traffic.js";
 import { up as bindings } from "./migrations/009-bindings.js";
+import { up as meteredUploads } from "./migrations/010-metered-uploads.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -21,6 +22,7 @@ const MIGRATIONS = [
   { name: "007-lists", up: lists },
   { name: "008-traffic", up: traffic },
   { name: "009-bindings", up: bindings },
+  { name: "010-metered-uploads", up: meteredUploads },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

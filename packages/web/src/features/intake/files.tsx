@@ -1,9 +1,10 @@
 import type { ImportList } from "@halvik/contract/kinds";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useForm } from "react-hook-form";
+import { Controller, useForm } from "react-hook-form";
 import { toast } from "sonner";
 import { importsQuery, query, request, upload } from "../../data/api";
 import { Button } from "../../ui/button";
+import { Checkbox } from "../../ui/checkbox";
 import { Field, Input } from "../../ui/field";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -19,22 +20,31 @@ export function Files() {
     onError: (e: Error) => toast.error(e.message),
   };
   const send = useMutation({
-    mutationFn: ({ file, peer }: { file: File; peer: string }) =>
-      upload<ImportList>(`/imports${query({ name: file.name, peer: peer.trim() || undefined })}`, file),
+    mutationFn: ({ file, peer, meter }: { file: File; peer: string; meter: boolean }) =>
+      upload<ImportList>(
+        `/imports${query({ name: file.name, peer: peer.trim() || undefined, meter: meter ? "true" : undefined })}`,
+        file,
+      ),
     ...settle,
   });
   const cancel = useMutation({
     mutationFn: (id: number) => request<ImportList>("POST", `/imports/${id}/cancel`, {}),
     ...settle,
   });
-  const { register, handleSubmit, reset, formState } = useForm<{ files: FileList; peer: string }>();
+  const { register, control, handleSubmit, reset, formState } = useForm<{
+    files: FileList;
+    peer: string;
+    meter: boolean;
+  }>({
+    defaultValues: { peer: "", meter: false },
+  });
   return (
     <>
       <Heading small="captures, text, event XML, JSON, tables; gzip or not">Files</Heading>
       <form
         className="flex items-start gap-3 border-t border-line pt-1.5"
-        onSubmit={handleSubmit(async ({ files, peer }) => {
-          await send.mutateAsync({ file: files[0]!, peer });
+        onSubmit={handleSubmit(async ({ files, peer, meter }) => {
+          await send.mutateAsync({ file: files[0]!, peer, meter });
           reset();
         })}
       >
@@ -51,10 +61,29 @@ export function Files() {
           </Field>
         </div>
         <div className="w-48">
-          <Field label="Sent by" hint="an address; captures carry their own">
-            {(id) => <Input id={id} className="font-mono" placeholder="10.20.1.18" {...register("peer")} />}
+          <Field label="Sent by" hint="an address; captures carry their own" error={formState.errors.peer?.message}>
+            {(id) => (
+              <Input
+                id={id}
+                className="font-mono"
+                placeholder="10.20.1.18"
+                {...register("peer", {
+                  validate: (peer, { meter }) =>
+                    !meter || peer.trim() !== "" || "Packets do not say who captured them.",
+                })}
+              />
+            )}
           </Field>
         </div>
+        <Controller
+          control={control}
+          name="meter"
+          render={({ field }) => (
+            <Checkbox className="mt-6 text-ui" checked={field.value} onChange={field.onChange}>
+              its packets, not the messages in it
+            </Checkbox>
+          )}
+        />
         <Button type="submit" className="mt-5" disabled={send.isPending}>
           {send.isPending ? "Sending …" : "Import"}
         </Button>

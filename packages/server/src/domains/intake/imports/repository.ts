@@ -25,12 +25,12 @@ export async function addUpload(
   db: Queryable,
   name: string,
   file: string,
-  peer: string | null,
+  { peer, metered }: { readonly peer: string | null; readonly metered: boolean },
   nowUs: number,
 ): Promise<void> {
   await db.query(
-    "insert into job (name, state, total, unit, started_us, updated_us, file, peer) values ($1, 'waiting', null, 'records', $2, $2, $3, $4)",
-    [name, nowUs, file, peer],
+    "insert into job (name, state, total, unit, started_us, updated_us, file, peer, metered) values ($1, 'waiting', null, 'records', $2, $2, $3, $4, $5)",
+    [name, nowUs, file, peer, metered],
   );
 }
 
@@ -131,13 +131,15 @@ export interface Upload {
   readonly name: string;
   readonly file: string;
   readonly peer: string | null;
+  /** Of a capture, its packets and not the messages in it. */
+  readonly metered: boolean;
   readonly state: JobState;
 }
 
 /** The first upload that is not over. */
 export async function nextUpload(db: Queryable): Promise<Upload | null> {
   const { rows } = await db.query<Upload>(
-    "select id, name, file, peer, state from job where file is not null and state in ('waiting', 'cancelling', 'running') order by id limit 1",
+    "select id, name, file, peer, metered, state from job where file is not null and state in ('waiting', 'cancelling', 'running') order by id limit 1",
   );
   return rows[0] ?? null;
 }

@@ -50,12 +50,20 @@ export const importRoutes = ({ models, db, config }: Needs) => {
       summary:
         "Takes a file (the request's body, as application/octet-stream) and reads it in: capture, text, event XML, JSON or table, gzip or not",
       access: "act",
-      query: z.object({ name: z.string().min(1).max(200), peer: z.string().max(64).optional() }),
+      query: z.object({
+        name: z.string().min(1).max(200),
+        peer: z.string().max(64).optional(),
+        meter: z.stringbool().default(false),
+      }),
       answer: ImportList,
       handle: async ({ query, req, actor }) => {
         const peer = query.peer ? canonicalAddress(query.peer) : null;
         if (query.peer && peer === null)
           throw new AppError("BAD_REQUEST", `peer: expected the sender's address, got “${query.peer}”`, {
+            field: "peer",
+          });
+        if (query.meter && peer === null)
+          throw new AppError("BAD_REQUEST", "peer: packets do not say who captured them: its address is needed", {
             field: "peer",
           });
         const name = basename(query.name).trim();
@@ -100,7 +108,7 @@ export const importRoutes = ({ models, db, config }: Needs) => {
           throw e;
         }
         await inAct(models, actor.name, async (act) => {
-          await addUpload(act.db, name, file, peer, act.atUs);
+          await addUpload(act.db, name, file, { peer, metered: query.meter }, act.atUs);
           await act.audit("file uploaded", { name: query.name, bytes });
         }).catch(async (e: unknown) => {
           await unlink(file).catch(() => undefined);

@@ -51,6 +51,7 @@ export class Uploads {
       "--name",
       job.name,
       ...(job.peer ? ["--peer", job.peer] : []),
+      ...(job.metered ? ["--meter"] : []),
     ];
     const child = spawn(process.execPath, [process.argv[1]!, ...args], {
       stdio: ["pipe", "ignore", "pipe"],
