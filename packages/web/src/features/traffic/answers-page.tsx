@@ -127,9 +127,9 @@ function OfService({ service: s, answer, zone }: { service: Service; answer: Ans
             <b className="font-semibold text-ochre">{percent(server.failures, server.count)}</b>
           ),
           ...(s.p50 === null ? [] : [ms(server.p50), ms(server.p95)]),
-          <span key="answers" className="block min-w-36 whitespace-normal text-quiet">
+          <span key="answers" className="block min-w-24 whitespace-normal text-quiet">
             {server.answers
-              .slice(0, 3)
+              .slice(0, 2)
               .map((a) => `${safeText(a.answer)} ${a.count.toLocaleString("en")}`)
               .join(", ")}
           </span>,
