@@ -138,7 +138,7 @@ describe("a database of before the first release", () => {
       "007-lists",
       "008-traffic",
       "009-bindings",
-      "010-metered-uploads",
+      "010-packets-and-repetitions",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -150,7 +150,7 @@ describe("a database of before the first release", () => {
       { name: "007-lists" },
       { name: "008-traffic" },
       { name: "009-bindings" },
-      { name: "010-metered-uploads" },
+      { name: "010-packets-and-repetitions" },
     ]);
     await client.end();
   });

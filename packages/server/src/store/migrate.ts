@@ -9,7 +9,7 @@ import { up as textsAndKeys } from "./migrations/006-texts-and-keys.js";
 import { up as lists } from "./migrations/007-lists.js";
 import { up as traffic } from "./migrations/008-traffic.js";
 import { up as bindings } from "./migrations/009-bindings.js";
-import { up as meteredUploads } from "./migrations/010-metered-uploads.js";
+import { up as packetsAndRepetitions } from "./migrations/010-packets-and-repetitions.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -22,7 +22,7 @@ const MIGRATIONS = [
   { name: "007-lists", up: lists },
   { name: "008-traffic", up: traffic },
   { name: "009-bindings", up: bindings },
-  { name: "010-metered-uploads", up: meteredUploads },
+  { name: "010-packets-and-repetitions", up: packetsAndRepetitions },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

@@ -439,6 +439,51 @@ describe("over HTTPS with a token", () => {
     );
     expect(await search("petrel")).toHaveLength(3);
   });
+  test("a Windows event is stored once, whoever sends it again, however much later and in which request, over a restart", async () => {
+    const written = (record: number, at: string, more = "") =>
+      `<Event><System><Provider Name="Halvik-Test"/><EventID>77</EventID><Level>4</Level><TimeCreated SystemTime="${at}"/><EventRecordID>${record}</EventRecordID><Channel>Application</Channel><Computer>files-9</Computer></System><EventData><Data Name="x">skua</Data></EventData>${more}</Event>`;
+    const at = new Date().toISOString();
+    const skuas = () => search("skua");
+    expect(await post("/windows", written(1, at) + written(2, at))).toMatchObject({ body: { stored: 2 } });
+    // one of before, one that is new, one that has another number and one that was written after its log was cleared
+    const more = () =>
+      post("/windows", written(2, at, "<RenderingInfo/>") + written(3, at) + written(1, at.replace("Z", "1Z")));
+    expect(await more()).toMatchObject({ status: 200, body: { stored: 3 } });
+    await collector.kill();
+    // ten minutes are over for requests; a log is read again after days
+    await db.query("update request_seen set until_us = until_us - 3600000000");
+    collector = await RoleProcess.start(instance, "collector");
+    expect(await more()).toMatchObject({ status: 200, body: { stored: 3 } });
+    await eventually("stored", skuas, (r) => r.length >= 4);
+    expect(await skuas()).toHaveLength(4);
+  });
+  test("an event that was refused is new when it comes again", async () => {
+    const written = `<Event><System><Provider Name="Halvik-Test"/><EventID>77</EventID><TimeCreated SystemTime="${new Date().toISOString()}"/><EventRecordID>9</EventRecordID><Channel>Application</Channel><Computer>files-9</Computer></System><EventData><Data Name="x">guillemot</Data></EventData></Event>`;
+    const hear = (state: string) =>
+      db.query(
+        "update sender set state = $1 where id = (select sender from sender_address where address = '127.0.0.1')",
+        [state],
+      );
+    await hear("refused");
+    await eventually(
+      "refused",
+      () => post("/windows", written),
+      (a) => (a.body as { refused: number }).refused === 1,
+    );
+    await hear("admitted");
+    await eventually(
+      "taken",
+      () => post("/windows", written),
+      (a) => (a.body as { stored: number }).stored === 1,
+    );
+    await eventually(
+      "stored",
+      () => search("guillemot"),
+      (r) => r.length > 0,
+    );
+    await post("/windows", written);
+    expect(await search("guillemot")).toHaveLength(1);
+  });
   test("a declared mapping, changed while running", async () => {
     await db.query("update endpoint_config set settings = $1 where kind = 'https'", [
       JSON.stringify({ mapping: { text: "msg", user: "who.name", time: "at" } }),

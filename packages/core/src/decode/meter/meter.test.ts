@@ -1,5 +1,6 @@
 import { addressFromBytes } from "../../base/net/index.js";
 import { bytes } from "../../testing/bytes.js";
+import { ipv4 } from "../../testing/packets.js";
 import { pcapDatagram, pcapHeader } from "../capture/index.js";
 import { FlowDecoder } from "../flow/index.js";
 import { END_REASON, FlowMeter, IpfixWriter, MeteredCapture, type MeteredFlow, readHeaders } from "./index.js";
@@ -16,22 +17,6 @@ const ports = (src: number, dst: number) =>
     .done();
 const tcp = (src: number, dst: number, flags: number, data = 0) =>
   bytes().u16(src, dst).u32(1, 2).u8(0x50, flags).u16(1_000, 0, 0).raw(new Uint8Array(data)).done();
-const ipv4 = (
-  src: string,
-  dst: string,
-  protocol: number,
-  payload: Uint8Array,
-  { tos = 0, id = 7, offset = 0, more = false } = {},
-) =>
-  bytes()
-    .u8(0x45, tos)
-    .u16(20 + payload.length, id, (more ? 0x2000 : 0) | (offset / 8))
-    .u8(64, protocol)
-    .u16(0)
-    .ip(src)
-    .ip(dst)
-    .raw(payload)
-    .done();
 const ethernet = (type: number, body: Uint8Array, vlan?: number) => {
   const o = bytes().raw(new Uint8Array(12));
   if (vlan !== undefined) o.u16(0x8100, vlan);

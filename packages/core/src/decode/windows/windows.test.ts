@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { DecodeError } from "../../base/bytes/index.js";
 import { Meanings } from "../../meaning/index.js";
 import { windowsRecord } from "../../normalise/index.js";
-import { EventCutter, parseEvent, readEvents } from "./index.js";
+import { EventCutter, eventIdentity, parseEvent, readEvents } from "./index.js";
 
 const NAMESPACE = "http://schemas.microsoft.com/win/2004/08/events/event";
 const event = (
@@ -203,4 +203,32 @@ test.each([
   } finally {
     Object.assign(Error, { stackTraceLimit });
   }
+});
+
+describe("what tells an event from every other", () => {
+  const identity = (more: string) => eventIdentity(`<Event><System>${more}</System><EventData/></Event>`);
+  const TIME = '<TimeCreated SystemTime="2026-11-24T10:00:00.1234567Z"/>';
+  const REST = "<EventRecordID>17</EventRecordID><Channel>Security</Channel><Computer>DC-1.orvane.example</Computer>";
+  test("computer, log, number and moment, however it is written; not what it says beside", () => {
+    expect(identity(TIME + REST)).toBe("2026-11-24t10:00:00.1234567z 17 security dc-1.orvane.example");
+    expect(eventIdentity(event({ more: "<RenderingInfo/>" }))).toBe(eventIdentity(event({})));
+    expect(eventIdentity(event({ time: "2026-11-24T10:00:00.1234568Z" }))).not.toBe(eventIdentity(event({})));
+    expect(eventIdentity(event({ data: "<UserData><Computer>other</Computer></UserData>" }))).toBe(
+      eventIdentity(event({})),
+    );
+  });
+  test.each([
+    ["no number", TIME + REST.replace("17", "")],
+    ["no moment", REST],
+    ["no computer", `${TIME}<EventRecordID>1</EventRecordID><Channel>a</Channel>`],
+  ])("%s: nothing tells it", (_, system) => {
+    expect(identity(system)).toBeNull();
+  });
+  test.each(["<TimeCreated ", "<EventRecordID> ", "<System", " ", "<Channel>"])(
+    "long nonsense of %j tells nothing",
+    (piece) => {
+      expect(eventIdentity(`<System>${piece.repeat(1_000_000 / piece.length)}`)).toBeNull();
+      expect(eventIdentity(`<System>${piece.repeat(500)}</System>`)).toBeNull();
+    },
+  );
 });

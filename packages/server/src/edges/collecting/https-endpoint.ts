@@ -3,6 +3,7 @@ import { createServer as createHttp, type IncomingMessage, type Server, type Ser
 import { createServer as createHttps } from "node:https";
 import type { DecodeProblem } from "@halvik/core/base/bytes";
 import { canonicalAddress } from "@halvik/core/base/net";
+import { eventIdentity } from "@halvik/core/decode/windows";
 import type { Arrival, Fate } from "../../domains/intake/arrivals/arrival.js";
 import {
   type Endpoint,
@@ -231,7 +232,9 @@ export class HttpsEndpoint implements Endpoint {
         new Promise((settled) => {
           const settle = (fate: Fate, reason = "") => settled({ fate, reason });
           const bytes = Buffer.from(item, "utf8");
-          const key = repeats === null ? {} : { requestKey: sha256(`${repeats} ${place}`) };
+          const event = protocol === "windows" ? eventIdentity(item) : null;
+          const repeated = event !== null ? `event ${event}` : repeats === null ? null : `${repeats} ${place}`;
+          const key = repeated === null ? {} : { requestKey: sha256(repeated) };
           const arrival: Arrival = {
             protocol,
             endpoint: this.name,

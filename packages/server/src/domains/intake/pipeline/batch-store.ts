@@ -57,6 +57,13 @@ type Decoded = DecodedBatch & { readonly own: StoredContent[]; readonly arrivals
 
 const keysOf = (arrivals: readonly Arrival[]): string[] => arrivals.flatMap((a) => a.requestKey ?? []);
 
+/** What need not be sent again: what was refused, or was more than is held, is new when it comes again. */
+function taken({ arrivals, refusedArrivals, held: waiting }: Decoded, held: DecodedBatch["held"]): readonly Arrival[] {
+  const left = new Set([...refusedArrivals, ...waiting.map((h) => h.arrival)]);
+  for (const { arrival } of held) left.delete(arrival);
+  return left.size === 0 ? arrivals : arrivals.filter((a) => !left.has(a));
+}
+
 /**
  * Decodes batches and commits them; what the database refuses is taken apart until the offender stands alone. Says whether a batch is
  * settled, one way or another, or still to be kept because the database is away.
@@ -215,7 +222,7 @@ export class BatchStore {
         await holdRecords(db, held);
         await also(db);
         await keepMeasures(db, this.decoders.measures);
-        await noteRequests(db, keysOf(decoded.arrivals), storedUs);
+        await noteRequests(db, taken(decoded, held), storedUs);
       },
     );
     this.stored(decoded, held, storedUs, batch.arrivals.length);
@@ -257,7 +264,7 @@ export class BatchStore {
           [
             also,
             (db) => keepMeasures(db, this.decoders.measures),
-            (db) => noteRequests(db, keysOf(decoded.arrivals), storedUs),
+            (db) => noteRequests(db, taken(decoded, held), storedUs),
           ],
         ),
       );

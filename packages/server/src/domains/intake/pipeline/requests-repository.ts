@@ -1,8 +1,9 @@
-import { US_PER_MINUTE } from "@halvik/core/base/time";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import type { Arrival } from "../arrivals/arrival.js";
+import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 
-/** For so long what is sent again is known again. */
-const REMEMBERED_US = 10 * US_PER_MINUTE;
+/** So many are remembered at most; of more, those that would be forgotten next are. */
+const MOST_REMEMBERED = 1_000_000;
 
 const bytesOf = (keys: readonly string[]): Buffer[] => keys.map((k) => Buffer.from(k, "hex"));
 
@@ -17,14 +18,23 @@ export async function requestsSeen(db: Queryable, keys: readonly string[]): Prom
 }
 
 /** Belongs in the transaction that stores what came with them. */
-export async function noteRequests(db: Queryable, keys: readonly string[], nowUs: number): Promise<void> {
-  if (keys.length === 0) return;
+export async function noteRequests(db: Queryable, arrivals: readonly Arrival[], nowUs: number): Promise<void> {
+  const keyed = arrivals.flatMap(({ requestKey, protocol }) =>
+    requestKey === undefined ? [] : [{ requestKey, untilUs: nowUs + PROTOCOL_FACTS[protocol].rememberedUs }],
+  );
+  if (keyed.length === 0) return;
   await db.query(
-    "insert into request_seen (key, at_us) select k, $2 from unnest($1::bytea[]) k on conflict (key) do update set at_us = excluded.at_us",
-    [bytesOf(keys), nowUs],
+    "insert into request_seen (key, until_us) select * from unnest($1::bytea[], $2::bigint[]) on conflict (key) do update set until_us = excluded.until_us",
+    [bytesOf(keyed.map((k) => k.requestKey)), keyed.map((k) => k.untilUs)],
   );
 }
 
-export async function forgetRequests(db: Queryable, nowUs: number): Promise<void> {
-  await db.query("delete from request_seen where at_us < $1", [nowUs - REMEMBERED_US]);
+/** Forgets what is over, and what is too much. */
+export async function forgetRequests(db: Queryable, nowUs: number, most = MOST_REMEMBERED): Promise<void> {
+  await db.query("delete from request_seen where until_us < $1", [nowUs]);
+  // the first that is too many, from the youngest on: all that would be forgotten before it goes
+  await db.query(
+    "delete from request_seen where until_us <= (select until_us from request_seen order by until_us desc offset $1 limit 1)",
+    [most],
+  );
 }
