@@ -2,7 +2,14 @@ import { decodeUtf8 } from "../base/bytes/index.js";
 import { canonicalAddress } from "../base/net/index.js";
 import { writtenTime } from "../base/time/index.js";
 import { actionOf, protocolOf } from "../decode/firewall/index.js";
-import { flatten, type JsonMapping, type MappedField, parseExact, USUAL_MAPPING } from "../decode/json/index.js";
+import {
+  flatten,
+  type JsonMapping,
+  LEVELS_IN_TENS,
+  type MappedField,
+  parseExact,
+  USUAL_NAMES,
+} from "../decode/json/index.js";
 import type { Meanings } from "../meaning/index.js";
 import { canonicalUser } from "../model/entity/canonical.js";
 import {
@@ -22,11 +29,12 @@ export interface JsonContext {
   readonly receivedUs: number;
   readonly clockOffsetUs: number;
   readonly maxBehindUs?: number | undefined;
-  readonly mapping: JsonMapping;
+  /** Null: nobody declared one, and names that many programs use are known. */
+  readonly mapping: JsonMapping | null;
   readonly meanings: Meanings;
 }
 
-/** One JSON object to a record's content, by a declared mapping. A mapped value that does not fit stays in `data`. */
+/** One JSON object to a record's content, by a declared mapping or by usual names. A mapped value that does not fit stays in `data`. */
 export function jsonRecord(
   bytes: Uint8Array,
   context: JsonContext,
@@ -40,28 +48,37 @@ export function jsonRecord(
     return { content: unreadable("json", bytes, context.receivedUs, problem), deviceUs: null };
   }
   const leaves = new Map(flatten(value));
+  const { mapping } = context;
+  const written = new Map<MappedField, string>();
   const take = <T>(field: MappedField, read: (text: string) => T | null): T | null => {
-    const path = context.mapping[field];
-    const text = path === undefined ? undefined : leaves.get(path);
-    if (text === undefined) return null;
-    const found = read(text);
-    if (found !== null) leaves.delete(path!);
-    return found;
+    const declared = mapping?.[field];
+    const paths = mapping === null ? USUAL_NAMES[field] : declared === undefined ? [] : [declared];
+    for (const path of paths) {
+      const text = leaves.get(path);
+      if (text === undefined) continue;
+      // what was written there is told, whether it could be read or not
+      if (!written.has(field)) written.set(field, text);
+      const found = read(text);
+      if (found === null) continue;
+      written.set(field, text);
+      leaves.delete(path);
+      return found;
+    }
+    return null;
   };
   const asIs = (text: string) => (text === "" ? null : text);
-  const deviceText = context.mapping.time === undefined ? null : (leaves.get(context.mapping.time) ?? null);
   const deviceUs = take("time", (text) => writtenTime(text, "UTC"));
   const time = chooseTime(deviceUs, false, context.receivedUs, context.clockOffsetUs, context.maxBehindUs);
-  const severityText = context.mapping.severity === undefined ? null : (leaves.get(context.mapping.severity) ?? null);
+  const severity = take("severity", (text) => parseSeverity(mapping === null ? (LEVELS_IN_TENS[text] ?? text) : text));
   const user = take("user", asIs);
   // where nobody declared names, those of our own exports are known too
-  const own = context.mapping === USUAL_MAPPING ? takeOwn(leaves) : NOTHING_OWN;
+  const own = mapping === null ? takeOwn(leaves) : NOTHING_OWN;
   const content: RecordContent = Object.assign(emptyContent("json", time.timeUs, context.receivedUs), {
     timeReason: time.reason,
     clockOffsetMs: time.clockOffsetMs,
-    deviceTime: deviceText,
-    severity: take("severity", parseSeverity) ?? context.meanings.severity("json", "none", 6),
-    originalSeverity: severityText,
+    deviceTime: written.get("time") ?? null,
+    severity: severity ?? context.meanings.severity("json", "none", 6),
+    originalSeverity: written.get("severity") ?? null,
     category:
       take("category", (t) => ((CATEGORIES as readonly string[]).includes(t) ? (t as Category) : null)) ?? "other",
     outcome: take("outcome", (t) => ((OUTCOMES as readonly string[]).includes(t) ? (t as Outcome) : null)) ?? "unknown",
@@ -113,7 +130,7 @@ function takeOwn(leaves: Map<string, string>): OwnValues {
   // what is no address stays to be seen
   for (const [text, address] of addresses) if (address === null) data.push(["otherAddresses", text]);
   return {
-    text: leaves.has("message") ? "" : (take("text") ?? ""),
+    text: USUAL_NAMES.text.some((name) => leaves.has(name)) ? "" : (take("text") ?? ""),
     users: list("users").filter((u) => u !== ""),
     otherAddresses: addresses.flatMap(([, address]) => (address === null ? [] : [address])),
     data,

@@ -1,6 +1,5 @@
 import { civilToUs, US_PER_DAY } from "../base/time/index.js";
 import { emptyFlow } from "../decode/flow/index.js";
-import { USUAL_MAPPING } from "../decode/json/index.js";
 import { Meanings } from "../meaning/index.js";
 import { recordToJson } from "../model/record/index.js";
 import { testRecord } from "../testing/record.js";
@@ -126,7 +125,7 @@ describe("JSON as it was written", () => {
     jsonRecord(new TextEncoder().encode(json), {
       receivedUs: 1_795_600_000_000_000,
       clockOffsetUs: 0,
-      mapping: USUAL_MAPPING,
+      mapping: null,
       meanings: new Meanings(),
     }).content;
   test("numbers that a double would alter keep their digits (RFC 8259 section 6)", () => {
@@ -148,6 +147,83 @@ describe("JSON as it was written", () => {
     `{"a":1.10,"b":${"[".repeat(60_000)}${"]".repeat(60_000)}}`,
     '{"a":1.10,"a":2.20}',
   ])("whatever stands beside them", (json) => expect(read(json).problem).toBeNull());
+  // bodies as widespread loggers and schemas have them, from memory
+  test.each<[string, object, object]>([
+    [
+      "a logger that counts levels in tens",
+      { level: 50, time: 1_795_600_000_000, pid: 7, hostname: "web-1", msg: "no route" },
+      {
+        severity: 3,
+        originalSeverity: "50",
+        timeUs: 1_795_600_000_000_000,
+        process: "7",
+        host: "web-1",
+        text: "no route",
+        data: [],
+      },
+    ],
+    [
+      "names with an at sign and members",
+      {
+        "@timestamp": "2026-11-25T10:00:00Z",
+        log: { level: "warn" },
+        message: "m",
+        source: { ip: "10.0.0.1", port: 5 },
+        destination: { ip: "10.0.0.2", port: 443 },
+        user: { name: "k.lind" },
+        network: { transport: "tcp" },
+        event: { outcome: "failure", code: "4625" },
+      },
+      {
+        severity: 4,
+        src: "10.0.0.1",
+        srcPort: 5,
+        dst: "10.0.0.2",
+        dstPort: 443,
+        users: ["k.lind"],
+        protocol: 6,
+        outcome: "failure",
+        event: "4625",
+        data: [],
+      },
+    ],
+    [
+      "seconds with a fraction",
+      { ts: 1_795_599_999.5, msg: "m", levelname: "ERROR" },
+      { timeUs: 1_795_599_999_500_000, severity: 3 },
+    ],
+    [
+      "of two the first that fits",
+      { level: "verbose-ish", loglevel: "error" },
+      { severity: 3, originalSeverity: "error", data: [["level", "verbose-ish"]] },
+    ],
+    [
+      "what fits nowhere stays, and is told",
+      { severity: "purple" },
+      { severity: 6, originalSeverity: "purple", data: [["severity", "purple"]] },
+    ],
+    ["a text beside the message is not lost", { msg: "m", text: "t" }, { text: "m", data: [["text", "t"]] }],
+    ["a name of nothing is nothing", { "": "x", msg: "m" }, { text: "m", host: null, data: [["", "x"]] }],
+  ])("%s", (_, body, expected) => {
+    expect(read(JSON.stringify(body))).toMatchObject(expected);
+  });
+  test("with a declared mapping only what it names is taken", () => {
+    const { content } = jsonRecord(new TextEncoder().encode('{"msg":"m","who":"k.lind","":"x"}'), {
+      receivedUs: 1_795_600_000_000_000,
+      clockOffsetUs: 0,
+      mapping: { user: "who" },
+      meanings: new Meanings(),
+    });
+    expect(content).toMatchObject({
+      users: ["k.lind"],
+      text: "",
+      host: null,
+      data: [
+        ["msg", "m"],
+        ["", "x"],
+      ],
+    });
+  });
   test("a record of our own export comes back: text, users, other addresses, named values", () => {
     const record = testRecord({
       text: "a text",

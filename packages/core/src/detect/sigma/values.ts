@@ -24,6 +24,7 @@ const MODIFIERS = [
   "windash",
 ];
 const SIGNS: Readonly<Record<string, string>> = { lt: "under", lte: "at most", gt: "over", gte: "at least" };
+const DECIMAL = /^[-+]?(?:\d{1,9}\.\d{1,6}|\d{1,15})$/;
 /** Signs that begin a switch where Windows reads one. */
 const DASHES = ["-", "/", "\u2013", "\u2014", "\u2015"];
 
@@ -58,6 +59,11 @@ function one(name: FilterName, modifiers: readonly string[], value: unknown, at:
   const sign = modifiers.find((m) => Object.hasOwn(SIGNS, m));
   if (sign !== undefined) {
     const type = typeOf(name);
+    // the number a named value begins with
+    if ("data" in name) {
+      if (!DECIMAL.test(text)) throw new SigmaRefusal("expected a number of at most 15 digits", at);
+      return `${subject} ${SIGNS[sign]} ${text}`;
+    }
     if (type !== "number" && type !== "port") throw new SigmaRefusal(`${subject} is no number here`, at);
     if (!/^\d{1,20}$/.test(text)) throw new SigmaRefusal("expected a whole number", at);
     return `${subject} ${SIGNS[sign]} ${text}`;

@@ -194,6 +194,9 @@ function selectionOf(node: Comparison): object {
       };
     }
     case "amount":
+      // one bound may be met by one of several values of that name, and the other by another
+      if (Number.isFinite(test.from) && Number.isFinite(test.to))
+        throw new SigmaRefusal(`a range of ${name} is asked for`);
       return {
         ...(test.from === Number.NEGATIVE_INFINITY ? {} : { [`${name}|${test.withFrom ? "gte" : "gt"}`]: test.from }),
         ...(test.to === Number.POSITIVE_INFINITY ? {} : { [`${name}|${test.withTo ? "lte" : "lt"}`]: test.to }),

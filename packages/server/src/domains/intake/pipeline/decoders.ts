@@ -2,7 +2,7 @@ import type { DecodeProblem } from "@halvik/core/base/bytes";
 import { DecodeError, decodeUtf8 } from "@halvik/core/base/bytes";
 import { DecisionColumns } from "@halvik/core/decode/firewall";
 import { FlowDecoder, type InterfaceMeasure } from "@halvik/core/decode/flow";
-import { type JsonMapping, USUAL_MAPPING } from "@halvik/core/decode/json";
+import type { JsonMapping } from "@halvik/core/decode/json";
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
 import type { RecordContent } from "@halvik/core/model/record";
@@ -134,7 +134,7 @@ export class Decoders {
       case "windows":
         return [windowsRecord(bytes, { receivedUs, clockOffsetUs, meanings, maxBehindUs })];
       case "json": {
-        const mapping = this.settings.mappings.get(arrival.endpoint) ?? USUAL_MAPPING;
+        const mapping = this.settings.mappings.get(arrival.endpoint) ?? null;
         return [jsonRecord(bytes, { receivedUs, clockOffsetUs, mapping, meanings, maxBehindUs })];
       }
       case "columns":
