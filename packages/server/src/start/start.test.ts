@@ -52,7 +52,7 @@ function start(over: Readonly<Record<string, string>> = {}): Started {
 }
 
 async function ready(s: Started): Promise<void> {
-  const until = performance.now() + 60_000;
+  const until = performance.now() + 180_000;
   while (!s.output().includes("Ctrl-C stops everything")) {
     if (performance.now() > until || s.child.exitCode !== null) throw new Error(s.output());
     await new Promise((r) => setTimeout(r, 100));
