@@ -85,8 +85,13 @@ const maybe = <T>(a: fc.Arbitrary<T>): fc.Arbitrary<T | null> => fc.option(a, { 
 const text = fc.constantFrom(...TEXTS);
 const someText = text.filter((t) => t !== "");
 
-const sender = (id: number, name: string, groups: readonly string[], site: string | null): Sender =>
-  newSender(id, name, { groups, site });
+const sender = (
+  id: number,
+  name: string,
+  groups: readonly string[],
+  site: string | null,
+  addresses: readonly string[] = [],
+): Sender => newSender(id, name, { groups, site, addresses });
 
 const own = (name: string, parts: Partial<OwnApplication>): OwnApplication => ({
   name,
@@ -100,7 +105,7 @@ const own = (name: string, parts: Partial<OwnApplication>): OwnApplication => ({
 /** Senders that random records and filters speak of, and names of traffic of every sort. */
 export const TEST_DIRECTORY = new SenderDirectory(
   [
-    sender(1, "vpn-1", ["security"], "Orvane"),
+    sender(1, "vpn-1", ["security"], "Orvane", ["10.20.4.31", "2001:db8::7"]),
     sender(2, "SW-hestnes-2", ["network", "Shore"], "Hestnes"),
     sender(3, "gw%_1", [], null),
   ],
@@ -387,6 +392,10 @@ const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
       fc.constantFrom("sw-*", "*_?", "*").map((pattern) => ({ op: "like" as const, pattern })),
       fc.constantFrom("shore", "security").map((g) => ({ op: "group" as const, names: [g] })),
       fc.constantFrom("hestnes").map((s) => ({ op: "site" as const, names: [s] })),
+      fc.constantFrom("10.20.4.31", "2001:db8::7").map((address) => ({ op: "oneOf" as const, values: [address] })),
+      fc
+        .subarray([...NETWORKS], { minLength: 1 })
+        .map((n) => ({ op: "networks" as const, networks: n.map((x) => parseNetwork(x)!) })),
     ),
   ),
 );

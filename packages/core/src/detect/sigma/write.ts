@@ -161,6 +161,7 @@ function selectionOf(node: Comparison): object {
     case "severity":
       return { [name]: values(test.values.map((s) => severityName(s))) };
     case "networks":
+      if (node.field === "sender") throw new SigmaRefusal("senders within a block are asked for");
       return { [`${name}|cidr`]: values(test.networks.map(formatNetwork)) };
     case "has":
       if (test.mode === "word" || test.mode === "prefix")

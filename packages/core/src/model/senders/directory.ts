@@ -95,6 +95,11 @@ export class SenderDirectory {
     return [...own, ...this.senders.filter((s) => test(s.name)).map((s) => s.id)];
   }
 
+  /** Ids of the senders one of whose addresses satisfies a test. */
+  idsByAddress(test: (address: string) => boolean): number[] {
+    return this.senders.filter((s) => s.addresses.some(test)).map((s) => s.id);
+  }
+
   idsInGroups(groups: readonly string[]): number[] {
     const wanted = new Set(groups.map((g) => g.toLowerCase()));
     return this.senders.filter((s) => s.groups.some((g) => wanted.has(g.toLowerCase()))).map((s) => s.id);

@@ -113,8 +113,11 @@ export function senderIds(test: Test, directory: SenderDirectory): readonly numb
   switch (test.op) {
     case "oneOf": {
       const wanted = new Set(test.values.map(fold));
-      return directory.idsByName((name) => wanted.has(fold(name)));
+      const named = directory.idsByName((name) => wanted.has(fold(name)));
+      return [...new Set([...named, ...directory.idsByAddress((address) => wanted.has(address))])];
     }
+    case "networks":
+      return directory.idsByAddress(networksTest(test.networks));
     case "like": {
       const pattern = fold(test.pattern);
       return directory.idsByName((name) => isLike(fold(name), pattern));

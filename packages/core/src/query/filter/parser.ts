@@ -1,4 +1,4 @@
-import type { Network } from "../../base/net/index.js";
+import { canonicalAddress, type Network } from "../../base/net/index.js";
 import { US_PER_DAY } from "../../base/time/index.js";
 import { isSpelt } from "../../model/entity/index.js";
 import {
@@ -120,7 +120,7 @@ export function comparatorsOf(field: FilterField | "data"): readonly ComparatorN
       return [...whole, "has", "like", "matches", ...always, ...(isSpelt(field.name) ? (["exactly"] as const) : [])];
     }
     case "sender":
-      return ["is", "is not", "in", "not in", "like"];
+      return ["is", "is not", "in", "not in", "within", "like"];
     case "choice":
       return ["is", "is not", "in", "not in", ...always];
     case "severity":
@@ -834,8 +834,19 @@ class Parser {
       const known = op === "group" ? this.context.directory?.groupNames() : this.context.directory?.siteNames();
       return { op, names: this.list(() => this.known(`a ${op}`, known)) };
     }
-    const names = this.context.directory?.senders.map((s) => s.name);
-    return { op: "oneOf", values: this.list(() => this.known("a sender", names && ["halvik", ...names])) };
+    if (name === "within") return { op: "networks", networks: this.networks(name) };
+    const known = this.context.directory?.senders.flatMap((s) => [s.name, ...s.addresses]);
+    return { op: "oneOf", values: this.list(() => this.sender(known && ["halvik", ...known])) };
+  }
+
+  /** A sender by its name, or by one of its addresses in any spelling. */
+  private sender(known: readonly string[] | undefined): string {
+    const mark = this.lexer.mark();
+    const { text } = textValue(this.lexer, "a sender");
+    const address = canonicalAddress(text);
+    if (address !== null && (known === undefined || known.includes(address))) return address;
+    this.lexer.reset(mark);
+    return this.known("a sender", known);
   }
 
   /** `in list "scanners"`; null, and nothing read, where values follow. */

@@ -68,6 +68,7 @@ function sayComparison(node: Comparison<string>, showTime: (us: number) => strin
     case "domains":
       return `${noun} ${not}in the ${test.domains.length === 1 ? "domain" : "domains"} ${orList(test.domains)}${orMissing}`;
     case "networks":
+      if (node.field === "sender") return `${not}from an address within ${orList(test.networks.map(formatNetwork))}`;
       return `${noun} ${not}${test.networks.every((n) => n.bits === (n.family === 4 ? 32 : 128)) ? "is" : "within"} ${orList(test.networks.map(formatNetwork))}${orMissing}`;
     case "ranges":
       return node.field === "time" || node.field === "arrival"

@@ -234,7 +234,8 @@ function planValues(node: Comparison, prefix: string, context: EvaluateContext, 
       if (isNumber && test.ranges.every(([from, to]) => from === to)) return named(test.ranges.map(([from]) => from));
       break;
     case "networks":
-      if (test.networks.length > FEW_VALUES) break;
+      // of senders it is asked which have such an address
+      if (type === "sender" || test.networks.length > FEW_VALUES) break;
       return {
         is: "or",
         items: test.networks.map((network): TermPlan => {

@@ -69,6 +69,10 @@ export function instructionsFor(e: EndpointJson, host: string, fingerprint: stri
           text: `POST https://${at}/windows\nauthorization: Bearer TOKEN\nbody: event XML, one or many, gzip or not`,
         },
         {
+          family: "A machine whose packets are read",
+          text: "bin/halvik sniff --interface IF --token-file FILE",
+        },
+        {
           family: "JSON records, to try it",
           text: `halvik.pem: ${location.origin}/api/v1/certificate.pem\nits SHA-256: ${fingerprint ?? "made at the first start"}\ncurl --cacert halvik.pem https://${at}/json -H "authorization: Bearer TOKEN" -d '{"message":"hello, Halvik","severity":"notice"}'`,
         },
