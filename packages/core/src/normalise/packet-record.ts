@@ -73,7 +73,7 @@ function severityOf(o: Observation, value: (name: string) => string | undefined)
       return o.outcome === "failure" && o.event !== "NXDOMAIN" ? 5 : 6;
     case "http": {
       const status = value("status");
-      if (status === undefined) return 5;
+      if (status === undefined) return o.outcome === "failure" ? 5 : 6;
       return status >= "500" ? 4 : status === "401" || status === "403" ? 5 : 6;
     }
     case "tls":

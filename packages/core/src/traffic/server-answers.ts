@@ -54,8 +54,11 @@ export function serverAnswer(r: HalvikRecord, senderName: string): ServerAnswer 
         return { service: "dns", server: r.dst ?? "", answer, is, isFailure, ms };
       }
       case "http":
+        // one way of it was captured: how it was answered nobody saw
+        if (r.outcome === "unknown") return null;
         return web(named, value("status"), ms);
       case "tls": {
+        if (r.outcome === "unknown") return null;
         const version = value("version") ?? "";
         const failed = r.outcome === "failure";
         return {

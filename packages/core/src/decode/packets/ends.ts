@@ -27,6 +27,6 @@ export interface StreamContent {
   push(timeUs: EpochUs, fromClient: boolean, bytes: Uint8Array): void;
   /** Octets that never came. */
   miss(timeUs: EpochUs, fromClient: boolean, octets: number): void;
-  /** The connection has ended. */
-  end(timeUs: EpochUs): void;
+  /** The connection has ended. @param bothWays packets of either side were seen: else what is missing says nothing */
+  end(timeUs: EpochUs, bothWays: boolean): void;
 }

@@ -65,9 +65,9 @@ export class HttpExchanges implements StreamContent {
   }
 
   /** The connection has ended. */
-  end(timeUs: EpochUs): void {
+  end(timeUs: EpochUs, bothWays: boolean): void {
     this.answers.end(timeUs);
-    for (const r of this.requests.splice(0)) this.tellOf(r, null, 0, timeUs);
+    for (const r of this.requests.splice(0)) this.tellOf(r, null, 0, timeUs, bothWays ? "failure" : "unknown");
   }
 
   private request({ first, fields }: HttpHead, beganUs: EpochUs, timeUs: EpochUs): "body" | "over" {
@@ -107,13 +107,19 @@ export class HttpExchanges implements StreamContent {
     if (request !== undefined) this.tellOf(request, response, bytes, timeUs);
   }
 
-  private tellOf(r: Request, response: Response | null, bytes: number, timeUs: EpochUs): void {
+  private tellOf(
+    r: Request,
+    response: Response | null,
+    bytes: number,
+    timeUs: EpochUs,
+    without: "failure" | "unknown" = "failure",
+  ): void {
     const text = (name: string, value: string) => (value === "" ? [] : [[name, value.slice(0, MOST_TEXT)] as const]);
     this.tell({
       what: "http",
       timeUs: r.beganUs,
       event: r.method,
-      outcome: response !== null && response.status < 400 ? "success" : "failure",
+      outcome: response === null ? without : response.status < 400 ? "success" : "failure",
       ...this.client,
       protocol: TCP,
       addresses: [],

@@ -430,6 +430,15 @@ describe("TCP", () => {
     expect(o).toMatchObject({ what: "tcp", src: CLIENT, dst: SERVER, dstPort: 25, ...expected });
     expect(valuesOf(o)).toMatchObject(values);
   });
+  test("of which one way was captured: what is missing says nothing", () => {
+    const x = new TestConnection({ address: CLIENT, port: 40_009 }, { address: SERVER, port: 80 });
+    const [first, , third] = x.handshake();
+    const all = told([first!, third!, x.send("client", ack, "GET / HTTP/1.1\r\nHost: h.example\r\n\r\n")]);
+    expect(all.map((o) => [o.what, o.event, o.outcome])).toEqual([
+      ["http", "GET", "unknown"],
+      ["tcp", "open", "unknown"],
+    ]);
+  });
   test("the same ports again are another connection", () => {
     const all = told([...c().handshake(), ...c().goodbye(), ...c().handshake()]);
     expect(all.map((o) => o.event)).toEqual(["closed", "open"]);

@@ -116,8 +116,7 @@ export class TcpConnections {
   }
 
   end(): void {
-    for (const c of this.open.values())
-      this.close(c, c.answeredUs === null && c.isWhole ? "no answer" : "open", c.lastUs);
+    for (const c of this.open.values()) this.close(c, isUnanswered(c) ? "no answer" : "open", c.lastUs);
   }
 
   private begin(there: string, back: string, ends: Ends, timeUs: EpochUs, isWhole: boolean): Connection {
@@ -194,7 +193,8 @@ export class TcpConnections {
       const { [way]: order } = c.orders;
       if (order !== null && order.held > 0) this.take(timeUs, c, way, order.end());
     }
-    if (c.content !== null && c.content !== "other") c.content.end(timeUs);
+    if (c.content !== null && c.content !== "other")
+      c.content.end(timeUs, c.orders.there !== null && c.orders.back !== null);
     // of what was met in its middle only a reset is news
     if (c.isWhole || event === "reset") this.tellOf(c, event, timeUs, by);
   }
@@ -226,8 +226,7 @@ export class TcpConnections {
     this.sweptUs = this.nowUs;
     for (const c of this.open.values()) {
       const quietUs = this.nowUs - c.lastUs;
-      if (c.answeredUs === null && c.isWhole && quietUs >= NO_ANSWER_US && c.bytes.back === 0)
-        this.close(c, "no answer", c.lastUs);
+      if (isUnanswered(c) && quietUs >= NO_ANSWER_US) this.close(c, "no answer", c.lastUs);
       else if (quietUs >= QUIET_US) this.close(c, "quiet", c.lastUs);
     }
   }
@@ -251,6 +250,10 @@ export class TcpConnections {
     while (this.held > MOST_HELD && this.open.size > 0) this.evict();
   }
 }
+
+/** It was asked for and nothing came of it. Where the client went on, it was answered by a way that was not captured. */
+const isUnanswered = (c: Connection): boolean =>
+  c.isWhole && c.answeredUs === null && c.bytes.there === 0 && c.bytes.back === 0;
 
 const keyOf = (src: Uint8Array, srcPort: number, dst: Uint8Array, dstPort: number): string =>
   addressKey(src) + addressKey(dst) + String.fromCharCode(srcPort, dstPort);

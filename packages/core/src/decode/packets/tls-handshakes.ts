@@ -64,9 +64,10 @@ export class TlsHandshake implements StreamContent {
     this.over("unknown", "not seen in full");
   }
 
-  end(timeUs: EpochUs): void {
+  end(timeUs: EpochUs, bothWays: boolean): void {
     this.nowUs = timeUs;
-    this.over("failure", this.version === null ? "no answer" : "given up");
+    if (bothWays) this.over("failure", this.version === null ? "no answer" : "given up");
+    else this.over("unknown", "not seen in full");
   }
 
   private reader(side: "client" | "server"): TlsReader {

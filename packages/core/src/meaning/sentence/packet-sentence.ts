@@ -53,7 +53,7 @@ function http(r: HalvikRecord): string {
   const size = readCount(value(r, "answer bytes") ?? "");
   return [
     `${r.src} asked for ${r.event} ${place}`,
-    status === undefined ? ": there was no answer" : `: ${status}`,
+    status !== undefined ? `: ${status}` : r.outcome === "failure" ? ": there was no answer" : "",
     told(value(r, "answer time"), (t) => ` after ${ms(t)}`),
     status === undefined || size === null || size === 0 ? "" : `, ${bytesText(size)}`,
   ].join("");
