@@ -1,5 +1,6 @@
 import { existsSync, readFileSync } from "node:fs";
 import { hostname } from "node:os";
+import { US_PER_SECOND } from "@halvik/core/base/time";
 import type { CapturedMessage } from "@halvik/core/decode/capture";
 import { MeteredCapture } from "@halvik/core/decode/meter";
 import { Command } from "commander";
@@ -22,6 +23,7 @@ interface SniffCommandOptions {
 }
 
 const TICK_MS = 1_000;
+const CLOCK_BACK_US = 60 * US_PER_SECOND;
 const GOODBYE_MS = 10_000;
 /** Flows are told of in datagrams that fit a packet of Ethernet. */
 const MOST_DATAGRAM = 1_400;
@@ -80,8 +82,13 @@ async function sniff(o: SniffCommandOptions): Promise<void> {
       else courier.record("/packets", Buffer.from(m.bytes).toString("utf8"));
   };
   let told = 0;
+  let lastUs = nowUs();
   const tick = setInterval(() => {
-    bring(capture.pass(nowUs()));
+    const now = nowUs();
+    // by a clock that was set back nothing would be over for as long
+    if (now < lastUs - CLOCK_BACK_US) bring(capture.renew());
+    lastUs = now;
+    bring(capture.pass(now));
     if (tcpdump.dropped > told) courier.record("/json", droppedRecord(tcpdump.dropped - told, o.interface));
     told = Math.max(told, tcpdump.dropped);
   }, TICK_MS);

@@ -11,3 +11,4 @@ export {
 } from "./address.js";
 export { addressKey } from "./address-key.js";
 export { type FoundAddress, findAddresses } from "./find-addresses.js";
+export { isPrivate, PRIVATE_BLOCKS } from "./private.js";

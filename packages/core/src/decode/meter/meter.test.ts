@@ -231,6 +231,21 @@ test("a capture becomes flow messages of its exporter; what cannot be read is to
   expect(records).toMatchObject([{ src: A, bytes: 48, packets: 1, reverseBytes: 148, reversePackets: 1 }]);
 });
 
+test("a clock that is set back: what was open is told of, and the next is told of in its time", () => {
+  const capture = new MeteredCapture("10.0.0.1", 3, { keepsQueries: false });
+  const flows = (told: Iterable<object>) =>
+    [...told].filter((m) => (m as { protocol?: string }).protocol === "flow").length;
+  const BACK = T - 3_600 * S;
+  expect(flows(capture.push(pcapHeader()))).toBe(0);
+  expect(flows(capture.push(pcapDatagram(T, A, 5_000, B, 9, new Uint8Array(20))))).toBe(0);
+  expect(flows(capture.renew())).toBe(1);
+  expect(flows(capture.push(pcapDatagram(BACK, A, 5_001, B, 9, new Uint8Array(20))))).toBe(0);
+  // 15 s without another packet, by the clock as it is now
+  expect(flows(capture.pass(BACK + 14 * S))).toBe(0);
+  expect(flows(capture.pass(BACK + 16 * S))).toBe(1);
+  expect(flows(capture.end())).toBe(0);
+});
+
 test("a hundred thousand mutated packets neither end it nor fill it", () => {
   const m = new FlowMeter({ most: 1_000 });
   const seed = [

@@ -12,9 +12,9 @@ const AT_ONCE = 500;
 /** A capture as an exporter would have told of it: its packets become flow records, and what they say of questions, requests and handshakes records of their own. */
 export class MeteredCapture {
   private readonly file = new CaptureFile();
-  private readonly meter = new FlowMeter();
+  private meter = new FlowMeter();
   private readonly writer: IpfixWriter;
-  private readonly reader: PacketReader;
+  private reader: PacketReader;
   private waiting: ReturnType<FlowMeter["take"]> = [];
   private lastFrame = 0;
   private lastUs: EpochUs = 0;
@@ -23,7 +23,7 @@ export class MeteredCapture {
   constructor(
     private readonly exporter: string,
     domain: number,
-    options: PacketReaderOptions & { readonly mostBytes?: number },
+    private readonly options: PacketReaderOptions & { readonly mostBytes?: number },
   ) {
     this.writer = new IpfixWriter(domain, options.mostBytes);
     this.reader = new PacketReader(options);
@@ -66,16 +66,28 @@ export class MeteredCapture {
     yield* this.tell();
   }
 
+  /** The clock was set back: what was open is told of, and what comes now is measured by itself. */
+  *renew(): Generator<CapturedMessage> {
+    yield* this.finish();
+    this.meter = new FlowMeter();
+    this.reader = new PacketReader(this.options);
+    this.lastUs = 0;
+  }
+
   *end(): Generator<CapturedMessage> {
-    yield* this.observed(this.reader.end());
-    this.waiting.push(...this.meter.end());
-    yield* this.tell();
+    yield* this.finish();
     try {
       this.file.end();
     } catch (e) {
       if (!(e instanceof DecodeError)) throw e;
       yield problem(this.lastFrame + 1, e.code, e.offset, e.message);
     }
+  }
+
+  private *finish(): Generator<CapturedMessage> {
+    yield* this.observed(this.reader.end());
+    this.waiting.push(...this.meter.end());
+    yield* this.tell();
   }
 
   private *observed(told: readonly Observation[]): Generator<CapturedMessage> {

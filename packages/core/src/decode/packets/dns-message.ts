@@ -156,13 +156,21 @@ function readName(r: ByteReader, bytes: Uint8Array): string {
     if (length > 63) throw new DecodeError("BAD_LENGTH", at, `DNS label: expected at most 63 octets, got ${length}`);
     octets += length + 1;
     if (octets > MOST_NAME) throw new DecodeError("TOO_LONG", at, "DNS name: expected at most 255 octets");
-    const label = plainText(reader.slice(length, "DNS label")).toLowerCase();
+    const label = labelText(reader.slice(length, "DNS label"));
     text += text === "" ? label : `.${label}`;
   }
 }
 
+/** A dot inside a label is not one between labels: another name must not look like this one (RFC 1035 section 5.1). */
+function labelText(octets: Uint8Array): string {
+  let text = "";
+  for (const octet of octets)
+    text += octet === 46 || octet === 92 ? `\\${String.fromCharCode(octet)}` : plainText([octet]);
+  return text.toLowerCase();
+}
+
 /** Octets as text; what is no plain letter as RFC 1035 section 5.1 writes it. */
-function plainText(octets: Uint8Array): string {
+function plainText(octets: Iterable<number>): string {
   let text = "";
   for (const octet of octets)
     text +=

@@ -65,7 +65,7 @@ export class PacketReader {
     if (h.protocol !== TCP && h.protocol !== UDP && h.protocol !== ICMP && h.protocol !== ICMPV6) return;
     const payload = h.r.slice(Math.min(h.r.left, h.payloadBytes), "IP payload");
     const cut = h.payloadBytes - payload.length;
-    if (h.fragment === null) this.read(timeUs, h, payload, cut);
+    if (h.fragment === null) this.readPart(timeUs, h, payload, cut);
     // of a fragment that was cut nothing becomes whole
     else if (cut === 0) {
       const whole = this.fragments.add({ ...namesOf(h), payload, fragment: h.fragment });
@@ -95,6 +95,15 @@ export class PacketReader {
     this.dns.end();
     this.icmp.end();
     return this.take();
+  }
+
+  /** Of a packet that was cut when it was captured, what is not there is nobody's mistake. */
+  private readPart(timeUs: EpochUs, h: IpHeader, payload: Uint8Array, cut: number): void {
+    try {
+      this.read(timeUs, h, payload, cut);
+    } catch (e) {
+      if (!(e instanceof DecodeError) || cut === 0) throw e;
+    }
   }
 
   private read(timeUs: EpochUs, h: IpHeader, payload: Uint8Array, cut: number): void {

@@ -94,7 +94,7 @@ describe("DNS", () => {
     ["SRV", 33, bytes().u16(1, 2, 5060).raw(dnsName("sip.orvane.example")).done(), "1 2 5060 sip.orvane.example"],
     ["TXT", 16, bytes().u8(5).text("v=spf").done(), "v=spf"],
     ["a type without a name (RFC 3597)", 65_280, bytes().u8(1).done(), "TYPE65280"],
-    ["octets that are no letters (RFC 1035 section 5.1)", 12, bytes().u8(3, 0, 46, 200).u8(0).done(), "\\000.\\200"],
+    ["octets that are no letters (RFC 1035 section 5.1)", 12, bytes().u8(3, 0, 46, 200).u8(0).done(), "\\000\\.\\200"],
   ])("%s", (_, type, data, value) => {
     const { answers } = readDns(dns({ id: 1, name: "x.example", type, code: 0, answers: [{ type, data }] }));
     expect(answers.map((a) => a.value)).toEqual([value]);
@@ -297,6 +297,13 @@ describe("HTTP/1", () => {
     ]);
   });
 
+  test("headers that were cut when they were captured are no problem; ones that are wrong are", () => {
+    const reader = new PacketReader({ keepsQueries: false });
+    const [opening] = connection().handshake();
+    expect(() => reader.add(T, RAW_IP, opening!.subarray(0, 30))).not.toThrow();
+    const wrong = ipv4(CLIENT, SERVER, 6, new Uint8Array(8));
+    expect(() => reader.add(T, RAW_IP, wrong)).toThrow(/TCP/);
+  });
   test("of a connection met in its middle the next request is read, whoever it looked as if asked", () => {
     const c = connection();
     const all = told([

@@ -1,8 +1,8 @@
+import { PRIVATE_BLOCKS } from "../../base/net/index.js";
 import type { RuleInput } from "../rule.js";
 import { decision } from "./samples.js";
 
 const OUTSIDE = "203.0.113.9";
-const INSIDE = "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, fc00::/7";
 const REFUSED = "kind is firewall and action in deny, reject";
 const ACCEPTED = "kind is firewall and action is accept";
 const SCAN = "MITRE ATT&CK T1046, Network Service Discovery";
@@ -106,11 +106,11 @@ export const FIREWALL_RULES: readonly RuleInput[] = [
     steps: [
       {
         name: "refused again and again",
-        filter: `${REFUSED} and not src within ${INSIDE}`,
+        filter: `${REFUSED} and not src within ${PRIVATE_BLOCKS}`,
         count: 10,
         withinSeconds: 300,
       },
-      { name: "let through", filter: `${ACCEPTED} and not src within ${INSIDE}`, withinSeconds: 900 },
+      { name: "let through", filter: `${ACCEPTED} and not src within ${PRIVATE_BLOCKS}`, withinSeconds: 900 },
     ],
     windowSeconds: 1_800,
     severity: "error",
@@ -219,7 +219,7 @@ export const FIREWALL_RULES: readonly RuleInput[] = [
     kind: "first",
     id: "new-remote-access",
     name: "Remote access between two hosts that never had it",
-    filter: `((kind is firewall and action is accept) or kind is flow) and dst port in 22, 3389, 5900, 5985, 5986 and src within ${INSIDE} and dst within ${INSIDE}`,
+    filter: `((kind is firewall and action is accept) or kind is flow) and dst port in 22, 3389, 5900, 5985, 5986 and src within ${PRIVATE_BLOCKS} and dst within ${PRIVATE_BLOCKS}`,
     key: ["src", "dst", "dst port"],
     unseenDays: 30,
     learningDays: 7,
@@ -251,7 +251,7 @@ export const FIREWALL_RULES: readonly RuleInput[] = [
     kind: "distinct",
     id: "names-asked-everywhere",
     name: "A host asks many name servers outside",
-    filter: `((kind is firewall and action is accept) or kind is flow) and dst port is 53 and src within ${INSIDE} and not dst within ${INSIDE}`,
+    filter: `((kind is firewall and action is accept) or kind is flow) and dst port is 53 and src within ${PRIVATE_BLOCKS} and not dst within ${PRIVATE_BLOCKS}`,
     key: ["src"],
     of: "dst",
     count: 12,

@@ -1,8 +1,8 @@
+import { PRIVATE_BLOCKS } from "../../base/net/index.js";
 import type { RuleInput } from "../rule.js";
 import { flow } from "./samples.js";
 
-const INSIDE = "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, fc00::/7";
-const OUTWARD = `kind is flow and src within ${INSIDE} and not dst within ${INSIDE}, 224.0.0.0/4, 255.255.255.255`;
+const OUTWARD = `kind is flow and src within ${PRIVATE_BLOCKS} and not dst within ${PRIVATE_BLOCKS}, 224.0.0.0/4, 255.255.255.255`;
 const OUT = "MITRE ATT&CK T1048, Exfiltration Over Alternative Protocol";
 const DAY = 86_400;
 
@@ -110,7 +110,7 @@ export const FLOW_RULES: readonly RuleInput[] = [
     kind: "distinct",
     id: "flow-sweep",
     name: "A host talks to very many hosts inside",
-    filter: `kind is flow and src within ${INSIDE} and dst within ${INSIDE} and packets under 4`,
+    filter: `kind is flow and src within ${PRIVATE_BLOCKS} and dst within ${PRIVATE_BLOCKS} and packets under 4`,
     key: ["src", "dst port"],
     of: "dst",
     count: 60,

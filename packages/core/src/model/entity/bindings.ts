@@ -1,4 +1,4 @@
-import { canonicalAddress } from "../../base/net/index.js";
+import { canonicalAddress, isPrivate } from "../../base/net/index.js";
 import { fold } from "../../base/text/index.js";
 import { US_PER_DAY } from "../../base/time/index.js";
 import { dataValues, type HalvikRecord } from "../record/index.js";
@@ -122,8 +122,9 @@ export function bindingsOf(r: HalvikRecord, senderName: string, ours: OwnNames):
   const associated = out.length === 0 ? ASSOCIATED.exec(text) : null;
   if (associated !== null) bind("wireless", ["mac", fold(associated[2]!)], ["port", `${senderName} ${associated[1]}`]);
   const answered = out.length === 0 && r.app === "dnsmasq" ? ANSWERED.exec(text) : null;
-  if (answered !== null)
-    bind("answer", ["address", canonicalAddress(answered[2]!)], ["host", ours.canonical("host", answered[1]!)]);
+  const found = answered === null ? null : canonicalAddress(answered[2]!);
+  if (answered !== null && found !== null && isOfOurs(answered[1]!, found, ours))
+    bind("answer", ["address", found], ["host", ours.canonical("host", answered[1]!)]);
   return out;
 }
 
@@ -133,11 +134,18 @@ type Bind = (
   b: readonly [BoundThing, string | null],
 ) => void;
 
+/**
+ * Whether an answer of DNS tells of something of ours: a name in our domains, or an address for private use. Of the rest of the world there are more
+ * names than of all else that is learnt together, and they would drive it out.
+ */
+const isOfOurs = (name: string, address: string, ours: OwnNames): boolean =>
+  isPrivate(address) || ours.canonical("host", name) !== fold(name);
+
 /** What packets told: which addresses a name has, and which machine an address. */
 function bindPacket(r: HalvikRecord, ours: OwnNames, bind: Bind): void {
   const [name] = dataValues(r, "question");
   if (r.app === "dns" && r.outcome === "success" && name !== undefined)
-    for (const address of r.otherAddresses)
+    for (const address of r.otherAddresses.filter((a) => isOfOurs(name, a, ours)))
       bind("answer", ["address", address], ["host", ours.canonical("host", name)]);
   else if (r.app === "neighbour") bind("neighbour", ["address", r.src], ["mac", dataValues(r, "mac")[0] ?? null]);
 }

@@ -1,4 +1,5 @@
 import type { AnswersAnswer } from "@halvik/contract/traffic";
+import { canonicalAddress } from "@halvik/core/base/net";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { Link } from "react-router";
 import { answersQuery } from "../../data/api";
@@ -147,10 +148,11 @@ function OfService({ service: s, answer, zone }: { service: Service; answer: Ans
 
 /** The records of one server's answers, as packets tell them: logs and flows are found by the server itself. */
 const filterOf = (service: Service["service"], { server }: Server): string => {
-  const isAddress = /^[\d.]+$|:/.test(server) && !/\]|\d:\d+$/.test(server);
-  if (service === "dns" || isAddress) return `kind is packet and app is ${service} and dst is ${quoteIfNeeded(server)}`;
   const named = quoteIfNeeded(server);
-  return service === "http"
-    ? `data "server name" is ${named} or data "httpRequestHost" is ${named} or (sender like ${named} and text has "HTTP/1")`
-    : `kind is packet and app is tls and data "server name" is ${named}`;
+  if (service === "dns" || canonicalAddress(server) !== null)
+    return `kind is packet and app is ${service} and dst is ${named}`;
+  if (service === "tls") return `kind is packet and app is tls and data "server name" is ${named}`;
+  // a name may be that of a sender whose log it is; what a star would mean was not asked for
+  const byLog = /[*?]/.test(server) ? "" : ` or (sender like ${named} and text has "HTTP/1")`;
+  return `data "server name" is ${named} or data "httpRequestHost" is ${named}${byLog}`;
 };

@@ -1,4 +1,5 @@
 import type { TrafficPlaces } from "@halvik/contract/traffic";
+import { PRIVATE_BLOCKS } from "@halvik/core/base/net";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import type { TrafficAsked } from "../../data/api";
 
@@ -26,11 +27,10 @@ export type Among = (typeof AMONG)[number]["value"];
 /** The list that says which networks are ours. */
 export const OWN_LIST = "own networks";
 /** Where there is no such list: addresses for private use (RFC 1918, RFC 4193). */
-const PRIVATE = "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, fc00::/7";
 
 /** @param hasOwnList whether somebody said which networks are ours */
 function amongFilter(among: Among, hasOwnList: boolean): string | null {
-  const ours = (end: string) => (hasOwnList ? `${end} in list "${OWN_LIST}"` : `${end} within ${PRIVATE}`);
+  const ours = (end: string) => (hasOwnList ? `${end} in list "${OWN_LIST}"` : `${end} within ${PRIVATE_BLOCKS}`);
   switch (among) {
     case "local":
       return `${ours("src")} and ${ours("dst")}`;

@@ -21,7 +21,7 @@ import { expireHeld, forgetHeld, takeAdmitted } from "./held-repository.js";
 import { HeldRoom } from "./held-room.js";
 import { OwnNotices } from "./own-notices.js";
 import { RateCap } from "./rate-cap.js";
-import { forgetRequests } from "./requests-repository.js";
+import { forgetMostRequests, forgetRequests } from "./requests-repository.js";
 import type { Spool, SpooledBatch } from "./spool.js";
 import { addUnnamed, saveFlowDomains } from "./state-repository.js";
 import { StoreAbsence } from "./store-absence.js";
@@ -36,6 +36,7 @@ const RECONNECT_MS = 1_000;
 const GUARD_MS = 200;
 const HOUSEKEEPING_MS = 1_000;
 const TICK_US = 2_000_000;
+const COUNT_EVERY_MS = 600_000;
 
 export interface PipelineOptions extends BatchStoreOptions {
   readonly ratePerSender: number;
@@ -67,6 +68,7 @@ export class Pipeline implements EndpointSink {
   private readonly absence: StoreAbsence;
   private readonly store: BatchStore;
   private storingHead = false;
+  private countedMs = performance.now();
   private replaying = false;
   private spoolTask: Promise<void> | null = null;
   private lastHousekeepingMs = 0;
@@ -376,11 +378,18 @@ export class Pipeline implements EndpointSink {
     ["forgetting who waits no more", (client) => this.registry.forgetWaiting(client, nowUs())],
     ["counts of senders", (client) => writeActivity(client, this.registry, false)],
     ["requests of before", (client) => forgetRequests(client, nowUs())],
+    ["too many requests", (client) => this.forgetMost(client)],
     ["samples", (client) => this.samples.keep(client)],
     ["names nobody knows", (client) => addUnnamed(client, this.decoders.takeUnnamed(), nowUs())],
     ["templates of exporters", (client) => saveFlowDomains(client, this.decoders.flows, nowUs())],
     ["settings", (client) => this.options.onHousekeeping(client)],
   ];
+
+  private async forgetMost(client: Client): Promise<void> {
+    if (performance.now() - this.countedMs < COUNT_EVERY_MS) return;
+    this.countedMs = performance.now();
+    await forgetMostRequests(client);
+  }
 
   /** What was held for senders admitted by now, and Halvik's own observations; a batch of nothing says that time goes on. */
   private async storeHeld(client: Client): Promise<void> {

@@ -3,7 +3,7 @@ import pg from "pg";
 import { connectionOf } from "../../../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../../../testing/test-database.js";
 import type { Arrival, Protocol } from "../arrivals/arrival.js";
-import { forgetRequests, noteRequests, requestsSeen } from "./requests-repository.js";
+import { forgetMostRequests, forgetRequests, noteRequests, requestsSeen } from "./requests-repository.js";
 
 const MINUTE = 60e6;
 const DAY = 1_440 * MINUTE;
@@ -53,8 +53,8 @@ test("requests are known for ten minutes, events of Windows for a week; what has
 
 test("of too many those are forgotten that would be next", async () => {
   for (let i = 0; i < 6; i++) await noteRequests(db, [arrival("windows", `e${i}`)], T + i * MINUTE);
-  await forgetRequests(db, T + 10 * MINUTE, 4);
+  await forgetMostRequests(db, 4);
   expect(await known("e0", "e1", "e2", "e3", "e4", "e5")).toEqual(["e2", "e3", "e4", "e5"]);
-  await forgetRequests(db, T + 10 * MINUTE, 4);
+  await forgetMostRequests(db, 4);
   expect(await known("e2", "e3", "e4", "e5")).toHaveLength(4);
 });

@@ -29,9 +29,12 @@ export async function noteRequests(db: Queryable, arrivals: readonly Arrival[], 
   );
 }
 
-/** Forgets what is over, and what is too much. */
-export async function forgetRequests(db: Queryable, nowUs: number, most = MOST_REMEMBERED): Promise<void> {
+export async function forgetRequests(db: Queryable, nowUs: number): Promise<void> {
   await db.query("delete from request_seen where until_us < $1", [nowUs]);
+}
+
+/** Forgets what is too much. It counts: not to be done often. */
+export async function forgetMostRequests(db: Queryable, most = MOST_REMEMBERED): Promise<void> {
   // the first that is too many, from the youngest on: all that would be forgotten before it goes
   await db.query(
     "delete from request_seen where until_us <= (select until_us from request_seen order by until_us desc offset $1 limit 1)",
