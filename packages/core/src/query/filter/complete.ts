@@ -1,7 +1,7 @@
 import { SEVERITIES } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
 import { SAME_FIELDS } from "./ast.js";
-import { comparatorsOf } from "./parser.js";
+import { comparatorsOf } from "./comparators.js";
 import { quoteIfNeeded } from "./values.js";
 import { type FilterField, RECORDS, type Vocabulary } from "./vocabulary.js";
 

@@ -1,6 +1,7 @@
 export { type Anchor, aftersOf, followers, stretchesOf, withoutAfters } from "./after.js";
 export type { After, Comparison, Filter, FilterError, RecordField, SameField, Span, Test, TextMode } from "./ast.js";
 export { FILTER_ERROR_CODES, SAME_FIELDS } from "./ast.js";
+export { type ComparatorName, comparatorsOf } from "./comparators.js";
 export { type Completion, type Completions, completeFilter } from "./complete.js";
 export {
   bindsTime,
@@ -20,17 +21,8 @@ export {
   valueTestOf,
 } from "./evaluate.js";
 export { listNames } from "./list-names.js";
-export {
-  type ComparatorName,
-  comparatorsOf,
-  MAX_FILTER_LENGTH,
-  type ParseContext,
-  type ParseResult,
-  parseFilter,
-  parseFilterOf,
-  type SavedText,
-  savedFilterNames,
-} from "./parser.js";
+export type { ParseContext, SavedText } from "./parse-context.js";
+export { MAX_FILTER_LENGTH, type ParseResult, parseFilter, parseFilterOf, savedFilterNames } from "./parser.js";
 export { type FilterPart, type FilterParts, filterParts, isComplete, joinParts, takesValue } from "./parts.js";
 export { requiredLiterals } from "./pattern.js";
 export { readFilter } from "./reading.js";
