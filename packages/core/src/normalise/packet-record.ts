@@ -1,5 +1,6 @@
 import { DecodeError } from "../base/bytes/index.js";
 import { canonicalAddress } from "../base/net/index.js";
+import { formatUs } from "../base/time/index.js";
 import { type Observation, readObservation } from "../decode/packets/index.js";
 import { emptyContent, type RecordContent, readCount, type Severity } from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
@@ -28,6 +29,7 @@ export function packetRecord(bytes: Uint8Array, context: PacketContext): RecordC
   return Object.assign(emptyContent("packet", time.timeUs, receivedUs), {
     timeReason: time.reason,
     clockOffsetMs: time.clockOffsetMs,
+    deviceTime: formatUs(o.timeUs),
     severity: severityOf(o, value),
     category: "traffic" as const,
     outcome: o.outcome,

@@ -126,6 +126,29 @@ test("roles: who did it, to whom, from where; the original is kept", () => {
   expect(entities.filter((e) => e.kind === "host")).toHaveLength(1);
 });
 
+test("of packets: who asked whom, and the machine whose name was asked for; a protocol is no program", () => {
+  const entities = entitiesOf(
+    testRecord({
+      kind: "packet",
+      app: "http",
+      src: "10.0.0.1",
+      dst: "10.0.0.2",
+      data: [["server name", "tickets.orvane.example:8080"]],
+    }),
+    "tap-1",
+    new OwnNames(["orvane.example"]),
+  );
+  expect(entities.map((e) => `${e.kind} ${e.role} ${e.value}`)).toEqual(
+    expect.arrayContaining([
+      "address source 10.0.0.1",
+      "address destination 10.0.0.2",
+      "host reporter tap-1",
+      "host mentioned tickets",
+    ]),
+  );
+  expect(entities.some((e) => e.kind === "process")).toBe(false);
+});
+
 test("an entity's code gives field and value back, whatever the value holds", () => {
   fc.assert(
     fc.property(fc.constantFrom("src", "user", "sender"), fc.string({ unit: "binary" }), (field, value) => {

@@ -43,7 +43,11 @@ export function entitiesOf(r: HalvikRecord, senderName: string, ours: OwnNames =
     add("interface", "source", r.flow.ingress === null ? null : String(r.flow.ingress));
     add("interface", "destination", r.flow.egress === null ? null : String(r.flow.egress));
   }
-  add("process", "actor", r.app ?? r.process);
+  // what packets are called by is a protocol and no program; the name that was asked for is of a machine
+  if (r.kind === "packet") {
+    const named = (dataValues(r, "server name")[0] ?? dataValues(r, "question")[0])?.replace(/:\d{1,5}$/, "");
+    if (named !== undefined) add("host", "mentioned", named, ours.canonical("host", named));
+  } else add("process", "actor", r.app ?? r.process);
   add("port", "source", r.srcPort === null ? null : String(r.srcPort));
   add("port", "destination", r.dstPort === null ? null : String(r.dstPort));
   return out;
