@@ -34,7 +34,7 @@ for (const rate of [4, 60]) {
     }
   const sites = new Map(demo.directory.senders.map((s) => [s.id, s.site]));
   const figures = Array.from({ length: runs }, () => {
-    const sums = new TrafficSums((sender) => sites.get(sender) ?? null);
+    const sums = new TrafficSums({ ofExporter: (sender) => sites.get(sender) ?? null, ofAddress: () => null });
     const started = process.cpuUsage();
     for (const flow of flows) sums.add(flow);
     const added = process.cpuUsage(started);

@@ -1,5 +1,5 @@
 import { execFileSync } from "node:child_process";
-import { mkdtempSync, writeFileSync } from "node:fs";
+import { existsSync, mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
@@ -14,7 +14,7 @@ let halvik: Halvik;
 const dir = mkdtempSync(join(tmpdir(), "halvik-e2e-files-"));
 test.beforeAll(async () => {
   halvik = await Halvik.create();
-  await halvik.start();
+  await halvik.start({ HALVIK_COLLECTOR_CAPTURES: "true" });
 });
 test.afterAll(() => halvik.dispose());
 test.describe.configure({ mode: "serial" });
@@ -197,4 +197,39 @@ test("a capture is uploaded for its packets: what was asked, how servers answere
   await expect(servers).toContainText("10.20.1.1");
   await expect(servers).toContainText("50 %");
   await expect(servers).toContainText("NOERROR 1, SERVFAIL 1");
+});
+
+test("an endpoint reads the packets of an interface: added on Intake, a request seen, an expression that is none refused", async ({
+  page,
+}) => {
+  test.skip(process.getuid?.() !== 0, "only root may give the right to capture");
+  await halvik.signIn(page);
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByRole("button", { name: "Add an endpoint" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("probe");
+  await page.getByRole("combobox", { name: "Protocol" }).click();
+  await page.getByRole("option", { name: "packets" }).click();
+  await page.getByRole("button", { name: "Add", exact: true }).click();
+  await expect(page.getByText("Name an interface.")).toBeVisible();
+  await page.getByLabel("Interface", { exact: true }).fill("lo");
+  await page.getByLabel("Filter", { exact: true }).fill(`tcp port ${halvik.httpPort}`);
+  await page.getByRole("button", { name: "Add", exact: true }).click();
+  const row = page.getByTestId("endpoint").filter({ hasText: "probe" });
+  await expect(row).toContainText("receiving");
+  await filter(page, 'kind is packet and event is GET and data "path" like "/api/v1/*"');
+  await expect(lines(page).first()).toContainText("/api/v1/");
+
+  // what looks like an option of the program that captures is an expression, and none that can be read
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await row.click();
+  await page
+    .getByRole("complementary")
+    .getByLabel("Filter", { exact: true })
+    .fill(`-w${join(dir, "written")}`);
+  await page.getByRole("complementary").getByRole("button", { name: "Save" }).click();
+  await expect(row).toContainText("failed");
+  await expect(row).toContainText(/syntax|expression/);
+  expect(existsSync(join(dir, "written"))).toBe(false);
+  await page.getByRole("button", { name: "Delete" }).click();
+  await expect(row).toHaveCount(0);
 });

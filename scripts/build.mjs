@@ -20,6 +20,7 @@ const { metafile } = await bundle({
   entryPoints: {
     halvik: "packages/server/src/cli/halvik.ts",
     "udp-reader": "packages/server/src/edges/collecting/udp-reader.ts",
+    "packet-thread": "packages/server/src/edges/collecting/packet-thread.ts",
     "body-worker": "packages/server/src/edges/collecting/body-worker.ts",
     "question-worker": "packages/server/src/roles/threads/question-worker.ts",
   },

@@ -8,8 +8,23 @@ import { TimeText } from "./common.js";
 const Port = z.int().min(0).max(65_535);
 const Name = z.string().trim().min(1, "a name is needed").max(80);
 
-export const EndpointKind = z.enum(["syslog-udp", "syslog-tcp", "syslog-tls", "snmp", "flow", "https"]);
+export const EndpointKind = z.enum(["syslog-udp", "syslog-tcp", "syslog-tls", "snmp", "flow", "https", "packets"]);
 export type EndpointKind = z.infer<typeof EndpointKind>;
+
+/** Which packets of this machine an endpoint reads, and how. */
+export const PacketSettings = z.object({
+  interface: z.string().regex(/^[A-Za-z0-9][A-Za-z0-9._:@-]{0,31}$/, "expected the name of an interface, such as eth0"),
+  /** An expression of pcap-filter(7); empty: everything. */
+  filter: z.string().trim().max(1_000).default(""),
+  /** Octets of each packet that are read. */
+  snap: z.int().min(64).max(262_144).default(2_048),
+  /** Packets to others too: the interface is at a port of a switch that mirrors. */
+  mirror: z.boolean().default(false),
+  /** What stands behind the ? of requests is kept. */
+  keepQueries: z.boolean().default(false),
+  /** The sender that what they tell is heard from. */
+  as: z.ipv4().or(z.ipv6()).default("127.0.0.1"),
+});
 
 /** What a kind of endpoint can be told beyond address and port. */
 export const EndpointSettings = z.object({
@@ -20,6 +35,7 @@ export const EndpointSettings = z.object({
   clientsOnly: z.boolean().optional(),
   /** HTTPS: what JSON values become. */
   mapping: JsonMapping.optional(),
+  packets: PacketSettings.optional(),
 });
 export type EndpointSettings = z.infer<typeof EndpointSettings>;
 
@@ -59,13 +75,19 @@ export const EndpointList = z.object({
 });
 export type EndpointList = z.infer<typeof EndpointList>;
 
-export const NewEndpoint = z.object({
-  name: Name,
-  kind: EndpointKind,
-  host: z.string().max(64).optional(),
-  port: Port,
-  settings: EndpointSettings.optional(),
-});
+export const NewEndpoint = z
+  .object({
+    name: Name,
+    kind: EndpointKind,
+    host: z.string().max(64).optional(),
+    port: Port.optional(),
+    settings: EndpointSettings.optional(),
+  })
+  .refine((e) => e.kind !== "packets" || e.settings?.packets !== undefined, {
+    path: ["settings", "packets"],
+    message: "name the interface whose packets are read",
+  })
+  .refine((e) => e.kind === "packets" || e.port !== undefined, { path: ["port"], message: "name a port" });
 export const EndpointChange = z.object({
   host: z.string().min(1).max(64).optional(),
   port: Port.optional(),

@@ -23,3 +23,9 @@ export function roster(): Sender[] {
     firstSeenUs: null,
   }));
 }
+
+/** Its networks as lines of a list, each with the site it is at. */
+export function networks(): string {
+  const siteOf = new Map(DEVICES.map((d) => [`${d.address.slice(0, d.address.lastIndexOf("."))}.0/24`, d.site]));
+  return ["value,note", ...[...siteOf].map(([block, site]) => `${block},${site}`)].join("\n").concat("\n");
+}

@@ -20,7 +20,6 @@ export const OWN_EVENTS = [
   "not-listening",
   "batch-quarantined",
   "spool-damaged",
-  "rollup-full",
   "rule-failing",
   "clock-jumped",
   "database-restarted",

@@ -1,4 +1,5 @@
 import { type Passage, UNKNOWN_ADDRESS } from "./passage.js";
+import { NO_SITES, type Sites, sitePair } from "./sites.js";
 
 /**
  * By what traffic is told apart. The order is stored: it only grows. `text` of a value is how it is kept; one word each but for pairs, whose two
@@ -16,6 +17,7 @@ export const DIMENSIONS = [
   "packet size",
   "as pair",
   "ip version",
+  "site pair",
 ] as const;
 export type Dimension = (typeof DIMENSIONS)[number];
 
@@ -28,6 +30,7 @@ export const BOUNDED: ReadonlySet<Dimension> = new Set([
   "service",
   "tcp flags",
   "as pair",
+  "site pair",
 ]);
 
 /** Upper ends of the classes of mean packet size in octets (common practice, no source; 1518 is the longest untagged Ethernet frame). */
@@ -43,7 +46,7 @@ const sizeOf = ({ bytes, packets }: Passage): string => {
 };
 
 /** The value of a passage in a dimension; null: it has none. The total has one value, without a name. */
-export function valueIn(dimension: Dimension, p: Passage): string | null {
+export function valueIn(dimension: Dimension, p: Passage, sites: Sites = NO_SITES): string | null {
   switch (dimension) {
     case "total":
       return "";
@@ -69,6 +72,8 @@ export function valueIn(dimension: Dimension, p: Passage): string | null {
       return p.srcAs === null && p.dstAs === null ? null : `${p.srcAs ?? 0} ${p.dstAs ?? 0}`;
     case "ip version":
       return p.src === UNKNOWN_ADDRESS ? null : p.src.includes(":") ? "6" : "4";
+    case "site pair":
+      return p.src === UNKNOWN_ADDRESS || p.dst === UNKNOWN_ADDRESS ? null : sitePair(p.src, p.dst, sites);
   }
 }
 

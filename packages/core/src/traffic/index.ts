@@ -16,6 +16,7 @@ export {
   TELLS_ANSWER,
 } from "./server-answers.js";
 export { servicePort } from "./service-port.js";
+export { NO_SITES, type Sites, type SitesKnown, sitesOf } from "./sites.js";
 export { carriedUntil, eachStep, stretchOf } from "./spread.js";
 export {
   type Amounts,

@@ -1,7 +1,9 @@
+import { type Network, networkContains } from "../base/net/index.js";
 import { type Applications, protocolName } from "../model/applications/index.js";
 import { CODE_POINTS } from "../model/record/index.js";
 import { quoteIfNeeded } from "../query/filter/index.js";
 import { type Dimension, PACKET_SIZES, readApplication } from "./dimensions.js";
+import { readSitePair, type SitesKnown } from "./sites.js";
 
 /** Names of code points: of several for one value the first stands, `be` for 0 is how people say it. */
 const CODE_POINT_NAMES = new Map<number, string>();
@@ -75,6 +77,10 @@ export function sayValue(dimension: Dimension, value: string, applications: Appl
     }
     case "ip version":
       return named(`IPv${value}`);
+    case "site pair": {
+      const [from, to] = readSitePair(value);
+      return named(`${from || "elsewhere"} → ${to || "elsewhere"}`);
+    }
     case "as pair": {
       const [from, to] = value.split(" ");
       return named(`AS ${from} → AS ${to}`);
@@ -82,8 +88,27 @@ export function sayValue(dimension: Dimension, value: string, applications: Appl
   }
 }
 
+/** Blocks that a filter names at most. */
+const MOST_NETWORKS = 40;
+
+/** One end at a site, or at none; null: smaller blocks of other sites lie in its own, which no filter of them says. */
+function endAt(end: "src" | "dst", site: string, networks: SitesKnown["networks"]): string | null {
+  const own = networks.filter((n) => n.site === site);
+  const others = networks.filter((n) => n.site !== site);
+  const blocks = (of: SitesKnown["networks"]) => of.map(({ network }) => `${network.first}/${network.bits}`).join(", ");
+  if (site === "") return others.length === 0 ? null : `not ${end} within ${blocks(others)}`;
+  const holds = (a: Network, b: Network) => a.bits < b.bits && networkContains(a, b.first);
+  if (own.length === 0 || own.some((o) => others.some((n) => holds(o.network, n.network)))) return null;
+  return `${end} within ${blocks(own)}`;
+}
+
 /** A filter for the flows a value stands for; null: no filter can tell them from others. */
-export function filterOf(dimension: Dimension, value: string, said: Said): string | null {
+export function filterOf(
+  dimension: Dimension,
+  value: string,
+  said: Said,
+  networks: SitesKnown["networks"] = [],
+): string | null {
   switch (dimension) {
     case "application": {
       if (!said.isUnnamed) {
@@ -118,6 +143,12 @@ export function filterOf(dimension: Dimension, value: string, said: Said): strin
     case "as pair": {
       const [from, to] = value.split(" ");
       return `src as is ${from} and dst as is ${to}`;
+    }
+    case "site pair": {
+      const [from, to] = readSitePair(value);
+      if (networks.length > MOST_NETWORKS) return null;
+      const [src, dst] = [endAt("src", from, networks), endAt("dst", to, networks)];
+      return src === null || dst === null ? null : `${src} and ${dst}`;
     }
     default:
       return null;

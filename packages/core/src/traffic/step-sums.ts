@@ -2,6 +2,7 @@ import type { EpochUs } from "../base/time/index.js";
 import { BOUNDED, DIMENSIONS, type Dimension, valueIn } from "./dimensions.js";
 import { NOTHING, OnceCounter, WHOLE } from "./once.js";
 import { type FlowSeen, NO_INTERFACE, type Passage, passagesOf } from "./passage.js";
+import type { Sites } from "./sites.js";
 import { eachStep } from "./spread.js";
 
 /**
@@ -85,12 +86,9 @@ export class StepSums {
   private readonly counters = new Map<string, OnceCounter>();
   private held = 0;
 
-  /**
-   * @param siteOf the site of an exporter; null: none, or one where it is alone, so that its interfaces say the same
-   * @param ways only those are summed
-   */
+  /** @param ways only those are summed */
   constructor(
-    private readonly siteOf: (sender: number) => string | null,
+    private readonly sites: Sites,
     levels: readonly Stepped[],
     private readonly ways: ReadonlySet<number> = ALL_WAYS,
   ) {
@@ -106,11 +104,11 @@ export class StepSums {
   add(flow: FlowSeen, lane = ""): void {
     for (const p of passagesOf(flow)) {
       const values: (string | null)[] = [];
-      for (const place of this.places) values[place] = valueIn(DIMENSIONS[place]!, p);
+      for (const place of this.places) values[place] = valueIn(DIMENSIONS[place]!, p, this.sites);
       const [wayIn, wayOut] = p.isMeteredAtEgress ? MENTIONED_IN : MENTIONED_OUT;
       if (this.ways.has(wayIn)) this.put(p, values, p.ingress, wayIn, WHOLE);
       if (this.ways.has(wayOut)) this.put(p, values, p.egress, wayOut, WHOLE);
-      const site = this.ways.has(ONCE_AT_SITE) ? this.siteOf(p.sender) : null;
+      const site = this.ways.has(ONCE_AT_SITE) ? this.sites.ofExporter(p.sender) : null;
       if (site !== null) this.put(p, values, NO_INTERFACE, ONCE_AT_SITE, this.counter(lane, site).take(p));
       if (this.ways.has(ONCE)) this.put(p, values, NO_INTERFACE, ONCE, this.counter(lane, null).take(p));
     }

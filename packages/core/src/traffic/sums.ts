@@ -1,6 +1,7 @@
 import { US_PER_HOUR, US_PER_MINUTE } from "../base/time/index.js";
 import { DIMENSIONS, type Dimension } from "./dimensions.js";
 import type { FlowSeen } from "./passage.js";
+import type { Sites } from "./sites.js";
 import { addTo, allOf, type Group, type Groups, groupOf, rowsOf, StepSums, type TrafficRow } from "./step-sums.js";
 
 /** Levels of sums, finest first: how long a step is, and what is told apart in it. */
@@ -15,9 +16,8 @@ export type Level = (typeof LEVELS)[number];
 export class TrafficSums {
   private readonly steps: StepSums;
 
-  /** @param siteOf the site of an exporter; null: none, or one where it is alone, so that its interfaces say the same */
-  constructor(siteOf: (sender: number) => string | null) {
-    this.steps = new StepSums(siteOf, [LEVELS[0], LEVELS[1]]);
+  constructor(sites: Sites) {
+    this.steps = new StepSums(sites, [LEVELS[0], LEVELS[1]]);
   }
 
   /** @param lane flows that were heard together, or came by one import: each is counted once among its own */

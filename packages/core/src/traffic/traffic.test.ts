@@ -1,4 +1,5 @@
 import fc from "fast-check";
+import { parseNetwork } from "../base/net/index.js";
 import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "../base/time/index.js";
 import { Applications, NO_APPLICATIONS } from "../model/applications/index.js";
 import { SenderDirectory } from "../model/senders/index.js";
@@ -14,8 +15,10 @@ import {
   filterOf,
   LEVELS,
   mergeValues,
+  NO_SITES,
   passagesOf,
   sayValue,
+  sitesOf,
   stretchOf,
   TrafficSums,
   WAYS,
@@ -49,7 +52,7 @@ const flow = (more: Partial<FlowSeen> = {}): FlowSeen => ({
   ...more,
 });
 const summed = (flows: readonly FlowSeen[], site: (sender: number) => string | null = () => null) => {
-  const sums = new TrafficSums(site);
+  const sums = new TrafficSums({ ...NO_SITES, ofExporter: site });
   for (const f of flows) sums.add(f);
   return sums.take();
 };
@@ -400,4 +403,49 @@ test("values are bounded by number and by part, and what went is noted each time
 
 test("levels go from fine to coarse, each a whole number of the one before", () => {
   for (const [i, { widthUs }] of LEVELS.entries()) if (i > 0) expect(widthUs % LEVELS[i - 1]!.widthUs).toBe(0);
+});
+
+describe("sites", () => {
+  const block = (text: string, site: string) => ({ network: parseNetwork(text)!, site });
+  const networks = [
+    block("10.20.0.0/16", "Hestnes"),
+    block("10.20.9.0/24", "Sundby"),
+    block("2001:db8::/32", "Sundby"),
+  ];
+  const sites = sitesOf({ shared: new Map(), networks });
+
+  test.each([
+    ["10.20.1.1", "Hestnes"],
+    ["10.20.9.1", "Sundby"],
+    ["2001:db8::7", "Sundby"],
+    ["192.0.2.1", null],
+  ])("%s is at %s: the smallest block says it", (address, site) => {
+    expect(sites.ofAddress(address)).toBe(site);
+  });
+
+  test("between sites, from one to elsewhere; what is at none is in no pair", () => {
+    const sums = new TrafficSums(sites);
+    for (const [src, dst] of [
+      ["10.20.1.1", "10.20.9.1"],
+      ["10.20.1.1", "192.0.2.1"],
+      ["192.0.2.1", "192.0.2.2"],
+    ] as const)
+      sums.add(flow({ src, dst, bytes: 100 }));
+    const rows = sums
+      .take()
+      .find((l) => l.level.name === "hour")!
+      .rows.filter((r) => r.dimension === D("site pair") && r.way === W("once"));
+    const said = rows.flatMap((r) => [...r.values.keys()]).map((v) => sayValue("site pair", v, NO_APPLICATIONS).label);
+    expect(said.sort()).toEqual(["Hestnes → Sundby", "Hestnes → elsewhere"]);
+  });
+
+  test("filters say the same blocks, where blocks can", () => {
+    const of = (value: string) => filterOf("site pair", value, { label: "", isUnnamed: false }, networks);
+    expect(of("Sundby\t")).toBe(
+      "src within 10.20.9.0/24, 2001:db8::/32 and not dst within 10.20.0.0/16, 10.20.9.0/24, 2001:db8::/32",
+    );
+    expect(parseFilter(of("Sundby\t")!, { zone: "UTC" }).ok).toBe(true);
+    // a part of Hestnes's block is Sundby's
+    expect(of("Hestnes\tSundby")).toBeNull();
+  });
 });

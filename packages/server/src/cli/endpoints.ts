@@ -1,4 +1,4 @@
-import type { EndpointKind } from "@halvik/contract/kinds";
+import { type EndpointKind, PacketSettings } from "@halvik/contract/kinds";
 import { JsonMapping } from "@halvik/core/decode/json";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, usmUser } from "@halvik/core/decode/snmp";
 import { Command, Option } from "commander";
@@ -23,6 +23,10 @@ interface EndpointOptions {
   readonly client?: string[];
   readonly clientsOnly?: boolean;
   readonly mapping?: string;
+  readonly interface?: string;
+  readonly filter?: string;
+  readonly mirror?: boolean;
+  readonly as?: string;
 }
 
 const change = (name: string, what: Parameters<typeof changeEndpoint>[2], said: string) =>
@@ -46,12 +50,14 @@ export const endpointsCommand = (): Command =>
         .addOption(new Option("--kind <kind>", "kind of endpoint").choices(ENDPOINT_KINDS).makeOptionMandatory())
         .action((name: string, o: EndpointOptions) =>
           withAct(async (act) => {
-            if (o.port === undefined) throw new Error("--port: name the port to listen on");
+            if (o.kind === "packets" && o.interface === undefined)
+              throw new Error("--interface: name the interface whose packets are read");
+            if (o.kind !== "packets" && o.port === undefined) throw new Error("--port: name the port to listen on");
             await addEndpoint(act.db, {
               name,
               kind: o.kind!,
               host: o.host ?? null,
-              port: readPort(o.port),
+              port: o.port === undefined ? 0 : readPort(o.port),
               settings: settingsOf(o),
             });
             await act.audit("endpoint added", { name, kind: o.kind });
@@ -103,6 +109,10 @@ function withSettings(command: Command): Command {
     .option("--community <text...>", "SNMP: communities that may speak; without any, all may")
     .option("--client <fingerprint=address...>", "syslog over TLS: which sender a certificate is, by its SHA-256")
     .option("--clients-only", "syslog over TLS: refuse peers without such a certificate")
+    .option("--interface <name>", "packets: the interface whose packets are read")
+    .option("--filter <expression>", "packets: which, as pcap-filter(7) says it")
+    .option("--mirror", "packets: those to others too, at a port of a switch that mirrors")
+    .option("--as <address>", "packets: the sender they are told as (default: 127.0.0.1)")
     .option("--mapping <json>", 'HTTPS: what JSON values become, such as {"src":"client.ip"}');
 }
 
@@ -115,6 +125,16 @@ function settingsOf(o: EndpointOptions) {
   return {
     ...(o.community ? { communities: o.community } : {}),
     ...(clients ? { clients: Object.fromEntries(clients) } : {}),
+    ...(o.interface === undefined
+      ? {}
+      : {
+          packets: PacketSettings.parse({
+            interface: o.interface,
+            ...(o.filter === undefined ? {} : { filter: o.filter }),
+            ...(o.mirror ? { mirror: true } : {}),
+            ...(o.as === undefined ? {} : { as: o.as }),
+          }),
+        }),
     ...(o.clientsOnly ? { clientsOnly: true } : {}),
     ...(o.mapping === undefined ? {} : { mapping: JsonMapping.parse(JSON.parse(o.mapping)) }),
   };

@@ -42,6 +42,10 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     description: "domains that are ours: in them a name is the same with and without it",
     load: async () => (await import("./domains.js")).domainsCommand(),
   },
+  lists: {
+    description: "lists of addresses, domains and names that filters and rules name",
+    load: async () => (await import("./lists.js")).listsCommand(),
+  },
   mibs: {
     description: "SNMP modules that give names to object identifiers; they apply to history too",
     load: async () => (await import("./mibs.js")).mibsCommand(),

@@ -1,7 +1,7 @@
 import { createWriteStream, existsSync, mkdirSync, readFileSync, type WriteStream } from "node:fs";
 import { join } from "node:path";
 import { formatUs } from "@halvik/core/base/time";
-import { CRANE_MIB, capture, history, LiveDevices, plantedStories, roster, USM } from "@halvik/simulator";
+import { CRANE_MIB, capture, history, LiveDevices, networks, plantedStories, roster, USM } from "@halvik/simulator";
 import { Command } from "commander";
 import { exportSenders } from "../domains/intake/senders/csv.js";
 import { nowUs } from "../kernel/clock.js";
@@ -28,6 +28,11 @@ export const simulateCommand = (): Command =>
       new Command("senders")
         .description("print its devices as a list of senders")
         .action(() => void process.stdout.write(exportSenders(roster()))),
+    )
+    .addCommand(
+      new Command("networks")
+        .description("print its networks with the sites they are at")
+        .action(() => void process.stdout.write(networks())),
     )
     .addCommand(
       new Command("mib")

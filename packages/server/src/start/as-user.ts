@@ -21,7 +21,7 @@ export async function startAsUser(
   if (!lockIsHeld(dataDir)) prepareRoleDirs(dataDir);
   const child = spawn(
     "setpriv",
-    [...asUser(runAs, false), "--pdeathsig=KILL", process.execPath, ...process.execArgv, program, ...args],
+    [...asUser(runAs, []), "--pdeathsig=KILL", process.execPath, ...process.execArgv, program, ...args],
     {
       // its own process group: Ctrl-C reaches this process alone, which hands it on
       detached: true,

@@ -1,6 +1,7 @@
 import { spawn } from "node:child_process";
 import { existsSync, mkdirSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
+import { OWN_NETWORKS } from "@halvik/core/model/senders";
 
 /** Where the demo's forwarder finds its token. */
 export const demoTokenFile = (dataDir: string): string => join(dataDir, "demo-token");
@@ -73,6 +74,7 @@ export function loadDemo(
       await command(["domains", "add", "orvane.example", "ORVANE"]);
       for (const [router, carries] of LINKS)
         await command(["interfaces", "set", router, "1", "--name", "wan0", "--carries", carries]);
+      await pipe(["simulate", "networks"], ["lists", "add", OWN_NETWORKS, "-"]);
       await pipe(["simulate", "mib"], ["mibs", "add", "-"]);
       await command(["snmp-users", "add", ...(await output(["simulate", "snmp-user"])).split(" ")]);
       await command(["routes", "add", "duty", "--to", "duty@orvane.example"]);

@@ -1,5 +1,6 @@
 import { type ChildProcess, spawnSync } from "node:child_process";
 import * as z from "zod";
+import { loadConfig } from "../kernel/config/config.js";
 import { type RunAs, roleUser } from "../kernel/files/owners.js";
 import { INPUT_ON_STDIN } from "../kernel/role-input.js";
 import { roleNodeArgs } from "./role-args.js";
@@ -13,8 +14,8 @@ import {
   withoutOurs,
 } from "./role-processes.js";
 
-/** Lets who is not root bind ports below 1024, and nothing else (capabilities(7)). */
-const BIND = ["--inh-caps=+net_bind_service", "--ambient-caps=+net_bind_service"];
+/** What who is not root may all the same (capabilities(7)): bind ports below 1024; read the packets of an interface. */
+type Capability = "net_bind_service" | "net_raw";
 const BINDS: readonly string[] = ["collector", "web"];
 const STOP_MS = 15_000;
 
@@ -36,19 +37,31 @@ type Word = z.output<typeof Word>;
 /** Says to the supervisor that root starts the roles for it. */
 export const HAS_LAUNCHER = { HALVIK_LAUNCHER: "parent" };
 
-/** What makes a process another user's from its first instruction on: no groups, no capabilities, and no way to get any. */
-export function asUser({ uid, gid }: RunAs, mayBind: boolean): readonly string[] {
+/** What makes a process another user's from its first instruction on: no groups, these capabilities alone, and no way to get any. */
+export function asUser({ uid, gid }: RunAs, capabilities: readonly Capability[]): readonly string[] {
   const who = [`--reuid=${uid}`, `--regid=${gid}`, "--clear-groups", "--no-new-privs"];
-  // a container may not have the capability to give: then such ports cannot be bound, and their endpoints say so
-  const caps = mayBind && spawnSync("setpriv", [...who, ...BIND, "true"]).status === 0 ? BIND : [];
-  return [...who, ...caps];
+  const having = (of: readonly Capability[]): string[] => {
+    if (of.length === 0) return [];
+    const caps = of.map((c) => `+${c}`).join(",");
+    return [`--inh-caps=${caps}`, `--ambient-caps=${caps}`];
+  };
+  // a container may not have a capability to give: then what needs it cannot be done, and its endpoint says so
+  const given = capabilities.filter((c) => spawnSync("setpriv", [...who, ...having([c]), "true"]).status === 0);
+  return [...who, ...having(given)];
 }
+
+/** What a role is given beside being its user. @param captures the collector may read packets */
+const capabilitiesOf = (name: string, captures: boolean): Capability[] => [
+  ...(BINDS.includes(name) ? (["net_bind_service"] as const) : []),
+  ...(name === "collector" && captures ? (["net_raw"] as const) : []),
+];
 
 /**
  * The part that stays root: starts what the supervisor asks for, hands on what it says, and touches no file. A supervisor that was taken
  * over gets nothing from it but a role started as that role's user.
  */
 export function serveLauncher(supervisor: ChildProcess, program: string): void {
+  const captures = loadConfig(process.env).HALVIK_COLLECTOR_CAPTURES;
   const running = new Map<number, ChildProcess>();
   // settings come with each role's input: nobody else's password stands in its environment
   const env = { ...withoutOurs(process.env), ...INPUT_ON_STDIN };
@@ -61,7 +74,7 @@ export function serveLauncher(supervisor: ChildProcess, program: string): void {
     const child = startChild(
       "setpriv",
       [
-        ...asUser(user, BINDS.includes(name)),
+        ...asUser(user, capabilitiesOf(name, captures)),
         process.execPath,
         ...NODE_ARGS,
         ...roleNodeArgs(name),

@@ -7,7 +7,6 @@ import { failureOf } from "../kernel/db/failure.js";
 import type { Queryable } from "../kernel/db/pool.js";
 import { CopyEncoder } from "./copy-binary.js";
 import { FLOW_COLUMNS, FLOW_COPY_COLUMNS, FLOW_COPY_TYPES } from "./flow-columns.js";
-import { writeFlowRollups } from "./flow-rollups.js";
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
 import { formatRecordId } from "./record-id.js";
 import { RollupSums } from "./rollups.js";
@@ -86,14 +85,6 @@ export class BatchWriter {
     /** Days a record is kept when not as long as all others of its shape: such records lie in segments of their own. */
     private readonly keepDays: (record: StoredContent) => number | null = () => null,
   ) {}
-
-  /** Sums of flows that have reached the most a column holds, since this was last asked. */
-  private full = 0;
-  takeFull(): number {
-    const { full } = this;
-    this.full = 0;
-    return full;
-  }
 
   /** @param alsoInTransaction work of the caller that belongs to the same commit */
   async commit(batch: Batch, nowUs: number, alsoInTransaction?: (client: pg.Client) => Promise<void>): Promise<void> {
@@ -187,7 +178,6 @@ export class BatchWriter {
     const sums = new RollupSums();
     for (const record of records) sums.add(record);
     await sums.write(this.client);
-    this.full += await writeFlowRollups(this.client, records);
     await this.keepRaw(records);
   }
 

@@ -16,15 +16,7 @@ interface Rights {
   readonly segments: readonly ("select" | "insert")[];
 }
 
-const ROLLUPS = [
-  "rollup_minute",
-  "rollup_five_minutes",
-  "rollup_hour",
-  "flow_service",
-  "flow_source",
-  "flow_destination",
-  "flow_interface",
-];
+const ROLLUPS = ["rollup_minute", "rollup_five_minutes", "rollup_hour"];
 /** Sums of traffic, and what is noted beside them. */
 const TRAFFIC = ["traffic_sum", "traffic_source", "traffic_position"];
 /** What belongs together, and how far records were looked through for it. */

@@ -139,6 +139,7 @@ describe("a database of before the first release", () => {
       "008-traffic",
       "009-bindings",
       "010-packets-and-repetitions",
+      "011-packet-endpoints",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -151,6 +152,7 @@ describe("a database of before the first release", () => {
       { name: "008-traffic" },
       { name: "009-bindings" },
       { name: "010-packets-and-repetitions" },
+      { name: "011-packet-endpoints" },
     ]);
     await client.end();
   });

@@ -10,6 +10,7 @@ import { up as lists } from "./migrations/007-lists.js";
 import { up as traffic } from "./migrations/008-traffic.js";
 import { up as bindings } from "./migrations/009-bindings.js";
 import { up as packetsAndRepetitions } from "./migrations/010-packets-and-repetitions.js";
+import { up as packetEndpoints } from "./migrations/011-packet-endpoints.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -23,6 +24,7 @@ const MIGRATIONS = [
   { name: "008-traffic", up: traffic },
   { name: "009-bindings", up: bindings },
   { name: "010-packets-and-repetitions", up: packetsAndRepetitions },
+  { name: "011-packet-endpoints", up: packetEndpoints },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

@@ -318,7 +318,7 @@ describe("flows over UDP", () => {
         .done(),
     );
 
-  test("data before its template, then the template; fields of flows are searched; rollups add up", async () => {
+  test("data before its template, then the template; fields of flows are searched", async () => {
     const port = instance.config.HALVIK_IPFIX_PORT;
     await send(port, ipfixMessage({ exportSeconds: seconds, sequence: 0, domain: 9 }, data(443)));
     await send(port, ipfixMessage({ exportSeconds: seconds, sequence: 1, domain: 9 }, TEMPLATE, data(8443)));
@@ -332,10 +332,6 @@ describe("flows over UDP", () => {
     ])
       expect({ filter, n: (await search(filter)).length }).toEqual({ filter, n: 2 });
     expect(await search("kind is flow and text has 443")).toEqual([]);
-    const { rows } = await db.query<{ bytes: number }>(
-      "select sum(bytes)::bigint as bytes from flow_service where protocol = 6",
-    );
-    expect(rows[0]!.bytes).toBe(2 * 1_234_567);
     await eventually(
       "the template is kept",
       () => db.query("select key from flow_domain"),

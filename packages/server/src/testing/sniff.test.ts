@@ -5,6 +5,7 @@ import { createServer, get, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { join, resolve } from "node:path";
 import pg from "pg";
+import { endpointStates } from "../domains/intake/endpoints/repository.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { RoleProcess, runCommand } from "./roles.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
@@ -153,4 +154,34 @@ function tokenOf(text: string): string {
   const file = join(instance.config.HALVIK_DATA_DIR, "other-token");
   writeFileSync(file, text);
   return file;
+}
+
+test("an endpoint of a collector that may not capture says what to do, and the others go on", async () => {
+  const endpoint = (...args: readonly string[]) => runCommand(instance.env, ["endpoints", ...args]);
+  expect((await endpoint("add", "probe", "--kind", "packets")).err).toMatch(/--interface: name the interface/);
+  expect((await endpoint("add", "probe", "--kind", "packets", "--interface", "-w")).code).toBe(1);
+  await endpoint("add", "probe", "--kind", "packets", "--interface", "lo");
+  const failed = await eventually(
+    "it says what to do",
+    () => stateOf("probe"),
+    (s) => s?.state === "failed",
+  );
+  expect(failed?.detail).toMatch(/tcpdump may not capture: .*HALVIK_COLLECTOR_CAPTURES=true/);
+  expect((await stateOf("syslog over UDP"))?.state).toBe("listening");
+  await endpoint("remove", "probe");
+  await eventually(
+    "it is gone",
+    () => stateOf("probe"),
+    (s) => s === null,
+  );
+});
+
+async function stateOf(
+  name: string,
+): Promise<{ state: string; detail: string; counters: Record<string, number> } | null> {
+  const client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+  await client.connect();
+  const state = (await endpointStates(client)).get(name);
+  await client.end();
+  return state ?? null;
 }

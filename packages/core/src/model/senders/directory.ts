@@ -60,6 +60,9 @@ export const newSender = (id: number, name: string, parts: Partial<Sender> = {})
  */
 export const KEEP_DAYS = [1, 3, 7, 14, 30, 90, 180, 365, 1_095, 3_650] as const;
 
+/** The list of the networks that are ours; the note of an entry names the site it is at. */
+export const OWN_NETWORKS = "own networks";
+
 /** The sender of Halvik's own records. */
 export const OWN_SENDER = 0;
 

@@ -4,6 +4,7 @@ export { CopyFinder } from "./copies.js";
 export {
   KEEP_DAYS,
   newSender,
+  OWN_NETWORKS,
   OWN_SENDER,
   SENDER_STATES,
   type Sender,

@@ -15,14 +15,16 @@ import {
   looksOf,
   type Thing,
 } from "@halvik/core/respond/unusual";
+import { CUT } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { fieldValues } from "../../store/field-values.js";
 import { histogram } from "../../store/histogram.js";
 import { keptOf } from "../../store/segments.js";
 import type { TermIndex } from "../../store/term-index.js";
+import { everywhereByHour } from "../../store/traffic/read-sums.js";
 import { joiningRules } from "./joints-repository.js";
 import { findIncident } from "./repository.js";
-import { mainsOf, octetsSent } from "./unusual-repository.js";
+import { mainsOf } from "./unusual-repository.js";
 
 /** What it is held against: as many days before, as far as records are kept. */
 const DAYS = 28;
@@ -200,8 +202,24 @@ async function countOf(looking: Looking, { filter }: CountLook): Promise<Far | n
 }
 
 async function sentBy(looking: Looking, address: string): Promise<Far | null> {
-  const { now, before } = sameHours(looking, await octetsSent(looking.db, address, hoursOf(looking).flat()));
-  return farAbove(now, before, LEAST_OCTETS);
+  const { db, fromUs, toUs, days } = looking;
+  const stretches = Array.from({ length: days + 1 }, (_, day) => ({
+    fromUs: fromUs - day * US_PER_DAY,
+    toUs: toUs - day * US_PER_DAY,
+  }));
+  const sums = await everywhereByHour(db, "source", stretches, [address, CUT]);
+  const byHour = (values: readonly string[]): Map<number, number> => {
+    const hours = new Map<number, number>();
+    for (const { fromUs: at, value, bytes } of sums)
+      if (values.includes(value)) hours.set(at / US_PER_HOUR, (hours.get(at / US_PER_HOUR) ?? 0) + bytes);
+    return hours;
+  };
+  // where it is not among the greatest of an hour, it may have sent as much as the greatest of those that are not listed
+  return farAbove(
+    sameHours(looking, byHour([address])).now,
+    sameHours(looking, byHour([address, CUT])).before,
+    LEAST_OCTETS,
+  );
 }
 
 /** The hours of the incident, then the same ones of each day before. */

@@ -9,7 +9,6 @@ import {
   ListWrite,
 } from "@halvik/contract/lists";
 import { formatUs } from "@halvik/core/base/time";
-import { ENTRIES_MOST } from "@halvik/core/model/lists";
 import { listNames } from "@halvik/core/query/filter";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -18,24 +17,18 @@ import type { Pool, Queryable } from "../../kernel/db/pool.js";
 import { inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
-import { readEntries } from "./read-entries.js";
+import { addList, addToList } from "./change-lists.js";
 import {
-  addEntries,
   changeList,
   deleteEntry,
   deleteList,
-  insertList,
   keptFilters,
-  known,
   type ListRow,
   listEntries,
   listLists,
-  roomIn,
 } from "./repository.js";
 
 const SHOWN = 500;
-const REASONS = 20;
-const LISTS_MOST = 200;
 const params = z.object({ id: EntityId });
 
 /** What these routes work with. */
@@ -67,15 +60,7 @@ export const listRoutes = ({ models, db }: Needs) => {
       body: ListWrite,
       answer: ListJson,
       handle: async ({ body, actor }) => {
-        const id = await inAct(models, actor.name, async (act) => {
-          if ((await listLists(act.db, nowUs())).length >= LISTS_MOST)
-            throw new AppError("CONFLICT", `there are ${LISTS_MOST} lists already`);
-          const made = await insertList(act.db, body, actor.name, nowUs());
-          if (made === null)
-            throw new AppError("CONFLICT", `there is a list “${body.name}” already`, { field: "name" });
-          await act.audit("list added", { id: made, name: body.name });
-          return made;
-        });
+        const id = await inAct(models, actor.name, (act) => addList(act, body));
         return (await all()).find((l) => l.id === id)!;
       },
     }),
@@ -151,29 +136,7 @@ export const listRoutes = ({ models, db }: Needs) => {
       body: AddEntries,
       answer: AddedEntries,
       handle: ({ params: p, body, actor }) =>
-        inAct(models, actor.name, async (act) => {
-          const list = await needed(act.db, p.id);
-          const { entries, refused } = readEntries(list.kind, body);
-          const room = await roomIn(act.db, p.id);
-          const before = await known(
-            act.db,
-            p.id,
-            entries.map((e) => e.value),
-          );
-          if (entries.length - before.size > room)
-            throw new AppError(
-              "CONFLICT",
-              `a list holds ${ENTRIES_MOST.toLocaleString("en")} entries at most: there is room for ${room}, and ${entries.length - before.size} would come`,
-            );
-          const added = await addEntries(act.db, p.id, entries, actor.name, nowUs());
-          await act.audit("list entries added", { id: p.id, name: list.name, added, refused: refused.length });
-          return {
-            added,
-            renewed: entries.length - added,
-            refused: refused.length,
-            reasons: refused.slice(0, REASONS),
-          };
-        }),
+        inAct(models, actor.name, async (act) => addToList(act, await needed(act.db, p.id), body)),
     }),
     route({
       method: "delete",

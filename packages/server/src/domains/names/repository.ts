@@ -126,18 +126,6 @@ export async function unnamedOids(
   return rows;
 }
 
-/** Services of the most octets since a bucket of five minutes. */
-export async function busiestServices(
-  db: Queryable,
-  sinceBucket: number,
-): Promise<{ protocol: number; port: number; flows: number; bytes: number }[]> {
-  const { rows } = await db.query<{ protocol: number; port: number; flows: number; bytes: number }>(
-    "select protocol, port, sum(flows)::bigint as flows, sum(bytes)::bigint as bytes from flow_service where bucket >= $1 group by 1, 2 order by 4 desc limit 2000",
-    [sinceBucket],
-  );
-  return rows;
-}
-
 export async function addApplication(db: Queryable, a: OwnApplication, who: string, nowUs: number): Promise<void> {
   await db.query(
     "insert into own_application (name, protocol, low_port, high_port, network, changed_by, changed_us) values ($1, $2, $3, $4, $5, $6, $7)",

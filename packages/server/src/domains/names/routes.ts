@@ -11,7 +11,7 @@ import {
   SeverityChange,
 } from "@halvik/contract/kinds";
 import { parseNetwork } from "@halvik/core/base/net";
-import { formatUs, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
+import { formatUs } from "@halvik/core/base/time";
 import {
   phraseCode,
   SEVERITY_ROWS,
@@ -38,7 +38,6 @@ import { nameOurDomain, takeBackDomain } from "./own-domains.js";
 import type { Presenter } from "./presenter.js";
 import {
   addApplication,
-  busiestServices,
   forgetMeaning,
   loadApplications,
   ownMeanings,
@@ -48,6 +47,7 @@ import {
   setSeverity,
   unnamedOids,
 } from "./repository.js";
+import { unnamedServices } from "./unnamed-services.js";
 
 const MAX_UNNAMED = 50;
 const MAX_MODULES = 500;
@@ -113,20 +113,12 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
 
   const applications = async () => {
     const { applications: known } = await presenter.names();
-    const since = Math.floor((nowUs() - 7 * US_PER_DAY) / (5 * US_PER_MINUTE));
-    const services = await busiestServices(db, since);
     return {
       applications: (await loadApplications(db)).map((a) => ({
         ...a,
         network: a.network === null ? null : `${a.network.first}/${a.network.bits}`,
       })),
-      unnamed: services
-        .filter(
-          (r) =>
-            r.port >= 0 &&
-            known.name({ protocol: r.protocol, src: null, dst: null, srcPort: null, dstPort: r.port }) === null,
-        )
-        .slice(0, MAX_UNNAMED),
+      unnamed: (await unnamedServices(db, known, nowUs())).slice(0, MAX_UNNAMED),
     };
   };
 

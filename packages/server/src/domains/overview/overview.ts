@@ -5,8 +5,9 @@ import { RECORD_KINDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, parseFilter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { everywhereByHour } from "../../store/traffic/read-sums.js";
 import type { Ask } from "../records/questions.js";
-import { type HourSum, incidentsRaised, oldestRecordUs, recordsBySender, trafficByHour } from "./repository.js";
+import { type HourSum, incidentsRaised, oldestRecordUs, recordsBySender } from "./repository.js";
 
 const NIGHTS_BEFORE = 6;
 /** Fewer nights are no habit. */
@@ -62,7 +63,11 @@ export async function overview({ db, ask, senders, silent }: Needs, zone: string
     if (figure.lastNight > 0 || figure.before.some((n) => n !== null && n > 0))
       figures.push({ name, unit: "records", filter, ...figure });
   }
-  const traffic = figureOf(await trafficByHour(db, span.fromUs, span.toUs), span.fromUs);
+  const octets = await everywhereByHour(db, "total", [span]);
+  const traffic = figureOf(
+    octets.map(({ fromUs, bytes }) => ({ fromUs, sum: bytes })),
+    span.fromUs,
+  );
   if (traffic.lastNight > 0 || traffic.before.some((n) => n !== null && n > 0))
     figures.unshift({ name: "traffic of flows", unit: "bytes", filter: "", ...traffic });
   return {

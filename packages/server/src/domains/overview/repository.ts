@@ -7,15 +7,6 @@ export interface HourSum {
   readonly sum: number;
 }
 
-/** Octets of flows by hour, as exported, of hours that begin in [fromUs, toUs). */
-export async function trafficByHour(db: Queryable, fromUs: number, toUs: number): Promise<HourSum[]> {
-  const { rows } = await db.query<{ bucket: number; bytes: string }>(
-    "select bucket, sum(bytes)::text as bytes from flow_interface where bucket >= $1 and bucket < $2 group by bucket",
-    [Math.ceil(fromUs / US_PER_HOUR), Math.ceil(toUs / US_PER_HOUR)],
-  );
-  return rows.map((r) => ({ fromUs: r.bucket * US_PER_HOUR, sum: Number(r.bytes) }));
-}
-
 /** Records by sender and hour, of hours that begin in [fromUs, toUs). */
 export async function recordsBySender(
   db: Queryable,

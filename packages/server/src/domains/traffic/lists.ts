@@ -1,6 +1,6 @@
 import type { TrafficLists } from "@halvik/contract/traffic";
 import { US_PER_HOUR } from "@halvik/core/base/time";
-import { CUT, type Dimension, filterOf, type Said, sayValue, TrafficSums } from "@halvik/core/traffic";
+import { CUT, type Dimension, filterOf, type Said, sayValue, sitesOf, TrafficSums } from "@halvik/core/traffic";
 import type * as z from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
 import {
@@ -82,7 +82,7 @@ export async function listSource(db: Queryable, q: Question, dimensions: readonl
   if (five.toUs - five.fromUs <= RAW_US) {
     const flows = await flowsOf(db, five.fromUs, five.toUs, RAW_FLOWS);
     if (flows !== null) {
-      const sums = new TrafficSums((sender) => q.sites.get(sender) ?? null);
+      const sums = new TrafficSums(sitesOf(q.sites));
       for (const { flow, lane } of flows) sums.add(flow, lane);
       const { level, rows: all } = sums.take().find((l) => l.level.widthUs === FIVE)!;
       return {
@@ -213,7 +213,7 @@ async function list(
     rows: top.map(({ said, values: of, bytes, packets, flows }) => ({
       label: said.label,
       unnamed: said.isUnnamed,
-      filter: filterOf(dimension, of[0]!, said),
+      filter: filterOf(dimension, of[0]!, said, q.sites.networks),
       amounts: { bytes, packets, flows },
       share: share({ bytes, packets, flows }[q.measure]),
       course: courses.get(said.label) ?? [],

@@ -1,7 +1,7 @@
 import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { formatUs, US_PER_DAY, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import type { Applications } from "@halvik/core/model/applications";
-import type { Stepped } from "@halvik/core/traffic";
+import type { SitesKnown, Stepped } from "@halvik/core/traffic";
 import type * as z from "zod";
 import type { FlowScan } from "../../store/traffic/scan-flows.js";
 import type { Metered } from "./scope.js";
@@ -20,8 +20,7 @@ export interface Question {
   readonly behind: number;
   /** When the first of its exporters was heard first; Infinity: there are none. */
   readonly toldSinceUs: number;
-  /** Exporters that share a site, and which. */
-  readonly sites: ReadonlyMap<number, string>;
+  readonly sites: SitesKnown;
   readonly applications: Applications;
   /** What a sender is called. */
   readonly nameOf: (sender: number) => string;

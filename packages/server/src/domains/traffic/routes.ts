@@ -28,7 +28,8 @@ import { route } from "../../kernel/http/route.js";
 import { readWindow } from "../../kernel/http/window.js";
 import { keptSince, trafficSources } from "../../store/traffic/read-sums.js";
 import type { ScanAsked } from "../../store/traffic/scan-flows.js";
-import { flowsBehind, sharedSites } from "../../store/traffic/sum-flows.js";
+import { flowsBehind } from "../../store/traffic/sum-flows.js";
+import { trafficSites } from "../../store/traffic/traffic-sites.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
@@ -89,7 +90,7 @@ export const trafficRoutes = (deps: Needs) => {
     const sources = await trafficSources(db);
     const metered = metersOf(query, sources, senders, window);
     const ofThem = new Set(metered.meters.map((m) => m.sender));
-    const sites = await sharedSites(db, window.fromUs);
+    const sites = await trafficSites(db, window.fromUs);
     return {
       metered,
       scan: await scanOf(query, actor, now, { meters: metered.meters, sites }),

@@ -7,7 +7,7 @@ import type {
 } from "@halvik/contract/traffic";
 import { formatUs } from "@halvik/core/base/time";
 import { emptyContent } from "@halvik/core/model/record";
-import { LEVELS, TrafficSums } from "@halvik/core/traffic";
+import { LEVELS, NO_SITES, sitesOf, TrafficSums } from "@halvik/core/traffic";
 import type pg from "pg";
 import request from "supertest";
 import { nowUs } from "../../kernel/clock.js";
@@ -16,7 +16,8 @@ import { claimCollector } from "../../store/collectors.js";
 import { indexNext } from "../../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../../store/keeping/keep-traffic.js";
 import { readTop, readUnlisted } from "../../store/traffic/read-sums.js";
-import { flowsBehind, sharedSites, sumFlows } from "../../store/traffic/sum-flows.js";
+import { flowsBehind, sumFlows } from "../../store/traffic/sum-flows.js";
+import { trafficSites } from "../../store/traffic/traffic-sites.js";
 import { addRows, closeSteps, takeOutRows } from "../../store/traffic/write-sums.js";
 import type { TestApi } from "../../testing/test-api.js";
 import { TestStore } from "../../testing/test-store.js";
@@ -135,8 +136,8 @@ async function keep(flows: readonly Told[], into = store.writer): Promise<void> 
   await store.put(records, into, "netflow");
 }
 async function sum(db = keeper): Promise<void> {
-  const sites = await sharedSites(db, 0);
-  const sums = new TrafficSums((id) => sites.get(id) ?? null);
+  const sites = sitesOf(await trafficSites(db, 0));
+  const sums = new TrafficSums(sites);
   while (await sumFlows(db as never, sums, KEEP, nowUs()));
 }
 const get = async <T>(path: string, status = 200): Promise<T> => {
@@ -387,7 +388,7 @@ test("of a step that is over, lists are kept of what is busy and take in what co
   const five = LEVELS[1];
   const [from, to] = [T - 10 * 24 * H, T - 10 * 24 * H + 5 * MIN];
   const sum = (count: number, sender: number, bytes: number) => {
-    const sums = new TrafficSums(() => null);
+    const sums = new TrafficSums(NO_SITES);
     for (let i = 0; i < count; i++)
       sums.add({
         ...{

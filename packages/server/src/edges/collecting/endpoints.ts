@@ -1,4 +1,5 @@
 import { join } from "node:path";
+import { PacketSettings } from "@halvik/contract/kinds";
 import { US_PER_SECOND } from "@halvik/core/base/time";
 import { type OwnEngine, UsmUsers } from "@halvik/core/decode/snmp";
 import * as z from "zod";
@@ -12,6 +13,7 @@ import { nodeSnmpCrypto } from "../../kernel/snmp-crypto.js";
 import { WorkPool } from "../../kernel/threads/work-pool.js";
 import type { TlsIdentity } from "../../kernel/tls/tls-identity.js";
 import { HttpsEndpoint } from "./https-endpoint.js";
+import { PacketsEndpoint } from "./packets-endpoint.js";
 import { SnmpEndpoint } from "./snmp-endpoint.js";
 import { TcpEndpoint } from "./tcp-endpoint.js";
 import { UdpEndpoint } from "./udp-endpoint.js";
@@ -135,6 +137,14 @@ export class Endpoints {
           },
           sink,
         );
+      case "packets": {
+        const { interface: name, filter, snap, mirror, keepQueries, as } = PacketSettings.parse(c.settings.packets);
+        return new PacketsEndpoint(
+          c.name,
+          { interface: name, filter, snap, mirror, keepsQueries: keepQueries, as },
+          sink,
+        );
+      }
       case "https":
         return new HttpsEndpoint(
           c.name,

@@ -36,7 +36,8 @@ export class Tcpdump {
     const args = ["-i", options.interface, "-n", "-U", "-w", "-", "-s", String(options.snap)];
     if (!options.mirror) args.push("-p");
     if (asRoot) args.push("-Z", TCPDUMP_USER);
-    if (options.filter !== "") args.push(options.filter);
+    // an expression that begins with “-” is none, and no option either
+    if (options.filter !== "") args.push("--", options.filter);
     this.child = spawn(PROGRAM, args, { stdio: ["ignore", "pipe", "pipe"] });
     // it cannot be told to end: then it ends with the next packet that nobody takes
     this.child.on("error", () => this.child.stdout?.destroy());
@@ -77,7 +78,7 @@ export class Tcpdump {
       .join(" ")
       .trim();
     if (/permission|not permitted/i.test(said))
-      return "tcpdump may not capture: run this as root, or allow it once by “setcap cap_net_raw,cap_net_admin=eip /usr/bin/tcpdump”, which lets everybody capture who may run it";
+      return "tcpdump may not capture: run this as root (an endpoint: start Halvik as root with HALVIK_COLLECTOR_CAPTURES=true), or allow it once by “setcap cap_net_raw,cap_net_admin=eip /usr/bin/tcpdump”, which lets everybody capture who may run it";
     return said;
   }
 }

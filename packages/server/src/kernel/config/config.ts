@@ -101,6 +101,12 @@ export const SETTINGS = {
     fallback: () => "127.0.0.1",
     about: "Address the collectors listen on; 0.0.0.0 hears other machines (:: with IPv6).",
   },
+  HALVIK_COLLECTOR_CAPTURES: {
+    schema: flag,
+    fallback: () => false,
+    about:
+      "true: started as root, the collector may read the packets of this machine's interfaces (CAP_NET_RAW), for endpoints of that kind.",
+  },
   HALVIK_SYSLOG_UDP_PORT: { schema: port, fallback: () => 5514, about: "Port for syslog over UDP; 514 needs root." },
   HALVIK_SYSLOG_TCP_PORT: { schema: port, fallback: () => 5514, about: "Port for syslog over TCP; 514 needs root." },
   HALVIK_SYSLOG_TLS_PORT: { schema: port, fallback: () => 6514, about: "Port for syslog over TLS." },

@@ -1,7 +1,8 @@
 import { US_PER_DAY } from "@halvik/core/base/time";
-import { TrafficSums } from "@halvik/core/traffic";
+import { NO_SITES, type Sites, sitesOf, TrafficSums } from "@halvik/core/traffic";
 import type { Client } from "../../kernel/db/pool.js";
-import { sharedSites, sumFlows } from "../traffic/sum-flows.js";
+import { sumFlows } from "../traffic/sum-flows.js";
+import { trafficSites } from "../traffic/traffic-sites.js";
 import type { KeepTraffic } from "../traffic/write-sums.js";
 import { GuardedTurn, type Turn } from "./guarded-turn.js";
 
@@ -14,7 +15,7 @@ const SITES_US = 30 * US_PER_DAY;
 
 /** Sums traffic as it is stored, in turns between other work. */
 export class TrafficKeeping {
-  private sites: ReadonlyMap<number, string> = new Map();
+  private sites: Sites = NO_SITES;
   private sums = this.anew();
   private readonly guarded = new GuardedTurn(GATHER_MS, (reason) => ({
     event: "traffic-not-summed",
@@ -38,7 +39,7 @@ export class TrafficKeeping {
     return this.guarded.take(
       async () => {
         const startedMs = performance.now();
-        this.sites = await sharedSites(this.client, nowUs() - SITES_US);
+        this.sites = sitesOf(await trafficSites(this.client, nowUs() - SITES_US));
         let isBehind = true;
         while (isBehind && performance.now() - startedMs < TURN_MS) {
           isBehind = await sumFlows(this.client, this.sums, this.keep, nowUs());
@@ -54,6 +55,9 @@ export class TrafficKeeping {
   }
 
   private anew(): TrafficSums {
-    return new TrafficSums((sender) => this.sites.get(sender) ?? null);
+    return new TrafficSums({
+      ofExporter: (sender) => this.sites.ofExporter(sender),
+      ofAddress: (address) => this.sites.ofAddress(address),
+    });
   }
 }

@@ -155,6 +155,29 @@ export async function readByMeter(
   return new Map(rows.map((r) => [r.meter, r]));
 }
 
+/** What counts everything once: one meter for each exporter that ever told of traffic. */
+export async function everywhere(db: Queryable): Promise<Meter[]> {
+  const way = WAYS.indexOf("once");
+  return (await trafficSources(db))
+    .filter((s) => s.way === way)
+    .map(({ sender, interface: iface }) => ({ sender, interface: iface, way, side: 0 }));
+}
+
+/** Sums of a dimension by whole hours that begin in these stretches, of everything counted once. */
+export async function everywhereByHour(
+  db: Queryable,
+  dimension: Dimension,
+  stretches: readonly { readonly fromUs: number; readonly toUs: number }[],
+  only: readonly string[] | null = null,
+): Promise<SumRow[]> {
+  const pieces = stretches.map((s) => ({
+    level: HOUR,
+    fromUs: Math.ceil(s.fromUs / HOUR.widthUs) * HOUR.widthUs,
+    toUs: Math.ceil(s.toUs / HOUR.widthUs) * HOUR.widthUs,
+  }));
+  return readSums(db, await everywhere(db), dimension, pieces, HOUR.widthUs, only);
+}
+
 /** In which hour since the epoch each of some values was first summed anywhere, of all that is kept. */
 export async function firstSummed(
   db: Queryable,

@@ -7,8 +7,11 @@ import {
   type HostTraffic,
   type MarkingChange,
   MarkingChanges,
+  NO_SITES,
+  type SitesKnown,
   type Stepped,
   StepSums,
+  sitesOf,
   WAYS,
 } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -34,8 +37,7 @@ export interface ScanAsked {
   readonly meters: readonly Meter[];
   /** In steps of this width, which is whole minutes. */
   readonly summed: Stepped;
-  /** Exporters that share a site, and which. */
-  readonly sites: ReadonlyMap<number, string>;
+  readonly sites: SitesKnown;
 }
 
 /** Sums of the flows of a window that a filter matches. */
@@ -55,7 +57,7 @@ export async function scanFlows(
   { meters, summed, sites }: ScanAsked,
 ): Promise<FlowScan> {
   const { flows, reachedUs } = await matchingFlows(db, scope);
-  const sums = new StepSums((sender) => sites.get(sender) ?? null, [summed], new Set(meters.map((m) => m.way)));
+  const sums = new StepSums(sitesOf(sites), [summed], new Set(meters.map((m) => m.way)));
   for (const { flow, lane } of flows) sums.add(flow, lane);
   const [rows] = sums.take();
   const window = { fromUs: scope.fromUs, toUs: scope.toUs };
@@ -108,7 +110,7 @@ export interface PairsScan {
 export async function scanPairs(db: Queryable, scope: Omit<SearchScope, "shape">): Promise<PairsScan> {
   const { flows, reachedUs } = await matchingFlows(db, scope);
   const once = WAYS.indexOf("once");
-  const sums = new StepSums(() => null, [{ widthUs: US_PER_SECOND, dimensions: ["pair"] }], new Set([once]));
+  const sums = new StepSums(NO_SITES, [{ widthUs: US_PER_SECOND, dimensions: ["pair"] }], new Set([once]));
   for (const { flow, lane } of flows) sums.add(flow, lane);
   const pairs = new Map<string, number>();
   for (const { step, values } of sums.take()[0]!) {

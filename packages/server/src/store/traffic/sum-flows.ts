@@ -1,5 +1,5 @@
 import { US_PER_HOUR } from "@halvik/core/base/time";
-import { type FlowSeen, TrafficSums } from "@halvik/core/traffic";
+import { type FlowSeen, type Sites, TrafficSums } from "@halvik/core/traffic";
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
 import { segmentTable } from "../segments.js";
 import { FLOW_COLUMNS, type FlowRow, flowSeen, laneOf } from "./flow-rows.js";
@@ -85,18 +85,6 @@ export async function sumFlows(client: Client, sums: TrafficSums, keep: KeepTraf
   return more;
 }
 
-/** Exporters that are at a site with others, with the site: a conversation there may be told of twice. */
-export async function sharedSites(db: Queryable, sinceUs: number): Promise<ReadonlyMap<number, string>> {
-  const { rows } = await db.query<{ id: number; site: string }>(
-    `with exporters as (
-       select distinct sender from traffic_source union select distinct sender from flow_interface where bucket >= $1),
-     at as (select s.id, s.site, count(*) over (partition by s.site) as exporters from sender s join exporters e on e.sender = s.id where s.site is not null)
-     select id, site from at where exporters > 1`,
-    [Math.floor(sinceUs / US_PER_HOUR)],
-  );
-  return new Map(rows.map((r) => [r.id, r.site]));
-}
-
 /** How many flows are stored and not summed yet, of each segment up to so many. */
 export async function flowsBehind(db: Queryable): Promise<number> {
   let flows = 0;
@@ -111,19 +99,14 @@ export async function flowsBehind(db: Queryable): Promise<number> {
 }
 
 /** Takes out of the sums what the flows of a segment had added, before it is dropped as if it had never been. */
-export async function takeOutFlows(
-  db: Queryable,
-  segment: string,
-  siteOf: (sender: number) => string | null,
-  nowUs: number,
-): Promise<void> {
+export async function takeOutFlows(db: Queryable, segment: string, sites: Sites, nowUs: number): Promise<void> {
   const { rows } = await db.query<{ last: string }>(
     "select last_id::text as last from traffic_position where segment = $1",
     [segment],
   );
   const last = rows[0]?.last;
   if (last === undefined) return;
-  const sums = new TrafficSums(siteOf);
+  const sums = new TrafficSums(sites);
   for (let after = "0"; ; ) {
     const read = await flowsAfter(db, segment, after, ROWS, last);
     for (const flow of read.flows) sums.add(flow);

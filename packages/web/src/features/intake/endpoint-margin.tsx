@@ -10,6 +10,7 @@ import { safeText } from "../../ui/safe-text";
 import { clockMs } from "../../ui/time";
 import { isLoopback, KIND_WORDS, State } from "./endpoint-words";
 import { hostFor, instructionsFor } from "./instructions";
+import { PacketFields } from "./packet-fields";
 import { SnmpUsers } from "./snmp-users";
 
 /** Datagrams or flows an exporter counted that never came. */
@@ -45,10 +46,21 @@ export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRem
         <Button onClick={() => void onChange({ enabled: !e.enabled })}>{e.enabled ? "Stop" : "Start"}</Button>
         {e.portSetting === null && <Button onClick={() => void onRemove()}>Delete</Button>}
       </div>
-      <Heading>Listens on</Heading>
-      <Change key={`${e.host} ${e.port}`} endpoint={e} onChange={onChange} />
+      {e.settings.packets ? (
+        <>
+          <Heading>Reads the packets of</Heading>
+          <ChangePackets key={JSON.stringify(e.settings.packets)} packets={e.settings.packets} onChange={onChange} />
+        </>
+      ) : (
+        <>
+          <Heading>Listens on</Heading>
+          <Change key={`${e.host} ${e.port}`} endpoint={e} onChange={onChange} />
+        </>
+      )}
       {e.kind === "snmp" && <SnmpUsers />}
-      <Heading small={isLoopback(e.host) ? "reachable from this machine only" : undefined}>Set up senders</Heading>
+      <Heading small={e.kind !== "packets" && isLoopback(e.host) ? "reachable from this machine only" : undefined}>
+        {e.kind === "packets" ? "Set it up" : "Set up senders"}
+      </Heading>
       {instructionsFor(e, hostFor(e), fingerprint).map((i) => (
         <div key={i.family} className="mb-1.5 text-ui">
           <span className="flex justify-between text-quiet">
@@ -158,6 +170,32 @@ function Change({ endpoint: e, onChange }: { endpoint: EndpointJson; onChange: E
           )}
         </Field>
       )}
+      <Button type="submit">Save</Button>
+    </form>
+  );
+}
+
+/** Which packets are read; the endpoint begins anew with them. */
+function ChangePackets({
+  packets,
+  onChange,
+}: {
+  packets: NonNullable<EndpointSettings["packets"]>;
+  onChange: EndpointMarginProps["onChange"];
+}) {
+  const { control, register, handleSubmit, formState } = useForm({ defaultValues: packets });
+  return (
+    <form
+      onSubmit={handleSubmit(async (changed) => {
+        await onChange({ settings: { packets: { ...packets, ...changed } } });
+      })}
+    >
+      <div className="grid grid-cols-[1fr_1fr] gap-2">
+        <PacketFields control={control} register={register} errors={formState.errors} />
+        <Field label="Told as" hint="address of the sender">
+          {(id) => <Input id={id} className="font-mono" {...register("as")} />}
+        </Field>
+      </div>
       <Button type="submit">Save</Button>
     </form>
   );

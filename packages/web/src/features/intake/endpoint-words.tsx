@@ -10,11 +10,15 @@ export const KIND_WORDS: Readonly<Record<EndpointJson["kind"], string>> = {
   snmp: "SNMP, UDP",
   flow: "flows, UDP",
   https: "HTTPS",
+  packets: "packets",
 };
+
+/** Where it hears: address and port, or the interface whose packets are read. */
+export const placeOf = (e: EndpointJson): string => e.settings.packets?.interface ?? `${e.host}:${e.port}`;
 
 /** What has come by it since the collector started. */
 export const receivedBy = ({ counters }: EndpointJson): number =>
-  (counters.datagrams ?? 0) + (counters.messages ?? 0) + (counters.records ?? 0);
+  (counters.datagrams ?? 0) + (counters["flow datagrams"] ?? 0) + (counters.messages ?? 0) + (counters.records ?? 0);
 
 /** What an endpoint does now, in words. */
 export function State({ endpoint: e }: { endpoint: EndpointJson }) {
@@ -27,5 +31,5 @@ export function State({ endpoint: e }: { endpoint: EndpointJson }) {
     ? "receiving"
     : connections > 0
       ? `${connections} connected, no message yet`
-      : "listening, no message yet";
+      : `listening, no ${e.kind === "packets" ? "packet" : "message"} yet`;
 }

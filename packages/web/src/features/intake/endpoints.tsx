@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { AddEndpoint } from "./add-endpoint";
-import { isLoopback, KIND_WORDS, State } from "./endpoint-words";
+import { isLoopback, KIND_WORDS, placeOf, State } from "./endpoint-words";
 
 /** Counters that say something did not become a record. */
 const isLoss = (name: string): boolean => /^(lost|cut|closed|refused|could not|failed)/.test(name);
@@ -20,7 +20,7 @@ interface EndpointsProps {
 /** Each way in: what it listens to, its state in words, and its counters. */
 export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: EndpointsProps) {
   const [adding, setAdding] = useState(false);
-  const onlyHere = list.endpoints.filter((e) => e.enabled && isLoopback(e.host));
+  const onlyHere = list.endpoints.filter((e) => e.enabled && e.kind !== "packets" && isLoopback(e.host));
   return (
     <>
       <Heading
@@ -49,9 +49,7 @@ export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: Endpoin
             {e.name}
           </span>
           <span className="text-quiet max-wide:hidden">{KIND_WORDS[e.kind]}</span>
-          <span className="font-mono text-code text-quiet">
-            {e.host}:{e.port}
-          </span>
+          <span className="font-mono text-code text-quiet">{placeOf(e)}</span>
           <span className="min-w-0 max-wide:order-last max-wide:col-span-3">
             <State endpoint={e} /> <Counters counters={e.counters} />
             {e.detail !== "" && <span className="block text-ochre">{e.detail}</span>}

@@ -61,6 +61,21 @@ export function instructionsFor(e: EndpointJson, host: string, fingerprint: stri
           text: `collector ${host} port ${e.port}\nsampling rate 1 in 400, polling 30 s`,
         },
       ];
+    case "packets":
+      return [
+        {
+          family: "The right to capture",
+          text: "apt-get install tcpdump\nHALVIK_COLLECTOR_CAPTURES=true bin/start (as root)",
+        },
+        {
+          family: "Halvik not started as root: once, as root",
+          text: "setcap cap_net_raw,cap_net_admin=eip /usr/bin/tcpdump",
+        },
+        {
+          family: "Packets of another machine",
+          text: "bin/halvik sniff --interface IF --token-file FILE --to ADDRESS",
+        },
+      ];
     case "https":
       return [
         { family: "A token first", text: "bin/halvik token create NAME --intake" },

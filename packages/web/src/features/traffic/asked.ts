@@ -1,5 +1,6 @@
 import type { TrafficPlaces } from "@halvik/contract/traffic";
 import { PRIVATE_BLOCKS } from "@halvik/core/base/net";
+import { OWN_NETWORKS } from "@halvik/core/model/senders";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import type { TrafficAsked } from "../../data/api";
 
@@ -24,13 +25,11 @@ export const AMONG = [
 ] as const;
 export type Among = (typeof AMONG)[number]["value"];
 
-/** The list that says which networks are ours. */
-export const OWN_LIST = "own networks";
 /** Where there is no such list: addresses for private use (RFC 1918, RFC 4193). */
 
 /** @param hasOwnList whether somebody said which networks are ours */
 function amongFilter(among: Among, hasOwnList: boolean): string | null {
-  const ours = (end: string) => (hasOwnList ? `${end} in list "${OWN_LIST}"` : `${end} within ${PRIVATE_BLOCKS}`);
+  const ours = (end: string) => (hasOwnList ? `${end} in list "${OWN_NETWORKS}"` : `${end} within ${PRIVATE_BLOCKS}`);
   switch (among) {
     case "local":
       return `${ours("src")} and ${ours("dst")}`;
@@ -65,6 +64,7 @@ export const BY = [
   { value: "dscp", label: "marking" },
   { value: "packet size", label: "packet size" },
   { value: "ip version", label: "version of IP" },
+  { value: "site pair", label: "sites" },
   { value: "total", label: "nothing" },
 ] as const;
 export const MEASURES = [

@@ -24,6 +24,7 @@ export const TITLES: Readonly<Record<TrafficLists["lists"][number]["dimension"],
   "packet size": "Size of packets",
   "as pair": "Between which AS",
   "ip version": "Version of IP",
+  "site pair": "Between which sites",
 };
 
 interface ListProps {

@@ -1,4 +1,5 @@
 import type { TrafficAnswer } from "@halvik/contract/traffic";
+import { OWN_NETWORKS } from "@halvik/core/model/senders";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -22,7 +23,6 @@ import {
   bothOf,
   MEASURES,
   narrowedBy,
-  OWN_LIST,
   placeOf,
   placeOptions,
   readSentence,
@@ -51,10 +51,11 @@ const LISTED = [
   "packet size",
   "tcp flags",
   "ip version",
+  "site pair",
   "as pair",
 ] as const;
 /** Lists of which there may be nothing, and then nothing is said. */
-const RARE: readonly string[] = ["tcp flags", "as pair"];
+const RARE: readonly string[] = ["tcp flags", "site pair", "as pair"];
 /** What `all` of the address says beside a dimension. */
 const VIEWS = ["unnamed", "markings"] as const;
 const BRIEF = 5;
@@ -75,7 +76,7 @@ export function TrafficPage() {
   const portrait = params.get("portrait");
   usePageKeys({ Escape: () => portrait !== null && change({ portrait: null }) });
   const directory = useDirectory();
-  const hasOwnList = directory?.lists.names().includes(OWN_LIST) ?? false;
+  const hasOwnList = directory?.lists.names().includes(OWN_NETWORKS) ?? false;
   const narrowed = narrowedBy(sentence, hasOwnList);
   const { scale: _scale, among: _among, words: _words, by, ...scope } = sentence;
   const asked = { ...scope, filter: narrowed, zone };

@@ -8,7 +8,7 @@ export interface EndpointCounters {
 
 export interface EndpointStatus {
   readonly name: string;
-  readonly transport: "udp" | "tcp" | "tls" | "https";
+  readonly transport: "udp" | "tcp" | "tls" | "https" | "capture";
   readonly address: string;
   readonly port: number;
   readonly state: "listening" | "failed" | "stopped";

@@ -126,7 +126,9 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
       handle: async ({ body, actor }) => {
         const host = readHost(body.host);
         await inAct(models, actor.name, async (act) => {
-          await conflicts(() => addEndpoint(act.db, { ...body, host, settings: body.settings ?? {} }));
+          await conflicts(() =>
+            addEndpoint(act.db, { ...body, host, port: body.port ?? 0, settings: body.settings ?? {} }),
+          );
           await act.audit("endpoint added", { name: body.name, kind: body.kind, port: body.port });
         });
         return list("act");

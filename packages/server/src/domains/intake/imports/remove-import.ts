@@ -1,11 +1,12 @@
+import { sitesOf } from "@halvik/core/traffic";
 import { nowUs } from "../../../kernel/clock.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
-import { takeFromFlowRollups } from "../../../store/flow-rollups.js";
 import { rowsAfter } from "../../../store/record-rows.js";
 import { RollupSums } from "../../../store/rollups.js";
 import { dropSegment } from "../../../store/segment-life.js";
 import { segmentsOfJob } from "../../../store/segments.js";
-import { sharedSites, takeOutFlows } from "../../../store/traffic/sum-flows.js";
+import { takeOutFlows } from "../../../store/traffic/sum-flows.js";
+import { trafficSites } from "../../../store/traffic/traffic-sites.js";
 import { DEAD_AFTER_US, endJob, forgetImportedFile, stateOfJob } from "./repository.js";
 
 const READ_AT_ONCE = 10_000;
@@ -20,12 +21,12 @@ export async function removeImport(db: Queryable, job: number): Promise<number> 
   if (known === null) throw new Error(`there is no import ${job}; “halvik import list” shows which there are`);
   if (["running", "waiting", "cancelling"].includes(known.state) && nowUs() - known.updatedUs < DEAD_AFTER_US)
     throw new Error(`import ${job} still runs: cancel it on Intake first, or wait for its end`);
-  const sites = await sharedSites(db, 0);
+  const sites = sitesOf(await trafficSites(db, 0));
   let removed = 0;
   for (const { name, rows } of await segmentsOfJob(db, job)) {
     await dropSegment(db, name, nowUs(), async () => {
       await takeFromSums(db, name);
-      await takeOutFlows(db, name, (sender) => sites.get(sender) ?? null, nowUs());
+      await takeOutFlows(db, name, sites, nowUs());
     });
     removed += rows;
   }
@@ -46,7 +47,6 @@ async function takeFromSums(db: Queryable, segment: string): Promise<void> {
     const sums = new RollupSums();
     for (const record of records) sums.add(record);
     await sums.takeOut(db);
-    await takeFromFlowRollups(db, records);
     after = last.id;
   }
 }

@@ -240,7 +240,6 @@ export class BatchStore {
     countArrivals(decoded.arrivals, decoded, this.registry);
     this.counters["sent again"] += batchSize - decoded.arrivals.length;
     this.samples.take(this.decoders.undecodable);
-    this.notices.full(this.connected!.writer.takeFull());
   }
 
   /**

@@ -49,21 +49,6 @@ export class OwnNotices {
     this.overCap.set(peer, (this.overCap.get(peer) ?? 0) + 1);
   }
 
-  /** Sums of traffic that have reached their most. */
-  full(sums: number): void {
-    const now = nowUs();
-    if (sums === 0 || now - (this.lastTold.get("full sums") ?? 0) < REPEAT_OBSERVATION_US) return;
-    this.lastTold.set("full sums", now);
-    this.observe({
-      event: "rollup-full",
-      severity: 4,
-      outcome: "failure",
-      subject: this.collectorName,
-      text: `${sums} sums of traffic have reached 2^63 − 1 octets or packets and say “at least” from now on: some exporter's counters cannot be true.`,
-      data: [["count", String(sums)]],
-    });
-  }
-
   /** Makes observations of what was counted since, each kind at its pace. */
   tellDue(): void {
     for (const { endpoint, reason, count } of this.losses.values()) {
