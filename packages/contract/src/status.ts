@@ -90,6 +90,40 @@ export const Intake = z.object({
 });
 export type Intake = z.infer<typeof Intake>;
 
+/** Streams of flows: one exporter, protocol and observation domain each. */
+export const FlowStreams = z.object({
+  streams: z.array(
+    z.object({
+      exporter: z.string(),
+      /** The sender's name; empty: it is none. */
+      sender: z.string(),
+      protocol: z.string(),
+      domain: z.number(),
+      /** One in so many packets was looked at, as the stream says for all of it. */
+      sampling: z.number(),
+      /** How many it has named. */
+      interfaces: z.int(),
+      applications: z.int(),
+      templates: z.array(
+        z.object({
+          id: z.int(),
+          /** It tells of the exporter itself, not of flows. */
+          options: z.boolean(),
+          /** Octets null: each value says its own length. */
+          fields: z.array(z.object({ name: z.string(), octets: z.int().nullable() })),
+          learnt: TimeText.nullable(),
+          told: TimeText.nullable(),
+          used: TimeText.nullable(),
+          records: z.number(),
+        }),
+      ),
+      /** Data that cannot be read before its template comes. */
+      waiting: z.array(z.object({ template: z.int(), sets: z.int(), octets: z.number(), since: TimeText })),
+    }),
+  ),
+});
+export type FlowStreams = z.infer<typeof FlowStreams>;
+
 /** What could not be stored or read back, and waits for a person to decide. */
 export const QuarantineList = z.object({
   files: z.array(

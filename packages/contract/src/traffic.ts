@@ -51,6 +51,8 @@ const Asked = z.object({
   exporters: z.int(),
   /** Exporters that have told nothing since before the window, and did in the week before it. */
   silent: z.array(z.string()),
+  /** Exporters whose data waits for its template now, and cannot be counted before it comes. */
+  waiting: z.array(z.string()),
   /** Steps of the sums it was made from, in seconds; 0: it was made from the flows themselves. */
   sums: z.int(),
   /** Stored flows that are not in the sums yet. */

@@ -140,6 +140,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
         ...pipeline.counters,
         ...decoders.counters,
         gaps: decoders.flows.gaps().slice(0, MAX_GAPS),
+        waiting: decoders.flows.waiting().slice(0, MAX_GAPS),
         "held sets given up": decoders.flows.givenUp,
         spoolBytes: pipeline.spoolBytes,
         quarantineBytes: quarantine.bytes,

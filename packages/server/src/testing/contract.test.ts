@@ -279,6 +279,7 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   const { body } = await ask("post", "/endpoints", "/endpoints", { name: "second", kind: "syslog-udp", port: 5999 });
   const id = body.endpoints.find((e: { name: string }) => e.name === "second").id;
   await ask("get", "/endpoints");
+  await ask("get", "/flow-streams");
   await ask("patch", "/endpoints/{id}", `/endpoints/${id}`, { enabled: false });
   await ask("delete", "/endpoints/{id}", `/endpoints/${id}`);
   await ask("post", "/snmp-users", "/snmp-users", {

@@ -19,6 +19,7 @@ import { flowSet, ipfixMessage, templateBody } from "../../../core/src/testing/f
 import { LIVE_STORY_EVERY_MINUTES } from "../cli/simulate.js";
 import { saveSnmpUser } from "../domains/intake/endpoints/repository.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
+import { flowsWaiting } from "../domains/intake/streams/repository.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 import { fingerprintOf, tlsIdentity } from "../kernel/tls/tls-identity.js";
@@ -332,10 +333,18 @@ describe("flows over UDP", () => {
     ])
       expect({ filter, n: (await search(filter)).length }).toEqual({ filter, n: 2 });
     expect(await search("kind is flow and text has 443")).toEqual([]);
+    // what waits for a template that never comes is said of its stream
+    await send(port, ipfixMessage({ exportSeconds: seconds, sequence: 0, domain: 77 }, data(443)));
+    const waits = await eventually(
+      "what waits",
+      () => flowsWaiting(db),
+      (w) => w.length === 1,
+    );
+    expect(waits[0]).toMatchObject({ stream: expect.stringMatching(/ IPFIX 77$/), sets: 1 });
     await eventually(
       "the template is kept",
       () => db.query("select key from flow_domain"),
-      (r) => r.rows.length === 1,
+      (r) => r.rows.length >= 1,
     );
   });
   test("after a kill -9 the template is still known", async () => {

@@ -33,7 +33,7 @@ import type {
 } from "@halvik/contract/records";
 import type { BlindMap, RehearsalStep, RuleDetail, RuleList } from "@halvik/contract/rules";
 import type { SenderList } from "@halvik/contract/senders";
-import type { Intake, QuarantineList, Session, Summary } from "@halvik/contract/status";
+import type { FlowStreams, Intake, QuarantineList, Session, Summary } from "@halvik/contract/status";
 import type {
   AnswersAnswer,
   MarkingsAnswer,
@@ -141,6 +141,11 @@ export const intakeQuery = queryOptions({
   queryKey: ["intake"],
   queryFn: ({ signal }) => request<Intake>("GET", "/intake", undefined, signal),
   refetchInterval: 2_000,
+});
+export const flowStreamsQuery = queryOptions({
+  queryKey: ["flow-streams"],
+  queryFn: ({ signal }) => request<FlowStreams>("GET", "/flow-streams", undefined, signal),
+  refetchInterval: 10_000,
 });
 export const endpointsQuery = queryOptions({
   queryKey: ["endpoints"],

@@ -1,5 +1,5 @@
 import { ByteReader, DecodeError, type DecodeProblem } from "../../base/bytes/index.js";
-import { US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "../../base/time/index.js";
+import { type EpochUs, US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "../../base/time/index.js";
 import type { ExportClock } from "./data-record.js";
 import { ExporterDomain, restoreDomain, type SavedDomain, saveDomain } from "./exporter.js";
 import type { FlowRecord, InterfaceMeasure } from "./flow-record.js";
@@ -28,7 +28,9 @@ export interface FlowDatagram {
   readonly agent: string | null;
 }
 
-type DomainCounts = Pick<ExporterDomain, "expected" | "missed" | "outOfOrder">;
+type DomainCounts = Pick<ExporterDomain, "expected" | "missed" | "outOfOrder"> & {
+  readonly uses: ReturnType<ExporterDomain["uses"]["all"]>;
+};
 
 interface HeldSet {
   readonly key: string;
@@ -43,6 +45,17 @@ const MAX_HELD_SETS = 20_000;
 const MAX_HELD_BYTES = 16 * 1024 * 1024;
 const MAX_HELD_US = 30 * US_PER_MINUTE;
 const MAX_DOMAINS = 4_096;
+
+/** Data sets of one stream that cannot be read before their template comes. */
+export interface FlowWaiting {
+  /** Exporter, protocol and observation domain. */
+  readonly stream: string;
+  readonly template: number;
+  readonly sets: number;
+  readonly octets: number;
+  /** When the first of them came. */
+  readonly sinceUs: EpochUs;
+}
 
 /** Decodes flow datagrams of many exporters; keeps what each has said about its data. Bounded whatever arrives. */
 export class FlowDecoder {
@@ -71,7 +84,10 @@ export class FlowDecoder {
     this.held = this.before.held;
     this.heldBytes = this.before.heldBytes;
     this.givenUp = this.before.givenUp;
-    for (const [domain, counts] of this.before.counts) Object.assign(domain, counts);
+    for (const [domain, { uses, ...counts }] of this.before.counts) {
+      Object.assign(domain, counts);
+      domain.uses.reset(uses);
+    }
     this.before = null;
   }
 
@@ -164,6 +180,8 @@ export class FlowDecoder {
     // the datagram's memory is the reader's: what is kept is copied
     for (const { id: set, body } of sets.unknown)
       this.hold({ key, id: set, body: new Uint8Array(body), clock, receivedUs });
+    const { uses } = this.domains.get(key)!;
+    uses.note(receivedUs, sets.learnt, sets.read);
     const released = sets.learnt.length === 0 ? [] : this.release(key, sets.learnt);
     this.expire(receivedUs);
     return {
@@ -222,7 +240,7 @@ export class FlowDecoder {
     }
     const { expected, missed, outOfOrder } = domain;
     if (this.before && !this.before.counts.has(domain))
-      this.before.counts.set(domain, { expected, missed, outOfOrder });
+      this.before.counts.set(domain, { expected, missed, outOfOrder, uses: domain.uses.all() });
     return domain;
   }
 
@@ -246,13 +264,34 @@ export class FlowDecoder {
       .map(([exporter, d]) => ({ exporter, missed: d.missed, outOfOrder: d.outOfOrder }));
   }
 
-  /** Domains whose templates or options changed since the last call, to be kept. */
-  takeChanged(): { readonly key: string; readonly saved: SavedDomain }[] {
+  /** What is held for templates that have not come, the most first. */
+  waiting(): FlowWaiting[] {
+    const byTemplate = new Map<string, { -readonly [K in keyof FlowWaiting]: FlowWaiting[K] }>();
+    for (const { key, id, body, receivedUs } of this.held) {
+      const known = byTemplate.get(`${key} ${id}`);
+      if (known === undefined)
+        byTemplate.set(`${key} ${id}`, {
+          stream: key,
+          template: id,
+          sets: 1,
+          octets: body.length,
+          sinceUs: receivedUs,
+        });
+      else {
+        known.sets++;
+        known.octets += body.length;
+      }
+    }
+    return [...byTemplate.values()].sort((a, b) => b.octets - a.octets);
+  }
+
+  /** Domains whose templates or options changed since the last call, to be kept; those of which templates were used, every minute. */
+  takeChanged(nowUs: EpochUs): { readonly key: string; readonly saved: SavedDomain }[] {
     const out: { key: string; saved: SavedDomain }[] = [];
     for (const [key, d] of this.domains) {
-      if (!d.changed) continue;
+      if (!d.changed && !d.uses.isDue(nowUs)) continue;
       d.changed = false;
-      out.push({ key, saved: saveDomain(d) });
+      out.push({ key, saved: saveDomain(d, nowUs) });
     }
     return out;
   }
@@ -260,6 +299,16 @@ export class FlowDecoder {
   restore(key: string, saved: SavedDomain): void {
     this.domains.set(key, restoreDomain(saved));
   }
+}
+
+/** What the key of a stream says: exporter (of sFlow its agent too), protocol, observation domain. */
+export function readStream(key: string): {
+  readonly exporter: string;
+  readonly protocol: string;
+  readonly domain: number;
+} {
+  const [exporter, ...rest] = key.split(" ");
+  return { exporter: exporter!, protocol: rest.slice(-3, -1).join(" "), domain: Number(rest[rest.length - 1]) };
 }
 
 const keyOf = (exporter: string, protocol: FlowProtocol, domain: number): string => `${exporter} ${protocol} ${domain}`;

@@ -1,6 +1,8 @@
+import type { EpochUs } from "../../base/time/index.js";
 import { MAX_SAMPLING_RATE, type Sampling } from "./data-record.js";
 import type { Template, TemplateField } from "./template.js";
 import { makeTemplate } from "./template.js";
+import { type TemplateUse, TemplateUses } from "./template-use.js";
 
 /** Templates kept for one exporter and domain; a further one pushes out the one unused longest. */
 const MAX_TEMPLATES = 1_024;
@@ -27,17 +29,20 @@ export class ExporterDomain {
   outOfOrder = 0;
   /** Templates or options changed since the last snapshot. */
   changed = false;
+  readonly uses = new TemplateUses();
 
   learn(template: Template): void {
     const known = this.templates.get(template.id);
     if (known && sameFields(known, template)) return;
     this.templates.delete(template.id);
-    if (this.templates.size >= MAX_TEMPLATES) this.templates.delete(this.templates.keys().next().value!);
+    this.uses.forget(template.id);
+    if (this.templates.size >= MAX_TEMPLATES) this.withdraw(this.templates.keys().next().value!);
     this.templates.set(template.id, template);
     this.changed = true;
   }
 
   withdraw(id: number): void {
+    this.uses.forget(id);
     if (this.templates.delete(id)) this.changed = true;
   }
 
@@ -112,9 +117,12 @@ export interface SavedDomain {
   readonly applications: readonly (readonly [string, string])[];
   readonly interfaces: readonly (readonly [number, string])[];
   readonly systemInitUs: number | null;
+  /** Missing in what was kept before there was such a thing. */
+  readonly uses?: readonly (readonly [id: number, TemplateUse])[];
 }
 
-export const saveDomain = (d: ExporterDomain): SavedDomain => ({
+export const saveDomain = (d: ExporterDomain, nowUs: EpochUs): SavedDomain => ({
+  uses: d.uses.save(nowUs),
   templates: [...d.templates.values()].map(({ id, scopes, fields }) => ({ id, scopes, fields })),
   sampling: { rate: d.sampling.rate, bySampler: [...d.sampling.bySampler] },
   applications: [...d.applications],
@@ -124,6 +132,7 @@ export const saveDomain = (d: ExporterDomain): SavedDomain => ({
 
 export function restoreDomain(saved: SavedDomain): ExporterDomain {
   const d = new ExporterDomain();
+  d.uses.reset(saved.uses ?? []);
   for (const t of saved.templates) d.templates.set(t.id, makeTemplate(t.id, t.fields, t.scopes, 0));
   // what an earlier version learnt had no bound, and a sampler's rate went for all
   const isSamplers = saved.sampling.bySampler.some(([, rate]) => rate === saved.sampling.rate);

@@ -3,7 +3,7 @@ import { DecodeError } from "../../base/bytes/index.js";
 import { bytes } from "../../testing/bytes.js";
 import { flowSet, ipfixMessage, templateBody, v9Message } from "../../testing/flow-bytes.js";
 import { emptyFlow } from "./flow-record.js";
-import { FlowDecoder } from "./index.js";
+import { FlowDecoder, readStream } from "./index.js";
 import { readSampledHeader } from "./sampled-header.js";
 
 const S = 1_000_000;
@@ -146,12 +146,37 @@ describe("IPFIX (RFC 7011)", () => {
     expect(d.gaps()).toEqual([]);
   });
 
+  test("of each template: when it came, how often it was read by; what waits for one", () => {
+    const d = new FlowDecoder();
+    const at = (us: number, ...sets: Uint8Array[]) => d.decode(ipfixMessage(head(0), ...sets), "10.0.0.1", us);
+    at(1_000, flowSet(256, APPENDIX_A3));
+    at(2_000, flowSet(256, APPENDIX_A3));
+    expect(d.waiting()).toEqual([
+      { stream: "10.0.0.1 IPFIX 1", template: 256, sets: 2, octets: 2 * APPENDIX_A3.length, sinceUs: 1_000 },
+    ]);
+    at(3_000, flowSet(2, APPENDIX_A2));
+    expect(d.waiting()).toEqual([]);
+    at(4_000, flowSet(2, APPENDIX_A2), flowSet(256, APPENDIX_A3));
+    const use = () => new Map(d.takeChanged(61_000_000)[0]?.saved.uses).get(256);
+    expect(use()).toEqual({ learntUs: 3_000, toldUs: 4_000, usedUs: 4_000, records: 3 });
+    // uses alone are kept every minute
+    at(61_000_000, flowSet(256, APPENDIX_A3));
+    expect(d.takeChanged(61_000_001)).toEqual([]);
+    expect(d.takeChanged(121_000_001)).toHaveLength(1);
+    expect(readStream("10.0.0.1 IPFIX 1")).toEqual({ exporter: "10.0.0.1", protocol: "IPFIX", domain: 1 });
+    expect(readStream("10.0.0.1 192.0.2.7 sFlow v5 2")).toMatchObject({
+      exporter: "10.0.0.1",
+      protocol: "sFlow v5",
+      domain: 2,
+    });
+  });
+
   test("templates outlive a restart", () => {
     const d = new FlowDecoder();
     decodeOne(ipfixMessage(head(0), flowSet(2, APPENDIX_A2)), d);
     const later = new FlowDecoder();
-    for (const { key, saved } of d.takeChanged()) later.restore(key, JSON.parse(JSON.stringify(saved)));
-    expect(d.takeChanged()).toEqual([]);
+    for (const { key, saved } of d.takeChanged(0)) later.restore(key, JSON.parse(JSON.stringify(saved)));
+    expect(d.takeChanged(0)).toEqual([]);
     expect(decodeOne(ipfixMessage(head(0), flowSet(256, APPENDIX_A3)), later).records).toHaveLength(3);
   });
 

@@ -1,3 +1,12 @@
-export { type FlowDatagram, FlowDecoder, type FlowProtocol, flowProtocol } from "./decode-flow.js";
+export {
+  type FlowDatagram,
+  FlowDecoder,
+  type FlowProtocol,
+  type FlowWaiting,
+  flowProtocol,
+  readStream,
+} from "./decode-flow.js";
+export { elementName } from "./element-names.js";
 export type { SavedDomain } from "./exporter.js";
 export { emptyFlow, type FlowRecord, type InterfaceMeasure } from "./flow-record.js";
+export { VARIABLE } from "./template.js";

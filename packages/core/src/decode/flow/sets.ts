@@ -18,10 +18,19 @@ export interface SetsResult {
   readonly unknown: { readonly id: number; readonly body: Uint8Array }[];
   /** Templates that came or changed. */
   readonly learnt: number[];
+  /** Records read by each template. */
+  readonly read: Map<number, number>;
   readonly problems: DecodeProblem[];
 }
 
-export const noResult = (): SetsResult => ({ records: [], dataRecords: 0, unknown: [], learnt: [], problems: [] });
+export const noResult = (): SetsResult => ({
+  records: [],
+  dataRecords: 0,
+  unknown: [],
+  learnt: [],
+  read: new Map(),
+  problems: [],
+});
 
 /**
  * Walks the sets of a v9 or IPFIX message by their lengths; the header's count is not to be relied on. Options hold for the whole message
@@ -146,6 +155,7 @@ export function readDataSet(
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   const reader = new FlowReader(bytes, view, clock, domain.sampling, domain.applications);
   let at = 0;
+  const before = out.dataRecords;
   while (bytes.length - at >= template.least) {
     if (template.scopes > 0) {
       const end = readOptions(bytes, view, template, at, domain);
@@ -159,6 +169,7 @@ export function readDataSet(
     }
     out.dataRecords++;
   }
+  out.read.set(template.id, (out.read.get(template.id) ?? 0) + out.dataRecords - before);
   // without fields of their own length, what is left is padding of up to 3 octets or of one field
   if (!template.fixed && bytes.length - at > 3)
     out.problems.push({

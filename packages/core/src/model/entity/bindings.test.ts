@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { compileFilter, parseFilter } from "../../query/filter/index.js";
 import { testRecord } from "../../testing/record.js";
 import { SenderDirectory } from "../senders/index.js";
-import { type Binding, bindingsOf, MAY_BIND, OwnNames } from "./index.js";
+import { type Binding, bindingsOf, FLOW_MAY_BIND, MAY_BIND, OwnNames } from "./index.js";
 
 const ours = new OwnNames(["orvane.example", "ORVANE"]);
 const said = (all: readonly Binding[]) =>
@@ -77,6 +77,31 @@ test.each<[name: string, parts: Parameters<typeof testRecord>[0], want: readonly
   ["a name no database takes", { users: ["a\0b"], src: "10.20.2.14", outcome: "success" }, []],
 ])("%s", (_, parts, want) => {
   expect(said(bindingsOf(testRecord({ category: "logon", ...parts }), "vpn-1", ours))).toEqual(want);
+});
+
+test.each<[name: string, parts: Parameters<typeof testRecord>[0], want: readonly string[]]>([
+  [
+    "a row of the neighbour table in a notification (RFC 4293)",
+    { kind: "snmp", data: [["1.3.6.1.2.1.4.22.1.2.7.10.20.2.77", "0x02005e10004d"]] },
+    [`${PAIR} by neighbour`],
+  ],
+  ["one whose index is none", { kind: "snmp", data: [["1.3.6.1.2.1.4.22.1.2.7.10.20", "0x02005e10004d"]] }, []],
+  [
+    "a flow with the sender's hardware",
+    { kind: "flow", src: "10.20.2.77", data: [["sourceMacAddress", "02:00:5e:10:00:4d"]] },
+    [`${PAIR} by flow`],
+  ],
+  [
+    "not of who is behind a router for certain",
+    { kind: "flow", src: "198.51.100.7", data: [["sourceMacAddress", "02:00:5e:10:00:4d"]] },
+    [],
+  ],
+  ["nor what is nobody's", { kind: "flow", src: "10.20.2.77", data: [["sourceMacAddress", "00:00:00:00:00:00"]] }, []],
+])("%s", (_, parts, want) => {
+  const record = testRecord(parts);
+  expect(said(bindingsOf(record, "rt-1", ours))).toEqual(want);
+  const may = parseFilter(record.kind === "flow" ? FLOW_MAY_BIND : MAY_BIND, { zone: "UTC" });
+  expect(may.ok && compileFilter(may.filter, { directory: new SenderDirectory([]), nowUs: 0 })(record)).toBe(true);
 });
 
 test("the filter lets everything through that binds anything, and hostile text costs time in proportion to its length", () => {

@@ -9,7 +9,7 @@ export const BOUND_THINGS = ["address", "host", "mac", "user", "port"] as const;
 export type BoundThing = (typeof BOUND_THINGS)[number];
 
 /** How a record says so. The order is stored: it only grows. */
-export const BINDING_REASONS = ["logon", "lease", "neighbour", "wireless", "answer"] as const;
+export const BINDING_REASONS = ["logon", "lease", "neighbour", "wireless", "answer", "flow"] as const;
 export type BindingReason = (typeof BINDING_REASONS)[number];
 
 /** What is not said for longer than this is said anew: the address of a guest of last year is not the same guest's. */
@@ -27,7 +27,11 @@ export interface Binding {
 /** Daemons whose messages bind addresses to machines. */
 const APPS = ["dhcpd", "dnsmasq-dhcp", "dnsmasq", "kea-dhcp4", "arpwatch", "hostapd"] as const;
 /** Records that may bind something, in the words of the filter language: of all others `bindingsOf` is nothing. */
-export const MAY_BIND = `(category is logon and outcome is success) or app is ${APPS.join(", ")} or (app is kernel and text has "arp: ") or (kind is packet and app is dns, neighbour)`;
+export const MAY_BIND = `(category is logon and outcome is success) or app is ${APPS.join(", ")} or (app is kernel and text has "arp: ") or (kind is packet and app is dns, neighbour) or kind is snmp`;
+/** The same of flows, which are many. */
+export const FLOW_MAY_BIND = `data "sourceMacAddress" present`;
+/** A machine has a few addresses; what sends from more is a router, whose own address on the wire says nothing of whom it forwards. */
+export const MOST_ADDRESSES_OF_A_MAC = 4;
 
 /** The longest name that is kept. */
 const MOST_VALUE = 255;
@@ -96,9 +100,18 @@ export function bindingsOf(r: HalvikRecord, senderName: string, ours: OwnNames):
       bind("logon", ["address", remote], ["host", ours.canonical("host", station)]);
     return out;
   }
-  if (r.kind === "packet") {
-    bindPacket(r, ours, bind);
-    return out;
+  switch (r.kind) {
+    case "packet":
+      bindPacket(r, ours, bind);
+      return out;
+    case "snmp":
+      bindNeighbourTable(r, bind);
+      return out;
+    case "flow":
+      // the networks of others are behind routers
+      if (r.src !== null && isPrivate(r.src))
+        bind("flow", ["address", r.src], ["mac", macOf(dataValues(r, "sourceMacAddress")[0] ?? "")]);
+      return out;
   }
   const text = r.text;
   const find = (all: typeof LEASES | typeof NEIGHBOURS, reason: BindingReason): void => {
@@ -148,6 +161,24 @@ function bindPacket(r: HalvikRecord, ours: OwnNames, bind: Bind): void {
     for (const address of r.otherAddresses.filter((a) => isOfOurs(name, a, ours)))
       bind("answer", ["address", address], ["host", ours.canonical("host", name)]);
   else if (r.app === "neighbour") bind("neighbour", ["address", r.src], ["mac", dataValues(r, "mac")[0] ?? null]);
+}
+
+/** ipNetToMediaPhysAddress (RFC 4293) in a notification: its index is an interface and an IPv4 address, its value the machine's. */
+const NEIGHBOUR_COLUMN = "1.3.6.1.2.1.4.22.1.2.";
+
+function bindNeighbourTable(r: HalvikRecord, bind: Bind): void {
+  for (const [oid, value] of r.data) {
+    if (!oid.startsWith(NEIGHBOUR_COLUMN)) continue;
+    const address = canonicalAddress(oid.slice(NEIGHBOUR_COLUMN.length).split(".").slice(1).join("."));
+    bind("neighbour", ["address", address], ["mac", macOf(value)]);
+  }
+}
+
+/** Six octets as people write them; null: they are none, or nobody's. */
+function macOf(text: string): string | null {
+  const digits = fold(text).replace(/^0x/, "").replaceAll(":", "");
+  if (!/^[\da-f]{12}$/.test(digits) || /^(0{12}|f{12})$/.test(digits)) return null;
+  return digits.replace(/..(?=.)/g, "$&:");
 }
 
 /** What can stand in an index, and says something. */

@@ -6,7 +6,9 @@ export {
   BOUND_THINGS,
   type BoundThing,
   bindingsOf,
+  FLOW_MAY_BIND,
   MAY_BIND,
+  MOST_ADDRESSES_OF_A_MAC,
 } from "./bindings.js";
 export { canonicalUser } from "./canonical.js";
 export { entityCode, type FieldEntity, isEntityCode, readEntity, valuesOfField } from "./code.js";

@@ -4,6 +4,7 @@ import {
   type BindingReason,
   BOUND_THINGS,
   type BoundThing,
+  MOST_ADDRESSES_OF_A_MAC,
 } from "@halvik/core/model/entity";
 import type { Queryable } from "../../kernel/db/pool.js";
 import type { Subject } from "./subject.js";
@@ -50,8 +51,18 @@ export async function boundTo(
        union all
        select b.left_thing, b.left_value, b.* from binding b join asked a on b.right_thing = a.thing and b.right_value = a.value)
      select what, value, reason, first_us, last_us, count::float8 as count, first_record::text as first_record, last_record::text as last_record
-     from found where last_us >= $3 and first_us < $4 order by last_us desc, value limit ${MOST}`,
-    [asked.map((a) => a[0]), asked.map((a) => a[1]), fromUs, toUs],
+     from found f where last_us >= $3 and first_us < $4 and not (f.reason = $5 and (
+       select count(distinct r.left_value) from binding r where r.right_thing = f.right_thing and r.right_value = f.right_value and r.reason = $5) > $6)
+     order by last_us desc, value limit ${MOST}`,
+    [
+      asked.map((a) => a[0]),
+      asked.map((a) => a[1]),
+      fromUs,
+      toUs,
+      // what sends from more addresses than a machine has forwards what others sent
+      BINDING_REASONS.indexOf("flow"),
+      MOST_ADDRESSES_OF_A_MAC,
+    ],
   );
   return merged(
     rows.map((r) => ({

@@ -127,6 +127,30 @@ test("who it is: addresses, machines and users with the records that say so, con
   expect(host.addresses).toEqual(["10.20.2.77"]);
 });
 
+test("flows name the hardware that sent them; what sends from many addresses is a router and nobody's", async () => {
+  const flows = (mac: string, ...addresses: readonly string[]) =>
+    store.put(
+      addresses.map((src) => {
+        const { sender, content } = flow(T, src, "10.20.9.200", [40_000, 443], 1_000);
+        return { sender, content: Object.assign(content, { data: [["sourceMacAddress", mac]] }) };
+      }),
+    );
+  const own = "02:00:5e:20:00:01";
+  const router = "02:00:5e:20:00:02";
+  await flows(own, "10.20.8.1");
+  await flows(router, "10.20.8.1", "10.20.8.2", "10.20.8.3");
+  const learn = async () => {
+    while (await learnBindings(store.client));
+  };
+  await learn();
+  await flows(router, ...Array.from({ length: 30 }, (_, i) => `10.20.9.${i + 1}`));
+  await learn();
+  const { rows } = await store.client.query("select count(*)::int as n from binding where right_value = $1", [router]);
+  expect(rows[0].n).toBe(5);
+  const { bindings } = await ask<Portrait>("/portrait", of("address", "10.20.8.1"));
+  expect(bindings.map((b) => `${b.is} ${b.value} ${b.by}`)).toEqual([`mac ${own} flow`]);
+});
+
 test("what an import says goes with it, what is old goes with its records, and nothing that fails holds up the rest", async () => {
   const { rows } = await store.client.query<{ id: number }>(
     "insert into job (name, state, started_us, updated_us) values ('old.log', 'done', 0, 0) returning id",

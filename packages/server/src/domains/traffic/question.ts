@@ -21,6 +21,8 @@ export interface Question {
   /** When the first of its exporters was heard first; Infinity: there are none. */
   readonly toldSinceUs: number;
   readonly sites: SitesKnown;
+  /** Exporters in it whose data waits for its template, as they are called. */
+  readonly waiting: readonly string[];
   readonly applications: Applications;
   /** What a sender is called. */
   readonly nameOf: (sender: number) => string;
@@ -50,6 +52,7 @@ export const asked = (
   counted: q.metered.counted,
   exporters: new Set(q.metered.meters.map((m) => m.sender)).size - q.metered.silent.length,
   silent: q.metered.silent.map(q.nameOf),
+  waiting: [...q.waiting],
   sums: Math.round(sumsUs / US_PER_SECOND),
   // who goes through the flows themselves waits for no sums
   behind: q.scan === null ? q.behind : 0,

@@ -31,6 +31,7 @@ import type { ScanAsked } from "../../store/traffic/scan-flows.js";
 import { flowsBehind } from "../../store/traffic/sum-flows.js";
 import { trafficSites } from "../../store/traffic/traffic-sites.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import { flowsWaiting } from "../intake/streams/repository.js";
 import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
@@ -45,7 +46,7 @@ import { capacityOf, placesOf } from "./places.js";
 import { policiesOf } from "./policies.js";
 import { policyCheck } from "./policy.js";
 import type { Question } from "./question.js";
-import { metersOf, placesIn } from "./scope.js";
+import { metersOf, placesIn, waitingIn } from "./scope.js";
 import { unnamedOf } from "./unnamed.js";
 import { type Place, whereOf } from "./where.js";
 
@@ -100,6 +101,7 @@ export const trafficRoutes = (deps: Needs) => {
       minuteSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_MINUTE_DAYS, now),
       fiveSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS, now),
       behind: await flowsBehind(db),
+      waiting: waitingIn(query, await flowsWaiting(db), senders),
       sites,
       applications: senders.applications,
       nameOf: (sender) => senders.name(sender),

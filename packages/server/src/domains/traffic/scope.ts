@@ -1,4 +1,5 @@
 import { US_PER_DAY } from "@halvik/core/base/time";
+import { type FlowWaiting, readStream } from "@halvik/core/decode/flow";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { NO_INTERFACE, WAYS, type Way } from "@halvik/core/traffic";
 import type { Meter, TrafficSource } from "../../store/traffic/read-sums.js";
@@ -84,6 +85,21 @@ function heardMeters(
     sides: 1,
     counted: "once",
   };
+}
+
+/** Exporters of a scope whose data waits for its template, as they are called. One that was never understood is in no sums yet. */
+export function waitingIn(scope: Scope, waiting: readonly FlowWaiting[], directory: SenderDirectory): string[] {
+  const atSite = scope.site === undefined ? null : new Set(directory.idsAtSites([scope.site]));
+  const names = waiting.flatMap(({ stream }) => {
+    const { exporter } = readStream(stream);
+    const sender = directory.senders.find((s) => s.addresses.includes(exporter));
+    const isMeant =
+      scope.exporter !== undefined
+        ? sender?.id === scope.exporter
+        : atSite === null || (sender !== undefined && atSite.has(sender.id));
+    return isMeant ? [sender?.name ?? exporter] : [];
+  });
+  return [...new Set(names)].sort();
 }
 
 /** Every exporter by itself as it exported, or with one named, every interface of it in both directions. */

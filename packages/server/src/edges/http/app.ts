@@ -15,6 +15,7 @@ import { endpointRoutes } from "../../domains/intake/endpoints/routes.js";
 import { importRoutes } from "../../domains/intake/imports/routes.js";
 import { quarantineRoutes } from "../../domains/intake/quarantine/routes.js";
 import { senderRoutes } from "../../domains/intake/senders/routes.js";
+import { streamRoutes } from "../../domains/intake/streams/routes.js";
 import { listRoutes } from "../../domains/lists/routes.js";
 import { loadRoutes } from "../../domains/load/routes.js";
 import { nameRoutes } from "../../domains/names/routes.js";
@@ -128,6 +129,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...nameRoutes(deps),
     ...importRoutes(deps),
     ...quarantineRoutes(deps),
+    ...streamRoutes(deps),
   ];
   const document = route({
     method: "get",

@@ -4,7 +4,9 @@ import {
   BOUND_THINGS,
   BINDING_BREAK_US as BREAK_US,
   bindingsOf,
+  FLOW_MAY_BIND,
   MAY_BIND,
+  MOST_ADDRESSES_OF_A_MAC,
   OwnNames,
 } from "@halvik/core/model/entity";
 import type { HalvikRecord } from "@halvik/core/model/record";
@@ -51,12 +53,14 @@ export class BindingKeeping {
   }
 }
 
-/** Records that may bind something; names of senders do not matter to it. */
-const mayBind: Filter = (() => {
-  const read = parseFilter(MAY_BIND, { zone: "UTC" });
-  if (!read.ok) throw new Error(`MAY_BIND: ${read.error.message}`);
-  return read.filter;
-})();
+/** What may bind something, of each shape; names of senders do not matter to it. */
+const mayBind = { record: read(MAY_BIND), flow: read(FLOW_MAY_BIND) };
+
+function read(text: string): Filter {
+  const parsed = parseFilter(text, { zone: "UTC" });
+  if (!parsed.ok) throw new Error(`${text}: ${parsed.error.message}`);
+  return parsed.filter;
+}
 
 /** A stretch of time in which something was said without a long break. */
 interface Said {
@@ -78,20 +82,31 @@ interface Said {
  * @returns whether there is more than one call looks through
  */
 export async function learnBindings(client: Client): Promise<boolean> {
-  const { rows: behind } = await client.query<{ name: string; after: string; upto: string; job: number | null }>(
-    `select s.name, s.job, coalesce(p.last_id, 0)::text as after, s.max_id::text as upto from segment s left join binding_position p on p.segment = s.name
-     where s.shape = 'record' and s.max_id > coalesce(p.last_id, 0) order by s.min_time, s.name limit 1`,
+  const { rows: behind } = await client.query<{
+    name: string;
+    shape: "record" | "flow";
+    after: string;
+    upto: string;
+    job: number | null;
+  }>(
+    `select s.name, s.shape, s.job, coalesce(p.last_id, 0)::text as after, s.max_id::text as upto from segment s left join binding_position p on p.segment = s.name
+     where s.max_id > coalesce(p.last_id, 0) order by s.min_time, s.name limit 1`,
   );
   const [next] = behind;
   if (next === undefined) return false;
   const params = new Params();
-  const condition = filterToSql(mayBind, params, { directory: new SenderDirectory([]), nowUs: 0, shape: "record" });
+  const condition = filterToSql(mayBind[next.shape], params, {
+    directory: new SenderDirectory([]),
+    nowUs: 0,
+    shape: next.shape,
+  });
   const { rows } = await client.query(
     `${selectFrom(next.name)} where r.id > ${params.add(next.after, "::bigint")} and r.id <= ${params.add(next.upto, "::bigint")} and ${condition.text} order by r.id limit ${ROWS}`,
     params.values,
   );
   const records = readRows(next.name, rows);
-  const said = saidBy(records, next.job ?? HEARD, await senderNames(client), await ownNames(client));
+  const told = saidBy(records, next.job ?? HEARD, await senderNames(client), await ownNames(client));
+  const said = next.shape === "flow" ? await withoutRouters(client, told) : told;
   const lastId = records.length < ROWS ? next.upto : records[records.length - 1]!.id;
   await transaction(client, async () => {
     await note(client, said);
@@ -101,6 +116,24 @@ export async function learnBindings(client: Client): Promise<boolean> {
     );
   });
   return true;
+}
+
+/** Leaves out further addresses of what has shown to be a router: one more than a machine has is kept, and says so. */
+async function withoutRouters(db: Queryable, said: readonly Said[]): Promise<Said[]> {
+  const macs = [...new Set(said.map((s) => s.rightValue))];
+  const { rows } = await db.query<{ mac: string; addresses: string[] }>(
+    `select right_value as mac, array_agg(distinct left_value) as addresses from binding
+     where right_thing = $1 and right_value = any($2::text[]) and reason = $3 group by 1`,
+    [BOUND_THINGS.indexOf("mac"), macs, BINDING_REASONS.indexOf("flow")],
+  );
+  const addressesOf = new Map(rows.map((r) => [r.mac, new Set(r.addresses)]));
+  return said.filter((s) => {
+    const known = addressesOf.get(s.rightValue) ?? new Set();
+    addressesOf.set(s.rightValue, known);
+    if (!known.has(s.leftValue) && known.size > MOST_ADDRESSES_OF_A_MAC) return false;
+    known.add(s.leftValue);
+    return true;
+  });
 }
 
 async function senderNames(db: Queryable): Promise<(sender: number) => string> {

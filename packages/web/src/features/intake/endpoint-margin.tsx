@@ -9,6 +9,7 @@ import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs } from "../../ui/time";
 import { isLoopback, KIND_WORDS, State } from "./endpoint-words";
+import { FlowStreams } from "./flow-streams";
 import { hostFor, instructionsFor } from "./instructions";
 import { PacketFields } from "./packet-fields";
 import { SnmpUsers } from "./snmp-users";
@@ -95,6 +96,7 @@ export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRem
       ))}
       {e.kind === "flow" && (
         <>
+          <FlowStreams />
           <Heading small={gaps.length === 0 ? "none" : "all flow endpoints"}>Gaps in sequence numbers</Heading>
           <Facts
             facts={gaps.map((g) => [

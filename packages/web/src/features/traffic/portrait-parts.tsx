@@ -193,6 +193,7 @@ const REASONS: Readonly<Record<Bound["by"], string>> = {
   lease: "by leases of addresses",
   neighbour: "by what neighbours told",
   answer: "by answers of DNS",
+  flow: "by its flows",
   wireless: "by joining a wireless network",
 };
 const PORTRAYED: Partial<Record<Bound["is"], PortraitKind>> = { address: "address", host: "host", user: "user" };

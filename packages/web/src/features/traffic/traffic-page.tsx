@@ -346,6 +346,12 @@ function Told({
         {asked.silent.length > 3 && ` and ${asked.silent.length - 3} more`} told nothing in this window
       </b>
     ),
+    asked.waiting.length > 0 && (
+      <b key="waiting" className="text-ochre">
+        data of {safeText(asked.waiting.slice(0, 3).join(", "))}
+        {asked.waiting.length > 3 && ` and ${asked.waiting.length - 3} more`} waits for its template
+      </b>
+    ),
     asked.reached !== null && (
       <b key="reached" className="text-ochre">
         looked at back to {dayMinute(usOf(asked.reached), zone)} only

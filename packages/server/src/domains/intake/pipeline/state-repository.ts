@@ -58,7 +58,7 @@ export async function keepMeasures(db: Queryable, measures: Decoders["measures"]
 
 /** Keeps what exporters have said about their data, so that a restart reads on at once. */
 export async function saveFlowDomains(db: Queryable, flows: FlowDecoder, nowUs: number): Promise<void> {
-  const changed = flows.takeChanged();
+  const changed = flows.takeChanged(nowUs);
   for (const { key, saved } of changed) {
     await db.query(
       "insert into flow_domain (key, saved, changed_us) values ($1, $2, $3) on conflict (key) do update set saved = excluded.saved, changed_us = excluded.changed_us",
