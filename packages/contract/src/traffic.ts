@@ -35,7 +35,7 @@ export const TrafficListsQuery = z.object({
     .max(200)
     .default("application")
     .transform((text) => text.split(","))
-    .pipe(z.array(DIMENSION).min(1).max(10)),
+    .pipe(z.array(DIMENSION).min(1).max(DIMENSIONS.length)),
   most: z.coerce.number().int().min(1).max(1_000).default(6),
 });
 
