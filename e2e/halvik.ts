@@ -30,6 +30,7 @@ export const PAGES = [
   "/rules/refused-logons",
   "/rules/new",
   "/intake",
+  "/intake/plan",
   "/intake/names",
   "/notify",
   "/load",

@@ -280,6 +280,11 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   const id = body.endpoints.find((e: { name: string }) => e.name === "second").id;
   await ask("get", "/endpoints");
   await ask("get", "/flow-streams");
+  await ask(
+    "get",
+    "/capacity?records=30&flows=7&devices=switch%3D3%3BLinux%20server%3D2&sender=1&keep=30",
+    "/capacity",
+  );
   await ask("patch", "/endpoints/{id}", `/endpoints/${id}`, { enabled: false });
   await ask("delete", "/endpoints/{id}", `/endpoints/${id}`);
   await ask("post", "/snmp-users", "/snmp-users", {

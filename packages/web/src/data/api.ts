@@ -1,3 +1,4 @@
+import type { Capacity } from "@halvik/contract/capacity";
 import type { ApiError } from "@halvik/contract/errors";
 import type { SavedFilterList } from "@halvik/contract/filters";
 import type {
@@ -142,6 +143,13 @@ export const intakeQuery = queryOptions({
   queryFn: ({ signal }) => request<Intake>("GET", "/intake", undefined, signal),
   refetchInterval: 2_000,
 });
+/** What arrives and what it takes, as it is set and as it is asked. */
+export const capacityQuery = (asked: Readonly<Record<string, string>>) =>
+  queryOptions({
+    queryKey: ["capacity", asked],
+    queryFn: ({ signal }) => request<Capacity>("GET", `/capacity?${new URLSearchParams(asked)}`, undefined, signal),
+    staleTime: 30_000,
+  });
 export const flowStreamsQuery = queryOptions({
   queryKey: ["flow-streams"],
   queryFn: ({ signal }) => request<FlowStreams>("GET", "/flow-streams", undefined, signal),

@@ -9,6 +9,7 @@ import session, { type SessionData, type Store } from "express-session";
 import helmet from "helmet";
 import type { Logger } from "pino";
 import * as z from "zod";
+import { capacityRoutes } from "../../domains/capacity/routes.js";
 import { statusRoutes } from "../../domains/health/routes.js";
 import { incidentRoutes } from "../../domains/incidents/routes.js";
 import { endpointRoutes } from "../../domains/intake/endpoints/routes.js";
@@ -130,6 +131,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...importRoutes(deps),
     ...quarantineRoutes(deps),
     ...streamRoutes(deps),
+    ...capacityRoutes(deps),
   ];
   const document = route({
     method: "get",

@@ -100,6 +100,9 @@ export function IntakePage() {
     >
       <div className="flex items-baseline gap-4">
         <h1 className="text-page leading-[1.625rem] font-semibold">Intake</h1>
+        <Link to="/intake/plan" className="text-ui">
+          Plan: what has to send, what it takes
+        </Link>
         <Link to="/intake/names" className="text-ui">
           Names: what events, identifiers and ports are called
         </Link>

@@ -10,6 +10,8 @@ import { CONTROL } from "../../ui/look";
 import { Facts } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 
+import { KeepCost } from "./keep-cost";
+
 interface SenderForm {
   readonly name: string;
   readonly addresses: string;
@@ -39,7 +41,7 @@ export function SenderMargin({
   onChange: (change: object) => Promise<unknown>;
   onClose: () => void;
 }) {
-  const { control, register, handleSubmit, formState, reset } = useForm<SenderForm>({
+  const { control, register, handleSubmit, formState, reset, watch } = useForm<SenderForm>({
     defaultValues: {
       name: s.name,
       addresses: s.addresses.join(" "),
@@ -126,6 +128,7 @@ export function SenderMargin({
           hint="From now on; what is stored keeps the time it was given."
           options={KEEP_CHOICES}
         />
+        <KeepCost sender={s.id} days={watch("keepDays")} />
         <CheckField control={control} name="relay">
           a relay: each host name in its messages is a sender of its own
         </CheckField>

@@ -1,0 +1,59 @@
+import fc from "fast-check";
+import { KINDS } from "../model/record/index.js";
+import { parseFilter } from "../query/filter/index.js";
+import { DEVICE_KINDS, fullInDays, growthAfter, INTAKE_QUESTIONS, type StoredStream, steadyBytes } from "./index.js";
+
+const stream = (parts: Partial<StoredStream> = {}): StoredStream => ({
+  recordsADay: 1_000,
+  bytesARecord: 500,
+  keepDays: 90,
+  storedDays: 0,
+  ...parts,
+});
+const DAY = 500_000;
+
+test.each<[name: string, streams: readonly StoredStream[], free: number, want: number | null]>([
+  ["an empty store with room for ten days", [stream()], 10 * DAY, 11],
+  ["room for all that is kept: never", [stream()], 90 * DAY, null],
+  ["one day less than that", [stream()], 89 * DAY, 90],
+  ["a store that holds all it keeps grows no more", [stream({ storedDays: 90 })], 1, null],
+  ["older than it may be counts as that", [stream({ storedDays: 400 })], 1, null],
+  ["half full: what goes at the other end is no growth", [stream({ storedDays: 45 })], 45 * DAY, null],
+  ["two sorts, one of them soon steady", [stream({ keepDays: 5 }), stream()], 15 * DAY, 11],
+  ["nothing free", [stream()], 0, 0],
+  ["nothing sent", [stream({ recordsADay: 0 })], 1, null],
+])("%s", (_, streams, free, want) => {
+  expect(fullInDays(streams, free)).toBe(want);
+});
+
+test("whatever the streams: it never shrinks, ends at what is kept, and the day named is the first one", () => {
+  const some = fc.array(
+    fc.record({
+      recordsADay: fc.nat(1e6),
+      bytesARecord: fc.integer({ min: 50, max: 2_000 }),
+      keepDays: fc.integer({ min: 1, max: 3_650 }),
+      storedDays: fc.nat(4_000),
+    }),
+    { maxLength: 8 },
+  );
+  fc.assert(
+    fc.property(some, fc.nat(1e12), (streams, free) => {
+      const empty = streams.map((s) => ({ ...s, storedDays: 0 }));
+      expect(growthAfter(empty, 3_660)).toBeCloseTo(steadyBytes(streams), -3);
+      const days = fullInDays(streams, free);
+      if (days === null) expect(growthAfter(streams, 3_660)).toBeLessThanOrEqual(free);
+      else if (days > 0) {
+        expect(growthAfter(streams, days)).toBeGreaterThan(free);
+        expect(growthAfter(streams, days - 1)).toBeLessThanOrEqual(free);
+      }
+    }),
+  );
+});
+
+test("questions ask by filters that can be read, of kinds there are", () => {
+  for (const q of INTAKE_QUESTIONS) {
+    expect({ q: q.asks, ok: parseFilter(q.filter, { zone: "UTC" }).ok }).toEqual({ q: q.asks, ok: true });
+    expect(q.kinds.every((k) => KINDS.includes(k))).toBe(true);
+  }
+  expect(new Set(DEVICE_KINDS.map((d) => d.name)).size).toBe(DEVICE_KINDS.length);
+});

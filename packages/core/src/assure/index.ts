@@ -1,0 +1,3 @@
+export { fullInDays, growthAfter, type StoredStream, steadyBytes } from "./capacity.js";
+export { DEVICE_KINDS, type DeviceKind } from "./device-kinds.js";
+export { INTAKE_QUESTIONS, type IntakeQuestion } from "./questions.js";
