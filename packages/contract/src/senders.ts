@@ -1,5 +1,6 @@
 import { canonicalAddress, parseNetwork } from "@halvik/core/base/net";
 import { isZone } from "@halvik/core/base/time";
+import { KINDS } from "@halvik/core/model/record";
 import { KEEP_DAYS, SENDER_STATES } from "@halvik/core/model/senders";
 import * as z from "zod";
 import { TimeText } from "./common.js";
@@ -40,10 +41,45 @@ export type SenderJson = z.infer<typeof SenderJson>;
 
 export const SenderList = z.object({
   senders: z.array(SenderJson),
-  networks: z.array(z.object({ id: z.int(), network: z.string() })),
+  /** Blocks whose senders are admitted when they are first heard. */
+  networks: z.array(
+    z.object({
+      id: z.int(),
+      network: z.string(),
+      by: z.string(),
+      since: TimeText,
+      /** Senders of it that are admitted, and how many of them were first heard since the rule stands. */
+      admitted: z.int(),
+      later: z.int(),
+    }),
+  ),
   unlisted: z.int(),
 });
 export type SenderList = z.infer<typeof SenderList>;
+
+/** What a waiting sender has sent: what of it is held, read as it would be stored. */
+export const HeldSummary = z.object({
+  total: z.int(),
+  first: TimeText.nullable(),
+  last: TimeText.nullable(),
+  /** Records a day at this rate; null: too short to tell. */
+  perDay: z.int().nullable(),
+  ways: z.array(z.object({ endpoint: z.string(), count: z.int() })),
+  /** Of the last 200. */
+  kinds: z.array(z.object({ kind: z.enum(KINDS), count: z.int() })),
+  unreadable: z.int(),
+  guess: z.object({ family: z.string(), why: z.string() }).nullable(),
+  records: z.array(
+    z.object({
+      at: TimeText,
+      kind: z.enum(KINDS),
+      severity: z.int(),
+      says: z.string(),
+      problem: z.string().nullable(),
+    }),
+  ),
+});
+export type HeldSummary = z.infer<typeof HeldSummary>;
 
 const address = z.string().transform((text, context) => {
   const canonical = canonicalAddress(text.trim());

@@ -1,7 +1,16 @@
 import fc from "fast-check";
 import { KINDS } from "../model/record/index.js";
 import { parseFilter } from "../query/filter/index.js";
-import { DEVICE_KINDS, fullInDays, growthAfter, INTAKE_QUESTIONS, type StoredStream, steadyBytes } from "./index.js";
+import { testRecord } from "../testing/record.js";
+import {
+  DEVICE_KINDS,
+  fullInDays,
+  growthAfter,
+  guessFamily,
+  INTAKE_QUESTIONS,
+  type StoredStream,
+  steadyBytes,
+} from "./index.js";
 
 const stream = (parts: Partial<StoredStream> = {}): StoredStream => ({
   recordsADay: 1_000,
@@ -56,4 +65,19 @@ test("questions ask by filters that can be read, of kinds there are", () => {
     expect(q.kinds.every((k) => KINDS.includes(k))).toBe(true);
   }
   expect(new Set(DEVICE_KINDS.map((d) => d.name)).size).toBe(DEVICE_KINDS.length);
+});
+
+test.each<[want: string | null, records: readonly Parameters<typeof testRecord>[0][]]>([
+  ["Windows machine", [{ kind: "windows" }]],
+  ["Linux machine", [{ app: "sshd" }, { app: "systemd" }, { app: "postfix" }]],
+  ["mail server", [{ app: "postfix" }, { app: "postfix" }, { app: "sshd" }]],
+  ["network device", [{ text: "%LINK-3-UPDOWN: Interface ge0/1, changed state to down" }]],
+  ["firewall", [{ app: "kernel", text: "DROP IN=eth0 OUT= MAC= SRC=203.0.113.9 DST=10.20.1.1" }]],
+  ["flow exporter: a router, switch or firewall", [{ kind: "flow" }]],
+  ["Example switch 24, release 7", [{ kind: "snmp", data: [["1.3.6.1.2.1.1.1.0", "Example switch 24, release 7"]] }]],
+  ["device with SNMP", [{ kind: "snmp" }]],
+  [null, [{ app: "ticketd" }]],
+  [null, []],
+])("%s by what it sent", (want, records) => {
+  expect(guessFamily(records.map((r) => testRecord(r)))?.family ?? null).toBe(want);
 });

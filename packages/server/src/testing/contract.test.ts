@@ -1,3 +1,4 @@
+import type { SenderList } from "@halvik/contract/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import pg from "pg";
 import request from "supertest";
@@ -274,16 +275,22 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("get", "/portrait/traffic", "/portrait/traffic?kind=user&value=k.lind", undefined, 404);
   const described = `/traffic/interfaces/${ids.sender}/1`;
   await ask("patch", "/traffic/interfaces/{exporter}/{interface}", described, { name: "wan0", capacity: null });
-  await ask("post", "/senders/admit-network", "/senders/admit-network", { network: "10.20.0.0/16", fromNowOn: true });
+  const admitted = await ask("post", "/senders/admit-network", "/senders/admit-network", {
+    network: "10.20.0.0/16",
+    fromNowOn: true,
+  });
+  const rule = (admitted.body as SenderList).networks[0]!.id;
+  await ask("delete", "/senders/networks/{id}", `/senders/networks/${rule}`);
   await ask("post", "/senders/refuse-network", "/senders/refuse-network", { network: "10.30.0.0/16" });
   const { body } = await ask("post", "/endpoints", "/endpoints", { name: "second", kind: "syslog-udp", port: 5999 });
   const id = body.endpoints.find((e: { name: string }) => e.name === "second").id;
   await ask("get", "/endpoints");
   await ask("get", "/flow-streams");
+  await ask("get", "/senders/{id}/held", `/senders/${ids.sender}/held`);
   await ask(
     "get",
-    "/capacity?records=30&flows=7&devices=switch%3D3%3BLinux%20server%3D2&sender=1&keep=30",
     "/capacity",
+    "/capacity?records=30&flows=7&devices=switch%3D3%3BLinux%20server%3D2&sender=1&keep=30",
   );
   await ask("patch", "/endpoints/{id}", `/endpoints/${id}`, { enabled: false });
   await ask("delete", "/endpoints/{id}", `/endpoints/${id}`);

@@ -33,7 +33,7 @@ import type {
   WhyNothing,
 } from "@halvik/contract/records";
 import type { BlindMap, RehearsalStep, RuleDetail, RuleList } from "@halvik/contract/rules";
-import type { SenderList } from "@halvik/contract/senders";
+import type { HeldSummary, SenderList } from "@halvik/contract/senders";
 import type { FlowStreams, Intake, QuarantineList, Session, Summary } from "@halvik/contract/status";
 import type {
   AnswersAnswer,
@@ -143,6 +143,13 @@ export const intakeQuery = queryOptions({
   queryFn: ({ signal }) => request<Intake>("GET", "/intake", undefined, signal),
   refetchInterval: 2_000,
 });
+/** What a waiting sender has sent. */
+export const heldQuery = (sender: number) =>
+  queryOptions({
+    queryKey: ["held", sender],
+    queryFn: ({ signal }) => request<HeldSummary>("GET", `/senders/${sender}/held`, undefined, signal),
+    refetchInterval: 5_000,
+  });
 /** What arrives and what it takes, as it is set and as it is asked. */
 export const capacityQuery = (asked: Readonly<Record<string, string>>) =>
   queryOptions({

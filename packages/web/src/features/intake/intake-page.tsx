@@ -135,6 +135,13 @@ export function IntakePage() {
           onRefuse={(s: SenderJson) =>
             say(change.mutateAsync({ method: "POST", path: `/senders/${s.id}/refuse` }), `${s.name} is refused`)
           }
+          rules={senders.data?.networks ?? []}
+          onTakeBack={({ id, network }) =>
+            say(
+              change.mutateAsync({ method: "DELETE", path: `/senders/networks/${id}` }),
+              `Senders of ${network} wait from now on`,
+            )
+          }
           onRefuseNetwork={(network) =>
             say(
               change.mutateAsync({ method: "POST", path: "/senders/refuse-network", body: { network } }),

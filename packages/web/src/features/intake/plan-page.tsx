@@ -219,14 +219,7 @@ function Measured({ capacity: c, zone }: { capacity: Capacity; zone: string }) {
         preserveAspectRatio="none"
       >
         {c.hours.map((n, i) => (
-          <rect
-            key={i}
-            x={i * 4}
-            y={40 - (40 * n) / most}
-            width={3}
-            height={(40 * n) / most}
-            className="fill-ink"
-          />
+          <rect key={i} x={i * 4} y={40 - (40 * n) / most} width={3} height={(40 * n) / most} className="fill-ink" />
         ))}
       </svg>
       <p className="text-small text-quiet">

@@ -1,4 +1,4 @@
-import type { SenderJson } from "@halvik/contract/senders";
+import type { SenderJson, SenderList } from "@halvik/contract/senders";
 import { formatNetwork, parseNetwork } from "@halvik/core/base/net";
 import { Fragment, useState } from "react";
 import { useForm } from "react-hook-form";
@@ -8,7 +8,9 @@ import { Field, Input } from "../../ui/field";
 import { CheckField } from "../../ui/form";
 import { Heading } from "../../ui/page";
 import { ago } from "../../ui/time";
+import { AdmissionRules } from "./admission-rules";
 import { type Admission, AdmitForm } from "./admit-form";
+import { HeldPanel } from "./held-panel";
 
 interface WaitingProps {
   readonly senders: readonly SenderJson[];
@@ -19,6 +21,8 @@ interface WaitingProps {
   readonly onRefuse: (sender: SenderJson) => void;
   readonly onAdmitNetwork: (network: string, fromNowOn: boolean) => Promise<unknown>;
   readonly onRefuseNetwork: (network: string) => void;
+  readonly rules: SenderList["networks"];
+  readonly onTakeBack: (rule: SenderList["networks"][number]) => void;
 }
 
 /** From so many on, the senders of a block are one line: a thousand invented ones must not hide a real one. */
@@ -56,6 +60,7 @@ function WaitingBlock({ block: { network, senders }, sites, onAdmit, onRefuse, o
   const { nowUs } = useViewStore();
   const [isOpen, setOpen] = useState(senders.length < MANY);
   const [admitting, setAdmitting] = useState<number | null>(null);
+  const [shown, setShown] = useState<number | null>(null);
   if (isOpen)
     return senders.map((s) => (
       <Fragment key={s.id}>
@@ -65,9 +70,12 @@ function WaitingBlock({ block: { network, senders }, sites, onAdmit, onRefuse, o
           text={`${s.held.toLocaleString("en")} ${s.held === 1 ? "record" : "records"} held${
             s.heldRefused > 0 ? `, ${s.heldRefused.toLocaleString("en")} more refused: too many` : ""
           }${s.firstSeen ? `, first heard ${ago(usOf(s.firstSeen), nowUs)} ago` : ""}`}
+          isShown={shown === s.id}
+          onShow={() => setShown(shown === s.id ? null : s.id)}
           onAdmit={() => setAdmitting(s.id)}
           onRefuse={() => onRefuse(s)}
         />
+        {shown === s.id && <HeldPanel sender={s.id} />}
         {admitting === s.id && (
           <AdmitForm
             sender={s}
@@ -95,12 +103,14 @@ interface LineProps {
   readonly name: string;
   readonly text: string;
   readonly testId: string;
-  readonly onShow?: () => void;
+  /** What it sent is shown; undefined: it is a block. */
+  readonly isShown?: boolean;
+  readonly onShow: () => void;
   readonly onAdmit: () => void;
   readonly onRefuse: () => void;
 }
 
-const Line = ({ name, text, testId, onShow, onAdmit, onRefuse }: LineProps) => (
+const Line = ({ name, text, testId, isShown, onShow, onAdmit, onRefuse }: LineProps) => (
   <div
     data-testid={testId}
     className="grid grid-cols-[11.875rem_1fr_auto] max-slim:grid-cols-1 items-center gap-3 border-t border-line py-1 text-ui"
@@ -108,11 +118,13 @@ const Line = ({ name, text, testId, onShow, onAdmit, onRefuse }: LineProps) => (
     <span className="font-mono">{name}</span>
     <span className="text-quiet">{text}</span>
     <span className="flex gap-1.5">
-      {onShow && <Button onClick={onShow}>Show each</Button>}
-      <Button main onClick={onAdmit}>
-        {onShow ? "Admit all" : "Admit …"}
+      <Button onClick={onShow} {...(isShown === undefined ? {} : { "aria-expanded": isShown })}>
+        {isShown === undefined ? "Show each" : "What it sent"}
       </Button>
-      <Button onClick={onRefuse}>{onShow ? "Refuse all" : "Refuse"}</Button>
+      <Button main onClick={onAdmit}>
+        {isShown === undefined ? "Admit all" : "Admit …"}
+      </Button>
+      <Button onClick={onRefuse}>{isShown === undefined ? "Refuse all" : "Refuse"}</Button>
     </span>
   </div>
 );
@@ -126,6 +138,8 @@ export function WaitingSenders({
   onRefuse,
   onAdmitNetwork,
   onRefuseNetwork,
+  rules,
+  onTakeBack,
 }: WaitingProps) {
   const blocks = blocksOf(senders);
   const { control, register, handleSubmit, formState, reset } = useForm({
@@ -153,6 +167,7 @@ export function WaitingSenders({
           were counted, not kept.
         </p>
       )}
+      <AdmissionRules rules={rules} onTakeBack={onTakeBack} />
       <form
         className="flex items-end gap-3 border-t border-line pt-1.5"
         onSubmit={handleSubmit(async ({ network, fromNowOn }) => {

@@ -52,12 +52,41 @@ export async function sendersVersion(db: Queryable): Promise<number> {
   return (await db.query<{ version: number }>("select version from directory_version")).rows[0]!.version;
 }
 
-/** Blocks whose senders are admitted when they are first heard. */
-export async function admittedNetworks(db: Queryable): Promise<{ id: number; network: string }[]> {
-  const { rows } = await db.query<{ id: number; network: string }>(
-    "select id, network::text from admitted_network order by network",
+/** A block whose senders are admitted when they are first heard. */
+export interface AdmittedNetwork {
+  readonly id: number;
+  readonly network: string;
+  readonly by: string;
+  readonly sinceUs: number;
+  /** Its senders that are admitted, and those of them first heard since. */
+  readonly admitted: number;
+  readonly later: number;
+}
+
+export async function admittedNetworks(db: Queryable): Promise<AdmittedNetwork[]> {
+  const { rows } = await db.query<{
+    id: number;
+    network: string;
+    by: string;
+    since: number;
+    admitted: number;
+    later: number;
+  }>(
+    `select n.id, n.network::text, n.added_by as by, n.added_us as since, count(distinct s.id)::int as admitted,
+       count(distinct s.id) filter (where s.first_seen_us >= n.added_us)::int as later
+     from admitted_network n left join sender_address a on a.address <<= n.network left join sender s on s.id = a.sender and s.state = 'admitted'
+     group by n.id order by n.network`,
   );
-  return rows;
+  return rows.map(({ since, ...r }) => ({ ...r, sinceUs: since }));
+}
+
+/** Takes back that senders of a block are admitted when they are first heard; those that are stay so. @returns the block; null: there is no such rule */
+export async function removeAdmittedNetwork(db: Queryable, id: number): Promise<string | null> {
+  const { rows } = await db.query<{ network: string }>(
+    "delete from admitted_network where id = $1 returning network::text",
+    [id],
+  );
+  return rows[0]?.network ?? null;
 }
 
 /** Admits senders that came to wait just before their network was admitted. */

@@ -1,11 +1,20 @@
 import { EntityId } from "@halvik/contract/common";
-import { AdmitNetwork, AdmitSender, RefuseNetwork, SenderChange, SenderList } from "@halvik/contract/senders";
+import {
+  AdmitNetwork,
+  AdmitSender,
+  HeldSummary,
+  RefuseNetwork,
+  SenderChange,
+  SenderList,
+} from "@halvik/contract/senders";
+import { formatUs } from "@halvik/core/base/time";
 import * as z from "zod";
 import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { type Act, inAct } from "../../../kernel/db/unit-of-work.js";
 import { AppError } from "../../../kernel/http/errors.js";
 import { route } from "../../../kernel/http/route.js";
+import type { Presenter } from "../../names/presenter.js";
 import {
   admitNetwork,
   admitSenders,
@@ -16,7 +25,8 @@ import {
 } from "./changes-repository.js";
 import { exportSenders } from "./csv.js";
 import type { DirectoryCache } from "./directory-cache.js";
-import { admittedNetworks } from "./repository.js";
+import { heldOf } from "./held.js";
+import { admittedNetworks, removeAdmittedNetwork } from "./repository.js";
 import { senderStatus, unlistedSenders } from "./status-repository.js";
 
 const params = z.object({ id: EntityId });
@@ -26,13 +36,14 @@ interface Needs {
   readonly models: Models;
   readonly db: Pool;
   readonly directory: DirectoryCache;
+  readonly presenter: Presenter;
 }
 
-export const senderRoutes = ({ models, db, directory }: Needs) => {
+export const senderRoutes = ({ models, db, directory, presenter }: Needs) => {
   const list = async () => {
     return {
       senders: await senderStatus(db, await directory.get()),
-      networks: await admittedNetworks(db),
+      networks: (await admittedNetworks(db)).map(({ sinceUs, ...n }) => ({ ...n, since: formatUs(sinceUs) })),
       unlisted: await unlistedSenders(db),
     };
   };
@@ -104,6 +115,36 @@ export const senderRoutes = ({ models, db, directory }: Needs) => {
           await act.audit("network admitted", body);
         });
         return list();
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/senders/networks/{id}",
+      summary:
+        "Takes back that senders of a block are admitted when they are first heard; those that are stay admitted",
+      access: "act",
+      params,
+      answer: SenderList,
+      handle: async ({ params: p, actor }) => {
+        await inAct(models, actor.name, async (act) => {
+          const network = await removeAdmittedNetwork(act.db, p.id);
+          if (network === null) throw new AppError("NOT_FOUND", `there is no rule of admission ${p.id}`);
+          await act.audit("network no longer admitted", { network });
+        });
+        return list();
+      },
+    }),
+    route({
+      method: "get",
+      path: "/senders/{id}/held",
+      summary: "What a waiting sender has sent, read as it would be stored, and what it probably is",
+      access: "read",
+      params,
+      answer: HeldSummary,
+      handle: async ({ params: p }) => {
+        const senders = await directory.get();
+        if (senders.get(p.id) === undefined) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
+        return heldOf(db, p.id, senders, presenter);
       },
     }),
     route({
