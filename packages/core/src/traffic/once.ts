@@ -1,3 +1,4 @@
+import { AgedMap } from "../base/collections/index.js";
 import { type EpochUs, US_PER_DAY, US_PER_HOUR } from "../base/time/index.js";
 import type { Passage } from "./passage.js";
 
@@ -32,9 +33,9 @@ export class OnceCounter {
   private onlyMeter: number | null = null;
   private areSeveral = false;
   /** By conversation; the one told of last stands last. */
-  private readonly told = new Map<string, Told>();
+  private readonly told = new AgedMap<string, Told>();
   /** By pair of addresses: when an exporter that counts every packet told of it last. */
-  private readonly exactly = new Map<string, EpochUs>();
+  private readonly exactly = new AgedMap<string, EpochUs>();
   private forgot = 0;
 
   /** @param most conversations, and pairs of addresses, that it may remember now */
@@ -85,14 +86,10 @@ export class OnceCounter {
 }
 
 /** @returns how many had to be forgotten for it */
-function remember<T>(all: Map<string, T>, key: string, value: T, most: number): number {
+function remember<T>(all: AgedMap<string, T>, key: string, value: T, most: number): number {
   if (all.size > most / 2) all.delete(key);
   all.set(key, value);
   let forgotten = 0;
-  for (const oldest of all.keys()) {
-    if (all.size <= most) break;
-    all.delete(oldest);
-    forgotten++;
-  }
+  for (; all.size > most; forgotten++) all.dropOldest();
   return forgotten;
 }

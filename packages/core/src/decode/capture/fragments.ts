@@ -1,3 +1,4 @@
+import { AgedMap } from "../../base/collections/index.js";
 import type { IpPacket } from "./packet.js";
 
 const MAX_SETS = 256;
@@ -10,7 +11,7 @@ interface FragmentSet {
 
 /** Puts IP fragments together (RFC 791 section 3.2, RFC 8200 section 4.5). Bounded: the oldest of 256 sets gives way. */
 export class Fragments {
-  private readonly sets = new Map<string, FragmentSet>();
+  private readonly sets = new AgedMap<string, FragmentSet>();
   /** Sets given up because too many were open or they did not fit together. */
   abandoned = 0;
 
@@ -26,7 +27,7 @@ export class Fragments {
     let set = this.sets.get(key);
     if (!set) {
       if (this.sets.size >= MAX_SETS) {
-        this.sets.delete(this.sets.keys().next().value!);
+        this.sets.dropOldest();
         this.abandoned++;
       }
       set = { parts: [], total: null };

@@ -1,3 +1,4 @@
+import { AgedMap } from "../../base/collections/index.js";
 import type { IpPacket } from "./packet.js";
 import { type OrderedPiece, SegmentOrder } from "./segment-order.js";
 import { readSegment, TCP_FLAG } from "./tcp-segment.js";
@@ -24,7 +25,7 @@ const MAX_STREAMS = 4096;
 
 /** The streams of TCP connections, each direction by itself. Bounded: the oldest of 4,096 gives way. */
 export class TcpStreams {
-  private readonly directions = new Map<string, Direction>();
+  private readonly directions = new AgedMap<string, Direction>();
   private connections = 0;
 
   *add(packet: IpPacket): Generator<StreamPiece> {
@@ -34,7 +35,7 @@ export class TcpStreams {
     let direction = this.directions.get(key);
     if (syn || direction === undefined) {
       // a capture may start in the middle of a connection: then its first segment is where reading starts
-      if (this.directions.size >= MAX_STREAMS) this.directions.delete(this.directions.keys().next().value!);
+      if (this.directions.size >= MAX_STREAMS) this.directions.dropOldest();
       direction = { name: `${key} #${++this.connections}`, order: new SegmentOrder(sequence) };
       this.directions.set(key, direction);
     }

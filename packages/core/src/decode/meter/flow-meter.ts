@@ -1,3 +1,4 @@
+import { AgedMap } from "../../base/collections/index.js";
 import { addressKey } from "../../base/net/index.js";
 import { type EpochUs, US_PER_MINUTE, US_PER_SECOND } from "../../base/time/index.js";
 import type { PacketHeaders } from "./packet-headers.js";
@@ -55,9 +56,9 @@ interface Held extends MeteredFlow {
  * to be told of for want of room is counted.
  */
 export class FlowMeter {
-  private readonly flows = new Map<string, Held>();
+  private readonly flows = new AgedMap<string, Held>();
   /** Ports of packets of which only the first fragment tells them. */
-  private readonly fragmented = new Map<string, readonly [srcPort: number, dstPort: number]>();
+  private readonly fragmented = new AgedMap<string, readonly [srcPort: number, dstPort: number]>();
   private readonly done: MeteredFlow[] = [];
   private readonly limits: MeterLimits;
   private nowUs: EpochUs = Number.NEGATIVE_INFINITY;
@@ -113,9 +114,9 @@ export class FlowMeter {
 
   private begin(timeUs: EpochUs, p: PacketHeaders, isBack: boolean, key: string): Held {
     if (this.flows.size >= this.limits.most) {
-      const [first] = this.flows.values();
+      const first = this.flows.oldest();
       if (first !== undefined) {
-        this.tell(first, END_REASON.lackOfResources);
+        this.tell(first[1], END_REASON.lackOfResources);
         this.evicted++;
       }
     }
@@ -180,7 +181,7 @@ export class FlowMeter {
     const { id, isFirst, isLast } = p.fragment!;
     const key = `${id} ${p.protocol} ${p.src} ${p.dst}`;
     if (isFirst) {
-      if (this.fragmented.size >= MOST_FRAGMENTED) this.fragmented.delete(this.fragmented.keys().next().value!);
+      if (this.fragmented.size >= MOST_FRAGMENTED) this.fragmented.dropOldest();
       this.fragmented.set(key, [p.srcPort, p.dstPort]);
       return p;
     }

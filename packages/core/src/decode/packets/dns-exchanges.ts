@@ -1,3 +1,4 @@
+import { AgedMap } from "../../base/collections/index.js";
 import { type EpochUs, US_PER_SECOND } from "../../base/time/index.js";
 import { type DnsMessage, readDns } from "./dns-message.js";
 import { type Ends, type Tell, turned, wayOf } from "./ends.js";
@@ -22,7 +23,7 @@ interface Question {
 /** Questions of DNS with their answers, or that there was none. Bounded: of too many questions the oldest is told of as it stands. */
 export class DnsExchanges {
   /** By who asked whom what, with which number; in the order they were first asked. */
-  private readonly open = new Map<string, Question>();
+  private readonly open = new AgedMap<string, Question>();
   evicted = 0;
   private expiredUs: EpochUs = Number.NEGATIVE_INFINITY;
 
@@ -62,8 +63,7 @@ export class DnsExchanges {
       return;
     }
     if (this.open.size >= MOST_OPEN) {
-      const [oldest] = this.open;
-      this.open.delete(oldest![0]);
+      const oldest = this.open.dropOldest();
       this.evicted++;
       this.unanswered(oldest![1]);
     }

@@ -1,4 +1,5 @@
 import { ByteReader, DecodeError } from "../../base/bytes/index.js";
+import { AgedMap } from "../../base/collections/index.js";
 import { addressFromBytes } from "../../base/net/index.js";
 import { type EpochUs, US_PER_MINUTE, US_PER_SECOND } from "../../base/time/index.js";
 import { readIpHeader } from "../capture/index.js";
@@ -63,7 +64,7 @@ interface About {
 
 /** Errors that ICMP tells of, the same ones together. Bounded: of too many the oldest is told of at once. */
 export class IcmpErrors {
-  private readonly open = new Map<string, Told>();
+  private readonly open = new AgedMap<string, Told>();
   private expiredUs: EpochUs = Number.NEGATIVE_INFINITY;
 
   constructor(private readonly tell: Tell) {}
@@ -89,8 +90,7 @@ export class IcmpErrors {
       return;
     }
     if (this.open.size >= MOST_OPEN) {
-      const [oldest] = this.open;
-      this.open.delete(oldest![0]);
+      const oldest = this.open.dropOldest();
       this.tellOf(oldest![1]);
     }
     const { src, dst, protocol } = packet;

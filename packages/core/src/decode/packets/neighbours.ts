@@ -1,4 +1,5 @@
 import { ByteReader } from "../../base/bytes/index.js";
+import { AgedMap } from "../../base/collections/index.js";
 import { addressFromBytes } from "../../base/net/index.js";
 import { type EpochUs, US_PER_HOUR } from "../../base/time/index.js";
 import type { Tell } from "./ends.js";
@@ -16,7 +17,7 @@ const MOST_KNOWN = 20_000;
 
 /** Who has which address, by ARP (RFC 826) and neighbour discovery (RFC 4861): told when it is new or changes, and every hour. */
 export class Neighbours {
-  private readonly known = new Map<string, { mac: string; toldUs: EpochUs }>();
+  private readonly known = new AgedMap<string, { mac: string; toldUs: EpochUs }>();
 
   constructor(private readonly tell: Tell) {}
 
@@ -56,7 +57,7 @@ export class Neighbours {
     const mac = [...octets].map((o) => o.toString(16).padStart(2, "0")).join(":");
     const before = this.known.get(address);
     if (before?.mac === mac && timeUs - before.toldUs < AGAIN_US) return;
-    if (before === undefined && this.known.size >= MOST_KNOWN) this.known.delete(this.known.keys().next().value!);
+    if (before === undefined && this.known.size >= MOST_KNOWN) this.known.dropOldest();
     this.known.delete(address);
     this.known.set(address, { mac, toldUs: timeUs });
     const hasChanged = before !== undefined && before.mac !== mac;

@@ -1,4 +1,5 @@
 import { DecodeError, joined } from "../../base/bytes/index.js";
+import { AgedMap } from "../../base/collections/index.js";
 import { addressFromBytes, addressKey } from "../../base/net/index.js";
 import { type EpochUs, US_PER_MINUTE, US_PER_SECOND } from "../../base/time/index.js";
 import { type OrderedPiece, readSegment, SegmentOrder, TCP_FLAG } from "../capture/index.js";
@@ -59,7 +60,7 @@ export interface CapturedSegment {
 
 /** Connections of TCP, and what they carry where that is HTTP/1, TLS or DNS, told by their first octets. Bounded: the oldest gives way and is counted. */
 export class TcpConnections {
-  private readonly open = new Map<string, Connection>();
+  private readonly open = new AgedMap<string, Connection>();
   private held = 0;
   private nowUs: EpochUs = Number.NEGATIVE_INFINITY;
   private sweptUs: EpochUs = Number.NEGATIVE_INFINITY;
@@ -232,7 +233,7 @@ export class TcpConnections {
   }
 
   private evict(): void {
-    const [oldest] = this.open.values();
+    const oldest = this.open.oldest()?.[1];
     if (oldest === undefined) return;
     this.evicted++;
     this.close(oldest, "open", oldest.lastUs);

@@ -1,3 +1,4 @@
+import { AgedMap } from "@halvik/core/base/collections";
 import type { Episode } from "@halvik/core/detect";
 
 const MOST_RECORDS = 200_000;
@@ -7,8 +8,8 @@ const MOST_RECORDS = 200_000;
  * forgotten.
  */
 export class RecentEvidence {
-  private readonly byRecord = new Map<string, number[]>();
-  private readonly listed = new Map<number, number>();
+  private readonly byRecord = new AgedMap<string, number[]>();
+  private readonly listed = new AgedMap<number, number>();
 
   note(finding: number, { first, latest }: Listed): void {
     this.listed.delete(finding);
@@ -45,9 +46,6 @@ export interface Shared {
 
 type Listed = Pick<Episode, "first" | "latest">;
 
-function forgetOldest(map: Map<unknown, unknown>, most: number): void {
-  for (const key of map.keys()) {
-    if (map.size <= most) return;
-    map.delete(key);
-  }
+function forgetOldest(map: AgedMap<unknown, unknown>, most: number): void {
+  while (map.size > most) map.dropOldest();
 }

@@ -1,3 +1,4 @@
+import { AgedMap } from "@halvik/core/base/collections";
 import { networkContains, parseNetwork } from "@halvik/core/base/net";
 import { US_PER_DAY, US_PER_SECOND } from "@halvik/core/base/time";
 import { Cadence, ClockOffset, CopyFinder, newSender, type Sender } from "@halvik/core/model/senders";
@@ -128,13 +129,13 @@ export class SenderRegistry {
   }
 
   /** Peers beyond the list of waiting ones, with what was heard of them; those heard longest ago go first. */
-  private readonly beyond = new Map<string, { times: number; readonly firstUs: number }>();
+  private readonly beyond = new AgedMap<string, { times: number; readonly firstUs: number }>();
 
   /** Whether a peer beyond the list has come again and again: a thousand invented addresses come once each. */
   private isDevice(address: string, heardUs: number): boolean {
     const known = this.beyond.get(address);
     if (known === undefined) {
-      if (this.beyond.size >= MAX_REMEMBERED) this.beyond.delete(this.beyond.keys().next().value!);
+      if (this.beyond.size >= MAX_REMEMBERED) this.beyond.dropOldest();
       this.beyond.set(address, { times: 1, firstUs: heardUs });
       return false;
     }

@@ -1,0 +1,1 @@
+export { AgedMap } from "./aged-map.js";
