@@ -57,6 +57,49 @@ export const SenderList = z.object({
 });
 export type SenderList = z.infer<typeof SenderList>;
 
+const Compared = {
+  day: z.number(),
+  /** A day, of the six before; null: not known yet. */ usual: z.number().nullable(),
+};
+
+/** One sender: what it sends, what of it was lost or could not be read, what names it. */
+export const SenderPortrait = z.object({
+  from: TimeText,
+  /** Records by the hour of the last seven days, the oldest first. */
+  hours: z.array(z.number()),
+  kinds: z.array(z.object({ kind: z.enum(KINDS), ...Compared })),
+  severities: z.array(z.object({ severity: z.int(), ...Compared })),
+  /** Of all records of the last day. */
+  share: z.number(),
+  undecodable: z.array(
+    z.object({
+      endpoint: z.string(),
+      at: TimeText,
+      code: z.string(),
+      message: z.string(),
+      offset: z.int(),
+      hex: z.string(),
+    }),
+  ),
+  /** What it counted of flows and never arrived. */
+  gaps: z.array(z.object({ stream: z.string(), missed: z.number(), outOfOrder: z.number() })),
+  /** Rules and saved filters that name it. */
+  uses: z.array(z.object({ what: z.enum(["rule", "saved filter"]), id: z.string(), name: z.string() })),
+  /** What its own counter said, the latest first, and how much it and we counted since the time before. */
+  counters: z.array(
+    z.object({
+      at: TimeText,
+      theirs: z.number(),
+      who: z.string(),
+      since: z.object({ theirs: z.number(), ours: z.number(), from: TimeText }).nullable(),
+    }),
+  ),
+});
+export type SenderPortrait = z.infer<typeof SenderPortrait>;
+
+/** What a sender's own counter of messages says now. */
+export const SenderCounter = z.object({ count: z.int().min(0).max(Number.MAX_SAFE_INTEGER) });
+
 /** What a waiting sender has sent: what of it is held, read as it would be stored. */
 export const HeldSummary = z.object({
   total: z.int(),

@@ -50,6 +50,7 @@ const PEOPLES = [
   "saved_filter",
   "sender",
   "sender_address",
+  "sender_counter",
   "session",
   "snmp_user",
   "token",

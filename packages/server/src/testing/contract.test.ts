@@ -286,6 +286,9 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   const id = body.endpoints.find((e: { name: string }) => e.name === "second").id;
   await ask("get", "/endpoints");
   await ask("get", "/flow-streams");
+  await ask("get", "/senders/{id}", `/senders/${ids.sender}`);
+  await ask("post", "/senders/{id}/counter", `/senders/${ids.sender}/counter`, { count: 7 });
+  await ask("delete", "/senders/{id}/counter", `/senders/${ids.sender}/counter`);
   await ask("get", "/senders/{id}/held", `/senders/${ids.sender}/held`);
   await ask(
     "get",

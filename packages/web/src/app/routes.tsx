@@ -73,6 +73,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/intake/intake-page")).IntakePage }),
           },
           {
+            path: "intake/senders/:id",
+            lazy: async () => ({ Component: (await import("../features/intake/sender-page")).SenderPage }),
+          },
+          {
             path: "intake/plan",
             lazy: async () => ({ Component: (await import("../features/intake/plan-page")).PlanPage }),
           },

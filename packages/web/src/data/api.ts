@@ -33,7 +33,7 @@ import type {
   WhyNothing,
 } from "@halvik/contract/records";
 import type { BlindMap, RehearsalStep, RuleDetail, RuleList } from "@halvik/contract/rules";
-import type { HeldSummary, SenderList } from "@halvik/contract/senders";
+import type { HeldSummary, SenderList, SenderPortrait } from "@halvik/contract/senders";
 import type { FlowStreams, Intake, QuarantineList, Session, Summary } from "@halvik/contract/status";
 import type {
   AnswersAnswer,
@@ -143,6 +143,12 @@ export const intakeQuery = queryOptions({
   queryFn: ({ signal }) => request<Intake>("GET", "/intake", undefined, signal),
   refetchInterval: 2_000,
 });
+export const senderPortraitQuery = (sender: number) =>
+  queryOptions({
+    queryKey: ["sender", sender],
+    queryFn: ({ signal }) => request<SenderPortrait>("GET", `/senders/${sender}`, undefined, signal),
+    refetchInterval: 30_000,
+  });
 /** What a waiting sender has sent. */
 export const heldQuery = (sender: number) =>
   queryOptions({

@@ -1,5 +1,6 @@
 import { EndpointKind } from "@halvik/contract/kinds";
 import { useForm } from "react-hook-form";
+import { DiskForecast } from "../../shared/disk-forecast";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { SelectField } from "../../ui/form";
@@ -57,6 +58,9 @@ export function AddEndpoint({ onAdd, onClose }: { onAdd: (body: object) => Promi
         </Button>
         <Button onClick={onClose}>Cancel</Button>
       </span>
+      <p className="col-span-full text-small">
+        <DiskForecast always />
+      </p>
     </form>
   );
 }

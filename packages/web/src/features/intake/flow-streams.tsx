@@ -6,7 +6,7 @@ import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs, dayMinute } from "../../ui/time";
 
-type Stream = Streams["streams"][number];
+type StreamJson = Streams["streams"][number];
 
 /** What exporters have said about their data: templates by stream, and what waits for one. */
 export function FlowStreams() {
@@ -17,32 +17,38 @@ export function FlowStreams() {
     <>
       <Heading small={data.streams.length === 0 ? "none yet" : "of all flow endpoints"}>Templates</Heading>
       {data.streams.map((s) => (
-        <div key={`${s.exporter} ${s.protocol} ${s.domain}`} className="mb-2 text-ui" data-testid="flow-stream">
-          <p>
-            <b className="font-semibold">{safeText(s.sender === "" ? s.exporter : s.sender)}</b>{" "}
-            <span className="text-quiet">
-              {s.protocol}, domain {s.domain}
-              {s.sampling > 1 && ` · 1 in ${s.sampling.toLocaleString("en")} packets`}
-              {s.interfaces > 0 && ` · ${s.interfaces} interfaces named`}
-              {s.applications > 0 && ` · ${s.applications} applications named`}
-            </span>
-          </p>
-          {s.waiting.map((w) => (
-            <p key={w.template} className="text-ochre">
-              {w.sets.toLocaleString("en")} data sets wait for template {w.template} since{" "}
-              {clockMs(usOf(w.since), zone)}
-            </p>
-          ))}
-          {s.templates.map((t) => (
-            <Template key={t.id} template={t} zone={zone} />
-          ))}
-        </div>
+        <Stream key={`${s.exporter} ${s.protocol} ${s.domain}`} stream={s} zone={zone} />
       ))}
     </>
   );
 }
 
-function Template({ template: t, zone }: { template: Stream["templates"][number]; zone: string }) {
+/** One stream: what it says for all of it, what waits, and its templates. */
+export function Stream({ stream: s, zone }: { stream: StreamJson; zone: string }) {
+  return (
+    <div className="mb-2 text-ui" data-testid="flow-stream">
+      <p>
+        <b className="font-semibold">{safeText(s.sender === "" ? s.exporter : s.sender)}</b>{" "}
+        <span className="text-quiet">
+          {s.protocol}, domain {s.domain}
+          {s.sampling > 1 && ` · 1 in ${s.sampling.toLocaleString("en")} packets`}
+          {s.interfaces > 0 && ` · ${s.interfaces} interfaces named`}
+          {s.applications > 0 && ` · ${s.applications} applications named`}
+        </span>
+      </p>
+      {s.waiting.map((w) => (
+        <p key={w.template} className="text-ochre">
+          {w.sets.toLocaleString("en")} data sets wait for template {w.template} since {clockMs(usOf(w.since), zone)}
+        </p>
+      ))}
+      {s.templates.map((t) => (
+        <Template key={t.id} template={t} zone={zone} />
+      ))}
+    </div>
+  );
+}
+
+function Template({ template: t, zone }: { template: StreamJson["templates"][number]; zone: string }) {
   const at = (time: string) => dayMinute(usOf(time), zone);
   return (
     <details className="border-t border-line py-[3px]">

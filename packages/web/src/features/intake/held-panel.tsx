@@ -33,7 +33,6 @@ export function HeldPanel({ sender }: { sender: number }) {
       </p>
       {data.records.map((r, i) => (
         <p
-          // biome-ignore lint/suspicious/noArrayIndexKey: what it sent has no number yet
           key={`${r.at} ${i}`}
           className="grid grid-cols-[6.5rem_4.5rem_1fr] gap-2 border-t border-line font-mono text-code"
         >

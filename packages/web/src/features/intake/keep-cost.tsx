@@ -2,7 +2,7 @@ import { bytesText } from "@halvik/core/meaning/sentence";
 import { useQuery } from "@tanstack/react-query";
 import { capacityQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
-import { dayMinute } from "../../ui/time";
+import { day } from "../../ui/time";
 
 /** What other days for a sender's records would take, before they are saved. */
 export function KeepCost({ sender, days }: { sender: number; days: string }) {
@@ -16,9 +16,7 @@ export function KeepCost({ sender, days }: { sender: number; days: string }) {
       {own === undefined ? "It sent nothing in the last 7 days." : `It takes ${bytesText(own.bytesADay)} a day.`}
       {more !== 0 && ` So kept, the store ends ${bytesText(Math.abs(more))} ${more > 0 ? "larger" : "smaller"}.`}{" "}
       {data.asked.full !== null && (
-        <b className="text-vermilion">
-          The disk is full on {dayMinute(usOf(data.asked.full), zone).replace(/ [\d:]+$/, "")}.
-        </b>
+        <b className="text-vermilion">The disk is full on {day(usOf(data.asked.full), zone)}.</b>
       )}
     </p>
   );

@@ -1,6 +1,7 @@
 import type { Capacity, Forecast } from "@halvik/contract/capacity";
 import { DEVICE_KINDS, INTAKE_QUESTIONS } from "@halvik/core/assure";
 import { bytesText } from "@halvik/core/meaning/sentence";
+import type { RecordKind } from "@halvik/core/model/record";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
@@ -9,9 +10,10 @@ import { useViewStore, usOf } from "../../data/view-store";
 import { TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Field, Input } from "../../ui/field";
+import { HourBars } from "../../ui/hour-bars";
 import { Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { dayMinute } from "../../ui/time";
+import { day, dayMinute } from "../../ui/time";
 
 const count = (n: number): string => Math.round(n).toLocaleString("en");
 const isDays = (text: string): boolean => /^\d{1,4}$/.test(text) && Number(text) >= 1 && Number(text) <= 3_650;
@@ -44,6 +46,7 @@ export function PlanPage() {
             <p className="mt-2 max-w-[46rem] text-title">
               <ForecastSentence capacity={data} forecast={data.now} zone={zone} />
             </p>
+            <Questions capacity={data} />
             <Heading small="further devices and other days; nothing is changed here">What if</Heading>
             <div className="flex flex-wrap items-start gap-x-4">
               <div className="w-40">
@@ -88,7 +91,6 @@ export function PlanPage() {
                 </TextButton>
               </p>
             )}
-            <Questions capacity={data} />
             <Measured capacity={data} zone={zone} />
           </>
         )}
@@ -114,7 +116,7 @@ function ForecastSentence({
       {f.full === null ? (
         "The disk does not get full."
       ) : (
-        <b className="text-vermilion">The disk is full on {dayMinute(usOf(f.full), zone).replace(/ [\d:]+$/, "")}.</b>
+        <b className="text-vermilion">The disk is full on {day(usOf(f.full), zone)}.</b>
       )}
       {measuredDays > 0 && measuredDays < 1 && (
         <span className="text-quiet"> From {Math.round(measuredDays * 24)} hours of arrivals: a first guess.</span>
@@ -123,6 +125,16 @@ function ForecastSentence({
   );
 }
 
+const SENT: Readonly<Record<RecordKind, string>> = {
+  syslog: "messages",
+  snmp: "notifications",
+  windows: "events",
+  firewall: "decisions",
+  flow: "flows",
+  json: "records",
+  halvik: "records",
+  packet: "records of packets",
+};
 const GRID = "grid grid-cols-[16rem_5rem_1fr_1fr] items-baseline gap-3 border-t border-line py-[3px] text-ui";
 
 function Devices({
@@ -145,7 +157,7 @@ function Devices({
               aria-label={`How many: ${name}`}
               inputMode="numeric"
               placeholder="0"
-              className="py-0"
+              className="h-6 py-0"
               value={devices.get(name) ?? ""}
               onChange={(e) => {
                 const n = Number(e.target.value.replace(/\D/g, "").slice(0, 5));
@@ -156,7 +168,7 @@ function Devices({
               }}
             />
             <span className="text-quiet">
-              each {sends.map((s) => `${count(s.anHour)} ${s.kind === "flow" ? "flows" : s.kind} an hour`).join(", ")}
+              each {sends.map((s) => `${count(s.anHour)} ${SENT[s.kind]}`).join(", ")} an hour
             </span>
             <span>
               {planned !== undefined && devices.has(name)
@@ -211,17 +223,10 @@ function Measured({ capacity: c, zone }: { capacity: Capacity; zone: string }) {
       >
         What arrives
       </Heading>
-      <svg
-        viewBox={`0 0 ${c.hours.length * 4} 40`}
-        className="h-10 w-full max-w-[46rem]"
-        role="img"
-        aria-label={`Records by the hour since ${dayMinute(usOf(c.hoursFrom), zone)}; at most ${count(most)} an hour`}
-        preserveAspectRatio="none"
-      >
-        {c.hours.map((n, i) => (
-          <rect key={i} x={i * 4} y={40 - (40 * n) / most} width={3} height={(40 * n) / most} className="fill-ink" />
-        ))}
-      </svg>
+      <HourBars
+        hours={c.hours}
+        label={`Records by the hour since ${dayMinute(usOf(c.hoursFrom), zone)}; at most ${count(most)} an hour`}
+      />
       <p className="text-small text-quiet">
         by the hour since {dayMinute(usOf(c.hoursFrom), zone)}, at most {count(most)}
       </p>

@@ -39,7 +39,8 @@ export function SenderMargin({
 }: {
   sender: SenderJson;
   onChange: (change: object) => Promise<unknown>;
-  onClose: () => void;
+  /** Absent where the margin stands by itself. */
+  onClose?: () => void;
 }) {
   const { control, register, handleSubmit, formState, reset, watch } = useForm<SenderForm>({
     defaultValues: {
@@ -82,12 +83,17 @@ export function SenderMargin({
     <>
       <div className="flex items-start justify-between gap-2">
         <h2 className="text-title font-semibold">{safeText(s.name)}</h2>
-        <Button onClick={onClose} shortcut="Esc" aria-label="Close the margin" />
+        {onClose && <Button onClick={onClose} shortcut="Esc" aria-label="Close the margin" />}
       </div>
       <p className="mb-2">
         <Link to={`/records?${new URLSearchParams({ filter: `sender is ${quoteIfNeeded(s.name)}` })}`}>
           Its records
         </Link>
+        {onClose && (
+          <Link to={`/intake/senders/${s.id}`} className="ml-3">
+            All about it
+          </Link>
+        )}
       </p>
       <Facts
         facts={[

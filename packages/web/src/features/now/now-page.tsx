@@ -8,6 +8,7 @@ import { incidentsQuery, overviewQuery, summaryQuery } from "../../data/api";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { NamedText } from "../../shared/address-names";
+import { DiskForecast } from "../../shared/disk-forecast";
 import { IncidentStrip, StripHeadings } from "../../shared/incident-strip";
 import { useCurrent } from "../../shared/use-current";
 import { Trouble } from "../../ui/empty-state";
@@ -223,6 +224,9 @@ function NowMargin({
           ["disk free", `${(store.diskFreeBytes / 1e9).toFixed(1)} GB`],
         ]}
       />
+      <p className="text-ui">
+        <DiskForecast />
+      </p>
       <Heading>Intake</Heading>
       <Facts
         facts={[

@@ -5,10 +5,13 @@ import {
   HeldSummary,
   RefuseNetwork,
   SenderChange,
+  SenderCounter,
   SenderList,
+  SenderPortrait,
 } from "@halvik/contract/senders";
 import { formatUs } from "@halvik/core/base/time";
 import * as z from "zod";
+import { nowUs } from "../../../kernel/clock.js";
 import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { type Act, inAct } from "../../../kernel/db/unit-of-work.js";
@@ -26,7 +29,9 @@ import {
 import { exportSenders } from "./csv.js";
 import type { DirectoryCache } from "./directory-cache.js";
 import { heldOf } from "./held.js";
+import { forgetCounters, noteCounter } from "./portrait-repository.js";
 import { admittedNetworks, removeAdmittedNetwork } from "./repository.js";
+import { senderPortrait } from "./sender-portrait.js";
 import { senderStatus, unlistedSenders } from "./status-repository.js";
 
 const params = z.object({ id: EntityId });
@@ -46,6 +51,11 @@ export const senderRoutes = ({ models, db, directory, presenter }: Needs) => {
       networks: (await admittedNetworks(db)).map(({ sinceUs, ...n }) => ({ ...n, since: formatUs(sinceUs) })),
       unlisted: await unlistedSenders(db),
     };
+  };
+  const portrait = async (id: number, who: string): Promise<SenderPortrait> => {
+    const found = await senderPortrait(db, await directory.get(), id, who, nowUs());
+    if (found === null) throw new AppError("NOT_FOUND", `there is no sender ${id}`);
+    return found;
   };
   return [
     route({
@@ -132,6 +142,48 @@ export const senderRoutes = ({ models, db, directory, presenter }: Needs) => {
           await act.audit("network no longer admitted", { network });
         });
         return list();
+      },
+    }),
+    route({
+      method: "get",
+      path: "/senders/{id}",
+      summary:
+        "One sender: what it sends against usual, what was lost or could not be read, what names it, its own counter",
+      access: "read",
+      params,
+      answer: SenderPortrait,
+      handle: ({ params: p, actor }) => portrait(p.id, actor.name),
+    }),
+    route({
+      method: "post",
+      path: "/senders/{id}/counter",
+      summary: "Notes what a sender's own counter of messages says, beside what was heard of it",
+      access: "act",
+      params,
+      body: SenderCounter,
+      answer: SenderPortrait,
+      handle: async ({ params: p, body, actor }) => {
+        await portrait(p.id, actor.name);
+        await inAct(models, actor.name, async (act) => {
+          await noteCounter(act.db, p.id, body.count, act.who, act.atUs);
+          await act.audit("sender's counter noted", { sender: p.id, count: body.count });
+        });
+        return portrait(p.id, actor.name);
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/senders/{id}/counter",
+      summary: "Forgets what a sender's own counter said: it begins anew",
+      access: "act",
+      params,
+      answer: SenderPortrait,
+      handle: async ({ params: p, actor }) => {
+        await inAct(models, actor.name, async (act) => {
+          await forgetCounters(act.db, p.id);
+          await act.audit("sender's counter forgotten", { sender: p.id });
+        });
+        return portrait(p.id, actor.name);
       },
     }),
     route({

@@ -1,0 +1,114 @@
+import { US_PER_HOUR } from "@halvik/core/base/time";
+import { KINDS, type RecordKind } from "@halvik/core/model/record";
+import type { Queryable } from "../../../kernel/db/pool.js";
+
+/** Records of a sender by whole hour, kind and severity, of hours that begin in [fromUs, toUs). */
+export async function hoursOfSender(
+  db: Queryable,
+  sender: number,
+  fromUs: number,
+  toUs: number,
+): Promise<{ readonly hour: number; readonly kind: RecordKind; readonly severity: number; readonly count: number }[]> {
+  const { rows } = await db.query<{ bucket: number; kind: number; severity: number; count: number }>(
+    "select bucket, kind, severity, count::float8 as count from rollup_hour where sender = $1 and bucket >= $2 and bucket < $3",
+    [sender, Math.ceil(fromUs / US_PER_HOUR), Math.ceil(toUs / US_PER_HOUR)],
+  );
+  return rows.map(({ bucket, kind, ...r }) => ({ ...r, hour: bucket, kind: KINDS[kind]! }));
+}
+
+/** Records of all senders of hours that begin in [fromUs, toUs). */
+export async function recordsOfAll(db: Queryable, fromUs: number, toUs: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>(
+    "select coalesce(sum(count), 0)::float8 as n from rollup_hour where bucket >= $1 and bucket < $2",
+    [Math.ceil(fromUs / US_PER_HOUR), Math.ceil(toUs / US_PER_HOUR)],
+  );
+  return rows[0]!.n;
+}
+
+/** What somebody read at a sender, with what had been heard of it then. */
+export interface CounterRead {
+  readonly atUs: number;
+  readonly theirs: number;
+  readonly ours: number;
+  readonly who: string;
+}
+
+const READS_KEPT = 20;
+
+export async function countersOf(db: Queryable, sender: number): Promise<CounterRead[]> {
+  const { rows } = await db.query<{ at_us: number; theirs: number; ours: number; who: string }>(
+    "select at_us, theirs::float8 as theirs, ours::float8 as ours, who from sender_counter where sender = $1 order by at_us desc",
+    [sender],
+  );
+  return rows.map(({ at_us, ...r }) => ({ ...r, atUs: at_us }));
+}
+
+/** Keeps what a sender's own counter says, beside what has been heard of it; the oldest of many goes. */
+export async function noteCounter(
+  db: Queryable,
+  sender: number,
+  theirs: number,
+  who: string,
+  nowUs: number,
+): Promise<void> {
+  await db.query(
+    `insert into sender_counter (sender, at_us, theirs, ours, who)
+     select $1, $2, $3, coalesce((select records + problems + copies + capped from sender_activity where sender = $1), 0), $4`,
+    [sender, nowUs, theirs, who],
+  );
+  await db.query(
+    "delete from sender_counter where sender = $1 and at_us not in (select at_us from sender_counter where sender = $1 order by at_us desc limit $2)",
+    [sender, READS_KEPT],
+  );
+}
+
+export async function forgetCounters(db: Queryable, sender: number): Promise<void> {
+  await db.query("delete from sender_counter where sender = $1", [sender]);
+}
+
+/** What of some addresses could not be read, the latest first. */
+export async function undecodableOf(
+  db: Queryable,
+  addresses: readonly string[],
+): Promise<{ endpoint: string; atUs: number; code: string; message: string; offset: number; sample: Buffer }[]> {
+  const { rows } = await db.query<{
+    endpoint: string;
+    at_us: number;
+    code: string;
+    message: string;
+    byte_offset: number;
+    sample: Buffer;
+  }>(
+    "select endpoint, at_us, code, message, byte_offset, sample from undecodable where peer = any($1::text[]) order by id desc limit 10",
+    [addresses],
+  );
+  return rows.map(({ at_us, byte_offset, ...r }) => ({ ...r, atUs: at_us, offset: byte_offset }));
+}
+
+/** What exporters counted that never came, as collectors said last. */
+export async function gapsOf(
+  db: Queryable,
+  addresses: readonly string[],
+): Promise<{ stream: string; missed: number; outOfOrder: number }[]> {
+  const { rows } = await db.query<{ exporter: string; missed: number; outOfOrder: number }>(
+    `select g->>'exporter' as exporter, (g->>'missed')::float8 as missed, (g->>'outOfOrder')::float8 as "outOfOrder"
+     from role_status, jsonb_array_elements(detail->'gaps') g where role = 'collector' and split_part(g->>'exporter', ' ', 1) = any($1::text[])`,
+    [addresses],
+  );
+  return rows.map(({ exporter, ...r }) => ({ ...r, stream: exporter }));
+}
+
+/** Rules and saved filters whose text names a sender; of others' filters those that they share. */
+export async function namedIn(
+  db: Queryable,
+  name: string,
+  who: string,
+): Promise<{ what: "rule" | "saved filter"; id: string; name: string }[]> {
+  const like = `%${name.toLowerCase().replace(/[\\%_]/g, "\\$&")}%`;
+  const { rows } = await db.query<{ what: "rule" | "saved filter"; id: string; name: string }>(
+    `select 'rule' as what, id, coalesce(body->>'name', id) as name from rule where lower(body::text) like $1
+     union all select 'saved filter', id::text, name from saved_filter where lower(text) like $1 and (shared or owner = $2) order by 1, 3 limit 50`,
+    [like, who],
+  );
+  return rows;
+}

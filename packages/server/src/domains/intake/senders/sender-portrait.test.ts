@@ -1,0 +1,80 @@
+import type { SenderPortrait } from "@halvik/contract/senders";
+import { US_PER_HOUR } from "@halvik/core/base/time";
+import { emptyContent, type RecordKind, type Severity } from "@halvik/core/model/record";
+import { nowUs } from "../../../kernel/clock.js";
+import { TestStore } from "../../../testing/test-store.js";
+
+const HOUR = Math.floor(nowUs() / US_PER_HOUR) * US_PER_HOUR;
+let store: TestStore;
+let id: number;
+beforeAll(async () => {
+  store = await TestStore.start();
+  id = await store.addSender("fw-1", "Orvane", ["10.20.1.1"]);
+  await store.addSender("srv-1");
+}, 240_000);
+afterAll(() => store?.dispose());
+
+const records = (n: number, hoursAgo: number, kind: RecordKind = "firewall", severity: Severity = 4) =>
+  Array.from({ length: n }, (_, i) => {
+    const at = HOUR - hoursAgo * US_PER_HOUR + i * 1_000;
+    return { sender: id, content: Object.assign(emptyContent(kind, at, at), { severity }) };
+  });
+const ask = async (): Promise<SenderPortrait> => (await store.api.get(`/senders/${id}`)).body as SenderPortrait;
+const note = async (count: number): Promise<SenderPortrait> =>
+  (await store.api.post(`/senders/${id}/counter`, { count })).body as SenderPortrait;
+
+test("one that never sent says so", async () => {
+  expect(await ask()).toMatchObject({ kinds: [], severities: [], share: 0, undecodable: [], gaps: [], counters: [] });
+  expect((await ask()).hours).toEqual(Array.from({ length: 168 }, () => 0));
+  expect((await store.api.get("/senders/999999")).status).toBe(404);
+});
+
+test("what it sends beside what it usually does, of the days on which it can have sent", async () => {
+  // since three days before the last one: 24 an hour at one hour of each
+  for (const day of [3, 2, 1]) await store.put(records(24, 24 * day + 12));
+  await store.put([...records(60, 5), ...records(10, 3, "syslog", 2)]);
+  const p = await ask();
+  const days = (24 * 3 + 12 - 24) / 24;
+  expect(p.kinds).toEqual([
+    { kind: "syslog", day: 10, usual: 0 },
+    { kind: "firewall", day: 60, usual: 72 / days },
+  ]);
+  expect(p.severities.map((s) => [s.severity, s.day])).toEqual([
+    [2, 10],
+    [4, 60],
+  ]);
+  expect(p.hours[168 - 5]).toBe(60);
+  expect(p.share).toBe(1);
+});
+
+test("its own counter beside ours: nothing said of one, the difference of two, and one that began anew", async () => {
+  const heard = (records: number) =>
+    store.client.query(
+      "insert into sender_activity (sender, records) values ($1, $2) on conflict (sender) do update set records = excluded.records",
+      [id, records],
+    );
+  await heard(100);
+  expect((await note(5_000)).counters).toMatchObject([{ theirs: 5_000, since: null, who: "token actor" }]);
+  await heard(190);
+  expect((await note(5_100)).counters[0]).toMatchObject({ since: { theirs: 100, ours: 90 } });
+  await heard(195);
+  expect((await note(3)).counters[0]).toMatchObject({ since: { theirs: -5_097, ours: 5 } });
+  // many notes do not pile up
+  for (let i = 0; i < 25; i++) await note(i);
+  expect((await ask()).counters).toHaveLength(20);
+  await store.api.delete(`/senders/${id}/counter`);
+  expect((await ask()).counters).toEqual([]);
+  expect((await store.api.post(`/senders/${id}/counter`, { count: -1 })).status).toBe(400);
+  expect((await store.api.post(`/senders/${id}/counter`, { count: 1 }, store.api.reader)).status).toBe(403);
+});
+
+test("what could not be read of its addresses, and the rules that name it", async () => {
+  await store.client.query(
+    "insert into undecodable (endpoint, at_us, peer, code, message, byte_offset, sample) values ('flows', 1, '10.20.1.1', 'NOT_FLOW', 'no', 0, '\\x0102'), ('flows', 1, '10.20.1.2', 'NOT_FLOW', 'no', 0, '\\x03')",
+  );
+  expect((await ask()).undecodable).toMatchObject([{ code: "NOT_FLOW", hex: "0102" }]);
+  await store.client.query(
+    "insert into saved_filter (name, text, owner, shared, changed_us) values ('of it', 'sender is FW-1', 'x', true, 0), ('not ours', 'sender is FW-1', 'x', false, 0)",
+  );
+  expect((await ask()).uses).toEqual([{ what: "saved filter", id: expect.any(String), name: "of it" }]);
+});

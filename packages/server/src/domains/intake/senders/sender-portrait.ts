@@ -1,0 +1,82 @@
+import type { SenderPortrait } from "@halvik/contract/senders";
+import { formatUs, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
+import { KINDS } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import type { Queryable } from "../../../kernel/db/pool.js";
+import { countersOf, gapsOf, hoursOfSender, namedIn, recordsOfAll, undecodableOf } from "./portrait-repository.js";
+
+const DAYS = 7;
+const HOURS = DAYS * 24;
+
+/** What a sender sends against what it usually does, what of it was lost or could not be read, and what names it. Null: there is none. */
+export async function senderPortrait(
+  db: Queryable,
+  directory: SenderDirectory,
+  id: number,
+  /** Who asks. */
+  who: string,
+  nowUs: number,
+): Promise<SenderPortrait | null> {
+  const sender = directory.get(id);
+  if (sender === undefined) return null;
+  const toUs = Math.floor(nowUs / US_PER_HOUR) * US_PER_HOUR;
+  const fromUs = toUs - DAYS * US_PER_DAY;
+  const [rows, all, counters, undecodable, gaps, uses] = await Promise.all([
+    hoursOfSender(db, id, fromUs, toUs),
+    recordsOfAll(db, toUs - US_PER_DAY, toUs),
+    countersOf(db, id),
+    undecodableOf(db, sender.addresses),
+    gapsOf(db, sender.addresses),
+    namedIn(db, sender.name, who),
+  ]);
+  const first = fromUs / US_PER_HOUR;
+  const lastDay = (hour: number): boolean => hour >= first + HOURS - 24;
+  const firstHeard = rows.length === 0 ? null : Math.min(...rows.map((r) => r.hour));
+  // the days before the last one on which it can have sent
+  const daysBefore = firstHeard === null ? 0 : Math.max(0, (first + HOURS - 24 - firstHeard) / 24);
+  const compared = (of: (r: (typeof rows)[number]) => boolean) => {
+    const sum = (test: (hour: number) => boolean) =>
+      rows.reduce((n, r) => (of(r) && test(r.hour) ? n + r.count : n), 0);
+    return {
+      day: sum(lastDay),
+      // of less than a day nothing is usual
+      usual: daysBefore < 1 ? null : sum((h) => !lastDay(h)) / daysBefore,
+    };
+  };
+  const day = compared(() => true).day;
+  return {
+    from: formatUs(fromUs),
+    hours: Array.from({ length: HOURS }, (_, i) => rows.reduce((n, r) => (r.hour === first + i ? n + r.count : n), 0)),
+    kinds: KINDS.flatMap((kind) => {
+      const of = compared((r) => r.kind === kind);
+      return of.day === 0 && !of.usual ? [] : [{ kind, ...of }];
+    }),
+    severities: Array.from({ length: 8 }, (_, severity) => ({
+      severity,
+      ...compared((r) => r.severity === severity),
+    })).filter((s) => s.day > 0 || (s.usual ?? 0) > 0),
+    share: all > 0 ? day / all : 0,
+    undecodable: undecodable.map((u) => ({
+      endpoint: u.endpoint,
+      at: formatUs(u.atUs),
+      code: u.code,
+      message: u.message,
+      offset: u.offset,
+      hex: u.sample.toString("hex"),
+    })),
+    gaps,
+    uses,
+    counters: counters.map(({ atUs, theirs, ours, who }, i) => {
+      const before = counters[i + 1];
+      return {
+        at: formatUs(atUs),
+        theirs,
+        who,
+        since:
+          before === undefined
+            ? null
+            : { theirs: theirs - before.theirs, ours: ours - before.ours, from: formatUs(before.atUs) },
+      };
+    }),
+  };
+}
