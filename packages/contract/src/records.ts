@@ -230,6 +230,8 @@ export const Coverage = z.object({
   capped: z.int(),
   flowGaps: z.int(),
   shed: z.int(),
+  /** Dropped on arrival by rules, in the hours that the window touches. */
+  droppedByRules: z.int(),
   silent: z.array(z.string()),
   /** Before this, records of the window are not kept any more. */
   keptFrom: TimeText.optional(),

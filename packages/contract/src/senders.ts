@@ -85,6 +85,8 @@ export const SenderPortrait = z.object({
   gaps: z.array(z.object({ stream: z.string(), missed: z.number(), outOfOrder: z.number() })),
   /** Rules and saved filters that name it. */
   uses: z.array(z.object({ what: z.enum(["rule", "saved filter"]), id: z.string(), name: z.string() })),
+  /** Rules drop some of what arrives, of whomever. */
+  rulesDrop: z.boolean(),
   /** What its own counter said, the latest first, and how much it and we counted since the time before. */
   counters: z.array(
     z.object({

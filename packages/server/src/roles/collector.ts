@@ -3,8 +3,10 @@ import { join } from "node:path";
 import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/base/time";
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import pino from "pino";
 import { writeEndpoints, writeHeartbeat } from "../domains/health/repository.js";
+import { type KeptRule, loadArrivalRules, readyRules } from "../domains/intake/arriving/repository.js";
 import {
   type EndpointConfig,
   loadEndpoints,
@@ -19,6 +21,7 @@ import { Pipeline } from "../domains/intake/pipeline/pipeline.js";
 import { type Damage, Spool } from "../domains/intake/pipeline/spool.js";
 import { loadFlowDomains } from "../domains/intake/pipeline/state-repository.js";
 import { Quarantine } from "../domains/intake/quarantine/quarantine.js";
+import { DirectoryCache } from "../domains/intake/senders/directory-cache.js";
 import { SenderRegistry } from "../domains/intake/senders/registry.js";
 import { loadMibNames, namedBy } from "../domains/names/mibs.js";
 import { kindsVersion, loadMeanings } from "../domains/names/repository.js";
@@ -45,6 +48,7 @@ interface KindSettings {
   readonly users: readonly SnmpUser[];
   readonly meanings: Meanings;
   readonly isNamed: (oid: string) => boolean;
+  readonly arrivalRules: readonly KeptRule[];
 }
 
 /** Runs the collector: sockets, pipeline, status. @returns how to stop it */
@@ -66,13 +70,30 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
   let version = -1;
   const apply = async (settings: KindSettings) => {
     version = settings.version;
+    arrivalRules = settings.arrivalRules;
     decoders.settings = {
       users: new UsmUsers(settings.users, nodeSnmpCrypto),
       meanings: settings.meanings,
       isNamed: settings.isNamed,
+      // those before hold until the new ones are ready
+      arrivalRules: decoders.settings.arrivalRules ?? [],
       mappings: new Map(settings.endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : []))),
     };
     await endpoints.apply(settings.endpoints, settings.users);
+  };
+  const directory = new DirectoryCache(pool, config.HALVIK_ZONE);
+  let arrivalRules: readonly KeptRule[] = [];
+  let readyFor: SenderDirectory | null = null;
+  /** Filters of rules name senders, lists and the like: they are read again when those change. */
+  const readyArrivalRules = async (isNew: boolean) => {
+    if (arrivalRules.length === 0 && !isNew) return;
+    const senders = arrivalRules.length === 0 ? null : await directory.get();
+    if (senders === readyFor && !isNew) return;
+    readyFor = senders;
+    decoders.settings = {
+      ...decoders.settings,
+      arrivalRules: senders === null ? [] : readyRules(arrivalRules, senders, nowUs()).ready,
+    };
   };
   const pipeline = new Pipeline(
     {
@@ -81,7 +102,9 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       ratePerSender: config.HALVIK_SENDER_RATE_CAP,
       keepByKind: config.HALVIK_KEEP_KINDS,
       onHousekeeping: async (client) => {
-        if ((await kindsVersion(client)) !== version) await apply(await readSettings(client, config));
+        const isNew = (await kindsVersion(client)) !== version;
+        if (isNew) await apply(await readSettings(client, config));
+        await readyArrivalRules(isNew);
       },
     },
     registry,
@@ -99,6 +122,8 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
     (message) => log.error(message),
   );
   await apply(await firstSettings(connection, config, decoders));
+  // without the database they are read when it is back
+  await readyArrivalRules(true).catch(() => undefined);
   const failure = endpoints.failureOf(["syslog-udp", "syslog-tcp"]);
   if (failure !== null) {
     await endpoints.stop();
@@ -215,6 +240,7 @@ async function readSettings(db: Client, config: Config): Promise<KindSettings> {
     users: await loadSnmpUsers(db),
     meanings: await loadMeanings(db),
     isNamed: namedBy(mib),
+    arrivalRules: await loadArrivalRules(db),
   };
   keepForNextStart(config, settings);
   return settings;
@@ -249,7 +275,7 @@ function keepForNextStart(config: Config, { endpoints, users }: KindSettings): v
 function lastSettings(config: Config): KindSettings {
   const file = settingsFile(config);
   if (!existsSync(file))
-    return { version: -1, endpoints: [], users: [], meanings: new Meanings(), isNamed: () => true };
+    return { version: -1, endpoints: [], users: [], meanings: new Meanings(), isNamed: () => true, arrivalRules: [] };
   // our own file, written above
   const kept = JSON.parse(readFileSync(file, "utf8")) as {
     endpoints: EndpointConfig[];
@@ -267,5 +293,6 @@ function lastSettings(config: Config): KindSettings {
     users: kept.users.map((u) => ({ name: u.name, onlyFrom: u.onlyFrom, auth: keyed(u.auth), priv: keyed(u.priv) })),
     meanings: new Meanings(),
     isNamed: () => true,
+    arrivalRules: [],
   };
 }

@@ -112,7 +112,7 @@ const RECORD_FIELDS: Readonly<Record<FieldName, Column>> = {
   // a syslog record's is its severity, kept only where it differs
   level: {
     is: "text",
-    sql: `(case when r.kind <> ${SYSLOG} then r.original_severity when r.original_severity is null then ('{${SEVERITIES.join(",")}}'::text[])[r.severity + 1] end)`,
+    sql: `(case when r.kind <> ${SYSLOG} then r.original_severity when r.original_severity is null then ('{${SEVERITIES.join(",")}}'::text[])[r.severity + 1] when r.original_severity <> 'none' then r.original_severity end)`,
     folds: false,
   },
   ingress: NO_NUMBER,

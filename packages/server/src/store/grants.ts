@@ -31,6 +31,7 @@ const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 /** What people make, change and remove in the interface. */
 const PEOPLES = [
   "admitted_network",
+  "arrival_rule",
   "endpoint_config",
   "interface_fact",
   "list",
@@ -78,7 +79,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "rule_version",
     ],
     update: [...PEOPLES, ...VERSIONS, "bulk_act", "finding", "incident", "incident_task", "job", "role_status"],
-    delete: [...PEOPLES, "engine_close", "held_record", "rule_failure"],
+    delete: [...PEOPLES, "arrival_sample", "engine_close", "held_record", "rule_failure"],
     // who may write a user's keys may not read them; an arrival in quarantine may be asked for again
     columns: [
       "select (name, auth_protocol, priv_protocol, sender) on snmp_user",
@@ -96,6 +97,11 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "sender",
       "sender_address",
       "admitted_network",
+      "arrival_rule",
+      "arrival_rule_use",
+      "arrival_sample",
+      "list",
+      "list_entry",
       "sender_activity",
       "held_record",
       "endpoint_config",
@@ -122,6 +128,8 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     ],
     insert: [
       ...WRITES_RECORDS,
+      "arrival_rule_use",
+      "arrival_sample",
       "sender",
       "sender_address",
       "sender_activity",
@@ -140,6 +148,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "imported_file",
     ],
     update: [
+      "arrival_rule_use",
       "collector",
       "segment",
       ...ROLLUPS,
@@ -158,7 +167,17 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "imported_file",
       ...VERSIONS,
     ],
-    delete: ["sender", "sender_address", "held_record", "undecodable", "quarantined", "request_seen", "endpoint"],
+    delete: [
+      "arrival_rule_use",
+      "arrival_sample",
+      "sender",
+      "sender_address",
+      "held_record",
+      "undecodable",
+      "quarantined",
+      "request_seen",
+      "endpoint",
+    ],
     functions: ["make"],
     segments: ["insert"],
   },

@@ -23,6 +23,8 @@ export interface StoredContent {
   readonly endpoint: string;
   readonly copyOf: string | null;
   readonly content: RecordContent;
+  /** Days it is kept by a rule of arrival. */
+  readonly keepDays?: number | null;
 }
 
 /** The columns of a segment, in table order: name, COPY type, SQL type, value. One list for DDL, COPY and SELECT. */
@@ -103,7 +105,8 @@ export const dataOrNull = (data: RecordContent["data"]): RecordContent["data"] |
   data.length === 0 ? null : data;
 
 /** A syslog record's original severity is its severity, unless no valid PRI came. */
-const syslogOriginal = (c: RecordContent): string | null => (c.originalSeverity === null ? "none" : null);
+const syslogOriginal = ({ originalSeverity, severity }: RecordContent): string | null =>
+  originalSeverity === null ? "none" : originalSeverity === severityName(severity) ? null : originalSeverity;
 
 export function marksToBits(marks: RecordContent["marks"]): number {
   let bits = 0;
@@ -182,7 +185,11 @@ export interface RecordRow {
 export function toRecord(row: RecordRow): HalvikRecord {
   const kind = KINDS[row.kind] ?? "syslog";
   const original =
-    kind !== "syslog" ? row.original_severity : row.original_severity === "none" ? null : severityName(row.severity);
+    kind !== "syslog"
+      ? row.original_severity
+      : row.original_severity === "none"
+        ? null
+        : (row.original_severity ?? severityName(row.severity));
   return {
     id: row.id,
     sender: row.sender,

@@ -25,6 +25,7 @@ export function Coverage({ window, zone }: { window: WindowParts; zone: string }
     data.lost > 0 ? `${data.lost.toLocaleString("en")} lost` : "",
     data.flowGaps > 0 ? `${data.flowGaps.toLocaleString("en")} flow datagrams missing` : "",
     data.capped > 0 ? `${data.capped.toLocaleString("en")} over a sender’s cap` : "",
+    data.droppedByRules > 0 ? `${data.droppedByRules.toLocaleString("en")} dropped on arrival by rules` : "",
     data.shed > 0 ? `${data.shed.toLocaleString("en")} dropped because the disk was full` : "",
     data.silent.length > 0
       ? `silent at times: ${data.silent.slice(0, 3).map(safeText).join(", ")}${data.silent.length > 3 ? ` and ${data.silent.length - 3} more` : ""}`

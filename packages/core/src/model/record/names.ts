@@ -62,6 +62,7 @@ export const MARKS = [
   "clock corrected",
   "replayed",
   "estimated",
+  "expected",
 ] as const;
 export type Mark = (typeof MARKS)[number];
 

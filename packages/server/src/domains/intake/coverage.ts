@@ -4,6 +4,7 @@ import type { Queryable } from "../../kernel/db/pool.js";
 import { searchRecords } from "../../store/search.js";
 import { keptOf } from "../../store/segments.js";
 import type { TermIndex } from "../../store/term-index.js";
+import { droppedWithin } from "./arriving/use-repository.js";
 import { type Gap, gapsWithin } from "./listening-repository.js";
 
 /** What a window may lack, as far as Halvik knows: what it lost, refused, waits for, or keeps no more. */
@@ -18,6 +19,8 @@ export interface Coverage {
   readonly silent: readonly string[];
   /** Records dropped before their time, for want of disk. */
   readonly shed: number;
+  /** Dropped on arrival by rules, in the hours that the window touches. */
+  readonly droppedByRules: number;
   /** Records in segments that are no longer kept; null when none of the window. */
   readonly keptFromUs: number | null;
 }
@@ -52,6 +55,7 @@ export async function coverageOf(
     capped: sum("senders-capped", "count"),
     flowGaps: sum("flow-gaps", "count"),
     shed: sum("segment-shed", "records"),
+    droppedByRules: await droppedWithin(db, window),
     silent: [...new Set(records.filter((r) => r.event === "sender-silent").map((r) => r.host ?? ""))],
     keptFromUs: dropped ? keptUs : null,
   };

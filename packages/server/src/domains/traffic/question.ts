@@ -51,7 +51,8 @@ export const asked = (
   to: formatUs(q.toUs),
   counted: q.metered.counted,
   exporters: new Set(q.metered.meters.map((m) => m.sender)).size - q.metered.silent.length,
-  silent: q.metered.silent.map(q.nameOf),
+  // of what is not summed yet nobody can say that it was not told
+  silent: q.behind > 0 ? [] : q.metered.silent.map(q.nameOf),
   waiting: [...q.waiting],
   sums: Math.round(sumsUs / US_PER_SECOND),
   // who goes through the flows themselves waits for no sums

@@ -12,6 +12,7 @@ import * as z from "zod";
 import { capacityRoutes } from "../../domains/capacity/routes.js";
 import { statusRoutes } from "../../domains/health/routes.js";
 import { incidentRoutes } from "../../domains/incidents/routes.js";
+import { arrivalRoutes } from "../../domains/intake/arriving/routes.js";
 import { endpointRoutes } from "../../domains/intake/endpoints/routes.js";
 import { importRoutes } from "../../domains/intake/imports/routes.js";
 import { quarantineRoutes } from "../../domains/intake/quarantine/routes.js";
@@ -126,6 +127,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...notifyRoutes(deps),
     ...notifySettingsRoutes(deps),
     ...senderRoutes(deps),
+    ...arrivalRoutes(deps),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),
     ...importRoutes(deps),

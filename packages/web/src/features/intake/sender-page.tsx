@@ -218,14 +218,16 @@ function OwnCounter({ id, portrait: p }: { id: number; portrait: SenderPortrait 
           if (/^\d{1,15}$/.test(value)) note.mutate(Number(value));
         }}
       >
-        <Input
-          aria-label="Its counter now"
-          inputMode="numeric"
-          pattern="\d{1,15}"
-          className="w-40 font-mono"
-          value={value}
-          onChange={(e) => setValue(e.target.value)}
-        />
+        <span className="w-40">
+          <Input
+            aria-label="Its counter now"
+            inputMode="numeric"
+            pattern="\d{1,15}"
+            className="font-mono"
+            value={value}
+            onChange={(e) => setValue(e.target.value)}
+          />
+        </span>
         <Button type="submit">Note</Button>
         {p.counters.length > 0 && <TextButton onClick={() => note.mutate(null)}>begin anew</TextButton>}
       </form>
@@ -238,7 +240,7 @@ function OwnCounter({ id, portrait: p }: { id: number; portrait: SenderPortrait 
           {c.since !== null && (
             <>
               {" · "}it sent {count(c.since.theirs)} since {dayMinute(usOf(c.since.from), zone)}, {count(c.since.ours)}{" "}
-              were heard: <Difference theirs={c.since.theirs} ours={c.since.ours} />
+              were heard: <Difference theirs={c.since.theirs} ours={c.since.ours} rulesDrop={p.rulesDrop} />
             </>
           )}
         </p>
@@ -247,12 +249,14 @@ function OwnCounter({ id, portrait: p }: { id: number; portrait: SenderPortrait 
   );
 }
 
-function Difference({ theirs, ours }: { theirs: number; ours: number }) {
+function Difference({ theirs, ours, rulesDrop }: { theirs: number; ours: number; rulesDrop: boolean }) {
   if (theirs < 0) return <span className="text-quiet">its counter began anew</span>;
   const missing = theirs - ours;
   if (missing === 0) return <b className="text-pine">all of them</b>;
   return missing > 0 ? (
-    <b className="text-vermilion">{count(missing)} never arrived</b>
+    <b className="text-vermilion">
+      {count(missing)} never arrived{rulesDrop && ", or were dropped by rules of arrival"}
+    </b>
   ) : (
     <span className="text-quiet">{count(-missing)} more than it says: messages on their way, or heard by two ways</span>
   );

@@ -11,6 +11,7 @@ import { keepDaysBy } from "../../../store/keep-days.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { IdSource } from "../../../store/record-id.js";
 import type { Arrival } from "../arrivals/arrival.js";
+import { noteArrivalUse } from "../arriving/use-repository.js";
 import type { Quarantine } from "../quarantine/quarantine.js";
 import type { SenderRegistry } from "../senders/registry.js";
 import type { Answers } from "./answers.js";
@@ -183,7 +184,13 @@ export class BatchStore {
     const unknown = findUnknown(arrivals, this.registry, decoders);
     if (unknown.unknownPeers.size > 0) await this.registry.notice(client, unknown.unknownPeers);
     if (unknown.unknownHosts.size > 0) await this.registry.noticeBehind(client, unknown.unknownHosts);
-    const decoded = decodeBatch(arrivals, this.registry, { decoders, ids, nowUs: storedUs, imported: false });
+    const decoded = decodeBatch(arrivals, this.registry, {
+      decoders,
+      ids,
+      nowUs: storedUs,
+      imported: false,
+      arrivalRules: this.decoders.settings.arrivalRules ?? [],
+    });
     const own = this.notices.pending.map((o) => ({
       id: ids.next(storedUs),
       sender: OWN_SENDER,
@@ -223,6 +230,7 @@ export class BatchStore {
         await also(db);
         await keepMeasures(db, this.decoders.measures);
         await noteRequests(db, taken(decoded, held), storedUs);
+        await noteArrivalUse(db, decoded.arriving, storedUs);
       },
     );
     this.stored(decoded, held, storedUs, batch.arrivals.length);
@@ -235,6 +243,7 @@ export class BatchStore {
     this.lastCommitUs = storedUs;
     this.counters.stored += decoded.records.length;
     this.counters.refused += decoded.refused;
+    this.counters["dropped by rules"] += decoded.arriving.dropped;
     this.counters["unlisted senders"] += decoded.unlisted;
     this.held.count(decoded, held);
     countArrivals(decoded.arrivals, decoded, this.registry);
@@ -264,6 +273,7 @@ export class BatchStore {
             also,
             (db) => keepMeasures(db, this.decoders.measures),
             (db) => noteRequests(db, taken(decoded, held), storedUs),
+            (db) => noteArrivalUse(db, decoded.arriving, storedUs),
           ],
         ),
       );

@@ -13,6 +13,7 @@ export const newCounters = () => ({
   quarantined: 0,
   "answers not sent": 0,
   "sent again": 0,
+  "dropped by rules": 0,
   "damaged in spool": 0,
   "housekeeping failures": 0,
 });

@@ -1,9 +1,11 @@
+import { judge, type ReadyRule } from "@halvik/core/arrive";
 import type { Mark, RecordContent } from "@halvik/core/model/record";
 import { LATE_AFTER_US } from "../../../store/batches.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../../../store/record-id.js";
 import type { Arrival } from "../arrivals/arrival.js";
 import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
+import { ArrivalTally } from "../arriving/arrival-tally.js";
 import type { LiveSender, SenderRegistry } from "../senders/registry.js";
 import type { DecodedContent, Decoders } from "./decoders.js";
 
@@ -22,6 +24,8 @@ export interface DecodedBatch {
   readonly emptyArrivals: Arrival[];
   refused: number;
   unlisted: number;
+  /** What rules of arrival did. */
+  readonly arriving: ArrivalTally;
 }
 
 export interface DecodeOptions {
@@ -30,6 +34,8 @@ export interface DecodeOptions {
   readonly nowUs: number;
   /** Imports store what waiting senders once sent, and mark it. */
   readonly imported: boolean;
+  /** Rules of arrival, in their order; files are stored whole. */
+  readonly arrivalRules?: readonly ReadyRule[];
 }
 
 /** The unknown among the peers and relayed hosts of a batch; they become senders before it is decoded. */
@@ -71,6 +77,7 @@ export function decodeBatch(
     emptyArrivals: [],
     refused: 0,
     unlisted: 0,
+    arriving: new ArrivalTally(),
   };
   for (const arrival of arrivals) {
     const peer = registry.peer(arrival.peer);
@@ -81,7 +88,7 @@ export function decodeBatch(
       out.refused++;
       out.refusedArrivals.push(arrival);
     } else if (peer.facts.state === "waiting" && !options.imported) out.held.push({ sender: peer.facts.id, arrival });
-    else if (store(arrival, peer, registry, options, out.records) === 0) out.emptyArrivals.push(arrival);
+    else if (store(arrival, peer, registry, options, out) === 0) out.emptyArrivals.push(arrival);
     out.ends.push(out.records.length);
   }
   return out;
@@ -93,7 +100,7 @@ function store(
   peer: LiveSender,
   registry: SenderRegistry,
   options: DecodeOptions,
-  out: StoredContent[],
+  out: DecodedBatch,
 ): number {
   let sender = peer;
   let decoded = options.decoders.decode(arrival, peer);
@@ -106,12 +113,35 @@ function store(
       decoded = options.decoders.decode(arrival, behind);
     }
   }
-  for (const one of decoded) out.push(toStored(arrival, one, sender, registry, options));
-  if (arrival.unobserved) return decoded.length;
+  const before = out.records.length;
+  const rules = options.arrivalRules ?? [];
+  for (const one of decoded) {
+    const stored = toStored(arrival, one, sender, registry, options);
+    const decided =
+      rules.length === 0 ? stored : decide(stored, rules, out.arriving, arrival.bytes.length / decoded.length);
+    if (decided !== null) out.records.push(decided);
+  }
+  const kept = out.records.length - before;
+  if (arrival.unobserved) return kept;
   // once an arrival, however many records it holds; one of templates alone is a sign of life too
   heard(sender, arrival);
   if (sender !== peer) heard(peer, arrival);
-  return decoded.length;
+  return kept;
+}
+
+/** What the rules of arrival make of a record; null: it is dropped. @param bytes of the arrival that are its own */
+function decide(
+  stored: StoredContent,
+  rules: readonly ReadyRule[],
+  tally: ArrivalTally,
+  bytes: number,
+): StoredContent | null {
+  const { sender, endpoint, copyOf, content } = stored;
+  const verdict = judge(rules, { ...content, id: "", sender, endpoint, copyOf });
+  if (verdict.met.length === 0) return stored;
+  tally.add(verdict, bytes);
+  if (verdict.droppedBy !== null) return null;
+  return { ...stored, content: verdict.record, keepDays: verdict.keepDays };
 }
 
 function heard(sender: LiveSender, arrival: Arrival): void {

@@ -1,3 +1,4 @@
+import type { ReadyRule } from "@halvik/core/arrive";
 import type { DecodeProblem } from "@halvik/core/base/bytes";
 import { DecodeError, decodeUtf8 } from "@halvik/core/base/bytes";
 import { DecisionColumns } from "@halvik/core/decode/firewall";
@@ -30,6 +31,8 @@ export interface DecodeSettings {
   readonly mappings: ReadonlyMap<string, JsonMapping>;
   /** Files may be read long after they were written: how far behind arrival their own times may be. */
   readonly maxBehindUs?: number;
+  /** What is decided before anything is stored, in its order. */
+  readonly arrivalRules?: readonly ReadyRule[];
   /** Whether a module names an object identifier; absent where nobody counts those without a name. */
   readonly isNamed?: (oid: string) => boolean;
 }

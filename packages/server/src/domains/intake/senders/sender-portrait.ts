@@ -3,6 +3,7 @@ import { formatUs, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import { KINDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import { droppedWithin } from "../arriving/use-repository.js";
 import { countersOf, gapsOf, hoursOfSender, namedIn, recordsOfAll, undecodableOf } from "./portrait-repository.js";
 
 const DAYS = 7;
@@ -21,13 +22,14 @@ export async function senderPortrait(
   if (sender === undefined) return null;
   const toUs = Math.floor(nowUs / US_PER_HOUR) * US_PER_HOUR;
   const fromUs = toUs - DAYS * US_PER_DAY;
-  const [rows, all, counters, undecodable, gaps, uses] = await Promise.all([
+  const [rows, all, counters, undecodable, gaps, uses, dropped] = await Promise.all([
     hoursOfSender(db, id, fromUs, toUs),
     recordsOfAll(db, toUs - US_PER_DAY, toUs),
     countersOf(db, id),
     undecodableOf(db, sender.addresses),
     gapsOf(db, sender.addresses),
     namedIn(db, sender.name, who),
+    droppedWithin(db, { fromUs, toUs: nowUs }),
   ]);
   const first = fromUs / US_PER_HOUR;
   const lastDay = (hour: number): boolean => hour >= first + HOURS - 24;
@@ -66,6 +68,7 @@ export async function senderPortrait(
     })),
     gaps,
     uses,
+    rulesDrop: dropped > 0,
     counters: counters.map(({ atUs, theirs, ours, who }, i) => {
       const before = counters[i + 1];
       return {

@@ -1,0 +1,103 @@
+import fc from "fast-check";
+import { SenderDirectory } from "../model/senders/index.js";
+import { compileFilter, parseFilter } from "../query/filter/index.js";
+import { testRecord } from "../testing/record.js";
+import { ArrivalRule, judge, type ReadyRule, sayArrivalRule } from "./index.js";
+
+const directory = new SenderDirectory([]);
+const ready = (id: number, rule: object): ReadyRule => {
+  const read = ArrivalRule.parse({ name: `rule ${id}`, filter: "severity is debug", then: "mark", ...rule });
+  const parsed = parseFilter(read.filter, { zone: "UTC", directory });
+  if (!parsed.ok) throw new Error(parsed.error.message);
+  return { id, rule: read, matches: compileFilter(parsed.filter, { directory, nowUs: 0 }) };
+};
+const debug = testRecord({ severity: 7, app: "cron", data: [["a", "1"]] });
+
+test.each<[name: string, rules: readonly object[], want: object]>([
+  ["nothing matches: as it came", [{ filter: "app is sshd", then: "drop" }], { droppedBy: null, met: [] }],
+  ["dropped by the first that says so", [{ then: "drop" }, { then: "drop" }], { droppedBy: 0, met: [0] }],
+  ["kept: a later drop is not asked", [{ then: "keep" }, { then: "drop" }], { droppedBy: null, met: [0] }],
+  [
+    "marks add up, the last word on severity and days holds",
+    [
+      { severity: { to: 4 }, tag: "one", keepDays: 7 },
+      { filter: "app is cron", severity: { by: -1 }, tag: "two", keepDays: 90, expected: true, category: "service" },
+    ],
+    {
+      met: [0, 1],
+      keepDays: 90,
+      record: {
+        severity: 3,
+        category: "service",
+        originalSeverity: "debug",
+        data: [
+          ["a", "1"],
+          ["tag", "one"],
+          ["tag", "two"],
+        ],
+        marks: expect.arrayContaining(["expected"]),
+      },
+    },
+  ],
+  [
+    "a later rule sees what an earlier one made of it",
+    [{ severity: { to: 2 } }, { filter: "severity is debug", then: "drop" }],
+    { droppedBy: null, met: [0], record: { severity: 2 } },
+  ],
+  ["severity ends at its ends", [{ severity: { by: 7 } }], { record: { severity: 7 } }],
+  ["the kind's own word for it stays", [{ severity: { to: 0 } }], { record: { originalSeverity: "debug" } }],
+])("%s", (_, rules, want) => {
+  expect(
+    judge(
+      rules.map((r, i) => ready(i, r)),
+      debug,
+    ),
+  ).toMatchObject(want);
+});
+
+test("its own word for severity is not replaced", () => {
+  const record = { ...debug, originalSeverity: "4 information" };
+  expect(judge([ready(1, { severity: { to: 0 } })], record).record.originalSeverity).toBe("4 information");
+});
+
+test("whatever the rules: the record that came is not changed, and each rule is met once at most", () => {
+  const some = fc.array(
+    fc.record({
+      then: fc.constantFrom("mark", "keep"),
+      filter: fc.constantFrom("severity is debug", "app is cron", "not severity is debug"),
+      severity: fc.oneof(fc.record({ to: fc.nat(7) }), fc.record({ by: fc.integer({ min: -7, max: 7 }) })),
+    }),
+    { maxLength: 12 },
+  );
+  const before = JSON.stringify(debug);
+  fc.assert(
+    fc.property(some, (rules) => {
+      const { met, record } = judge(
+        rules.map((r, i) => ready(i, r)),
+        debug,
+      );
+      expect(JSON.stringify(debug)).toBe(before);
+      expect(new Set(met).size).toBe(met.length);
+      expect([...met].sort((a, b) => a - b)).toEqual(met);
+      expect(record.severity).toBeGreaterThanOrEqual(0);
+      expect(record.severity).toBeLessThanOrEqual(7);
+    }),
+  );
+});
+
+test.each<[rule: object, want: string | null]>([
+  [{ then: "drop" }, "is dropped, and counted"],
+  [{ then: "keep" }, "is kept; no further rule is asked"],
+  [{ keepDays: 1, tag: "noise" }, "is kept for one day, gets the tag “noise”"],
+  [{ severity: { by: -2 }, expected: true }, "becomes 2 steps more severe, is marked as expected"],
+  [{ severity: { to: 3 }, category: "link" }, "becomes error, is about link"],
+  // refused
+  [{}, null],
+  [{ then: "drop", tag: "x" }, null],
+  [{ tag: "a\nb" }, null],
+  [{ keepDays: 2 }, null],
+  [{ tag: "x", filter: " " }, null],
+])("%j: %s", (rule, want) => {
+  const read = ArrivalRule.safeParse({ name: "a", filter: "app is cron", then: "mark", ...rule });
+  expect(read.success ? sayArrivalRule(read.data) : null).toBe(want);
+});

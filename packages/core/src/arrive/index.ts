@@ -1,0 +1,1 @@
+export { ArrivalRule, judge, type ReadyRule, sayArrivalRule, type Verdict } from "./arrival-rule.js";
