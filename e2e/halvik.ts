@@ -31,6 +31,8 @@ export const PAGES = [
   "/rules/new",
   "/intake",
   "/intake/plan",
+  "/intake/arrival",
+  "/intake/senders/1",
   "/intake/names",
   "/notify",
   "/load",

@@ -16,7 +16,7 @@ export const ArrivalRule = z
     /** In the words of the filter language. */
     filter: words(4_000).min(1, "a filter is needed: what matches everything would be everything"),
     /** `mark`: the next rule is asked too; `keep` and `drop` decide. */
-    then: z.enum(["mark", "keep", "drop"]),
+    does: z.enum(["mark", "keep", "drop"]),
     /** So many days instead of as long as others. */
     keepDays: z
       .union(KEEP_DAYS.map((d) => z.literal(d)))
@@ -35,20 +35,20 @@ export const ArrivalRule = z
   })
   .refine(
     (r) =>
-      r.then !== "mark" ||
+      r.does !== "mark" ||
       r.keepDays !== null ||
       r.severity !== null ||
       r.category !== null ||
       r.tag !== null ||
       r.expected,
-    { path: ["then"], message: "it changes nothing: say what it does" },
+    { path: ["does"], message: "it changes nothing: say what it does" },
   )
   .refine(
     (r) =>
-      r.then !== "drop" ||
+      r.does !== "drop" ||
       (r.keepDays === null && r.severity === null && r.category === null && r.tag === null && !r.expected),
     {
-      path: ["then"],
+      path: ["does"],
       message: "what is dropped needs no marks",
     },
   );
@@ -84,10 +84,10 @@ export function judge(rules: readonly ReadyRule[], arrived: HalvikRecord): Verdi
   for (const { id, rule, matches } of rules) {
     if (!matches(record)) continue;
     met.push(id);
-    if (rule.then === "drop") return { record, droppedBy: id, keepDays, met };
+    if (rule.does === "drop") return { record, droppedBy: id, keepDays, met };
     keepDays = rule.keepDays ?? keepDays;
     record = marked(record, rule);
-    if (rule.then === "keep") break;
+    if (rule.does === "keep") break;
   }
   return { record, droppedBy: null, keepDays, met };
 }
@@ -110,8 +110,8 @@ function marked(r: HalvikRecord, rule: ArrivalRule): HalvikRecord {
 }
 
 /** A rule as a sentence. */
-export function sayArrivalRule({ then, keepDays, severity, category, tag, expected }: ArrivalRule): string {
-  if (then === "drop") return "is dropped, and counted";
+export function sayArrivalRule({ does: decision, keepDays, severity, category, tag, expected }: ArrivalRule): string {
+  if (decision === "drop") return "is dropped, and counted";
   const does = [
     ...(keepDays === null ? [] : [`is kept for ${keepDays === 1 ? "one day" : `${keepDays} days`}`]),
     ...(severity === null
@@ -126,5 +126,5 @@ export function sayArrivalRule({ then, keepDays, severity, category, tag, expect
     ...(expected ? ["is marked as expected"] : []),
   ];
   const said = does.length === 0 ? "is kept" : does.join(", ");
-  return then === "keep" ? `${said}; no further rule is asked` : said;
+  return decision === "keep" ? `${said}; no further rule is asked` : said;
 }

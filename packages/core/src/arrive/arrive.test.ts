@@ -6,7 +6,7 @@ import { ArrivalRule, judge, type ReadyRule, sayArrivalRule } from "./index.js";
 
 const directory = new SenderDirectory([]);
 const ready = (id: number, rule: object): ReadyRule => {
-  const read = ArrivalRule.parse({ name: `rule ${id}`, filter: "severity is debug", then: "mark", ...rule });
+  const read = ArrivalRule.parse({ name: `rule ${id}`, filter: "severity is debug", does: "mark", ...rule });
   const parsed = parseFilter(read.filter, { zone: "UTC", directory });
   if (!parsed.ok) throw new Error(parsed.error.message);
   return { id, rule: read, matches: compileFilter(parsed.filter, { directory, nowUs: 0 }) };
@@ -14,9 +14,9 @@ const ready = (id: number, rule: object): ReadyRule => {
 const debug = testRecord({ severity: 7, app: "cron", data: [["a", "1"]] });
 
 test.each<[name: string, rules: readonly object[], want: object]>([
-  ["nothing matches: as it came", [{ filter: "app is sshd", then: "drop" }], { droppedBy: null, met: [] }],
-  ["dropped by the first that says so", [{ then: "drop" }, { then: "drop" }], { droppedBy: 0, met: [0] }],
-  ["kept: a later drop is not asked", [{ then: "keep" }, { then: "drop" }], { droppedBy: null, met: [0] }],
+  ["nothing matches: as it came", [{ filter: "app is sshd", does: "drop" }], { droppedBy: null, met: [] }],
+  ["dropped by the first that says so", [{ does: "drop" }, { does: "drop" }], { droppedBy: 0, met: [0] }],
+  ["kept: a later drop is not asked", [{ does: "keep" }, { does: "drop" }], { droppedBy: null, met: [0] }],
   [
     "marks add up, the last word on severity and days holds",
     [
@@ -41,7 +41,7 @@ test.each<[name: string, rules: readonly object[], want: object]>([
   ],
   [
     "a later rule sees what an earlier one made of it",
-    [{ severity: { to: 2 } }, { filter: "severity is debug", then: "drop" }],
+    [{ severity: { to: 2 } }, { filter: "severity is debug", does: "drop" }],
     { droppedBy: null, met: [0], record: { severity: 2 } },
   ],
   ["severity ends at its ends", [{ severity: { by: 7 } }], { record: { severity: 7 } }],
@@ -63,7 +63,7 @@ test("its own word for severity is not replaced", () => {
 test("whatever the rules: the record that came is not changed, and each rule is met once at most", () => {
   const some = fc.array(
     fc.record({
-      then: fc.constantFrom("mark", "keep"),
+      does: fc.constantFrom("mark", "keep"),
       filter: fc.constantFrom("severity is debug", "app is cron", "not severity is debug"),
       severity: fc.oneof(fc.record({ to: fc.nat(7) }), fc.record({ by: fc.integer({ min: -7, max: 7 }) })),
     }),
@@ -86,18 +86,18 @@ test("whatever the rules: the record that came is not changed, and each rule is 
 });
 
 test.each<[rule: object, want: string | null]>([
-  [{ then: "drop" }, "is dropped, and counted"],
-  [{ then: "keep" }, "is kept; no further rule is asked"],
+  [{ does: "drop" }, "is dropped, and counted"],
+  [{ does: "keep" }, "is kept; no further rule is asked"],
   [{ keepDays: 1, tag: "noise" }, "is kept for one day, gets the tag “noise”"],
   [{ severity: { by: -2 }, expected: true }, "becomes 2 steps more severe, is marked as expected"],
   [{ severity: { to: 3 }, category: "link" }, "becomes error, is about link"],
   // refused
   [{}, null],
-  [{ then: "drop", tag: "x" }, null],
+  [{ does: "drop", tag: "x" }, null],
   [{ tag: "a\nb" }, null],
   [{ keepDays: 2 }, null],
   [{ tag: "x", filter: " " }, null],
 ])("%j: %s", (rule, want) => {
-  const read = ArrivalRule.safeParse({ name: "a", filter: "app is cron", then: "mark", ...rule });
+  const read = ArrivalRule.safeParse({ name: "a", filter: "app is cron", does: "mark", ...rule });
   expect(read.success ? sayArrivalRule(read.data) : null).toBe(want);
 });

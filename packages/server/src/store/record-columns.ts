@@ -104,7 +104,7 @@ const emptyToNull = <T>(list: readonly T[]): readonly T[] | null => (list.length
 export const dataOrNull = (data: RecordContent["data"]): RecordContent["data"] | null =>
   data.length === 0 ? null : data;
 
-/** A syslog record's original severity is its severity, unless no valid PRI came. */
+/** A syslog record's original severity is mostly its severity, and then not kept: unless no valid PRI came, or it was given another one. */
 const syslogOriginal = ({ originalSeverity, severity }: RecordContent): string | null =>
   originalSeverity === null ? "none" : originalSeverity === severityName(severity) ? null : originalSeverity;
 

@@ -32,7 +32,7 @@ afterAll(async () => {
   await instance?.dispose();
 });
 
-const rule = (more: object) => ({ name: `rule ${++n}`, filter: "app is cron", then: "drop", ...more });
+const rule = (more: object) => ({ name: `rule ${++n}`, filter: "app is cron", does: "drop", ...more });
 const add = async (more: object) => {
   const { status, body } = await api.post("/arrival-rules", rule(more));
   return { status, body: body as ArrivalRuleList & { error?: { message: string; field?: string } } };
@@ -101,9 +101,9 @@ test("dropped is counted, with samples, in the hour and on every search of it; w
 });
 
 test("marks add up in their order, keep ends it; days lie in segments of their own; the severity that came stays beside", async () => {
-  await add({ filter: "app is app-1", then: "mark", severity: { to: 3 }, tag: "watch", category: "service" });
-  await add({ filter: "severity is error and app is app-1", then: "keep", keepDays: 7, expected: true });
-  await add({ filter: "app is app-1", then: "drop" });
+  await add({ filter: "app is app-1", does: "mark", severity: { to: 3 }, tag: "watch", category: "service" });
+  await add({ filter: "severity is error and app is app-1", does: "keep", keepDays: 7, expected: true });
+  await add({ filter: "app is app-1", does: "drop" });
   const found = await until(
     "marked",
     "marked-one",
@@ -191,10 +191,10 @@ test("before it is saved: what it would have met, from whom, what it takes, and 
 test.each<[name: string, more: object, message: RegExp]>([
   ["a filter that is none", { filter: "severty is 3" }, /severty|field/],
   ["one that costs too much", { filter: `text matches /${"(a{0,9}b{0,9}){0,9}".repeat(40)}/` }, /costly|long|pattern/],
-  ["nothing that it does", { then: "mark" }, /changes nothing/],
-  ["days that are no class", { then: "keep", keepDays: 2 }, /./],
+  ["nothing that it does", { does: "mark" }, /changes nothing/],
+  ["days that are no class", { does: "keep", keepDays: 2 }, /./],
   ["a name with a line end", { name: "a\nb" }, /one line/],
-  ["U+0000", { then: "mark", tag: "a\u0000b" }, /U\+0000/],
+  ["U+0000", { does: "mark", tag: "a\u0000b" }, /U\+0000/],
 ])("%s is refused with a reason", async (_name, more, message) => {
   const { status, body } = await add(more);
   expect(status).toBe(400);
@@ -207,8 +207,8 @@ test("who may only read adds nothing; names are one each; at most eight numbers 
   expect((await add({ name: "same" })).status).toBe(409);
   await clear();
   for (const keepDays of [1, 3, 7, 14, 30, 90, 180, 365])
-    expect((await add({ then: "keep", keepDays })).status).toBe(200);
-  const refused = await add({ then: "keep", keepDays: 1_095 });
+    expect((await add({ does: "keep", keepDays })).status).toBe(200);
+  const refused = await add({ does: "keep", keepDays: 1_095 });
   expect([refused.status, refused.body.error?.message]).toEqual([400, expect.stringContaining("at most 8")]);
   expect((await list()).days).toEqual([1, 3, 7, 14, 30, 90, 180, 365]);
   await clear();

@@ -1,3 +1,4 @@
+import type { ArrivalRuleList } from "@halvik/contract/arrival";
 import type { SenderList } from "@halvik/contract/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import pg from "pg";
@@ -285,6 +286,14 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   const { body } = await ask("post", "/endpoints", "/endpoints", { name: "second", kind: "syslog-udp", port: 5999 });
   const id = body.endpoints.find((e: { name: string }) => e.name === "second").id;
   await ask("get", "/endpoints");
+  const arriving = { name: "debug", filter: "severity is debug", does: "drop" };
+  await ask("post", "/arrival-rules/preview", "/arrival-rules/preview", arriving);
+  const made = (await ask("post", "/arrival-rules", "/arrival-rules", arriving)).body as ArrivalRuleList;
+  const arrival = made.rules[0]!.id;
+  await ask("get", "/arrival-rules");
+  await ask("post", "/arrival-rules/order", "/arrival-rules/order", { ids: [arrival] });
+  await ask("patch", "/arrival-rules/{id}", `/arrival-rules/${arrival}`, { enabled: false });
+  await ask("delete", "/arrival-rules/{id}", `/arrival-rules/${arrival}`);
   await ask("get", "/flow-streams");
   await ask("get", "/senders/{id}", `/senders/${ids.sender}`);
   await ask("post", "/senders/{id}/counter", `/senders/${ids.sender}/counter`, { count: 7 });

@@ -77,6 +77,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/intake/sender-page")).SenderPage }),
           },
           {
+            path: "intake/arrival",
+            lazy: async () => ({ Component: (await import("../features/intake/arrival-page")).ArrivalPage }),
+          },
+          {
             path: "intake/plan",
             lazy: async () => ({ Component: (await import("../features/intake/plan-page")).PlanPage }),
           },

@@ -1,3 +1,4 @@
+import type { ArrivalRuleList } from "@halvik/contract/arrival";
 import type { Capacity } from "@halvik/contract/capacity";
 import type { ApiError } from "@halvik/contract/errors";
 import type { SavedFilterList } from "@halvik/contract/filters";
@@ -142,6 +143,11 @@ export const intakeQuery = queryOptions({
   queryKey: ["intake"],
   queryFn: ({ signal }) => request<Intake>("GET", "/intake", undefined, signal),
   refetchInterval: 2_000,
+});
+export const arrivalRulesQuery = queryOptions({
+  queryKey: ["arrival-rules"],
+  queryFn: ({ signal }) => request<ArrivalRuleList>("GET", "/arrival-rules", undefined, signal),
+  refetchInterval: 5_000,
 });
 export const senderPortraitQuery = (sender: number) =>
   queryOptions({

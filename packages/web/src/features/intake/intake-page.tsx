@@ -103,6 +103,9 @@ export function IntakePage() {
         <Link to="/intake/plan" className="text-ui">
           Plan: what has to send, what it takes
         </Link>
+        <Link to="/intake/arrival" className="text-ui">
+          On arrival: keep, drop, mark
+        </Link>
         <Link to="/intake/names" className="text-ui">
           Names: what events, identifiers and ports are called
         </Link>

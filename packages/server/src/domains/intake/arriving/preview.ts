@@ -59,7 +59,7 @@ export async function previewRule(
         says: r.text === "" ? String(shown.sentence) : r.text,
       };
     }),
-    rules: rule.then === "drop" ? await rulesUsing(db, directory, zone, page.records, nowUs) : [],
+    rules: rule.does === "drop" ? await rulesUsing(db, directory, zone, page.records, nowUs) : [],
   };
 }
 
