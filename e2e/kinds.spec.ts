@@ -233,3 +233,36 @@ test("an endpoint reads the packets of an interface: added on Intake, a request 
   await page.getByRole("button", { name: "Delete" }).click();
   await expect(row).toHaveCount(0);
 });
+
+test("a rule of arrival: what it would have met, then dropped, counted, said on the search, and stopped again", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await halvik.udp("127.40.0.3", "<15>cron[1]: debug of before");
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByRole("link", { name: /^On arrival/ }).click();
+  await page.getByRole("button", { name: "Add a rule" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("debug of cron");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByRole("alert")).toContainText("a filter is needed");
+  await page.getByLabel("Which records").fill("app is cron and severity is debug");
+  await page.keyboard.press("Escape");
+  await page.getByRole("button", { name: "What would it have met?" }).click();
+  await expect(page.getByText(/it would have met 1 of/)).toBeVisible();
+  await page.getByRole("button", { name: "Save" }).click();
+  const rule = page.getByTestId("arrival-rule");
+  await expect(rule).toContainText("is dropped, and counted");
+  // it holds within a second
+  await page.waitForTimeout(2_500);
+  await halvik.udp("127.40.0.3", "<15>cron[1]: debug of after");
+  await expect(rule).toContainText("dropped 1 of them");
+  await rule.getByText("the last ones it dropped").click();
+  await expect(rule).toContainText("debug of after");
+  await filter(page, 'text has "debug of"');
+  await expect(lines(page)).toHaveCount(1);
+  await expect(page.getByTestId("coverage")).toContainText("1 dropped on arrival by rules");
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByRole("link", { name: /^On arrival/ }).click();
+  await rule.getByRole("button", { name: "stop" }).click();
+  await expect(rule).toContainText("stopped");
+});

@@ -61,7 +61,7 @@ await readingChecks([
   // the longest, begun first; longer runs and other seeds are told in docs/ordeal.md
   [
     "what hostile inputs become fits the store",
-    ["node", "scripts/bench.mjs", "packages/server/src/testing/judge-hostile.ts", "300000"],
+    ["node", "scripts/bench.mjs", "packages/server/src/testing/judge-hostile.ts", "150000"],
   ],
   // core and the contract by themselves, with nothing of Node or a browser about them; the server with bench, simulator and core's tests
   ...["packages/server", "packages/web", "packages/core", "packages/contract", "e2e"].map((project) => [
