@@ -2,7 +2,19 @@
  * The rooms of core from the lowest up: each may import those before it. Decoders know nothing of meanings, filters nothing of
  * rules, and nothing knows how it is shown.
  */
-const CORE = ["base", "model", "decode", "meaning", "normalise", "query", "arrive", "detect", "respond", "traffic", "assure"];
+const CORE = [
+  "base",
+  "model",
+  "decode",
+  "meaning",
+  "normalise",
+  "query",
+  "arrive",
+  "detect",
+  "respond",
+  "traffic",
+  "assure",
+];
 const TESTS = "\\.test\\.tsx?$|/testing/";
 
 /** Imports go web -> contract -> core <- contract <- server; features of the web share only ui/, app/, contract and core. */

@@ -117,7 +117,7 @@ while (stored < total) {
   }[] = [];
   const fromUs = START + Math.floor(((END - START) * stored) / total);
   const widthUs = Math.floor(((END - START) * BATCH) / total);
-  for (let i = 0; records.length < BATCH; i++) {
+  while (records.length < BATCH) {
     const c = conversation();
     truth += c.bytes;
     const atUs = fromUs + Math.floor((widthUs * records.length) / BATCH);

@@ -5,8 +5,8 @@ import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import pino from "pino";
+import { type KeptRule, loadArrivalRules, readyRules } from "../domains/arrival/repository.js";
 import { writeEndpoints, writeHeartbeat } from "../domains/health/repository.js";
-import { type KeptRule, loadArrivalRules, readyRules } from "../domains/intake/arriving/repository.js";
 import {
   type EndpointConfig,
   loadEndpoints,

@@ -79,14 +79,18 @@ test("dropped is counted, with samples, in the hour and on every search of it; w
     (r) => r.dropped > 0,
   );
   expect(before.samples[0]).toMatchObject({ sender: "srv-1", text: "noise" });
-  await send(...Array.from({ length: 50 }, (_, i) => `<15>cron[1]: dropme ${i}`), "<13>sshd[1]: keepme");
+  await send(
+    ...Array.from({ length: 50 }, (_, i) => `<15>cron[1]: dropme ${i}`),
+    "<15>cron[1]: a\u0000b \ud800 \u202e",
+    "<13>sshd[1]: keepme",
+  );
   await eventually(
     "the other",
     () => stored('text has "keepme"'),
     (r) => r.length === 1,
   );
   expect(await stored('text has "dropme"')).toEqual([]);
-  const after = await eventually("all counted", list, ({ rules }) => rules[0]!.dropped >= before.dropped + 50);
+  const after = await eventually("all counted", list, ({ rules }) => rules[0]!.dropped >= before.dropped + 51);
   expect(after.rules[0]!.droppedBytes).toBeGreaterThan(50 * 10);
   const from = encodeURIComponent(new Date(Date.now() - 600_000).toISOString());
   const { body } = await api.get(`/records/coverage?from=${from}`);

@@ -9,15 +9,16 @@ import session, { type SessionData, type Store } from "express-session";
 import helmet from "helmet";
 import type { Logger } from "pino";
 import * as z from "zod";
+import { arrivalRoutes } from "../../domains/arrival/routes.js";
 import { capacityRoutes } from "../../domains/capacity/routes.js";
 import { statusRoutes } from "../../domains/health/routes.js";
 import { incidentRoutes } from "../../domains/incidents/routes.js";
-import { arrivalRoutes } from "../../domains/intake/arriving/routes.js";
 import { endpointRoutes } from "../../domains/intake/endpoints/routes.js";
 import { importRoutes } from "../../domains/intake/imports/routes.js";
 import { quarantineRoutes } from "../../domains/intake/quarantine/routes.js";
 import { senderRoutes } from "../../domains/intake/senders/routes.js";
 import { streamRoutes } from "../../domains/intake/streams/routes.js";
+import { waitingRoutes } from "../../domains/intake/waiting/routes.js";
 import { listRoutes } from "../../domains/lists/routes.js";
 import { loadRoutes } from "../../domains/load/routes.js";
 import { nameRoutes } from "../../domains/names/routes.js";
@@ -127,6 +128,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...notifyRoutes(deps),
     ...notifySettingsRoutes(deps),
     ...senderRoutes(deps),
+    ...waitingRoutes(deps),
     ...arrivalRoutes(deps),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),

@@ -2,7 +2,6 @@ import { EntityId } from "@halvik/contract/common";
 import {
   AdmitNetwork,
   AdmitSender,
-  HeldSummary,
   RefuseNetwork,
   SenderChange,
   SenderCounter,
@@ -17,7 +16,6 @@ import type { Pool } from "../../../kernel/db/pool.js";
 import { type Act, inAct } from "../../../kernel/db/unit-of-work.js";
 import { AppError } from "../../../kernel/http/errors.js";
 import { route } from "../../../kernel/http/route.js";
-import type { Presenter } from "../../names/presenter.js";
 import {
   admitNetwork,
   admitSenders,
@@ -28,7 +26,6 @@ import {
 } from "./changes-repository.js";
 import { exportSenders } from "./csv.js";
 import type { DirectoryCache } from "./directory-cache.js";
-import { heldOf } from "./held.js";
 import { forgetCounters, noteCounter } from "./portrait-repository.js";
 import { admittedNetworks, removeAdmittedNetwork } from "./repository.js";
 import { senderPortrait } from "./sender-portrait.js";
@@ -41,10 +38,9 @@ interface Needs {
   readonly models: Models;
   readonly db: Pool;
   readonly directory: DirectoryCache;
-  readonly presenter: Presenter;
 }
 
-export const senderRoutes = ({ models, db, directory, presenter }: Needs) => {
+export const senderRoutes = ({ models, db, directory }: Needs) => {
   const list = async () => {
     return {
       senders: await senderStatus(db, await directory.get()),
@@ -184,19 +180,6 @@ export const senderRoutes = ({ models, db, directory, presenter }: Needs) => {
           await act.audit("sender's counter forgotten", { sender: p.id });
         });
         return portrait(p.id, actor.name);
-      },
-    }),
-    route({
-      method: "get",
-      path: "/senders/{id}/held",
-      summary: "What a waiting sender has sent, read as it would be stored, and what it probably is",
-      access: "read",
-      params,
-      answer: HeldSummary,
-      handle: async ({ params: p }) => {
-        const senders = await directory.get();
-        if (senders.get(p.id) === undefined) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
-        return heldOf(db, p.id, senders, presenter);
       },
     }),
     route({

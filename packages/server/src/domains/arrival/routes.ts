@@ -5,16 +5,16 @@ import { formatUs } from "@halvik/core/base/time";
 import { KEEP_DAYS, type SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, parseFilter } from "@halvik/core/query/filter";
 import * as z from "zod";
-import { nowUs } from "../../../kernel/clock.js";
-import type { Config } from "../../../kernel/config/config.js";
-import type { Models } from "../../../kernel/db/models.js";
-import type { Pool, Queryable } from "../../../kernel/db/pool.js";
-import { type Act, inAct } from "../../../kernel/db/unit-of-work.js";
-import { AppError, filterError } from "../../../kernel/http/errors.js";
-import { route } from "../../../kernel/http/route.js";
-import type { Presenter } from "../../names/presenter.js";
-import type { Ask } from "../../records/questions.js";
-import type { DirectoryCache } from "../senders/directory-cache.js";
+import { nowUs } from "../../kernel/clock.js";
+import type { Config } from "../../kernel/config/config.js";
+import type { Models } from "../../kernel/db/models.js";
+import type { Pool, Queryable } from "../../kernel/db/pool.js";
+import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
+import { AppError, filterError } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
+import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import type { Presenter } from "../names/presenter.js";
+import type { Ask } from "../records/questions.js";
 import { previewRule } from "./preview.js";
 import {
   addArrivalRule,

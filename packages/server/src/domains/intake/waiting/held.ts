@@ -7,7 +7,7 @@ import type { Queryable } from "../../../kernel/db/pool.js";
 import type { Presenter } from "../../names/presenter.js";
 import { type Arrival, PROTOCOLS } from "../arrivals/arrival.js";
 import { Decoders } from "../pipeline/decoders.js";
-import { loneSender } from "./registry.js";
+import { loneSender } from "../senders/registry.js";
 
 /** Of what is held, so many are read for what they are. */
 const READ = 200;

@@ -5,11 +5,11 @@ import { RuleEngine } from "@halvik/core/detect";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { compileFilter, type Filter } from "@halvik/core/query/filter";
-import type { Queryable } from "../../../kernel/db/pool.js";
-import { storeSize } from "../../../store/segments.js";
-import type { Presenter } from "../../names/presenter.js";
-import type { Ask } from "../../records/questions.js";
-import { loadRules } from "../../rules/running/repository.js";
+import type { Queryable } from "../../kernel/db/pool.js";
+import { storeSize } from "../../store/segments.js";
+import type { Presenter } from "../names/presenter.js";
+import type { Ask } from "../records/questions.js";
+import { loadRules } from "../rules/running/repository.js";
 
 const BUDGET_MS = 3_000;
 const EXAMPLES = 5;

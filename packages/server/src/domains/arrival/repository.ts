@@ -2,7 +2,7 @@ import { ArrivalRule, type ReadyRule } from "@halvik/core/arrive";
 import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { compileFilter, parseFilter } from "@halvik/core/query/filter";
-import type { Queryable } from "../../../kernel/db/pool.js";
+import type { Queryable } from "../../kernel/db/pool.js";
 
 /** A rule of arrival as it is kept. */
 export interface KeptRule {
