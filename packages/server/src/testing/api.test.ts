@@ -220,6 +220,7 @@ describe("values, coverage and export", () => {
       lost: 0,
       capped: 0,
       flowGaps: 0,
+      droppedByRules: 0,
       shed: 0,
       silent: [],
     });

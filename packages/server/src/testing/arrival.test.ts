@@ -96,8 +96,11 @@ test("dropped is counted, with samples, in the hour and on every search of it; w
   const { body } = await api.get(`/records/coverage?from=${from}`);
   expect(body.droppedByRules).toBe(after.rules[0]!.dropped);
   // it was heard all the same
-  const sender = ((await api.get("/senders")).body as SenderList).senders.find((s) => s.name === "srv-1")!;
-  expect(sender.lastHeard).not.toBeNull();
+  await eventually(
+    "heard",
+    async () => ((await api.get("/senders")).body as SenderList).senders.find((s) => s.name === "srv-1")!,
+    (s) => s.lastHeard !== null,
+  );
   await clear();
   await until("stored again", "afterwards", "<15>cron[1]: afterwards", (r) => r.length > 0);
   // what it dropped stays counted
