@@ -18,6 +18,7 @@ export const DIMENSIONS = [
   "as pair",
   "ip version",
   "site pair",
+  "protocol",
 ] as const;
 export type Dimension = (typeof DIMENSIONS)[number];
 
@@ -54,6 +55,8 @@ export function valueIn(dimension: Dimension, p: Passage, sites: Sites = NO_SITE
       return p.application === null
         ? `${p.protocol} ${p.servicePort}`
         : SAID + p.application.slice(0, MOST_NAME).toWellFormed();
+    case "protocol":
+      return p.protocol < 0 ? null : String(p.protocol);
     case "dscp":
       return p.dscp === null ? null : String(p.dscp);
     case "source":

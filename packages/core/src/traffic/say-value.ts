@@ -43,6 +43,8 @@ export function sayValue(dimension: Dimension, value: string, applications: Appl
       const read = readApplication(value);
       return "said" in read ? named(read.said) : sayPort(read.protocol, read.port, applications, null);
     }
+    case "protocol":
+      return named(protocolName(Number(value))?.toLowerCase() ?? `protocol ${value}`);
     case "dscp": {
       const name = CODE_POINT_NAMES.get(Number(value));
       return named(name === undefined ? value : `${value} ${CODE_POINT_WORDS[name] ?? name}`);
@@ -119,6 +121,8 @@ export function filterOf(
       const { protocol, port } = readApplication(value) as { protocol: number; port: number };
       return `protocol is ${protocol} and port is ${port}`;
     }
+    case "protocol":
+      return `protocol is ${value}`;
     case "dscp":
       return `dscp is ${value}`;
     case "source":

@@ -449,3 +449,20 @@ describe("sites", () => {
     expect(of("Hestnes\tSundby")).toBeNull();
   });
 });
+
+test("protocols by their numbers, and as people call them", () => {
+  const sums = new TrafficSums(NO_SITES);
+  for (const protocol of [6, 17, 50, 253, null]) sums.add(flow({ protocol, bytes: 100 }));
+  const rows = sums
+    .take()
+    .find((l) => l.level.name === "hour")!
+    .rows.filter((r) => r.dimension === D("protocol") && r.way === W("once"));
+  const values = rows.flatMap((r) => [...r.values.keys()]);
+  expect(values.map((v) => sayValue("protocol", v, NO_APPLICATIONS).label).sort()).toEqual([
+    "esp",
+    "protocol 253",
+    "tcp",
+    "udp",
+  ]);
+  expect(filterOf("protocol", "50", { label: "esp", isUnnamed: false })).toBe("protocol is 50");
+});

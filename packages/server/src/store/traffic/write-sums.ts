@@ -34,7 +34,7 @@ const KEEPING: Readonly<Record<Level["name"], Keeping>> = {
 /** While it is added to, a step keeps so many. */
 const MOST_OPEN = 300;
 /** Dimensions that are kept of every step, however few its flows. */
-const ALWAYS: readonly Dimension[] = ["total", "application", "dscp", "ip version"];
+const ALWAYS: readonly Dimension[] = ["total", "application", "dscp", "ip version", "protocol"];
 const IS_BOUNDED = DIMENSIONS.map((d) => BOUNDED.has(d));
 const IS_ALWAYS = DIMENSIONS.map((d) => ALWAYS.includes(d));
 export const isAlwaysKept = (dimension: Dimension): boolean => ALWAYS.includes(dimension);

@@ -1,4 +1,4 @@
-import { logPart, rateOf, sayAmount, sayRate, ticks } from "./amounts";
+import { logPart, rateOf, sayAmount, sayRate, sayUtilisation, ticks } from "./amounts";
 
 test.each<[number, "bytes" | "packets", string]>([
   [0, "bytes", "0 B"],
@@ -27,4 +27,11 @@ test.each([
 
 test("a logarithmic scale begins four decades below the most", () => {
   expect([1e6, 1e5, 1e2, 1, 0].map((n) => logPart(n, 1e6))).toEqual([1, 0.75, 0, 0, 0]);
+});
+
+test("how full a link is: the mean of the steps and the fullest, each way", () => {
+  // a minute at 8 Mb/s is 60 MB
+  const steps = [{ whole: [60e6, 0] }, { whole: [0, 0.3e6] }];
+  expect(sayUtilisation(steps, 60, 100e6)).toBe("in 4 %, at most 8 % · out < 1 %, at most < 1 %");
+  expect(sayUtilisation([], 60, 100e6)).toBe("in 0 %, at most 0 % · out 0 %, at most 0 %");
 });

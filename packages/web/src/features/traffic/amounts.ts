@@ -36,3 +36,22 @@ export function ticks(most: number, count: number): number[] {
 export const LOG_DECADES = 4;
 export const logPart = (n: number, most: number): number =>
   n <= 0 ? 0 : Math.max(0, 1 + Math.log10(n / most) / LOG_DECADES);
+
+/** How full a link is, in and out: "in 12 %, at most 87 %". Steps hold octets of each way; capacity is bits a second. */
+export function sayUtilisation(
+  steps: readonly { readonly whole: readonly number[] }[],
+  stepSeconds: number,
+  capacity: number,
+): string {
+  const part = (octets: number): string => {
+    const percent = (100 * rateOf(octets, "bytes", stepSeconds)) / capacity;
+    return `${percent > 0 && percent < 1 ? "< 1" : Math.round(percent)} %`;
+  };
+  return ["in", "out"]
+    .map((way, side) => {
+      const of = steps.map((s) => s.whole[side] ?? 0);
+      const mean = of.reduce((a, b) => a + b, 0) / Math.max(1, of.length);
+      return `${way} ${part(mean)}, at most ${part(Math.max(0, ...of))}`;
+    })
+    .join(" · ");
+}

@@ -57,6 +57,7 @@ export const narrowedBy = ({ among, words }: Sentence, hasOwnList: boolean): str
 
 export const BY = [
   { value: "application", label: "application" },
+  { value: "protocol", label: "protocol" },
   { value: "service", label: "service" },
   { value: "source", label: "who sent" },
   { value: "destination", label: "who received" },

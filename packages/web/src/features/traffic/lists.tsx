@@ -15,6 +15,7 @@ import { REST_WEIGHT, WEIGHTS } from "./profile";
 export const TITLES: Readonly<Record<TrafficLists["lists"][number]["dimension"], string>> = {
   total: "Everything",
   application: "Applications",
+  protocol: "Protocols",
   source: "Who sent",
   destination: "Who received",
   pair: "Between whom",

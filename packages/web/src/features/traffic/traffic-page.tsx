@@ -16,7 +16,7 @@ import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { dayMinute } from "../../ui/time";
-import { sayAmount, sayRate } from "./amounts";
+import { sayAmount, sayRate, sayUtilisation } from "./amounts";
 import {
   AMONG,
   BY,
@@ -43,6 +43,7 @@ import { Where } from "./where";
 /** What is listed beside the profile, in this order. */
 const LISTED = [
   "application",
+  "protocol",
   "source",
   "destination",
   "pair",
@@ -302,7 +303,7 @@ const COUNTED: Readonly<Record<TrafficAnswer["asked"]["counted"], (exporters: nu
 
 /** What there is in all, how it was counted, and what is to be known of it. */
 function Told({
-  answer: { asked, total, estimated, sides, capacity, counters, steps },
+  answer: { asked, total, estimated, sides, capacity, counters, steps, step },
   sentence,
   zone,
   onChange,
@@ -371,7 +372,9 @@ function Told({
       </b>
     ),
     counters !== null && <Counters key="counters" counters={counters} />,
-    sides === 2 && capacity !== null && `carries ${sayRate(capacity, "bytes")}`,
+    sides === 2 &&
+      capacity !== null &&
+      `carries ${sayRate(capacity, "bytes")}${sentence.measure === "bytes" ? `: ${sayUtilisation(steps, step, capacity)}` : ""}`,
     <span key="scale">
       scale {sentence.scale === "log" ? "logarithmic" : "linear"}
       <TextButton className="ml-1.5" onClick={() => onChange({ scale: sentence.scale === "log" ? null : "log" })}>
