@@ -167,7 +167,8 @@ describe("faults", () => {
     for (const line of numbered("otter", 200, 50)) await device("127.30.0.1").send(line);
     await spoolInUse();
     for (const line of numbered("otter", 50, 250)) await device("127.30.0.1").send(line);
-    await new Promise((r) => setTimeout(r, 500));
+    // what lasts less than two seconds is told nobody
+    await new Promise((r) => setTimeout(r, 2_500));
     await instance.cluster.start();
     const records = await eventually(
       "all otters",
