@@ -6,6 +6,7 @@ import type { FlowRecord, InterfaceMeasure } from "./flow-record.js";
 import { readNetFlow5 } from "./netflow5.js";
 import { noResult, readDataSet, readSets } from "./sets.js";
 import { readSFlow } from "./sflow.js";
+import type { SavedUses } from "./template-use.js";
 
 export type FlowProtocol = "NetFlow v5" | "NetFlow v9" | "IPFIX" | "sFlow v5";
 
@@ -285,19 +286,26 @@ export class FlowDecoder {
     return [...byTemplate.values()].sort((a, b) => b.octets - a.octets);
   }
 
-  /** Domains whose templates or options changed since the last call, to be kept; those of which templates were used, every minute. */
-  takeChanged(nowUs: EpochUs): { readonly key: string; readonly saved: SavedDomain }[] {
+  /** How templates were used, of domains of which that is to be kept: every minute. It changes all the time, and what they said seldom. */
+  takeUses(nowUs: EpochUs): { readonly key: string; readonly uses: SavedUses }[] {
+    return [...this.domains].flatMap(([key, d]) => (d.uses.isDue(nowUs) ? [{ key, uses: d.uses.save(nowUs) }] : []));
+  }
+
+  /** Domains whose templates or options changed since the last call, to be kept. */
+  takeChanged(): { readonly key: string; readonly saved: SavedDomain }[] {
     const out: { key: string; saved: SavedDomain }[] = [];
     for (const [key, d] of this.domains) {
-      if (!d.changed && !d.uses.isDue(nowUs)) continue;
+      if (!d.changed) continue;
       d.changed = false;
-      out.push({ key, saved: saveDomain(d, nowUs) });
+      out.push({ key, saved: saveDomain(d) });
     }
     return out;
   }
 
-  restore(key: string, saved: SavedDomain): void {
-    this.domains.set(key, restoreDomain(saved));
+  restore(key: string, saved: SavedDomain, uses: SavedUses = []): void {
+    const domain = restoreDomain(saved);
+    domain.uses.reset(uses);
+    this.domains.set(key, domain);
   }
 }
 

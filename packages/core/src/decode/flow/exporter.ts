@@ -1,8 +1,7 @@
-import type { EpochUs } from "../../base/time/index.js";
 import { MAX_SAMPLING_RATE, type Sampling } from "./data-record.js";
 import type { Template, TemplateField } from "./template.js";
 import { makeTemplate } from "./template.js";
-import { type TemplateUse, TemplateUses } from "./template-use.js";
+import { TemplateUses } from "./template-use.js";
 
 /** Templates kept for one exporter and domain; a further one pushes out the one unused longest. */
 const MAX_TEMPLATES = 1_024;
@@ -117,12 +116,9 @@ export interface SavedDomain {
   readonly applications: readonly (readonly [string, string])[];
   readonly interfaces: readonly (readonly [number, string])[];
   readonly systemInitUs: number | null;
-  /** Missing in what was kept before there was such a thing. */
-  readonly uses?: readonly (readonly [id: number, TemplateUse])[];
 }
 
-export const saveDomain = (d: ExporterDomain, nowUs: EpochUs): SavedDomain => ({
-  uses: d.uses.save(nowUs),
+export const saveDomain = (d: ExporterDomain): SavedDomain => ({
   templates: [...d.templates.values()].map(({ id, scopes, fields }) => ({ id, scopes, fields })),
   sampling: { rate: d.sampling.rate, bySampler: [...d.sampling.bySampler] },
   applications: [...d.applications],
@@ -132,7 +128,6 @@ export const saveDomain = (d: ExporterDomain, nowUs: EpochUs): SavedDomain => ({
 
 export function restoreDomain(saved: SavedDomain): ExporterDomain {
   const d = new ExporterDomain();
-  d.uses.reset(saved.uses ?? []);
   for (const t of saved.templates) d.templates.set(t.id, makeTemplate(t.id, t.fields, t.scopes, 0));
   // what an earlier version learnt had no bound, and a sampler's rate went for all
   const isSamplers = saved.sampling.bySampler.some(([, rate]) => rate === saved.sampling.rate);

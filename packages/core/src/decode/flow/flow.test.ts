@@ -157,12 +157,16 @@ describe("IPFIX (RFC 7011)", () => {
     at(3_000, flowSet(2, APPENDIX_A2));
     expect(d.waiting()).toEqual([]);
     at(4_000, flowSet(2, APPENDIX_A2), flowSet(256, APPENDIX_A3));
-    const use = () => new Map(d.takeChanged(61_000_000)[0]?.saved.uses).get(256);
+    const use = () => new Map(d.takeUses(61_000_000)[0]?.uses).get(256);
     expect(use()).toEqual({ learntUs: 3_000, toldUs: 4_000, usedUs: 4_000, records: 3 });
     // uses alone are kept every minute
     at(61_000_000, flowSet(256, APPENDIX_A3));
-    expect(d.takeChanged(61_000_001)).toEqual([]);
-    expect(d.takeChanged(121_000_001)).toHaveLength(1);
+    expect(d.takeUses(61_000_001)).toEqual([]);
+    const [again] = d.takeUses(121_000_001);
+    const later = new FlowDecoder();
+    later.restore(again!.key, d.takeChanged()[0]!.saved, JSON.parse(JSON.stringify(again!.uses)));
+    later.decode(ipfixMessage(head(0), flowSet(256, APPENDIX_A3)), "10.0.0.1", 200_000_000);
+    expect(new Map(later.takeUses(200_000_001)[0]!.uses).get(256)).toMatchObject({ learntUs: 3_000, records: 9 });
     expect(readStream("10.0.0.1 IPFIX 1")).toEqual({ exporter: "10.0.0.1", protocol: "IPFIX", domain: 1 });
     expect(readStream("10.0.0.1 192.0.2.7 sFlow v5 2")).toMatchObject({
       exporter: "10.0.0.1",
@@ -175,8 +179,8 @@ describe("IPFIX (RFC 7011)", () => {
     const d = new FlowDecoder();
     decodeOne(ipfixMessage(head(0), flowSet(2, APPENDIX_A2)), d);
     const later = new FlowDecoder();
-    for (const { key, saved } of d.takeChanged(0)) later.restore(key, JSON.parse(JSON.stringify(saved)));
-    expect(d.takeChanged(0)).toEqual([]);
+    for (const { key, saved } of d.takeChanged()) later.restore(key, JSON.parse(JSON.stringify(saved)));
+    expect(d.takeChanged()).toEqual([]);
     expect(decodeOne(ipfixMessage(head(0), flowSet(256, APPENDIX_A3)), later).records).toHaveLength(3);
   });
 

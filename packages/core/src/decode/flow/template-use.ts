@@ -11,6 +11,9 @@ export interface TemplateUse {
   readonly records: number;
 }
 
+/** Uses of the templates of a domain as plain data. */
+export type SavedUses = readonly (readonly [id: number, TemplateUse])[];
+
 const NEVER: TemplateUse = { learntUs: null, toldUs: null, usedUs: null, records: 0 };
 
 /** How often uses alone are worth being kept, in µs. */
@@ -58,7 +61,7 @@ export class TemplateUses {
     return [...this.byId];
   }
 
-  reset(to: readonly (readonly [number, TemplateUse])[]): void {
+  reset(to: SavedUses): void {
     this.byId.clear();
     for (const [id, use] of to) this.byId.set(id, use);
   }

@@ -9,6 +9,7 @@ drop table public.flow_interface;
 alter table public.endpoint_config drop constraint endpoint_config_kind_check;
 alter table public.endpoint_config add constraint endpoint_config_kind_check
   check (kind in ('syslog-udp', 'syslog-tcp', 'syslog-tls', 'snmp', 'flow', 'https', 'packets'));
+alter table public.flow_domain add column uses jsonb not null default '[]';
 create table public.sender_counter (
   sender integer not null constraint sender_counter_sender_fkey references public.sender on delete cascade,
   at_us bigint not null,

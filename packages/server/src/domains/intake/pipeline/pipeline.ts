@@ -23,7 +23,7 @@ import { OwnNotices } from "./own-notices.js";
 import { RateCap } from "./rate-cap.js";
 import { forgetMostRequests, forgetRequests } from "./requests-repository.js";
 import type { Spool, SpooledBatch } from "./spool.js";
-import { addUnnamed, saveFlowDomains } from "./state-repository.js";
+import { addUnnamed, saveFlowDomains, saveTemplateUses } from "./state-repository.js";
 import { StoreAbsence } from "./store-absence.js";
 import { UndecodableSamples } from "./undecodable-samples.js";
 
@@ -382,6 +382,7 @@ export class Pipeline implements EndpointSink {
     ["samples", (client) => this.samples.keep(client)],
     ["names nobody knows", (client) => addUnnamed(client, this.decoders.takeUnnamed(), nowUs())],
     ["templates of exporters", (client) => saveFlowDomains(client, this.decoders.flows, nowUs())],
+    ["uses of templates", (client) => saveTemplateUses(client, this.decoders.flows, nowUs())],
     ["settings", (client) => this.options.onHousekeeping(client)],
   ];
 

@@ -1,4 +1,4 @@
-import type { FlowDecoder, SavedDomain } from "@halvik/core/decode/flow";
+import type { FlowDecoder, SavedDomain, SavedUses } from "@halvik/core/decode/flow";
 import { fitText } from "@halvik/core/normalise";
 import type { Queryable } from "../../../kernel/db/pool.js";
 import type { Decoders, Undecodable } from "./decoders.js";
@@ -58,7 +58,7 @@ export async function keepMeasures(db: Queryable, measures: Decoders["measures"]
 
 /** Keeps what exporters have said about their data, so that a restart reads on at once. */
 export async function saveFlowDomains(db: Queryable, flows: FlowDecoder, nowUs: number): Promise<void> {
-  const changed = flows.takeChanged(nowUs);
+  const changed = flows.takeChanged();
   for (const { key, saved } of changed) {
     await db.query(
       "insert into flow_domain (key, saved, changed_us) values ($1, $2, $3) on conflict (key) do update set saved = excluded.saved, changed_us = excluded.changed_us",
@@ -73,9 +73,21 @@ export async function saveFlowDomains(db: Queryable, flows: FlowDecoder, nowUs: 
   }
 }
 
+/** Keeps how templates were used: apart from what they say, which may be long and seldom changes. */
+export async function saveTemplateUses(db: Queryable, flows: FlowDecoder, nowUs: number): Promise<void> {
+  const due = flows.takeUses(nowUs);
+  if (due.length === 0) return;
+  await db.query(
+    "update flow_domain d set uses = u.uses, changed_us = $3 from unnest($1::text[], $2::jsonb[]) as u (key, uses) where d.key = u.key",
+    [due.map((d) => d.key), due.map((d) => JSON.stringify(d.uses)), nowUs],
+  );
+}
+
 export async function loadFlowDomains(db: Queryable, flows: FlowDecoder): Promise<void> {
-  const { rows } = await db.query<{ key: string; saved: SavedDomain }>("select key, saved from flow_domain");
-  for (const { key, saved } of rows) flows.restore(key, saved);
+  const { rows } = await db.query<{ key: string; saved: SavedDomain; uses: SavedUses }>(
+    "select key, saved, uses from flow_domain",
+  );
+  for (const { key, saved, uses } of rows) flows.restore(key, saved, uses);
 }
 
 /** Adds up object identifiers that nothing names: they are listed as to be named. */

@@ -1,16 +1,17 @@
-import type { FlowWaiting, SavedDomain } from "@halvik/core/decode/flow";
+import type { FlowWaiting, SavedDomain, SavedUses } from "@halvik/core/decode/flow";
 import type { Queryable } from "../../../kernel/db/pool.js";
 
 /** What a stream of flows has said about its data, as it was last kept. */
 export interface KnownStream {
   readonly key: string;
   readonly saved: SavedDomain;
+  readonly uses: SavedUses;
 }
 
 /** Streams that were told of last, the latest first. */
 export async function knownStreams(db: Queryable, most: number): Promise<KnownStream[]> {
   const { rows } = await db.query<KnownStream>(
-    "select key, saved from flow_domain order by changed_us desc, key limit $1",
+    "select key, saved, uses from flow_domain order by changed_us desc, key limit $1",
     [most],
   );
   return rows;

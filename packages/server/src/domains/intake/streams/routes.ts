@@ -1,6 +1,13 @@
 import { FlowStreams } from "@halvik/contract/status";
 import { formatUs } from "@halvik/core/base/time";
-import { elementName, type FlowWaiting, readStream, type SavedDomain, VARIABLE } from "@halvik/core/decode/flow";
+import {
+  elementName,
+  type FlowWaiting,
+  readStream,
+  type SavedDomain,
+  type SavedUses,
+  VARIABLE,
+} from "@halvik/core/decode/flow";
 import type * as z from "zod";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { route } from "../../../kernel/http/route.js";
@@ -33,7 +40,7 @@ export const streamRoutes = ({ db, directory }: Needs) => [
       // of one that was never understood only what waits is known
       const unheard = [...new Set(waiting.map((w) => w.stream))].filter((key) => !heard.has(key));
       return {
-        streams: [...unheard.map((key) => ({ key, saved: null })), ...known].map(({ key, saved }) => {
+        streams: [...unheard.map((key) => ({ key, saved: null, uses: [] })), ...known].map(({ key, saved, uses }) => {
           const stream = readStream(key);
           return {
             ...stream,
@@ -41,7 +48,7 @@ export const streamRoutes = ({ db, directory }: Needs) => [
             sampling: saved?.sampling.rate ?? 1,
             interfaces: saved?.interfaces.length ?? 0,
             applications: saved?.applications.length ?? 0,
-            templates: saved === null ? [] : templatesOf(saved),
+            templates: saved === null ? [] : templatesOf(saved, uses),
             waiting: waiting.filter((w) => w.stream === key).map(waitingJson),
           };
         }),
@@ -52,8 +59,8 @@ export const streamRoutes = ({ db, directory }: Needs) => [
 
 type Stream = z.infer<typeof FlowStreams>["streams"][number];
 
-function templatesOf(saved: SavedDomain): Stream["templates"] {
-  const uses = new Map(saved.uses ?? []);
+function templatesOf(saved: SavedDomain, used: SavedUses): Stream["templates"] {
+  const uses = new Map(used);
   const at = (us: number | null | undefined) => (us == null ? null : formatUs(us));
   return saved.templates.slice(-MOST_TEMPLATES).map(({ id, scopes, fields }) => {
     const use = uses.get(id);
