@@ -27,7 +27,9 @@ export const ListJson = ListWrite.extend({
   /** The next one to run out; null: none does. */
   nextExpiry: TimeText.nullable(),
   /** What names it: rules, saved filters, notifications. */
-  usedBy: z.array(z.object({ what: z.enum(["rule", "saved filter"]), id: z.string(), name: z.string() })),
+  usedBy: z.array(
+    z.object({ what: z.enum(["rule", "saved filter", "rule of arrival"]), id: z.string(), name: z.string() }),
+  ),
 });
 export const Lists = z.object({ lists: z.array(ListJson) });
 export type Lists = z.infer<typeof Lists>;

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { SenderDirectory } from "../model/senders/index.js";
 import { compileFilter, parseFilter } from "../query/filter/index.js";
 import { testRecord } from "../testing/record.js";
-import { ArrivalRule, judge, type ReadyRule, sayArrivalRule } from "./index.js";
+import { ArrivalRule, judge, type ReadyRule, readArrivalFilter, sayArrivalRule } from "./index.js";
 
 const directory = new SenderDirectory([]);
 const ready = (id: number, rule: object): ReadyRule => {
@@ -58,6 +58,15 @@ test.each<[name: string, rules: readonly object[], want: object]>([
 test("its own word for severity is not replaced", () => {
   const record = { ...debug, originalSeverity: "4 information" };
   expect(judge([ready(1, { severity: { to: 0 } })], record).record.originalSeverity).toBe("4 information");
+});
+
+test.each([
+  ["app is cron", true],
+  ["time last 10 min", false],
+  ["app is cron and not (kind is snmp or arrival last 2 h)", false],
+  ["severty is 3", false],
+])("a filter may not go by when one looks: %s", (text, ok) => {
+  expect(readArrivalFilter(text, directory).ok).toBe(ok);
 });
 
 test("whatever the rules: the record that came is not changed, and each rule is met once at most", () => {

@@ -4,6 +4,7 @@ import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/base/time"
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
 import type { SenderDirectory } from "@halvik/core/model/senders";
+import type { OwnObservation } from "@halvik/core/normalise";
 import pino from "pino";
 import { type KeptRule, loadArrivalRules, readyRules } from "../domains/arrival/repository.js";
 import { writeEndpoints, writeHeartbeat } from "../domains/health/repository.js";
@@ -83,17 +84,19 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
   };
   const directory = new DirectoryCache(pool, config.HALVIK_ZONE);
   let arrivalRules: readonly KeptRule[] = [];
-  let readyFor: SenderDirectory | null = null;
+  let ready: { readonly rules: readonly KeptRule[]; readonly senders: SenderDirectory | null } | null = null;
+  let brokenRules: ReadonlySet<number> = new Set();
   /** Filters of rules name senders, lists and the like: they are read again when those change. */
-  const readyArrivalRules = async (isNew: boolean) => {
-    if (arrivalRules.length === 0 && !isNew) return;
-    const senders = arrivalRules.length === 0 ? null : await directory.get();
-    if (senders === readyFor && !isNew) return;
-    readyFor = senders;
-    decoders.settings = {
-      ...decoders.settings,
-      arrivalRules: senders === null ? [] : readyRules(arrivalRules, senders, nowUs()).ready,
-    };
+  const readyArrivalRules = async () => {
+    const rules = arrivalRules;
+    const senders = rules.length === 0 ? null : await directory.get();
+    if (ready?.rules === rules && ready.senders === senders) return;
+    const read = senders === null ? { ready: [], broken: [] } : readyRules(rules, senders, nowUs());
+    decoders.settings = { ...decoders.settings, arrivalRules: read.ready };
+    ready = { rules, senders };
+    for (const { id, why } of read.broken)
+      if (!brokenRules.has(id)) pipeline.observe(sayBroken(rules.find((r) => r.id === id)!.rule.name, why));
+    brokenRules = new Set(read.broken.map((b) => b.id));
   };
   const pipeline = new Pipeline(
     {
@@ -102,9 +105,8 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       ratePerSender: config.HALVIK_SENDER_RATE_CAP,
       keepByKind: config.HALVIK_KEEP_KINDS,
       onHousekeeping: async (client) => {
-        const isNew = (await kindsVersion(client)) !== version;
-        if (isNew) await apply(await readSettings(client, config));
-        await readyArrivalRules(isNew);
+        if ((await kindsVersion(client)) !== version) await apply(await readSettings(client, config));
+        await readyArrivalRules();
       },
     },
     registry,
@@ -123,7 +125,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
   );
   await apply(await firstSettings(connection, config, decoders));
   // without the database they are read when it is back
-  await readyArrivalRules(true).catch(() => undefined);
+  await readyArrivalRules().catch(() => undefined);
   const failure = endpoints.failureOf(["syslog-udp", "syslog-tcp"]);
   if (failure !== null) {
     await endpoints.stop();
@@ -231,6 +233,14 @@ function tellDamage(name: string, { file, at, octets }: Damage, quarantine: Quar
     data: [["octets", String(octets.length)]],
   });
 }
+
+const sayBroken = (name: string, why: string): OwnObservation => ({
+  event: "rule-failing",
+  severity: 3,
+  outcome: "failure",
+  subject: name,
+  text: `The rule of arrival “${name}” does not run: ${why}. What it would have decided about is stored as it comes.`,
+});
 
 async function readSettings(db: Client, config: Config): Promise<KindSettings> {
   const mib = await loadMibNames(db);

@@ -1,4 +1,6 @@
 import { createSocket } from "node:dgram";
+import { once } from "node:events";
+import { connect } from "node:net";
 import type { ArrivalPreview, ArrivalRuleList } from "@halvik/contract/arrival";
 import type { SenderList } from "@halvik/contract/senders";
 import pg from "pg";
@@ -137,6 +139,36 @@ test("marks add up in their order, keep ends it; days lie in segments of their o
   await clear();
 });
 
+test("where the first that came is dropped, what comes by another way is no copy of it: rules see it", async () => {
+  await add({ filter: "sender is srv-1 and app is twice" });
+  const line = (n: number) => `<13>1 ${new Date().toISOString()} dev-9 twice ${n} - - heard twice`;
+  const tcp = async (text: string) => {
+    const socket = connect(instance.config.HALVIK_SYSLOG_TCP_PORT, "127.0.0.1");
+    await once(socket, "connect");
+    socket.end(`${text.length} ${text}`);
+    await once(socket, "close");
+  };
+  await runCommand(instance.env, ["senders", "import", "-"], "name,addresses\nsrv-2,127.0.0.1\n");
+  await eventually(
+    "it drops",
+    async () => {
+      await send(line(1));
+      return (await list()).rules[0]!;
+    },
+    (r) => r.dropped > 0,
+  );
+  const both = line(2);
+  await send(both);
+  await tcp(both);
+  const found = await eventually(
+    "the other",
+    () => stored('process is "2" and text has "heard twice"'),
+    (r) => r.length > 0,
+  );
+  expect(found).toHaveLength(1);
+  expect(found[0]!.marks ?? []).not.toContain("copy");
+});
+
 test("counts survive a kill, each batch once; a rule whose list is gone runs no more and says why", async () => {
   await add({ filter: "app is cron" });
   await eventually(
@@ -157,9 +189,16 @@ test("counts survive a kill, each batch once; a rule whose list is gone runs no 
   const made = await api.post("/lists", { name: "noisy", kind: "address", about: "" });
   await api.post(`/lists/${made.body.id}/entries`, { as: "value", value: "127.79.0.1" });
   await add({ filter: 'sender is srv-1 and src in list "noisy"' });
+  const refused = await api.delete(`/lists/${made.body.id}`);
+  expect([refused.status, refused.body.error.message]).toEqual([409, expect.stringContaining("rule of arrival")]);
   await owner.query("delete from list");
   expect((await eventually("it says so", list, ({ rules }) => rules[0]!.broken !== null)).rules[0]!.broken).toMatch(
     /list/,
+  );
+  await eventually(
+    "it is noticed",
+    () => stored("kind is halvik and event is rule-failing"),
+    (r) => r.length === 1,
   );
   await until("stored", "still-stored", "<13>cron: still-stored", (r) => r.length > 0);
   await clear();
@@ -196,6 +235,7 @@ test("before it is saved: what it would have met, from whom, what it takes, and 
 });
 
 test.each<[name: string, more: object, message: RegExp]>([
+  ["a filter that goes by when one looks", { filter: "time last 10 min" }, /decides once/],
   ["a filter that is none", { filter: "severty is 3" }, /severty|field/],
   ["one that costs too much", { filter: `text matches /${"(a{0,9}b{0,9}){0,9}".repeat(40)}/` }, /costly|long|pattern/],
   ["nothing that it does", { does: "mark" }, /changes nothing/],
@@ -213,10 +253,12 @@ test("who may only read adds nothing; names are one each; at most eight numbers 
   expect((await add({ name: "Same" })).status).toBe(200);
   expect((await add({ name: "same" })).status).toBe(409);
   await clear();
+  const { id } = ((await api.get("/senders")).body as SenderList).senders[0]!;
   for (const keepDays of [1, 3, 7, 14, 30, 90, 180, 365])
     expect((await add({ does: "keep", keepDays })).status).toBe(200);
   const refused = await add({ does: "keep", keepDays: 1_095 });
   expect([refused.status, refused.body.error?.message]).toEqual([400, expect.stringContaining("at most 8")]);
+  expect((await api.patch(`/senders/${id}`, { keepDays: 3_650 })).status).toBe(400);
   expect((await list()).days).toEqual([1, 3, 7, 14, 30, 90, 180, 365]);
   await clear();
 });

@@ -42,6 +42,8 @@ export class CopyFinder {
   private readonly originals = new RecentTable();
   private readonly paths = new Map<string, Map<string, number>>();
   private pathCount = 0;
+  /** Where the last message asked for was put as an original; null: it was none. */
+  private lastOriginal: number | null = null;
 
   /**
    * @param peer and @param endpoint the transport path
@@ -49,6 +51,7 @@ export class CopyFinder {
    * @returns the id of the original when this is a copy of it, else null
    */
   check(content: RecordContent, peer: string, endpoint: string, id: number): number | null {
+    this.lastOriginal = null;
     if (content.deviceTime === null || content.host === null) return null;
     const hash = new MessageHash();
     hash.add(content.host.toLowerCase());
@@ -67,7 +70,14 @@ export class CopyFinder {
     this.originals.path[slot] = pathNumber;
     this.originals.number[slot] = id;
     this.originals.timeUs[slot] = content.receivedUs;
+    this.lastOriginal = slot;
     return null;
+  }
+
+  /** The message asked for last is not stored after all: what comes by another path is no copy of it. */
+  forgetLast(): void {
+    if (this.lastOriginal !== null) this.originals.timeUs[this.lastOriginal] = Number.NEGATIVE_INFINITY;
+    this.lastOriginal = null;
   }
 
   /** How often this message came by this path before, within the window. */

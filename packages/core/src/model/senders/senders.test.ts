@@ -60,6 +60,16 @@ describe("cadence (semantics 12)", () => {
 describe("copies over relays (semantics 10)", () => {
   const record = (text: string, receivedUs: number) =>
     testRecord({ host: "a", deviceTime: "Oct 11 22:14:15", text, receivedUs });
+  test("what is not stored after all has no copies: what comes by the other path is the original", () => {
+    const copies = new CopyFinder();
+    expect(copies.check(record("x", 0), "direct", "udp", 1)).toBeNull();
+    copies.forgetLast();
+    expect(copies.check(record("x", 1), "relay", "udp", 2)).toBeNull();
+    expect(copies.check(record("x", 2), "third", "udp", 3)).toBe(2);
+    // of a copy there is nothing to forget
+    copies.forgetLast();
+    expect(copies.check(record("x", 3), "fourth", "udp", 4)).toBe(2);
+  });
   test("the same by another path is a copy, the n-th of the n-th; on one path repeats are real", () => {
     const copies = new CopyFinder();
     expect(copies.check(record("x", 0), "direct", "udp", 1)).toBeNull();

@@ -1,7 +1,7 @@
-import { ArrivalRule, type ReadyRule } from "@halvik/core/arrive";
+import { ArrivalRule, type ReadyRule, readArrivalFilter } from "@halvik/core/arrive";
 import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { compileFilter, parseFilter } from "@halvik/core/query/filter";
+import { compileFilter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../kernel/db/pool.js";
 
 /** A rule of arrival as it is kept. */
@@ -34,7 +34,7 @@ export function readyRules(
   const broken: { id: number; why: string }[] = [];
   for (const { id, rule, enabled } of rules) {
     if (!enabled) continue;
-    const parsed = parseFilter(rule.filter, { zone: "UTC", directory });
+    const parsed = readArrivalFilter(rule.filter, directory);
     if (parsed.ok) ready.push({ id, rule, matches: compileFilter(parsed.filter, { directory, nowUs }) });
     else broken.push({ id, why: parsed.error.message });
   }
@@ -80,15 +80,6 @@ export async function orderArrivalRules(db: Queryable, ids: readonly number[]): 
     "update arrival_rule r set place = o.place from unnest($1::int[]) with ordinality as o (id, place) where o.id = r.id",
     [ids],
   );
-}
-
-/** Numbers of days that records are kept beside the two of the configuration: each has segments of its own. */
-export async function daysInUse(db: Queryable, byKind: ReadonlyMap<string, number>): Promise<ReadonlySet<number>> {
-  const { rows } = await db.query<{ days: number }>(
-    `select distinct keep_days as days from sender where keep_days is not null
-     union select distinct (body->>'keepDays')::int from arrival_rule where body->>'keepDays' is not null`,
-  );
-  return new Set([...rows.map((r) => r.days), ...byKind.values()]);
 }
 
 export interface RuleUses {

@@ -1,9 +1,9 @@
 import { ArrivalPreview, ArrivalRuleChange, ArrivalRuleList, ArrivalRuleOrder } from "@halvik/contract/arrival";
 import { EntityId } from "@halvik/contract/common";
-import { ArrivalRule, sayArrivalRule } from "@halvik/core/arrive";
+import { ArrivalRule, readArrivalFilter, sayArrivalRule } from "@halvik/core/arrive";
 import { formatUs } from "@halvik/core/base/time";
 import { KEEP_DAYS, type SenderDirectory } from "@halvik/core/model/senders";
-import { type Filter, parseFilter } from "@halvik/core/query/filter";
+import type { Filter } from "@halvik/core/query/filter";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
@@ -12,6 +12,8 @@ import type { Pool, Queryable } from "../../kernel/db/pool.js";
 import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError, filterError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
+import { daysInUse, MOST_CLASSES } from "../../store/keep-days.js";
+import { checkKeepDays } from "../intake/senders/check-keep-days.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
@@ -20,7 +22,6 @@ import {
   addArrivalRule,
   arrivalUses,
   changeArrivalRule,
-  daysInUse,
   droppedSamples,
   loadArrivalRules,
   orderArrivalRules,
@@ -29,8 +30,6 @@ import {
 } from "./repository.js";
 
 const MOST_RULES = 100;
-/** Each number of days has segments of its own, so that what is over goes as whole tables. */
-const MOST_CLASSES = 8;
 const SAMPLES_SHOWN = 5;
 const params = z.object({ id: EntityId });
 
@@ -79,17 +78,7 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
       days: KEEP_DAYS.filter((d) => used.has(d) || used.size < MOST_CLASSES),
     };
   };
-  /** @throws BAD_REQUEST where the days would be one number too many */
-  const checkDays = async (of: Queryable, rule: ArrivalRule): Promise<void> => {
-    if (rule.keepDays === null) return;
-    const used = await daysInUse(of, config.HALVIK_KEEP_KINDS);
-    if (!used.has(rule.keepDays) && used.size >= MOST_CLASSES)
-      throw new AppError(
-        "BAD_REQUEST",
-        `records are kept by ${used.size} different numbers of days already, and at most ${MOST_CLASSES} may be: ${[...used].sort((a, b) => a - b).join(", ")}`,
-        { field: "keepDays" },
-      );
-  };
+  const checkDays = (of: Queryable, rule: ArrivalRule) => checkKeepDays(of, rule.keepDays, config.HALVIK_KEEP_KINDS);
   const change = async (who: string, work: (act: Act) => Promise<void>) => {
     try {
       await inAct(models, who, work);
@@ -202,7 +191,7 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
 
 /** @throws BAD_REQUEST with the place of what is wrong */
 function readable(text: string, senders: SenderDirectory): Filter {
-  const parsed = parseFilter(text, { zone: "UTC", directory: senders });
+  const parsed = readArrivalFilter(text, senders);
   if (parsed.ok) return parsed.filter;
   throw filterError(parsed.error);
 }

@@ -155,15 +155,21 @@ export async function deleteEntry(db: Queryable, list: number, id: number): Prom
 /** The texts of filters that are kept, with what they are of. */
 export async function keptFilters(db: Queryable): Promise<
   readonly {
-    readonly what: "rule" | "saved filter";
+    readonly what: "rule" | "saved filter" | "rule of arrival";
     readonly id: string;
     readonly name: string;
     readonly text: string;
   }[]
 > {
-  const { rows } = await db.query<{ what: "rule" | "saved filter"; id: string; name: string; text: string }>(
+  const { rows } = await db.query<{
+    what: "rule" | "saved filter" | "rule of arrival";
+    id: string;
+    name: string;
+    text: string;
+  }>(
     `select 'rule' as what, id, coalesce(body->>'name', id) as name, body::text as text from rule
-     union all select 'saved filter', id::text, name, text from saved_filter`,
+     union all select 'saved filter', id::text, name, text from saved_filter
+     union all select 'rule of arrival', id::text, body->>'name', body->>'filter' from arrival_rule`,
   );
   return rows;
 }

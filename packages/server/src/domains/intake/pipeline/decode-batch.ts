@@ -120,6 +120,7 @@ function store(
     const decided =
       rules.length === 0 ? stored : decide(stored, rules, out.arriving, arrival.bytes.length / decoded.length);
     if (decided !== null) out.records.push(decided);
+    else if (PROTOCOL_FACTS[arrival.protocol].isCopied) registry.copies.forgetLast();
   }
   const kept = out.records.length - before;
   if (arrival.unobserved) return kept;

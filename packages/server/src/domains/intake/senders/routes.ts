@@ -11,6 +11,7 @@ import {
 import { formatUs } from "@halvik/core/base/time";
 import * as z from "zod";
 import { nowUs } from "../../../kernel/clock.js";
+import type { Config } from "../../../kernel/config/config.js";
 import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { type Act, inAct } from "../../../kernel/db/unit-of-work.js";
@@ -24,6 +25,7 @@ import {
   refuseSender,
   SenderConflict,
 } from "./changes-repository.js";
+import { checkKeepDays } from "./check-keep-days.js";
 import { exportSenders } from "./csv.js";
 import type { DirectoryCache } from "./directory-cache.js";
 import { forgetCounters, noteCounter } from "./portrait-repository.js";
@@ -38,9 +40,10 @@ interface Needs {
   readonly models: Models;
   readonly db: Pool;
   readonly directory: DirectoryCache;
+  readonly config: Config;
 }
 
-export const senderRoutes = ({ models, db, directory }: Needs) => {
+export const senderRoutes = ({ models, db, directory, config }: Needs) => {
   const list = async () => {
     return {
       senders: await senderStatus(db, await directory.get()),
@@ -207,6 +210,7 @@ export const senderRoutes = ({ models, db, directory }: Needs) => {
       answer: SenderList,
       handle: async ({ params: p, body, actor }) => {
         await within(models, actor.name, async (act) => {
+          await checkKeepDays(act.db, body.keepDays, config.HALVIK_KEEP_KINDS);
           if (!(await changeSender(act, p.id, body))) throw new AppError("NOT_FOUND", `there is no sender ${p.id}`);
         });
         return list();
