@@ -98,7 +98,7 @@ await store.client.query(
 const claim = await claimCollector(store.client, "bench", "live");
 const writer = new BatchWriter(store.client, claim.number, null);
 const ids = new IdSource(claim.number, 0);
-const sums = new TrafficSums(sitesOf(await trafficSites(store.client, START)));
+const sums = new TrafficSums(sitesOf(await trafficSites(store.client, START, END)));
 
 let truth = 0;
 let number = 0;

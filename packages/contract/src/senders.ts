@@ -84,7 +84,9 @@ export const SenderPortrait = z.object({
   /** What it counted of flows and never arrived. */
   gaps: z.array(z.object({ stream: z.string(), missed: z.number(), outOfOrder: z.number() })),
   /** Rules and saved filters that name it. */
-  uses: z.array(z.object({ what: z.enum(["rule", "saved filter"]), id: z.string(), name: z.string() })),
+  uses: z.array(
+    z.object({ what: z.enum(["rule", "rule of arrival", "saved filter"]), id: z.string(), name: z.string() }),
+  ),
   /** Rules drop some of what arrives, of whomever. */
   rulesDrop: z.boolean(),
   /** What its own counter said, the latest first, and how much it and we counted since the time before. */

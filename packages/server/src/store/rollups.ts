@@ -117,3 +117,12 @@ async function subtract(
     arrays,
   );
 }
+
+/** Records of all kinds and senders of whole hours that begin in [fromUs, toUs), by `time`. */
+export async function recordsWithin(db: Queryable, fromUs: number, toUs: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>(
+    "select coalesce(sum(count), 0)::float8 as n from rollup_hour where bucket >= $1 and bucket < $2",
+    [Math.ceil(fromUs / US_PER_HOUR), Math.ceil(toUs / US_PER_HOUR)],
+  );
+  return rows[0]!.n;
+}

@@ -6,6 +6,7 @@ import type { HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { compileFilter, type Filter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { recordsWithin } from "../../store/rollups.js";
 import { storeSize } from "../../store/segments.js";
 import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
@@ -38,16 +39,13 @@ export async function previewRule(
     ask(filter).values({ ...asked, of: { field: "sender" }, top: 1, measure: { by: "records" } }),
     ask(filter).page({ ...asked, limit: READ, cursor: null, direction: "older", reader: "rules" }),
   ]);
-  const { rows } = await db.query<{ n: number }>(
-    "select coalesce(sum(count), 0)::float8 as n from rollup_hour where bucket >= $1",
-    [Math.floor(window.fromUs / US_PER_HOUR)],
-  );
+  const all = await recordsWithin(db, window.fromUs - US_PER_HOUR, window.toUs);
   const store = await storeSize(db);
   const present = await presenter.present(directory);
   return {
     says: sayArrivalRule(rule),
     met: found.total,
-    of: Math.max(rows[0]!.n, found.total),
+    of: Math.max(all, found.total),
     exact: found.exact,
     senders: senders.distinct,
     bytesADay: store.records === 0 ? 0 : (found.total * store.bytes) / store.records,

@@ -2,6 +2,7 @@ import type { Capacity } from "@halvik/contract/capacity";
 import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import { emptyContent, type RecordKind } from "@halvik/core/model/record";
 import { nowUs } from "../../kernel/clock.js";
+import { BatchWriter } from "../../store/batches.js";
 import { TestStore } from "../../testing/test-store.js";
 
 const HOUR = Math.floor(nowUs() / US_PER_HOUR) * US_PER_HOUR;
@@ -69,6 +70,18 @@ test("other days change what the store ends at, for all or for one sender; what 
   const days = Math.ceil(free / aDay);
   const much = await ask("?records=3650&devices=firewall%2C%20every%20session%3D100000");
   expect(Date.parse(much.asked.full!)).toBeLessThan(nowUs() / 1_000 + days * (US_PER_DAY / 1_000));
+});
+
+test("a file of last year makes the store no older: it still grows by what is not yet as old as it may be", async () => {
+  const before = await ask("?records=400");
+  const { rows } = await store.client.query<{ id: number }>(
+    "insert into job (name, state, started_us, updated_us) values ('last year', 'done', 0, 0) returning id",
+  );
+  const file = new BatchWriter(store.client, store.writer.collector, rows[0]!.id);
+  await store.put(records(sender, "firewall", 100, 24 * 370, "old"), file);
+  const after = await ask("?records=400");
+  expect(after.asked.steadyBytes / before.asked.steadyBytes).toBeCloseTo(1, 1);
+  expect(after.store.storedDays).toBeLessThan(4);
 });
 
 test.each(["?records=0", "?devices=toaster%3D3", "?devices=switch%3D-1", "?keep=99999"])(

@@ -53,11 +53,16 @@ export async function capacity(
   const measuredDays = byHour.size === 0 ? 0 : (toUs / US_PER_HOUR - first) / 24;
   const sizes = await shapeSizes(db);
   const bytesOf = bytesARecord(sizes, await rowSizes(db));
-  const storedDays = (shape: ShapeSize["shape"]): number => {
-    const oldest = sizes.shapes.find((s) => s.shape === shape)?.oldestUs ?? null;
-    return oldest === null ? 0 : Math.max(0, (nowUs - oldest) / US_PER_DAY);
-  };
   const aDay = (count: number): number => (measuredDays === 0 ? 0 : count / measuredDays);
+  // as many days as its rows make at this rate: the oldest moment would be that of a file of last year
+  const storedDays = (shape: ShapeSize["shape"]): number => {
+    const rows = sizes.shapes.find((s) => s.shape === shape)?.rows ?? 0;
+    const rate = bySender.reduce(
+      (sum, s) => ((s.kind === "flow") === (shape === "flow") ? sum + aDay(s.count) : sum),
+      0,
+    );
+    return rate === 0 ? 0 : rows / rate;
+  };
   const streamsWith = (keptOf: (sender: number, kind: RecordKind) => number): StoredStream[] =>
     bySender.map(({ sender, kind, count }) => ({
       recordsADay: aDay(count),

@@ -8,20 +8,19 @@ export interface ShapeSize {
   readonly shape: "record" | "flow";
   readonly rows: number;
   readonly bytes: number;
-  readonly oldestUs: number | null;
 }
 
 /** Octets of the segments by shape, with their indexes; and of the whole database. */
 export async function shapeSizes(db: Queryable): Promise<{ shapes: ShapeSize[]; bytes: number; sums: number }> {
-  const { rows } = await db.query<{ shape: "record" | "flow"; rows: number; bytes: number; oldest: number | null }>(
-    `select shape, coalesce(sum(rows), 0)::float8 as rows, min(min_time) as oldest,
+  const { rows } = await db.query<{ shape: "record" | "flow"; rows: number; bytes: number }>(
+    `select shape, coalesce(sum(rows), 0)::float8 as rows,
        coalesce(sum(pg_total_relation_size(to_regclass('segments.' || quote_ident(name)))), 0)::float8 as bytes from segment group by shape`,
   );
   const { rows: whole } = await db.query<{ bytes: number; sums: number }>(
     "select pg_database_size(current_database())::float8 as bytes, pg_total_relation_size('traffic_sum')::float8 as sums",
   );
   return {
-    shapes: rows.map((r) => ({ shape: r.shape, rows: r.rows, bytes: r.bytes, oldestUs: r.oldest })),
+    shapes: rows,
     ...whole[0]!,
   };
 }

@@ -91,7 +91,7 @@ export const trafficRoutes = (deps: Needs) => {
     const sources = await trafficSources(db);
     const metered = metersOf(query, sources, senders, window);
     const ofThem = new Set(metered.meters.map((m) => m.sender));
-    const sites = await trafficSites(db, window.fromUs);
+    const sites = await trafficSites(db, window.fromUs, now);
     return {
       metered,
       scan: await scanOf(query, actor, now, { meters: metered.meters, sites }),

@@ -136,7 +136,7 @@ async function keep(flows: readonly Told[], into = store.writer): Promise<void> 
   await store.put(records, into, "netflow");
 }
 async function sum(db = keeper): Promise<void> {
-  const sites = sitesOf(await trafficSites(db, 0));
+  const sites = sitesOf(await trafficSites(db, 0, nowUs()));
   const sums = new TrafficSums(sites);
   while (await sumFlows(db as never, sums, KEEP, nowUs()));
 }

@@ -39,7 +39,7 @@ export class TrafficKeeping {
     return this.guarded.take(
       async () => {
         const startedMs = performance.now();
-        this.sites = sitesOf(await trafficSites(this.client, nowUs() - SITES_US));
+        this.sites = sitesOf(await trafficSites(this.client, nowUs() - SITES_US, nowUs()));
         let isBehind = true;
         while (isBehind && performance.now() - startedMs < TURN_MS) {
           isBehind = await sumFlows(this.client, this.sums, this.keep, nowUs());

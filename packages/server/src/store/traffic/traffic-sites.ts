@@ -5,12 +5,15 @@ import { OWN_NETWORKS } from "@halvik/core/model/senders";
 import type { SitesKnown } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
 
+/** Each address is looked for in all of them once. */
+const MOST_NETWORKS = 2_000;
+
 /**
  * Where exporters and addresses are. A sender's site is where its addresses are; an entry of the list of our own networks is at the site that its
  * note names, if a sender is at that one.
  * @param sinceUs exporters that told of traffic since then share their sites
  */
-export async function trafficSites(db: Queryable, sinceUs: number): Promise<SitesKnown> {
+export async function trafficSites(db: Queryable, sinceUs: number, nowUs: number): Promise<SitesKnown> {
   const { rows: shared } = await db.query<{ id: number; site: string }>(
     `with exporters as (
        select distinct sender from traffic_source union select distinct sender from rollup_hour where kind = $2 and bucket >= $1),
@@ -23,12 +26,13 @@ export async function trafficSites(db: Queryable, sinceUs: number): Promise<Site
      union all
      select e.value, s.site from list_entry e join list l on l.id = e.list and lower(l.name) = $1
        join (select distinct site from sender) s on lower(s.site) = lower(e.note)
-       where e.expires_us is null`,
-    [OWN_NETWORKS],
+       where e.expires_us is null or e.expires_us > $2 limit ${MOST_NETWORKS}`,
+    [OWN_NETWORKS, nowUs],
   );
   const networks = blocks.flatMap(({ block, site }) => {
     const network: Network | null = parseNetwork(block);
-    return network === null ? [] : [{ network, site }];
+    // what stands between two sites cannot be part of one
+    return network === null ? [] : [{ network, site: site.replaceAll("\t", " ") }];
   });
   // a sender within a block of its own site says nothing more
   const wide = networks.filter(({ network: n }) => n.bits < (n.family === 4 ? 32 : 128));

@@ -21,7 +21,7 @@ export async function removeImport(db: Queryable, job: number): Promise<number> 
   if (known === null) throw new Error(`there is no import ${job}; “halvik import list” shows which there are`);
   if (["running", "waiting", "cancelling"].includes(known.state) && nowUs() - known.updatedUs < DEAD_AFTER_US)
     throw new Error(`import ${job} still runs: cancel it on Intake first, or wait for its end`);
-  const sites = sitesOf(await trafficSites(db, 0));
+  const sites = sitesOf(await trafficSites(db, 0, nowUs()));
   let removed = 0;
   for (const { name, rows } of await segmentsOfJob(db, job)) {
     await dropSegment(db, name, nowUs(), async () => {

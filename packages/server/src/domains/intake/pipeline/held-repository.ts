@@ -27,31 +27,54 @@ export async function holdRecords(db: Queryable, held: readonly { sender: number
   );
 }
 
+interface HeldRow {
+  id: number;
+  endpoint: string;
+  received_us: number;
+  raw: Buffer;
+  protocol: number;
+  peer: string | null;
+}
+const HELD =
+  "h.id, h.endpoint, h.received_us, h.raw, h.protocol, (select host(address) from sender_address a where a.sender = h.sender order by position limit 1) as peer";
+const asArrival = (r: HeldRow): Arrival => ({
+  protocol: PROTOCOLS[r.protocol] ?? "syslog",
+  endpoint: r.endpoint,
+  peer: r.peer ?? "",
+  receivedUs: r.received_us,
+  bytes: r.raw,
+  held: true,
+});
+
 /** The oldest held records of senders that have been admitted, as arrivals, with the ids to forget them by. */
 export async function takeAdmitted(db: Queryable, most: number): Promise<{ ids: number[]; arrivals: Arrival[] }> {
-  const { rows } = await db.query<{
-    id: number;
-    endpoint: string;
-    received_us: number;
-    raw: Buffer;
-    protocol: number;
-    peer: string | null;
-  }>(
-    `select h.id, h.endpoint, h.received_us, h.raw, h.protocol, (select host(address) from sender_address a where a.sender = h.sender order by position limit 1) as peer
-     from held_record h join sender s on s.id = h.sender where s.state = 'admitted' order by h.id limit $1`,
+  const { rows } = await db.query<HeldRow>(
+    `select ${HELD} from held_record h join sender s on s.id = h.sender where s.state = 'admitted' order by h.id limit $1`,
     [most],
   );
-  return {
-    ids: rows.map((r) => r.id),
-    arrivals: rows.map((r) => ({
-      protocol: PROTOCOLS[r.protocol] ?? "syslog",
-      endpoint: r.endpoint,
-      peer: r.peer ?? "",
-      receivedUs: r.received_us,
-      bytes: r.raw,
-      held: true,
-    })),
-  };
+  return { ids: rows.map((r) => r.id), arrivals: rows.map(asArrival) };
+}
+
+/** What is held of a sender, the latest first. */
+export async function latestHeld(db: Queryable, sender: number, most: number): Promise<Arrival[]> {
+  const { rows } = await db.query<HeldRow>(
+    `select ${HELD} from held_record h where h.sender = $1 order by h.id desc limit $2`,
+    [sender, most],
+  );
+  return rows.map(asArrival);
+}
+
+/** How much is held of a sender by each way in, and from when to when. */
+export async function heldByEndpoint(
+  db: Queryable,
+  sender: number,
+): Promise<{ endpoint: string; count: number; firstUs: number; lastUs: number }[]> {
+  const { rows } = await db.query<{ endpoint: string; count: number; first: number; last: number }>(
+    `select endpoint, count(*)::int as count, min(received_us) as first, max(received_us) as last from held_record where sender = $1
+     group by endpoint order by count desc, endpoint`,
+    [sender],
+  );
+  return rows.map(({ first, last, ...r }) => ({ ...r, firstUs: first, lastUs: last }));
 }
 
 export async function forgetHeld(db: Queryable, ids: readonly number[]): Promise<void> {

@@ -16,15 +16,6 @@ export async function hoursOfSender(
   return rows.map(({ bucket, kind, ...r }) => ({ ...r, hour: bucket, kind: KINDS[kind]! }));
 }
 
-/** Records of all senders of hours that begin in [fromUs, toUs). */
-export async function recordsOfAll(db: Queryable, fromUs: number, toUs: number): Promise<number> {
-  const { rows } = await db.query<{ n: number }>(
-    "select coalesce(sum(count), 0)::float8 as n from rollup_hour where bucket >= $1 and bucket < $2",
-    [Math.ceil(fromUs / US_PER_HOUR), Math.ceil(toUs / US_PER_HOUR)],
-  );
-  return rows[0]!.n;
-}
-
 /** What somebody read at a sender, with what had been heard of it then. */
 export interface CounterRead {
   readonly atUs: number;
@@ -103,12 +94,14 @@ export async function namedIn(
   db: Queryable,
   name: string,
   who: string,
-): Promise<{ what: "rule" | "saved filter"; id: string; name: string }[]> {
-  const like = `%${name.toLowerCase().replace(/[\\%_]/g, "\\$&")}%`;
-  const { rows } = await db.query<{ what: "rule" | "saved filter"; id: string; name: string }>(
-    `select 'rule' as what, id, coalesce(body->>'name', id) as name from rule where lower(body::text) like $1
-     union all select 'saved filter', id::text, name from saved_filter where lower(text) like $1 and (shared or owner = $2) order by 1, 3 limit 50`,
-    [like, who],
+): Promise<{ what: "rule" | "rule of arrival" | "saved filter"; id: string; name: string }[]> {
+  // the whole name, in a text that speaks of senders at all: fw-1 is not fw-10
+  const whole = `(^|[^a-z0-9_.-])${name.toLowerCase().replace(/[^a-z0-9]/g, "\\$&")}($|[^a-z0-9_.-])`;
+  const { rows } = await db.query<{ what: "rule" | "rule of arrival" | "saved filter"; id: string; name: string }>(
+    `select 'rule' as what, id, coalesce(body->>'name', id) as name from rule where lower(body::text) ~ $1 and body::text ilike '%sender%'
+     union all select 'rule of arrival', id::text, body->>'name' from arrival_rule where lower(body->>'filter') ~ $1 and body->>'filter' ilike '%sender%'
+     union all select 'saved filter', id::text, name from saved_filter where lower(text) ~ $1 and text ilike '%sender%' and (shared or owner = $2) order by 1, 3 limit 50`,
+    [whole, who],
   );
   return rows;
 }

@@ -74,7 +74,7 @@ test("what could not be read of its addresses, and the rules that name it", asyn
   );
   expect((await ask()).undecodable).toMatchObject([{ code: "NOT_FLOW", hex: "0102" }]);
   await store.client.query(
-    "insert into saved_filter (name, text, owner, shared, changed_us) values ('of it', 'sender is FW-1', 'x', true, 0), ('not ours', 'sender is FW-1', 'x', false, 0)",
+    "insert into saved_filter (name, text, owner, shared, changed_us) values ('of it', 'sender is FW-1', 'x', true, 0), ('not ours', 'sender is FW-1', 'x', false, 0), ('of another', 'sender is fw-10', 'x', true, 0), ('by chance', 'text has fw-1', 'x', true, 0)",
   );
   expect((await ask()).uses).toEqual([{ what: "saved filter", id: expect.any(String), name: "of it" }]);
 });

@@ -3,8 +3,9 @@ import { formatUs, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import { KINDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import { recordsWithin } from "../../../store/rollups.js";
 import { droppedWithin } from "../arriving/use-repository.js";
-import { countersOf, gapsOf, hoursOfSender, namedIn, recordsOfAll, undecodableOf } from "./portrait-repository.js";
+import { countersOf, gapsOf, hoursOfSender, namedIn, undecodableOf } from "./portrait-repository.js";
 
 const DAYS = 7;
 const HOURS = DAYS * 24;
@@ -24,7 +25,7 @@ export async function senderPortrait(
   const fromUs = toUs - DAYS * US_PER_DAY;
   const [rows, all, counters, undecodable, gaps, uses, dropped] = await Promise.all([
     hoursOfSender(db, id, fromUs, toUs),
-    recordsOfAll(db, toUs - US_PER_DAY, toUs),
+    recordsWithin(db, toUs - US_PER_DAY, toUs),
     countersOf(db, id),
     undecodableOf(db, sender.addresses),
     gapsOf(db, sender.addresses),

@@ -5,8 +5,8 @@ import type { HalvikRecord, RecordContent } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";
 import type { Presenter } from "../../names/presenter.js";
-import { type Arrival, PROTOCOLS } from "../arrivals/arrival.js";
 import { Decoders } from "../pipeline/decoders.js";
+import { heldByEndpoint, latestHeld } from "../pipeline/held-repository.js";
 import { loneSender } from "../senders/registry.js";
 
 /** Of what is held, so many are read for what they are. */
@@ -22,35 +22,19 @@ export async function heldOf(
   directory: SenderDirectory,
   presenter: Presenter,
 ): Promise<HeldSummary> {
-  const { rows } = await db.query<{ endpoint: string; received_us: number; raw: Buffer; protocol: number }>(
-    "select endpoint, received_us, raw, protocol from held_record where sender = $1 order by id desc limit $2",
-    [id, READ],
-  );
-  const { rows: counts } = await db.query<{ endpoint: string; count: number; first: number; last: number }>(
-    `select endpoint, count(*)::int as count, min(received_us) as first, max(received_us) as last from held_record where sender = $1
-     group by endpoint order by count desc`,
-    [id],
-  );
+  const latest = await latestHeld(db, id, READ);
+  const counts = await heldByEndpoint(db, id);
   const facts = directory.get(id);
-  const peer = facts?.addresses[0] ?? "";
   const decoders = new Decoders();
   const sender = loneSender(facts?.zone ?? "UTC");
   const contents: { readonly content: RecordContent; readonly endpoint: string }[] = [];
   // in the order they came: templates of flows before their data
-  for (const r of rows.reverse()) {
-    const arrival: Arrival = {
-      protocol: PROTOCOLS[r.protocol] ?? "syslog",
-      endpoint: r.endpoint,
-      peer,
-      receivedUs: r.received_us,
-      bytes: r.raw,
-      held: true,
-    };
-    for (const { content } of decoders.decode(arrival, sender)) contents.push({ content, endpoint: r.endpoint });
+  for (const arrival of latest.reverse()) {
+    for (const { content } of decoders.decode(arrival, sender)) contents.push({ content, endpoint: arrival.endpoint });
   }
   const present = await presenter.present(directory);
   const total = counts.reduce((sum, c) => sum + c.count, 0);
-  const [first, last] = [Math.min(...counts.map((c) => c.first)), Math.max(...counts.map((c) => c.last))];
+  const [first, last] = [Math.min(...counts.map((c) => c.firstUs)), Math.max(...counts.map((c) => c.lastUs))];
   const kinds = new Map<string, number>();
   for (const { content } of contents) kinds.set(content.kind, (kinds.get(content.kind) ?? 0) + 1);
   return {
