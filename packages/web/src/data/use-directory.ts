@@ -1,7 +1,8 @@
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { listsQuery, sendersQuery } from "./api";
+import { listsQuery } from "./api";
+import { sendersQuery } from "./intake-queries";
 import { toDirectory } from "./to-directory";
 
 /** The senders there are, by which names in filters are checked; null while they are not known yet. */

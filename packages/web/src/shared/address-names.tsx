@@ -2,7 +2,7 @@ import type { SenderList } from "@halvik/contract/senders";
 import { findAddresses } from "@halvik/core/base/net";
 import { useQuery } from "@tanstack/react-query";
 import { createContext, Fragment, type ReactNode, useContext, useMemo } from "react";
-import { sendersQuery } from "../data/api";
+import { sendersQuery } from "../data/intake-queries";
 import { safeText } from "../ui/safe-text";
 
 type Names = ReadonlyMap<string, string>;

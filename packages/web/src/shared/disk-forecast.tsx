@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { capacityQuery } from "../data/api";
+import { capacityQuery } from "../data/intake-queries";
 import { useViewStore, usOf } from "../data/view-store";
 import { day } from "../ui/time";
 

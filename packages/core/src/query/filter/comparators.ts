@@ -23,23 +23,7 @@ export const COMPARATORS = [
 ] as const;
 export type ComparatorName = (typeof COMPARATORS)[number];
 /** Words a comparator begins with. */
-export const COMPARATOR_STARTS = new Set([
-  "is",
-  "in",
-  "not",
-  "exactly",
-  "within",
-  "has",
-  "like",
-  "matches",
-  "over",
-  "under",
-  "at",
-  "between",
-  "present",
-  "missing",
-  "last",
-]);
+export const COMPARATOR_STARTS: ReadonlySet<string> = new Set(COMPARATORS.map((c) => c.split(" ")[0]!));
 
 /** Which comparators a field takes; the parser, completion and the form builder read this. */
 export function comparatorsOf(field: FilterField | "data"): readonly ComparatorName[] {

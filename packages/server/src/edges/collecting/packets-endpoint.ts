@@ -10,6 +10,8 @@ import type { FromPackets, PacketThreadData, ToPackets } from "./packet-thread.j
 
 /** An interface that went away may come back; the right to capture may be given meanwhile. */
 const AGAIN_MS = 30_000;
+/** Whoever starts endpoints waits for this one no longer: the others are not to wait for it. */
+const BEGINS_WITHIN_MS = 5_000;
 
 /** The packets of an interface of this machine: what they tell is heard from the sender that it is told as. */
 export class PacketsEndpoint implements Endpoint {
@@ -33,13 +35,18 @@ export class PacketsEndpoint implements Endpoint {
     private readonly sink: EndpointSink,
   ) {}
 
-  /** @throws {Error} that says what to do, when it may not capture; it goes on trying */
+  /** @throws {Error} that says what to do, when it may not capture; it goes on trying. One that begins late says so, and is not waited for */
   start(): Promise<void> {
     const data: PacketThreadData = { ...this.options, domain: Math.floor(Math.random() * 2 ** 31) };
     const worker = new Worker(new URL("./packet-thread.js", import.meta.url), { workerData: data });
     this.worker = worker;
     return new Promise((resolve, reject) => {
+      const late = setTimeout(() => {
+        this.detail = "tcpdump has not begun yet";
+        resolve();
+      }, BEGINS_WITHIN_MS);
       const ended = (reason: string | null) => {
+        clearTimeout(late);
         if (this.worker !== worker) return;
         this.worker = null;
         void worker.terminate();
@@ -51,6 +58,7 @@ export class PacketsEndpoint implements Endpoint {
       };
       worker.on("message", (message: FromPackets) => {
         if (message.type === "listening") {
+          clearTimeout(late);
           this.state = "listening";
           this.detail = "";
           resolve();

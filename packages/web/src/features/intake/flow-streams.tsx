@@ -1,6 +1,6 @@
 import type { FlowStreams as Streams } from "@halvik/contract/status";
 import { useQuery } from "@tanstack/react-query";
-import { flowStreamsQuery } from "../../data/api";
+import { flowStreamsQuery } from "../../data/intake-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";

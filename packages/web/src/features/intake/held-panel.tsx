@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { heldQuery } from "../../data/api";
+import { heldQuery } from "../../data/intake-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Trouble } from "../../ui/empty-state";
 import { safeText } from "../../ui/safe-text";

@@ -4,7 +4,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { toast } from "sonner";
-import { endpointsQuery, intakeQuery, request, sendersQuery } from "../../data/api";
+import { request } from "../../data/api";
+import { endpointsQuery, intakeQuery, sendersQuery } from "../../data/intake-queries";
 import { useWindow } from "../../data/use-window";
 import { useViewStore } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
@@ -101,13 +102,13 @@ export function IntakePage() {
       <div className="flex items-baseline gap-4">
         <h1 className="text-page leading-[1.625rem] font-semibold">Intake</h1>
         <Link to="/intake/plan" className="text-ui">
-          Plan: what has to send, what it takes
+          Plan
         </Link>
         <Link to="/intake/arrival" className="text-ui">
-          On arrival: keep, drop, mark
+          On arrival
         </Link>
         <Link to="/intake/names" className="text-ui">
-          Names: what events, identifiers and ports are called
+          Names
         </Link>
         <span className="ml-auto self-center">
           <Button main onClick={() => setSelected({ kind: "connect" })}>

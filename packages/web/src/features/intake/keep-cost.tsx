@@ -1,6 +1,6 @@
 import { bytesText } from "@halvik/core/meaning/sentence";
 import { useQuery } from "@tanstack/react-query";
-import { capacityQuery } from "../../data/api";
+import { capacityQuery } from "../../data/intake-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { day } from "../../ui/time";
 

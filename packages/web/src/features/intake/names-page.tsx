@@ -2,7 +2,8 @@ import type { ApplicationList, DomainList, MeaningList, MibList } from "@halvik/
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { toast } from "sonner";
-import { applicationsQuery, domainsQuery, meaningsQuery, mibsQuery, request } from "../../data/api";
+import { request } from "../../data/api";
+import { applicationsQuery, domainsQuery, meaningsQuery, mibsQuery } from "../../data/intake-queries";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { ApplicationNames } from "./application-names";

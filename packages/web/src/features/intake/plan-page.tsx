@@ -5,7 +5,7 @@ import type { RecordKind } from "@halvik/core/model/record";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { capacityQuery } from "../../data/api";
+import { capacityQuery } from "../../data/intake-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
