@@ -118,7 +118,7 @@ export function ArrivalForm({ rule, days, onSave, onCancel }: ArrivalFormProps) 
               <FilterField
                 label="Which records"
                 placeholder="such as: app is cron and severity is debug"
-                className={`${CONTROL} w-full bg-sheet px-0 py-0`}
+                className={`${CONTROL} w-full bg-sheet px-0 py-0 [--filter-pad:4px]`}
                 value={field.value}
                 directory={directory}
                 saved={NO_FILTERS}
