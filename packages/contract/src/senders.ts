@@ -17,6 +17,10 @@ export const SenderJson = z
     site: z.string().nullable(),
     groups: z.array(z.string()),
     role: z.string().nullable(),
+    tags: z.array(z.string()),
+    /** What it was called and where it sent from before. */
+    formerNames: z.array(z.string()),
+    formerAddresses: z.array(z.string()),
     zone: z.string(),
     reachedThrough: z.string().nullable(),
     expectedEverySeconds: z.int().nullable(),
@@ -143,6 +147,7 @@ export const SenderFacts = z.object({
   site: z.string().trim().max(120).nullable(),
   groups: z.array(z.string().trim().min(1).max(120)).max(32),
   role: z.string().trim().max(120).nullable(),
+  tags: z.array(z.string().trim().min(1).max(120)).max(32),
   zone: z.string().refine(isZone, "expected an IANA zone such as Europe/Oslo"),
   reachedThrough: z.string().trim().max(120).nullable(),
   expectedEverySeconds: z

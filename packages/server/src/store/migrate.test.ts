@@ -140,6 +140,7 @@ describe("a database of before the first release", () => {
       "009-bindings",
       "010-packets-and-repetitions",
       "011-packet-endpoints",
+      "012-formats-and-forwards",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -153,6 +154,7 @@ describe("a database of before the first release", () => {
       { name: "009-bindings" },
       { name: "010-packets-and-repetitions" },
       { name: "011-packet-endpoints" },
+      { name: "012-formats-and-forwards" },
     ]);
     await client.end();
   });

@@ -207,6 +207,8 @@ function selectionOf(node: Comparison): object {
     case "domains":
     case "group":
     case "site":
+    case "role":
+    case "tag":
     case "last":
       throw new SigmaRefusal(`${name} is asked for by ${test.op}`);
   }

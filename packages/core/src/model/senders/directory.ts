@@ -1,3 +1,4 @@
+import { fold } from "../../base/text/index.js";
 import type { EpochUs } from "../../base/time/index.js";
 import { type Applications, NO_APPLICATIONS } from "../applications/index.js";
 import { NO_OWN_NAMES, type OwnNames } from "../entity/index.js";
@@ -22,6 +23,10 @@ export interface Sender {
   readonly site: string | null;
   readonly groups: readonly string[];
   readonly role: string | null;
+  readonly tags: readonly string[];
+  /** What it was called and where it sent from before, the latest first: filters that say so still mean it. */
+  readonly formerNames: readonly string[];
+  readonly formerAddresses: readonly string[];
   readonly zone: string;
   /** The sender it is reached through (uplink); its silence may explain this one's. */
   readonly reachedThrough: number | null;
@@ -45,6 +50,9 @@ export const newSender = (id: number, name: string, parts: Partial<Sender> = {})
   site: null,
   groups: [],
   role: null,
+  tags: [],
+  formerNames: [],
+  formerAddresses: [],
   zone: "UTC",
   reachedThrough: null,
   expectedEverySeconds: null,
@@ -59,6 +67,17 @@ export const newSender = (id: number, name: string, parts: Partial<Sender> = {})
  * dropped whole.
  */
 export const KEEP_DAYS = [1, 3, 7, 14, 30, 90, 180, 365, 1_095, 3_650] as const;
+
+/** By what else than its name a sender is meant: `sender in group "routers"`. */
+export const SENDER_TRAITS = ["group", "site", "role", "tag"] as const;
+export type SenderTrait = (typeof SENDER_TRAITS)[number];
+
+const traitOf: Readonly<Record<SenderTrait, (s: Sender) => readonly string[]>> = {
+  group: (s) => s.groups,
+  site: (s) => (s.site === null ? [] : [s.site]),
+  role: (s) => (s.role === null ? [] : [s.role]),
+  tag: (s) => s.tags,
+};
 
 /** The list of the networks that are ours; the note of an entry names the site it is at. */
 export const OWN_NETWORKS = "own networks";
@@ -103,21 +122,29 @@ export class SenderDirectory {
     return this.senders.filter((s) => s.addresses.some(test)).map((s) => s.id);
   }
 
-  idsInGroups(groups: readonly string[]): number[] {
-    const wanted = new Set(groups.map((g) => g.toLowerCase()));
-    return this.senders.filter((s) => s.groups.some((g) => wanted.has(g.toLowerCase()))).map((s) => s.id);
+  /**
+   * Ids of the senders that a name or an address means: of those called so now; where none is, of those that were. A name that has gone over to
+   * another sender means that one.
+   */
+  idsOf(nameOrAddress: string): number[] {
+    const wanted = fold(nameOrAddress);
+    const now = [
+      ...new Set([...this.idsByName((name) => fold(name) === wanted), ...this.idsByAddress((a) => a === wanted)]),
+    ];
+    if (now.length > 0) return now;
+    return this.senders
+      .filter((s) => s.formerNames.some((name) => fold(name) === wanted) || s.formerAddresses.includes(wanted))
+      .map((s) => s.id);
   }
 
-  idsAtSites(sites: readonly string[]): number[] {
-    const wanted = new Set(sites.map((s) => s.toLowerCase()));
-    return this.senders.filter((s) => s.site !== null && wanted.has(s.site.toLowerCase())).map((s) => s.id);
+  /** Ids of the senders of these groups, sites, roles or tags. */
+  idsWith(trait: SenderTrait, names: readonly string[]): number[] {
+    const wanted = new Set(names.map(fold));
+    return this.senders.filter((s) => traitOf[trait](s).some((name) => wanted.has(fold(name)))).map((s) => s.id);
   }
 
-  groupNames(): string[] {
-    return [...new Set(this.senders.flatMap((s) => s.groups))].sort();
-  }
-
-  siteNames(): string[] {
-    return [...new Set(this.senders.flatMap((s) => (s.site === null ? [] : [s.site])))].sort();
+  /** Every group, site, role or tag there is, sorted. */
+  traitNames(trait: SenderTrait): string[] {
+    return [...new Set(this.senders.flatMap(traitOf[trait]))].sort();
   }
 }

@@ -7,7 +7,9 @@ export {
   OWN_NETWORKS,
   OWN_SENDER,
   SENDER_STATES,
+  SENDER_TRAITS,
   type Sender,
   SenderDirectory,
   type SenderState,
+  type SenderTrait,
 } from "./directory.js";

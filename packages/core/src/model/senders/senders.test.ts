@@ -1,5 +1,6 @@
+import { compileFilter, parseFilter } from "../../query/filter/index.js";
 import { testRecord } from "../../testing/record.js";
-import { Cadence, ClockOffset, CopyFinder, SenderDirectory } from "./index.js";
+import { Cadence, ClockOffset, CopyFinder, newSender, SenderDirectory } from "./index.js";
 
 const S = 1e6;
 
@@ -94,4 +95,45 @@ describe("copies over relays (semantics 10)", () => {
 test("the directory names Halvik itself and unknown ids", () => {
   const directory = new SenderDirectory([]);
   expect([directory.name(0), directory.name(7)]).toEqual(["halvik", "sender 7"]);
+});
+
+describe("what a name means", () => {
+  const directory = new SenderDirectory([
+    newSender(1, "bridge-1", { formerNames: ["brygge-1", "old"], formerAddresses: ["10.20.0.1"], role: "Firewall" }),
+    newSender(2, "old", { addresses: ["10.20.0.2"], tags: ["PCI scope", "shore"] }),
+    newSender(3, "quay", { formerNames: ["brygge-1"], formerAddresses: ["10.20.0.2"], groups: ["shore"] }),
+  ]);
+  test.each([
+    ["bridge-1", [1]],
+    // no longer anybody's: whoever bore it
+    ["BRYGGE-1", [1, 3]],
+    ["10.20.0.1", [1]],
+    // gone over to another: that one
+    ["old", [2]],
+    ["10.20.0.2", [2]],
+    ["nobody", []],
+  ])("%s", (name, ids) => expect(directory.idsOf(name)).toEqual(ids));
+  test.each([
+    ["role", "firewall", [1]],
+    ["tag", "pci SCOPE", [2]],
+    ["tag", "shore", [2]],
+    ["group", "shore", [3]],
+    ["site", "shore", []],
+  ] as const)("%s %s", (trait, name, ids) => expect(directory.idsWith(trait, [name])).toEqual(ids));
+  test.each([
+    ["sender is brygge-1", true],
+    ["sender is 10.20.0.1", true],
+    ["sender in role firewall", true],
+    ["sender in tag shore", false],
+    ["not sender in tag shore", true],
+  ])("%s", (text, isMet) => {
+    const read = parseFilter(text, { directory });
+    if (!read.ok) throw new Error(read.error.message);
+    const met = compileFilter(read.filter, { directory, nowUs: 0 });
+    expect(met(testRecord({ sender: 1 }))).toBe(isMet);
+  });
+  test("a tag nobody has is a mistake that says so", () => {
+    const read = parseFilter("sender in tag shoer", { directory });
+    expect(read.ok ? null : [read.error.code, read.error.suggestion]).toEqual(["UNKNOWN_VALUE", "shore"]);
+  });
 });

@@ -1,5 +1,6 @@
 import type { Network } from "../../base/net/index.js";
 import type { Count, FieldName, Severity } from "../../model/record/index.js";
+import type { SenderTrait } from "../../model/senders/index.js";
 
 /** Where in the filter text a node stands, in UTF-16 units: [start, end). */
 export interface Span {
@@ -30,7 +31,7 @@ export type Test =
   | { readonly op: "like"; readonly pattern: string }
   | { readonly op: "matches"; readonly source: string }
   | { readonly op: "present" }
-  | { readonly op: "group" | "site"; readonly names: readonly string[] }
+  | { readonly op: SenderTrait; readonly names: readonly string[] }
   /** In one of these lists; `spelledOut` puts what they hold in its place. */
   | { readonly op: "list"; readonly names: readonly string[] }
   /** One of these domains, or below one. */

@@ -1,5 +1,6 @@
 import { SEVERITIES } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
+import { SENDER_TRAITS } from "../../model/senders/index.js";
 import { SAME_FIELDS } from "./ast.js";
 import { comparatorsOf } from "./comparators.js";
 import { quoteIfNeeded } from "./values.js";
@@ -141,14 +142,11 @@ function valueOptions(field: FilterField, said: string, directory: SenderDirecto
   const values = (texts: readonly string[], about: string): readonly Completion[] =>
     texts.map((t) => ({ text: quoteIfNeeded(t), about, type: "value" as const }));
   if (field.type === "sender") {
-    if (said.endsWith("group")) return known(values(directory.groupNames(), "group"));
-    if (said.endsWith("site")) return known(values(directory.siteNames(), "site"));
+    const trait = SENDER_TRAITS.find((t) => said.endsWith(` ${t}`));
+    if (trait !== undefined) return known(values(directory.traitNames(trait), trait));
     const scopes: readonly Completion[] =
       said === "in" || said === "not in"
-        ? [
-            { text: "group", about: "senders of a group", type: "value" },
-            { text: "site", about: "senders at a site", type: "value" },
-          ]
+        ? SENDER_TRAITS.map((text) => ({ text, about: `senders by their ${text}`, type: "value" as const }))
         : [];
     return known([
       ...scopes,

@@ -112,9 +112,7 @@ export function compileComparison(written: Comparison, context: EvaluateContext)
 export function senderIds(test: Test, directory: SenderDirectory): readonly number[] {
   switch (test.op) {
     case "oneOf": {
-      const wanted = new Set(test.values.map(fold));
-      const named = directory.idsByName((name) => wanted.has(fold(name)));
-      return [...new Set([...named, ...directory.idsByAddress((address) => wanted.has(address))])];
+      return [...new Set(test.values.flatMap((value) => directory.idsOf(value)))];
     }
     case "networks":
       return directory.idsByAddress(networksTest(test.networks));
@@ -123,9 +121,10 @@ export function senderIds(test: Test, directory: SenderDirectory): readonly numb
       return directory.idsByName((name) => isLike(fold(name), pattern));
     }
     case "group":
-      return directory.idsInGroups(test.names);
     case "site":
-      return directory.idsAtSites(test.names);
+    case "role":
+    case "tag":
+      return directory.idsWith(test.op, test.names);
     default:
       throw new Error(`sender test ${test.op}: the parser lets none through`);
   }
@@ -211,6 +210,8 @@ export function valueTestOf<N extends string>(
     case "list":
     case "group":
     case "site":
+    case "role":
+    case "tag":
       break;
   }
   throw new Error(`${node.field} ${test.op}: the parser lets none through`);

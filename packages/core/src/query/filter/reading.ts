@@ -62,6 +62,8 @@ function sayComparison(node: Comparison<string>, showTime: (us: number) => strin
       return `${noun} ${negated ? "is not" : test.exactly ? "is exactly" : "is"} ${orList(test.values)}${orMissing}`;
     case "group":
     case "site":
+    case "role":
+    case "tag":
       return `${not}from the ${test.op} ${orList(test.names)}`;
     case "list":
       return `${noun} ${not}in the ${test.names.length === 1 ? "list" : "lists"} ${orList(test.names)}${orMissing}`;

@@ -1,5 +1,6 @@
 import { canonicalAddress, type Network } from "../../base/net/index.js";
 import { type Count, SEVERITIES, toCount } from "../../model/record/index.js";
+import { SENDER_TRAITS, type SenderTrait } from "../../model/senders/index.js";
 import type { Span, Test, TextMode } from "./ast.js";
 import type { ComparatorName } from "./comparators.js";
 import type { Lexer } from "./lexer.js";
@@ -24,6 +25,8 @@ import type { FilterField } from "./vocabulary.js";
 
 /** Stars and question marks of one `like`. */
 const MAX_WILDCARDS = 50;
+
+const isTrait = (word: string): boolean => (SENDER_TRAITS as readonly string[]).includes(word);
 
 /** Where the parts of a comparison stand. */
 export interface ComparisonSpans {
@@ -179,14 +182,19 @@ export class TestReader {
 
   private senderTest(name: ComparatorName): Test {
     const next = this.lexer.peek();
-    if ((name === "in" || name === "not in") && next.type === "word" && /^(group|site)$/i.test(next.text)) {
+    if ((name === "in" || name === "not in") && next.type === "word" && isTrait(next.text.toLowerCase())) {
       this.lexer.next();
-      const op = next.text.toLowerCase() as "group" | "site";
-      const known = op === "group" ? this.context.directory?.groupNames() : this.context.directory?.siteNames();
+      const op = next.text.toLowerCase() as SenderTrait;
+      const known = this.context.directory?.traitNames(op);
       return { op, names: this.list(() => this.known(`a ${op}`, known)) };
     }
     if (name === "within") return { op: "networks", networks: this.networks(name) };
-    const known = this.context.directory?.senders.flatMap((s) => [s.name, ...s.addresses]);
+    const known = this.context.directory?.senders.flatMap((s) => [
+      s.name,
+      ...s.addresses,
+      ...s.formerNames,
+      ...s.formerAddresses,
+    ]);
     return { op: "oneOf", values: this.list(() => this.sender(known && ["halvik", ...known])) };
   }
 

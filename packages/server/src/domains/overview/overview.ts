@@ -118,8 +118,8 @@ function sitesOf(
   figureOf: (sums: readonly HourSum[], fromUs: number) => { lastNight: number; usual: number | null },
   fromUs: number,
 ): Overview["sites"] {
-  return senders.siteNames().map((site) => {
-    const ids = new Set(senders.idsAtSites([site]).filter((id) => senders.get(id)?.state === "admitted"));
+  return senders.traitNames("site").map((site) => {
+    const ids = new Set(senders.idsWith("site", [site]).filter((id) => senders.get(id)?.state === "admitted"));
     const { lastNight, usual } = figureOf(
       sums.filter((s) => ids.has(s.sender)),
       fromUs,

@@ -71,7 +71,7 @@ function heardMeters(
     };
   }
   if (scope.exporter !== undefined) return { meters: inOf(scope.exporter), sides: 1, counted: "once" };
-  const atSite = scope.site === undefined ? null : new Set(directory.idsAtSites([scope.site]));
+  const atSite = scope.site === undefined ? null : new Set(directory.idsWith("site", [scope.site]));
   const exporters = [...new Set(heard.map((s) => s.sender))].filter((id) => atSite === null || atSite.has(id));
   if (scope.count === "exported") return { meters: exporters.flatMap(inOf), sides: 1, counted: "exported" };
   const once = (sender: number, way: number): Meter => ({ sender, interface: NO_INTERFACE, way, side: 0 });
@@ -89,7 +89,7 @@ function heardMeters(
 
 /** Exporters of a scope whose data waits for its template, as they are called. One that was never understood is in no sums yet. */
 export function waitingIn(scope: Scope, waiting: readonly FlowWaiting[], directory: SenderDirectory): string[] {
-  const atSite = scope.site === undefined ? null : new Set(directory.idsAtSites([scope.site]));
+  const atSite = scope.site === undefined ? null : new Set(directory.idsWith("site", [scope.site]));
   const names = waiting.flatMap(({ stream }) => {
     const { exporter } = readStream(stream);
     const sender = directory.senders.find((s) => s.addresses.includes(exporter));
@@ -113,7 +113,7 @@ export function placesIn(scope: Scope, sources: readonly TrafficSource[], direct
       interface: index,
       meters: [meterOf(sources, scope.exporter!, index, IN, 0), meterOf(sources, scope.exporter!, index, OUT, 1)],
     }));
-  const atSite = scope.site === undefined ? null : new Set(directory.idsAtSites([scope.site]));
+  const atSite = scope.site === undefined ? null : new Set(directory.idsWith("site", [scope.site]));
   return [...new Set(sources.map((s) => s.sender))]
     .filter((id) => atSite === null || atSite.has(id))
     .map((exporter) => ({

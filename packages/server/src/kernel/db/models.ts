@@ -47,6 +47,7 @@ export class SenderModel extends Model<InferAttributes<SenderModel>, InferCreati
   declare site: CreationOptional<string | null>;
   declare groups: CreationOptional<string[]>;
   declare role: CreationOptional<string | null>;
+  declare tags: CreationOptional<string[]>;
   declare zone: CreationOptional<string | null>;
   declare reachedThrough: CreationOptional<number | null>;
   declare expectedEverySeconds: CreationOptional<number | null>;
@@ -145,6 +146,7 @@ export function createModels(config: Config, secrets: Partial<Secrets>, role: Db
       site: DataTypes.TEXT,
       groups: { type: DataTypes.ARRAY(DataTypes.TEXT), allowNull: false, defaultValue: [] },
       role: DataTypes.TEXT,
+      tags: { type: DataTypes.ARRAY(DataTypes.TEXT), allowNull: false, defaultValue: [] },
       zone: DataTypes.TEXT,
       reachedThrough: DataTypes.INTEGER,
       expectedEverySeconds: DataTypes.INTEGER,

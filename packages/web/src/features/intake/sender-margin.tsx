@@ -18,6 +18,7 @@ interface SenderForm {
   readonly site: string;
   readonly groups: string;
   readonly role: string;
+  readonly tags: string;
   readonly zone: string;
   readonly reachedThrough: string;
   readonly expectedEverySeconds: string;
@@ -30,6 +31,12 @@ const KEEP_CHOICES = [
   { value: "", label: "as long as others of their kind" },
   ...KEEP_DAYS.map((days) => ({ value: String(days), label: days === 1 ? "1 day" : `${days} days` })),
 ];
+
+const several = (text: string): string[] =>
+  text
+    .split(";")
+    .map((part) => part.trim())
+    .filter(Boolean);
 
 /** A sender's facts, to be read and changed. */
 export function SenderMargin({
@@ -49,6 +56,7 @@ export function SenderMargin({
       site: s.site ?? "",
       groups: s.groups.join("; "),
       role: s.role ?? "",
+      tags: s.tags.join("; "),
       zone: s.zone,
       reachedThrough: s.reachedThrough ?? "",
       expectedEverySeconds: String(s.expectedEverySeconds ?? ""),
@@ -62,11 +70,9 @@ export function SenderMargin({
       name: v.name,
       addresses: v.addresses.split(/\s+/).filter(Boolean),
       site: v.site.trim() || null,
-      groups: v.groups
-        .split(";")
-        .map((g) => g.trim())
-        .filter(Boolean),
+      groups: several(v.groups),
       role: v.role.trim() || null,
+      tags: several(v.tags),
       zone: v.zone,
       reachedThrough: v.reachedThrough.trim() || null,
       expectedEverySeconds: v.expectedEverySeconds.trim() === "" ? null : Number(v.expectedEverySeconds),
@@ -103,6 +109,8 @@ export function SenderMargin({
           ["copies", s.copies.toLocaleString("en")],
           ["over its cap", s.capped.toLocaleString("en")],
           ["heard via", s.via],
+          ["was called", s.formerNames.join(", ") || null],
+          ["sent from", s.formerAddresses.join(", ") || null],
         ]}
       />
       <form onSubmit={submit} className="mt-3">
@@ -118,6 +126,9 @@ export function SenderMargin({
           {(id) => <Input id={id} {...register("groups")} />}
         </Field>
         <Field label="Role">{(id) => <Input id={id} {...register("role")} />}</Field>
+        <Field label="Tags" hint="Separated by semicolons. Filters say: sender in tag …, and so in role, group, site.">
+          {(id) => <Input id={id} {...register("tags")} />}
+        </Field>
         <Field label="Time zone" hint="For stamps that name none.">
           {(id) => <Input id={id} {...register("zone")} />}
         </Field>

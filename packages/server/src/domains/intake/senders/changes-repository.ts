@@ -1,4 +1,5 @@
 import type { SenderChange, SenderFacts } from "@halvik/contract/senders";
+import { canonicalAddress } from "@halvik/core/base/net";
 import type { Transaction } from "sequelize";
 import type * as z from "zod";
 import { SenderAddress, SenderModel } from "../../../kernel/db/models.js";
@@ -58,16 +59,13 @@ export async function admitNetwork(
 
 /** Sets facts of a sender. @throws {SenderConflict} name or address taken, unknown uplink, a circle of uplinks */
 export async function changeSender(act: Act, id: number, change: z.output<typeof SenderChange>): Promise<boolean> {
-  const known = await changeWithin(id, change, act.transaction);
+  const known = await changeWithin(id, change, act);
   if (known) await act.audit("sender changed", { sender: id, ...change });
   return known;
 }
 
-async function changeWithin(
-  id: number,
-  change: z.output<typeof SenderChange>,
-  transaction: Transaction,
-): Promise<boolean> {
+async function changeWithin(id: number, change: z.output<typeof SenderChange>, act: Act): Promise<boolean> {
+  const { transaction } = act;
   const sender = await SenderModel.findByPk(id, { transaction });
   if (!sender) return false;
   const { addresses, reachedThrough, name, ...plain } = change;
@@ -75,6 +73,7 @@ async function changeWithin(
     const other = await findByName(name, transaction);
     if (other && other.id !== id) throw new SenderConflict(`another sender is called “${other.name}”`);
   }
+  const before = { name: sender.name, addresses: await addressesOf(id, transaction) };
   let uplink: number | null | undefined;
   if (reachedThrough !== undefined)
     uplink = reachedThrough === null || reachedThrough === "" ? null : await uplinkId(id, reachedThrough, transaction);
@@ -90,7 +89,39 @@ async function changeWithin(
     await SenderAddress.destroy({ where: { sender: id }, transaction });
     for (const [position, address] of addresses.entries()) await claimAddress(id, address, position, transaction);
   }
+  await noteFormer(act, id, before, { name: sender.name, addresses: addresses ?? before.addresses });
   return true;
+}
+
+const addressesOf = async (sender: number, transaction: Transaction): Promise<string[]> =>
+  (await SenderAddress.findAll({ where: { sender }, transaction })).map(
+    (a) => canonicalAddress(a.address) ?? a.address,
+  );
+
+/** Names and addresses a sender has had are remembered, at most so many: filters and rules that say them still mean it. */
+const MAX_FORMER = 50;
+
+async function noteFormer(
+  { db, atUs }: Act,
+  sender: number,
+  before: { readonly name: string; readonly addresses: readonly string[] },
+  after: { readonly name: string; readonly addresses: readonly string[] },
+): Promise<void> {
+  const gone = [
+    ...(before.name === after.name ? [] : [["name", before.name]]),
+    ...before.addresses.filter((a) => !after.addresses.includes(a)).map((a) => ["address", a]),
+  ];
+  for (const [what, value] of gone)
+    await db.query(
+      "insert into sender_former (sender, what, value, until_us) values ($1, $2, $3, $4) on conflict (sender, what, value) do update set until_us = excluded.until_us",
+      [sender, what, value, atUs],
+    );
+  // what it is again is nothing it was
+  await db.query(
+    `delete from sender_former where sender = $1 and ((what = 'name' and value = $2) or (what = 'address' and value = any($3::text[]))
+       or (what, value) in (select what, value from sender_former where sender = $1 order by until_us desc, value offset $4))`,
+    [sender, after.name, after.addresses, MAX_FORMER],
+  );
 }
 
 /** An address may be taken over from a sender that is waiting under it: that one becomes part of this one. */
@@ -143,10 +174,10 @@ export async function importSenders(
       created++;
     } else if (sender.state !== "admitted") await sender.update({ state: "admitted" }, { transaction });
     ids.push(sender.id);
-    await naming(facts, changeWithin(sender.id, { ...facts, reachedThrough: undefined }, transaction));
+    await naming(facts, changeWithin(sender.id, { ...facts, reachedThrough: undefined }, act));
   }
   for (const [i, facts] of list.entries())
-    await naming(facts, changeWithin(ids[i]!, { reachedThrough: facts.reachedThrough }, transaction));
+    await naming(facts, changeWithin(ids[i]!, { reachedThrough: facts.reachedThrough }, act));
   const changed = list.length - created;
   await act.audit("senders imported", { created, changed });
   return { created, changed };

@@ -3,7 +3,7 @@ import { type Sender, SenderDirectory } from "@halvik/core/model/senders";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
 
-/** Columns of the sender list, in order. Lists within a cell are separated by spaces (addresses) or semicolons (groups). */
+/** Columns of the sender list, in order. Lists within a cell are separated by spaces (addresses) or semicolons (groups, tags). */
 const COLUMNS = [
   "name",
   "addresses",
@@ -11,6 +11,7 @@ const COLUMNS = [
   "site",
   "groups",
   "role",
+  "tags",
   "zone",
   "reached through",
   "expected every seconds",
@@ -29,6 +30,7 @@ export function exportSenders(senders: readonly Sender[]): string {
       s.site ?? "",
       s.groups.join("; "),
       s.role ?? "",
+      s.tags.join("; "),
       s.zone,
       s.reachedThrough === null ? "" : directory.name(s.reachedThrough),
       s.expectedEverySeconds ?? "",
@@ -61,6 +63,11 @@ export function parseSenders(text: string): SenderFacts[] {
     if (unknown !== undefined)
       throw new SendersCsvError(`senders line 1: expected the columns ${COLUMNS.join(", ")}; got "${unknown}"`);
     const plain = (name: (typeof COLUMNS)[number]) => (row[name] ?? "").replace(/^'(?=[=+\-@])/, "");
+    const several = (name: (typeof COLUMNS)[number]) =>
+      plain(name)
+        .split(";")
+        .map((part) => part.trim())
+        .filter(Boolean);
     const numberOrNull = (text: string) => (text === "" ? null : Number(text));
     const result = SenderFacts.safeParse({
       name: plain("name"),
@@ -69,11 +76,9 @@ export function parseSenders(text: string): SenderFacts[] {
         .filter(Boolean),
       relay: /^(yes|true|1)$/i.test(plain("relay")),
       site: plain("site") || null,
-      groups: plain("groups")
-        .split(";")
-        .map((g) => g.trim())
-        .filter(Boolean),
+      groups: several("groups"),
       role: plain("role") || null,
+      tags: several("tags"),
       zone: plain("zone") || "UTC",
       reachedThrough: plain("reached through") || null,
       expectedEverySeconds: numberOrNull(plain("expected every seconds")),

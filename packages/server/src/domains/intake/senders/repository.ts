@@ -12,6 +12,9 @@ interface SenderRow {
   site: string | null;
   groups: string[];
   role: string | null;
+  tags: string[];
+  former_names: string[] | null;
+  former_addresses: string[] | null;
   zone: string | null;
   reached_through: number | null;
   expected_every_seconds: number | null;
@@ -24,7 +27,9 @@ interface SenderRow {
 /** The whole directory; a few thousand rows at most. */
 export async function loadSenders(db: Queryable, defaultZone: string): Promise<Sender[]> {
   const { rows } = await db.query<SenderRow>(
-    `select s.*, (select array_agg(host(address) order by position, address) from sender_address a where a.sender = s.id) as addresses
+    `select s.*, (select array_agg(host(address) order by position, address) from sender_address a where a.sender = s.id) as addresses,
+       (select array_agg(value order by until_us desc, value) from sender_former f where f.sender = s.id and f.what = 'name') as former_names,
+       (select array_agg(value order by until_us desc, value) from sender_former f where f.sender = s.id and f.what = 'address') as former_addresses
      from sender s order by s.id`,
   );
   return rows.map((r) => ({
@@ -38,6 +43,9 @@ export async function loadSenders(db: Queryable, defaultZone: string): Promise<S
     site: r.site,
     groups: r.groups,
     role: r.role,
+    tags: r.tags,
+    formerNames: r.former_names ?? [],
+    formerAddresses: r.former_addresses ?? [],
     zone: r.zone ?? defaultZone,
     reachedThrough: r.reached_through,
     expectedEverySeconds: r.expected_every_seconds,

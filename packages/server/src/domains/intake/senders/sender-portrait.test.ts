@@ -78,3 +78,28 @@ test("what could not be read of its addresses, and the rules that name it", asyn
   );
   expect((await ask()).uses).toEqual([{ what: "saved filter", id: expect.any(String), name: "of it" }]);
 });
+
+test("under the name and the address it had before it is still found, until they are another's", async () => {
+  const change = (sender: number, body: object) => store.api.patch(`/senders/${sender}`, body);
+  const found = async (filter: string): Promise<number> =>
+    ((await store.api.get(`/records?${new URLSearchParams({ filter, limit: "500" })}`)).body as { records: unknown[] })
+      .records.length;
+  const before = await found("sender is fw-1");
+  expect(before).toBeGreaterThan(0);
+  expect((await change(id, { name: "fw-north", addresses: ["10.20.1.9"], tags: ["edge"] })).status).toBe(200);
+  const { senders } = (await store.api.get("/senders")).body as { senders: { id: number }[] };
+  expect(senders.find((s) => s.id === id)).toMatchObject({
+    tags: ["edge"],
+    formerNames: ["fw-1"],
+    formerAddresses: ["10.20.1.1"],
+  });
+  for (const filter of ["sender is FW-1", "sender is 10.20.1.1", "sender is fw-north", "sender in tag edge"])
+    expect([filter, await found(filter)]).toEqual([filter, before]);
+  const other = await store.addSender("fw-1");
+  expect(await found("sender is fw-1")).toBe(0);
+  await store.client.query("delete from sender where id = $1", [other]);
+  // what it is again it was not
+  await change(id, { name: "fw-1" });
+  const again = (await store.api.get("/senders")).body as { senders: { id: number; formerNames: string[] }[] };
+  expect(again.senders.find((s) => s.id === id)!.formerNames).toEqual(["fw-north"]);
+});
