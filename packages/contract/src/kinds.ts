@@ -72,6 +72,8 @@ export const EndpointList = z.object({
   endpoints: z.array(EndpointJson),
   /** SHA-256 of the certificate of TLS syslog and HTTPS, for senders to expect; null before the first start. */
   fingerprint: z.string().nullable(),
+  /** SHA-256 of the script that sends the events of a Windows computer. */
+  windowsScript: z.string(),
 });
 export type EndpointList = z.infer<typeof EndpointList>;
 

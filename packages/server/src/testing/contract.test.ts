@@ -332,6 +332,7 @@ test("names", async () => {
   const { body } = await ask("get", "/meanings");
   const { kind, original } = body.severities[0];
   await ask("post", "/severities", "/severities", { kind, original, severity: 4 });
+  await ask("get", "/send-events.ps1");
   await ask("get", "/mibs");
   const source =
     "LAMP-MIB DEFINITIONS ::= BEGIN IMPORTS enterprises FROM SNMPv2-SMI; lamp OBJECT IDENTIFIER ::= { enterprises 32473 } END";

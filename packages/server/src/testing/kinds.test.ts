@@ -27,6 +27,7 @@ import { searchRecords } from "../store/search.js";
 import { TermIndex } from "../store/term-index.js";
 import { RoleProcess, runCommand } from "./roles.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
+import { scriptRequest } from "./windows-script.js";
 
 /** Every way in, through real sockets, with senders that are not ours where Debian has one. */
 let instance: TestInstance;
@@ -401,6 +402,14 @@ describe("over HTTPS with a token", () => {
     expect(await search('user is "r.moe" and outcome is failure and level is "level 0, audit failure"')).toHaveLength(
       1,
     );
+  });
+  test("what the script for Windows writes is taken, and once", async () => {
+    const written = (record: number) =>
+      `<Event xmlns='http://schemas.microsoft.com/win/2004/08/events/event'><System><Provider Name='EventLog'/><EventID Qualifiers='32768'>6005</EventID><Level>4</Level><TimeCreated SystemTime='${new Date().toISOString()}'/><EventRecordID>${record}</EventRecordID><Channel>System</Channel><Computer>files-8</Computer></System><EventData><Data>razorbill ø</Data></EventData></Event>`;
+    const { path, body, headers } = scriptRequest([written(1), written(2)]);
+    for (let time = 0; time < 2; time++)
+      expect(await post(path, body, headers)).toMatchObject({ status: 200, body: { stored: 2, refused: 0 } });
+    expect(await search('razorbill and event is "6005" and log is System')).toHaveLength(2);
   });
   test("JSON records: an array, lines, and what is refused", async () => {
     expect(

@@ -127,13 +127,13 @@ describe("what a name means", () => {
     ["sender in tag shore", false],
     ["not sender in tag shore", true],
   ])("%s", (text, isMet) => {
-    const read = parseFilter(text, { directory });
+    const read = parseFilter(text, { directory, zone: "UTC" });
     if (!read.ok) throw new Error(read.error.message);
     const met = compileFilter(read.filter, { directory, nowUs: 0 });
     expect(met(testRecord({ sender: 1 }))).toBe(isMet);
   });
   test("a tag nobody has is a mistake that says so", () => {
-    const read = parseFilter("sender in tag shoer", { directory });
+    const read = parseFilter("sender in tag shoer", { directory, zone: "UTC" });
     expect(read.ok ? null : [read.error.code, read.error.suggestion]).toEqual(["UNKNOWN_VALUE", "shore"]);
   });
 });

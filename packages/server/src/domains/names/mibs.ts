@@ -1,13 +1,12 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
-import { fileURLToPath } from "node:url";
 import { type MibModule, MibNames, type MibProblem, parseMib } from "@halvik/core/decode/mib";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { shippedDir } from "../../kernel/files/shipped.js";
 import { moduleSources, saveModule, uploadedModules } from "./mibs-repository.js";
 
 const require = createRequire(import.meta.url);
-const here = dirname(fileURLToPath(import.meta.url));
 
 let shipped: MibModule[] | null = null;
 
@@ -16,26 +15,15 @@ function standardModules(): readonly MibModule[] {
   if (shipped) return shipped;
   const packaged = join(dirname(require.resolve("net-snmp/package.json")), "lib/mibs");
   const modules: MibModule[] = [];
-  for (const dir of [packaged, writtenOut()])
+  for (const dir of [packaged, shippedDir("mibs")])
     for (const file of readdirSync(dir).sort())
       if (file.endsWith(".mib")) modules.push(...parseMib(readFileSync(join(dir, file), "utf8")));
   shipped = modules;
   return modules;
 }
 
-/** Where modules are written out: beside src/ in development and beside dist/ when built. */
-const writtenOut = (): string => [join(here, "../mibs"), join(here, "../../../mibs")].find((dir) => exists(dir))!;
-
 /** The module of what Halvik sends itself. */
-export const notifyModule = (): string => readFileSync(join(writtenOut(), "HALVIK-NOTIFY-MIB.mib"), "utf8");
-
-function exists(dir: string): boolean {
-  try {
-    return readdirSync(dir).some((f) => f.endsWith(".mib"));
-  } catch {
-    return false;
-  }
-}
+export const notifyModule = (): string => readFileSync(join(shippedDir("mibs"), "HALVIK-NOTIFY-MIB.mib"), "utf8");
 
 /** Names of the standard modules and of those given; one of the same name takes a standard one's place. */
 export function namesWith(uploaded: readonly MibModule[]): MibNames {

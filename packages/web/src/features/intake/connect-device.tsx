@@ -63,13 +63,13 @@ export function ConnectDevice({ list, senders, sites, onAdmit, onClose }: Connec
         <Arrivals key={family} endpoints={endpoints} senders={senders} sites={sites} onAdmit={onAdmit} />
       )}
       {endpoints.map((e) => (
-        <Instructions key={e.id} endpoint={e} fingerprint={list.fingerprint} />
+        <Instructions key={e.id} endpoint={e} list={list} />
       ))}
     </section>
   );
 }
 
-function Instructions({ endpoint: e, fingerprint }: { endpoint: EndpointJson; fingerprint: string | null }) {
+function Instructions({ endpoint: e, list }: { endpoint: EndpointJson; list: EndpointList }) {
   const host = hostFor(e);
   return (
     <>
@@ -81,7 +81,7 @@ function Instructions({ endpoint: e, fingerprint }: { endpoint: EndpointJson; fi
           endpoint’s address.
         </p>
       )}
-      {instructionsFor(e, host, fingerprint).map((i) => (
+      {instructionsFor(e, host, list).map((i) => (
         <div key={i.family} className="mb-1.5 text-ui">
           <span className="flex justify-between text-quiet">
             {i.family}

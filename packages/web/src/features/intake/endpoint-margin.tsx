@@ -1,4 +1,4 @@
-import type { EndpointJson, EndpointSettings } from "@halvik/contract/kinds";
+import type { EndpointJson, EndpointList, EndpointSettings } from "@halvik/contract/kinds";
 import { useForm } from "react-hook-form";
 import { toast } from "sonner";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -24,14 +24,14 @@ interface Gap {
 interface EndpointMarginProps {
   readonly gaps: readonly Gap[];
   readonly endpoint: EndpointJson;
-  readonly fingerprint: string | null;
+  readonly list: EndpointList;
   readonly onChange: (body: object) => Promise<unknown>;
   readonly onRemove: () => Promise<unknown>;
   readonly onClose: () => void;
 }
 
 /** One endpoint: change it, set up senders for it, see what could not be decoded. */
-export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRemove, onClose }: EndpointMarginProps) {
+export function EndpointMargin({ endpoint: e, gaps, list, onChange, onRemove, onClose }: EndpointMarginProps) {
   const zone = useViewStore((s) => s.zone);
   return (
     <>
@@ -62,7 +62,7 @@ export function EndpointMargin({ endpoint: e, gaps, fingerprint, onChange, onRem
       <Heading small={e.kind !== "packets" && isLoopback(e.host) ? "reachable from this machine only" : undefined}>
         {e.kind === "packets" ? "Set it up" : "Set up senders"}
       </Heading>
-      {instructionsFor(e, hostFor(e), fingerprint).map((i) => (
+      {instructionsFor(e, hostFor(e), list).map((i) => (
         <div key={i.family} className="mb-1.5 text-ui">
           <span className="flex justify-between text-quiet">
             {i.family}

@@ -1,10 +1,14 @@
-import type { EndpointJson } from "@halvik/contract/kinds";
+import type { EndpointJson, EndpointList } from "@halvik/contract/kinds";
 
 /** How a family of senders is told to send here. */
 export interface Instruction {
   readonly family: string;
   readonly text: string;
 }
+
+/** A fingerprint without the colons between. */
+const plainHex = (fingerprint: string | null): string =>
+  fingerprint === null ? "SHA256" : fingerprint.replace(/:/g, "").toLowerCase();
 
 /** The address devices reach an endpoint at, as far as this page knows it. */
 export const hostFor = ({ host }: EndpointJson): string =>
@@ -14,7 +18,11 @@ export const hostFor = ({ host }: EndpointJson): string =>
  * What to put into senders, with the real address and port filled in. General forms that several programs and systems share; a
  * device's own words may differ (common practice, no source).
  */
-export function instructionsFor(e: EndpointJson, host: string, fingerprint: string | null): Instruction[] {
+export function instructionsFor(
+  e: EndpointJson,
+  host: string,
+  { fingerprint, windowsScript }: Pick<EndpointList, "fingerprint" | "windowsScript">,
+): Instruction[] {
   const at = `${host}:${e.port}`;
   switch (e.kind) {
     case "syslog-udp":
@@ -80,7 +88,15 @@ export function instructionsFor(e: EndpointJson, host: string, fingerprint: stri
       return [
         { family: "A token first", text: "bin/halvik token create NAME --intake" },
         {
-          family: "A Windows forwarder",
+          family: "A Windows computer, with what it has",
+          text: `${location.origin}/api/v1/send-events.ps1\nits SHA-256: ${windowsScript}\n\npowershell -ExecutionPolicy RemoteSigned -File send-events.ps1 -Server ${host} -Port ${e.port} -CertificateSha256 ${plainHex(fingerprint)} -TokenFile C:\\ProgramData\\Halvik\\token.txt\n\nas a task that starts with the computer:\nschtasks /create /tn Halvik /sc onstart /ru SYSTEM /tr "powershell -ExecutionPolicy RemoteSigned -File C:\\ProgramData\\Halvik\\send-events.ps1 …"`,
+        },
+        {
+          family: "Many computers, by the forwarding that Windows has",
+          text: "subscribe on one computer of the domain (wecutil qc; a subscription the source computers begin), then on that computer alone:\nsend-events.ps1 … -Log ForwardedEvents",
+        },
+        {
+          family: "A forwarder of your own",
           text: `POST https://${at}/windows\nauthorization: Bearer TOKEN\nbody: event XML, one or many, gzip or not`,
         },
         {

@@ -84,7 +84,7 @@ export function IntakePage() {
             key={endpoint.id}
             endpoint={endpoint}
             gaps={intake.data?.gaps ?? []}
-            fingerprint={endpoints.data.fingerprint}
+            list={endpoints.data}
             onChange={(body) =>
               changeEndpoints.mutateAsync({ method: "PATCH", path: `/endpoints/${endpoint.id}`, body })
             }

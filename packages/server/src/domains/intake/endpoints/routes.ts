@@ -34,6 +34,7 @@ import {
   saveSnmpUser,
   undecodableSamples,
 } from "./repository.js";
+import { WINDOWS_SCRIPT, windowsScript, windowsScriptHash } from "./windows-script.js";
 
 const params = z.object({ id: EntityId });
 
@@ -59,6 +60,7 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
     const samples = await undecodableSamples(db);
     return {
       fingerprint: fingerprint(),
+      windowsScript: windowsScriptHash(),
       endpoints: configs.map((c) => {
         const status = states.get(c.name);
         return {
@@ -102,6 +104,17 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
       access: "read",
       answer: EndpointList,
       handle: ({ actor }) => list(actor.may),
+    }),
+    route({
+      method: "get",
+      path: `/${WINDOWS_SCRIPT}`,
+      summary: "The PowerShell script that sends the events of a Windows computer; its SHA-256 is among the endpoints",
+      access: "open",
+      answer: { type: "text/plain" },
+      handle: async ({ res }) => {
+        res.type("text/plain").attachment(WINDOWS_SCRIPT).send(windowsScript());
+        return undefined;
+      },
     }),
     route({
       method: "get",
