@@ -8,6 +8,7 @@ const CORE = [
   "decode",
   "meaning",
   "normalise",
+  "formats",
   "query",
   "arrive",
   "detect",

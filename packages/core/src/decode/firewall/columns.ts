@@ -1,4 +1,5 @@
 import { DecodeError } from "../../base/bytes/index.js";
+import { splitRow } from "../../base/text/index.js";
 import { emptyDecision, type FirewallDecision } from "./decision.js";
 import { isActionName, isEndName, setByName } from "./names.js";
 
@@ -34,7 +35,7 @@ export class DecisionColumns {
   /** Reads a header line, or null when it is none: it must name both ends and a verdict. */
   static fromHeader(line: string): DecisionColumns | null {
     for (const separator of [",", ";", "\t", " "] as const) {
-      const names = split(line.replace(/^#\s*(fields:)?\s*/i, ""), separator)?.map((n) => n.trim());
+      const names = splitRow(line.replace(/^#\s*(fields:)?\s*/i, ""), separator)?.map((n) => n.trim());
       if (!names || names.length < 4 || names.length > 200) continue;
       if (names.filter(isEndName).length >= 2 && names.some(isActionName)) return new DecisionColumns(names, separator);
     }
@@ -43,7 +44,7 @@ export class DecisionColumns {
 
   /** One row. "-" and nothing are missing values. @throws {DecodeError} BAD_COLUMNS when the number of values differs */
   row(line: string): FirewallDecision {
-    const values = split(line, this.separator);
+    const values = splitRow(line, this.separator);
     if (values === null || values.length !== this.names.length)
       throw new DecodeError(
         "BAD_COLUMNS",
@@ -63,37 +64,6 @@ export class DecisionColumns {
 
   /** Whether a row is within quotes still: its value holds the line's end (RFC 4180 section 2.6), and the row goes on. */
   isOpen(line: string): boolean {
-    return split(line, this.separator) === null;
-  }
-}
-
-/** Fields of a line; quotes as in RFC 4180 with any separator but the space. @returns null when a quote stays open */
-function split(line: string, separator: string): string[] | null {
-  if (separator === " ") return line.split(" ").filter((v) => v !== "");
-  if (!line.includes('"')) return line.split(separator);
-  const out: string[] = [];
-  let at = 0;
-  for (;;) {
-    let value = "";
-    if (line[at] === '"') {
-      at++;
-      for (;;) {
-        const quote = line.indexOf('"', at);
-        if (quote < 0) return null;
-        value += line.slice(at, quote);
-        at = quote + 1;
-        if (line[at] !== '"') break;
-        value += '"';
-        at++;
-      }
-      if (at < line.length && line[at] !== separator) return null;
-    } else {
-      const end = line.indexOf(separator, at);
-      value = line.slice(at, end < 0 ? line.length : end);
-      at = end < 0 ? line.length : end;
-    }
-    out.push(value);
-    if (at >= line.length) return out;
-    at++;
+    return splitRow(line, this.separator) === null;
   }
 }

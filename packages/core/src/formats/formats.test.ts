@@ -1,0 +1,302 @@
+import fc from "fast-check";
+import { Meanings } from "../meaning/index.js";
+import { emptyContent, type RecordContent } from "../model/record/index.js";
+import { testRecord } from "../testing/record.js";
+import { applyFormats, isRead, mark, OwnFormat, proposeForms, readerOf, readyFormat, templateOf } from "./index.js";
+
+const line = (template: string) => ({ form: { is: "line" as const, template }, names: {} });
+/** What a form reads, as `name=text`, or where it stopped and what it expected. */
+const says = (format: Parameters<typeof readerOf>[0], text: string): string => {
+  const reading = readerOf(format).read(text);
+  return isRead(reading)
+    ? reading.values.map((v) => `${v.name}=${v.text}`).join(" ")
+    : `${reading.at}: ${reading.expected}`;
+};
+
+describe("a line with values in it", () => {
+  test.each([
+    ["crane {crane:number} lifted {load:number} t", "crane 4 lifted 12.5 t", "crane=4 load=12.5"],
+    ["crane {crane:number} lifted {load:number} t", "crane four lifted 12.5 t", "6: a number"],
+    ["crane {crane:number} lifted {load:number} t", "crane 4 lifted 12.5 t at once", "21: the end of the line"],
+    ["crane {crane:number} lifted {load:number} t  ", "crane 4 lifted -3 t \t", "crane=4 load=-3"],
+    // a value goes to the first place at which what follows stands
+    ["{what} by {who}", "opened by hand by k.lind", "what=opened who=hand by k.lind"],
+    ["{a:word}{b}", "", null],
+    ["{n:number}{unit:word} done", "40s done", "n=40 unit=s"],
+    // addresses with what may look like more of them
+    [
+      "from {src}.{src port} to {dst}.",
+      "from 10.20.1.4.5123 to 192.0.2.7.",
+      "src=10.20.1.4 src port=5123 dst=192.0.2.7",
+    ],
+    ["{src}:{src port} > {dst}:", "10.20.1.4:443 > 192.0.2.7:", "src=10.20.1.4 src port=443 dst=192.0.2.7"],
+    ["peer {src} up", "peer 2001:db8::7 up", "src=2001:db8::7"],
+    ["peer {src} up", "peer fe-80 up", "5: an address"],
+    ["[{dst}]:{dst port}", "[2001:db8::7]:53", "dst=2001:db8::7 dst port=53"],
+    ["mac {m:mac} on", "mac 00:00:5e:00:53:01 on", "m=00:00:5e:00:53:01"],
+    ["name {n:quoted} end", 'name "a \\"b\\" c" end', 'n=a "b" c'],
+    ["name {n:quoted} end", 'name "a end', "5: something in quotes"],
+    // what is passed over, and braces themselves
+    ["{:word} {} {{x}} {v}", "a b c {x} 7", "=a =b c v=7"],
+    // what stands there is read on
+    ["evt {code:word} {rest:pairs}", 'evt 17 src=10.0.0.1 why="no key"', "code=17 src=10.0.0.1 why=no key"],
+    ["evt {x:json}", 'evt {"a":{"b":1}}', "a.b=1"],
+    ["evt {x:json}", "evt {a}", "4: JSON"],
+  ])("%s on %s", (template, text, want) => {
+    if (want === null) expect(() => readerOf(line(template))).toThrow(/something must stand/);
+    else expect(says(line(template), text)).toBe(want);
+  });
+  test.each([
+    ["no value at all", /names no value/],
+    ["{a", /is not closed/],
+    ["a} {b}", /closes nothing/],
+    ["{a:colour}", /expected a type of text, word/],
+    ["{a}{b}", /between \{a\} and \{b\}/],
+    ["{a},".repeat(150), /at most 201 parts/],
+  ])("%s cannot be", (template, why) => expect(() => readerOf(line(template))).toThrow(why));
+});
+
+describe("other forms", () => {
+  const pairs = (between: " " | "," | ";", names = {}) => ({
+    form: { is: "pairs" as const, between, equals: "=" as const },
+    names,
+  });
+  test.each<[string, Parameters<typeof readerOf>[0], string, string]>([
+    ["pairs", pairs(" "), `a=1 note="x y" who='k l' z=`, "a=1 note=x y who=k l z="],
+    ["pairs with commas", pairs(","), "a=1, b=two words ,c=3", "a=1 b=two words c=3"],
+    [
+      "pairs renamed and left out",
+      pairs(" ", { ip: "src", z: "", n: "load:number" }),
+      "ip=10.0.0.1 z=9 n=x",
+      "src=10.0.0.1 n=x",
+    ],
+    ["none of the pairs that are known", pairs(" ", { ip: "src" }), "a=1 b=2", "0: one of ip"],
+    ["JSON", { form: { is: "json" }, names: { "who.id": "user" } }, '{"who":{"id":"moe"},"n":2}', "user=moe n=2"],
+    ["no JSON", { form: { is: "json" }, names: {} }, "plain", "0: a JSON object"],
+    [
+      "columns",
+      { form: { is: "columns", by: ",", names: ["", "src", "load:number"] }, names: {} },
+      '9,10.0.0.1,"1.5"',
+      "=9 src=10.0.0.1 load=1.5",
+    ],
+    [
+      "missing ones",
+      { form: { is: "columns", by: ",", names: ["a", "src", "load:number"] }, names: {} },
+      "x,-,",
+      "a=x",
+    ],
+    [
+      "one too many",
+      { form: { is: "columns", by: ";", names: ["a", "b"] }, names: {} },
+      "x;y;z",
+      "5: 2 values, and 3 are there",
+    ],
+    [
+      "a quote that stays open",
+      { form: { is: "columns", by: ",", names: ["a", "b"] }, names: {} },
+      'x,"y',
+      "4: a closing quote",
+    ],
+    [
+      "of another type",
+      { form: { is: "columns", by: ",", names: ["a", "src"] }, names: {} },
+      "x,harbour",
+      "2: an address for src",
+    ],
+    [
+      "positions",
+      {
+        form: {
+          is: "positions",
+          columns: [
+            { from: 0, to: 4, name: "a" },
+            { from: 4, name: "src" },
+          ],
+        },
+        names: {},
+      },
+      "ab  10.0.0.1",
+      "a=ab src=10.0.0.1",
+    ],
+    [
+      "a line too short",
+      { form: { is: "positions", columns: [{ from: 9, name: "a" }] }, names: {} },
+      "abc",
+      "3: a at 9",
+    ],
+  ])("%s", (_, format, text, want) => expect(says(format, text)).toBe(want));
+});
+
+const meanings = new Meanings();
+const content = (text: string, parts: Partial<RecordContent> = {}): RecordContent =>
+  Object.assign(emptyContent("syslog", 0, 0), { text, severity: 5 as const, data: [["a", "1"]] }, parts);
+const apply = (formats: object[], c: RecordContent, matches: (app: string | null) => boolean = () => true) =>
+  applyFormats(
+    formats.map((f, i) => readyFormat(i, OwnFormat.parse({ name: `format ${i}`, ...f }), (r) => matches(r.app))),
+    c,
+    (one) => testRecord({ ...one }),
+    meanings,
+  );
+
+describe("a record with what was read in it", () => {
+  test("fields, named values, words of its own; text and bytes stay", () => {
+    const { content: c, fits } = apply(
+      [
+        {
+          form: { is: "line", template: "{severity} crane {crane:number}: {outcome}, {load:number} t by {user}" },
+          words: { severity: { WRN: "warning" }, outcome: { OK: "success" } },
+          sets: { category: "service", app: "cranes", event: "lift" },
+        },
+      ],
+      content("WRN crane 4: OK, 12.5 t by ORVANE\\K.Lind", { head: "<13>x ", tail: "\n" }),
+    );
+    expect(fits).toBe(0);
+    expect(c).toMatchObject({
+      kind: "syslog",
+      severity: 4,
+      originalSeverity: "notice",
+      outcome: "success",
+      category: "service",
+      app: "cranes",
+      event: "lift",
+      text: "WRN crane 4: OK, 12.5 t by ORVANE\\K.Lind",
+      head: "<13>x ",
+      data: [
+        ["a", "1"],
+        ["crane", "4"],
+        ["load", "12.5"],
+        ["format", "format 0"],
+      ],
+    });
+    expect(c.users).toHaveLength(1);
+  });
+  test("what does not fit its field stays among the named values", () => {
+    const { content: c } = apply(
+      [{ form: { is: "pairs", between: " ", equals: "=" } }],
+      content("severity=purple src=harbour dst=10.0.0.1"),
+    );
+    expect(c).toMatchObject({ severity: 5, src: null, dst: "10.0.0.1" });
+    expect(c.data).toEqual(
+      expect.arrayContaining([
+        ["severity", "purple"],
+        ["src", "harbour"],
+      ]),
+    );
+  });
+  test("what was decided about which ends is a firewall's decision", () => {
+    const { content: c } = apply(
+      [
+        {
+          form: { is: "columns", by: ",", names: ["action", "src", "dst", "dst port", "policy"] },
+          words: { action: { NEIN: "deny" } },
+        },
+      ],
+      content("NEIN,203.0.113.9,10.20.1.4,22,west-7"),
+    );
+    expect(c).toMatchObject({ kind: "firewall", category: "policy", action: "deny", outcome: "failure", dstPort: 22 });
+    expect(c.severity).toBe(Math.min(5, meanings.severity("firewall", "deny", 6)));
+    expect(c.data).toContainEqual(["policy", "west-7"]);
+  });
+  test("the first that fits is the one; whom a format is not meant for it leaves alone", () => {
+    const two = [line("x {a}"), line("x {b}")];
+    expect(apply(two, content("x 1")).fits).toBe(0);
+    expect(apply([{ ...two[0], filter: "app is other" }, two[1]!], content("x 1"), () => false).fits).toBe(1);
+    expect(apply(two, content("y 1"))).toMatchObject({ fits: null, near: [] });
+    // no line that somebody wrote
+    expect(apply(two, content("x 1", { kind: "windows" })).fits).toBe(null);
+  });
+  test("lines it is meant for and nearly fits are told, with where they went another way", () => {
+    const format = { ...line("crane {crane:number} lifted {load:number} t"), filter: "app is cranes" };
+    expect(apply([format], content("crane 4 lifted 12 kg")).near).toEqual([
+      { id: 0, miss: { at: 17, expected: '" t"', share: 0.8 } },
+    ]);
+    expect(apply([format], content("started")).near).toEqual([]);
+  });
+  test("a test line that does not fit stops its being saved", () => {
+    const format = OwnFormat.parse({ name: "a", ...line("x {n:number}"), examples: ["x 1", "x one"] });
+    expect(() => readyFormat(1, format, () => true)).toThrow(
+      'test line 2 does not fit: at 2 expected a number, got "one"',
+    );
+  });
+});
+
+describe("made of lines", () => {
+  test.each([
+    [
+      "lines that differ here and there",
+      ["crane 4 lifted 12.5 t by k.lind", "crane 11 lifted 3 t by r.moe"],
+      "line",
+      "crane {value 1:number} lifted {value 2:number} t by {value 3:word}",
+    ],
+    [
+      "one line: numbers and addresses",
+      ["login from 10.0.0.7 user moe 3 tries"],
+      "line",
+      "login from {src} user moe {value 2:number} tries",
+    ],
+    ["JSON", ['{"user":"a","n":1}', '{"user":"b"}'], "json", null],
+    ["pairs", ["a=1 src=10.0.0.1 c=x", "a=2 src=10.0.0.2 c=y"], "pairs", null],
+    ["columns", ["1;x;10.0.0.1;2.5", "2;y;10.0.0.2;-"], "columns", null],
+  ])("%s", (_, lines, is, template) => {
+    const [first] = proposeForms(lines);
+    expect(first!.form.is).toBe(is);
+    if (template !== null) expect(first!.form).toEqual({ is: "line", template });
+    const { read } = readerOf(first!);
+    for (const l of lines) expect([l, isRead(read(l))]).toEqual([l, true]);
+    if (is === "columns")
+      expect(first!.form).toMatchObject({
+        names: ["column 1:number", "column 2", "column 3:address", "column 4:number"],
+      });
+    if (is === "pairs") expect(first!.names).toEqual({ src: "src" });
+  });
+  test("parts are marked one after another, and one that touches another takes its place", () => {
+    const text = "door {7} opened by moe";
+    const one = mark("", text, { start: 6, end: 7, name: "door:number" });
+    expect(one).toBe("door {{{door:number}}} opened by moe");
+    const two = mark(one, text, { start: 19, end: 22, name: "user" });
+    expect(says(line(two), text)).toBe("door=7 user=moe");
+    expect(mark(two, text, { start: 5, end: 8, name: "door" })).toBe("door {door} opened by {user}");
+  });
+});
+
+test("what a template wrote it reads again", () => {
+  const value = fc.string({ minLength: 1, maxLength: 12 }).filter((s) => !/[|\s]/.test(s));
+  fc.assert(
+    fc.property(fc.array(fc.tuple(value, value), { minLength: 1, maxLength: 8 }), fc.boolean(), (pairs, quoted) => {
+      const text = pairs.map(([literal, v]) => `${literal}|${v}|`).join("");
+      let at = 0;
+      const marks = pairs.map(([literal, v], i) => {
+        const start = at + literal.length + 1;
+        at = start + v.length + 1;
+        return { start, end: start + v.length, name: `v${i}${quoted ? ":word" : ""}` };
+      });
+      expect(says(line(templateOf(text, marks)), text)).toBe(pairs.map(([, v], i) => `v${i}=${v}`).join(" "));
+    }),
+    { seed: 16, numRuns: 300 },
+  );
+});
+
+test("hostile lines cost time in proportion to their length, and throw nothing", () => {
+  const forms: Parameters<typeof readerOf>[0][] = [
+    line("{a} b {c:word} {d:address}:{e:port} {f:quoted} {g:pairs}"),
+    { form: { is: "pairs", between: " ", equals: "=" }, names: {} },
+    { form: { is: "columns", by: ",", names: ["a", "b:number"] }, names: {} },
+    { form: { is: "json" }, names: {} },
+    { form: { is: "positions", columns: [{ from: 0, name: "a:pairs" }] }, names: {} },
+  ];
+  const pieces = [" b ", "=", '"', "\\", ",", "10.0.0.1:", "{", "[", "a", "'", ":::", "\u0000", "é", "="];
+  const readers = forms.map((f) => readerOf(f));
+  let seed = 7;
+  const random = (below: number) => {
+    seed = (seed * 1_103_515_245 + 12_345) & 0x7fff_ffff;
+    return seed % below;
+  };
+  for (let n = 0; n < 20_000; n++) {
+    const text = Array.from({ length: random(24) }, () => pieces[random(pieces.length)]!).join("");
+    for (const { read } of readers) read(text);
+  }
+  // each of these is read in milliseconds: were it quadratic, it would take minutes
+  for (const piece of pieces) for (const { read } of readers) read(piece.repeat(60_000));
+  for (const text of ["a b ".repeat(50_000), 'x="'.repeat(50_000), "=".repeat(200_000)])
+    for (const { read } of readers) read(text);
+});

@@ -1,0 +1,167 @@
+import { canonicalAddress } from "../base/net/index.js";
+import { splitRow } from "../base/text/index.js";
+import { FIELD_TARGETS } from "./assign.js";
+import type { Form } from "./own-format.js";
+import { readJson, readPairs } from "./reading.js";
+import { isOfType, type ValueType } from "./value-types.js";
+
+/** A form that fits the lines given, the most telling first. */
+export interface Proposal {
+  readonly form: Form;
+  /** Names that most programs use, as the fields they are. */
+  readonly names: Readonly<Record<string, string>>;
+}
+
+const MOST_LINES = 50;
+const SEPARATORS = [",", ";", "|", "\t"] as const;
+/** What keys of pairs and JSON mostly mean (common practice, no source). */
+const USUAL: Readonly<Record<string, string>> = {
+  action: "action",
+  app: "app",
+  bytes: "bytes",
+  dst: "dst",
+  dstip: "dst",
+  dst_ip: "dst",
+  dport: "dst port",
+  dstport: "dst port",
+  host: "host",
+  hostname: "host",
+  iface: "interface",
+  interface: "interface",
+  level: "severity",
+  lvl: "severity",
+  proto: "protocol",
+  protocol: "protocol",
+  severity: "severity",
+  sport: "src port",
+  src: "src",
+  srcip: "src",
+  src_ip: "src",
+  srcport: "src port",
+  user: "user",
+  username: "user",
+};
+
+/** What the lines of a program may be. Only forms that fit all of them, or three of four, are proposed. */
+export function proposeForms(given: readonly string[]): Proposal[] {
+  const lines = given.filter((l) => l.trim() !== "").slice(0, MOST_LINES);
+  if (lines.length === 0) return [];
+  const proposals: Proposal[] = [];
+  const most = (count: number) => count * 4 >= lines.length * 3;
+
+  const objects = lines.flatMap((l) => (readJson(l) === null ? [] : [readJson(l)!]));
+  if (most(objects.length))
+    proposals.push({ form: { is: "json" }, names: usualNames(objects.flat().map((v) => v.name)) });
+
+  for (const between of [" ", ...SEPARATORS] as const)
+    for (const equals of ["=", ":"] as const) {
+      const read = lines.map((l) => readPairs(l, between, equals));
+      const isTold = (pairs: (typeof read)[number], i: number) =>
+        pairs.length >= 3 &&
+        pairs.reduce((sum, p) => sum + p.name.length + p.text.length + 2, 0) >= lines[i]!.length * 0.7;
+      if (!most(read.filter(isTold).length)) continue;
+      // of several the one that finds most
+      const found = read.reduce((sum, pairs) => sum + pairs.length, 0);
+      const at = proposals.findIndex((p) => p.form.is === "pairs");
+      const proposal: Proposal = {
+        form: { is: "pairs", between, equals },
+        names: usualNames(read.flat().map((p) => p.name)),
+      };
+      if (at < 0) proposals.push(proposal);
+      else if (found > foundBy(proposals[at]!.form, lines)) proposals[at] = proposal;
+    }
+
+  for (const by of SEPARATORS) {
+    const rows =
+      lines.flatMap((l) => splitRow(l.trimEnd(), by) ?? []).length === 0
+        ? []
+        : lines.map((l) => splitRow(l.trimEnd(), by));
+    const count = rows[0]?.length ?? 0;
+    if (count < 4 || !most(rows.filter((r) => r?.length === count).length)) continue;
+    const columns = Array.from({ length: count }, (_, i) =>
+      rows.flatMap((r) => (r?.length === count ? [r[i]!.trim()] : [])),
+    );
+    proposals.push({ form: { is: "columns", by, names: columns.map(columnName) }, names: {} });
+  }
+
+  proposals.push({ form: { is: "line", template: commonTemplate(lines) }, names: {} });
+  return proposals;
+}
+
+function foundBy(form: Form, lines: readonly string[]): number {
+  if (form.is !== "pairs") return 0;
+  return lines.reduce((sum, l) => sum + readPairs(l, form.between, form.equals).length, 0);
+}
+
+function usualNames(names: readonly string[]): Record<string, string> {
+  const out: Record<string, string> = {};
+  for (const name of new Set(names)) {
+    const usual = Object.hasOwn(USUAL, name.toLowerCase()) ? USUAL[name.toLowerCase()]! : null;
+    if (usual !== null && !Object.values(out).includes(usual)) out[name] = usual;
+  }
+  return out;
+}
+
+/** What all values of a place are; null: nothing in common but text. */
+function commonType(values: readonly string[]): ValueType | null {
+  const present = values.filter((v) => v !== "" && v !== "-");
+  if (present.length === 0) return null;
+  for (const type of ["mac", "address", "number"] as const) if (present.every((v) => isOfType(type, v))) return type;
+  return null;
+}
+
+/** A column is called by its type and place until somebody says what it is. */
+function columnName(values: readonly string[], i: number): string {
+  const type = commonType(values);
+  return type === null ? `column ${i + 1}` : `column ${i + 1}:${type}`;
+}
+
+/** Words, and what stands between them. */
+const pieces = (line: string): string[] => line.trimEnd().match(/[A-Za-z0-9_.:/@-]+|[^A-Za-z0-9_.:/@-]+/g) ?? [];
+const isWord = (piece: string): boolean => /[A-Za-z0-9]/.test(piece);
+
+/**
+ * The line that all have in common, with values where they differ. Lines of other lengths are left to be seen as not fitting; one line alone shows its
+ * numbers and addresses as values.
+ */
+function commonTemplate(lines: readonly string[]): string {
+  const cut = lines.map(pieces);
+  const first = cut[0]!;
+  const alike = cut.filter((p) => p.length === first.length);
+  let out = "";
+  const names = new Set<string>();
+  for (const [i, piece] of first.entries()) {
+    const there = alike.map((p) => p[i]!);
+    const type = commonType(there.map(bare));
+    const isValue =
+      isWord(piece) &&
+      (alike.length > 1 ? there.some((t) => t !== piece) : type !== null || canonicalAddress(bare(piece)) !== null);
+    if (!isValue) {
+      out += piece.replace(/[{}]/g, "$&$&");
+      continue;
+    }
+    const tail = piece.slice(bare(piece).length);
+    const usual = usualName(first, i, type);
+    const name =
+      usual !== null && !names.has(usual) ? usual : `value ${names.size + 1}${type === null ? ":word" : `:${type}`}`;
+    names.add(name);
+    out += `{${name}}${tail}`;
+  }
+  return names.size === 0 ? `${out.trimEnd()}{rest}` : out;
+}
+
+/** Without the colon or full stop that ends a part of a sentence. */
+const bare = (piece: string): string => piece.replace(/[.:]$/, "");
+
+/** What the word before it says it is, where that is a name people use. */
+function usualName(all: readonly string[], at: number, type: ValueType | null): string | null {
+  const before = all
+    .slice(0, at)
+    .filter(isWord)
+    .at(-1)
+    ?.toLowerCase()
+    .replace(/[^a-z]/g, "");
+  if (before === "from" && type === "address") return "src";
+  if (before === "to" && type === "address") return "dst";
+  return before !== undefined && FIELD_TARGETS.includes(before) ? before : null;
+}
