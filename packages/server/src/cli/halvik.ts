@@ -54,6 +54,10 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     description: "the rules as files (YAML), fit for version control",
     load: async () => (await import("./rules.js")).rulesCommand(),
   },
+  formats: {
+    description: "formats of lines that nobody else knows, as files (YAML)",
+    load: async () => (await import("./formats.js")).formatsCommand(),
+  },
   routes: {
     description: "notifications: who is told of which incidents",
     load: async () => (await import("./routes.js")).routesCommand(),

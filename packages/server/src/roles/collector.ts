@@ -3,10 +3,11 @@ import { join } from "node:path";
 import { formatDuration, formatUs, US_PER_SECOND } from "@halvik/core/base/time";
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
-import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { OwnObservation } from "@halvik/core/normalise";
 import pino from "pino";
-import { type KeptRule, loadArrivalRules, readyRules } from "../domains/arrival/repository.js";
+import { type Broken, Decisions, type KeptDecisions } from "../domains/arrival/decisions.js";
+import { loadArrivalRules } from "../domains/arrival/repository.js";
+import { loadFormats } from "../domains/formats/repository.js";
 import { writeEndpoints, writeHeartbeat } from "../domains/health/repository.js";
 import {
   type EndpointConfig,
@@ -49,7 +50,7 @@ interface KindSettings {
   readonly users: readonly SnmpUser[];
   readonly meanings: Meanings;
   readonly isNamed: (oid: string) => boolean;
-  readonly arrivalRules: readonly KeptRule[];
+  readonly decisions: KeptDecisions;
 }
 
 /** Runs the collector: sockets, pipeline, status. @returns how to stop it */
@@ -71,32 +72,24 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
   let version = -1;
   const apply = async (settings: KindSettings) => {
     version = settings.version;
-    arrivalRules = settings.arrivalRules;
+    decisions.kept = settings.decisions;
     decoders.settings = {
       users: new UsmUsers(settings.users, nodeSnmpCrypto),
       meanings: settings.meanings,
       isNamed: settings.isNamed,
       // those before hold until the new ones are ready
       arrivalRules: decoders.settings.arrivalRules ?? [],
+      formats: decoders.settings.formats ?? [],
       mappings: new Map(settings.endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : []))),
     };
     await endpoints.apply(settings.endpoints, settings.users);
   };
-  const directory = new DirectoryCache(pool, config.HALVIK_ZONE);
-  let arrivalRules: readonly KeptRule[] = [];
-  let ready: { readonly rules: readonly KeptRule[]; readonly senders: SenderDirectory | null } | null = null;
-  let brokenRules: ReadonlySet<number> = new Set();
-  /** Filters of rules name senders, lists and the like: they are read again when those change. */
-  const readyArrivalRules = async () => {
-    const rules = arrivalRules;
-    const senders = rules.length === 0 ? null : await directory.get();
-    if (ready?.rules === rules && ready.senders === senders) return;
-    const read = senders === null ? { ready: [], broken: [] } : readyRules(rules, senders, nowUs());
-    decoders.settings = { ...decoders.settings, arrivalRules: read.ready };
-    ready = { rules, senders };
-    for (const { id, why } of read.broken)
-      if (!brokenRules.has(id)) pipeline.observe(sayBroken(rules.find((r) => r.id === id)!.rule.name, why));
-    brokenRules = new Set(read.broken.map((b) => b.id));
+  const decisions = new Decisions(new DirectoryCache(pool, config.HALVIK_ZONE));
+  const readyDecisions = async () => {
+    const made = await decisions.refresh();
+    if (made === null) return;
+    decoders.settings = { ...decoders.settings, ...made.ready };
+    for (const broken of made.broken) pipeline.observe(sayBroken(broken));
   };
   const pipeline = new Pipeline(
     {
@@ -106,7 +99,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       keepByKind: config.HALVIK_KEEP_KINDS,
       onHousekeeping: async (client) => {
         if ((await kindsVersion(client)) !== version) await apply(await readSettings(client, config));
-        await readyArrivalRules();
+        await readyDecisions();
       },
     },
     registry,
@@ -125,7 +118,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
   );
   await apply(await firstSettings(connection, config, decoders));
   // without the database they are read when it is back
-  await readyArrivalRules().catch(() => undefined);
+  await readyDecisions().catch(() => undefined);
   const failure = endpoints.failureOf(["syslog-udp", "syslog-tcp"]);
   if (failure !== null) {
     await endpoints.stop();
@@ -234,12 +227,15 @@ function tellDamage(name: string, { file, at, octets }: Damage, quarantine: Quar
   });
 }
 
-const sayBroken = (name: string, why: string): OwnObservation => ({
+const sayBroken = ({ what, name, why }: Broken): OwnObservation => ({
   event: "rule-failing",
   severity: 3,
   outcome: "failure",
   subject: name,
-  text: `The rule of arrival “${name}” does not run: ${why}. What it would have decided about is stored as it comes.`,
+  text:
+    what === "format"
+      ? `The format “${name}” is not tried: ${why}. What it would have read is stored as it comes.`
+      : `The rule of arrival “${name}” does not run: ${why}. What it would have decided about is stored as it comes.`,
 });
 
 async function readSettings(db: Client, config: Config): Promise<KindSettings> {
@@ -250,7 +246,7 @@ async function readSettings(db: Client, config: Config): Promise<KindSettings> {
     users: await loadSnmpUsers(db),
     meanings: await loadMeanings(db),
     isNamed: namedBy(mib),
-    arrivalRules: await loadArrivalRules(db),
+    decisions: { rules: await loadArrivalRules(db), formats: await loadFormats(db) },
   };
   keepForNextStart(config, settings);
   return settings;
@@ -270,6 +266,8 @@ async function firstSettings(connection: Connection, config: Config, decoders: D
   }
 }
 
+const NOTHING_DECIDED: KeptDecisions = { rules: [], formats: [] };
+
 const settingsFile = (config: Config): string => join(collectorDir(config.HALVIK_DATA_DIR), "endpoints.json");
 
 function keepForNextStart(config: Config, { endpoints, users }: KindSettings): void {
@@ -285,7 +283,14 @@ function keepForNextStart(config: Config, { endpoints, users }: KindSettings): v
 function lastSettings(config: Config): KindSettings {
   const file = settingsFile(config);
   if (!existsSync(file))
-    return { version: -1, endpoints: [], users: [], meanings: new Meanings(), isNamed: () => true, arrivalRules: [] };
+    return {
+      version: -1,
+      endpoints: [],
+      users: [],
+      meanings: new Meanings(),
+      isNamed: () => true,
+      decisions: NOTHING_DECIDED,
+    };
   // our own file, written above
   const kept = JSON.parse(readFileSync(file, "utf8")) as {
     endpoints: EndpointConfig[];
@@ -303,6 +308,6 @@ function lastSettings(config: Config): KindSettings {
     users: kept.users.map((u) => ({ name: u.name, onlyFrom: u.onlyFrom, auth: keyed(u.auth), priv: keyed(u.priv) })),
     meanings: new Meanings(),
     isNamed: () => true,
-    arrivalRules: [],
+    decisions: NOTHING_DECIDED,
   };
 }

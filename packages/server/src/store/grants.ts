@@ -43,6 +43,8 @@ const PEOPLES = [
   "notify_text",
   "own_application",
   "own_domain",
+  "own_format",
+  "own_format_version",
   "own_meaning",
   "own_severity",
   "person",
@@ -80,7 +82,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "rule_version",
     ],
     update: [...PEOPLES, ...VERSIONS, "bulk_act", "finding", "incident", "incident_task", "job", "role_status"],
-    delete: [...PEOPLES, "arrival_sample", "engine_close", "held_record", "rule_failure"],
+    delete: [...PEOPLES, "arrival_sample", "own_format_near", "engine_close", "held_record", "rule_failure"],
     // who may write a user's keys may not read them; an arrival in quarantine may be asked for again
     columns: [
       "select (name, auth_protocol, priv_protocol, sender) on snmp_user",
@@ -113,6 +115,9 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "own_severity",
       "own_application",
       "own_domain",
+      "own_format",
+      "own_format_use",
+      "own_format_near",
       "mib_module",
       "flow_domain",
       "interface_name",
@@ -131,6 +136,8 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     insert: [
       ...WRITES_RECORDS,
       "arrival_rule_use",
+      "own_format_use",
+      "own_format_near",
       "arrival_sample",
       "sender",
       "sender_address",
@@ -151,6 +158,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     ],
     update: [
       "arrival_rule_use",
+      "own_format_use",
       "collector",
       "segment",
       ...ROLLUPS,
@@ -171,6 +179,8 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     ],
     delete: [
       "arrival_rule_use",
+      "own_format_use",
+      "own_format_near",
       "arrival_sample",
       "sender",
       "sender_address",

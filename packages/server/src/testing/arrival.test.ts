@@ -2,6 +2,7 @@ import { createSocket } from "node:dgram";
 import { once } from "node:events";
 import { connect } from "node:net";
 import type { ArrivalPreview, ArrivalRuleList } from "@halvik/contract/arrival";
+import type { FormatPreview, OwnFormatList } from "@halvik/contract/formats";
 import type { SenderList } from "@halvik/contract/senders";
 import pg from "pg";
 import { connectionOf } from "../kernel/db/pool.js";
@@ -261,4 +262,110 @@ test("who may only read adds nothing; names are one each; at most eight numbers 
   expect((await api.patch(`/senders/${id}`, { keepDays: 3_650 })).status).toBe(400);
   expect((await list()).days).toEqual([1, 3, 7, 14, 30, 90, 180, 365]);
   await clear();
+});
+
+describe("formats that people made", () => {
+  const cranes = {
+    name: "cranes",
+    filter: "app is cranes",
+    form: { is: "line", template: "{severity} crane {crane:number} lifted {load:number} t from {src} by {user}" },
+    words: { severity: { WRN: "warning" } },
+    sets: { category: "service" },
+    examples: ["WRN crane 4 lifted 12.5 t from 10.20.4.7 by k.lind"],
+  };
+  const formats = async () => (await api.get("/formats")).body as OwnFormatList;
+  const line = (word: string, load: string) => `<13>cranes: WRN crane 4 lifted ${load} t from 10.20.4.7 by ${word}`;
+
+  test("lines become typed values before rules decide about them; those that nearly fit are told", async () => {
+    const made = await api.post("/formats", cranes);
+    expect(made).toMatchObject({ status: 200, body: { formats: [{ version: 1, broken: null }] } });
+    await add({ does: "mark", tag: "heavy", filter: 'app is cranes and data load over 10 and user is "eider"' });
+    const heavy =
+      'user is eider and data load between 12 and 13 and data crane is 4 and data format is cranes and src is 10.20.4.7 and data tag is "heavy"';
+    const [r] = await eventually(
+      "read",
+      async () => {
+        await send(line("eider", "12.5"));
+        await new Promise((done) => setTimeout(done, 400));
+        return stored(heavy);
+      },
+      (found) => found.length > 0,
+    );
+    expect(r).toMatchObject({
+      category: "service",
+      text: "WRN crane 4 lifted 12.5 t from 10.20.4.7 by eider",
+    });
+    expect(await stored(`${heavy} and severity is warning`)).not.toEqual([]);
+    await send(
+      "<13>cranes: WRN crane 4 lifted 12 kg",
+      "<13>cranes: out of service",
+      "<13>other: WRN crane 4 lifted 12 kg",
+    );
+    const [format] = await eventually(
+      "nearly",
+      async () => (await formats()).formats,
+      ([f]) => (f?.near ?? 0) > 0,
+    );
+    expect(format).toMatchObject({
+      near: 1,
+      nearLines: [{ sender: "srv-1", text: "WRN crane 4 lifted 12 kg", place: 21, expected: '" t from "' }],
+    });
+    expect(format!.day).toBeGreaterThanOrEqual(1);
+  });
+
+  test("on trial it says what it would have read of what is stored, and what it makes of lines that were given", async () => {
+    const lines = ["crane 4 lifted 1 t", "crane four"];
+    const format = {
+      ...cranes,
+      words: {},
+      filter: 'text has "crane"',
+      form: { is: "line", template: "{} crane {crane:number} {rest}" },
+      examples: [],
+    };
+    const { body, status } = await api.post("/formats/preview", { format, lines });
+    const preview = body as FormatPreview;
+    expect(status).toBe(200);
+    expect(preview.lines).toMatchObject([{ place: 0 }, { place: 0 }]);
+    expect(preview.spans[1]).toMatchObject({ says: "the last 30 days", exact: true, near: 0 });
+    expect(preview.spans[1]!.fits).toBeGreaterThanOrEqual(1);
+    expect(preview.fits[0]!.values).toContainEqual({ name: "crane", value: "4", isField: false });
+    for (const [wrong, message] of [
+      [{ form: { is: "line", template: "{a}{b}" } }, /something must stand/],
+      [{ examples: ["crane"] }, /test line 1 does not fit/],
+      [{ filter: "sender is nobody-here" }, /its filter/],
+    ] as const)
+      expect(await api.post("/formats/preview", { format: { ...format, ...wrong } })).toMatchObject({
+        status: 400,
+        body: { error: { message: expect.stringMatching(message) } },
+      });
+  });
+
+  test("versions stay; as files they go out and come back; one whose filter names what is gone is noticed", async () => {
+    const { id } = (await formats()).formats[0]!;
+    const changed = await api.patch(`/formats/${id}`, { format: { ...cranes, sets: {} } });
+    expect(changed).toMatchObject({ status: 200, body: { formats: [{ version: 2 }] } });
+    // the same again is no other version
+    expect(await api.patch(`/formats/${id}`, { format: { ...cranes, sets: {} } })).toMatchObject({
+      body: { formats: [{ version: 2 }] },
+    });
+    expect((await api.get(`/formats/${id}/versions`)).body).toMatchObject({
+      versions: [{ version: 2 }, { version: 1, format: { sets: { category: "service" } } }],
+    });
+    const { out } = await runCommand(instance.env, ["formats", "export"]);
+    expect(
+      (
+        await runCommand(
+          instance.env,
+          ["formats", "import", "-"],
+          `${out}---\nname: broken\nform: {is: line, template: none}\n`,
+        )
+      ).err,
+    ).toMatch(/names no value/);
+    expect((await runCommand(instance.env, ["formats", "import", "-"], out)).out).toMatch(/1 read, 0 added/);
+    expect((await formats()).formats).toMatchObject([{ version: 2, format: { ...cranes, sets: {} } }]);
+    expect(await api.post("/formats", { ...cranes, name: "CRANES" })).toMatchObject({ status: 409 });
+    expect(await api.post("/formats", cranes, api.reader)).toMatchObject({ status: 403 });
+    await api.delete(`/formats/${id}`);
+    expect((await formats()).formats).toEqual([]);
+  });
 });

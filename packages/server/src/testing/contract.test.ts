@@ -1,4 +1,5 @@
 import type { ArrivalRuleList } from "@halvik/contract/arrival";
+import type { OwnFormatList } from "@halvik/contract/formats";
 import type { SenderList } from "@halvik/contract/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import pg from "pg";
@@ -294,6 +295,21 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("post", "/arrival-rules/order", "/arrival-rules/order", { ids: [arrival] });
   await ask("patch", "/arrival-rules/{id}", `/arrival-rules/${arrival}`, { enabled: false });
   await ask("delete", "/arrival-rules/{id}", `/arrival-rules/${arrival}`);
+  const format = {
+    name: "cranes",
+    form: { is: "line", template: "crane {crane:number} lifted {load:number} t" },
+    examples: ["crane 4 lifted 12.5 t"],
+  };
+  await ask("post", "/formats/propose", "/formats/propose", { lines: format.examples });
+  await ask("post", "/formats/preview", "/formats/preview", { format, lines: ["crane 4 lifted 12.5 t", "crane x"] });
+  const kept = (await ask("post", "/formats", "/formats", format)).body as OwnFormatList;
+  const { id: formatId } = kept.formats[0]!;
+  await ask("get", "/formats");
+  await ask("get", "/formats.yaml");
+  await ask("post", "/formats/order", "/formats/order", { ids: [formatId] });
+  await ask("get", "/formats/{id}/versions", `/formats/${formatId}/versions`);
+  await ask("patch", "/formats/{id}", `/formats/${formatId}`, { enabled: false });
+  await ask("delete", "/formats/{id}", `/formats/${formatId}`);
   await ask("get", "/flow-streams");
   await ask("get", "/senders/{id}", `/senders/${ids.sender}`);
   await ask("post", "/senders/{id}/counter", `/senders/${ids.sender}/counter`, { count: 7 });

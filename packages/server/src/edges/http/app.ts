@@ -11,6 +11,7 @@ import type { Logger } from "pino";
 import * as z from "zod";
 import { arrivalRoutes } from "../../domains/arrival/routes.js";
 import { capacityRoutes } from "../../domains/capacity/routes.js";
+import { formatRoutes } from "../../domains/formats/routes.js";
 import { statusRoutes } from "../../domains/health/routes.js";
 import { incidentRoutes } from "../../domains/incidents/routes.js";
 import { endpointRoutes } from "../../domains/intake/endpoints/routes.js";
@@ -130,6 +131,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...senderRoutes(deps),
     ...waitingRoutes(deps),
     ...arrivalRoutes(deps),
+    ...formatRoutes(deps),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),
     ...importRoutes(deps),

@@ -1,5 +1,5 @@
 /**
- * Senders have tags, and what they were called before is remembered.
+ * Senders have tags, and what they were called before is remembered; lines of programs that nobody else knows are read by formats that people make.
  */
 export const up = `
 alter table public.sender add column tags text[] not null default '{}';
@@ -11,4 +11,40 @@ create table public.sender_former (
   constraint sender_former_pkey primary key (sender, what, value)
 );
 create trigger bump after insert or delete or update on public.sender_former for each statement execute function public.bump_directory();
+create table public.own_format (
+  id integer generated always as identity constraint own_format_pkey primary key,
+  place integer not null,
+  body jsonb not null,
+  enabled boolean not null default true,
+  version integer not null default 1,
+  author text not null,
+  changed_us bigint not null
+);
+create unique index own_format_name_idx on public.own_format (lower(body->>'name'));
+create trigger bump after insert or delete or update on public.own_format for each statement execute function public.bump_kinds();
+create table public.own_format_version (
+  format integer not null constraint own_format_version_format_fkey references public.own_format on delete cascade,
+  version integer not null,
+  body jsonb not null,
+  author text not null,
+  changed_us bigint not null,
+  constraint own_format_version_pkey primary key (format, version)
+);
+create table public.own_format_use (
+  format integer not null,
+  hour integer not null,
+  met bigint not null,
+  near bigint not null,
+  constraint own_format_use_pkey primary key (format, hour)
+);
+create table public.own_format_near (
+  id bigint generated always as identity constraint own_format_near_pkey primary key,
+  format integer not null,
+  at_us bigint not null,
+  sender integer not null,
+  text text not null,
+  place integer not null,
+  expected text not null
+);
+create index own_format_near_format_idx on public.own_format_near (format, id);
 `;

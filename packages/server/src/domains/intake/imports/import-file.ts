@@ -9,6 +9,7 @@ import { BatchWriter } from "../../../store/batches.js";
 import { type Claim, CollectorBusy, claimCollector } from "../../../store/collectors.js";
 import { keepDaysBy } from "../../../store/keep-days.js";
 import { IdSource } from "../../../store/record-id.js";
+import { loadFormats, readyFormats } from "../../formats/repository.js";
 import { loadMibNames, namedBy } from "../../names/mibs.js";
 import { loadMeanings } from "../../names/repository.js";
 import type { Arrival, Protocol } from "../arrivals/arrival.js";
@@ -16,6 +17,7 @@ import { loadSnmpUsers } from "../endpoints/repository.js";
 import { countArrivals, decodeBatch, findUnknown } from "../pipeline/decode-batch.js";
 import { Decoders } from "../pipeline/decoders.js";
 import { addUnnamed, keepMeasures, saveFlowDomains } from "../pipeline/state-repository.js";
+import { loadDirectory } from "../senders/directory-cache.js";
 import { SenderRegistry } from "../senders/registry.js";
 import { writeActivity } from "../senders/write-activity.js";
 import { Job } from "./job.js";
@@ -144,6 +146,7 @@ async function run(
     mappings: new Map(),
     maxBehindUs: Number.POSITIVE_INFINITY,
     isNamed: namedBy(await loadMibNames(client)),
+    formats: readyFormats(await loadFormats(client), await loadDirectory(client, options.zone), nowUs()).ready,
   };
   const refused: Record<string, number> = {};
   const refuse = (reason: string, n = 1) => {

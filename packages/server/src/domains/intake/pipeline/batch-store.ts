@@ -11,6 +11,7 @@ import { keepDaysBy } from "../../../store/keep-days.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { IdSource } from "../../../store/record-id.js";
 import type { Arrival } from "../arrivals/arrival.js";
+import { noteFormatUse } from "../arriving/format-use-repository.js";
 import { noteArrivalUse } from "../arriving/use-repository.js";
 import type { Quarantine } from "../quarantine/quarantine.js";
 import type { SenderRegistry } from "../senders/registry.js";
@@ -231,6 +232,7 @@ export class BatchStore {
         await keepMeasures(db, this.decoders.measures);
         await noteRequests(db, taken(decoded, held), storedUs);
         await noteArrivalUse(db, decoded.arriving, storedUs);
+        await noteFormatUse(db, decoded.formatted, storedUs);
       },
     );
     this.stored(decoded, held, storedUs, batch.arrivals.length);
@@ -274,6 +276,7 @@ export class BatchStore {
             (db) => keepMeasures(db, this.decoders.measures),
             (db) => noteRequests(db, taken(decoded, held), storedUs),
             (db) => noteArrivalUse(db, decoded.arriving, storedUs),
+            (db) => noteFormatUse(db, decoded.formatted, storedUs),
           ],
         ),
       );

@@ -1,11 +1,14 @@
 import { judge, type ReadyRule } from "@halvik/core/arrive";
+import { applyFormats } from "@halvik/core/formats";
 import type { Mark, RecordContent } from "@halvik/core/model/record";
+import { fitContent } from "@halvik/core/normalise";
 import { LATE_AFTER_US } from "../../../store/batches.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../../../store/record-id.js";
 import type { Arrival } from "../arrivals/arrival.js";
 import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 import { ArrivalTally } from "../arriving/arrival-tally.js";
+import { FormatTally } from "../arriving/format-tally.js";
 import type { LiveSender, SenderRegistry } from "../senders/registry.js";
 import type { DecodedContent, Decoders } from "./decoders.js";
 
@@ -26,6 +29,8 @@ export interface DecodedBatch {
   unlisted: number;
   /** What rules of arrival did. */
   readonly arriving: ArrivalTally;
+  /** What formats that people made read. */
+  readonly formatted: FormatTally;
 }
 
 export interface DecodeOptions {
@@ -78,6 +83,7 @@ export function decodeBatch(
     refused: 0,
     unlisted: 0,
     arriving: new ArrivalTally(),
+    formatted: new FormatTally(),
   };
   for (const arrival of arrivals) {
     const peer = registry.peer(arrival.peer);
@@ -116,7 +122,7 @@ function store(
   const before = out.records.length;
   const rules = options.arrivalRules ?? [];
   for (const one of decoded) {
-    const stored = toStored(arrival, one, sender, registry, options);
+    const stored = formatted(toStored(arrival, one, sender, registry, options), arrival, options, out.formatted);
     const decided =
       rules.length === 0 ? stored : decide(stored, rules, out.arriving, arrival.bytes.length / decoded.length);
     if (decided !== null) out.records.push(decided);
@@ -128,6 +134,23 @@ function store(
   heard(sender, arrival);
   if (sender !== peer) heard(peer, arrival);
   return kept;
+}
+
+/** What the formats that people made read in a record. */
+function formatted(
+  stored: StoredContent,
+  { bytes }: Arrival,
+  { decoders }: DecodeOptions,
+  tally: FormatTally,
+): StoredContent {
+  const { formats = [], meanings } = decoders.settings;
+  if (formats.length === 0) return stored;
+  const { sender, endpoint, copyOf } = stored;
+  const asRecord = (content: RecordContent) => ({ ...content, id: "", sender, endpoint, copyOf });
+  const made = applyFormats(formats, stored.content, asRecord, meanings);
+  if (made.fits !== null || made.near.length > 0) tally.add(made, stored.content, sender);
+  // a part of a line may be more than its field holds
+  return made.fits === null ? stored : { ...stored, content: fitContent(made.content, bytes) };
 }
 
 /** What the rules of arrival make of a record; null: it is dropped. @param bytes of the arrival that are its own */

@@ -5,6 +5,7 @@ import { DecisionColumns } from "@halvik/core/decode/firewall";
 import { FlowDecoder, type InterfaceMeasure } from "@halvik/core/decode/flow";
 import type { JsonMapping } from "@halvik/core/decode/json";
 import { UsmUsers } from "@halvik/core/decode/snmp";
+import type { ReadyFormat } from "@halvik/core/formats";
 import { Meanings } from "@halvik/core/meaning";
 import type { RecordContent } from "@halvik/core/model/record";
 import {
@@ -33,6 +34,8 @@ export interface DecodeSettings {
   readonly maxBehindUs?: number;
   /** What is decided before anything is stored, in its order. */
   readonly arrivalRules?: readonly ReadyRule[];
+  /** Formats that people made, in the order they are tried. */
+  readonly formats?: readonly ReadyFormat[];
   /** Whether a module names an object identifier; absent where nobody counts those without a name. */
   readonly isNamed?: (oid: string) => boolean;
 }
