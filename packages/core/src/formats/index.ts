@@ -5,5 +5,5 @@ export { proposeForms } from "./propose.js";
 export { isNear, readerOf } from "./read-form.js";
 export { isRead, type Miss, type Reading, type Value } from "./reading.js";
 export { applyFormats, type Formatted, type ReadyFormat, readyFormat } from "./ready-format.js";
-export { mark, templateOf } from "./template.js";
+export { type Marked, mark, marksOf, templateOf } from "./template.js";
 export { VALUE_TYPES, type ValueType } from "./value-types.js";

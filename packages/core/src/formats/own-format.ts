@@ -9,7 +9,10 @@ const ValueName = words(80);
 /** How a line is taken apart. */
 export const Form = z.discriminatedUnion("is", [
   /** Text with `{name:type}` where values stand (docs/formats.md). */
-  z.object({ is: z.literal("line"), template: z.string().min(1).max(4_000) }),
+  z.object({
+    is: z.literal("line"),
+    template: z.string().min(1, "the line with its values is empty: mark a part of a line, or write it").max(4_000),
+  }),
   /** `name=value` between separators. */
   z.object({ is: z.literal("pairs"), between: z.enum([" ", ",", ";", "|", "\t"]), equals: z.enum(["=", ":"]) }),
   z.object({ is: z.literal("json") }),

@@ -81,6 +81,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/intake/arrival-page")).ArrivalPage }),
           },
           {
+            path: "intake/formats",
+            lazy: async () => ({ Component: (await import("../features/formats/formats-page")).FormatsPage }),
+          },
+          {
             path: "intake/plan",
             lazy: async () => ({ Component: (await import("../features/intake/plan-page")).PlanPage }),
           },

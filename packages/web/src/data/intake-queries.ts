@@ -1,5 +1,6 @@
 import type { ArrivalRuleList } from "@halvik/contract/arrival";
 import type { Capacity } from "@halvik/contract/capacity";
+import type { OwnFormatList } from "@halvik/contract/formats";
 import type {
   ApplicationList,
   DomainList,
@@ -27,6 +28,11 @@ export const intakeQuery = queryOptions({
 export const arrivalRulesQuery = queryOptions({
   queryKey: ["arrival-rules"],
   queryFn: ({ signal }) => request<ArrivalRuleList>("GET", "/arrival-rules", undefined, signal),
+  refetchInterval: 5_000,
+});
+export const formatsQuery = queryOptions({
+  queryKey: ["formats"],
+  queryFn: ({ signal }) => request<OwnFormatList>("GET", "/formats", undefined, signal),
   refetchInterval: 5_000,
 });
 export const senderPortraitQuery = (sender: number) =>

@@ -100,6 +100,10 @@ async function stored(
   return { records, exact: false };
 }
 
+/** What every record has, and a format does not read. */
+const NOT_SHOWN: readonly string[] = ["text", "severity", "kind", "sender", "time", "arrival", "level", "mark"];
+const EITHER: readonly string[] = ["address", "port"];
+
 /** What comes out of a record, and what of it is a field. */
 function shown(
   content: RecordContent,
@@ -116,14 +120,16 @@ function shown(
   const before = asRecord({ ...content, data: [], users: [], otherAddresses: [] });
   const after = asRecord(made);
   const names = { application: () => null };
-  const values = FIELDS.flatMap((f) => {
-    if (["text", "severity", "kind", "sender", "time", "arrival", "level", "mark"].includes(f.name)) return [];
-    const was = JSON.stringify(f.get(before, names), plain);
-    return f
-      .get(after, names)
-      .filter(() => JSON.stringify(f.get(after, names), plain) !== was)
-      .map((v) => ({ name: f.name as string, value: String(v), isField: true }));
-  });
+  const values: { name: string; value: string; isField: boolean }[] = [];
+  for (const f of FIELDS) {
+    if (NOT_SHOWN.includes(f.name)) continue;
+    const now = f.get(after, names).map(String);
+    if (String(f.get(before, names)) === String(now)) continue;
+    // any address and either port are said as what they are
+    for (const value of now)
+      if (!(EITHER.includes(f.name) && values.some((v) => v.value === value)))
+        values.push({ name: f.name, value, isField: true });
+  }
   const known = new Set(FIELDS.flatMap((f) => ("dataName" in f ? [f.dataName as string] : [])));
   const own = made.data
     .filter(([name]) => name !== "format" && !known.has(name))
@@ -135,5 +141,3 @@ function shown(
     severity: made.severity,
   };
 }
-
-const plain = (_: string, value: unknown): unknown => (typeof value === "bigint" ? String(value) : value);

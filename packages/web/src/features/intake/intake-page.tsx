@@ -104,6 +104,9 @@ export function IntakePage() {
         <Link to="/intake/plan" className="text-ui">
           Plan
         </Link>
+        <Link to="/intake/formats" className="text-ui">
+          Formats
+        </Link>
         <Link to="/intake/arrival" className="text-ui">
           On arrival
         </Link>

@@ -30,6 +30,9 @@ const TIME_REASONS: Readonly<Record<string, string>> = {
   "arrival: too far behind": "arrival: the device’s time is more than 7 days behind",
 };
 
+/** Kinds whose text somebody's program wrote. */
+const HAVE_LINES: readonly string[] = ["syslog", "json", "firewall"];
+
 /** Whether it can be asked of a record if that was allowed: it names both ends, and tells of traffic. */
 export const isDecidable = ({ action, kind, src, dst }: RecordJson): boolean =>
   (action !== undefined || kind === "flow") && src !== undefined && dst !== undefined;
@@ -90,6 +93,11 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
       {isDecidable(record) && (
         <p className="mt-1 text-ui">
           <Link to={{ pathname: "/traffic/policy", search: policySearch(record) }}>was it allowed?</Link> <Kbd>p</Kbd>
+        </p>
+      )}
+      {HAVE_LINES.includes(record.kind) && (
+        <p className="mt-1 text-ui">
+          <Link to={`/intake/formats?of=${record.id}`}>make a format of it</Link>
         </p>
       )}
       <Portraits record={record} />
