@@ -10,13 +10,13 @@ import { segmentsWithIds, shapeOf } from "./segments.js";
 export async function findRecord(
   db: Queryable,
   id: string,
-): Promise<{ record: HalvikRecord; raw: Buffer | null } | null> {
+): Promise<{ record: HalvikRecord; raw: Buffer | null; segment: string } | null> {
   for (const name of await segmentsWithIds(db, id, id)) {
     const { rows } = await db.query(`${selectFrom(name)} where r.id = $1::bigint`, [id]);
     const record = readRows(name, rows)[0];
     if (!record) continue;
     const raw = await db.query<{ raw: Buffer }>("select raw from raw_bytes where id = $1::bigint", [id]);
-    return { record, raw: raw.rows[0]?.raw ?? null };
+    return { record, raw: raw.rows[0]?.raw ?? null, segment: name };
   }
   return null;
 }

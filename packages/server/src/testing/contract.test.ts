@@ -108,6 +108,7 @@ test("records, filters and what is around them", async () => {
   await ask("get", "/overview", "/overview?zone=Europe/Oslo");
   await ask("get", "/records/exports/{id}", "/records/exports/0123456789abcdef");
   await ask("get", "/records/{id}", `/records/${record}`);
+  await ask("get", "/records/{id}/trace", `/records/${record}/trace`);
   const saved = await ask("post", "/filters", "/filters", { name: "mine", text: "app is sshd", shared: false });
   const { id } = saved.body;
   await ask("get", "/filters");
@@ -291,6 +292,7 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("post", "/arrival-rules/preview", "/arrival-rules/preview", arriving);
   const made = (await ask("post", "/arrival-rules", "/arrival-rules", arriving)).body as ArrivalRuleList;
   const arrival = made.rules[0]!.id;
+  await ask("post", "/trace", "/trace", { protocol: "syslog", as: "text", body: "<13>sshd: hello", from: "127.9.9.9" });
   await ask("get", "/arrival-rules");
   await ask("post", "/arrival-rules/order", "/arrival-rules/order", { ids: [arrival] });
   await ask("patch", "/arrival-rules/{id}", `/arrival-rules/${arrival}`, { enabled: false });

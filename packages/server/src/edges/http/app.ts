@@ -33,6 +33,7 @@ import { portraitRoutes } from "../../domains/portrait/routes.js";
 import { recordRoutes } from "../../domains/records/routes.js";
 import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
+import { traceRoutes } from "../../domains/trace/routes.js";
 import { trafficRoutes } from "../../domains/traffic/routes.js";
 import type { Actor } from "../../kernel/actor.js";
 import type { Config } from "../../kernel/config/config.js";
@@ -132,6 +133,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...waitingRoutes(deps),
     ...arrivalRoutes(deps),
     ...formatRoutes(deps),
+    ...traceRoutes(deps),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),
     ...importRoutes(deps),
