@@ -1,8 +1,11 @@
 import type { Trace, TraceMessage, TraceStep } from "@halvik/contract/trace";
 import { canonicalAddress, networkContains, parseNetwork } from "@halvik/core/base/net";
 import { concernsOf, type Rule, RuleEngine } from "@halvik/core/detect";
-import type { HalvikRecord } from "@halvik/core/model/record";
+import { readEntity } from "@halvik/core/model/entity";
+import { type HalvikRecord, SEVERITIES, type Severity } from "@halvik/core/model/record";
 import { newSender, type Sender, type SenderDirectory } from "@halvik/core/model/senders";
+import { techniquesIn } from "@halvik/core/respond/incidents";
+import { concerns as isFor } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { formatRecordId, IdSource } from "../../store/record-id.js";
@@ -12,6 +15,7 @@ import { Decoders, type DecodeSettings } from "../intake/pipeline/decoders.js";
 import { SenderRegistry } from "../intake/senders/registry.js";
 import { admittedNetworks } from "../intake/senders/repository.js";
 import type { Presenter } from "../names/presenter.js";
+import { listRoutes } from "../notifications/repository.js";
 import { loadRules } from "../rules/running/repository.js";
 import { sayDecoded, sayRules, type Traced } from "./trace-record.js";
 
@@ -109,13 +113,11 @@ export async function traceMessage(needs: Needs, message: TraceMessage, nowUs: n
   );
   const { rules } = await loadRules(db);
   const concerns = concernsOf(rules, directory, record, { zone, nowUs });
-  const raising = new Set(
-    raisedAlone(
-      rules.filter((r) => concerns.some((c) => c.rule === r.id && c.verdict === "met")),
-      directory,
-      record,
-      zone,
-    ),
+  const raising = raisedAlone(
+    rules.filter((r) => concerns.some((c) => c.rule === r.id && c.verdict === "met")),
+    directory,
+    record,
+    zone,
   );
   add("rules", "would", sayRules(concerns));
   const names = concerns.filter((c) => raising.has(c.rule)).map((c) => `“${c.name}”`);
@@ -124,6 +126,18 @@ export async function traceMessage(needs: Needs, message: TraceMessage, nowUs: n
     names.length === 0 ? "ends" : "would",
     names.length === 0 ? "by itself it raises none" : `by itself it raises ${names.join(", ")}`,
   );
+  if (names.length > 0) {
+    const raised = rules.flatMap((rule) => {
+      const entities = raising.get(rule.id);
+      return entities === undefined ? [] : [{ rule, entities }];
+    });
+    const told = await routesFor(db, raised, record, directory, nowUs);
+    add(
+      "told",
+      told.length === 0 ? "ends" : "would",
+      told.length === 0 ? "no route is for it: nobody would be told" : `told by ${told.join(", ")}`,
+    );
+  }
   return done(
     record,
     outcome.records.length,
@@ -245,9 +259,62 @@ function sayFormat({ formatted }: Outcome, { formats = [] }: DecodeSettings): st
 const ruleName = ({ arrivalRules = [] }: DecodeSettings, id: number): string =>
   arrivalRules.find((r) => r.id === id)?.rule.name ?? String(id);
 
-/** Rules that one record raises where nothing else has come and nothing else comes. */
-function raisedAlone(rules: readonly Rule[], directory: SenderDirectory, record: HalvikRecord, zone: string): string[] {
+/** Rules that one record raises where nothing else has come and nothing else comes, with what they name. */
+function raisedAlone(
+  rules: readonly Rule[],
+  directory: SenderDirectory,
+  record: HalvikRecord,
+  zone: string,
+): ReadonlyMap<string, readonly string[]> {
   const engine = new RuleEngine(rules, directory, { zone });
   const steps = [engine.step("trace", [record], record.timeUs), engine.step("trace", [], record.timeUs + QUIET_US)];
-  return [...steps.flatMap((s) => s.episodes), ...engine.standing("trace")].map((e) => e.ruleId);
+  const raised = [...steps.flatMap((s) => s.episodes), ...engine.standing("trace")];
+  return new Map(raised.map(({ ruleId, episode }) => [ruleId, episode.entities]));
+}
+
+/** Routes that are for an incident of one of these rules, raised by this record now. */
+async function routesFor(
+  db: Queryable,
+  raised: readonly { readonly rule: Rule; readonly entities: readonly string[] }[],
+  record: HalvikRecord,
+  directory: SenderDirectory,
+  nowUs: number,
+): Promise<string[]> {
+  const sender = directory.get(record.sender);
+  const routes = await listRoutes(db);
+  return routes.flatMap(({ route }) =>
+    raised.some(({ rule, entities }) =>
+      isFor(
+        route,
+        {
+          title: rule.name,
+          severity: SEVERITIES.indexOf(rule.severity) as Severity,
+          state: "open",
+          count: 1,
+          rules: [{ id: rule.id, name: rule.name }],
+          tags: rule.tags,
+          techniques: techniquesIn(rule.references),
+          entities: entities.map((code) => {
+            const { field, value } = readEntity(code);
+            return { field, value: field === "sender" ? directory.name(Number(value)) : value };
+          }),
+          senderIds: [record.sender],
+          sites: sender?.site == null ? [] : [sender.site],
+          groups: sender?.groups ?? [],
+          lastUs: record.timeUs,
+          endedUs: null,
+          stopped: false,
+          acknowledged: false,
+          newSinceSeen: true,
+          ofHistory: false,
+          folded: false,
+          shelvedUntilUs: null,
+        },
+        directory,
+        nowUs,
+      ),
+    )
+      ? [`“${route.name}”`]
+      : [],
+  );
 }

@@ -95,11 +95,14 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
           <Link to={{ pathname: "/traffic/policy", search: policySearch(record) }}>was it allowed?</Link> <Kbd>p</Kbd>
         </p>
       )}
-      {HAVE_LINES.includes(record.kind) && (
-        <p className="mt-1 text-ui">
-          <Link to={`/intake/formats?of=${record.id}`}>make a format of it</Link>
-        </p>
-      )}
+      <p className="mt-1 text-ui">
+        <Link to={`/intake/trace?record=${record.id}`}>follow its way</Link>
+        {HAVE_LINES.includes(record.kind) && (
+          <Link to={`/intake/formats?of=${record.id}`} className="ml-3">
+            make a format of it
+          </Link>
+        )}
+      </p>
       <Portraits record={record} />
       {record.problem && (
         <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-ui">
