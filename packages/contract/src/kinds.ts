@@ -62,6 +62,8 @@ export const EndpointJson = z
         message: z.string(),
         offset: z.int(),
         hex: z.string(),
+        /** What it probably is, and by which kind of endpoint such is heard. */
+        looksLike: z.object({ what: z.string(), way: EndpointKind.nullable() }).nullable(),
       }),
     ),
   })

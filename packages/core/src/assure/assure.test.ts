@@ -8,6 +8,7 @@ import {
   growthAfter,
   guessFamily,
   INTAKE_QUESTIONS,
+  looksLike,
   type StoredStream,
   steadyBytes,
 } from "./index.js";
@@ -80,4 +81,30 @@ test.each<[want: string | null, records: readonly Parameters<typeof testRecord>[
   [null, []],
 ])("%s by what it sent", (want, records) => {
   expect(guessFamily(records.map((r) => testRecord(r)))?.family ?? null).toBe(want);
+});
+
+test.each<[string, string | Uint8Array, string | null, string | null]>([
+  ["RFC 5424 section 6.5, example 1", "<34>1 2003-10-11T22:14:15.003Z mymachine", "syslog", "syslog-udp"],
+  ["counted octets (RFC 6587 section 3.4.1)", "71 <13>1 2003", "syslog with counted octets", "syslog-tcp"],
+  [
+    "a TLS record of a handshake (RFC 8446 section 5.1)",
+    Uint8Array.of(0x16, 3, 1, 2, 0),
+    "the beginning of a TLS connection",
+    "syslog-tls",
+  ],
+  ["a request", "POST /json HTTP/1.1\r\n", "HTTP", "https"],
+  ["gzip (RFC 1952)", Uint8Array.of(0x1f, 0x8b, 8), "something packed with gzip", "https"],
+  ["an event", "<Event xmlns='x'>", "XML, such as events of Windows", "https"],
+  ["JSON", '{"a":1}', "JSON", "https"],
+  ["IPFIX (RFC 7011 section 3.1)", Uint8Array.of(0, 10, 0, 40), "IPFIX", "flow"],
+  ["NetFlow 9 (RFC 3954)", Uint8Array.of(0, 9, 0, 4), "NetFlow version 9", "flow"],
+  ["sFlow", Uint8Array.of(0, 0, 0, 5, 0, 0, 0, 1), "sFlow", "flow"],
+  ["NetFlow 8", Uint8Array.of(0, 8, 0, 1), "NetFlow version 8, which is not read", null],
+  ["an SNMP message of version 2c", Uint8Array.of(0x30, 0x2c, 2, 1, 1, 4, 6), "SNMP", "snmp"],
+  ["a line without a priority", "Interface eth0 is down again", "plain text", "syslog-udp"],
+  ["nothing that is known", Uint8Array.of(0xff, 0xfe, 0x12), null, null],
+  ["nothing", new Uint8Array(), null, null],
+])("%s at the wrong door", (_, octets, what, way) => {
+  const bytes = typeof octets === "string" ? new TextEncoder().encode(octets) : octets;
+  expect(looksLike(bytes)).toEqual(what === null ? null : { what, way });
 });

@@ -1,5 +1,6 @@
 import type { EndpointJson, EndpointList } from "@halvik/contract/kinds";
 import type { SenderJson } from "@halvik/contract/senders";
+import { NOT_HEARD } from "@halvik/core/assure";
 import { useRef, useState } from "react";
 import { toast } from "sonner";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -65,6 +66,14 @@ export function ConnectDevice({ list, senders, sites, onAdmit, onClose }: Connec
       {endpoints.map((e) => (
         <Instructions key={e.id} endpoint={e} list={list} />
       ))}
+      <details className="mt-3">
+        <summary className="cursor-pointer text-ui text-fjord">What is not heard, and what to set instead</summary>
+        {NOT_HEARD.map((n) => (
+          <p key={n.what} className="mt-1 text-ui">
+            <span className="text-quiet">{n.what}:</span> {n.instead}.
+          </p>
+        ))}
+      </details>
     </section>
   );
 }

@@ -8,7 +8,7 @@ import { CONTROL } from "../../ui/look";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs } from "../../ui/time";
-import { isLoopback, KIND_WORDS, State } from "./endpoint-words";
+import { isLoopback, KIND_WORDS, State, sayLikeness } from "./endpoint-words";
 import { FlowStreams } from "./flow-streams";
 import { hostFor, instructionsFor } from "./instructions";
 import { PacketFields } from "./packet-fields";
@@ -89,6 +89,7 @@ export function EndpointMargin({ endpoint: e, gaps, list, onChange, onRemove, on
           <p>
             {safeText(s.message)} ({s.code}, at {s.offset})
           </p>
+          {s.looksLike !== null && <p className="text-ochre">{sayLikeness(s.looksLike)}</p>}
           <pre className="max-h-24 overflow-y-auto bg-wash px-2 py-1 font-mono text-small leading-[1.0625rem] break-all whitespace-pre-wrap">
             {s.hex.replace(/../g, "$& ")}
           </pre>

@@ -20,6 +20,10 @@ export const placeOf = (e: EndpointJson): string => e.settings.packets?.interfac
 export const receivedBy = ({ counters }: EndpointJson): number =>
   (counters.datagrams ?? 0) + (counters["flow datagrams"] ?? 0) + (counters.messages ?? 0) + (counters.records ?? 0);
 
+/** What something that cannot be read here probably is, and where it would be. */
+export const sayLikeness = ({ what, way }: NonNullable<EndpointJson["samples"][number]["looksLike"]>): string =>
+  `It looks like ${what}${way === null ? "" : `: that is heard by ${KIND_WORDS[way]}`}.`;
+
 /** What an endpoint does now, in words. */
 export function State({ endpoint: e }: { endpoint: EndpointJson }) {
   const received = receivedBy(e) > 0;

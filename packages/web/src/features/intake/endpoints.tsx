@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { AddEndpoint } from "./add-endpoint";
-import { isLoopback, KIND_WORDS, placeOf, State } from "./endpoint-words";
+import { isLoopback, KIND_WORDS, placeOf, State, sayLikeness } from "./endpoint-words";
 
 /** Counters that say something did not become a record. */
 const isLoss = (name: string): boolean => /^(lost|cut|closed|refused|could not|failed)/.test(name);
@@ -53,6 +53,11 @@ export function Endpoints({ list, intake, selectedId, onSelect, onAdd }: Endpoin
           <span className="min-w-0 max-wide:order-last max-wide:col-span-3">
             <State endpoint={e} /> <Counters counters={e.counters} />
             {e.detail !== "" && <span className="block text-ochre">{e.detail}</span>}
+            {e.samples[0]?.looksLike && e.samples[0].looksLike.way !== e.kind && (
+              <span className="block text-ochre">
+                What comes from {e.samples[0].peer} cannot be read here. {sayLikeness(e.samples[0].looksLike)}
+              </span>
+            )}
           </span>
           <span aria-hidden className="text-quiet group-hover:text-fjord">
             ›

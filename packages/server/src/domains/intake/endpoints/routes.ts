@@ -7,6 +7,7 @@ import {
   NewSnmpUser,
   SnmpUserList,
 } from "@halvik/contract/kinds";
+import { looksLike } from "@halvik/core/assure";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { usmUser } from "@halvik/core/decode/snmp";
@@ -80,6 +81,7 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
               message: s.message,
               offset: s.offset,
               hex: s.sample.toString("hex"),
+              looksLike: looksLike(s.sample),
             })),
         };
       }),
