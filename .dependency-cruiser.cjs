@@ -11,6 +11,7 @@ const CORE = [
   "formats",
   "query",
   "arrive",
+  "forward",
   "detect",
   "respond",
   "traffic",

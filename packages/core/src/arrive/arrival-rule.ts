@@ -32,6 +32,8 @@ export const ArrivalRule = z
     tag: words(60).min(1).nullable().default(null),
     /** Marked as expected. */
     expected: z.boolean().default(false),
+    /** Is passed on there, whatever else becomes of it: the number of a forward. */
+    forward: z.int().min(1).nullable().default(null),
   })
   .refine(
     (r) =>
@@ -40,7 +42,8 @@ export const ArrivalRule = z
       r.severity !== null ||
       r.category !== null ||
       r.tag !== null ||
-      r.expected,
+      r.expected ||
+      r.forward !== null,
     { path: ["does"], message: "it changes nothing: say what it does" },
   )
   .refine(
@@ -71,6 +74,8 @@ export interface Verdict<R> {
   readonly keepDays: number | null;
   /** Rules that matched, in order. */
   readonly met: readonly number[];
+  /** Forwards by which it is passed on. */
+  readonly forwards: readonly number[];
 }
 
 /**
@@ -81,15 +86,17 @@ export function judge(rules: readonly ReadyRule[], arrived: HalvikRecord): Verdi
   let record = arrived;
   let keepDays: number | null = null;
   const met: number[] = [];
+  const forwards: number[] = [];
   for (const { id, rule, matches } of rules) {
     if (!matches(record)) continue;
     met.push(id);
-    if (rule.does === "drop") return { record, droppedBy: id, keepDays, met };
+    if (rule.forward !== null && !forwards.includes(rule.forward)) forwards.push(rule.forward);
+    if (rule.does === "drop") return { record, droppedBy: id, keepDays, met, forwards };
     keepDays = rule.keepDays ?? keepDays;
     record = marked(record, rule);
     if (rule.does === "keep") break;
   }
-  return { record, droppedBy: null, keepDays, met };
+  return { record, droppedBy: null, keepDays, met, forwards };
 }
 
 function marked(r: HalvikRecord, rule: ArrivalRule): HalvikRecord {
@@ -110,8 +117,12 @@ function marked(r: HalvikRecord, rule: ArrivalRule): HalvikRecord {
 }
 
 /** A rule as a sentence. */
-export function sayArrivalRule({ does: decision, keepDays, severity, category, tag, expected }: ArrivalRule): string {
-  if (decision === "drop") return "is dropped, and counted";
+export function sayArrivalRule(
+  { does: decision, keepDays, severity, category, tag, expected, forward }: ArrivalRule,
+  forwardName: (id: number) => string = String,
+): string {
+  const passed = forward === null ? [] : [`is passed on by “${forwardName(forward)}”`];
+  if (decision === "drop") return [...passed, "is dropped, and counted"].join(", ");
   const does = [
     ...(keepDays === null ? [] : [`is kept for ${keepDays === 1 ? "one day" : `${keepDays} days`}`]),
     ...(severity === null
@@ -124,6 +135,7 @@ export function sayArrivalRule({ does: decision, keepDays, severity, category, t
     ...(category === null ? [] : [`is about ${category}`]),
     ...(tag === null ? [] : [`gets the tag “${tag}”`]),
     ...(expected ? ["is marked as expected"] : []),
+    ...passed,
   ];
   const said = does.length === 0 ? "is kept" : does.join(", ");
   return decision === "keep" ? `${said}; no further rule is asked` : said;

@@ -27,6 +27,7 @@ export const OWN_EVENTS = [
   "sender-new",
   "traffic-not-summed",
   "bindings-not-learnt",
+  "forward-failing",
 ] as const;
 export type OwnEvent = (typeof OWN_EVENTS)[number];
 

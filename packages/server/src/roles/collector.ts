@@ -5,9 +5,12 @@ import { UsmUsers } from "@halvik/core/decode/snmp";
 import { Meanings } from "@halvik/core/meaning";
 import type { OwnObservation } from "@halvik/core/normalise";
 import pino from "pino";
-import { type Broken, Decisions, type KeptDecisions } from "../domains/arrival/decisions.js";
+import { type Broken, Decisions, type KeptDecisions, NOTHING_DECIDED } from "../domains/arrival/decisions.js";
 import { loadArrivalRules } from "../domains/arrival/repository.js";
 import { loadFormats } from "../domains/formats/repository.js";
+import { ForwardTrouble } from "../domains/forwarding/forward-trouble.js";
+import { Forwarders } from "../domains/forwarding/forwarders.js";
+import { forwardSecrets, loadForwards, writeForwardStates } from "../domains/forwarding/repository.js";
 import { writeEndpoints, writeHeartbeat } from "../domains/health/repository.js";
 import {
   type EndpointConfig,
@@ -84,11 +87,23 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
     };
     await endpoints.apply(settings.endpoints, settings.users);
   };
+  const forwarders = new Forwarders(dir, config.HALVIK_FORWARD_MAX_BYTES, {
+    nameOf: (id) => registry.get(id)?.facts.name ?? `sender ${id}`,
+    nameOfAddress: (address) => registry.peer(address)?.facts.name ?? address,
+    admitted: (address) => {
+      const facts = registry.peer(address)?.facts;
+      return facts?.state === "admitted" ? facts.id : null;
+    },
+  });
   const decisions = new Decisions(new DirectoryCache(pool, config.HALVIK_ZONE));
   const readyDecisions = async () => {
     const made = await decisions.refresh();
     if (made === null) return;
     decoders.settings = { ...decoders.settings, ...made.ready };
+    await forwarders.apply(
+      made.forwards,
+      decisions.kept.forwards.map((f) => f.id),
+    );
     for (const broken of made.broken) pipeline.observe(sayBroken(broken));
   };
   const pipeline = new Pipeline(
@@ -97,6 +112,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       collectorName: name,
       ratePerSender: config.HALVIK_SENDER_RATE_CAP,
       keepByKind: config.HALVIK_KEEP_KINDS,
+      onDecoded: (number, decoded, arrivals) => forwarders.take(number, decoded, arrivals),
       onHousekeeping: async (client) => {
         if ((await kindsVersion(client)) !== version) await apply(await readSettings(client, config));
         await readyDecisions();
@@ -148,6 +164,10 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       ],
     });
   };
+  const forwardTrouble = new ForwardTrouble();
+  const tellForwards = () => {
+    for (const said of forwardTrouble.tell(forwarders, nowUs())) pipeline.observe(said);
+  };
   const report = async () => {
     if (busy) return;
     busy = true;
@@ -156,6 +176,8 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       await writeListening(pool, startedUs, nowUs());
       await endpoints.checkKernelDrops();
       await writeEndpoints(pool, config.HALVIK_NODE, endpoints.statuses(), nowUs());
+      tellForwards();
+      await writeForwardStates(pool, config.HALVIK_NODE, forwarders.states(), nowUs());
       await writeHeartbeat(pool, "collector", config.HALVIK_NODE, startedUs, nowUs(), {
         ...pipeline.counters,
         ...decoders.counters,
@@ -195,6 +217,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
     await endpoints.hush();
     const stoppedUs = nowUs();
     await pipeline.stop();
+    await forwarders.stop();
     await endpoints.stop();
     clearInterval(timer);
     clearInterval(uploading);
@@ -232,11 +255,16 @@ const sayBroken = ({ what, name, why }: Broken): OwnObservation => ({
   severity: 3,
   outcome: "failure",
   subject: name,
-  text:
-    what === "format"
-      ? `The format “${name}” is not tried: ${why}. What it would have read is stored as it comes.`
-      : `The rule of arrival “${name}” does not run: ${why}. What it would have decided about is stored as it comes.`,
+  text: BROKEN_TEXT[what](name, why),
 });
+
+const BROKEN_TEXT: Readonly<Record<Broken["what"], (name: string, why: string) => string>> = {
+  format: (name, why) => `The format “${name}” is not tried: ${why}. What it would have read is stored as it comes.`,
+  "rule of arrival": (name, why) =>
+    `The rule of arrival “${name}” does not run: ${why}. What it would have decided about is stored as it comes.`,
+  forward: (name, why) =>
+    `The forward “${name}” chooses nothing: ${why}. What it would have passed on is stored as ever.`,
+};
 
 async function readSettings(db: Client, config: Config): Promise<KindSettings> {
   const mib = await loadMibNames(db);
@@ -246,7 +274,12 @@ async function readSettings(db: Client, config: Config): Promise<KindSettings> {
     users: await loadSnmpUsers(db),
     meanings: await loadMeanings(db),
     isNamed: namedBy(mib),
-    decisions: { rules: await loadArrivalRules(db), formats: await loadFormats(db) },
+    decisions: {
+      rules: await loadArrivalRules(db),
+      formats: await loadFormats(db),
+      forwards: await loadForwards(db),
+      secrets: await forwardSecrets(db),
+    },
   };
   keepForNextStart(config, settings);
   return settings;
@@ -265,8 +298,6 @@ async function firstSettings(connection: Connection, config: Config, decoders: D
     await client?.end().catch(() => undefined);
   }
 }
-
-const NOTHING_DECIDED: KeptDecisions = { rules: [], formats: [] };
 
 const settingsFile = (config: Config): string => join(collectorDir(config.HALVIK_DATA_DIR), "endpoints.json");
 

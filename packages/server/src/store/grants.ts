@@ -24,7 +24,7 @@ const BINDINGS = ["binding", "binding_position"];
 /** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue. */
 const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", ...ROLLUPS];
 /** What holds secrets, or what only whoever signs people in has to see. */
-const SECRET = ["person", "token", "session", "snmp_user", "notify_channel"];
+const SECRET = ["person", "token", "session", "snmp_user", "notify_channel", "forward"];
 /** Counted up by triggers when what they watch is changed. */
 const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 
@@ -33,6 +33,7 @@ const PEOPLES = [
   "admitted_network",
   "arrival_rule",
   "endpoint_config",
+  "forward",
   "interface_fact",
   "list",
   "list_entry",
@@ -82,11 +83,20 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "rule_version",
     ],
     update: [...PEOPLES, ...VERSIONS, "bulk_act", "finding", "incident", "incident_task", "job", "role_status"],
-    delete: [...PEOPLES, "arrival_sample", "own_format_near", "engine_close", "held_record", "rule_failure"],
+    delete: [
+      ...PEOPLES,
+      "arrival_sample",
+      "own_format_near",
+      "forward_state",
+      "engine_close",
+      "held_record",
+      "rule_failure",
+    ],
     // who may write a user's keys may not read them; an arrival in quarantine may be asked for again
     columns: [
       "select (name, auth_protocol, priv_protocol, sender) on snmp_user",
       "select (id, body, author, changed_us) on notify_channel",
+      "select (id, body, enabled, has_secret, author, changed_us) on forward",
       "update (link_used_us) on delivery",
       "update (state) on quarantined",
     ],
@@ -109,6 +119,8 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "sender_activity",
       "held_record",
       "endpoint_config",
+      "forward",
+      "forward_state",
       "snmp_user",
       "token",
       "own_meaning",
@@ -137,6 +149,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       ...WRITES_RECORDS,
       "arrival_rule_use",
       "own_format_use",
+      "forward_state",
       "own_format_near",
       "arrival_sample",
       "sender",
@@ -159,6 +172,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     update: [
       "arrival_rule_use",
       "own_format_use",
+      "forward_state",
       "collector",
       "segment",
       ...ROLLUPS,
@@ -180,6 +194,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     delete: [
       "arrival_rule_use",
       "own_format_use",
+      "forward_state",
       "own_format_near",
       "arrival_sample",
       "sender",

@@ -1,5 +1,6 @@
 import type { ArrivalRuleList } from "@halvik/contract/arrival";
 import type { OwnFormatList } from "@halvik/contract/formats";
+import type { ForwardList } from "@halvik/contract/forwarding";
 import type { SenderList } from "@halvik/contract/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import pg from "pg";
@@ -292,6 +293,11 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("post", "/arrival-rules/preview", "/arrival-rules/preview", arriving);
   const made = (await ask("post", "/arrival-rules", "/arrival-rules", arriving)).body as ArrivalRuleList;
   const arrival = made.rules[0]!.id;
+  const forward = { name: "north", filter: "severity at least error", way: { is: "snmp", host: "127.0.0.1", port: 9 } };
+  const passing = (await ask("post", "/forwards", "/forwards", { forward })).body as ForwardList;
+  await ask("get", "/forwards");
+  await ask("patch", "/forwards/{id}", `/forwards/${passing.forwards[0]!.id}`, { enabled: false });
+  await ask("delete", "/forwards/{id}", `/forwards/${passing.forwards[0]!.id}`);
   await ask("post", "/trace", "/trace", { protocol: "syslog", as: "text", body: "<13>sshd: hello", from: "127.9.9.9" });
   await ask("get", "/arrival-rules");
   await ask("post", "/arrival-rules/order", "/arrival-rules/order", { ids: [arrival] });

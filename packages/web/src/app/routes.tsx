@@ -85,6 +85,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/formats/formats-page")).FormatsPage }),
           },
           {
+            path: "intake/forwards",
+            lazy: async () => ({ Component: (await import("../features/forwards/forwards-page")).ForwardsPage }),
+          },
+          {
             path: "intake/trace",
             lazy: async () => ({ Component: (await import("../features/trace/trace-page")).TracePage }),
           },

@@ -1,6 +1,7 @@
 import type { ArrivalRuleList } from "@halvik/contract/arrival";
 import type { Capacity } from "@halvik/contract/capacity";
 import type { OwnFormatList } from "@halvik/contract/formats";
+import type { ForwardList } from "@halvik/contract/forwarding";
 import type {
   ApplicationList,
   DomainList,
@@ -29,6 +30,11 @@ export const arrivalRulesQuery = queryOptions({
   queryKey: ["arrival-rules"],
   queryFn: ({ signal }) => request<ArrivalRuleList>("GET", "/arrival-rules", undefined, signal),
   refetchInterval: 5_000,
+});
+export const forwardsQuery = queryOptions({
+  queryKey: ["forwards"],
+  queryFn: ({ signal }) => request<ForwardList>("GET", "/forwards", undefined, signal),
+  refetchInterval: 2_000,
 });
 export const formatsQuery = queryOptions({
   queryKey: ["formats"],

@@ -345,6 +345,7 @@ export const ORDINARY: Readonly<Record<string, Ordinary>> = {
   "halvik-capped": noise("gaps of flow exporters", own("flow-gaps", "unknown", "34 datagrams are missing.")),
   "halvik-quarantine": noise("the store answers slowly", own("store-slow", "unknown", "The store was slow.")),
   "halvik-spool-damaged": noise("the spool is used and emptied", own("spool-in-use", "success", "The spool is empty.")),
+  "halvik-forward": noise("a collector that is back", own("role-back", "success", "The collector is back.")),
   "halvik-rule-failing": noise("roles that are back", own("role-back", "success", "The engine is back.")),
   "halvik-clock": noise("roles that are back", own("role-back", "success", "The engine is back.")),
   "halvik-database": noise("the store answers slowly", own("store-slow", "unknown", "The store was slow.")),

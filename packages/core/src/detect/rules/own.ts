@@ -99,6 +99,10 @@ export const OWN_RULES: readonly RuleInput[] = [
     by: "quiet",
     seconds: 900,
   }),
+  own("halvik-forward", "Nothing can be passed on", "forward-failing", "error", "{host} passes nothing on", {
+    by: "quiet",
+    seconds: 120,
+  }),
   own("halvik-clock", "The clock was set", "clock-jumped", "warning", "The clock of {host} was set", {
     by: "quiet",
     seconds: FIVE_MINUTES,

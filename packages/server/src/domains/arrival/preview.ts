@@ -23,11 +23,12 @@ interface Needs {
   readonly directory: SenderDirectory;
   readonly presenter: Presenter;
   readonly zone: string;
+  readonly forwardName: (id: number) => string;
 }
 
 /** What a rule would have met among what is stored of the last 24 hours. */
 export async function previewRule(
-  { db, ask, directory, presenter, zone }: Needs,
+  { db, ask, directory, presenter, zone, forwardName }: Needs,
   rule: ArrivalRule,
   filter: Filter,
   nowUs: number,
@@ -43,7 +44,7 @@ export async function previewRule(
   const store = await storeSize(db);
   const present = await presenter.present(directory);
   return {
-    says: sayArrivalRule(rule),
+    says: sayArrivalRule(rule, forwardName),
     met: found.total,
     of: Math.max(all, found.total),
     exact: found.exact,

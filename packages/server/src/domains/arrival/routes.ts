@@ -13,6 +13,7 @@ import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError, filterError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { daysInUse, MOST_CLASSES } from "../../store/keep-days.js";
+import { loadForwards } from "../forwarding/repository.js";
 import { checkKeepDays } from "../intake/senders/check-keep-days.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
@@ -53,6 +54,7 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
     const uses = new Map((await arrivalUses(db, now)).map((u) => [u.rule, u]));
     const samples = await droppedSamples(db);
     const used = await daysInUse(db, config.HALVIK_KEEP_KINDS);
+    const names = await forwardNames();
     return {
       rules: rules.map(({ id, rule, enabled, author, changedUs }) => {
         const use = uses.get(id);
@@ -60,7 +62,7 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
           id,
           rule,
           enabled,
-          says: sayArrivalRule(rule),
+          says: sayArrivalRule(rule, names),
           broken: broken.find((b) => b.id === id)?.why ?? null,
           author,
           changed: formatUs(changedUs),
@@ -77,6 +79,14 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
       }),
       days: KEEP_DAYS.filter((d) => used.has(d) || used.size < MOST_CLASSES),
     };
+  };
+  const forwardNames = async () => {
+    const forwards = await loadForwards(db);
+    return (id: number): string => forwards.find((f) => f.id === id)?.forward.name ?? `forward ${id}`;
+  };
+  const checkForward = async (of: Queryable, { forward }: ArrivalRule): Promise<void> => {
+    if (forward !== null && !(await loadForwards(of)).some((f) => f.id === forward))
+      throw new AppError("BAD_REQUEST", `there is no forward ${forward}`, { field: "forward" });
   };
   const checkDays = (of: Queryable, rule: ArrivalRule) => checkKeepDays(of, rule.keepDays, config.HALVIK_KEEP_KINDS);
   const change = async (who: string, work: (act: Act) => Promise<void>) => {
@@ -108,7 +118,12 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
       handle: async ({ body }) => {
         const senders = await directory.get();
         const filter = readable(body.filter, senders);
-        return previewRule({ db, ask, directory: senders, presenter, zone: config.HALVIK_ZONE }, body, filter, nowUs());
+        return previewRule(
+          { db, ask, directory: senders, presenter, zone: config.HALVIK_ZONE, forwardName: await forwardNames() },
+          body,
+          filter,
+          nowUs(),
+        );
       },
     }),
     route({
@@ -124,6 +139,7 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
           if ((await loadArrivalRules(act.db)).length >= MOST_RULES)
             throw new AppError("CONFLICT", `there are ${MOST_RULES} rules of arrival already`);
           await checkDays(act.db, body);
+          await checkForward(act.db, body);
           const id = await addArrivalRule(act.db, body, act.who, act.atUs);
           await act.audit("rule of arrival added", { id, ...body });
         });
@@ -156,7 +172,10 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
       handle: async ({ params: p, body, actor }) => {
         if (body.rule !== undefined) readable(body.rule.filter, await directory.get());
         return change(actor.name, async (act) => {
-          if (body.rule !== undefined) await checkDays(act.db, body.rule);
+          if (body.rule !== undefined) {
+            await checkDays(act.db, body.rule);
+            await checkForward(act.db, body.rule);
+          }
           const known = await changeArrivalRule(
             act.db,
             p.id,

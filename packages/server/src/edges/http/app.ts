@@ -12,6 +12,7 @@ import * as z from "zod";
 import { arrivalRoutes } from "../../domains/arrival/routes.js";
 import { capacityRoutes } from "../../domains/capacity/routes.js";
 import { formatRoutes } from "../../domains/formats/routes.js";
+import { forwardRoutes } from "../../domains/forwarding/routes.js";
 import { statusRoutes } from "../../domains/health/routes.js";
 import { incidentRoutes } from "../../domains/incidents/routes.js";
 import { endpointRoutes } from "../../domains/intake/endpoints/routes.js";
@@ -133,6 +134,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...waitingRoutes(deps),
     ...arrivalRoutes(deps),
     ...formatRoutes(deps),
+    ...forwardRoutes(deps),
     ...traceRoutes(deps),
     ...endpointRoutes(deps),
     ...nameRoutes(deps),

@@ -171,6 +171,12 @@ export const SETTINGS = {
     fallback: () => 2_147_483_648,
     about: "Disk the spool may use while the database is away; beyond it, records are counted as lost.",
   },
+  HALVIK_FORWARD_MAX_BYTES: {
+    schema: wholeNumber(1_048_576, 1_099_511_627_776),
+    fallback: () => 536_870_912,
+    about:
+      "Disk the queue of each forward may use while its receiver is away; beyond it, what is passed on is counted as lost there.",
+  },
   HALVIK_DISK_LOW_BYTES: {
     schema: wholeNumber(0, 1_099_511_627_776),
     fallback: () => 5_368_709_120,

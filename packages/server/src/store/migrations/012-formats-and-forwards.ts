@@ -1,5 +1,6 @@
 /**
- * Senders have tags, and what they were called before is remembered; lines of programs that nobody else knows are read by formats that people make.
+ * Senders have tags, and what they were called before is remembered; lines of programs that nobody else knows are read by formats that people make;
+ * what arrives is passed on.
  */
 export const up = `
 alter table public.sender add column tags text[] not null default '{}';
@@ -47,4 +48,29 @@ create table public.own_format_near (
   expected text not null
 );
 create index own_format_near_format_idx on public.own_format_near (format, id);
+create table public.forward (
+  id integer generated always as identity constraint forward_pkey primary key,
+  body jsonb not null,
+  enabled boolean not null default true,
+  secret text,
+  has_secret boolean not null generated always as (secret is not null) stored,
+  author text not null,
+  changed_us bigint not null
+);
+create unique index forward_name_idx on public.forward (lower(body->>'name'));
+create trigger bump after insert or delete or update on public.forward for each statement execute function public.bump_kinds();
+create table public.forward_state (
+  forward integer not null,
+  node text not null,
+  state text not null,
+  detail text not null,
+  queued_bytes bigint not null,
+  oldest_us bigint,
+  sent bigint not null,
+  refused bigint not null,
+  lost bigint not null,
+  last_us bigint,
+  at_us bigint not null,
+  constraint forward_state_pkey primary key (forward, node)
+);
 `;

@@ -3,11 +3,12 @@ import { ArrivalRule } from "@halvik/core/arrive";
 import { bytesText } from "@halvik/core/meaning/sentence";
 import { CATEGORIES, SEVERITIES } from "@halvik/core/model/record";
 import type { SavedText } from "@halvik/core/query/filter";
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Controller, useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { request } from "../../data/api";
+import { forwardsQuery } from "../../data/intake-queries";
 import { useDirectory } from "../../data/use-directory";
 import { useViewStore, usOf } from "../../data/view-store";
 import { FilterField } from "../../shared/filter-field";
@@ -30,6 +31,7 @@ interface Values {
   category: string;
   tag: string;
   expected: boolean;
+  forward: string;
 }
 
 const DOES = [
@@ -54,10 +56,12 @@ const valuesOf = (rule: ArrivalRule | null): Values => ({
   category: rule?.category ?? "",
   tag: rule?.tag ?? "",
   expected: rule?.expected ?? false,
+  forward: String(rule?.forward ?? ""),
 });
 
 function ruleOf(v: Values): unknown {
-  const base = { name: v.name.trim(), filter: v.filter.trim(), does: v.does };
+  const forward = v.forward === "" ? null : Number(v.forward);
+  const base = { name: v.name.trim(), filter: v.filter.trim(), does: v.does, forward };
   if (v.does === "drop") return base;
   const [how, n] = v.severity.split(" ");
   return {
@@ -85,6 +89,7 @@ export function ArrivalForm({ rule, days, onSave, onCancel }: ArrivalFormProps) 
   const { control, register, handleSubmit, watch, formState, getValues } = useForm<Values>({
     defaultValues: valuesOf(rule),
   });
+  const forwards = useQuery(forwardsQuery);
   const [trouble, setTrouble] = useState<string | null>(null);
   const preview = useMutation({
     mutationFn: (body: ArrivalRule) => request<ArrivalPreview>("POST", "/arrival-rules/preview", body),
@@ -131,8 +136,19 @@ export function ArrivalForm({ rule, days, onSave, onCancel }: ArrivalFormProps) 
           />
         </div>
       </div>
-      <div className="grid grid-cols-[14rem_10rem_11rem_10rem_1fr] items-start gap-3 max-wide:grid-cols-2">
+      <div className="grid grid-cols-[14rem_repeat(5,minmax(8rem,11rem))] items-start gap-3 max-wide:grid-cols-2">
         <SelectField control={control} name="does" label="Then" options={DOES} />
+        {(forwards.data?.forwards ?? []).length > 0 && (
+          <SelectField
+            control={control}
+            name="forward"
+            label="Passed on by"
+            options={[
+              { value: "", label: "nothing" },
+              ...forwards.data!.forwards.map((f) => ({ value: String(f.id), label: f.forward.name })),
+            ]}
+          />
+        )}
         {!drops && (
           <>
             <SelectField

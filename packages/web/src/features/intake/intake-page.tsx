@@ -110,6 +110,9 @@ export function IntakePage() {
         <Link to="/intake/arrival" className="text-ui">
           On arrival
         </Link>
+        <Link to="/intake/forwards" className="text-ui">
+          Pass on
+        </Link>
         <Link to="/intake/trace" className="text-ui">
           Trace
         </Link>

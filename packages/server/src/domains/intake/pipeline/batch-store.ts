@@ -42,6 +42,8 @@ export interface BatchStoreOptions {
   readonly collectorName: string;
   /** Days that records of single kinds are kept. */
   readonly keepByKind: ReadonlyMap<string, number>;
+  /** Takes what is passed on of a batch, before it is stored; it is to fail at nothing. */
+  readonly onDecoded?: (number: number, decoded: DecodedBatch, arrivals: readonly Arrival[]) => Promise<void>;
 }
 
 /** Work that belongs to the same commit. */
@@ -218,6 +220,7 @@ export class BatchStore {
   private async commit(batch: SpooledBatch, storedUs: number, also: Also): Promise<void> {
     const decoded = await this.decode(batch, storedUs);
     const held = this.held.within(decoded);
+    await this.options.onDecoded?.(batch.number, decoded, decoded.arrivals);
     await this.connected!.writer.commit(
       {
         number: batch.number,
@@ -263,6 +266,7 @@ export class BatchStore {
     try {
       const decoded = await this.decode(batch, storedUs);
       const held = this.held.within(decoded);
+      await this.options.onDecoded?.(batch.number, decoded, decoded.arrivals);
       const pieces = piecesOf(decoded.arrivals, decoded, held);
       const salvaged = await withinMs(STORE_MS, "a batch in pieces", () =>
         writer.salvage(

@@ -29,6 +29,8 @@ export interface DecodedBatch {
   unlisted: number;
   /** What rules of arrival did. */
   readonly arriving: ArrivalTally;
+  /** What rules of arrival pass on, whatever else becomes of it. */
+  readonly passedOn: { readonly forward: number; readonly arrival: Arrival; readonly stored: StoredContent }[];
   /** What formats that people made read. */
   readonly formatted: FormatTally;
 }
@@ -84,6 +86,7 @@ export function decodeBatch(
     unlisted: 0,
     arriving: new ArrivalTally(),
     formatted: new FormatTally(),
+    passedOn: [],
   };
   for (const arrival of arrivals) {
     const peer = registry.peer(arrival.peer);
@@ -124,7 +127,7 @@ function store(
   for (const one of decoded) {
     const stored = formatted(toStored(arrival, one, sender, registry, options), arrival, options, out.formatted);
     const decided =
-      rules.length === 0 ? stored : decide(stored, rules, out.arriving, arrival.bytes.length / decoded.length);
+      rules.length === 0 ? stored : decide(stored, arrival, rules, out, arrival.bytes.length / decoded.length);
     if (decided !== null) out.records.push(decided);
     else if (PROTOCOL_FACTS[arrival.protocol].isCopied) registry.copies.forgetLast();
   }
@@ -156,14 +159,17 @@ function formatted(
 /** What the rules of arrival make of a record; null: it is dropped. @param bytes of the arrival that are its own */
 function decide(
   stored: StoredContent,
+  arrival: Arrival,
   rules: readonly ReadyRule[],
-  tally: ArrivalTally,
+  out: Pick<DecodedBatch, "arriving" | "passedOn">,
   bytes: number,
 ): StoredContent | null {
   const { sender, endpoint, copyOf, content } = stored;
   const verdict = judge(rules, { ...content, id: "", sender, endpoint, copyOf });
   if (verdict.met.length === 0) return stored;
-  tally.add(verdict, bytes);
+  out.arriving.add(verdict, bytes);
+  for (const forward of verdict.forwards)
+    out.passedOn.push({ forward, arrival, stored: { ...stored, content: verdict.record } });
   if (verdict.droppedBy !== null) return null;
   return { ...stored, content: verdict.record, keepDays: verdict.keepDays };
 }

@@ -1,0 +1,2 @@
+export { Forward, ForwardWay, sayWay } from "./forward.js";
+export { type Origin, withOrigin } from "./with-origin.js";
