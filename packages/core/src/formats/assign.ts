@@ -1,5 +1,6 @@
 import { canonicalAddress } from "../base/net/index.js";
 import { actionOf, portOf, protocolOf } from "../decode/firewall/index.js";
+import type { Value } from "../decode/lines/index.js";
 import type { Meanings } from "../meaning/index.js";
 import { canonicalUser } from "../model/entity/canonical.js";
 import {
@@ -14,7 +15,6 @@ import {
   severityName,
 } from "../model/record/index.js";
 import type { OwnFormat } from "./own-format.js";
-import type { Value } from "./reading.js";
 
 /** Puts a value where it belongs. @returns false when it does not fit there */
 type Setter = (c: ContentDraft, value: string) => boolean;

@@ -1,8 +1,9 @@
 import fc from "fast-check";
+import { isRead, readerOf } from "../decode/lines/index.js";
 import { Meanings } from "../meaning/index.js";
 import { emptyContent, type RecordContent } from "../model/record/index.js";
 import { testRecord } from "../testing/record.js";
-import { applyFormats, isRead, mark, OwnFormat, proposeForms, readerOf, readyFormat, templateOf } from "./index.js";
+import { applyFormats, mark, OwnFormat, proposeForms, readyFormat, templateOf } from "./index.js";
 
 const line = (template: string) => ({ form: { is: "line" as const, template }, names: {} });
 /** What a form reads, as `name=text`, or where it stopped and what it expected. */

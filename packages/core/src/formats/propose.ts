@@ -1,9 +1,7 @@
 import { canonicalAddress } from "../base/net/index.js";
 import { splitRow } from "../base/text/index.js";
+import { type Form, isOfType, readJson, readPairs, type ValueType } from "../decode/lines/index.js";
 import { FIELD_TARGETS } from "./assign.js";
-import type { Form } from "./own-format.js";
-import { readJson, readPairs } from "./reading.js";
-import { isOfType, type ValueType } from "./value-types.js";
 
 /** A form that fits the lines given, the most telling first. */
 export interface Proposal {

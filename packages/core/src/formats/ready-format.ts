@@ -1,9 +1,8 @@
+import { FormatError, isNear, isRead, type Miss, type Reading, readerOf } from "../decode/lines/index.js";
 import type { Meanings } from "../meaning/index.js";
 import type { HalvikRecord, RecordContent } from "../model/record/index.js";
 import { withValues } from "./assign.js";
-import { FormatError, type OwnFormat } from "./own-format.js";
-import { isNear, readerOf } from "./read-form.js";
-import { isRead, type Miss, type Reading } from "./reading.js";
+import type { OwnFormat } from "./own-format.js";
 
 /** A format that is ready to read records. */
 export interface ReadyFormat {

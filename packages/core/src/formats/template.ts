@@ -1,5 +1,4 @@
-import { endsOf, readTemplate } from "./line-form.js";
-import { usualType } from "./value-name.js";
+import { endsOf, readTemplate, usualType } from "../decode/lines/index.js";
 
 /** A part of a line that is a value: [start, end), and what it is called, as `name:type`. */
 export interface Marked {

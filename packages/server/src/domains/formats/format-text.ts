@@ -1,4 +1,5 @@
-import { FormatError, OwnFormat } from "@halvik/core/formats";
+import { FormatError } from "@halvik/core/decode/lines";
+import { OwnFormat } from "@halvik/core/formats";
 import { parseAllDocuments, stringify } from "yaml";
 
 /** Formats as YAML, one document each; what says nothing is left out. */

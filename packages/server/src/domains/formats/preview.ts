@@ -1,6 +1,7 @@
 import type { FormatPreview } from "@halvik/contract/formats";
 import { formatUs, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
-import { applyFormats, isNear, isRead, type OwnFormat, type ReadyFormat } from "@halvik/core/formats";
+import { isNear, isRead } from "@halvik/core/decode/lines";
+import { applyFormats, type OwnFormat, type ReadyFormat } from "@halvik/core/formats";
 import type { Meanings } from "@halvik/core/meaning";
 import { emptyContent, FIELDS, type HalvikRecord, type RecordContent } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";

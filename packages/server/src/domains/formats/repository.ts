@@ -1,5 +1,6 @@
 import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
-import { FormatError, OwnFormat, type ReadyFormat, readyFormat } from "@halvik/core/formats";
+import { FormatError } from "@halvik/core/decode/lines";
+import { OwnFormat, type ReadyFormat, readyFormat } from "@halvik/core/formats";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { compileFilter, parseFilter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../kernel/db/pool.js";

@@ -10,7 +10,8 @@ import {
   OwnFormatOrder,
 } from "@halvik/contract/formats";
 import { formatUs } from "@halvik/core/base/time";
-import { FormatError, OwnFormat, proposeForms } from "@halvik/core/formats";
+import { FormatError } from "@halvik/core/decode/lines";
+import { OwnFormat, proposeForms } from "@halvik/core/formats";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Models } from "../../kernel/db/models.js";

@@ -1,4 +1,5 @@
-import { type Form, OwnFormat, WORDED } from "@halvik/core/formats";
+import type { Form } from "@halvik/core/decode/lines";
+import { OwnFormat, WORDED } from "@halvik/core/formats";
 import type { Category, Outcome } from "@halvik/core/model/record";
 
 /** A format while somebody makes it: what is typed, which may not be a format yet. */

@@ -1,4 +1,5 @@
-import { FIELD_TARGETS, type Form, isRead, readerOf } from "@halvik/core/formats";
+import { type Form, isRead, readerOf } from "@halvik/core/decode/lines";
+import { FIELD_TARGETS } from "@halvik/core/formats";
 import { useId } from "react";
 import { TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";

@@ -1,6 +1,7 @@
 import type { FormatPreview, FormatProposals } from "@halvik/contract/formats";
 import type { RecordPage } from "@halvik/contract/records";
-import { type Form, FormatError, isRead, type OwnFormat, readerOf } from "@halvik/core/formats";
+import { type Form, FormatError, isRead, readerOf } from "@halvik/core/decode/lines";
+import type { OwnFormat } from "@halvik/core/formats";
 import { CATEGORIES, OUTCOMES, SEVERITIES } from "@halvik/core/model/record";
 import type { SavedText } from "@halvik/core/query/filter";
 import { useMutation } from "@tanstack/react-query";

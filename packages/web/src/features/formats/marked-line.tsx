@@ -1,4 +1,5 @@
-import { FIELD_TARGETS, FormatError, type Marked, mark, marksOf, templateOf, VALUE_TYPES } from "@halvik/core/formats";
+import { FormatError, VALUE_TYPES } from "@halvik/core/decode/lines";
+import { FIELD_TARGETS, type Marked, mark, marksOf, templateOf } from "@halvik/core/formats";
 import { useId, useRef, useState } from "react";
 import { Button, TextButton } from "../../ui/button";
 import { CONTROL } from "../../ui/look";

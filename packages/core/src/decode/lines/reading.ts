@@ -1,4 +1,4 @@
-import { flatten, parseExact } from "../decode/json/index.js";
+import { flatten, parseExact } from "../json/index.js";
 import { unquoted, type ValueType } from "./value-types.js";
 
 /** A value found in a line, and where it stands, [start, end). */

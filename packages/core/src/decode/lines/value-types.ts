@@ -1,4 +1,4 @@
-import { canonicalAddress } from "../base/net/index.js";
+import { canonicalAddress } from "../../base/net/index.js";
 
 /** What a value can be. `pairs` and `json`: what stands there is read on. */
 export const VALUE_TYPES = ["text", "word", "number", "address", "port", "mac", "quoted", "pairs", "json"] as const;

@@ -1,5 +1,5 @@
-import { FIELDS, type FieldType } from "../model/record/index.js";
-import { FormatError } from "./own-format.js";
+import { FIELDS, type FieldType } from "../../model/record/index.js";
+import { FormatError } from "./form.js";
 import { VALUE_TYPES, type ValueType } from "./value-types.js";
 
 /** What a value is called and what it is. */

@@ -1,4 +1,4 @@
-import { FormatError } from "./own-format.js";
+import { FormatError } from "./form.js";
 import { type Miss, type Reading, readInside, type Value } from "./reading.js";
 import { type Named, readName } from "./value-name.js";
 import {
@@ -12,15 +12,16 @@ import {
   type ValueType,
 } from "./value-types.js";
 
-type Part = { readonly literal: string } | { readonly value: Named };
+/** A part of a line: text that stands there, or a value. */
+export type TemplatePart = { readonly literal: string } | { readonly value: Named };
 
 const MAX_PARTS = 201;
 /** Types that end by themselves: something may follow them at once. */
 const ENDING: ReadonlySet<ValueType> = new Set(["number", "address", "port", "mac", "quoted"]);
 
 /** Takes a template apart: `{name:type}` is a value, `{{` and `}}` are braces. @throws {FormatError} */
-export function readTemplate(template: string): readonly Part[] {
-  const parts: Part[] = [];
+export function readTemplate(template: string): readonly TemplatePart[] {
+  const parts: TemplatePart[] = [];
   let literal = "";
   const push = () => {
     if (literal !== "") parts.push({ literal });
@@ -53,14 +54,14 @@ export function readTemplate(template: string): readonly Part[] {
 }
 
 /** The longest text that every line it fits contains. */
-export const literalOf = (parts: readonly Part[]): string =>
+export const literalOf = (parts: readonly TemplatePart[]): string =>
   parts.reduce((longest, p) => ("literal" in p && p.literal.length > longest.length ? p.literal : longest), "");
 
 /**
  * Where each part of a line ends, from its beginning to its end. A value goes to the first place at which what follows it stands, and no further is tried: the
  * time is in proportion to the line's length times the parts, whatever is sent.
  */
-export function endsOf(parts: readonly Part[], line: string): readonly number[] | Miss {
+export function endsOf(parts: readonly TemplatePart[], line: string): readonly number[] | Miss {
   const text = line.trimEnd();
   const ends: number[] = [];
   let at = 0;
@@ -86,7 +87,7 @@ export function endsOf(parts: readonly Part[], line: string): readonly number[] 
 }
 
 /** The values of a line that a template fits. */
-export function readLine(parts: readonly Part[], line: string): Reading {
+export function readLine(parts: readonly TemplatePart[], line: string): Reading {
   const ends = endsOf(parts, line);
   if ("expected" in ends) return ends;
   const values: Value[] = [];

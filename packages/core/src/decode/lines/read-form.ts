@@ -1,6 +1,6 @@
-import { splitRow } from "../base/text/index.js";
+import { splitRow } from "../../base/text/index.js";
+import { type Form, FormatError, type NamedForm } from "./form.js";
 import { literalOf, readLine, readTemplate } from "./line-form.js";
-import { type Form, FormatError, type OwnFormat } from "./own-format.js";
 import { isRead, type Miss, type Reading, readInside, readJson, readPairs, type Value } from "./reading.js";
 import { type Named, readName } from "./value-name.js";
 import { isOfType, TYPE_WORDS, unquoted } from "./value-types.js";
@@ -13,7 +13,7 @@ export interface FormReader {
 }
 
 /** Makes a form ready to read. @throws {FormatError} when it cannot be */
-export function readerOf({ form, names }: Pick<OwnFormat, "form" | "names">): FormReader {
+export function readerOf({ form, names }: NamedForm): FormReader {
   switch (form.is) {
     case "line": {
       const parts = readTemplate(form.template);
@@ -91,7 +91,7 @@ function positionsReader({ columns }: Extract<Form, { is: "positions" }>): (text
 
 /** Values that bring their own names: those that are known get another, or go; a value that is not of its type keeps its own. */
 function renaming(
-  names: OwnFormat["names"],
+  names: NamedForm["names"],
   expected: string,
   read: (text: string) => Value[] | null,
 ): (text: string) => Reading {
