@@ -22,7 +22,8 @@ describe("a line with values in it", () => {
     ["crane {crane:number} lifted {load:number} t  ", "crane 4 lifted -3 t \t", "crane=4 load=-3"],
     // a value goes to the first place at which what follows stands
     ["{what} by {who}", "opened by hand by k.lind", "what=opened who=hand by k.lind"],
-    ["{a:word}{b}", "", null],
+    ["{a}{b}", "", null],
+    ["{a:word}{b}", "x y", "a=x b= y"],
     ["{n:number}{unit:word} done", "40s done", "n=40 unit=s"],
     // addresses with what may look like more of them
     [

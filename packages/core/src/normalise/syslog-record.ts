@@ -1,8 +1,15 @@
 import { canonicalAddress } from "../base/net/index.js";
-import { findDecision } from "../decode/firewall/index.js";
+import { findDecision, portOf } from "../decode/firewall/index.js";
 import { decodeSyslog, type SyslogContext, type SyslogMessage } from "../decode/syslog/index.js";
+import { type FoundLine, findDaemonLine } from "../meaning/daemons/index.js";
 import { Meanings } from "../meaning/index.js";
-import { type Mark, type RecordContent, type Severity, severityName } from "../model/record/index.js";
+import {
+  type ContentDraft,
+  type Mark,
+  type RecordContent,
+  type Severity,
+  severityName,
+} from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
 import { decisionContent, decisionSeverity } from "./firewall-record.js";
 import { findMeaning } from "./meaning.js";
@@ -33,6 +40,7 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
   const meanings = context.meanings ?? SHIPPED;
   const decision = findDecision(m.text);
   const meaning = decision === null ? findMeaning(m.app, m.text, meanings.phrases) : NO_MEANING;
+  const line = decision === null ? findDaemonLine(m.app, m.text) : null;
   const severity = meaning.severity ?? ((m.severity ?? DEFAULT_SEVERITY) as Severity);
   const marks: Mark[] = [];
   if (m.problem !== null) marks.push("problem");
@@ -47,8 +55,9 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
     severity,
     originalSeverity: m.severity === null ? null : severityName(m.severity),
     facility: m.facility,
-    category: meaning.category,
-    outcome: meaning.outcome,
+    // what people say such messages mean stands above what the line itself does
+    category: meaning.category === "other" && line !== null ? line.line.category : meaning.category,
+    outcome: meaning.category === "other" && line !== null ? line.line.outcome : meaning.outcome,
     action: null,
     host: m.host,
     app: m.app,
@@ -74,6 +83,7 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
     marks,
     problem: m.problem,
   };
+  if (line !== null) return withLine(content, line);
   if (decision === null) return content;
   const problem = m.problem ?? decision.problem;
   const decided = decisionContent(decision);
@@ -86,6 +96,38 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
     problem,
     marks: problem !== null && m.problem === null ? [...marks, "problem" as const] : marks,
   });
+}
+
+/** A record with what the line of a well-known program says: it knows exactly where each value stands. */
+function withLine(content: RecordContent, { values }: FoundLine): RecordContent {
+  const c: ContentDraft = { ...content };
+  const data = [...content.data];
+  for (const { name, text } of values) {
+    switch (name) {
+      case "":
+        break;
+      case "user":
+        c.users = [text];
+        break;
+      case "interface":
+        c.interface = text;
+        break;
+      case "src":
+        c.src = canonicalAddress(text);
+        break;
+      case "src port":
+        c.srcPort = portOf(text);
+        break;
+      case "dst port":
+        c.dstPort = portOf(text);
+        break;
+      default:
+        data.push([name, text]);
+    }
+  }
+  c.otherAddresses = c.otherAddresses.filter((a) => a !== c.src);
+  c.data = data;
+  return c;
 }
 
 const NO_MEANING = findMeaning(null, "", SHIPPED.phrases);

@@ -17,7 +17,7 @@ export type TemplatePart = { readonly literal: string } | { readonly value: Name
 
 const MAX_PARTS = 201;
 /** Types that end by themselves: something may follow them at once. */
-const ENDING: ReadonlySet<ValueType> = new Set(["number", "address", "port", "mac", "quoted"]);
+const ENDING: ReadonlySet<ValueType> = new Set(["word", "number", "address", "port", "mac", "quoted"]);
 
 /** Takes a template apart: `{name:type}` is a value, `{{` and `}}` are braces. @throws {FormatError} */
 export function readTemplate(template: string): readonly TemplatePart[] {
@@ -48,7 +48,6 @@ export function readTemplate(template: string): readonly TemplatePart[] {
     } else literal += sign;
   }
   push();
-  if (!parts.some((p) => "value" in p)) throw new FormatError("the line names no value: write {name} where one stands");
   if (parts.length > MAX_PARTS) throw new FormatError(`expected at most ${MAX_PARTS} parts, got ${parts.length}`);
   return parts;
 }

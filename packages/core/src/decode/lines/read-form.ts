@@ -17,6 +17,8 @@ export function readerOf({ form, names }: NamedForm): FormReader {
   switch (form.is) {
     case "line": {
       const parts = readTemplate(form.template);
+      if (!parts.some((p) => "value" in p))
+        throw new FormatError("the line names no value: write {name} where one stands");
       return { read: (text) => readLine(parts, text), contains: literalOf(parts).trim() };
     }
     case "columns":

@@ -3,6 +3,7 @@ import { formatDuration } from "../../base/time/index.js";
 import { formatMibValue, type MibNames } from "../../decode/mib/index.js";
 import { type Applications, protocolName } from "../../model/applications/index.js";
 import { dataValues, type HalvikRecord } from "../../model/record/index.js";
+import { findDaemonLine } from "../daemons/index.js";
 import { FAILURE_CODES, fillSentence, KERBEROS_CODES, LOGON_TYPES, type Meanings } from "../index.js";
 import { packetSentence } from "./packet-sentence.js";
 import { bytesText, countText, endText } from "./quantities.js";
@@ -133,6 +134,11 @@ function flowSentence(r: HalvikRecord, c: SentenceContext): string {
 
 /** What the meaning table found, said in one way for every daemon; null: the message says it best itself. */
 function syslogSentence(r: HalvikRecord, c: SentenceContext): string | null {
+  const known = findDaemonLine(r.app, r.text);
+  if (known !== null && known.line.says !== "")
+    return fillSentence(known.line.says, (name) =>
+      name === "sender" ? c.senderName : (known.values.find((v) => v.name === name)?.text.slice(0, 200) ?? null),
+    );
   const user = r.users[0];
   if (r.category === "logon" && user !== undefined && r.outcome !== "unknown") {
     const from = r.src === null ? "" : ` from ${r.src}`;

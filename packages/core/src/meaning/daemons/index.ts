@@ -1,0 +1,1 @@
+export { DAEMON_LINES, type FoundLine, findDaemonLine } from "./find-daemon-line.js";
