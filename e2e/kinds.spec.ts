@@ -270,3 +270,66 @@ test("a rule of arrival: what it would have met, then dropped, counted, said on 
   await rule.getByRole("button", { name: "stop" }).click();
   await expect(rule).toContainText("stopped");
 });
+
+test("lines nobody knows get a format from the keyboard; what came of one is found, followed and passed on", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  const line = (crane: number, load: number) => `<13>cranes: crane ${crane} lifted ${load} t by k.lind`;
+  await halvik.udp("127.40.0.3", line(4, 12.5));
+  await filter(page, "app is cranes");
+  await expect(lines(page)).toHaveCount(1);
+  await page.keyboard.press("j");
+  await page.getByRole("link", { name: "make a format of it" }).press("Enter");
+  await expect(page.getByLabel("Which records")).toHaveText("app is cranes");
+  await page.getByRole("button", { name: "Propose a form" }).press("Enter");
+  const template = page.getByLabel("The line with its values");
+  await expect(template).toHaveValue("crane {value 1:number} lifted {value 2:number} t by k.lind");
+  await page.getByLabel("Name of 4").fill("crane:number");
+  await page.keyboard.press("Enter");
+  await page.getByLabel("Name of 12.5").fill("load:number");
+  await page.keyboard.press("Enter");
+  // a part is selected with shift and the arrows
+  const part = page.getByLabel("A line: select a part and name it");
+  await part.focus();
+  await page.keyboard.press("End");
+  for (let i = 0; i < "k.lind".length; i++) await page.keyboard.press("Shift+ArrowLeft");
+  await page.getByLabel("Name of the part").fill("user");
+  await page.keyboard.press("Enter");
+  await expect(template).toHaveValue("crane {crane:number} lifted {load:number} t by {user}");
+  await page.getByLabel("Name", { exact: true }).fill("cranes");
+  await page.getByRole("button", { name: "What does it read?" }).press("Enter");
+  await expect(page.getByRole("status", { name: "What it reads" })).toContainText("1 of 1 fit");
+  await page.getByRole("button", { name: "Save" }).press("Enter");
+  await expect(page.getByTestId("own-format")).toContainText("version 1");
+
+  const port = await freePort();
+  await page.getByRole("link", { name: "back to Intake" }).click();
+  await page.getByRole("link", { name: "Pass on" }).click();
+  await page.getByRole("button", { name: "Add a forward" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("north");
+  await page.getByLabel("Which records").fill("app is cranes");
+  await page.keyboard.press("Escape");
+  await page.getByLabel("To: host or address").fill("127.0.0.1");
+  await page.getByLabel("Port").fill(String(port));
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByTestId("forward")).toContainText("goes as syslog over TLS");
+
+  // it holds within a second
+  await page.waitForTimeout(2_500);
+  await halvik.udp("127.40.0.3", line(11, 40));
+  await expect(page.getByTestId("forward")).toContainText("not delivered");
+  await expect(page.getByTestId("forward")).toContainText("ECONNREFUSED");
+  await filter(page, 'data load over 20 and user is "k.lind"');
+  await expect(lines(page)).toHaveCount(1);
+  await page.keyboard.press("j");
+  await page.getByRole("link", { name: "follow its way" }).click();
+  const steps = page.getByRole("list", { name: "Steps" });
+  await expect(steps).toContainText("“cranes” read it");
+  await page.getByLabel("From: the address or the name of a sender").fill("127.40.0.3");
+  await page.getByLabel("The message").fill(line(3, 2));
+  await page.getByRole("button", { name: "Follow it" }).click();
+  await expect(steps).toContainText("by itself it raises none");
+  await filter(page, "app is cranes");
+  await expect(lines(page)).toHaveCount(2);
+});

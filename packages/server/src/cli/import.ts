@@ -2,9 +2,11 @@ import { basename } from "node:path";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { Command, Option } from "commander";
+import { loadFormats, readyFormats } from "../domains/formats/repository.js";
 import { identify, importFile, sayReceipt } from "../domains/intake/imports/import-file.js";
 import { removeImport } from "../domains/intake/imports/remove-import.js";
 import { latestJobs } from "../domains/intake/imports/repository.js";
+import { loadDirectory } from "../domains/intake/senders/directory-cache.js";
 import { nowUs } from "../kernel/clock.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { addAudit } from "../kernel/db/unit-of-work.js";
@@ -95,6 +97,8 @@ export const importCommand = (): Command =>
         total,
         zone: config.HALVIK_ZONE,
         keepByKind: config.HALVIK_KEEP_KINDS,
+        formats: async (db) =>
+          readyFormats(await loadFormats(db), await loadDirectory(db, config.HALVIK_ZONE), nowUs()).ready,
         onProgress: (read) =>
           process.stdout.isTTY && process.stdout.write(`\r  ${read}${total ? ` of about ${total}` : ""} messages `),
       });

@@ -25,9 +25,6 @@ const BY_APP: ReadonlyMap<string, readonly Ready[]> = (() => {
   return byApp;
 })();
 
-/** How many lines of daemons are known. */
-export const DAEMON_LINES = LOGONS.length + SERVICES.length + MACHINES.length;
-
 /** The line of a well-known program that a message is; null: none that is known. */
 export function findDaemonLine(app: string | null, text: string): FoundLine | null {
   const lines = app === null ? undefined : BY_APP.get(app);

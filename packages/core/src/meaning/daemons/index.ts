@@ -1,1 +1,1 @@
-export { DAEMON_LINES, type FoundLine, findDaemonLine } from "./find-daemon-line.js";
+export { type FoundLine, findDaemonLine } from "./find-daemon-line.js";

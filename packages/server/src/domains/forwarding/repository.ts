@@ -59,6 +59,14 @@ export function choiceOf(
     : { matches: null, broken: parsed.error.message };
 }
 
+/** The names of rules of arrival that pass on by each forward. */
+export async function rulesByForward(db: Queryable): Promise<ReadonlyMap<number, readonly string[]>> {
+  const { rows } = await db.query<{ forward: number; names: string[] }>(
+    "select (body->>'forward')::int as forward, array_agg(body->>'name' order by place) as names from arrival_rule where body->>'forward' is not null group by 1",
+  );
+  return new Map(rows.map((r) => [r.forward, r.names]));
+}
+
 export async function addForward(
   db: Queryable,
   forward: Forward,

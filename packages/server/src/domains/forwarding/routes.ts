@@ -10,9 +10,16 @@ import type { Pool } from "../../kernel/db/pool.js";
 import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError, filterError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
-import { loadArrivalRules } from "../arrival/repository.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
-import { addForward, changeForward, choiceOf, forwardStates, loadForwards, removeForward } from "./repository.js";
+import {
+  addForward,
+  changeForward,
+  choiceOf,
+  forwardStates,
+  loadForwards,
+  removeForward,
+  rulesByForward,
+} from "./repository.js";
 
 const MOST_FORWARDS = 20;
 const params = z.object({ id: EntityId });
@@ -30,7 +37,7 @@ export const forwardRoutes = ({ models, db, directory }: Needs) => {
     const now = nowUs();
     const senders = await directory.get();
     const states = await forwardStates(db);
-    const rules = await loadArrivalRules(db);
+    const rules = await rulesByForward(db);
     return {
       forwards: (await loadForwards(db)).map(({ changedUs, ...f }) => {
         const state = states.get(f.id);
@@ -47,7 +54,7 @@ export const forwardRoutes = ({ models, db, directory }: Needs) => {
           refused: state?.refused ?? 0,
           lost: state?.lost ?? 0,
           last: state?.lastUs == null ? null : formatUs(state.lastUs),
-          rules: rules.filter((r) => r.rule.forward === f.id).map((r) => r.rule.name),
+          rules: [...(rules.get(f.id) ?? [])],
         };
       }),
     };
@@ -129,12 +136,9 @@ export const forwardRoutes = ({ models, db, directory }: Needs) => {
       answer: ForwardList,
       handle: ({ params: p, actor }) =>
         change(actor.name, async (act) => {
-          const users = (await loadArrivalRules(act.db)).filter((r) => r.rule.forward === p.id);
-          if (users.length > 0)
-            throw new AppError(
-              "CONFLICT",
-              `the rule of arrival “${users[0]!.rule.name}” passes on by it: change that first`,
-            );
+          const [user] = (await rulesByForward(act.db)).get(p.id) ?? [];
+          if (user !== undefined)
+            throw new AppError("CONFLICT", `the rule of arrival “${user}” passes on by it: change that first`);
           const name = await removeForward(act.db, p.id);
           if (name === null) throw new AppError("NOT_FOUND", `there is no forward ${p.id}`);
           await act.audit("forward removed", { id: p.id, name });

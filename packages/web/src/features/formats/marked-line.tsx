@@ -53,11 +53,14 @@ export function MarkedLine({
     <div>
       <input
         ref={field}
-        readOnly
         value={line}
+        aria-readonly
+        spellCheck={false}
         aria-label="A line: select a part and name it"
         className={`w-full font-mono text-code ${CONTROL}`}
         onSelect={take}
+        // one that is read-only shows no caret: it could not be selected by keyboard
+        onChange={() => undefined}
       />
       {part === null ? (
         <p className="text-code text-quiet">

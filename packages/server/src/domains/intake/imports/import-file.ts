@@ -2,14 +2,14 @@ import { createHash } from "node:crypto";
 import { formatUs } from "@halvik/core/base/time";
 import { MeteredCapture } from "@halvik/core/decode/meter";
 import { UsmUsers } from "@halvik/core/decode/snmp";
+import type { ReadyFormat } from "@halvik/core/formats";
 import { nowUs } from "../../../kernel/clock.js";
-import { type Client, type Connection, connect } from "../../../kernel/db/pool.js";
+import { type Client, type Connection, connect, type Queryable } from "../../../kernel/db/pool.js";
 import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
 import { BatchWriter } from "../../../store/batches.js";
 import { type Claim, CollectorBusy, claimCollector } from "../../../store/collectors.js";
 import { keepDaysBy } from "../../../store/keep-days.js";
 import { IdSource } from "../../../store/record-id.js";
-import { loadFormats, readyFormats } from "../../formats/repository.js";
 import { loadMibNames, namedBy } from "../../names/mibs.js";
 import { loadMeanings } from "../../names/repository.js";
 import type { Arrival, Protocol } from "../arrivals/arrival.js";
@@ -17,7 +17,6 @@ import { loadSnmpUsers } from "../endpoints/repository.js";
 import { countArrivals, decodeBatch, findUnknown } from "../pipeline/decode-batch.js";
 import { Decoders } from "../pipeline/decoders.js";
 import { addUnnamed, keepMeasures, saveFlowDomains } from "../pipeline/state-repository.js";
-import { loadDirectory } from "../senders/directory-cache.js";
 import { SenderRegistry } from "../senders/registry.js";
 import { writeActivity } from "../senders/write-activity.js";
 import { Job } from "./job.js";
@@ -43,6 +42,8 @@ export interface ImportOptions {
   readonly onProgress?: (read: number) => void;
   /** What the file is, where it could be read twice: the same one is not stored again. */
   readonly identity: FileIdentity | null;
+  /** Formats that people made, ready to be tried on its lines. */
+  readonly formats?: (db: Queryable) => Promise<readonly ReadyFormat[]>;
   /** A job that was asked for elsewhere; null: one of its own. */
   readonly jobId: number | null;
 }
@@ -146,7 +147,7 @@ async function run(
     mappings: new Map(),
     maxBehindUs: Number.POSITIVE_INFINITY,
     isNamed: namedBy(await loadMibNames(client)),
-    formats: readyFormats(await loadFormats(client), await loadDirectory(client, options.zone), nowUs()).ready,
+    formats: (await options.formats?.(client)) ?? [],
   };
   const refused: Record<string, number> = {};
   const refuse = (reason: string, n = 1) => {
