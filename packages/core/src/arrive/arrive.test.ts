@@ -1,16 +1,18 @@
 import fc from "fast-check";
+import type { HalvikRecord } from "../model/record/index.js";
 import { SenderDirectory } from "../model/senders/index.js";
-import { compileFilter, parseFilter } from "../query/filter/index.js";
+import { parseFilter } from "../query/filter/index.js";
 import { testRecord } from "../testing/record.js";
-import { ArrivalRule, judge, type ReadyRule, readArrivalFilter, sayArrivalRule } from "./index.js";
+import { ArrivalRule, ArrivalRules, type ReadRule, readArrivalFilter, sayArrivalRule } from "./index.js";
 
 const directory = new SenderDirectory([]);
-const ready = (id: number, rule: object): ReadyRule => {
-  const read = ArrivalRule.parse({ name: `rule ${id}`, filter: "severity is debug", does: "mark", ...rule });
-  const parsed = parseFilter(read.filter, { zone: "UTC", directory });
+const read = (id: number, rule: object): ReadRule => {
+  const made = ArrivalRule.parse({ name: `rule ${id}`, filter: "severity is debug", does: "mark", ...rule });
+  const parsed = parseFilter(made.filter, { zone: "UTC", directory });
   if (!parsed.ok) throw new Error(parsed.error.message);
-  return { id, rule: read, matches: compileFilter(parsed.filter, { directory, nowUs: 0 }) };
+  return { id, rule: made, filter: parsed.filter };
 };
+const judge = (rules: readonly ReadRule[], record: HalvikRecord) => new ArrivalRules(rules, directory, 0).judge(record);
 const debug = testRecord({ severity: 7, app: "cron", data: [["a", "1"]] });
 
 test.each<[name: string, rules: readonly object[], want: object]>([
@@ -49,7 +51,7 @@ test.each<[name: string, rules: readonly object[], want: object]>([
 ])("%s", (_, rules, want) => {
   expect(
     judge(
-      rules.map((r, i) => ready(i, r)),
+      rules.map((r, i) => read(i, r)),
       debug,
     ),
   ).toMatchObject(want);
@@ -57,7 +59,7 @@ test.each<[name: string, rules: readonly object[], want: object]>([
 
 test("its own word for severity is not replaced", () => {
   const record = { ...debug, originalSeverity: "4 information" };
-  expect(judge([ready(1, { severity: { to: 0 } })], record).record.originalSeverity).toBe("4 information");
+  expect(judge([read(1, { severity: { to: 0 } })], record).record.originalSeverity).toBe("4 information");
 });
 
 test.each([
@@ -82,7 +84,7 @@ test("whatever the rules: the record that came is not changed, and each rule is 
   fc.assert(
     fc.property(some, (rules) => {
       const { met, record } = judge(
-        rules.map((r, i) => ready(i, r)),
+        rules.map((r, i) => read(i, r)),
         debug,
       );
       expect(JSON.stringify(debug)).toBe(before);
@@ -109,4 +111,59 @@ test.each<[rule: object, want: string | null]>([
 ])("%j: %s", (rule, want) => {
   const read = ArrivalRule.safeParse({ name: "a", filter: "app is cron", does: "mark", ...rule });
   expect(read.success ? sayArrivalRule(read.data) : null).toBe(want);
+});
+
+test("a rule that a mark makes concern the record is asked; of those that could match by nothing, none is", () => {
+  const rules = [
+    read(1, { filter: "app is cron", category: "link" }),
+    read(2, { filter: "category is link", tag: "made one" }),
+    read(3, { filter: "category is other", tag: "no more" }),
+    ...Array.from({ length: 20 }, (_, i) => read(10 + i, { filter: `app is other-${i}`, does: "drop" })),
+  ];
+  expect(judge(rules, debug)).toMatchObject({ met: [1, 2], record: { category: "link" } });
+});
+
+test("asked by what they name, they come to what they come to asked one after another", () => {
+  const filters = fc.constantFrom(
+    "app is cron",
+    "app is CRON or app is sshd",
+    'text has "tern"',
+    "not app is cron",
+    "severity is debug and app is cron",
+    "category is link",
+    "kind is syslog",
+    "src within 10.0.0.0/8",
+  );
+  const rule = fc.record({
+    filter: filters,
+    does: fc.constantFrom("mark", "keep", "drop"),
+    category: fc.constantFrom("link", "service", null),
+  });
+  const record = fc.record({
+    app: fc.constantFrom("cron", "sshd", null),
+    text: fc.constantFrom("a Tern", "no"),
+    src: fc.constantFrom("10.0.0.1", null),
+  });
+  fc.assert(
+    fc.property(fc.array(rule, { maxLength: 12 }), record, (made, parts) => {
+      const rules = made.map(({ does, category, ...m }, i) =>
+        read(i, does === "drop" ? { ...m, does } : { ...m, does, category, tag: `t${i}` }),
+      );
+      const one = testRecord({ ...parts, category: "other" });
+      const all = judge(rules, one);
+      // each alone, with what those before made of it
+      let now = one;
+      const met: number[] = [];
+      for (const r of rules) {
+        const alone = judge([r], now);
+        if (alone.met.length === 0) continue;
+        met.push(r.id);
+        now = alone.record;
+        if (r.rule.does !== "mark") break;
+      }
+      expect(all.met).toEqual(met);
+      expect(all.record).toEqual(now);
+    }),
+    { seed: 16, numRuns: 500 },
+  );
 });

@@ -1,2 +1,3 @@
 export { readArrivalFilter } from "./arrival-filter.js";
-export { ArrivalRule, judge, type ReadyRule, sayArrivalRule, type Verdict } from "./arrival-rule.js";
+export { ArrivalRule, sayArrivalRule } from "./arrival-rule.js";
+export { ArrivalRules, type ReadRule, type Verdict } from "./arrival-rules.js";

@@ -1,6 +1,6 @@
 import { newSender, SenderDirectory } from "../model/senders/index.js";
 import { testRecord } from "../testing/record.js";
-import { concernsOf, Rule } from "./index.js";
+import { Rule, RuleConcerns } from "./index.js";
 
 const directory = new SenderDirectory([newSender(1, "srv-1")]);
 const rule = (id: string, more: object) =>
@@ -28,9 +28,7 @@ const rules = [
 
 test("what a record is to each rule: the ones it concerns first, and what is missing for those it nearly does", () => {
   const record = testRecord({ sender: 1, app: "sshd", outcome: "failure", users: ["moe"], src: null });
-  expect(
-    concernsOf(rules, directory, record, { zone: "UTC", nowUs: 0 }).map((c) => [c.rule, c.verdict, c.missing]),
-  ).toEqual([
+  expect(new RuleConcerns(rules, directory, "UTC").of(record, 0).map((c) => [c.rule, c.verdict, c.missing])).toEqual([
     ["met", "met", ""],
     ["ends", "clears", ""],
     ["no-key", "near", "it does not say src, by which the rule tells one from another"],

@@ -1,7 +1,7 @@
 import type { HalvikRecord } from "../model/record/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
 import { compileFilter, readFilter } from "../query/filter/index.js";
-import { type CompiledCondition, compileRule } from "./compile-rule.js";
+import { type CompiledCondition, compileRule, type RuleProgram } from "./compile-rule.js";
 import { conditionsOf } from "./conditions.js";
 import type { Rule } from "./rule.js";
 import { SharedQuestions } from "./shared-questions.js";
@@ -18,29 +18,35 @@ export interface Concern {
 
 const ORDER: readonly Concern["verdict"][] = ["met", "clears", "near", "not"];
 
-/** What a record is to each rule that runs, the ones it concerns first; asked as the engine asks. */
-export function concernsOf(
-  rules: readonly Rule[],
-  directory: SenderDirectory,
-  record: HalvikRecord,
-  { zone, nowUs }: { readonly zone: string; readonly nowUs: number },
-): Concern[] {
-  const shared = new SharedQuestions(directory);
-  return rules
-    .filter((rule) => rule.enabled)
-    .map((rule): Concern => {
-      const { conditions, clearing } = compileRule(rule, directory, zone, shared);
-      const verdicts = conditions.map((c, i) =>
-        verdictOf(c, record, conditionsOf(rule)[i]!.key.join(" and "), directory, nowUs),
-      );
-      const best = [...verdicts].sort((a, b) => ORDER.indexOf(a.verdict) - ORDER.indexOf(b.verdict))[0];
-      const found =
-        best?.verdict !== "met" && clearing !== null && isMet(clearing, record)
-          ? ({ verdict: "clears", missing: "" } as const)
-          : (best ?? NOT);
-      return { rule: rule.id, name: rule.name, ...found };
-    })
-    .sort((a, b) => ORDER.indexOf(a.verdict) - ORDER.indexOf(b.verdict));
+/** What records are to rules that run; asked as the engine asks. Compiled once: that takes longer than all the asking. */
+export class RuleConcerns {
+  private readonly programs: readonly RuleProgram[];
+
+  constructor(
+    readonly rules: readonly Rule[],
+    private readonly directory: SenderDirectory,
+    zone: string,
+  ) {
+    const shared = new SharedQuestions(directory);
+    this.programs = rules.filter((r) => r.enabled).map((rule) => compileRule(rule, directory, zone, shared));
+  }
+
+  /** What a record is to each rule, the ones it concerns first. */
+  of(record: HalvikRecord, nowUs: number): Concern[] {
+    return this.programs
+      .map(({ rule, conditions, clearing }): Concern => {
+        const verdicts = conditions.map((c, i) =>
+          verdictOf(c, record, conditionsOf(rule)[i]!.key.join(" and "), this.directory, nowUs),
+        );
+        const best = [...verdicts].sort((a, b) => ORDER.indexOf(a.verdict) - ORDER.indexOf(b.verdict))[0];
+        const found =
+          best?.verdict !== "met" && clearing !== null && isMet(clearing, record)
+            ? ({ verdict: "clears", missing: "" } as const)
+            : (best ?? NOT);
+        return { rule: rule.id, name: rule.name, ...found };
+      })
+      .sort((a, b) => ORDER.indexOf(a.verdict) - ORDER.indexOf(b.verdict));
+  }
 }
 
 const NOT = { verdict: "not", missing: "" } as const;

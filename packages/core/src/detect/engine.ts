@@ -1,9 +1,9 @@
 import { type EpochUs, US_PER_SECOND } from "../base/time/index.js";
 import type { HalvikRecord } from "../model/record/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
+import { Dispatch } from "../query/dispatch/index.js";
 import type { Filter, RecordTest } from "../query/filter/index.js";
 import { type CompiledCondition, compileRule, type RuleProgram, settledAt } from "./compile-rule.js";
-import { Dispatch } from "./dispatch.js";
 import { EchoFinder } from "./echo.js";
 import type { Episode, RuleEvent } from "./event.js";
 import { KeyMachine } from "./key-machine.js";

@@ -1,5 +1,5 @@
 export { settledAt } from "./compile-rule.js";
-export { type Concern, concernsOf } from "./concern.js";
+export { RuleConcerns } from "./concern.js";
 export { clearingOf, conditionsOf } from "./conditions.js";
 export {
   type ChangedState,

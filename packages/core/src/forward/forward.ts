@@ -1,8 +1,8 @@
 import * as z from "zod";
+import { oneLine } from "../base/text/index.js";
 import { parseFilter } from "../query/filter/index.js";
 
-const words = (most: number) => z.string().trim().max(most);
-const Host = words(255).regex(/^[A-Za-z0-9._:-]+$/, "expected a host name or an address");
+const Host = oneLine(255).regex(/^[A-Za-z0-9._:-]+$/, "expected a host name or an address");
 const Port = z.int().min(1).max(65_535);
 /** SHA-256 of the certificate that is expected; colons and blanks are taken out. */
 const Fingerprint = z
@@ -36,9 +36,9 @@ export type ForwardWay = z.infer<typeof ForwardWay>;
 /** What is passed on to another collector. */
 export const Forward = z
   .object({
-    name: words(80).min(1, "a name is needed"),
+    name: oneLine(80).min(1, "a name is needed"),
     /** In the words of the filter language; empty: only what rules of arrival send there. */
-    filter: words(4_000).default(""),
+    filter: oneLine(4_000).default(""),
     way: ForwardWay,
   })
   .check((check) => {

@@ -81,7 +81,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       meanings: settings.meanings,
       isNamed: settings.isNamed,
       // those before hold until the new ones are ready
-      arrivalRules: decoders.settings.arrivalRules ?? [],
+      arrivalRules: decoders.settings.arrivalRules,
       formats: decoders.settings.formats ?? [],
       mappings: new Map(settings.endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : []))),
     };

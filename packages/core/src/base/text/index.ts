@@ -2,3 +2,4 @@ export { fold, isLike } from "./fold.js";
 export { LEADING_NUMBER_SQL, leadingNumber } from "./leading-number.js";
 export { ordinal } from "./ordinal.js";
 export { splitRow } from "./split-row.js";
+export { oneLine, storable } from "./written.js";

@@ -1,16 +1,15 @@
 import * as z from "zod";
-
-const words = (most: number) => z.string().trim().max(most);
+import { oneLine, storable } from "../../base/text/index.js";
 
 /** `name` or `name:type`; nothing: what stands there is passed over. */
-export const ValueName = words(80);
+export const ValueName = oneLine(80);
 
 /** How a line is taken apart. */
 export const Form = z.discriminatedUnion("is", [
-  /** Text with `{name:type}` where values stand (docs/formats.md). */
+  /** Text with `{name:type}` where values stand (docs/arrival.md). */
   z.object({
     is: z.literal("line"),
-    template: z.string().min(1, "the line with its values is empty: mark a part of a line, or write it").max(4_000),
+    template: storable(4_000).min(1, "the line with its values is empty: mark a part of a line, or write it"),
   }),
   /** `name=value` between separators. */
   z.object({ is: z.literal("pairs"), between: z.enum([" ", ",", ";", "|", "\t"]), equals: z.enum(["=", ":"]) }),

@@ -1,4 +1,4 @@
-import type { ReadyRule } from "@halvik/core/arrive";
+import { ArrivalRules } from "@halvik/core/arrive";
 import type { ReadyFormat } from "@halvik/core/formats";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { nowUs } from "../../kernel/clock.js";
@@ -19,7 +19,8 @@ export const NOTHING_DECIDED: KeptDecisions = { rules: [], formats: [], forwards
 
 /** The same, ready to run. */
 export interface ReadyDecisions {
-  readonly arrivalRules: readonly ReadyRule[];
+  /** Undefined: there are none. */
+  readonly arrivalRules: ArrivalRules | undefined;
   readonly formats: readonly ReadyFormat[];
 }
 
@@ -48,7 +49,7 @@ export class Decisions {
     const senders = of.rules.length + of.formats.length + of.forwards.length === 0 ? null : await this.directory.get();
     if (this.made?.of === of && this.made.senders === senders) return null;
     const now = nowUs();
-    const rules = senders === null ? NOTHING : readyRules(of.rules, senders, now);
+    const rules = senders === null ? NOTHING : readyRules(of.rules, senders);
     const formats = senders === null ? NOTHING : readyFormats(of.formats, senders, now);
     const chosen = of.forwards
       .filter((f) => f.enabled)
@@ -72,7 +73,11 @@ export class Decisions {
     const before = this.broken;
     this.broken = new Set(all.map(keyOf));
     return {
-      ready: { arrivalRules: rules.ready, formats: formats.ready },
+      ready: {
+        arrivalRules:
+          senders === null || rules.ready.length === 0 ? undefined : new ArrivalRules(rules.ready, senders, now),
+        formats: formats.ready,
+      },
       forwards: chosen.map(({ id, forward, matches }) => ({ id, forward, matches, secret: of.secrets.get(id) ?? "" })),
       broken: all.filter((b) => !before.has(keyOf(b))),
     };

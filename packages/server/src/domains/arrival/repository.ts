@@ -1,7 +1,6 @@
-import { ArrivalRule, type ReadyRule, readArrivalFilter } from "@halvik/core/arrive";
+import { ArrivalRule, type ReadRule, readArrivalFilter } from "@halvik/core/arrive";
 import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { compileFilter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../kernel/db/pool.js";
 
 /** A rule of arrival as it is kept. */
@@ -28,14 +27,13 @@ export async function loadArrivalRules(db: Queryable): Promise<KeptRule[]> {
 export function readyRules(
   rules: readonly KeptRule[],
   directory: SenderDirectory,
-  nowUs: number,
-): { readonly ready: ReadyRule[]; readonly broken: { readonly id: number; readonly why: string }[] } {
-  const ready: ReadyRule[] = [];
+): { readonly ready: ReadRule[]; readonly broken: { readonly id: number; readonly why: string }[] } {
+  const ready: ReadRule[] = [];
   const broken: { id: number; why: string }[] = [];
   for (const { id, rule, enabled } of rules) {
     if (!enabled) continue;
     const parsed = readArrivalFilter(rule.filter, directory);
-    if (parsed.ok) ready.push({ id, rule, matches: compileFilter(parsed.filter, { directory, nowUs }) });
+    if (parsed.ok) ready.push({ id, rule, filter: parsed.filter });
     else broken.push({ id, why: parsed.error.message });
   }
   return { ready, broken };

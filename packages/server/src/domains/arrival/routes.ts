@@ -50,7 +50,7 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
     const now = nowUs();
     const senders = await directory.get();
     const rules = await loadArrivalRules(db);
-    const { broken } = readyRules(rules, senders, now);
+    const { broken } = readyRules(rules, senders);
     const uses = new Map((await arrivalUses(db, now)).map((u) => [u.rule, u]));
     const samples = await droppedSamples(db);
     const used = await daysInUse(db, config.HALVIK_KEEP_KINDS);

@@ -3,7 +3,7 @@ import { join } from "node:path";
 import { nowUs } from "../../kernel/clock.js";
 import { writeDurably } from "../../kernel/files/durable.js";
 import type { Arrival } from "../intake/arrivals/arrival.js";
-import { Spool } from "../intake/pipeline/spool.js";
+import { Spool, type SpooledBatch } from "../intake/pipeline/spool.js";
 import type { ForwardState } from "./repository.js";
 import { RefusedForGood, type Way } from "./ways/way.js";
 
@@ -56,16 +56,24 @@ export class Forwarder {
   }
 
   /** Puts what is passed on of a batch into the queue; once, however often the batch is tried. @returns how many there was no room for */
-  async take(batch: number, arrivals: readonly Arrival[]): Promise<number> {
-    if (batch <= this.lastTaken || arrivals.length === 0) return 0;
-    const kept = await this.spool.append({ number: batch, throughUs: 0, arrivals }).catch(() => false);
-    if (!kept) {
+  async take(batch: number, choose: () => readonly Arrival[]): Promise<number> {
+    if (batch <= this.lastTaken) return 0;
+    try {
+      const arrivals = choose();
+      if (arrivals.length === 0) return 0;
+      if (await this.spool.append({ number: batch, throughUs: 0, arrivals })) {
+        this.lastTaken = batch;
+        this.wake?.();
+        return 0;
+      }
       this.lost += arrivals.length;
       return arrivals.length;
+    } catch (e) {
+      // the disk refuses: what arrives is stored all the same
+      this.lost++;
+      this.detail = `a batch could not be queued: ${(e as Error).message}`;
+      return 1;
     }
-    this.lastTaken = batch;
-    this.wake?.();
-    return 0;
   }
 
   status(): ForwardState {
@@ -93,7 +101,7 @@ export class Forwarder {
     // what of a batch was delivered is not delivered again when the rest has to be
     let begun = { batch: 0, delivered: 0 };
     while (this.running) {
-      const batch = await this.spool.peek();
+      const batch = await this.next();
       if (batch === null || batch.number <= this.place) {
         if (batch !== null) {
           await this.spool.drop();
@@ -134,6 +142,18 @@ export class Forwarder {
       }
     }
     way?.close();
+  }
+
+  /** The oldest batch; null: there is none, or the disk does not give it now. */
+  private async next(): Promise<SpooledBatch | null> {
+    try {
+      return await this.spool.peek();
+    } catch (e) {
+      this.state = "trouble";
+      this.detail = `the queue cannot be read: ${(e as Error).message}`;
+      this.failingSinceUs ??= nowUs();
+      return null;
+    }
   }
 
   /** Delivers a chunk; where the receiver will never take it, in halves until what it refuses stands alone and is passed over. */

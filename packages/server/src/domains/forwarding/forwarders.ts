@@ -68,8 +68,7 @@ export class Forwarders {
     for (const one of this.ready) {
       const { forwarder } = this.running.get(one.id) ?? {};
       if (forwarder === undefined) continue;
-      const chosen = this.chosenBy(one, decoded, arrivals);
-      const lost = await forwarder.take(batch, chosen);
+      const lost = await forwarder.take(batch, () => this.chosenBy(one, decoded, arrivals));
       if (lost > 0) this.overflow.set(one.forward.name, (this.overflow.get(one.forward.name) ?? 0) + lost);
     }
   }

@@ -1,5 +1,6 @@
 import { RecordId } from "@halvik/contract/common";
 import { Trace, TraceMessage } from "@halvik/contract/trace";
+import { ArrivalRules } from "@halvik/core/arrive";
 import { UsmUsers } from "@halvik/core/decode/snmp";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -16,6 +17,7 @@ import type { DecodeSettings } from "../intake/pipeline/decoders.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import { loadMeanings } from "../names/repository.js";
+import { RuleCache } from "./rule-cache.js";
 import { traceMessage } from "./trace-message.js";
 import { traceRecord } from "./trace-record.js";
 
@@ -29,7 +31,11 @@ interface Needs {
 
 /** One message followed on its way: one that is stored, or one that only might be. */
 export const traceRoutes = ({ db, directory, presenter, config }: Needs) => {
-  const needs = async () => ({ db, directory: await directory.get(), presenter, zone: config.HALVIK_ZONE });
+  const rules = new RuleCache(db, config.HALVIK_ZONE);
+  const needs = async () => {
+    const senders = await directory.get();
+    return { db, directory: senders, presenter, zone: config.HALVIK_ZONE, rules: await rules.get(senders) };
+  };
   /** As the collector works; keys of SNMPv3 are its alone. */
   const settings = async (): Promise<DecodeSettings> => {
     const senders = await directory.get();
@@ -38,7 +44,7 @@ export const traceRoutes = ({ db, directory, presenter, config }: Needs) => {
       users: new UsmUsers([], nodeSnmpCrypto),
       meanings: await loadMeanings(db),
       mappings: new Map(endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : []))),
-      arrivalRules: readyRules(await loadArrivalRules(db), senders, nowUs()).ready,
+      arrivalRules: new ArrivalRules(readyRules(await loadArrivalRules(db), senders).ready, senders, nowUs()),
       formats: readyFormats(await loadFormats(db), senders, nowUs()).ready,
     };
   };

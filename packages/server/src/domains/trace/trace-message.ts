@@ -1,6 +1,6 @@
 import type { Trace, TraceMessage, TraceStep } from "@halvik/contract/trace";
 import { canonicalAddress, networkContains, parseNetwork } from "@halvik/core/base/net";
-import { concernsOf, type Rule, RuleEngine } from "@halvik/core/detect";
+import { type Rule, type RuleConcerns, RuleEngine } from "@halvik/core/detect";
 import { readEntity } from "@halvik/core/model/entity";
 import { type HalvikRecord, SEVERITIES, type Severity } from "@halvik/core/model/record";
 import { newSender, type Sender, type SenderDirectory } from "@halvik/core/model/senders";
@@ -16,7 +16,6 @@ import { SenderRegistry } from "../intake/senders/registry.js";
 import { admittedNetworks } from "../intake/senders/repository.js";
 import type { Presenter } from "../names/presenter.js";
 import { listRoutes } from "../notifications/repository.js";
-import { loadRules } from "../rules/running/repository.js";
 import { sayDecoded, sayRules, type Traced } from "./trace-record.js";
 
 interface Needs {
@@ -24,6 +23,7 @@ interface Needs {
   readonly directory: SenderDirectory;
   readonly presenter: Presenter;
   readonly settings: DecodeSettings;
+  readonly rules: RuleConcerns;
   readonly zone: string;
 }
 
@@ -111,8 +111,8 @@ export async function traceMessage(needs: Needs, message: TraceMessage, nowUs: n
       ? `kept ${kept?.keepDays == null ? "as long as others of its kind" : `for ${kept.keepDays} days`}`
       : "it would be held until its sender is admitted",
   );
-  const { rules } = await loadRules(db);
-  const concerns = concernsOf(rules, directory, record, { zone, nowUs });
+  const { rules } = needs.rules;
+  const concerns = needs.rules.of(record, nowUs);
   const raising = raisedAlone(
     rules.filter((r) => concerns.some((c) => c.rule === r.id && c.verdict === "met")),
     directory,
@@ -206,11 +206,11 @@ function decided(
       ids: new IdSource(0, 0),
       nowUs: arrival.receivedUs,
       imported: false,
-      arrivalRules: rules ?? [],
+      arrivalRules: rules,
     });
     return { batch, decoders };
   };
-  const whole = run([]);
+  const whole = run(undefined);
   const ruled = run(settings.arrivalRules);
   return {
     records: whole.batch.records,
@@ -256,8 +256,8 @@ function sayFormat({ formatted }: Outcome, { formats = [] }: DecodeSettings): st
   return formats.length === 0 ? "there are no formats of your own" : "no format of your own reads it";
 }
 
-const ruleName = ({ arrivalRules = [] }: DecodeSettings, id: number): string =>
-  arrivalRules.find((r) => r.id === id)?.rule.name ?? String(id);
+const ruleName = ({ arrivalRules }: DecodeSettings, id: number): string =>
+  arrivalRules?.rules.find((r) => r.id === id)?.rule.name ?? String(id);
 
 /** Rules that one record raises where nothing else has come and nothing else comes, with what they name. */
 function raisedAlone(

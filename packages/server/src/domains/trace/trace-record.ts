@@ -1,11 +1,10 @@
 import type { Trace, TraceStep } from "@halvik/contract/trace";
 import { formatUs, US_PER_MS } from "@halvik/core/base/time";
-import { concernsOf } from "@halvik/core/detect";
+import type { RuleConcerns } from "@halvik/core/detect";
 import { type HalvikRecord, type RecordJson, SEVERITIES } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
 import type { Presenter } from "../names/presenter.js";
-import { loadRules } from "../rules/running/repository.js";
 import { findingsOf, toldOf, whereabouts } from "./repository.js";
 
 /** A trace with its record as it is shown. */
@@ -15,7 +14,7 @@ interface Needs {
   readonly db: Queryable;
   readonly directory: SenderDirectory;
   readonly presenter: Presenter;
-  readonly zone: string;
+  readonly rules: RuleConcerns;
 }
 
 /** Ids begin with the moment of storage. */
@@ -23,14 +22,14 @@ const storedUsOf = (id: string): number => Number(BigInt(id) >> 10n);
 
 /** Where a stored record has been: each step with its moment, and what it came to with the rules as they are now. */
 export async function traceRecord(
-  { db, directory, presenter, zone }: Needs,
+  { db, directory, presenter, rules: concerns }: Needs,
   record: HalvikRecord,
   segment: string,
   nowUs: number,
 ): Promise<Traced> {
   const at = await whereabouts(db, record.id, segment);
   const findings = await findingsOf(db, record);
-  const rules = concernsOf((await loadRules(db)).rules, directory, record, { zone, nowUs });
+  const rules = concerns.of(record, nowUs);
   const incidents = [...new Map(findings.map((f) => [f.incident, { id: f.incident, title: f.title }])).values()];
   const storedUs = at?.committedUs ?? storedUsOf(record.id);
   const steps = new Steps();

@@ -38,6 +38,8 @@ create table public.own_format_use (
   near bigint not null,
   constraint own_format_use_pkey primary key (format, hour)
 );
+create index own_format_use_hour_idx on public.own_format_use (hour);
+create index arrival_rule_use_old_idx on public.arrival_rule_use (hour);
 create table public.own_format_near (
   id bigint generated always as identity constraint own_format_near_pkey primary key,
   format integer not null,

@@ -2,7 +2,7 @@ import { createSocket, type Socket } from "node:dgram";
 import { lookup } from "node:dns/promises";
 import { isIP } from "node:net";
 import type { Arrival } from "../../intake/arrivals/arrival.js";
-import { isLinkLocal, type Way } from "./way.js";
+import { isLinkLocal, RefusedForGood, type Way } from "./way.js";
 
 /** Where nobody listens, the answer of the receiver's machine (ICMP, RFC 1122 section 4.1.3.3) comes within this. */
 const REFUSAL_MS = 15;
@@ -38,6 +38,8 @@ export class Datagrams implements Way {
       socket.send(octets, (e) => {
         if (e === null) done();
         else {
+          // larger than a datagram can be: it never fits
+          if ((e as NodeJS.ErrnoException).code === "EMSGSIZE") return failed(new RefusedForGood(e.message));
           this.close();
           failed(e);
         }

@@ -17,6 +17,7 @@ export async function noteFormatUse(db: Queryable, { uses, lines }: FormatTally,
      on conflict (format, hour) do update set met = u.met + excluded.met, near = u.near + excluded.near`,
     [sorted.map(([id]) => id), hour, sorted.map(([, u]) => u.met), sorted.map(([, u]) => u.near)],
   );
+  await db.query("delete from own_format_use where hour < $1", [hour - KEPT_HOURS]);
   if (lines.length === 0) return;
   await db.query(
     "insert into own_format_near (format, at_us, sender, text, place, expected) select * from unnest($1::int[], $2::bigint[], $3::int[], $4::text[], $5::int[], $6::text[])",
@@ -33,5 +34,4 @@ export async function noteFormatUse(db: Queryable, { uses, lines }: FormatTally,
     `delete from own_format_near l using (select id, row_number() over (partition by format order by id desc) as n from own_format_near) o
      where o.id = l.id and o.n > ${LINES_KEPT}`,
   );
-  await db.query("delete from own_format_use where hour < $1", [hour - KEPT_HOURS]);
 }

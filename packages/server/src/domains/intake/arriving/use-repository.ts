@@ -24,6 +24,7 @@ export async function noteArrivalUse(db: Queryable, tally: ArrivalTally, nowUs: 
       uses.map(([, u]) => Math.round(u.bytes)),
     ],
   );
+  await db.query("delete from arrival_rule_use where hour < $1", [hour - KEPT_HOURS]);
   if (tally.samples.length === 0) return;
   await db.query(
     "insert into arrival_sample (rule, at_us, sender, text) select * from unnest($1::int[], $2::bigint[], $3::int[], $4::text[])",
@@ -38,7 +39,6 @@ export async function noteArrivalUse(db: Queryable, tally: ArrivalTally, nowUs: 
     `delete from arrival_sample s using (select id, row_number() over (partition by rule order by id desc) as n from arrival_sample) o
      where o.id = s.id and o.n > ${SAMPLES_KEPT}`,
   );
-  await db.query("delete from arrival_rule_use where hour < $1", [hour - KEPT_HOURS]);
 }
 
 /** Records that rules dropped in whole hours that touch a window. */

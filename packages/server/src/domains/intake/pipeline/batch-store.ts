@@ -192,7 +192,7 @@ export class BatchStore {
       ids,
       nowUs: storedUs,
       imported: false,
-      arrivalRules: this.decoders.settings.arrivalRules ?? [],
+      arrivalRules: this.decoders.settings.arrivalRules,
     });
     const own = this.notices.pending.map((o) => ({
       id: ids.next(storedUs),

@@ -1,4 +1,4 @@
-import type { ReadyRule } from "@halvik/core/arrive";
+import type { ArrivalRules } from "@halvik/core/arrive";
 import type { DecodeProblem } from "@halvik/core/base/bytes";
 import { DecodeError, decodeUtf8 } from "@halvik/core/base/bytes";
 import { DecisionColumns } from "@halvik/core/decode/firewall";
@@ -33,7 +33,7 @@ export interface DecodeSettings {
   /** Files may be read long after they were written: how far behind arrival their own times may be. */
   readonly maxBehindUs?: number;
   /** What is decided before anything is stored, in its order. */
-  readonly arrivalRules?: readonly ReadyRule[];
+  readonly arrivalRules?: ArrivalRules | undefined;
   /** Formats that people made, in the order they are tried. */
   readonly formats?: readonly ReadyFormat[];
   /** Whether a module names an object identifier; absent where nobody counts those without a name. */

@@ -1,7 +1,7 @@
-import { fold } from "../base/text/index.js";
-import type { HalvikRecord } from "../model/record/index.js";
-import type { SenderDirectory } from "../model/senders/index.js";
-import { type Filter, senderIds, spelledOut } from "../query/filter/index.js";
+import { fold } from "../../base/text/index.js";
+import type { HalvikRecord } from "../../model/record/index.js";
+import type { SenderDirectory } from "../../model/senders/index.js";
+import { type Filter, senderIds, spelledOut } from "../filter/index.js";
 import { LiteralScanner, literalsOf } from "./literals.js";
 
 /** Fields whose equality tells records apart. */

@@ -1,5 +1,5 @@
-import { fold } from "../base/text/index.js";
-import type { Filter } from "../query/filter/index.js";
+import { fold } from "../../base/text/index.js";
+import type { Filter } from "../filter/index.js";
 
 /** Texts one of which a record's message must hold, in any case, for a filter to hold; null: none can be named. */
 export function literalsOf(filter: Filter): readonly string[] | null {

@@ -1,0 +1,1 @@
+export { Dispatch } from "./dispatch.js";
