@@ -1,5 +1,7 @@
 import { ArrivalRule, ArrivalRules } from "@halvik/core/arrive";
-import { parseFilter } from "@halvik/core/query/filter";
+import { applyFormats, OwnFormat, readyFormat } from "@halvik/core/formats";
+import { Meanings } from "@halvik/core/meaning";
+import { compileFilter, parseFilter } from "@halvik/core/query/filter";
 import { DemoRecords } from "../packages/server/src/testing/demo-records.js";
 import { sayMachine } from "./harness.js";
 
@@ -44,3 +46,33 @@ for (const [what, rules] of [
   });
   console.log(`${what}: ${took.join(", ")} a record of ${records.length.toLocaleString("en")}`);
 }
+
+/** Ten formats of people's own: eight that are meant for a program each, two that are tried on every line. */
+const meanings = new Meanings();
+const formats = Array.from({ length: 10 }, (_, i) => {
+  const format = OwnFormat.parse({
+    name: `format ${i}`,
+    filter: i < 8 ? `app is job-${i}` : "",
+    form: { is: "line", template: `crane ${i} {crane:number} lifted {load:number} t by {user}` },
+  });
+  const parsed = parseFilter(format.filter, { zone: "UTC", directory: demo.directory });
+  if (!parsed.ok) throw new Error(parsed.error.message);
+  return readyFormat(i, format, compileFilter(parsed.filter, { directory: demo.directory, nowUs: 0 }));
+});
+const took = Array.from({ length: runs }, () => {
+  const started = process.cpuUsage();
+  for (const r of records) applyFormats(formats, r, () => r, meanings);
+  const used = process.cpuUsage(started);
+  return `${((used.user + used.system) / records.length).toFixed(2)} µs`;
+});
+console.log(`10 formats, none of which fits: ${took.join(", ")} a record`);
+const lifted = formats.map((_, i) =>
+  Object.assign({ ...records[0]! }, { kind: "syslog", app: `job-${i}`, text: `crane ${i} 4 lifted 12.5 t by k.lind` }),
+);
+const read = Array.from({ length: runs }, () => {
+  const started = process.cpuUsage();
+  for (let n = 0; n < 20_000; n++) applyFormats(formats, lifted[n % 10]!, () => lifted[n % 10]!, meanings);
+  const used = process.cpuUsage(started);
+  return `${((used.user + used.system) / 20_000).toFixed(2)} µs`;
+});
+console.log(`10 formats, one of which fits: ${read.join(", ")} a record`);

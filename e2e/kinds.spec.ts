@@ -7,7 +7,7 @@ import { pcapDatagram, pcapHeader } from "../packages/core/src/decode/capture/wr
 import { bytes } from "../packages/core/src/testing/bytes";
 import { flowSet, ipfixMessage, templateBody } from "../packages/core/src/testing/flow-bytes";
 import { dns } from "../packages/core/src/testing/packets";
-import { freePort, Halvik } from "./halvik";
+import { choose, freePort, Halvik } from "./halvik";
 
 /** Every kind of record seen on screen, with names given by hand; sent by the test and by Debian's own senders. */
 let halvik: Halvik;
@@ -58,6 +58,13 @@ test("an endpoint is added, receives, is stopped, all on Intake", async ({ page 
   await expect(row).toContainText("stopped");
   await page.getByRole("button", { name: "Delete" }).click();
   await expect(row).toHaveCount(0);
+
+  // the way is seen to work before a device is touched
+  await page.getByRole("button", { name: "Connect a device" }).click();
+  await choose(page.getByLabel("What kind of device"), "Linux or Unix server");
+  await page.getByRole("button", { name: "Send a test message from this machine" }).click();
+  await expect(page.getByTestId("connect-received")).toHaveText("received: 1 message");
+  await page.keyboard.press("Escape");
 });
 
 test("SNMP: columns of its own, a sentence, names from an uploaded module for what came before it", async ({

@@ -289,6 +289,7 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   const { body } = await ask("post", "/endpoints", "/endpoints", { name: "second", kind: "syslog-udp", port: 5999 });
   const id = body.endpoints.find((e: { name: string }) => e.name === "second").id;
   await ask("get", "/endpoints");
+  await ask("post", "/endpoints/{id}/try", `/endpoints/${id}/try`);
   const arriving = { name: "debug", filter: "severity is debug", does: "drop" };
   await ask("post", "/arrival-rules/preview", "/arrival-rules/preview", arriving);
   const made = (await ask("post", "/arrival-rules", "/arrival-rules", arriving)).body as ArrivalRuleList;

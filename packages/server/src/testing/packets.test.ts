@@ -41,7 +41,7 @@ async function captured(work: () => Promise<void>): Promise<Line[]> {
   const file = join(directory, "real.pcap");
   const tcpdump = spawn(
     "/usr/bin/tcpdump",
-    ["-i", "lo", "-Z", "root", "-U", "--immediate-mode", "-w", file, `host ${HERE}`],
+    ["-i", "lo", "-Z", "root", "-U", "-B", "16384", "--immediate-mode", "-w", file, `host ${HERE}`],
     { stdio: ["ignore", "ignore", "pipe"] },
   );
   let said = "";

@@ -121,6 +121,50 @@ describe("pf (format: common practice, no source)", () => {
   });
 });
 
+describe("pf in columns by their place (common practice; the places from memory)", () => {
+  test.each([
+    [
+      "71,,,1700000103,em0,match,block,in,4,0x0,,49,54321,0,DF,6,tcp,60,203.0.113.9,198.51.100.4,51234,22,0,S,1234567,,64240,,mss;sackOK",
+      {
+        action: "deny",
+        policy: "rule 71",
+        inInterface: "em0",
+        src: "203.0.113.9",
+        dst: "198.51.100.4",
+        srcPort: 51_234,
+        dstPort: 22,
+        protocol: 6,
+        data: [
+          ["tcp flags", "S"],
+          ["tracker", "1700000103"],
+        ],
+      },
+    ],
+    [
+      "5,,,1000000103,igb1,match,pass,out,6,0x00,0x12345,64,udp,17,48,2001:db8::7,2001:db8::53,40000,53,40",
+      {
+        action: "accept",
+        outInterface: "igb1",
+        src: "2001:db8::7",
+        dst: "2001:db8::53",
+        srcPort: 40_000,
+        dstPort: 53,
+        protocol: 17,
+      },
+    ],
+    [
+      "9,,,7,em1,match,pass,in,4,0x0,,64,1,0,none,1,icmp,84,10.20.1.4,192.0.2.1,request,7,1",
+      { protocol: 1, srcPort: null, dstPort: null },
+    ],
+  ])("%s", (line, want) => expect(findDecision(line)).toMatchObject({ format: "pf", ...want }));
+  test.each([
+    ["one, two, three: crane 4 came in, went out,in,4,", null],
+    ["71,,,1,em0,match,block,in,5,0x0,,49,54321,0,DF,6,tcp,60,203.0.113.9,198.51.100.4,1,2", null],
+    ["71,,,1,em0,match,block,in,4,0x0,,49,54321,0,DF,6,tcp,60,nobody,198.51.100.4,1,2", null],
+    ["71,,,1,em0,match,maybe,in,4,0x0,,49,54321,0,DF,6,tcp,60,203.0.113.9,198.51.100.4,1,2", null],
+  ])("none: %s", (line) => expect(findDecision(line)).toBeNull());
+});
+
 describe("key=value (names: common practice, no source)", () => {
   test("quotes, translation, zones, bytes of both directions", () => {
     expect(

@@ -35,6 +35,7 @@ import {
   saveSnmpUser,
   undecodableSamples,
 } from "./repository.js";
+import { tryEndpoint } from "./try-endpoint.js";
 import { WINDOWS_SCRIPT, windowsScript, windowsScriptHash } from "./windows-script.js";
 
 const params = z.object({ id: EntityId });
@@ -116,6 +117,21 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
       handle: async ({ res }) => {
         res.type("text/plain").attachment(WINDOWS_SCRIPT).send(windowsScript());
         return undefined;
+      },
+    }),
+    route({
+      method: "post",
+      path: "/endpoints/{id}/try",
+      summary: "Sends one syslog message to an endpoint, as a device would, from this machine",
+      access: "act",
+      params,
+      answer: EndpointList,
+      handle: async ({ params: p, actor }) => {
+        const endpoint = (await loadEndpoints(db, config)).find((e) => e.id === p.id);
+        if (endpoint === undefined) throw new AppError("NOT_FOUND", `there is no endpoint ${p.id}`);
+        await tryEndpoint(endpoint, actor.name);
+        await inAct(models, actor.name, (act) => act.audit("endpoint tried", { name: endpoint.name }));
+        return list(actor.may);
       },
     }),
     route({
