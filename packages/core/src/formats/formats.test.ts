@@ -222,6 +222,18 @@ describe("a record with what was read in it", () => {
   });
 });
 
+test.each<[string, object]>([
+  ["a name of two lines", { name: "a\nb" }],
+  ["what no store takes in a line", { form: { is: "line", template: "a\u0000{b}" } }],
+  ["nor in a test line", { examples: ["a\u0000"] }],
+  ["half a sign", { form: { is: "line", template: "\ud800{b}" } }],
+  ["nor in its words", { words: { severity: { "a\u0000": "error" } } }],
+  ["a field that has no words", { words: { src: { a: "b" } } }],
+  ["a form there is none of", { form: { is: "song" } }],
+])("no format: %s", (_, wrong) =>
+  expect(OwnFormat.safeParse({ name: "a", form: { is: "line", template: "a {b}" }, ...wrong }).success).toBe(false),
+);
+
 describe("made of lines", () => {
   test.each([
     [
