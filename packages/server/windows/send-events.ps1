@@ -78,6 +78,10 @@ public static class HalvikPin {
 '@
 
 $fingerprint = ($CertificateSha256 -replace '[:\s]', '').ToLowerInvariant()
+if ($Log -contains 'ForwardedEvents') {
+  # events there keep the numbers of the computers that wrote them: no number says how far it was read
+  throw 'ForwardedEvents cannot be read by number: run this on the computers themselves'
+}
 if ($fingerprint -notmatch '^[0-9a-f]{64}$') { throw 'CertificateSha256: expected 64 hexadecimal digits' }
 [HalvikPin]::Set($fingerprint)
 
@@ -224,7 +228,8 @@ while ($true) {
       Write-Status "$name begins again at a lower number than $after"
       $after = 0L
     }
-    $events = Get-NextEvents $name $after
+    # what a function gives back is no list where it is one or none
+    $events = @(Get-NextEvents $name $after)
     if ($events.Count -eq 0) {
       if ($after -lt 0 -and $newest.Count -gt 0) {
         # nothing of the first hours is wanted: it begins behind what there is

@@ -100,10 +100,9 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
     const made = await decisions.refresh();
     if (made === null) return;
     decoders.settings = { ...decoders.settings, ...made.ready };
-    await forwarders.apply(
-      made.forwards,
-      decisions.kept.forwards.map((f) => f.id),
-    );
+    const { kept } = decisions;
+    // while the database is away nobody knows which there are: no queue goes
+    await forwarders.apply(made.forwards, kept === NOTHING_DECIDED ? null : kept.forwards.map((f) => f.id));
     for (const broken of made.broken) pipeline.observe(sayBroken(broken));
   };
   const pipeline = new Pipeline(

@@ -1,4 +1,4 @@
-import { existsSync, rmSync } from "node:fs";
+import { readdirSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import type { ForwardWay } from "@halvik/core/forward";
 import { emptyContent, type HalvikRecord, recordToJson } from "@halvik/core/model/record";
@@ -39,17 +39,19 @@ export class Forwarders {
     private readonly senders: Senders,
   ) {}
 
-  /** Runs these forwards and no others. A queue whose forward is gone goes too; one that is set otherwise keeps its queue. */
-  async apply(ready: readonly ReadyForward[], known: readonly number[]): Promise<void> {
+  /**
+   * Runs these forwards and no others; one that is set otherwise keeps its queue.
+   * @param known every forward there is: queues of others go, those too that were left while nobody ran; null: it is not known
+   */
+  async apply(ready: readonly ReadyForward[], known: readonly number[] | null): Promise<void> {
     this.ready = ready;
     for (const [id, { forwarder, asSet }] of this.running) {
       const next = ready.find((r) => r.id === id);
       if (next !== undefined && waySet(next) === asSet) continue;
       this.running.delete(id);
       await forwarder.stop();
-      const path = this.pathOf(id);
-      if (!known.includes(id) && existsSync(path)) rmSync(path, { recursive: true, force: true });
     }
+    if (known !== null) this.removeOthers(known);
     for (const one of ready) {
       if (this.running.has(one.id)) continue;
       const forwarder = new Forwarder(one.id, this.pathOf(one.id), this.maxBytes, () =>
@@ -61,6 +63,14 @@ export class Forwarders {
 
   private pathOf(id: number): string {
     return join(this.directory, `forward-${id}`);
+  }
+
+  private removeOthers(known: readonly number[]): void {
+    for (const name of readdirSync(this.directory)) {
+      const id = /^forward-(\d+)$/.exec(name)?.[1];
+      if (id !== undefined && !known.includes(Number(id)))
+        rmSync(join(this.directory, name), { recursive: true, force: true });
+    }
   }
 
   /** Queues what is passed on of a batch, before it is stored: a batch that is tried again is queued once. */

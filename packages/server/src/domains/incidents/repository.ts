@@ -245,16 +245,28 @@ export async function incidentsWithRecord(
   db: Queryable,
   record: HalvikRecord,
 ): Promise<{ id: number; title: string }[]> {
-  const { rows } = await db.query<{ id: number; title: string }>(
-    `select distinct i.id, i.title from finding f join incident i on i.id = f.incident where f.id in (
+  const found = new Map((await findingsWithRecord(db, record)).map((f) => [f.incident, f.title]));
+  return [...found]
+    .map(([id, title]) => ({ id, title }))
+    .sort((a, b) => b.id - a.id)
+    .slice(0, 10);
+}
+
+/** Findings that a record is evidence of, in the order in which they were raised. */
+export async function findingsWithRecord(
+  db: Queryable,
+  record: Pick<HalvikRecord, "id" | "timeUs">,
+): Promise<{ rule: string; incident: number; title: string; raisedUs: number }[]> {
+  const { rows } = await db.query<{ rule: string; incident: number; title: string; raised_us: number }>(
+    `select f.rule_id as rule, i.id as incident, i.title, f.raised_us from finding f join incident i on i.id = f.incident where f.id in (
        select finding from evidence where record = $1::bigint
        union all
        select id from finding where kept = 0 and first_us <= $2 and last_us >= $2
          and (evidence_first || evidence_latest) @> jsonb_build_array(jsonb_build_object('id', $1::text))
-     ) order by i.id desc limit 10`,
+     ) order by f.raised_us, f.id limit 100`,
     [record.id, record.timeUs],
   );
-  return rows;
+  return rows.map(({ raised_us, ...r }) => ({ ...r, raisedUs: raised_us }));
 }
 
 /** Acknowledges: covers the evidence so far. @returns false when there is no such incident */

@@ -42,23 +42,6 @@ export async function whereabouts(db: Queryable, id: string, segment: string): P
   };
 }
 
-/** Findings that a record is evidence of. */
-export async function findingsOf(
-  db: Queryable,
-  record: { readonly id: string; readonly timeUs: number },
-): Promise<{ rule: string; incident: number; title: string; raisedUs: number }[]> {
-  const { rows } = await db.query<{ rule: string; incident: number; title: string; raised_us: number }>(
-    `select f.rule_id as rule, i.id as incident, i.title, f.raised_us from finding f join incident i on i.id = f.incident where f.id in (
-       select finding from evidence where record = $1::bigint
-       union all
-       select id from finding where kept = 0 and first_us <= $2 and last_us >= $2
-         and (evidence_first || evidence_latest) @> jsonb_build_array(jsonb_build_object('id', $1::text))
-     ) order by f.raised_us limit 20`,
-    [record.id, record.timeUs],
-  );
-  return rows.map(({ raised_us, ...r }) => ({ ...r, raisedUs: raised_us }));
-}
-
 export interface Told {
   readonly route: string;
   readonly state: string;

@@ -4,8 +4,9 @@ import type { RuleConcerns } from "@halvik/core/detect";
 import { type HalvikRecord, type RecordJson, SEVERITIES } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
+import { findingsWithRecord } from "../incidents/repository.js";
 import type { Presenter } from "../names/presenter.js";
-import { findingsOf, toldOf, whereabouts } from "./repository.js";
+import { toldOf, whereabouts } from "./repository.js";
 
 /** A trace with its record as it is shown. */
 export type Traced = Omit<Trace, "record"> & { readonly record: RecordJson | null };
@@ -28,7 +29,7 @@ export async function traceRecord(
   nowUs: number,
 ): Promise<Traced> {
   const at = await whereabouts(db, record.id, segment);
-  const findings = await findingsOf(db, record);
+  const findings = await findingsWithRecord(db, record);
   const rules = concerns.of(record, nowUs);
   const incidents = [...new Map(findings.map((f) => [f.incident, { id: f.incident, title: f.title }])).values()];
   const storedUs = at?.committedUs ?? storedUsOf(record.id);

@@ -92,8 +92,8 @@ export function instructionsFor(
           text: `${location.origin}/api/v1/send-events.ps1\nits SHA-256: ${windowsScript}\n\npowershell -ExecutionPolicy RemoteSigned -File send-events.ps1 -Server ${host} -Port ${e.port} -CertificateSha256 ${plainHex(fingerprint)} -TokenFile C:\\ProgramData\\Halvik\\token.txt\n\nas a task that starts with the computer:\nschtasks /create /tn Halvik /sc onstart /ru SYSTEM /tr "powershell -ExecutionPolicy RemoteSigned -File C:\\ProgramData\\Halvik\\send-events.ps1 …"`,
         },
         {
-          family: "Many computers, by the forwarding that Windows has",
-          text: "subscribe on one computer of the domain (wecutil qc; a subscription the source computers begin), then on that computer alone:\nsend-events.ps1 … -Log ForwardedEvents",
+          family: "Many computers of a domain",
+          text: "the same task on each, by a policy of the domain.\nThe forwarding that Windows has gathers events on one computer with the numbers of the others: by these none can be read on from where it was.",
         },
         {
           family: "A forwarder of your own",

@@ -52,6 +52,12 @@ test("its functions are there, its brackets close, and it is plain ASCII, which 
   expect([...script].every((c) => c.charCodeAt(0) < 128)).toBe(true);
 });
 
+test("what its functions give back is made a list: one or none is no list to 5.1, and has no count in strict mode", () => {
+  for (const [, name, call] of script.matchAll(/^\s*\$(\w+) = (.*Get-(?:NextEvents|Newest|WinEvent)\b.*)$/gm))
+    expect([name, call!.startsWith("@(")]).toEqual([name, true]);
+  expect(script).toContain("throw 'ForwardedEvents cannot be read by number");
+});
+
 test("it trusts one certificate, by SHA-256, and TLS 1.2 alone", () => {
   expect(script).toContain("pinned.Length == 64 && seen == pinned");
   expect(script).toContain("SecurityProtocolType.Tls12");

@@ -8,5 +8,10 @@ export const WINDOWS_SCRIPT = "send-events.ps1";
 
 export const windowsScript = (): Buffer => readFileSync(join(shippedDir("windows"), WINDOWS_SCRIPT));
 
-/** SHA-256 in hex, to be compared where it was carried to. */
-export const windowsScriptHash = (): string => createHash("sha256").update(windowsScript()).digest("hex");
+let hash: string | null = null;
+
+/** SHA-256 in hex, to be compared where it was carried to. It ships with what runs, and does not change under it. */
+export function windowsScriptHash(): string {
+  hash ??= createHash("sha256").update(windowsScript()).digest("hex");
+  return hash;
+}
