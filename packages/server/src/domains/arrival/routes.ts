@@ -10,7 +10,7 @@ import type { Config } from "../../kernel/config/config.js";
 import type { Models } from "../../kernel/db/models.js";
 import type { Pool, Queryable } from "../../kernel/db/pool.js";
 import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
-import { AppError, filterError } from "../../kernel/http/errors.js";
+import { AppError, filterError, naming } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { daysInUse, MOST_CLASSES } from "../../store/keep-days.js";
 import { loadForwards } from "../forwarding/repository.js";
@@ -90,13 +90,7 @@ export const arrivalRoutes = ({ models, db, directory, presenter, ask, config }:
   };
   const checkDays = (of: Queryable, rule: ArrivalRule) => checkKeepDays(of, rule.keepDays, config.HALVIK_KEEP_KINDS);
   const change = async (who: string, work: (act: Act) => Promise<void>) => {
-    try {
-      await inAct(models, who, work);
-    } catch (e) {
-      if ((e as { code?: string }).code === "23505")
-        throw new AppError("CONFLICT", "there is a rule of that name already", { field: "name" });
-      throw e;
-    }
+    await naming("rule", () => inAct(models, who, work));
     return list();
   };
   return [

@@ -17,7 +17,7 @@ import { nowUs } from "../../kernel/clock.js";
 import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
-import { AppError } from "../../kernel/http/errors.js";
+import { AppError, naming } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import { loadMeanings } from "../names/repository.js";
@@ -80,13 +80,7 @@ export const formatRoutes = ({ models, db, directory, ask }: Needs) => {
     };
   };
   const change = async (who: string, work: (act: Act) => Promise<void>) => {
-    try {
-      await inAct(models, who, work);
-    } catch (e) {
-      if ((e as { code?: string }).code === "23505")
-        throw new AppError("CONFLICT", "there is a format of that name already", { field: "name" });
-      throw e;
-    }
+    await naming("format", () => inAct(models, who, work));
     return list();
   };
   /** @throws BAD_REQUEST with what is wrong of it */

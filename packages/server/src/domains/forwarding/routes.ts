@@ -8,7 +8,7 @@ import { nowUs } from "../../kernel/clock.js";
 import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
-import { AppError, filterError } from "../../kernel/http/errors.js";
+import { AppError, filterError, naming } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import {
@@ -60,13 +60,7 @@ export const forwardRoutes = ({ models, db, directory }: Needs) => {
     };
   };
   const change = async (who: string, work: (act: Act) => Promise<void>) => {
-    try {
-      await inAct(models, who, work);
-    } catch (e) {
-      if ((e as { code?: string }).code === "23505")
-        throw new AppError("CONFLICT", "there is a forward of that name already", { field: "name" });
-      throw e;
-    }
+    await naming("forward", () => inAct(models, who, work));
     return list();
   };
   const check = async ({ filter }: Forward): Promise<void> => {

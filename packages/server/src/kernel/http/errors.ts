@@ -32,6 +32,20 @@ export const filterError = (e: FilterError): AppError =>
     ...(e.suggestion === null ? {} : { suggestion: e.suggestion }),
   });
 
+/** A key that is there already (PostgreSQL, appendix A: unique_violation). */
+const UNIQUE_VIOLATION = "23505";
+
+/** Does what gives something a name. @param what it is, in words. @throws {AppError} CONFLICT where another one has the name */
+export async function naming<T>(what: string, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work();
+  } catch (e) {
+    if ((e as { code?: string }).code === UNIQUE_VIOLATION)
+      throw new AppError("CONFLICT", `there is a ${what} of that name already`, { field: "name" });
+    throw e;
+  }
+}
+
 /** Checks a part of a request; only here does a failed schema become a 400. */
 export function parseInput<T extends z.ZodType>(schema: T, value: unknown): z.output<T> {
   const result = schema.safeParse(value ?? {});

@@ -3,13 +3,11 @@ import type { RecordPage } from "@halvik/contract/records";
 import { type Form, FormatError, isRead, readerOf } from "@halvik/core/decode/lines";
 import type { OwnFormat } from "@halvik/core/formats";
 import { CATEGORIES, OUTCOMES, SEVERITIES } from "@halvik/core/model/record";
-import type { SavedText } from "@halvik/core/query/filter";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { request } from "../../data/api";
-import { useDirectory } from "../../data/use-directory";
 import { useViewStore } from "../../data/view-store";
-import { FilterField } from "../../shared/filter-field";
+import { WhichRecords } from "../../shared/which-records";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { CONTROL } from "../../ui/look";
@@ -19,8 +17,6 @@ import { type Draft, draftOf, formatOf, NEW_DRAFT } from "./draft";
 import { FormParts } from "./form-parts";
 import { Preview } from "./preview";
 
-const NO_VALUES = () => Promise.resolve([]);
-const NO_FILTERS: readonly SavedText[] = [];
 const LINES = 20;
 
 const FORMS = [
@@ -51,7 +47,6 @@ interface FormatFormProps {
 
 /** A format is made from real lines: what they may be is proposed, what comes out is shown before it is saved. */
 export function FormatForm({ format, begin, onSave, onCancel }: FormatFormProps) {
-  const directory = useDirectory();
   const zone = useViewStore((s) => s.zone);
   const [draft, setDraft] = useState<Draft>(() =>
     format === null ? { ...NEW_DRAFT, filter: begin?.filter ?? "" } : draftOf(format),
@@ -121,21 +116,12 @@ export function FormatForm({ format, begin, onSave, onCancel }: FormatFormProps)
             <Input id={id} value={draft.name} maxLength={80} onChange={(e) => change({ name: e.target.value })} />
           )}
         </Field>
-        <div>
-          <p className="mb-1 text-ui text-quiet">Tried on records that match; empty: on every line</p>
-          <FilterField
-            label="Which records"
-            placeholder="such as: app is cranes"
-            className={`${CONTROL} w-full bg-sheet px-0 py-0 [--filter-pad:4px]`}
-            value={draft.filter}
-            directory={directory}
-            saved={NO_FILTERS}
-            zone={zone}
-            valuesOf={NO_VALUES}
-            onChange={(filter) => change({ filter })}
-            onSubmit={(filter) => change({ filter })}
-          />
-        </div>
+        <WhichRecords
+          about="Tried on records that match; empty: on every line"
+          placeholder="such as: app is cranes"
+          value={draft.filter}
+          onChange={(filter) => change({ filter })}
+        />
       </div>
       <Field label="Lines to read, one below the other; those that fit are kept as its test lines">
         {(id) => (

@@ -1,17 +1,10 @@
 import { Forward } from "@halvik/core/forward";
-import type { SavedText } from "@halvik/core/query/filter";
 import { useState } from "react";
 import { Controller, useForm } from "react-hook-form";
-import { useDirectory } from "../../data/use-directory";
-import { useViewStore } from "../../data/view-store";
-import { FilterField } from "../../shared/filter-field";
+import { WhichRecords } from "../../shared/which-records";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { SelectField } from "../../ui/form";
-import { CONTROL } from "../../ui/look";
-
-const NO_VALUES = () => Promise.resolve([]);
-const NO_FILTERS: readonly SavedText[] = [];
 
 interface Values {
   name: string;
@@ -92,8 +85,6 @@ interface ForwardFormProps {
 
 /** What is passed on, and where to. */
 export function ForwardForm({ forward, hasSecret, onSave, onCancel }: ForwardFormProps) {
-  const directory = useDirectory();
-  const zone = useViewStore((s) => s.zone);
   const { control, register, handleSubmit, watch, setValue } = useForm<Values>({ defaultValues: valuesOf(forward) });
   const [trouble, setTrouble] = useState<string | null>(null);
   const way = watch("way");
@@ -113,38 +104,25 @@ export function ForwardForm({ forward, hasSecret, onSave, onCancel }: ForwardFor
     >
       <div className="grid grid-cols-[14rem_1fr] gap-3 max-wide:grid-cols-1">
         <Field label="Name">{(id) => <Input id={id} maxLength={80} {...register("name")} />}</Field>
-        <div>
-          <p className="mb-1 text-ui text-quiet">
-            {way === "flow"
-              ? "From which senders: datagrams go whole"
-              : "Records that match; empty: only what rules of arrival send here"}
-          </p>
-          <Controller
-            control={control}
-            name="filter"
-            render={({ field }) => (
-              <FilterField
-                label="Which records"
-                placeholder={way === "flow" ? "such as: sender in group routers" : "such as: severity at least error"}
-                className={`${CONTROL} w-full bg-sheet px-0 py-0 [--filter-pad:4px]`}
-                value={field.value}
-                directory={directory}
-                saved={NO_FILTERS}
-                zone={zone}
-                valuesOf={NO_VALUES}
-                onChange={field.onChange}
-                onSubmit={field.onChange}
-              />
-            )}
-          />
-        </div>
-      </div>
-      <div className="grid grid-cols-[14rem_1fr_7rem_14rem_10rem] items-start gap-3 max-wide:grid-cols-2">
         <Controller
           control={control}
-          name="way"
-          render={() => <SelectField control={control} name="way" label="In which form, by which way" options={WAYS} />}
+          name="filter"
+          render={({ field }) => (
+            <WhichRecords
+              about={
+                way === "flow"
+                  ? "From which senders: datagrams go whole"
+                  : "Records that match; empty: only what rules of arrival send here"
+              }
+              placeholder={way === "flow" ? "such as: sender in group routers" : "such as: severity at least error"}
+              value={field.value}
+              onChange={field.onChange}
+            />
+          )}
         />
+      </div>
+      <div className="grid grid-cols-[14rem_1fr_7rem_14rem_10rem] items-start gap-3 max-wide:grid-cols-2">
+        <SelectField control={control} name="way" label="In which form, by which way" options={WAYS} />
         {isJson ? (
           <Field label="Web address">
             {(id) => <Input id={id} placeholder="https://logs.example/in" {...register("url")} />}

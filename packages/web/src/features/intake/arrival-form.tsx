@@ -2,25 +2,19 @@ import type { ArrivalPreview } from "@halvik/contract/arrival";
 import { ArrivalRule } from "@halvik/core/arrive";
 import { bytesText } from "@halvik/core/meaning/sentence";
 import { CATEGORIES, SEVERITIES } from "@halvik/core/model/record";
-import type { SavedText } from "@halvik/core/query/filter";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Controller, useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { request } from "../../data/api";
 import { forwardsQuery } from "../../data/intake-queries";
-import { useDirectory } from "../../data/use-directory";
 import { useViewStore, usOf } from "../../data/view-store";
-import { FilterField } from "../../shared/filter-field";
+import { WhichRecords } from "../../shared/which-records";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { CheckField, SelectField } from "../../ui/form";
-import { CONTROL } from "../../ui/look";
 import { safeText } from "../../ui/safe-text";
 import { clockMs } from "../../ui/time";
-
-const NO_VALUES = () => Promise.resolve([]);
-const NO_FILTERS: readonly SavedText[] = [];
 
 interface Values {
   name: string;
@@ -84,7 +78,6 @@ interface ArrivalFormProps {
 
 /** What a rule of arrival matches and does; what it would have met is shown before it is saved. */
 export function ArrivalForm({ rule, days, onSave, onCancel }: ArrivalFormProps) {
-  const directory = useDirectory();
   const zone = useViewStore((s) => s.zone);
   const { control, register, handleSubmit, watch, formState, getValues } = useForm<Values>({
     defaultValues: valuesOf(rule),
@@ -114,27 +107,18 @@ export function ArrivalForm({ rule, days, onSave, onCancel }: ArrivalFormProps) 
         <Field label="Name" error={formState.errors.name?.message}>
           {(id) => <Input id={id} {...register("name", { required: "A name is needed." })} />}
         </Field>
-        <div>
-          <p className="mb-1 text-ui text-quiet">Records that match</p>
-          <Controller
-            control={control}
-            name="filter"
-            render={({ field }) => (
-              <FilterField
-                label="Which records"
-                placeholder="such as: app is cron and severity is debug"
-                className={`${CONTROL} w-full bg-sheet px-0 py-0 [--filter-pad:4px]`}
-                value={field.value}
-                directory={directory}
-                saved={NO_FILTERS}
-                zone={zone}
-                valuesOf={NO_VALUES}
-                onChange={field.onChange}
-                onSubmit={field.onChange}
-              />
-            )}
-          />
-        </div>
+        <Controller
+          control={control}
+          name="filter"
+          render={({ field }) => (
+            <WhichRecords
+              about="Records that match"
+              placeholder="such as: app is cron and severity is debug"
+              value={field.value}
+              onChange={field.onChange}
+            />
+          )}
+        />
       </div>
       <div className="grid grid-cols-[14rem_repeat(5,minmax(8rem,11rem))] items-start gap-3 max-wide:grid-cols-2">
         <SelectField control={control} name="does" label="Then" options={DOES} />
