@@ -88,8 +88,16 @@ export function instructionsFor(
       return [
         { family: "A token first", text: "bin/halvik token create NAME --intake" },
         {
-          family: "A Windows computer, with what it has",
-          text: `${location.origin}/api/v1/send-events.ps1\nits SHA-256: ${windowsScript}\n\npowershell -ExecutionPolicy RemoteSigned -File send-events.ps1 -Server ${host} -Port ${e.port} -CertificateSha256 ${plainHex(fingerprint)} -TokenFile C:\\ProgramData\\Halvik\\token.txt\n\nas a task that starts with the computer:\nschtasks /create /tn Halvik /sc onstart /ru SYSTEM /tr "powershell -ExecutionPolicy RemoteSigned -File C:\\ProgramData\\Halvik\\send-events.ps1 …"`,
+          family: "A Windows computer: the script, and its sum",
+          text: `${location.origin}/api/v1/send-events.ps1\n${windowsScript}\nGet-FileHash send-events.ps1 -Algorithm SHA256\nUnblock-File send-events.ps1`,
+        },
+        {
+          family: "… to try it, in its directory",
+          text: `powershell -ExecutionPolicy RemoteSigned -File send-events.ps1 -Server ${host} -Port ${e.port} -CertificateSha256 ${plainHex(fingerprint)} -TokenFile C:\\ProgramData\\Halvik\\token.txt -Once`,
+        },
+        {
+          family: "… as a task that starts with the computer",
+          text: `schtasks /create /tn Halvik /sc onstart /ru SYSTEM /tr "powershell -ExecutionPolicy RemoteSigned -File C:\\ProgramData\\Halvik\\send-events.ps1 …"`,
         },
         {
           family: "Many computers of a domain",
