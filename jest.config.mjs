@@ -21,6 +21,8 @@ export default {
     "^@halvik/contract/(.*)$": "<rootDir>/packages/contract/src/$1.ts",
     "^@halvik/simulator$": "<rootDir>/packages/simulator/src/index.ts",
   },
+  globalSetup: "<rootDir>/scripts/prepare-run.mjs",
+  globalTeardown: "<rootDir>/scripts/end-run.mjs",
   // a bound for what hangs; a busy machine is slow, not wrong
   testTimeout: 240000,
   maxWorkers: 3,

@@ -6,10 +6,11 @@ import pg from "pg";
 import { type Config, loadConfig } from "../kernel/config/config.js";
 import { loadOrMakeSecrets, type Secrets } from "../kernel/config/secrets.js";
 import { connectionOf } from "../kernel/db/pool.js";
-import { handOver, runAsUser } from "../kernel/files/owners.js";
+import { handOver, type RunAs, runAsUser } from "../kernel/files/owners.js";
 import { Cluster } from "../start/cluster.js";
 import { prepareDataDir } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
+import { fillFromPrepared } from "./prepared-data-dir.js";
 
 /** A Halvik of its own for a test: data directory, free ports, a real PostgreSQL. */
 export interface TestInstance {
@@ -30,6 +31,33 @@ export async function startTestInstance(
   const dataDir = keepIn ?? mkdtempSync(join(tmpdir(), "halvik-test-"));
   const runAs = runAsUser();
   if (runAs && keepIn === null) chownSync(dataDir, runAs.uid, runAs.gid);
+  const prepared = keepIn === null ? await fillFromPrepared(dataDir, makeDataDir) : null;
+  const env = await environment(dataDir, over);
+  const running = await start(env, runAs);
+  const ownerPassword = prepared ?? (await running.setUp());
+  return {
+    config: running.config,
+    secrets: running.secrets,
+    cluster: running.cluster,
+    ownerPassword: ownerPassword ?? "",
+    env,
+    dispose: async () => {
+      await running.cluster.stop(keepIn === null ? "immediate" : "fast");
+      if (keepIn === null) rmSync(dataDir, { recursive: true, force: true });
+    },
+  };
+}
+
+/** Makes a data directory with its cluster, schema and owner, and stops it. @returns the owner's one-time password */
+async function makeDataDir(dir: string): Promise<string> {
+  const running = await start(await environment(dir, {}), runAsUser());
+  const password = await running.setUp();
+  await running.cluster.stop();
+  if (password === null) throw new Error(`${dir} has had an owner already`);
+  return password;
+}
+
+async function environment(dataDir: string, over: Readonly<Record<string, string>>): Promise<NodeJS.ProcessEnv> {
   const [db, http, syslog] = await Promise.all([freePort(), freePort(), freePort()]);
   const others = await Promise.all(
     ["SYSLOG_TLS", "SNMP", "NETFLOW", "IPFIX", "SFLOW", "INTAKE", "MAIL_SINK"].map(async (n) => [
@@ -37,7 +65,7 @@ export async function startTestInstance(
       String(await freePort()),
     ]),
   );
-  const env = {
+  return {
     ...process.env,
     HALVIK_DATA_DIR: dataDir,
     HALVIK_DB_PORT: String(db),
@@ -49,33 +77,29 @@ export async function startTestInstance(
     HALVIK_CHECK_ANSWERS: "true",
     ...over,
   };
-  const config = loadConfig(env);
-  prepareDataDir(config, runAs);
-  const secrets = loadOrMakeSecrets(dataDir);
-  handOver(join(dataDir, "secrets.json"));
-  const cluster = new Cluster(config, secrets, runAs);
-  await cluster.start();
-  await withoutSyncing(config, secrets);
-  const ownerPassword = await setUpDatabase(config, secrets);
-  return {
-    config,
-    secrets,
-    cluster,
-    ownerPassword: ownerPassword ?? "",
-    env,
-    dispose: async () => {
-      await cluster.stop();
-      if (keepIn === null) rmSync(dataDir, { recursive: true, force: true });
-    },
-  };
 }
 
-/** Processes are killed in tests, machines are not: what the system has taken stays, synced or not. */
-async function withoutSyncing(config: Config, secrets: Secrets): Promise<void> {
+async function start(env: NodeJS.ProcessEnv, runAs: RunAs | null) {
+  const config = loadConfig(env);
+  prepareDataDir(config, runAs);
+  const secrets = loadOrMakeSecrets(config.HALVIK_DATA_DIR);
+  handOver(join(config.HALVIK_DATA_DIR, "secrets.json"));
+  const cluster = new Cluster(config, secrets, runAs);
+  await cluster.start();
+  await forTests(config, secrets);
+  return { config, secrets, cluster, setUp: () => setUpDatabase(config, secrets) };
+}
+
+/**
+ * Processes are killed in tests, machines are not: what the system has taken stays, synced or not. From its next start on, the cluster takes
+ * little memory, which it would have to prepare.
+ */
+async function forTests(config: Config, secrets: Secrets): Promise<void> {
   const client = new pg.Client(connectionOf(config, secrets, "owner"));
   await client.connect();
   try {
     await client.query("alter system set fsync = off");
+    await client.query("alter system set shared_buffers = '64MB'");
     await client.query("select pg_reload_conf()");
   } finally {
     await client.end();

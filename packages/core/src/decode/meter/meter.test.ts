@@ -1,6 +1,8 @@
 import { addressFromBytes } from "../../base/net/index.js";
 import { bytes } from "../../testing/bytes.js";
+import { effort } from "../../testing/node/effort.js";
 import { ipv4 } from "../../testing/packets.js";
+import { withoutStacks } from "../../testing/without-stacks.js";
 import { pcapDatagram, pcapHeader } from "../capture/index.js";
 import { FlowDecoder } from "../flow/index.js";
 import { END_REASON, FlowMeter, IpfixWriter, MeteredCapture, type MeteredFlow, readHeaders } from "./index.js";
@@ -246,7 +248,7 @@ test("a clock that is set back: what was open is told of, and the next is told o
   expect(flows(capture.end())).toBe(0);
 });
 
-test("a hundred thousand mutated packets neither end it nor fill it", () => {
+test("tens of thousands of mutated packets neither end it nor fill it", () => {
   const m = new FlowMeter({ most: 1_000 });
   const seed = [
     ipv4(A, B, 6, tcp(40_000, 443, SYN, 20)),
@@ -258,19 +260,20 @@ test("a hundred thousand mutated packets neither end it nor fill it", () => {
     state = (Math.imul(state, 1_103_515_245) + 12_345) >>> 0;
     return (state >>> 8) % most;
   };
+  const TRIES = effort(20_000);
   let read = 0;
-  for (let i = 0; i < 100_000; i++) {
+  for (let i = 0; i < TRIES; i++) {
     const frame = seed[next(seed.length)]!.slice(0, 1 + next(80));
     for (let n = next(4); n >= 0; n--) frame[next(frame.length)] = next(256);
     try {
-      const headers = readHeaders(next(2) === 0 ? ETHERNET : RAW, frame);
+      const headers = withoutStacks(() => readHeaders(next(2) === 0 ? ETHERNET : RAW, frame));
       if (headers === null) continue;
       m.add(T + i * 100, headers);
       read++;
     } catch (e) {
-      expect((e as { code?: string }).code).toBeDefined();
+      if ((e as { code?: string }).code === undefined) throw e;
     }
     m.take();
   }
-  expect(read).toBeGreaterThan(5_000);
+  expect(read).toBeGreaterThan(0.05 * TRIES);
 });

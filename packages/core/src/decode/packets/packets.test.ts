@@ -1,5 +1,7 @@
 import { bytes, fromHex } from "../../testing/bytes.js";
+import { effort } from "../../testing/node/effort.js";
 import { dns, dnsName, ETHERNET, FLAG, ipv4, RAW_IP, TestConnection, tcp, udp } from "../../testing/packets.js";
+import { withoutStacks } from "../../testing/without-stacks.js";
 import { readDns } from "./dns-message.js";
 import { type Observation, PacketReader, readObservation, writeObservation } from "./index.js";
 
@@ -551,7 +553,7 @@ describe("hostile packets", () => {
     // 64 MiB hold 1,118 of them
     expect(reader.evicted).toBe(1_500 - 1_118);
   });
-  test("a hundred thousand mutated packets neither end it nor fill it", () => {
+  test("tens of thousands of mutated packets neither end it nor fill it", () => {
     const reader = new PacketReader({ keepsQueries: false });
     let state = 11;
     const next = (most: number) => {
@@ -577,19 +579,18 @@ describe("hostile packets", () => {
       ),
       ipv4(SERVER, CLIENT, 1, bytes().u8(3, 3).u16(0).u32(0).raw(new Uint8Array(28)).done()),
     ];
+    const TRIES = effort(20_000);
     let [read, observations] = [0, 0];
-    for (let i = 0; i < 100_000; i++) {
+    for (let i = 0; i < TRIES; i++) {
       const frame = seeds[next(seeds.length)]!.slice();
       for (let n = next(4); n > 0; n--) frame[next(frame.length)] = next(256);
+      const linkType = next(50) === 0 ? ETHERNET : RAW_IP;
+      const cut = next(3) === 0 ? frame.slice(0, next(frame.length)) : frame;
       try {
-        reader.add(
-          T + i * 1_000,
-          next(50) === 0 ? ETHERNET : RAW_IP,
-          next(3) === 0 ? frame.slice(0, next(frame.length)) : frame,
-        );
+        withoutStacks(() => reader.add(T + i * 1_000, linkType, cut));
         read++;
       } catch (e) {
-        expect((e as { code?: string }).code).toBeDefined();
+        if ((e as { code?: string }).code === undefined) throw e;
       }
       for (const o of reader.take()) {
         observations++;
@@ -597,7 +598,7 @@ describe("hostile packets", () => {
         if (Buffer.compare(writeObservation(readObservation(kept)), kept) !== 0) throw new Error(JSON.stringify(o));
       }
     }
-    expect(read).toBeGreaterThan(30_000);
+    expect(read).toBeGreaterThan(0.3 * TRIES);
     expect(observations).toBeGreaterThan(1_000);
   });
 });

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { SenderDirectory } from "../../model/senders/index.js";
 import { compileFilter, parseFilter } from "../../query/filter/index.js";
 import { arbitraryFilter, arbitraryRecord, TEST_DIRECTORY } from "../../testing/filters.js";
+import { effort } from "../../testing/node/effort.js";
 import { testRecord } from "../../testing/record.js";
 import type { Rule } from "../rule.js";
 import { SHIPPED_RULES } from "../rules/index.js";
@@ -266,9 +267,9 @@ describe("and back", () => {
         said++;
         const [before, after] = [compileFilter(filter, context), compileFilter(parsed.filter, context)];
         const text = again.rule.filter;
-        for (const r of some) expect([text, after(r)]).toEqual([text, before(r)]);
+        if (some.some((r) => after(r) !== before(r))) throw new Error(`other records fit ${text}`);
       }),
-      { seed: 15, numRuns: 1_500 },
+      { seed: 15, numRuns: effort(500) },
     );
     expect(said).toBeGreaterThan(100);
   });

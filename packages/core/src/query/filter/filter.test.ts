@@ -4,6 +4,7 @@ import { fold, isLike } from "../../base/text/index.js";
 import { NotificationNames } from "../../model/notifications/index.js";
 import { SenderDirectory } from "../../model/senders/index.js";
 import { TEST_DIRECTORY } from "../../testing/filters.js";
+import { effort } from "../../testing/node/effort.js";
 import { testRecord } from "../../testing/record.js";
 import {
   compileFilter,
@@ -164,7 +165,7 @@ describe("patterns fold ASCII letters and nothing else (semantics 16)", () => {
               expect(clause.some((l) => fold(text).includes(l))).toBe(true);
         },
       ),
-      { seed: 16, numRuns: 3_000 },
+      { seed: 16, numRuns: effort(1_000) },
     );
   });
 });
