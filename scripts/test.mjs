@@ -9,6 +9,11 @@ const results = mkdtempSync(join(tmpdir(), "halvik-results-"));
 let passed = 0;
 let failed = 0;
 
+/** A program that came with the packages. */
+function bin(name) {
+  return join("node_modules", ".bin", name);
+}
+
 /** Tests make and remove databases by the dozen, thousands of files each: in memory, where there is enough, that takes a fraction of the time. */
 function quickPlace() {
   const [memory, needed] = ["/dev/shm", 6e9];
@@ -27,9 +32,10 @@ function quickPlace() {
 function step(name, command, env = {}, count = null) {
   const started = Date.now();
   console.log(`\n== ${name}`);
-  const { status } = spawnSync("npx", ["--no-install", ...command], {
+  const [program, ...args] = command;
+  const { status } = spawnSync(bin(program), args, {
     stdio: "inherit",
-    env: { ...process.env, npm_config_loglevel: "error", ...env },
+    env: { ...process.env, ...env },
   });
   let counted = { passed: status === 0 ? 1 : 0, failed: status === 0 ? 0 : 1 };
   if (count) {
@@ -58,9 +64,7 @@ async function readingChecks(checks) {
       const started = Date.now();
       const said = [];
       const [program, ...args] = command;
-      const child = spawn(program, args, {
-        env: { ...process.env, npm_config_loglevel: "error" },
-      });
+      const child = spawn(program, args);
       for (const stream of [child.stdout, child.stderr]) stream.on("data", (part) => said.push(part));
       const status = await new Promise((done) => child.once("error", () => done(1)).once("close", done));
       if (status === 0) passed++;
@@ -76,21 +80,18 @@ await readingChecks([
   // the longest, begun first; longer runs and other seeds are told in docs/ordeal.md
   [
     "what hostile inputs become fits the store",
-    ["node", "scripts/bench.mjs", "packages/server/src/testing/judge-hostile.ts", "150000"],
+    [process.execPath, "scripts/bench.mjs", "packages/server/src/testing/judge-hostile.ts", "60000"],
   ],
   // core and the contract by themselves, with nothing of Node or a browser about them; the server with bench, simulator and core's tests
   ...["packages/server", "packages/web", "packages/core", "packages/contract", "e2e"].map((project) => [
     `types of ${project}`,
-    ["npx", "--no-install", "tsc", "-p", project],
+    [bin("tsc"), "-p", project],
   ]),
-  ["lint", ["npx", "--no-install", "biome", "check", "."]],
-  ["imports go one way", ["npx", "--no-install", "depcruise", "--config", ".dependency-cruiser.cjs", "packages"]],
-  ["nothing ships that only tests use", ["npx", "--no-install", "knip", "--production"]],
-  ["nothing is left unused", ["npx", "--no-install", "knip"]],
-  [
-    "folders import in no circle",
-    ["npx", "--no-install", "depcruise", "--config", ".dependency-cruiser.folders.cjs", "packages"],
-  ],
+  ["lint", [bin("biome"), "check", "."]],
+  ["imports go one way", [bin("depcruise"), "--config", ".dependency-cruiser.cjs", "packages"]],
+  ["nothing ships that only tests use", [bin("knip"), "--production"]],
+  ["nothing is left unused", [bin("knip")]],
+  ["folders import in no circle", [bin("depcruise"), "--config", ".dependency-cruiser.folders.cjs", "packages"]],
 ]);
 
 const jest = join(results, "jest.json");

@@ -109,7 +109,7 @@ class ValueCounting implements SourceVisitor {
         this.query.searched.gone++;
         return;
       }
-      await this.values.eachOfRows(part, rows, (row, value) => this.add(value, 1, amounts(row), place));
+      await this.values.eachOfRows(part, rows, (row, value) => this.add(value, 1, amounts(row) ?? 0, place));
     }
     this.records += rows.count();
   }

@@ -5,6 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import pg from "pg";
 import { arbitraryFilter, arbitraryRecord, TEST_DIRECTORY } from "../../../core/src/testing/filters.js";
+import { effort } from "../../../core/src/testing/node/effort.js";
 import { removeImport } from "../domains/intake/imports/remove-import.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
@@ -190,8 +191,9 @@ describe("the filter in memory and in SQL", () => {
   const live = () => records.filter((r) => r.receivedUs - r.timeUs <= 600_000_000 && !r.marks.includes("held"));
 
   test("random trees over every field, comparator and missing value: equal where exact, never too few", async () => {
+    const TREES = effort(300);
     let exact = 0;
-    for (const filter of fc.sample(arbitraryFilter, { seed: 13, numRuns: 600 })) {
+    for (const filter of fc.sample(arbitraryFilter, { seed: 13, numRuns: TREES })) {
       const inMemory = compileFilter(filter, { directory: TEST_DIRECTORY, nowUs: NOW });
       const want = live()
         .filter(inMemory)
@@ -202,13 +204,14 @@ describe("the filter in memory and in SQL", () => {
         expect({ filter, ids: [...got.ids].sort() }).toEqual({ filter, ids: [...want].sort() });
       } else for (const id of want) expect({ filter, id, found: got.ids.has(id) }).toEqual({ filter, id, found: true });
     }
-    expect(exact).toBeGreaterThan(200);
+    expect(exact).toBeGreaterThan(TREES / 3);
   });
 
   /** The search against the evaluator: what it gives, in what order, page by page, both ways, and how many it counts. */
   const searchIsTrue = async (seed: number) => {
-    for (const filter of fc.sample(arbitraryFilter, { seed, numRuns: 15 })) {
-      const want = (await all(filter)).filter((r) => BigInt(r.id) >= BigInt(low()));
+    for (const filter of fc.sample(arbitraryFilter, { seed, numRuns: effort(6) })) {
+      const found = await all(filter);
+      const want = found.filter((r) => BigInt(r.id) >= BigInt(low()));
       const inMemory = records.filter(compileFilter(filter, { directory: TEST_DIRECTORY, nowUs: NOW }));
       expect({ filter, ids: new Set(want.map((r) => r.id)) }).toEqual({
         filter,
@@ -222,7 +225,7 @@ describe("the filter in memory and in SQL", () => {
       );
       const narrow = { fromUs: 1_700_000_020_000_000, toUs: 1_700_000_080_000_000 };
       const counted = await histogram(client, { ...everything, ...narrow, filter }, 7_000_000);
-      const within = (await all(filter)).filter((r) => r.timeUs >= narrow.fromUs && r.timeUs < narrow.toUs);
+      const within = found.filter((r) => r.timeUs >= narrow.fromUs && r.timeUs < narrow.toUs);
       expect(counted.exact).toBe(true);
       expect(counted.total).toBe(within.length);
       for (const bucket of counted.buckets) {

@@ -73,10 +73,10 @@ class PairCounting implements SourceVisitor {
       this.query.searched.gone++;
       return;
     }
-    const first = await valuesByRow(this.rowReader, part, rows);
-    const second = await valuesByRow(this.columnReader, part, rows);
+    const first = await this.rowReader.byRow(part, rows);
+    const second = await this.columnReader.byRow(part, rows);
     for (const [row, values] of first.entries())
-      if (values !== undefined && second[row] !== undefined) this.add(values, second[row], amounts(row));
+      if (values !== undefined && second[row] !== undefined) this.add(values, second[row], amounts(row) ?? 0);
   }
 
   scan(source: Source): Promise<boolean> {
@@ -124,20 +124,6 @@ class PairCounting implements SourceVisitor {
       searched: this.query.searched,
     };
   }
-}
-
-async function valuesByRow(
-  reader: ValueReader,
-  part: { readonly part: number; readonly head: PartHead },
-  rows: RowSet,
-): Promise<(string[] | undefined)[]> {
-  const of: (string[] | undefined)[] = new Array(rows.rows);
-  await reader.eachOfRows(part, rows, (row, value) => {
-    const there = of[row];
-    if (there) there.push(value);
-    else of[row] = [value];
-  });
-  return of;
 }
 
 const mostOf = (totals: ReadonlyMap<string, Count>, top: number): { value: string; total: Count }[] =>

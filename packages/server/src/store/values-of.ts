@@ -89,6 +89,17 @@ export class ValueReader {
     else await this.eachTerm(part, (value, postings) => eachRowIn(postings, rows, (row) => visit(row, value)));
   }
 
+  /** The values of each of some rows; undefined: it has none. */
+  async byRow(part: IndexedPart, rows: RowSet): Promise<(string[] | undefined)[]> {
+    const of: (string[] | undefined)[] = new Array(rows.rows);
+    await this.eachOfRows(part, rows, (row, value) => {
+      const there = of[row];
+      if (there) there.push(value);
+      else of[row] = [value];
+    });
+    return of;
+  }
+
   private async termsWith(
     { part, head }: IndexedPart,
     prefix: string,

@@ -13,6 +13,7 @@ import { claimCollector } from "../store/collectors.js";
 import { fieldValues } from "../store/field-values.js";
 import { histogram } from "../store/histogram.js";
 import { indexNext } from "../store/keeping/index-segments.js";
+import { type MeasureOf, measureRecords } from "../store/measure-records.js";
 import { formatRecordId, IdSource } from "../store/record-id.js";
 import { searchRecords } from "../store/search.js";
 import { TermIndex } from "../store/term-index.js";
@@ -376,6 +377,124 @@ test(`${FILTERS} filters over closed, open and mixed segments: pages, counts, hi
   // a recount of nothing proves nothing
   expect(matched).toBeGreaterThan(FILTERS * 20);
 }, 3_600_000);
+
+/** The clock of a zone as the platform has it. */
+const clocks = new Map(
+  ["UTC", "Europe/Oslo", "Asia/Kathmandu"].map((zone) => [
+    zone,
+    new Intl.DateTimeFormat("en-GB", { timeZone: zone, hour: "2-digit", weekday: "short", hourCycle: "h23" }),
+  ]),
+);
+const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+const clockOf = (zone: string, timeUs: number, part: "hour" | "weekday"): string => {
+  const parts = clocks.get(zone)!.formatToParts(new Date(timeUs / 1_000));
+  const text = parts.find((p) => p.type === part)!.value;
+  return part === "hour" ? text : String(DAYS.indexOf(text));
+};
+
+test("measures: by two groupings, over steps, from rollups and from records, as counted by hand", async () => {
+  const sources = new Set<string>();
+  const rolledUp = ["", "severity at least error", "kind is syslog or kind is flow", "not sender in site Hestnes"];
+  for (let n = 0; n < FILTERS; n++) {
+    const written = n % 2 === 0 ? pick(...rolledUp) : filterText(r.int(0, 1));
+    const parsed = parseFilter(written, { zone: "UTC", directory: TEST_DIRECTORY });
+    if (!parsed.ok) throw new Error(`${written}: ${parsed.error.message}`);
+    const zone = pick("UTC", "Europe/Oslo", "Asia/Kathmandu");
+    const [fromUs, toUs] = pick<readonly [number, number]>(
+      [1_699_999_200_000_000, 1_700_002_800_000_000],
+      [1_700_000_013_456_789, 1_700_000_091_234_567],
+    );
+    const steps = pick(null, [fromUs, 1_700_000_040_000_000, 1_700_000_060_000_000, toUs]);
+    const field = (name: string) => ({
+      asked: { field: name },
+      of: (a: (typeof all)[number]) => [...new Set(valuesOf(name, a.shown))],
+    });
+    const senders = new Map(TEST_DIRECTORY.senders.map((s) => [s.name, s]));
+    const groupings = [
+      field("kind"),
+      field("severity"),
+      field("user"),
+      field("host"),
+      {
+        asked: { sender: "site" as const },
+        of: (a: (typeof all)[number]) => senders.get((a.shown.sender as { name: string }).name)?.site ?? [],
+      },
+      { asked: { clock: "hour of day" as const }, of: (a: (typeof all)[number]) => clockOf(zone, a.timeUs, "hour") },
+      { asked: { clock: "day of week" as const }, of: (a: (typeof all)[number]) => clockOf(zone, a.timeUs, "weekday") },
+    ];
+    const first = r.int(0, groupings.length - 1);
+    const by = [groupings[first]!, groupings[(first + r.int(1, groupings.length - 1)) % groupings.length]!];
+    const used = by.slice(0, r.int(0, 2));
+    const figure = pick<MeasureOf["figure"]>(
+      { of: "records" },
+      { of: "records" },
+      { of: "sum", number: { field: "bytes" } },
+      { of: "p95", number: { field: "packets" } },
+      { of: "distinct", values: { field: "host" } },
+    );
+    const got = await measureRecords(
+      client,
+      {
+        filter: parsed.filter,
+        fromUs,
+        toUs,
+        directory: TEST_DIRECTORY,
+        nowUs: NOW,
+        budgetMs: 60_000,
+        terms: new TermIndex(),
+      },
+      { figure, by: used.map((u) => u.asked), steps, zone },
+    );
+    sources.add(got.source);
+    const says = recount(written, WORLD);
+    const want = all.filter((a) => a.timeUs >= fromUs && a.timeUs < toUs && says(a.shown));
+    const rows = new Map<string, typeof want>();
+    for (const a of want) {
+      const [one, two] = used.map((u) => [u.of(a)].flat());
+      for (const x of one ?? [])
+        for (const y of two ?? [null]) {
+          const name = y === null ? x : `${x} × ${y}`;
+          rows.set(name, [...(rows.get(name) ?? []), a]);
+        }
+    }
+    const value = (list: typeof want) => valueOfFigure(figure, list);
+    const said = { written, figure, used: used.map((u) => u.asked), steps, zone, source: got.source };
+    expect({ ...said, total: got.total.value, complete: got.complete }).toEqual({
+      ...said,
+      total: value(want),
+      complete: true,
+    });
+    expect({ ...said, rows: new Map(got.rows.map((x) => [x.keys.join(" × "), x.value])) }).toEqual({
+      ...said,
+      rows: new Map([...rows].map(([name, list]) => [name, value(list)])),
+    });
+    if (steps !== null)
+      for (const [i, at] of steps.slice(0, -1).entries()) {
+        const within = want.filter((a) => a.timeUs >= at && a.timeUs < steps[i + 1]!);
+        expect({ ...said, i, step: got.total.steps[i] }).toEqual({
+          ...said,
+          i,
+          step: within.length === 0 ? null : value(within),
+        });
+      }
+  }
+  expect(sources).toEqual(new Set(["rollups", "records"]));
+}, 3_600_000);
+
+/** What the figure is of some records, by other code than the product's. */
+function valueOfFigure(figure: MeasureOf["figure"], list: typeof all): Count | null {
+  if (figure.of === "records") return list.length;
+  if (figure.of === "distinct") return new Set(list.flatMap((a) => valuesOf("host", a.shown))).size;
+  const { field } = (figure as { number: { field: "bytes" | "packets" } }).number;
+  const numbers = list.flatMap((a) =>
+    a.shown[field] === undefined ? [] : [BigInt(a.shown[field] as number | string)],
+  );
+  if (numbers.length === 0) return null;
+  if (figure.of === "sum") return numbers.map(countOf).reduce(addCounts, 0);
+  const sorted = numbers.sort((x, y) => (x < y ? -1 : x > y ? 1 : 0));
+  return Number(sorted[Math.ceil(0.95 * sorted.length) - 1]);
+}
+const countOf = (n: bigint): Count => countFromJson(n.toString().length < 16 ? Number(n) : n.toString());
 
 const LEVELS = ["emergency", "alert", "critical", "error", "warning", "notice", "informational", "debug"];
 const folded = (v: unknown) => String(v).replace(/[A-Z]/g, (c) => c.toLowerCase());

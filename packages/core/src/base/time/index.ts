@@ -13,6 +13,7 @@ export {
 } from "./epoch.js";
 export { nightOf } from "./night.js";
 export { type Rfc3339Time, readRfc3339, twoDigits } from "./rfc3339.js";
+export { STEPS, type Step, stepStart, stepsOf } from "./steps.js";
 export { daysEarlier, midnight, readMoment } from "./typed-moment.js";
 export { writtenTime } from "./written-time.js";
 export { clockToInstant, isZone, zoneOffsetUs } from "./zone.js";

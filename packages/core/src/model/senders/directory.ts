@@ -111,6 +111,12 @@ export class SenderDirectory {
     return id === OWN_SENDER ? "halvik" : (this.byId.get(id)?.name ?? `sender ${id}`);
   }
 
+  /** The groups, the site, the role or the tags of a sender. */
+  traits(id: number, trait: SenderTrait): readonly string[] {
+    const sender = this.byId.get(id);
+    return sender === undefined ? [] : traitOf[trait](sender);
+  }
+
   /** Ids of the senders that satisfy a test on their name, in id order; Halvik itself counts. */
   idsByName(test: (name: string) => boolean): number[] {
     const own = test("halvik") ? [OWN_SENDER] : [];

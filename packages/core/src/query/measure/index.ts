@@ -1,1 +1,17 @@
+export type { Brought } from "./accumulators.js";
+export {
+  addsUp,
+  CLOCKS,
+  type Clock,
+  Figure,
+  Grouping,
+  hasRate,
+  MeasureAsked,
+  MOST_ROWS,
+  NumberOf,
+  OF_NUMBERS,
+  ValueOf,
+} from "./asked.js";
 export { AMOUNTS, type Amount, MEASURES, type Measure } from "./measure.js";
+export { type Ranked, ranked } from "./ranked.js";
+export { clockValue, type Measured, type MeasuredRow, Tally } from "./tally.js";

@@ -1,0 +1,64 @@
+import * as z from "zod";
+import { SENDER_TRAITS } from "../../model/senders/index.js";
+import { MAX_FILTER_LENGTH } from "../filter/index.js";
+
+/** By how many things at once a measure is told apart. */
+export const MOST_GROUPINGS = 2;
+/** Rows of an answer that asks for all of them. */
+export const MOST_ROWS = 5_000;
+
+/** Where clocks of the zone stand; whole days are those of the zone too. */
+export const CLOCKS = ["hour of day", "day of week"] as const;
+export type Clock = (typeof CLOCKS)[number];
+
+/** What records carry that can be reckoned with: a field of the table, or a named value that holds numbers. */
+export const NumberOf = z.union([
+  z.strictObject({ field: z.enum(["bytes", "packets"]) }),
+  z.strictObject({ data: z.string().min(1).max(256) }),
+]);
+export type NumberOf = z.infer<typeof NumberOf>;
+
+/** A field of the table whose values can be counted, or a named value. Whether there is such a field is checked by who reads it. */
+export const ValueOf = z.union([
+  z.strictObject({ field: z.string().min(1).max(64) }),
+  z.strictObject({ data: z.string().min(1).max(256) }),
+]);
+
+/** What records are told apart by. */
+export const Grouping = z.union([
+  ...ValueOf.options,
+  z.strictObject({ sender: z.enum(SENDER_TRAITS) }),
+  z.strictObject({ clock: z.enum(CLOCKS) }),
+]);
+export type Grouping = z.infer<typeof Grouping>;
+
+/** What is made of the numbers of the records of a group. */
+export const OF_NUMBERS = ["sum", "average", "least", "greatest", "p50", "p95", "p99"] as const;
+
+/** What a measure tells of the records of a group. */
+export const Figure = z.discriminatedUnion("of", [
+  z.strictObject({ of: z.literal("records") }),
+  z.strictObject({ of: z.enum(OF_NUMBERS), number: NumberOf }),
+  z.strictObject({ of: z.literal("distinct"), values: ValueOf }),
+  /** Of all records that match: which part matches this filter too. */
+  z.strictObject({ of: z.literal("share"), filter: z.string().min(1).max(MAX_FILTER_LENGTH) }),
+]);
+export type Figure = z.infer<typeof Figure>;
+
+export const MeasureAsked = z.strictObject({
+  figure: Figure.default({ of: "records" }),
+  filter: z.string().max(MAX_FILTER_LENGTH).default(""),
+  by: z.array(Grouping).max(MOST_GROUPINGS).default([]),
+  /** By how much of it there is, or the least of it first; by the clock the order is that of the clock. */
+  order: z.enum(["most", "least"]).default("most"),
+  /** How many rows; 0: all, as far as {@link MOST_ROWS}. */
+  top: z.int().min(0).max(100).default(10),
+  /** As so much a second of the time it is measured over. */
+  perSecond: z.boolean().default(false),
+});
+export type MeasureAsked = z.infer<typeof MeasureAsked>;
+
+/** Whether what it tells of parts adds up to what it tells of the whole. */
+export const addsUp = ({ of }: Figure): boolean => of === "records" || of === "sum";
+/** Whether it can be told by the second. */
+export const hasRate = addsUp;
