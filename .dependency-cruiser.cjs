@@ -16,6 +16,7 @@ const CORE = [
   "respond",
   "traffic",
   "assure",
+  "report",
 ];
 const TESTS = "\\.test\\.tsx?$|/testing/";
 

@@ -1,0 +1,5 @@
+export { ASKS, MOST_PARTS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition } from "./definition.js";
+export { duesBetween, nextDue, Schedule, saySchedule } from "./due.js";
+export { Period, sayPeriod, type Window, windowBefore, windowOf } from "./period.js";
+export { READY_REPORTS } from "./ready-made.js";
+export { sayMeasure, unitOf } from "./say-measure.js";

@@ -1,0 +1,238 @@
+import * as z from "zod";
+import { ReportDefinition } from "./definition.js";
+
+const records = (filter: string, by: object[] = [], more: object = {}) => ({
+  figure: { of: "records" },
+  filter,
+  by,
+  ...more,
+});
+const bytes = (filter: string, by: object[] = [], more: object = {}) => ({
+  figure: { of: "sum", number: { field: "bytes" } },
+  filter,
+  by,
+  ...more,
+});
+const field = (name: string) => ({ field: name });
+const REFUSED = "category is logon and outcome is failure";
+const TRAFFIC = "kind is flow";
+const FIREWALL = "kind is firewall";
+
+/** Reports that ship; a copy of one is one's own. What they count is said by their filters, in the language of Records. */
+export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefinition).parse([
+  {
+    name: "Logons and privilege",
+    about: "Who signed in where, who was refused, and who used special rights.",
+    period: { last: 7, unit: "day" },
+    parts: [
+      { is: "figure", title: "Refused logons", compare: true, measure: records(REFUSED) },
+      {
+        is: "figure",
+        title: "Accepted logons",
+        compare: true,
+        measure: records("category is logon and outcome is success"),
+      },
+      { is: "course", title: "Refused logons over time", compare: true, measure: records(REFUSED) },
+      { is: "bars", title: "Accounts refused most", compare: true, measure: records(REFUSED, [field("user")]) },
+      { is: "bars", title: "Sources refused most", compare: true, measure: records(REFUSED, [field("src")]) },
+      {
+        is: "table",
+        title: "From how many sources each account was refused",
+        measure: { figure: { of: "distinct", values: field("src") }, filter: REFUSED, by: [field("user")], top: 20 },
+      },
+      {
+        is: "hours of the week",
+        title: "When logons are accepted",
+        measure: { figure: { of: "records" }, filter: "category is logon and outcome is success" },
+      },
+      {
+        is: "table",
+        title: "Use of special rights",
+        measure: records("category is privilege", [field("user"), field("host")], { top: 20 }),
+      },
+      {
+        is: "table",
+        title: "Accounts changed",
+        measure: records("category is account", [field("event"), field("host")], { top: 20 }),
+      },
+    ],
+  },
+  {
+    name: "Firewall decisions by policy",
+    about: "What was let through, what was refused, by which policy, and for whom.",
+    period: { last: 7, unit: "day" },
+    parts: [
+      { is: "figure", title: "Decisions", compare: true, measure: records(FIREWALL) },
+      {
+        is: "figure",
+        title: "Refused",
+        compare: true,
+        measure: { figure: { of: "share", filter: "action in deny, reject" }, filter: FIREWALL },
+      },
+      {
+        is: "course",
+        title: "Refused over time",
+        compare: true,
+        measure: records(`${FIREWALL} and action in deny, reject`),
+      },
+      {
+        is: "table",
+        title: "By policy and decision",
+        measure: records(FIREWALL, [field("policy"), field("action")], { top: 30 }),
+      },
+      {
+        is: "bars",
+        title: "Sources refused most",
+        measure: records(`${FIREWALL} and action in deny, reject`, [field("src")]),
+      },
+      {
+        is: "bars",
+        title: "Ports refused most",
+        measure: records(`${FIREWALL} and action in deny, reject`, [field("dst port")]),
+      },
+      {
+        is: "table",
+        title: "Who was refused where",
+        measure: records(`${FIREWALL} and action in deny, reject`, [field("src"), field("dst")], { top: 20 }),
+      },
+    ],
+  },
+  {
+    name: "Links and devices",
+    about: "What went down, what was told as broken, and by which devices.",
+    period: { last: 7, unit: "day" },
+    parts: [
+      { is: "figure", title: "Errors and worse", compare: true, measure: records("severity at least error") },
+      { is: "course", title: "Errors and worse over time", compare: true, measure: records("severity at least error") },
+      {
+        is: "bars",
+        title: "Senders with most errors",
+        compare: true,
+        measure: records("severity at least error", [field("sender")]),
+      },
+      {
+        is: "table",
+        title: "Interfaces told of most",
+        measure: records("category is link", [field("sender"), field("interface")], { top: 20 }),
+      },
+      {
+        is: "table",
+        title: "Notifications by what they are",
+        measure: records("kind is snmp", [field("event"), field("sender")], { top: 20 }),
+      },
+      { is: "incidents", title: "Incidents of the time", worst: 4, most: 15 },
+    ],
+  },
+  {
+    name: "Traffic by link",
+    about: "What the links carried, for whom, by which application. As exported: every exporter's flows count.",
+    period: { last: 7, unit: "day" },
+    parts: [
+      { is: "figure", title: "Carried", compare: true, measure: bytes(TRAFFIC) },
+      { is: "course", title: "Carried over time", compare: true, measure: bytes(TRAFFIC, [], { perSecond: true }) },
+      {
+        is: "table",
+        title: "By exporter and interface",
+        compare: true,
+        measure: bytes(TRAFFIC, [field("sender"), field("ingress")], { top: 20 }),
+      },
+      { is: "bars", title: "Applications", compare: true, measure: bytes(TRAFFIC, [field("application")]) },
+      { is: "bars", title: "The ten biggest talkers", compare: true, measure: bytes(TRAFFIC, [field("src")]) },
+      { is: "table", title: "Who sent to whom", measure: bytes(TRAFFIC, [field("src"), field("dst")], { top: 20 }) },
+    ],
+  },
+  {
+    name: "Intake health",
+    about: "Is everything heard: what arrived, what was lost, who is silent.",
+    period: { last: 7, unit: "day" },
+    parts: [
+      {
+        is: "own figures",
+        title: "Heard and not heard",
+        figures: [
+          "records arrived",
+          "records dropped on arrival",
+          "datagrams lost or refused",
+          "flow records missing by sequence",
+          "time nobody listened",
+          "senders silent now",
+          "days that records are kept",
+        ],
+      },
+      { is: "course", title: "Records over time", compare: true, measure: records("") },
+      {
+        is: "table",
+        title: "By sender and kind",
+        compare: true,
+        measure: records("", [field("sender"), field("kind")], { top: 40 }),
+      },
+      { is: "bars", title: "Senders that sent least", measure: records("", [field("sender")], { order: "least" }) },
+      {
+        is: "bars",
+        title: "What could not be decoded in full",
+        measure: records("not problem missing", [field("problem")]),
+      },
+      {
+        is: "table",
+        title: "What Halvik told of itself",
+        measure: records("sender is halvik", [field("event")], { top: 20 }),
+      },
+    ],
+  },
+  {
+    name: "Alarm load",
+    about: "What was put on people, and what became of it.",
+    period: { last: 7, unit: "day" },
+    parts: [
+      {
+        is: "own figures",
+        title: "Incidents and notifications",
+        compare: true,
+        figures: [
+          "incidents opened",
+          "incidents ended",
+          "incidents that need somebody now",
+          "median time to acknowledge",
+          "closed as false or expected",
+          "notifications sent",
+          "notifications withheld",
+        ],
+      },
+      { is: "incidents", title: "The worst of them", worst: 4, most: 30 },
+    ],
+  },
+  {
+    name: "A week in review",
+    about: "What happened, what needed somebody, what was heard.",
+    period: { last: 1, unit: "week" },
+    parts: [
+      { is: "figure", title: "Records", compare: true, measure: records("") },
+      { is: "figure", title: "Errors and worse", compare: true, measure: records("severity at least error") },
+      { is: "figure", title: "Refused logons", compare: true, measure: records(REFUSED) },
+      {
+        is: "own figures",
+        title: "Incidents, notifications, intake",
+        compare: true,
+        figures: [
+          "incidents opened",
+          "incidents ended",
+          "median time to acknowledge",
+          "notifications sent",
+          "datagrams lost or refused",
+          "time nobody listened",
+          "senders silent now",
+        ],
+      },
+      { is: "incidents", title: "What needed somebody", worst: 3, most: 10, stories: true },
+      { is: "hours of the week", title: "When records came", measure: { figure: { of: "records" } } },
+      {
+        is: "bars",
+        title: "Senders with most errors",
+        compare: true,
+        measure: records("severity at least error", [field("sender")]),
+      },
+      { is: "bars", title: "Accounts refused most", compare: true, measure: records(REFUSED, [field("user")]) },
+      { is: "bars", title: "The ten biggest talkers", compare: true, measure: bytes(TRAFFIC, [field("src")]) },
+    ],
+  },
+]);

@@ -1,0 +1,262 @@
+import { formatUs, readRfc3339, US_PER_HOUR } from "../base/time/index.js";
+import { SenderDirectory } from "../model/senders/index.js";
+import { parseFilter } from "../query/filter/index.js";
+import {
+  duesBetween,
+  nextDue,
+  Period,
+  READY_REPORTS,
+  ReportDefinition,
+  Schedule,
+  sayMeasure,
+  sayPeriod,
+  saySchedule,
+  unitOf,
+  windowBefore,
+  windowOf,
+} from "./index.js";
+
+const us = (text: string) => readRfc3339(text)!.us;
+const said = (n: number | null) => (n === null ? null : formatUs(n).replace(".000000", ""));
+
+describe("periods by the clock of a zone", () => {
+  // clocks in Oslo: 2026-03-29 02:00 → 03:00, 2026-10-25 03:00 → 02:00 (IANA time zone database)
+  test.each<[string, object, string, string, string, string]>([
+    [
+      "whole days",
+      { last: 7, unit: "day" },
+      "Europe/Oslo",
+      "2026-11-30T07:00:00Z",
+      "2026-11-22T23:00:00Z",
+      "2026-11-29T23:00:00Z",
+    ],
+    [
+      "a day of 23 hours",
+      { last: 1, unit: "day" },
+      "Europe/Oslo",
+      "2026-03-30T06:00:00Z",
+      "2026-03-28T23:00:00Z",
+      "2026-03-29T22:00:00Z",
+    ],
+    [
+      "a day of 25 hours",
+      { last: 1, unit: "day" },
+      "Europe/Oslo",
+      "2026-10-26T07:00:00Z",
+      "2026-10-24T22:00:00Z",
+      "2026-10-25T23:00:00Z",
+    ],
+    [
+      "the previous 7 days as of Monday 08:00",
+      { last: 7, unit: "day", whole: false },
+      "Europe/Oslo",
+      "2026-03-30T06:00:00Z",
+      "2026-03-23T07:00:00Z",
+      "2026-03-30T06:00:00Z",
+    ],
+    [
+      "24 hours are 24 hours",
+      { last: 24, unit: "hour", whole: false },
+      "Europe/Oslo",
+      "2026-03-29T12:00:00Z",
+      "2026-03-28T12:00:00Z",
+      "2026-03-29T12:00:00Z",
+    ],
+    [
+      "the week before, from Monday",
+      { last: 1, unit: "week" },
+      "Europe/Oslo",
+      "2026-11-29T12:00:00Z",
+      "2026-11-15T23:00:00Z",
+      "2026-11-22T23:00:00Z",
+    ],
+    [
+      "two months, over New Year",
+      { last: 2, unit: "month" },
+      "Europe/Oslo",
+      "2026-01-15T12:00:00Z",
+      "2025-10-31T23:00:00Z",
+      "2025-12-31T23:00:00Z",
+    ],
+    [
+      "a month up to the 31st, from the last of February",
+      { last: 1, unit: "month", whole: false },
+      "UTC",
+      "2026-03-31T08:00:00Z",
+      "2026-02-28T08:00:00Z",
+      "2026-03-31T08:00:00Z",
+    ],
+    [
+      "hours where they begin at a quarter to",
+      { last: 1, unit: "hour" },
+      "Asia/Kathmandu",
+      "2026-11-29T12:30:00Z",
+      "2026-11-29T11:15:00Z",
+      "2026-11-29T12:15:00Z",
+    ],
+  ])("%s", (_what, period, zone, at, from, to) => {
+    const window = windowOf(Period.parse(period), us(at), zone);
+    expect([said(window.fromUs), said(window.toUs)]).toEqual([from, to]);
+  });
+
+  test("the one before ends where it begins; of days with other hours it has as many days", () => {
+    const day = Period.parse({ last: 1, unit: "day" });
+    const window = windowOf(day, us("2026-03-30T06:00:00Z"), "Europe/Oslo");
+    const before = windowBefore(day, window, "Europe/Oslo");
+    expect([said(before.fromUs), before.toUs]).toEqual(["2026-03-27T23:00:00Z", window.fromUs]);
+    const months = Period.parse({ last: 1, unit: "month", whole: false });
+    const april = windowOf(months, us("2026-04-30T08:00:00Z"), "UTC");
+    expect(said(windowBefore(months, april, "UTC").fromUs)).toBe("2026-02-28T08:00:00Z");
+  });
+
+  test("in words", () => {
+    expect(sayPeriod(Period.parse({ last: 7, unit: "day" }))).toBe("the last whole 7 days");
+    expect(sayPeriod(Period.parse({ last: 1, unit: "month", whole: false }))).toBe("the month up to then");
+  });
+});
+
+describe("schedules", () => {
+  const schedule = (when: object, zone = "Europe/Oslo") => Schedule.parse({ when, zone });
+  test.each<[string, object, string, readonly string[]]>([
+    [
+      "daily, over the spring change: two o'clock comes not",
+      { every: "day", at: "02:30" },
+      "2026-03-27T12:00:00Z",
+      ["2026-03-28T01:30:00Z", "2026-03-29T01:00:00Z", "2026-03-30T00:30:00Z"],
+    ],
+    [
+      "daily, over the autumn change: half past two comes twice and is due once",
+      { every: "day", at: "02:30" },
+      "2026-10-24T12:00:00Z",
+      ["2026-10-25T00:30:00Z", "2026-10-26T01:30:00Z"],
+    ],
+    [
+      "Mondays at eight",
+      { every: "week", on: "monday", at: "08:00" },
+      "2026-10-20T12:00:00Z",
+      ["2026-10-26T07:00:00Z", "2026-11-02T07:00:00Z"],
+    ],
+    ["Sundays", { every: "week", on: "sunday", at: "00:00" }, "2026-11-27T00:00:00Z", ["2026-11-28T23:00:00Z"]],
+    [
+      "the 31st, or the last there is",
+      { every: "month", on: 31, at: "06:00" },
+      "2026-01-31T12:00:00Z",
+      ["2026-02-28T05:00:00Z", "2026-03-31T04:00:00Z", "2026-04-30T04:00:00Z"],
+    ],
+    [
+      "the 29th in a year without one",
+      { every: "month", on: 29, at: "06:00" },
+      "2027-02-01T00:00:00Z",
+      ["2027-02-28T05:00:00Z", "2027-03-29T04:00:00Z"],
+    ],
+    [
+      "cron",
+      { every: "cron", cron: "0 */6 * * 1-5" },
+      "2026-11-27T16:00:00Z",
+      ["2026-11-27T17:00:00Z", "2026-11-29T23:00:00Z"],
+    ],
+  ])("%s", (_what, when, from, dues) => {
+    const of = schedule(when);
+    let at: number | null = us(from);
+    for (const want of dues) {
+      at = nextDue(of, at!);
+      expect(said(at)).toBe(want);
+    }
+    // what was missed is the same
+    expect(duesBetween(of, us(from), at!, 50).map(said)).toEqual(dues);
+  });
+
+  test("the other half of the world", () => {
+    // Sydney: 2026-10-04 02:00 → 03:00, 2026-04-05 03:00 → 02:00
+    const of = schedule({ every: "day", at: "02:30" }, "Australia/Sydney");
+    expect(said(nextDue(of, us("2026-10-03T12:00:00Z")))).toBe("2026-10-03T16:00:00Z");
+    expect(duesBetween(of, us("2026-04-04T00:00:00Z"), us("2026-04-06T00:00:00Z"), 9).map(said)).toEqual([
+      "2026-04-04T15:30:00Z",
+      "2026-04-05T16:30:00Z",
+    ]);
+  });
+
+  test("of what was missed for years the latest few, at once", () => {
+    const every = schedule({ every: "cron", cron: "* * * * *" });
+    const dues = duesBetween(every, 0, us("2026-11-27T12:00:00Z"), 31);
+    expect(dues).toHaveLength(31);
+    expect(said(dues[30]!)).toBe("2026-11-27T12:00:00Z");
+  });
+
+  test.each<[string, object]>([
+    ["too few fields", { every: "cron", cron: "0 8 * *  " }],
+    ["seconds", { every: "cron", cron: "0 0 8 * * *" }],
+    ["no such minute", { every: "cron", cron: "61 8 * * *" }],
+    ["no such day", { every: "cron", cron: "0 8 30 2 *" }],
+    ["no clock time", { every: "day", at: "24:00" }],
+    ["no day", { every: "month", on: 32, at: "08:00" }],
+  ])("refused: %s", (_what, when) => {
+    expect(Schedule.safeParse({ when, zone: "UTC" }).success).toBe(false);
+  });
+
+  test("in words", () => {
+    expect(saySchedule(schedule({ every: "week", on: "monday", at: "08:00" }))).toBe(
+      "every monday at 08:00, Europe/Oslo",
+    );
+  });
+});
+
+describe("reports", () => {
+  const directory = new SenderDirectory([]);
+  test.each(READY_REPORTS.map((r) => [r.name, r] as const))(
+    "%s: its filters are filters, its words are said",
+    (_name, report) => {
+      for (const part of report.parts) {
+        const filters = part.is === "records" ? [part.filter] : "measure" in part ? [part.measure.filter] : [];
+        if ("measure" in part && part.measure.figure.of === "share") filters.push(part.measure.figure.filter);
+        for (const filter of filters)
+          expect(parseFilter(filter, { zone: "UTC", directory })).toMatchObject({ ok: true });
+        if ("measure" in part) expect(sayMeasure({ by: [], ...part.measure })).not.toBe("");
+      }
+    },
+  );
+
+  const part = (measure: object, is = "table") => ({
+    name: "r",
+    period: { last: 1, unit: "day" },
+    parts: [{ is, title: "t", measure }],
+  });
+  test.each<[string, object]>([
+    ["no parts", { name: "r", period: { last: 1, unit: "day" }, parts: [] }],
+    ["a table of nothing", part({})],
+    ["three groupings", part({ by: [{ field: "a" }, { field: "b" }, { field: "c" }] })],
+    ["a sum of text", part({ figure: { of: "sum", number: { field: "host" } } }, "figure")],
+    ["more than all", part({ by: [{ field: "host" }], top: 101 })],
+    ["a period without end", { ...part({}, "figure"), period: { last: 0, unit: "day" } }],
+  ])("refused: %s", (_what, report) => expect(ReportDefinition.safeParse(report).success).toBe(false));
+
+  test.each<[object, string, string]>([
+    [{ figure: { of: "records" }, by: [], perSecond: true }, "records, by the second", "records/s"],
+    [
+      {
+        figure: { of: "sum", number: { field: "bytes" } },
+        by: [{ field: "src" }, { sender: "site" }],
+        perSecond: true,
+      },
+      "bytes, by the second by src and site",
+      "bits/s",
+    ],
+    [
+      { figure: { of: "p95", number: { data: "answer time" } }, by: [{ clock: "hour of day" }], perSecond: false },
+      "p95 of answer time by hour of day",
+      "",
+    ],
+    [
+      { figure: { of: "distinct", values: { field: "host" } }, by: [], perSecond: false },
+      "different values of host",
+      "values",
+    ],
+  ])("a measure in words: %j", (measure, words, unit) => {
+    expect([sayMeasure(measure as never), unitOf(measure as never)]).toEqual([words, unit]);
+  });
+});
+
+test("an hour that comes twice is two", () => {
+  const day = windowOf(Period.parse({ last: 1, unit: "day" }), us("2026-10-26T07:00:00Z"), "Europe/Oslo");
+  expect((day.toUs - day.fromUs) / US_PER_HOUR).toBe(25);
+});
