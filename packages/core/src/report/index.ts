@@ -2,4 +2,5 @@ export { ASKS, MOST_PARTS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition }
 export { duesBetween, nextDue, Schedule, saySchedule } from "./due.js";
 export { Period, sayPeriod, type Window, windowBefore, windowOf } from "./period.js";
 export { READY_REPORTS } from "./ready-made.js";
-export { sayMeasure, unitOf } from "./say-measure.js";
+export { sayGrouping, sayMeasure, type Unit, unitOf } from "./say-measure.js";
+export { sayChange, sayOwn, sayValue } from "./say-value.js";

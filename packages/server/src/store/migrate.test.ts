@@ -141,6 +141,7 @@ describe("a database of before the first release", () => {
       "010-packets-and-repetitions",
       "011-packet-endpoints",
       "012-formats-and-forwards",
+      "013-reports",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -155,6 +156,7 @@ describe("a database of before the first release", () => {
       { name: "010-packets-and-repetitions" },
       { name: "011-packet-endpoints" },
       { name: "012-formats-and-forwards" },
+      { name: "013-reports" },
     ]);
     await client.end();
   });

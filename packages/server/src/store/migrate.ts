@@ -12,6 +12,7 @@ import { up as bindings } from "./migrations/009-bindings.js";
 import { up as packetsAndRepetitions } from "./migrations/010-packets-and-repetitions.js";
 import { up as packetEndpoints } from "./migrations/011-packet-endpoints.js";
 import { up as formatsAndForwards } from "./migrations/012-formats-and-forwards.js";
+import { up as reports } from "./migrations/013-reports.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -27,6 +28,7 @@ const MIGRATIONS = [
   { name: "010-packets-and-repetitions", up: packetsAndRepetitions },
   { name: "011-packet-endpoints", up: packetEndpoints },
   { name: "012-formats-and-forwards", up: formatsAndForwards },
+  { name: "013-reports", up: reports },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

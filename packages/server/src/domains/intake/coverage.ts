@@ -1,3 +1,4 @@
+import { formatUs } from "@halvik/core/base/time";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { parseFilter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -60,3 +61,11 @@ export async function coverageOf(
     keptFromUs: dropped ? keptUs : null,
   };
 }
+
+/** The same, as an answer says it. */
+export const coverageJson = ({ keptFromUs, notListening, silent, ...coverage }: Coverage) => ({
+  ...coverage,
+  silent: [...silent],
+  notListening: notListening.map((g) => ({ from: formatUs(g.fromUs), to: formatUs(g.toUs) })),
+  ...(keptFromUs === null ? {} : { keptFrom: formatUs(keptFromUs) }),
+});

@@ -8,6 +8,7 @@ import { type FieldValues, fieldValues } from "../../store/field-values.js";
 import { recordsInIdRange } from "../../store/find-records.js";
 import { type FollowPage, type FollowRequest, followRecords } from "../../store/follow-records.js";
 import { type Histogram, histogram } from "../../store/histogram.js";
+import { type MeasuredRecords, type MeasureOf, measureRecords } from "../../store/measure-records.js";
 import { type SearchPage, type SearchRequest, searchRecords } from "../../store/search.js";
 import type { SearchScope } from "../../store/search-query.js";
 import type { TermIndex } from "../../store/term-index.js";
@@ -35,6 +36,7 @@ export type PageAsked = Omit<SearchRequest, "directory" | "terms">;
 export type HistogramAsked = ScopeAsked & { readonly widthUs: number };
 export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: number; readonly measure: Measure };
 export type MatrixAsked = ScopeAsked & { readonly of: MatrixOf };
+export type MeasureQuestion = ScopeAsked & { readonly of: MeasureOf };
 export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
 export type TrafficAsked = ScopeAsked & ScanAsked;
 export type HostFlowsAsked = ScopeAsked & HostAsked;
@@ -59,6 +61,8 @@ export interface Questions {
   histogram(asked: HistogramAsked): Promise<Histogram>;
   values(asked: ValuesAsked): Promise<FieldValues>;
   matrix(asked: MatrixAsked): Promise<ValueMatrix>;
+  /** What is told of the records by groups and steps. */
+  measure(asked: MeasureQuestion): Promise<MeasuredRecords>;
   whyNothing(asked: ScopeAsked): Promise<WhyNothing>;
   /** Sums of the flows a filter matches. */
   traffic(asked: TrafficAsked): Promise<FlowScan>;
@@ -83,6 +87,7 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     histogram: async ({ widthUs, ...asked }) => histogram(db, await scoped(asked), widthUs),
     values: async ({ of, top, measure, ...asked }) => fieldValues(db, await scoped(asked), of, top, measure),
     matrix: async ({ of, ...asked }) => valueMatrix(db, await scoped(asked), of),
+    measure: async ({ of, ...asked }) => measureRecords(db, await scoped(asked), of),
     whyNothing: async (asked) => whyNothing(db, await scoped(asked)),
     traffic: async ({ meters, summed, sites, ...asked }) =>
       scanFlows(db, await scoped(asked), { meters, summed, sites }),
@@ -112,6 +117,7 @@ function questionsElsewhere(work: WorkPool): Questions {
     histogram: ask("histogram"),
     values: ask("values"),
     matrix: ask("matrix"),
+    measure: ask("measure"),
     whyNothing: ask("whyNothing"),
     traffic: ask("traffic"),
     host: ask("host"),
@@ -123,12 +129,12 @@ function questionsElsewhere(work: WorkPool): Questions {
 }
 
 /**
- * Who answers a filter: patterns, whose cost goes by the text, in a thread that can be ended; sums of traffic, which are made here and not by the
+ * Who answers a filter: patterns, whose cost goes by the text, in a thread that can be ended; measures and sums of traffic, which are made here and not by the
  * database, in threads of their own; all else here, where it is quickest.
  */
 export function askedOf(here: Questions, work: WorkPool, scans: WorkPool): (filter: Filter) => Questions {
-  const { traffic, host, markings, pairs, answers } = questionsElsewhere(scans);
-  const sums = { traffic, host, markings, pairs, answers };
+  const { measure, traffic, host, markings, pairs, answers } = questionsElsewhere(scans);
+  const sums = { measure, traffic, host, markings, pairs, answers };
   const quick: Questions = { ...here, ...sums };
   const guarded: Questions = { ...questionsElsewhere(work), ...sums };
   return (filter) => (hasPatterns(filter) ? guarded : quick);

@@ -18,15 +18,7 @@ import {
   WhyNothing,
 } from "@halvik/contract/records";
 import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_MS, US_PER_SECOND } from "@halvik/core/base/time";
-import {
-  countToJson,
-  type FieldName,
-  type HalvikRecord,
-  MAX_COUNT,
-  type Severity,
-  severityName,
-} from "@halvik/core/model/record";
-import type { SenderDirectory } from "@halvik/core/model/senders";
+import { countToJson, type FieldName, type HalvikRecord, MAX_COUNT } from "@halvik/core/model/record";
 import { aftersOf, readFilter as filterInWords } from "@halvik/core/query/filter";
 import type { Measure } from "@halvik/core/query/measure";
 import * as z from "zod";
@@ -44,11 +36,12 @@ import type { PageKey } from "../../store/search.js";
 import type { TermIndex } from "../../store/term-index.js";
 import { hasValues, type ValuesOf } from "../../store/values-of.js";
 import { incidentsWithRecord } from "../incidents/repository.js";
-import { coverageOf } from "../intake/coverage.js";
+import { coverageJson, coverageOf } from "../intake/coverage.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
 import { type ExportManifest, exportArchive, exportFile, exportRecords } from "./export.js";
 import { ExportProgress } from "./export-progress.js";
+import { labelOf } from "./label-of.js";
 import type { LiveFeed } from "./live-feed.js";
 import { outageOf } from "./outage-of.js";
 import type { Ask } from "./questions.js";
@@ -304,16 +297,8 @@ export const recordRoutes = (deps: Needs) => {
       answer: Coverage,
       handle: async ({ query }) => {
         const now = nowUs();
-        const { keptFromUs, notListening, ...coverage } = await coverageOf(db, readWindow(query, now), {
-          directory: await directory.get(),
-          nowUs: now,
-          terms,
-        });
-        return {
-          ...coverage,
-          notListening: notListening.map((g) => ({ from: formatUs(g.fromUs), to: formatUs(g.toUs) })),
-          ...(keptFromUs === null ? {} : { keptFrom: formatUs(keptFromUs) }),
-        };
+        const context = { directory: await directory.get(), nowUs: now, terms };
+        return coverageJson(await coverageOf(db, readWindow(query, now), context));
       },
     }),
     route({
@@ -501,14 +486,6 @@ function readMeasure({ by, distinct }: z.infer<typeof ValuesQuery>): Measure {
       field: "distinct",
     });
   return { by, of: fieldWithValues(distinct, "distinct").field };
-}
-
-/** A value as a filter names it. */
-function labelOf(field: string, value: string, senders: SenderDirectory): string {
-  if (field === "sender") return senders.name(Number(value));
-  // shared names stand for several: the identifier then
-  if (field === "event") return senders.notifications.name(value) ?? value;
-  return field === "severity" ? severityName(Number(value) as Severity) : value;
 }
 
 const since = (started: number): number => Math.round((performance.now() - started) * 10) / 10;

@@ -33,6 +33,7 @@ import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
 import { portraitRoutes } from "../../domains/portrait/routes.js";
 import { recordRoutes } from "../../domains/records/routes.js";
 import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
+import { reportRoutes } from "../../domains/reports/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
 import { traceRoutes } from "../../domains/trace/routes.js";
 import { trafficRoutes } from "../../domains/traffic/routes.js";
@@ -124,6 +125,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...filterRoutes(deps),
     ...incidentRoutes(deps),
     ...ruleRoutes(deps),
+    ...reportRoutes(deps),
     ...listRoutes(deps),
     ...loadRoutes(deps),
     ...trafficRoutes(deps),

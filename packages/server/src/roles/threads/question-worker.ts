@@ -8,6 +8,7 @@ import {
   type HostFlowsAsked,
   type LiveAsked,
   type MatrixAsked,
+  type MeasureQuestion,
   type PageAsked,
   questions,
   type RehearsalAsked,
@@ -40,6 +41,7 @@ export const follow = (asked: FollowAsked) => ask.follow(asked);
 export const histogram = (asked: HistogramAsked) => ask.histogram(asked);
 export const values = (asked: ValuesAsked) => ask.values(asked);
 export const matrix = (asked: MatrixAsked) => ask.matrix(asked);
+export const measure = (asked: MeasureQuestion) => ask.measure(asked);
 export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);
 export const traffic = (asked: TrafficAsked) => ask.traffic(asked);
 export const host = (asked: HostFlowsAsked) => ask.host(asked);

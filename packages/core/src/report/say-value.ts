@@ -1,0 +1,71 @@
+import type { Unit } from "./say-measure.js";
+
+const PREFIXES = ["", "k", "M", "G", "T", "P", "E"] as const;
+const SUFFIX: Partial<Record<Unit, string>> = {
+  bytes: "B",
+  "bits/s": "b/s",
+  "records/s": "/s",
+  "packets/s": "/s",
+  "/s": "/s",
+};
+/** Counts below this are told by their digits. */
+const DIGITS_BELOW = 1e6;
+
+/** A value as people read it: `61.2 GB`, `1,234`, `12.3 %`, `–` where there is none. */
+export function sayValue(value: number | string | null, unit: Unit): string {
+  if (value === null) return "–";
+  const n = Number(value);
+  if (unit === "%") return `${n > 0 && n < 0.05 ? "< 0.1" : n.toFixed(1)} %`;
+  const suffix = SUFFIX[unit];
+  if (suffix === "B" || suffix === "b/s" || Math.abs(n) >= DIGITS_BELOW) return short(n, suffix ?? "");
+  const digits = Number.isInteger(n)
+    ? thousands(n)
+    : Math.abs(n) >= 100
+      ? thousands(Math.round(n))
+      : String(Number(n.toPrecision(3)));
+  return suffix === undefined ? digits : `${digits}${suffix}`;
+}
+
+/** Three digits and a prefix of the SI. */
+function short(n: number, unit: string): string {
+  const size = Math.abs(n);
+  const power = size < 1_000 ? 0 : Math.min(PREFIXES.length - 1, Math.floor(Math.log10(size) / 3 + 1e-9));
+  const value = n / 1_000 ** power;
+  const digits = Number.isInteger(value) || Math.abs(value) >= 99.95 ? 0 : Math.abs(value) >= 9.995 ? 1 : 2;
+  return `${value.toFixed(digits)} ${PREFIXES[power]}${unit}`.trim();
+}
+
+function thousands(n: number): string {
+  const digits = String(Math.abs(n));
+  let out = "";
+  for (const [i, digit] of [...digits].entries()) out += (i > 0 && (digits.length - i) % 3 === 0 ? "," : "") + digit;
+  return n < 0 ? `-${out}` : out;
+}
+
+/** How it differs from before: `+12 %`, `new`, `gone`; null where nothing can be said. */
+export function sayChange(value: number | string | null, before: number | string | null | undefined): string | null {
+  if (before === undefined) return null;
+  const [now, then] = [value === null ? 0 : Number(value), before === null ? 0 : Number(before)];
+  if (now === then) return "as before";
+  if (then === 0) return "new";
+  if (now === 0) return "gone";
+  const percent = (100 * (now - then)) / Math.abs(then);
+  // more than that is told as how many times
+  if (percent >= 900) return `× ${Math.round(now / then)}`;
+  const rounded = Math.abs(percent) < 10 ? Number(percent.toFixed(1)) : Math.round(percent);
+  return rounded === 0 ? "as before" : `${rounded > 0 ? "+" : "−"}${Math.abs(rounded)} %`;
+}
+
+/** A figure of Halvik's own. */
+export function sayOwn(value: number | null, unit: "" | "records" | "datagrams" | "s" | "days" | "%"): string {
+  if (value === null) return "–";
+  if (unit === "s") return sayDuration(value);
+  if (unit === "days") return `${value.toFixed(1)} days`;
+  return unit === "%" ? sayValue(value, "%") : sayValue(value, "");
+}
+
+function sayDuration(seconds: number): string {
+  if (seconds < 120) return `${Math.round(seconds)} s`;
+  if (seconds < 7_200) return `${Math.round(seconds / 60)} min`;
+  return seconds < 172_800 ? `${(seconds / 3_600).toFixed(1)} h` : `${(seconds / 86_400).toFixed(1)} d`;
+}

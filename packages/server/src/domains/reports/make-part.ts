@@ -1,0 +1,167 @@
+import { IncidentDetail } from "@halvik/contract/incidents";
+import { RecordJson } from "@halvik/contract/records";
+import type { PartMade } from "@halvik/contract/reports";
+import { formatUs, formatZoned, type Step } from "@halvik/core/base/time";
+import { readFilter as filterInWords } from "@halvik/core/query/filter";
+import type { Part, Window } from "@halvik/core/report";
+import { storyOf } from "@halvik/core/respond/story";
+import type { Pool } from "../../kernel/db/pool.js";
+import { AppError } from "../../kernel/http/errors.js";
+import { recordsWithin } from "../../store/rollups.js";
+import type { TermIndex } from "../../store/term-index.js";
+import { incidentDetail } from "../incidents/detail.js";
+import { needingAttention } from "../incidents/repository.js";
+import { coverageOf } from "../intake/coverage.js";
+import type { Presenter } from "../names/presenter.js";
+import { oldestRecordUs } from "../overview/repository.js";
+import { both, fittingStep, type MeasureNeeds, measuredPart } from "./measured-part.js";
+import { type OwnNeeds, ownFigures } from "./own-figures.js";
+import { incidentsOf } from "./own-repository.js";
+
+/** What parts are made with. */
+export interface PartNeeds extends MeasureNeeds {
+  readonly db: Pool;
+  readonly presenter: Presenter;
+  readonly terms: TermIndex;
+  readonly nowUs: number;
+  readonly budgetMs: number;
+}
+
+/** Over what a part is made. */
+export interface PartScope {
+  readonly window: Window;
+  readonly before: Window;
+  readonly zone: string;
+  /** Holds for every part that tells of records. */
+  readonly filter: string;
+}
+
+/** A part that cannot be made says why; the others are made. */
+export async function makePart(needs: PartNeeds, part: Part, scope: PartScope): Promise<PartMade> {
+  try {
+    return await made(needs, part, scope);
+  } catch (e) {
+    if (!(e instanceof AppError)) throw e;
+    return { is: "failed", title: "title" in part ? part.title : "", why: e.message };
+  }
+}
+
+async function made(needs: PartNeeds, part: Part, scope: PartScope): Promise<PartMade> {
+  switch (part.is) {
+    case "text":
+      return part;
+    case "figure":
+    case "bars":
+    case "table":
+      return measuredAs(needs, part.is, part.title, part.measure, scope, part.compare, null);
+    case "course":
+      return measuredAs(
+        needs,
+        "course",
+        part.title,
+        part.measure,
+        scope,
+        part.compare,
+        part.step === "fitting" ? fittingStep(scope.window) : part.step,
+      );
+    case "hours of the week": {
+      const by = [{ clock: "day of week" as const }, { clock: "hour of day" as const }];
+      return measuredAs(needs, part.is, part.title, { ...part.measure, by, top: 0, order: "most" }, scope, false, null);
+    }
+    case "incidents":
+      return incidents(needs, part, scope.window);
+    case "records":
+      return records(needs, part, scope);
+    case "own figures":
+      return {
+        is: part.is,
+        title: part.title,
+        figures: await ownFigures(
+          part.figures,
+          ownNeeds(needs, scope.window),
+          part.compare ? ownNeeds(needs, scope.before) : null,
+        ),
+      };
+  }
+}
+
+async function measuredAs(
+  needs: PartNeeds,
+  as: Extract<PartMade, { is: "measured" }>["as"],
+  title: string,
+  measure: Parameters<typeof measuredPart>[1],
+  { window, before, zone, filter }: PartScope,
+  compare: boolean,
+  step: Step | null,
+): Promise<PartMade> {
+  const scope = { window, before: compare ? before : null, zone, step, nowUs: needs.nowUs, budgetMs: needs.budgetMs };
+  return {
+    is: "measured",
+    as,
+    title,
+    measured: await measuredPart(needs, measure, both(filter, measure.filter), scope),
+  };
+}
+
+const STORY_MOST = 12;
+
+async function incidents(
+  { db, senders, presenter }: PartNeeds,
+  part: Extract<Part, { is: "incidents" }>,
+  window: Window,
+): Promise<PartMade> {
+  const { ids, all } = await incidentsOf(db, window, part.worst, part.most);
+  const present = await presenter.present(senders);
+  const told = [];
+  for (const id of ids) {
+    const detail = await incidentDetail(db, id, senders, present);
+    if (detail === null) continue;
+    const { incident } = detail;
+    const { title, severity, state, first, last, count, closeReason, assignedTo } = incident;
+    const story = part.stories ? storyOf(IncidentDetail.parse(detail), formatUs).slice(0, STORY_MOST) : [];
+    told.push({
+      ...{ id, title, severity, state, first, last, count, closeReason, assignedTo },
+      story: story.map((p) => ({ at: formatUs(p.us), text: p.text })),
+    });
+  }
+  return { is: "incidents", title: part.title, incidents: told, more: Math.max(0, all - told.length) };
+}
+
+async function records(needs: PartNeeds, part: Extract<Part, { is: "records" }>, scope: PartScope): Promise<PartMade> {
+  const text = both(scope.filter, part.filter);
+  const filter = await needs.read(text, scope.window);
+  const page = await needs.ask(filter).page({
+    filter,
+    ...scope.window,
+    nowUs: needs.nowUs,
+    budgetMs: needs.budgetMs,
+    limit: part.most,
+    cursor: null,
+    direction: "older",
+  });
+  const present = await needs.presenter.present(needs.senders);
+  return {
+    is: "records",
+    title: part.title,
+    filter: text,
+    reading: filterInWords(filter, (us) => formatZoned(us, scope.zone)),
+    records: page.records.map((r) => RecordJson.parse(present(r))),
+    more: page.next !== null || page.partial,
+  };
+}
+
+function ownNeeds({ db, terms, senders, nowUs }: PartNeeds, window: Window): OwnNeeds {
+  let known: ReturnType<OwnNeeds["coverage"]> | null = null;
+  return {
+    db,
+    window,
+    nowUs,
+    coverage: () => {
+      known ??= coverageOf(db, window, { directory: senders, nowUs, terms });
+      return known;
+    },
+    recordsArrived: () => recordsWithin(db, window.fromUs, window.toUs),
+    needsAttention: async () => (await needingAttention(db, nowUs)).length,
+    oldestUs: () => oldestRecordUs(db),
+  };
+}

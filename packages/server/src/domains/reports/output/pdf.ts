@@ -1,0 +1,381 @@
+import { createRequire } from "node:module";
+import { dirname, join } from "node:path";
+import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
+import { sayChange, sayValue, type Unit } from "@halvik/core/report";
+import pdfmake from "pdfmake";
+import type { CanvasElement, Content, TableCell, TDocumentDefinitions } from "pdfmake/interfaces.js";
+import { headOf, lackingOf, momentIn, openOf } from "./honesty.js";
+import { DAYS, hoursOf, type TableOf, tableOf, tableOfRows, tableOfSteps } from "./tables.js";
+
+// a family whose letters reach further than those of the interface: what was received is of any script
+const fontsIn = join(dirname(createRequire(import.meta.url).resolve("pdfmake/package.json")), "fonts", "Roboto");
+pdfmake.addFonts({
+  Roboto: {
+    normal: join(fontsIn, "Roboto-Regular.ttf"),
+    bold: join(fontsIn, "Roboto-Medium.ttf"),
+    italics: join(fontsIn, "Roboto-Italic.ttf"),
+    bolditalics: join(fontsIn, "Roboto-MediumItalic.ttf"),
+  },
+});
+// nothing that was received leads it to a file or an address
+pdfmake.setLocalAccessPolicy((path) => path.startsWith(fontsIn));
+pdfmake.setUrlAccessPolicy(() => false);
+
+const [INK, DIM, LINE, ACCENT, PALE] = ["#1d2733", "#4a5866", "#d9dfe5", "#2f6f8f", "#a9bcc8"];
+/** Of A4 with its margins, in points. */
+const WIDTH = 515;
+const BAR = 150;
+
+/** A report as PDF: A4, fonts embedded, tables that break with their headings, charts drawn as lines and areas. */
+export async function pdfOf(made: ReportMade): Promise<Uint8Array> {
+  const document: TDocumentDefinitions = {
+    pageSize: "A4",
+    pageMargins: [40, 48, 40, 48],
+    info: { title: made.name, subject: made.period, creator: "Halvik", author: made.by },
+    defaultStyle: { font: "Roboto", fontSize: 9, color: INK, lineHeight: 1.15 },
+    footer: (page, pages) => ({
+      columns: [
+        {
+          text: `${made.name} · ${momentIn(made.zone, made.window.from)} to ${momentIn(made.zone, made.window.to)}`,
+          color: DIM,
+          fontSize: 7.5,
+        },
+        { text: `page ${page} of ${pages}`, alignment: "right", color: DIM, fontSize: 7.5 },
+      ],
+      margin: [40, 14, 40, 0],
+    }),
+    content: [
+      { text: made.name, fontSize: 20, bold: true, margin: [0, 0, 0, 2] },
+      ...(made.about === "" ? [] : [{ text: made.about, color: DIM, margin: [0, 0, 0, 6] } as Content]),
+      {
+        layout: "noBorders",
+        table: { widths: [75, "*"], body: headOf(made).map(([k, v]) => [{ text: k, color: DIM }, v]) },
+        fontSize: 8,
+      },
+      { text: lackingOf(made).join("\n"), fontSize: 8, color: DIM, margin: [0, 4, 0, 0] },
+      ...made.parts.map((p) => partOf(p, made)),
+    ],
+  };
+  return pdfmake.createPdf(document).getBuffer();
+}
+
+const heading = (title: string): Content => ({
+  text: title,
+  fontSize: 12,
+  bold: true,
+  margin: [0, 14, 0, 4],
+  headlineLevel: 1,
+});
+
+function partOf(part: PartMade, made: ReportMade): Content {
+  switch (part.is) {
+    case "text":
+      return { text: part.markdown, margin: [0, 12, 0, 0] };
+    case "failed":
+      return { stack: [heading(part.title), { text: `Could not be made: ${part.why}` }], unbreakable: true };
+    case "measured":
+      return measured(part.as, part.title, part.measured, made);
+    case "incidents":
+      return {
+        stack: [
+          heading(part.title),
+          plainTable(tableOf(part, made)!, ["*", "auto", "auto", 62, 62, "auto", "auto"]),
+          ...(part.more > 0 ? [{ text: `and ${part.more} more`, color: DIM } as Content] : []),
+          ...part.incidents
+            .filter((i) => i.story.length > 0)
+            .map(
+              (i): Content => ({
+                stack: [
+                  { text: i.title, bold: true, margin: [0, 6, 0, 1] },
+                  ...i.story.map((p) => ({ text: p.text, margin: [0, 0, 0, 2] }) as Content),
+                ],
+              }),
+            ),
+        ],
+      };
+    case "records":
+      return {
+        stack: [
+          heading(part.title),
+          plainTable(tableOf(part, made)!, [78, 70, "auto", "*"]),
+          { text: part.reading, fontSize: 7.5, color: DIM, margin: [0, 2, 0, 0] },
+        ],
+      };
+    case "own figures":
+      return {
+        stack: [
+          heading(part.title),
+          plainTable(tableOf(part, made)!, ["*", 80, 80, 70].slice(0, tableOf(part, made)!.headings.length)),
+        ],
+      };
+  }
+}
+
+function measured(
+  as: Extract<PartMade, { is: "measured" }>["as"],
+  title: string,
+  m: Measured,
+  { zone }: ReportMade,
+): Content {
+  const notes: Content = {
+    text: [`${m.says}. ${m.reading}`, ...openOf(m, zone)].join("\n"),
+    fontSize: 7.5,
+    color: DIM,
+    margin: [0, 3, 0, 0],
+  };
+  const unit = m.unit as Unit;
+  switch (as) {
+    case "figure": {
+      const change = sayChange(m.total.value, m.total.before);
+      return {
+        unbreakable: true,
+        stack: [
+          heading(title),
+          {
+            text: [
+              { text: sayValue(m.total.value, unit), fontSize: 20, bold: true },
+              { text: m.unit === "" || m.unit === "%" ? "" : ` ${m.unit}`, color: DIM },
+            ],
+          },
+          ...(change === null
+            ? []
+            : [{ text: `before ${sayValue(m.total.before ?? null, unit)}: ${change}`, color: DIM } as Content]),
+          notes,
+        ],
+      };
+    }
+    case "course":
+      return { unbreakable: true, stack: [heading(title), course(m, zone), notes] };
+    case "hours of the week":
+      return { unbreakable: true, stack: [heading(title), heat(m), notes] };
+    case "bars":
+      return { stack: [heading(title), barTable(m), notes] };
+    case "table":
+      return {
+        stack: [
+          heading(title),
+          plainTable(tableOfRows(m), [
+            ...m.headings.map(() => "*" as const),
+            ...tableOfRows(m)
+              .headings.slice(m.headings.length)
+              .map(() => "auto" as const),
+          ]),
+          notes,
+        ],
+      };
+  }
+}
+
+type Widths = (string | number)[];
+const LINES = {
+  hLineWidth: (i: number) => (i === 0 ? 0 : 0.5),
+  vLineWidth: () => 0,
+  hLineColor: () => LINE,
+  paddingLeft: () => 0,
+  paddingRight: () => 8,
+  paddingTop: () => 1.5,
+  paddingBottom: () => 1.5,
+};
+
+function plainTable({ headings, rows, figures }: TableOf, widths: Widths): Content {
+  if (rows.length === 0) return { text: "Nothing.", color: DIM };
+  const cell = (text: string, i: number, more: object = {}): TableCell => ({
+    text: breakable(text),
+    alignment: figures.includes(i) ? "right" : "left",
+    ...more,
+  });
+  return {
+    layout: LINES,
+    fontSize: 8.5,
+    table: {
+      headerRows: 1,
+      widths,
+      body: [
+        headings.map((h, i) => cell(h, i, { color: DIM, bold: true })),
+        ...rows.map((r) => r.map((c, i) => cell(c, i))),
+      ],
+    },
+  };
+}
+
+/** Rows with a bar each: bars and figures line up in columns. */
+function barTable(m: Measured): Content {
+  const { headings, rows, figures } = tableOfRows(m);
+  const most = Math.max(0, ...m.rows.map((r) => Number(r.value ?? 0)));
+  const labels = m.headings.length;
+  const bar = (i: number): TableCell => {
+    const r = m.rows[i];
+    if (r === undefined || most === 0) return "";
+    const length = (value: number | string | null | undefined) => Math.max(0.5, (BAR * Number(value ?? 0)) / most);
+    const canvas: CanvasElement[] = [{ type: "rect", x: 0, y: 1, w: length(r.value), h: 7, color: ACCENT }];
+    if (r.before !== undefined && r.before !== null && Number(r.before) > 0) {
+      const at = Math.min(BAR, length(r.before));
+      canvas.push({ type: "line", x1: at, y1: 0, x2: at, y2: 9, lineWidth: 1, lineColor: INK });
+    }
+    return { canvas };
+  };
+  const cell = (text: string, i: number, more: object = {}): TableCell => ({
+    text: breakable(text),
+    alignment: figures.includes(i) ? "right" : "left",
+    ...more,
+  });
+  const withBar = <T>(cells: readonly T[], at: T): T[] => [...cells.slice(0, labels), at, ...cells.slice(labels)];
+  return {
+    layout: LINES,
+    fontSize: 8.5,
+    table: {
+      headerRows: 1,
+      widths: [...m.headings.map(() => "*" as const), BAR, ...headings.slice(labels).map(() => "auto" as const)],
+      body: [
+        withBar(
+          headings.map((h, i) => cell(h, i, { color: DIM, bold: true })),
+          { text: m.total.before === undefined ? "" : "│ before", color: DIM, fontSize: 7 } as TableCell,
+        ),
+        ...rows.map((r, at) =>
+          withBar(
+            r.map((c, i) => cell(c, i)),
+            bar(at),
+          ),
+        ),
+      ],
+    },
+  };
+}
+
+const [CHART_H, AXIS_W] = [96, 60];
+
+/** A line over time on an honest zero, the period before it paler; gaps stay gaps. */
+function course(m: Measured, zone: string): Content {
+  const values = m.total.steps.map((v) => (v === null ? null : Number(v)));
+  const before = m.stepsBefore.map((v) => (v === null ? null : Number(v)));
+  const most = Math.max(0, ...values.map((v) => v ?? 0), ...before.map((v) => v ?? 0));
+  if (most === 0) return { text: "Nothing.", color: DIM };
+  const width = WIDTH - AXIS_W;
+  const counts = m.addsUp;
+  // where nothing was counted there was nothing; of other figures there is none
+  const pointsOf = (list: readonly (number | null)[]) =>
+    list.map((v, i) => ({
+      x: (width * (i + 0.5)) / list.length,
+      y: v === null && !counts ? null : CHART_H - (CHART_H * (v ?? 0)) / most,
+    }));
+  const lines = (list: readonly (number | null)[], color: string, lineWidth: number): CanvasElement[] => {
+    const runs: { x: number; y: number }[][] = [[]];
+    for (const { x, y } of pointsOf(list))
+      if (y === null) runs.push([]);
+      else runs[runs.length - 1]!.push({ x, y });
+    return runs
+      .filter((r) => r.length > 0)
+      .map((points) =>
+        points.length === 1
+          ? { type: "ellipse", x: points[0]!.x, y: points[0]!.y, r1: 1, r2: 1, color }
+          : { type: "polyline", lineWidth, lineColor: color, points },
+      );
+  };
+  const rule = (y: number): CanvasElement => ({
+    type: "line",
+    x1: 0,
+    y1: y,
+    x2: width,
+    y2: y,
+    lineWidth: 0.5,
+    lineColor: LINE,
+  });
+  const unit = m.unit as Unit;
+  const table = tableOfSteps(m, zone);
+  return {
+    stack: [
+      {
+        columns: [
+          {
+            width: AXIS_W - 6,
+            stack: [{ text: sayValue(most, unit), margin: [0, 0, 0, CHART_H - 24] }, { text: sayValue(0, unit) }],
+            alignment: "right",
+            fontSize: 7.5,
+            color: DIM,
+          },
+          {
+            width: width,
+            canvas: [
+              rule(0),
+              rule(CHART_H / 2),
+              rule(CHART_H),
+              ...lines(before, PALE, 1),
+              ...lines(values, ACCENT, 1.4),
+            ],
+          },
+        ],
+        columnGap: 6,
+      },
+      {
+        columns: [
+          { width: AXIS_W, text: "" },
+          { text: table.rows[0]?.[0] ?? "", fontSize: 7.5, color: DIM },
+          {
+            text: before.length === 0 ? "" : "the period before, paler",
+            fontSize: 7.5,
+            color: DIM,
+            alignment: "center",
+          },
+          { text: momentIn(zone, m.steps[m.steps.length - 1]!), fontSize: 7.5, color: DIM, alignment: "right" },
+        ],
+      },
+    ],
+  };
+}
+
+/** Hours by days, the darker the more; readable in grey. */
+function heat(m: Measured): Content {
+  const cells = hoursOf(m);
+  const most = Math.max(0, ...cells.flat());
+  if (most === 0) return { text: "Nothing.", color: DIM };
+  const [w, h] = [(WIDTH - 36) / 24, 13];
+  const rects = cells.flatMap((row, day) =>
+    row.map(
+      (v, hour): CanvasElement => ({
+        type: "rect",
+        x: hour * w,
+        y: day * h,
+        w: w - 1,
+        h: h - 1,
+        color: ACCENT,
+        fillOpacity: v === 0 ? 0.04 : 0.12 + (0.88 * v) / most,
+      }),
+    ),
+  );
+  return {
+    stack: [
+      {
+        columns: [
+          {
+            width: 30,
+            stack: DAYS.map(
+              (d) => ({ text: d, fontSize: 7.5, color: DIM, margin: [0, 0.6, 0, 3.4], lineHeight: 1 }) as Content,
+            ),
+          },
+          { width: "*", canvas: rects },
+        ],
+        columnGap: 6,
+      },
+      {
+        columns: [
+          { width: 36, text: "" },
+          ...[0, 6, 12, 18].map((hour) => ({
+            width: w * 6,
+            text: `${String(hour).padStart(2, "0")}:00`,
+            fontSize: 7.5,
+            color: DIM,
+          })),
+        ],
+      },
+      {
+        text: `most in an hour of the week: ${sayValue(most, m.unit as Unit)}`,
+        fontSize: 7.5,
+        color: DIM,
+        margin: [36, 2, 0, 0],
+      },
+    ],
+  };
+}
+
+/** Long words of what was received get places where a line may end. */
+const breakable = (text: string): string => text.replace(/[^\s]{28}/gu, "$&\u200b");

@@ -1,0 +1,351 @@
+import { EntityId } from "@halvik/contract/common";
+import {
+  LackingAnswer,
+  LackingQuery,
+  NewRun,
+  PartAnswer,
+  PartQuestion,
+  ReportKept,
+  ReportList,
+  ReportMade,
+  ReportRead,
+  ReportText,
+  RunFile,
+  RunParams,
+  ScheduleBody,
+} from "@halvik/contract/reports";
+import { formatUs, readRfc3339 } from "@halvik/core/base/time";
+import { nextDue, READY_REPORTS, ReportDefinition, sayPeriod, saySchedule } from "@halvik/core/report";
+import * as z from "zod";
+import { nowUs } from "../../kernel/clock.js";
+import type { Models } from "../../kernel/db/models.js";
+import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
+import { AppError, naming } from "../../kernel/http/errors.js";
+import { route } from "../../kernel/http/route.js";
+import { coverageJson, coverageOf } from "../intake/coverage.js";
+import { windowJson } from "../records/searched-window.js";
+import { makePart } from "./make-part.js";
+import { makeReport, partNeeds, type ReportNeeds, scopeOf } from "./make-report.js";
+import { fileOf } from "./output/file-of.js";
+import { readReportText, writeReportText } from "./report-text.js";
+import {
+  addReport,
+  addRun,
+  addSchedule,
+  changeReport,
+  changeSchedule,
+  findReport,
+  findRun,
+  listReports,
+  listSchedules,
+  removeReport,
+  removeSchedule,
+  runsByReport,
+} from "./repository.js";
+
+const MOST_REPORTS = 500;
+const MOST_SCHEDULES = 20;
+/** A part is looked at while it is made. */
+const LOOK_BUDGET_MS = 15_000;
+
+const params = z.object({ id: EntityId });
+const scheduleParams = z.object({ id: EntityId, schedule: EntityId });
+
+/** What these routes work with. */
+type Needs = ReportNeeds & { readonly models: Models };
+
+/** Reports: what they say, when they are made, what was made. */
+export const reportRoutes = (needs: Needs) => {
+  const { models, db, config, directory, terms } = needs;
+  const all = async (): Promise<z.infer<typeof ReportKept>[]> => {
+    const [schedules, runs, now] = [await listSchedules(db), await runsByReport(db), nowUs()];
+    return (await listReports(db)).map(({ id, report, author, changedUs }) => ({
+      id,
+      report,
+      author,
+      changed: formatUs(changedUs),
+      schedules: schedules
+        .filter((s) => s.report === id)
+        .map((s) => {
+          const next = s.schedule.enabled ? nextDue(s.schedule, now) : null;
+          return {
+            id: s.id,
+            schedule: s.schedule,
+            says: saySchedule(s.schedule),
+            author: s.author,
+            next: next === null ? null : formatUs(next),
+          };
+        }),
+      runs: [...(runs.get(id) ?? [])],
+    }));
+  };
+  const one = async (id: number) => {
+    const found = (await all()).find((r) => r.id === id);
+    if (found === undefined) throw noReport(id);
+    return found;
+  };
+  const change = <T>(who: string, work: (act: Act) => Promise<T>) => naming("report", () => inAct(models, who, work));
+  const zoneOf = (zone: string | undefined) => zone ?? config.HALVIK_ZONE;
+  return [
+    route({
+      method: "get",
+      path: "/reports",
+      summary: "Reports that are kept, and those that ship",
+      access: "read",
+      answer: ReportList,
+      handle: async () => ({ reports: await all(), ready: READY_REPORTS }),
+    }),
+    route({
+      method: "get",
+      path: "/reports/{id}",
+      summary: "A report, when it is made, and its last outputs",
+      access: "read",
+      params,
+      answer: ReportKept,
+      handle: ({ params: p }) => one(p.id),
+    }),
+    route({
+      method: "post",
+      path: "/reports",
+      summary: "Keeps a report",
+      access: "act",
+      body: ReportDefinition,
+      answer: ReportKept,
+      handle: async ({ body, actor }) => {
+        const id = await change(actor.name, async (act) => {
+          if ((await listReports(act.db)).length >= MOST_REPORTS)
+            throw new AppError("CONFLICT", `there are ${MOST_REPORTS} reports already`);
+          const made = await addReport(act.db, body, act.who, act.atUs);
+          await act.audit("report added", { id: made, name: body.name });
+          return made;
+        });
+        return one(id);
+      },
+    }),
+    route({
+      method: "patch",
+      path: "/reports/{id}",
+      summary: "Changes a report; outputs that were made stay as they are",
+      access: "act",
+      params,
+      body: ReportDefinition,
+      answer: ReportKept,
+      handle: async ({ params: p, body, actor }) => {
+        await change(actor.name, async (act) => {
+          if (!(await changeReport(act.db, p.id, body, act.who, act.atUs))) throw noReport(p.id);
+          await act.audit("report changed", { id: p.id, name: body.name });
+        });
+        return one(p.id);
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/reports/{id}",
+      summary: "Deletes a report, its schedules and its outputs",
+      access: "act",
+      params,
+      answer: ReportList,
+      handle: async ({ params: p, actor }) => {
+        await change(actor.name, async (act) => {
+          if (!(await removeReport(act.db, p.id))) throw noReport(p.id);
+          await act.audit("report deleted", { id: p.id });
+        });
+        return { reports: await all(), ready: READY_REPORTS };
+      },
+    }),
+    route({
+      method: "post",
+      path: "/reports/part",
+      summary: "Makes one part of a report, of a period up to a moment",
+      access: "read",
+      body: PartQuestion,
+      answer: PartAnswer,
+      handle: async ({ body, actor }) => {
+        const started = performance.now();
+        const zone = zoneOf(body.zone);
+        const scope = scopeOf({ ...body, zone, atUs: momentOf(body.at) });
+        const part = await makePart(await partNeeds(needs, actor, zone, LOOK_BUDGET_MS), body.part, scope);
+        const { window, before } = scope;
+        return {
+          window: windowJson(window),
+          before: windowJson(before),
+          zone,
+          part,
+          tookMs: Math.round(performance.now() - started),
+        };
+      },
+    }),
+    route({
+      method: "post",
+      path: "/reports/lacking",
+      summary: "What a period may lack, as far as Halvik knows",
+      access: "read",
+      body: LackingQuery,
+      answer: LackingAnswer,
+      handle: async ({ body }) => {
+        const zone = zoneOf(body.zone);
+        const scope = scopeOf({ ...body, filter: "", asks: "nothing", of: null, zone, atUs: momentOf(body.at) });
+        const context = { directory: await directory.get(), nowUs: nowUs(), terms };
+        return {
+          window: windowJson(scope.window),
+          before: windowJson(scope.before),
+          zone,
+          period: sayPeriod(body.period),
+          lacking: coverageJson(await coverageOf(db, scope.window, context)),
+        };
+      },
+    }),
+    route({
+      method: "post",
+      path: "/reports/read",
+      summary: "A report from its file, checked and not kept",
+      access: "read",
+      body: ReportText,
+      answer: ReportRead,
+      handle: async ({ body }) => ({ report: readReportText(body.text) }),
+    }),
+    route({
+      method: "get",
+      path: "/reports/{id}/file",
+      summary: "A report as a file: YAML, to be read elsewhere",
+      access: "read",
+      params,
+      answer: { type: "application/yaml" },
+      handle: async ({ params: p, res }) => {
+        const { report } = await one(p.id);
+        res
+          .type("application/yaml")
+          .attachment(`${fileName(report.name)}.yaml`)
+          .send(writeReportText(report));
+        return undefined;
+      },
+    }),
+    route({
+      method: "post",
+      path: "/reports/{id}/runs",
+      summary: "Makes a report now, whole, and keeps the output",
+      access: "act",
+      params,
+      body: NewRun,
+      answer: ReportKept,
+      handle: async ({ params: p, body, actor }) => {
+        const kept = await findReport(db, p.id);
+        if (kept === null) throw noReport(p.id);
+        const asked = { of: body.of ?? null, zone: zoneOf(body.zone), atUs: momentOf(body.at) };
+        const made = await makeReport(needs, actor, kept.report, asked);
+        await change(actor.name, async (act) => {
+          const run = await addRun(act.db, p.id, made, act.who, act.atUs);
+          await act.audit("report made", { id: p.id, run });
+        });
+        return one(p.id);
+      },
+    }),
+    route({
+      method: "get",
+      path: "/reports/{id}/runs/{run}",
+      summary: "What was made, whole",
+      access: "read",
+      params: RunParams,
+      answer: ReportMade,
+      handle: ({ params: p }) => madeOf(p.id, p.run),
+    }),
+    route({
+      method: "get",
+      path: "/reports/{id}/runs/{run}/file",
+      summary: "What was made as a file: PDF, HTML, CSV of its tables, JSON",
+      access: "read",
+      params: RunParams,
+      query: RunFile,
+      answer: { type: "application/octet-stream" },
+      handle: async ({ params: p, query, res }) => {
+        const made = await madeOf(p.id, p.run);
+        const file = await fileOf(made, query.format, query.part ?? null);
+        res.type(file.type).attachment(`${fileName(made.name)}-${made.window.to.slice(0, 10)}${file.ending}`);
+        res.send(Buffer.from(file.bytes));
+        return undefined;
+      },
+    }),
+    route({
+      method: "post",
+      path: "/reports/{id}/schedules",
+      summary: "Has a report made at times, and told",
+      access: "act",
+      params,
+      body: ScheduleBody,
+      answer: ReportKept,
+      handle: async ({ params: p, body, actor }) => {
+        await change(actor.name, async (act) => {
+          if ((await findReport(act.db, p.id)) === null) throw noReport(p.id);
+          if ((await listSchedules(act.db)).filter((s) => s.report === p.id).length >= MOST_SCHEDULES)
+            throw new AppError("CONFLICT", `a report has at most ${MOST_SCHEDULES} schedules`);
+          await addSchedule(act.db, p.id, body.schedule, act.who, act.atUs);
+          await act.audit("report scheduled", { id: p.id, ...body.schedule });
+        });
+        return one(p.id);
+      },
+    }),
+    route({
+      method: "patch",
+      path: "/reports/{id}/schedules/{schedule}",
+      summary: "Changes when a report is made and who gets it; from now on",
+      access: "act",
+      params: scheduleParams,
+      body: ScheduleBody,
+      answer: ReportKept,
+      handle: async ({ params: p, body, actor }) => {
+        await change(actor.name, async (act) => {
+          if (!(await changeSchedule(act.db, p.id, p.schedule, body.schedule, act.who, act.atUs)))
+            throw noSchedule(p.schedule);
+          await act.audit("report schedule changed", { ...p, ...body.schedule });
+        });
+        return one(p.id);
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/reports/{id}/schedules/{schedule}",
+      summary: "Has a report no longer made at these times; what was made stays",
+      access: "act",
+      params: scheduleParams,
+      answer: ReportKept,
+      handle: async ({ params: p, actor }) => {
+        await change(actor.name, async (act) => {
+          if (!(await removeSchedule(act.db, p.id, p.schedule))) throw noSchedule(p.schedule);
+          await act.audit("report schedule removed", p);
+        });
+        return one(p.id);
+      },
+    }),
+  ];
+
+  async function madeOf(report: number, run: number): Promise<z.infer<typeof ReportMade>> {
+    const kept = await findRun(db, report, run);
+    if (kept === null) throw new AppError("NOT_FOUND", `report ${report} has no output ${run}`);
+    if (kept.made === null)
+      throw new AppError(
+        "CONFLICT",
+        kept.run.state === "failed" ? `it could not be made: ${kept.run.why}` : "it is not made yet",
+      );
+    return kept.made;
+  }
+};
+
+const noReport = (id: number) => new AppError("NOT_FOUND", `there is no report ${id}`);
+const noSchedule = (id: number) => new AppError("NOT_FOUND", `there is no schedule ${id} of this report`);
+
+function momentOf(at: string | undefined): number {
+  if (at === undefined) return nowUs();
+  const time = readRfc3339(at);
+  if (time === null || time.end !== at.length || time.offsetMinutes === null)
+    throw new AppError("BAD_TIME", `at: expected RFC 3339 with a zone, such as 2026-11-24T10:00:00Z, got "${at}"`, {
+      field: "at",
+    });
+  return time.us;
+}
+
+/** A name as every file system takes it. */
+const fileName = (name: string): string =>
+  name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "") || "report";
