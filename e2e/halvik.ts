@@ -45,6 +45,9 @@ export const PAGES = [
   "/traffic/answers",
   "/traffic/portrait?kind=user&value=owner",
   "/lists",
+  "/reports",
+  "/reports/new",
+  "/reports/ready/Intake%20health",
   "/techniques",
 ] as const;
 

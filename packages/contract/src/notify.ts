@@ -1,12 +1,4 @@
-import {
-  Channel,
-  MESSAGES,
-  NotifyRouteParts,
-  NotifyTexts,
-  Rota,
-  TELLINGS,
-  TEXT_KINDS,
-} from "@halvik/core/respond/notify";
+import { Channel, NotifyRouteParts, NotifyTexts, Rota, TELLINGS, TELLS, TEXT_KINDS } from "@halvik/core/respond/notify";
 import * as z from "zod";
 import { TimeText } from "./common.js";
 
@@ -81,7 +73,7 @@ export const Deliveries = z.object({
       id: z.int(),
       route: z.object({ id: z.int(), name: z.string() }),
       incident: z.object({ id: z.int(), title: z.string() }).nullable(),
-      tells: z.enum([...MESSAGES, "test"]),
+      tells: z.enum(TELLS),
       state: z.enum(["waiting", "sent", "failed", "dropped"]),
       made: TimeText,
       due: TimeText,

@@ -108,6 +108,10 @@ const MadeOver = z.object({
   window: WindowJson,
   before: WindowJson,
   zone: z.string(),
+  /** When the first record there is happened; null: there is none. */
+  firstRecord: TimeText.nullable(),
+  /** Whether all of the period before was there to be compared with. */
+  comparable: z.boolean(),
 });
 
 /** A report as it was made, whole. */
@@ -144,6 +148,7 @@ export type PartAnswer = z.infer<typeof PartAnswer>;
 /** The same for what a whole report lacks. */
 export const LackingQuery = PartQuestion.pick({ period: true, zone: true, at: true });
 export const LackingAnswer = MadeOver.extend({ period: z.string(), lacking: Coverage });
+export type LackingAnswer = z.infer<typeof LackingAnswer>;
 
 const ScheduleKept = z.object({
   id: z.int(),

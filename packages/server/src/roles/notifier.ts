@@ -3,6 +3,7 @@ import { writeHeartbeat } from "../domains/health/repository.js";
 import { DirectoryCache } from "../domains/intake/senders/directory-cache.js";
 import { Presenter } from "../domains/names/presenter.js";
 import { planDeliveries } from "../domains/notifications/plan-deliveries.js";
+import { planReports } from "../domains/notifications/plan-reports.js";
 import { sendDue } from "../domains/notifications/send-due.js";
 import { mailerOf } from "../domains/notifications/ways/mail.js";
 import { Ways } from "../domains/notifications/ways/ways.js";
@@ -41,6 +42,7 @@ async function tell(client: Client, config: Config, startedUs: number, stopping:
       }
       const senders = await directory.get();
       const more = await planDeliveries(client, senders, nowUs());
+      await planReports(client, nowUs());
       await sendDue({
         db: client,
         ways,

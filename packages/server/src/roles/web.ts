@@ -9,11 +9,13 @@ import { DirectoryCache } from "../domains/intake/senders/directory-cache.js";
 import { Presenter } from "../domains/names/presenter.js";
 import { LiveFeed } from "../domains/records/live-feed.js";
 import { askedOf, questions } from "../domains/records/questions.js";
+import { lookForDue, makeDue } from "../domains/reports/due-runs.js";
 import { createApp } from "../edges/http/app.js";
 import { nowUs } from "../kernel/clock.js";
 import { createModels } from "../kernel/db/models.js";
 import { connectionOf, createPool } from "../kernel/db/pool.js";
 import { Streams } from "../kernel/http/streams.js";
+import { Jobs } from "../kernel/jobs/jobs.js";
 import type { RoleContext } from "../kernel/role-input.js";
 import { VERSION } from "../kernel/version.js";
 import { TermIndex } from "../store/term-index.js";
@@ -21,6 +23,8 @@ import { webThreads } from "./threads/web-threads.js";
 
 const STATEMENT_TIMEOUT_MS = 15_000;
 const HEARTBEAT_MS = 5_000;
+/** How often it is looked whether a report is due. */
+const DUE_MS = 5_000;
 
 /** The longest filter there is, written as a URL. */
 const MAX_HEADER_BYTES = 96 * 1_024;
@@ -36,16 +40,18 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
   const directory = new DirectoryCache(db, config.HALVIK_ZONE);
   const terms = new TermIndex();
   const { work, scans, rehearsals } = webThreads(connection, config.HALVIK_ZONE, STATEMENT_TIMEOUT_MS);
+  const presenter = new Presenter(db);
+  const ask = askedOf(questions(db, directory, terms), work, scans);
   const app = createApp(
     {
       config,
       db,
       models,
       directory,
-      presenter: new Presenter(db),
+      presenter,
       feed,
       terms,
-      ask: askedOf(questions(db, directory, terms), work, scans),
+      ask,
       work,
       rehearsals,
       streams: new Streams(),
@@ -68,6 +74,14 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
     servers.push(await listen(createHttps(options, app), config.HALVIK_HTTPS_PORT, config.HALVIK_HTTP_HOST));
   }
   await feed.start();
+  const needs = { config, db, directory, presenter, terms, ask };
+  const jobs = await Jobs.start(db, (error) => log.warn({ error: error.message }, "jobs cannot be looked at"));
+  await jobs.work<{ run: number }>("report", ({ run }, isLast) => makeDue(needs, run, isLast));
+  const due = setInterval(() => {
+    lookForDue(db, jobs, nowUs()).catch((e: Error) =>
+      log.warn({ error: e.message }, "what is due cannot be looked for"),
+    );
+  }, DUE_MS);
   const startedUs = nowUs();
   const beat = () =>
     writeHeartbeat(db, "web", config.HALVIK_NODE, startedUs, nowUs(), { memoryBytes: process.memoryUsage.rss() }).catch(
@@ -80,6 +94,8 @@ export async function startWeb({ config, secrets, tls }: RoleContext): Promise<(
   }, HEARTBEAT_MS);
   return async () => {
     clearInterval(timer);
+    clearInterval(due);
+    await jobs.stop();
     await beating;
     for (const server of servers) {
       server.closeAllConnections();

@@ -8,13 +8,16 @@ import type { Config } from "../kernel/config/config.js";
 import type { Secrets } from "../kernel/config/secrets.js";
 import { createModels, Person } from "../kernel/db/models.js";
 import { connectionOf, transaction } from "../kernel/db/pool.js";
+import { prepareJobs } from "../kernel/jobs/jobs.js";
 import { grantStatements } from "../store/grants.js";
 import { migrate } from "../store/migrate.js";
 
 /** Schema, shipped rules and the owner account. @returns the owner's one-time password if the account was made now */
 export async function setUpDatabase(config: Config, secrets: Secrets): Promise<string | null> {
-  await migrate(connectionOf(config, secrets, "owner"));
-  const client = new pg.Client(connectionOf(config, secrets, "owner"));
+  const owner = connectionOf(config, secrets, "owner");
+  await migrate(owner);
+  await prepareJobs(owner);
+  const client = new pg.Client(owner);
   await client.connect();
   try {
     await client.query(grantStatements());

@@ -1,4 +1,5 @@
 import { DB_OWNER, type DbRole } from "../kernel/db/pool.js";
+import { JOBS_SCHEMA } from "../kernel/jobs/jobs.js";
 
 /** A role of the database by the process that connects as it; the owner makes and changes tables and is no process's. */
 type ProcessRole = Exclude<DbRole, "owner">;
@@ -10,6 +11,8 @@ interface Rights {
   readonly delete: readonly string[];
   /** Rights on some columns of a table alone. */
   readonly columns?: readonly string[];
+  /** What waits to be done (`kernel/jobs`). */
+  readonly jobs?: true;
   /** Functions of the schema `segments`. */
   readonly functions: readonly string[];
   /** On segments and their templates. */
@@ -105,6 +108,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     ],
     functions: [],
     segments: ["select"],
+    jobs: true,
   },
   collector: {
     select: [
@@ -283,6 +287,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
     insert: ["delivery", "incident", "incident_event", "role_status"],
     update: ["delivery", "incident_event", "role_status"],
     delete: ["delivery"],
+    columns: ["update (told) on report_run"],
     functions: [],
     segments: ["select"],
   },
@@ -312,6 +317,11 @@ export function grantStatements(): string {
         out.push(`revoke ${right} on ${SECRET.filter((t) => !rest.includes(t)).join(", ")} from ${name}`);
       } else if (tables.length > 0) out.push(`grant ${right} on ${[...new Set(tables)].join(", ")} to ${name}`);
     }
+    if (rights.jobs)
+      out.push(
+        `grant usage on schema ${JOBS_SCHEMA} to ${name}`,
+        `grant select, insert, update, delete on all tables in schema ${JOBS_SCHEMA} to ${name}`,
+      );
     for (const columns of rights.columns ?? []) out.push(`grant ${columns} to ${name}`);
     const segments = rights.segments.join(", ");
     out.push(

@@ -342,6 +342,47 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("get", "/quarantine");
 });
 
+test("reports", async () => {
+  const report = {
+    name: "Errors",
+    period: { last: 1, unit: "day", whole: false },
+    asks: "site",
+    parts: [
+      { is: "text", markdown: "Hello" },
+      { is: "course", title: "Over time", compare: true, measure: { filter: "severity at least error" } },
+      { is: "bars", title: "By sender", measure: { by: [{ field: "sender" }] } },
+      { is: "hours of the week", title: "When", measure: {} },
+      { is: "incidents", title: "Incidents", stories: true },
+      { is: "records", title: "Records" },
+      { is: "own figures", title: "Halvik", compare: true, figures: ["incidents opened", "senders silent now"] },
+      { is: "figure", title: "Broken", measure: { filter: "sevrity is error" } },
+    ],
+  };
+  const { body } = await ask("post", "/reports", "/reports", report);
+  const { id } = body as { id: number };
+  await ask("get", "/reports");
+  await ask("get", "/reports/{id}", `/reports/${id}`);
+  await ask("patch", "/reports/{id}", `/reports/${id}`, { ...report, about: "What went wrong" });
+  await ask("get", "/reports/{id}/file", `/reports/${id}/file`);
+  await ask("post", "/reports/read", "/reports/read", {
+    text: "name: x\nperiod: {last: 1, unit: day}\nparts: [{is: text, markdown: y}]",
+  });
+  await ask("post", "/reports/lacking", "/reports/lacking", { period: report.period });
+  for (const part of report.parts) await ask("post", "/reports/part", "/reports/part", { part, period: report.period });
+  const run = await ask("post", "/reports/{id}/runs", `/reports/${id}/runs`, { of: null });
+  const made = (run.body as { runs: { id: number }[] }).runs[0]!.id;
+  await ask("get", "/reports/{id}/runs/{run}", `/reports/${id}/runs/${made}`);
+  await ask("get", "/reports/{id}/runs/{run}/file", `/reports/${id}/runs/${made}/file?format=csv&part=2`);
+  const schedule = { when: { every: "day", at: "08:00" }, zone: "Europe/Oslo" };
+  const kept = await ask("post", "/reports/{id}/schedules", `/reports/${id}/schedules`, { schedule });
+  const time = (kept.body as { schedules: { id: number }[] }).schedules[0]!.id;
+  await ask("patch", "/reports/{id}/schedules/{schedule}", `/reports/${id}/schedules/${time}`, {
+    schedule: { ...schedule, keep: 3 },
+  });
+  await ask("delete", "/reports/{id}/schedules/{schedule}", `/reports/${id}/schedules/${time}`);
+  await ask("delete", "/reports/{id}", `/reports/${id}`);
+});
+
 test("names", async () => {
   await ask("get", "/meanings");
   await ask("post", "/meanings", "/meanings", {

@@ -57,6 +57,26 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/traffic/portrait-page")).PortraitPage }),
           },
           {
+            path: "reports",
+            lazy: async () => ({ Component: (await import("../features/reports/reports-page")).ReportsPage }),
+          },
+          {
+            path: "reports/new",
+            lazy: async () => ({ Component: (await import("../features/reports/edit-page")).NewReportPage }),
+          },
+          {
+            path: "reports/ready/:name",
+            lazy: async () => ({ Component: (await import("../features/reports/report-page")).ReadyReportPage }),
+          },
+          {
+            path: "reports/:id",
+            lazy: async () => ({ Component: (await import("../features/reports/report-page")).ReportPage }),
+          },
+          {
+            path: "reports/:id/edit",
+            lazy: async () => ({ Component: (await import("../features/reports/edit-page")).EditReportPage }),
+          },
+          {
             path: "rules",
             lazy: async () => ({ Component: (await import("../features/rules/rules-page")).RulesPage }),
           },

@@ -5,7 +5,7 @@ import { SECTIONS, searchOf } from "./sections";
 
 /** Every key, for the help page; pages add theirs through `usePageKeys`. */
 export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
-  ["g n / r / i / t / u / k", "go to Now, Records, Incidents, Traffic, Rules, Intake"],
+  ["g n / r / i / t / p / u / k", "go to Now, Records, Incidents, Traffic, Reports, Rules, Intake"],
   ["/", "filter"],
   ["[ and ]", "window back, forward"],
   ["{ and }", "window narrower, wider"],

@@ -7,6 +7,7 @@ export const SECTIONS = [
   { name: "Records", path: "/records", key: "r" },
   { name: "Incidents", path: "/incidents", key: "i" },
   { name: "Traffic", path: "/traffic", key: "t" },
+  { name: "Reports", path: "/reports", key: "p" },
   { name: "Rules", path: "/rules", key: "u" },
   { name: "Intake", path: "/intake", key: "k" },
 ] as const;

@@ -45,7 +45,9 @@ export {
   NotifyRouteParts,
   QuietWindow,
   TELLINGS,
+  TELLS,
   type Telling,
+  type Tells,
   whomOf,
 } from "./route.js";
 export { MIB_ROOT, notificationOf } from "./snmp.js";

@@ -39,6 +39,8 @@ export interface MailText {
   readonly html: string;
   /** The tag of its language (RFC 5646). */
   readonly language: string;
+  /** Files that go with it, where its way carries files. */
+  readonly files?: readonly { readonly name: string; readonly type: string; readonly bytes: Uint8Array }[];
 }
 
 /** An incident that a message tells of. */

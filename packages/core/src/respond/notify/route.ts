@@ -19,6 +19,10 @@ export type Telling = (typeof TELLINGS)[number];
 export const MESSAGES = [...TELLINGS, "reminder", "escalation"] as const;
 export type Message = (typeof MESSAGES)[number];
 
+/** All that is sent: of incidents, a test by hand, a report that was made. */
+export const TELLS = [...MESSAGES, "test", "report"] as const;
+export type Tells = (typeof TELLS)[number];
+
 const Clock = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, "expected a clock time HH:MM");
 const WEEK_MINUTES = 7 * 24 * 60;
 

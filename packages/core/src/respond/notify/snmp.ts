@@ -1,12 +1,12 @@
 import { SEVERITIES } from "../../model/record/index.js";
 import type { MailText, ToldOf } from "./message.js";
-import type { Message } from "./route.js";
+import type { Tells } from "./route.js";
 
 /** HALVIK-NOTIFY-MIB, below the enterprise number for documentation (RFC 5612). */
 export const MIB_ROOT = "1.3.6.1.4.1.32473.1";
 
 /** Each telling is a notification of the module, in its order. */
-const NOTIFICATIONS: readonly (Message | "test")[] = ["raise", "update", "clear", "reminder", "escalation", "test"];
+const NOTIFICATIONS: readonly Tells[] = ["raise", "update", "clear", "reminder", "escalation", "test", "report"];
 /** SnmpAdminString (RFC 3411 section 5). */
 const OCTETS_MOST = 255;
 
@@ -18,7 +18,7 @@ export interface Binding {
 
 /** A message as a notification of HALVIK-NOTIFY-MIB: which one, and its variable bindings; of several incidents the first. */
 export function notificationOf(
-  { id, tells, notification }: { readonly id: string; readonly tells: Message | "test"; readonly notification: string },
+  { id, tells, notification }: { readonly id: string; readonly tells: Tells; readonly notification: string },
   mail: Pick<MailText, "subject">,
   about: readonly ToldOf[],
 ): { readonly oid: string; readonly bindings: readonly Binding[] } {

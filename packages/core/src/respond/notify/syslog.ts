@@ -1,7 +1,7 @@
 import { type EpochUs, formatUs } from "../../base/time/index.js";
 import { SEVERITIES } from "../../model/record/index.js";
 import type { MailedIncident, MailText } from "./message.js";
-import type { Message } from "./route.js";
+import type { Tells } from "./route.js";
 
 /** log alert (RFC 5424 table 1). */
 const FACILITY = 14;
@@ -14,7 +14,7 @@ const TEXT_MOST = 1_200;
 
 /** A message as syslog (RFC 5424): as severe as the worst it tells of; its id and where to look as structured data. */
 export function syslogLine(
-  message: { readonly id: string; readonly tells: Message | "test" },
+  message: { readonly id: string; readonly tells: Tells },
   mail: Pick<MailText, "subject">,
   about: readonly { readonly detail: MailedIncident; readonly link: string }[],
   host: string,

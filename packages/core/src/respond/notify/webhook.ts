@@ -1,12 +1,12 @@
 import type { WebhookChannel } from "./channel.js";
 import type { MailedIncident, MailText } from "./message.js";
-import type { Message } from "./route.js";
+import type { Tells } from "./route.js";
 
 /** A message as programs read it; the schema stands in docs/notifications.md. */
 export interface WebhookMessage {
   /** The same whenever this message is sent again. */
   readonly id: string;
-  readonly tells: Message | "test";
+  readonly tells: Tells;
   readonly notification: string;
   readonly subject: string;
   readonly text: string;
@@ -27,7 +27,7 @@ export interface WebhookMessage {
 /** The body of a request for a message. */
 export function webhookBody(
   format: WebhookChannel["format"],
-  { id, tells, notification }: { readonly id: string; readonly tells: Message | "test"; readonly notification: string },
+  { id, tells, notification }: { readonly id: string; readonly tells: Tells; readonly notification: string },
   mail: Pick<MailText, "subject" | "text">,
   about: readonly { readonly detail: MailedIncident; readonly link: string }[],
 ): string {

@@ -20,7 +20,7 @@ interface Sink {
 
 const FRAME_MOST = 65_536;
 const SNMP_TRAP_OID = "1.3.6.1.6.3.1.1.4.1.0";
-const NOTIFICATIONS = ["raise", "update", "clear", "reminder", "escalation", "test"];
+const NOTIFICATIONS = ["raise", "update", "clear", "reminder", "escalation", "test", "report"];
 
 /** A stand-in receiver of syslog on loopback, over UDP and, counted in octets, over TCP (RFC 5426, RFC 6587). It sends nothing on. */
 export async function startSyslogSink(port: number, onHeard: (heard: Heard) => void): Promise<Sink> {

@@ -7,6 +7,7 @@ import {
   type Message,
   NotifyRoute,
   type SaidBefore,
+  type Tells,
   type ToldIncident,
   tellingOf,
 } from "@halvik/core/respond/notify";
@@ -171,7 +172,7 @@ export interface NewDelivery {
   readonly route: number;
   readonly routeName: string;
   readonly incident: number | null;
-  readonly tells: Message | "test";
+  readonly tells: Tells;
   readonly event: number | null;
   readonly madeUs: number;
   readonly dueUs: number;
@@ -179,6 +180,8 @@ export interface NewDelivery {
   readonly step: number;
   /** By which channel; null: by mail. */
   readonly channel: number | null;
+  /** The output of a report that it brings. */
+  readonly reportRun?: number;
   /** Mail addresses, as far as they are known before it is sent. */
   readonly to: readonly string[];
 }
@@ -186,8 +189,20 @@ export interface NewDelivery {
 /** Keeps a message to be sent; the same event is told once by a route, in each of its ways. */
 export async function insertDelivery(db: Queryable, d: NewDelivery): Promise<void> {
   await db.query(
-    "insert into delivery (route, route_name, incident, tells, event, made_us, due_us, step, channel, recipients) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) on conflict do nothing",
-    [d.route, d.routeName, d.incident, d.tells, d.event, d.madeUs, d.dueUs, d.step, d.channel, d.to],
+    "insert into delivery (route, route_name, incident, tells, event, made_us, due_us, step, channel, recipients, report_run) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) on conflict do nothing",
+    [
+      d.route,
+      d.routeName,
+      d.incident,
+      d.tells,
+      d.event,
+      d.madeUs,
+      d.dueUs,
+      d.step,
+      d.channel,
+      d.to,
+      d.reportRun ?? null,
+    ],
   );
 }
 
@@ -197,12 +212,13 @@ export interface DueDelivery {
   readonly routeName: string;
   readonly incident: number | null;
   readonly event: number | null;
-  readonly tells: Message | "test";
+  readonly tells: Tells;
   readonly attempts: number;
   readonly dueUs: number;
   readonly madeUs: number;
   readonly step: number;
   readonly channel: number | null;
+  readonly reportRun: number | null;
   /** What the message is known by, however often it is sent; several may be one message. */
   readonly message: string;
   /** What links in it are signed with. */
@@ -213,7 +229,7 @@ export interface DueDelivery {
 
 export async function dueDeliveries(db: Queryable, nowUs: number, most: number): Promise<DueDelivery[]> {
   const { rows } = await db.query<DueDelivery>(
-    `select id, route, route_name as "routeName", incident, event, tells, attempts, due_us as "dueUs", made_us as "madeUs", step, channel, message, link_key as "linkKey", reached
+    `select id, route, route_name as "routeName", incident, event, tells, attempts, due_us as "dueUs", made_us as "madeUs", step, channel, report_run as "reportRun", message, link_key as "linkKey", reached
      from delivery where state = 'waiting' and due_us <= $1 order by due_us, id limit $2`,
     [nowUs, most],
   );
@@ -345,7 +361,7 @@ export interface DeliveryRow {
   route_name: string;
   incident: number | null;
   title: string | null;
-  tells: Message | "test";
+  tells: Tells;
   state: "waiting" | "sent" | "failed" | "dropped";
   made_us: number;
   due_us: number;
@@ -410,4 +426,32 @@ export async function markRead(db: Queryable, person: string, event: number): Pr
     "insert into notices_read (person, event) values ($1, $2) on conflict (person) do update set event = greatest(notices_read.event, excluded.event)",
     [person, event],
   );
+}
+
+/** A report that was made because it was due, and of which nobody was told yet. */
+export interface UntoldRun {
+  readonly id: number;
+  /** Whom its schedule names. */
+  readonly routes: readonly number[];
+}
+
+export async function untoldRuns(db: Queryable, most: number): Promise<UntoldRun[]> {
+  const { rows } = await db.query<{ id: number; routes: number[] | null }>(
+    `select r.id, array(select jsonb_array_elements_text(s.body->'routes')::int) as routes
+     from report_run r join report_schedule s on s.id = r.schedule where r.state = 'made' and not r.told order by r.id limit $1`,
+    [most],
+  );
+  return rows.map((r) => ({ id: r.id, routes: r.routes ?? [] }));
+}
+
+export const markTold = (db: Queryable, run: number): Promise<unknown> =>
+  db.query("update report_run set told = true where id = $1", [run]);
+
+/** What a message that brings a report brings; null: it is gone. */
+export async function reportOfRun(db: Queryable, run: number): Promise<{ report: number; body: unknown } | null> {
+  const { rows } = await db.query<{ report: number; body: unknown }>(
+    "select report, body from report_run where id = $1 and body is not null",
+    [run],
+  );
+  return rows[0] ?? null;
 }

@@ -22,6 +22,7 @@ import { OneAtATime } from "../../kernel/one-at-a-time.js";
 import { incidentDetail } from "../incidents/detail.js";
 import { acknowledgeUrl } from "./acknowledge-link.js";
 import { mailedBy } from "./plan-deliveries.js";
+import { reportText } from "./report-text.js";
 import {
   type DueDelivery,
   dueDeliveries,
@@ -85,6 +86,11 @@ export async function sendDue(sending: Sending): Promise<void> {
       await drop(sending, own, "the notification was deleted");
       continue;
     }
+    const reports = await reportsOf(
+      sending,
+      route,
+      own.filter((d) => d.tells === "report"),
+    );
     const tests = own.filter(isTest).map(
       (d): Attempt => ({
         route,
@@ -95,12 +101,12 @@ export async function sendDue(sending: Sending): Promise<void> {
         thread: null,
       }),
     );
-    const told = own.filter((d) => !isTest(d));
+    const told = own.filter((d) => !isTest(d) && d.tells !== "report");
     if (!route.enabled) await drop(sending, told, "the notification is switched off");
     // texts that were deleted are those that ship
     const texts = (route.texts === null ? null : ownTexts.get(route.texts)) ?? null;
     const writing = { notification: route.name, texts, zone: route.zone };
-    ways.push([...tests, ...(route.enabled ? await planWay(sending, route, writing, told) : [])]);
+    ways.push([...tests, ...reports, ...(route.enabled ? await planWay(sending, route, writing, told) : [])]);
   }
   const alone = new OneAtATime();
   await Promise.all(
@@ -108,6 +114,17 @@ export async function sendDue(sending: Sending): Promise<void> {
       for (const one of attempts) await attempt(sending, one, alone);
     }),
   );
+}
+
+/** Messages that bring a report. */
+async function reportsOf(sending: Sending, route: NotifyRoute, due: readonly DueDelivery[]): Promise<Attempt[]> {
+  const attempts: Attempt[] = [];
+  for (const d of due) {
+    const text = d.reportRun === null ? null : await reportText(sending.db, d.reportRun, sending.baseUrl);
+    if (text === null) await drop(sending, [d], "the report is gone");
+    else attempts.push({ route, deliveries: [d], tells: "report", write: () => text, about: [], thread: null });
+  }
+  return attempts;
 }
 
 function grouped<T>(all: readonly T[], by: (one: T) => string): T[][] {

@@ -30,7 +30,8 @@ export interface PartNeeds extends MeasureNeeds {
 /** Over what a part is made. */
 export interface PartScope {
   readonly window: Window;
-  readonly before: Window;
+  /** The period before; null where it is not there whole, and nothing can be compared with it. */
+  readonly before: Window | null;
   readonly zone: string;
   /** Holds for every part that tells of records. */
   readonly filter: string;
@@ -69,7 +70,7 @@ async function made(needs: PartNeeds, part: Part, scope: PartScope): Promise<Par
       return measuredAs(needs, part.is, part.title, { ...part.measure, by, top: 0, order: "most" }, scope, false, null);
     }
     case "incidents":
-      return incidents(needs, part, scope.window);
+      return incidents(needs, part, scope);
     case "records":
       return records(needs, part, scope);
     case "own figures":
@@ -79,7 +80,7 @@ async function made(needs: PartNeeds, part: Part, scope: PartScope): Promise<Par
         figures: await ownFigures(
           part.figures,
           ownNeeds(needs, scope.window),
-          part.compare ? ownNeeds(needs, scope.before) : null,
+          part.compare && scope.before !== null ? ownNeeds(needs, scope.before) : null,
         ),
       };
   }
@@ -108,7 +109,7 @@ const STORY_MOST = 12;
 async function incidents(
   { db, senders, presenter }: PartNeeds,
   part: Extract<Part, { is: "incidents" }>,
-  window: Window,
+  { window, zone }: PartScope,
 ): Promise<PartMade> {
   const { ids, all } = await incidentsOf(db, window, part.worst, part.most);
   const present = await presenter.present(senders);
@@ -118,7 +119,9 @@ async function incidents(
     if (detail === null) continue;
     const { incident } = detail;
     const { title, severity, state, first, last, count, closeReason, assignedTo } = incident;
-    const story = part.stories ? storyOf(IncidentDetail.parse(detail), formatUs).slice(0, STORY_MOST) : [];
+    const story = part.stories
+      ? storyOf(IncidentDetail.parse(detail), (us) => formatZoned(us, zone)).slice(0, STORY_MOST)
+      : [];
     told.push({
       ...{ id, title, severity, state, first, last, count, closeReason, assignedTo },
       story: story.map((p) => ({ at: formatUs(p.us), text: p.text })),

@@ -18,6 +18,7 @@ import type { TermIndex } from "../../store/term-index.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
+import { oldestRecordUs } from "../overview/repository.js";
 import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
 import { windowJson } from "../records/searched-window.js";
@@ -45,11 +46,31 @@ export interface ReportAsked {
   readonly atUs: EpochUs;
 }
 
+/** What a report is made over, and what an answer says of that. */
+interface MadeOver {
+  readonly scope: PartScope;
+  readonly json: Pick<ReportMade, "window" | "before" | "zone" | "firstRecord" | "comparable">;
+}
+
 /** @throws {AppError} for a zone that is none */
-export function scopeOf({ period, filter, asks, of, zone, atUs }: ReportAsked): PartScope {
+export async function scopeOf({ db }: Pick<ReportNeeds, "db">, asked: ReportAsked): Promise<MadeOver> {
+  const { period, filter, asks, of, zone, atUs } = asked;
   if (!isZone(zone)) throw new AppError("BAD_REQUEST", `zone: "${zone}" is no IANA zone`, { field: "zone" });
   const window = windowOf(period, atUs, zone);
-  return { window, before: windowBefore(period, window, zone), zone, filter: both(narrowed(asks, of), filter) };
+  const before = windowBefore(period, window, zone);
+  // what is not kept of then would make everything new
+  const firstUs = await oldestRecordUs(db);
+  const comparable = firstUs !== null && firstUs <= before.fromUs;
+  return {
+    scope: { window, before: comparable ? before : null, zone, filter: both(narrowed(asks, of), filter) },
+    json: {
+      window: windowJson(window),
+      before: windowJson(before),
+      zone,
+      firstRecord: firstUs === null ? null : formatUs(firstUs),
+      comparable,
+    },
+  };
 }
 
 /** The senders a report is of, where it asks for them. */
@@ -72,6 +93,9 @@ export async function partNeeds(needs: ReportNeeds, actor: Actor, zone: string, 
 }
 
 const PART_BUDGET_MS = 15_000;
+/** All of a report: what is left of it is the least a part has, which then says how far it came. */
+const REPORT_BUDGET_MS = 150_000;
+const LEAST_BUDGET_MS = 500;
 
 /** All of a report, part by part. */
 export async function makeReport(
@@ -81,23 +105,25 @@ export async function makeReport(
   asked: Pick<ReportAsked, "of" | "zone" | "atUs">,
 ): Promise<ReportMade> {
   const started = performance.now();
-  const scope = scopeOf({ ...report, ...asked });
-  const with_ = await partNeeds(needs, actor, scope.zone, PART_BUDGET_MS);
+  const { scope, json } = await scopeOf(needs, { ...report, ...asked });
+  const partly = await partNeeds(needs, actor, scope.zone, PART_BUDGET_MS);
   const parts = [];
-  for (const part of report.parts) parts.push(await makePart(with_, part, scope));
+  for (const part of report.parts) {
+    const left = REPORT_BUDGET_MS - (performance.now() - started);
+    const budgetMs = Math.max(LEAST_BUDGET_MS, Math.min(PART_BUDGET_MS, left));
+    parts.push(await makePart({ ...partly, budgetMs }, part, scope));
+  }
   return {
     name: report.name,
     about: report.about,
     period: sayPeriod(report.period),
     of: report.asks === "nothing" ? null : asked.of,
     filter: scope.filter,
-    window: windowJson(scope.window),
-    before: windowJson(scope.before),
-    zone: scope.zone,
+    ...json,
     made: formatUs(nowUs()),
     by: actor.name,
     lacking: coverageJson(
-      await coverageOf(needs.db, scope.window, { directory: with_.senders, nowUs: with_.nowUs, terms: needs.terms }),
+      await coverageOf(needs.db, scope.window, { directory: partly.senders, nowUs: partly.nowUs, terms: needs.terms }),
     ),
     parts,
     tookMs: Math.round(performance.now() - started),

@@ -23,10 +23,9 @@ import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError, naming } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
-import { windowJson } from "../records/searched-window.js";
 import { makePart } from "./make-part.js";
 import { makeReport, partNeeds, type ReportNeeds, scopeOf } from "./make-report.js";
-import { fileOf } from "./output/file-of.js";
+import { fileOf, fileStem, inFileName } from "./output/file-of.js";
 import { readReportText, writeReportText } from "./report-text.js";
 import {
   addReport,
@@ -163,16 +162,9 @@ export const reportRoutes = (needs: Needs) => {
       handle: async ({ body, actor }) => {
         const started = performance.now();
         const zone = zoneOf(body.zone);
-        const scope = scopeOf({ ...body, zone, atUs: momentOf(body.at) });
+        const { scope, json } = await scopeOf(needs, { ...body, zone, atUs: momentOf(body.at) });
         const part = await makePart(await partNeeds(needs, actor, zone, LOOK_BUDGET_MS), body.part, scope);
-        const { window, before } = scope;
-        return {
-          window: windowJson(window),
-          before: windowJson(before),
-          zone,
-          part,
-          tookMs: Math.round(performance.now() - started),
-        };
+        return { ...json, part, tookMs: Math.round(performance.now() - started) };
       },
     }),
     route({
@@ -184,12 +176,11 @@ export const reportRoutes = (needs: Needs) => {
       answer: LackingAnswer,
       handle: async ({ body }) => {
         const zone = zoneOf(body.zone);
-        const scope = scopeOf({ ...body, filter: "", asks: "nothing", of: null, zone, atUs: momentOf(body.at) });
+        const asked = { ...body, filter: "", asks: "nothing" as const, of: null, zone, atUs: momentOf(body.at) };
+        const { scope, json } = await scopeOf(needs, asked);
         const context = { directory: await directory.get(), nowUs: nowUs(), terms };
         return {
-          window: windowJson(scope.window),
-          before: windowJson(scope.before),
-          zone,
+          ...json,
           period: sayPeriod(body.period),
           lacking: coverageJson(await coverageOf(db, scope.window, context)),
         };
@@ -215,7 +206,7 @@ export const reportRoutes = (needs: Needs) => {
         const { report } = await one(p.id);
         res
           .type("application/yaml")
-          .attachment(`${fileName(report.name)}.yaml`)
+          .attachment(`${inFileName(report.name)}.yaml`)
           .send(writeReportText(report));
         return undefined;
       },
@@ -260,7 +251,7 @@ export const reportRoutes = (needs: Needs) => {
       handle: async ({ params: p, query, res }) => {
         const made = await madeOf(p.id, p.run);
         const file = await fileOf(made, query.format, query.part ?? null);
-        res.type(file.type).attachment(`${fileName(made.name)}-${made.window.to.slice(0, 10)}${file.ending}`);
+        res.type(file.type).attachment(`${fileStem(made)}${file.ending}`);
         res.send(Buffer.from(file.bytes));
         return undefined;
       },
@@ -342,10 +333,3 @@ function momentOf(at: string | undefined): number {
     });
   return time.us;
 }
-
-/** A name as every file system takes it. */
-const fileName = (name: string): string =>
-  name
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, "-")
-    .replace(/^-+|-+$/g, "") || "report";

@@ -24,8 +24,11 @@ create table public.report_run (
   why text not null default '',
   by text not null,
   made_us bigint,
-  body jsonb
+  body jsonb,
+  told boolean not null default false
 );
+create index report_run_waiting_idx on public.report_run (due_us) where state = 'waiting';
+create index report_run_untold_idx on public.report_run (id) where not told and schedule is not null;
 create unique index report_run_due_idx on public.report_run (schedule, due_us);
 create index report_run_report_idx on public.report_run (report, id);
 alter table public.delivery add column report_run integer constraint delivery_report_run_fkey references public.report_run on delete cascade;

@@ -6,12 +6,13 @@ import { useState } from "react";
 import { matrixQuery } from "../../data/api";
 import { usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
+import { VALUE_FIELDS } from "../../shared/value-fields";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { dayMinute } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
 import { amountText } from "./measure";
-import { VALUE_FIELDS, type ValueScope } from "./value-scope";
+import type { ValueScope } from "./value-scope";
 
 export const MATRIX_DEFAULT: readonly [string, string] = ["src", "dst port"];
 

@@ -1,11 +1,11 @@
 import type { Measure } from "@halvik/core/query/measure";
+import { VALUE_FIELDS } from "../../shared/value-fields";
 import { TextButton } from "../../ui/button";
 import { Select } from "../../ui/select";
 import { MEASURE_OPTIONS, measureValue, readMeasure } from "./measure";
 import { ValueList } from "./value-list";
-
 import { MATRIX_DEFAULT, ValueMatrix } from "./value-matrix";
-import { VALUE_FIELDS, type ValueScope } from "./value-scope";
+import type { ValueScope } from "./value-scope";
 
 interface ValueStripProps extends ValueScope {
   readonly open: readonly string[];

@@ -41,6 +41,11 @@ export function mailerOf(config: Config): Mailer | null {
         subject: mail.subject,
         text: mail.text,
         html: mail.html,
+        attachments: (mail.files ?? []).map((f) => ({
+          filename: f.name,
+          contentType: f.type,
+          content: Buffer.from(f.bytes),
+        })),
         // RFC 3834 section 5, RFC 3282
         headers: { "Auto-Submitted": "auto-generated", "Content-Language": mail.language },
         messageId: `<${id}@${domain}>`,

@@ -1,4 +1,4 @@
-import type { MailText, Message, ToldOf } from "@halvik/core/respond/notify";
+import type { MailText, Tells, ToldOf } from "@halvik/core/respond/notify";
 
 /** What became of an attempt to send; `permanent`: trying again would not help. */
 export type Sent =
@@ -15,7 +15,7 @@ export type Sent =
 export interface Outgoing {
   /** The same whenever it is sent again. */
   readonly id: string;
-  readonly tells: Message | "test";
+  readonly tells: Tells;
   /** The name of the notification that sends it. */
   readonly notification: string;
   /** The message as it is read. @param acknowledgeUrl by which whoever gets it acknowledges it; null: there is none */

@@ -42,12 +42,18 @@ async function allCsv(made: ReportMade): Promise<Uint8Array> {
     const csv = csvOf(part, made);
     if (csv === null) continue;
     const title = "title" in part ? part.title : "part";
-    const name = title
-      .toLowerCase()
-      .replace(/[^a-z0-9]+/g, "-")
-      .replace(/^-+|-+$/g, "");
-    zip.addBuffer(Buffer.from(csv), `${String(i + 1).padStart(2, "0")}-${name || "part"}.csv`);
+    zip.addBuffer(Buffer.from(csv), `${String(i + 1).padStart(2, "0")}-${inFileName(title)}.csv`);
   }
   zip.end();
   return buffer(zip.outputStream as unknown as NodeJS.ReadableStream);
 }
+
+/** A name as every file system takes it. */
+export const inFileName = (name: string): string =>
+  name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "") || "report";
+
+/** What its files are called, without their endings. */
+export const fileStem = ({ name, window }: ReportMade): string => `${inFileName(name)}-${window.to.slice(0, 10)}`;

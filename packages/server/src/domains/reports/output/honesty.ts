@@ -1,12 +1,17 @@
 import type { Measured, ReportMade } from "@halvik/contract/reports";
 import { formatZoned, readRfc3339 } from "@halvik/core/base/time";
 
-/** A moment as people in the report's zone read it. */
+/** A moment as people in the report's zone read it, to the second, with how far that is from UTC. */
 export const momentIn = (zone: string, time: string): string => formatZoned(readRfc3339(time)!.us, zone);
+/** The same to the minute; the zone is said elsewhere. */
+export const minuteIn = (zone: string, time: string): string => momentIn(zone, time).slice(0, 16);
+
+/** What a measured part tells, in words. */
+export const tellsOf = ({ says, reading }: Measured): string => `${says[0]!.toUpperCase()}${says.slice(1)}: ${reading}`;
 
 /** What a measured part cannot say, in words. */
 export function openOf(measured: Measured, zone: string): string[] {
-  const said = [];
+  const said: string[] = [];
   if (!measured.complete)
     said.push(`At least: of the newest records only, back to ${momentIn(zone, measured.coveredFrom)}.`);
   if ([measured.total, ...measured.rows].some((r) => !r.exact))
@@ -15,10 +20,12 @@ export function openOf(measured: Measured, zone: string): string[] {
 }
 
 /** What the period of a report lacks, as far as Halvik knows, in words. */
-export function lackingOf({ lacking, zone }: ReportMade): string[] {
-  const said = lacking.notListening.map(
-    (g) => `Nobody listened from ${momentIn(zone, g.from)} to ${momentIn(zone, g.to)}.`,
-  );
+export function lackingOf({ lacking, zone, firstRecord, window }: ReportMade): string[] {
+  const said: string[] = [];
+  if (firstRecord !== null && firstRecord > window.from)
+    said.push(`The first record there is happened at ${momentIn(zone, firstRecord)}.`);
+  for (const gap of lacking.notListening)
+    said.push(`Nobody listened from ${momentIn(zone, gap.from)} to ${momentIn(zone, gap.to)}.`);
   if (lacking.lost > 0) said.push(`${lacking.lost} datagrams or records were lost.`);
   if (lacking.capped > 0) said.push(`${lacking.capped} were over the cap of their sender.`);
   if (lacking.flowGaps > 0) said.push(`${lacking.flowGaps} flow datagrams are missing by their exporters' numbers.`);
@@ -31,10 +38,11 @@ export function lackingOf({ lacking, zone }: ReportMade): string[] {
 
 /** The lines that stand at the head of every output. */
 export function headOf(made: ReportMade): [string, string][] {
-  const { zone } = made;
+  const { zone, comparable } = made;
+  const between = ({ from, to }: ReportMade["window"]) => `${minuteIn(zone, from)} to ${minuteIn(zone, to)}`;
   return [
-    ["Period", `${momentIn(zone, made.window.from)} to ${momentIn(zone, made.window.to)} (${made.period}, ${zone})`],
-    ["Compared with", `${momentIn(zone, made.before.from)} to ${momentIn(zone, made.before.to)}`],
+    ["Period", `${between(made.window)} (${made.period}, ${zone})`],
+    ["Compared with", `${between(made.before)}${comparable ? "" : ": not there whole, so nothing is compared"}`],
     ...(made.of === null ? [] : [["Of", made.of] as [string, string]]),
     ...(made.filter === "" ? [] : [["Filter", made.filter] as [string, string]]),
     ["Made", `${momentIn(zone, made.made)} by ${made.by}, in ${(made.tookMs / 1_000).toFixed(1)} s`],

@@ -1,6 +1,6 @@
 import type { PartMade, ReportMade } from "@halvik/contract/reports";
 import { sayChange, sayValue, type Unit } from "@halvik/core/report";
-import { headOf, lackingOf, openOf } from "./honesty.js";
+import { headOf, lackingOf, openOf, tellsOf } from "./honesty.js";
 import { tableOf } from "./tables.js";
 
 /** What stands in a mail or a file by itself: no scripts, nothing fetched, every text escaped. */
@@ -8,16 +8,16 @@ export function htmlOf(made: ReportMade): string {
   const parts = made.parts.map((p) => partOf(p, made)).join("\n");
   return `<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>${text(made.name)}</title></head>
-<body style="font-family:'Atkinson Hyperlegible Next',Helvetica,Arial,sans-serif;color:#1d2733;max-width:52rem;margin:1.5rem auto;padding:0 1rem;line-height:1.4">
+<body style="font-family:'Atkinson Hyperlegible Next',Helvetica,Arial,sans-serif;color:#17232e;max-width:52rem;margin:1.5rem auto;padding:0 1rem;line-height:1.4">
 <h1 style="font-size:1.5rem;margin:0 0 .3rem">${text(made.name)}</h1>
-${made.about === "" ? "" : `<p style="margin:0 0 .8rem;color:#4a5866">${text(made.about)}</p>`}
-<table style="border-collapse:collapse;font-size:.85rem;color:#4a5866">${headOf(made)
+${made.about === "" ? "" : `<p style="margin:0 0 .8rem;color:#596670">${text(made.about)}</p>`}
+<table style="border-collapse:collapse;font-size:.85rem;color:#596670">${headOf(made)
     .map(
       ([k, v]) =>
         `<tr><th style="text-align:left;font-weight:600;padding:.1rem 1rem .1rem 0;vertical-align:top">${text(k)}</th><td>${text(v)}</td></tr>`,
     )
     .join("")}</table>
-<p style="font-size:.85rem;color:#4a5866">${lackingOf(made).map(text).join("<br>")}</p>
+<p style="font-size:.85rem;color:#596670">${lackingOf(made).map(text).join("<br>")}</p>
 ${parts}
 </body></html>
 `;
@@ -36,19 +36,19 @@ function partOf(part: PartMade, made: ReportMade): string {
     const { total, unit } = part.measured;
     const change = sayChange(total.value, total.before);
     return `${heading(part.title)}<p style="font-size:1.6rem;margin:0">${text(sayValue(total.value, unit as Unit))}${
-      unit === "" ? "" : ` <span style="font-size:.9rem;color:#4a5866">${text(unit)}</span>`
-    }</p>${change === null ? "" : `<p style="margin:0;color:#4a5866">before ${text(sayValue(total.before ?? null, unit as Unit))}: ${text(change)}</p>`}${notes(part, made)}`;
+      unit === "" ? "" : ` <span style="font-size:.9rem;color:#596670">${text(unit)}</span>`
+    }</p>${change === null ? "" : `<p style="margin:0;color:#596670">before ${text(sayValue(total.before ?? null, unit as Unit))}: ${text(change)}</p>`}${notes(part, made)}`;
   }
   const table = tableOf(part, made)!;
   const bars = part.is === "measured" && part.as === "bars" ? barsOf(part) : null;
   const cell = (tag: string, i: number) =>
-    `<${tag} style="padding:.15rem .8rem .15rem 0;${table.figures.includes(i) ? "text-align:right" : "text-align:left"};border-bottom:1px solid #d9dfe5;vertical-align:top">`;
+    `<${tag} style="padding:.15rem .8rem .15rem 0;${table.figures.includes(i) ? "text-align:right" : "text-align:left"};border-bottom:1px solid #e4ddd0;vertical-align:top">`;
   const rows = table.rows.map(
     (r, at) =>
       `<tr>${r.map((c, i) => `${cell("td", i)}${text(c)}</td>`).join("")}${
         bars === null
           ? ""
-          : `<td style="width:12rem">${bars[at] === undefined ? "" : `<div style="background:#2f6f8f;height:.7rem;width:${bars[at]}%"></div>`}</td>`
+          : `<td style="width:12rem">${bars[at] === undefined ? "" : `<div style="background:#4a545d;height:.7rem;width:${bars[at]}%"></div>`}</td>`
       }</tr>`,
   );
   return `${heading(part.is === "own figures" || part.is === "incidents" || part.is === "records" || part.is === "measured" ? part.title : "")}<table style="border-collapse:collapse;font-size:.9rem"><tr>${table.headings
@@ -73,8 +73,8 @@ const stories = (part: Extract<PartMade, { is: "incidents" }>): string =>
 
 function notes(part: PartMade, { zone }: ReportMade): string {
   if (part.is !== "measured") return "";
-  const said = [`${part.measured.says}. ${part.measured.reading}`, ...openOf(part.measured, zone)];
-  return `<p style="font-size:.78rem;color:#4a5866;margin:.3rem 0 0">${said.map(text).join("<br>")}</p>`;
+  const said = [tellsOf(part.measured), ...openOf(part.measured, zone)];
+  return `<p style="font-size:.78rem;color:#596670;margin:.3rem 0 0">${said.map(text).join("<br>")}</p>`;
 }
 
 const text = (s: string): string =>

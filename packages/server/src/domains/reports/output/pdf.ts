@@ -4,7 +4,7 @@ import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
 import { sayChange, sayValue, type Unit } from "@halvik/core/report";
 import pdfmake from "pdfmake";
 import type { CanvasElement, Content, TableCell, TDocumentDefinitions } from "pdfmake/interfaces.js";
-import { headOf, lackingOf, momentIn, openOf } from "./honesty.js";
+import { headOf, lackingOf, minuteIn, openOf, tellsOf } from "./honesty.js";
 import { DAYS, hoursOf, type TableOf, tableOf, tableOfRows, tableOfSteps } from "./tables.js";
 
 // a family whose letters reach further than those of the interface: what was received is of any script
@@ -21,7 +21,8 @@ pdfmake.addFonts({
 pdfmake.setLocalAccessPolicy((path) => path.startsWith(fontsIn));
 pdfmake.setUrlAccessPolicy(() => false);
 
-const [INK, DIM, LINE, ACCENT, PALE] = ["#1d2733", "#4a5866", "#d9dfe5", "#2f6f8f", "#a9bcc8"];
+/** The interface’s own: ink first, what was before paler. */
+const [INK, DIM, LINE, FILL, PALE] = ["#17232e", "#596670", "#e4ddd0", "#4a545d", "#b3b8bc"];
 /** Of A4 with its margins, in points. */
 const WIDTH = 515;
 const BAR = 150;
@@ -36,7 +37,7 @@ export async function pdfOf(made: ReportMade): Promise<Uint8Array> {
     footer: (page, pages) => ({
       columns: [
         {
-          text: `${made.name} · ${momentIn(made.zone, made.window.from)} to ${momentIn(made.zone, made.window.to)}`,
+          text: `${made.name} · ${minuteIn(made.zone, made.window.from)} to ${minuteIn(made.zone, made.window.to)}`,
           color: DIM,
           fontSize: 7.5,
         },
@@ -53,7 +54,7 @@ export async function pdfOf(made: ReportMade): Promise<Uint8Array> {
         fontSize: 8,
       },
       { text: lackingOf(made).join("\n"), fontSize: 8, color: DIM, margin: [0, 4, 0, 0] },
-      ...made.parts.map((p) => partOf(p, made)),
+      ...inRows(made.parts).map((row) => rowOf(row, made)),
     ],
   };
   return pdfmake.createPdf(document).getBuffer();
@@ -66,6 +67,29 @@ const heading = (title: string): Content => ({
   margin: [0, 14, 0, 4],
   headlineLevel: 1,
 });
+
+const MOST_BESIDE = 3;
+const isFigure = (part: PartMade): boolean => part.is === "measured" && part.as === "figure";
+
+/** Figures stand beside one another, all else by itself. */
+function inRows(parts: readonly PartMade[]): PartMade[][] {
+  const rows: PartMade[][] = [];
+  for (const part of parts) {
+    const row = rows[rows.length - 1];
+    if (row !== undefined && row.length < MOST_BESIDE && isFigure(part) && isFigure(row[0]!)) row.push(part);
+    else rows.push([part]);
+  }
+  return rows;
+}
+
+function rowOf(row: readonly PartMade[], made: ReportMade): Content {
+  if (row.length === 1 && !isFigure(row[0]!)) return partOf(row[0]!, made);
+  const columns = row.map((part) => ({ width: "*", stack: [partOf(part, made)] }));
+  return {
+    columns: [...columns, ...Array.from({ length: MOST_BESIDE - row.length }, () => ({ width: "*", text: "" }))],
+    columnGap: 12,
+  };
+}
 
 function partOf(part: PartMade, made: ReportMade): Content {
   switch (part.is) {
@@ -118,7 +142,7 @@ function measured(
   { zone }: ReportMade,
 ): Content {
   const notes: Content = {
-    text: [`${m.says}. ${m.reading}`, ...openOf(m, zone)].join("\n"),
+    text: [tellsOf(m), ...openOf(m, zone)].join("\n"),
     fontSize: 7.5,
     color: DIM,
     margin: [0, 3, 0, 0],
@@ -207,7 +231,7 @@ function barTable(m: Measured): Content {
     const r = m.rows[i];
     if (r === undefined || most === 0) return "";
     const length = (value: number | string | null | undefined) => Math.max(0.5, (BAR * Number(value ?? 0)) / most);
-    const canvas: CanvasElement[] = [{ type: "rect", x: 0, y: 1, w: length(r.value), h: 7, color: ACCENT }];
+    const canvas: CanvasElement[] = [{ type: "rect", x: 0, y: 1, w: length(r.value), h: 7, color: FILL }];
     if (r.before !== undefined && r.before !== null && Number(r.before) > 0) {
       const at = Math.min(BAR, length(r.before));
       canvas.push({ type: "line", x1: at, y1: 0, x2: at, y2: 9, lineWidth: 1, lineColor: INK });
@@ -295,13 +319,7 @@ function course(m: Measured, zone: string): Content {
           },
           {
             width: width,
-            canvas: [
-              rule(0),
-              rule(CHART_H / 2),
-              rule(CHART_H),
-              ...lines(before, PALE, 1),
-              ...lines(values, ACCENT, 1.4),
-            ],
+            canvas: [rule(0), rule(CHART_H / 2), rule(CHART_H), ...lines(before, PALE, 1), ...lines(values, FILL, 1.4)],
           },
         ],
         columnGap: 6,
@@ -316,7 +334,7 @@ function course(m: Measured, zone: string): Content {
             color: DIM,
             alignment: "center",
           },
-          { text: momentIn(zone, m.steps[m.steps.length - 1]!), fontSize: 7.5, color: DIM, alignment: "right" },
+          { text: minuteIn(zone, m.steps[m.steps.length - 1]!), fontSize: 7.5, color: DIM, alignment: "right" },
         ],
       },
     ],
@@ -337,7 +355,7 @@ function heat(m: Measured): Content {
         y: day * h,
         w: w - 1,
         h: h - 1,
-        color: ACCENT,
+        color: FILL,
         fillOpacity: v === 0 ? 0.04 : 0.12 + (0.88 * v) / most,
       }),
     ),

@@ -1,6 +1,6 @@
 import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
 import { sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
-import { momentIn } from "./honesty.js";
+import { minuteIn, momentIn } from "./honesty.js";
 
 /** A part as a table: what is read, and what a spreadsheet reckons with. */
 export interface TableOf {
@@ -34,8 +34,9 @@ export function tableOfRows(m: Measured): TableOf {
   ];
   const rows = m.rows.map((r) => row(r.labels, r));
   if (m.headings.length > 0) {
-    const rest = m.others > 0 ? [`and ${m.others} more`] : [];
-    rows.push(row([`all${rest.length > 0 ? ` (${rest[0]})` : ""}`, ...m.headings.slice(1).map(() => "")], m.total));
+    rows.push(
+      row([m.others > 0 ? `all, with ${m.others} more` : "all", ...m.headings.slice(1).map(() => "")], m.total),
+    );
   } else rows.push(row([], m.total));
   return { headings, rows, figures: headings.map((_, i) => i).slice(m.headings.length) };
 }
@@ -47,7 +48,7 @@ export function tableOfSteps(m: Measured, zone: string): TableOf {
   const rows = m.steps
     .slice(0, -1)
     .map((at, i) => [
-      momentIn(zone, at),
+      minuteIn(zone, at),
       sayValue(m.total.steps[i] ?? null, unit),
       ...(compared ? [sayValue(m.stepsBefore[i] ?? null, unit)] : []),
     ]);

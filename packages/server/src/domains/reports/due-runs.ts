@@ -1,0 +1,75 @@
+import { US_PER_DAY } from "@halvik/core/base/time";
+import { duesBetween } from "@halvik/core/report";
+import { nowUs } from "../../kernel/clock.js";
+import { type Pool, transaction } from "../../kernel/db/pool.js";
+import { AppError } from "../../kernel/http/errors.js";
+import type { Jobs } from "../../kernel/jobs/jobs.js";
+import { makeReport, type ReportNeeds } from "./make-report.js";
+import {
+  addDueRun,
+  dropOldRuns,
+  failOldRuns,
+  findReport,
+  keepFailed,
+  keepMade,
+  listSchedules,
+  lookedAt,
+  mayRead,
+  waitingRun,
+} from "./repository.js";
+
+/** Of what was missed while nobody was there, at most so many of a schedule are made up. */
+const MOST_MADE_UP = 31;
+/** What was not made by then never is: it failed. */
+const GIVE_UP_US = US_PER_DAY;
+
+/**
+ * Puts what has become due among the jobs, each moment of a schedule once: however many processes look, and whatever is killed meanwhile.
+ * @returns how many there were
+ */
+export async function lookForDue(db: Pool, jobs: Jobs, atUs: number): Promise<number> {
+  let found = 0;
+  for (const schedule of await listSchedules(db)) {
+    const dues = schedule.schedule.enabled ? duesBetween(schedule.schedule, schedule.lookedUs, atUs, MOST_MADE_UP) : [];
+    if (dues.length === 0) continue;
+    const client = await db.connect();
+    try {
+      await transaction(client, async () => {
+        for (const due of dues) {
+          const run = await addDueRun(client, schedule, due);
+          if (run === null) continue;
+          found++;
+          await jobs.send(client, "report", { run }, String(run));
+        }
+        await lookedAt(client, schedule.id, dues[dues.length - 1]!);
+      });
+    } finally {
+      client.release();
+    }
+  }
+  await failOldRuns(db, atUs - GIVE_UP_US, atUs);
+  return found;
+}
+
+/** Makes what is due, as whoever scheduled it: what they may not read any more is not made. */
+export async function makeDue(needs: ReportNeeds, id: number, isLast: boolean): Promise<void> {
+  const { db } = needs;
+  const run = await waitingRun(db, id);
+  if (run === null) return;
+  const kept = await findReport(db, run.report);
+  const schedule = (await listSchedules(db)).find((s) => s.id === run.schedule)?.schedule;
+  if (kept === null) return;
+  if (schedule === undefined)
+    return void (await keepFailed(db, id, "its schedule was removed before it was made", nowUs()));
+  if (!(await mayRead(db, run.by, nowUs())))
+    return void (await keepFailed(db, id, `${run.by}, who scheduled it, may not read any more`, nowUs()));
+  try {
+    const actor = { name: run.by, may: "read" } as const;
+    const made = await makeReport(needs, actor, kept.report, { of: schedule.of, zone: schedule.zone, atUs: run.dueUs });
+    if (await keepMade(db, id, made, nowUs())) await dropOldRuns(db, run.schedule!, schedule.keep);
+  } catch (e) {
+    // what is asked wrongly is so the next time too
+    if (!isLast && !(e instanceof AppError)) throw e;
+    await keepFailed(db, id, (e as Error).message, nowUs());
+  }
+}

@@ -1,0 +1,358 @@
+import { execFileSync } from "node:child_process";
+import type { PartAnswer, ReportKept, ReportMade } from "@halvik/contract/reports";
+import { READY_REPORTS } from "@halvik/core/report";
+import fc from "fast-check";
+import { type ParsedMail, simpleParser } from "mailparser";
+import { SMTPServer } from "smtp-server";
+import { arbitraryRecord } from "../../../../core/src/testing/filters.js";
+import { connectionOf, createPool, type Pool } from "../../kernel/db/pool.js";
+import { Jobs } from "../../kernel/jobs/jobs.js";
+import { RoleProcess } from "../../testing/roles.js";
+import { eventually, freePort } from "../../testing/test-database.js";
+import { TestStore } from "../../testing/test-store.js";
+import { lookForDue } from "./due-runs.js";
+
+/** Reports over a store of random records, held against what another hand counts of the same records. */
+let store: TestStore;
+const AT = "2023-11-16T12:00:00Z";
+const WINDOW = { from: "2023-11-14T00:00:00Z", to: "2023-11-16T00:00:00Z" };
+
+interface Shown {
+  readonly [name: string]: unknown;
+  readonly sender: { readonly name: string };
+  readonly users?: readonly string[];
+  readonly flow?: { readonly ingress?: number };
+  readonly data?: readonly (readonly [string, string])[];
+}
+
+beforeAll(async () => {
+  store = await TestStore.start();
+  const senders = [await store.addSender("rt-1", "Hestnes"), await store.addSender("rt-2", "Lysgrund")];
+  const contents = fc.sample(arbitraryRecord, { seed: 17, numRuns: 400 });
+  await store.put(contents.map((content, i) => ({ sender: senders[i % 2]!, content })));
+}, 240_000);
+afterAll(() => store?.dispose(), 240_000);
+
+/** Records of a filter as the export gives them, line by line. */
+async function exported(filter: string): Promise<Shown[]> {
+  const query = new URLSearchParams({ filter, ...WINDOW, format: "jsonl" });
+  const { body } = await store.api
+    .get(`/records/export?${query}`)
+    .buffer(true)
+    .parse((res, done) => {
+      let all = "";
+      res.setEncoding("utf8");
+      res.on("data", (part: string) => {
+        all += part;
+      });
+      res.on("end", () => done(null, all));
+    });
+  const lines = (body as string).split("\n").filter((l) => l !== "");
+  return lines.map((l) => JSON.parse(l) as Shown);
+}
+
+const small = (text: unknown): string => String(text).replace(/[A-Z]/g, (c) => c.toLowerCase());
+const FIELD: Readonly<Record<string, (r: Shown) => unknown[]>> = {
+  sender: (r) => [r.sender.name],
+  user: (r) => (r.users ?? []).map(small),
+  "dst port": (r) => [r.dstPort],
+  ingress: (r) => [r.flow?.ingress],
+  policy: (r) => (r.data ?? []).filter(([n]) => n === "policy" || n.endsWith(" policy")).map(([, v]) => small(v)),
+  problem: (r) => [(r.problem as { code: string } | undefined)?.code],
+};
+const TEXTS = ["host", "app", "interface", "application"];
+function valuesOf(field: string, r: Shown): string[] {
+  const own = FIELD[field];
+  const all =
+    own === undefined ? [TEXTS.includes(field) && r[field] !== undefined ? small(r[field]) : r[field]] : own(r);
+  return [...new Set(all.filter((v) => v !== undefined && v !== null && v !== "").map(String))];
+}
+
+const recounted = READY_REPORTS.flatMap((report) =>
+  report.parts.flatMap((part) =>
+    "measure" in part &&
+    part.is !== "hours of the week" &&
+    part.measure.by.every((g) => "field" in g && g.field !== "event")
+      ? [[`${report.name}: ${part.title}`, part] as const]
+      : [],
+  ),
+);
+
+test.each(recounted)("%s: equals a recount over the export", async (_name, part) => {
+  const { measure } = part;
+  const answer = await store.api.post("/reports/part", {
+    part: part.is === "bars" || part.is === "table" ? { ...part, measure: { ...measure, top: 0 } } : part,
+    period: { last: 2, unit: "day" },
+    at: AT,
+    zone: "UTC",
+  });
+  const { part: made, window } = answer.body as PartAnswer;
+  expect(window).toEqual({ from: "2023-11-14T00:00:00.000000Z", to: "2023-11-16T00:00:00.000000Z" });
+  if (made.is !== "measured") throw new Error(JSON.stringify(made));
+  const { measured } = made;
+  const records = await exported(measure.filter);
+  const matching =
+    measure.figure.of === "share" ? await exported(`(${measure.filter}) and (${measure.figure.filter})`) : [];
+  const figure = (of: readonly Shown[]): number | string | null => {
+    switch (measure.figure.of) {
+      case "records":
+        return of.length;
+      case "sum": {
+        const numbers = of.flatMap((r) => (r.bytes === undefined ? [] : [BigInt(r.bytes as number | string)]));
+        const sum = numbers.reduce((a, b) => a + b, 0n);
+        const most = 2n ** 63n - 1n;
+        if (measure.perSecond) return numbers.length === 0 ? null : (Number(sum > most ? most : sum) * 8) / 172_800;
+        return numbers.length === 0
+          ? null
+          : sum > most
+            ? String(most)
+            : sum > 2n ** 53n - 1n
+              ? String(sum)
+              : Number(sum);
+      }
+      case "distinct":
+        return new Set(of.flatMap((r) => valuesOf((measure.figure as { values: { field: string } }).values.field, r)))
+          .size;
+      case "share":
+        return of.length === 0 ? null : (100 * matching.length) / of.length;
+      default:
+        throw new Error(measure.figure.of);
+    }
+  };
+  const groups = new Map<string, Shown[]>();
+  for (const r of records) {
+    const [one = [], two = [""]] = measure.by.map((g) => valuesOf((g as { field: string }).field, r));
+    if (measure.by.length > 0)
+      for (const x of one) for (const y of two) groups.set(`${x}|${y}`, [...(groups.get(`${x}|${y}`) ?? []), r]);
+  }
+  expect(measured.total.value).toEqual(figure(records));
+  expect(new Map(measured.rows.map((r) => [`${r.labels[0]}|${r.labels[1] ?? ""}`, r.value]))).toEqual(
+    new Map([...groups].map(([name, of]) => [name, figure(of)])),
+  );
+  // the filter of a row finds the records of the row
+  for (const row of measured.rows.slice(0, 3)) expect((await exported(row.filter!)).length).toBe(row.records);
+});
+
+test("exclusions come before totals and shares", async () => {
+  const part = (filter: string) => ({ is: "bars", title: "t", measure: { filter, by: [{ field: "kind" }], top: 1 } });
+  const ask = async (filter: string) => {
+    const { body } = await store.api.post("/reports/part", {
+      part: part(filter),
+      period: { last: 2, unit: "day" },
+      at: AT,
+      zone: "UTC",
+    });
+    return ((body as PartAnswer).part as Extract<PartAnswer["part"], { is: "measured" }>).measured;
+  };
+  const all = await ask("");
+  const without = await ask(`not kind is ${all.rows[0]!.labels[0]}`);
+  expect(without.rows[0]!.labels).not.toEqual(all.rows[0]!.labels);
+  expect(without.total.value).toBe(Number(all.total.value) - Number(all.rows[0]!.value));
+});
+
+describe("made, and taken away", () => {
+  const hostile = "=cmd|' /C calc'!A0 <script>alert(1)</script> \u202e \u{1f600}";
+  let made: { id: number; run: number };
+  const file = async (format: string, more = "") =>
+    (
+      await store.api
+        .get(`/reports/${made.id}/runs/${made.run}/file?format=${format}${more}`)
+        .buffer(true)
+        .parse((res, done) => {
+          const parts: Buffer[] = [];
+          res.on("data", (p: Buffer) => parts.push(p));
+          res.on("end", () => done(null, Buffer.concat(parts)));
+        })
+    ).body as Buffer;
+  beforeAll(async () => {
+    const report = {
+      name: "Two days",
+      about: hostile,
+      period: { last: 2, unit: "day" },
+      parts: [
+        { is: "text", markdown: hostile },
+        { is: "figure", title: "All", compare: true, measure: {} },
+        { is: "bars", title: hostile, measure: { by: [{ field: "app" }], top: 30 } },
+        { is: "course", title: "Over time", measure: {}, step: "hour" },
+        { is: "hours of the week", title: "When", measure: {} },
+        { is: "records", title: "Records", most: 60 },
+        { is: "own figures", title: "Halvik", figures: ["incidents opened"] },
+      ],
+    };
+    const { body } = await store.api.post("/reports", report);
+    const { id } = body as ReportKept;
+    const run = await store.api.post(`/reports/${id}/runs`, { at: AT, zone: "Europe/Oslo" });
+    made = { id, run: (run.body as ReportKept).runs[0]!.id };
+  });
+
+  test("as PDF: read back by another program, with its figures, its pages numbered, its fonts in it", async () => {
+    const bytes = await file("pdf");
+    const text = execFileSync("pdftotext", ["-layout", "-", "-"], { input: bytes, encoding: "utf8" });
+    const { body } = await store.api.get(`/reports/${made.id}/runs/${made.run}`);
+    const total = (body as ReportMade).parts[1] as Extract<ReportMade["parts"][number], { is: "measured" }>;
+    expect(text).toContain("Two days");
+    expect(text).toContain(String(total.measured.total.value));
+    expect(text).toContain("2023-11-14 00:00 to 2023-11-16 00:00 (the last whole 2 days, Europe/Oslo)");
+    expect(text).toContain("not there whole, so nothing is compared");
+    expect(text).toMatch(/page 1 of \d+/);
+    const fonts = execFileSync("pdffonts", ["-"], { input: bytes, encoding: "utf8" })
+      .split("\n")
+      .slice(2)
+      .filter((l) => l !== "");
+    expect(fonts.length).toBeGreaterThan(0);
+    for (const font of fonts) expect(font).toMatch(/Roboto.*yes\s+yes\s+yes/);
+  });
+
+  test("as CSV: RFC 4180, and no cell is a formula", async () => {
+    const csv = (await file("csv", "&part=2")).toString();
+    expect(csv.split("\r\n")[0]).toBe("app,records,records,before");
+    expect(csv).not.toMatch(/(^|,)[=+@-]/m);
+  });
+
+  test("as HTML: nothing of it is markup that was received", async () => {
+    const html = (await file("html")).toString();
+    expect(html).not.toContain("<script");
+    expect(html).not.toContain("\u202e");
+    expect(html).toContain("&#60;script&#62;");
+  });
+
+  test("a part that is none, a format that is none, an output of another report", async () => {
+    const path = `/reports/${made.id}/runs/${made.run}/file`;
+    expect((await store.api.get(`${path}?format=csv&part=0`)).status).toBe(404);
+    expect((await store.api.get(`${path}?format=doc`)).status).toBe(400);
+    expect((await store.api.get(`/reports/${made.id + 1}/runs/${made.run}/file?format=pdf`)).status).toBe(404);
+  });
+
+  test("to YAML and back it is the same", async () => {
+    const text = (
+      await store.api
+        .get(`/reports/${made.id}/file`)
+        .buffer(true)
+        .parse((res, done) => {
+          let all = "";
+          res.on("data", (p: Buffer) => {
+            all += p.toString();
+          });
+          res.on("end", () => done(null, all));
+        })
+    ).body as string;
+    const { body } = await store.api.post("/reports/read", { text });
+    expect((body as { report: object }).report).toEqual(
+      ((await store.api.get(`/reports/${made.id}`)).body as ReportKept).report,
+    );
+  });
+});
+
+describe("when it is due", () => {
+  const S = 1e6;
+  const HOUR = 3_600 * S;
+  let db: Pool;
+  let jobs: Jobs;
+  let id: number;
+  const mails: ParsedMail[] = [];
+  let smtp: SMTPServer;
+  let smtpPort: number;
+  const runs = async () => ((await store.api.get(`/reports/${id}`)).body as ReportKept).runs;
+
+  beforeAll(async () => {
+    db = createPool(connectionOf(store.instance.config, store.instance.secrets, "web"), 3, 10_000);
+    jobs = await Jobs.start(db, (e) => {
+      throw e;
+    });
+    smtpPort = await freePort();
+    smtp = new SMTPServer({
+      authOptional: true,
+      disabledCommands: ["STARTTLS"],
+      onData: (stream, _session, done) => {
+        void simpleParser(stream).then((mail) => {
+          mails.push(mail);
+          done();
+        });
+      },
+    });
+    await new Promise<void>((ready) => smtp.listen(smtpPort, "127.0.0.1", ready));
+    const { body } = await store.api.post("/reports", {
+      name: "Hourly",
+      period: { last: 1, unit: "hour" },
+      parts: [{ is: "figure", title: "Records of the hour", measure: {} }],
+    });
+    id = (body as ReportKept).id;
+    const route = { name: "duty", severity: "error", to: ["duty@orvane.example"], zone: "UTC" };
+    const made = await store.api.post("/notify/routes", route);
+    const notification = (made.body as { id: number }).id;
+    await store.api.post(`/reports/${id}/schedules`, {
+      schedule: { when: { every: "cron", cron: "0 * * * *" }, zone: "UTC", routes: [notification], keep: 3 },
+    });
+  });
+  afterAll(async () => {
+    await jobs?.stop();
+    await db?.end();
+    await new Promise<void>((done) => smtp.close(() => done()));
+  });
+
+  test("each moment of a schedule is one run, however many look for it, and what was missed is made up", async () => {
+    const later = Date.now() * 1_000 + 2 * HOUR;
+    const found = await Promise.all([
+      lookForDue(db, jobs, later),
+      lookForDue(db, jobs, later),
+      lookForDue(db, jobs, later),
+    ]);
+    expect(found.reduce((a, b) => a + b, 0)).toBe(2);
+    expect(await lookForDue(db, jobs, later)).toBe(0);
+    expect((await runs()).map((r) => r.state)).toEqual(["waiting", "waiting"]);
+  });
+
+  test("made by the web process that is there, even the one after one that was killed; told by mail with its figures and its PDF", async () => {
+    const env = {
+      ...store.instance.env,
+      HALVIK_SMTP_URL: `smtp://127.0.0.1:${smtpPort}`,
+      HALVIK_MAIL_FROM: "halvik@orvane.example",
+    };
+    const instance = { ...store.instance, env };
+    const first = await RoleProcess.start(instance, "web");
+    await first.kill();
+    // what it had begun is taken for left undone after minutes: they have passed
+    await store.client.query("update jobs.job set started_on = started_on - interval '1 hour' where state = 'active'");
+    const second = await RoleProcess.start(instance, "web");
+    const notifier = await RoleProcess.start(instance, "notifier");
+    await eventually("made", runs, (all) => all.length === 2 && all.every((r) => r.state === "made"));
+    await eventually(
+      "mailed",
+      () => Promise.resolve(mails.length),
+      (n) => n >= 2,
+    );
+    await second.stop();
+    await notifier.stop();
+    expect(mails).toHaveLength(2);
+    expect(new Set(mails.map((m) => m.messageId)).size).toBe(2);
+    const [mail] = mails;
+    expect(mail!.subject).toBe("Halvik · Hourly");
+    expect(mail!.text).toContain("Records of the hour: ");
+    expect(mail!.html).toContain("Records of the hour");
+    expect(mail!.attachments.map((a) => [a.contentType, a.content.subarray(0, 5).toString()])).toEqual([
+      ["application/pdf", "%PDF-"],
+    ]);
+  });
+
+  test("only so many outputs stay; what somebody who may not read any more had scheduled is not made", async () => {
+    const later = Date.now() * 1_000 + 5 * HOUR;
+    await store.client.query("update token set revoked = true where name = 'actor'");
+    await lookForDue(db, jobs, later);
+    const web = await RoleProcess.start(store.instance, "web");
+    const after = await eventually("decided", runsOfReader, (all) => all.every((r) => r.state !== "waiting"));
+    await web.stop();
+    await store.client.query("update token set revoked = false where name = 'actor'");
+    const failed = after.filter((r) => r.state === "failed");
+    expect(failed).toHaveLength(3);
+    expect(failed[0]!.why).toBe("token actor, who scheduled it, may not read any more");
+  });
+  const runsOfReader = async () => ((await store.api.get(`/reports/${id}`)).body as ReportKept).runs;
+
+  test("what nobody made within a day has failed", async () => {
+    await store.client.query(
+      "update report_run set state = 'waiting', due_us = 1 where state = 'failed' and id = (select max(id) from report_run)",
+    );
+    await lookForDue(db, jobs, Date.now() * 1_000);
+    expect((await runs())[0]).toMatchObject({ state: "failed", why: "it was not made within a day" });
+  });
+});

@@ -1,0 +1,82 @@
+import type { Measured } from "@halvik/contract/reports";
+import { sayValue, type Unit } from "@halvik/core/report";
+import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
+import { useViewStore, usOf } from "../../data/view-store";
+import { day, dayMinute, minute } from "../../ui/time";
+
+/** A figure over time, to the right; the period before as a paler line. Its values are in the table one key away. */
+export function CourseChart({ measured: m }: { measured: Measured }) {
+  const zone = useViewStore((s) => s.zone);
+  const unit = m.unit as Unit;
+  // where records are counted, nothing is nothing; of other figures there is none
+  const number = (v: number | string | null | undefined) => (v == null ? (m.addsUp ? 0 : null) : Number(v));
+  const points = m.steps.slice(0, -1).map((at, i) => ({
+    at: usOf(at),
+    value: number(m.total.steps[i]),
+    ...(m.stepsBefore.length > 0 ? { before: number(m.stepsBefore[i]) } : {}),
+  }));
+  const spanUs = usOf(m.steps[m.steps.length - 1]!) - usOf(m.steps[0]!);
+  // of days their beginnings, so that none is said twice
+  const midnights = points.map((p) => p.at).filter((us) => minute(us, zone) === "00:00");
+  const marks = spanUs > 2 * 86_400e6 && midnights.length > 1 ? { ticks: midnights } : {};
+  const label = (us: number) => (spanUs > 2 * 86_400e6 ? day(us, zone) : minute(us, zone));
+  return (
+    <div className="h-40" role="img" aria-label={`${m.says} over time: most ${sayValue(mostOf(points), unit)}`}>
+      <ResponsiveContainer>
+        <LineChart data={points} margin={{ top: 6, right: 12, bottom: 0, left: 6 }}>
+          <CartesianGrid vertical={false} stroke="var(--line)" />
+          <XAxis
+            dataKey="at"
+            {...marks}
+            type="number"
+            domain={["dataMin", "dataMax"]}
+            tickFormatter={label}
+            tick={{ fontSize: 11, fill: "var(--quiet)" }}
+            stroke="var(--line-strong)"
+            minTickGap={40}
+          />
+          <YAxis
+            width={62}
+            tickFormatter={(v: number) => sayValue(v, unit)}
+            tick={{ fontSize: 11, fill: "var(--quiet)" }}
+            stroke="var(--line-strong)"
+            tickCount={4}
+          />
+          <ReferenceLine y={0} stroke="var(--line-strong)" />
+          <Tooltip
+            isAnimationActive={false}
+            content={({ active, payload }) => {
+              const point = payload?.[0]?.payload as (typeof points)[number] | undefined;
+              if (!active || point === undefined) return null;
+              return (
+                <div className="rounded-xs bg-ink px-2 py-1 text-small text-paper">
+                  from {dayMinute(point.at, zone)}: <b>{sayValue(point.value, unit)}</b>
+                  {"before" in point && <>, before {sayValue(point.before ?? null, unit)}</>}
+                </div>
+              );
+            }}
+          />
+          {m.stepsBefore.length > 0 && (
+            <Line
+              dataKey="before"
+              stroke="var(--line-strong)"
+              strokeWidth={1.5}
+              dot={false}
+              isAnimationActive={false}
+            />
+          )}
+          <Line
+            dataKey="value"
+            stroke="var(--ink)"
+            strokeWidth={1.75}
+            dot={points.length < 3}
+            isAnimationActive={false}
+          />
+        </LineChart>
+      </ResponsiveContainer>
+    </div>
+  );
+}
+
+const mostOf = (points: readonly { readonly value: number | null }[]): number =>
+  Math.max(0, ...points.map((p) => p.value ?? 0));

@@ -1,0 +1,69 @@
+import type { ReportDefinition } from "@halvik/core/report";
+import { useQueries, useQuery } from "@tanstack/react-query";
+import { type AskedOver, lackingQuery, partQuery } from "../../data/report-queries";
+import { useViewStore, usOf } from "../../data/view-store";
+import { Coverage } from "../../shared/coverage";
+import { dayMinute } from "../../ui/time";
+import { PartView } from "./part-view";
+
+/** A report on screen: its parts as they come. */
+export function ReportBody({ parts, over }: { parts: ReportDefinition["parts"]; over: AskedOver }) {
+  const zone = useViewStore((s) => s.zone);
+  const lacking = useQuery(lackingQuery(over)).data;
+  const answers = useQueries({ queries: parts.map((part) => partQuery(part, over)) });
+  const waiting = answers.filter((a) => a.isFetching).length;
+  return (
+    <>
+      <p className="mt-2 text-ui text-quiet" data-testid="report-over">
+        {lacking && (
+          <>
+            {dayMinute(usOf(lacking.window.from), zone)} – {dayMinute(usOf(lacking.window.to), zone)},{" "}
+            {lacking.comparable ? (
+              <>
+                compared with {dayMinute(usOf(lacking.before.from), zone)} – {dayMinute(usOf(lacking.before.to), zone)}
+              </>
+            ) : (
+              "compared with nothing: the period before is not there whole"
+            )}
+            . <Coverage window={lacking.window} zone={zone} />
+            {lacking.firstRecord !== null && lacking.firstRecord > lacking.window.from && (
+              <span className="text-ochre">
+                {" "}
+                · the first record there is: {dayMinute(usOf(lacking.firstRecord), zone)}
+              </span>
+            )}
+          </>
+        )}
+        {waiting > 0 && (
+          <span role="status">
+            {" "}
+            · {waiting} of {parts.length} parts are being made …
+          </span>
+        )}
+      </p>
+      {/* figures stand beside one another, all else takes the width */}
+      <div className="grid grid-cols-3 gap-x-6 max-slim:grid-cols-1">
+        {answers.map((answer, i) => {
+          const part = parts[i]!;
+          const title = "title" in part ? part.title : "";
+          return (
+            <div
+              key={`${i} ${title}`}
+              className={`min-w-0 ${part.is === "figure" ? "" : "col-span-full"} ${answer.isPlaceholderData ? "opacity-60" : ""}`}
+            >
+              {answer.error ? (
+                <p role="alert" className="mt-4 text-vermilion">
+                  {title}: {answer.error.message}
+                </p>
+              ) : answer.data ? (
+                <PartView part={answer.data.part} window={answer.data.window} />
+              ) : (
+                <p className="mt-4 text-quiet">{title} …</p>
+              )}
+            </div>
+          );
+        })}
+      </div>
+    </>
+  );
+}
