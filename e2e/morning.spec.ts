@@ -150,3 +150,46 @@ test("whoever was mailed acknowledges by the link in the mail, without signing i
   await expect(other.getByRole("alert")).toContainText("this link has been used");
   await other.context().close();
 });
+
+test("a report of the errors is written, seen as it will be, kept, made, taken away as PDF, and due every Monday", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await page.getByRole("link", { name: "Reports", exact: true }).click();
+  await page.getByRole("button", { name: "Write a report" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("Errors by sender");
+  await choose(page.getByLabel("Period"), "the last hour");
+  await page.getByRole("button", { name: "add a part" }).click();
+  await page.getByRole("menuitem", { name: "Bars" }).click();
+  await page.getByLabel("Title").fill("Who had errors");
+  const preview = page.getByRole("region", { name: "Preview" });
+  await expect(preview.getByRole("row", { name: /^plc-1/ })).toBeVisible();
+  await choose(page.getByLabel("and by"), "severity");
+  await expect(preview.getByRole("row", { name: /^plc-1 error/ })).toBeVisible();
+  await page.getByRole("button", { name: "Save" }).click();
+
+  // the report itself; a row leads to its records
+  await expect(page.getByRole("heading", { name: "Errors by sender", level: 1 })).toBeVisible();
+  await expect(page.getByRole("row", { name: /^plc-1 error/ })).toBeVisible();
+  await page.getByRole("button", { name: "Make it now" }).click();
+  const outputs = page.getByRole("region", { name: "Outputs" });
+  await expect(outputs).toContainText("by owner");
+  await outputs.getByRole("button", { name: "take away" }).click();
+  const download = page.waitForEvent("download");
+  await page.getByRole("menuitem", { name: "PDF" }).click();
+  expect((await download).suggestedFilename()).toMatch(/^errors-by-sender-\d{4}-\d\d-\d\d\.pdf$/);
+
+  const times = page.getByRole("region", { name: "Schedules" });
+  await times.getByRole("button", { name: "add a time" }).click();
+  await times.getByLabel("By the clock of").fill("Europe/Nowhere");
+  await times.getByRole("button", { name: "Save" }).click();
+  await expect(times.getByRole("alert")).toHaveText("expected a time zone, as Europe/Oslo");
+  await times.getByLabel("By the clock of").fill("Europe/Oslo");
+  await times.getByRole("checkbox", { name: "duty" }).click();
+  await times.getByRole("button", { name: "Save" }).click();
+  await expect(times).toContainText("every monday at 08:00, Europe/Oslo");
+  await expect(times).toContainText("told by a notification");
+
+  await page.getByRole("link", { name: "plc-1" }).first().click();
+  await expect(page.getByTestId("record-line").first()).toContainText("fan");
+});

@@ -58,7 +58,5 @@ export const MeasureAsked = z.strictObject({
 });
 export type MeasureAsked = z.infer<typeof MeasureAsked>;
 
-/** Whether what it tells of parts adds up to what it tells of the whole. */
+/** Whether what it tells of parts adds up to what it tells of the whole, and so can be told by the second too. */
 export const addsUp = ({ of }: Figure): boolean => of === "records" || of === "sum";
-/** Whether it can be told by the second. */
-export const hasRate = addsUp;

@@ -5,7 +5,6 @@ export {
   type Clock,
   Figure,
   Grouping,
-  hasRate,
   MeasureAsked,
   MOST_ROWS,
   NumberOf,

@@ -2,9 +2,10 @@ import { ReportMade } from "@halvik/contract/reports";
 import { sayOwn, sayValue, type Unit } from "@halvik/core/report";
 import { type MailText, plainMessage } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { fileOf, fileStem } from "../reports/output/file-of.js";
+import { fileStem } from "../reports/output/file-of.js";
 import { headOf, lackingOf } from "../reports/output/honesty.js";
 import { htmlOf } from "../reports/output/html.js";
+import { pdfOf } from "../reports/output/pdf.js";
 import { reportOfRun } from "./repository.js";
 
 /** Rows of a part that stand in the words of a mail; the rest is in its HTML and its file. */
@@ -15,13 +16,12 @@ export async function reportText(db: Queryable, run: number, baseUrl: string): P
   const found = await reportOfRun(db, run);
   if (found === null) return null;
   const made = ReportMade.parse(found.body);
-  const pdf = await fileOf(made, "pdf", null);
   const plain = plainMessage(`Halvik · ${made.name}`, "");
   return {
     ...plain,
     text: [...wordsOf(made), "", `${baseUrl}/reports/${found.report}`].join("\n"),
     html: htmlOf(made),
-    files: [{ name: `${fileStem(made)}${pdf.ending}`, type: pdf.type, bytes: pdf.bytes }],
+    files: [{ name: `${fileStem(made)}.pdf`, type: "application/pdf", bytes: await pdfOf(made) }],
   };
 }
 

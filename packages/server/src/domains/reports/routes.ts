@@ -22,10 +22,11 @@ import type { Models } from "../../kernel/db/models.js";
 import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError, naming } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
+import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
 import { makePart } from "./make-part.js";
 import { makeReport, partNeeds, type ReportNeeds, scopeOf } from "./make-report.js";
-import { fileOf, fileStem, inFileName } from "./output/file-of.js";
+import { type FileAsked, fileStem, inFileName, type ReportFile } from "./output/file-of.js";
 import { readReportText, writeReportText } from "./report-text.js";
 import {
   addReport,
@@ -46,16 +47,17 @@ const MOST_REPORTS = 500;
 const MOST_SCHEDULES = 20;
 /** A part is looked at while it is made. */
 const LOOK_BUDGET_MS = 15_000;
+const FILE_MS = 60_000;
 
 const params = z.object({ id: EntityId });
 const scheduleParams = z.object({ id: EntityId, schedule: EntityId });
 
 /** What these routes work with. */
-type Needs = ReportNeeds & { readonly models: Models };
+type Needs = ReportNeeds & { readonly models: Models /** Threads for what takes long. */; readonly work: WorkPool };
 
 /** Reports: what they say, when they are made, what was made. */
 export const reportRoutes = (needs: Needs) => {
-  const { models, db, config, directory, terms } = needs;
+  const { models, db, config, directory, terms, work } = needs;
   const all = async (): Promise<z.infer<typeof ReportKept>[]> => {
     const [schedules, runs, now] = [await listSchedules(db), await runsByReport(db), nowUs()];
     return (await listReports(db)).map(({ id, report, author, changedUs }) => ({
@@ -250,7 +252,10 @@ export const reportRoutes = (needs: Needs) => {
       answer: { type: "application/octet-stream" },
       handle: async ({ params: p, query, res }) => {
         const made = await madeOf(p.id, p.run);
-        const file = await fileOf(made, query.format, query.part ?? null);
+        // hundreds of pages are set beside everybody else
+        const asked: FileAsked = { made, format: query.format, part: query.part ?? null };
+        const file = await work.run<ReportFile | null>("reportFile", asked, FILE_MS);
+        if (file === null) throw new AppError("NOT_FOUND", `part ${asked.part} has no table`, { field: "part" });
         res.type(file.type).attachment(`${fileStem(made)}${file.ending}`);
         res.send(Buffer.from(file.bytes));
         return undefined;

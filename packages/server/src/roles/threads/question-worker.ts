@@ -16,6 +16,7 @@ import {
   type TrafficAsked,
   type ValuesAsked,
 } from "../../domains/records/questions.js";
+import { type FileAsked, fileOf } from "../../domains/reports/output/file-of.js";
 import { checkRule } from "../../domains/rules/check-rule.js";
 import { rehearse } from "../../domains/rules/rehearse.js";
 import type { Connection } from "../../kernel/db/pool.js";
@@ -50,6 +51,7 @@ export const pairs = (asked: ScopeAsked) => ask.pairs(asked);
 export const answers = (asked: AnswersAsked) => ask.answers(asked);
 export const live = (asked: LiveAsked) => ask.live(asked);
 export const rule = checkRule;
+export const reportFile = ({ made, format, part }: FileAsked) => fileOf(made, format, part);
 export const mib = checkModule;
 
 /** @param port told of every step */

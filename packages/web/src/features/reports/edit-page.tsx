@@ -5,7 +5,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { request } from "../../data/api";
 import { type AskedOver, reportQuery } from "../../data/report-queries";
-import { isoOf, useViewStore } from "../../data/view-store";
+import { useViewStore } from "../../data/view-store";
 import { WhichRecords } from "../../shared/which-records";
 import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -18,6 +18,7 @@ import { PartForm } from "./part-form";
 import { NEW_PARTS, partLabel } from "./part-words";
 import { periodKey, periodOptions, readPeriod } from "./period-words";
 import { ReportBody } from "./report-body";
+import { useMoment } from "./use-moment";
 
 const EMPTY: ReportDefinition = {
   name: "",
@@ -27,7 +28,6 @@ const EMPTY: ReportDefinition = {
   filter: "",
   parts: [],
 };
-const MINUTE_US = 60_000_000;
 
 export function NewReportPage() {
   return <Editor id={null} report={EMPTY} />;
@@ -57,7 +57,7 @@ function Editor({ id, report }: { id: number | null; report: ReportDefinition })
   const client = useQueryClient();
   const navigate = useNavigate();
   const zone = useViewStore((s) => s.zone);
-  const atUs = useViewStore((s) => Math.floor(s.nowUs / (10 * MINUTE_US)) * 10 * MINUTE_US);
+  const { at: moment, again } = useMoment();
   const [head, setHead] = useState(report);
   const [drafts, setDrafts] = useState<readonly Draft[]>(() => report.parts.map((part, key) => ({ key, part })));
   const [chosen, setChosen] = useState<number | null>(drafts[0]?.key ?? null);
@@ -113,7 +113,7 @@ function Editor({ id, report }: { id: number | null; report: ReportDefinition })
     asks: head.asks,
     of: null,
     zone,
-    at: isoOf(atUs),
+    at: moment,
   };
   const title = id === null ? "A new report" : `Edit ${report.name}`;
   return (
@@ -249,7 +249,7 @@ function Editor({ id, report }: { id: number | null; report: ReportDefinition })
           <section aria-label="Preview" className="min-w-0 border-l border-line pl-4 max-wide:border-0 max-wide:pl-0">
             <Heading small="on what is stored">Preview</Heading>
             {current && ReportDefinition.shape.parts.element.safeParse(current.part).success ? (
-              <ReportBody parts={[current.part]} over={over} />
+              <ReportBody parts={[current.part]} over={over} onAgain={again} />
             ) : (
               <p className="text-ui text-quiet">
                 {current ? "It is shown when its form is complete." : "The chosen part is shown here."}{" "}

@@ -1,9 +1,9 @@
 import { SENDER_TRAITS } from "@halvik/core/model/senders";
 import {
+  addsUp,
   CLOCKS,
   type Figure,
   type Grouping,
-  hasRate,
   type MeasureAsked,
   type OF_NUMBERS,
 } from "@halvik/core/query/measure";
@@ -132,7 +132,7 @@ export function MeasureForm({ measure, groups, onChange }: MeasureFormProps) {
           </div>
         </>
       )}
-      {hasRate(figure) && (
+      {addsUp(figure) && (
         <Checkbox
           checked={measure.perSecond}
           onChange={(perSecond) => onChange({ ...measure, perSecond })}

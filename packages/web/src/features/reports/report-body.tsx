@@ -3,11 +3,21 @@ import { useQueries, useQuery } from "@tanstack/react-query";
 import { type AskedOver, lackingQuery, partQuery } from "../../data/report-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Coverage } from "../../shared/coverage";
+import { TextButton } from "../../ui/button";
 import { dayMinute } from "../../ui/time";
 import { PartView } from "./part-view";
 
 /** A report on screen: its parts as they come. */
-export function ReportBody({ parts, over }: { parts: ReportDefinition["parts"]; over: AskedOver }) {
+export function ReportBody({
+  parts,
+  over,
+  onAgain,
+}: {
+  parts: ReportDefinition["parts"];
+  over: AskedOver;
+  /** It is wanted as of now. */
+  onAgain: () => void;
+}) {
   const zone = useViewStore((s) => s.zone);
   const lacking = useQuery(lackingQuery(over)).data;
   const answers = useQueries({ queries: parts.map((part) => partQuery(part, over)) });
@@ -32,6 +42,12 @@ export function ReportBody({ parts, over }: { parts: ReportDefinition["parts"]; 
                 · the first record there is: {dayMinute(usOf(lacking.firstRecord), zone)}
               </span>
             )}
+          </>
+        )}
+        {waiting === 0 && (
+          <>
+            {" "}
+            · as of {dayMinute(usOf(over.at), zone)} <TextButton onClick={onAgain}>again</TextButton>
           </>
         )}
         {waiting > 0 && (

@@ -7,7 +7,7 @@ import { toast } from "sonner";
 import { request } from "../../data/api";
 import { sendersQuery } from "../../data/intake-queries";
 import { type AskedOver, reportQuery, reportsQuery } from "../../data/report-queries";
-import { isoOf, useViewStore } from "../../data/view-store";
+import { useViewStore } from "../../data/view-store";
 import { Button, ButtonLink } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Menu, MenuItem, MenuLink } from "../../ui/menu";
@@ -18,8 +18,7 @@ import { Outputs } from "./outputs";
 import { periodKey, periodOptions, readPeriod } from "./period-words";
 import { ReportBody } from "./report-body";
 import { Schedules } from "./schedules";
-
-const MINUTE_US = 60_000_000;
+import { useMoment } from "./use-moment";
 
 /** A report that is kept. */
 export function ReportPage() {
@@ -52,7 +51,7 @@ function Shown({ kept, report }: { kept: ReportKept | null; report: ReportDefini
   const navigate = useNavigate();
   const [params, setParams] = useSearchParams();
   const zone = useViewStore((s) => s.zone);
-  const atUs = useViewStore((s) => Math.floor(s.nowUs / (10 * MINUTE_US)) * 10 * MINUTE_US);
+  const { at, again } = useMoment();
   const period = readPeriod(params.get("period") ?? "") ?? report.period;
   const of = params.get("of");
   const set = (name: string, value: string) =>
@@ -65,7 +64,7 @@ function Shown({ kept, report }: { kept: ReportKept | null; report: ReportDefini
       },
       { replace: true },
     );
-  const over: AskedOver = { period, filter: report.filter, asks: report.asks, of, zone, at: isoOf(atUs) };
+  const over: AskedOver = { period, filter: report.filter, asks: report.asks, of, zone, at };
   const run = useMutation({
     mutationFn: () => request<ReportKept>("POST", `/reports/${kept!.id}/runs`, { of, zone }),
     onSuccess: (after) => {
@@ -141,7 +140,7 @@ function Shown({ kept, report }: { kept: ReportKept | null; report: ReportDefini
         </span>
       </div>
       <Scroller label="Report">
-        <ReportBody parts={report.parts} over={over} />
+        <ReportBody parts={report.parts} over={over} onAgain={again} />
       </Scroller>
     </Page>
   );

@@ -1,7 +1,6 @@
 import { buffer } from "node:stream/consumers";
 import type { ReportMade, RUN_FORMATS } from "@halvik/contract/reports";
 import { ZipFile } from "yazl";
-import { AppError } from "../../../kernel/http/errors.js";
 import { csvOf } from "./csv.js";
 import { htmlOf } from "./html.js";
 import { pdfOf } from "./pdf.js";
@@ -12,12 +11,19 @@ export interface ReportFile {
   readonly bytes: Uint8Array;
 }
 
-/** @param part of a CSV: which; null: all of them in a ZIP archive */
+/** What is asked of a thread. */
+export interface FileAsked {
+  readonly made: ReportMade;
+  readonly format: (typeof RUN_FORMATS)[number];
+  readonly part: number | null;
+}
+
+/** @param part of a CSV: which; null: all of them in a ZIP archive. @returns null where that part has no table */
 export async function fileOf(
   made: ReportMade,
   format: (typeof RUN_FORMATS)[number],
   part: number | null,
-): Promise<ReportFile> {
+): Promise<ReportFile | null> {
   const text = (type: string, ending: string, content: string) => ({ type, ending, bytes: Buffer.from(content) });
   switch (format) {
     case "pdf":
@@ -30,8 +36,7 @@ export async function fileOf(
       if (part === null) return { type: "application/zip", ending: "-csv.zip", bytes: await allCsv(made) };
       const chosen = made.parts[part];
       const csv = chosen === undefined ? null : csvOf(chosen, made);
-      if (csv === null) throw new AppError("NOT_FOUND", `part ${part} has no table`, { field: "part" });
-      return text("text/csv; charset=utf-8", ".csv", csv);
+      return csv === null ? null : text("text/csv; charset=utf-8", ".csv", csv);
     }
   }
 }
