@@ -46,6 +46,7 @@ export const PAGES = [
   "/traffic/portrait?kind=user&value=owner",
   "/lists",
   "/reports",
+  "/reports/limits",
   "/reports/new",
   "/reports/ready/Intake%20health",
   "/techniques",

@@ -189,6 +189,38 @@ export const ReportList = z.object({
 });
 export type ReportList = z.infer<typeof ReportList>;
 
+/** A rule that guards a figure by a line, and where the figure is now. */
+export const LimitLine = z.object({
+  rule: z.string(),
+  name: z.string(),
+  /** What it guards, in words. */
+  says: z.string(),
+  severity: z.string(),
+  enabled: z.boolean(),
+  side: z.enum(["over", "under"]),
+  raiseAt: z.number(),
+  clearAt: z.number(),
+  unit: z.string(),
+  everySeconds: z.int(),
+  /** The key that is nearest the line, as people read it; empty: there is one alone. */
+  key: z.array(z.string()),
+  /** Of the last stretch that is over; null: nothing was measured, or it cannot be here. */
+  value: Amount,
+  /** In parts of the way to the line: 1 is on it, more beyond. */
+  near: z.number().nullable(),
+  /** By stretch, over the last day or so, the oldest first. */
+  course: z.array(Amount),
+  /** When it was last crossed. */
+  crossed: TimeText.nullable(),
+  /** How long it took to measure it for this table. */
+  tookMs: z.number(),
+  /** Why it cannot be measured here. */
+  why: z.string(),
+});
+export type LimitLine = z.infer<typeof LimitLine>;
+export const LimitList = z.object({ limits: z.array(LimitLine) });
+export type LimitList = z.infer<typeof LimitList>;
+
 export const ReportText = z.object({ text: z.string().max(200_000) });
 export const ReportRead = z.object({ report: ReportDefinition });
 export const NewRun = z.object({

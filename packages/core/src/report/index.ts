@@ -1,5 +1,6 @@
 export { ASKS, MOST_PARTS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition } from "./definition.js";
 export { duesBetween, nextDue, Schedule, saySchedule } from "./due.js";
+export { type Limit, limitFrom, nearness } from "./limit.js";
 export { Period, sayPeriod, type Window, windowBefore, windowOf } from "./period.js";
 export { READY_REPORTS } from "./ready-made.js";
 export { sayGrouping, sayMeasure, type Unit, unitOf } from "./say-measure.js";

@@ -3,6 +3,8 @@ import { SenderDirectory } from "../model/senders/index.js";
 import { parseFilter } from "../query/filter/index.js";
 import {
   duesBetween,
+  limitFrom,
+  nearness,
   nextDue,
   Period,
   READY_REPORTS,
@@ -199,6 +201,51 @@ describe("schedules", () => {
       "every monday at 08:00, Europe/Oslo",
     );
   });
+});
+
+describe("limits", () => {
+  const records = { figure: { of: "records" as const }, perSecond: false };
+  const bytes = { figure: { of: "sum" as const, number: { field: "bytes" as const } }, perSecond: false };
+  const DAY = 86_400;
+  test.each<[string, Parameters<typeof limitFrom>, object | null]>([
+    [
+      "of a week: by the hour",
+      [records, 1_680, 7 * DAY],
+      { measure: { of: "records" }, everySeconds: 3_600, raiseAt: 20, clearAt: 16 },
+    ],
+    [
+      "of an hour: by five minutes",
+      [records, 120, 3_600],
+      { measure: { of: "records" }, everySeconds: 300, raiseAt: 20, clearAt: 16 },
+    ],
+    [
+      "bytes beyond 2^53, in digits",
+      [bytes, "18000000000000000000", DAY],
+      { measure: { of: "sum", field: "bytes" }, everySeconds: 3_600, raiseAt: 1.5e18, clearAt: 1.2e18 },
+    ],
+    [
+      "a rate of bytes is in bits",
+      [{ ...bytes, perSecond: true }, 8_000, DAY],
+      { measure: { of: "sum", field: "bytes" }, everySeconds: 3_600, raiseAt: 7_200_000, clearAt: 5_800_000 },
+    ],
+    [
+      "next to nothing",
+      [records, 1, 7 * DAY],
+      { measure: { of: "records" }, everySeconds: 3_600, raiseAt: 1, clearAt: 1 },
+    ],
+    ["nothing at all", [records, null, DAY], null],
+    ["what no rule guards", [{ figure: { of: "distinct", values: { field: "src" } }, perSecond: false }, 5, DAY], null],
+  ])("%s", (_what, asked, want) => expect(limitFrom(...asked)).toEqual(want));
+
+  test.each<[number | null, "over" | "under", number, number | null]>([
+    [50, "over", 100, 0.5],
+    [120, "over", 100, 1.2],
+    [200, "under", 100, 0.5],
+    [80, "under", 100, 1.25],
+    [0, "under", 100, 2],
+    [null, "over", 100, null],
+    [5, "over", 0, null],
+  ])("%s %s %s is %s of the way", (value, side, raiseAt, want) => expect(nearness(value, side, raiseAt)).toBe(want));
 });
 
 describe("reports", () => {

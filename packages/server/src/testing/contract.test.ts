@@ -361,6 +361,7 @@ test("reports", async () => {
   const { body } = await ask("post", "/reports", "/reports", report);
   const { id } = body as { id: number };
   await ask("get", "/reports");
+  await ask("get", "/limits");
   await ask("get", "/reports/{id}", `/reports/${id}`);
   await ask("patch", "/reports/{id}", `/reports/${id}`, { ...report, about: "What went wrong" });
   await ask("get", "/reports/{id}/file", `/reports/${id}/file`);

@@ -61,6 +61,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/reports/reports-page")).ReportsPage }),
           },
           {
+            path: "reports/limits",
+            lazy: async () => ({ Component: (await import("../features/reports/limits-page")).LimitsPage }),
+          },
+          {
             path: "reports/new",
             lazy: async () => ({ Component: (await import("../features/reports/edit-page")).NewReportPage }),
           },

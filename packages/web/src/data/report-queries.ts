@@ -1,4 +1,4 @@
-import type { LackingAnswer, PartAnswer, ReportKept, ReportList } from "@halvik/contract/reports";
+import type { LackingAnswer, LimitList, PartAnswer, ReportKept, ReportList } from "@halvik/contract/reports";
 import type { Part, Period, ReportDefinition } from "@halvik/core/report";
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { request } from "./api";
@@ -6,6 +6,11 @@ import { request } from "./api";
 export const reportsQuery = queryOptions({
   queryKey: ["reports"],
   queryFn: ({ signal }) => request<ReportList>("GET", "/reports", undefined, signal),
+});
+export const limitsQuery = queryOptions({
+  queryKey: ["limits"],
+  queryFn: ({ signal }) => request<LimitList>("GET", "/limits", undefined, signal),
+  refetchInterval: 60_000,
 });
 export const reportQuery = (id: number) =>
   queryOptions({

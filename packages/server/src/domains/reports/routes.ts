@@ -2,6 +2,7 @@ import { EntityId } from "@halvik/contract/common";
 import {
   LackingAnswer,
   LackingQuery,
+  LimitList,
   NewRun,
   PartAnswer,
   PartQuestion,
@@ -15,6 +16,7 @@ import {
   ScheduleBody,
 } from "@halvik/contract/reports";
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
+import { Rule } from "@halvik/core/detect";
 import { nextDue, READY_REPORTS, ReportDefinition, sayPeriod, saySchedule } from "@halvik/core/report";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -24,6 +26,8 @@ import { AppError, naming } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
+import { listRules } from "../rules/repository.js";
+import { isLimit, limitLine } from "./limits.js";
 import { makePart } from "./make-part.js";
 import { makeReport, partNeeds, type ReportNeeds, scopeOf } from "./make-report.js";
 import { type FileAsked, fileStem, inFileName, type ReportFile } from "./output/file-of.js";
@@ -95,6 +99,25 @@ export const reportRoutes = (needs: Needs) => {
       access: "read",
       answer: ReportList,
       handle: async () => ({ reports: await all(), ready: READY_REPORTS }),
+    }),
+    route({
+      method: "get",
+      path: "/limits",
+      summary: "Rules that guard a figure by a line, where it is now and was over the last day",
+      access: "read",
+      answer: LimitList,
+      handle: async ({ actor }) => {
+        const now = nowUs();
+        const measuring = await partNeeds(needs, actor, config.HALVIK_ZONE, LOOK_BUDGET_MS);
+        const limits = (await listRules(db)).flatMap((row) => {
+          const rule = Rule.parse(row.body);
+          return isLimit(rule) ? [{ rule, crossedUs: row.last_raised_us }] : [];
+        });
+        // one after another: a page of them asks no more of the store than somebody who searches
+        const lines = [];
+        for (const { rule, crossedUs } of limits) lines.push(await limitLine(measuring, rule, crossedUs, now));
+        return { limits: lines };
+      },
     }),
     route({
       method: "get",

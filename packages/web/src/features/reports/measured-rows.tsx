@@ -1,7 +1,10 @@
 import type { Measured, PartAnswer } from "@halvik/contract/reports";
-import { sayChange, sayValue, type Unit } from "@halvik/core/report";
+import { limitFrom, sayChange, sayValue, type Unit } from "@halvik/core/report";
 import { Link } from "react-router";
+import { usOf } from "../../data/view-store";
+import { limitParams } from "../../shared/limit-url";
 import { safeText } from "../../ui/safe-text";
+import { Tooltip } from "../../ui/tooltip";
 
 type Row = Measured["rows"][number];
 
@@ -63,6 +66,7 @@ export function MeasuredRows({ measured: m, window, bars }: RowsProps) {
                 </th>
               </>
             )}
+            <td />
           </tr>
         </thead>
         <tbody>
@@ -96,6 +100,9 @@ export function MeasuredRows({ measured: m, window, bars }: RowsProps) {
                 </td>
               )}
               {cells(r)}
+              <td className="pl-3 text-right">
+                <GuardLink measured={m} row={r} window={window} />
+              </td>
             </tr>
           ))}
           <tr className="text-quiet">
@@ -104,10 +111,28 @@ export function MeasuredRows({ measured: m, window, bars }: RowsProps) {
               {bars && compared && <span className="ml-3 text-small">line: the period before</span>}
             </td>
             {cells(m.total)}
+            <td className="pl-3 text-right">
+              <GuardLink measured={m} row={m.total} window={window} />
+            </td>
           </tr>
         </tbody>
       </table>
     </div>
+  );
+}
+
+/** Begins a rule that guards what a row tells. */
+function GuardLink({ measured: m, row, window }: { measured: Measured; row: Row; window: RowsProps["window"] }) {
+  const limit = limitFrom(m.asked, row.value, (usOf(window.to) - usOf(window.from)) / 1e6);
+  if (limit === null || row.filter === null) return null;
+  const what = row.labels.length === 0 ? m.says : `${m.says.split(" by ")[0]}: ${row.labels.join(", ")}`;
+  const params = { filter: row.filter, name: `Limit on ${what}`.slice(0, 80), ...limitParams(limit) };
+  return (
+    <Tooltip text="Tell me when there is more: a rule begins with it">
+      <Link to={`/rules/new?${new URLSearchParams(params)}`} className="text-small">
+        limit
+      </Link>
+    </Tooltip>
   );
 }
 

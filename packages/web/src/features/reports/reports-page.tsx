@@ -42,7 +42,10 @@ export function ReportsPage() {
       <div className="flex items-end justify-between gap-4 border-b border-line-strong pb-1.5">
         <div>
           <h1 className="text-page leading-[1.625rem] font-semibold">Reports</h1>
-          <p className="text-quiet">Figures over a period, on screen, as PDF, by mail on Monday at eight.</p>
+          <p className="text-quiet">
+            Figures over a period, on screen, as PDF, by mail on Monday at eight.{" "}
+            <Link to="/reports/limits">Limits</Link>
+          </p>
         </div>
         <span className="flex gap-2">
           <input

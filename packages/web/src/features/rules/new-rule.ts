@@ -1,14 +1,37 @@
 import { ruleIdOf, titleOf } from "@halvik/core/detect/form";
+import type { Limit } from "@halvik/core/report";
 import { stringify } from "yaml";
 
 const NAME = "My rule";
+
+/** A rule that guards a figure by a line. */
+function limitRule(limit: Limit, filter: string, name: string, taken: readonly string[]): string {
+  const rule = {
+    id: ruleIdOf(name, taken),
+    name,
+    kind: "departure",
+    severity: "warning",
+    filter,
+    key: [],
+    measure: limit.measure,
+    everySeconds: limit.everySeconds,
+    judgement: { by: "line", side: "over", raiseAt: limit.raiseAt, clearAt: limit.clearAt },
+  };
+  return stringify({ ...rule, title: name, clear: { by: "condition" }, reason: "" }, { lineWidth: 100 });
+}
 
 /**
  * What the editor of a new rule begins with.
  * @param filter what it looks for, where that came from a record or a search: each such record then raises
  * @param taken ids of the rules there are
  */
-export function newRule(filter: string | null, name: string | null, taken: readonly string[]): string {
+export function newRule(
+  filter: string | null,
+  name: string | null,
+  taken: readonly string[],
+  limit: Limit | null = null,
+): string {
+  if (limit !== null) return limitRule(limit, filter ?? "", name ?? NAME, taken);
   const rule = {
     id: ruleIdOf(name ?? NAME, taken),
     name: name ?? NAME,

@@ -7,6 +7,7 @@ import { toast } from "sonner";
 import { parseDocument } from "yaml";
 import { request, ruleQuery, rulesQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
+import { limitIn } from "../../shared/limit-url";
 import { Button, ButtonLink } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
@@ -51,7 +52,7 @@ export function RulePage() {
       key={id}
       detail={detail.data ?? null}
       taken={taken}
-      begin={() => newRule(params.get("filter"), params.get("name"), taken)}
+      begin={() => newRule(params.get("filter"), params.get("name"), taken, limitIn(params))}
       proposed={proposed}
     />
   );

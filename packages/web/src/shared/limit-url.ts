@@ -1,0 +1,20 @@
+import type { Limit } from "@halvik/core/report";
+
+/** The limit in an address: what a figure of a report is to be guarded by; null: there is none that can be read. */
+export function limitIn(params: URLSearchParams): Limit | null {
+  const [of, every, raiseAt, clearAt] = ["of", "every", "raiseAt", "clearAt"].map((name) => params.get(name));
+  const numbers = [every, raiseAt, clearAt].map(Number);
+  if (of == null || numbers.some((n) => !(n > 0))) return null;
+  const [everySeconds, raise, clear] = numbers as [number, number, number];
+  const measure =
+    of === "bytes" || of === "packets" ? ({ of: "sum", field: of } as const) : ({ of: "records" } as const);
+  return { measure, everySeconds, raiseAt: raise, clearAt: clear };
+}
+
+/** The same, in an address. */
+export const limitParams = ({ measure, everySeconds, raiseAt, clearAt }: Limit): Record<string, string> => ({
+  of: measure.of === "sum" ? measure.field : measure.of,
+  every: String(everySeconds),
+  raiseAt: String(raiseAt),
+  clearAt: String(clearAt),
+});
