@@ -190,6 +190,18 @@ test("a report of the errors is written, seen as it will be, kept, made, taken a
   await expect(times).toContainText("every monday at 08:00, Europe/Oslo");
   await expect(times).toContainText("told by a notification");
 
+  // a row leads to its records, and begins a rule that guards it
   await page.getByRole("link", { name: "plc-1" }).first().click();
   await expect(page.getByTestId("record-line").first()).toContainText("fan");
+  await page.goBack();
+  await page
+    .getByRole("row", { name: /^plc-1 error/ })
+    .getByRole("link", { name: "limit" })
+    .click();
+  await expect(page.getByLabel("Name", { exact: true })).toHaveValue("Limit on records: plc-1, error");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page).toHaveURL(/\/rules\/limit-on-records-plc-1-error/);
+  await page.getByRole("link", { name: "Reports", exact: true }).click();
+  await page.getByRole("link", { name: "Limits" }).click();
+  await expect(page.getByRole("row", { name: /Limit on records: plc-1, error/ })).toBeVisible();
 });

@@ -5,7 +5,7 @@ import { MAX_FILTER_LENGTH } from "../filter/index.js";
 /** By how many things at once a measure is told apart. */
 export const MOST_GROUPINGS = 2;
 /** Rows of an answer that asks for all of them. */
-export const MOST_ROWS = 5_000;
+export const MOST_ROWS = 1_000;
 
 /** Where clocks of the zone stand; whole days are those of the zone too. */
 export const CLOCKS = ["hour of day", "day of week"] as const;

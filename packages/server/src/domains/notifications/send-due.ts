@@ -41,6 +41,7 @@ import type { Outgoing } from "./ways/way.js";
 import type { Ways } from "./ways/ways.js";
 
 const AT_ONCE = 500;
+const WHY_MOST = 300;
 
 /** What sending works with. */
 export interface Sending {
@@ -120,7 +121,14 @@ export async function sendDue(sending: Sending): Promise<void> {
 async function reportsOf(sending: Sending, route: NotifyRoute, due: readonly DueDelivery[]): Promise<Attempt[]> {
   const attempts: Attempt[] = [];
   for (const d of due) {
-    const text = d.reportRun === null ? null : await reportText(sending.db, d.reportRun, sending.baseUrl);
+    let text: MailText | null = null;
+    try {
+      if (d.reportRun !== null) text = await reportText(sending.db, d.reportRun, sending.baseUrl);
+    } catch (e) {
+      // one that cannot be written keeps no other message back
+      await drop(sending, [d], `it could not be written: ${(e as Error).message.slice(0, WHY_MOST)}`);
+      continue;
+    }
     if (text === null) await drop(sending, [d], "the report is gone");
     else attempts.push({ route, deliveries: [d], tells: "report", write: () => text, about: [], thread: null });
   }

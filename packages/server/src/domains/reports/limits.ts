@@ -61,7 +61,11 @@ export async function limitLine(
       near: nearness(value, side, raiseAt),
       course: nearest === null ? [] : nearest.steps.map((v) => countToJson(v ?? 0)),
       tookMs: Math.round(performance.now() - started),
-      why: measured.complete ? "" : "at least: there was no time for all of it",
+      why: !measured.complete
+        ? "at least: there was no time for all of it"
+        : nearest === null
+          ? "there was nothing of it"
+          : "",
     };
   } catch (e) {
     if (!(e instanceof AppError)) throw e;

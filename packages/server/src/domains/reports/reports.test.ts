@@ -1,5 +1,5 @@
 import { execFileSync } from "node:child_process";
-import type { PartAnswer, ReportKept, ReportMade } from "@halvik/contract/reports";
+import type { LimitList, PartAnswer, ReportKept, ReportMade } from "@halvik/contract/reports";
 import { READY_REPORTS } from "@halvik/core/report";
 import fc from "fast-check";
 import { type ParsedMail, simpleParser } from "mailparser";
@@ -133,6 +133,48 @@ test.each(recounted)("%s: equals a recount over the export", async (_name, part)
   for (const row of measured.rows.slice(0, 3)) expect((await exported(row.filter!)).length).toBe(row.records);
 });
 
+test("a limit is where its rule's figure is: of the nearest key, by stretches, held against a recount", async () => {
+  const now = Date.now() * 1_000;
+  const everyUs = 600e6;
+  const end = Math.floor(now / everyUs) * everyUs;
+  const [record] = fc.sample(arbitraryRecord, { seed: 5, numRuns: 1 });
+  const [sender] = [await store.addSender("rt-9")];
+  const at = (host: string, back: number, bytes: number) => ({
+    sender,
+    content: { ...record!, host, bytes, timeUs: end - back * everyUs + 1, app: "meter" },
+  });
+  // the last stretch that is over has the most of b, an earlier one of a; what goes on now is not asked
+  await store.put([at("a", 1, 100), at("b", 1, 700), at("b", 1, 50), at("a", 3, 5_000), at("a", 0, 9_999)]);
+  const rule = {
+    id: "much-metered",
+    name: "Much metered",
+    kind: "departure",
+    severity: "warning",
+    filter: "app is meter",
+    key: ["host"],
+    measure: { of: "sum", field: "bytes" },
+    everySeconds: 600,
+    judgement: { by: "line", side: "over", raiseAt: 1_500, clearAt: 1_000 },
+    title: "much",
+    clear: { by: "condition" },
+  };
+  expect((await store.api.post("/rules", { text: JSON.stringify(rule), isNew: true })).status).toBe(200);
+  const { limits } = (await store.api.get("/limits")).body as LimitList;
+  const limit = limits.find((l) => l.rule === "much-metered")!;
+  expect(limit).toMatchObject({
+    key: ["b"],
+    value: 750,
+    near: 0.5,
+    unit: "bytes",
+    enabled: true,
+    crossed: null,
+    why: "",
+  });
+  expect(limit.course.slice(-3)).toEqual([0, 0, 750]);
+  // the shipped ones that no figure of reports tells say so
+  expect(limits.filter((l) => l.value === null).map((l) => l.why)).not.toContain("");
+});
+
 test("exclusions come before totals and shares", async () => {
   const part = (filter: string) => ({ is: "bars", title: "t", measure: { filter, by: [{ field: "kind" }], top: 1 } });
   const ask = async (filter: string) => {
@@ -252,6 +294,8 @@ describe("when it is due", () => {
   const mails: ParsedMail[] = [];
   let smtp: SMTPServer;
   let smtpPort: number;
+  /** When the schedule was made: hours after it hold as many moments, whenever this test runs. */
+  let scheduledUs = 0;
   const runs = async () => ((await store.api.get(`/reports/${id}`)).body as ReportKept).runs;
 
   beforeAll(async () => {
@@ -283,6 +327,8 @@ describe("when it is due", () => {
     await store.api.post(`/reports/${id}/schedules`, {
       schedule: { when: { every: "cron", cron: "0 * * * *" }, zone: "UTC", routes: [notification], keep: 3 },
     });
+    const { rows } = await store.client.query<{ looked_us: number }>("select looked_us from report_schedule");
+    scheduledUs = rows[0]!.looked_us;
   });
   afterAll(async () => {
     await jobs?.stop();
@@ -291,7 +337,7 @@ describe("when it is due", () => {
   });
 
   test("each moment of a schedule is one run, however many look for it, and what was missed is made up", async () => {
-    const later = Date.now() * 1_000 + 2 * HOUR;
+    const later = scheduledUs + 2 * HOUR;
     const found = await Promise.all([
       lookForDue(db, jobs, later),
       lookForDue(db, jobs, later),
@@ -335,7 +381,7 @@ describe("when it is due", () => {
   });
 
   test("only so many outputs stay; what somebody who may not read any more had scheduled is not made", async () => {
-    const later = Date.now() * 1_000 + 5 * HOUR;
+    const later = scheduledUs + 5 * HOUR;
     await store.client.query("update token set revoked = true where name = 'actor'");
     await lookForDue(db, jobs, later);
     const web = await RoleProcess.start(store.instance, "web");

@@ -158,14 +158,16 @@ const runJson = (r: RunRow): Run => ({
   window: r.window,
 });
 
-const RUNS_SHOWN = 50;
-
-/** The newest runs of each report. */
-export async function runsByReport(db: Queryable): Promise<ReadonlyMap<number, readonly Run[]>> {
+/** The newest runs of each report. @param report of this one alone; null: of all */
+export async function runsByReport(
+  db: Queryable,
+  most: number,
+  report: number | null = null,
+): Promise<ReadonlyMap<number, readonly Run[]>> {
   const { rows } = await db.query<RunRow>(
     `select id, report, state, why, due_us, made_us, by, body->'window' as window
-     from (select *, row_number() over (partition by report order by id desc) as n from report_run) r where n <= $1 order by id desc`,
-    [RUNS_SHOWN],
+     from (select *, row_number() over (partition by report order by id desc) as n from report_run where $2::int is null or report = $2) r where n <= $1 order by id desc`,
+    [most, report],
   );
   const found = new Map<number, Run[]>();
   for (const row of rows) found.set(row.report, [...(found.get(row.report) ?? []), runJson(row)]);

@@ -40,6 +40,7 @@ import {
   changeSchedule,
   findReport,
   findRun,
+  type KeptReport,
   listReports,
   listSchedules,
   removeReport,
@@ -48,6 +49,8 @@ import {
 } from "./repository.js";
 
 const MOST_REPORTS = 500;
+/** Of each report in a list; of one by itself. */
+const [RUNS_IN_LIST, RUNS_SHOWN] = [3, 50];
 const MOST_SCHEDULES = 20;
 /** A part is looked at while it is made. */
 const LOOK_BUDGET_MS = 15_000;
@@ -62,9 +65,9 @@ type Needs = ReportNeeds & { readonly models: Models /** Threads for what takes 
 /** Reports: what they say, when they are made, what was made. */
 export const reportRoutes = (needs: Needs) => {
   const { models, db, config, directory, terms, work } = needs;
-  const all = async (): Promise<z.infer<typeof ReportKept>[]> => {
-    const [schedules, runs, now] = [await listSchedules(db), await runsByReport(db), nowUs()];
-    return (await listReports(db)).map(({ id, report, author, changedUs }) => ({
+  const kept = async (reports: readonly KeptReport[], runs: Awaited<ReturnType<typeof runsByReport>>) => {
+    const [schedules, now] = [await listSchedules(db), nowUs()];
+    return reports.map(({ id, report, author, changedUs }) => ({
       id,
       report,
       author,
@@ -84,10 +87,12 @@ export const reportRoutes = (needs: Needs) => {
       runs: [...(runs.get(id) ?? [])],
     }));
   };
-  const one = async (id: number) => {
-    const found = (await all()).find((r) => r.id === id);
-    if (found === undefined) throw noReport(id);
-    return found;
+  const all = async (): Promise<z.infer<typeof ReportKept>[]> =>
+    kept(await listReports(db), await runsByReport(db, RUNS_IN_LIST));
+  const one = async (id: number): Promise<z.infer<typeof ReportKept>> => {
+    const report = await findReport(db, id);
+    if (report === null) throw noReport(id);
+    return (await kept([report], await runsByReport(db, RUNS_SHOWN, id)))[0]!;
   };
   const change = <T>(who: string, work: (act: Act) => Promise<T>) => naming("report", () => inAct(models, who, work));
   const zoneOf = (zone: string | undefined) => zone ?? config.HALVIK_ZONE;

@@ -62,7 +62,7 @@ const columnsIn = (zone: string): ColumnDef<LimitLine>[] => [
       <>
         <Link to={`/rules/${l.rule}`}>{safeText(l.name)}</Link>
         {!l.enabled && <span className="text-quiet"> switched off</span>}
-        <span className="block text-small whitespace-normal text-quiet">{safeText(l.says)}</span>
+        <span className="line-clamp-2 text-small whitespace-normal text-quiet">{safeText(l.says)}</span>
       </>
     ),
   },
