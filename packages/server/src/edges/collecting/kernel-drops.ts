@@ -8,23 +8,33 @@ export class KernelDrops {
 
   /** @returns how many were dropped since the last call; 0 at the first, and where the kernel does not tell */
   async fresh(): Promise<number> {
-    const drops = await this.read();
+    const drops = (await dropsByPort()).get(this.port) ?? null;
     const before = this.seen;
     this.seen = drops;
     return drops === null || before === null ? 0 : Math.max(0, drops - before);
   }
+}
 
-  /** The drops column of /proc/net/udp and udp6 for this port; null where there is no such file. */
-  private async read(): Promise<number | null> {
-    const hexPort = this.port.toString(16).toUpperCase().padStart(4, "0");
-    let drops: number | null = null;
-    for (const file of ["/proc/net/udp", "/proc/net/udp6"]) {
-      const text = await readFile(file, "utf8").catch(() => "");
-      for (const line of text.split("\n").slice(1)) {
-        const columns = line.trim().split(/\s+/);
-        if (columns[1]?.endsWith(`:${hexPort}`)) drops = (drops ?? 0) + Number(columns[columns.length - 1]);
-      }
+/** All endpoints ask at about the same time: the kernel walks through its whole table for each reading. */
+const SHARED_MS = 250;
+let reading: { readonly atMs: number; readonly drops: Promise<ReadonlyMap<number, number>> } | null = null;
+
+function dropsByPort(): Promise<ReadonlyMap<number, number>> {
+  const nowMs = performance.now();
+  if (reading === null || nowMs - reading.atMs > SHARED_MS) reading = { atMs: nowMs, drops: readDrops() };
+  return reading.drops;
+}
+
+/** The drops column of /proc/net/udp and udp6 by port; nothing where there is no such file. */
+async function readDrops(): Promise<Map<number, number>> {
+  const drops = new Map<number, number>();
+  for (const file of ["/proc/net/udp", "/proc/net/udp6"]) {
+    const text = await readFile(file, "utf8").catch(() => "");
+    for (const line of text.split("\n").slice(1)) {
+      const columns = line.trim().split(/\s+/);
+      const port = Number.parseInt(columns[1]?.split(":")[1] ?? "", 16);
+      if (!Number.isNaN(port)) drops.set(port, (drops.get(port) ?? 0) + Number(columns[columns.length - 1]));
     }
-    return drops;
   }
+  return drops;
 }
