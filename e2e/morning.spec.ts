@@ -187,7 +187,7 @@ test("a report of the errors is written, seen as it will be, kept, made, taken a
   await times.getByLabel("By the clock of").fill("Europe/Oslo");
   await times.getByRole("checkbox", { name: "duty" }).click();
   await times.getByRole("button", { name: "Save" }).click();
-  await expect(times).toContainText("every monday at 08:00, Europe/Oslo");
+  await expect(times).toContainText("every Monday at 08:00, Europe/Oslo");
   await expect(times).toContainText("told by a notification");
 
   // a row leads to its records, and begins a rule that guards it

@@ -79,7 +79,7 @@ export function duesBetween({ when, zone }: Schedule, afterUs: EpochUs, toUs: Ep
 export function saySchedule({ when, zone }: Schedule): string {
   if (when.every === "cron") return `by cron “${when.cron}”, ${zone}`;
   if (when.every === "day") return `every day at ${when.at}, ${zone}`;
-  if (when.every === "week") return `every ${when.on} at ${when.at}, ${zone}`;
+  if (when.every === "week") return `every ${when.on[0]!.toUpperCase()}${when.on.slice(1)} at ${when.at}, ${zone}`;
   return `on day ${when.on} of every month at ${when.at}, ${zone}`;
 }
 

@@ -198,7 +198,7 @@ describe("schedules", () => {
 
   test("in words", () => {
     expect(saySchedule(schedule({ every: "week", on: "monday", at: "08:00" }))).toBe(
-      "every monday at 08:00, Europe/Oslo",
+      "every Monday at 08:00, Europe/Oslo",
     );
   });
 });

@@ -62,6 +62,8 @@ function Editor({ id, report }: { id: number | null; report: ReportDefinition })
   const [drafts, setDrafts] = useState<readonly Draft[]>(() => report.parts.map((part, key) => ({ key, part })));
   const [chosen, setChosen] = useState<number | null>(drafts[0]?.key ?? null);
   const [trouble, setTrouble] = useState<string | null>(null);
+  /** What is deleted does not come back: it is asked twice. */
+  const [sure, setSure] = useState(false);
   const at = drafts.findIndex((d) => d.key === chosen);
   const current = drafts[at];
   const save = useMutation({
@@ -126,8 +128,8 @@ function Editor({ id, report }: { id: number | null; report: ReportDefinition })
           </Button>
           <Button onClick={() => void navigate(id === null ? "/reports" : `/reports/${id}`)}>Cancel</Button>
           {id !== null && (
-            <Button disabled={remove.isPending} onClick={() => remove.mutate()}>
-              Delete with its outputs
+            <Button disabled={remove.isPending} onClick={() => (sure ? remove.mutate() : setSure(true))}>
+              {sure ? "Delete it and its outputs for good" : "Delete"}
             </Button>
           )}
         </span>
