@@ -4,7 +4,7 @@ import { type Rule, sayRule } from "@halvik/core/detect";
 import { countToJson } from "@halvik/core/model/record";
 import type { MeasuredRow } from "@halvik/core/query/measure";
 import { nearness, unitOf } from "@halvik/core/report";
-import { AppError } from "../../kernel/http/errors.js";
+import { toAppError } from "../../kernel/http/errors.js";
 import type { MeasureOf } from "../../store/measure-records.js";
 import { hasValues } from "../../store/values-of.js";
 import { labelOf } from "../records/label-of.js";
@@ -68,8 +68,7 @@ export async function limitLine(
           : "",
     };
   } catch (e) {
-    if (!(e instanceof AppError)) throw e;
-    return { ...line, ...none, tookMs: Math.round(performance.now() - started), why: e.message };
+    return { ...line, ...none, tookMs: Math.round(performance.now() - started), why: toAppError(e).message };
   }
 }
 

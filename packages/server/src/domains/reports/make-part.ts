@@ -6,7 +6,7 @@ import { readFilter as filterInWords } from "@halvik/core/query/filter";
 import type { Part, Window } from "@halvik/core/report";
 import { storyOf } from "@halvik/core/respond/story";
 import type { Pool } from "../../kernel/db/pool.js";
-import { AppError } from "../../kernel/http/errors.js";
+import { toAppError } from "../../kernel/http/errors.js";
 import { recordsWithin } from "../../store/rollups.js";
 import type { TermIndex } from "../../store/term-index.js";
 import { incidentDetail } from "../incidents/detail.js";
@@ -37,13 +37,17 @@ export interface PartScope {
   readonly filter: string;
 }
 
+/** What says nothing of the part: the database is away, or a mistake of ours. */
+const NOT_OF_THE_PART: readonly string[] = ["STORE_AWAY", "INTERNAL"];
+
 /** A part that cannot be made says why; the others are made. */
 export async function makePart(needs: PartNeeds, part: Part, scope: PartScope): Promise<PartMade> {
   try {
     return await made(needs, part, scope);
   } catch (e) {
-    if (!(e instanceof AppError)) throw e;
-    return { is: "failed", title: "title" in part ? part.title : "", why: e.message };
+    const known = toAppError(e);
+    if (NOT_OF_THE_PART.includes(known.code)) throw e;
+    return { is: "failed", title: "title" in part ? part.title : "", why: known.message };
   }
 }
 

@@ -1,16 +1,18 @@
 import { execFileSync } from "node:child_process";
 import type { LimitList, PartAnswer, ReportKept, ReportMade } from "@halvik/contract/reports";
-import { READY_REPORTS } from "@halvik/core/report";
+import { Part, READY_REPORTS } from "@halvik/core/report";
 import fc from "fast-check";
 import { type ParsedMail, simpleParser } from "mailparser";
 import { SMTPServer } from "smtp-server";
 import { arbitraryRecord } from "../../../../core/src/testing/filters.js";
 import { connectionOf, createPool, type Pool } from "../../kernel/db/pool.js";
 import { Jobs } from "../../kernel/jobs/jobs.js";
+import { WorkTooLong } from "../../kernel/threads/work-pool.js";
 import { RoleProcess } from "../../testing/roles.js";
 import { eventually, freePort } from "../../testing/test-database.js";
 import { TestStore } from "../../testing/test-store.js";
 import { lookForDue } from "./due-runs.js";
+import { makePart, type PartNeeds } from "./make-part.js";
 
 /** Reports over a store of random records, held against what another hand counts of the same records. */
 let store: TestStore;
@@ -173,6 +175,18 @@ test("a limit is where its rule's figure is: of the nearest key, by stretches, h
   expect(limit.course.slice(-3)).toEqual([0, 0, 750]);
   // the shipped ones that no figure of reports tells say so
   expect(limits.filter((l) => l.value === null).map((l) => l.why)).not.toContain("");
+});
+
+test.each<[string, Error, string | RegExp]>([
+  ["one that takes too long", new WorkTooLong("measure", 20_000), /took longer than allowed/],
+  ["a statement past its time", Object.assign(new Error("canceling"), { code: "57014" }), /took longer than allowed/],
+])("%s is a part that says so, and no end of the report", async (_what, error, why) => {
+  const part = Part.parse({ is: "figure", title: "T", measure: {} });
+  const needs = { read: () => Promise.reject(error), ask: () => ({}), senders: null } as unknown as PartNeeds;
+  const scope = { window: { fromUs: 0, toUs: 1 }, before: null, zone: "UTC", filter: "" };
+  expect(await makePart(needs, part, scope)).toEqual({ is: "failed", title: "T", why: expect.stringMatching(why) });
+  const away = Object.assign(new Error("away"), { code: "ECONNREFUSED" });
+  await expect(makePart({ ...needs, read: () => Promise.reject(away) }, part, scope)).rejects.toBe(away);
 });
 
 test("exclusions come before totals and shares", async () => {

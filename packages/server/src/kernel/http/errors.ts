@@ -72,7 +72,8 @@ export function errorHandler(log: Logger): ErrorRequestHandler {
   };
 }
 
-function toAppError(error: unknown): AppError {
+/** Any error as whoever asked is told of it. */
+export function toAppError(error: unknown): AppError {
   if (error instanceof AppError) return error;
   if (error instanceof WorkTooLong)
     return new AppError(
