@@ -21,6 +21,7 @@ export default {
     "^@halvik/contract/(.*)$": "<rootDir>/packages/contract/src/$1.ts",
     "^@halvik/simulator$": "<rootDir>/packages/simulator/src/index.ts",
   },
+  testSequencer: "<rootDir>/scripts/longest-first.mjs",
   globalSetup: "<rootDir>/scripts/prepare-run.mjs",
   globalTeardown: "<rootDir>/scripts/end-run.mjs",
   // a bound for what hangs; a busy machine is slow, not wrong
