@@ -1,6 +1,8 @@
+import { leadingNumber } from "@halvik/core/base/text";
 import { type EpochUs, US_PER_HOUR } from "@halvik/core/base/time";
 import { type Count, type FieldName, type HalvikRecord, KINDS } from "@halvik/core/model/record";
 import type { SenderDirectory, SenderTrait } from "@halvik/core/model/senders";
+import { namesField } from "@halvik/core/query/filter";
 import {
   type Brought,
   type Clock,
@@ -126,8 +128,7 @@ async function measureStretch(
 
 const usesClock = ({ by }: MeasureOf): boolean => by.some((g) => "clock" in g);
 const usesSenders = ({ by }: MeasureOf, { filter }: SearchScope): boolean =>
-  by.some((g) => "sender" in g || ("field" in g && g.field === "sender")) ||
-  JSON.stringify(filter).includes('"sender"');
+  by.some((g) => "sender" in g || ("field" in g && g.field === "sender")) || namesField(filter, "sender");
 
 /** Whether the zone's hours are those of UTC at both ends. */
 const wholeHours = (zone: string, { fromUs, toUs }: Stretch): boolean =>
@@ -287,9 +288,8 @@ class Measuring implements SourceVisitor {
   private bring(amount: Count | null, values: readonly string[]): Brought {
     if (this.values === null) return { number: amount };
     if (this.of.figure.of === "distinct") return { values };
-    // a named value that is no number brings none
-    const number = values.length === 0 ? Number.NaN : Number(values[0]);
-    return { number: values[0]?.trim() === "" || !Number.isFinite(number) ? null : number };
+    // what a filter takes for a number, with its unit or without
+    return { number: values.length === 0 ? null : leadingNumber(values[0]!) };
   }
 
   private get needsTimes(): boolean {

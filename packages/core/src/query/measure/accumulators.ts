@@ -20,6 +20,15 @@ const EXACT_QUANTILES = 5_000;
 /** Different values told apart in one group; of more it is said that there are at least so many. */
 const MOST_DISTINCT = 100_000;
 
+/** What all accumulators of a measure may keep together: numbers for quantiles, values to tell apart. */
+export class Room {
+  private left = 2_000_000;
+  /** @returns whether there is room for one more */
+  take(): boolean {
+    return this.left-- > 0;
+  }
+}
+
 class Records implements Accumulator {
   private count = 0;
   readonly exact = true;
@@ -78,7 +87,10 @@ class Quantile implements Accumulator {
   private few: number[] | null = [];
   private readonly many = new LogHistogram();
   private notPositive = 0;
-  constructor(private readonly q: number) {}
+  constructor(
+    private readonly q: number,
+    private readonly room: Room,
+  ) {}
   add(brought: Brought): void {
     const number = numberOf(brought);
     if (number === null) return;
@@ -87,7 +99,7 @@ class Quantile implements Accumulator {
       return;
     }
     this.few.push(Number(number));
-    if (this.few.length <= EXACT_QUANTILES) return;
+    if (this.few.length <= EXACT_QUANTILES && this.room.take()) return;
     for (const kept of this.few) this.intoBuckets(kept);
     this.few = null;
   }
@@ -108,11 +120,13 @@ class Quantile implements Accumulator {
 class Distinct implements Accumulator {
   private readonly values = new Set<string>();
   private full = false;
+  constructor(private readonly room: Room) {}
   add(brought: Brought): void {
     if (!("values" in brought)) return;
     for (const value of brought.values) {
-      if (this.values.size < MOST_DISTINCT) this.values.add(value);
-      else if (!this.values.has(value)) this.full = true;
+      if (this.values.has(value)) continue;
+      if (this.values.size < MOST_DISTINCT && this.room.take()) this.values.add(value);
+      else this.full = true;
     }
   }
   get value(): Count {
@@ -126,7 +140,7 @@ class Distinct implements Accumulator {
 const QUANTILES = { p50: 0.5, p95: 0.95, p99: 0.99 } as const;
 
 /** @throws {RangeError} for a share, which is made of two counts */
-export function accumulatorFor({ of }: Figure): Accumulator {
+export function accumulatorFor({ of }: Figure, room: Room): Accumulator {
   switch (of) {
     case "records":
       return new Records();
@@ -141,9 +155,9 @@ export function accumulatorFor({ of }: Figure): Accumulator {
     case "p50":
     case "p95":
     case "p99":
-      return new Quantile(QUANTILES[of]);
+      return new Quantile(QUANTILES[of], room);
     case "distinct":
-      return new Distinct();
+      return new Distinct(room);
     case "share":
       throw new RangeError("a share is made of two counts");
   }

@@ -1,6 +1,6 @@
 import { type EpochUs, US_PER_DAY, US_PER_HOUR, zoneOffsetUs } from "../../base/time/index.js";
 import type { Count } from "../../model/record/index.js";
-import { type Accumulator, accumulatorFor, type Brought } from "./accumulators.js";
+import { type Accumulator, accumulatorFor, type Brought, Room } from "./accumulators.js";
 import type { Clock, Figure } from "./asked.js";
 
 /** A row of an answer: what its records have in common, and what was measured of them. */
@@ -35,6 +35,7 @@ const MOST_KEPT = 200_000;
 export class Tally {
   private readonly groups = new Map<string, Group>();
   private readonly total: Group;
+  private readonly room = new Room();
   private kept = 0;
   private isFull = false;
 
@@ -108,7 +109,7 @@ export class Tally {
         return;
       }
       this.kept++;
-      ofStep = accumulatorFor(this.figure);
+      ofStep = accumulatorFor(this.figure, this.room);
       group.steps.set(step, ofStep);
     }
     ofStep.add(brought, times);
@@ -116,7 +117,7 @@ export class Tally {
 
   private newGroup(keys: readonly string[]): Group {
     this.kept++;
-    return { keys, records: 0, all: accumulatorFor(this.figure), steps: new Map() };
+    return { keys, records: 0, all: accumulatorFor(this.figure, this.room), steps: new Map() };
   }
 
   private row({ keys, records, all, steps }: Group): MeasuredRow {

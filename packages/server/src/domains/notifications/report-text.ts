@@ -1,4 +1,4 @@
-import { ReportMade } from "@halvik/contract/reports";
+import { type PartMade, ReportMade } from "@halvik/contract/reports";
 import { sayOwn, sayValue, type Unit } from "@halvik/core/report";
 import { type MailText, plainMessage } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -8,6 +8,8 @@ import { htmlOf } from "../reports/output/html.js";
 import { pdfOf } from "../reports/output/pdf.js";
 import { reportOfRun } from "./repository.js";
 
+/** A longer table is for who takes it away: setting it would hold up what tells of incidents. */
+const MOST_ROWS = 100;
 /** Rows of a part that stand in the words of a mail; the rest is in its HTML and its file. */
 const ROWS_IN_WORDS = 5;
 
@@ -17,12 +19,21 @@ export async function reportText(db: Queryable, run: number, baseUrl: string): P
   if (found === null) return null;
   const made = ReportMade.parse(found.body);
   const plain = plainMessage(`Halvik · ${made.name}`, "");
+  const mailed = { ...made, parts: made.parts.map(thatGoes) };
   return {
     ...plain,
     text: [...wordsOf(made), "", `${baseUrl}/reports/${found.report}`].join("\n"),
-    html: htmlOf(made),
-    files: [{ name: `${fileStem(made)}.pdf`, type: "application/pdf", bytes: await pdfOf(made) }],
+    html: htmlOf(mailed),
+    files: [{ name: `${fileStem(made)}.pdf`, type: "application/pdf", bytes: await pdfOf(mailed) }],
   };
+}
+
+/** A part as it is mailed. */
+function thatGoes(part: PartMade): PartMade {
+  const rows = part.is === "measured" && part.as !== "hours of the week" ? part.measured.rows.length : 0;
+  return rows <= MOST_ROWS
+    ? part
+    : { is: "text", markdown: `${"title" in part ? part.title : ""}: ${rows} rows, more than go by mail` };
 }
 
 function wordsOf(made: ReportMade): string[] {

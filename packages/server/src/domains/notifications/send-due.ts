@@ -80,6 +80,14 @@ export async function sendDue(sending: Sending): Promise<void> {
   const routes = new Map((await listRoutes(db)).map((r) => [r.id, r.route]));
   const ownTexts = new Map((await listTexts(db)).map((t) => [t.id, t.body]));
   const ways: Attempt[][] = [];
+  // setting a report takes a moment: one at a time, so that what tells of an incident goes between
+  const nowRuns = new Set(
+    due
+      .filter((d) => d.tells === "report")
+      .map((d) => d.reportRun)
+      .slice(0, 1),
+  );
+  const written = new Map<number, MailText | null>();
   for (const own of grouped(due, (d) => `${d.route} ${d.step} ${d.channel}`)) {
     const route = routes.get(own[0]!.route);
     const isTest = (d: DueDelivery) => d.tells === "test";
@@ -90,7 +98,8 @@ export async function sendDue(sending: Sending): Promise<void> {
     const reports = await reportsOf(
       sending,
       route,
-      own.filter((d) => d.tells === "report"),
+      own.filter((d) => d.tells === "report" && nowRuns.has(d.reportRun)),
+      written,
     );
     const tests = own.filter(isTest).map(
       (d): Attempt => ({
@@ -118,12 +127,19 @@ export async function sendDue(sending: Sending): Promise<void> {
 }
 
 /** Messages that bring a report. */
-async function reportsOf(sending: Sending, route: NotifyRoute, due: readonly DueDelivery[]): Promise<Attempt[]> {
+async function reportsOf(
+  sending: Sending,
+  route: NotifyRoute,
+  due: readonly DueDelivery[],
+  written: Map<number, MailText | null>,
+): Promise<Attempt[]> {
   const attempts: Attempt[] = [];
   for (const d of due) {
     let text: MailText | null = null;
     try {
-      if (d.reportRun !== null) text = await reportText(sending.db, d.reportRun, sending.baseUrl);
+      if (d.reportRun !== null && !written.has(d.reportRun))
+        written.set(d.reportRun, await reportText(sending.db, d.reportRun, sending.baseUrl));
+      text = d.reportRun === null ? null : written.get(d.reportRun)!;
     } catch (e) {
       // one that cannot be written keeps no other message back
       await drop(sending, [d], `it could not be written: ${(e as Error).message.slice(0, WHY_MOST)}`);

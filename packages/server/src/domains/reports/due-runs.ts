@@ -1,4 +1,4 @@
-import { US_PER_DAY } from "@halvik/core/base/time";
+import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
 import { duesBetween } from "@halvik/core/report";
 import { nowUs } from "../../kernel/clock.js";
 import { type Pool, transaction } from "../../kernel/db/pool.js";
@@ -10,6 +10,7 @@ import {
   dropOldRuns,
   failOldRuns,
   findReport,
+  type KeptSchedule,
   keepFailed,
   keepMade,
   listSchedules,
@@ -22,6 +23,8 @@ import {
 const MOST_MADE_UP = 31;
 /** What was not made by then never is: it failed. */
 const GIVE_UP_US = US_PER_DAY;
+/** So far apart the clocks of two nodes may be. */
+const CLOCKS_DIFFER_US = US_PER_MINUTE;
 
 /**
  * Puts what has become due among the jobs, each moment of a schedule once: however many processes look, and whatever is killed meanwhile.
@@ -29,25 +32,39 @@ const GIVE_UP_US = US_PER_DAY;
  */
 export async function lookForDue(db: Pool, jobs: Jobs, atUs: number): Promise<number> {
   let found = 0;
-  for (const schedule of await listSchedules(db)) {
-    const dues = schedule.schedule.enabled ? duesBetween(schedule.schedule, schedule.lookedUs, atUs, MOST_MADE_UP) : [];
-    if (dues.length === 0) continue;
-    const client = await db.connect();
+  const failed: Error[] = [];
+  for (const schedule of await listSchedules(db))
     try {
-      await transaction(client, async () => {
-        for (const due of dues) {
-          const run = await addDueRun(client, schedule, due);
-          if (run === null) continue;
-          found++;
-          await jobs.send(client, "report", { run }, String(run));
-        }
-        await lookedAt(client, schedule.id, dues[dues.length - 1]!);
-      });
-    } finally {
-      client.release();
+      found += await putDue(db, jobs, schedule, atUs);
+    } catch (e) {
+      // one that cannot be put there keeps no other back
+      failed.push(e as Error);
     }
-  }
   await failOldRuns(db, atUs - GIVE_UP_US, atUs);
+  if (failed.length > 0) throw failed[0]!;
+  return found;
+}
+
+async function putDue(db: Pool, jobs: Jobs, schedule: KeptSchedule, atUs: number): Promise<number> {
+  // the clock was ahead when it was looked at last: what it jumped over comes again, once
+  if (schedule.lookedUs > atUs + CLOCKS_DIFFER_US) await lookedAt(db, schedule.id, atUs);
+  const dues = schedule.schedule.enabled ? duesBetween(schedule.schedule, schedule.lookedUs, atUs, MOST_MADE_UP) : [];
+  if (dues.length === 0) return 0;
+  let found = 0;
+  const client = await db.connect();
+  try {
+    await transaction(client, async () => {
+      for (const due of dues) {
+        const run = await addDueRun(client, schedule, due);
+        if (run === null) continue;
+        found++;
+        await jobs.send(client, "report", { run }, String(run));
+      }
+      await lookedAt(client, schedule.id, dues[dues.length - 1]!);
+    });
+  } finally {
+    client.release();
+  }
   return found;
 }
 

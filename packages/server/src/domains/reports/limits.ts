@@ -26,6 +26,7 @@ export async function limitLine(
   rule: Limit,
   crossedUs: number | null,
   nowUs: number,
+  hasTime = true,
 ): Promise<LimitLine> {
   const started = performance.now();
   const { judgement, everySeconds } = rule;
@@ -42,7 +43,12 @@ export async function limitLine(
     crossed: crossedUs === null ? null : formatUs(crossedUs),
   };
   const none = { key: [], value: null, near: null, course: [] };
-  const why = figure === null ? "each value by itself, or the gaps between records: its rule knows" : whyNot(rule);
+  const why =
+    figure === null
+      ? "each value by itself, or the gaps between records: its rule knows"
+      : hasTime
+        ? whyNot(rule)
+        : "there was no time left to measure it";
   if (figure === null || why !== null) return { ...line, ...none, tookMs: 0, why: why ?? "" };
   try {
     const measured = await overLastDay(needs, rule, figure, nowUs);

@@ -2,12 +2,13 @@ import { IncidentDetail } from "@halvik/contract/incidents";
 import { RecordJson } from "@halvik/contract/records";
 import type { PartMade } from "@halvik/contract/reports";
 import { formatUs, formatZoned, type Step } from "@halvik/core/base/time";
-import { readFilter as filterInWords } from "@halvik/core/query/filter";
+import { entityCode } from "@halvik/core/model/entity";
+import { type Filter, readFilter as filterInWords } from "@halvik/core/query/filter";
 import type { Part, Window } from "@halvik/core/report";
 import { storyOf } from "@halvik/core/respond/story";
 import type { Pool } from "../../kernel/db/pool.js";
 import { toAppError } from "../../kernel/http/errors.js";
-import { recordsWithin } from "../../store/rollups.js";
+import type { MeasureOf } from "../../store/measure-records.js";
 import type { TermIndex } from "../../store/term-index.js";
 import { incidentDetail } from "../incidents/detail.js";
 import { needingAttention } from "../incidents/repository.js";
@@ -35,6 +36,8 @@ export interface PartScope {
   readonly zone: string;
   /** Holds for every part that tells of records. */
   readonly filter: string;
+  /** The senders it is of; null: all. */
+  readonly senders: readonly number[] | null;
 }
 
 /** What says nothing of the part: the database is away, or a mistake of ours. */
@@ -80,7 +83,8 @@ async function made(needs: PartNeeds, part: Part, scope: PartScope): Promise<Par
     case "own figures":
       return {
         is: part.is,
-        title: part.title,
+        // what Halvik knows of itself is of no sender
+        title: scope.senders === null ? part.title : `${part.title} (of all senders)`,
         figures: await ownFigures(
           part.figures,
           ownNeeds(needs, scope.window),
@@ -113,9 +117,15 @@ const STORY_MOST = 12;
 async function incidents(
   { db, senders, presenter }: PartNeeds,
   part: Extract<Part, { is: "incidents" }>,
-  { window, zone }: PartScope,
+  { window, zone, senders: ofSenders }: PartScope,
 ): Promise<PartMade> {
-  const { ids, all } = await incidentsOf(db, window, part.worst, part.most);
+  const { ids, all } = await incidentsOf(
+    db,
+    window,
+    part.worst,
+    part.most,
+    ofSenders?.map((id) => entityCode("sender", String(id))) ?? null,
+  );
   const present = await presenter.present(senders);
   const told = [];
   for (const id of ids) {
@@ -157,7 +167,10 @@ async function records(needs: PartNeeds, part: Extract<Part, { is: "records" }>,
   };
 }
 
-function ownNeeds({ db, terms, senders, nowUs }: PartNeeds, window: Window): OwnNeeds {
+const everything: Filter = { type: "everything" };
+const COUNTED: MeasureOf = { figure: { of: "records" }, by: [], steps: null, zone: "UTC" };
+
+function ownNeeds({ db, ask, terms, senders, nowUs, budgetMs }: PartNeeds, window: Window): OwnNeeds {
   let known: ReturnType<OwnNeeds["coverage"]> | null = null;
   return {
     db,
@@ -167,7 +180,10 @@ function ownNeeds({ db, terms, senders, nowUs }: PartNeeds, window: Window): Own
       known ??= coverageOf(db, window, { directory: senders, nowUs, terms });
       return known;
     },
-    recordsArrived: () => recordsWithin(db, window.fromUs, window.toUs),
+    recordsArrived: async () =>
+      Number(
+        (await ask(everything).measure({ filter: everything, ...window, nowUs, budgetMs, of: COUNTED })).total.value,
+      ),
     needsAttention: async () => (await needingAttention(db, nowUs)).length,
     oldestUs: () => oldestRecordUs(db),
   };

@@ -1,5 +1,6 @@
 import type { ReportMade } from "@halvik/contract/reports";
 import { type EpochUs, formatUs, isZone } from "@halvik/core/base/time";
+import type { SenderDirectory } from "@halvik/core/model/senders";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import {
   type Period,
@@ -14,6 +15,7 @@ import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";
+import { keptOf } from "../../store/segments.js";
 import type { TermIndex } from "../../store/term-index.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
@@ -24,6 +26,7 @@ import { readFilter } from "../records/read-filter.js";
 import { windowJson } from "../records/searched-window.js";
 import { makePart, type PartNeeds, type PartScope } from "./make-part.js";
 import { both } from "./measured-part.js";
+import { stretchesWithRecords } from "./own-repository.js";
 
 /** What reports are made with. */
 export interface ReportNeeds {
@@ -53,16 +56,24 @@ interface MadeOver {
 }
 
 /** @throws {AppError} for a zone that is none */
-export async function scopeOf({ db }: Pick<ReportNeeds, "db">, asked: ReportAsked): Promise<MadeOver> {
+export async function scopeOf(
+  { db, directory }: Pick<ReportNeeds, "db" | "directory">,
+  asked: ReportAsked,
+): Promise<MadeOver> {
   const { period, filter, asks, of, zone, atUs } = asked;
   if (!isZone(zone)) throw new AppError("BAD_REQUEST", `zone: "${zone}" is no IANA zone`, { field: "zone" });
   const window = windowOf(period, atUs, zone);
   const before = windowBefore(period, window, zone);
-  // what is not kept of then would make everything new
   const firstUs = await oldestRecordUs(db);
-  const comparable = firstUs !== null && firstUs <= before.fromUs;
+  const comparable = await isThere(db, before, window);
   return {
-    scope: { window, before: comparable ? before : null, zone, filter: both(narrowed(asks, of), filter) },
+    scope: {
+      window,
+      before: comparable ? before : null,
+      zone,
+      filter: both(narrowed(asks, of), filter),
+      senders: sendersOf(await directory.get(), asks, of),
+    },
     json: {
       window: windowJson(window),
       before: windowJson(before),
@@ -73,10 +84,30 @@ export async function scopeOf({ db }: Pick<ReportNeeds, "db">, asked: ReportAske
   };
 }
 
+/** Of the period before: so much as there is of the period itself, or what is not kept of then would make everything new. */
+const ENOUGH = 0.9;
+
+/** Whether the period before is there whole: nothing of it is dropped, and records came in as much of its time as in that of the period. */
+async function isThere(db: Pool, before: Window, window: Window): Promise<boolean> {
+  if ((await keptOf(db, before)).dropped) return false;
+  const [then, now] = [await stretchesWithRecords(db, before), await stretchesWithRecords(db, window)];
+  const length = ({ fromUs, toUs }: Window) => toUs - fromUs;
+  return then > 0 && then / length(before) >= (ENOUGH * now) / length(window);
+}
+
 /** The senders a report is of, where it asks for them. */
 function narrowed(asks: ReportDefinition["asks"], of: string | null): string {
   if (asks === "nothing" || of === null) return "";
   return asks === "sender" ? `sender is ${quoteIfNeeded(of)}` : `sender in ${asks} ${quoteIfNeeded(of)}`;
+}
+
+function sendersOf(
+  directory: SenderDirectory,
+  asks: ReportDefinition["asks"],
+  of: string | null,
+): readonly number[] | null {
+  if (asks === "nothing" || of === null) return null;
+  return asks === "sender" ? directory.idsOf(of) : directory.idsWith(asks, [of]);
 }
 
 /** @param actor whose saved filters hold, and who it says made it */

@@ -183,7 +183,7 @@ test.each<[string, Error, string | RegExp]>([
 ])("%s is a part that says so, and no end of the report", async (_what, error, why) => {
   const part = Part.parse({ is: "figure", title: "T", measure: {} });
   const needs = { read: () => Promise.reject(error), ask: () => ({}), senders: null } as unknown as PartNeeds;
-  const scope = { window: { fromUs: 0, toUs: 1 }, before: null, zone: "UTC", filter: "" };
+  const scope = { window: { fromUs: 0, toUs: 1 }, before: null, zone: "UTC", filter: "", senders: null };
   expect(await makePart(needs, part, scope)).toEqual({ is: "failed", title: "T", why: expect.stringMatching(why) });
   const away = Object.assign(new Error("away"), { code: "ECONNREFUSED" });
   await expect(makePart({ ...needs, read: () => Promise.reject(away) }, part, scope)).rejects.toBe(away);
@@ -408,11 +408,17 @@ describe("when it is due", () => {
   });
   const runsOfReader = async () => ((await store.api.get(`/reports/${id}`)).body as ReportKept).runs;
 
+  test("a clock that was ahead for a while keeps nothing from being due when it is right again", async () => {
+    await store.client.query("update report_schedule set looked_us = $1", [scheduledUs + 365 * 24 * HOUR]);
+    expect(await lookForDue(db, jobs, scheduledUs + 10 * HOUR)).toBe(0);
+    expect(await lookForDue(db, jobs, scheduledUs + 11 * HOUR)).toBe(1);
+  });
+
   test("what nobody made within a day has failed", async () => {
     await store.client.query(
       "update report_run set state = 'waiting', due_us = 1 where state = 'failed' and id = (select max(id) from report_run)",
     );
     await lookForDue(db, jobs, Date.now() * 1_000);
-    expect((await runs())[0]).toMatchObject({ state: "failed", why: "it was not made within a day" });
+    expect((await runs()).filter((r) => r.why === "it was not made within a day")).toMatchObject([{ state: "failed" }]);
   });
 });

@@ -131,7 +131,7 @@ export async function removeSchedule(db: Queryable, report: number, id: number):
 }
 
 export const lookedAt = (db: Queryable, schedule: number, atUs: EpochUs): Promise<unknown> =>
-  db.query("update report_schedule set looked_us = greatest(looked_us, $2) where id = $1", [schedule, atUs]);
+  db.query("update report_schedule set looked_us = $2 where id = $1", [schedule, atUs]);
 
 /** What is made that much after it was due is late: nobody was there to make it. */
 const LATE_US = 10 * US_PER_MINUTE;
@@ -204,8 +204,11 @@ export async function addRun(
   return rows[0]!.id;
 }
 
-/** JSON as the database takes it: U+0000 has no place in it. */
-const storedJson = (made: ReportMade): string => JSON.stringify(made).replaceAll("\\u0000", "\\ufffd");
+/** JSON as the database takes it: U+0000 and halves of signs have no place in it. */
+const storedJson = (made: ReportMade): string =>
+  JSON.stringify(made, (_, value: unknown) =>
+    typeof value === "string" ? value.replaceAll("\0", "\ufffd").toWellFormed() : value,
+  );
 
 /** A run that is due; each moment of a schedule once. @returns null where there is one already */
 export async function addDueRun(db: Queryable, schedule: KeptSchedule, dueUs: EpochUs): Promise<number | null> {
