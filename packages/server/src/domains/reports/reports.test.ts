@@ -416,7 +416,7 @@ describe("when it is due", () => {
 
   test("what nobody made within a day has failed", async () => {
     await store.client.query(
-      "update report_run set state = 'waiting', due_us = 1 where state = 'failed' and id = (select max(id) from report_run)",
+      "update report_run set state = 'waiting', due_us = 1 where id = (select max(id) from report_run where state = 'failed')",
     );
     await lookForDue(db, jobs, Date.now() * 1_000);
     expect((await runs()).filter((r) => r.why === "it was not made within a day")).toMatchObject([{ state: "failed" }]);
