@@ -1,4 +1,4 @@
-import { MeasureAsked } from "@halvik/core/query/measure";
+import { AnyMeasure } from "@halvik/core/query/measure";
 import { ASKS, OWN_FIGURES, Part, Period, ReportDefinition, Schedule } from "@halvik/core/report";
 import * as z from "zod";
 import { EntityId, TimeText } from "./common.js";
@@ -24,7 +24,7 @@ const MeasuredRow = z.object({
 });
 
 export const Measured = z.object({
-  asked: MeasureAsked,
+  asked: AnyMeasure,
   /** In words, and what a value is counted in. */
   says: z.string(),
   unit: z.string(),
@@ -43,7 +43,8 @@ export const Measured = z.object({
   /** False: of the newest records only, back to `coveredFrom`. */
   complete: z.boolean(),
   coveredFrom: TimeText,
-  source: z.enum(["rollups", "records"]),
+  /** `own`: of what Halvik writes down of itself, not of records. */
+  source: z.enum(["rollups", "records", "own"]),
   /** Everything that was asked of the records, and in words. */
   filter: z.string(),
   reading: z.string(),

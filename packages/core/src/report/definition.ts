@@ -1,7 +1,7 @@
 import * as z from "zod";
 import { STEPS } from "../base/time/index.js";
 import { MAX_FILTER_LENGTH } from "../query/filter/index.js";
-import { MeasureAsked } from "../query/measure/index.js";
+import { AnyMeasure, WeekMeasure } from "../query/measure/index.js";
 import { Period } from "./period.js";
 
 export const MOST_PARTS = 40;
@@ -11,7 +11,7 @@ const Compared = {
   /** Beside the period before. */
   compare: z.boolean().default(false),
 };
-const ofGroups = z.refine<MeasureAsked>((m) => m.by.length > 0, {
+const ofGroups = z.refine<AnyMeasure>((m) => m.by.length > 0, {
   message: "expected what it is told apart by",
   path: ["by"],
 });
@@ -37,14 +37,14 @@ export type OwnFigure = (typeof OWN_FIGURES)[number];
 
 export const Part = z.discriminatedUnion("is", [
   z.strictObject({ is: z.literal("text"), markdown: z.string().min(1).max(20_000) }),
-  z.strictObject({ is: z.literal("figure"), ...Titled, ...Compared, measure: MeasureAsked }),
-  z.strictObject({ is: z.literal("bars"), ...Titled, ...Compared, measure: MeasureAsked.check(ofGroups) }),
-  z.strictObject({ is: z.literal("table"), ...Titled, ...Compared, measure: MeasureAsked.check(ofGroups) }),
+  z.strictObject({ is: z.literal("figure"), ...Titled, ...Compared, measure: AnyMeasure }),
+  z.strictObject({ is: z.literal("bars"), ...Titled, ...Compared, measure: AnyMeasure.check(ofGroups) }),
+  z.strictObject({ is: z.literal("table"), ...Titled, ...Compared, measure: AnyMeasure.check(ofGroups) }),
   z.strictObject({
     is: z.literal("course"),
     ...Titled,
     ...Compared,
-    measure: MeasureAsked,
+    measure: AnyMeasure,
     /** "fitting": so that the period has a few dozen of them. */
     step: z.enum(["fitting", ...STEPS]).default("fitting"),
   }),
@@ -52,7 +52,7 @@ export const Part = z.discriminatedUnion("is", [
   z.strictObject({
     is: z.literal("hours of the week"),
     ...Titled,
-    measure: MeasureAsked.omit({ by: true, top: true, order: true }),
+    measure: WeekMeasure,
   }),
   z.strictObject({
     is: z.literal("incidents"),

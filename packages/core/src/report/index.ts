@@ -3,5 +3,5 @@ export { duesBetween, nextDue, Schedule, saySchedule } from "./due.js";
 export { type Limit, limitFrom, nearness } from "./limit.js";
 export { Period, sayPeriod, type Window, windowBefore, windowOf } from "./period.js";
 export { READY_REPORTS } from "./ready-made.js";
-export { sayGrouping, sayMeasure, type Unit, unitOf } from "./say-measure.js";
+export { headingsOf, sayGrouping, sayMeasure, sayOnly, type Unit, unitOf, unitOfFigure } from "./say-measure.js";
 export { sayChange, sayOwn, sayValue } from "./say-value.js";

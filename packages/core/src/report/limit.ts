@@ -1,4 +1,4 @@
-import type { MeasureAsked } from "../query/measure/index.js";
+import { type AnyMeasure, isOwn } from "../query/measure/index.js";
 
 /** What a new rule guards, where it is made from a figure: so much of it in a stretch of time. */
 export interface Limit {
@@ -18,11 +18,9 @@ const CLEARED = 0.8;
  * @param value of the row, or of all @param seconds that it was measured over
  * @returns null where no rule guards such a figure
  */
-export function limitFrom(
-  { figure, perSecond }: Pick<MeasureAsked, "figure" | "perSecond">,
-  value: number | string | null,
-  seconds: number,
-): Limit | null {
+export function limitFrom(asked: AnyMeasure, value: number | string | null, seconds: number): Limit | null {
+  if (isOwn(asked)) return null;
+  const { figure, perSecond } = asked;
   const measure =
     figure.of === "records"
       ? ({ of: "records" } as const)

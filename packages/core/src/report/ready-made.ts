@@ -13,6 +13,7 @@ const bytes = (filter: string, by: object[] = [], more: object = {}) => ({
   by,
   ...more,
 });
+const own = (source: string, by: string[] = [], more: object = {}) => ({ source, by, ...more });
 const field = (name: string) => ({ field: name });
 const REFUSED = "category is logon and outcome is failure";
 const TRAFFIC = "kind is flow";
@@ -174,6 +175,24 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
       },
       {
         is: "table",
+        title: "Senders whose clock is furthest off, as they are now",
+        measure: own("senders", ["sender"], { figure: { of: "greatest", number: "clock offset" } }),
+      },
+      {
+        is: "table",
+        title: "Silent longest, as they are now",
+        measure: own("senders", ["sender"], {
+          figure: { of: "greatest", number: "silent for" },
+          only: [{ by: "silent", is: ["yes"] }],
+        }),
+      },
+      {
+        is: "table",
+        title: "What is kept, as it is now",
+        measure: own("store", ["kind"], { figure: { of: "sum", number: "bytes" } }),
+      },
+      {
+        is: "table",
         title: "What Halvik told of itself",
         measure: records("sender is halvik", [field("event")], { top: 20 }),
       },
@@ -197,6 +216,22 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
           "notifications sent",
           "notifications withheld",
         ],
+      },
+      { is: "course", title: "Messages to people", compare: true, measure: own("notifications") },
+      { is: "bars", title: "Messages by person", compare: true, measure: own("notifications", ["person"]) },
+      { is: "bars", title: "Incidents by rule", compare: true, measure: own("incidents", ["rule"]) },
+      {
+        is: "table",
+        title: "Of each rule, the share closed as false or expected",
+        measure: own("incidents", ["rule"], {
+          only: [{ by: "closed as", is: [] }],
+          figure: { of: "share", only: [{ by: "closed as", is: ["false", "expected"] }] },
+        }),
+      },
+      {
+        is: "table",
+        title: "Median time to acknowledge, by who did",
+        measure: own("incidents", ["acknowledged by"], { figure: { of: "p50", number: "time to acknowledge" } }),
       },
       { is: "incidents", title: "The worst of them", worst: 4, most: 30 },
     ],
@@ -224,6 +259,7 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
         ],
       },
       { is: "incidents", title: "What needed somebody", worst: 3, most: 10, stories: true },
+      { is: "bars", title: "Incidents by rule", compare: true, measure: own("incidents", ["rule"]) },
       { is: "hours of the week", title: "When records came", measure: { figure: { of: "records" } } },
       {
         is: "bars",

@@ -1,6 +1,7 @@
 import { formatUs, readRfc3339, US_PER_HOUR } from "../base/time/index.js";
 import { SenderDirectory } from "../model/senders/index.js";
 import { parseFilter } from "../query/filter/index.js";
+import { byTheWeek, MeasureAsked, OwnMeasure } from "../query/measure/index.js";
 import {
   duesBetween,
   limitFrom,
@@ -204,8 +205,8 @@ describe("schedules", () => {
 });
 
 describe("limits", () => {
-  const records = { figure: { of: "records" as const }, perSecond: false };
-  const bytes = { figure: { of: "sum" as const, number: { field: "bytes" as const } }, perSecond: false };
+  const records = MeasureAsked.parse({});
+  const bytes = MeasureAsked.parse({ figure: { of: "sum", number: { field: "bytes" } } });
   const DAY = 86_400;
   test.each<[string, Parameters<typeof limitFrom>, object | null]>([
     [
@@ -234,7 +235,11 @@ describe("limits", () => {
       { measure: { of: "records" }, everySeconds: 3_600, raiseAt: 1, clearAt: 1 },
     ],
     ["nothing at all", [records, null, DAY], null],
-    ["what no rule guards", [{ figure: { of: "distinct", values: { field: "src" } }, perSecond: false }, 5, DAY], null],
+    [
+      "what no rule guards",
+      [MeasureAsked.parse({ figure: { of: "distinct", values: { field: "src" } } }), 5, DAY],
+      null,
+    ],
   ])("%s", (_what, asked, want) => expect(limitFrom(...asked)).toEqual(want));
 
   test.each<[number | null, "over" | "under", number, number | null]>([
@@ -254,11 +259,15 @@ describe("reports", () => {
     "%s: its filters are filters, its words are said",
     (_name, report) => {
       for (const part of report.parts) {
-        const filters = part.is === "records" ? [part.filter] : "measure" in part ? [part.measure.filter] : [];
-        if ("measure" in part && part.measure.figure.of === "share") filters.push(part.measure.figure.filter);
+        const measure = "measure" in part && "filter" in part.measure ? part.measure : null;
+        const filters = part.is === "records" ? [part.filter] : measure !== null ? [measure.filter] : [];
+        if (measure?.figure.of === "share") filters.push(measure.figure.filter);
         for (const filter of filters)
           expect(parseFilter(filter, { zone: "UTC", directory })).toMatchObject({ ok: true });
-        if ("measure" in part) expect(sayMeasure({ by: [], ...part.measure })).not.toBe("");
+        if ("measure" in part) {
+          const said = part.is === "hours of the week" ? byTheWeek(part.measure) : part.measure;
+          expect(sayMeasure(said)).not.toBe("");
+        }
       }
     },
   );

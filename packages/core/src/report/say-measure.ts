@@ -1,9 +1,38 @@
-import type { Figure, Grouping, MeasureAsked } from "../query/measure/index.js";
+import {
+  type AnyMeasure,
+  type Figure,
+  type Grouping,
+  isOwn,
+  type MeasureAsked,
+  type OwnMeasure,
+  ownSource,
+} from "../query/measure/index.js";
 
-/** What a value is counted in; bytes by the second are told in bits. */
-export type Unit = "records" | "bytes" | "packets" | "bits/s" | "records/s" | "packets/s" | "/s" | "%" | "values" | "";
+/** What a value is counted in; bytes by the second are told in bits. Others are told by their digits. */
+export type Unit =
+  | "records"
+  | "bytes"
+  | "packets"
+  | "bits/s"
+  | "records/s"
+  | "packets/s"
+  | "/s"
+  | "%"
+  | "values"
+  | "s"
+  | ""
+  | (string & {});
 
-export function unitOf({ figure, perSecond }: Pick<MeasureAsked, "figure" | "perSecond">): Unit {
+/** What the values of a measure are counted in: as it says itself, or else as follows from what it tells. */
+export const unitOf = (asked: AnyMeasure): Unit => asked.unit ?? (isOwn(asked) ? ownUnit(asked) : unitOfFigure(asked));
+
+function ownUnit({ source, figure }: OwnMeasure): Unit {
+  if (figure.of === "share") return "%";
+  const told = ownSource(source);
+  return figure.of === "count" ? told.unit : told.numbers[figure.number]!;
+}
+
+export function unitOfFigure({ figure, perSecond }: Pick<MeasureAsked, "figure" | "perSecond">): Unit {
   switch (figure.of) {
     case "records":
       return perSecond ? "records/s" : "records";
@@ -47,8 +76,24 @@ export function sayGrouping(by: Grouping): string {
   return "sender" in by ? by.sender : named(by);
 }
 
-/** In words: `bytes by src and dst`, `records, by the second`. */
-export function sayMeasure({ figure, by, perSecond }: Pick<MeasureAsked, "figure" | "by" | "perSecond">): string {
-  const what = `${sayFigure(figure)}${perSecond ? ", by the second" : ""}`;
-  return by.length === 0 ? what : `${what} by ${by.map(sayGrouping).join(" and ")}`;
+/** In words: `bytes by src and dst`, `records, by the second`, `incidents by rule`. */
+export function sayMeasure(asked: AnyMeasure): string {
+  const what = isOwn(asked)
+    ? sayOwnFigure(asked)
+    : `${sayFigure(asked.figure)}${asked.perSecond ? ", by the second" : ""}`;
+  const by = headingsOf(asked);
+  return by.length === 0 ? what : `${what} by ${by.join(" and ")}`;
 }
+
+/** The headings of the columns of groups. */
+export const headingsOf = (asked: AnyMeasure): string[] => (isOwn(asked) ? [...asked.by] : asked.by.map(sayGrouping));
+
+function sayOwnFigure({ source, figure }: OwnMeasure): string {
+  if (figure.of === "count") return ownSource(source).unit;
+  if (figure.of === "share") return `share of ${source} with ${sayOnly(figure.only)}`;
+  return `${figure.of} of ${figure.number} of ${source}`;
+}
+
+/** Which entries of an own source, in words; empty: all of them. */
+export const sayOnly = (only: OwnMeasure["only"]): string =>
+  only.map(({ by, is }) => (is.length === 0 ? by : `${by} ${is.join(" or ")}`)).join(", ");

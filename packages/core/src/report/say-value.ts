@@ -15,6 +15,7 @@ const DIGITS_BELOW = 1e6;
 export function sayValue(value: number | string | null, unit: Unit): string {
   if (value === null) return "–";
   const n = Number(value);
+  if (unit === "s") return sayDuration(n);
   if (unit === "%") return `${n > 0 && n < 0.05 ? "< 0.1" : n.toFixed(1)} %`;
   const suffix = SUFFIX[unit];
   if (suffix === "B" || suffix === "b/s" || Math.abs(n) >= DIGITS_BELOW) return short(n, suffix ?? "");
@@ -65,7 +66,7 @@ export function sayOwn(value: number | null, unit: "" | "records" | "datagrams" 
 }
 
 function sayDuration(seconds: number): string {
-  if (seconds < 120) return `${Math.round(seconds)} s`;
+  if (seconds < 120) return `${Number(seconds.toPrecision(3))} s`;
   if (seconds < 7_200) return `${Math.round(seconds / 60)} min`;
   return seconds < 172_800 ? `${(seconds / 3_600).toFixed(1)} h` : `${(seconds / 86_400).toFixed(1)} d`;
 }

@@ -45,16 +45,23 @@ export const Figure = z.discriminatedUnion("of", [
 ]);
 export type Figure = z.infer<typeof Figure>;
 
+/** What changed most against the period before comes first: without one it is the most. */
+export const ORDERS = ["most", "least", "changed"] as const;
+/** What its values are counted in, where whoever made it knows better: named values say nothing of that. */
+export const UnitOf = z.string().trim().min(1).max(24).optional();
+
 export const MeasureAsked = z.strictObject({
+  source: z.literal("records").optional(),
   figure: Figure.default({ of: "records" }),
   filter: z.string().max(MAX_FILTER_LENGTH).default(""),
   by: z.array(Grouping).max(MOST_GROUPINGS).default([]),
   /** By how much of it there is, or the least of it first; by the clock the order is that of the clock. */
-  order: z.enum(["most", "least"]).default("most"),
+  order: z.enum(ORDERS).default("most"),
   /** How many rows; 0: all, as far as {@link MOST_ROWS}. */
   top: z.int().min(0).max(100).default(10),
   /** As so much a second of the time it is measured over. */
   perSecond: z.boolean().default(false),
+  unit: UnitOf,
 });
 export type MeasureAsked = z.infer<typeof MeasureAsked>;
 

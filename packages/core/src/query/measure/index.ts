@@ -12,5 +12,19 @@ export {
   ValueOf,
 } from "./asked.js";
 export { AMOUNTS, type Amount, MEASURES, type Measure } from "./measure.js";
+export {
+  AnyMeasure,
+  byTheWeek,
+  isOwn,
+  OWN_SOURCE_NAMES,
+  OWN_SOURCES,
+  OwnFigureOf,
+  OwnMeasure,
+  type OwnSource,
+  type OwnSourceTold,
+  ownAddsUp,
+  ownSource,
+  WeekMeasure,
+} from "./own.js";
 export { type Ranked, ranked } from "./ranked.js";
 export { clockValue, type Measured, type MeasuredRow, Tally } from "./tally.js";

@@ -8,11 +8,22 @@ export interface Ranked {
   readonly others: number;
 }
 
-/** The rows that were asked for, in their order: by the clock its own; else by value, groups of the same value by name. */
-export function ranked({ rows }: Measured, { by, order, top }: MeasureAsked): Ranked {
+/**
+ * The rows that were asked for, in their order: by the clock its own; else by value, or by how far it is from the one before, groups of the same by name.
+ * @param before what a row was before; without it nothing has changed
+ */
+export function ranked(
+  { rows }: Measured,
+  { by, order, top }: Pick<MeasureAsked, "by" | "order" | "top">,
+  before: ((row: MeasuredRow) => Count | null) | null = null,
+): Ranked {
   const byClock = by.length > 0 && by.every(isClock);
-  const sign = order === "most" ? -1 : 1;
-  const sorted = [...rows].sort((a, b) => (byClock ? 0 : sign * compare(a.value, b.value)) || byKeys(a, b));
+  const sign = order === "least" ? 1 : -1;
+  const size =
+    order === "changed" && before !== null
+      ? (row: MeasuredRow) => Math.abs(Number(row.value ?? 0) - Number(before(row) ?? 0))
+      : (row: MeasuredRow) => row.value;
+  const sorted = [...rows].sort((a, b) => (byClock ? 0 : sign * compare(size(a), size(b))) || byKeys(a, b));
   const shown = sorted.slice(0, byClock || top === 0 ? MOST_ROWS : top);
   return { rows: shown, others: rows.length - shown.length };
 }

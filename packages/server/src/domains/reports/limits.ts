@@ -3,7 +3,7 @@ import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
 import { type Rule, sayRule } from "@halvik/core/detect";
 import { countToJson } from "@halvik/core/model/record";
 import type { MeasuredRow } from "@halvik/core/query/measure";
-import { nearness, unitOf } from "@halvik/core/report";
+import { nearness, unitOfFigure } from "@halvik/core/report";
 import { toAppError } from "../../kernel/http/errors.js";
 import type { MeasureOf } from "../../store/measure-records.js";
 import { hasValues } from "../../store/values-of.js";
@@ -39,7 +39,7 @@ export async function limitLine(
     severity: rule.severity,
     enabled: rule.enabled,
     ...{ side, raiseAt, clearAt, everySeconds },
-    unit: figure === null ? "" : unitOf({ figure, perSecond: false }),
+    unit: figure === null ? "" : unitOfFigure({ figure, perSecond: false }),
     crossed: crossedUs === null ? null : formatUs(crossedUs),
   };
   const none = { key: [], value: null, near: null, course: [] };

@@ -4,6 +4,7 @@ import type { PartMade } from "@halvik/contract/reports";
 import { formatUs, formatZoned, type Step } from "@halvik/core/base/time";
 import { entityCode } from "@halvik/core/model/entity";
 import { type Filter, readFilter as filterInWords } from "@halvik/core/query/filter";
+import { byTheWeek, isOwn } from "@halvik/core/query/measure";
 import type { Part, Window } from "@halvik/core/report";
 import { storyOf } from "@halvik/core/respond/story";
 import type { Pool } from "../../kernel/db/pool.js";
@@ -72,10 +73,8 @@ async function made(needs: PartNeeds, part: Part, scope: PartScope): Promise<Par
         part.compare,
         part.step === "fitting" ? fittingStep(scope.window) : part.step,
       );
-    case "hours of the week": {
-      const by = [{ clock: "day of week" as const }, { clock: "hour of day" as const }];
-      return measuredAs(needs, part.is, part.title, { ...part.measure, by, top: 0, order: "most" }, scope, false, null);
-    }
+    case "hours of the week":
+      return measuredAs(needs, part.is, part.title, byTheWeek(part.measure), scope, false, null);
     case "incidents":
       return incidents(needs, part, scope);
     case "records":
@@ -108,7 +107,7 @@ async function measuredAs(
     is: "measured",
     as,
     title,
-    measured: await measuredPart(needs, measure, both(filter, measure.filter), scope),
+    measured: await measuredPart(needs, measure, isOwn(measure) ? "" : both(filter, measure.filter), scope),
   };
 }
 

@@ -4,19 +4,28 @@ import { type Count, countToJson, type FieldName } from "@halvik/core/model/reco
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, readFilter as filterInWords, quoteIfNeeded } from "@halvik/core/query/filter";
 import {
+  type AnyMeasure,
   addsUp,
+  CLOCKS,
+  type Clock,
   type Figure,
   type Grouping,
+  isOwn,
   type MeasureAsked,
   type MeasuredRow,
+  type OwnMeasure,
+  ownAddsUp,
+  ownSource,
   ranked,
 } from "@halvik/core/query/measure";
-import { sayGrouping, sayMeasure, unitOf, type Window } from "@halvik/core/report";
+import { headingsOf, sayMeasure, sayOnly, unitOf, type Window } from "@halvik/core/report";
+import type { Queryable } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";
 import type { MeasuredRecords, MeasureOf } from "../../store/measure-records.js";
 import { hasValues } from "../../store/values-of.js";
 import { labelOf } from "../records/label-of.js";
 import type { Ask } from "../records/questions.js";
+import { measureOwn } from "./own-sources-repository.js";
 
 /** What a measure is asked over. */
 export interface MeasureScope {
@@ -31,6 +40,7 @@ export interface MeasureScope {
 
 /** What measuring works with. */
 export interface MeasureNeeds {
+  readonly db: Queryable;
   readonly ask: Ask;
   readonly senders: SenderDirectory;
   /** Reads a filter as who asks may write it. */
@@ -43,26 +53,32 @@ const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday"
 /** Both of two filters; one that says nothing is left out. */
 export const both = (a: string, b: string): string => (a.trim() === "" ? b : b.trim() === "" ? a : `(${a}) and (${b})`);
 
-/** @throws {AppError} where a field has no values that can be counted, or a filter is none */
+/**
+ * What a measure tells over a window, beside the one before.
+ * @throws {AppError} where a field has no values that can be counted, or a filter is none
+ */
 export async function measuredPart(
   needs: MeasureNeeds,
-  asked: MeasureAsked,
+  asked: AnyMeasure,
   filter: string,
   scope: MeasureScope,
 ): Promise<Measured> {
-  checkFields(asked);
-  const { window, before, zone, step } = scope;
-  const now = await measureIn(needs, asked, filter, window, scope);
-  const then = before === null ? null : await measureIn(needs, asked, filter, before, scope);
-  const { rows, others } = ranked({ rows: now.rows, total: now.total, full: now.full }, asked);
-  const rates = asked.perSecond ? perSecond(asked.figure) : null;
+  const way = isOwn(asked) ? ownWay(needs, asked, scope) : await recordsWay(needs, asked, filter, scope);
+  const { window } = scope;
+  // what tells of this moment has no before, and no course
+  const before = way.isOfNow ? null : scope.before;
+  const now = await way.measure(window);
+  const then = before === null ? null : await way.measure(before);
+  const thenByKeys = new Map(then?.rows.map((r) => [JSON.stringify(r.keys), r]) ?? []);
+  // what was not there before brought nothing
+  const wasBefore = ({ keys }: MeasuredRow) => thenByKeys.get(JSON.stringify(keys))?.value ?? (way.addsUp ? 0 : null);
+  const { rows, others } = ranked(withGone(now, then, way), way, then === null ? null : wasBefore);
   const of = (value: Count | null, seconds: number) =>
-    json(rates === null || value === null ? value : rates(value, seconds));
+    json(way.rates === null || value === null ? value : way.rates(value, seconds));
   const seconds = secondsOf(window);
   const stepSeconds = now.steps.slice(1).map((at, i) => (at - now.steps[i]!) / US_PER_SECOND);
-  const thenByKeys = new Map(then?.rows.map((r) => [JSON.stringify(r.keys), r.value]) ?? []);
   const written = (row: MeasuredRow, old: Count | null | undefined, text: string | null) => ({
-    labels: row.keys.map((key, i) => labelOfKey(asked.by[i]!, key, needs.senders)),
+    labels: row.keys.map((key, i) => way.labelOf(i, key)),
     value: of(row.value, seconds),
     ...(old === undefined || before === null ? {} : { before: of(old, secondsOf(before)) }),
     records: row.records,
@@ -74,19 +90,12 @@ export async function measuredPart(
     asked,
     says: sayMeasure(asked),
     unit: unitOf(asked),
-    headings: asked.by.map(sayGrouping),
-    rows: rows.map((row) =>
-      written(
-        row,
-        // what was not there before brought nothing
-        then === null ? undefined : (thenByKeys.get(JSON.stringify(row.keys)) ?? (addsUp(asked.figure) ? 0 : null)),
-        filterOfRow(filter, asked.by, row.keys, needs.senders),
-      ),
-    ),
-    total: written(now.total, then?.total.value, filter),
+    headings: headingsOf(asked),
+    rows: rows.map((row) => written(row, then === null ? undefined : wasBefore(row), way.filterOf(row.keys))),
+    total: written(now.total, then?.total.value, way.filter),
     others,
-    addsUp: addsUp(asked.figure),
-    steps: step === null ? [] : now.steps.map(formatUs),
+    addsUp: way.addsUp,
+    steps: scope.step === null || way.isOfNow ? [] : now.steps.map(formatUs),
     stepsBefore:
       then === null || before === null
         ? []
@@ -94,12 +103,78 @@ export async function measuredPart(
     complete: now.complete && !now.full && (then === null || (then.complete && !then.full)),
     coveredFrom: formatUs(now.coveredFromUs),
     source: now.source,
-    filter,
-    reading: filterInWords(await needs.read(filter, window), (us) => formatZoned(us, zone)),
+    filter: way.filter ?? "",
+    reading: way.reading,
   };
 }
 
-type MeasuredIn = MeasuredRecords & { readonly steps: readonly EpochUs[] };
+/** Where what changed comes first, what is gone is a row too: there is none of it now. */
+function withGone(now: MeasuredIn, then: MeasuredIn | null, { order, addsUp }: Way) {
+  const { rows, total, full } = now;
+  if (order !== "changed" || then === null) return { rows, total, full };
+  const there = new Set(rows.map((r) => JSON.stringify(r.keys)));
+  const gone = then.rows
+    .filter((r) => !there.has(JSON.stringify(r.keys)))
+    .map((r) => ({ ...r, value: addsUp ? 0 : null, records: 0, steps: total.steps.map(() => null) }));
+  return { rows: [...rows, ...gone], total, full };
+}
+
+/** How one kind of measure is made and told. */
+interface Way extends Pick<MeasureAsked, "order" | "top"> {
+  readonly by: MeasureAsked["by"];
+  readonly measure: (window: Window) => Promise<MeasuredIn>;
+  readonly rates: ((value: Count, seconds: number) => number) | null;
+  readonly labelOf: (grouping: number, key: string) => string;
+  /** What finds the records of a row; null: no filter does. */
+  readonly filterOf: (keys: readonly string[]) => string | null;
+  readonly filter: string | null;
+  readonly reading: string;
+  readonly addsUp: boolean;
+  readonly isOfNow: boolean;
+}
+
+async function recordsWay(needs: MeasureNeeds, asked: MeasureAsked, filter: string, scope: MeasureScope): Promise<Way> {
+  checkFields(asked);
+  return {
+    ...asked,
+    measure: (window) => measureIn(needs, asked, filter, window, scope),
+    rates: asked.perSecond ? perSecond(asked.figure) : null,
+    labelOf: (i, key) => labelOfKey(asked.by[i]!, key, needs.senders),
+    filterOf: (keys) => filterOfRow(filter, asked.by, keys, needs.senders),
+    filter,
+    reading: filterInWords(await needs.read(filter, scope.window), (us) => formatZoned(us, scope.zone)),
+    addsUp: addsUp(asked.figure),
+    isOfNow: false,
+  };
+}
+
+function ownWay({ db }: MeasureNeeds, asked: OwnMeasure, { step, zone, nowUs }: MeasureScope): Way {
+  const isOfNow = ownSource(asked.source).isOfNow ?? false;
+  const clocks = asked.by.map((name) => CLOCKS.find((c) => c === name) ?? null);
+  return {
+    ...asked,
+    // an order by the clock is that of the clock
+    by: asked.by.map((name, i) => (clocks[i] === null ? { data: name } : { clock: clocks[i]! })),
+    measure: async (window) => {
+      const steps = step === null || isOfNow ? null : stepsWithin(window, step, zone);
+      const { rows, total } = await measureOwn(db, asked, window, steps, zone, nowUs);
+      const kept = steps ?? [window.fromUs, window.toUs];
+      return { rows, total, full: false, complete: true, coveredFromUs: window.fromUs, source: "own", steps: kept };
+    },
+    rates: null,
+    labelOf: (i, key) => (clocks[i] === null ? key : labelOfClock(clocks[i]!, key)),
+    filterOf: () => null,
+    filter: null,
+    reading: `${asked.source}${asked.only.length === 0 ? "" : ` with ${sayOnly(asked.only)}`}${isOfNow ? ", as it is now" : ""}`,
+    addsUp: ownAddsUp(asked),
+    isOfNow,
+  };
+}
+
+type MeasuredIn = Omit<MeasuredRecords, "source" | "searched"> & {
+  readonly source: Measured["source"];
+  readonly steps: readonly EpochUs[];
+};
 
 async function measureIn(
   needs: MeasureNeeds,
@@ -175,8 +250,11 @@ function checkFields({ figure, by }: MeasureAsked): void {
       });
 }
 
+const labelOfClock = (clock: Clock, key: string): string =>
+  clock === "day of week" ? DAYS[Number(key)]! : `${key}:00`;
+
 function labelOfKey(by: Grouping, key: string, senders: SenderDirectory): string {
-  if ("clock" in by) return by.clock === "day of week" ? DAYS[Number(key)]! : `${key}:00`;
+  if ("clock" in by) return labelOfClock(by.clock, key);
   return "field" in by ? labelOf(by.field, key, senders) : key;
 }
 

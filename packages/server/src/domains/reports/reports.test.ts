@@ -1,5 +1,6 @@
 import { execFileSync } from "node:child_process";
 import type { LimitList, PartAnswer, ReportKept, ReportMade } from "@halvik/contract/reports";
+import { isOwn } from "@halvik/core/query/measure";
 import { Part, READY_REPORTS } from "@halvik/core/report";
 import fc from "fast-check";
 import { type ParsedMail, simpleParser } from "mailparser";
@@ -74,8 +75,9 @@ const recounted = READY_REPORTS.flatMap((report) =>
   report.parts.flatMap((part) =>
     "measure" in part &&
     part.is !== "hours of the week" &&
+    !isOwn(part.measure) &&
     part.measure.by.every((g) => "field" in g && g.field !== "event")
-      ? [[`${report.name}: ${part.title}`, part] as const]
+      ? [[`${report.name}: ${part.title}`, { ...part, measure: part.measure }] as const]
       : [],
   ),
 );

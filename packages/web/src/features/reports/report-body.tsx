@@ -3,9 +3,9 @@ import { useQueries, useQuery } from "@tanstack/react-query";
 import { type AskedOver, lackingQuery, partQuery } from "../../data/report-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Coverage } from "../../shared/coverage";
+import { PartView } from "../../shared/parts/part-view";
 import { TextButton } from "../../ui/button";
 import { dayMinute } from "../../ui/time";
-import { PartView } from "./part-view";
 
 /** A report on screen: its parts as they come. */
 export function ReportBody({

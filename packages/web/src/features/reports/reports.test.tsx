@@ -1,12 +1,12 @@
 /** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import type { Measured } from "@halvik/contract/reports";
-import type { MeasureAsked } from "@halvik/core/query/measure";
+import type { AnyMeasure } from "@halvik/core/query/measure";
 import { fireEvent, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useState } from "react";
+import { MeasureForm } from "../../shared/parts/measure-form";
+import { PartView } from "../../shared/parts/part-view";
 import { draw } from "../../testing/draw";
-import { MeasureForm } from "./measure-form";
-import { PartView } from "./part-view";
 import { periodOptions, readPeriod } from "./period-words";
 
 const WINDOW = { from: "2026-11-22T00:00:00.000000Z", to: "2026-11-29T00:00:00.000000Z" };
@@ -99,7 +99,7 @@ test("a line over time is a table one key away", () => {
 });
 
 function Form() {
-  const [measure, setMeasure] = useState<MeasureAsked>({
+  const [measure, setMeasure] = useState<AnyMeasure>({
     figure: { of: "records" },
     filter: "",
     by: [{ field: "sender" }],
@@ -114,7 +114,7 @@ function Form() {
     </>
   );
 }
-const said = () => JSON.parse(screen.getByRole("status").textContent!) as MeasureAsked;
+const said = () => JSON.parse(screen.getByRole("status").textContent!) as AnyMeasure;
 const pick = async (label: string, option: string) => {
   await userEvent.click(screen.getByRole("combobox", { name: label }));
   await userEvent.click(screen.getByRole("option", { name: option }));

@@ -1,11 +1,11 @@
 import { STEPS } from "@halvik/core/base/time";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { OWN_FIGURES, type OwnFigure, type Part } from "@halvik/core/report";
-import { WhichRecords } from "../../shared/which-records";
 import { Checkbox } from "../../ui/checkbox";
 import { Field, Input } from "../../ui/field";
 import { CONTROL } from "../../ui/look";
 import { Select } from "../../ui/select";
+import { WhichRecords } from "../which-records";
 import { MeasureForm } from "./measure-form";
 
 /** The form of one part; every change is shown beside it. */
@@ -83,7 +83,7 @@ export function PartForm({ part, onChange }: { part: Part; onChange: (part: Part
           <MeasureForm
             measure={{ ...part.measure, by: [], order: "most", top: 10 }}
             groups={0}
-            onChange={({ figure, filter, perSecond }) => onChange({ ...part, measure: { figure, filter, perSecond } })}
+            onChange={({ by: _, order: __, top: ___, ...measure }) => onChange({ ...part, measure })}
           />
         </>
       );

@@ -1,17 +1,25 @@
 import { SENDER_TRAITS } from "@halvik/core/model/senders";
 import {
+  type AnyMeasure,
   addsUp,
   CLOCKS,
   type Figure,
   type Grouping,
-  type MeasureAsked,
+  isOwn,
+  MeasureAsked,
   type OF_NUMBERS,
+  OWN_SOURCE_NAMES,
+  OwnMeasure,
+  type OwnSource,
+  ownSource,
 } from "@halvik/core/query/measure";
-import { VALUE_FIELDS } from "../../shared/value-fields";
-import { WhichRecords } from "../../shared/which-records";
 import { Checkbox } from "../../ui/checkbox";
 import { Field, Input } from "../../ui/field";
 import { Select, type SelectOption } from "../../ui/select";
+import { VALUE_FIELDS } from "../value-fields";
+import { WhichRecords } from "../which-records";
+import { OrderAndRows } from "./order-and-rows";
+import { OwnMeasureForm } from "./own-measure-form";
 
 const FIGURES: readonly SelectOption[] = [
   { value: "records", label: "how many records" },
@@ -38,14 +46,67 @@ const figureOf = (of: string, before: Figure): Figure => {
 };
 
 interface MeasureFormProps {
-  readonly measure: MeasureAsked;
+  readonly measure: AnyMeasure;
   /** By how many things it can be told apart. */
+  readonly groups: 0 | 2;
+  readonly onChange: (measure: AnyMeasure) => void;
+}
+
+const OF_RECORDS = "records";
+const SOURCES: readonly SelectOption[] = [
+  { value: OF_RECORDS, label: "records" },
+  ...OWN_SOURCE_NAMES.map((value) => ({ value, label: value })),
+];
+
+/** Of what is measured, what, told apart by what, counted in what. */
+export function MeasureForm({ measure, groups, onChange }: MeasureFormProps) {
+  const begin = (source: string): AnyMeasure =>
+    source === OF_RECORDS
+      ? MeasureAsked.parse({ by: groups > 0 ? [{ field: "sender" }] : [] })
+      : OwnMeasure.parse({ source, by: groups > 0 ? [ownSource(source as OwnSource).by[0]] : [] });
+  return (
+    <>
+      <Field label="Of what">
+        {(id) => (
+          <Select
+            id={id}
+            value={isOwn(measure) ? measure.source : OF_RECORDS}
+            options={SOURCES}
+            onChange={(source) => onChange(begin(source))}
+            className="w-full"
+          />
+        )}
+      </Field>
+      {isOwn(measure) ? (
+        <OwnMeasureForm measure={measure} groups={groups} onChange={onChange} />
+      ) : (
+        <RecordsMeasureForm measure={measure} groups={groups} onChange={onChange} />
+      )}
+      <Field label="Counted in" hint="empty: as it follows from what is measured">
+        {(id) => (
+          <Input
+            id={id}
+            maxLength={24}
+            value={measure.unit ?? ""}
+            onChange={(e) => {
+              const { unit: _, ...rest } = measure;
+              onChange((e.target.value === "" ? rest : { ...rest, unit: e.target.value }) as AnyMeasure);
+            }}
+          />
+        )}
+      </Field>
+    </>
+  );
+}
+
+interface RecordsFormProps {
+  readonly measure: MeasureAsked;
   readonly groups: 0 | 2;
   readonly onChange: (measure: MeasureAsked) => void;
 }
 
-/** What is measured, of which records, told apart by what. */
-export function MeasureForm({ measure, groups, onChange }: MeasureFormProps) {
+/** What is measured of records, of which of them, told apart by what. */
+function RecordsMeasureForm({ measure, groups, onChange }: RecordsFormProps) {
   const { figure, by } = measure;
   const setBy = (at: number, grouping: Grouping | null) => {
     const next = [...by];
@@ -102,34 +163,7 @@ export function MeasureForm({ measure, groups, onChange }: MeasureFormProps) {
           {by.length > 0 && (
             <GroupChoice label="and by" value={by[1] ?? null} needed={false} onChange={(g) => setBy(1, g)} />
           )}
-          <div className="grid grid-cols-2 gap-3">
-            <Field label="First comes">
-              {(id) => (
-                <Select
-                  id={id}
-                  value={measure.order}
-                  options={[
-                    { value: "most", label: "the most" },
-                    { value: "least", label: "the least" },
-                  ]}
-                  onChange={(order) => onChange({ ...measure, order: order as MeasureAsked["order"] })}
-                  className="w-full"
-                />
-              )}
-            </Field>
-            <Field label="Rows" hint="1 to 100; 0: all">
-              {(id) => (
-                <Input
-                  id={id}
-                  inputMode="numeric"
-                  value={String(measure.top)}
-                  onChange={(e) =>
-                    onChange({ ...measure, top: Math.min(100, Number(e.target.value.replace(/\D/g, ""))) })
-                  }
-                />
-              )}
-            </Field>
-          </div>
+          <OrderAndRows value={measure} onChange={(order) => onChange({ ...measure, ...order })} />
         </>
       )}
       {addsUp(figure) && (

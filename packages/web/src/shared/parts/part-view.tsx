@@ -3,13 +3,14 @@ import { sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
-import { lineText } from "../../shared/record-text";
 import { TextButton } from "../../ui/button";
 import { Notes } from "../../ui/markdown";
 import { SeverityMark } from "../../ui/marks";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayClock, dayMinute } from "../../ui/time";
+import { lineText } from "../record-text";
+import { behind } from "./behind";
 import { CourseChart } from "./chart-course";
 import { HoursChart } from "./chart-hours";
 import { MeasuredRows } from "./measured-rows";
@@ -77,13 +78,13 @@ function MeasuredPart({
       {as === "figure" ? (
         <p>
           <Link
-            to={`/records?${new URLSearchParams({ filter: m.filter, from: window.from, to: window.to })}`}
+            to={behind(m, window)}
             className="text-[1.75rem] leading-9 font-semibold text-ink no-underline tabular-nums hover:text-fjord"
           >
             {m.total.exact ? "" : "≈ "}
             {sayValue(m.total.value, unit)}
           </Link>
-          {m.unit !== "" && m.unit !== "%" && <span className="ml-1.5 text-quiet">{m.unit}</span>}
+          {!SAID_WITH_VALUE.has(m.unit) && <span className="ml-1.5 text-quiet">{m.unit}</span>}
           {change !== null && (
             <span className="block text-quiet">
               before {sayValue(m.total.before ?? null, unit)}: <b className="font-semibold text-ink">{change}</b>
@@ -109,6 +110,9 @@ function MeasuredPart({
     </Titled>
   );
 }
+
+/** What is written with its value already. */
+const SAID_WITH_VALUE: ReadonlySet<string> = new Set(["", "%", "s", "bytes", "bits/s", "records/s", "packets/s", "/s"]);
 
 /** What was asked, and what the answer cannot say. */
 function Open({ measured: m }: { measured: Measured }) {

@@ -2,9 +2,9 @@ import type { Measured, PartAnswer } from "@halvik/contract/reports";
 import { limitFrom, sayChange, sayValue, type Unit } from "@halvik/core/report";
 import { Link } from "react-router";
 import { usOf } from "../../data/view-store";
-import { limitParams } from "../../shared/limit-url";
 import { safeText } from "../../ui/safe-text";
 import { Tooltip } from "../../ui/tooltip";
+import { limitParams } from "../limit-url";
 
 type Row = Measured["rows"][number];
 
