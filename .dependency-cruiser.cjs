@@ -17,6 +17,7 @@ const CORE = [
   "traffic",
   "assure",
   "report",
+  "board",
 ];
 const TESTS = "\\.test\\.tsx?$|/testing/";
 

@@ -63,7 +63,7 @@ export const PartMade = z.discriminatedUnion("is", [
   z.object({ is: z.literal("text"), markdown: z.string() }),
   z.object({
     is: z.literal("measured"),
-    as: z.enum(["figure", "bars", "table", "course", "hours of the week"]),
+    as: z.enum(["figure", "bars", "table", "course", "profile", "hours of the week"]),
     title: z.string(),
     measured: Measured,
   }),

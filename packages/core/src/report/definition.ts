@@ -5,6 +5,8 @@ import { AnyMeasure, WeekMeasure } from "../query/measure/index.js";
 import { Period } from "./period.js";
 
 export const MOST_PARTS = 40;
+/** Bands that can be told from one another by weight alone. */
+export const MOST_BANDS = 5;
 
 const Titled = { title: z.string().trim().min(1, "expected a title").max(120) };
 const Compared = {
@@ -46,6 +48,16 @@ export const Part = z.discriminatedUnion("is", [
     ...Compared,
     measure: AnyMeasure,
     /** "fitting": so that the period has a few dozen of them. */
+    step: z.enum(["fitting", ...STEPS]).default("fitting"),
+  }),
+  /** Bands over time, by what it is told apart by: the greatest, and all others together. */
+  z.strictObject({
+    is: z.literal("profile"),
+    ...Titled,
+    measure: AnyMeasure.check(
+      ofGroups,
+      z.refine((m) => m.by.length === 1, { message: "expected one thing that it is told apart by", path: ["by"] }),
+    ),
     step: z.enum(["fitting", ...STEPS]).default("fitting"),
   }),
   /** Hours of the day by days of the week. */

@@ -1,4 +1,5 @@
-export { ASKS, MOST_PARTS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition } from "./definition.js";
+export { type Band, bandsOf, type Profiled } from "./bands.js";
+export { ASKS, MOST_BANDS, MOST_PARTS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition } from "./definition.js";
 export { duesBetween, nextDue, Schedule, saySchedule } from "./due.js";
 export { type Limit, limitFrom, nearness } from "./limit.js";
 export { Period, sayPeriod, type Window, windowBefore, windowOf } from "./period.js";

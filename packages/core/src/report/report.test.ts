@@ -1,7 +1,7 @@
 import { formatUs, readRfc3339, US_PER_HOUR } from "../base/time/index.js";
 import { SenderDirectory } from "../model/senders/index.js";
 import { parseFilter } from "../query/filter/index.js";
-import { byTheWeek, MeasureAsked, OwnMeasure } from "../query/measure/index.js";
+import { byTheWeek, MeasureAsked } from "../query/measure/index.js";
 import {
   duesBetween,
   limitFrom,

@@ -27,7 +27,7 @@ const BINDINGS = ["binding", "binding_position"];
 /** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue. */
 const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", ...ROLLUPS];
 /** What holds secrets, or what only whoever signs people in has to see. */
-const SECRET = ["person", "token", "session", "snmp_user", "notify_channel", "forward"];
+const SECRET = ["person", "token", "session", "wall", "snmp_user", "notify_channel", "forward"];
 /** Counted up by triggers when what they watch is changed. */
 const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 
@@ -35,11 +35,13 @@ const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 const PEOPLES = [
   "admitted_network",
   "arrival_rule",
+  "board",
   "endpoint_config",
   "forward",
   "interface_fact",
   "list",
   "list_entry",
+  "measure",
   "mib_module",
   "notices_read",
   "notify_channel",
@@ -65,6 +67,7 @@ const PEOPLES = [
   "session",
   "snmp_user",
   "token",
+  "wall",
 ];
 
 /**
@@ -74,7 +77,7 @@ const PEOPLES = [
 const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
   web: {
     // it signs people in
-    select: ["*", "person", "token", "session"],
+    select: ["*", "person", "token", "session", "wall"],
     insert: [
       ...PEOPLES,
       "audit",

@@ -142,6 +142,7 @@ describe("a database of before the first release", () => {
       "011-packet-endpoints",
       "012-formats-and-forwards",
       "013-reports",
+      "014-boards",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -157,6 +158,7 @@ describe("a database of before the first release", () => {
       { name: "011-packet-endpoints" },
       { name: "012-formats-and-forwards" },
       { name: "013-reports" },
+      { name: "014-boards" },
     ]);
     await client.end();
   });

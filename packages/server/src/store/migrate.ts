@@ -13,6 +13,7 @@ import { up as packetsAndRepetitions } from "./migrations/010-packets-and-repeti
 import { up as packetEndpoints } from "./migrations/011-packet-endpoints.js";
 import { up as formatsAndForwards } from "./migrations/012-formats-and-forwards.js";
 import { up as reports } from "./migrations/013-reports.js";
+import { up as boards } from "./migrations/014-boards.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -29,6 +30,7 @@ const MIGRATIONS = [
   { name: "011-packet-endpoints", up: packetEndpoints },
   { name: "012-formats-and-forwards", up: formatsAndForwards },
   { name: "013-reports", up: reports },
+  { name: "014-boards", up: boards },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

@@ -12,6 +12,13 @@ export const router = createBrowserRouter([
     lazy: async () => ({ Component: (await import("../features/notify/acknowledge-page")).AcknowledgePage }),
   },
   {
+    // a screen on the wall signs itself in by its token
+    path: "/wall",
+    errorElement: <Crashed />,
+    HydrateFallback: () => null,
+    lazy: async () => ({ Component: (await import("../features/boards/wall-page")).WallPage }),
+  },
+  {
     path: "/",
     element: <Frame />,
     errorElement: <Crashed />,
@@ -23,7 +30,7 @@ export const router = createBrowserRouter([
         errorElement: <Crashed />,
         children: [
           { index: true, loader: () => redirect("/now") },
-          { path: "now", lazy: async () => ({ Component: (await import("../features/now/now-page")).NowPage }) },
+          { path: "now", lazy: async () => ({ Component: (await import("../features/boards/now-page")).NowPage }) },
           {
             path: "records",
             lazy: async () => ({ Component: (await import("../features/records/records-page")).RecordsPage }),
@@ -79,6 +86,30 @@ export const router = createBrowserRouter([
           {
             path: "reports/:id/edit",
             lazy: async () => ({ Component: (await import("../features/reports/edit-page")).EditReportPage }),
+          },
+          {
+            path: "boards",
+            lazy: async () => ({ Component: (await import("../features/boards/boards-page")).BoardsPage }),
+          },
+          {
+            path: "boards/new",
+            lazy: async () => ({ Component: (await import("../features/boards/board-page")).NewBoardPage }),
+          },
+          {
+            path: "boards/now/edit",
+            lazy: async () => ({ Component: (await import("../features/boards/board-page")).EditNowPage }),
+          },
+          {
+            path: "boards/ready/:name",
+            lazy: async () => ({ Component: (await import("../features/boards/board-page")).ReadyBoardPage }),
+          },
+          {
+            path: "boards/:id",
+            lazy: async () => ({ Component: (await import("../features/boards/board-page")).BoardPage }),
+          },
+          {
+            path: "boards/:id/edit",
+            lazy: async () => ({ Component: (await import("../features/boards/board-page")).EditBoardPage }),
           },
           {
             path: "rules",

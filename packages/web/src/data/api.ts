@@ -10,7 +10,6 @@ import type {
 import type { ListEntries, Lists } from "@halvik/contract/lists";
 import type { LoadAnswer, Suggestions } from "@halvik/contract/load";
 import type { Deliveries, Notices, NotifyRoutes, NotifyWays, SinkMail } from "@halvik/contract/notify";
-import type { Overview } from "@halvik/contract/overview";
 import type { Portrait, PortraitKind, PortraitNews, PortraitTraffic } from "@halvik/contract/portrait";
 import type {
   Coverage,
@@ -83,6 +82,23 @@ export async function request<T>(method: string, path: string, body?: unknown, s
   throw await requestError(response);
 }
 
+/** Asks the API by a token, whoever may be signed in. */
+export async function requestWith<T>(token: string, path: string, signal: AbortSignal): Promise<T> {
+  let response: Response;
+  try {
+    response = await fetch(`/api/v1${path}`, {
+      signal,
+      credentials: "omit",
+      headers: { authorization: `Bearer ${token}` },
+    });
+  } catch (e) {
+    if (signal.aborted) throw e;
+    throw new RequestError(503, "UNREACHABLE", "Halvik does not answer. It is asked again.");
+  }
+  if (response.ok) return (await response.json()) as T;
+  throw await requestError(response);
+}
+
 async function requestError(response: Response): Promise<RequestError> {
   const { error } = ((await response.json().catch(() => null)) as ApiError | null) ?? {
     error: { code: "UNREADABLE", message: `an answer with status ${response.status} that cannot be read` },
@@ -114,14 +130,6 @@ export const summaryQuery = queryOptions({
   queryFn: ({ signal }) => request<Summary>("GET", "/summary", undefined, signal),
   refetchInterval: 3_000,
 });
-/** @param zone by whose clock it is night */
-export const overviewQuery = (zone: string) =>
-  queryOptions({
-    queryKey: ["overview", zone],
-    queryFn: ({ signal }) => request<Overview>("GET", `/overview${query({ zone })}`, undefined, signal),
-    refetchInterval: 120_000,
-    staleTime: 60_000,
-  });
 export const notifyRoutesQuery = queryOptions({
   queryKey: ["notify", "routes"],
   queryFn: ({ signal }) => request<NotifyRoutes>("GET", "/notify/routes", undefined, signal),

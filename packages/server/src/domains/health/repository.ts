@@ -184,3 +184,19 @@ export async function readEndpoints(db: Queryable): Promise<
   );
   return rows.map(({ updated_us, ...e }) => ({ ...e, updatedUs: updated_us }));
 }
+
+/** What all collectors counted, together. */
+export function collectorsDetail(roles: readonly RoleStatus[]): Record<string, unknown> {
+  const out: Record<string, unknown> = {};
+  for (const { role, detail } of roles) {
+    if (role !== "collector") continue;
+    for (const [name, value] of Object.entries(detail))
+      out[name] =
+        typeof value === "number"
+          ? Number(out[name] ?? 0) + value
+          : name === "spooling"
+            ? out[name] === true || value
+            : value;
+  }
+  return out;
+}

@@ -17,9 +17,9 @@ export function oneTimePassword(): string {
   return [0, 5, 10, 15].map((i) => chars.slice(i, i + 5).join("")).join("-");
 }
 
-/** A new API token and what is kept of it. */
-export function makeToken(): { token: string; hash: string } {
-  const token = `hv_${randomBytes(32).toString("base64url")}`;
+/** A new token and what is kept of it. @param kind what it begins with: `hv` of the API, `hw` of a screen on the wall */
+export function makeToken(kind: "hv" | "hw" = "hv"): { token: string; hash: string } {
+  const token = `${kind}_${randomBytes(32).toString("base64url")}`;
   return { token, hash: hashToken(token) };
 }
 

@@ -4,6 +4,7 @@ import { nowUs } from "../../kernel/clock.js";
 import { type Pool, transaction } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";
 import type { Jobs } from "../../kernel/jobs/jobs.js";
+import { mayRead } from "../people/tokens-repository.js";
 import { makeReport, type ReportNeeds } from "./make-report.js";
 import {
   addDueRun,
@@ -15,7 +16,6 @@ import {
   keepMade,
   listSchedules,
   lookedAt,
-  mayRead,
   waitingRun,
 } from "./repository.js";
 

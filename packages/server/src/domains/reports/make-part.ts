@@ -5,7 +5,7 @@ import { formatUs, formatZoned, type Step } from "@halvik/core/base/time";
 import { entityCode } from "@halvik/core/model/entity";
 import { type Filter, readFilter as filterInWords } from "@halvik/core/query/filter";
 import { byTheWeek, isOwn } from "@halvik/core/query/measure";
-import type { Part, Window } from "@halvik/core/report";
+import { MOST_BANDS, type Part, type Window } from "@halvik/core/report";
 import { storyOf } from "@halvik/core/respond/story";
 import type { Pool } from "../../kernel/db/pool.js";
 import { toAppError } from "../../kernel/http/errors.js";
@@ -73,6 +73,11 @@ async function made(needs: PartNeeds, part: Part, scope: PartScope): Promise<Par
         part.compare,
         part.step === "fitting" ? fittingStep(scope.window) : part.step,
       );
+    case "profile": {
+      const measure = { ...part.measure, order: "most" as const, top: MOST_BANDS };
+      const step = part.step === "fitting" ? fittingStep(scope.window) : part.step;
+      return measuredAs(needs, part.is, part.title, measure, scope, false, step);
+    }
     case "hours of the week":
       return measuredAs(needs, part.is, part.title, byTheWeek(part.measure), scope, false, null);
     case "incidents":

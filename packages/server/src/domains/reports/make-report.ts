@@ -88,7 +88,7 @@ export async function scopeOf(
 const ENOUGH = 0.9;
 
 /** Whether the period before is there whole: nothing of it is dropped, and records came in as much of its time as in that of the period. */
-async function isThere(db: Pool, before: Window, window: Window): Promise<boolean> {
+export async function isThere(db: Pool, before: Window, window: Window): Promise<boolean> {
   if ((await keptOf(db, before)).dropped) return false;
   const [then, now] = [await stretchesWithRecords(db, before), await stretchesWithRecords(db, window)];
   const length = ({ fromUs, toUs }: Window) => toUs - fromUs;

@@ -252,16 +252,6 @@ export const keepFailed = (db: Queryable, id: number, why: string, atUs: EpochUs
     atUs,
   ]);
 
-/** Whether a person, or a token, may read as things stand now. */
-export async function mayRead(db: Queryable, name: string, nowUs: EpochUs): Promise<boolean> {
-  const { rows } = await db.query(
-    `select 1 from person where name = $1 and not disabled
-     union all select 1 from token where 'token ' || name = $1 and not revoked and scope <> 'intake' and (expires_us is null or expires_us > $2)`,
-    [name, nowUs],
-  );
-  return rows.length > 0;
-}
-
 /** What was due before a moment and is not made never will be. */
 export const failOldRuns = (db: Queryable, dueBeforeUs: EpochUs, atUs: EpochUs): Promise<unknown> =>
   db.query(

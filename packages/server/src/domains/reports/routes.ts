@@ -16,7 +16,6 @@ import {
   ScheduleBody,
 } from "@halvik/contract/reports";
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
-import { Rule } from "@halvik/core/detect";
 import { nextDue, READY_REPORTS, ReportDefinition, sayPeriod, saySchedule } from "@halvik/core/report";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -26,8 +25,7 @@ import { AppError, naming } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
-import { listRules } from "../rules/repository.js";
-import { isLimit, limitLine } from "./limits.js";
+import { limitLines } from "./all-limits.js";
 import { makePart } from "./make-part.js";
 import { makeReport, partNeeds, type ReportNeeds, scopeOf } from "./make-report.js";
 import { type FileAsked, fileStem, inFileName, type ReportFile } from "./output/file-of.js";
@@ -55,8 +53,6 @@ const MOST_SCHEDULES = 20;
 /** A part is looked at while it is made. */
 const LOOK_BUDGET_MS = 15_000;
 const FILE_MS = 60_000;
-/** Within which limits are measured; those after it say that there was no time. */
-const LIMITS_MS = 20_000;
 
 const params = z.object({ id: EntityId });
 const scheduleParams = z.object({ id: EntityId, schedule: EntityId });
@@ -113,20 +109,7 @@ export const reportRoutes = (needs: Needs) => {
       summary: "Rules that guard a figure by a line, where it is now and was over the last day",
       access: "read",
       answer: LimitList,
-      handle: async ({ actor }) => {
-        const now = nowUs();
-        const measuring = await partNeeds(needs, actor, config.HALVIK_ZONE, LOOK_BUDGET_MS);
-        const limits = (await listRules(db)).flatMap((row) => {
-          const rule = Rule.parse(row.body);
-          return isLimit(rule) ? [{ rule, crossedUs: row.last_raised_us }] : [];
-        });
-        // one after another: a page of them asks no more of the store than somebody who searches
-        const lines = [];
-        const started = performance.now();
-        for (const { rule, crossedUs } of limits)
-          lines.push(await limitLine(measuring, rule, crossedUs, now, performance.now() - started < LIMITS_MS));
-        return { limits: lines };
-      },
+      handle: async ({ actor }) => ({ limits: await limitLines(needs, actor, nowUs()) }),
     }),
     route({
       method: "get",

@@ -10,6 +10,8 @@ import helmet from "helmet";
 import type { Logger } from "pino";
 import * as z from "zod";
 import { arrivalRoutes } from "../../domains/arrival/routes.js";
+import { boardRoutes } from "../../domains/boards/routes.js";
+import { actorOfWall } from "../../domains/boards/walls-repository.js";
 import { capacityRoutes } from "../../domains/capacity/routes.js";
 import { formatRoutes } from "../../domains/formats/routes.js";
 import { forwardRoutes } from "../../domains/forwarding/routes.js";
@@ -26,6 +28,7 @@ import { loadRoutes } from "../../domains/load/routes.js";
 import { nameRoutes } from "../../domains/names/routes.js";
 import { notifyRoutes } from "../../domains/notifications/routes.js";
 import { notifySettingsRoutes } from "../../domains/notifications/settings-routes.js";
+import { KeptOverview } from "../../domains/overview/kept-overview.js";
 import { overviewRoutes } from "../../domains/overview/routes.js";
 import { actorOfToken } from "../../domains/people/repository.js";
 import { sessionRoutes } from "../../domains/people/routes.js";
@@ -38,8 +41,10 @@ import { ruleRoutes } from "../../domains/rules/routes.js";
 import { traceRoutes } from "../../domains/trace/routes.js";
 import { trafficRoutes } from "../../domains/traffic/routes.js";
 import type { Actor } from "../../kernel/actor.js";
+import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Person } from "../../kernel/db/models.js";
+import type { Pool } from "../../kernel/db/pool.js";
 import { AppError, errorHandler } from "../../kernel/http/errors.js";
 import { openApi } from "../../kernel/http/openapi.js";
 import { bind, route } from "../../kernel/http/route.js";
@@ -115,17 +120,19 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
       store: sessions,
     }),
   );
-  app.use("/api", identify);
+  app.use("/api", identify(deps.db));
 
+  const nights = new KeptOverview(deps);
   const routes = [
     ...sessionRoutes(deps),
     ...statusRoutes(deps),
     ...recordRoutes(deps),
-    ...overviewRoutes(deps),
+    ...overviewRoutes({ ...deps, nights }),
     ...filterRoutes(deps),
     ...incidentRoutes(deps),
     ...ruleRoutes(deps),
     ...reportRoutes(deps),
+    ...boardRoutes({ ...deps, nights }),
     ...listRoutes(deps),
     ...loadRoutes(deps),
     ...trafficRoutes(deps),
@@ -156,7 +163,12 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
   const description = openApi([...routes, document], deps.version);
   app.use(
     "/api/v1",
-    bind([...routes, document], (req) => actors.get(req) ?? null, mayStill(sessions), deps.config.HALVIK_CHECK_ANSWERS),
+    bind(
+      [...routes, document],
+      (req) => actors.get(req) ?? null,
+      mayStill(deps.db, sessions),
+      deps.config.HALVIK_CHECK_ANSWERS,
+    ),
   );
   app.use("/api", () => {
     throw new AppError("NOT_FOUND", "there is no such address; /api/v1/openapi.json lists them");
@@ -218,33 +230,36 @@ function refuseCrossSite(req: Request, _res: Response, next: NextFunction): void
 const hostOf = (origin: string): string | null => (URL.canParse(origin) ? new URL(origin).host : null);
 
 /** Token or session; a person who must set a password may do nothing else first. */
-async function identify(req: Request, _res: Response, next: NextFunction): Promise<void> {
-  const header = req.headers.authorization;
-  const person = header === undefined ? await personOf(req.session) : null;
-  if (person?.mustChange && !req.path.startsWith("/v1/session") && !req.path.startsWith("/v1/health"))
-    throw new AppError("PASSWORD_MUST_CHANGE", "choose a password of your own first");
-  const actor = person === null ? await actorOfHeader(header) : actorOfPerson(person);
-  if (header !== undefined && actor === null)
-    throw new AppError("SIGN_IN_REFUSED", "the token is not known or was revoked");
-  if (actor !== null) actors.set(req, actor);
-  next();
-}
+const identify =
+  (db: Pool) =>
+  async (req: Request, _res: Response, next: NextFunction): Promise<void> => {
+    const header = req.headers.authorization;
+    const person = header === undefined ? await personOf(req.session) : null;
+    if (person?.mustChange && !req.path.startsWith("/v1/session") && !req.path.startsWith("/v1/health"))
+      throw new AppError("PASSWORD_MUST_CHANGE", "choose a password of your own first");
+    const actor = person === null ? await actorOfHeader(db, header) : actorOfPerson(person);
+    if (header !== undefined && actor === null)
+      throw new AppError("SIGN_IN_REFUSED", "the token is not known or was revoked");
+    if (actor !== null) actors.set(req, actor);
+    next();
+  };
 
 const actorOfPerson = (person: Person): Actor => ({
   name: person.name,
   may: person.role === "reader" ? "read" : "act",
 });
 
-async function actorOfHeader(header: string | undefined): Promise<Actor | null> {
+async function actorOfHeader(db: Pool, header: string | undefined): Promise<Actor | null> {
   const token = header === undefined ? undefined : /^Bearer (\S+)$/.exec(header)?.[1];
-  return token === undefined ? null : actorOfToken(token);
+  if (token === undefined) return null;
+  return token.startsWith("hw_") ? actorOfWall(db, token, nowUs()) : actorOfToken(token);
 }
 
 /** Whether who asked may still read: the token or session as it stands now, not as it stood when the answer began. */
 const mayStill =
-  (sessions: Store) =>
+  (db: Pool, sessions: Store) =>
   async (req: Request): Promise<boolean> => {
-    if (req.headers.authorization !== undefined) return (await actorOfHeader(req.headers.authorization)) !== null;
+    if (req.headers.authorization !== undefined) return (await actorOfHeader(db, req.headers.authorization)) !== null;
     const kept = await new Promise<SessionData | null>((resolve, reject) =>
       sessions.get(req.sessionID, (e, found) => (e ? reject(e) : resolve(found ?? null))),
     );

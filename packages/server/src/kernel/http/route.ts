@@ -33,6 +33,8 @@ export interface Route {
   readonly answer: z.ZodType | { readonly type: string };
   /** The same may be asked by POST, with what the query has as JSON: a filter may be longer than a URL. */
   readonly alsoPost?: boolean;
+  /** A screen on the wall may ask for it, as far as its boards go. */
+  readonly onWall?: boolean;
   /** It goes on for as long as someone reads: it has no turn. */
   readonly streams?: boolean;
   readonly handle: (input: RouteInput<never, never, never>) => Promise<unknown>;
@@ -86,6 +88,8 @@ export function bind(
   for (const r of routes) {
     const handle = async (req: Request, res: Response) => {
       const actor = actorOf(req);
+      if (actor?.wall !== undefined && r.onWall !== true)
+        throw new AppError("NOT_ALLOWED", "a screen on the wall may ask for its own boards and their tiles alone");
       if (r.access !== "open") {
         if (actor === null)
           throw new AppError("SIGN_IN_NEEDED", "sign in, or send a token as “Authorization: Bearer …”");
@@ -103,7 +107,7 @@ export function bind(
         res,
       };
       const work = () => r.handle(input as RouteInput<never, never, never>);
-      const answer = actor === null || r.streams ? await work() : await turns.take(actor.name, work);
+      const answer = actor === null || r.streams ? await work() : await turns.take(turnOf(actor), work);
       if (answer === undefined) return;
       if (checkAnswers) mustFit(r, answer);
       res.json(answer);
@@ -114,6 +118,9 @@ export function bind(
   }
   return router;
 }
+
+/** Whose turn it is: a screen on the wall takes none from whoever put it there. */
+const turnOf = ({ name, wall }: Actor): string => (wall === undefined ? name : `wall ${wall.id}`);
 
 /** @throws when an answer is not what the contract says, or says more */
 function mustFit({ method, path, answer: schema }: Route, answer: unknown): void {

@@ -8,6 +8,7 @@ import { type AskedOver, reportQuery } from "../../data/report-queries";
 import { useViewStore } from "../../data/view-store";
 import { PartForm } from "../../shared/parts/part-form";
 import { NEW_PARTS, partLabel } from "../../shared/parts/part-words";
+import { periodKey, periodOptions, readPeriod } from "../../shared/period-words";
 import { WhichRecords } from "../../shared/which-records";
 import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -16,7 +17,6 @@ import { Menu, MenuItem } from "../../ui/menu";
 import { Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
-import { periodKey, periodOptions, readPeriod } from "./period-words";
 import { ReportBody } from "./report-body";
 import { useMoment } from "./use-moment";
 

@@ -6,12 +6,12 @@ import { toast } from "sonner";
 import { request } from "../../data/api";
 import { reportsQuery } from "../../data/report-queries";
 import { useViewStore, usOf } from "../../data/view-store";
+import { periodLabel } from "../../shared/period-words";
 import { Button, ButtonLink, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
-import { periodLabel } from "./period-words";
 
 /** Reports of one's own, with when they are made and what was made last, and those that ship. */
 export function ReportsPage() {

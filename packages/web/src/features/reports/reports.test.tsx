@@ -6,8 +6,8 @@ import userEvent from "@testing-library/user-event";
 import { useState } from "react";
 import { MeasureForm } from "../../shared/parts/measure-form";
 import { PartView } from "../../shared/parts/part-view";
+import { periodOptions, readPeriod } from "../../shared/period-words";
 import { draw } from "../../testing/draw";
-import { periodOptions, readPeriod } from "./period-words";
 
 const WINDOW = { from: "2026-11-22T00:00:00.000000Z", to: "2026-11-29T00:00:00.000000Z" };
 const row = (labels: string[], value: number, before: number) => ({

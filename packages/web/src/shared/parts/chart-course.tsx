@@ -2,10 +2,12 @@ import type { Measured } from "@halvik/contract/reports";
 import { sayValue, type Unit } from "@halvik/core/report";
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { useViewStore, usOf } from "../../data/view-store";
-import { day, dayMinute, minute } from "../../ui/time";
+import { rem } from "../../ui/rem";
+import { dayMinute } from "../../ui/time";
+import { timeAxis } from "./time-axis";
 
 /** A figure over time, to the right; the period before as a paler line. Its values are in the table one key away. */
-export function CourseChart({ measured: m }: { measured: Measured }) {
+export function CourseChart({ measured: m, className }: { measured: Measured /** Its height. */; className: string }) {
   const zone = useViewStore((s) => s.zone);
   const unit = m.unit as Unit;
   // where records are counted, nothing is nothing; of other figures there is none
@@ -15,30 +17,30 @@ export function CourseChart({ measured: m }: { measured: Measured }) {
     value: number(m.total.steps[i]),
     ...(m.stepsBefore.length > 0 ? { before: number(m.stepsBefore[i]) } : {}),
   }));
-  const spanUs = usOf(m.steps[m.steps.length - 1]!) - usOf(m.steps[0]!);
-  // of days their beginnings, so that none is said twice
-  const midnights = points.map((p) => p.at).filter((us) => minute(us, zone) === "00:00");
-  const marks = spanUs > 2 * 86_400e6 && midnights.length > 1 ? { ticks: midnights } : {};
-  const label = (us: number) => (spanUs > 2 * 86_400e6 ? day(us, zone) : minute(us, zone));
+  const { ticks, label } = timeAxis(
+    points.map((p) => p.at),
+    usOf(m.steps[m.steps.length - 1]!) - usOf(m.steps[0]!),
+    zone,
+  );
   return (
-    <div className="h-40" role="img" aria-label={`${m.says} over time: most ${sayValue(mostOf(points), unit)}`}>
+    <div className={className} role="img" aria-label={`${m.says} over time: most ${sayValue(mostOf(points), unit)}`}>
       <ResponsiveContainer>
         <LineChart data={points} margin={{ top: 6, right: 12, bottom: 0, left: 6 }}>
           <CartesianGrid vertical={false} stroke="var(--line)" />
           <XAxis
             dataKey="at"
-            {...marks}
+            {...ticks}
             type="number"
             domain={["dataMin", "dataMax"]}
             tickFormatter={label}
-            tick={{ fontSize: 11, fill: "var(--quiet)" }}
+            tick={{ fontSize: "0.6875rem", fill: "var(--quiet)" }}
             stroke="var(--line-strong)"
-            minTickGap={40}
+            minTickGap={rem(2.5)}
           />
           <YAxis
-            width={62}
+            width={rem(3.9)}
             tickFormatter={(v: number) => sayValue(v, unit)}
-            tick={{ fontSize: 11, fill: "var(--quiet)" }}
+            tick={{ fontSize: "0.6875rem", fill: "var(--quiet)" }}
             stroke="var(--line-strong)"
             tickCount={4}
           />

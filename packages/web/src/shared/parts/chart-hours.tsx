@@ -35,7 +35,7 @@ export function HoursChart({ measured: m }: { measured: Measured }) {
                 return (
                   <td
                     key={h}
-                    className="relative h-[18px] w-7 min-w-5 bg-wash"
+                    className="relative h-4.5 w-7 min-w-5 bg-wash"
                     aria-label={`${d} ${h}: ${sayValue(value ?? 0, unit)}`}
                   >
                     <span

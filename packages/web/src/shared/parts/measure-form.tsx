@@ -48,7 +48,7 @@ const figureOf = (of: string, before: Figure): Figure => {
 interface MeasureFormProps {
   readonly measure: AnyMeasure;
   /** By how many things it can be told apart. */
-  readonly groups: 0 | 2;
+  readonly groups: 0 | 1 | 2;
   readonly onChange: (measure: AnyMeasure) => void;
 }
 
@@ -101,7 +101,7 @@ export function MeasureForm({ measure, groups, onChange }: MeasureFormProps) {
 
 interface RecordsFormProps {
   readonly measure: MeasureAsked;
-  readonly groups: 0 | 2;
+  readonly groups: 0 | 1 | 2;
   readonly onChange: (measure: MeasureAsked) => void;
 }
 
@@ -160,10 +160,10 @@ function RecordsMeasureForm({ measure, groups, onChange }: RecordsFormProps) {
       {groups > 0 && (
         <>
           <GroupChoice label="Told apart by" value={by[0] ?? null} needed onChange={(g) => setBy(0, g)} />
-          {by.length > 0 && (
+          {groups > 1 && by.length > 0 && (
             <GroupChoice label="and by" value={by[1] ?? null} needed={false} onChange={(g) => setBy(1, g)} />
           )}
-          <OrderAndRows value={measure} onChange={(order) => onChange({ ...measure, ...order })} />
+          {groups > 1 && <OrderAndRows value={measure} onChange={(order) => onChange({ ...measure, ...order })} />}
         </>
       )}
       {addsUp(figure) && (

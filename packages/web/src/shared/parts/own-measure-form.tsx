@@ -20,7 +20,7 @@ const ALL = "";
 interface OwnMeasureFormProps {
   readonly measure: OwnMeasure;
   /** By how many things it can be told apart. */
-  readonly groups: 0 | 2;
+  readonly groups: 0 | 1 | 2;
   readonly onChange: (measure: OwnMeasure) => void;
 }
 
@@ -85,7 +85,7 @@ export function OwnMeasureForm({ measure, groups, onChange }: OwnMeasureFormProp
               <Select id={id} value={by[0] ?? ALL} options={told.by} onChange={(v) => setBy(0, v)} className="w-full" />
             )}
           </Field>
-          {by.length > 0 && (
+          {groups > 1 && by.length > 0 && (
             <Field label="and by">
               {(id) => (
                 <Select
@@ -101,7 +101,7 @@ export function OwnMeasureForm({ measure, groups, onChange }: OwnMeasureFormProp
               )}
             </Field>
           )}
-          <OrderAndRows value={measure} onChange={(order) => onChange({ ...measure, ...order })} />
+          {groups > 1 && <OrderAndRows value={measure} onChange={(order) => onChange({ ...measure, ...order })} />}
         </>
       )}
     </>

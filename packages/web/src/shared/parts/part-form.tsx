@@ -58,10 +58,15 @@ export function PartForm({ part, onChange }: { part: Part; onChange: (part: Part
         </>
       );
     case "course":
+    case "profile":
       return (
         <>
           {title}
-          <MeasureForm measure={part.measure} groups={0} onChange={(measure) => onChange({ ...part, measure })} />
+          <MeasureForm
+            measure={part.measure}
+            groups={part.is === "course" ? 0 : 1}
+            onChange={(measure) => onChange({ ...part, measure })}
+          />
           <Field label="In steps of">
             {(id) => (
               <Select

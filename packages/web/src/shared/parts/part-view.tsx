@@ -1,6 +1,6 @@
 import type { Measured, PartAnswer, PartMade } from "@halvik/contract/reports";
-import { sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
-import { type ReactNode, useState } from "react";
+import { bandsOf, sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
+import { useState } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { TextButton } from "../../ui/button";
@@ -13,6 +13,7 @@ import { lineText } from "../record-text";
 import { behind } from "./behind";
 import { CourseChart } from "./chart-course";
 import { HoursChart } from "./chart-hours";
+import { ProfileChart } from "./chart-profile";
 import { MeasuredRows } from "./measured-rows";
 
 interface PartProps {
@@ -20,21 +21,45 @@ interface PartProps {
   readonly window: PartAnswer["window"];
 }
 
-/** A part of a report as it was made. */
+/** A part of a report as it was made, under its title. */
 export function PartView({ part, window }: PartProps) {
+  const [asTable, setAsTable] = useState(false);
+  if (part.is === "text") return <Notes text={part.markdown} />;
+  const isChart = part.is === "measured" && CHARTS.has(part.as);
+  return (
+    <section aria-label={part.title}>
+      <Heading
+        small={
+          isChart && (
+            <TextButton onClick={() => setAsTable(!asTable)}>{asTable ? "as a chart" : "as a table"}</TextButton>
+          )
+        }
+      >
+        {safeText(part.title)}
+      </Heading>
+      <PartBody part={part} window={window} asTable={asTable} />
+      {part.is === "measured" && <Open measured={part.measured} />}
+    </section>
+  );
+}
+
+type As = Extract<PartMade, { is: "measured" }>["as"];
+/** What is drawn, and has a table one key away. */
+const CHARTS: ReadonlySet<As> = new Set(["course", "profile", "hours of the week"]);
+
+/** What a part tells, without its title. */
+export function PartBody({ part, window, asTable }: PartProps & { readonly asTable: boolean }) {
   switch (part.is) {
     case "text":
       return <Notes text={part.markdown} />;
     case "failed":
       return (
-        <Titled title={part.title}>
-          <p role="alert" className="text-vermilion">
-            It cannot be made: {safeText(part.why)}
-          </p>
-        </Titled>
+        <p role="alert" className="text-vermilion">
+          It cannot be made: {safeText(part.why)}
+        </p>
       );
     case "measured":
-      return <MeasuredPart title={part.title} as={part.as} measured={part.measured} window={window} />;
+      return <MeasuredBody as={part.as} measured={part.measured} window={window} asTable={asTable} />;
     case "incidents":
       return <Incidents part={part} />;
     case "records":
@@ -44,70 +69,57 @@ export function PartView({ part, window }: PartProps) {
   }
 }
 
-const Titled = ({ title, more, children }: { title: string; more?: ReactNode; children: ReactNode }) => (
-  <section aria-label={title}>
-    <Heading small={more}>{safeText(title)}</Heading>
-    {children}
-  </section>
-);
+interface MeasuredBodyProps {
+  readonly as: As;
+  readonly measured: Measured;
+  readonly window: PartProps["window"];
+  readonly asTable: boolean;
+}
 
-type As = Extract<PartMade, { is: "measured" }>["as"];
+function MeasuredBody({ as, measured: m, window, asTable }: MeasuredBodyProps) {
+  switch (as) {
+    case "figure":
+      return <BigFigure measured={m} window={window} />;
+    case "course":
+      return asTable || m.steps.length === 0 ? <Steps measured={m} /> : <CourseChart measured={m} className="h-40" />;
+    case "profile":
+      return asTable || m.steps.length === 0 ? (
+        <BandSteps measured={m} />
+      ) : (
+        <ProfileChart measured={m} className="h-48" />
+      );
+    case "hours of the week":
+      return asTable ? <MeasuredRows measured={m} window={window} bars={false} /> : <HoursChart measured={m} />;
+    case "bars":
+    case "table":
+      return <MeasuredRows measured={m} window={window} bars={as === "bars"} />;
+  }
+}
 
-function MeasuredPart({
-  title,
-  as,
+/** One number, and how it was before. */
+export function BigFigure({
   measured: m,
   window,
-}: {
-  title: string;
-  as: As;
-  measured: Measured;
-  window: PartProps["window"];
-}) {
-  const [asTable, setAsTable] = useState(false);
+  className = "text-[1.75rem] leading-9",
+}: Pick<MeasuredBodyProps, "measured" | "window"> & { readonly className?: string }) {
   const change = sayChange(m.total.value, m.total.before);
   const unit = m.unit as Unit;
-  const isChart = as === "course" || as === "hours of the week";
   return (
-    <Titled
-      title={title}
-      more={
-        isChart && <TextButton onClick={() => setAsTable(!asTable)}>{asTable ? "as a chart" : "as a table"}</TextButton>
-      }
-    >
-      {as === "figure" ? (
-        <p>
-          <Link
-            to={behind(m, window)}
-            className="text-[1.75rem] leading-9 font-semibold text-ink no-underline tabular-nums hover:text-fjord"
-          >
-            {m.total.exact ? "" : "≈ "}
-            {sayValue(m.total.value, unit)}
-          </Link>
-          {!SAID_WITH_VALUE.has(m.unit) && <span className="ml-1.5 text-quiet">{m.unit}</span>}
-          {change !== null && (
-            <span className="block text-quiet">
-              before {sayValue(m.total.before ?? null, unit)}: <b className="font-semibold text-ink">{change}</b>
-            </span>
-          )}
-        </p>
-      ) : as === "course" ? (
-        asTable ? (
-          <Steps measured={m} />
-        ) : (
-          <CourseChart measured={m} />
-        )
-      ) : as === "hours of the week" ? (
-        asTable ? (
-          <MeasuredRows measured={m} window={window} bars={false} />
-        ) : (
-          <HoursChart measured={m} />
-        )
-      ) : (
-        <MeasuredRows measured={m} window={window} bars={as === "bars"} />
+    <p>
+      <Link
+        to={behind(m, window)}
+        className={`${className} font-semibold text-ink no-underline tabular-nums hover:text-fjord`}
+      >
+        {m.total.exact ? "" : "≈ "}
+        {sayValue(m.total.value, unit)}
+      </Link>
+      {!SAID_WITH_VALUE.has(m.unit) && <span className="ml-1.5 text-quiet">{m.unit}</span>}
+      {change !== null && (
+        <span className="block text-quiet">
+          before {sayValue(m.total.before ?? null, unit)}: <b className="font-semibold text-ink">{change}</b>
+        </span>
       )}
-      <Open measured={m} />
-    </Titled>
+    </p>
   );
 }
 
@@ -158,10 +170,46 @@ function Steps({ measured: m }: { measured: Measured }) {
   );
 }
 
+/** A profile by its steps: a column a band. */
+function BandSteps({ measured: m }: { measured: Measured }) {
+  const zone = useViewStore((s) => s.zone);
+  const unit = m.unit as Unit;
+  const bands = bandsOf(m);
+  const head = "pr-6 text-right font-normal";
+  return (
+    <table className="text-ui tabular-nums">
+      <thead>
+        <tr className="border-b border-line-strong text-quiet">
+          <th className="pr-6 text-left font-normal">from</th>
+          {bands.map((b) => (
+            <th key={b.name} className={head}>
+              {safeText(b.name)}
+            </th>
+          ))}
+          <th className={head}>all, {m.unit || "value"}</th>
+        </tr>
+      </thead>
+      <tbody>
+        {m.steps.slice(0, -1).map((at, i) => (
+          <tr key={at} className="border-b border-line">
+            <td className="pr-6">{dayMinute(usOf(at), zone)}</td>
+            {bands.map((b) => (
+              <td key={b.name} className="pr-6 text-right">
+                {sayValue(b.steps[i] ?? null, unit)}
+              </td>
+            ))}
+            <td className="pr-6 text-right">{sayValue(m.total.steps[i] ?? null, unit)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 function Incidents({ part }: { part: Extract<PartMade, { is: "incidents" }> }) {
   const zone = useViewStore((s) => s.zone);
   return (
-    <Titled title={part.title}>
+    <>
       {part.incidents.length === 0 && <p className="text-quiet">None in this period.</p>}
       <ul>
         {part.incidents.map((i) => (
@@ -188,14 +236,14 @@ function Incidents({ part }: { part: Extract<PartMade, { is: "incidents" }> }) {
         ))}
       </ul>
       {part.more > 0 && <p className="text-quiet">and {part.more.toLocaleString("en")} more</p>}
-    </Titled>
+    </>
   );
 }
 
 function Records({ part, window }: { part: Extract<PartMade, { is: "records" }>; window: PartProps["window"] }) {
   const zone = useViewStore((s) => s.zone);
   return (
-    <Titled title={part.title}>
+    <>
       {part.records.length === 0 && <p className="text-quiet">None in this period.</p>}
       <ul className="text-ui">
         {part.records.map((r) => (
@@ -215,31 +263,29 @@ function Records({ part, window }: { part: Extract<PartMade, { is: "records" }>;
         {safeText(part.reading)}
         {part.more && " There are more."}
       </p>
-    </Titled>
+    </>
   );
 }
 
 function OwnFigures({ part }: { part: Extract<PartMade, { is: "own figures" }> }) {
   return (
-    <Titled title={part.title}>
-      <dl className="grid grid-cols-[repeat(auto-fill,minmax(13rem,1fr))] gap-x-6 gap-y-2">
-        {part.figures.map((f) => {
-          const change = sayChange(f.value, f.before);
-          return (
-            <div key={f.name}>
-              <dt className="text-small text-quiet">{f.name}</dt>
-              <dd className="text-title font-semibold tabular-nums">
-                {sayOwn(f.value, f.unit)}
-                {change !== null && f.before !== undefined && (
-                  <span className="ml-2 text-small font-normal text-quiet">
-                    before {sayOwn(f.before, f.unit)}: {change}
-                  </span>
-                )}
-              </dd>
-            </div>
-          );
-        })}
-      </dl>
-    </Titled>
+    <dl className="grid grid-cols-[repeat(auto-fill,minmax(13rem,1fr))] gap-x-6 gap-y-2">
+      {part.figures.map((f) => {
+        const change = sayChange(f.value, f.before);
+        return (
+          <div key={f.name}>
+            <dt className="text-small text-quiet">{f.name}</dt>
+            <dd className="text-title font-semibold tabular-nums">
+              {sayOwn(f.value, f.unit)}
+              {change !== null && f.before !== undefined && (
+                <span className="ml-2 text-small font-normal text-quiet">
+                  before {sayOwn(f.before, f.unit)}: {change}
+                </span>
+              )}
+            </dd>
+          </div>
+        );
+      })}
+    </dl>
   );
 }

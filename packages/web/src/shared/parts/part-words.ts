@@ -30,6 +30,10 @@ export const NEW_PARTS: readonly { readonly label: string; readonly part: Part }
     part: { is: "course", title: "Over time", compare: true, measure: COUNT, step: "fitting" },
   },
   {
+    label: "A profile: bands over time",
+    part: { is: "profile", title: "By sender", measure: { ...COUNT, by: [{ field: "sender" }] }, step: "fitting" },
+  },
+  {
     label: "Hours of the week",
     part: {
       is: "hours of the week",
@@ -52,6 +56,7 @@ const KINDS: Readonly<Record<Part["is"], string>> = {
   bars: "bars",
   table: "table",
   course: "line",
+  profile: "profile",
   "hours of the week": "hours",
   incidents: "incidents",
   records: "records",

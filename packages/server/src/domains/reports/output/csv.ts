@@ -1,4 +1,5 @@
 import type { PartMade, ReportMade } from "@halvik/contract/reports";
+import { bandsOf } from "@halvik/core/report";
 import { stringify } from "csv-stringify/sync";
 import { tableOf } from "./tables.js";
 
@@ -38,6 +39,13 @@ export function csvOf(part: PartMade, made: ReportMade): string | null {
         ["from", unit, "before"],
         ...m.steps.slice(0, -1).map((at, i) => [at, m.total.steps[i] ?? "", m.stepsBefore[i] ?? ""]),
       ];
+    if (p.as === "profile") {
+      const bands = bandsOf(m);
+      return [
+        ["from", ...bands.map((b) => b.name), `all, ${unit}`],
+        ...m.steps.slice(0, -1).map((at, i) => [at, ...bands.map((b) => b.steps[i] ?? ""), m.total.steps[i] ?? ""]),
+      ];
+    }
     return [
       [...m.headings, unit, "records", "before"],
       ...m.rows.map((r) => [...r.labels, r.value ?? "", r.records, r.before ?? ""]),

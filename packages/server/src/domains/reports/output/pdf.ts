@@ -1,7 +1,7 @@
 import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
 import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
-import { sayChange, sayValue, type Unit } from "@halvik/core/report";
+import { bandsOf, sayChange, sayValue, type Unit } from "@halvik/core/report";
 import pdfmake from "pdfmake";
 import type { CanvasElement, Content, TableCell, TDocumentDefinitions } from "pdfmake/interfaces.js";
 import { headOf, lackingOf, minuteIn, openOf, tellsOf } from "./honesty.js";
@@ -170,6 +170,8 @@ function measured(
     }
     case "course":
       return { unbreakable: true, stack: [heading(title), course(m, zone), notes] };
+    case "profile":
+      return { unbreakable: true, stack: [heading(title), profile(m, zone), notes] };
     case "hours of the week":
       return { unbreakable: true, stack: [heading(title), heat(m), notes] };
     case "bars":
@@ -336,6 +338,76 @@ function course(m: Measured, zone: string): Content {
           },
           { text: minuteIn(zone, m.steps[m.steps.length - 1]!), fontSize: 7.5, color: DIM, alignment: "right" },
         ],
+      },
+    ],
+  };
+}
+
+/** The least and the greatest weight of a band: the greatest of them darkest, all others palest. */
+const [DARKEST, PALEST] = [0.9, 0.14];
+const weightOf = (i: number, bands: number): number => DARKEST - ((DARKEST - PALEST) * i) / Math.max(1, bands - 1);
+
+/** Bands over time, one upon the other, told apart by weight and named below in their order. */
+function profile(m: Measured, zone: string): Content {
+  const bands = bandsOf(m);
+  const heights = m.total.steps.map((_, i) => bands.reduce((sum, b) => sum + (b.steps[i] ?? 0), 0));
+  const most = Math.max(0, ...heights);
+  if (most === 0) return { text: "Nothing.", color: DIM };
+  const width = WIDTH - AXIS_W;
+  const step = width / heights.length;
+  const rects = heights.flatMap((_, i) => {
+    let below = 0;
+    return bands.map((band, at): CanvasElement => {
+      const h = (CHART_H * (band.steps[i] ?? 0)) / most;
+      below += h;
+      const fillOpacity = weightOf(at, bands.length);
+      return {
+        type: "rect",
+        x: i * step,
+        y: CHART_H - below,
+        w: Math.max(0.5, step - 0.6),
+        h,
+        color: FILL,
+        fillOpacity,
+      };
+    });
+  });
+  const unit = m.unit as Unit;
+  return {
+    stack: [
+      {
+        columns: [
+          {
+            width: AXIS_W - 6,
+            stack: [{ text: sayValue(most, unit), margin: [0, 0, 0, CHART_H - 24] }, { text: sayValue(0, unit) }],
+            alignment: "right",
+            fontSize: 7.5,
+            color: DIM,
+          },
+          { width, canvas: rects },
+        ],
+        columnGap: 6,
+      },
+      {
+        columns: [
+          { width: AXIS_W, text: "" },
+          { text: minuteIn(zone, m.steps[0]!), fontSize: 7.5, color: DIM },
+          { text: minuteIn(zone, m.steps[m.steps.length - 1]!), fontSize: 7.5, color: DIM, alignment: "right" },
+        ],
+      },
+      {
+        margin: [AXIS_W, 2, 0, 0],
+        fontSize: 7.5,
+        columns: bands.map((band, at) => ({
+          width: "auto",
+          columns: [
+            {
+              width: 10,
+              canvas: [{ type: "rect", x: 0, y: 1, w: 7, h: 7, color: FILL, fillOpacity: weightOf(at, bands.length) }],
+            },
+            { width: "auto", text: breakable(band.name), margin: [0, 0, 8, 0] },
+          ],
+        })),
       },
     ],
   };

@@ -1,5 +1,5 @@
 import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
-import { sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
+import { bandsOf, sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
 import { minuteIn, momentIn } from "./honesty.js";
 
 /** A part as a table: what is read, and what a spreadsheet reckons with. */
@@ -55,6 +55,24 @@ export function tableOfSteps(m: Measured, zone: string): TableOf {
   return { headings: ["from", m.unit || "value", ...(compared ? ["before"] : [])], rows, figures: [1, 2] };
 }
 
+/** A profile by its steps: a column a band. */
+export function tableOfProfile(m: Measured, zone: string): TableOf {
+  const unit = m.unit as Unit;
+  const bands = bandsOf(m);
+  const rows = m.steps
+    .slice(0, -1)
+    .map((at, i) => [
+      minuteIn(zone, at),
+      ...bands.map((b) => sayValue(b.steps[i] ?? null, unit)),
+      sayValue(m.total.steps[i] ?? null, unit),
+    ]);
+  return {
+    headings: ["from", ...bands.map((b) => b.name), `all, ${m.unit || "value"}`],
+    rows,
+    figures: [...bands.map((_, i) => i + 1), bands.length + 1],
+  };
+}
+
 /** The cells of hours by days: `rows` are days, Monday first. */
 export function hoursOf(m: Measured): number[][] {
   const days = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
@@ -69,7 +87,8 @@ export const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"] as const;
 export function tableOf(part: PartMade, { zone }: Pick<ReportMade, "zone">): TableOf | null {
   switch (part.is) {
     case "measured":
-      return part.as === "course" ? tableOfSteps(part.measured, zone) : tableOfRows(part.measured);
+      if (part.as === "course") return tableOfSteps(part.measured, zone);
+      return part.as === "profile" ? tableOfProfile(part.measured, zone) : tableOfRows(part.measured);
     case "own figures": {
       const compared = part.figures.some((f) => f.before !== undefined);
       return {

@@ -1,5 +1,5 @@
 import type { Period } from "@halvik/core/report";
-import type { SelectOption } from "../../ui/select";
+import type { SelectOption } from "../ui/select";
 
 /** Periods one chooses from a list; others are written in the editor. */
 const CHOICES: readonly (readonly [Period, string])[] = [

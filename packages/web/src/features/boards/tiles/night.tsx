@@ -1,12 +1,11 @@
 import type { Overview } from "@halvik/contract/overview";
 import { bytesText } from "@halvik/core/meaning/sentence";
 import { Link } from "react-router";
-import { useViewStore, usOf } from "../../data/view-store";
-import { addressOf } from "../../data/window-url";
-import { Cut } from "../../ui/cut";
-import { Heading } from "../../ui/page";
-import { safeText } from "../../ui/safe-text";
-import { minute, weekday } from "../../ui/time";
+import { useViewStore, usOf } from "../../../data/view-store";
+import { addressOf } from "../../../data/window-url";
+import { Cut } from "../../../ui/cut";
+import { safeText } from "../../../ui/safe-text";
+import { minute, weekday } from "../../../ui/time";
 
 /** From so many times the usual on, or below one over it, a figure is worth a look (common practice, no source). */
 const FAR = 1.5;
@@ -16,7 +15,7 @@ const FEW = 10;
 type Figure = Overview["figures"][number];
 
 /** The last night beside the nights before it: each figure leads to its records. */
-export function Night({ overview: { night, figures } }: { overview: Overview }) {
+export function NightTile({ made: { night, figures } }: { made: Pick<Overview, "night" | "figures"> }) {
   const zone = useViewStore((s) => s.zone);
   const window = { spanUs: usOf(night.to) - usOf(night.from), endUs: usOf(night.to) };
   const link = (filter: string) => {
@@ -26,11 +25,6 @@ export function Night({ overview: { night, figures } }: { overview: Overview }) 
   };
   return (
     <>
-      <Heading
-        small={`${minute(usOf(night.from), zone)} – ${minute(usOf(night.to), zone)}, against the median of the nights before`}
-      >
-        Last night
-      </Heading>
       <table className="w-full table-fixed text-ui" aria-label="Last night against usual">
         <thead>
           <tr className="text-right text-small text-quiet">
@@ -70,6 +64,9 @@ export function Night({ overview: { night, figures } }: { overview: Overview }) 
           })}
         </tbody>
       </table>
+      <p className="text-small text-quiet">
+        {minute(usOf(night.from), zone)} – {minute(usOf(night.to), zone)}, against the median of the nights before
+      </p>
     </>
   );
 }
@@ -110,66 +107,54 @@ function Bars({ values }: { values: readonly (number | null)[] }) {
 }
 
 /** Each site: how many of its senders are silent, and what it sent in the night. */
-export function Sites({ overview: { sites } }: { overview: Overview }) {
-  if (sites.length === 0) return null;
+export function SitesTile({ made: { sites } }: { made: Pick<Overview, "sites"> }) {
+  if (sites.length === 0) return <p className="text-ui text-quiet">No sender is at a site yet.</p>;
   return (
-    <>
-      <Heading>Sites</Heading>
-      <table className="w-full table-fixed text-ui" aria-label="Sites">
-        <thead>
-          <tr className="text-right text-small text-quiet">
-            <th className="text-left font-normal" scope="col">
-              site
+    <table className="w-full table-fixed text-ui" aria-label="Sites">
+      <thead>
+        <tr className="text-right text-small text-quiet">
+          <th className="text-left font-normal" scope="col">
+            site
+          </th>
+          <th className="w-[5.75rem] font-normal" scope="col">
+            senders
+          </th>
+          <th className="w-[4.625rem] font-normal" scope="col">
+            last night
+          </th>
+          <th className="w-[4rem] font-normal" scope="col">
+            usual
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {sites.map((s) => (
+          <tr key={s.site} className="border-t border-line">
+            <th scope="row" className="py-0.5 text-left font-normal">
+              <Cut text={safeText(s.site)}>{safeText(s.site)}</Cut>
             </th>
-            <th className="w-[5.75rem] font-normal" scope="col">
-              senders
-            </th>
-            <th className="w-[4.625rem] font-normal" scope="col">
-              last night
-            </th>
-            <th className="w-[4rem] font-normal" scope="col">
-              usual
-            </th>
+            <td className={`text-right tabular-nums ${s.silent > 0 ? "font-semibold text-ochre" : ""}`}>
+              {s.silent > 0 ? `${s.silent} of ${s.senders} silent` : s.senders}
+            </td>
+            <td className="text-right tabular-nums">{Math.round(s.lastNight).toLocaleString("en")}</td>
+            <td className="text-right text-quiet tabular-nums">
+              {s.usual === null ? "not known" : Math.round(s.usual).toLocaleString("en")}
+            </td>
           </tr>
-        </thead>
-        <tbody>
-          {sites.map((s) => (
-            <tr key={s.site} className="border-t border-line">
-              <th scope="row" className="py-0.5 text-left font-normal">
-                <Cut text={safeText(s.site)}>{safeText(s.site)}</Cut>
-              </th>
-              <td className={`text-right tabular-nums ${s.silent > 0 ? "font-semibold text-ochre" : ""}`}>
-                {s.silent > 0 ? `${s.silent} of ${s.senders} silent` : s.senders}
-              </td>
-              <td className="text-right tabular-nums">{Math.round(s.lastNight).toLocaleString("en")}</td>
-              <td className="text-right text-quiet tabular-nums">
-                {s.usual === null ? "not known" : Math.round(s.usual).toLocaleString("en")}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
 const DAY_HEIGHT = 34;
 
 /** Incidents raised by day: error or worse in full ink. */
-export function IncidentDays({ overview: { incidents } }: { overview: Overview }) {
+export function IncidentDaysTile({ made: { incidents } }: { made: Pick<Overview, "incidents"> }) {
   const zone = useViewStore((s) => s.zone);
   const most = Math.max(1, ...incidents.map((d) => d.raised));
   return (
     <>
-      <Heading
-        small={
-          <>
-            raised; dark: error or worse · <Link to="/load">alarm load</Link>
-          </>
-        }
-      >
-        Incidents a day
-      </Heading>
       <ol className="flex justify-between gap-1 text-center text-small" aria-label="Incidents a day">
         {incidents.map((d) => (
           <li key={d.from} className="flex-1">
@@ -189,6 +174,9 @@ export function IncidentDays({ overview: { incidents } }: { overview: Overview }
           </li>
         ))}
       </ol>
+      <p className="text-small text-quiet">
+        raised; dark: error or worse · <Link to="/load">alarm load</Link>
+      </p>
     </>
   );
 }

@@ -1,0 +1,79 @@
+import type { TileMade } from "@halvik/contract/boards";
+import { Link } from "react-router";
+import { useViewStore, usOf } from "../../../data/view-store";
+import { Cut } from "../../../ui/cut";
+import { SeverityMark } from "../../../ui/marks";
+import { safeText } from "../../../ui/safe-text";
+import { ago } from "../../../ui/time";
+
+type Made<Is extends TileMade["is"]> = Extract<TileMade, { is: Is }>;
+
+/** What needs somebody, the most urgent first. */
+export function QueueTile({ made }: { made: Made<"needs somebody"> }) {
+  const nowUs = useViewStore((s) => s.nowUs);
+  if (made.incidents.length === 0) return <p className="text-ui text-quiet">Nothing needs anybody.</p>;
+  return (
+    <>
+      <ul className="text-ui">
+        {made.incidents.map((i) => (
+          <li key={i.id} className="flex items-baseline gap-2 border-t border-line py-0.5 first:border-t-0">
+            <span className="self-center">
+              <SeverityMark severity={i.severity} />
+            </span>
+            <Link to={`/incidents/${i.id}`} className="min-w-0 flex-1 no-underline hover:underline">
+              <Cut text={safeText(i.title)}>{safeText(i.title)}</Cut>
+            </Link>
+            <span className="whitespace-nowrap text-quiet">
+              {i.assignedTo === null ? "" : `${safeText(i.assignedTo)} · `}
+              {ago(usOf(i.raised), nowUs)}
+            </span>
+          </li>
+        ))}
+      </ul>
+      <More more={made.more} to="/incidents" />
+    </>
+  );
+}
+
+/** Whom nothing is heard of. */
+export function SilentTile({ made: { senders, more } }: { made: Made<"silent senders"> }) {
+  const nowUs = useViewStore((s) => s.nowUs);
+  return (
+    <>
+      <ul className="text-ui">
+        {senders.silent.map((s) => (
+          <li key={s.name} className="flex items-baseline gap-2 border-t border-line py-0.5 first:border-t-0">
+            <span className="self-center">
+              <SeverityMark severity={s.explainedBy === null ? "warning" : "informational"} />
+            </span>
+            <span className="min-w-0 flex-1">
+              <Cut text={safeText(s.name)}>
+                {safeText(s.name)}
+                {s.explainedBy !== null && <span className="text-quiet"> behind {safeText(s.explainedBy)}</span>}
+              </Cut>
+            </span>
+            <span className="whitespace-nowrap text-quiet">silent {ago(usOf(s.since), nowUs)}</span>
+          </li>
+        ))}
+      </ul>
+      {senders.silent.length === 0 && <p className="text-ui text-quiet">Every sender is as active as usual.</p>}
+      <More more={more} to="/intake" />
+      {senders.waiting > 0 && (
+        <p className="text-ui">
+          <Link to="/intake">{senders.waiting.toLocaleString("en")} waiting for admission</Link>
+        </p>
+      )}
+      <p className="text-small text-quiet">
+        {senders.admitted.toLocaleString("en")} senders,{" "}
+        {(senders.admitted - senders.silent.length - more).toLocaleString("en")} as usual
+      </p>
+    </>
+  );
+}
+
+export const More = ({ more, to }: { more: number; to: string }) =>
+  more === 0 ? null : (
+    <p className="text-ui">
+      <Link to={to}>{more.toLocaleString("en")} more</Link>
+    </p>
+  );
