@@ -106,7 +106,7 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
     about: "What a room must see: what needs somebody, who is silent, what is full.",
     tiles: inRows([
       {
-        h: 6,
+        h: 8,
         tiles: [
           [3, { is: "clock", title: "Now" }],
           [
@@ -114,19 +114,19 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
             figure("Records", records("", [], { perSecond: true })),
             { window: { last: 1, unit: "hour", whole: false } },
           ],
-          [3, figure("Errors and worse", records("severity at least error")), { window: DAY }],
+          [3, figure("Errors", records("severity at least error")), { window: DAY }],
           [3, figure("Refused logons", records(REFUSED)), { window: DAY }],
         ],
       },
       {
-        h: 14,
+        h: 13,
         tiles: [
           [7, { is: "needs somebody", title: "Needs somebody", most: 6 }],
           [5, { is: "silent senders", title: "Silent", most: 6 }],
         ],
       },
       {
-        h: 12,
+        h: 11,
         tiles: [
           [7, course("Records", records("")), { window: DAY }],
           [

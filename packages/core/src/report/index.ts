@@ -1,3 +1,4 @@
+export { filterAskedFor } from "./asked-of.js";
 export { type Band, bandsOf, type Profiled } from "./bands.js";
 export { ASKS, MOST_BANDS, MOST_PARTS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition } from "./definition.js";
 export { duesBetween, nextDue, Schedule, saySchedule } from "./due.js";

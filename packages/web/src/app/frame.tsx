@@ -1,6 +1,6 @@
 import type { Session, Summary } from "@halvik/contract/status";
 import { useQuery } from "@tanstack/react-query";
-import { Moon, Sun } from "lucide-react";
+import { LayoutGrid, Moon, Sun } from "lucide-react";
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { Toaster } from "sonner";
@@ -9,6 +9,7 @@ import { useViewStore } from "../data/view-store";
 import { useGlobalKeys } from "../navigation/keys";
 import { SECTIONS, searchOf } from "../navigation/sections";
 import { AddressNames } from "../shared/address-names";
+import { usePutOnBoard } from "../shared/put-on-board";
 import { Kbd, TextButton } from "../ui/button";
 import { Menu, MenuItem, MenuSeparator } from "../ui/menu";
 import { MAIN } from "../ui/page";
@@ -19,6 +20,7 @@ import { LoadingNotice } from "./loading-notice";
 import { Notices } from "./notices";
 import { Palette } from "./palette";
 import { PastBand } from "./past-band";
+import { PutOnBoardDialog } from "./put-on-board-dialog";
 import { TimeRail } from "./rail";
 import { ChoosePassword, SignIn } from "./sign-in";
 import { TimeDialog } from "./time-dialog";
@@ -70,6 +72,7 @@ function SignedIn({ session }: { session: Session }) {
           </div>
           <Palette open={palette} onOpenChange={setPalette} />
           <TimeDialog />
+          <PutOnBoardDialog />
           <KeysHelp open={help} onOpenChange={setHelp} />
           <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
         </div>
@@ -151,6 +154,7 @@ function TopLine({
         <Tooltip text="Times on screen are in this zone">
           <span>{zone}</span>
         </Tooltip>
+        <PutButton />
         <button type="button" onClick={onPalette} aria-label="Command palette">
           <Kbd>Ctrl K</Kbd>
         </button>
@@ -188,6 +192,19 @@ function TopLine({
         </Menu>
       </div>
     </header>
+  );
+}
+
+/** Where the page has something for a board. */
+function PutButton() {
+  const { ofPage, put } = usePutOnBoard();
+  if (ofPage.length === 0) return null;
+  return (
+    <Tooltip text="Put what this page shows on a board">
+      <button type="button" aria-label="Put on a board" onClick={() => put(ofPage)}>
+        <LayoutGrid size={15} />
+      </button>
+    </Tooltip>
   );
 }
 

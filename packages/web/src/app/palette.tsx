@@ -8,6 +8,7 @@ import { incidentsQuery } from "../data/api";
 import { sendersQuery } from "../data/intake-queries";
 import { useViewStore } from "../data/view-store";
 import { SECTIONS } from "../navigation/sections";
+import { usePutOnBoard } from "../shared/put-on-board";
 import { PRESETS } from "../shared/time-presets";
 
 /** Go to, open by id, pivot on a pasted address, theme. */
@@ -15,6 +16,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
   const navigate = useNavigate();
   const [text, setText] = useState("");
   const { theme, setTheme, setWindow, setChoosingTime, nowUs, zone } = useViewStore();
+  const { ofPage, put } = usePutOnBoard();
   const senders = useQuery({ ...sendersQuery, enabled: open });
   const incidents = useQuery({ ...incidentsQuery("open", {}), enabled: open });
   const pasted = text.trim();
@@ -68,6 +70,17 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
         <Command.Item className={item} value="go to notifications mail" onSelect={act(() => navigate("/notify"))}>
           Go to Notifications
         </Command.Item>
+        <Command.Item className={item} value="go to boards wall" onSelect={act(() => navigate("/reports/boards"))}>
+          Go to Boards
+        </Command.Item>
+        <Command.Item className={item} value="go to limits" onSelect={act(() => navigate("/reports/limits"))}>
+          Go to Limits
+        </Command.Item>
+        {ofPage.length > 0 && (
+          <Command.Item className={item} value="put on a board tile" onSelect={act(() => put(ofPage))}>
+            Put on a board …
+          </Command.Item>
+        )}
         <Command.Item className={item} value="go to lists" onSelect={act(() => navigate("/lists"))}>
           Go to Lists
         </Command.Item>

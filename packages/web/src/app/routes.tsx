@@ -88,27 +88,27 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/reports/edit-page")).EditReportPage }),
           },
           {
-            path: "boards",
+            path: "reports/boards",
             lazy: async () => ({ Component: (await import("../features/boards/boards-page")).BoardsPage }),
           },
           {
-            path: "boards/new",
+            path: "reports/boards/new",
             lazy: async () => ({ Component: (await import("../features/boards/board-page")).NewBoardPage }),
           },
           {
-            path: "boards/now/edit",
+            path: "reports/boards/now/edit",
             lazy: async () => ({ Component: (await import("../features/boards/board-page")).EditNowPage }),
           },
           {
-            path: "boards/ready/:name",
+            path: "reports/boards/ready/:name",
             lazy: async () => ({ Component: (await import("../features/boards/board-page")).ReadyBoardPage }),
           },
           {
-            path: "boards/:id",
+            path: "reports/boards/:id",
             lazy: async () => ({ Component: (await import("../features/boards/board-page")).BoardPage }),
           },
           {
-            path: "boards/:id/edit",
+            path: "reports/boards/:id/edit",
             lazy: async () => ({ Component: (await import("../features/boards/board-page")).EditBoardPage }),
           },
           {

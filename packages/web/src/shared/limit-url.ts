@@ -11,8 +11,13 @@ export function limitIn(params: URLSearchParams): Limit | null {
   return { measure, everySeconds, raiseAt: raise, clearAt: clear };
 }
 
-/** The same, in an address. */
-export const limitParams = ({ measure, everySeconds, raiseAt, clearAt }: Limit): Record<string, string> => ({
+const MOST_NAME = 80;
+
+/** Where a new rule begins with a limit. @param filter of the records it guards @param name what the rule is called, to begin with */
+export const limitUrl = (limit: Limit, filter: string, name: string): string =>
+  `/rules/new?${new URLSearchParams({ filter, name: name.slice(0, MOST_NAME), ...limitParams(limit) })}`;
+
+const limitParams = ({ measure, everySeconds, raiseAt, clearAt }: Limit): Record<string, string> => ({
   of: measure.of === "sum" ? measure.field : measure.of,
   every: String(everySeconds),
   raiseAt: String(raiseAt),

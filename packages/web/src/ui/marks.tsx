@@ -10,8 +10,7 @@ export function SeverityMark({ severity, height = 16 }: { severity: string; heig
   const colour = level <= 3 ? "var(--vermilion)" : level === 4 ? "var(--ochre)" : "var(--quiet)";
   return (
     <svg
-      width={6}
-      height={height}
+      style={{ width: "0.375rem", height: `${height / 16}rem` }}
       viewBox="0 0 6 16"
       preserveAspectRatio="none"
       role="img"

@@ -1,6 +1,7 @@
 export { type Anchor, aftersOf, followers, stretchesOf, withoutAfters } from "./after.js";
 export type { After, Comparison, Filter, FilterError, RecordField, SameField, Span, Test, TextMode } from "./ast.js";
 export { FILTER_ERROR_CODES, SAME_FIELDS } from "./ast.js";
+export { bothOf } from "./both-of.js";
 export { type ComparatorName, comparatorsOf } from "./comparators.js";
 export { type Completion, type Completions, completeFilter } from "./complete.js";
 export {

@@ -3,7 +3,7 @@ import { RecordJson } from "@halvik/contract/records";
 import type { PartMade } from "@halvik/contract/reports";
 import { formatUs, formatZoned, type Step } from "@halvik/core/base/time";
 import { entityCode } from "@halvik/core/model/entity";
-import { type Filter, readFilter as filterInWords } from "@halvik/core/query/filter";
+import { bothOf, type Filter, readFilter as filterInWords } from "@halvik/core/query/filter";
 import { byTheWeek, isOwn } from "@halvik/core/query/measure";
 import { MOST_BANDS, type Part, type Window } from "@halvik/core/report";
 import { storyOf } from "@halvik/core/respond/story";
@@ -16,7 +16,7 @@ import { needingAttention } from "../incidents/repository.js";
 import { coverageOf } from "../intake/coverage.js";
 import type { Presenter } from "../names/presenter.js";
 import { oldestRecordUs } from "../overview/repository.js";
-import { both, fittingStep, type MeasureNeeds, measuredPart } from "./measured-part.js";
+import { fittingStep, type MeasureNeeds, measuredPart } from "./measured-part.js";
 import { type OwnNeeds, ownFigures } from "./own-figures.js";
 import { incidentsOf } from "./own-repository.js";
 
@@ -112,7 +112,7 @@ async function measuredAs(
     is: "measured",
     as,
     title,
-    measured: await measuredPart(needs, measure, isOwn(measure) ? "" : both(filter, measure.filter), scope),
+    measured: await measuredPart(needs, measure, isOwn(measure) ? "" : bothOf(filter, measure.filter), scope),
   };
 }
 
@@ -149,7 +149,7 @@ async function incidents(
 }
 
 async function records(needs: PartNeeds, part: Extract<Part, { is: "records" }>, scope: PartScope): Promise<PartMade> {
-  const text = both(scope.filter, part.filter);
+  const text = bothOf(scope.filter, part.filter);
   const filter = await needs.read(text, scope.window);
   const page = await needs.ask(filter).page({
     filter,

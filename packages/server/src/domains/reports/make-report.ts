@@ -1,8 +1,8 @@
 import type { ReportMade } from "@halvik/contract/reports";
 import { type EpochUs, formatUs, isZone } from "@halvik/core/base/time";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { quoteIfNeeded } from "@halvik/core/query/filter";
 import {
+  filterAskedFor,
   type Period,
   type ReportDefinition,
   sayPeriod,
@@ -25,7 +25,6 @@ import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
 import { windowJson } from "../records/searched-window.js";
 import { makePart, type PartNeeds, type PartScope } from "./make-part.js";
-import { both } from "./measured-part.js";
 import { stretchesWithRecords } from "./own-repository.js";
 
 /** What reports are made with. */
@@ -71,7 +70,7 @@ export async function scopeOf(
       window,
       before: comparable ? before : null,
       zone,
-      filter: both(narrowed(asks, of), filter),
+      filter: filterAskedFor({ asks, filter }, of),
       senders: sendersOf(await directory.get(), asks, of),
     },
     json: {
@@ -93,12 +92,6 @@ export async function isThere(db: Pool, before: Window, window: Window): Promise
   const [then, now] = [await stretchesWithRecords(db, before), await stretchesWithRecords(db, window)];
   const length = ({ fromUs, toUs }: Window) => toUs - fromUs;
   return then > 0 && then / length(before) >= (ENOUGH * now) / length(window);
-}
-
-/** The senders a report is of, where it asks for them. */
-function narrowed(asks: ReportDefinition["asks"], of: string | null): string {
-  if (asks === "nothing" || of === null) return "";
-  return asks === "sender" ? `sender is ${quoteIfNeeded(of)}` : `sender in ${asks} ${quoteIfNeeded(of)}`;
 }
 
 function sendersOf(

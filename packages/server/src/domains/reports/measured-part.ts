@@ -2,7 +2,7 @@ import type { Measured } from "@halvik/contract/reports";
 import { type EpochUs, formatUs, formatZoned, type Step, stepsOf, US_PER_SECOND } from "@halvik/core/base/time";
 import { type Count, countToJson, type FieldName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { type Filter, readFilter as filterInWords, quoteIfNeeded } from "@halvik/core/query/filter";
+import { bothOf, type Filter, readFilter as filterInWords, quoteIfNeeded } from "@halvik/core/query/filter";
 import {
   type AnyMeasure,
   addsUp,
@@ -49,9 +49,6 @@ export interface MeasureNeeds {
 
 const MOST_STEPS = 800;
 const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
-
-/** Both of two filters; one that says nothing is left out. */
-export const both = (a: string, b: string): string => (a.trim() === "" ? b : b.trim() === "" ? a : `(${a}) and (${b})`);
 
 /**
  * What a measure tells over a window, beside the one before.
@@ -191,7 +188,7 @@ async function measureIn(
   const kept = steps ?? [window.fromUs, window.toUs];
   if (figure.of !== "share") return { ...(await measure(text, figure)), steps: kept };
   const all = await measure(text, { of: "records" });
-  const some = await measure(both(text, figure.filter), { of: "records" });
+  const some = await measure(bothOf(text, figure.filter), { of: "records" });
   const byKeys = new Map(some.rows.map((r) => [JSON.stringify(r.keys), r]));
   const share = (row: MeasuredRow, part: MeasuredRow | undefined): MeasuredRow => ({
     ...row,
@@ -273,7 +270,7 @@ function filterOfRow(
     else if ("data" in g) parts.push(`data ${quoteIfNeeded(g.data)} is ${quoteIfNeeded(key)}`);
     else parts.push(`${g.field as FieldName} is ${quoteIfNeeded(labelOf(g.field, key, senders))}`);
   }
-  return parts.reduce(both, filter);
+  return parts.reduce(bothOf, filter);
 }
 
 const secondsOf = ({ fromUs, toUs }: Window): number => (toUs - fromUs) / US_PER_SECOND;

@@ -25,7 +25,7 @@ export function BoardPage() {
       says={data.mine ? (data.shared ? "Yours, shared" : "Yours") : `Shared by ${data.owner}`}
       tools={
         <>
-          <ButtonLink to={`/boards/${id}/edit`}>Change</ButtonLink>
+          <ButtonLink to={`/reports/boards/${id}/edit`}>Change</ButtonLink>
           <CopyButton board={data.board} />
         </>
       }
@@ -59,7 +59,7 @@ function Shown({ board, says, tools }: { board: Board; says: string; tools: Reac
           <h1 className="text-page leading-[1.625rem] font-semibold">{safeText(board.name)}</h1>
           <p className="text-quiet">
             {board.about !== "" && `${safeText(board.about)} `}
-            {safeText(says)}. <Link to="/boards">All boards</Link>
+            {safeText(says)}. <Link to="/reports/boards">All boards</Link>
           </p>
         </div>
         <span className="flex gap-2">{tools}</span>
@@ -85,7 +85,7 @@ function CopyButton({ board }: { board: Board }) {
       request<BoardKept>("POST", "/boards", { board: { ...board, name: `${board.name}, mine`.slice(0, 80) } }),
     onSuccess: ({ id }) => {
       void client.invalidateQueries({ queryKey: ["boards"] });
-      void navigate(`/boards/${id}/edit`);
+      void navigate(`/reports/boards/${id}/edit`);
     },
   });
   return (
@@ -112,10 +112,10 @@ export function NewBoardPage() {
         troubleOf(async () => {
           const { id } = await request<BoardKept>("POST", "/boards", { board, shared });
           void client.invalidateQueries({ queryKey: ["boards"] });
-          void navigate(`/boards/${id}`);
+          void navigate(`/reports/boards/${id}`);
         })
       }
-      onLeave={() => void navigate("/boards")}
+      onLeave={() => void navigate("/reports/boards")}
     />
   );
 }
@@ -135,7 +135,7 @@ export function EditBoardPage() {
     troubleOf(async () => {
       await request("DELETE", `/boards/${id}`);
       void client.invalidateQueries({ queryKey: ["boards"] });
-      void navigate("/boards");
+      void navigate("/reports/boards");
     }).then(setTrouble);
   return (
     <BoardEditor
@@ -157,10 +157,10 @@ export function EditBoardPage() {
         troubleOf(async () => {
           await request<BoardKept>("PATCH", `/boards/${id}`, { board, shared, version: data.version });
           await client.invalidateQueries({ queryKey: ["boards"] });
-          void navigate(`/boards/${id}`);
+          void navigate(`/reports/boards/${id}`);
         })
       }
-      onLeave={() => void navigate(`/boards/${id}`)}
+      onLeave={() => void navigate(`/reports/boards/${id}`)}
     />
   );
 }

@@ -20,10 +20,10 @@ export function BoardsPage() {
           <h1 className="text-page leading-[1.625rem] font-semibold">Boards</h1>
           <p className="text-quiet">
             Figures that are always in sight. What stands on <Link to="/now">Now</Link> is{" "}
-            <Link to="/boards/now/edit">one’s own</Link> too.
+            <Link to="/reports/boards/now/edit">one’s own</Link> too.
           </p>
         </div>
-        <ButtonLink to="/boards/new">New board</ButtonLink>
+        <ButtonLink to="/reports/boards/new">New board</ButtonLink>
       </div>
       <Scroller label="Boards">
         {error && <Trouble error={error} what="The boards cannot be shown" />}
@@ -42,7 +42,7 @@ export function BoardsPage() {
             <ul>
               {data.ready.map((b) => (
                 <li key={b.name} className="border-b border-line py-1">
-                  <Link to={`/boards/ready/${encodeURIComponent(b.name)}`} className="font-semibold">
+                  <Link to={`/reports/boards/ready/${encodeURIComponent(b.name)}`} className="font-semibold">
                     {b.name}
                   </Link>{" "}
                   <span className="text-quiet">{b.about}</span>
@@ -62,7 +62,7 @@ function Kept({ kept: { id, board, owner, shared, mine, changed, changedBy } }: 
   return (
     <li className="flex items-baseline gap-3 border-b border-line py-1">
       <span className="min-w-0 flex-1">
-        <Link to={`/boards/${id}`} className="font-semibold">
+        <Link to={`/reports/boards/${id}`} className="font-semibold">
           {safeText(board.name)}
         </Link>{" "}
         <span className="text-quiet">{safeText(board.about)}</span>

@@ -70,8 +70,8 @@ export function NowPage() {
               <BoardGrid tiles={board.board.tiles} />
             </TileSourceContext>
             <p className="mt-3 text-small">
-              <DiskForecast /> <Link to="/boards/now/edit">Change what stands here</Link> ·{" "}
-              <Link to="/boards">Boards</Link>
+              <DiskForecast /> <Link to="/reports/boards/now/edit">Change what stands here</Link> ·{" "}
+              <Link to="/reports/boards">Boards</Link>
             </p>
           </div>
         )}

@@ -1,6 +1,6 @@
 import type { TileAnswer } from "@halvik/contract/boards";
 import type { Tile, TileShows } from "@halvik/core/board";
-import { memo, type ReactNode } from "react";
+import { memo, type ReactNode, useEffect, useRef } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { behind } from "../../shared/parts/behind";
@@ -24,18 +24,22 @@ export const titleOf = (shows: TileShows): string => ("title" in shows ? shows.t
 export const TileView = memo(function TileView({ tile, tools }: { tile: Tile; tools?: ReactNode }) {
   const { data, error, isPending, isPlaceholderData } = useTile(tile);
   const title = titleOf(tile.shows);
+  const room = useRef<HTMLElement>(null);
+  useEffect(() => hideCut(room.current));
   return (
     <div className="flex h-full min-h-0 flex-col border-t border-line-strong pt-1">
       <h2 className="flex shrink-0 items-baseline gap-2 text-ui leading-[1.125rem] font-semibold">
-        <span className="min-w-0 truncate">
+        <span className="max-w-full min-w-0 shrink-0 truncate">
           {data === undefined ? safeText(title) : <Title answer={data} title={title} />}
         </span>
+        {data !== undefined && <Count made={data.made} />}
         {tile.window !== null && (
-          <span className="shrink-0 text-small font-normal text-quiet">{periodLabel(tile.window)}</span>
+          <span className="min-w-0 truncate text-small font-normal text-quiet">{periodLabel(tile.window)}</span>
         )}
         <span className="ml-auto shrink-0 font-normal">{tools}</span>
       </h2>
       <section
+        ref={room}
         aria-label={title === "" ? "Text" : title}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard (WCAG 2.1.1).
         tabIndex={0}
@@ -53,6 +57,14 @@ export const TileView = memo(function TileView({ tile, tools }: { tile: Tile; to
     </div>
   );
 });
+
+/** On a wall nobody scrolls: what there is no room for whole is not shown at all. */
+function hideCut(room: HTMLElement | null): void {
+  if (room === null || document.documentElement.dataset.wall === undefined) return;
+  const { bottom } = room.getBoundingClientRect();
+  for (const line of room.querySelectorAll<HTMLElement>("li, tr, p, dl > div"))
+    line.style.visibility = line.getBoundingClientRect().bottom > bottom + 1 ? "hidden" : "";
+}
 
 /** The title leads to the page behind, with the filter and the window of the tile. */
 function Title({ answer: { made, window }, title }: { answer: TileAnswer; title: string }) {
@@ -76,6 +88,15 @@ function Title({ answer: { made, window }, title }: { answer: TileAnswer; title:
   ) : (
     link
   );
+}
+
+/** How many there are of what is listed, the ones there is no room for among them. */
+function Count({ made }: Pick<TileAnswer, "made">) {
+  const shown =
+    made.is === "needs somebody" ? made.incidents : made.is === "silent senders" ? made.senders.silent : null;
+  if (shown === null || !("more" in made) || typeof made.more !== "number" || shown.length + made.more === 0)
+    return null;
+  return <span className="shrink-0 font-normal text-quiet">{(shown.length + made.more).toLocaleString("en")}</span>;
 }
 
 const PAGES: Partial<Record<TileAnswer["made"]["is"], string>> = {

@@ -108,7 +108,8 @@ function Turning({ token, wall, isAway }: { token: string; wall: WallShown; isAw
   );
   const staleUs = nowUs - heardUs;
   return (
-    <main className="flex h-full flex-col p-3">
+    // nobody sits at it: nothing leads anywhere
+    <main className="pointer-events-none flex h-full flex-col p-3 [&_a]:text-ink [&_a]:no-underline">
       <title>{`${wall.name} · Halvik`}</title>
       {(isAway || staleUs > STALE_US) && (
         <p role="alert" className="mb-2 shrink-0 bg-vermilion-wash px-2 text-body text-vermilion">

@@ -5,6 +5,7 @@ import { incidentsQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
 import { usePageKeys } from "../../navigation/keys";
 import { IncidentStrip, StripHeadings } from "../../shared/incident-strip";
+import { type BoardChoice, useBoardChoices } from "../../shared/put-on-board";
 import { useCurrent } from "../../shared/use-current";
 import { Button, Kbd } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
@@ -24,6 +25,25 @@ const VIEWS = [
   { state: "closed", name: "closed" },
   { state: "all", name: "all in the window" },
 ] as const;
+
+const ON_BOARD: readonly BoardChoice[] = [
+  {
+    label: "what needs somebody",
+    tile: { shows: { is: "needs somebody", title: "Needs somebody", most: 8 }, window: null },
+  },
+  {
+    label: "incidents by rule",
+    tile: {
+      shows: {
+        is: "bars",
+        title: "Incidents by rule",
+        compare: true,
+        measure: { source: "incidents", figure: { of: "count" }, only: [], by: ["rule"], order: "most", top: 10 },
+      },
+      window: null,
+    },
+  },
+];
 
 /** The queue: open ones first, the worst on top; those of the window on the rail. */
 export function IncidentsPage() {
@@ -53,6 +73,7 @@ export function IncidentsPage() {
     setChosen(new Set());
     leave();
   };
+  useBoardChoices(ON_BOARD);
   usePageKeys({
     x: () => current && toggle(current.id),
     X: () => setChosen(new Set(ticked.length === incidents.length ? [] : incidents.map((i) => i.id))),

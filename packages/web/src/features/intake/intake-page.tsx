@@ -10,6 +10,7 @@ import { useWindow } from "../../data/use-window";
 import { useViewStore } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { Coverage } from "../../shared/coverage";
+import { type BoardChoice, useBoardChoices } from "../../shared/put-on-board";
 import { Button } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Heading, Page, Scroller } from "../../ui/page";
@@ -25,12 +26,19 @@ import { WaitingSenders } from "./waiting-senders";
 
 type Selected = { readonly kind: "sender" | "endpoint"; readonly id: number } | { readonly kind: "connect" } | null;
 
+const ON_BOARD: readonly BoardChoice[] = [
+  { label: "silent senders", tile: { shows: { is: "silent senders", title: "Silent", most: 8 }, window: null } },
+  { label: "lost, refused, late", tile: { shows: { is: "intake", title: "Lost, refused, late" }, window: null } },
+  { label: "sites", tile: { shows: { is: "sites", title: "Sites" }, window: null } },
+];
+
 /** What Halvik listens to, who sends, who waits, and every count of what was not kept. */
 export function IntakePage() {
   const client = useQueryClient();
   const intake = useQuery(intakeQuery);
   const endpoints = useQuery(endpointsQuery);
   const senders = useQuery(sendersQuery);
+  useBoardChoices(ON_BOARD);
   const window = useWindow();
   const zone = useViewStore((s) => s.zone);
   const [selected, setSelected] = useState<Selected>(null);

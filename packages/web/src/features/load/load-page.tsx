@@ -4,6 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { loadQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
+import { type BoardChoice, useBoardChoices } from "../../shared/put-on-board";
 import { Checkbox } from "../../ui/checkbox";
 import { Trouble } from "../../ui/empty-state";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
@@ -15,6 +16,11 @@ import { SuggestionList } from "./suggestion-list";
 
 const EVERYBODY = "";
 
+const ON_BOARD: readonly BoardChoice[] = [
+  { label: "alarm load", tile: { shows: { is: "alarm load", title: "Alarm load" }, window: null } },
+  { label: "incidents a day", tile: { shows: { is: "incidents a day", title: "Incidents a day" }, window: null } },
+];
+
 /** The alarms put on people, beside the figures published for that, what makes most of them, and what would make them fewer. */
 export function LoadPage() {
   const [params, setParams] = useSearchParams();
@@ -22,6 +28,7 @@ export function LoadPage() {
   const liveOnly = params.get("live") === "true";
   const window = useWindow();
   const { data, error } = useQuery(loadQuery(window, person, liveOnly));
+  useBoardChoices(ON_BOARD);
   const set = (name: string, value: string) =>
     setParams((before) => {
       const next = new URLSearchParams(before);

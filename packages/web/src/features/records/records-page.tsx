@@ -6,6 +6,7 @@ import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { readComparison } from "../../shared/compared-window";
+import { useBoardChoices } from "../../shared/put-on-board";
 import { Kbd } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page } from "../../ui/page";
@@ -24,6 +25,7 @@ import { measureValue, readMeasure } from "./measure";
 import { Nothing } from "./nothing";
 import { RecordList } from "./record-list";
 import { isDecidable, policySearch, RecordMargin } from "./record-margin";
+import { recordTiles } from "./record-tiles";
 import { RIGHT_AFTER_US, RightAfter } from "./right-after";
 import { SavedFilters } from "./saved-filters";
 import { SeenLine } from "./seen-line";
@@ -95,6 +97,7 @@ export function RecordsPage() {
     }),
     [add, submit, setParam, setWindow, setDraft],
   );
+  useBoardChoices(useMemo(() => recordTiles(filter), [filter]));
   usePageKeys({
     "/": (e) => {
       e.preventDefault();

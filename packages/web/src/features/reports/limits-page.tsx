@@ -5,17 +5,23 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { limitsQuery } from "../../data/report-queries";
 import { useViewStore, usOf } from "../../data/view-store";
+import { type BoardChoice, useBoardChoices } from "../../shared/put-on-board";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { type ColumnDef, Table } from "../../ui/table";
 import { dayMinute } from "../../ui/time";
 
+const ON_BOARD: readonly BoardChoice[] = [
+  { label: "limits", tile: { shows: { is: "limits", title: "Nearest their limit", most: 8 }, window: null } },
+];
+
 /** Every limit: what it guards, where that is now, how near its line, when it was last crossed. */
 export function LimitsPage() {
   const navigate = useNavigate();
   const zone = useViewStore((s) => s.zone);
   const { data, error, isPending } = useQuery(limitsQuery);
+  useBoardChoices(ON_BOARD);
   return (
     <Page title="Limits">
       <div className="border-b border-line-strong pb-1.5">

@@ -1,9 +1,12 @@
-import type { ReportDefinition } from "@halvik/core/report";
+import type { Tile } from "@halvik/core/board";
+import { bothOf } from "@halvik/core/query/filter";
+import { filterAskedFor, type Part, type ReportDefinition } from "@halvik/core/report";
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { type AskedOver, lackingQuery, partQuery } from "../../data/report-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Coverage } from "../../shared/coverage";
 import { PartView } from "../../shared/parts/part-view";
+import { usePutOnBoard } from "../../shared/put-on-board";
 import { TextButton } from "../../ui/button";
 import { dayMinute } from "../../ui/time";
 
@@ -19,6 +22,7 @@ export function ReportBody({
   onAgain: () => void;
 }) {
   const zone = useViewStore((s) => s.zone);
+  const { put } = usePutOnBoard();
   const lacking = useQuery(lackingQuery(over)).data;
   const answers = useQueries({ queries: parts.map((part) => partQuery(part, over)) });
   const waiting = answers.filter((a) => a.isFetching).length;
@@ -72,7 +76,17 @@ export function ReportBody({
                   {title}: {answer.error.message}
                 </p>
               ) : answer.data ? (
-                <PartView part={answer.data.part} window={answer.data.window} />
+                <PartView
+                  part={answer.data.part}
+                  window={answer.data.window}
+                  tools={
+                    part.is !== "text" && (
+                      <TextButton onClick={() => put([{ label: title, tile: asTile(part, over) }])}>
+                        on a board
+                      </TextButton>
+                    )
+                  }
+                />
               ) : (
                 <p className="mt-4 text-quiet">{title} …</p>
               )}
@@ -82,4 +96,13 @@ export function ReportBody({
       </div>
     </>
   );
+}
+
+/** A part as a tile: over the period of the report, of the records that the report is of. */
+function asTile(part: Part, { period, filter, asks, of }: AskedOver): Pick<Tile, "shows" | "window"> {
+  const narrowed = filterAskedFor({ asks, filter }, of);
+  if (part.is === "records") return { shows: { ...part, filter: bothOf(narrowed, part.filter) }, window: period };
+  if (!("measure" in part) || !("filter" in part.measure)) return { shows: part, window: period };
+  const measure = { ...part.measure, filter: bothOf(narrowed, part.measure.filter) };
+  return { shows: { ...part, measure } as Tile["shows"], window: period };
 }

@@ -44,7 +44,7 @@ export function ReportsPage() {
           <h1 className="text-page leading-[1.625rem] font-semibold">Reports</h1>
           <p className="text-quiet">
             Figures over a period, on screen, as PDF, by mail on Monday at eight.{" "}
-            <Link to="/reports/limits">Limits</Link>
+            <Link to="/reports/limits">Limits</Link> · <Link to="/reports/boards">Boards</Link>
           </p>
         </div>
         <span className="flex gap-2">

@@ -1,7 +1,7 @@
 import type { TrafficPlaces } from "@halvik/contract/traffic";
 import { PRIVATE_BLOCKS } from "@halvik/core/base/net";
 import { OWN_NETWORKS } from "@halvik/core/model/senders";
-import { quoteIfNeeded } from "@halvik/core/query/filter";
+import { bothOf, quoteIfNeeded } from "@halvik/core/query/filter";
 import type { TrafficAsked } from "../../data/api";
 
 /** What the sentence says, as the address keeps it. */
@@ -45,11 +45,6 @@ function amongFilter(among: Among, hasOwnList: boolean): string | null {
       return null;
   }
 }
-
-/** Both of two filters; empty: everything. */
-export const bothOf = (a: string, b: string): string =>
-  a === "" ? b : b === "" ? a : `${inBrackets(a)} and ${inBrackets(b)}`;
-const inBrackets = (filter: string): string => (/\bor\b/i.test(filter) ? `(${filter})` : filter);
 
 /** The filter that narrows a sentence's traffic; empty: none does, and sums answer. */
 export const narrowedBy = ({ among, words }: Sentence, hasOwnList: boolean): string =>
@@ -119,9 +114,6 @@ export function scopeFilter(
       : site !== undefined
         ? `sender in site ${quoteIfNeeded(site)}`
         : null;
-  const through = index === undefined || index < 0 ? null : `(ingress is ${index} or egress is ${index})`;
-  return ["kind is flow", of, through]
-    .filter((part) => part !== null)
-    .concat(narrowed === "" ? [] : inBrackets(narrowed))
-    .join(" and ");
+  const through = index === undefined || index < 0 ? null : `ingress is ${index} or egress is ${index}`;
+  return ["kind is flow", of, through, narrowed].filter((part) => part !== null).reduce(bothOf);
 }

@@ -1,13 +1,18 @@
 import type { TrafficLists } from "@halvik/contract/traffic";
+import { bothOf } from "@halvik/core/query/filter";
+import { limitFrom } from "@halvik/core/report";
 import { Link } from "react-router";
 import { bounds, isoOf, useViewStore } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
 import { AddressName } from "../../shared/address-names";
+import { limitUrl } from "../../shared/limit-url";
+import { usePutOnBoard } from "../../shared/put-on-board";
 import { TextButton } from "../../ui/button";
 import { safeText } from "../../ui/safe-text";
 import { Tooltip } from "../../ui/tooltip";
 import { sayAmount } from "./amounts";
 import type { Sentence } from "./asked";
+import { measureOf } from "./list-measure";
 import { Pivots } from "./pivots";
 import { REST_WEIGHT, WEIGHTS } from "./profile";
 
@@ -51,17 +56,37 @@ const WIDE = "@max-xl:hidden";
 export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow, onPortrait }: ListProps) {
   const { measure } = sentence;
   const { rows, others } = list;
+  const title = TITLES[list.dimension];
+  const asMeasure = measureOf(list.dimension, sentence, scope);
+  const { put } = usePutOnBoard();
   const most = Math.max(others.share, ...rows.map((r) => r.share), 1e-9);
   const count = `${(rows.length + others.values).toLocaleString("en")}${others.atLeast ? "+" : ""}`;
   return (
     <section aria-label={TITLES[list.dimension]} className="mb-3">
       <div className="flex items-baseline justify-between">
         <h2 className="text-ui font-semibold">{TITLES[list.dimension]}</h2>
-        {onAll !== null && others.values > 0 && (
-          <TextButton className="text-small" onClick={onAll}>
-            all {count}
-          </TextButton>
-        )}
+        <span className="flex gap-3">
+          {asMeasure !== null && asMeasure.by.length > 0 && (
+            <TextButton
+              className="text-small"
+              onClick={() =>
+                put([
+                  {
+                    label: title,
+                    tile: { shows: { is: "bars", title, compare: true, measure: asMeasure }, window: null },
+                  },
+                ])
+              }
+            >
+              on a board
+            </TextButton>
+          )}
+          {onAll !== null && others.values > 0 && (
+            <TextButton className="text-small" onClick={onAll}>
+              all {count}
+            </TextButton>
+          )}
+        </span>
       </div>
       {rows.length === 0 && <p className="text-ui text-quiet">Nothing in this window.</p>}
       <ul className="m-0 list-none p-0 text-ui">
@@ -82,6 +107,9 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow
                 label={row.label}
                 filter={row.filter}
                 dimension={list.dimension}
+                limit={
+                  row.filter === null ? null : limitOf(sentence, scope, row.filter, row.label, row.amounts[measure])
+                }
                 onNarrow={onNarrow}
                 onPortrait={onPortrait}
               />
@@ -118,10 +146,20 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow
   );
 }
 
+/** The address where a rule begins that tells when there is more of a row. */
+function limitOf(sentence: Sentence, scope: string, filter: string, label: string, amount: number): string | null {
+  const asked = measureOf("total", sentence, bothOf(scope, filter));
+  const { window, nowUs } = useViewStore.getState();
+  const { fromUs, toUs } = bounds(window, nowUs);
+  const limit = asked === null ? null : limitFrom(asked, amount, (toUs - fromUs) / 1e6);
+  if (asked === null || limit === null) return null;
+  return limitUrl(limit, asked.filter, `Limit on ${sentence.measure}: ${label}`);
+}
+
 function Value({ row, scope }: { row: TrafficLists["lists"][number]["rows"][number]; scope: string }) {
   if (row.filter === null) return safeText(row.label);
   const params = new URLSearchParams(recordsWindow());
-  params.set("filter", `${scope} and ${row.filter}`);
+  params.set("filter", bothOf(scope, row.filter));
   return (
     <Link
       to={{ pathname: "/records", search: params.toString() }}

@@ -11,13 +11,15 @@ interface PivotsProps {
   /** What tells its flows from others; null: no filter can. */
   readonly filter: string | null;
   readonly dimension: Dimension;
+  /** Where a rule begins that tells when there is more of it; null: none can. */
+  readonly limit: string | null;
   readonly onNarrow: (filter: string) => void;
   /** Shows everything there is about an address. */
   readonly onPortrait: (address: string) => void;
 }
 
 /** Where one can go from a value: only this, without it, its portrait, what firewalls decided about it. */
-export function Pivots({ label, filter, dimension, onNarrow, onPortrait }: PivotsProps) {
+export function Pivots({ label, filter, dimension, limit, onNarrow, onPortrait }: PivotsProps) {
   const navigate = useNavigate();
   const ends = endsOf(dimension, label);
   if (filter === null && ends === null) return null;
@@ -48,6 +50,7 @@ export function Pivots({ label, filter, dimension, onNarrow, onPortrait }: Pivot
             portrait of {end}
           </MenuItem>
         ))}
+      {limit !== null && <MenuItem onSelect={() => void navigate(limit)}>tell me when there is more</MenuItem>}
       {ends !== null && (
         <MenuItem onSelect={() => go("/traffic/policy", ends)}>was it allowed? what firewalls decided</MenuItem>
       )}

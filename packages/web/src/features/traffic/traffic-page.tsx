@@ -1,5 +1,6 @@
 import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { OWN_NETWORKS } from "@halvik/core/model/senders";
+import { bothOf } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -10,6 +11,7 @@ import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
 import { usePageKeys } from "../../navigation/keys";
 import { Coverage } from "../../shared/coverage";
+import { useBoardChoices } from "../../shared/put-on-board";
 import { TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
@@ -20,7 +22,6 @@ import { sayAmount, sayRate, sayUtilisation } from "./amounts";
 import {
   AMONG,
   BY,
-  bothOf,
   MEASURES,
   narrowedBy,
   placeOf,
@@ -30,6 +31,7 @@ import {
   scopeFilter,
 } from "./asked";
 import { InterfaceForm } from "./interface-form";
+import { trafficTiles } from "./list-measure";
 import { TrafficListTable } from "./lists";
 import { Markings } from "./markings";
 import { NarrowField } from "./narrow-field";
@@ -106,8 +108,10 @@ export function TrafficPage() {
   // an entry of its own in the history: the back key goes back to the window before
   const narrow = (filter: string) => change({ filter: bothOf(sentence.words, filter), all: null });
   const go = (fromUs: number, toUs: number) => change({ last: null, from: isoOf(fromUs), to: isoOf(toUs) });
+  const scopeOfPage = scopeFilter(sentence, narrowed, places.data);
   const { data } = course;
   const lists = (listed.data?.lists ?? []).filter((l) => l.rows.length > 0 || !RARE.includes(l.dimension));
+  useBoardChoices(trafficTiles(sentence, scopeOfPage));
   const error = course.error ?? listed.error;
   const isEmpty = data?.total.every((t) => t.bytes === 0 && t.flows === 0);
   return (
@@ -195,7 +199,7 @@ export function TrafficPage() {
                   key={list.dimension}
                   list={list}
                   sentence={sentence}
-                  scope={scopeFilter(sentence, narrowed, places.data)}
+                  scope={scopeOfPage}
                   bands={list.dimension === by ? data.bands : []}
                   onAll={whole === null ? () => change({ all: list.dimension }) : null}
                   onNarrow={narrow}

@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { Tooltip } from "../../ui/tooltip";
-import { limitParams } from "../limit-url";
+import { limitUrl } from "../limit-url";
 
 type Row = Measured["rows"][number];
 
@@ -126,10 +126,9 @@ function GuardLink({ measured: m, row, window }: { measured: Measured; row: Row;
   const limit = limitFrom(m.asked, row.value, (usOf(window.to) - usOf(window.from)) / 1e6);
   if (limit === null || row.filter === null) return null;
   const what = row.labels.length === 0 ? m.says : `${m.says.split(" by ")[0]}: ${row.labels.join(", ")}`;
-  const params = { filter: row.filter, name: `Limit on ${what}`.slice(0, 80), ...limitParams(limit) };
   return (
     <Tooltip text="Tell me when there is more: a rule begins with it">
-      <Link to={`/rules/new?${new URLSearchParams(params)}`} className="text-small">
+      <Link to={limitUrl(limit, row.filter, `Limit on ${what}`)} className="text-small">
         limit
       </Link>
     </Tooltip>

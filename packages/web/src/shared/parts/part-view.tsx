@@ -1,6 +1,6 @@
 import type { Measured, PartAnswer, PartMade } from "@halvik/contract/reports";
 import { bandsOf, sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { TextButton } from "../../ui/button";
@@ -22,7 +22,11 @@ interface PartProps {
 }
 
 /** A part of a report as it was made, under its title. */
-export function PartView({ part, window }: PartProps) {
+export function PartView({
+  part,
+  window,
+  tools,
+}: PartProps & { /** What else can be done with it. */ readonly tools?: ReactNode }) {
   const [asTable, setAsTable] = useState(false);
   if (part.is === "text") return <Notes text={part.markdown} />;
   const isChart = part.is === "measured" && CHARTS.has(part.as);
@@ -30,9 +34,12 @@ export function PartView({ part, window }: PartProps) {
     <section aria-label={part.title}>
       <Heading
         small={
-          isChart && (
-            <TextButton onClick={() => setAsTable(!asTable)}>{asTable ? "as a chart" : "as a table"}</TextButton>
-          )
+          <span className="inline-flex gap-3">
+            {isChart && (
+              <TextButton onClick={() => setAsTable(!asTable)}>{asTable ? "as a chart" : "as a table"}</TextButton>
+            )}
+            {tools}
+          </span>
         }
       >
         {safeText(part.title)}
