@@ -222,6 +222,15 @@ export type LimitLine = z.infer<typeof LimitLine>;
 export const LimitList = z.object({ limits: z.array(LimitLine) });
 export type LimitList = z.infer<typeof LimitList>;
 
+/** A measure that is kept by name. */
+export const NewMeasure = z.object({
+  name: z.string().trim().min(1, "expected a name").max(80),
+  measure: AnyMeasure,
+});
+export const MeasureKept = NewMeasure.extend({ id: z.int(), says: z.string(), author: z.string(), changed: TimeText });
+export const MeasureList = z.object({ measures: z.array(MeasureKept) });
+export type MeasureList = z.infer<typeof MeasureList>;
+
 export const ReportText = z.object({ text: z.string().max(200_000) });
 export const ReportRead = z.object({ report: ReportDefinition });
 export const NewRun = z.object({

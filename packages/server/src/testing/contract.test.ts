@@ -342,6 +342,32 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("get", "/quarantine");
 });
 
+test("measures, boards, walls", async () => {
+  const named = await ask("post", "/measures", "/measures", {
+    name: "Acts",
+    measure: { source: "audit", by: ["who"] },
+  });
+  await ask("get", "/measures");
+  await ask("delete", "/measures/{id}", `/measures/${named.body.measures[0].id}`);
+  const { body: list } = await ask("get", "/boards");
+  const [board] = list.ready;
+  const { body: kept } = await ask("post", "/boards", "/boards", { board, shared: true });
+  await ask("get", "/boards/{id}", `/boards/${kept.id}`);
+  await ask("patch", "/boards/{id}", `/boards/${kept.id}`, { board, shared: true, version: kept.version });
+  // every kind of tile answers what the contract says
+  for (const { tiles, filter } of [...list.ready, (await ask("get", "/boards/now")).body.board])
+    for (const { shows, window } of tiles) await ask("post", "/boards/tile", "/boards/tile", { shows, window, filter });
+  await ask("patch", "/boards/now", "/boards/now", { board });
+  await ask("delete", "/boards/now");
+  await ask("get", "/boards/{id}/tiles/{tile}", `/boards/${kept.id}/tiles/${board.tiles[0].id}`);
+  const { body: made } = await ask("post", "/walls", "/walls", { name: "control room", boards: [kept.id] });
+  await ask("get", "/walls");
+  await api.get("/wall", made.token).expect(200);
+  asked.add("get /wall");
+  await ask("delete", "/walls/{id}", `/walls/${made.walls[0].id}`);
+  await ask("delete", "/boards/{id}", `/boards/${kept.id}`);
+});
+
 test("reports", async () => {
   const report = {
     name: "Errors",

@@ -1,4 +1,11 @@
-import type { LackingAnswer, LimitList, PartAnswer, ReportKept, ReportList } from "@halvik/contract/reports";
+import type {
+  LackingAnswer,
+  LimitList,
+  MeasureList,
+  PartAnswer,
+  ReportKept,
+  ReportList,
+} from "@halvik/contract/reports";
 import type { Part, Period, ReportDefinition } from "@halvik/core/report";
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { request } from "./api";
@@ -6,6 +13,11 @@ import { request } from "./api";
 export const reportsQuery = queryOptions({
   queryKey: ["reports"],
   queryFn: ({ signal }) => request<ReportList>("GET", "/reports", undefined, signal),
+});
+export const measuresQuery = queryOptions({
+  queryKey: ["measures"],
+  queryFn: ({ signal }) => request<MeasureList>("GET", "/measures", undefined, signal),
+  staleTime: 60_000,
 });
 export const limitsQuery = queryOptions({
   queryKey: ["limits"],

@@ -22,15 +22,13 @@ interface BoardRow {
   changed_us: number;
 }
 
-const keptOf = (r: BoardRow): KeptBoard => ({
-  id: r.id,
-  board: Board.parse(r.body),
-  owner: r.owner,
-  shared: r.shared,
-  version: r.version,
-  changedBy: r.changed_by,
-  changedUs: r.changed_us,
-});
+/** None: what was kept cannot be read any more, and the others can. */
+function keptOf(r: BoardRow): KeptBoard[] {
+  const board = Board.safeParse(r.body);
+  if (!board.success) return [];
+  const { id, owner, shared, version, changed_by: changedBy, changed_us: changedUs } = r;
+  return [{ id, board: board.data, owner, shared, version, changedBy, changedUs }];
+}
 
 const SELECT = "select id, body, owner, shared, version, changed_by, changed_us from board";
 
@@ -40,7 +38,7 @@ export async function boardsFor(db: Queryable, person: string): Promise<KeptBoar
     `${SELECT} where not is_now and (owner = $1 or shared) order by lower(body->>'name'), id`,
     [person],
   );
-  return rows.map(keptOf);
+  return rows.flatMap(keptOf);
 }
 
 /** @returns null where there is none, or the person does not see it */
@@ -49,7 +47,7 @@ export async function findBoard(db: Queryable, id: number, person: string): Prom
     id,
     person,
   ]);
-  return rows[0] === undefined ? null : keptOf(rows[0]);
+  return rows.flatMap(keptOf)[0] ?? null;
 }
 
 export async function addBoard(
@@ -90,7 +88,7 @@ export async function removeBoard(db: Queryable, id: number): Promise<boolean> {
 /** A person's own page of Now; null: it is the one that ships. */
 export async function nowBoardOf(db: Queryable, person: string): Promise<Board | null> {
   const { rows } = await db.query<BoardRow>(`${SELECT} where owner = $1 and is_now`, [person]);
-  return rows[0] === undefined ? null : keptOf(rows[0]).board;
+  return rows.flatMap(keptOf)[0]?.board ?? null;
 }
 
 export const keepNowBoard = (db: Queryable, person: string, board: Board, atUs: EpochUs): Promise<unknown> =>

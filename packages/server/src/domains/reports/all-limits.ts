@@ -1,5 +1,5 @@
 import type { LimitLine } from "@halvik/contract/reports";
-import { Rule } from "@halvik/core/detect";
+import { readKeptRule } from "@halvik/core/detect";
 import type { Actor } from "../../kernel/actor.js";
 import { listRules } from "../rules/repository.js";
 import { isLimit, limitLine } from "./limits.js";
@@ -15,8 +15,9 @@ export async function limitLines(needs: ReportNeeds, actor: Actor, nowUs: number
   const lines = [];
   const started = performance.now();
   for (const { body, last_raised_us: crossedUs } of await listRules(needs.db)) {
-    const rule = Rule.parse(body);
-    if (!isLimit(rule)) continue;
+    // one that cannot be read any more is told of on its own page
+    const rule = readKeptRule(body)?.rule;
+    if (rule === undefined || !isLimit(rule)) continue;
     lines.push(await limitLine(measuring, rule, crossedUs, nowUs, performance.now() - started < ALL_MS));
   }
   return lines;

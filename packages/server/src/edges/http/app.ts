@@ -36,6 +36,7 @@ import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
 import { portraitRoutes } from "../../domains/portrait/routes.js";
 import { recordRoutes } from "../../domains/records/routes.js";
 import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
+import { measureRoutes } from "../../domains/reports/measure-routes.js";
 import { reportRoutes } from "../../domains/reports/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
 import { traceRoutes } from "../../domains/trace/routes.js";
@@ -132,6 +133,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...incidentRoutes(deps),
     ...ruleRoutes(deps),
     ...reportRoutes(deps),
+    ...measureRoutes(deps),
     ...boardRoutes({ ...deps, nights }),
     ...listRoutes(deps),
     ...loadRoutes(deps),

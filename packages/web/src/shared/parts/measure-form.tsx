@@ -18,6 +18,7 @@ import { Field, Input } from "../../ui/field";
 import { Select, type SelectOption } from "../../ui/select";
 import { VALUE_FIELDS } from "../value-fields";
 import { WhichRecords } from "../which-records";
+import { KeptMeasures } from "./kept-measures";
 import { OrderAndRows } from "./order-and-rows";
 import { OwnMeasureForm } from "./own-measure-form";
 
@@ -66,6 +67,7 @@ export function MeasureForm({ measure, groups, onChange }: MeasureFormProps) {
       : OwnMeasure.parse({ source, by: groups > 0 ? [ownSource(source as OwnSource).by[0]] : [] });
   return (
     <>
+      <KeptMeasures measure={measure} onPick={(kept) => onChange(fitting(kept, groups))} />
       <Field label="Of what">
         {(id) => (
           <Select
@@ -97,6 +99,16 @@ export function MeasureForm({ measure, groups, onChange }: MeasureFormProps) {
       </Field>
     </>
   );
+}
+
+/** A kept measure, told apart by as many things as there is room for, and by one where there must be one. */
+function fitting(kept: AnyMeasure, groups: MeasureFormProps["groups"]): AnyMeasure {
+  if (isOwn(kept)) {
+    const by = groups === 0 ? [] : kept.by.length === 0 ? [ownSource(kept.source).by[0]!] : kept.by.slice(0, groups);
+    return { ...kept, by };
+  }
+  const by: Grouping[] = groups === 0 ? [] : kept.by.length === 0 ? [{ field: "sender" }] : kept.by.slice(0, groups);
+  return { ...kept, by };
 }
 
 interface RecordsFormProps {
