@@ -49,6 +49,11 @@ export const PAGES = [
   "/reports/limits",
   "/reports/new",
   "/reports/ready/Intake%20health",
+  "/reports/boards",
+  "/reports/boards/new",
+  "/reports/boards/ready/Firewall",
+  "/reports/boards/ready/Intake",
+  "/reports/boards/now/edit",
   "/techniques",
 ] as const;
 

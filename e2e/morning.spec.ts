@@ -205,3 +205,94 @@ test("a report of the errors is written, seen as it will be, kept, made, taken a
   await page.getByRole("link", { name: "Limits" }).click();
   await expect(page.getByRole("row", { name: /Limit on records: plc-1, error/ })).toBeVisible();
 });
+
+test("a search stands on a board, is moved, shared, and put on the wall; taken back, the wall goes dark", async ({
+  page,
+  browser,
+}) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/records?filter=severity%20at%20least%20error&last=3600s`);
+  await expect(page.getByTestId("record-line").first()).toBeVisible();
+  await page.getByRole("button", { name: "Put on a board" }).click();
+  const dialog = page.getByRole("dialog", { name: "Put on a board" });
+  await choose(dialog.getByLabel("What"), "how many there are");
+  await dialog.getByLabel("Its name").fill("Control room");
+  await dialog.getByLabel("Title").fill("Errors");
+  await dialog.getByRole("button", { name: "Put it there" }).click();
+  await page.getByRole("link", { name: "Control room" }).click();
+  const errors = page.getByRole("region", { name: "Errors", exact: true });
+  await expect(errors).toContainText(/[1-9]\d*records/);
+
+  // what needs somebody comes beside it, by the fields of its form
+  await page.getByRole("link", { name: "Change", exact: true }).click();
+  await page.getByRole("button", { name: "Add a tile" }).click();
+  await page.getByRole("menuitem", { name: "What needs somebody" }).click();
+  const details = page.getByRole("complementary", { name: "Details" });
+  await details.getByLabel("Column").fill("5");
+  await details.getByLabel("Row").fill("1");
+  const queue = page.getByRole("region", { name: "Needs somebody", exact: true });
+  await expect(queue).toBeVisible();
+  // tiles glide to their places
+  await expect(async () => {
+    const [left, right] = [await errors.boundingBox(), await queue.boundingBox()];
+    expect(right!.x).toBeGreaterThan(left!.x + left!.width - 1);
+    expect(Math.abs(right!.y - left!.y)).toBeLessThan(2);
+  }).toPass({ timeout: 10_000 });
+  // and by the mouse, by its title, to the right
+  await details.getByRole("checkbox", { name: /^shared/ }).click();
+  const title = page.getByRole("heading", { name: /^Errors/ });
+  const from = (await title.boundingBox())!;
+  await page.mouse.move(from.x + 20, from.y + 5);
+  await page.mouse.down();
+  await page.mouse.move(from.x + 420, from.y + 20, { steps: 8 });
+  await page.mouse.up();
+  const isMoved = () =>
+    expect(async () => expect((await errors.boundingBox())!.x).toBeGreaterThan(from.x + 200)).toPass({
+      timeout: 10_000,
+    });
+  await isMoved();
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByText("Yours, shared")).toBeVisible();
+  await page.reload();
+  await isMoved();
+  // a figure leads to its records
+  await page.getByRole("link", { name: "Errors", exact: true }).click();
+  await expect(page.getByTestId("record-line").first()).toContainText("error");
+
+  await page.goto(`${halvik.url}/reports/boards`);
+  await page.getByRole("button", { name: "put boards on a wall" }).click();
+  const made = page.getByRole("dialog");
+  await made.getByLabel("Which screen").fill("left of the door");
+  await made.getByRole("checkbox", { name: "Control room" }).click();
+  await made.getByRole("button", { name: "Make its address" }).click();
+  const address = (await made.getByText(/\/wall#hw_/).textContent())!;
+  await made.getByRole("button", { name: "Done" }).click();
+
+  // a browser that nobody signed in to
+  const screen = await browser.newContext({ viewport: { width: 1920, height: 1080 } });
+  const wall = await screen.newPage();
+  await wall.goto(address);
+  const figure = wall.getByRole("region", { name: "Errors", exact: true });
+  await expect(figure).toContainText(/[1-9]\d*records/);
+  // figures 72 pixels and more, text 28 and more
+  const sizes = await wall.locator("main *").evaluateAll((all) =>
+    all
+      .filter((e) => [...e.childNodes].some((n) => n.nodeType === Node.TEXT_NODE && n.textContent!.trim() !== ""))
+      .filter((e) => getComputedStyle(e).clip === "auto" && !e.closest("title"))
+      .map((e) => Number.parseFloat(getComputedStyle(e).fontSize)),
+  );
+  expect(Math.min(...sizes)).toBeGreaterThanOrEqual(28);
+  expect(Math.max(...sizes)).toBeGreaterThanOrEqual(72);
+  // it is no way in
+  await wall.goto(`${halvik.url}/records`);
+  await expect(wall.getByLabel("Password", { exact: true })).toBeVisible();
+  await wall.goto(address);
+  await expect(figure).toBeVisible();
+
+  await page.getByRole("button", { name: "take back" }).click();
+  await page.getByRole("button", { name: "take it back for good" }).click();
+  await expect(page.getByText("No screen shows boards yet.")).toBeVisible();
+  await wall.reload();
+  await expect(wall.getByText(/has been taken back/)).toBeVisible();
+  await screen.close();
+});

@@ -30,7 +30,8 @@ export const TileView = memo(function TileView({ tile, tools }: { tile: Tile; to
     <div className="flex h-full min-h-0 flex-col border-t border-line-strong pt-1">
       <h2 className="flex shrink-0 items-baseline gap-2 text-ui leading-[1.125rem] font-semibold">
         <span className="max-w-full min-w-0 shrink-0 truncate">
-          {data === undefined ? safeText(title) : <Title answer={data} title={title} />}
+          {/* while it is moved by its title, that leads nowhere */}
+          {data === undefined || tools !== undefined ? safeText(title) : <Title answer={data} title={title} />}
         </span>
         {data !== undefined && <Count made={data.made} />}
         {tile.window !== null && (
