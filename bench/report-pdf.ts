@@ -38,6 +38,7 @@ const measured = (of: number): Measured => ({
   source: "records",
   filter: "",
   reading: "Every record.",
+  limits: [],
 });
 const made: ReportMade = {
   name: "A long report",

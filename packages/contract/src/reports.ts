@@ -23,6 +23,52 @@ const MeasuredRow = z.object({
   filter: z.string().nullable(),
 });
 
+/** A rule that guards a figure by a line or by its own usual, and where the figure is now. */
+export const LimitLine = z.object({
+  rule: z.string(),
+  name: z.string(),
+  /** What it guards, in words. */
+  says: z.string(),
+  severity: z.string(),
+  enabled: z.boolean(),
+  /** `usual`: it is judged by what is usual for it, which its rule knows; there is no line. */
+  side: z.enum(["over", "under", "usual"]),
+  raiseAt: z.number().nullable(),
+  clearAt: z.number().nullable(),
+  unit: z.string(),
+  everySeconds: z.int(),
+  /** The key that is nearest the line, as people read it; empty: there is one alone. */
+  key: z.array(z.string()),
+  /** Of the last stretch that is over; null: nothing was measured, or it cannot be here. */
+  value: Amount,
+  /** In parts of the way to the line: 1 is on it, more beyond. */
+  near: z.number().nullable(),
+  /** By stretch, over the last day or so, the oldest first. */
+  course: z.array(Amount),
+  /** When it was last crossed. */
+  crossed: TimeText.nullable(),
+  /** How long it took to measure it for this table. */
+  tookMs: z.number(),
+  /** Why it cannot be measured here. */
+  why: z.string(),
+});
+export type LimitLine = z.infer<typeof LimitLine>;
+/** A limit that guards what is measured here, and how near it is. */
+const Touching = LimitLine.pick({
+  rule: true,
+  name: true,
+  side: true,
+  raiseAt: true,
+  unit: true,
+  everySeconds: true,
+  key: true,
+  value: true,
+  near: true,
+  why: true,
+  tookMs: true,
+});
+export type Touching = z.infer<typeof Touching>;
+
 export const Measured = z.object({
   asked: AnyMeasure,
   /** In words, and what a value is counted in. */
@@ -48,6 +94,7 @@ export const Measured = z.object({
   /** Everything that was asked of the records, and in words. */
   filter: z.string(),
   reading: z.string(),
+  limits: z.array(Touching).default([]),
 });
 export type Measured = z.infer<typeof Measured>;
 
@@ -190,35 +237,6 @@ export const ReportList = z.object({
 });
 export type ReportList = z.infer<typeof ReportList>;
 
-/** A rule that guards a figure by a line, and where the figure is now. */
-export const LimitLine = z.object({
-  rule: z.string(),
-  name: z.string(),
-  /** What it guards, in words. */
-  says: z.string(),
-  severity: z.string(),
-  enabled: z.boolean(),
-  side: z.enum(["over", "under"]),
-  raiseAt: z.number(),
-  clearAt: z.number(),
-  unit: z.string(),
-  everySeconds: z.int(),
-  /** The key that is nearest the line, as people read it; empty: there is one alone. */
-  key: z.array(z.string()),
-  /** Of the last stretch that is over; null: nothing was measured, or it cannot be here. */
-  value: Amount,
-  /** In parts of the way to the line: 1 is on it, more beyond. */
-  near: z.number().nullable(),
-  /** By stretch, over the last day or so, the oldest first. */
-  course: z.array(Amount),
-  /** When it was last crossed. */
-  crossed: TimeText.nullable(),
-  /** How long it took to measure it for this table. */
-  tookMs: z.number(),
-  /** Why it cannot be measured here. */
-  why: z.string(),
-});
-export type LimitLine = z.infer<typeof LimitLine>;
 export const LimitList = z.object({ limits: z.array(LimitLine) });
 export type LimitList = z.infer<typeof LimitList>;
 

@@ -128,7 +128,7 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
       {
         h: 11,
         tiles: [
-          [7, course("Records", records("")), { window: DAY }],
+          [7, course("Records over time", records("")), { window: DAY }],
           [
             5,
             { is: "fullest links", title: "Fullest links", most: 5 },
@@ -148,8 +148,8 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
         tiles: [
           [3, figure("Messages", records(""))],
           [3, figure("Errors and worse", records("severity at least error"))],
-          [3, figure("Senders", different("sender", ""))],
-          [3, figure("Programs", different("app", ""))],
+          [3, figure("How many senders", different("sender", ""))],
+          [3, figure("How many programs", different("app", ""))],
         ],
       },
       { h: 9, tiles: [[12, profile("By severity", records("", [field("severity")]))]] },
@@ -175,8 +175,8 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
         h: 3,
         tiles: [
           [4, figure("Notifications", records(""))],
-          [4, figure("Devices", different("sender", ""))],
-          [4, figure("Interfaces", different("interface", ""))],
+          [4, figure("How many devices", different("sender", ""))],
+          [4, figure("How many interfaces", different("interface", ""))],
         ],
       },
       { h: 9, tiles: [[12, profile("By event", records("", [field("event")]))]] },
@@ -198,13 +198,13 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
       {
         h: 3,
         tiles: [
-          [3, figure("Events", records(""))],
+          [3, figure("How many events", records(""))],
           [3, figure("Refused logons", records(REFUSED))],
           [3, figure("Accounts that logged on", different("user", "category is logon and outcome is success"))],
           [3, figure("Use of special rights", records("category is privilege"))],
         ],
       },
-      { h: 9, tiles: [[12, course("Refused logons", records(REFUSED))]] },
+      { h: 9, tiles: [[12, course("Refused logons over time", records(REFUSED))]] },
       {
         h: 10,
         tiles: [
@@ -232,7 +232,7 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
           [3, figure("Decisions", records(""))],
           [3, figure("Refused", records(DENIED))],
           [3, figure("Share refused", { figure: { of: "share", filter: DENIED } })],
-          [3, figure("Sources refused", different("src", DENIED))],
+          [3, figure("How many sources refused", different("src", DENIED))],
         ],
       },
       { h: 9, tiles: [[12, profile("By decision", records("", [field("action")]))]] },

@@ -1,4 +1,7 @@
+import { formatDuration, US_PER_SECOND } from "../base/time/index.js";
 import { type AnyMeasure, isOwn } from "../query/measure/index.js";
+import type { Unit } from "./say-measure.js";
+import { sayValue } from "./say-value.js";
 
 /** What a new rule guards, where it is made from a figure: so much of it in a stretch of time. */
 export interface Limit {
@@ -49,4 +52,21 @@ export function nearness(value: number | null, side: "over" | "under", raiseAt: 
   if (value === null) return null;
   if (side === "over") return raiseAt <= 0 ? null : value / raiseAt;
   return value <= 0 ? (raiseAt > 0 ? 2 : null) : raiseAt / value;
+}
+
+/** A limit and how near it is, as people read it: `“Logons” over 50 records in 1 h: 43 % of the way (k.lind)`. */
+export function sayLimit(l: {
+  readonly name: string;
+  readonly side: "over" | "under" | "usual";
+  readonly raiseAt: number | null;
+  readonly unit: Unit;
+  readonly everySeconds: number;
+  readonly key: readonly string[];
+  readonly near: number | null;
+  readonly why: string;
+}): string {
+  const line = l.raiseAt === null ? "far from usual" : `${l.side} ${sayValue(l.raiseAt, l.unit)}`;
+  const key = l.key.length === 0 ? "" : ` (${l.key.join(", ")})`;
+  const now = l.near === null ? l.why : `${Math.round(100 * l.near)} % of the way${key}`;
+  return `“${l.name}” ${line} in ${formatDuration(l.everySeconds * US_PER_SECOND)}: ${now}`;
 }

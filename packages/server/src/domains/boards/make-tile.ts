@@ -66,7 +66,7 @@ export async function makeTile(needs: TileNeeds, shows: TileShows, scope: TileSc
       return { is: shows.is, title: shows.title, intake, recordsPerSecond, engineBehindSeconds };
     }
     case "limits": {
-      const near = (await limitLines(needs, actor, nowUs)).sort((a, b) => (b.near ?? -1) - (a.near ?? -1));
+      const near = (await limitLines(needs, actor, nowUs, "by a line")).sort((a, b) => (b.near ?? -1) - (a.near ?? -1));
       const { shown, more } = cut(near, shows.most);
       return { is: shows.is, title: shows.title, limits: shown, more };
     }

@@ -10,17 +10,19 @@ import { hasValues } from "../../store/values-of.js";
 import { labelOf } from "../records/label-of.js";
 import type { MeasureNeeds } from "./measured-part.js";
 
-type Departure = Extract<Rule, { kind: "departure" }>;
-/** A rule by a line. */
-export type Limit = Departure & { readonly judgement: { readonly by: "line" } };
+/** A rule that guards a figure: by a line, or by what is usual for it. */
+export type Limit = Extract<Rule, { kind: "departure" }>;
 
-export const isLimit = (rule: Rule): rule is Limit => rule.kind === "departure" && rule.judgement.by === "line";
+export const isLimit = (rule: Rule): rule is Limit => rule.kind === "departure";
+
+/** The line of a limit; null: it is judged by what is usual, which its rule has learnt. */
+export const lineOf = ({ judgement }: Limit) => (judgement.by === "line" ? judgement : null);
 
 const DAY_US = 86_400 * US_PER_SECOND;
 const MOST_STRETCHES = 96;
 const BUDGET_MS = 5_000;
 
-/** Where the figure that a limit guards is now, and was over the last day. @param crossedUs when it was last crossed */
+/** Where the figure that a limit guards is now, and was over the last day. @param crossedUs when it was last crossed @param hasTime whether there is time left to measure it */
 export async function limitLine(
   needs: MeasureNeeds,
   rule: Limit,
@@ -29,8 +31,9 @@ export async function limitLine(
   hasTime = true,
 ): Promise<LimitLine> {
   const started = performance.now();
-  const { judgement, everySeconds } = rule;
-  const { side, raiseAt, clearAt } = judgement;
+  const { everySeconds } = rule;
+  const guard = lineOf(rule);
+  const side: LimitLine["side"] = guard?.side ?? "usual";
   const figure = figureOf(rule);
   const line = {
     rule: rule.id,
@@ -38,7 +41,7 @@ export async function limitLine(
     says: sayRule(rule),
     severity: rule.severity,
     enabled: rule.enabled,
-    ...{ side, raiseAt, clearAt, everySeconds },
+    ...{ side, raiseAt: guard?.raiseAt ?? null, clearAt: guard?.clearAt ?? null, everySeconds },
     unit: figure === null ? "" : unitOfFigure({ figure, perSecond: false }),
     crossed: crossedUs === null ? null : formatUs(crossedUs),
   };
@@ -56,7 +59,7 @@ export async function limitLine(
     const rows = rule.key.length === 0 ? [measured.total] : measured.rows;
     const nearest = rows.reduce<MeasuredRow | null>(
       (best, row) =>
-        best === null || (side === "over" ? last(row) > last(best) : last(row) < last(best)) ? row : best,
+        best === null || (side === "under" ? last(row) < last(best) : last(row) > last(best)) ? row : best,
       null,
     );
     const value = nearest === null ? null : last(nearest);
@@ -64,14 +67,16 @@ export async function limitLine(
       ...line,
       key: nearest === null ? [] : nearest.keys.map((k, i) => labelOf(rule.key[i]!, k, needs.senders)),
       value,
-      near: nearness(value, side, raiseAt),
+      near: guard === null ? null : nearness(value, guard.side, guard.raiseAt),
       course: nearest === null ? [] : nearest.steps.map((v) => countToJson(v ?? 0)),
       tookMs: Math.round(performance.now() - started),
       why: !measured.complete
         ? "at least: there was no time for all of it"
         : nearest === null
           ? "there was nothing of it"
-          : "",
+          : guard === null
+            ? "far from its own usual: its rule knows how far"
+            : "",
     };
   } catch (e) {
     return { ...line, ...none, tookMs: Math.round(performance.now() - started), why: toAppError(e).message };
@@ -79,7 +84,7 @@ export async function limitLine(
 }
 
 /** What is told of the records of a stretch; null where it is none of the figures of reports. */
-function figureOf({ measure }: Limit): MeasureOf["figure"] | null {
+export function figureOf({ measure }: Limit): MeasureOf["figure"] | null {
   if (measure.of === "records") return { of: "records" };
   if (measure.of === "sum" && (measure.field === "bytes" || measure.field === "packets"))
     return { of: "sum", number: { field: measure.field } };

@@ -16,9 +16,11 @@ import { needingAttention } from "../incidents/repository.js";
 import { coverageOf } from "../intake/coverage.js";
 import type { Presenter } from "../names/presenter.js";
 import { oldestRecordUs } from "../overview/repository.js";
+import type { KeptLimit } from "./kept-limits.js";
 import { fittingStep, type MeasureNeeds, measuredPart } from "./measured-part.js";
 import { type OwnNeeds, ownFigures } from "./own-figures.js";
 import { incidentsOf } from "./own-repository.js";
+import { touchingLimits } from "./touching-limits.js";
 
 /** What parts are made with. */
 export interface PartNeeds extends MeasureNeeds {
@@ -27,6 +29,8 @@ export interface PartNeeds extends MeasureNeeds {
   readonly terms: TermIndex;
   readonly nowUs: number;
   readonly budgetMs: number;
+  /** Limits that may guard what is measured; null: nobody asks for them. */
+  readonly limits: readonly KeptLimit[] | null;
 }
 
 /** Over what a part is made. */
@@ -108,12 +112,9 @@ async function measuredAs(
   step: Step | null,
 ): Promise<PartMade> {
   const scope = { window, before: compare ? before : null, zone, step, nowUs: needs.nowUs, budgetMs: needs.budgetMs };
-  return {
-    is: "measured",
-    as,
-    title,
-    measured: await measuredPart(needs, measure, isOwn(measure) ? "" : bothOf(filter, measure.filter), scope),
-  };
+  const measured = await measuredPart(needs, measure, isOwn(measure) ? "" : bothOf(filter, measure.filter), scope);
+  const limits = needs.limits === null ? [] : await touchingLimits(needs, measured, needs.limits, window, needs.nowUs);
+  return { is: "measured", as, title, measured: { ...measured, limits } };
 }
 
 const STORY_MOST = 12;

@@ -24,6 +24,7 @@ import { oldestRecordUs } from "../overview/repository.js";
 import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
 import { windowJson } from "../records/searched-window.js";
+import { keptLimits } from "./kept-limits.js";
 import { makePart, type PartNeeds, type PartScope } from "./make-part.js";
 import { stretchesWithRecords } from "./own-repository.js";
 
@@ -111,6 +112,7 @@ export async function partNeeds(needs: ReportNeeds, actor: Actor, zone: string, 
     senders: await needs.directory.get(),
     nowUs: now,
     budgetMs,
+    limits: null,
     read: async (filter, window: Window) =>
       (await readFilter(needs, actor, { filter, zone, ...windowJson(window) }, now)).filter,
   };
@@ -130,7 +132,10 @@ export async function makeReport(
 ): Promise<ReportMade> {
   const started = performance.now();
   const { scope, json } = await scopeOf(needs, { ...report, ...asked });
-  const partly = await partNeeds(needs, actor, scope.zone, PART_BUDGET_MS);
+  const partly = {
+    ...(await partNeeds(needs, actor, scope.zone, PART_BUDGET_MS)),
+    limits: await keptLimits(needs.db),
+  };
   const parts = [];
   for (const part of report.parts) {
     const left = REPORT_BUDGET_MS - (performance.now() - started);

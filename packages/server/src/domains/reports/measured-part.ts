@@ -102,6 +102,7 @@ export async function measuredPart(
     source: now.source,
     filter: way.filter ?? "",
     reading: way.reading,
+    limits: [],
   };
 }
 

@@ -177,6 +177,26 @@ test("a limit is where its rule's figure is: of the nearest key, by stretches, h
   expect(limit.course.slice(-3)).toEqual([0, 0, 750]);
   // the shipped ones that no figure of reports tells say so
   expect(limits.filter((l) => l.value === null).map((l) => l.why)).not.toContain("");
+  // those by their own usual have no line, and stand there too
+  const usual = limits.filter((l) => l.side === "usual");
+  expect(usual.length).toBeGreaterThan(0);
+  expect(usual.filter((l) => l.raiseAt !== null || l.near !== null)).toEqual([]);
+
+  // a report shows the limits that guard what it tells: of the same records, by the same, or of one of its rows
+  const rowRule = { ...rule, id: "b-metered", name: "B metered", filter: 'app is meter and host is "b"', key: [] };
+  expect((await store.api.post("/rules", { text: JSON.stringify(rowRule), isNew: true })).status).toBe(200);
+  const touching = async (measure: object) => {
+    const part = { is: "bars", title: "t", measure: { figure: { of: "sum", number: { field: "bytes" } }, ...measure } };
+    const { body } = await store.api.post("/reports/part", { part, period: { last: 1, unit: "day", whole: false } });
+    const made = (body as PartAnswer).part;
+    return made.is === "measured" ? made.measured.limits.map((l) => [l.rule, l.key, l.near]).sort() : body;
+  };
+  expect(await touching({ filter: "APP is meter", by: [{ field: "host" }] })).toEqual([
+    ["b-metered", [], 0.5],
+    ["much-metered", ["b"], 0.5],
+  ]);
+  expect(await touching({ filter: "app is meter", by: [{ field: "kind" }] })).toEqual([]);
+  expect(await touching({ filter: "app is meter", by: [{ field: "host" }], figure: { of: "records" } })).toEqual([]);
 });
 
 test.each<[string, Error, string | RegExp]>([

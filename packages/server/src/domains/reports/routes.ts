@@ -26,6 +26,7 @@ import { route } from "../../kernel/http/route.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
 import { limitLines } from "./all-limits.js";
+import { keptLimits } from "./kept-limits.js";
 import { makePart } from "./make-part.js";
 import { makeReport, partNeeds, type ReportNeeds, scopeOf } from "./make-report.js";
 import { type FileAsked, fileStem, inFileName, type ReportFile } from "./output/file-of.js";
@@ -180,7 +181,8 @@ export const reportRoutes = (needs: Needs) => {
         const started = performance.now();
         const zone = zoneOf(body.zone);
         const { scope, json } = await scopeOf(needs, { ...body, zone, atUs: momentOf(body.at) });
-        const part = await makePart(await partNeeds(needs, actor, zone, LOOK_BUDGET_MS), body.part, scope);
+        const measuring = await partNeeds(needs, actor, zone, LOOK_BUDGET_MS);
+        const part = await makePart({ ...measuring, limits: await keptLimits(db) }, body.part, scope);
         return { ...json, part, tookMs: Math.round(performance.now() - started) };
       },
     }),

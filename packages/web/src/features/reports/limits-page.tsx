@@ -27,8 +27,8 @@ export function LimitsPage() {
       <div className="border-b border-line-strong pb-1.5">
         <h1 className="text-page leading-[1.625rem] font-semibold">Limits</h1>
         <p className="text-quiet">
-          Rules that guard a figure by a line, and where it was in the last stretch that is over. Any row of a report
-          can begin one. <Link to="/reports">All reports</Link>
+          Rules that guard a figure by a line or by its own usual, and where it was in the last stretch that is over.
+          Any row of a report, and any value of Traffic, can begin one. <Link to="/reports">All reports</Link>
         </p>
       </div>
       <Scroller label="Limits">
@@ -92,10 +92,11 @@ const columnsIn = (zone: string): ColumnDef<LimitLine>[] => [
   {
     id: "line",
     header: "line",
-    accessorFn: (l) => l.raiseAt,
+    accessorFn: (l) => l.raiseAt ?? -1,
     size: 110,
     meta: RIGHT,
-    cell: ({ row: { original: l } }) => `${l.side} ${amount(l, l.raiseAt)}`,
+    cell: ({ row: { original: l } }) =>
+      l.raiseAt === null ? <span className="text-quiet">its usual</span> : `${l.side} ${amount(l, l.raiseAt)}`,
   },
   {
     id: "near",
@@ -153,7 +154,7 @@ const [WIDTH, HEIGHT] = [130, 26];
 function Course({ limit: { course, raiseAt, everySeconds } }: { limit: LimitLine }) {
   if (course.length < 2) return null;
   const values = course.map((v) => Number(v ?? 0));
-  const most = Math.max(raiseAt, ...values);
+  const most = Math.max(raiseAt ?? 0, ...values);
   const y = (n: number) => HEIGHT - 1 - (most <= 0 ? 0 : (n / most) * (HEIGHT - 2));
   const points = values.map((v, i) => `${(i / (values.length - 1)) * WIDTH},${y(v)}`).join(" ");
   const spanUs = course.length * everySeconds * 1e6;
@@ -164,7 +165,7 @@ function Course({ limit: { course, raiseAt, everySeconds } }: { limit: LimitLine
       role="img"
       aria-label={`over ${formatDuration(spanUs)}, by ${formatDuration(everySeconds * 1e6)}`}
     >
-      <path d={`M0 ${y(raiseAt)}H${WIDTH}`} stroke="var(--vermilion)" strokeDasharray="3 2" />
+      {raiseAt !== null && <path d={`M0 ${y(raiseAt)}H${WIDTH}`} stroke="var(--vermilion)" strokeDasharray="3 2" />}
       <polyline points={points} fill="none" stroke="var(--ink)" strokeWidth={1.25} />
     </svg>
   );

@@ -42,6 +42,7 @@ const measured: Measured = {
   source: "rollups",
   filter: "severity at least error",
   reading: "Error or worse.",
+  limits: [],
 };
 
 test("rows: shares of all, what changed, the rest; each leads to its records and begins a limit", () => {

@@ -1,5 +1,5 @@
 import type { Measured, PartAnswer, PartMade } from "@halvik/contract/reports";
-import { bandsOf, sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
+import { bandsOf, sayChange, sayLimit, sayOwn, sayValue, type Unit } from "@halvik/core/report";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -148,6 +148,15 @@ function Open({ measured: m }: { measured: Measured }) {
         </span>
       )}
       {isRough && " ≈: right within 2.5 %, or at least that many different values."}
+      {m.limits.map((l) => (
+        <Link
+          key={l.rule}
+          to={`/rules/${l.rule}`}
+          className={`block ${l.near !== null && l.near >= 1 ? "text-vermilion" : ""}`}
+        >
+          Guarded: {safeText(sayLimit(l))}
+        </Link>
+      ))}
     </p>
   );
 }

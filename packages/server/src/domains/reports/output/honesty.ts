@@ -1,5 +1,6 @@
 import type { Measured, ReportMade } from "@halvik/contract/reports";
 import { formatZoned, readRfc3339 } from "@halvik/core/base/time";
+import { sayLimit } from "@halvik/core/report";
 
 /** A moment as people in the report's zone read it, to the second, with how far that is from UTC. */
 export const momentIn = (zone: string, time: string): string => formatZoned(readRfc3339(time)!.us, zone);
@@ -9,13 +10,14 @@ export const minuteIn = (zone: string, time: string): string => momentIn(zone, t
 /** What a measured part tells, in words. */
 export const tellsOf = ({ says, reading }: Measured): string => `${says[0]!.toUpperCase()}${says.slice(1)}: ${reading}`;
 
-/** What a measured part cannot say, in words. */
+/** What a measured part cannot say, and what guards it, in words. */
 export function openOf(measured: Measured, zone: string): string[] {
   const said: string[] = [];
   if (!measured.complete)
     said.push(`At least: of the newest records only, back to ${momentIn(zone, measured.coveredFrom)}.`);
   if ([measured.total, ...measured.rows].some((r) => !r.exact))
     said.push("≈: right within 2.5 %, or at least that many different values.");
+  for (const limit of measured.limits) said.push(`Guarded: ${sayLimit(limit)}.`);
   return said;
 }
 

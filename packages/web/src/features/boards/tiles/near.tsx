@@ -75,7 +75,7 @@ export function LimitsTile({ made: { limits, more } }: { made: Made<"limits"> })
                 }
                 part={l.near}
                 isOver={l.near !== null && l.near >= 1}
-                value={`${l.side} ${sayValue(l.raiseAt, l.unit as Unit)}`}
+                value={l.raiseAt === null ? "usual" : `${l.side} ${sayValue(l.raiseAt, l.unit as Unit)}`}
               />
             );
           })}

@@ -56,17 +56,25 @@ export function SilentTile({ made: { senders, more } }: { made: Made<"silent sen
           </li>
         ))}
       </ul>
-      {senders.silent.length === 0 && <p className="text-ui text-quiet">Every sender is as active as usual.</p>}
+      {senders.silent.length === 0 && (
+        <p className="text-ui text-quiet">
+          {senders.admitted === 0
+            ? "No sender has been admitted yet. Point a device at an endpoint listed on Intake, or start the stand-in devices with bin/halvik simulate live."
+            : "Every sender is as active as usual."}
+        </p>
+      )}
       <More more={more} to="/intake" />
       {senders.waiting > 0 && (
         <p className="text-ui">
           <Link to="/intake">{senders.waiting.toLocaleString("en")} waiting for admission</Link>
         </p>
       )}
-      <p className="text-small text-quiet">
-        {senders.admitted.toLocaleString("en")} senders,{" "}
-        {(senders.admitted - senders.silent.length - more).toLocaleString("en")} as usual
-      </p>
+      {senders.admitted > 0 && (
+        <p className="text-small text-quiet">
+          {senders.admitted.toLocaleString("en")} senders,{" "}
+          {(senders.admitted - senders.silent.length - more).toLocaleString("en")} as usual
+        </p>
+      )}
     </>
   );
 }
