@@ -258,6 +258,12 @@ export const NewRun = z.object({
 });
 export const ScheduleBody = z.object({ schedule: Schedule });
 
+const Beside = {
+  /** An earlier output of the report: every value stands beside what it was then. */
+  beside: EntityId.optional(),
+};
+export const RunQuery = z.object(Beside);
+
 export const RUN_FORMATS = ["pdf", "csv", "json", "html"] as const;
 export const RunFile = z.object({
   format: z.enum(RUN_FORMATS),
@@ -267,5 +273,6 @@ export const RunFile = z.object({
     .regex(/^\d{1,2}$/)
     .transform(Number)
     .optional(),
+  ...Beside,
 });
 export const RunParams = z.object({ id: EntityId, run: EntityId });

@@ -84,6 +84,10 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/reports/report-page")).ReportPage }),
           },
           {
+            path: "reports/:id/outputs/:run",
+            lazy: async () => ({ Component: (await import("../features/reports/output-page")).OutputPage }),
+          },
+          {
             path: "reports/:id/edit",
             lazy: async () => ({ Component: (await import("../features/reports/edit-page")).EditReportPage }),
           },

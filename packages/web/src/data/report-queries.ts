@@ -5,6 +5,7 @@ import type {
   PartAnswer,
   ReportKept,
   ReportList,
+  ReportMade,
 } from "@halvik/contract/reports";
 import type { Part, Period, ReportDefinition } from "@halvik/core/report";
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
@@ -30,6 +31,22 @@ export const reportQuery = (id: number) =>
     queryFn: ({ signal }) => request<ReportKept>("GET", `/reports/${id}`, undefined, signal),
     // what is due is made meanwhile
     refetchInterval: 30_000,
+  });
+
+/** @param beside an earlier output; null: by itself, as it was made */
+export const outputQuery = (report: number, run: number, beside: number | null) =>
+  queryOptions({
+    queryKey: ["reports", report, "outputs", run, beside],
+    queryFn: ({ signal }) =>
+      request<ReportMade>(
+        "GET",
+        `/reports/${report}/runs/${run}${beside === null ? "" : `?beside=${beside}`}`,
+        undefined,
+        signal,
+      ),
+    // what was made stays as it is
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
   });
 
 /** Over what a part is asked. */

@@ -211,6 +211,52 @@ test.each<[string, Error, string | RegExp]>([
   await expect(makePart({ ...needs, read: () => Promise.reject(away) }, part, scope)).rejects.toBe(away);
 });
 
+test("an output beside an earlier one: what was, by row; what is not told of then is not said to be nothing", async () => {
+  const [record] = fc.sample(arbitraryRecord, { seed: 7, numRuns: 1 });
+  const names = ["then-1", "both-1", "both-2", "now-1"];
+  const senders = new Map<string, number>();
+  for (const name of names) senders.set(name, await store.addSender(name));
+  const put = (day: number, brought: Record<string, number>) =>
+    store.put(
+      Object.entries(brought).flatMap(([name, n]) =>
+        Array.from({ length: n }, (_, i) => ({
+          sender: senders.get(name)!,
+          content: { ...record!, timeUs: Date.UTC(2023, 11, day, 1) * 1_000 + i },
+        })),
+      ),
+    );
+  await put(2, { "then-1": 9, "both-1": 4, "both-2": 1 });
+  await put(3, { "both-1": 8, "both-2": 2, "now-1": 3 });
+  const figure = { is: "figure", title: "All", measure: {} };
+  const top = { is: "bars", title: "By sender", measure: { by: [{ field: "sender" }], top: 1 } };
+  const all = { is: "bars", title: "All by sender", compare: true, measure: { by: [{ field: "sender" }], top: 0 } };
+  const report = { name: "Twice", period: { last: 1, unit: "day" }, parts: [figure, top, all] };
+  const { id } = (await store.api.post("/reports", report).expect(200)).body as ReportKept;
+  const run = async (at: string) =>
+    ((await store.api.post(`/reports/${id}/runs`, { at, zone: "UTC" }).expect(200)).body as ReportKept).runs[0]!.id;
+  const [first, second] = [await run("2023-12-03T00:00:00Z"), await run("2023-12-04T00:00:00Z")];
+  const then = (await store.api.get(`/reports/${id}/runs/${first}`)).body as ReportMade;
+  const both = (await store.api.get(`/reports/${id}/runs/${second}?beside=${first}`)).body as ReportMade;
+  const measured = (made: ReportMade, i: number) => {
+    const part = made.parts[i]!;
+    if (part.is !== "measured") throw new Error(part.is);
+    return part.measured;
+  };
+  expect([both.comparable, both.before]).toEqual([true, then.window]);
+  expect(measured(both, 0).total).toMatchObject({ value: 13, before: 14 });
+  const rows = (i: number) => measured(both, i).rows.map((r) => [...r.labels, r.value, r.before]);
+  expect(rows(2)).toEqual([
+    ["both-1", 8, 4],
+    ["now-1", 3, 0],
+    ["both-2", 2, 1],
+  ]);
+  // of then the greatest alone is kept, and that was another
+  expect(rows(1)).toEqual([["both-1", 8, null]]);
+  const csv = await store.api.get(`/reports/${id}/runs/${second}/file?format=csv&part=0&beside=${first}`);
+  expect(csv.status).toBe(200);
+  expect((await store.api.get(`/reports/${id}/runs/${second}?beside=999999`)).status).toBe(404);
+});
+
 test("exclusions come before totals and shares", async () => {
   const part = (filter: string) => ({ is: "bars", title: "t", measure: { filter, by: [{ field: "kind" }], top: 1 } });
   const ask = async (filter: string) => {

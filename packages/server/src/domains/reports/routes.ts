@@ -13,6 +13,7 @@ import {
   ReportText,
   RunFile,
   RunParams,
+  RunQuery,
   ScheduleBody,
 } from "@halvik/contract/reports";
 import { formatUs, readRfc3339 } from "@halvik/core/base/time";
@@ -26,6 +27,7 @@ import { route } from "../../kernel/http/route.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
 import { limitLines } from "./all-limits.js";
+import { beside } from "./beside.js";
 import { keptLimits } from "./kept-limits.js";
 import { makePart } from "./make-part.js";
 import { makeReport, partNeeds, type ReportNeeds, scopeOf } from "./make-report.js";
@@ -256,8 +258,9 @@ export const reportRoutes = (needs: Needs) => {
       summary: "What was made, whole",
       access: "read",
       params: RunParams,
+      query: RunQuery,
       answer: ReportMade,
-      handle: ({ params: p }) => madeOf(p.id, p.run),
+      handle: ({ params: p, query }) => madeOf(p.id, p.run, query.beside),
     }),
     route({
       method: "get",
@@ -268,7 +271,7 @@ export const reportRoutes = (needs: Needs) => {
       query: RunFile,
       answer: { type: "application/octet-stream" },
       handle: async ({ params: p, query, res }) => {
-        const made = await madeOf(p.id, p.run);
+        const made = await madeOf(p.id, p.run, query.beside);
         // hundreds of pages are set beside everybody else
         const asked: FileAsked = { made, format: query.format, part: query.part ?? null };
         const file = await work.run<ReportFile | null>("reportFile", asked, FILE_MS);
@@ -331,7 +334,8 @@ export const reportRoutes = (needs: Needs) => {
     }),
   ];
 
-  async function madeOf(report: number, run: number): Promise<z.infer<typeof ReportMade>> {
+  async function madeOf(report: number, run: number, earlier?: number): Promise<z.infer<typeof ReportMade>> {
+    if (earlier !== undefined) return beside(await madeOf(report, run), await madeOf(report, earlier));
     const kept = await findRun(db, report, run);
     if (kept === null) throw new AppError("NOT_FOUND", `report ${report} has no output ${run}`);
     if (kept.made === null)

@@ -1,4 +1,5 @@
 import type { ReportKept } from "@halvik/contract/reports";
+import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { TextButton } from "../../ui/button";
 import { Menu, MenuLink } from "../../ui/menu";
@@ -6,7 +7,7 @@ import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 
-const FORMATS = [
+export const FORMATS = [
   ["pdf", "PDF"],
   ["html", "HTML"],
   ["csv", "CSV of every table (ZIP)"],
@@ -24,9 +25,11 @@ export function Outputs({ kept }: { kept: ReportKept }) {
         {kept.runs.map((r) => (
           <li key={r.id} className="flex items-baseline justify-between gap-2 border-b border-line py-1">
             <span className="min-w-0">
-              {r.window === null
-                ? ""
-                : `${dayMinute(usOf(r.window.from), zone)} – ${dayMinute(usOf(r.window.to), zone)}`}
+              {r.window !== null && (
+                <Link to={`/reports/${kept.id}/outputs/${r.id}`}>
+                  {dayMinute(usOf(r.window.from), zone)} – {dayMinute(usOf(r.window.to), zone)}
+                </Link>
+              )}
               <span className="block text-small text-quiet">
                 {r.state === "waiting" && "is being made"}
                 {r.state === "failed" && <span className="text-vermilion">failed: {safeText(r.why)}</span>}
