@@ -39,7 +39,10 @@ export function unitOfFigure({ figure, perSecond }: Pick<MeasureAsked, "figure" 
     case "share":
       return "%";
     case "distinct":
+    case "first seen":
       return "values";
+    case "ratio":
+      return "";
     default: {
       const unit = "field" in figure.number ? figure.number.field : "";
       if (!perSecond || figure.of !== "sum") return unit;
@@ -57,6 +60,10 @@ const sayFigure = (figure: Figure): string => {
       return "records";
     case "distinct":
       return `different values of ${named(figure.values)}`;
+    case "first seen":
+      return `values of ${named(figure.values)} seen for the first time`;
+    case "ratio":
+      return `records with ${figure.filter} for each with ${figure.to}`;
     case "share":
       return `share of records with ${figure.filter}`;
     case "sum":

@@ -4,10 +4,10 @@ import { type Count, type FieldName, type HalvikRecord, KINDS } from "@halvik/co
 import type { SenderDirectory, SenderTrait } from "@halvik/core/model/senders";
 import { namesField } from "@halvik/core/query/filter";
 import {
+  type Accumulated,
   type Brought,
   type Clock,
   clockValue,
-  type Figure,
   type Grouping,
   type MeasureAsked,
   type Measured,
@@ -26,9 +26,9 @@ import type { Source } from "./sources.js";
 import type { PartHead } from "./term-index.js";
 import { ValueReader, type ValuesOf } from "./values-of.js";
 
-/** What is measured; a share is asked as two counts. */
+/** What is measured; shares, ratios and first sightings are asked as counts. */
 export interface MeasureOf {
-  readonly figure: Exclude<Figure, { of: "share" }>;
+  readonly figure: Accumulated;
   readonly by: MeasureAsked["by"];
   /** Beginnings of steps, ascending, and the end of the last; null: no steps. */
   readonly steps: readonly EpochUs[] | null;

@@ -1,6 +1,6 @@
 import { LogHistogram } from "../../base/statistics/index.js";
 import { addCounts, type Count } from "../../model/record/index.js";
-import type { Figure } from "./asked.js";
+import type { Accumulated } from "./asked.js";
 
 /** What one record brings to a figure: a number, or values to tell apart. */
 export type Brought = { readonly number: Count | null } | { readonly values: readonly string[] };
@@ -139,8 +139,7 @@ class Distinct implements Accumulator {
 
 const QUANTILES = { p50: 0.5, p95: 0.95, p99: 0.99 } as const;
 
-/** @throws {RangeError} for a share, which is made of two counts */
-export function accumulatorFor({ of }: Figure, room: Room): Accumulator {
+export function accumulatorFor({ of }: Accumulated, room: Room): Accumulator {
   switch (of) {
     case "records":
       return new Records();
@@ -158,8 +157,6 @@ export function accumulatorFor({ of }: Figure, room: Room): Accumulator {
       return new Quantile(QUANTILES[of], room);
     case "distinct":
       return new Distinct(room);
-    case "share":
-      throw new RangeError("a share is made of two counts");
   }
 }
 

@@ -40,10 +40,20 @@ export const Figure = z.discriminatedUnion("of", [
   z.strictObject({ of: z.literal("records") }),
   z.strictObject({ of: z.enum(OF_NUMBERS), number: NumberOf }),
   z.strictObject({ of: z.literal("distinct"), values: ValueOf }),
+  /** How many different values came for the first time: no record before that is kept, of those that match, has them. */
+  z.strictObject({ of: z.literal("first seen"), values: ValueOf }),
+  /** How many match this filter too, for each that matches the other one too. */
+  z.strictObject({
+    of: z.literal("ratio"),
+    filter: z.string().min(1).max(MAX_FILTER_LENGTH),
+    to: z.string().min(1).max(MAX_FILTER_LENGTH),
+  }),
   /** Of all records that match: which part matches this filter too. */
   z.strictObject({ of: z.literal("share"), filter: z.string().min(1).max(MAX_FILTER_LENGTH) }),
 ]);
 export type Figure = z.infer<typeof Figure>;
+/** What is told from the records of a group as they come; all else is made of counts. */
+export type Accumulated = Exclude<Figure, { of: "share" | "ratio" | "first seen" }>;
 
 /** What changed most against the period before comes first: without one it is the most. */
 export const ORDERS = ["most", "least", "changed"] as const;

@@ -1,5 +1,6 @@
 export type { Brought } from "./accumulators.js";
 export {
+  type Accumulated,
   addsUp,
   CLOCKS,
   type Clock,

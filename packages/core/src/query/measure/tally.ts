@@ -1,7 +1,7 @@
 import { type EpochUs, US_PER_DAY, US_PER_HOUR, zoneOffsetUs } from "../../base/time/index.js";
 import type { Count } from "../../model/record/index.js";
 import { type Accumulator, accumulatorFor, type Brought, Room } from "./accumulators.js";
-import type { Clock, Figure } from "./asked.js";
+import type { Accumulated, Clock } from "./asked.js";
 
 /** A row of an answer: what its records have in common, and what was measured of them. */
 export interface MeasuredRow {
@@ -41,7 +41,7 @@ export class Tally {
 
   /** @param steps their beginnings, ascending, and the end of the last; null: there are none */
   constructor(
-    private readonly figure: Figure,
+    private readonly figure: Accumulated,
     private readonly steps: readonly EpochUs[] | null = null,
   ) {
     this.total = this.newGroup([]);

@@ -113,6 +113,7 @@ export async function partNeeds(needs: ReportNeeds, actor: Actor, zone: string, 
     nowUs: now,
     budgetMs,
     limits: null,
+    firstUs: () => oldestRecordUs(needs.db),
     read: async (filter, window: Window) =>
       (await readFilter(needs, actor, { filter, zone, ...windowJson(window) }, now)).filter,
   };

@@ -43,6 +43,8 @@ export interface MeasureNeeds {
   readonly db: Queryable;
   readonly ask: Ask;
   readonly senders: SenderDirectory;
+  /** When the first record there is happened; null: there is none. */
+  readonly firstUs: () => Promise<EpochUs | null>;
   /** Reads a filter as who asks may write it. */
   readonly read: (text: string, window: Window) => Promise<Filter>;
 }
@@ -174,6 +176,14 @@ type MeasuredIn = Omit<MeasuredRecords, "source" | "searched"> & {
   readonly steps: readonly EpochUs[];
 };
 
+/** What is counted of records, whatever is made of it. */
+type Counting = (
+  filter: string,
+  of: MeasureOf["figure"],
+  by: MeasureOf["by"],
+  within?: Window,
+) => Promise<MeasuredRecords>;
+
 async function measureIn(
   needs: MeasureNeeds,
   { figure, by }: MeasureAsked,
@@ -182,30 +192,99 @@ async function measureIn(
   { zone, step, nowUs, budgetMs }: MeasureScope,
 ): Promise<MeasuredIn> {
   const steps = step === null ? null : stepsWithin(window, step, zone);
-  const measure = async (filterText: string, of: MeasureOf["figure"]) => {
-    const filter = await needs.read(filterText, window);
-    return needs.ask(filter).measure({ filter, ...window, nowUs, budgetMs, of: { figure: of, by, steps, zone } });
+  const measure: Counting = async (filterText, of, groupings, within) => {
+    const filter = await needs.read(filterText, within ?? window);
+    const over = { figure: of, by: groupings, steps: within === undefined ? steps : null, zone };
+    return needs.ask(filter).measure({ filter, ...(within ?? window), nowUs, budgetMs, of: over });
   };
   const kept = steps ?? [window.fromUs, window.toUs];
-  if (figure.of !== "share") return { ...(await measure(text, figure)), steps: kept };
-  const all = await measure(text, { of: "records" });
-  const some = await measure(bothOf(text, figure.filter), { of: "records" });
+  switch (figure.of) {
+    case "share":
+      return { ...(await sharedOf(measure, text, by, figure.filter, "", percent)), steps: kept };
+    case "ratio":
+      return { ...(await sharedOf(measure, text, by, figure.filter, figure.to, ratio)), steps: kept };
+    case "first seen":
+      return { ...(await firstSeen(measure, needs, text, by, figure.values, window)), steps: kept };
+    default:
+      return { ...(await measure(text, figure, by)), steps: kept };
+  }
+}
+
+/** How many of the records match one filter, held against how many match another. @param told what is said of the two */
+async function sharedOf(
+  measure: Counting,
+  text: string,
+  by: MeasureOf["by"],
+  part: string,
+  whole: string,
+  told: (part: Count, whole: Count | null) => number | null,
+): Promise<MeasuredRecords> {
+  const all = await measure(bothOf(text, whole), { of: "records" }, by);
+  const some = await measure(bothOf(text, part), { of: "records" }, by);
   const byKeys = new Map(some.rows.map((r) => [JSON.stringify(r.keys), r]));
-  const share = (row: MeasuredRow, part: MeasuredRow | undefined): MeasuredRow => ({
+  const share = (row: MeasuredRow, of: MeasuredRow | undefined): MeasuredRow => ({
     ...row,
-    value: percent(part?.value ?? 0, row.value),
-    steps: row.steps.map((v, i) => percent(part?.steps[i] ?? 0, v)),
+    value: told(of?.value ?? 0, row.value),
+    steps: row.steps.map((v, i) => told(of?.steps[i] ?? 0, v)),
   });
   return {
     ...all,
     rows: all.rows.map((r) => share(r, byKeys.get(JSON.stringify(r.keys)))),
     total: share(all.total, some.total),
+    full: all.full || some.full,
     complete: all.complete && some.complete,
     coveredFromUs: Math.max(all.coveredFromUs, some.coveredFromUs),
-    steps: kept,
   };
 }
 
+/** Values that no record before the window has, of those that match and are kept: each in the step in which it came first. */
+async function firstSeen(
+  measure: Counting,
+  { firstUs }: MeasureNeeds,
+  text: string,
+  by: MeasureOf["by"],
+  values: MeasureOf["by"][number],
+  { fromUs }: Window,
+): Promise<MeasuredRecords> {
+  const oldestUs = Math.min(fromUs, (await firstUs()) ?? fromUs);
+  const now = await measure(text, { of: "records" }, [...by, values]);
+  const then =
+    oldestUs < fromUs ? await measure(text, { of: "records" }, [values], { fromUs: oldestUs, toUs: fromUs }) : null;
+  const seen = new Set(then?.rows.map((r) => r.keys[0]!));
+  const stepCount = now.total.steps.length;
+  /** Rows of values, counted where they are new. */
+  const counted = (rows: readonly MeasuredRow[], keys: readonly string[]): MeasuredRow => {
+    const steps = new Array<number>(stepCount).fill(0);
+    const firstIn = new Map<string, number>();
+    let records = 0;
+    for (const row of rows) {
+      const value = row.keys[row.keys.length - 1]!;
+      if (seen.has(value)) continue;
+      records += row.records;
+      const step = row.steps.findIndex((n) => n !== null && Number(n) > 0);
+      firstIn.set(value, Math.min(step, firstIn.get(value) ?? Number.POSITIVE_INFINITY));
+    }
+    for (const step of firstIn.values()) if (step >= 0 && step < stepCount) steps[step]!++;
+    return { keys, value: firstIn.size, records, exact: true, steps };
+  };
+  const groups = new Map<string, MeasuredRow[]>();
+  for (const row of now.rows) {
+    const key = JSON.stringify(row.keys.slice(0, -1));
+    const rows = groups.get(key);
+    if (rows === undefined) groups.set(key, [row]);
+    else rows.push(row);
+  }
+  return {
+    ...now,
+    rows: by.length === 0 ? [] : [...groups].map(([key, rows]) => counted(rows, JSON.parse(key) as string[])),
+    total: counted(now.rows, []),
+    full: now.full || (then?.full ?? false),
+    complete: now.complete && (then?.complete ?? true),
+  };
+}
+
+const ratio = (part: Count, all: Count | null): number | null =>
+  all === null || Number(all) === 0 ? null : Number(part) / Number(all);
 const percent = (part: Count, all: Count | null): number | null =>
   all === null || Number(all) === 0 ? null : (100 * Number(part)) / Number(all);
 
@@ -240,7 +319,11 @@ function perSecond(figure: Figure): ((value: Count, seconds: number) => number) 
 
 function checkFields({ figure, by }: MeasureAsked): void {
   const fields = by.flatMap((g) => ("field" in g ? [g.field] : []));
-  if (figure.of === "distinct" && "field" in figure.values) fields.push(figure.values.field);
+  if ("values" in figure && "field" in figure.values) fields.push(figure.values.field);
+  if (figure.of === "first seen" && by.length > 1)
+    throw new AppError("BAD_REQUEST", "by: what is seen for the first time is told apart by one thing at most", {
+      field: "by",
+    });
   for (const field of fields)
     if (!hasValues(field))
       throw new AppError("BAD_REQUEST", `by: expected a field whose values are counted, got “${field}”`, {

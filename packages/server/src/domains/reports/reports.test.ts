@@ -234,9 +234,9 @@ test("an output beside an earlier one: what was, by row; what is not told of the
   const { id } = (await store.api.post("/reports", report).expect(200)).body as ReportKept;
   const run = async (at: string) =>
     ((await store.api.post(`/reports/${id}/runs`, { at, zone: "UTC" }).expect(200)).body as ReportKept).runs[0]!.id;
-  const [first, second] = [await run("2023-12-03T00:00:00Z"), await run("2023-12-04T00:00:00Z")];
-  const then = (await store.api.get(`/reports/${id}/runs/${first}`)).body as ReportMade;
-  const both = (await store.api.get(`/reports/${id}/runs/${second}?beside=${first}`)).body as ReportMade;
+  const [earlier, second] = [await run("2023-12-03T00:00:00Z"), await run("2023-12-04T00:00:00Z")];
+  const then = (await store.api.get(`/reports/${id}/runs/${earlier}`)).body as ReportMade;
+  const both = (await store.api.get(`/reports/${id}/runs/${second}?beside=${earlier}`)).body as ReportMade;
   const measured = (made: ReportMade, i: number) => {
     const part = made.parts[i]!;
     if (part.is !== "measured") throw new Error(part.is);
@@ -252,7 +252,41 @@ test("an output beside an earlier one: what was, by row; what is not told of the
   ]);
   // of then the greatest alone is kept, and that was another
   expect(rows(1)).toEqual([["both-1", 8, null]]);
-  const csv = await store.api.get(`/reports/${id}/runs/${second}/file?format=csv&part=0&beside=${first}`);
+
+  // who came for the first time, and how many for each of others
+  const ask = async (is: string, measure: object) => {
+    const part = { is, title: "t", measure, ...(is === "course" ? { step: "6 hours" } : {}) };
+    const asked = { part, period: report.period, at: "2023-12-04T00:00:00Z", zone: "UTC" };
+    const answer = ((await store.api.post("/reports/part", asked)).body as PartAnswer).part;
+    if (answer.is !== "measured") return answer;
+    const { total, rows: told, unit, complete } = answer.measured;
+    return { value: total.value, steps: total.steps, rows: told.map((r) => [...r.labels, r.value]), unit, complete };
+  };
+  const ours = `sender is ${names.join(", ")}`;
+  const first = (filter: string) => ({ figure: { of: "first seen", values: { field: "sender" } }, filter });
+  expect(await ask("course", first(ours))).toMatchObject({
+    value: 1,
+    steps: [1, 0, 0, 0],
+    unit: "values",
+    complete: true,
+  });
+  expect(await ask("bars", { ...first(ours), by: [{ field: "sender" }] })).toMatchObject({
+    rows: expect.arrayContaining([
+      ["now-1", 1],
+      ["both-1", 0],
+    ]),
+  });
+  // of those that match: it was never seen among these before
+  expect(await ask("figure", first(`${ours} and time over 2023-12-03T00:00:00Z`))).toMatchObject({ value: 3 });
+  expect(await ask("bars", { ...first(ours), by: [{ field: "kind" }, { field: "host" }] })).toMatchObject({
+    is: "failed",
+  });
+  const each = { of: "ratio", filter: "sender is both-1", to: "sender is both-2" };
+  expect(await ask("figure", { figure: each, filter: ours })).toMatchObject({ value: 4, unit: "" });
+  expect(await ask("figure", { figure: { ...each, to: "sender is then-1" }, filter: ours })).toMatchObject({
+    value: null,
+  });
+  const csv = await store.api.get(`/reports/${id}/runs/${second}/file?format=csv&part=0&beside=${earlier}`);
   expect(csv.status).toBe(200);
   expect((await store.api.get(`/reports/${id}/runs/${second}?beside=999999`)).status).toBe(404);
 });

@@ -33,6 +33,8 @@ const FIGURES: readonly SelectOption[] = [
   { value: "greatest", label: "the greatest" },
   { value: "least", label: "the least" },
   { value: "share", label: "which share of them" },
+  { value: "ratio", label: "how many for each of others" },
+  { value: "first seen", label: "how many values seen for the first time" },
 ];
 
 /** A named value, chosen by writing its name. */
@@ -42,7 +44,9 @@ const NOTHING = "";
 const figureOf = (of: string, before: Figure): Figure => {
   if (of === "records") return { of };
   if (of === "share") return { of, filter: "outcome is failure" };
-  if (of === "distinct") return { of, values: "values" in before ? before.values : { field: "src" } };
+  if (of === "ratio") return { of, filter: "outcome is failure", to: "outcome is success" };
+  if (of === "distinct" || of === "first seen")
+    return { of, values: "values" in before ? before.values : { field: "src" } };
   return { of: of as (typeof OF_NUMBERS)[number], number: "number" in before ? before.number : { field: "bytes" } };
 };
 
@@ -147,7 +151,7 @@ function RecordsMeasureForm({ measure, groups, onChange }: RecordsFormProps) {
           onChange={(number) => onChange({ ...measure, figure: { ...figure, number: number as typeof figure.number } })}
         />
       )}
-      {figure.of === "distinct" && (
+      {"values" in figure && (
         <ValueChoice
           label="Of"
           fields={VALUE_FIELDS}
@@ -168,6 +172,22 @@ function RecordsMeasureForm({ measure, groups, onChange }: RecordsFormProps) {
           value={figure.filter}
           onChange={(filter) => onChange({ ...measure, figure: { ...figure, filter } })}
         />
+      )}
+      {figure.of === "ratio" && (
+        <>
+          <WhichRecords
+            about="How many of them that"
+            placeholder="outcome is failure"
+            value={figure.filter}
+            onChange={(filter) => onChange({ ...measure, figure: { ...figure, filter } })}
+          />
+          <WhichRecords
+            about="for each that"
+            placeholder="outcome is success"
+            value={figure.to}
+            onChange={(to) => onChange({ ...measure, figure: { ...figure, to } })}
+          />
+        </>
       )}
       {groups > 0 && (
         <>
