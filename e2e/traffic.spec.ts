@@ -5,12 +5,17 @@ import { choose, Halvik } from "./halvik";
 
 /** From the whole network to the peak of one interface and its records, by keyboard and by mouse. */
 let halvik: Halvik;
+let endSink: () => void;
 test.beforeAll(async () => {
   halvik = await Halvik.create();
-  await halvik.start();
+  await halvik.start({ HALVIK_SMTP_URL: `smtp://127.0.0.1:${halvik.ports.MAIL_SINK}` });
+  endSink = await halvik.mailSink();
   await halvik.command(["senders", "import", "-"], "name,addresses,site\nrt-hestnes,127.46.0.1,Hestnes\n");
 });
-test.afterAll(() => halvik.dispose());
+test.afterAll(async () => {
+  endSink?.();
+  await halvik.dispose();
+});
 test.describe.configure({ mode: "serial" });
 
 const now = Math.floor(Date.now() / 60_000) * 60;
@@ -213,4 +218,65 @@ test("was it allowed: asked from a flow, and typed; what was asked is in the add
   await expect(page.getByText(/expected an address or a block/)).toBeVisible();
   await page.goBack();
   await expect(page.getByLabel("To", { exact: true })).toHaveValue("203.0.113.9");
+});
+
+test("from a value of Traffic to a limit, its finding and its mail; the limit stands where its figure is told", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/notify`);
+  await page.getByRole("button", { name: "Add a notification" }).click();
+  await page.getByLabel("Name", { exact: true }).fill("duty");
+  await page.getByLabel("To", { exact: true }).fill("duty@orvane.example");
+  await choose(page.getByLabel("Incidents of severity"), "warning or worse");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByText("Mail to duty@orvane.example for warning or worse")).toBeVisible();
+
+  await page.goto(`${halvik.url}/traffic?last=7200s`);
+  const sent = page.getByRole("region", { name: "Who sent" });
+  await sent.getByRole("button", { name: "More about 10.46.0.66" }).press("Enter");
+  await page.getByRole("menuitem", { name: "tell me when there is more" }).press("Enter");
+  await expect(page.getByLabel("Name", { exact: true })).toHaveValue("Limit on bytes: 10.46.0.66");
+  // a shorter stretch than one would want, so that it is over soon
+  await page.goto(
+    page
+      .url()
+      .replace(/every=\d+/, "every=10")
+      .replace(/raiseAt=\d+/, "raiseAt=1000")
+      .replace(/clearAt=\d+/, "clearAt=900"),
+  );
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page).toHaveURL(/\/rules\/limit-on-bytes-10-46-0-66/);
+
+  const octets = 5_000_000;
+  await expect(async () => {
+    const [fromMs, toMs] = [Date.now() - 1_000, Date.now()];
+    const flow = flowSet(
+      410,
+      bytes()
+        .ip("10.46.0.66")
+        .ip("203.0.113.9")
+        .u16(40_000, 443)
+        .u8(6)
+        .u32(octets, 5_000)
+        .u64(BigInt(fromMs))
+        .u64(BigInt(toMs))
+        .u32(1, 2)
+        .u8(0)
+        .done(),
+    );
+    // templates of the domain are known
+    await halvik.udp(
+      "127.46.0.1",
+      ipfixMessage({ exportSeconds: Math.floor(toMs / 1_000), sequence: 1_000, domain: 7 }, flow),
+      halvik.ports.IPFIX,
+    );
+    await page.goto(`${halvik.url}/now`);
+    await expect(page.getByRole("heading", { name: "One thing needs you" })).toBeVisible({ timeout: 15_000 });
+    // a stretch is judged when what came late is in it too
+  }).toPass({ timeout: 200_000 });
+  await page.goto(`${halvik.url}/notify`);
+  await expect(page.locator("summary").filter({ hasText: /Limit on bytes: 10\.46\.0\.66/ })).toBeVisible();
+  await page.goto(`${halvik.url}/reports/limits`);
+  await expect(page.getByRole("row", { name: /Limit on bytes: 10\.46\.0\.66/ })).toBeVisible();
 });

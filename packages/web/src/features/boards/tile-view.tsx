@@ -1,6 +1,6 @@
 import type { TileAnswer } from "@halvik/contract/boards";
 import type { Tile, TileShows } from "@halvik/core/board";
-import { memo, type ReactNode, useEffect, useRef } from "react";
+import { memo, type ReactNode, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { behind } from "../../shared/parts/behind";
@@ -8,6 +8,7 @@ import { CourseChart } from "../../shared/parts/chart-course";
 import { ProfileChart } from "../../shared/parts/chart-profile";
 import { BigFigure, PartBody } from "../../shared/parts/part-view";
 import { periodLabel } from "../../shared/period-words";
+import { TextButton } from "../../ui/button";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
@@ -25,6 +26,7 @@ export const TileView = memo(function TileView({ tile, tools }: { tile: Tile; to
   const { data, error, isPending, isPlaceholderData } = useTile(tile);
   const title = titleOf(tile.shows);
   const room = useRef<HTMLElement>(null);
+  const [asTable, setAsTable] = useState(false);
   useEffect(() => hideCut(room.current));
   return (
     <div className="flex h-full min-h-0 flex-col border-t border-line-strong pt-1">
@@ -37,7 +39,14 @@ export const TileView = memo(function TileView({ tile, tools }: { tile: Tile; to
         {tile.window !== null && (
           <span className="min-w-0 truncate text-small font-normal text-quiet">{periodLabel(tile.window)}</span>
         )}
-        <span className="ml-auto shrink-0 font-normal">{tools}</span>
+        <span className="ml-auto flex shrink-0 gap-2 font-normal">
+          {data !== undefined && isChart(data.made) && (
+            <TextButton className="text-small wall:hidden" onClick={() => setAsTable(!asTable)}>
+              {asTable ? "as a chart" : "as a table"}
+            </TextButton>
+          )}
+          {tools}
+        </span>
       </h2>
       <section
         ref={room}
@@ -46,7 +55,7 @@ export const TileView = memo(function TileView({ tile, tools }: { tile: Tile; to
         tabIndex={0}
         className={`min-h-0 flex-1 overflow-y-auto wall:overflow-hidden ${isPlaceholderData ? "opacity-60" : ""}`}
       >
-        {data !== undefined && <TileBody answer={data} />}
+        {data !== undefined && <TileBody answer={data} asTable={asTable} />}
         {isPending && <p className="text-ui text-quiet">…</p>}
         {error && (
           <p role="alert" className="text-ui text-vermilion">
@@ -125,7 +134,13 @@ function NotWhole({ answer: m }: { answer: Measured }) {
   );
 }
 
-function TileBody({ answer: { made, window } }: { answer: TileAnswer }) {
+/** What is drawn, and has a table one key away. */
+const isChart = (made: TileAnswer["made"]): boolean =>
+  made.is === "measured" &&
+  (made.as === "hours of the week" ||
+    ((made.as === "course" || made.as === "profile") && made.measured.steps.length > 0));
+
+function TileBody({ answer: { made, window }, asTable }: { answer: TileAnswer; asTable: boolean }) {
   switch (made.is) {
     case "needs somebody":
       return <QueueTile made={made} />;
@@ -153,11 +168,11 @@ function TileBody({ answer: { made, window } }: { answer: TileAnswer }) {
         return <BigFigure measured={measured} window={window} className="text-[1.875rem] leading-9 wall:text-[2rem]" />;
       if (as === "bars") return <TileRows measured={measured} window={window} />;
       // what tells of this moment has no course
-      if (as === "course" && measured.steps.length > 0)
+      if (as === "course" && measured.steps.length > 0 && !asTable)
         return <CourseChart measured={measured} className="h-full min-h-24 wall:min-h-0" />;
-      if (as === "profile" && measured.steps.length > 0)
+      if (as === "profile" && measured.steps.length > 0 && !asTable)
         return <ProfileChart measured={measured} className="h-full min-h-24 wall:min-h-0" />;
-      return <PartBody part={made} window={window} asTable={as === "course" || as === "profile"} />;
+      return <PartBody part={made} window={window} asTable={asTable || as === "course" || as === "profile"} />;
     }
     default:
       return <PartBody part={made} window={window} asTable={false} />;
