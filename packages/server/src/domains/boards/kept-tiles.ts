@@ -1,13 +1,14 @@
 import type { TileAnswer } from "@halvik/contract/boards";
-import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_SECOND } from "@halvik/core/base/time";
+import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import type { TileShows } from "@halvik/core/board";
 import { LRUCache } from "lru-cache";
 import { windowJson } from "../records/searched-window.js";
 import { makeTile, type TileNeeds, type TileScope } from "./make-tile.js";
 
 const MOST_KEPT = 500;
-/** Ends of windows that are looked at meanwhile are the same to so many seconds. */
-const TICK_US = 10 * US_PER_SECOND;
+/** Windows that follow the clock end at a tick: long ones at whole minutes, which are summed already. */
+const [TICK_US, LONG_TICK_US] = [10 * US_PER_SECOND, US_PER_MINUTE];
+const LONG_US = 2 * US_PER_HOUR;
 
 /** For how long an answer holds, in seconds: the longer the window, the less a moment changes of it. */
 function holdsFor({ is }: TileShows, spanUs: number): number {
@@ -28,7 +29,7 @@ function holdsFor({ is }: TileShows, spanUs: number): number {
     case "records":
       return 5;
     default:
-      return spanUs <= 2 * US_PER_HOUR ? 9 : spanUs <= 2 * US_PER_DAY ? 30 : 120;
+      return spanUs <= LONG_US ? 9 : spanUs <= 2 * US_PER_DAY ? 30 : 120;
   }
 }
 
@@ -48,7 +49,7 @@ export class KeptTiles {
     const window = onTicks(scope.window, nowUs);
     const span = window.toUs - window.fromUs;
     // a window that follows the clock is one question for as long as its answer holds; one that stands has its own
-    const asked = window.toUs >= nowUs - TICK_US ? [span] : [window.fromUs, window.toUs];
+    const asked = scope.window.toUs >= nowUs - TICK_US ? [span] : [window.fromUs, window.toUs];
     const key = JSON.stringify([shows, filter, zone, actor.name, ...asked]);
     const before = this.kept.get(key);
     if (before !== undefined && nowUs - before.atUs < holdsFor(shows, span) * US_PER_SECOND) return before.answer;
@@ -74,7 +75,8 @@ export class KeptTiles {
 /** A window that ends about now ends at the last tick, and begins at one. */
 function onTicks({ fromUs, toUs }: TileScope["window"], nowUs: number): TileScope["window"] {
   if (toUs < nowUs - TICK_US) return { fromUs, toUs };
-  const span = Math.max(TICK_US, Math.round((toUs - fromUs) / TICK_US) * TICK_US);
-  const end = Math.floor(Math.min(toUs, nowUs) / TICK_US) * TICK_US;
+  const tick = toUs - fromUs > LONG_US ? LONG_TICK_US : TICK_US;
+  const span = Math.max(tick, Math.round((toUs - fromUs) / tick) * tick);
+  const end = Math.floor(Math.min(toUs, nowUs) / tick) * tick;
   return { fromUs: end - span, toUs: end };
 }
