@@ -1,4 +1,4 @@
-import { LATENESS_US, logicOf, type Rule, RuleEngine, type SavedRun, SHIPPED_RULES } from "@halvik/core/detect";
+import { LATENESS_US, logicOf, Rule, RuleEngine, type SavedRun, SHIPPED_RULES } from "@halvik/core/detect";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { testRecord } from "../packages/core/src/testing/record.js";
@@ -64,6 +64,31 @@ for (const [name, rules] of [
     `${name}, ${figures[0]!.records} records of all kinds over ${minutes} min, in batches of about ${BATCH}: ${figures.map((f) => Math.round(f.perSecond).toLocaleString("en")).join(", ")} records/s; ${figures[0]!.findings} findings ended`,
   );
 }
+// limits on one sender's records or bytes each, at the rate of a few hundred devices
+const limits = Array.from({ length: 200 }, (_, i) =>
+  Rule.parse({
+    id: `limit-${i}`,
+    name: `Limit ${i}`,
+    kind: "departure",
+    severity: "warning",
+    filter: `sender is "${names[i % names.length]}" and severity at most ${i % 2 === 0 ? "notice" : "debug"}`,
+    key: i % 4 === 0 ? ["src"] : [],
+    measure: i % 3 === 0 ? { of: "sum", field: "bytes" } : { of: "records" },
+    everySeconds: 300,
+    judgement: { by: "line", side: "over", raiseAt: 1e12, clearAt: 9e11 },
+    title: "over",
+    clear: { by: "condition" },
+  }),
+);
+const LIVE_RATE = 200;
+for (let n = 0; n < runs; n++) {
+  const [alone, beside] = [run(SHIPPED_RULES), run([...SHIPPED_RULES, ...limits])];
+  const more = 1e6 / beside.perSecond - 1e6 / alone.perSecond;
+  console.log(
+    `200 limits beside the shipped rules: ${more.toFixed(2)} µs a record more, ${((more * LIVE_RATE) / 1e4).toFixed(2)} % of a core at ${LIVE_RATE} records/s`,
+  );
+}
+if (process.argv[4] === "limits") process.exit();
 for (const rule of SHIPPED_RULES) {
   if (process.argv[4] !== "each") break;
   console.log(`${rule.id}: ${Math.round(run([rule]).perSecond).toLocaleString("en")} records/s`);

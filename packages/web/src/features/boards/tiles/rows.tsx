@@ -35,7 +35,7 @@ export function TileRows({ measured: m, window }: RowsProps) {
               <th scope="row" className="py-0.5 text-left font-normal">
                 <Cut text={name}>{r.filter === null ? name : <Link to={behind(m, window, r.filter)}>{name}</Link>}</Cut>
               </th>
-              <td className="relative w-[22%] px-2">
+              <td className="relative w-[20%] px-2">
                 <span
                   className="block h-2 bg-ink/70"
                   style={{ width: `${most === 0 ? 0 : (100 * Number(r.value ?? 0)) / most}%` }}
@@ -49,12 +49,12 @@ export function TileRows({ measured: m, window }: RowsProps) {
                   </span>
                 )}
               </td>
-              <td className="w-[20%] text-right whitespace-nowrap tabular-nums">
+              <td className="w-[18%] text-right whitespace-nowrap tabular-nums">
                 {r.exact ? "" : "≈ "}
                 {sayValue(r.value, unit)}
               </td>
               {m.total.before !== undefined && (
-                <td className="w-[17%] text-right whitespace-nowrap text-quiet tabular-nums">
+                <td className="w-[15%] text-right whitespace-nowrap text-quiet tabular-nums">
                   {sayChange(r.value, r.before)}
                 </td>
               )}
