@@ -16,7 +16,7 @@ const MeasuredRow = z.object({
   /** In the period before; absent where it was not asked for. */
   before: Amount.optional(),
   records: z.int(),
-  /** False: ±2.5 % (a quantile of very many), or at least (different values). */
+  /** False: ±2.5 % (a quantile of very many), at least (different values), or estimated from samples. */
   exact: z.boolean(),
   steps: z.array(Amount),
   /** What finds its records; null where no filter says it. */
@@ -95,6 +95,8 @@ export const Measured = z.object({
   filter: z.string(),
   reading: z.string(),
   limits: z.array(Touching).default([]),
+  /** How much of the total was estimated from samples, %; null: nothing of it. */
+  estimated: z.number().nullable().default(null),
 });
 export type Measured = z.infer<typeof Measured>;
 

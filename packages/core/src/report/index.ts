@@ -6,4 +6,4 @@ export { type Limit, limitFrom, nearness, sayLimit } from "./limit.js";
 export { Period, sayPeriod, type Window, windowBefore, windowOf } from "./period.js";
 export { READY_REPORTS } from "./ready-made.js";
 export { headingsOf, sayGrouping, sayMeasure, sayOnly, type Unit, unitOf, unitOfFigure } from "./say-measure.js";
-export { sayChange, sayOwn, sayValue } from "./say-value.js";
+export { sayChange, sayOwn, sayRough, sayValue } from "./say-value.js";

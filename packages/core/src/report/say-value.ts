@@ -70,3 +70,9 @@ function sayDuration(seconds: number): string {
   if (seconds < 7_200) return `${Math.round(seconds / 60)} min`;
   return seconds < 172_800 ? `${(seconds / 3_600).toFixed(1)} h` : `${(seconds / 86_400).toFixed(1)} d`;
 }
+
+/** What stands behind the ≈ of a measure. @param estimated how much of the total was estimated from samples, %; null: nothing */
+export const sayRough = ({ estimated }: { readonly estimated: number | null }): string =>
+  estimated === null
+    ? "≈: right within 2.5 %, or at least that many different values."
+    : `≈: estimated from samples by the exporters${estimated > 0 ? `, ${sayValue(estimated, "%")} of all` : ""}.`;

@@ -68,6 +68,7 @@ export async function measuredPart(
   const before = way.isOfNow ? null : scope.before;
   const now = await way.measure(window);
   const then = before === null ? null : await way.measure(before);
+  const estimate = await way.estimatedIn(window);
   const thenByKeys = new Map(then?.rows.map((r) => [JSON.stringify(r.keys), r]) ?? []);
   // what was not there before brought nothing
   const wasBefore = ({ keys }: MeasuredRow) => thenByKeys.get(JSON.stringify(keys))?.value ?? (way.addsUp ? 0 : null);
@@ -81,7 +82,7 @@ export async function measuredPart(
     value: of(row.value, seconds),
     ...(old === undefined || before === null ? {} : { before: of(old, secondsOf(before)) }),
     records: row.records,
-    exact: row.exact,
+    exact: row.exact && !(estimate?.keys.has(JSON.stringify(row.keys)) ?? false),
     steps: row.steps.map((v, i) => of(v, stepSeconds[i]!)),
     filter: text,
   });
@@ -105,6 +106,7 @@ export async function measuredPart(
     filter: way.filter ?? "",
     reading: way.reading,
     limits: [],
+    estimated: estimate === null ? null : percent(estimate.value ?? 0, now.total.value),
   };
 }
 
@@ -119,8 +121,16 @@ function withGone(now: MeasuredIn, then: MeasuredIn | null, { order, addsUp }: W
   return { rows: [...rows, ...gone], total, full };
 }
 
+/** What of a measure was estimated, and in which rows; the total has no keys. */
+interface Estimate {
+  readonly value: Count | null;
+  readonly keys: ReadonlySet<string>;
+}
+
 /** How one kind of measure is made and told. */
 interface Way extends Pick<MeasureAsked, "order" | "top"> {
+  /** What of it was estimated from samples; null: nothing. */
+  readonly estimatedIn: (window: Window) => Promise<Estimate | null>;
   readonly by: MeasureAsked["by"];
   readonly measure: (window: Window) => Promise<MeasuredIn>;
   readonly rates: ((value: Count, seconds: number) => number) | null;
@@ -138,6 +148,7 @@ async function recordsWay(needs: MeasureNeeds, asked: MeasureAsked, filter: stri
   return {
     ...asked,
     measure: (window) => measureIn(needs, asked, filter, window, scope),
+    estimatedIn: (window) => estimatedIn(needs, asked, filter, window, scope),
     rates: asked.perSecond ? perSecond(asked.figure) : null,
     labelOf: (i, key) => labelOfKey(asked.by[i]!, key, needs.senders),
     filterOf: (keys) => filterOfRow(filter, asked.by, keys, needs.senders),
@@ -155,6 +166,7 @@ function ownWay({ db }: MeasureNeeds, asked: OwnMeasure, { step, zone, nowUs }: 
     ...asked,
     // an order by the clock is that of the clock
     by: asked.by.map((name, i) => (clocks[i] === null ? { data: name } : { clock: clocks[i]! })),
+    estimatedIn: async () => null,
     measure: async (window) => {
       const steps = step === null || isOfNow ? null : stepsWithin(window, step, zone);
       const { rows, total } = await measureOwn(db, asked, window, steps, zone, nowUs);
@@ -175,6 +187,26 @@ type MeasuredIn = Omit<MeasuredRecords, "source" | "searched"> & {
   readonly source: Measured["source"];
   readonly steps: readonly EpochUs[];
 };
+
+/** Numbers of flows that an exporter sampled are the counts times its rate: records that carry such ones are marked. */
+const ESTIMATED = "mark is estimated";
+
+async function estimatedIn(
+  needs: MeasureNeeds,
+  { figure, by }: MeasureAsked,
+  text: string,
+  window: Window,
+  { zone, nowUs, budgetMs }: MeasureScope,
+): Promise<Estimate | null> {
+  if (!("number" in figure) || !("field" in figure.number)) return null;
+  const filter = await needs.read(bothOf(text, ESTIMATED), window);
+  const of = { figure, by, steps: null, zone };
+  const { rows, total } = await needs.ask(filter).measure({ filter, ...window, nowUs, budgetMs, of });
+  if (total.records === 0) return null;
+  // parts of a sum say how much of it; of other figures only that there are some
+  const value = figure.of === "sum" ? total.value : null;
+  return { value, keys: new Set(["[]", ...rows.map((r) => JSON.stringify(r.keys))]) };
+}
 
 /** What is counted of records, whatever is made of it. */
 type Counting = (

@@ -291,6 +291,45 @@ test("an output beside an earlier one: what was, by row; what is not told of the
   expect((await store.api.get(`/reports/${id}/runs/${second}?beside=999999`)).status).toBe(404);
 });
 
+test("what exporters estimated from samples is said, and how much of all it is", async () => {
+  const [record] = fc.sample(arbitraryRecord, { seed: 7, numRuns: 1 });
+  const [whole, sampled] = [await store.addSender("whole"), await store.addSender("sampled")];
+  const flow = (sender: number, bytes: number, marks: readonly "estimated"[]) => ({
+    sender,
+    content: { ...record!, timeUs: Date.UTC(2023, 11, 10, 1) * 1_000, bytes, marks },
+  });
+  await store.put([flow(whole, 300, []), flow(sampled, 100, ["estimated"])]);
+  const ask = async (measure: object, is = "bars") => {
+    const by = is === "bars" ? { by: [{ field: "sender" }] } : {};
+    const part = { is, title: "t", measure: { filter: "sender is whole, sampled", ...by, ...measure } };
+    const asked = { part, period: { last: 1, unit: "day" }, at: "2023-12-11T00:00:00Z", zone: "UTC" };
+    const answer = ((await store.api.post("/reports/part", asked)).body as PartAnswer).part;
+    if (answer.is !== "measured") return answer;
+    const { total, rows, estimated } = answer.measured;
+    return { estimated, exact: total.exact, rows: rows.map((r) => [r.labels[0], r.value, r.exact]) };
+  };
+  const bytes = { field: "bytes" };
+  expect(await ask({ figure: { of: "sum", number: bytes } })).toEqual({
+    estimated: 25,
+    exact: false,
+    rows: [
+      ["whole", 300, true],
+      ["sampled", 100, false],
+    ],
+  });
+  // of other figures only that some of it is
+  expect(await ask({ figure: { of: "greatest", number: bytes } }, "figure")).toEqual({
+    estimated: 0,
+    exact: false,
+    rows: [],
+  });
+  expect(await ask({ figure: { of: "sum", number: bytes }, filter: "sender is whole" })).toMatchObject({
+    estimated: null,
+    exact: true,
+  });
+  expect(await ask({})).toMatchObject({ estimated: null, exact: true });
+});
+
 test("exclusions come before totals and shares", async () => {
   const part = (filter: string) => ({ is: "bars", title: "t", measure: { filter, by: [{ field: "kind" }], top: 1 } });
   const ask = async (filter: string) => {

@@ -35,6 +35,7 @@ const MEASURED: Measured = {
   filter: "severity at least error",
   reading: "severity error or worse",
   limits: [],
+  estimated: null,
 };
 const COURSE: Measured = {
   ...MEASURED,

@@ -43,6 +43,7 @@ const measured: Measured = {
   filter: "severity at least error",
   reading: "Error or worse.",
   limits: [],
+  estimated: null,
 };
 
 test("rows: shares of all, what changed, the rest; each leads to its records and begins a limit", () => {

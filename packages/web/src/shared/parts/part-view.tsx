@@ -1,5 +1,5 @@
 import type { Measured, PartAnswer, PartMade } from "@halvik/contract/reports";
-import { bandsOf, sayChange, sayLimit, sayOwn, sayValue, type Unit } from "@halvik/core/report";
+import { bandsOf, sayChange, sayLimit, sayOwn, sayRough, sayValue, type Unit } from "@halvik/core/report";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -147,7 +147,7 @@ function Open({ measured: m }: { measured: Measured }) {
           At least: of the newest records only, back to {dayMinute(usOf(m.coveredFrom), zone)}.
         </span>
       )}
-      {isRough && " ≈: right within 2.5 %, or at least that many different values."}
+      {isRough && ` ${sayRough(m)}`}
       {m.limits.map((l) => (
         <Link
           key={l.rule}

@@ -1,6 +1,6 @@
 import type { Measured, ReportMade } from "@halvik/contract/reports";
 import { formatZoned, readRfc3339 } from "@halvik/core/base/time";
-import { sayLimit } from "@halvik/core/report";
+import { sayLimit, sayRough } from "@halvik/core/report";
 
 /** A moment as people in the report's zone read it, to the second, with how far that is from UTC. */
 export const momentIn = (zone: string, time: string): string => formatZoned(readRfc3339(time)!.us, zone);
@@ -15,8 +15,7 @@ export function openOf(measured: Measured, zone: string): string[] {
   const said: string[] = [];
   if (!measured.complete)
     said.push(`At least: of the newest records only, back to ${momentIn(zone, measured.coveredFrom)}.`);
-  if ([measured.total, ...measured.rows].some((r) => !r.exact))
-    said.push("≈: right within 2.5 %, or at least that many different values.");
+  if ([measured.total, ...measured.rows].some((r) => !r.exact)) said.push(sayRough(measured));
   for (const limit of measured.limits) said.push(`Guarded: ${sayLimit(limit)}.`);
   return said;
 }
