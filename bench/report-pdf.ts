@@ -39,6 +39,7 @@ const measured = (of: number): Measured => ({
   filter: "",
   reading: "Every record.",
   limits: [],
+  gaps: [],
   estimated: null,
 });
 const made: ReportMade = {

@@ -86,6 +86,8 @@ export const Measured = z.object({
   steps: z.array(TimeText),
   /** The total by the steps of the period before. */
   stepsBefore: z.array(Amount),
+  /** Steps, by their number from 0, in which nobody listened and nothing is: what would have come is not known. */
+  gaps: z.array(z.int()).default([]),
   /** False: of the newest records only, back to `coveredFrom`. */
   complete: z.boolean(),
   coveredFrom: TimeText,

@@ -5,22 +5,25 @@ export interface Profiled {
   readonly rows: readonly { readonly labels: readonly string[]; readonly steps: readonly Value[] }[];
   readonly total: { readonly steps: readonly Value[] };
   readonly addsUp: boolean;
+  /** Steps that are not known. */
+  readonly gaps: readonly number[];
 }
 
 export interface Band {
   readonly name: string;
-  /** Nothing counted is nothing; of figures that do not add up, null: there is none. */
+  /** Nothing counted is nothing; null: it is not known, or of figures that do not add up there is none. */
   readonly steps: readonly (number | null)[];
 }
 
 /** The bands of a profile, the greatest first; what is left of the whole as the last one, where parts add up to it and something is left. */
-export function bandsOf({ rows, total, addsUp }: Profiled): Band[] {
-  const number = (v: Value | undefined) => (v == null ? (addsUp ? 0 : null) : Number(v));
+export function bandsOf({ rows, total, addsUp, gaps }: Profiled): Band[] {
+  const number = (v: Value | undefined, i: number) =>
+    v == null ? (addsUp && !gaps.includes(i) ? 0 : null) : Number(v);
   const steps = total.steps.map(number);
-  const bands = rows.map((r) => ({ name: r.labels.join(", "), steps: steps.map((_, i) => number(r.steps[i])) }));
+  const bands = rows.map((r) => ({ name: r.labels.join(", "), steps: steps.map((_, i) => number(r.steps[i], i)) }));
   if (!addsUp) return bands;
   const left = steps.map((all, i) => (all ?? 0) - bands.reduce((sum, b) => sum + (b.steps[i] ?? 0), 0));
   // records with several values count under each: what is left is then less than nothing
-  const others = left.map((n) => Math.max(0, n));
-  return others.some((n) => n > 0) ? [...bands, { name: "others", steps: others }] : bands;
+  const others = left.map((n, i) => (gaps.includes(i) ? null : Math.max(0, n)));
+  return others.some((n) => n !== null && n > 0) ? [...bands, { name: "others", steps: others }] : bands;
 }

@@ -3,6 +3,7 @@ import { SenderDirectory } from "../model/senders/index.js";
 import { parseFilter } from "../query/filter/index.js";
 import { byTheWeek, MeasureAsked } from "../query/measure/index.js";
 import {
+  bandsOf,
   duesBetween,
   limitFrom,
   nearness,
@@ -202,6 +203,48 @@ describe("schedules", () => {
       "every Monday at 08:00, Europe/Oslo",
     );
   });
+});
+
+describe("bands of a profile", () => {
+  const rows = [
+    { labels: ["a"], steps: [5, null, null] },
+    { labels: ["b"], steps: ["2", 1, null] },
+  ];
+  test.each<[string, Parameters<typeof bandsOf>[0], unknown]>([
+    [
+      "what is left of the whole are the others",
+      { rows, total: { steps: [9, 1, 0] }, addsUp: true, gaps: [] },
+      [
+        { name: "a", steps: [5, 0, 0] },
+        { name: "b", steps: [2, 1, 0] },
+        { name: "others", steps: [2, 0, 0] },
+      ],
+    ],
+    [
+      "nothing is left; a gap is none of them",
+      { rows, total: { steps: [7, 1, null] }, addsUp: true, gaps: [2] },
+      [
+        { name: "a", steps: [5, 0, null] },
+        { name: "b", steps: [2, 1, null] },
+      ],
+    ],
+    [
+      "records with several values count under each: less than nothing is left",
+      { rows, total: { steps: [6, 1, 0] }, addsUp: true, gaps: [] },
+      [
+        { name: "a", steps: [5, 0, 0] },
+        { name: "b", steps: [2, 1, 0] },
+      ],
+    ],
+    [
+      "figures that do not add up have no others",
+      { rows, total: { steps: [9, 1, 0] }, addsUp: false, gaps: [] },
+      [
+        { name: "a", steps: [5, null, null] },
+        { name: "b", steps: [2, 1, null] },
+      ],
+    ],
+  ])("%s", (_what, profiled, want) => expect(bandsOf(profiled)).toEqual(want));
 });
 
 describe("limits", () => {

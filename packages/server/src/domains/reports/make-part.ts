@@ -16,6 +16,7 @@ import { needingAttention } from "../incidents/repository.js";
 import { coverageOf } from "../intake/coverage.js";
 import type { Presenter } from "../names/presenter.js";
 import { oldestRecordUs } from "../overview/repository.js";
+import { withGaps } from "./gaps.js";
 import type { KeptLimit } from "./kept-limits.js";
 import { fittingStep, type MeasureNeeds, measuredPart } from "./measured-part.js";
 import { type OwnNeeds, ownFigures } from "./own-figures.js";
@@ -112,7 +113,8 @@ async function measuredAs(
   step: Step | null,
 ): Promise<PartMade> {
   const scope = { window, before: compare ? before : null, zone, step, nowUs: needs.nowUs, budgetMs: needs.budgetMs };
-  const measured = await measuredPart(needs, measure, isOwn(measure) ? "" : bothOf(filter, measure.filter), scope);
+  const asked = isOwn(measure) ? "" : bothOf(filter, measure.filter);
+  const measured = await withGaps(needs.db, await measuredPart(needs, measure, asked, scope), needs.nowUs);
   const limits = needs.limits === null ? [] : await touchingLimits(needs, measured, needs.limits, window, needs.nowUs);
   return { is: "measured", as, title, measured: { ...measured, limits } };
 }

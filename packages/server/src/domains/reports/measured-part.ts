@@ -105,6 +105,7 @@ export async function measuredPart(
     source: now.source,
     filter: way.filter ?? "",
     reading: way.reading,
+    gaps: [],
     limits: [],
     estimated: estimate === null ? null : percent(estimate.value ?? 0, now.total.value),
   };

@@ -330,6 +330,34 @@ test("what exporters estimated from samples is said, and how much of all it is",
   expect(await ask({})).toMatchObject({ estimated: null, exact: true });
 });
 
+test("steps in which nobody listened are gaps, not nothing; where something is they are none", async () => {
+  const [record] = fc.sample(arbitraryRecord, { seed: 7, numRuns: 1 });
+  const sender = await store.addSender("gappy");
+  const at = (hour: number) => Date.UTC(2023, 11, 20, hour) * 1_000;
+  const put = (...hours: number[]) =>
+    store.put(hours.map((h) => ({ sender, content: { ...record!, timeUs: at(h) + 1 } })));
+  await put(1, 13);
+  // listened until 3, and again from 15: at 13 something came late, of 6 to 12 nothing is known
+  await store.client.query("insert into listening (from_us, to_us) values ($1, $2), ($3, $4)", [
+    at(0),
+    at(3),
+    at(15),
+    at(24),
+  ]);
+  const ask = async (is: string, more: object) => {
+    const part = { is, title: "t", measure: { filter: "sender is gappy", ...more }, step: "6 hours" };
+    const asked = { part, period: { last: 1, unit: "day" }, at: "2023-12-21T00:00:00Z", zone: "UTC" };
+    return ((await store.api.post("/reports/part", asked)).body as PartAnswer).part;
+  };
+  expect(await ask("course", {})).toMatchObject({
+    measured: { gaps: [1], total: { steps: [1, null, 1, null], value: 2 } },
+  });
+  expect(await ask("profile", { by: [{ field: "sender" }] })).toMatchObject({
+    measured: { gaps: [1], rows: [{ steps: [1, null, 1, null] }] },
+  });
+  await store.client.query("delete from listening");
+});
+
 test("exclusions come before totals and shares", async () => {
   const part = (filter: string) => ({ is: "bars", title: "t", measure: { filter, by: [{ field: "kind" }], top: 1 } });
   const ask = async (filter: string) => {

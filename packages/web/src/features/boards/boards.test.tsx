@@ -35,6 +35,7 @@ const MEASURED: Measured = {
   filter: "severity at least error",
   reading: "severity error or worse",
   limits: [],
+  gaps: [],
   estimated: null,
 };
 const COURSE: Measured = {

@@ -43,6 +43,7 @@ const measured: Measured = {
   filter: "severity at least error",
   reading: "Error or worse.",
   limits: [],
+  gaps: [],
   estimated: null,
 };
 

@@ -10,11 +10,12 @@ import { timeAxis } from "./time-axis";
 export function CourseChart({ measured: m, className }: { measured: Measured /** Its height. */; className: string }) {
   const zone = useViewStore((s) => s.zone);
   const unit = m.unit as Unit;
-  // where records are counted, nothing is nothing; of other figures there is none
-  const number = (v: number | string | null | undefined) => (v == null ? (m.addsUp ? 0 : null) : Number(v));
+  // where records are counted, nothing is nothing, unless nobody listened; of other figures there is none
+  const number = (v: number | string | null | undefined, isGap = false) =>
+    v == null ? (m.addsUp && !isGap ? 0 : null) : Number(v);
   const points = m.steps.slice(0, -1).map((at, i) => ({
     at: usOf(at),
-    value: number(m.total.steps[i]),
+    value: number(m.total.steps[i], m.gaps.includes(i)),
     ...(m.stepsBefore.length > 0 ? { before: number(m.stepsBefore[i]) } : {}),
   }));
   const { ticks, label } = timeAxis(

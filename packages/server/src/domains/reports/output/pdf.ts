@@ -278,11 +278,14 @@ function course(m: Measured, zone: string): Content {
   if (most === 0) return { text: "Nothing.", color: DIM };
   const width = WIDTH - AXIS_W;
   const counts = m.addsUp;
-  // where nothing was counted there was nothing; of other figures there is none
+  // where nothing was counted there was nothing, unless nobody listened; of other figures there is none
   const pointsOf = (list: readonly (number | null)[]) =>
     list.map((v, i) => ({
       x: (width * (i + 0.5)) / list.length,
-      y: v === null && !counts ? null : CHART_H - (CHART_H * (v ?? 0)) / most,
+      y:
+        v === null && (!counts || (list === values && m.gaps.includes(i)))
+          ? null
+          : CHART_H - (CHART_H * (v ?? 0)) / most,
     }));
   const lines = (list: readonly (number | null)[], color: string, lineWidth: number): CanvasElement[] => {
     const runs: { x: number; y: number }[][] = [[]];
