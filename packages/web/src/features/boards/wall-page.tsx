@@ -1,7 +1,7 @@
 import type { TileAnswer, WallShown } from "@halvik/contract/boards";
 import { COLUMNS, type Tile } from "@halvik/core/board";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { RequestError, requestWith } from "../../data/api";
 import { isoOf, useViewStore } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
@@ -16,6 +16,9 @@ const TILES_MS = 10_000;
 const SELF_MS = 60_000;
 /** Without an answer for so long, what stands there is old. */
 const STALE_US = 45e6;
+/** A screen that nobody sits at is loaded anew so often: what a browser gathers in days goes, and a newer Halvik comes. */
+const ANEW_MS = 6 * 3_600_000;
+const LOOK_MS = 60_000;
 /** Type on a wall at a width of 1920 pixels: 41.6, so that the smallest text is 28 high and figures more than 72. */
 const TYPE = 41.6 / 1920;
 
@@ -87,6 +90,17 @@ function Turning({ token, wall, isAway }: { token: string; wall: WallShown; isAw
     const timer = setInterval(() => setAt((n) => n + 1), wall.turnSeconds * 1_000);
     return () => clearInterval(timer);
   }, [wall.boards.length, wall.turnSeconds]);
+  const heard = useRef(heardUs);
+  heard.current = heardUs;
+  useEffect(() => {
+    const loadedMs = Date.now();
+    const timer = setInterval(() => {
+      const isAnswered = Date.now() * 1_000 - heard.current < STALE_US;
+      // while nothing answers, what stands there is better than nothing
+      if (Date.now() - loadedMs > ANEW_MS && isAnswered) location.reload();
+    }, LOOK_MS);
+    return () => clearInterval(timer);
+  }, []);
   setPresent(nowUs, wall.zone);
   const { id, board } = wall.boards[at % wall.boards.length]!;
   const source = useMemo<TileSource>(
