@@ -1,21 +1,8 @@
 import * as z from "zod";
+import { bytes, field, own, REFUSED_LOGONS, records } from "../report/drafts.js";
 import { Board, COLUMNS } from "./definition.js";
 
-const field = (name: string) => ({ field: name });
-const records = (filter: string, by: object[] = [], more: object = {}) => ({
-  figure: { of: "records" },
-  filter,
-  by,
-  ...more,
-});
-const bytes = (filter: string, by: object[] = [], more: object = {}) => ({
-  figure: { of: "sum", number: { field: "bytes" } },
-  filter,
-  by,
-  ...more,
-});
 const different = (of: string, filter: string) => ({ figure: { of: "distinct", values: field(of) }, filter });
-const own = (source: string, by: string[] = [], more: object = {}) => ({ source, by, ...more });
 
 const figure = (title: string, measure: object) => ({ is: "figure", title, compare: true, measure });
 const bars = (title: string, measure: object) => ({ is: "bars", title, compare: true, measure });
@@ -53,7 +40,6 @@ function inColumns(columns: readonly (readonly (readonly [number, object, object
   return tiles;
 }
 
-const REFUSED = "category is logon and outcome is failure";
 const DENIED = "action in deny, reject";
 const DAY = { last: 24, unit: "hour", whole: false };
 
@@ -89,7 +75,7 @@ export const NOW_BOARD: Board = Board.parse({
           is: "bars",
           title: "Refused most",
           compare: true,
-          measure: records(`(${REFUSED}) or ${DENIED}`, [field("src")], { top: 6 }),
+          measure: records(`(${REFUSED_LOGONS}) or ${DENIED}`, [field("src")], { top: 6 }),
         },
         { window: DAY },
       ],
@@ -115,7 +101,7 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
             { window: { last: 1, unit: "hour", whole: false } },
           ],
           [3, figure("Errors", records("severity at least error")), { window: DAY }],
-          [3, figure("Refused logons", records(REFUSED)), { window: DAY }],
+          [3, figure("Refused logons", records(REFUSED_LOGONS)), { window: DAY }],
         ],
       },
       {
@@ -199,17 +185,17 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
         h: 3,
         tiles: [
           [3, figure("How many events", records(""))],
-          [3, figure("Refused logons", records(REFUSED))],
+          [3, figure("Refused logons", records(REFUSED_LOGONS))],
           [3, figure("Accounts that logged on", different("user", "category is logon and outcome is success"))],
           [3, figure("Use of special rights", records("category is privilege"))],
         ],
       },
-      { h: 9, tiles: [[12, course("Refused logons over time", records(REFUSED))]] },
+      { h: 9, tiles: [[12, course("Refused logons over time", records(REFUSED_LOGONS))]] },
       {
         h: 10,
         tiles: [
-          [6, bars("Accounts refused", records(REFUSED, [field("user")]))],
-          [6, bars("Sources refused", records(REFUSED, [field("src")]))],
+          [6, bars("Accounts refused", records(REFUSED_LOGONS, [field("user")]))],
+          [6, bars("Sources refused", records(REFUSED_LOGONS, [field("src")]))],
         ],
       },
       {

@@ -2,8 +2,17 @@ export { filterAskedFor } from "./asked-of.js";
 export { type Band, bandsOf, type Profiled } from "./bands.js";
 export { ASKS, MOST_BANDS, MOST_PARTS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition } from "./definition.js";
 export { duesBetween, nextDue, Schedule, saySchedule } from "./due.js";
-export { type Limit, limitFrom, nearness, sayLimit } from "./limit.js";
+export { type Limit, limitFrom, nearness, sayLimit, sayNear } from "./limit.js";
 export { Period, sayPeriod, type Window, windowBefore, windowOf } from "./period.js";
 export { READY_REPORTS } from "./ready-made.js";
-export { headingsOf, sayGrouping, sayMeasure, sayOnly, type Unit, unitOf, unitOfFigure } from "./say-measure.js";
+export {
+  headingsOf,
+  sayGrouping,
+  sayMeasure,
+  sayOnly,
+  sayUnit,
+  type Unit,
+  unitOf,
+  unitOfFigure,
+} from "./say-measure.js";
 export { sayChange, sayOwn, sayRough, sayValue } from "./say-value.js";

@@ -65,8 +65,17 @@ export function sayLimit(l: {
   readonly near: number | null;
   readonly why: string;
 }): string {
-  const line = l.raiseAt === null ? "far from usual" : `${l.side} ${sayValue(l.raiseAt, l.unit)}`;
+  const every = formatDuration(l.everySeconds * US_PER_SECOND);
+  if (l.raiseAt === null) return `“${l.name}” by its own usual in ${every}`;
+  const line = `“${l.name}” ${l.side} ${sayValue(l.raiseAt, l.unit)} in ${every}`;
+  if (l.near === null) return `${line}: ${l.why}`;
   const key = l.key.length === 0 ? "" : ` (${l.key.join(", ")})`;
-  const now = l.near === null ? l.why : `${Math.round(100 * l.near)} % of the way${key}`;
-  return `“${l.name}” ${line} in ${formatDuration(l.everySeconds * US_PER_SECOND)}: ${now}`;
+  return `${line}: ${sayNear(l.near)}${l.near > FAR ? " the line" : " of the way"}${key}`;
 }
+
+/** So many times beyond its line, how many hundredths of the way says nothing any more. */
+const FAR = 10;
+
+/** How near a figure is to its line: `43 %` of the way, or `× 83,718`. */
+export const sayNear = (near: number): string =>
+  near > FAR ? `× ${sayValue(Math.round(near), "")}` : `${Math.round(100 * near)} %`;

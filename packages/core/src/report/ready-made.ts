@@ -1,21 +1,7 @@
 import * as z from "zod";
 import { ReportDefinition } from "./definition.js";
+import { bytes, field, own, REFUSED_LOGONS, records } from "./drafts.js";
 
-const records = (filter: string, by: object[] = [], more: object = {}) => ({
-  figure: { of: "records" },
-  filter,
-  by,
-  ...more,
-});
-const bytes = (filter: string, by: object[] = [], more: object = {}) => ({
-  figure: { of: "sum", number: { field: "bytes" } },
-  filter,
-  by,
-  ...more,
-});
-const own = (source: string, by: string[] = [], more: object = {}) => ({ source, by, ...more });
-const field = (name: string) => ({ field: name });
-const REFUSED = "category is logon and outcome is failure";
 const TRAFFIC = "kind is flow";
 const FIREWALL = "kind is firewall";
 
@@ -26,20 +12,25 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
     about: "Who signed in where, who was refused, and who used special rights.",
     period: { last: 7, unit: "day" },
     parts: [
-      { is: "figure", title: "Refused logons", compare: true, measure: records(REFUSED) },
+      { is: "figure", title: "Refused logons", compare: true, measure: records(REFUSED_LOGONS) },
       {
         is: "figure",
         title: "Accepted logons",
         compare: true,
         measure: records("category is logon and outcome is success"),
       },
-      { is: "course", title: "Refused logons over time", compare: true, measure: records(REFUSED) },
-      { is: "bars", title: "Accounts refused most", compare: true, measure: records(REFUSED, [field("user")]) },
-      { is: "bars", title: "Sources refused most", compare: true, measure: records(REFUSED, [field("src")]) },
+      { is: "course", title: "Refused logons over time", compare: true, measure: records(REFUSED_LOGONS) },
+      { is: "bars", title: "Accounts refused most", compare: true, measure: records(REFUSED_LOGONS, [field("user")]) },
+      { is: "bars", title: "Sources refused most", compare: true, measure: records(REFUSED_LOGONS, [field("src")]) },
       {
         is: "table",
         title: "From how many sources each account was refused",
-        measure: { figure: { of: "distinct", values: field("src") }, filter: REFUSED, by: [field("user")], top: 20 },
+        measure: {
+          figure: { of: "distinct", values: field("src") },
+          filter: REFUSED_LOGONS,
+          by: [field("user")],
+          top: 20,
+        },
       },
       {
         is: "hours of the week",
@@ -243,7 +234,7 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
     parts: [
       { is: "figure", title: "Records", compare: true, measure: records("") },
       { is: "figure", title: "Errors and worse", compare: true, measure: records("severity at least error") },
-      { is: "figure", title: "Refused logons", compare: true, measure: records(REFUSED) },
+      { is: "figure", title: "Refused logons", compare: true, measure: records(REFUSED_LOGONS) },
       {
         is: "own figures",
         title: "Incidents, notifications, intake",
@@ -267,7 +258,7 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
         compare: true,
         measure: records("severity at least error", [field("sender")]),
       },
-      { is: "bars", title: "Accounts refused most", compare: true, measure: records(REFUSED, [field("user")]) },
+      { is: "bars", title: "Accounts refused most", compare: true, measure: records(REFUSED_LOGONS, [field("user")]) },
       { is: "bars", title: "The ten biggest talkers", compare: true, measure: bytes(TRAFFIC, [field("src")]) },
     ],
   },

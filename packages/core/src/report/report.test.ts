@@ -12,6 +12,7 @@ import {
   READY_REPORTS,
   ReportDefinition,
   Schedule,
+  sayLimit,
   sayMeasure,
   sayPeriod,
   saySchedule,
@@ -203,6 +204,28 @@ describe("schedules", () => {
       "every Monday at 08:00, Europe/Oslo",
     );
   });
+});
+
+describe("a limit in words", () => {
+  const limit = {
+    name: "L",
+    side: "over" as const,
+    raiseAt: 800e6,
+    unit: "bytes",
+    everySeconds: 600,
+    key: ["k.lind"],
+    why: "",
+  };
+  test.each<[string, Partial<Parameters<typeof sayLimit>[0]>, string]>([
+    ["on its way", { near: 0.43 }, "“L” over 800 MB in 10 min: 43 % of the way (k.lind)"],
+    ["far beyond", { near: 83_718.3, key: [] }, "“L” over 800 MB in 10 min: × 83,718 the line"],
+    ["by its own usual", { raiseAt: null, side: "usual", near: null }, "“L” by its own usual in 10 min"],
+    [
+      "not measured",
+      { near: null, why: "there was nothing of it" },
+      "“L” over 800 MB in 10 min: there was nothing of it",
+    ],
+  ])("%s", (_what, more, want) => expect(sayLimit({ ...limit, near: null, ...more })).toBe(want));
 });
 
 describe("bands of a profile", () => {

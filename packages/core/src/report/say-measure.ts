@@ -104,3 +104,6 @@ function sayOwnFigure({ source, figure }: OwnMeasure): string {
 /** Which entries of an own source, in words; empty: all of them. */
 export const sayOnly = (only: OwnMeasure["only"]): string =>
   only.map(({ by, is }) => (is.length === 0 ? by : `${by} ${is.join(" or ")}`)).join(", ");
+
+/** The heading of a column of values: what they are counted in, where that is not written with each. */
+export const sayUnit = (unit: Unit): string => (unit === "s" ? "time" : unit || "value");

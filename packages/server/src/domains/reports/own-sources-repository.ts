@@ -60,7 +60,13 @@ const SOURCES: { readonly [S in OwnSource]: SourceSqlOf<S> } = {
     },
     many: ["person"],
   },
-  audit: { from: "audit e", at: "at_us", by: { who: "who", what: "what" }, numbers: {} },
+  // whoever was refused wrote what they liked as their name, and some write their password there
+  audit: {
+    from: "(select at_us, what, case when what = 'sign-in refused' then 'nobody' else who end as who from audit) e",
+    at: "at_us",
+    by: { who: "who", what: "what" },
+    numbers: {},
+  },
   "arrival rules": {
     from: "(select u.*, hour * 3600000000::bigint as at_us, (select body->>'name' from arrival_rule r where r.id = u.rule) as name from arrival_rule_use u) e",
     at: "at_us",
@@ -91,7 +97,7 @@ const SOURCES: { readonly [S in OwnSource]: SourceSqlOf<S> } = {
     many: ["group"],
   },
   store: {
-    from: "(select *, pg_total_relation_size(to_regclass(quote_ident(name))) as bytes from segment) e",
+    from: "(select *, pg_total_relation_size(to_regclass('segments.' || quote_ident(name))) as bytes from segment) e",
     at: null,
     by: {
       kind: "kind",

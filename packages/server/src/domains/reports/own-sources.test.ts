@@ -1,5 +1,7 @@
 import type { PartAnswer, ReportKept } from "@halvik/contract/reports";
 import { OF_NUMBERS, OWN_SOURCE_NAMES, OwnMeasure, ownSource } from "@halvik/core/query/measure";
+import fc from "fast-check";
+import { arbitraryRecord } from "../../../../core/src/testing/filters.js";
 import { connectionOf, createPool, type Pool } from "../../kernel/db/pool.js";
 import { TestStore } from "../../testing/test-store.js";
 import { measureOwn } from "./own-sources-repository.js";
@@ -8,6 +10,7 @@ import { measureOwn } from "./own-sources-repository.js";
 let store: TestStore;
 /** With no more rights than who answers has. */
 let web: Pool;
+let rt: number;
 const AT_US = Date.UTC(2023, 10, 16, 12) * 1_000;
 const HOUR_US = 3_600e6;
 const DAY = { fromUs: AT_US - 24 * HOUR_US, toUs: AT_US };
@@ -16,7 +19,7 @@ const MESSAGES = ["11111111-1111-4111-8111-111111111111", "22222222-2222-4222-82
 
 beforeAll(async () => {
   store = await TestStore.start();
-  const rt = await store.addSender("rt-1", "Hestnes");
+  rt = await store.addSender("rt-1", "Hestnes");
   await store.addSender("rt-2", "Lysgrund");
   const { client: db } = store;
   web = createPool(connectionOf(store.instance.config, store.instance.secrets, "web"), 3, 10_000);
@@ -127,6 +130,33 @@ test.each<[string, object, Record<string, number | null>, number | null]>([
 ])("%s", async (_what, asked, want, total) => {
   expect(await rows(asked)).toEqual(want);
   expect((await measured(asked)).total.value).toBe(total);
+});
+
+test("what is kept: as many octets as the tables of records take", async () => {
+  const [record] = fc.sample(arbitraryRecord, { seed: 3, numRuns: 1 });
+  await store.put(Array.from({ length: 50 }, (_, i) => ({ sender: rt, content: { ...record!, timeUs: AT_US - i } })));
+  const { rows: sizes } = await store.client.query<{ bytes: number }>(
+    "select sum(pg_total_relation_size(('segments.' || name)::regclass))::float8 as bytes from segment",
+  );
+  // what happened long before it came has tables of its own
+  expect(await rows({ source: "store", by: ["kind"], figure: { of: "sum", number: "bytes" } })).toEqual({
+    late: sizes[0]!.bytes,
+  });
+  expect(sizes[0]!.bytes).toBeGreaterThan(0);
+  expect((await measured({ source: "store", figure: { of: "sum", number: "records" } })).total.value).toBe(50);
+});
+
+test("what was written as a name by whoever was refused is told to nobody", async () => {
+  await store.client.query(
+    "insert into audit (at_us, who, what) values ($1, 'my secret password', 'sign-in refused')",
+    [DAY.fromUs + 1],
+  );
+  expect(await rows({ source: "audit", by: ["who", "what"], only: [{ by: "what", is: ["sign-in refused"] }] })).toEqual(
+    {
+      "nobody sign-in refused": 1,
+    },
+  );
+  await store.client.query("delete from audit where what = 'sign-in refused'");
 });
 
 test("over steps, and by a clock of the zone", async () => {

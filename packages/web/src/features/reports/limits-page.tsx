@@ -1,6 +1,6 @@
 import type { LimitLine } from "@halvik/contract/reports";
 import { formatDuration } from "@halvik/core/base/time";
-import { sayValue, type Unit } from "@halvik/core/report";
+import { sayNear, sayValue, type Unit } from "@halvik/core/report";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { limitsQuery } from "../../data/report-queries";
@@ -28,7 +28,8 @@ export function LimitsPage() {
         <h1 className="text-page leading-[1.625rem] font-semibold">Limits</h1>
         <p className="text-quiet">
           Rules that guard a figure by a line or by its own usual, and where it was in the last stretch that is over.
-          Any row of a report, and any value of Traffic, can begin one. <Link to="/reports">All reports</Link>
+          Any row of a report, and any value of Traffic, can begin one. A stretch is judged when what comes late is in
+          it. <Link to="/reports">All reports</Link>
         </p>
       </div>
       <Scroller label="Limits">
@@ -143,7 +144,7 @@ function Near({ near }: { near: number }) {
           style={{ width: `${Math.min(100, percent)}%` }}
         />
       </span>
-      <span className={near >= 1 ? "text-vermilion" : ""}>{percent} %</span>
+      <span className={near >= 1 ? "text-vermilion" : ""}>{sayNear(near)}</span>
     </span>
   );
 }

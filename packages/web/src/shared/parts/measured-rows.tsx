@@ -1,5 +1,5 @@
 import type { Measured, PartAnswer } from "@halvik/contract/reports";
-import { limitFrom, sayChange, sayValue, type Unit } from "@halvik/core/report";
+import { limitFrom, sayChange, sayUnit, sayValue, type Unit } from "@halvik/core/report";
 import { Link } from "react-router";
 import { usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
@@ -49,7 +49,7 @@ export function MeasuredRows({ measured: m, window, bars }: RowsProps) {
             ))}
             {bars && <th scope="col" className="w-2/5" aria-label="as a bar" />}
             <th scope="col" className={`${figure} font-normal`}>
-              {m.unit || "value"}
+              {sayUnit(m.unit)}
             </th>
             {m.addsUp && (
               <th scope="col" className={`${figure} font-normal`}>

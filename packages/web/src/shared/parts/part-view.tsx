@@ -1,5 +1,5 @@
 import type { Measured, PartAnswer, PartMade } from "@halvik/contract/reports";
-import { bandsOf, sayChange, sayLimit, sayOwn, sayRough, sayValue, type Unit } from "@halvik/core/report";
+import { bandsOf, sayChange, sayLimit, sayOwn, sayRough, sayUnit, sayValue, type Unit } from "@halvik/core/report";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -169,7 +169,7 @@ function Steps({ measured: m }: { measured: Measured }) {
       <thead>
         <tr className="border-b border-line-strong text-quiet">
           <th className="pr-6 text-left font-normal">from</th>
-          <th className="pr-6 text-right font-normal">{m.unit || "value"}</th>
+          <th className="pr-6 text-right font-normal">{sayUnit(m.unit)}</th>
           {m.stepsBefore.length > 0 && <th className="text-right font-normal">before</th>}
         </tr>
       </thead>
@@ -202,7 +202,7 @@ function BandSteps({ measured: m }: { measured: Measured }) {
               {safeText(b.name)}
             </th>
           ))}
-          <th className={head}>all, {m.unit || "value"}</th>
+          <th className={head}>all, {sayUnit(m.unit)}</th>
         </tr>
       </thead>
       <tbody>

@@ -270,6 +270,21 @@ function barTable(m: Measured): Content {
 
 const [CHART_H, AXIS_W] = [96, 60];
 
+/** What is drawn, beside its greatest value and zero. */
+function byAxis(most: number, { unit }: Measured, canvas: CanvasElement[]): Content {
+  const said = [
+    { text: sayValue(most, unit), margin: [0, 0, 0, CHART_H - 24] as [number, number, number, number] },
+    { text: sayValue(0, unit) },
+  ];
+  return {
+    columns: [
+      { width: AXIS_W - 6, stack: said, alignment: "right", fontSize: 7.5, color: DIM },
+      { width: WIDTH - AXIS_W, canvas },
+    ],
+    columnGap: 6,
+  };
+}
+
 /** A line over time on an honest zero, the period before it paler; gaps stay gaps. */
 function course(m: Measured, zone: string): Content {
   const values = m.total.steps.map((v) => (v === null ? null : Number(v)));
@@ -309,26 +324,16 @@ function course(m: Measured, zone: string): Content {
     lineWidth: 0.5,
     lineColor: LINE,
   });
-  const unit = m.unit as Unit;
   const table = tableOfSteps(m, zone);
   return {
     stack: [
-      {
-        columns: [
-          {
-            width: AXIS_W - 6,
-            stack: [{ text: sayValue(most, unit), margin: [0, 0, 0, CHART_H - 24] }, { text: sayValue(0, unit) }],
-            alignment: "right",
-            fontSize: 7.5,
-            color: DIM,
-          },
-          {
-            width: width,
-            canvas: [rule(0), rule(CHART_H / 2), rule(CHART_H), ...lines(before, PALE, 1), ...lines(values, FILL, 1.4)],
-          },
-        ],
-        columnGap: 6,
-      },
+      byAxis(most, m, [
+        rule(0),
+        rule(CHART_H / 2),
+        rule(CHART_H),
+        ...lines(before, PALE, 1),
+        ...lines(values, FILL, 1.4),
+      ]),
       {
         columns: [
           { width: AXIS_W, text: "" },
@@ -375,22 +380,9 @@ function profile(m: Measured, zone: string): Content {
       };
     });
   });
-  const unit = m.unit as Unit;
   return {
     stack: [
-      {
-        columns: [
-          {
-            width: AXIS_W - 6,
-            stack: [{ text: sayValue(most, unit), margin: [0, 0, 0, CHART_H - 24] }, { text: sayValue(0, unit) }],
-            alignment: "right",
-            fontSize: 7.5,
-            color: DIM,
-          },
-          { width, canvas: rects },
-        ],
-        columnGap: 6,
-      },
+      byAxis(most, m, rects),
       {
         columns: [
           { width: AXIS_W, text: "" },

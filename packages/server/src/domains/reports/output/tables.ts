@@ -1,5 +1,5 @@
 import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
-import { bandsOf, sayChange, sayOwn, sayValue, type Unit } from "@halvik/core/report";
+import { bandsOf, sayChange, sayOwn, sayUnit, sayValue, type Unit } from "@halvik/core/report";
 import { minuteIn, momentIn } from "./honesty.js";
 
 /** A part as a table: what is read, and what a spreadsheet reckons with. */
@@ -22,7 +22,7 @@ export function tableOfRows(m: Measured): TableOf {
   const unit = m.unit as Unit;
   const headings = [
     ...m.headings,
-    m.unit || "value",
+    sayUnit(unit),
     ...(m.addsUp ? ["share"] : []),
     ...(compared ? ["before", "change"] : []),
   ];
@@ -52,7 +52,7 @@ export function tableOfSteps(m: Measured, zone: string): TableOf {
       sayValue(m.total.steps[i] ?? null, unit),
       ...(compared ? [sayValue(m.stepsBefore[i] ?? null, unit)] : []),
     ]);
-  return { headings: ["from", m.unit || "value", ...(compared ? ["before"] : [])], rows, figures: [1, 2] };
+  return { headings: ["from", sayUnit(unit), ...(compared ? ["before"] : [])], rows, figures: [1, 2] };
 }
 
 /** A profile by its steps: a column a band. */
@@ -67,7 +67,7 @@ export function tableOfProfile(m: Measured, zone: string): TableOf {
       sayValue(m.total.steps[i] ?? null, unit),
     ]);
   return {
-    headings: ["from", ...bands.map((b) => b.name), `all, ${m.unit || "value"}`],
+    headings: ["from", ...bands.map((b) => b.name), `all, ${sayUnit(unit)}`],
     rows,
     figures: [...bands.map((_, i) => i + 1), bands.length + 1],
   };

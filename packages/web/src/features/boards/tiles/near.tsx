@@ -1,5 +1,5 @@
 import type { FullLink, TileMade } from "@halvik/contract/boards";
-import { sayValue, type Unit } from "@halvik/core/report";
+import { sayNear, sayValue, type Unit } from "@halvik/core/report";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { Cut } from "../../../ui/cut";
@@ -42,7 +42,7 @@ function Near({
         )}
       </td>
       <td className={`w-[13%] text-right tabular-nums ${isOver ? "font-semibold text-vermilion" : ""}`}>
-        {part === null ? "–" : `${Math.round(100 * part)} %`}
+        {part === null ? "–" : sayNear(part)}
       </td>
       <td className="w-[23%] text-right whitespace-nowrap text-quiet tabular-nums">{value}</td>
     </tr>

@@ -1,6 +1,6 @@
 import type { TileAnswer } from "@halvik/contract/boards";
 import type { Measured } from "@halvik/contract/reports";
-import { sayChange, sayValue, type Unit } from "@halvik/core/report";
+import { sayChange, sayUnit, sayValue, type Unit } from "@halvik/core/report";
 import { Link } from "react-router";
 import { behind } from "../../../shared/parts/behind";
 import { Cut } from "../../../ui/cut";
@@ -23,7 +23,7 @@ export function TileRows({ measured: m, window }: RowsProps) {
         <tr>
           <th scope="col">{m.headings.join(", ")}</th>
           <th scope="col">as a bar</th>
-          <th scope="col">{m.unit || "value"}</th>
+          <th scope="col">{sayUnit(m.unit)}</th>
           <th scope="col">change</th>
         </tr>
       </thead>
