@@ -9,6 +9,7 @@ const CORE = [
   "meaning",
   "normalise",
   "formats",
+  "shapes",
   "query",
   "arrive",
   "forward",

@@ -51,6 +51,8 @@ export const RecordJson = z
     egressName: z.string().optional(),
     entities: z.array(z.object({ kind: z.string(), role: z.string(), value: z.string(), original: z.string() })),
     copyOf: RecordId.optional(),
+    /** The message shape it is of now. */
+    shape: z.int().optional(),
     deviceTime: z.string().optional(),
     clockOffsetMs: z.number().optional(),
     originalSeverity: z.string().optional(),

@@ -37,6 +37,7 @@ export const recordsOf = (
         sender: senderOf(sample.sender),
         endpoint: "trial",
         copyOf: null,
+        shape: null,
       }),
     );
 

@@ -24,7 +24,7 @@ const seen = (o: Partial<Observation>): Uint8Array =>
 const recordOf = (o: Partial<Observation>) => packetRecord(seen(o), { receivedUs: T + 5, clockOffsetUs: 0 });
 const say = (o: Partial<Observation>): string =>
   sentenceOf(
-    { ...recordOf(o), id: "1", sender: 1, endpoint: "import", copyOf: null },
+    { ...recordOf(o), id: "1", sender: 1, endpoint: "import", copyOf: null, shape: null },
     {
       senderName: "tap-1",
       meanings: new Meanings(),

@@ -140,6 +140,11 @@ export const TEST_DIRECTORY = new SenderDirectory(
     { name: "domains", kind: "domain", values: ["example", "orvane.example", "link down"] },
     { name: "nothing", kind: "text", values: [] },
   ]),
+  // what was told apart and is one now
+  new Map([
+    [1, [4, 7]],
+    [2, [3]],
+  ]),
 );
 
 /** What stands in lists: of any field that takes them. */
@@ -191,6 +196,7 @@ const arbitraryMessage: fc.Arbitrary<HalvikRecord> = fc
       maxLength: 3,
     }),
     marks: fc.subarray([...MARKS]),
+    shape: maybe(fc.integer({ min: 1, max: 9 })),
     problem: maybe(fc.constant({ code: "NOT_UTF8" as const, offset: 3, message: "text" })),
   })
   .map((parts) => testRecord(parts as Partial<HalvikRecord>));
@@ -358,6 +364,7 @@ const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
   ),
   ...(["src port", "dst port", "port"] as const).map((f) => of(f, numberTest(fc.integer({ min: 0, max: 65_535 })))),
   ...(["ingress", "egress", "src as", "dst as"] as const).map((f) => of(f, numberTest(index))),
+  of("shape", numberTest(fc.integer({ min: 1, max: 9 }))),
   of("dscp", numberTest(fc.integer({ min: 0, max: 63 }))),
   of("tcp flags", numberTest(small)),
   of("protocol", numberTest(fc.integer({ min: 0, max: 255 }))),

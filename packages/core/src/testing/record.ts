@@ -9,6 +9,7 @@ export function testRecord(parts: Partial<HalvikRecord> = {}): HalvikRecord {
     sender: 1,
     endpoint: "udp",
     copyOf: null,
+    shape: null,
     ...parts,
   };
 }

@@ -35,7 +35,7 @@ const WEEK_S = 7 * 86_400;
 const STORIES_WITHIN_S = 3_600;
 
 /** A generator of numbers in [0, 1) from a seed: mulberry32 (public domain). */
-function randomFrom(seed: number): () => number {
+export function randomFrom(seed: number): () => number {
   let a = seed >>> 0;
   return () => {
     a = (a + 0x6d2b79f5) >>> 0;

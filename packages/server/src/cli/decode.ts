@@ -129,7 +129,7 @@ class FileDecoder {
 
   /** The sentence of a record nobody stored: its sender is known by host or address alone. */
   private sentence(content: RecordContent): string {
-    const record: HalvikRecord = { ...content, id: "0", sender: 1, endpoint: "decode", copyOf: null };
+    const record: HalvikRecord = { ...content, id: "0", sender: 1, endpoint: "decode", copyOf: null, shape: null };
     const senderName = content.host ?? (this.peer || "the sender");
     return sentenceOf(record, { ...this.names, senderName, interfaceName: () => null });
   }

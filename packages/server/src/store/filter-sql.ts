@@ -86,6 +86,7 @@ const RECORD_FIELDS: Readonly<Record<FieldName, Column>> = {
   process: { is: "text", sql: "r.process", folds: false },
   event: { is: "text", sql: "r.event", folds: false },
   problem: { is: "text", sql: "(r.problem->>'code')", folds: false },
+  shape: { is: "number", sql: "r.shape" },
   severity: { is: "number", sql: "r.severity" },
   sender: { is: "sender" },
   kind: { is: "index", sql: "r.kind", names: KINDS },
@@ -140,6 +141,7 @@ const FLOW_FIELDS: Readonly<Record<FieldName, Column>> = {
   facility: { is: "index", sql: "null::int", names: FACILITIES },
   category: { is: "index", sql: String(CATEGORIES.indexOf("traffic")), names: CATEGORIES },
   address: { is: "address", columns: ["r.src", "r.dst"] },
+  shape: { is: "number", sql: "null::int" },
   ingress: { is: "number", sql: "r.ingress" },
   egress: { is: "number", sql: "r.egress" },
   dscp: { is: "number", sql: "(r.tos >> 2)" },
@@ -249,6 +251,13 @@ function numberToSql(node: Comparison, sql: string, params: Params, context: Sql
     case "last":
       return exact(`${sql} >= ${params.add(context.nowUs - test.us, "::bigint")}`);
     case "ranges":
+      if (test.ranges.length > 1 && test.ranges.every(([from, to]) => from === to))
+        return exact(
+          `${sql} = any(${params.add(
+            test.ranges.map(([from]) => String(from)),
+            "::bigint[]",
+          )})`,
+        );
       return exact(
         `(${test.ranges
           .map(([from, to]) => {

@@ -191,5 +191,11 @@ export function toFlowRecord(row: FlowRow): HalvikRecord {
   content.data = row.data ?? [];
   content.marks = marksOfBits(row.marks);
   content.problem = row.problem;
-  return Object.assign(content, { id: row.id, sender: row.sender, endpoint: row.endpoint ?? "", copyOf: null });
+  return Object.assign(content, {
+    id: row.id,
+    sender: row.sender,
+    endpoint: row.endpoint ?? "",
+    copyOf: null,
+    shape: null,
+  });
 }

@@ -24,8 +24,10 @@ const ROLLUPS = ["rollup_minute", "rollup_five_minutes", "rollup_hour"];
 const TRAFFIC = ["traffic_sum", "traffic_source", "traffic_position"];
 /** What belongs together, and how far records were looked through for it. */
 const BINDINGS = ["binding", "binding_position"];
-/** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue. */
-const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", ...ROLLUPS];
+/** What messages are told apart by, learnt as they are written. */
+const SHAPES = ["shape", "shape_change"];
+/** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue, shapes. */
+const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", "shape", ...ROLLUPS];
 /** What holds secrets, or what only whoever signs people in has to see. */
 const SECRET = ["person", "token", "session", "wall", "snmp_user", "notify_channel", "forward"];
 /** Counted up by triggers when what they watch is changed. */
@@ -108,6 +110,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "select (id, body, enabled, has_secret, author, changed_us) on forward",
       "update (link_used_us) on delivery",
       "update (state) on quarantined",
+      "update (name, meaning, category, named_by, named_us) on shape",
     ],
     functions: [],
     segments: ["select"],
@@ -116,6 +119,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
   collector: {
     select: [
       ...WRITES_RECORDS,
+      "shape_change",
       "dropped_segment",
       "sender",
       "sender_address",
@@ -186,6 +190,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "collector",
       "segment",
       ...ROLLUPS,
+      ...SHAPES,
       "sender",
       "sender_address",
       "sender_activity",
@@ -241,6 +246,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "collector",
       "segment",
       ...ROLLUPS,
+      ...SHAPES,
       "finding",
       "incident",
       "incident_task",
@@ -274,6 +280,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "collector",
       "segment",
       ...ROLLUPS,
+      ...SHAPES,
       ...TRAFFIC,
       ...BINDINGS,
       "dropped_segment",

@@ -143,6 +143,7 @@ describe("a database of before the first release", () => {
       "012-formats-and-forwards",
       "013-reports",
       "014-boards",
+      "015-shapes",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },

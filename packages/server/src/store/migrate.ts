@@ -14,6 +14,7 @@ import { up as packetEndpoints } from "./migrations/011-packet-endpoints.js";
 import { up as formatsAndForwards } from "./migrations/012-formats-and-forwards.js";
 import { up as reports } from "./migrations/013-reports.js";
 import { up as boards } from "./migrations/014-boards.js";
+import { up as shapes } from "./migrations/015-shapes.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -31,6 +32,7 @@ const MIGRATIONS = [
   { name: "012-formats-and-forwards", up: formatsAndForwards },
   { name: "013-reports", up: reports },
   { name: "014-boards", up: boards },
+  { name: "015-shapes", up: shapes },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

@@ -23,6 +23,8 @@ export interface StoredContent {
   readonly endpoint: string;
   readonly copyOf: string | null;
   readonly content: RecordContent;
+  /** Its message shape; its number is given before it is written. */
+  readonly shape?: { readonly id: number } | null;
   /** Days it is kept by a rule of arrival. */
   readonly keepDays?: number | null;
 }
@@ -96,6 +98,7 @@ export const RECORD_COLUMNS: readonly {
   { name: "message", copy: "text", sql: "text not null", value: (r) => r.content.text },
   { name: "head", copy: "text", sql: "text not null", value: (r) => r.content.head },
   { name: "tail", copy: "text", sql: "text not null", value: (r) => r.content.tail },
+  { name: "shape", copy: "int4", sql: "integer", value: (r) => r.shape?.id || null },
 ];
 
 const emptyToNull = <T>(list: readonly T[]): readonly T[] | null => (list.length === 0 ? null : list);
@@ -180,6 +183,7 @@ export interface RecordRow {
   message: string;
   head: string | null;
   tail: string | null;
+  shape: number | null;
 }
 
 export function toRecord(row: RecordRow): HalvikRecord {
@@ -195,6 +199,7 @@ export function toRecord(row: RecordRow): HalvikRecord {
     sender: row.sender,
     endpoint: row.endpoint ?? "",
     copyOf: row.copy_of,
+    shape: row.shape,
     kind,
     timeUs: row.time,
     receivedUs: row.received,

@@ -45,6 +45,7 @@ const store = async (records: readonly HalvikRecord[]): Promise<HalvikRecord[]> 
     sender: content.sender,
     endpoint: content.endpoint,
     copyOf: null,
+    shape: content.shape === null ? null : { id: content.shape },
     content,
   }));
   await writer.commit({ number: ++number, records: stored, throughUs: 0, runRules: true }, 1_000);

@@ -36,6 +36,25 @@ export interface IndexedPart {
   readonly head: PartHead;
 }
 
+/** What stands behind a prefix in the vocabulary of a part, each with its rows as they are stored. */
+export async function readTermsWith(
+  db: Queryable,
+  terms: TermIndex,
+  { part, head }: IndexedPart,
+  prefix: string,
+  visit: (value: string, postings: Uint8Array) => void,
+): Promise<void> {
+  const [from, to] = blocksWithPrefix(head.firstTerms, prefix);
+  const numbers = new Set(Array.from({ length: to - from }, (_, i) => from + i));
+  const blocks = (await terms.readBlocks(db, new Map([[part, numbers]]))).get(part);
+  for (const block of blocks?.values() ?? [])
+    readTerms(block.terms, (term, rowsFrom, rowsTo) => {
+      if (!term.startsWith(prefix)) return term < prefix;
+      visit(term.slice(prefix.length), block.rows.subarray(rowsFrom, rowsTo));
+      return true;
+    });
+}
+
 /** No port and no protocol is less than 0. */
 const NOTHING = -1;
 
@@ -46,6 +65,8 @@ export class ValueReader {
   private readonly get: (r: HalvikRecord) => readonly FieldValue[];
   private readonly prefix: string;
   private readonly isApplication: boolean;
+  /** Of shapes the one that each has become part of. */
+  private readonly standing: ((value: string) => string) | null;
 
   constructor(
     of: ValuesOf,
@@ -58,6 +79,7 @@ export class ValueReader {
     this.prefix = dataName === undefined ? termPrefix((of as { field: FieldName }).field) : dataPrefix(dataName);
     this.folds = dataName !== undefined || known?.type === "text";
     this.isApplication = known?.name === "application";
+    this.standing = known?.name === "shape" ? (v) => String(directory.standingShape(Number(v))) : null;
     const { applications } = directory;
     this.get = (r) => (dataName === undefined ? known!.get(r, applications) : dataValues(r, dataName));
   }
@@ -66,7 +88,7 @@ export class ValueReader {
   ofRecord(record: HalvikRecord): Map<string, string> {
     const found = new Map<string, string>();
     for (const v of this.get(record)) {
-      const written = String(v);
+      const written = this.standing === null ? String(v) : this.standing(String(v));
       const value = this.folds ? fold(written) : written;
       if (!found.has(value)) found.set(value, written);
     }
@@ -80,7 +102,12 @@ export class ValueReader {
 
   /** The values of a part that are terms, each with its rows as they are stored. */
   eachTerm(part: IndexedPart, visit: (value: string, postings: Uint8Array) => void): Promise<void> {
-    return this.termsWith(part, this.prefix, visit);
+    const { standing } = this;
+    return this.termsWith(
+      part,
+      this.prefix,
+      standing === null ? visit : (value, postings) => visit(standing(value), postings),
+    );
   }
 
   /** Each value of each of some rows. */
@@ -100,20 +127,12 @@ export class ValueReader {
     return of;
   }
 
-  private async termsWith(
-    { part, head }: IndexedPart,
+  private termsWith(
+    part: IndexedPart,
     prefix: string,
     visit: (value: string, postings: Uint8Array) => void,
   ): Promise<void> {
-    const [from, to] = blocksWithPrefix(head.firstTerms, prefix);
-    const numbers = new Set(Array.from({ length: to - from }, (_, i) => from + i));
-    const blocks = (await this.terms.readBlocks(this.db, new Map([[part, numbers]]))).get(part);
-    for (const block of blocks?.values() ?? [])
-      readTerms(block.terms, (term, rowsFrom, rowsTo) => {
-        if (!term.startsWith(prefix)) return term < prefix;
-        visit(term.slice(prefix.length), block.rows.subarray(rowsFrom, rowsTo));
-        return true;
-      });
+    return readTermsWith(this.db, this.terms, part, prefix, visit);
   }
 
   /** What traffic is called is made of several fields: those of the rows, put together again from their terms. */

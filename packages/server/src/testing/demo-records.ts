@@ -46,7 +46,7 @@ export class DemoRecords {
     });
     // filled in, not spread, as records from the store are: see emptyContent
     return records.map(({ id, content, sender, endpoint, copyOf }) =>
-      Object.assign(content, { id: formatRecordId(id), sender, endpoint, copyOf }),
+      Object.assign(content, { id: formatRecordId(id), sender, endpoint, copyOf, shape: null }),
     );
   }
 }

@@ -45,6 +45,7 @@ beforeAll(async () => {
       sender: content.sender,
       endpoint: "t",
       copyOf: null,
+      shape: content.shape === null ? null : { id: content.shape },
       content,
     }));
     await writer.commit({ number: claim.lastBatch + 1, records, throughUs: 0, runRules: false }, NOW);

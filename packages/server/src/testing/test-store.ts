@@ -5,6 +5,7 @@ import { connectionOf } from "../kernel/db/pool.js";
 import { BatchWriter } from "../store/batches.js";
 import { claimCollector } from "../store/collectors.js";
 import { IdSource } from "../store/record-id.js";
+import { KeptShapes } from "../store/shapes.js";
 import { TestApi } from "./test-api.js";
 import { startTestInstance, type TestInstance } from "./test-database.js";
 
@@ -21,6 +22,7 @@ export class TestStore {
     readonly api: TestApi,
     readonly writer: BatchWriter,
     readonly ids: IdSource,
+    private readonly shapes: KeptShapes,
   ) {}
 
   static async start(): Promise<TestStore> {
@@ -39,6 +41,7 @@ export class TestStore {
       await TestApi.start(instance),
       new BatchWriter(client, claim.number, null),
       new IdSource(claim.number, 0),
+      await KeptShapes.load(client, nowUs()),
     );
   }
 
@@ -65,8 +68,10 @@ export class TestStore {
       sender,
       endpoint,
       copyOf: null,
+      shape: this.shapes.learn(content),
       content,
     }));
+    await this.shapes.save(this.client, nowUs());
     await into.commit({ number: ++this.number, records: stored, throughUs: 0, runRules: false }, nowUs());
   }
 

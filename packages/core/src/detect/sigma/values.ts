@@ -130,7 +130,9 @@ function equal(name: FilterName, parts: readonly Part[], at: string): string {
     case "time":
     case "severity":
     case "choice":
+    case "shape":
       if (plain === null) throw new SigmaRefusal(`${subject} takes whole values here, no wildcards`, at);
+      if (type === "shape") throw new SigmaRefusal(`${subject} is numbered here alone`, at);
       if (type === "time") throw new SigmaRefusal(`${subject} cannot be compared so here`, at);
       return `${subject} is ${type === "address" ? plain : quoted(plain)}`.replace(/ is "(\d+)"$/, " is $1");
     case "sender":

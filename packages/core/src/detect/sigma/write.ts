@@ -152,6 +152,7 @@ function selectionOf(node: Comparison): object {
   if (node.field === "time" || node.field === "arrival") throw new SigmaRefusal("it names a time");
   const name = node.field === "data" ? `data ${node.dataName}` : node.field;
   if (name.includes("|")) throw new SigmaRefusal("a name with a bar in it cannot be said there");
+  if (node.field === "shape") throw new SigmaRefusal("shapes are numbered here alone");
   const values = (all: readonly string[]) => (all.length === 1 ? all[0] : all);
   switch (test.op) {
     case "oneOf":
@@ -210,6 +211,7 @@ function selectionOf(node: Comparison): object {
     case "role":
     case "tag":
     case "last":
+    case "new":
       throw new SigmaRefusal(`${name} is asked for by ${test.op}`);
   }
 }

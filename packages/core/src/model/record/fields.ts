@@ -9,7 +9,17 @@ import { SEVERITIES } from "./severity.js";
  * The one field table. Filter types and completion, the SQL compiler, the in-memory evaluator, columns and docs read it.
  * A new field is one line here and one line in the store's column table.
  */
-export type FieldType = "text" | "exact" | "number" | "severity" | "choice" | "address" | "time" | "sender" | "port";
+export type FieldType =
+  | "text"
+  | "exact"
+  | "number"
+  | "severity"
+  | "choice"
+  | "address"
+  | "time"
+  | "sender"
+  | "port"
+  | "shape";
 
 /** A value of a field; a bigint is a count beyond 2^53. */
 export type FieldValue = string | Count;
@@ -205,6 +215,14 @@ export const FIELDS = [
     type: "exact",
     about: "why it could not be decoded in full",
     get: (r) => one(r.problem?.code ?? null),
+  },
+  {
+    name: "shape",
+    type: "shape",
+    most: 0x7fff_ffff,
+    isCommonWord: true,
+    about: "messages alike but for their values, by the number of their shape",
+    get: (r) => one(r.shape),
   },
   {
     name: "mark",

@@ -51,6 +51,7 @@ export function recordToJson(r: HalvikRecord, senderName: string): RecordJson {
     sender: { id: r.sender, name: senderName },
     endpoint: r.endpoint,
     ...(r.copyOf === null ? {} : { copyOf: r.copyOf }),
+    ...(r.shape === null ? {} : { shape: r.shape }),
     ...contentToJson(r),
   };
 }

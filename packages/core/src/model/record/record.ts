@@ -102,6 +102,8 @@ export interface HalvikRecord extends RecordContent {
   readonly endpoint: string;
   /** The record this one is a copy of, by another path. */
   readonly copyOf: string | null;
+  /** The message shape it was given on arrival, which may have become part of another since; null: none. */
+  readonly shape: number | null;
 }
 
 /** A content being filled in by its kind. */

@@ -88,6 +88,7 @@ export const OWN_SENDER = 0;
 /** Looks up what the names in filters stand for: senders, their groups and sites, applications, notifications, spellings, lists. Immutable: a changed directory is a new one. */
 export class SenderDirectory {
   private readonly byId: ReadonlyMap<number, Sender>;
+  private readonly standing: ReadonlyMap<number, number>;
 
   constructor(
     readonly senders: readonly Sender[],
@@ -99,8 +100,11 @@ export class SenderDirectory {
     readonly ours: OwnNames = NO_OWN_NAMES,
     /** Lists that filters name. */
     readonly lists: NamedLists = NO_LISTS,
+    /** Message shapes that have become part of another, by that one. */
+    readonly merged: ReadonlyMap<number, readonly number[]> = new Map(),
   ) {
     this.byId = new Map(senders.map((s) => [s.id, s]));
+    this.standing = new Map([...merged].flatMap(([shape, parts]) => parts.map((part) => [part, shape] as const)));
   }
 
   get(id: number): Sender | undefined {
@@ -141,6 +145,16 @@ export class SenderDirectory {
     return this.senders
       .filter((s) => s.formerNames.some((name) => fold(name) === wanted) || s.formerAddresses.includes(wanted))
       .map((s) => s.id);
+  }
+
+  /** The message shapes that are one with this now, itself first. */
+  shapesOf(shape: number): readonly number[] {
+    return [shape, ...(this.merged.get(shape) ?? [])];
+  }
+
+  /** The message shape that one has become part of, or itself. */
+  standingShape(shape: number): number {
+    return this.standing.get(shape) ?? shape;
   }
 
   /** Ids of the senders of these groups, sites, roles or tags. */

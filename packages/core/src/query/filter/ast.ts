@@ -31,6 +31,8 @@ export type Test =
   | { readonly op: "like"; readonly pattern: string }
   | { readonly op: "matches"; readonly source: string }
   | { readonly op: "present" }
+  /** Of shapes: first ever seen within the window. Whoever has them puts those it means in its place before any record is decided. */
+  | { readonly op: "new" }
   | { readonly op: SenderTrait; readonly names: readonly string[] }
   /** In one of these lists; `spelledOut` puts what they hold in its place. */
   | { readonly op: "list"; readonly names: readonly string[] }

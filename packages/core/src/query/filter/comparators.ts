@@ -20,6 +20,7 @@ export const COMPARATORS = [
   "present",
   "missing",
   "last",
+  "new",
 ] as const;
 export type ComparatorName = (typeof COMPARATORS)[number];
 /** Words a comparator begins with. */
@@ -50,6 +51,8 @@ export function comparatorsOf(field: FilterField | "data"): readonly ComparatorN
     case "number":
     case "port":
       return ["is", "is not", "in", "not in", "over", "under", "at least", "at most", "between", ...always];
+    case "shape":
+      return ["is", "is not", "in", "not in", "new", ...always];
     case "time":
       return ["last", "between", "over", "under", "at least", "at most", "is", "is not"];
   }

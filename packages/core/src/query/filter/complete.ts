@@ -89,7 +89,7 @@ function optionsAfter(
       const not = { text: "not", about: `${field.name} is not …`, type: "comparator" as const };
       return { ...values, options: [not, ...values.options] };
     }
-    if (done && done !== "present" && done !== "missing") return valueOptions(field, said, directory);
+    if (done && done !== "present" && done !== "missing" && done !== "new") return valueOptions(field, said, directory);
     if (
       last === "," ||
       said === "in group" ||
@@ -158,7 +158,7 @@ function valueOptions(field: FilterField, said: string, directory: SenderDirecto
   }
   const lists = said === "in" || said === "not in" ? directory.lists.names() : [];
   if (said.endsWith("in list")) return known(values(directory.lists.names(), "list").map(quoted));
-  if (lists.length > 0 && !field.choices && field.type !== "number" && field.type !== "port")
+  if (lists.length > 0 && !field.choices && field.type !== "number" && field.type !== "port" && field.type !== "shape")
     return { options: [{ text: "list", about: "values of a list", type: "value" }], valuesOf: field.name };
   if (field.type === "severity") return known(values(SEVERITIES, "severity"));
   if (field.choices) return known(values(field.choices, field.name));

@@ -53,9 +53,9 @@ export function compileTree<T, N extends string>(
   }
 }
 
-/** What came after something is put in its place before a filter gets to where records are decided (`resolveAfter`). */
+/** What came after something, and what is new, is put in its place before a filter gets to where records are decided (`resolveQuestions`). */
 export function undecided({ span }: Pick<After, "span">): never {
-  throw new Error(`the question of what came after something at ${span.start} has not been answered`);
+  throw new Error(`the question at ${span.start} of what came before has not been answered`);
 }
 
 /**
@@ -66,6 +66,7 @@ export function spelledOut<N extends string>(written: Comparison<N>, directory: 
   const { notifications, ours } = directory;
   const node = withListed(written, directory);
   const { field: name, test } = node;
+  if (name === "shape" && test.op === "ranges") return { ...node, test: withMerged(test, directory) };
   if (test.op !== "oneOf" || test.exactly || !(name === "event" || isSpelt(name))) return node;
   const values =
     name === "event"
@@ -73,6 +74,14 @@ export function spelledOut<N extends string>(written: Comparison<N>, directory: 
       : test.values.flatMap((value) => [value, ...ours.spellings(name, value)]);
   return values.length === test.values.length ? node : { ...node, test: { op: "oneOf", values } };
 }
+
+/** Shapes with those that have become part of them. */
+const withMerged = ({ ranges }: Extract<Test, { op: "ranges" }>, directory: SenderDirectory): Test => ({
+  op: "ranges",
+  ranges: ranges.flatMap(([from, to]) =>
+    from === to ? directory.shapesOf(Number(from)).map((id) => [id, id] as const) : [[from, to] as const],
+  ),
+});
 
 const ADDRESSES: readonly string[] = ["src", "dst", "address"];
 
@@ -207,6 +216,8 @@ export function valueTestOf<N extends string>(
         return false;
       };
     }
+    case "new":
+      return undecided(node);
     case "list":
     case "group":
     case "site":

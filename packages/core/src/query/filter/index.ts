@@ -22,6 +22,7 @@ export {
   valueTestOf,
 } from "./evaluate.js";
 export { listNames } from "./list-names.js";
+export { asksForNew, withNewShapes } from "./new-values.js";
 export type { ParseContext, SavedText } from "./parse-context.js";
 export { MAX_FILTER_LENGTH, type ParseResult, parseFilter, parseFilterOf, savedFilterNames } from "./parser.js";
 export { type FilterPart, type FilterParts, filterParts, isComplete, joinParts, takesValue } from "./parts.js";

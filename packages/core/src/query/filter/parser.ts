@@ -488,7 +488,7 @@ class Parser {
   /** A sign of comparison as the language's own word. */
   private signed(field: FilterField | "data", { sign, span }: { sign: Sign; span: Span }): ComparatorName {
     const type = field === "data" ? "data" : field.type;
-    if (type === "number" || type === "port" || type === "time") return WORDS_OF[sign];
+    if (type === "number" || type === "port" || type === "time" || type === "shape") return WORDS_OF[sign];
     // of a named value, how much it is; whether it is the same is asked of its text
     if (type === "data" && sign !== "!=" && WORDS_OF[sign] !== "is") return WORDS_OF[sign];
     if (type === "severity") return this.refuseSeveritySign(sign, span);

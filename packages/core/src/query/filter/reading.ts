@@ -78,6 +78,8 @@ function sayComparison(node: Comparison<string>, showTime: (us: number) => strin
         : `${noun} ${not}${test.ranges.map(sayRange).join(" or ")}${orMissing}`;
     case "amount":
       return `${noun} ${not}${sayAmount(test)}${orMissing}`;
+    case "new":
+      return `a shape that was never seen before this time`;
     case "last":
       return `${not}in the last ${formatDuration(test.us)}`;
     case "has":

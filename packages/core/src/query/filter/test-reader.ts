@@ -72,6 +72,8 @@ export class TestReader {
       case "number":
       case "port":
         return this.numberTest(field, name);
+      case "shape":
+        return name === "new" ? this.newTest(at) : this.numberTest(field, name);
       case "time":
         return this.timeTest(name);
     }
@@ -220,6 +222,16 @@ export class TestReader {
     }
     const known = this.context.directory?.lists.names();
     return { op: "list", names: this.list(() => this.known("a list", known)) };
+  }
+
+  private newTest({ field, comparator }: ComparisonSpans): Test {
+    if (this.context.allowsAfter !== true)
+      fault(
+        "EXPECTED",
+        "what is new can only be asked of stored records, within a window; a rule says it as the first time of a value",
+        { start: field.start, end: comparator.end },
+      );
+    return { op: "new" };
   }
 
   private known(what: string, names: readonly string[] | undefined): string {

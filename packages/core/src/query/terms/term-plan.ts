@@ -217,7 +217,7 @@ function planValues(node: Comparison, prefix: string, context: EvaluateContext, 
       verdict: isClipped(v) ? "perhaps" : most,
     })),
   });
-  const isNumber = type === "number" || type === "port";
+  const isNumber = type === "number" || type === "port" || type === "shape";
   const accepts = (tests: (value: FieldValue) => boolean) => (term: string) => {
     const value = term.slice(prefix.length);
     if (isClipped(value)) return "perhaps";

@@ -111,7 +111,14 @@ function shown(
   format: ReadyFormat,
   meanings: Meanings,
 ): Omit<FormatPreview["fits"][number], "at" | "sender"> {
-  const asRecord = (c: RecordContent): HalvikRecord => ({ ...c, id: "", sender: 0, endpoint: "", copyOf: null });
+  const asRecord = (c: RecordContent): HalvikRecord => ({
+    ...c,
+    id: "",
+    sender: 0,
+    endpoint: "",
+    copyOf: null,
+    shape: null,
+  });
   const { content: made } = applyFormats(
     [{ ...format, matches: () => true }],
     { ...content, data: [], users: [], otherAddresses: [] },

@@ -119,7 +119,14 @@ export class Forwarders {
     const sender = this.senders.admitted(arrival.peer);
     if (sender === null) return false;
     const { receivedUs, endpoint } = arrival;
-    return matches({ ...emptyContent("flow", receivedUs, receivedUs), id: "", sender, endpoint, copyOf: null });
+    return matches({
+      ...emptyContent("flow", receivedUs, receivedUs),
+      id: "",
+      sender,
+      endpoint,
+      copyOf: null,
+      shape: null,
+    });
   }
 
   private asJson(arrival: Arrival, stored: StoredContent): Arrival {
@@ -161,10 +168,11 @@ export class Forwarders {
 /** What a change of would need another connection. */
 const waySet = ({ forward, secret }: ReadyForward): string => JSON.stringify([forward.way, secret]);
 
-const recordOf = ({ content, id, sender, endpoint, copyOf }: StoredContent): HalvikRecord => ({
+const recordOf = ({ content, id, sender, endpoint, copyOf, shape }: StoredContent): HalvikRecord => ({
   ...content,
   id: formatRecordId(id),
   sender,
   endpoint,
   copyOf,
+  shape: shape?.id || null,
 });

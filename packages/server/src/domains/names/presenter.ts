@@ -39,6 +39,7 @@ export class Presenter {
       const trap = r.kind === "snmp" && r.event !== null ? names.mib.notification(r.event) : undefined;
       return {
         ...recordToJson(r, senderName),
+        ...(r.shape === null ? {} : { shape: senders.standingShape(r.shape) }),
         sentence: sentenceOf(r, { ...names, senderName, interfaceName }),
         ...(meaning?.next ? { next: meaning.next } : {}),
         ...(trap ? { eventName: trap.name } : {}),

@@ -84,7 +84,7 @@ export async function loadApplications(db: Queryable): Promise<StoredApplication
 /** Another one whenever what names stand for is another: also when an entry of a list runs out. */
 export async function directoryVersion(db: Queryable, nowUs: number): Promise<string> {
   const { rows } = await db.query<{ version: string }>(
-    "select (select version from directory_version) || ' ' || (select version from kind_change) || ' ' || (select count(*) from list_entry where expires_us <= $1) as version",
+    "select (select version from directory_version) || ' ' || (select version from kind_change) || ' ' || (select version from shape_change) || ' ' || (select count(*) from list_entry where expires_us <= $1) as version",
     [nowUs],
   );
   return rows[0]!.version;

@@ -6,6 +6,7 @@ import type { Queryable } from "../../kernel/db/pool.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import { type FieldValues, fieldValues } from "../../store/field-values.js";
 import { recordsInIdRange } from "../../store/find-records.js";
+import { type FoldedShapes, foldShapes } from "../../store/fold-shapes.js";
 import { type FollowPage, type FollowRequest, followRecords } from "../../store/follow-records.js";
 import { type Histogram, histogram } from "../../store/histogram.js";
 import { type MeasuredRecords, type MeasureOf, measureRecords } from "../../store/measure-records.js";
@@ -37,6 +38,7 @@ export type HistogramAsked = ScopeAsked & { readonly widthUs: number };
 export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: number; readonly measure: Measure };
 export type MatrixAsked = ScopeAsked & { readonly of: MatrixOf };
 export type MeasureQuestion = ScopeAsked & { readonly of: MeasureOf };
+export type ShapesAsked = ScopeAsked & { readonly steps: readonly number[] };
 export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
 export type TrafficAsked = ScopeAsked & ScanAsked;
 export type HostFlowsAsked = ScopeAsked & HostAsked;
@@ -63,6 +65,8 @@ export interface Questions {
   matrix(asked: MatrixAsked): Promise<ValueMatrix>;
   /** What is told of the records by groups and steps. */
   measure(asked: MeasureQuestion): Promise<MeasuredRecords>;
+  /** The records by their message shapes. */
+  shapes(asked: ShapesAsked): Promise<FoldedShapes>;
   whyNothing(asked: ScopeAsked): Promise<WhyNothing>;
   /** Sums of the flows a filter matches. */
   traffic(asked: TrafficAsked): Promise<FlowScan>;
@@ -88,6 +92,7 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     values: async ({ of, top, measure, ...asked }) => fieldValues(db, await scoped(asked), of, top, measure),
     matrix: async ({ of, ...asked }) => valueMatrix(db, await scoped(asked), of),
     measure: async ({ of, ...asked }) => measureRecords(db, await scoped(asked), of),
+    shapes: async ({ steps, ...asked }) => foldShapes(db, await scoped(asked), steps),
     whyNothing: async (asked) => whyNothing(db, await scoped(asked)),
     traffic: async ({ meters, summed, sites, ...asked }) =>
       scanFlows(db, await scoped(asked), { meters, summed, sites }),
@@ -118,6 +123,7 @@ function questionsElsewhere(work: WorkPool): Questions {
     values: ask("values"),
     matrix: ask("matrix"),
     measure: ask("measure"),
+    shapes: ask("shapes"),
     whyNothing: ask("whyNothing"),
     traffic: ask("traffic"),
     host: ask("host"),
@@ -133,8 +139,8 @@ function questionsElsewhere(work: WorkPool): Questions {
  * database, in threads of their own; all else here, where it is quickest.
  */
 export function askedOf(here: Questions, work: WorkPool, scans: WorkPool): (filter: Filter) => Questions {
-  const { measure, traffic, host, markings, pairs, answers } = questionsElsewhere(scans);
-  const sums = { measure, traffic, host, markings, pairs, answers };
+  const { measure, shapes, traffic, host, markings, pairs, answers } = questionsElsewhere(scans);
+  const sums = { measure, shapes, traffic, host, markings, pairs, answers };
   const quick: Questions = { ...here, ...sums };
   const guarded: Questions = { ...questionsElsewhere(work), ...sums };
   return (filter) => (hasPatterns(filter) ? guarded : quick);

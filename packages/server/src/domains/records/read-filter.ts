@@ -8,6 +8,7 @@ import { AppError, filterError } from "../../kernel/http/errors.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Ask } from "./questions.js";
 import { resolveAfters } from "./resolve-after.js";
+import { resolveNew } from "./resolve-new.js";
 import { savedFiltersFor } from "./saved-filters/repository.js";
 import { searchedWindow } from "./searched-window.js";
 
@@ -50,6 +51,7 @@ export async function readFilter(
   const parsed = parseFilter(asked.filter, { zone, directory: senders, saved, allowsAfter: true });
   if (!parsed.ok) throw filterError(parsed.error);
   const written = parsed.filter;
-  const filter = await resolveAfters(ask, written, searchedWindow(asked, written, nowUs), senders, nowUs);
+  const window = searchedWindow(asked, written, nowUs);
+  const filter = await resolveAfters(ask, await resolveNew(db, written, window), window, senders, nowUs);
   return { filter, written, senders };
 }

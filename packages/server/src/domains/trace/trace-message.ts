@@ -221,12 +221,13 @@ function decided(
   };
 }
 
-const recordOf = ({ content, id, sender, endpoint, copyOf }: DecodedBatch["records"][number]): HalvikRecord => ({
+const recordOf = ({ content, id, sender, endpoint, copyOf, shape }: DecodedBatch["records"][number]): HalvikRecord => ({
   ...content,
   id: formatRecordId(id),
   sender,
   endpoint,
   copyOf,
+  shape: shape?.id || null,
 });
 
 const isAdmitted = async (db: Queryable, peer: string): Promise<boolean> =>

@@ -39,6 +39,7 @@ import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
 import { measureRoutes } from "../../domains/reports/measure-routes.js";
 import { reportRoutes } from "../../domains/reports/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
+import { shapeRoutes } from "../../domains/shapes/routes.js";
 import { traceRoutes } from "../../domains/trace/routes.js";
 import { trafficRoutes } from "../../domains/traffic/routes.js";
 import type { Actor } from "../../kernel/actor.js";
@@ -127,6 +128,8 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
   const routes = [
     ...sessionRoutes(deps),
     ...statusRoutes(deps),
+    // before the records by their ids
+    ...shapeRoutes(deps),
     ...recordRoutes(deps),
     ...overviewRoutes({ ...deps, nights }),
     ...filterRoutes(deps),

@@ -13,6 +13,7 @@ import {
   questions,
   type RehearsalAsked,
   type ScopeAsked,
+  type ShapesAsked,
   type TrafficAsked,
   type ValuesAsked,
 } from "../../domains/records/questions.js";
@@ -43,6 +44,7 @@ export const histogram = (asked: HistogramAsked) => ask.histogram(asked);
 export const values = (asked: ValuesAsked) => ask.values(asked);
 export const matrix = (asked: MatrixAsked) => ask.matrix(asked);
 export const measure = (asked: MeasureQuestion) => ask.measure(asked);
+export const shapes = (asked: ShapesAsked) => ask.shapes(asked);
 export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);
 export const traffic = (asked: TrafficAsked) => ask.traffic(asked);
 export const host = (asked: HostFlowsAsked) => ask.host(asked);

@@ -4,6 +4,7 @@ import { transaction } from "../../kernel/db/pool.js";
 import { COLLECTOR_BITS } from "../record-id.js";
 import { readRows, selectFrom } from "../record-rows.js";
 import { sealSegment } from "../segment-life.js";
+import { ShapesSeen } from "../shapes-seen.js";
 import { writePart } from "../term-index.js";
 
 /** Rows of a part: enough that terms are worth sorting, few enough that what is not indexed yet is soon gone through. */
@@ -47,6 +48,7 @@ async function indexPart(
   breathe: () => Promise<void>,
 ): Promise<void> {
   const builder = new PartBuilder();
+  const seen = new ShapesSeen();
   let first: string | null = null;
   let last = segment.indexed_id ?? "0";
   while (builder.rows < partRows) {
@@ -57,6 +59,7 @@ async function indexPart(
     if (rows.length === 0) break;
     for (const record of readRows(segment.name, rows)) {
       builder.add(record, { timeUs: record.timeUs, storedUs: Number(BigInt(record.id) >> COLLECTOR_BITS) });
+      seen.add(record);
       first ??= record.id;
       last = record.id;
     }
@@ -64,5 +67,9 @@ async function indexPart(
   }
   if (first === null) throw new Error(`segment ${segment.name} holds fewer rows than its catalogue says`);
   const part = builder.finish();
-  await transaction(client, () => writePart(client, segment, part, { first, last }));
+  const ids = { first, last };
+  await transaction(client, async () => {
+    await writePart(client, segment, part, ids);
+    await seen.write(client);
+  });
 }

@@ -10,6 +10,7 @@ import { BatchWriter } from "../../../store/batches.js";
 import { type Claim, CollectorBusy, claimCollector } from "../../../store/collectors.js";
 import { keepDaysBy } from "../../../store/keep-days.js";
 import { IdSource } from "../../../store/record-id.js";
+import { KeptShapes } from "../../../store/shapes.js";
 import { loadMibNames, namedBy } from "../../names/mibs.js";
 import { loadMeanings } from "../../names/repository.js";
 import type { Arrival, Protocol } from "../arrivals/arrival.js";
@@ -139,6 +140,7 @@ async function run(
     keepDaysBy((id) => registry.get(id)?.facts.keepDays, options.keepByKind),
   );
   await registry.refresh(client);
+  const shapes = await KeptShapes.load(client, nowUs());
   const decoders = new Decoders();
   const users = new UsmUsers(await loadSnmpUsers(client), nodeSnmpCrypto);
   decoders.settings = {
@@ -167,7 +169,8 @@ async function run(
     if (unknown.unknownPeers.size > 0) await registry.notice(client, unknown.unknownPeers);
     if (unknown.unknownHosts.size > 0) await registry.noticeBehind(client, unknown.unknownHosts);
     const now = nowUs();
-    const decoded = decodeBatch(arrivals, registry, { decoders, ids, nowUs: now, imported: true });
+    const decoded = decodeBatch(arrivals, registry, { decoders, ids, nowUs: now, imported: true, shapes });
+    await shapes.save(client, now);
     const problems = new Map(decoders.undecodable.map((u) => [u.arrival, u.problem]));
     for (const a of decoded.emptyArrivals) refuse(problems.get(a)?.code ?? "templates or counters, no record");
     refuse("sender refused", decoded.refused);

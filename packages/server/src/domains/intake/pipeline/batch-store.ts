@@ -10,6 +10,7 @@ import { claimCollector } from "../../../store/collectors.js";
 import { keepDaysBy } from "../../../store/keep-days.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { IdSource } from "../../../store/record-id.js";
+import { KeptShapes } from "../../../store/shapes.js";
 import type { Arrival } from "../arrivals/arrival.js";
 import { noteFormatUse } from "../arriving/format-use-repository.js";
 import { noteArrivalUse } from "../arriving/use-repository.js";
@@ -54,6 +55,7 @@ interface Connected {
   readonly client: Client;
   readonly writer: BatchWriter;
   readonly ids: IdSource;
+  readonly shapes: KeptShapes;
 }
 
 /** A batch as decoded: what was sent again is left out of its arrivals. */
@@ -103,11 +105,11 @@ export class BatchStore {
     try {
       client = await connect(this.options.connection, (broken) => this.disconnected(broken));
       const opened = client;
-      const claim = await withinMs(STORE_MS, "the first questions", async () => {
+      const { claim, shapes } = await withinMs(STORE_MS, "the first questions", async () => {
         const claimed = await claimCollector(opened, this.options.collectorName, "live");
         await this.registry.refresh(opened);
         await this.held.refresh(opened);
-        return claimed;
+        return { claim: claimed, shapes: await KeptShapes.load(opened, nowUs()) };
       });
       const ids = new IdSource(claim.number, claim.lastIdUs);
       this.numbers.atLeast(claim.lastBatch);
@@ -120,6 +122,7 @@ export class BatchStore {
           keepDaysBy((id) => this.registry.get(id)?.facts.keepDays, this.options.keepByKind),
         ),
         ids,
+        shapes,
       };
     } catch (e) {
       this.log.warn({ err: e }, "database cannot be reached");
@@ -180,7 +183,7 @@ export class BatchStore {
   }
 
   private async decode(batch: SpooledBatch, storedUs: number): Promise<Decoded> {
-    const { client, ids } = this.connected!;
+    const { client, ids, shapes } = this.connected!;
     const { decoders } = this;
     decoders.begin();
     const arrivals = await this.withoutRepeated(client, batch.arrivals);
@@ -192,15 +195,16 @@ export class BatchStore {
       ids,
       nowUs: storedUs,
       imported: false,
+      shapes,
       arrivalRules: this.decoders.settings.arrivalRules,
     });
-    const own = this.notices.pending.map((o) => ({
-      id: ids.next(storedUs),
-      sender: OWN_SENDER,
-      endpoint: "halvik",
-      copyOf: null,
-      content: ownRecord(o, storedUs),
-    }));
+    const own = this.notices.pending.map((o) => {
+      const content = ownRecord(o, storedUs);
+      const shape = shapes.learn(content);
+      return { id: ids.next(storedUs), sender: OWN_SENDER, endpoint: "halvik", copyOf: null, shape, content };
+    });
+    const refused = await shapes.save(client, storedUs);
+    if (refused !== null) this.log.error({ err: refused }, "the database refused shapes of messages");
     return Object.assign(decoded, { own, arrivals });
   }
 

@@ -5,6 +5,7 @@ import { fitContent } from "@halvik/core/normalise";
 import { LATE_AFTER_US } from "../../../store/batches.js";
 import type { StoredContent } from "../../../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../../../store/record-id.js";
+import type { KeptShapes } from "../../../store/shapes.js";
 import type { Arrival } from "../arrivals/arrival.js";
 import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 import { ArrivalTally } from "../arriving/arrival-tally.js";
@@ -41,6 +42,8 @@ export interface DecodeOptions {
   readonly nowUs: number;
   /** Imports store what waiting senders once sent, and mark it. */
   readonly imported: boolean;
+  /** Tells of each record which message shape it has. */
+  readonly shapes?: Pick<KeptShapes, "learn">;
   /** Rules of arrival, in their order; files are stored whole. */
   readonly arrivalRules?: ArrivalRules | undefined;
 }
@@ -125,7 +128,10 @@ function store(
   const before = out.records.length;
   const { arrivalRules: rules } = options;
   for (const one of decoded) {
-    const stored = formatted(toStored(arrival, one, sender, registry, options), arrival, options, out.formatted);
+    const stored = shaped(
+      formatted(toStored(arrival, one, sender, registry, options), arrival, options, out.formatted),
+      options,
+    );
     const decided =
       rules === undefined ? stored : decide(stored, arrival, rules, out, arrival.bytes.length / decoded.length);
     if (decided !== null) out.records.push(decided);
@@ -143,8 +149,8 @@ function store(
  * A content that was just decoded becomes its record in place: nobody else has it, and copying its many members takes longer than all rules do
  * (bench/arrival.ts). Without an id, for which no filter asks.
  */
-const asRecord = ({ content, sender, endpoint, copyOf }: StoredContent): HalvikRecord =>
-  Object.assign(content, { id: "", sender, endpoint, copyOf });
+const asRecord = ({ content, sender, endpoint, copyOf, shape }: StoredContent): HalvikRecord =>
+  Object.assign(content, { id: "", sender, endpoint, copyOf, shape: shape?.id || null });
 
 /** What the formats that people made read in a record. */
 function formatted(
@@ -162,6 +168,10 @@ function formatted(
   // a part of a line may be more than its field holds
   return made.fits === null ? stored : { ...stored, content: fitContent(made.content, bytes) };
 }
+
+/** The record with the shape of its message. */
+const shaped = (stored: StoredContent, { shapes }: DecodeOptions): StoredContent =>
+  shapes === undefined ? stored : { ...stored, shape: shapes.learn(stored.content) };
 
 /** Whatever a format throws, the record is stored as it was decoded: nothing that arrives can end the batch it is in. */
 function tried(apply: () => Formatted): Formatted | null {

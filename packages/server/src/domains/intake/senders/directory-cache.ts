@@ -3,6 +3,7 @@ import { NotificationNames } from "@halvik/core/model/notifications";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { nowUs } from "../../../kernel/clock.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import { mergedShapes } from "../../../store/shapes.js";
 import { namedLists } from "../../lists/repository.js";
 import { listDomains } from "../../names/domains-repository.js";
 import { loadMibNames } from "../../names/mibs.js";
@@ -17,6 +18,7 @@ export const loadDirectory = async (db: Queryable, zone: string): Promise<Sender
     await notificationNames(db),
     new OwnNames((await listDomains(db)).map((d) => d.domain)),
     await namedLists(db, nowUs()),
+    await mergedShapes(db),
   );
 
 /** Modules take long to read and change seldom. */

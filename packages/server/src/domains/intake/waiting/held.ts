@@ -51,7 +51,7 @@ export async function heldOf(
       .slice(-SHOWN)
       .reverse()
       .map(({ content, endpoint }) => {
-        const record: HalvikRecord = { ...content, id: "0", sender: id, endpoint, copyOf: null };
+        const record: HalvikRecord = { ...content, id: "0", sender: id, endpoint, copyOf: null, shape: null };
         const shown = present(record);
         return {
           at: formatUs(content.receivedUs),
