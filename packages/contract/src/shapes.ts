@@ -15,6 +15,8 @@ export const ShapeJson = z
     app: z.string().optional(),
     event: z.string().optional(),
     action: z.string().optional(),
+    /** Text that stands in every one of its messages, long enough to know them by. */
+    phrase: z.string().optional(),
     version: z.int(),
     /** First and last time ever, also of records that are not kept any more. */
     firstEver: TimeText,
@@ -94,6 +96,8 @@ export const ShapeWrite = z.strictObject({
   name: z.string().trim().max(120),
   meaning: z.string().trim().max(1_000).default(""),
   category: z.enum(CATEGORIES).nullable().default(null),
+  /** The category becomes that of whatever arrives with the shape's phrase: a phrase of one's own. */
+  asPhrase: z.boolean().default(false),
 });
 
 export const ShapeValuesQuery = RecordQuery.pick({ filter: true, from: true, to: true, zone: true });

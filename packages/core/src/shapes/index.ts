@@ -1,3 +1,3 @@
 export { MOST_SHAPES, ShapeBook } from "./book.js";
-export { type MessageShape, originParts, shapeText, standing, valuesOf } from "./shape.js";
+export { type MessageShape, originParts, phraseOf, shapeText, standing, valuesOf } from "./shape.js";
 export { type ShapeValue, type ShapeValueType, shapeValues } from "./value-types.js";

@@ -115,3 +115,13 @@ export function valuesOf(
 
 /** Of what is beyond all bounds: every message of an origin that was not told apart. */
 export const REST_TOKENS: readonly string[] = [REST];
+
+/** Words that must stand in a phrase for it to say something by itself. */
+const LEAST_LETTERS = 8;
+
+/** The longest text that stands as it is in every message of a shape; null: none is long enough to tell it by. */
+export function phraseOf({ tokens }: Pick<MessageShape, "tokens">): string | null {
+  const runs = tokens.map((token) => (isValueToken(token) || token === REST ? VALUE : token)).join("").split(VALUE);
+  const longest = runs.map((run) => run.trim()).reduce((a, b) => (b.length > a.length ? b : a), "");
+  return longest.replaceAll(/[^\p{L}]/gu, "").length < LEAST_LETTERS ? null : longest;
+}

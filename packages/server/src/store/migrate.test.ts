@@ -160,6 +160,7 @@ describe("a database of before the first release", () => {
       { name: "012-formats-and-forwards" },
       { name: "013-reports" },
       { name: "014-boards" },
+      { name: "015-shapes" },
     ]);
     await client.end();
   });

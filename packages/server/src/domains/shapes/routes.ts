@@ -1,12 +1,15 @@
 import {
   ShapeDetail,
   ShapeId,
+  type ShapeJson,
   ShapesAnswer,
   ShapesQuery,
   ShapeValues,
   ShapeValuesQuery,
   ShapeWrite,
 } from "@halvik/contract/shapes";
+import { type OwnMeaning, phraseCode } from "@halvik/core/meaning";
+import type { Category } from "@halvik/core/model/record";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Models } from "../../kernel/db/models.js";
@@ -17,6 +20,7 @@ import { route } from "../../kernel/http/route.js";
 import { type ShapeFacts, shapeFacts } from "../../store/shapes.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
+import { setMeaning } from "../names/repository.js";
 import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
 import { searchedWindow } from "../records/searched-window.js";
@@ -73,9 +77,11 @@ export const shapeRoutes = (deps: Needs) => [
     body: ShapeWrite,
     answer: ShapeDetail,
     handle: async ({ params, body, actor }) => {
-      const { id } = await needed(deps.db, params.id);
+      const facts = await needed(deps.db, params.id);
+      const { id } = facts;
       await inAct(deps.models, actor.name, async (act) => {
-        await nameShape(act.db, id, body, actor.name, nowUs());
+        await nameShape(act.db, id, body, act.who, act.atUs);
+        if (body.asPhrase) await setMeaning(act.db, asPhrase(shapeJson(facts), body.category), act.who, act.atUs);
         await act.audit("shape named", { shape: id, ...body });
       });
       return { shape: shapeJson(await needed(deps.db, id)) };
@@ -98,6 +104,22 @@ export const shapeRoutes = (deps: Needs) => [
     },
   }),
 ];
+
+/** @throws where the shape has no words to know it by, or no category was chosen */
+function asPhrase({ phrase, app }: ShapeJson, category: Category | null): OwnMeaning {
+  if (phrase === undefined || category === null)
+    throw new AppError(
+      "BAD_REQUEST",
+      phrase === undefined
+        ? "asPhrase: expected a syslog message with words enough to know it by"
+        : "asPhrase: expected a category",
+      { field: "asPhrase" },
+    );
+  // an app without numbers of instances is one that can be named
+  const apps = app === undefined || app.includes("#") ? undefined : [app];
+  const code = phraseCode({ phrase, ...(apps === undefined ? {} : { apps }) });
+  return { kind: "syslog", code, severity: null, category, outcome: "unknown", sentence: null, next: null };
+}
 
 async function needed(db: Queryable, id: number): Promise<ShapeFacts> {
   const standing = await standingOf(db, id);

@@ -1,7 +1,7 @@
 import type { ShapeValues } from "@halvik/contract/shapes";
 import type { EpochUs } from "@halvik/core/base/time";
 import type { HalvikRecord } from "@halvik/core/model/record";
-import type { Filter } from "@halvik/core/query/filter";
+import { type Filter, quoteIfNeeded } from "@halvik/core/query/filter";
 import { shapeValues, valuesOf } from "@halvik/core/shapes";
 import type { Window } from "../../kernel/http/window.js";
 import type { PageKey } from "../../store/search.js";
@@ -65,5 +65,6 @@ export async function valuesOfShape(
   };
 }
 
-/** As it stands, anywhere in the text: not as a word. */
-const quoted = (text: string): string => `"${text.replace(/["\\]/g, "\\$&")}"`;
+/** As a word where it is one, else as it stands, anywhere in the text. */
+const quoted = (text: string): string =>
+  /^[\w.:-]+$/.test(text) ? quoteIfNeeded(text) : `"${text.replace(/["\\]/g, "\\$&")}"`;

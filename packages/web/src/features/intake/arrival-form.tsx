@@ -41,7 +41,7 @@ const SEVERITY = [
 ];
 const CATEGORY = [{ value: "", label: "as it came" }, ...CATEGORIES.map((c) => ({ value: c, label: c }))];
 
-const valuesOf = (rule: ArrivalRule | null): Values => ({
+const valuesOf = (rule: Partial<ArrivalRule> | null): Values => ({
   name: rule?.name ?? "",
   filter: rule?.filter ?? "",
   does: rule?.does ?? "drop",
@@ -72,15 +72,17 @@ interface ArrivalFormProps {
   readonly rule: ArrivalRule | null;
   /** Days that may be chosen. */
   readonly days: readonly number[];
+  /** What a new one begins with. */
+  readonly begin?: Pick<ArrivalRule, "name" | "filter"> | undefined;
   readonly onSave: (rule: ArrivalRule) => Promise<unknown>;
   readonly onCancel: () => void;
 }
 
 /** What a rule of arrival matches and does; what it would have met is shown before it is saved. */
-export function ArrivalForm({ rule, days, onSave, onCancel }: ArrivalFormProps) {
+export function ArrivalForm({ rule, begin, days, onSave, onCancel }: ArrivalFormProps) {
   const zone = useViewStore((s) => s.zone);
   const { control, register, handleSubmit, watch, formState, getValues } = useForm<Values>({
-    defaultValues: valuesOf(rule),
+    defaultValues: valuesOf(rule ?? begin ?? null),
   });
   const forwards = useQuery(forwardsQuery);
   const [trouble, setTrouble] = useState<string | null>(null);

@@ -2,7 +2,7 @@ import type { ArrivalRuleJson, ArrivalRuleList } from "@halvik/contract/arrival"
 import { bytesText } from "@halvik/core/meaning/sentence";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { request } from "../../data/api";
 import { arrivalRulesQuery } from "../../data/intake-queries";
@@ -21,7 +21,13 @@ export function ArrivalPage() {
   const client = useQueryClient();
   const zone = useViewStore((s) => s.zone);
   const { data, error } = useQuery(arrivalRulesQuery);
-  const [editing, setEditing] = useState<number | "new" | null>(null);
+  const [address, setAddress] = useSearchParams();
+  const begun = address.get("filter");
+  const [editing, setEditing] = useState<number | "new" | null>(begun === null ? null : "new");
+  const close = () => {
+    setEditing(null);
+    if (begun !== null) setAddress({}, { replace: true });
+  };
   const change = useMutation({
     mutationFn: ({ method, path, body }: { method: string; path: string; body?: object }) =>
       request<ArrivalRuleList>(method, `/arrival-rules${path}`, body),
@@ -60,9 +66,10 @@ export function ArrivalPage() {
         {editing === "new" && data && (
           <ArrivalForm
             rule={null}
+            begin={begun === null ? undefined : { filter: begun, name: address.get("name") ?? "" }}
             days={data.days}
             onSave={(body) => change.mutateAsync({ method: "POST", path: "", body })}
-            onCancel={() => setEditing(null)}
+            onCancel={close}
           />
         )}
         {data && rules.length === 0 && editing === null && (

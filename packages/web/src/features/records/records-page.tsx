@@ -1,5 +1,5 @@
 import type { RecordJson } from "@halvik/contract/records";
-import { aftersOf } from "@halvik/core/query/filter";
+import { aftersOf, asksForNew } from "@halvik/core/query/filter";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { useWindow } from "../../data/use-window";
@@ -11,6 +11,7 @@ import { Kbd } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { Segments } from "../../ui/segments";
 import { AnswerLine } from "./answer-line";
 import { ColumnMenu } from "./column-menu";
 import { CompareChoice } from "./compare-choice";
@@ -29,6 +30,8 @@ import { recordTiles } from "./record-tiles";
 import { RIGHT_AFTER_US, RightAfter } from "./right-after";
 import { SavedFilters } from "./saved-filters";
 import { SeenLine } from "./seen-line";
+import { ShapeMargin } from "./shapes/shape-margin";
+import { ShapesView } from "./shapes/shapes-view";
 import { listOf, useAddress } from "./use-address";
 import { useColumns } from "./use-columns";
 import { useComparedWindow } from "./use-comparison";
@@ -54,16 +57,17 @@ export function RecordsPage() {
   const filter = params.get("filter") ?? "";
   const filtering = useFilter(filter, zone, setParam);
   const { asked, kind, submit, add, setDraft, applied } = filtering;
-  // what came after something is asked of stored records only
-  const canFollow = applied === null || aftersOf(applied).length === 0;
-  const live = following && canFollow;
-  const search = useSearch(window, asked, zone, live);
+  // what came after something, and what is new, is asked of stored records only
+  const canFollow = applied === null || (aftersOf(applied).length === 0 && asksForNew(applied) === null);
+  const inShapes = params.get("view") === "shapes";
+  const live = following && canFollow && !inShapes;
+  const search = useSearch(window, inShapes ? null : asked, zone, live);
   const { loaded, lastPage, ofFilterBefore } = search;
   const liveLines = useLive(asked, zone, live, scrolledAway, loaded);
   const liveKept = useLiveKept(live, search.answeredAt);
   const found = live || liveKept ? liveLines.records : loaded;
   // lines first: counting and searching at once would share one processor
-  const counts = useCounts(window, asked, zone, !live && search.isAnswered);
+  const counts = useCounts(window, asked, zone, !live && (inShapes || search.isAnswered));
   const chosen = params.get("columns");
   const { columns, drawn, setColumns, setWidth } = useColumns(chosen, kind, found, setParam);
   const sort = params.get("sort");
@@ -98,14 +102,8 @@ export function RecordsPage() {
     [add, submit, setParam, setWindow, setDraft],
   );
   useBoardChoices(useMemo(() => recordTiles(filter), [filter]));
-  usePageKeys({
-    "/": (e) => {
-      e.preventDefault();
-      focusFilter();
-    },
+  const lineKeys = {
     x: mark,
-    v: toggleValues,
-    l: () => canFollow && setLive(!live),
     j: () => move(1),
     k: () => move(-1),
     ArrowDown: () => move(1),
@@ -118,15 +116,45 @@ export function RecordsPage() {
       selected &&
       isDecidable(selected) &&
       void navigate({ pathname: "/traffic/policy", search: policySearch(selected) }),
+  };
+  const shapeId = inShapes && params.get("shape") !== null ? Number(params.get("shape")) : null;
+  const setView = (view: "lines" | "shapes") =>
+    setParam({ view: view === "lines" ? null : view, record: null, shape: null, marked: null });
+  usePageKeys({
+    "/": (e) => {
+      e.preventDefault();
+      focusFilter();
+    },
+    v: toggleValues,
+    f: () => setView(inShapes ? "lines" : "shapes"),
+    l: () => canFollow && !inShapes && setLive(!live),
+    // in their view shapes have these keys
+    ...(inShapes ? {} : lineKeys),
   });
   const isNothing =
     records.length === 0 && !search.isPending && !search.error && lastPage?.partial !== true && !ofFilterBefore;
   return (
     <Page
       title={filter === "" ? "Records" : `${safeText(filter)} · Records`}
-      opened={selectedId !== null || compared.length > 1}
+      opened={shapeId !== null || (!inShapes && (selectedId !== null || compared.length > 1))}
       margin={
-        compared.length > 1 ? (
+        inShapes ? (
+          shapeId !== null && (
+            <ShapeMargin
+              id={shapeId}
+              window={window}
+              filter={asked ?? ""}
+              zone={zone}
+              onOnly={add}
+              onWithout={(part) => add(`not ${part}`)}
+              onLines={(part) => {
+                setView("lines");
+                add(part);
+              }}
+              onClose={() => setParam({ shape: null })}
+            />
+          )
+        ) : compared.length > 1 ? (
           <CompareMargin records={compared} onClose={() => setParam({ marked: null })} />
         ) : (
           selectedId !== null && (
@@ -139,7 +167,7 @@ export function RecordsPage() {
       <FilterBar filter={filter} state={filtering} window={window} zone={zone}>
         <SavedFilters filter={filter} onPick={submit} />
         {filter !== "" && !live && <RightAfter filter={filter} onPick={submit} />}
-        <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />
+        {!inShapes && <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />}
         <CopyLink fromUs={window.fromUs} toUs={window.toUs} zone={zone} />
         {!live && (
           <ExportMenu
@@ -152,7 +180,7 @@ export function RecordsPage() {
         <button type="button" aria-pressed={openValues.length > 0} onClick={toggleValues} className="text-fjord">
           top values <Kbd>v</Kbd>
         </button>
-        {canFollow && (
+        {canFollow && !inShapes && (
           <button type="button" aria-pressed={live} onClick={() => setLive(!live)} className="text-fjord">
             {live ? "stop following" : "live"} <Kbd>l</Kbd>
           </button>
@@ -162,6 +190,15 @@ export function RecordsPage() {
         className="flex flex-wrap gap-x-3.5 border-b border-line-strong pt-0.5 pb-2 text-code text-quiet"
         aria-live="polite"
       >
+        <Segments
+          label="View"
+          value={inShapes ? "shapes" : "lines"}
+          onChange={setView}
+          options={[
+            { value: "lines", label: "lines" },
+            { value: "shapes", label: "shapes" },
+          ]}
+        />
         {live ? (
           <LiveLine lines={liveLines} onTop={() => setScrolledAway(false)} />
         ) : (
@@ -200,7 +237,17 @@ export function RecordsPage() {
       {search.error ? <Trouble error={search.error} what="The records cannot be shown" /> : null}
       <div className="flex min-h-0 flex-1 max-wide:flex-none max-wide:flex-col">
         <div className="flex min-w-0 flex-1 flex-col">
-          {isNothing ? (
+          {inShapes ? (
+            <ShapesView
+              window={window}
+              filter={asked}
+              zone={zone}
+              params={params}
+              setParam={setParam}
+              onOnly={add}
+              onWithout={(part) => add(`not ${part}`)}
+            />
+          ) : isNothing ? (
             <Nothing filter={filter} window={window} zone={zone} live={live} onFilter={submit} />
           ) : (
             <RecordList
