@@ -121,7 +121,10 @@ const LEAST_LETTERS = 8;
 
 /** The longest text that stands as it is in every message of a shape; null: none is long enough to tell it by. */
 export function phraseOf({ tokens }: Pick<MessageShape, "tokens">): string | null {
-  const runs = tokens.map((token) => (isValueToken(token) || token === REST ? VALUE : token)).join("").split(VALUE);
+  const runs = tokens
+    .map((token) => (isValueToken(token) || token === REST ? VALUE : token))
+    .join("")
+    .split(VALUE);
   const longest = runs.map((run) => run.trim()).reduce((a, b) => (b.length > a.length ? b : a), "");
   return longest.replaceAll(/[^\p{L}]/gu, "").length < LEAST_LETTERS ? null : longest;
 }

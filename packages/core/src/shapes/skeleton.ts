@@ -129,6 +129,16 @@ export function skeletonOf(text: string, names: readonly string[] = [], spans?: 
           continue;
         }
       }
+      if (code === COLON && text.charCodeAt(at + 1) === COLON && !isWithinWord(text, at)) {
+        // ::1
+        const close = hexWithColons(text, at, end);
+        if (close > 0) {
+          valueAfter(at, close);
+          at = close;
+          wordEnd = -1;
+          continue;
+        }
+      }
       at++;
       wordEnd = -1;
       continue;
@@ -201,6 +211,13 @@ function isDateWord(text: string, start: number, stop: number, next: number): bo
   );
 }
 
+/** Whether what stands here follows a word at once. */
+const isWithinWord = (text: string, at: number): boolean => {
+  if (at === 0) return false;
+  const before = classOf(text.charCodeAt(at - 1));
+  return before !== SPACE && before !== MARK;
+};
+
 /** Where an address of hardware or of IPv6 that begins here ends; 0: there is none. */
 function hexWithColons(text: string, start: number, end: number): number {
   let colons = 0;
@@ -243,10 +260,7 @@ function isNamed(text: string, start: number, stop: number, names: readonly stri
 
 /** Where the quotation that opens here closes; -1: it opens none, or closes too far away. */
 function closingQuote(text: string, open: number, end: number): number {
-  if (open > 0) {
-    const before = classOf(text.charCodeAt(open - 1));
-    if (before !== SPACE && before !== MARK) return -1;
-  }
+  if (isWithinWord(text, open)) return -1;
   const mark = text.charCodeAt(open);
   const last = Math.min(end, open + LONGEST_QUOTE);
   for (let i = open + 1; i < last; i++) {

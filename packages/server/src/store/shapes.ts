@@ -27,6 +27,8 @@ const keyHash = ({ origin, tokens }: Pick<MessageShape, "origin" | "tokens">): B
 /** The shapes that one process tells apart, in step with what is kept and with what other processes learn. */
 export class KeptShapes {
   private readonly byId = new Map<number, MessageShape>();
+  /** Numbers that are kept for certain. */
+  private readonly stored = new Set<number>();
   private readonly firstUs = new Map<MessageShape, number>();
   private readUs = 0;
 
@@ -56,9 +58,9 @@ export class KeptShapes {
   async refresh(db: Queryable, nowUs: number): Promise<void> {
     const { rows } = await db.query<ShapeRow>(
       `select id, origin, tokens, numbers, version, into_shape from shape
-       where changed_us >= $1 and ($2::text is null or starts_with(origin, $2)) and ($1 > 0 or into_shape is null)
+       where changed_us >= $1 and ($2::text is null or starts_with(origin, $2)) and ($3 or into_shape is null)
        order by last_us desc limit ${MOST_SHAPES}`,
-      [this.readUs - OVERLAP_US, this.kind],
+      [this.readUs - OVERLAP_US, this.kind, this.byId.size > 0],
     );
     this.readUs = nowUs;
     rows.sort((a, b) => a.id - b.id);
@@ -71,6 +73,7 @@ export class KeptShapes {
 
   private adopt({ id, origin, tokens, numbers, version }: ShapeRow): void {
     const there = this.byId.get(id);
+    this.stored.add(id);
     if (there === undefined) this.byId.set(id, this.book.adopt({ id, origin, tokens, numbers, version }));
     else if (there.into === null && there.version < version) this.book.change(there, { tokens, numbers, version });
   }
@@ -83,21 +86,40 @@ export class KeptShapes {
    */
   async save(client: Client, nowUs: number): Promise<Error | null> {
     const changed = this.book.takeChanged();
-    let refused: Error | null = null;
     try {
-      if (changed.length > 0) await transaction(client, () => this.write(client, changed, nowUs));
-      else if (nowUs - this.readUs > REFRESH_US) await this.refresh(client, nowUs);
+      if (changed.length > 0) return await this.keep(client, changed, nowUs);
+      if (nowUs - this.readUs > REFRESH_US) await this.refresh(client, nowUs);
+      return null;
+    } catch (e) {
+      this.book.putBack(changed);
+      throw e;
+    }
+  }
+
+  /** Keeps shapes in one transaction; of those that are refused together, each half by itself, until the offender stands alone. */
+  private async keep(client: Client, changed: readonly MessageShape[], nowUs: number): Promise<Error | null> {
+    try {
+      await transaction(client, () => this.write(client, changed, nowUs));
     } catch (e) {
       const failure = failureOf(e);
-      if (failure === "outage" || failure === "again") {
-        this.book.putBack(changed);
-        throw e;
+      if (failure === "outage" || failure === "again") throw e;
+      // numbers that went with the transaction
+      for (const shape of changed) if (!this.stored.has(shape.id)) shape.id = 0;
+      if (changed.length > 1) {
+        const middle = changed.length >> 1;
+        const first = await this.keep(client, changed.slice(0, middle), nowUs);
+        return (await this.keep(client, changed.slice(middle), nowUs)) ?? first;
       }
-      refused = e as Error;
-      for (const shape of changed) if (!this.byId.has(shape.id)) shape.id = 0;
+      this.firstUs.delete(changed[0]!);
+      return e as Error;
     }
-    for (const shape of changed) this.firstUs.delete(shape);
-    return refused;
+    for (const shape of changed) {
+      this.firstUs.delete(shape);
+      if (shape.id === 0) continue;
+      this.stored.add(shape.id);
+      if (shape.into === null) this.byId.set(shape.id, shape);
+    }
+    return null;
   }
 
   private async write(db: Queryable, changed: readonly MessageShape[], nowUs: number): Promise<void> {
@@ -137,7 +159,7 @@ export class KeptShapes {
     await db.query(
       `insert into shape (origin, tokens, numbers, version, key_hash, first_us, last_us, changed_us)
        select origin, tokens, numbers, version, decode(key, 'hex'), first, first, $2
-       from jsonb_to_recordset($1::jsonb) as r (origin text, tokens jsonb, numbers jsonb, version int, key text, first bigint) order by key
+       from jsonb_to_recordset($1::jsonb) as r (origin text, tokens jsonb, numbers jsonb, version int, key text, first bigint)
        on conflict do nothing`,
       [said, nowUs],
     );
@@ -146,10 +168,7 @@ export class KeptShapes {
       [rows.map((r) => r.key)],
     );
     const ids = new Map(named.rows.map((r) => [r.key, r.id]));
-    for (const [i, shape] of fresh.entries()) {
-      shape.id = ids.get(rows[i]!.key) ?? 0;
-      if (shape.id !== 0) this.byId.set(shape.id, shape);
-    }
+    for (const [i, shape] of fresh.entries()) shape.id = ids.get(rows[i]!.key) ?? 0;
   }
 }
 

@@ -1,0 +1,125 @@
+import { emptyContent, type RecordContent } from "@halvik/core/model/record";
+import { shapeText, standing } from "@halvik/core/shapes";
+import pg from "pg";
+import { connectionOf } from "../kernel/db/pool.js";
+import { startTestInstance, type TestInstance } from "../testing/test-database.js";
+import { KeptShapes, mergedShapes, shapeFacts, shapesFirstSeen } from "./shapes.js";
+
+/** What two collectors learn at the same time, as the collector may. */
+let instance: TestInstance;
+let one: pg.Client;
+let two: pg.Client;
+
+const session = async () => {
+  const client = new pg.Client(connectionOf(instance.config, instance.secrets, "collector"));
+  await client.connect();
+  return client;
+};
+beforeAll(async () => {
+  instance = await startTestInstance();
+  [one, two] = [await session(), await session()];
+});
+afterAll(async () => {
+  await one?.end();
+  await two?.end();
+  await instance?.dispose();
+});
+
+const said = (app: string, text: string, timeUs = 1_000): RecordContent => ({
+  ...emptyContent("syslog", timeUs, timeUs),
+  app,
+  text,
+});
+const SECOND = 1_000_000;
+const lamps = (app: string, rooms: readonly string[]) =>
+  rooms.map((room) => said(app, `the lamp in the ${room} went out again`));
+
+test("a shape has a number before its records are written, and the same after a restart", async () => {
+  const book = await KeptShapes.load(one, 0);
+  const shape = book.learn(said("a", "started job 5", 77))!;
+  book.learn(said("a", "started job 6", 44));
+  expect(shape.id).toBe(0);
+  expect(await book.save(one, SECOND)).toBeNull();
+  expect(shape.id).toBeGreaterThan(0);
+  const again = await KeptShapes.load(one, SECOND);
+  expect(again.learn(said("a", "started job 7"))!.id).toBe(shape.id);
+  const facts = (await shapeFacts(one, [shape.id])).get(shape.id)!;
+  expect(shapeText(facts)).toBe("started job $1");
+  // first seen when the earliest of its records was
+  expect(facts.firstUs).toBe(44);
+});
+
+test("two collectors that learn the same give it the same number", async () => {
+  const [a, b] = [await KeptShapes.load(one, 0), await KeptShapes.load(two, 0)];
+  const [x, y] = [a.learn(said("b", "both say this 1"))!, b.learn(said("b", "both say this 2"))!];
+  await Promise.all([a.save(one, SECOND), b.save(two, SECOND)]);
+  expect(x.id).toBeGreaterThan(0);
+  expect(y.id).toBe(x.id);
+});
+
+test("what one finds to be a value, the other knows too; numbers given before lead to the one that is left", async () => {
+  const [a, b] = [await KeptShapes.load(one, 0), await KeptShapes.load(two, 0)];
+  const early = lamps("c", ["bridge", "galley", "hold"]).map((c) => a.learn(c)!);
+  await a.save(one, 2 * SECOND);
+  await b.refresh(two, 3 * SECOND);
+  expect(lamps("c", ["bridge", "galley", "hold"]).map((c) => b.learn(c)!.id)).toEqual(early.map((s) => s.id));
+  const late = lamps("c", ["ramp", "mess", "radio"]).map((c) => a.learn(c)!);
+  await a.save(one, 4 * SECOND);
+  const [root] = early;
+  expect(new Set([...early, ...late].map((s) => standing(s).id))).toEqual(new Set([root!.id]));
+  const merged = await mergedShapes(one);
+  expect(merged.get(root!.id)).toEqual(early.slice(1).map((s) => s.id));
+  await b.refresh(two, 5 * SECOND);
+  expect(b.learn(lamps("c", ["sauna"])[0]!)!.id).toBe(root!.id);
+  expect(b.learn(lamps("c", ["galley"])[0]!)!.id).toBe(root!.id);
+});
+
+test("both find the same at once: one is left, and none of their records is lost to it", async () => {
+  const rooms = ["bridge", "galley", "hold", "ramp", "mess", "radio", "sauna"];
+  const [a, b] = [await KeptShapes.load(one, 0), await KeptShapes.load(two, 0)];
+  const [x, y] = [a, b].map((book) => lamps("d", rooms).map((c) => book.learn(c)!));
+  await Promise.all([a.save(one, 6 * SECOND), b.save(two, 6 * SECOND)]);
+  const ids = [...x!, ...y!].map((s) => s.id);
+  expect(ids.every((id) => id > 0)).toBe(true);
+  const merged = await mergedShapes(one);
+  const standingOf = (id: number) => [...merged].find(([, parts]) => parts.includes(id))?.[0] ?? id;
+  expect(new Set(ids.map(standingOf)).size).toBe(1);
+});
+
+test("what is new in a window is what was never seen before it, whatever became part of what", async () => {
+  const book = await KeptShapes.load(one, 0);
+  const old = book.learn(said("e", "an old one 1", 10 * SECOND))!;
+  const fresh = book.learn(said("e", "a new one 1", 20 * SECOND))!;
+  await book.save(one, 30 * SECOND);
+  const found = await shapesFirstSeen(one, { fromUs: 15 * SECOND, toUs: 25 * SECOND }, 10);
+  expect(found).toEqual([fresh.id]);
+  expect(found).not.toContain(old.id);
+});
+
+test("hostile words, and a value the database refuses: the record goes without a shape, the others have theirs", async () => {
+  const book = await KeptShapes.load(one, 0);
+  const odd = ["\u202e\ufffd '; drop table shape; --", "x".repeat(5_000), '{"a":"\\u0000"}', "🚢".repeat(2_000)];
+  const shapes = odd.map((text) => book.learn(said("f", text))!);
+  const plain = book.learn(said("f", "plain words 1"))!;
+  expect(await book.save(one, 40 * SECOND)).toBeNull();
+  expect([...shapes, plain].every((s) => s.id > 0)).toBe(true);
+  const poison = book.learn(said("f\u0000", "nul in its name"))!;
+  const innocent = book.learn(said("g", "innocent 1"))!;
+  expect(await book.save(one, 41 * SECOND)).toBeInstanceOf(Error);
+  expect(poison.id).toBe(0);
+  // the next that is new is kept again, and what was refused is not tried for ever
+  const after = book.learn(said("g", "after that 1"))!;
+  expect(await book.save(one, 42 * SECOND)).toBeNull();
+  expect(after.id).toBeGreaterThan(0);
+  expect(innocent.id).toBeGreaterThan(0);
+});
+
+test("while the database is away nothing is forgotten", async () => {
+  const gone = await session();
+  const book = await KeptShapes.load(gone, 0);
+  const shape = book.learn(said("h", "said meanwhile 1"))!;
+  await gone.end();
+  await expect(book.save(gone, 50 * SECOND)).rejects.toThrow();
+  expect(await book.save(one, 51 * SECOND)).toBeNull();
+  expect(shape.id).toBeGreaterThan(0);
+});
