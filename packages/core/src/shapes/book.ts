@@ -83,14 +83,18 @@ export class ShapeBook {
     for (const shape of taken) this.changed.add(shape);
   }
 
-  /** Widens a shape as somebody else has found it to be. */
+  /** Changes a shape as somebody else has found it to be. */
   change(
     shape: MessageShape,
     { tokens, numbers, version }: Pick<MessageShape, "tokens" | "numbers" | "version">,
   ): void {
+    const before = this.list(shape.origin, shape.tokens.length);
+    const at = before.indexOf(shape);
+    if (at >= 0) before.splice(at, 1);
     shape.tokens = this.words.shared(tokens);
     shape.numbers = numbers;
     shape.version = version;
+    this.list(shape.origin, tokens.length).push(shape);
   }
 
   /** Puts a shape into another as somebody else has. */

@@ -86,6 +86,10 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     description: "tokens for programs that use the API",
     load: async () => (await import("./people.js")).tokenCommand(),
   },
+  shapes: {
+    description: "message shapes, learnt anew",
+    load: async () => (await import("./shapes.js")).shapesCommand(),
+  },
   backup: {
     description: "copy the whole store into a directory, while Halvik runs or not; the copy is of one moment",
     load: async () => (await import("./backup.js")).backupCommand(),

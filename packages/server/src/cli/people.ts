@@ -27,7 +27,8 @@ async function keepAnOwner(person: Person): Promise<void> {
     throw new Error(`“${person.name}” is the only owner: make another one first`);
 }
 
-function days(text: string): number {
+/** A number of days. */
+export function days(text: string): number {
   const n = /^(\d{1,4})d?$/.exec(text)?.[1];
   if (n === undefined || Number(n) < 1) throw new InvalidArgumentError("expected days, such as 90");
   return Number(n);

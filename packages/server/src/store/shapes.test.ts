@@ -1,8 +1,11 @@
 import { emptyContent, type RecordContent } from "@halvik/core/model/record";
 import { shapeText, standing } from "@halvik/core/shapes";
 import pg from "pg";
+import { nowUs } from "../kernel/clock.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
+import { TestStore } from "../testing/test-store.js";
+import { applyRelearnt, relearnShapes } from "./relearn-shapes.js";
 import { KeptShapes, mergedShapes, shapeFacts, shapesFirstSeen } from "./shapes.js";
 
 /** What two collectors learn at the same time, as the collector may. */
@@ -123,3 +126,42 @@ test("while the database is away nothing is forgotten", async () => {
   expect(await book.save(one, 51 * SECOND)).toBeNull();
   expect(shape.id).toBeGreaterThan(0);
 });
+
+test("learnt anew: most go on as they were, what was one too many becomes part of another, the rest is new and said", async () => {
+  const store = await TestStore.start();
+  try {
+    const sender = await store.addSender("lamps-1");
+    const put = (texts: readonly string[]) =>
+      store.put(texts.map((text) => ({ sender, content: said("lamps", text, nowUs() - SECOND) })));
+    // few at a time, so that what is a value shows itself late
+    for (const room of ["bridge", "galley", "hold"]) await put([`the lamp in the ${room} went out again`]);
+    await put(["door 5 opened", "door 6 opened", "fuse 7 blown"]);
+    const before = await store.client.query<{ id: number }>("select id from shape where into_shape is null");
+    // as if they had been told apart worse: two sentences under one number
+    const { rows } = await store.client.query<{ id: number; text: string }>(
+      `select r.shape as id, r.message as text from segments.${await segmentOf(store)} r order by r.id`,
+    );
+    const door = rows.find((r) => r.text.startsWith("door"))!.id;
+    await store.client.query(`update segments.${await segmentOf(store)} set shape = $1 where message like 'fuse%'`, [
+      door,
+    ]);
+    const relearnt = await relearnShapes(store.client, 0);
+    expect(relearnt).toMatchObject({ records: 6, notMapped: 1, merged: [] });
+    expect(relearnt.kept).toHaveLength(4);
+    expect(relearnt.fresh.map(shapeText)).toEqual(["fuse $1 blown"]);
+    await applyRelearnt(store.client, relearnt, nowUs());
+    const facts = await shapeFacts(
+      store.client,
+      before.rows.map((r) => r.id),
+    );
+    expect(shapeText(facts.get(door)!)).toBe("door $1 opened");
+    // and again it changes nothing but what cannot be mapped
+    const again = await relearnShapes(store.client, 0);
+    expect(again.kept.map((k) => k.old).sort()).toEqual(relearnt.kept.map((k) => k.old).sort());
+  } finally {
+    await store.dispose();
+  }
+});
+
+const segmentOf = async (store: TestStore): Promise<string> =>
+  (await store.client.query<{ name: string }>("select name from segment order by name limit 1")).rows[0]!.name;

@@ -19,7 +19,7 @@ interface ShapeRow {
 }
 
 /** By what two processes know that they have found the same shape. */
-const keyHash = ({ origin, tokens }: Pick<MessageShape, "origin" | "tokens">): Buffer =>
+export const keyHash = ({ origin, tokens }: Pick<MessageShape, "origin" | "tokens">): Buffer =>
   createHash("sha256")
     .update(JSON.stringify([origin, tokens]))
     .digest();
@@ -87,9 +87,8 @@ export class KeptShapes {
   async save(client: Client, nowUs: number): Promise<Error | null> {
     const changed = this.book.takeChanged();
     try {
-      if (changed.length > 0) return await this.keep(client, changed, nowUs);
       if (nowUs - this.readUs > REFRESH_US) await this.refresh(client, nowUs);
-      return null;
+      return changed.length === 0 ? null : await this.keep(client, changed, nowUs);
     } catch (e) {
       this.book.putBack(changed);
       throw e;
