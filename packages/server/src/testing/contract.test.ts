@@ -9,6 +9,7 @@ import { connectionOf } from "../kernel/db/pool.js";
 import { BatchWriter } from "../store/batches.js";
 import { claimCollector } from "../store/collectors.js";
 import { formatRecordId, IdSource } from "../store/record-id.js";
+import { KeptShapes } from "../store/shapes.js";
 import { TestApi } from "./test-api.js";
 import { startTestInstance, type TestInstance } from "./test-database.js";
 
@@ -42,10 +43,13 @@ beforeAll(async () => {
     zone: "UTC",
     clockOffsetUs: 0,
   });
+  const shapes = await KeptShapes.load(owner, now);
+  const shape = shapes.learn(content);
+  await shapes.save(owner, now);
   await new BatchWriter(owner, claim.number, null).commit(
     {
       number: 1,
-      records: [{ id: made, sender: ids.sender, endpoint: "t", copyOf: null, content }],
+      records: [{ id: made, sender: ids.sender, endpoint: "t", copyOf: null, shape, content }],
       throughUs: now,
       runRules: true,
     },
@@ -108,6 +112,17 @@ test("records, filters and what is around them", async () => {
   }
   await ask("get", "/overview", "/overview?zone=Europe/Oslo");
   await ask("get", "/records/exports/{id}", "/records/exports/0123456789abcdef");
+  await ask("get", "/records/shapes", "/records/shapes?filter=shape%20new&order=rarest&steps=12");
+  await ask("post", "/records/shapes", "/records/shapes", { filter: "app is sshd", limit: 1 });
+  await ask("get", "/records/shapes", "/records/shapes?order=best", undefined, 400);
+  const told = await ask("get", "/records/shapes");
+  const own = `/shapes/${told.body.shapes[0].shape.id}`;
+  await ask("get", "/shapes/{id}", own);
+  await ask("get", "/shapes/{id}", "/shapes/999999", undefined, 404);
+  await ask("get", "/shapes/{id}/values", `${own}/values`);
+  await ask("post", "/shapes/{id}/values", `${own}/values`, { filter: "app is sshd" });
+  await ask("patch", "/shapes/{id}", own, { name: "refused", category: "logon" });
+  await ask("patch", "/shapes/{id}", own, { name: "refused", asPhrase: true }, 400);
   await ask("get", "/records/{id}", `/records/${record}`);
   await ask("get", "/records/{id}/trace", `/records/${record}/trace`);
   const saved = await ask("post", "/filters", "/filters", { name: "mine", text: "app is sshd", shared: false });
