@@ -1,3 +1,4 @@
+import { SenderDirectory } from "../model/senders/index.js";
 import { play } from "../testing/play.js";
 import { testRecord } from "../testing/record.js";
 import { type Episode, Rule, type RuleInput } from "./index.js";
@@ -229,6 +230,22 @@ describe("first", () => {
     ]));
   test("unseen for long enough, it is new again", () =>
     expect(run(first, `0a.u ${6 * D}a.u`).map((e) => e[0])).toEqual([6 * D]));
+  test("a message shape that a sender never said, those that are one counted as one", () => {
+    const rule = Rule.parse({ ...base, ...first, key: ["sender", "shape"] } as RuleInput);
+    const says = (id: number, seconds: number, sender: number, shape: number | null) =>
+      testRecord({ id: String(id), timeUs: seconds * S, app: "a", sender, shape });
+    const day = (n: number) => n * D;
+    const records = [
+      says(1, 0, 1, 5),
+      says(2, 9, 2, 5),
+      says(3, day(3), 2, 7),
+      says(4, day(3) + 1, 1, 8),
+      says(5, day(3) + 2, 1, null),
+    ];
+    // what 8 was called is 5 now: only the other sender's 7 is new
+    const directory = new SenderDirectory([], undefined, undefined, undefined, undefined, new Map([[5, [8]]]));
+    expect(play([rule], records, undefined, 40 * D * S, directory).map((p) => brief(p.episode)[0])).toEqual([day(3)]);
+  });
   test("seen in between, it is not", () => expect(run(first, `0a.u ${4 * D}a.u ${8 * D}a.u`)).toEqual([]));
 });
 

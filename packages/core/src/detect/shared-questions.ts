@@ -73,6 +73,12 @@ export class SharedQuestions {
 
   /** Values of a field in the one spelling by which they are told apart. */
   valuesOf(name: FieldName): Answer<readonly string[]> {
+    if (name === "shape")
+      return this.shared(
+        this.values,
+        name,
+        () => (record) => (record.shape === null ? NONE : [String(this.directory.standingShape(record.shape))]),
+      );
     return this.shared(this.values, name, () => {
       const of = field(name);
       const { applications, ours } = this.directory;

@@ -42,13 +42,14 @@ export function play(
   records: readonly HalvikRecord[],
   arrivals?: Arrivals,
   endsAfterUs = ENDS_AFTER_US,
+  directory = NOBODY,
 ): Played[] {
   const options = { zone: "UTC" };
   const { delays = [0], sizes = [records.length], crashes = [], repeats = [], boundUs = LATENESS_US } = arrivals ?? {};
   const order = records
     .map((record, i) => ({ record, arrivesUs: record.timeUs + delays[i % delays.length]! }))
     .sort((a, b) => a.arrivesUs - b.arrivesUs);
-  let engine = new RuleEngine(rules, NOBODY, options);
+  let engine = new RuleEngine(rules, directory, options);
   const saved = new Map<string, SavedState>();
   const ended: Played[] = [];
   const reported = new Map<string, Map<string, number>>();
@@ -76,7 +77,7 @@ export function play(
   let batchNumber = 0;
   for (let i = 0; i < order.length; batchNumber++) {
     if (crashes[batchNumber % crashes.length]) {
-      engine = new RuleEngine(rules, NOBODY, options, {
+      engine = new RuleEngine(rules, directory, options, {
         states: [...saved.values()],
         earlier: [],
         since: new Map(),
