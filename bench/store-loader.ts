@@ -13,6 +13,7 @@ import { nodeSnmpCrypto } from "../packages/server/src/kernel/snmp-crypto.js";
 import { BatchWriter } from "../packages/server/src/store/batches.js";
 import { claimCollector } from "../packages/server/src/store/collectors.js";
 import { IdSource } from "../packages/server/src/store/record-id.js";
+import { KeptShapes } from "../packages/server/src/store/shapes.js";
 
 const BATCH = 20_000;
 
@@ -26,6 +27,7 @@ export async function loadMinutes([name, fromMinute, toMinute, rate, seed]: read
   const ids = new IdSource(claim.number, claim.lastIdUs);
   const registry = new SenderRegistry("UTC");
   await registry.refresh(client);
+  const shapes = await KeptShapes.load(client, Date.now() * 1_000);
   const decoders = new Decoders();
   decoders.settings = {
     users: new UsmUsers([usmUser(nodeSnmpCrypto, USM)], nodeSnmpCrypto),
@@ -42,7 +44,8 @@ export async function loadMinutes([name, fromMinute, toMinute, rate, seed]: read
     decoders.begin();
     // stored when it arrived, as a collector would have: ids follow time
     const at = arrivals[arrivals.length - 1]!.receivedUs;
-    const { records } = decodeBatch(arrivals, registry, { decoders, ids, nowUs: at, imported: false });
+    const { records } = decodeBatch(arrivals, registry, { decoders, ids, nowUs: at, imported: false, shapes });
+    await shapes.save(client, at);
     await writer.commit({ number: ++number, records, throughUs: at, runRules: false }, at);
     stored += records.length;
     arrivals = [];

@@ -26,6 +26,8 @@ const TRAFFIC = ["traffic_sum", "traffic_source", "traffic_position"];
 const BINDINGS = ["binding", "binding_position"];
 /** What messages are told apart by, learnt as they are written. */
 const SHAPES = ["shape", "shape_change"];
+/** When values were first and last seen. */
+const SIGHTINGS = ["sighting", "sighting_state"];
 /** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue, shapes. */
 const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", "shape", ...ROLLUPS];
 /** What holds secrets, or what only whoever signs people in has to see. */
@@ -270,6 +272,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       ...WRITES_RECORDS,
       ...TRAFFIC,
       ...BINDINGS,
+      "sighting",
       "dropped_segment",
       "index_part",
       "index_terms",
@@ -283,11 +286,21 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       ...SHAPES,
       ...TRAFFIC,
       ...BINDINGS,
+      ...SIGHTINGS,
       "dropped_segment",
       "index_part",
       "role_status",
     ],
-    delete: ["segment", "raw_bytes", "index_part", "index_terms", "index_directory", ...TRAFFIC, ...BINDINGS],
+    delete: [
+      "segment",
+      "raw_bytes",
+      "index_part",
+      "index_terms",
+      "index_directory",
+      ...TRAFFIC,
+      ...BINDINGS,
+      "sighting",
+    ],
     functions: ["make", "drop_table", "drop_filling_indexes", "make_statistics"],
     segments: ["select", "insert"],
   },

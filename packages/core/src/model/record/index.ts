@@ -45,3 +45,4 @@ export {
   type Translation,
 } from "./record.js";
 export { parseSeverity, SEVERITIES, type Severity, type SeverityName, severityName } from "./severity.js";
+export { eachSighted, hashesIn, LONGEST_SIGHTED, SIGHTED, type Sighted } from "./sightings.js";

@@ -139,9 +139,9 @@ describe.each<[string, () => Promise<unknown>]>([
       range: { least: 5, median: 47.5, most: 55 },
     });
     const { filter } = body.values[0].top[0];
-    expect(
-      (await store.api.get(`/records?${WINDOW}&filter=${encodeURIComponent(filter)}`)).body.records,
-    ).toHaveLength(1);
+    expect((await store.api.get(`/records?${WINDOW}&filter=${encodeURIComponent(filter)}`)).body.records).toHaveLength(
+      1,
+    );
   });
 });
 

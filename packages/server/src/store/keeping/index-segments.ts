@@ -5,6 +5,7 @@ import { COLLECTOR_BITS } from "../record-id.js";
 import { readRows, selectFrom } from "../record-rows.js";
 import { sealSegment } from "../segment-life.js";
 import { ShapesSeen } from "../shapes-seen.js";
+import { ValuesSeen } from "../sightings.js";
 import { writePart } from "../term-index.js";
 
 /** Rows of a part: enough that terms are worth sorting, few enough that what is not indexed yet is soon gone through. */
@@ -48,7 +49,8 @@ async function indexPart(
   breathe: () => Promise<void>,
 ): Promise<void> {
   const builder = new PartBuilder();
-  const seen = new ShapesSeen();
+  const shapes = new ShapesSeen();
+  const values = new ValuesSeen();
   let first: string | null = null;
   let last = segment.indexed_id ?? "0";
   while (builder.rows < partRows) {
@@ -59,7 +61,8 @@ async function indexPart(
     if (rows.length === 0) break;
     for (const record of readRows(segment.name, rows)) {
       builder.add(record, { timeUs: record.timeUs, storedUs: Number(BigInt(record.id) >> COLLECTOR_BITS) });
-      seen.add(record);
+      shapes.add(record);
+      values.add(record);
       first ??= record.id;
       last = record.id;
     }
@@ -70,6 +73,7 @@ async function indexPart(
   const ids = { first, last };
   await transaction(client, async () => {
     await writePart(client, segment, part, ids);
-    await seen.write(client);
+    await shapes.write(client);
+    await values.write(client);
   });
 }

@@ -1,4 +1,4 @@
-/** Message shapes; each record keeps the one it was given on arrival. Records from before have none. */
+/** Message shapes; each record keeps the one it was given on arrival. Records from before have none. And first and last times of values. */
 export const up = `
 create table public.shape (
   id integer generated always as identity constraint shape_pkey primary key,
@@ -24,6 +24,17 @@ create index shape_first_us_idx on public.shape (first_us);
 create index shape_changed_us_idx on public.shape (changed_us);
 create table public.shape_change (version bigint not null);
 insert into public.shape_change values (0);
+create table public.sighting (
+  field smallint not null,
+  value text not null,
+  first_us bigint not null,
+  last_us bigint not null,
+  records bigint not null,
+  constraint sighting_pkey primary key (field, value)
+);
+create index sighting_last_us_idx on public.sighting (last_us);
+create table public.sighting_state (since_us bigint, evicted bigint not null, evicted_before_us bigint);
+insert into public.sighting_state values (null, 0, null);
 alter table segments.template add column shape integer;
 do $do$
 declare name text;

@@ -1,0 +1,152 @@
+import { fold } from "@halvik/core/base/text";
+import type { EpochUs } from "@halvik/core/base/time";
+import { eachSighted, type HalvikRecord, SIGHTED, type Sighted } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import type { Filter } from "@halvik/core/query/filter";
+import type { Queryable } from "../kernel/db/pool.js";
+import { filterToSql, Params } from "./filter-sql.js";
+import { segmentTable } from "./segments.js";
+import { sourcesBetween } from "./sources.js";
+
+/** Values that are kept; of more, those seen last. */
+const MOST_KEPT = 5_000_000;
+
+interface Seen {
+  records: number;
+  firstUs: EpochUs;
+  lastUs: EpochUs;
+}
+
+/** When the values of some records were seen, so that first and last time outlive the records. */
+export class ValuesSeen {
+  private readonly byField: readonly Map<string, Seen>[] = SIGHTED.map(() => new Map());
+
+  add(record: HalvikRecord): void {
+    const { timeUs } = record;
+    eachSighted(record, (of, value) => {
+      const seen = this.byField[of]!.get(value);
+      if (seen === undefined) this.byField[of]!.set(value, { records: 1, firstUs: timeUs, lastUs: timeUs });
+      else {
+        seen.records++;
+        if (timeUs < seen.firstUs) seen.firstUs = timeUs;
+        if (timeUs > seen.lastUs) seen.lastUs = timeUs;
+      }
+    });
+  }
+
+  /** Adds what was seen to what is kept. Belongs in the transaction that notes that these records have been looked through. */
+  async write(db: Queryable): Promise<void> {
+    let sinceUs = Number.POSITIVE_INFINITY;
+    for (const [field, seen] of this.byField.entries()) {
+      if (seen.size === 0) continue;
+      // in the order of the key: neighbours lie on the same page
+      const all = [...seen].sort(([a], [b]) => (a < b ? -1 : 1));
+      for (const [, { firstUs }] of all) sinceUs = Math.min(sinceUs, firstUs);
+      await db.query(
+        `insert into sighting as s (field, value, first_us, last_us, records)
+         select $1, v, f, l, n from unnest($2::text[], $3::bigint[], $4::bigint[], $5::bigint[]) as t (v, f, l, n)
+         on conflict (field, value) do update set records = s.records + excluded.records,
+           first_us = least(s.first_us, excluded.first_us), last_us = greatest(s.last_us, excluded.last_us)`,
+        [
+          field,
+          all.map(([value]) => value),
+          all.map(([, s]) => s.firstUs),
+          all.map(([, s]) => s.lastUs),
+          all.map(([, s]) => s.records),
+        ],
+      );
+    }
+    if (Number.isFinite(sinceUs))
+      await db.query(
+        "update sighting_state set since_us = least(since_us, $1) where since_us is null or since_us > $1",
+        [sinceUs],
+      );
+  }
+}
+
+/** Lets go of the values seen least recently, where there are too many; how many went is kept. @param most of values */
+export async function pruneSightings(db: Queryable, most = MOST_KEPT): Promise<void> {
+  const { rows } = await db.query<{ about: number }>(
+    "select greatest(reltuples, 0)::bigint as about from pg_class where oid = 'public.sighting'::regclass",
+  );
+  // the database's own estimate is enough to know that there are far fewer
+  if (most === MOST_KEPT && rows[0]!.about < 0.9 * most) return;
+  const gone = await db.query<{ last_us: number }>(
+    "delete from sighting where ctid in (select ctid from sighting order by last_us desc, field, value offset $1) returning last_us",
+    [most],
+  );
+  const { rowCount } = gone;
+  if (rowCount === null || rowCount === 0) return;
+  const newest = gone.rows.reduce((max, r) => Math.max(max, r.last_us), 0);
+  await db.query(
+    "update sighting_state set evicted = evicted + $1, evicted_before_us = greatest(evicted_before_us, $2)",
+    [rowCount, newest],
+  );
+}
+
+/** When a value was first and last seen, in all there ever was. */
+export interface Sighting {
+  /** Null: never. */
+  readonly firstUs: EpochUs | null;
+  readonly lastUs: EpochUs | null;
+  readonly records: number;
+  /** From when on values are kept track of; null: nothing has been looked through yet. */
+  readonly sinceUs: EpochUs | null;
+  /** Values that have been let go of, and up to when those were seen: what is not there may be among them. */
+  readonly evicted: number;
+  readonly evictedBeforeUs: EpochUs | null;
+}
+
+/**
+ * First and last time of a value in any of its spellings: what has been looked through as it is kept, what has been stored since by looking at it.
+ * @param filter the same as a filter
+ */
+export async function sightingOf(
+  db: Queryable,
+  of: Sighted,
+  value: string,
+  filter: Filter,
+  directory: SenderDirectory,
+  nowUs: EpochUs,
+): Promise<Sighting> {
+  const spellings =
+    of === "user" || of === "host" ? directory.ours.spellings(of, value) : [of === "event" ? value : fold(value)];
+  const { rows } = await db.query<{
+    first: number | null;
+    last: number | null;
+    records: number;
+    since: number | null;
+    evicted: number;
+    evicted_before: number | null;
+  }>(
+    `select min(first_us) as first, max(last_us) as last, coalesce(sum(records), 0)::bigint as records,
+       (select since_us from sighting_state) as since, (select evicted from sighting_state) as evicted, (select evicted_before_us from sighting_state) as evicted_before
+     from sighting where field = $1 and value = any($2::text[])`,
+    [SIGHTED.indexOf(of), spellings],
+  );
+  const kept = rows[0]!;
+  const fresh = { first: kept.first, last: kept.last, records: kept.records };
+  for (const source of await sourcesBetween(db, Number.MIN_SAFE_INTEGER, Number.MAX_SAFE_INTEGER)) {
+    if (source.part !== null || (source.shape === "flow" && of !== "address")) continue;
+    const params = new Params();
+    const condition = filterToSql(filter, params, { directory, nowUs, shape: source.shape });
+    const after = source.firstId === null ? "true" : `r.id > ${params.add(source.firstId, "::bigint")}`;
+    const found = await db.query<{ first: number | null; last: number | null; records: number }>(
+      `select min(r.time) as first, max(r.time) as last, count(*)::int as records from ${segmentTable(source.segment)} r where ${after} and ${condition.text}`,
+      params.values,
+    );
+    const tail = found.rows[0]!;
+    if (tail.first === null || tail.last === null) continue;
+    fresh.first = fresh.first === null ? tail.first : Math.min(fresh.first, tail.first);
+    fresh.last = fresh.last === null ? tail.last : Math.max(fresh.last, tail.last);
+    fresh.records += tail.records;
+  }
+  return {
+    firstUs: fresh.first,
+    lastUs: fresh.last,
+    records: fresh.records,
+    sinceUs: kept.since,
+    evicted: kept.evicted,
+    evictedBeforeUs: kept.evicted_before,
+  };
+}
