@@ -11,6 +11,7 @@ const CORE = [
   "formats",
   "shapes",
   "query",
+  "contrast",
   "arrive",
   "forward",
   "detect",

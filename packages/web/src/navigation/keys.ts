@@ -1,7 +1,8 @@
 import { useEffect, useRef } from "react";
 import { useNavigate } from "react-router";
 import { DEFAULT_WINDOW_US, scaled, shifted, useViewStore } from "../data/view-store";
-import { SECTIONS, searchOf } from "./sections";
+import { windowParams } from "../data/window-url";
+import { changedSearch, SECTIONS, searchOf } from "./sections";
 
 /** Every key, for the help page; pages add theirs through `usePageKeys`. */
 export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
@@ -18,6 +19,8 @@ export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
   ["x", "mark the selected record for comparison; select the incident"],
   ["X", "select all incidents, or none"],
   ["v", "values with their counts"],
+  ["f", "fold records to their shapes, and back"],
+  ["d", "what was different in the window, or when an incident happened"],
   ["w and o", "only with, without the selected record’s sender"],
   ["p", "was the selected record’s traffic allowed?"],
   ["a", "acknowledge"],
@@ -76,6 +79,11 @@ export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => vo
           // the letter is not for the field that opens
           e.preventDefault();
           return useViewStore.getState().setChoosingTime(true);
+        case "d":
+          // Records and an incident have it themselves
+          if (!/^\/(records|incidents\/)/.test(location.pathname))
+            navigate({ pathname: "/records", search: changedSearch(new URLSearchParams(windowParams())) });
+          return;
         case "?":
           return openHelp();
       }

@@ -12,6 +12,12 @@ export const SECTIONS = [
   { name: "Intake", path: "/intake", key: "k" },
 ] as const;
 
+/** The address of what was different in a window. @param window as an address says it */
+export function changedSearch(window: URLSearchParams): string {
+  window.set("view", "changed");
+  return window.toString();
+}
+
 /** What goes along to a section: the window everywhere, to Records the filter it was left with. */
 export function searchOf(path: string): string {
   const params = new URLSearchParams(windowParams());

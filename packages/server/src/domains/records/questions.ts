@@ -4,6 +4,7 @@ import { compileFilter, type Filter, hasPatterns } from "@halvik/core/query/filt
 import type { Measure } from "@halvik/core/query/measure";
 import type { Queryable } from "../../kernel/db/pool.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
+import { type CountedBy, countValues, type ValueCounts } from "../../store/count-values.js";
 import { type FieldValues, fieldValues } from "../../store/field-values.js";
 import { recordsInIdRange } from "../../store/find-records.js";
 import { type FoldedShapes, foldShapes } from "../../store/fold-shapes.js";
@@ -38,6 +39,7 @@ export type HistogramAsked = ScopeAsked & { readonly widthUs: number };
 export type ValuesAsked = ScopeAsked & { readonly of: ValuesOf; readonly top: number; readonly measure: Measure };
 export type MatrixAsked = ScopeAsked & { readonly of: MatrixOf };
 export type MeasureQuestion = ScopeAsked & { readonly of: MeasureOf };
+export type CountsAsked = ScopeAsked & { readonly by: readonly CountedBy[] };
 export type ShapesAsked = ScopeAsked & { readonly steps: readonly number[] };
 export type FollowAsked = Omit<FollowRequest, "directory" | "terms">;
 export type TrafficAsked = ScopeAsked & ScanAsked;
@@ -65,6 +67,8 @@ export interface Questions {
   matrix(asked: MatrixAsked): Promise<ValueMatrix>;
   /** What is told of the records by groups and steps. */
   measure(asked: MeasureQuestion): Promise<MeasuredRecords>;
+  /** How many records have which values of several fields. */
+  counts(asked: CountsAsked): Promise<ValueCounts>;
   /** The records by their message shapes. */
   shapes(asked: ShapesAsked): Promise<FoldedShapes>;
   whyNothing(asked: ScopeAsked): Promise<WhyNothing>;
@@ -92,6 +96,7 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     values: async ({ of, top, measure, ...asked }) => fieldValues(db, await scoped(asked), of, top, measure),
     matrix: async ({ of, ...asked }) => valueMatrix(db, await scoped(asked), of),
     measure: async ({ of, ...asked }) => measureRecords(db, await scoped(asked), of),
+    counts: async ({ by, ...asked }) => countValues(db, await scoped(asked), by),
     shapes: async ({ steps, ...asked }) => foldShapes(db, await scoped(asked), steps),
     whyNothing: async (asked) => whyNothing(db, await scoped(asked)),
     traffic: async ({ meters, summed, sites, ...asked }) =>
@@ -123,6 +128,7 @@ function questionsElsewhere(work: WorkPool): Questions {
     values: ask("values"),
     matrix: ask("matrix"),
     measure: ask("measure"),
+    counts: ask("counts"),
     shapes: ask("shapes"),
     whyNothing: ask("whyNothing"),
     traffic: ask("traffic"),
@@ -139,8 +145,8 @@ function questionsElsewhere(work: WorkPool): Questions {
  * database, in threads of their own; all else here, where it is quickest.
  */
 export function askedOf(here: Questions, work: WorkPool, scans: WorkPool): (filter: Filter) => Questions {
-  const { measure, shapes, traffic, host, markings, pairs, answers } = questionsElsewhere(scans);
-  const sums = { measure, shapes, traffic, host, markings, pairs, answers };
+  const { measure, counts, shapes, traffic, host, markings, pairs, answers } = questionsElsewhere(scans);
+  const sums = { measure, counts, shapes, traffic, host, markings, pairs, answers };
   const quick: Questions = { ...here, ...sums };
   const guarded: Questions = { ...questionsElsewhere(work), ...sums };
   return (filter) => (hasPatterns(filter) ? guarded : quick);

@@ -13,6 +13,7 @@ import { arrivalRoutes } from "../../domains/arrival/routes.js";
 import { boardRoutes } from "../../domains/boards/routes.js";
 import { actorOfWall } from "../../domains/boards/walls-repository.js";
 import { capacityRoutes } from "../../domains/capacity/routes.js";
+import { contrastRoutes } from "../../domains/contrast/routes.js";
 import { formatRoutes } from "../../domains/formats/routes.js";
 import { forwardRoutes } from "../../domains/forwarding/routes.js";
 import { statusRoutes } from "../../domains/health/routes.js";
@@ -131,6 +132,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     // before the records by their ids
     ...shapeRoutes(deps),
     ...recordRoutes(deps),
+    ...contrastRoutes(deps),
     ...overviewRoutes({ ...deps, nights }),
     ...filterRoutes(deps),
     ...incidentRoutes(deps),

@@ -3,6 +3,7 @@ import { DirectoryCache } from "../../domains/intake/senders/directory-cache.js"
 import { checkModule } from "../../domains/names/check-module.js";
 import {
   type AnswersAsked,
+  type CountsAsked,
   type FollowAsked,
   type HistogramAsked,
   type HostFlowsAsked,
@@ -44,6 +45,7 @@ export const histogram = (asked: HistogramAsked) => ask.histogram(asked);
 export const values = (asked: ValuesAsked) => ask.values(asked);
 export const matrix = (asked: MatrixAsked) => ask.matrix(asked);
 export const measure = (asked: MeasureQuestion) => ask.measure(asked);
+export const counts = (asked: CountsAsked) => ask.counts(asked);
 export const shapes = (asked: ShapesAsked) => ask.shapes(asked);
 export const whyNothing = (asked: ScopeAsked) => ask.whyNothing(asked);
 export const traffic = (asked: TrafficAsked) => ask.traffic(asked);

@@ -7,8 +7,11 @@ import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
 import { incidentQuery, nearQuery, request } from "../../data/api";
 import { isoOf, type Marked, useViewStore, usOf } from "../../data/view-store";
+import { usePageKeys } from "../../navigation/keys";
+import { changedSearch } from "../../navigation/sections";
 import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
+import { Kbd } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
 import { Heading, Page } from "../../ui/page";
@@ -102,7 +105,13 @@ function MarkOnRail({ detail }: { detail: IncidentDetail }) {
 function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
   const { zone, nowUs, setWindow } = useViewStore();
   const lastUs = usOf(i.last);
-  const show = () => setWindow({ spanUs: lastUs - usOf(i.first) + 2 * AROUND_US, endUs: lastUs + AROUND_US });
+  const around = { spanUs: lastUs - usOf(i.first) + 2 * AROUND_US, endUs: lastUs + AROUND_US };
+  const show = () => setWindow(around);
+  const changed = `/records?${changedSearch(
+    new URLSearchParams({ from: isoOf(around.endUs - around.spanUs), to: isoOf(around.endUs) }),
+  )}`;
+  const navigate = useNavigate();
+  usePageKeys({ d: () => void navigate(changed) });
   return (
     <div className="flex items-center gap-2.5">
       <SeverityMark severity={i.severity} height={26} />
@@ -119,6 +128,7 @@ function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
           <button type="button" className="text-fjord underline" onClick={show}>
             show on the rail
           </button>{" "}
+          · <Link to={changed}>what was different then?</Link> <Kbd>d</Kbd>{" "}
           {i.newSinceSeen.length > 0 && <Tag attention>new since seen: {safeText(i.newSinceSeen.join(", "))}</Tag>}
         </p>
       </div>

@@ -16,6 +16,7 @@ import { AnswerLine } from "./answer-line";
 import { ColumnMenu } from "./column-menu";
 import { CompareChoice } from "./compare-choice";
 import { CompareMargin } from "./compare-margin";
+import { ContrastView } from "./contrast/contrast-view";
 import { CopyLink } from "./copy-link";
 import { ExportMenu } from "./export-menu";
 import { FilterBar, focusFilter } from "./filter-bar";
@@ -44,6 +45,15 @@ import { readMatrix } from "./value-matrix";
 import { ValueStrip } from "./value-strip";
 import { type Pivot, type PivotActions, pivotOf } from "./values";
 
+/** Ways to look at the records of a window: one line each, folded to what they say, or by what is different as against another time. */
+const VIEWS = [
+  { value: "lines", label: "lines" },
+  { value: "shapes", label: "shapes" },
+  { value: "changed", label: "what changed" },
+] as const;
+type View = (typeof VIEWS)[number]["value"];
+const readView = (text: string | null): View => VIEWS.find((v) => v.value === text)?.value ?? "lines";
+
 const AROUND_US = 60_000_000;
 /** What the strip of values opens with. */
 const DEFAULT_VALUES = "severity,sender";
@@ -59,15 +69,17 @@ export function RecordsPage() {
   const { asked, kind, submit, add, setDraft, applied } = filtering;
   // what came after something, and what is new, is asked of stored records only
   const canFollow = applied === null || (aftersOf(applied).length === 0 && asksForNew(applied) === null);
-  const inShapes = params.get("view") === "shapes";
-  const live = following && canFollow && !inShapes;
-  const search = useSearch(window, inShapes ? null : asked, zone, live);
+  const view = readView(params.get("view"));
+  const inLines = view === "lines";
+  const inShapes = view === "shapes";
+  const live = following && canFollow && inLines;
+  const search = useSearch(window, inLines ? asked : null, zone, live);
   const { loaded, lastPage, ofFilterBefore } = search;
   const liveLines = useLive(asked, zone, live, scrolledAway, loaded);
   const liveKept = useLiveKept(live, search.answeredAt);
   const found = live || liveKept ? liveLines.records : loaded;
   // lines first: counting and searching at once would share one processor
-  const counts = useCounts(window, asked, zone, !live && (inShapes || search.isAnswered));
+  const counts = useCounts(window, asked, zone, !live && (!inLines || search.isAnswered));
   const chosen = params.get("columns");
   const { columns, drawn, setColumns, setWidth } = useColumns(chosen, kind, found, setParam);
   const sort = params.get("sort");
@@ -118,8 +130,13 @@ export function RecordsPage() {
       void navigate({ pathname: "/traffic/policy", search: policySearch(selected) }),
   };
   const shapeId = inShapes && params.get("shape") !== null ? Number(params.get("shape")) : null;
-  const setView = (view: "lines" | "shapes") =>
-    setParam({ view: view === "lines" ? null : view, record: null, shape: null, marked: null });
+  const setView = (to: View) =>
+    setParam({ view: to === "lines" ? null : to, record: null, shape: null, marked: null, difference: null });
+  const toLines = (part: string) => {
+    setView("lines");
+    add(part);
+  };
+  const without = (part: string) => add(`not ${part}`);
   usePageKeys({
     "/": (e) => {
       e.preventDefault();
@@ -127,16 +144,17 @@ export function RecordsPage() {
     },
     v: toggleValues,
     f: () => setView(inShapes ? "lines" : "shapes"),
-    l: () => canFollow && !inShapes && setLive(!live),
-    // in their view shapes have these keys
-    ...(inShapes ? {} : lineKeys),
+    d: () => setView(view === "changed" ? "lines" : "changed"),
+    l: () => canFollow && inLines && setLive(!live),
+    // the other views have keys of their own
+    ...(inLines ? lineKeys : {}),
   });
   const isNothing =
     records.length === 0 && !search.isPending && !search.error && lastPage?.partial !== true && !ofFilterBefore;
   return (
     <Page
       title={filter === "" ? "Records" : `${safeText(filter)} · Records`}
-      opened={shapeId !== null || (!inShapes && (selectedId !== null || compared.length > 1))}
+      opened={shapeId !== null || (inLines && (selectedId !== null || compared.length > 1))}
       margin={
         inShapes ? (
           shapeId !== null && (
@@ -146,15 +164,12 @@ export function RecordsPage() {
               filter={asked ?? ""}
               zone={zone}
               onOnly={add}
-              onWithout={(part) => add(`not ${part}`)}
-              onLines={(part) => {
-                setView("lines");
-                add(part);
-              }}
+              onWithout={without}
+              onLines={toLines}
               onClose={() => setParam({ shape: null })}
             />
           )
-        ) : compared.length > 1 ? (
+        ) : !inLines ? null : compared.length > 1 ? (
           <CompareMargin records={compared} onClose={() => setParam({ marked: null })} />
         ) : (
           selectedId !== null && (
@@ -167,7 +182,7 @@ export function RecordsPage() {
       <FilterBar filter={filter} state={filtering} window={window} zone={zone}>
         <SavedFilters filter={filter} onPick={submit} />
         {filter !== "" && !live && <RightAfter filter={filter} onPick={submit} />}
-        {!inShapes && <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />}
+        {inLines && <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />}
         <CopyLink fromUs={window.fromUs} toUs={window.toUs} zone={zone} />
         {!live && (
           <ExportMenu
@@ -180,7 +195,7 @@ export function RecordsPage() {
         <button type="button" aria-pressed={openValues.length > 0} onClick={toggleValues} className="text-fjord">
           top values <Kbd>v</Kbd>
         </button>
-        {canFollow && !inShapes && (
+        {canFollow && inLines && (
           <button type="button" aria-pressed={live} onClick={() => setLive(!live)} className="text-fjord">
             {live ? "stop following" : "live"} <Kbd>l</Kbd>
           </button>
@@ -190,15 +205,7 @@ export function RecordsPage() {
         className="flex flex-wrap gap-x-3.5 border-b border-line-strong pt-0.5 pb-2 text-code text-quiet"
         aria-live="polite"
       >
-        <Segments
-          label="View"
-          value={inShapes ? "shapes" : "lines"}
-          onChange={setView}
-          options={[
-            { value: "lines", label: "lines" },
-            { value: "shapes", label: "shapes" },
-          ]}
-        />
+        <Segments label="View" value={view} onChange={setView} options={VIEWS} />
         {live ? (
           <LiveLine lines={liveLines} onTop={() => setScrolledAway(false)} />
         ) : (
@@ -245,7 +252,18 @@ export function RecordsPage() {
               params={params}
               setParam={setParam}
               onOnly={add}
-              onWithout={(part) => add(`not ${part}`)}
+              onWithout={without}
+            />
+          ) : view === "changed" ? (
+            <ContrastView
+              window={window}
+              filter={asked}
+              zone={zone}
+              params={params}
+              setParam={setParam}
+              onOnly={add}
+              onWithout={without}
+              onLines={toLines}
             />
           ) : isNothing ? (
             <Nothing filter={filter} window={window} zone={zone} live={live} onFilter={submit} />
@@ -285,7 +303,7 @@ export function RecordsPage() {
               setParam({ values: (openValues.includes(field) ? without : [...openValues, field]).join(",") });
             }}
             onOnly={add}
-            onWithout={(part) => add(`not ${part}`)}
+            onWithout={without}
           />
         )}
       </div>
