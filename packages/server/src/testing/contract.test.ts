@@ -123,6 +123,16 @@ test("records, filters and what is around them", async () => {
   await ask("post", "/shapes/{id}/values", `${own}/values`, { filter: "app is sshd" });
   await ask("patch", "/shapes/{id}", own, { name: "refused", category: "logon" });
   await ask("patch", "/shapes/{id}", own, { name: "refused", asPhrase: true }, 400);
+  await ask("get", "/seen", "/seen?of=user&value=k.lind");
+  await ask("get", "/seen", "/seen?of=address&value=nowhere", undefined, 400);
+  await ask("get", "/contrast", "/contrast?other=severity%20at%20least%20error&per=records");
+  await ask("post", "/contrast", "/contrast", {
+    against: "2026-11-01T00:00:00Z/2026-11-02T00:00:00Z",
+    by: "shape,pair",
+  });
+  await ask("get", "/contrast", "/contrast", undefined, 400);
+  await ask("get", "/contrast", "/contrast?against=yesterday", undefined, 400);
+  await ask("get", "/contrast", "/contrast?other=&by=colour", undefined, 400);
   await ask("get", "/records/{id}", `/records/${record}`);
   await ask("get", "/records/{id}/trace", `/records/${record}/trace`);
   const saved = await ask("post", "/filters", "/filters", { name: "mine", text: "app is sshd", shared: false });

@@ -22,6 +22,7 @@ import type {
   WhyNothing,
 } from "@halvik/contract/records";
 import type { BlindMap, RehearsalStep, RuleDetail, RuleList } from "@halvik/contract/rules";
+import type { SeenAnswer } from "@halvik/contract/seen";
 import type { QuarantineList, Session, Summary } from "@halvik/contract/status";
 import type {
   AnswersAnswer,
@@ -34,6 +35,7 @@ import type {
   TrafficPlaces,
   UnnamedTraffic,
 } from "@halvik/contract/traffic";
+import type { Sighted } from "@halvik/core/model/record";
 import type { Amount, Measure } from "@halvik/core/query/measure";
 import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
@@ -536,6 +538,13 @@ export const seenQuery = (filter: string, zone: string) =>
       return { first: first.record, firstPartial: first.partial, last: last.record, lastPartial: last.partial };
     },
     staleTime: 60_000,
+  });
+/** First and last time of one value, in all there ever was. */
+export const sightingQuery = (of: Sighted, value: string) =>
+  queryOptions({
+    queryKey: ["sighting", of, value],
+    queryFn: ({ signal }) => request<SeenAnswer>("GET", `/seen${query({ of, value })}`, undefined, signal),
+    staleTime: 30_000,
   });
 export const recordQuery = (id: string) =>
   queryOptions({

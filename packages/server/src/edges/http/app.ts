@@ -37,6 +37,7 @@ import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
 import { portraitRoutes } from "../../domains/portrait/routes.js";
 import { recordRoutes } from "../../domains/records/routes.js";
 import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
+import { seenRoutes } from "../../domains/records/seen-routes.js";
 import { measureRoutes } from "../../domains/reports/measure-routes.js";
 import { reportRoutes } from "../../domains/reports/routes.js";
 import { ruleRoutes } from "../../domains/rules/routes.js";
@@ -133,6 +134,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...shapeRoutes(deps),
     ...recordRoutes(deps),
     ...contrastRoutes(deps),
+    ...seenRoutes(deps),
     ...overviewRoutes({ ...deps, nights }),
     ...filterRoutes(deps),
     ...incidentRoutes(deps),

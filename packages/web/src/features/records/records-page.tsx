@@ -219,14 +219,16 @@ export function RecordsPage() {
             onStop={search.stop}
             onSearchOn={search.searchOn}
           >
-            <CompareChoice
-              comparison={comparison}
-              compared={otherWindow}
-              filter={asked ?? ""}
-              zone={zone}
-              counts={counts.answer}
-              onChange={(c) => setParam({ compare: c })}
-            />
+            {view !== "changed" && (
+              <CompareChoice
+                comparison={comparison}
+                compared={otherWindow}
+                filter={asked ?? ""}
+                zone={zone}
+                counts={counts.answer}
+                onChange={(c) => setParam({ compare: c })}
+              />
+            )}
           </AnswerLine>
         )}
       </div>

@@ -1,19 +1,70 @@
+import type { Sighted } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
-import { seenQuery } from "../../data/api";
+import { seenQuery, sightingQuery } from "../../data/api";
 import { usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
+import { sightedIn } from "./sighted";
 
 interface SeenLineProps {
   /** A filter: what is asked for. */
   readonly what: string;
   readonly zone: string;
-  readonly onGo: (us: number, id: string) => void;
+  /** @param id null: its record may not be kept any more */
+  readonly onGo: (us: number, id: string | null) => void;
   readonly onClose: () => void;
 }
 
-/** When something was first and last seen in all that is kept, whatever the window. */
-export function SeenLine({ what, zone, onGo, onClose }: SeenLineProps) {
+/** When something was first and last seen, whatever the window: of values that are kept track of ever, of anything else in what is kept. */
+export function SeenLine(props: SeenLineProps) {
+  const sighted = sightedIn(props.what);
+  return (
+    <div role="status" className="flex gap-3 overflow-hidden pt-1 text-code whitespace-nowrap text-quiet">
+      <span className="truncate font-mono">{safeText(props.what)}</span>
+      {sighted === null ? <InRecords {...props} /> : <Ever {...sighted} {...props} />}
+      <button type="button" className="text-fjord" onClick={props.onClose}>
+        close
+      </button>
+    </div>
+  );
+}
+
+function Ever({ of, value, zone, onGo }: SeenLineProps & { readonly of: Sighted; readonly value: string }) {
+  const { data, error } = useQuery(sightingQuery(of, value));
+  if (error) return <span className="text-vermilion">{safeText(error.message)}</span>;
+  if (!data) return <span>looking it up …</span>;
+  const end = (name: string, time: string) => (
+    <button
+      type="button"
+      className="text-fjord underline decoration-dotted underline-offset-[3px]"
+      onClick={() => onGo(usOf(time), null)}
+    >
+      {name} {dayClock(usOf(time), zone)}
+    </button>
+  );
+  return (
+    <>
+      {data.first === undefined || data.last === undefined ? (
+        <span>never seen</span>
+      ) : (
+        <>
+          {end("first ever", data.first)}
+          {end("last", data.last)}
+          <span>{data.records.toLocaleString("en")} records</span>
+        </>
+      )}
+      {data.since !== undefined && <span>known from {dayClock(usOf(data.since), zone)} on</span>}
+      {data.evicted > 0 && data.evictedBefore !== undefined && (
+        <span className="text-ochre">
+          {data.evicted.toLocaleString("en")} values last seen before {dayClock(usOf(data.evictedBefore), zone)} were
+          let go of
+        </span>
+      )}
+    </>
+  );
+}
+
+function InRecords({ what, zone, onGo }: SeenLineProps) {
   const seen = useQuery(seenQuery(what, zone));
   const end = (name: string, record: { id: string; time: string } | null, partial: boolean) =>
     record === null ? (
@@ -28,8 +79,7 @@ export function SeenLine({ what, zone, onGo, onClose }: SeenLineProps) {
       </button>
     );
   return (
-    <div role="status" className="flex gap-3 overflow-hidden pt-1 text-code whitespace-nowrap text-quiet">
-      <span className="truncate font-mono">{safeText(what)}</span>
+    <>
       {seen.isPending && <span>searching everything stored …</span>}
       {seen.error && <span className="text-vermilion">{safeText(seen.error.message)}</span>}
       {seen.data && (
@@ -38,9 +88,6 @@ export function SeenLine({ what, zone, onGo, onClose }: SeenLineProps) {
           {end("last seen", seen.data.last, seen.data.lastPartial)}
         </>
       )}
-      <button type="button" className="text-fjord" onClick={onClose}>
-        close
-      </button>
-    </div>
+    </>
   );
 }

@@ -237,11 +237,11 @@ const Figure = ({ children, quiet = false }: { readonly children: ReactNode; rea
   <span className={`text-right tabular-nums ${quiet ? "text-quiet" : ""}`}>{children}</span>
 );
 
-/** How many times as often, so that half is said as a half. */
+/** How many times as often; of what became rarer, how many times as rare. */
 function timesText(ratio: number | undefined): string {
   if (ratio === undefined) return "";
-  if (ratio >= 10) return Math.round(ratio).toLocaleString("en");
-  return ratio >= 1 ? ratio.toFixed(1) : ratio.toFixed(2);
+  const times = ratio >= 1 ? ratio : 1 / ratio;
+  return `${ratio >= 1 ? "×" : "÷"} ${times >= 10 ? Math.round(times).toLocaleString("en") : times.toFixed(2)}`;
 }
 
 /** What was compared, and what may be missing. */

@@ -1,6 +1,8 @@
+import type { HistogramAnswer } from "@halvik/contract/records";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { histogramQuery, type WindowParts } from "../../../data/api";
+import { usOf } from "../../../data/view-store";
 import { Course } from "../shapes/course";
 
 const STEPS = 24;
@@ -35,12 +37,20 @@ export function Sparkline({
   return (
     <span ref={box} className="block" style={{ height: HEIGHT_PX }}>
       {data && (
-        <Course
-          counts={data.buckets.map((b) => b.count)}
-          height={HEIGHT_PX}
-          label={`${data.total} records over the window`}
-        />
+        <Course counts={countsOf(data, window)} height={HEIGHT_PX} label={`${data.total} records over the window`} />
       )}
     </span>
   );
+}
+
+/** Every step of the window, those too in which nothing came. */
+function countsOf({ buckets, widthSeconds }: HistogramAnswer, window: WindowParts): readonly number[] {
+  const fromUs = usOf(window.from);
+  const widthUs = widthSeconds * 1e6;
+  const counts = new Array<number>(Math.max(1, Math.ceil((usOf(window.to) - fromUs) / widthUs))).fill(0);
+  for (const b of buckets) {
+    const at = Math.min(counts.length - 1, Math.max(0, Math.floor((usOf(b.from) - fromUs) / widthUs)));
+    counts[at]! += b.count;
+  }
+  return counts;
 }
