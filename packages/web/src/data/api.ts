@@ -505,7 +505,7 @@ export const recordsPage = (
   zone: string,
   cursor: string | undefined,
   limit: number,
-  signal: AbortSignal,
+  signal?: AbortSignal,
 ) =>
   request<RecordPage>("GET", `/records${query({ ...bounds(window), filter, zone, cursor, limit })}`, undefined, signal);
 const SEEN_FROM = "1970-01-01T00:00:00Z";

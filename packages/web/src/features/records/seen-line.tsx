@@ -1,7 +1,7 @@
 import type { Sighted } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
-import { seenQuery, sightingQuery } from "../../data/api";
-import { usOf } from "../../data/view-store";
+import { recordsPage, seenQuery, sightingQuery } from "../../data/api";
+import { isoOf, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
 import { sightedIn } from "./sighted";
@@ -29,15 +29,21 @@ export function SeenLine(props: SeenLineProps) {
   );
 }
 
-function Ever({ of, value, zone, onGo }: SeenLineProps & { readonly of: Sighted; readonly value: string }) {
+function Ever({ of, value, what, zone, onGo }: SeenLineProps & { readonly of: Sighted; readonly value: string }) {
   const { data, error } = useQuery(sightingQuery(of, value));
   if (error) return <span className="text-vermilion">{safeText(error.message)}</span>;
   if (!data) return <span>looking it up …</span>;
+  /** To the record of that moment, where it is still kept. */
+  const go = async (time: string) => {
+    const us = usOf(time);
+    const page = await recordsPage({ from: time, to: isoOf(us + 1_000) }, what, zone, undefined, 1).catch(() => null);
+    onGo(us, page?.records[0]?.id ?? null);
+  };
   const end = (name: string, time: string) => (
     <button
       type="button"
       className="text-fjord underline decoration-dotted underline-offset-[3px]"
-      onClick={() => onGo(usOf(time), null)}
+      onClick={() => void go(time)}
     >
       {name} {dayClock(usOf(time), zone)}
     </button>
