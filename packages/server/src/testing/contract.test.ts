@@ -123,6 +123,10 @@ test("records, filters and what is around them", async () => {
   await ask("post", "/shapes/{id}/values", `${own}/values`, { filter: "app is sshd" });
   await ask("patch", "/shapes/{id}", own, { name: "refused", category: "logon" });
   await ask("patch", "/shapes/{id}", own, { name: "refused", asPhrase: true }, 400);
+  await ask("get", "/records/{id}/around", `/records/${record}/around?by=sender&count=5`);
+  await ask("post", "/records/{id}/around", `/records/${record}/around`, { filter: "app is sshd" });
+  await ask("get", "/records/{id}/around", `/records/${record}/around?by=session`, undefined, 400);
+  await ask("get", "/records/{id}/around", "/records/1/around", undefined, 404);
   await ask("get", "/seen", "/seen?of=user&value=k.lind");
   await ask("get", "/seen", "/seen?of=address&value=nowhere", undefined, 400);
   await ask("get", "/contrast", "/contrast?other=severity%20at%20least%20error&per=records");

@@ -38,8 +38,43 @@ function Choices({ onDone }: { onDone: () => void }) {
     setWindow(between(fromUs, toUs, nowUs));
     onDone();
   };
+  const [moment, setMoment] = useState("");
+  const [noMoment, setNoMoment] = useState(false);
+  /** As long a window as now, with the moment in its middle. */
+  const goTo = (e: FormEvent) => {
+    e.preventDefault();
+    const us = readMoment(moment, nowUs, zone);
+    if (us === null) return setNoMoment(true);
+    setWindow(between(us - window.spanUs / 2, us + window.spanUs / 2, nowUs));
+    useViewStore.getState().setNeedle(us);
+    onDone();
+  };
   return (
     <>
+      <form onSubmit={goTo} className="mb-2 flex items-end gap-2">
+        <span className="flex-1">
+          <Field
+            label="Go to a moment"
+            error={noMoment ? "Expected a time such as 26 Nov 02:18:31, yesterday 14:20 UTC or 1795660711." : undefined}
+          >
+            {(id) => (
+              <Input
+                id={id}
+                value={moment}
+                onChange={(e) => {
+                  setMoment(e.target.value);
+                  setNoMoment(false);
+                }}
+                placeholder="26 Nov 02:18:31, 1795660711 …"
+                maxLength={60}
+              />
+            )}
+          </Field>
+        </span>
+        <span className="pb-2.5">
+          <Button type="submit">Go</Button>
+        </span>
+      </form>
       <div className="mb-3 flex flex-wrap gap-1.5">
         {PRESETS.map((p) => (
           <Button

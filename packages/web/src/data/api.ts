@@ -1,3 +1,4 @@
+import type { AroundAnswer, AroundBy } from "@halvik/contract/around";
 import type { ApiError } from "@halvik/contract/errors";
 import type { SavedFilterList } from "@halvik/contract/filters";
 import type {
@@ -539,6 +540,17 @@ export const seenQuery = (filter: string, zone: string) =>
     },
     staleTime: 60_000,
   });
+/** What else happened around a record. */
+export const aroundQuery = (id: string, by: AroundBy, count: number, filter: string, zone: string) =>
+  queryOptions({
+    queryKey: ["around", id, by, count, filter],
+    queryFn: ({ signal }) =>
+      request<AroundAnswer>("GET", `/records/${id}/around${query({ by, count, filter, zone })}`, undefined, signal),
+    staleTime: 60_000,
+    // of the same record, while another choice is on its way
+    placeholderData: (previous, before) => (before?.queryKey[1] === id ? previous : undefined),
+  });
+
 /** First and last time of one value, in all there ever was. */
 export const sightingQuery = (of: Sighted, value: string) =>
   queryOptions({

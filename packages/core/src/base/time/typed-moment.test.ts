@@ -25,6 +25,14 @@ test.each([
   ["2026-11-24 02:00", "Europe/Oslo", "2026-11-24T01:00:00Z"],
   ["2026-11-24T02:00:30Z", "Europe/Oslo", "2026-11-24T02:00:30Z"],
   ["2026-11-24T02:00:30+05:30", "UTC", "2026-11-23T20:30:30Z"],
+  ["26 Nov 02:18:31 UTC", "Europe/Oslo", "2026-11-26T02:18:31Z"],
+  ["26 Nov 02:18:31 Europe/Oslo", "UTC", "2026-11-26T01:18:31Z"],
+  ["yesterday 14:20 +05:30", "UTC", "2026-11-27T08:50:00Z"],
+  ["today -1200", "UTC", "2026-11-28T12:00:00Z"],
+  ["now +0100", "UTC", "2026-11-28T12:30:00Z"],
+  ["26 Nov 02:18:31.5", "UTC", "2026-11-26T02:18:31.500Z"],
+  ["1795660711", "Europe/Oslo", "2026-11-26T02:38:31Z"],
+  ["1795660711000", "UTC", "2026-11-26T02:38:31Z"],
   // clocks go forward at 02:00 on 29 March 2026 in Oslo: 02:30 is half an hour after 02:00
   ["2026-03-29 02:30", "Europe/Oslo", "2026-03-29T01:30:00Z"],
   ["2026-03-29", "Europe/Oslo", "2026-03-28T23:00:00Z"],
@@ -46,6 +54,9 @@ test.each([
   "yesterday 24:00",
   "24 Nov 26",
   "today today",
+  "26 Nov Europe/Nowhere",
+  "UTC",
+  "12345678",
 ])("“%s” is no moment", (text) => expect(readMoment(text, NOW, "UTC")).toBeNull());
 
 test("a day begins at midnight by its zone's clock, however long it is", () => {

@@ -9,6 +9,7 @@ import session, { type SessionData, type Store } from "express-session";
 import helmet from "helmet";
 import type { Logger } from "pino";
 import * as z from "zod";
+import { aroundRoutes } from "../../domains/around/routes.js";
 import { arrivalRoutes } from "../../domains/arrival/routes.js";
 import { boardRoutes } from "../../domains/boards/routes.js";
 import { actorOfWall } from "../../domains/boards/walls-repository.js";
@@ -133,6 +134,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     // before the records by their ids
     ...shapeRoutes(deps),
     ...recordRoutes(deps),
+    ...aroundRoutes(deps),
     ...contrastRoutes(deps),
     ...seenRoutes(deps),
     ...overviewRoutes({ ...deps, nights }),

@@ -16,6 +16,7 @@ import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs, day } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
+import { Around } from "./around";
 import { outageText } from "./outages";
 import { RaiseOnThis } from "./raise-on-this";
 import { RightAfterRecord } from "./right-after";
@@ -46,7 +47,20 @@ export function policySearch({ src, dst, dstPort }: RecordJson): string {
 }
 
 /** Everything about one record: fields, both times, where its severity comes from, its raw bytes as text and hex. */
-export function RecordMargin({ id, actions, onClose }: { id: string; actions: PivotActions; onClose: () => void }) {
+export function RecordMargin({
+  id,
+  filter,
+  actions,
+  onLines,
+  onClose,
+}: {
+  id: string;
+  filter: string;
+  actions: PivotActions;
+  /** What is around a record by a filter, as lines. */
+  onLines: (record: RecordJson, part: string) => void;
+  onClose: () => void;
+}) {
   const detail = useQuery(recordQuery(id));
   const title = useRef<HTMLHeadingElement>(null);
   const shownId = detail.data?.record.id;
@@ -122,6 +136,13 @@ export function RecordMargin({ id, actions, onClose }: { id: string; actions: Pi
         <RaiseOnThis record={record} />
       </div>
       <Copy record={record} raw={detail.data.raw.base64} />
+      <Around
+        key={record.id}
+        record={record}
+        filter={filter}
+        onShow={actions.show}
+        onLines={(part) => onLines(record, part)}
+      />
       <Fields record={record} actions={actions} />
       {record.kind === "flow" ? (
         <>
@@ -229,6 +250,17 @@ function Fields({ record, actions }: { record: RecordJson; actions: PivotActions
             ["app", value("app", record.app)],
             ["process", value("process", record.process)],
             ["event", value("event", record.event)],
+            [
+              "shape",
+              record.shape === undefined ? null : (
+                <>
+                  {value("shape", record.shape)}{" "}
+                  <Link to={`/records?view=shapes&shape=${record.shape}`} className="font-sans">
+                    all it says
+                  </Link>
+                </>
+              ),
+            ],
             ["", record.eventName === undefined ? null : safeText(record.eventName)],
             ["user", list("user", record.users)],
             ["src", value("src", record.src)],

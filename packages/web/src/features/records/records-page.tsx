@@ -173,7 +173,16 @@ export function RecordsPage() {
           <CompareMargin records={compared} onClose={() => setParam({ marked: null })} />
         ) : (
           selectedId !== null && (
-            <RecordMargin id={selectedId} actions={actions} onClose={() => setParam({ record: null })} />
+            <RecordMargin
+              id={selectedId}
+              filter={asked ?? ""}
+              actions={actions}
+              onLines={(record, part) => {
+                setWindow({ spanUs: 2 * AROUND_US, endUs: usOf(record.time) + AROUND_US });
+                submit(part);
+              }}
+              onClose={() => setParam({ record: null })}
+            />
           )
         )
       }
