@@ -1,0 +1,77 @@
+import type { AroundAnswer } from "@halvik/contract/around";
+import { type EpochUs, US_PER_HOUR, US_PER_SECOND } from "@halvik/core/base/time";
+import { emptyContent, type RecordContent } from "@halvik/core/model/record";
+import { nowUs } from "../../kernel/clock.js";
+import { TestStore } from "../../testing/test-store.js";
+
+/** Records at known distances around one, which share this or that with it. */
+let store: TestStore;
+let middle = "";
+const T = nowUs() - US_PER_HOUR;
+const said = (text: string, secondsAfter: number, parts: Partial<RecordContent> = {}): RecordContent => ({
+  ...emptyContent("syslog", T + secondsAfter * US_PER_SECOND, T),
+  app: "door",
+  text,
+  ...parts,
+});
+
+beforeAll(async () => {
+  store = await TestStore.start();
+  const [one, two] = [await store.addSender("door-1"), await store.addSender("door-2")];
+  const session = (id: string): RecordContent["data"] => [["TargetLogonId", id]];
+  await store.put([
+    {
+      sender: one,
+      content: said("middle", 0, { users: ["ORVANE\\anna"], src: "10.0.0.1", data: session("0x77"), host: "gate" }),
+    },
+    { sender: one, content: said("a second before", -1, { users: ["anna"] }) },
+    { sender: two, content: said("two after", 2, { otherAddresses: ["10.0.0.1"] }) },
+    { sender: two, content: said("three before", -3, { host: "gate", data: session("0x77") }) },
+    { sender: one, content: said("a minute after", 60, { data: [["SubjectLogonId", "0x77"]] }) },
+    { sender: one, content: said("at once", 0, { severity: 3 }) },
+    { sender: two, content: said("far", -3_000, { users: ["orvane\\ANNA"] }) },
+  ]);
+  const { body } = await store.api.get("/records?filter=text%20is%20middle");
+  middle = body.records[0].id;
+});
+afterAll(() => store?.dispose());
+
+const ask = async (query: Record<string, string> = {}): Promise<AroundAnswer> => {
+  const { status, body } = await store.api.get(`/records/${middle}/around?${new URLSearchParams(query)}`);
+  expect([status, body.error]).toEqual([200, undefined]);
+  return body;
+};
+const texts = ({ records }: AroundAnswer) => records.map((r) => [r.record.text, r.afterMs / 1_000]);
+
+test("whatever happened, the nearest first, on both sides, itself left out", async () => {
+  expect(texts(await ask())).toEqual([
+    ["at once", 0],
+    ["a second before", -1],
+    ["two after", 2],
+    ["three before", -3],
+    ["a minute after", 60],
+    ["far", -3_000],
+  ]);
+  expect(texts(await ask({ count: "2" }))).toHaveLength(2);
+  expect(texts(await ask({ filter: "severity at least error" }))).toEqual([["at once", 0]]);
+});
+
+test.each<[string, string[]]>([
+  ["sender", ["at once", "a second before", "a minute after"]],
+  ["host", ["three before"]],
+  ["address", ["two after"]],
+  // a session is one of its sender: another's of the same number is not it
+  ["session", ["a minute after"]],
+])("by %s", async (by, want) => {
+  expect(texts(await ask({ by })).map(([text]) => text)).toEqual(want);
+});
+
+test("by user, in whatever case it is written", async () => {
+  const found = texts(await ask({ by: "user" })).map(([text]) => text);
+  expect(found).toContain("far");
+});
+
+test("it says by what else it has something around it, and refuses what it has not", async () => {
+  expect((await ask()).by).toEqual(["time", "sender", "host", "user", "address", "session"]);
+  expect((await store.api.get(`/records/${middle}/around?by=interface`)).status).toBe(400);
+});
