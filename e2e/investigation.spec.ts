@@ -201,3 +201,47 @@ test("a form writes the filter; columns are chosen, kept and carried by a link; 
   await seen.getByRole("button", { name: /^last / }).click();
   await expect(page.getByRole("complementary", { name: "Details" })).toBeVisible();
 });
+
+test("records folded to what they say: one shape named, muted and held against the time before; what is around a record", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/records?last=3600s`);
+  await expect(lines(page).first()).toBeVisible();
+  await page.keyboard.press("f");
+  const shapes = page.getByTestId("shape-line");
+  const served = shapes.filter({ hasText: "web GET $1" });
+  await expect(served).toContainText("6");
+  await expect(served).toContainText("never before");
+  await served.click();
+  const margin = page.getByRole("complementary", { name: "Details" });
+  await expect(margin.getByRole("region", { name: "Values of $1" })).toContainText("/times/3");
+  await margin.getByLabel("Name", { exact: true }).fill("Timetable served");
+  await margin.getByRole("button", { name: "Save" }).click();
+  await expect(served).toContainText("Timetable served");
+  // a rule and a rule of arrival begin with it
+  await expect(margin.getByRole("link", { name: "raise on it" })).toHaveAttribute("href", /filter=shape\+is\+\d+/);
+  await margin.getByRole("link", { name: "drop or mark it on arrival" }).click();
+  await expect(page.getByRole("form", { name: "New rule of arrival" }).getByLabel("Name")).toHaveValue(
+    "Timetable served",
+  );
+  await page.goBack();
+  await page.keyboard.press("o");
+  await expect(served).toHaveCount(0);
+  await expect(page).toHaveURL(/not\+shape\+is\+\d+/);
+  await page.goBack();
+
+  await page.keyboard.press("d");
+  await expect(page.getByLabel("Held against")).toContainText("the period before");
+  const difference = page.getByTestId("difference").filter({ hasText: "web-1" });
+  await expect(difference).toContainText("appeared");
+  await difference.click();
+  await page.getByRole("button", { name: "Its records" }).click();
+  await expect(lines(page)).toHaveCount(9);
+
+  await lines(page).first().click();
+  const around = page.getByRole("region", { name: "Around it" });
+  await expect(around.getByRole("listitem")).toHaveCount(10);
+  await choose(around.getByLabel("Around it by"), "of the same sender");
+  await expect(around.getByRole("listitem").first()).toContainText("web-1");
+});

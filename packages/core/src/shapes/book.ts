@@ -143,7 +143,7 @@ export class ShapeBook {
   }
 
   private make(origin: string, tokens: readonly string[]): MessageShape {
-    const numbers = Array.from({ length: tokens.filter(isValueToken).length }, (_, i) => i + 1);
+    const numbers = inOrder(tokens.filter(isValueToken).length);
     const shape = { id: 0, origin, tokens: this.words.shared(tokens), numbers, version: 1, into: null };
     this.changed.add(shape);
     this.count++;
@@ -220,6 +220,13 @@ export class ShapeBook {
 
 /** Origins that have a shape of their own for what is too much. */
 const MOST_RESTS = 1_000;
+
+/** Numbers from 1 on; most shapes have theirs so, and share them. */
+const IN_ORDER: (readonly number[])[] = [];
+function inOrder(count: number): readonly number[] {
+  for (let n = IN_ORDER.length; n <= count; n++) IN_ORDER.push(Array.from({ length: n }, (_, i) => i + 1));
+  return IN_ORDER[count]!;
+}
 
 /** Shapes that become one, and the places in which they differ. */
 interface Union {
