@@ -47,14 +47,14 @@ export function Around({
       <Heading>Around it</Heading>
       <div className="flex flex-wrap items-center gap-1.5 text-ui">
         <Select
-          aria-label="Around it by"
+          label="Around it by"
           value={by}
           onChange={(v) => setBy(v as AroundBy)}
           options={(data?.by ?? [by]).map((value) => ({ value, label: LABELS[value] }))}
           className="!py-0"
         />
         <Select
-          aria-label="How many"
+          label="How many"
           value={String(count)}
           onChange={(v) => setCount(Number(v))}
           options={COUNTS.map((n) => ({ value: String(n), label: `the nearest ${n}` }))}

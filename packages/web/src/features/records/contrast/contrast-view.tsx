@@ -50,7 +50,7 @@ export function ContrastView(props: ContrastViewProps) {
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1 py-1 text-ui text-quiet">
         held against
         <Select
-          aria-label="Held against"
+          label="Held against"
           value={contrasted}
           onChange={(v) => setParam({ against: v === "before" ? null : v })}
           options={CONTRASTED.map((c) => ({ value: c.name, label: c.label }))}

@@ -50,7 +50,7 @@ export function ShapeList({ answer, order, onOrder, selected, onSelect, onMore }
         <Says answer={answer} zone={zone} />
         <span className="ml-auto">
           <Select
-            aria-label="Order of the shapes"
+            label="Order of the shapes"
             value={order}
             onChange={(v) => onOrder(v as ShapeOrder)}
             options={SHAPE_ORDERS.map((value) => ({ value, label: ORDER_LABELS[value] }))}
