@@ -37,6 +37,10 @@ const WORDS =
     " ",
   );
 
+function address(r: () => number): string {
+  return `10.${digits(0, 40)(r)}.${digits(0, 255)(r)}.${digits(1, 254)(r)}`;
+}
+
 const SLOTS: Readonly<Record<string, Draw>> = {
   user: pick(PEOPLE),
   unit: pick(UNITS),
@@ -45,7 +49,7 @@ const SLOTS: Readonly<Record<string, Draw>> = {
   n: digits(0, 99_999),
   small: digits(0, 9),
   port: digits(1_024, 65_535),
-  ip: (r) => `10.${digits(0, 40)(r)}.${digits(0, 255)(r)}.${digits(1, 254)(r)}`,
+  ip: address,
   ip6: (r) => `2001:db8:${Math.floor(r() * 65_536).toString(16)}::${Math.floor(r() * 65_536).toString(16)}`,
   mac: (r) =>
     Array.from({ length: 6 }, () =>
@@ -67,7 +71,7 @@ const SLOTS: Readonly<Record<string, Draw>> = {
   date: (r) => `${pick(["Jan", "Feb", "Mar", "Oct", "Nov", "Dec"])(r)} ${digits(1, 28)(r)}`,
   quoted: (r) => `"${Array.from({ length: 1 + Math.floor(r() * 4) }, () => pick(WORDS)(r)).join(" ")}"`,
   iface: (r) => `GigabitEthernet${digits(0, 3)(r)}/${digits(1, 48)(r)}`,
-  ips: (r) => Array.from({ length: 1 + Math.floor(r() * 4) }, () => SLOTS["ip"]!(r)).join(","),
+  ips: (r) => Array.from({ length: 1 + Math.floor(r() * 4) }, () => address(r)).join(","),
 };
 
 /** Sentences; of two in one line the second is what a newer version says from the middle on. */

@@ -1,5 +1,5 @@
 import type { AroundAnswer } from "@halvik/contract/around";
-import { type EpochUs, US_PER_HOUR, US_PER_SECOND } from "@halvik/core/base/time";
+import { US_PER_HOUR, US_PER_SECOND } from "@halvik/core/base/time";
 import { emptyContent, type RecordContent } from "@halvik/core/model/record";
 import { nowUs } from "../../kernel/clock.js";
 import { TestStore } from "../../testing/test-store.js";

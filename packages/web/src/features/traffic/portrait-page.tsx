@@ -13,8 +13,8 @@ import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 import { sayAmount } from "./amounts";
-import { MINUTE_US, PortraitParts, RecordAt } from "./portrait-parts";
-import { RecordsLink } from "./portrait-rows";
+import { PortraitParts, RecordAt } from "./portrait-parts";
+import { MINUTE_US, RecordsLink } from "./portrait-rows";
 import { Profile } from "./profile";
 import { usePatiently } from "./use-patiently";
 

@@ -14,10 +14,8 @@ import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
 import { sayAmount } from "./amounts";
-import { PortraitPart, PortraitSection, RecordsLink } from "./portrait-rows";
-
-/** A window that follows the clock moves on by so much. */
-export const MINUTE_US = 60e6;
+import { MINUTE_US, PortraitPart, PortraitSection, RecordsLink } from "./portrait-rows";
+import { Said } from "./portrait-said";
 
 interface PartsProps {
   readonly of: PortraitAsked;
@@ -32,6 +30,7 @@ export function PortraitParts({ of, portrait, traffic, zone }: PartsProps) {
     <div className="pt-1 [column-gap:1.375rem] [column-width:21rem] *:break-inside-avoid">
       <Identity portrait={portrait} zone={zone} />
       <News of={of} zone={zone} />
+      <Said filter={portrait.filter} zone={zone} />
       {traffic && <OfTraffic traffic={traffic} />}
       <PortraitPart
         title="Logons"

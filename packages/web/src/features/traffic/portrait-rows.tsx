@@ -16,6 +16,8 @@ export interface PortraitRow {
   readonly filter: string | null;
 }
 
+/** A window that follows the clock moves on by so much. */
+export const MINUTE_US = 60e6;
 const SHOWN = 7;
 
 interface PartProps {
