@@ -18,11 +18,22 @@ export const AroundQuery = z.object({
   /** Only those that match this too. */
   filter: z.string().max(MAX_FILTER_LENGTH).default(""),
   zone: z.string().max(64).optional(),
+  /** The same records in the order of clocks put right. */
+  corrected: z.enum(["true", "false"]).default("false"),
 });
 
 export const AroundAnswer = z.object({
   /** The nearest first. */
-  records: z.array(z.object({ record: RecordJson, /** Before it: less than 0. */ afterMs: z.number() })),
+  records: z.array(
+    z.object({
+      record: RecordJson,
+      /** Before it: less than 0. */
+      afterMs: z.number(),
+      /** The same with both clocks put right, and whether which came first is told by them; null: nothing is known of a clock. */
+      correctedAfterMs: z.number(),
+      isUncertain: z.boolean().nullable(),
+    }),
+  ),
   /** What it looked for, as a filter; empty: everything. */
   part: z.string(),
   /** By what else this record has something around it. */

@@ -541,11 +541,23 @@ export const seenQuery = (filter: string, zone: string) =>
     staleTime: 60_000,
   });
 /** What else happened around a record. */
-export const aroundQuery = (id: string, by: AroundBy, count: number, filter: string, zone: string) =>
+export const aroundQuery = (
+  id: string,
+  by: AroundBy,
+  count: number,
+  filter: string,
+  zone: string,
+  isCorrected: boolean,
+) =>
   queryOptions({
-    queryKey: ["around", id, by, count, filter],
+    queryKey: ["around", id, by, count, filter, isCorrected],
     queryFn: ({ signal }) =>
-      request<AroundAnswer>("GET", `/records/${id}/around${query({ by, count, filter, zone })}`, undefined, signal),
+      request<AroundAnswer>(
+        "GET",
+        `/records/${id}/around${query({ by, count, filter, zone, corrected: isCorrected ? "true" : undefined })}`,
+        undefined,
+        signal,
+      ),
     staleTime: 60_000,
     // of the same record, while another choice is on its way
     placeholderData: (previous, before) => (before?.queryKey[1] === id ? previous : undefined),

@@ -4,7 +4,8 @@ const SAMPLES = 200;
 const MIN_SAMPLES = 20;
 const RECOMPUTE_EVERY = 10;
 const QUANTILE = 0.05;
-const APPLIED_ABOVE_US = 2 * US_PER_SECOND;
+/** An offset within it changes no stored time (`docs/semantics.md` 3). */
+export const APPLIED_ABOVE_US = 2 * US_PER_SECOND;
 /** However many arrive in a minute, so many of them are heard: those that took the least time. */
 const PER_MINUTE = 10;
 /** Stamps of fewer minutes than this say how late things are, not how the clock goes. */

@@ -75,3 +75,39 @@ test("it says by what else it has something around it, and refuses what it has n
   expect((await ask()).by).toEqual(["time", "sender", "host", "user", "address", "session"]);
   expect((await store.api.get(`/records/${middle}/around?by=interface`)).status).toBe(400);
 });
+
+test("clocks put right: another order of the same records, and what two clocks cannot tell is said", async () => {
+  const [fast, slow] = [await store.addSender("cam-1"), await store.addSender("cam-2")];
+  await store.client.query(
+    "insert into sender_activity (sender, clock_offset_us) values ($1, -400000), ($2, 1200000) on conflict (sender) do update set clock_offset_us = excluded.clock_offset_us",
+    [fast, slow],
+  );
+  const seen = (text: string, ms: number): RecordContent => ({
+    ...said(text, 0),
+    app: "camera",
+    timeUs: T + US_PER_HOUR / 2 + ms * 1_000,
+    timeReason: "device",
+    deviceTime: "2026-11-28T12:00:00.000Z",
+  });
+  await store.put([
+    { sender: fast, content: seen("gate opens", 0) },
+    { sender: fast, content: seen("lorry passes", 900) },
+    { sender: slow, content: seen("lamp on", -1_700) },
+    { sender: slow, content: seen("gate seen open", -1_000) },
+  ]);
+  const { body: page } = await store.api.get("/records?filter=text%20is%20%22gate%20opens%22");
+  const around = async (corrected: string): Promise<AroundAnswer> =>
+    (
+      await store.api.get(
+        `/records/${page.records[0].id}/around?${new URLSearchParams({ corrected, filter: "app is camera" })}`,
+      )
+    ).body;
+  const brief = (a: AroundAnswer) => a.records.map((r) => [r.record.text, r.correctedAfterMs, r.isUncertain]);
+  // by what is stored the lorry is nearest; by clocks put right the lamp came just before, and the gate was seen open after
+  expect(brief(await around("false")).map(([text]) => text)).toEqual(["lorry passes", "gate seen open", "lamp on"]);
+  expect(brief(await around("true"))).toEqual([
+    ["lamp on", -100, true],
+    ["gate seen open", 600, false],
+    ["lorry passes", 900, false],
+  ]);
+});

@@ -1,5 +1,7 @@
 import { AroundAnswer, AroundParams, AroundQuery } from "@halvik/contract/around";
 import { US_PER_MS } from "@halvik/core/base/time";
+import type { HalvikRecord } from "@halvik/core/model/record";
+import { correctedTime, isOrderUncertain } from "@halvik/core/model/senders";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Pool } from "../../kernel/db/pool.js";
@@ -7,6 +9,7 @@ import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import { findRecord } from "../../store/find-records.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
+import { heardBefore } from "../intake/senders/repository.js";
 import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
@@ -43,8 +46,21 @@ export const aroundRoutes = (deps: Needs) => [
         throw new AppError("BAD_REQUEST", `by: the record has no ${query.by} others could share`, { field: "by" });
       const { records, partial } = await nearest(ask, bothParts(part, filter, senders), record, query.count, now);
       const present = await presenter.present(senders);
+      const offsets = new Map((await heardBefore(db)).map((a) => [a.sender, a.clockOffsetUs]));
+      const corrected = (r: HalvikRecord) => correctedTime(r, offsets.get(r.sender) ?? null);
+      const own = corrected(record);
+      const lines = records.map((r) => {
+        const its = corrected(r);
+        return {
+          record: present(r),
+          afterMs: (r.timeUs - record.timeUs) / US_PER_MS,
+          correctedAfterMs: (its.us - own.us) / US_PER_MS,
+          isUncertain: isOrderUncertain(own, its),
+        };
+      });
+      if (query.corrected === "true") lines.sort((a, b) => Math.abs(a.correctedAfterMs) - Math.abs(b.correctedAfterMs));
       return {
-        records: records.map((r) => ({ record: present(r), afterMs: (r.timeUs - record.timeUs) / US_PER_MS })),
+        records: lines,
         part,
         by: await waysAround(db, record, senders),
         partial,

@@ -41,7 +41,8 @@ export function Around({
   const [by, setBy] = useState<AroundBy>("time");
   const [count, setCount] = useState(10);
   const [keeps, setKeeps] = useState(false);
-  const { data, error } = useQuery(aroundQuery(record.id, by, count, keeps ? filter : "", zone));
+  const [isCorrected, setCorrected] = useState(false);
+  const { data, error } = useQuery(aroundQuery(record.id, by, count, keeps ? filter : "", zone, isCorrected));
   return (
     <section aria-label="Around it">
       <Heading>Around it</Heading>
@@ -65,11 +66,14 @@ export function Around({
             within the filter
           </Checkbox>
         )}
+        <Checkbox checked={isCorrected} onChange={setCorrected}>
+          clocks put right
+        </Checkbox>
       </div>
       {error ? (
         <Trouble error={error} what="What is around it cannot be shown" />
       ) : (
-        data && <Nearest data={data} onShow={onShow} />
+        data && <Nearest data={data} isCorrected={isCorrected} onShow={onShow} />
       )}
       {data && data.records.length > 0 && (
         <p className="mt-1 text-ui">
@@ -82,7 +86,15 @@ export function Around({
   );
 }
 
-function Nearest({ data, onShow }: { readonly data: AroundAnswer; readonly onShow: (id: string) => void }) {
+function Nearest({
+  data,
+  isCorrected,
+  onShow,
+}: {
+  readonly data: AroundAnswer;
+  readonly isCorrected: boolean;
+  readonly onShow: (id: string) => void;
+}) {
   if (data.records.length === 0)
     return (
       <p className="mt-1 text-ui text-quiet">
@@ -92,14 +104,17 @@ function Nearest({ data, onShow }: { readonly data: AroundAnswer; readonly onSho
   return (
     <>
       <ol className="mt-1">
-        {data.records.map(({ record: r, afterMs }) => (
+        {data.records.map(({ record: r, afterMs, correctedAfterMs, isUncertain }) => (
           <li key={r.id}>
             <button
               type="button"
               onClick={() => onShow(r.id)}
               className="grid w-full grid-cols-[5.25rem_8px_minmax(0,1fr)] items-center gap-2 text-left text-code leading-[1.25rem] hover:bg-wash"
             >
-              <span className="text-right text-quiet tabular-nums">{distanceText(afterMs)}</span>
+              <span className="text-right text-quiet tabular-nums">
+                {isCorrected && isUncertain !== false && (isUncertain === null ? "? " : "≈ ")}
+                {distanceText(isCorrected ? correctedAfterMs : afterMs)}
+              </span>
               <SeverityMark severity={r.severity} />
               <span className="truncate">
                 <span className="text-quiet">{safeText(r.sender.name)} </span>
@@ -109,6 +124,11 @@ function Nearest({ data, onShow }: { readonly data: AroundAnswer; readonly onSho
           </li>
         ))}
       </ol>
+      {isCorrected && (
+        <p className="text-small text-quiet">
+          ≈ which came first is within what the two clocks may be wrong; ? nothing is known of a clock.
+        </p>
+      )}
       {data.partial && <p className="text-small text-ochre">The time for looking ended: some may be nearer.</p>}
     </>
   );
