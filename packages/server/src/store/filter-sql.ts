@@ -187,6 +187,8 @@ function negate(part: FilterSql): FilterSql {
 
 function comparisonToSql(written: Comparison, params: Params, context: SqlContext): FilterSql {
   const node = spelledOut(written, context.directory);
+  // what stands in a place of a shape is read from the text, by core
+  if (node.place !== undefined) return UNDECIDED;
   if (node.field === "data") return dataToSql(node, node.dataName ?? "", params);
   const column = FIELDS_OF[context.shape ?? "record"][node.field];
   switch (column.is) {

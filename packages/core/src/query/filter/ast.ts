@@ -1,6 +1,7 @@
 import type { Network } from "../../base/net/index.js";
 import type { Count, FieldName, Severity } from "../../model/record/index.js";
 import type { SenderTrait } from "../../model/senders/index.js";
+import type { MessageShape } from "../../shapes/index.js";
 
 /** Where in the filter text a node stands, in UTF-16 units: [start, end). */
 export interface Span {
@@ -76,6 +77,9 @@ export type Filter<N extends string = RecordField> =
       readonly field: N;
       /** For field "data": the name of the value, in full or without its element. */
       readonly dataName?: string;
+      /** For field "data": it is what stands in that place of a message shape, `$1`; which shape is put in by whoever has them, before any record is decided. */
+      readonly place?: number;
+      readonly ofShape?: Pick<MessageShape, "tokens" | "numbers">;
       readonly test: Test;
       /** `is not`, `not in`, `missing`: the exact negation. */
       readonly negated: boolean;

@@ -4,6 +4,7 @@ import type { EpochUs } from "../../base/time/index.js";
 import { isSpelt } from "../../model/entity/index.js";
 import { type Count, type FieldType, type FieldValue, field, type HalvikRecord } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
+import { valuesOf } from "../../shapes/index.js";
 import type { After, Comparison, Filter, Test } from "./ast.js";
 import { compilePattern } from "./pattern.js";
 import { hasWord } from "./words.js";
@@ -102,6 +103,14 @@ export function compileComparison(written: Comparison, context: EvaluateContext)
   const node = spelledOut(written, context.directory);
   const test = valueTest(node, context);
   const negated = node.negated;
+  if (node.place !== undefined) {
+    const { place, ofShape } = node;
+    if (ofShape === undefined) return undecided(node);
+    return (record) => {
+      const value = valuesOf(ofShape, record).get(place);
+      return (value !== undefined && test(value)) !== negated;
+    };
+  }
   if (node.field === "data") {
     const wanted = node.dataName ?? "";
     const suffix = ` ${wanted}`;

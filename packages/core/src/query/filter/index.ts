@@ -27,6 +27,7 @@ export type { ParseContext, SavedText } from "./parse-context.js";
 export { MAX_FILTER_LENGTH, type ParseResult, parseFilter, parseFilterOf, savedFilterNames } from "./parser.js";
 export { type FilterPart, type FilterParts, filterParts, isComplete, joinParts, takesValue } from "./parts.js";
 export { requiredLiterals } from "./pattern.js";
+export { type PlaceAsked, placesIn, withPlaces } from "./places.js";
 export { readFilter } from "./reading.js";
 export { nearest } from "./suggest.js";
 export { quoteIfNeeded } from "./values.js";

@@ -27,6 +27,9 @@ const MAX_DEPTH = 60;
 const MOST_AFTER_US = US_PER_DAY;
 /** Saved filters used by saved filters may double at every step. */
 const MAX_EXPANSIONS = 100;
+/** A place of a message shape. */
+const PLACE = /^\$[1-9]\d{0,2}$/;
+
 /** Text to tree (grammar in docs/filter-language.md). Empty text is every record. */
 export const parseFilter = (source: string, context: ParseContext): ParseResult =>
   parseFilterOf(RECORDS, source, context);
@@ -258,6 +261,8 @@ class Parser {
     const second = this.lexer.peek();
     const lower = text.toLowerCase();
     if (lower === "data" && second.type !== "end" && this.vocabulary.hasData) return this.dataComparison(token);
+    if (PLACE.test(text) && this.vocabulary.hasData && this.startsComparator(second))
+      return this.placeComparison(token);
     if (lower === "filter" && second.type === "quoted") {
       this.lexer.next();
       return this.savedFilter(second.text, { start: span.start, end: second.span.end });
@@ -410,6 +415,13 @@ class Parser {
   private dataComparison(token: Token): Filter {
     const name = textValue(this.lexer, 'the name of a value, such as data "user id"');
     return this.compare("data", { start: token.span.start, end: name.span.end }, name.text);
+  }
+
+  /** `$1 is 10.0.0.1`: what stands in a place of a message shape. */
+  private placeComparison({ text, span }: Token & { type: "word" }): Filter {
+    if (this.context.allowsAfter !== true)
+      fault("EXPECTED", `what stands in ${text} of a shape can only be asked of stored records`, span);
+    return { ...this.compare("data", span, text), place: Number(text.slice(1)) } as Filter;
   }
 
   private comparison(field: FilterField, span: Span): Filter {

@@ -48,7 +48,12 @@ const NOUNS: Readonly<Record<string, string>> = {
 
 function sayComparison(node: Comparison<string>, showTime: (us: number) => string): string {
   const { test, negated } = node;
-  const noun = node.field === "data" ? `the value “${node.dataName}”` : (NOUNS[node.field] ?? node.field);
+  const noun =
+    node.place !== undefined
+      ? `what stands in $${node.place}`
+      : node.field === "data"
+        ? `the value “${node.dataName}”`
+        : (NOUNS[node.field] ?? node.field);
   const not = negated ? "not " : "";
   const orMissing =
     negated && canMiss(node) ? ` (or no ${node.field === "data" ? "such value" : noun.replace(/^any /, "")})` : "";

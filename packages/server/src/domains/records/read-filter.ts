@@ -9,6 +9,7 @@ import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Ask } from "./questions.js";
 import { resolveAfters } from "./resolve-after.js";
 import { resolveNew } from "./resolve-new.js";
+import { resolvePlaces } from "./resolve-places.js";
 import { savedFiltersFor } from "./saved-filters/repository.js";
 import { searchedWindow } from "./searched-window.js";
 
@@ -52,6 +53,12 @@ export async function readFilter(
   if (!parsed.ok) throw filterError(parsed.error);
   const written = parsed.filter;
   const window = searchedWindow(asked, written, nowUs);
-  const filter = await resolveAfters(ask, await resolveNew(db, written, window), window, senders, nowUs);
+  const filter = await resolveAfters(
+    ask,
+    await resolvePlaces(db, await resolveNew(db, written, window), senders),
+    window,
+    senders,
+    nowUs,
+  );
   return { filter, written, senders };
 }

@@ -145,6 +145,27 @@ describe.each<[string, () => Promise<unknown>]>([
   });
 });
 
+test("what stands in a place is asked of a shape that is named beside it, as text and as a number", async () => {
+  const [door] = (await ask()).shapes;
+  const { id } = door!.shape;
+  const found = async (filter: string) => {
+    const { status, body } = await store.api.get(`/records?${WINDOW}&${new URLSearchParams({ filter })}`);
+    return status === 200 ? body.records.map((r: { text: string }) => r.text) : body.error.code;
+  };
+  expect(await found(`shape is ${id} and $1 is 5`)).toEqual(["door 5 opened"]);
+  expect(await found(`shape is ${id} and $1 over 46`)).toEqual(["door 50 opened", "door 55 opened"]);
+  expect(await found(`shape is ${id} and not $1 is 5 and not $1 is 45`)).toEqual(["door 50 opened", "door 55 opened"]);
+  expect(await found(`shape is ${id} and ($1 is 5 or $1 is 45)`)).toEqual(["door 5 opened", "door 45 opened"]);
+  // one that it has not
+  expect(await found(`shape is ${id} and $2 present`)).toEqual([]);
+  expect(await found("$1 is 5")).toBe("BAD_FILTER");
+  expect(await found("shape is 999999 and $1 is 5")).toBe("BAD_FILTER");
+  const { body } = await store.api.get(
+    `/records/histogram?${WINDOW}&buckets=1&whole=window&${new URLSearchParams({ filter: `shape is ${id} and $1 over 46` })}`,
+  );
+  expect([body.total, body.exact]).toEqual([2, true]);
+});
+
 test("what people call it is kept, and a phrase of it gives its category to what comes", async () => {
   const { shapes } = await ask("&order=worst");
   const { id } = shapes[0]!.shape;

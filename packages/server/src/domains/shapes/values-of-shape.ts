@@ -54,10 +54,7 @@ export async function valuesOfShape(
       top: top.map(({ value, count }) => ({
         value: value.length > SHOWN ? `${value.slice(0, SHOWN)}…` : value,
         count,
-        // what has no letter or digit is no text to look for
-        ...(/[\p{L}\p{N}]/u.test(value) && value.length <= SHOWN
-          ? { filter: `shape is ${facts.id} and text has ${quoted(value)}` }
-          : {}),
+        ...(value.length > SHOWN ? {} : { filter: `shape is ${facts.id} and $${v.number} is ${quoted(value)}` }),
       })),
     })),
     records: records.length,
@@ -65,6 +62,5 @@ export async function valuesOfShape(
   };
 }
 
-/** As a word where it is one, else as it stands, anywhere in the text. */
 const quoted = (text: string): string =>
   /^[\w.:-]+$/.test(text) ? quoteIfNeeded(text) : `"${text.replace(/["\\]/g, "\\$&")}"`;
