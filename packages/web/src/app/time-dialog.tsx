@@ -54,7 +54,7 @@ function Choices({ onDone }: { onDone: () => void }) {
       <form onSubmit={goTo} className="mb-2 flex items-end gap-2">
         <span className="flex-1">
           <Field
-            label="Go to a moment"
+            label="At one moment"
             error={noMoment ? "Expected a time such as 26 Nov 02:18:31, yesterday 14:20 UTC or 1795660711." : undefined}
           >
             {(id) => (

@@ -9,6 +9,7 @@ import { concerns as isFor } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { formatRecordId, IdSource } from "../../store/record-id.js";
+import { KeptShapes } from "../../store/shapes.js";
 import type { Arrival } from "../intake/arrivals/arrival.js";
 import { type DecodedBatch, decodeBatch } from "../intake/pipeline/decode-batch.js";
 import { Decoders, type DecodeSettings } from "../intake/pipeline/decoders.js";
@@ -66,7 +67,9 @@ export async function traceMessage(needs: Needs, message: TraceMessage, nowUs: n
     bytes,
     held: false,
   };
-  const outcome = decided(arrival, peer, facts, directory, settings, zone);
+  // what it learns of the message is kept nowhere
+  const shapes = await KeptShapes.load(db, nowUs);
+  const outcome = decided(arrival, peer, facts, directory, settings, zone, shapes);
   const first = outcome.records[0];
   const { decoders } = outcome;
   if (first === undefined) {
@@ -189,6 +192,7 @@ function decided(
   directory: SenderDirectory,
   settings: DecodeSettings,
   zone: string,
+  shapes: KeptShapes,
 ): Outcome {
   // one that waits or is not known is read as if it were admitted: what would be is what is asked
   const self = {
@@ -206,6 +210,7 @@ function decided(
       ids: new IdSource(0, 0),
       nowUs: arrival.receivedUs,
       imported: false,
+      shapes,
       arrivalRules: rules,
     });
     return { batch, decoders };
