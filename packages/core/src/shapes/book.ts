@@ -37,6 +37,8 @@ export class ShapeBook {
   private recent = new Map<string, MessageShape>();
   private earlier = new Map<string, MessageShape>();
   private count = 0;
+  /** All there ever were here: what becomes part of another is kept too, and must not be made without end. */
+  private made = 0;
   private readonly words = new Words();
   /** Made or changed since `takeChanged`. */
   private changed = new Set<MessageShape>();
@@ -66,6 +68,7 @@ export class ShapeBook {
     const shape: MessageShape = { ...kept, tokens: this.words.shared(kept.tokens), into: null };
     this.list(shape.origin, shape.tokens.length).push(shape);
     this.count++;
+    this.made++;
     if (shape.tokens[0] === REST_TOKENS[0]) this.rests.set(shape.origin, shape);
     return shape;
   }
@@ -136,7 +139,7 @@ export class ShapeBook {
     for (const shape of alike)
       if (isOf(tokens, shape) && (found === null || wordCount(shape.tokens) > wordCount(found.tokens))) found = shape;
     if (found !== null) return found;
-    if (this.count >= this.most) return this.rest(origin);
+    if (this.made >= this.most) return this.rest(origin);
     const shape = this.make(origin, tokens);
     alike.push(shape);
     return this.widen(alike, shape);
@@ -147,6 +150,7 @@ export class ShapeBook {
     const shape = { id: 0, origin, tokens: this.words.shared(tokens), numbers, version: 1, into: null };
     this.changed.add(shape);
     this.count++;
+    this.made++;
     return shape;
   }
 
@@ -209,7 +213,7 @@ export class ShapeBook {
   private rest(origin: string): MessageShape {
     const own = this.rests.get(origin);
     if (own !== undefined) return own;
-    const whose = this.count < this.most + MOST_RESTS ? origin : origin.slice(0, origin.indexOf("\u0001"));
+    const whose = this.made < this.most + MOST_RESTS ? origin : origin.slice(0, origin.indexOf("\u0001"));
     const there = this.rests.get(whose);
     if (there !== undefined) return there;
     const made = this.make(whose, REST_TOKENS);

@@ -10,6 +10,7 @@ import { TrafficKeeping } from "../store/keeping/keep-traffic.js";
 import { BindingKeeping, pruneBindings } from "../store/keeping/learn-bindings.js";
 import { dropExpired, shedOldest } from "../store/keeping/retention.js";
 import { OwnRecords } from "../store/own-records.js";
+import { pruneShapes } from "../store/shapes.js";
 import { pruneSightings } from "../store/sightings.js";
 import { closeSteps } from "../store/traffic/write-sums.js";
 
@@ -60,6 +61,7 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
       await own.write(await dropExpired(client, days, nowUs()));
       await pruneBindings(client, days.records, nowUs());
       await pruneSightings(client);
+      await pruneShapes(client, nowUs());
       while ((await closeSteps(client, keepTraffic, nowUs())) && !stopping()) await beat();
     }
     if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));

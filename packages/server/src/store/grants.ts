@@ -300,6 +300,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       ...TRAFFIC,
       ...BINDINGS,
       "sighting",
+      "shape",
     ],
     functions: ["make", "drop_table", "drop_filling_indexes", "make_statistics"],
     segments: ["select", "insert"],

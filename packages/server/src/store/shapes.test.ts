@@ -6,7 +6,7 @@ import { connectionOf } from "../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { TestStore } from "../testing/test-store.js";
 import { applyRelearnt, relearnShapes } from "./relearn-shapes.js";
-import { KeptShapes, mergedShapes, shapeFacts, shapesFirstSeen } from "./shapes.js";
+import { KeptShapes, mergedShapes, pruneShapes, shapeFacts, shapesFirstSeen } from "./shapes.js";
 
 /** What two collectors learn at the same time, as the collector may. */
 let instance: TestInstance;
@@ -56,6 +56,9 @@ test("two collectors that learn the same give it the same number", async () => {
   const [a, b] = [await KeptShapes.load(one, 0), await KeptShapes.load(two, 0)];
   const [x, y] = [a.learn(said("b", "both say this 1"))!, b.learn(said("b", "both say this 2"))!];
   await Promise.all([a.save(one, SECOND), b.save(two, SECOND)]);
+  // whoever was slower tells it again
+  await a.save(one, SECOND);
+  await b.save(two, SECOND);
   expect(x.id).toBeGreaterThan(0);
   expect(y.id).toBe(x.id);
 });
@@ -82,6 +85,9 @@ test("both find the same at once: one is left, and none of their records is lost
   const [a, b] = [await KeptShapes.load(one, 0), await KeptShapes.load(two, 0)];
   const [x, y] = [a, b].map((book) => lamps("d", rooms).map((c) => book.learn(c)!));
   await Promise.all([a.save(one, 6 * SECOND), b.save(two, 6 * SECOND)]);
+  // whoever was slower tells it again
+  await a.save(one, 6 * SECOND);
+  await b.save(two, 6 * SECOND);
   const ids = [...x!, ...y!].map((s) => s.id);
   expect(ids.every((id) => id > 0)).toBe(true);
   const merged = await mergedShapes(one);
@@ -125,6 +131,26 @@ test("while the database is away nothing is forgotten", async () => {
   await expect(book.save(gone, 50 * SECOND)).rejects.toThrow();
   expect(await book.save(one, 51 * SECOND)).toBeNull();
   expect(shape.id).toBeGreaterThan(0);
+});
+
+test("what became part of another goes when no record has it any more; what was known of it stays", async () => {
+  const keeper = new pg.Client(connectionOf(instance.config, instance.secrets, "keeper"));
+  await keeper.connect();
+  const book = await KeptShapes.load(one, 0);
+  const shapes = lamps("p", ["bridge", "galley", "hold"]).map((c, i) => book.learn({ ...c, timeUs: 500 - i })!);
+  await book.save(one, SECOND);
+  for (const c of lamps("p", ["ramp", "mess", "radio"])) book.learn(c);
+  await book.save(one, SECOND);
+  const ids = shapes.map((s) => s.id);
+  const kept = async () => (await one.query("select from shape where id = any($1::int[])", [ids])).rowCount;
+  expect(await kept()).toBe(3);
+  // changed just now: records may still be on their way
+  await pruneShapes(keeper, 2 * SECOND);
+  expect(await kept()).toBe(3);
+  await pruneShapes(keeper, nowUs());
+  expect(await kept()).toBe(1);
+  expect((await shapeFacts(one, [shapes[0]!.id])).get(shapes[0]!.id)!.firstUs).toBe(498);
+  await keeper.end();
 });
 
 test("learnt anew: most go on as they were, what was one too many becomes part of another, the rest is new and said", async () => {

@@ -1,4 +1,5 @@
 import { createHash } from "node:crypto";
+import { US_PER_DAY } from "@halvik/core/base/time";
 import type { RecordContent, RecordKind } from "@halvik/core/model/record";
 import { type MessageShape, MOST_SHAPES, ShapeBook, standing } from "@halvik/core/shapes";
 import { failureOf } from "../kernel/db/failure.js";
@@ -82,7 +83,7 @@ export class KeptShapes {
    * Gives names to what is new and keeps what has changed: before the records that have it are written. No record is lost for its shape: what the
    * database refuses goes without a name, and so do its records.
    * @returns why it was refused, or null
-   * @throws when the database is away, or another transaction was quicker: then it is told again
+   * @throws when the database is away: then it is told again, as it is where another transaction was quicker
    */
   async save(client: Client, nowUs: number): Promise<Error | null> {
     const changed = this.book.takeChanged();
@@ -91,6 +92,8 @@ export class KeptShapes {
       return changed.length === 0 ? null : await this.keep(client, changed, nowUs);
     } catch (e) {
       this.book.putBack(changed);
+      // the records of this batch go without; the next that have these shapes do not
+      if (failureOf(e) === "again") return null;
       throw e;
     }
   }
@@ -100,10 +103,10 @@ export class KeptShapes {
     try {
       await transaction(client, () => this.write(client, changed, nowUs));
     } catch (e) {
-      const failure = failureOf(e);
-      if (failure === "outage" || failure === "again") throw e;
       // numbers that went with the transaction
       for (const shape of changed) if (!this.stored.has(shape.id)) shape.id = 0;
+      const failure = failureOf(e);
+      if (failure === "outage" || failure === "again") throw e;
       if (changed.length > 1) {
         const middle = changed.length >> 1;
         const first = await this.keep(client, changed.slice(0, middle), nowUs);
@@ -255,4 +258,20 @@ export async function shapeFacts(db: Queryable, ids: readonly number[]): Promise
 export async function shapesSinceUs(db: Queryable): Promise<number | null> {
   const { rows } = await db.query<{ us: number | null }>("select min(first_us) as us from shape");
   return rows[0]!.us;
+}
+
+/** Records that come late may still be looked through. */
+const SLACK_US = 7 * US_PER_DAY;
+
+/** Lets go of shapes that became part of another and that no record has any more; what was known of when they were seen goes over to those. */
+export async function pruneShapes(db: Queryable, nowUs: number): Promise<void> {
+  await db.query(
+    `with gone as (
+       delete from shape where into_shape is not null and changed_us < $1 and last_us < coalesce((select min(min_time) from segment), $1)
+       returning into_shape, first_us, last_us, records
+     ), sums as (select into_shape, min(first_us) as first, max(last_us) as last, sum(records) as records from gone group by 1)
+     update shape s set first_us = least(s.first_us, g.first), last_us = greatest(s.last_us, g.last), records = s.records + g.records
+     from sums g where s.id = g.into_shape`,
+    [nowUs - SLACK_US],
+  );
 }
