@@ -16,8 +16,8 @@ export function Said({ filter, zone }: { readonly filter: string; readonly zone:
   const window = useWindow(MINUTE_US);
   const before = comparedWindow("before", window, zone);
   const { data } = useQuery(shapesQuery(window, filter, zone, "most", MOST));
-  const changed = useQuery(
-    contrastQuery(
+  const changed = useQuery({
+    ...contrastQuery(
       window,
       filter,
       zone,
@@ -25,7 +25,9 @@ export function Said({ filter, zone }: { readonly filter: string; readonly zone:
       "time",
       BY,
     ),
-  ).data;
+    // one after the other: its traffic is asked for at the same time
+    enabled: data !== undefined,
+  }).data;
   const both = (part: string) => `(${filter}) and ${part}`;
   const shapes = data?.shapes ?? [];
   const fresh = shapes.filter((s) => s.isNew).length;
