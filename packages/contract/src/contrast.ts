@@ -72,7 +72,10 @@ export const ContrastAnswer = z.object({
   /** Whether both sides were counted to their end: else nothing is told of how they differ. */
   isCounted: z.boolean(),
   window: WindowJson,
+  /** As far as records of them are kept. */
   against: z.array(WindowJson),
+  /** Records are kept from here on, and not of all that was asked for. */
+  keptFrom: TimeText.optional(),
   tookMs: z.number(),
 });
 export type ContrastAnswer = z.infer<typeof ContrastAnswer>;

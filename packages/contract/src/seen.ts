@@ -10,7 +10,7 @@ export const SeenAnswer = z.object({
   first: TimeText.optional(),
   last: TimeText.optional(),
   records: z.int(),
-  /** The earliest moment of which anything is known; absent: nothing has been looked through yet. */
+  /** In a store that had records before: what was stored from here on is known; absent: all there ever was. */
   since: TimeText.optional(),
   /** Values that were let go of to make room, and up to when those were seen: what is not there may have been among them. */
   evicted: z.int(),

@@ -76,7 +76,7 @@ export const ShapesAnswer = z.object({
   /** Records with a shape, and those that came before shapes were told apart. Flows have none and are not counted. */
   records: z.int(),
   without: z.int(),
-  /** Since when shapes are told apart; absent: none are yet. */
+  /** In a store that had records before: since when shapes are told apart; absent: of all its records. */
   since: TimeText.optional(),
   exact: z.boolean(),
   coveredFrom: TimeText,

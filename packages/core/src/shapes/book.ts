@@ -176,8 +176,8 @@ export class ShapeBook {
   }
 
   private unite({ members, places }: Union): MessageShape {
-    // the eldest stands for all
-    const root = members[0]!;
+    // the lowest number stands for all: whoever else finds the same chooses the same
+    const root = members.reduce((a, b) => (seniority(b) < seniority(a) ? b : a));
     const tokens: string[] = [];
     const numbers: number[] = [];
     let own = 0;
@@ -221,6 +221,9 @@ export class ShapeBook {
     return made;
   }
 }
+
+/** One without a number yet is younger than all that have one. */
+const seniority = ({ id }: MessageShape): number => (id === 0 ? Number.POSITIVE_INFINITY : id);
 
 /** Origins that have a shape of their own for what is too much. */
 const MOST_RESTS = 1_000;

@@ -6,6 +6,7 @@ import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.
 import { formatRecordId } from "./record-id.js";
 import { scanRecords } from "./scan-records.js";
 import { type Searched, SearchQuery, type SearchScope } from "./search-query.js";
+import { segmentTable } from "./segments.js";
 import type { Source } from "./sources.js";
 import type { PartHead } from "./term-index.js";
 import { readTermsWith } from "./values-of.js";
@@ -125,7 +126,7 @@ class Fold implements SourceVisitor {
     const rows = (await this.query.rows(
       `select coalesce(r.shape, ${NONE}) as shape, ${step} as step, r.sender, min(r.severity) as severity, count(*)::int as count,
          min(r.time) as "firstUs", max(r.time) as "lastUs", (array_agg(r.id order by r.time desc))[1]::text as "lastId"
-       from segments.${source.segment} r where ${bounds} and ${condition.text} group by 1, 2, 3`,
+       from ${segmentTable(source.segment)} r where ${bounds} and ${condition.text} group by 1, 2, 3`,
       params.values,
     )) as readonly Some[];
     for (const s of rows) {
@@ -134,7 +135,7 @@ class Fold implements SourceVisitor {
       this.add(entry, s.firstUs, s.lastUs, s.count, s.severity, s.sender, s.step - 1);
       this.query.searched.rowsRead += s.count;
     }
-    return !this.query.isOver;
+    return true;
   }
 
   private addRecord(record: HalvikRecord): boolean {

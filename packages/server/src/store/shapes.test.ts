@@ -133,6 +133,57 @@ test("while the database is away nothing is forgotten", async () => {
   expect(shape.id).toBeGreaterThan(0);
 });
 
+test("whoever finds that shapes are one, and in whatever order they were met, the same one is left: none leads in a circle", async () => {
+  const [first, second] = [await KeptShapes.load(one, 0), await KeptShapes.load(two, 0)];
+  const rooms = ["bridge", "galley", "hold"];
+  for (const c of lamps("q", rooms)) first.learn(c);
+  await first.save(one, SECOND);
+  // the other met them the other way round
+  for (const c of lamps("q", [...rooms].reverse())) second.learn(c);
+  await second.save(two, SECOND);
+  for (const c of lamps("q", ["ramp", "mess", "radio"])) {
+    first.learn(c);
+    second.learn(c);
+  }
+  await Promise.all([first.save(one, 2 * SECOND), second.save(two, 2 * SECOND)]);
+  await first.save(one, 2 * SECOND);
+  await second.save(two, 2 * SECOND);
+  const { rows } = await one.query<{ id: number; into: number | null }>(
+    "select id, into_shape as into from shape where origin like '%\u0001q\u0001%' order by id",
+  );
+  expect(rows.filter((r) => r.into === null)).toEqual([{ id: rows[0]!.id, into: null }]);
+  expect(rows.slice(1).every((r) => r.into === rows[0]!.id)).toBe(true);
+});
+
+test("what two did at the same moment is put in order: a chain leads to its end at once", async () => {
+  const keeper = new pg.Client(connectionOf(instance.config, instance.secrets, "keeper"));
+  await keeper.connect();
+  const book = await KeptShapes.load(one, 0);
+  const [a, b, c] = ["one of a", "two of b", "three of c"].map((text) => book.learn(said("r", text))!);
+  await book.save(one, SECOND);
+  await one.query("update shape set into_shape = $2 where id = $1", [c!.id, b!.id]);
+  await one.query("update shape set into_shape = $2 where id = $1", [b!.id, a!.id]);
+  await pruneShapes(keeper, 2 * SECOND);
+  expect((await mergedShapes(one)).get(a!.id)).toEqual([b!.id, c!.id]);
+  await keeper.end();
+});
+
+test("others are told of it now and then, however often it happens", async () => {
+  const version = async () =>
+    (await one.query<{ version: number }>("select version from shape_change")).rows[0]!.version;
+  const book = await KeptShapes.load(one, 0);
+  const before = await version();
+  for (let i = 0; i < 5; i++) {
+    for (const c of lamps(`s${"abcde"[i]}`, ["bridge", "galley", "hold", "ramp", "mess", "radio"])) {
+      book.learn(c);
+      await book.save(one, 100 * SECOND + i);
+    }
+  }
+  expect((await version()) - before).toBe(1);
+  await book.save(one, 120 * SECOND);
+  expect((await version()) - before).toBe(2);
+});
+
 test("what became part of another goes when no record has it any more; what was known of it stays", async () => {
   const keeper = new pg.Client(connectionOf(instance.config, instance.secrets, "keeper"));
   await keeper.connect();

@@ -9,6 +9,8 @@ import { type Client, type Queryable, transaction } from "../kernel/db/pool.js";
 const OVERLAP_US = 60_000_000;
 /** How often that is. */
 const REFRESH_US = 10_000_000;
+/** How often others are told that shapes became part of others. */
+const TELL_US = 10_000_000;
 
 interface ShapeRow {
   readonly id: number;
@@ -32,6 +34,9 @@ export class KeptShapes {
   private readonly stored = new Set<number>();
   private readonly firstUs = new Map<MessageShape, number>();
   private readUs = 0;
+  /** Whether something became part of another that nobody was told of. */
+  private isToTell = false;
+  private toldUs = Number.NEGATIVE_INFINITY;
 
   private constructor(
     private readonly book: ShapeBook,
@@ -89,12 +94,15 @@ export class KeptShapes {
     const changed = this.book.takeChanged();
     try {
       if (nowUs - this.readUs > REFRESH_US) await this.refresh(client, nowUs);
-      return changed.length === 0 ? null : await this.keep(client, changed, nowUs);
+      const refused = changed.length === 0 ? null : await this.keep(client, changed, nowUs);
+      await this.tell(client, nowUs);
+      return refused;
     } catch (e) {
       this.book.putBack(changed);
+      const failure = failureOf(e);
+      if (failure === "outage") throw e;
       // the records of this batch go without; the next that have these shapes do not
-      if (failureOf(e) === "again") return null;
-      throw e;
+      return failure === "again" ? null : (e as Error);
     }
   }
 
@@ -137,14 +145,22 @@ export class KeptShapes {
     const taken = changed.filter((s) => s.into !== null && s.id !== standing(s).id);
     if (taken.length > 0) {
       await db.query(
-        `with taken as (select * from unnest($1::int[], $2::int[]) t (id, root))
+        `with taken as (select t.id, coalesce(r.into_shape, r.id) as root from unnest($1::int[], $2::int[]) t (id, root) join shape r on r.id = t.root)
          update shape s set into_shape = t.root, changed_us = $3 from taken t
          where (s.id = t.id or s.into_shape = t.id) and s.id <> t.root`,
         [taken.map((s) => s.id), taken.map((s) => standing(s).id), nowUs],
       );
       merges += taken.length;
     }
-    if (merges > 0) await db.query("update shape_change set version = version + 1");
+    if (merges > 0) this.isToTell = true;
+  }
+
+  /** Has whoever reads filters look again, now and then: some sender's messages must not keep everybody at it. */
+  private async tell(db: Queryable, nowUs: number): Promise<void> {
+    if (!this.isToTell || nowUs - this.toldUs < TELL_US) return;
+    await db.query("update shape_change set version = version + 1");
+    this.isToTell = false;
+    this.toldUs = nowUs;
   }
 
   private async name(db: Queryable, fresh: readonly MessageShape[], nowUs: number): Promise<void> {
@@ -174,7 +190,11 @@ export class KeptShapes {
   }
 }
 
-/** Keeps how a shape reads now; where another has come to read so too, it becomes part of that. @returns how many became part of another */
+/**
+ * Keeps how a shape reads now. Where another has come to read so too, they are one, and the lower number is left: whoever finds it, and
+ * whenever, it is the same, so that no two become part of each other.
+ * @returns how many became part of another
+ */
 async function widen(db: Queryable, shape: MessageShape, nowUs: number): Promise<number> {
   const key = keyHash(shape);
   const { rows } = await db.query<{ id: number }>(
@@ -182,20 +202,19 @@ async function widen(db: Queryable, shape: MessageShape, nowUs: number): Promise
     [key, shape.id],
   );
   const other = rows[0]?.id;
-  if (other === undefined) {
+  const [left, gone] = other === undefined ? [shape.id, null] : [Math.min(other, shape.id), Math.max(other, shape.id)];
+  if (gone !== null)
+    await db.query(
+      "update shape set into_shape = $2, changed_us = $3 where (id = $1 or into_shape = $1) and id <> $2",
+      [gone, left, nowUs],
+    );
+  if (left === shape.id)
     await db.query(
       "update shape set tokens = $2::jsonb, numbers = $3::jsonb, version = $4, key_hash = $5, changed_us = $6 where id = $1",
       [shape.id, JSON.stringify(shape.tokens), JSON.stringify(shape.numbers), shape.version, key, nowUs],
     );
-    return 0;
-  }
-  await db.query("update shape set into_shape = $2, changed_us = $3 where id = $1 or into_shape = $1", [
-    shape.id,
-    other,
-    nowUs,
-  ]);
-  shape.id = other;
-  return 1;
+  shape.id = left;
+  return gone === null ? 0 : 1;
 }
 
 /** Shapes that have become part of another, by that one. */
@@ -236,9 +255,11 @@ export interface ShapeFacts {
   readonly category: number | null;
   readonly namedBy: string;
   readonly namedUs: number | null;
-  /** Shapes that have become part of it. */
+  /** Shapes that have become part of it, the first of many. */
   readonly parts: readonly number[];
 }
+
+const MOST_PARTS = 50;
 
 /** What is known of shapes that stand by themselves, by number; those that became part of another are not there. */
 export async function shapeFacts(db: Queryable, ids: readonly number[]): Promise<ReadonlyMap<number, ShapeFacts>> {
@@ -246,7 +267,7 @@ export async function shapeFacts(db: Queryable, ids: readonly number[]): Promise
     `select s.id, s.origin, s.tokens, s.numbers, s.version, s.name, s.meaning, s.category, s.named_by as "namedBy", s.named_us as "namedUs",
        least(s.first_us, p.first) as "firstUs", greatest(s.last_us, p.last) as "lastUs", coalesce(p.parts, '{}') as parts
      from shape s left join lateral (
-       select min(m.first_us) as first, max(m.last_us) as last, array_agg(m.id order by m.id) as parts from shape m where m.into_shape = s.id
+       select min(m.first_us) as first, max(m.last_us) as last, (array_agg(m.id order by m.id))[1:${MOST_PARTS}] as parts from shape m where m.into_shape = s.id
      ) p on true
      where s.id = any($1::int[]) and s.into_shape is null`,
     [ids],
@@ -254,20 +275,28 @@ export async function shapeFacts(db: Queryable, ids: readonly number[]): Promise
   return new Map(rows.map((r) => [r.id, r]));
 }
 
-/** Since when shapes are told apart; null: none are. */
+/** Since when shapes are told apart, in a store that had records before; null: of all its records. */
 export async function shapesSinceUs(db: Queryable): Promise<number | null> {
-  const { rows } = await db.query<{ us: number | null }>("select min(first_us) as us from shape");
+  const { rows } = await db.query<{ us: number | null }>("select since_us as us from sighting_state");
   return rows[0]!.us;
 }
 
 /** Records that come late may still be looked through. */
 const SLACK_US = 7 * US_PER_DAY;
 
-/** Lets go of shapes that became part of another and that no record has any more; what was known of when they were seen goes over to those. */
+/**
+ * Puts in order what two collectors did at the same moment, so that each shape leads to the one that is left at once; and lets go of those that
+ * became part of another and that no record has any more. What was known of when they were seen goes over.
+ */
 export async function pruneShapes(db: Queryable, nowUs: number): Promise<void> {
+  await db.query(
+    "update shape s set into_shape = r.into_shape, changed_us = $1 from shape r where s.into_shape = r.id and r.into_shape is not null and r.into_shape <> s.id",
+    [nowUs],
+  );
   await db.query(
     `with gone as (
        delete from shape where into_shape is not null and changed_us < $1 and last_us < coalesce((select min(min_time) from segment), $1)
+         and not exists (select from shape c where c.into_shape = shape.id)
        returning into_shape, first_us, last_us, records
      ), sums as (select into_shape, min(first_us) as first, max(last_us) as last, sum(records) as records from gone group by 1)
      update shape s set first_us = least(s.first_us, g.first), last_us = greatest(s.last_us, g.last), records = s.records + g.records

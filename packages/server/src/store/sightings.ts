@@ -36,12 +36,10 @@ export class ValuesSeen {
 
   /** Adds what was seen to what is kept. Belongs in the transaction that notes that these records have been looked through. */
   async write(db: Queryable): Promise<void> {
-    let sinceUs = Number.POSITIVE_INFINITY;
     for (const [field, seen] of this.byField.entries()) {
       if (seen.size === 0) continue;
       // in the order of the key: neighbours lie on the same page
       const all = [...seen].sort(([a], [b]) => (a < b ? -1 : 1));
-      for (const [, { firstUs }] of all) sinceUs = Math.min(sinceUs, firstUs);
       await db.query(
         `insert into sighting as s (field, value, first_us, last_us, records)
          select $1, v, f, l, n from unnest($2::text[], $3::bigint[], $4::bigint[], $5::bigint[]) as t (v, f, l, n)
@@ -56,11 +54,6 @@ export class ValuesSeen {
         ],
       );
     }
-    if (Number.isFinite(sinceUs))
-      await db.query(
-        "update sighting_state set since_us = least(since_us, $1) where since_us is null or since_us > $1",
-        [sinceUs],
-      );
   }
 }
 
@@ -90,7 +83,7 @@ export interface Sighting {
   readonly firstUs: EpochUs | null;
   readonly lastUs: EpochUs | null;
   readonly records: number;
-  /** From when on values are kept track of; null: nothing has been looked through yet. */
+  /** In a store that had records before values were kept track of: since when they are; null: of all its records. */
   readonly sinceUs: EpochUs | null;
   /** Values that have been let go of, and up to when those were seen: what is not there may be among them. */
   readonly evicted: number;
@@ -131,12 +124,12 @@ export async function sightingOf(
     const params = new Params();
     const condition = filterToSql(filter, params, { directory, nowUs, shape: source.shape });
     const after = source.firstId === null ? "true" : `r.id > ${params.add(source.firstId, "::bigint")}`;
-    const found = await db.query<{ first: number | null; last: number | null; records: number }>(
+    const tail = await tailOf(
+      db,
       `select min(r.time) as first, max(r.time) as last, count(*)::int as records from ${segmentTable(source.segment)} r where ${after} and ${condition.text}`,
       params.values,
     );
-    const tail = found.rows[0]!;
-    if (tail.first === null || tail.last === null) continue;
+    if (tail === null || tail.first === null || tail.last === null) continue;
     fresh.first = fresh.first === null ? tail.first : Math.min(fresh.first, tail.first);
     fresh.last = fresh.last === null ? tail.last : Math.max(fresh.last, tail.last);
     fresh.records += tail.records;
@@ -149,4 +142,22 @@ export async function sightingOf(
     evicted: kept.evicted,
     evictedBeforeUs: kept.evicted_before,
   };
+}
+
+interface Tail {
+  readonly first: number | null;
+  readonly last: number | null;
+  readonly records: number;
+}
+
+const UNDEFINED_TABLE = "42P01";
+
+/** What stands in what is not looked through yet of a segment; null: it was dropped meanwhile. */
+async function tailOf(db: Queryable, text: string, values: readonly unknown[]): Promise<Tail | null> {
+  try {
+    return (await db.query<Tail>(text, [...values])).rows[0]!;
+  } catch (e) {
+    if ((e as { code?: string }).code === UNDEFINED_TABLE) return null;
+    throw e;
+  }
 }

@@ -369,3 +369,36 @@ describe("formats that people made", () => {
     expect((await formats()).formats).toEqual([]);
   });
 });
+
+test("what has a message shape is dropped by it, also when the shape is found to be wider", async () => {
+  const rooms = ["bridge", "galley", "hold", "ramp", "mess", "radio", "sauna", "chart"];
+  const line = (room: string) => `<13>lamps[1]: the lamp in the ${room} went out again`;
+  await send(line(rooms[0]!));
+  const [first] = await eventually(
+    "its shape",
+    () => stored("app is lamps and shape present"),
+    (r) => r.length > 0,
+  );
+  const { shape } = first as unknown as { shape: number };
+  await add({ filter: `shape is ${shape}` });
+  const rule = async () => (await list()).rules.find((r) => r.rule.filter === `shape is ${shape}`)!;
+  await eventually(
+    "it drops what is of it",
+    async () => {
+      await send(line(rooms[0]!));
+      return rule();
+    },
+    (r) => r.dropped > 0,
+  );
+  const { dropped } = await rule();
+  // many rooms: the room is a value now, and the shape the same
+  await eventually(
+    "it drops what is of it now",
+    async () => {
+      await send(...rooms.map(line));
+      return rule();
+    },
+    (r) => r.dropped >= dropped + 2 * rooms.length,
+  );
+  await api.delete(`/arrival-rules/${(await rule()).id}`);
+});

@@ -1,7 +1,8 @@
-import type { AroundAnswer } from "@halvik/contract/around";
+import { AROUND_BY, type AroundAnswer } from "@halvik/contract/around";
 import { US_PER_HOUR, US_PER_SECOND } from "@halvik/core/base/time";
 import { emptyContent, type RecordContent } from "@halvik/core/model/record";
 import { nowUs } from "../../kernel/clock.js";
+import { learnBindings } from "../../store/keeping/learn-bindings.js";
 import { TestStore } from "../../testing/test-store.js";
 
 /** Records at known distances around one, which share this or that with it. */
@@ -69,6 +70,47 @@ test.each<[string, string[]]>([
 test("by user, in whatever case it is written", async () => {
   const found = texts(await ask({ by: "user" })).map(([text]) => text);
   expect(found).toContain("far");
+});
+
+test("whoever it is bound to: the address a user came from leads to what that address did", async () => {
+  const one = await store.addSender("files-1");
+  const at = (text: string, ms: number, parts: Partial<RecordContent>): RecordContent => ({
+    ...said(text, 0, parts),
+    timeUs: T - US_PER_HOUR / 2 + ms * 1_000,
+  });
+  await store.put([
+    {
+      sender: one,
+      content: at("bea logged on", 0, { category: "logon", outcome: "success", users: ["bea"], src: "10.9.9.9" }),
+    },
+    { sender: one, content: at("asked for a name", 5_000, { src: "10.9.9.9", app: "resolver" }) },
+    { sender: one, content: at("bea wrote a file", 6_000, { users: ["bea"], app: "files" }) },
+  ]);
+  while (await learnBindings(store.keeper)) {
+    // until nothing is left
+  }
+  const { body: page } = await store.api.get("/records?filter=text%20is%20%22bea%20wrote%20a%20file%22");
+  const { body } = await store.api.get(`/records/${page.records[0].id}/around?by=bindings&count=5`);
+  expect(body.records.map((r: { record: { text: string } }) => r.record.text)).toContain("asked for a name");
+  expect(body.part).toContain("10.9.9.9");
+});
+
+test("more and longer names than a filter can hold are no mistake of ours", async () => {
+  const one = await store.addSender("long-1");
+  const long = (i: number) => `${i}${'"'.repeat(200)}${"x".repeat(50)}`;
+  await store.put([
+    {
+      sender: one,
+      content: said("very long", 7, {
+        users: Array.from({ length: 64 }, (_, i) => long(i)),
+        otherAddresses: Array.from({ length: 200 }, (_, i) => `2001:db8:1111:2222:3333:4444:5555:${i.toString(16)}`),
+        data: [["session", "s".repeat(60_000)]],
+      }),
+    },
+  ]);
+  const { body: page } = await store.api.get("/records?filter=text%20is%20%22very%20long%22");
+  for (const by of AROUND_BY)
+    expect([200, 400]).toContain((await store.api.get(`/records/${page.records[0].id}/around?by=${by}`)).status);
 });
 
 test("it says by what else it has something around it, and refuses what it has not", async () => {

@@ -2,7 +2,7 @@ import { AROUND_BY, type AroundBy } from "@halvik/contract/around";
 import { type EpochUs, US_PER_HOUR } from "@halvik/core/base/time";
 import { dataValues, type HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { type Filter, quoteIfNeeded } from "@halvik/core/query/filter";
+import { type Filter, MAX_FILTER_LENGTH, quoteIfNeeded } from "@halvik/core/query/filter";
 import type { Pool } from "../../kernel/db/pool.js";
 import { boundTo } from "../portrait/bindings-repository.js";
 import { type Subject, subjectOf } from "../portrait/subject.js";
@@ -28,17 +28,30 @@ const SESSIONS = [
 const NO_SESSION = new Set(["", "0", "0x0", "-", "{00000000-0000-0000-0000-000000000000}"]);
 /** Bindings of so long around it are followed. */
 const BOUND_WITHIN_US = 12 * US_PER_HOUR;
-const MOST_BOUND = 40;
+/** Of each sort: a filter has its length. */
+const MOST_VALUES = 20;
+const LONGEST_SESSION = 100;
 const BUDGET_MS = 600;
 
-/** What of a record others may share, as a filter; null: it has nothing of the sort. */
+/** What of a record others may share, as a filter; null: it has nothing of the sort, or what it has is too long to look for. */
 export async function partOf(
   db: Pool,
   by: AroundBy,
   record: HalvikRecord,
   directory: SenderDirectory,
 ): Promise<string | null> {
-  const quoted = (values: readonly string[]) => [...new Set(values)].map(quoteIfNeeded).join(", ");
+  const part = await sharedPart(db, by, record, directory);
+  return part === null || part.length > MAX_FILTER_LENGTH / 2 ? null : part;
+}
+
+async function sharedPart(
+  db: Pool,
+  by: AroundBy,
+  record: HalvikRecord,
+  directory: SenderDirectory,
+): Promise<string | null> {
+  const quoted = (values: readonly string[]) =>
+    [...new Set(values)].slice(0, MOST_VALUES).map(quoteIfNeeded).join(", ");
   const sender = directory.name(record.sender);
   switch (by) {
     case "time":
@@ -51,7 +64,7 @@ export async function partOf(
       return record.users.length === 0 ? null : `user is ${quoted(record.users)}`;
     case "address": {
       const all = addressesOf(record);
-      return all.length === 0 ? null : `address is ${all.join(", ")}`;
+      return all.length === 0 ? null : `address is ${all.slice(0, MOST_VALUES).join(", ")}`;
     }
     case "interface":
       return record.interface === null
@@ -78,7 +91,9 @@ const addressesOf = ({ src, dst, otherAddresses }: HalvikRecord): string[] => [
 /** A session is one of its sender: elsewhere the same number is another. */
 function sessionPart(record: HalvikRecord, sender: string): string | null {
   const ids = new Set(
-    SESSIONS.flatMap((name) => dataValues(record, name)).filter((id) => !NO_SESSION.has(id.toLowerCase())),
+    SESSIONS.flatMap((name) => dataValues(record, name)).filter(
+      (id) => id.length <= LONGEST_SESSION && !NO_SESSION.has(id.toLowerCase()),
+    ),
   );
   if (ids.size === 0) return null;
   const text = (value: string) => `"${value.replace(/["\\]/g, "\\$&")}"`;
@@ -95,7 +110,7 @@ async function boundPart(db: Pool, record: HalvikRecord, directory: SenderDirect
   ].flatMap((s) => s.things);
   const bound = await boundTo(db, asked, record.timeUs - BOUND_WITHIN_US, record.timeUs + BOUND_WITHIN_US);
   const of = (thing: string) =>
-    [...new Set(bound.filter((b) => b.is === thing).map((b) => b.value))].slice(0, MOST_BOUND);
+    [...new Set(bound.filter((b) => b.is === thing).map((b) => b.value))].slice(0, MOST_VALUES);
   const parts = [
     [`address is`, of("address")],
     [`user is`, of("user")],

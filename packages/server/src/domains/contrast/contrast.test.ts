@@ -121,9 +121,11 @@ describe.each<[string, () => Promise<unknown>]>([
     expect(brief(await ask({ against: before, filter: "app is door", by: "shape" }), "shape")).toEqual([
       ["appeared", "door $1 was broken open", 60, 0],
     ]);
-    const several = await ask({ against: `${before},${hour(3).from}/${hour(3).to}`, by: "shape" });
-    expect(several.b).toEqual({ records: 190, seconds: 7_200 });
-    expect(brief(several, "shape")).toContainEqual(["rose", "door $1 opened", 104, 100]);
+    const half = END - US_PER_HOUR - 30 * US_PER_MINUTE;
+    const quiet = `${formatUs(half)}/${hour(2).to}`;
+    const inHalf = [100, 40, 50].flatMap((n) => times(n, 2)).filter((t) => t >= half).length;
+    const several = await ask({ against: `${before},${quiet}`, by: "shape" });
+    expect(several.b).toEqual({ records: 190 + inHalf, seconds: 5_400 });
     const other = await ask({ filter: "sender is door-2", other: "sender is door-1", by: "app", per: "records" });
     expect(brief(other, "app").sort()).toEqual([
       ["appeared", "pump", 150, 0],
@@ -139,4 +141,14 @@ describe.each<[string, () => Promise<unknown>]>([
 
 test("an hour against itself: nothing", async () => {
   expect((await ask({ against: `${hour(1).from}/${hour(1).to}` })).differences).toEqual([]);
+});
+
+test("a time of which nothing is kept is no time in which nothing happened", async () => {
+  const never = await ask({ against: `${hour(9).from}/${hour(9).to}` });
+  expect(never).toMatchObject({ differences: [], against: [], keptFrom: hour(2).from });
+  // of one that begins before records do, what is kept of it counts
+  const half = await ask({ against: `${hour(3).from}/${hour(2).to}`, by: "shape" });
+  expect(half.against).toEqual([hour(2)]);
+  expect(half.b.seconds).toBe(3_600);
+  expect(half.keptFrom).toBe(hour(2).from);
 });

@@ -6,7 +6,7 @@ import {
   ContrastQuery,
   MOST_WINDOWS,
 } from "@halvik/contract/contrast";
-import { readRfc3339 } from "@halvik/core/base/time";
+import { formatUs, readRfc3339 } from "@halvik/core/base/time";
 import type { Difference } from "@halvik/core/contrast";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
@@ -17,6 +17,7 @@ import type { Pool } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import type { Window } from "../../kernel/http/window.js";
+import { keptOf } from "../../store/segments.js";
 import { type ShapeFacts, shapeFacts } from "../../store/shapes.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import { labelOf } from "../records/label-of.js";
@@ -54,14 +55,19 @@ export const contrastRoutes = (deps: Needs) => [
         throw new AppError("BAD_REQUEST", "against, other: expected one of them, to compare with", {
           field: "against",
         });
-      const against = query.against === undefined ? [window] : readIntervals(query.against);
+      const asked = query.against === undefined ? [window] : readIntervals(query.against);
+      const { keptUs } = await keptOf(deps.db, window);
+      // a time of which nothing is kept is no time in which nothing happened
+      const kept = (w: Window) => ({ fromUs: Math.min(w.toUs, Math.max(w.fromUs, keptUs ?? w.toUs)), toUs: w.toUs });
+      const against = asked.map(kept).filter((w) => w.fromUs < w.toUs);
+      const isCut = keptUs !== null && [window, ...asked].some((w) => w.fromUs < keptUs);
       const other =
         query.other === undefined
           ? read.filter
           : (await readFilter(deps, actor, { ...query, filter: query.other }, now)).filter;
       const compared = await compareSides(
         deps.ask,
-        { filter: read.filter, windows: [window] },
+        { filter: read.filter, windows: [kept(window)] },
         { filter: other, windows: against },
         by,
         query.per,
@@ -81,6 +87,7 @@ export const contrastRoutes = (deps: Needs) => [
         isCounted: compared.isCounted,
         window: windowJson(window),
         against: against.map(windowJson),
+        ...(isCut ? { keptFrom: formatUs(keptUs) } : {}),
         tookMs: Math.round(performance.now() - started),
       };
     },

@@ -7,6 +7,7 @@ import type { Pool } from "../../kernel/db/pool.js";
 import type { Window } from "../../kernel/http/window.js";
 import { findRecords } from "../../store/find-records.js";
 import type { FoldedShape } from "../../store/fold-shapes.js";
+import { keptOf } from "../../store/segments.js";
 import { type ShapeFacts, shapeFacts, shapesSinceUs } from "../../store/shapes.js";
 import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
@@ -36,7 +37,7 @@ export interface ShapesAsked {
 interface Line {
   readonly folded: FoldedShape;
   readonly facts: ShapeFacts;
-  /** Null: the window before was not counted to its end. */
+  /** Null: the window before was not counted to its end, or not all of it is kept. */
   readonly before: number | null;
 }
 
@@ -45,10 +46,13 @@ export async function listShapes({ db, ask, presenter }: Needs, asked: ShapesAsk
   const { filter, window, senders, nowUs } = asked;
   const scope = { filter, nowUs, budgetMs: BUDGET_MS, shape: "record" as const };
   const folded = await ask(filter).shapes({ ...scope, ...window, steps: stepsOf(window, asked.steps) });
+  const earlier = { fromUs: window.fromUs - (window.toUs - window.fromUs), toUs: window.fromUs };
+  const { keptUs, dropped } = await keptOf(db, earlier);
+  // of a time of which not all is kept, nothing is told: none would be no news
+  const isKept = !dropped && keptUs !== null && keptUs <= earlier.fromUs;
   const before = await ask(filter).measure({
     ...scope,
-    fromUs: window.fromUs - (window.toUs - window.fromUs),
-    toUs: window.fromUs,
+    ...earlier,
     of: { figure: { of: "records" }, by: [{ field: "shape" }], steps: null, zone: "UTC" },
   });
   const counted = new Map(before.rows.map((row) => [row.keys[0], row.records]));
@@ -60,7 +64,13 @@ export async function listShapes({ db, ask, presenter }: Needs, asked: ShapesAsk
     const its = facts.get(s.shape);
     return its === undefined
       ? []
-      : [{ folded: s, facts: its, before: before.complete ? Number(counted.get(String(s.shape)) ?? 0) : null }];
+      : [
+          {
+            folded: s,
+            facts: its,
+            before: before.complete && isKept ? Number(counted.get(String(s.shape)) ?? 0) : null,
+          },
+        ];
   });
   const ordered = [...lines].sort(ORDERS[asked.order]);
   const told = ordered.slice(0, asked.limit);
@@ -74,12 +84,12 @@ export async function listShapes({ db, ask, presenter }: Needs, asked: ShapesAsk
   );
   const present = await presenter.present(senders);
   const since = await shapesSinceUs(db);
-  const toLine = ({ folded: f, facts: its, before: earlier }: Line) => {
+  const toLine = ({ folded: f, facts: its, before: was }: Line) => {
     const example = examples.get(f.lastId);
     return {
       shape: shapeJson(its),
       count: f.count,
-      ...(earlier === null ? {} : { before: earlier }),
+      ...(was === null ? {} : { before: was }),
       first: formatUs(f.firstUs),
       last: formatUs(f.lastUs),
       worst: severityName(f.worst),

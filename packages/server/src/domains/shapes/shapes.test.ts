@@ -23,6 +23,8 @@ beforeAll(async () => {
   two = await store.addSender("door-2");
   const flow = { startUs: null } as unknown as RecordContent["flow"];
   await store.put([
+    // before both: the hour before is kept whole
+    { sender: one, content: said("gate", "gate 1 opened", at(130)) },
     // the hour before
     ...[90, 80, 70].map((m) => ({ sender: one, content: said("door", `door ${m} opened`, at(m)) })),
     { sender: one, content: said("door", "battery at 5 %", at(65)) },
@@ -182,6 +184,12 @@ test("what people call it is kept, and a phrase of it gives its category to what
   expect(meanings.rows).toEqual([{ code: "door: was broken open by anna", category: "policy" }]);
   const audit = await store.client.query("select what from audit where what = 'shape named'");
   expect(audit.rowCount).toBe(1);
+});
+
+test("of a time before that is not kept whole, none before is not said", async () => {
+  const early = `from=${formatUs(END - 2 * US_PER_HOUR)}&to=${formatUs(END - US_PER_HOUR)}`;
+  const { body } = await store.api.get(`/records/shapes?${early}`);
+  expect(body.shapes.map((l: ShapeLine) => l.before)).toEqual(body.shapes.map(() => undefined));
 });
 
 test("of one that is not there, nothing", async () => {

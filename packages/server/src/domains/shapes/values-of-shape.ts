@@ -25,8 +25,7 @@ export async function valuesOfShape(
   window: Window,
   nowUs: EpochUs,
 ): Promise<ShapeValues> {
-  const own = [facts.id, ...facts.parts].join(", ");
-  const both: Filter = { type: "and", items: [filter, ownFilter(`shape in (${own})`)], span: { start: 0, end: 0 } };
+  const both: Filter = { type: "and", items: [filter, ownFilter(`shape is ${facts.id}`)], span: { start: 0, end: 0 } };
   const started = performance.now();
   const records: HalvikRecord[] = [];
   let cursor: PageKey | null = null;

@@ -34,7 +34,8 @@ create table public.sighting (
 );
 create index sighting_last_us_idx on public.sighting (last_us);
 create table public.sighting_state (since_us bigint, evicted bigint not null, evicted_before_us bigint);
-insert into public.sighting_state values (null, 0, null);
+insert into public.sighting_state
+  select case when exists (select from public.segment) then (extract(epoch from now()) * 1000000)::bigint end, 0, null;
 alter table segments.template add column shape integer;
 do $do$
 declare name text;

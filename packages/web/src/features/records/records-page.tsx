@@ -114,6 +114,16 @@ export function RecordsPage() {
     [add, submit, setParam, setWindow, setDraft],
   );
   useBoardChoices(useMemo(() => recordTiles(filter), [filter]));
+  /** What the views that fold records are of. */
+  const folded = {
+    window,
+    filter: asked,
+    zone,
+    params,
+    setParam,
+    onOnly: add,
+    onWithout: (part: string) => add(`not ${part}`),
+  };
   const lineKeys = {
     x: mark,
     j: () => move(1),
@@ -136,7 +146,6 @@ export function RecordsPage() {
     setView("lines");
     add(part);
   };
-  const without = (part: string) => add(`not ${part}`);
   usePageKeys({
     "/": (e) => {
       e.preventDefault();
@@ -164,7 +173,7 @@ export function RecordsPage() {
               filter={asked ?? ""}
               zone={zone}
               onOnly={add}
-              onWithout={without}
+              onWithout={folded.onWithout}
               onLines={toLines}
               onClose={() => setParam({ shape: null })}
             />
@@ -256,26 +265,9 @@ export function RecordsPage() {
       <div className="flex min-h-0 flex-1 max-wide:flex-none max-wide:flex-col">
         <div className="flex min-w-0 flex-1 flex-col">
           {inShapes ? (
-            <ShapesView
-              window={window}
-              filter={asked}
-              zone={zone}
-              params={params}
-              setParam={setParam}
-              onOnly={add}
-              onWithout={without}
-            />
+            <ShapesView {...folded} />
           ) : view === "changed" ? (
-            <ContrastView
-              window={window}
-              filter={asked}
-              zone={zone}
-              params={params}
-              setParam={setParam}
-              onOnly={add}
-              onWithout={without}
-              onLines={toLines}
-            />
+            <ContrastView {...folded} onLines={toLines} />
           ) : isNothing ? (
             <Nothing filter={filter} window={window} zone={zone} live={live} onFilter={submit} />
           ) : (
@@ -314,7 +306,7 @@ export function RecordsPage() {
               setParam({ values: (openValues.includes(field) ? without : [...openValues, field]).join(",") });
             }}
             onOnly={add}
-            onWithout={without}
+            onWithout={folded.onWithout}
           />
         )}
       </div>

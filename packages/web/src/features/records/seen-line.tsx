@@ -59,7 +59,7 @@ function Ever({ of, value, what, zone, onGo }: SeenLineProps & { readonly of: Si
           <span>{data.records.toLocaleString("en")} records</span>
         </>
       )}
-      {data.since !== undefined && <span>known from {dayClock(usOf(data.since), zone)} on</span>}
+      {data.since !== undefined && <span>of what was stored from {dayClock(usOf(data.since), zone)} on</span>}
       {data.evicted > 0 && data.evictedBefore !== undefined && (
         <span className="text-ochre">
           {data.evicted.toLocaleString("en")} values last seen before {dayClock(usOf(data.evictedBefore), zone)} were

@@ -1,5 +1,5 @@
 import type { ArrivalRules } from "@halvik/core/arrive";
-import { applyFormats, type Formatted } from "@halvik/core/formats";
+import { applyFormats } from "@halvik/core/formats";
 import type { HalvikRecord, Mark, RecordContent } from "@halvik/core/model/record";
 import { fitContent } from "@halvik/core/normalise";
 import { LATE_AFTER_US } from "../../../store/batches.js";
@@ -171,10 +171,10 @@ function formatted(
 
 /** The record with the shape of its message. */
 const shaped = (stored: StoredContent, { shapes }: DecodeOptions): StoredContent =>
-  shapes === undefined ? stored : { ...stored, shape: shapes.learn(stored.content) };
+  shapes === undefined ? stored : { ...stored, shape: tried(() => shapes.learn(stored.content)) };
 
-/** Whatever a format throws, the record is stored as it was decoded: nothing that arrives can end the batch it is in. */
-function tried(apply: () => Formatted): Formatted | null {
+/** Whatever a format or a shape throws, the record is stored as it was decoded: nothing that arrives can end the batch it is in. */
+function tried<T>(apply: () => T): T | null {
   try {
     return apply();
   } catch {

@@ -5,13 +5,16 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useMemo, useState } from "react";
 import type { WindowParts } from "../../../data/api";
 import { type Against, contrastQuery } from "../../../data/contrast-queries";
+import { usOf } from "../../../data/view-store";
 import { usePageKeys } from "../../../navigation/keys";
+import { Coverage } from "../../../shared/coverage";
 import { Button } from "../../../ui/button";
 import { Trouble } from "../../../ui/empty-state";
 import { Input } from "../../../ui/field";
 import { safeText } from "../../../ui/safe-text";
 import { Segments } from "../../../ui/segments";
 import { Select } from "../../../ui/select";
+import { dayMinute } from "../../../ui/time";
 import { ShapeText } from "../shapes/shape-text";
 import { addressed, type SetParam } from "../use-address";
 import { CONTRASTED, type Contrasted, contrastedWindows, readContrasted } from "./contrasted";
@@ -165,7 +168,13 @@ function Differences({
   const most = Math.max(1, ...lines.map((l) => l.surprise));
   return (
     <>
-      <Says soon={soon.data} later={later.data} contrasted={contrasted} />
+      <Says soon={soon.data} later={later.data} contrasted={contrasted} zone={zone} />
+      {contrasted !== "other" && soon.data.against[0] && (
+        <p className="pb-1 text-code text-quiet">
+          there, {dayMinute(usOf(soon.data.against[0].from), zone)} on:{" "}
+          <Coverage window={soon.data.against[0]} zone={zone} />
+        </p>
+      )}
       <div
         aria-hidden
         className={`grid ${COLUMNS} gap-2 border-b border-line pr-1 pl-0.5 text-small leading-[1.125rem] text-quiet`}
@@ -249,7 +258,9 @@ function Says({
   soon,
   later,
   contrasted,
+  zone,
 }: {
+  readonly zone: string;
   readonly soon: ContrastAnswer;
   readonly later: ContrastAnswer | undefined;
   readonly contrasted: Contrasted;
@@ -265,6 +276,13 @@ function Says({
       {hidden > 0 && `; the ${n(told - hidden)} most surprising are shown`}; of a hundred such about one does by chance
       (G², corrected for how many were compared).
       {later === undefined && " Addresses and ports are still counted …"}
+      {soon.keptFrom !== undefined && (
+        <span className="text-ochre">
+          {" "}
+          {soon.against.length === 0 ? "Nothing of that time is kept" : "Only what is kept is held against each other"}:
+          records begin {dayMinute(usOf(soon.keptFrom), zone)}.
+        </span>
+      )}
       {!soon.isCounted && (
         <span className="text-ochre"> There was no time to count both sides: narrow the window, or the filter.</span>
       )}

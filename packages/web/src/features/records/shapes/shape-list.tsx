@@ -123,12 +123,9 @@ function Says({ answer, zone }: { readonly answer: ShapesAnswer; readonly zone: 
       {exact ? "" : "at least "}
       {n(shapes.length + others)} {shapes.length + others === 1 ? "shape" : "shapes"} of {n(records)} records
       {!exact && <span className="text-ochre"> · counted back to {dayMinute(usOf(coveredFrom), zone)}</span>}
-      {without > 0 && (
-        <span className="text-ochre">
-          {" "}
-          · {n(without)} came before shapes were told apart
-          {since === undefined ? "" : `, from ${dayMinute(usOf(since), zone)} on`}
-        </span>
+      {without > 0 && <span className="text-ochre"> · {n(without)} came before shapes were told apart</span>}
+      {since !== undefined && (
+        <span className="text-ochre"> · “never before” goes back to {dayMinute(usOf(since), zone)}</span>
       )}{" "}
       · flows have none
     </span>
