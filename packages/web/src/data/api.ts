@@ -1,4 +1,3 @@
-import type { AroundAnswer, AroundBy } from "@halvik/contract/around";
 import type { ApiError } from "@halvik/contract/errors";
 import type { SavedFilterList } from "@halvik/contract/filters";
 import type {
@@ -23,7 +22,6 @@ import type {
   WhyNothing,
 } from "@halvik/contract/records";
 import type { BlindMap, RehearsalStep, RuleDetail, RuleList } from "@halvik/contract/rules";
-import type { SeenAnswer } from "@halvik/contract/seen";
 import type { QuarantineList, Session, Summary } from "@halvik/contract/status";
 import type {
   AnswersAnswer,
@@ -36,7 +34,6 @@ import type {
   TrafficPlaces,
   UnnamedTraffic,
 } from "@halvik/contract/traffic";
-import type { Sighted } from "@halvik/core/model/record";
 import type { Amount, Measure } from "@halvik/core/query/measure";
 import { infiniteQueryOptions, keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
@@ -539,36 +536,6 @@ export const seenQuery = (filter: string, zone: string) =>
       return { first: first.record, firstPartial: first.partial, last: last.record, lastPartial: last.partial };
     },
     staleTime: 60_000,
-  });
-/** What else happened around a record. */
-export const aroundQuery = (
-  id: string,
-  by: AroundBy,
-  count: number,
-  filter: string,
-  zone: string,
-  isCorrected: boolean,
-) =>
-  queryOptions({
-    queryKey: ["around", id, by, count, filter, isCorrected],
-    queryFn: ({ signal }) =>
-      request<AroundAnswer>(
-        "GET",
-        `/records/${id}/around${query({ by, count, filter, zone, corrected: isCorrected ? "true" : undefined })}`,
-        undefined,
-        signal,
-      ),
-    staleTime: 60_000,
-    // of the same record, while another choice is on its way
-    placeholderData: (previous, before) => (before?.queryKey[1] === id ? previous : undefined),
-  });
-
-/** First and last time of one value, in all there ever was. */
-export const sightingQuery = (of: Sighted, value: string) =>
-  queryOptions({
-    queryKey: ["sighting", of, value],
-    queryFn: ({ signal }) => request<SeenAnswer>("GET", `/seen${query({ of, value })}`, undefined, signal),
-    staleTime: 30_000,
   });
 export const recordQuery = (id: string) =>
   queryOptions({

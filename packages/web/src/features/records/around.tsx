@@ -3,7 +3,7 @@ import type { RecordJson } from "@halvik/contract/records";
 import { formatDuration } from "@halvik/core/base/time";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { aroundQuery } from "../../data/api";
+import { aroundQuery } from "../../data/reading-queries";
 import { useViewStore } from "../../data/view-store";
 import { Checkbox } from "../../ui/checkbox";
 import { Trouble } from "../../ui/empty-state";

@@ -55,6 +55,8 @@ type View = (typeof VIEWS)[number]["value"];
 const readView = (text: string | null): View => VIEWS.find((v) => v.value === text)?.value ?? "lines";
 
 const AROUND_US = 60_000_000;
+/** What folds records asks much of the server: with the clock it moves once a minute, so that an answer comes before the next question. */
+const FOLDED_STEP_US = 60_000_000;
 /** What the strip of values opens with. */
 const DEFAULT_VALUES = "severity,sender";
 
@@ -62,6 +64,7 @@ const DEFAULT_VALUES = "severity,sender";
 export function RecordsPage() {
   const [params, setParam] = useAddress();
   const window = useWindow();
+  const foldedWindow = useWindow(FOLDED_STEP_US);
   const { zone, live: following, setLive, setWindow } = useViewStore();
   const [scrolledAway, setScrolledAway] = useState(false);
   const filter = params.get("filter") ?? "";
@@ -116,7 +119,7 @@ export function RecordsPage() {
   useBoardChoices(useMemo(() => recordTiles(filter), [filter]));
   /** What the views that fold records are of. */
   const folded = {
-    window,
+    window: foldedWindow,
     filter: asked,
     zone,
     params,
@@ -169,7 +172,7 @@ export function RecordsPage() {
           shapeId !== null && (
             <ShapeMargin
               id={shapeId}
-              window={window}
+              window={foldedWindow}
               filter={asked ?? ""}
               zone={zone}
               onOnly={add}

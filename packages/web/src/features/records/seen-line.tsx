@@ -1,6 +1,7 @@
 import type { Sighted } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
-import { recordsPage, seenQuery, sightingQuery } from "../../data/api";
+import { recordsPage, seenQuery } from "../../data/api";
+import { sightingQuery } from "../../data/reading-queries";
 import { isoOf, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";

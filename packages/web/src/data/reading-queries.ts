@@ -1,0 +1,36 @@
+import type { AroundAnswer, AroundBy } from "@halvik/contract/around";
+import type { SeenAnswer } from "@halvik/contract/seen";
+import type { Sighted } from "@halvik/core/model/record";
+import { queryOptions } from "@tanstack/react-query";
+import { query, request } from "./api";
+
+/** What else happened around a record. */
+export const aroundQuery = (
+  id: string,
+  by: AroundBy,
+  count: number,
+  filter: string,
+  zone: string,
+  isCorrected: boolean,
+) =>
+  queryOptions({
+    queryKey: ["around", id, by, count, filter, isCorrected],
+    queryFn: ({ signal }) =>
+      request<AroundAnswer>(
+        "GET",
+        `/records/${id}/around${query({ by, count, filter, zone, corrected: isCorrected ? "true" : undefined })}`,
+        undefined,
+        signal,
+      ),
+    staleTime: 60_000,
+    // of the same record, while another choice is on its way
+    placeholderData: (previous, before) => (before?.queryKey[1] === id ? previous : undefined),
+  });
+
+/** First and last time of one value, in all there ever was. */
+export const sightingQuery = (of: Sighted, value: string) =>
+  queryOptions({
+    queryKey: ["sighting", of, value],
+    queryFn: ({ signal }) => request<SeenAnswer>("GET", `/seen${query({ of, value })}`, undefined, signal),
+    staleTime: 30_000,
+  });
