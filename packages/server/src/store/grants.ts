@@ -30,13 +30,25 @@ const SHAPES = ["shape", "shape_change"];
 const SIGHTINGS = ["sighting", "sighting_state"];
 /** What whoever writes records needs: the batch, its sums, its raw bytes, the catalogue, shapes. */
 const WRITES_RECORDS = ["collector", "batch", "segment", "raw_bytes", "shape", ...ROLLUPS];
-/** What holds secrets, or what only whoever signs people in has to see. */
-const SECRET = ["person", "token", "session", "wall", "snmp_user", "notify_channel", "forward"];
+/** Working papers: whoever may read them is decided where people are known. */
+const PAPERS = [
+  "paper",
+  "paper_person",
+  "paper_pin",
+  "paper_record",
+  "paper_file",
+  "paper_entry",
+  "paper_link",
+  "question_set",
+];
+/** What holds secrets, or what only whoever knows people has to see. */
+const SECRET = ["person", "token", "session", "wall", "snmp_user", "notify_channel", "forward", ...PAPERS];
 /** Counted up by triggers when what they watch is changed. */
 const VERSIONS = ["directory_version", "kind_change", "rule_change"];
 
 /** What people make, change and remove in the interface. */
 const PEOPLES = [
+  ...PAPERS,
   "admitted_network",
   "arrival_rule",
   "board",
@@ -81,7 +93,7 @@ const PEOPLES = [
 const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
   web: {
     // it signs people in
-    select: ["*", "person", "token", "session", "wall"],
+    select: ["*", "person", "token", "session", "wall", ...PAPERS],
     insert: [
       ...PEOPLES,
       "audit",

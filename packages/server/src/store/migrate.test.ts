@@ -144,6 +144,7 @@ describe("a database of before the first release", () => {
       "013-reports",
       "014-boards",
       "015-shapes",
+      "016-papers",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -161,6 +162,7 @@ describe("a database of before the first release", () => {
       { name: "013-reports" },
       { name: "014-boards" },
       { name: "015-shapes" },
+      { name: "016-papers" },
     ]);
     await client.end();
   });

@@ -15,6 +15,7 @@ import { up as formatsAndForwards } from "./migrations/012-formats-and-forwards.
 import { up as reports } from "./migrations/013-reports.js";
 import { up as boards } from "./migrations/014-boards.js";
 import { up as shapes } from "./migrations/015-shapes.js";
+import { up as papers } from "./migrations/016-papers.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -33,6 +34,7 @@ const MIGRATIONS = [
   { name: "013-reports", up: reports },
   { name: "014-boards", up: boards },
   { name: "015-shapes", up: shapes },
+  { name: "016-papers", up: papers },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

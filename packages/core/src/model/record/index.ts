@@ -44,5 +44,6 @@ export {
   type RecordContent,
   type Translation,
 } from "./record.js";
+export { SESSION_FIELDS, sessionsOf } from "./sessions.js";
 export { parseSeverity, SEVERITIES, type Severity, type SeverityName, severityName } from "./severity.js";
 export { eachSighted, hashesIn, LONGEST_SIGHTED, SIGHTED, type Sighted } from "./sightings.js";

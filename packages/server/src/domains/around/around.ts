@@ -1,6 +1,6 @@
 import { AROUND_BY, type AroundBy } from "@halvik/contract/around";
 import { type EpochUs, US_PER_HOUR } from "@halvik/core/base/time";
-import { dataValues, type HalvikRecord } from "@halvik/core/model/record";
+import { type HalvikRecord, SESSION_FIELDS, sessionsOf } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, MAX_FILTER_LENGTH, quoteIfNeeded } from "@halvik/core/query/filter";
 import type { Pool } from "../../kernel/db/pool.js";
@@ -9,28 +9,10 @@ import { type Subject, subjectOf } from "../portrait/subject.js";
 import { ownFilter } from "../records/own-filter.js";
 import type { Ask } from "../records/questions.js";
 
-/** Names under which programs say which session, logon or connection something belongs to (Windows logon ids; common practice of others, no source). */
-const SESSIONS = [
-  "TargetLogonId",
-  "SubjectLogonId",
-  "LogonId",
-  "LogonGuid",
-  "session",
-  "session id",
-  "sessionid",
-  "connection",
-  "connection id",
-  "conn",
-  "connid",
-  "flow id",
-] as const;
-/** What no session is called. */
-const NO_SESSION = new Set(["", "0", "0x0", "-", "{00000000-0000-0000-0000-000000000000}"]);
 /** Bindings of so long around it are followed. */
 const BOUND_WITHIN_US = 12 * US_PER_HOUR;
 /** Of each sort: a filter has its length. */
 const MOST_VALUES = 20;
-const LONGEST_SESSION = 100;
 const BUDGET_MS = 600;
 
 /** What of a record others may share, as a filter; null: it has nothing of the sort, or what it has is too long to look for. */
@@ -90,15 +72,11 @@ const addressesOf = ({ src, dst, otherAddresses }: HalvikRecord): string[] => [
 
 /** A session is one of its sender: elsewhere the same number is another. */
 function sessionPart(record: HalvikRecord, sender: string): string | null {
-  const ids = new Set(
-    SESSIONS.flatMap((name) => dataValues(record, name)).filter(
-      (id) => id.length <= LONGEST_SESSION && !NO_SESSION.has(id.toLowerCase()),
-    ),
-  );
-  if (ids.size === 0) return null;
+  const ids = sessionsOf(record);
+  if (ids.length === 0) return null;
   const text = (value: string) => `"${value.replace(/["\\]/g, "\\$&")}"`;
-  const any = [...ids].slice(0, 4).map(text).join(", ");
-  return `sender is ${quoteIfNeeded(sender)} and (${SESSIONS.map((name) => `data ${text(name)} is ${any}`).join(" or ")})`;
+  const any = ids.slice(0, 4).map(text).join(", ");
+  return `sender is ${quoteIfNeeded(sender)} and (${SESSION_FIELDS.map((name) => `data ${text(name)} is ${any}`).join(" or ")})`;
 }
 
 /** Whoever it names, and what those were bound to at that time: the address a name had, the machine behind it, who used it. */

@@ -1,9 +1,10 @@
 import { createHash } from "node:crypto";
 import type { IncidentDetail } from "@halvik/contract/incidents";
 import type { RecordJson } from "@halvik/contract/records";
+import { fenced, plain } from "@halvik/core/base/text";
 import { formatUs } from "@halvik/core/base/time";
 import { storyOf } from "@halvik/core/respond/story";
-import { fenced, plain, taskLine } from "./markdown.js";
+import { taskLine } from "./markdown.js";
 
 type FindingJson = IncidentDetail["findings"][number];
 

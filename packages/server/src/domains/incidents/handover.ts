@@ -1,5 +1,6 @@
 import type { IncidentDetail } from "@halvik/contract/incidents";
-import { plain, taskLine } from "./markdown.js";
+import { plain } from "@halvik/core/base/text";
+import { taskLine } from "./markdown.js";
 
 const NOTES = 3;
 

@@ -32,6 +32,8 @@ import { notifyRoutes } from "../../domains/notifications/routes.js";
 import { notifySettingsRoutes } from "../../domains/notifications/settings-routes.js";
 import { KeptOverview } from "../../domains/overview/kept-overview.js";
 import { overviewRoutes } from "../../domains/overview/routes.js";
+import { questionRoutes } from "../../domains/papers/question-routes.js";
+import { paperRoutes } from "../../domains/papers/routes.js";
 import { actorOfToken } from "../../domains/people/repository.js";
 import { sessionRoutes } from "../../domains/people/routes.js";
 import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
@@ -144,6 +146,8 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...reportRoutes(deps),
     ...measureRoutes(deps),
     ...boardRoutes({ ...deps, nights }),
+    ...paperRoutes(deps),
+    ...questionRoutes(deps),
     ...listRoutes(deps),
     ...loadRoutes(deps),
     ...trafficRoutes(deps),

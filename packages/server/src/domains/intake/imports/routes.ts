@@ -1,7 +1,7 @@
 import { randomUUID } from "node:crypto";
 import { createWriteStream, mkdirSync, readdirSync, statSync } from "node:fs";
 import { statfs, unlink } from "node:fs/promises";
-import { basename, join } from "node:path";
+import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { EntityId } from "@halvik/contract/common";
 import { ImportList } from "@halvik/contract/kinds";
@@ -14,6 +14,7 @@ import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
 import { inAct } from "../../../kernel/db/unit-of-work.js";
 import { AppError } from "../../../kernel/http/errors.js";
+import { readFileName } from "../../../kernel/http/file-name.js";
 import { route } from "../../../kernel/http/route.js";
 import { addUpload, cancelJob, latestJobs } from "./repository.js";
 
@@ -66,10 +67,7 @@ export const importRoutes = ({ models, db, config }: Needs) => {
           throw new AppError("BAD_REQUEST", "peer: packets do not say who captured them: its address is needed", {
             field: "peer",
           });
-        const name = basename(query.name).trim();
-        // a name is for people to read: one that hides what it is would deceive them
-        if (name === "" || /[\p{Cc}\p{Cf}\p{Co}\p{Cn}\p{Zl}\p{Zp}\\]/u.test(name))
-          throw new AppError("BAD_REQUEST", "name: expected a file's name of visible characters", { field: "name" });
+        const name = readFileName(query.name);
         const dir = uploadsDir(config.HALVIK_DATA_DIR);
         mkdirSync(dir, { recursive: true, mode: 0o700 });
         const waiting = readdirSync(dir).map((f) => statSync(join(dir, f), { throwIfNoEntry: false })?.size ?? 0);

@@ -1,6 +1,7 @@
 import type { Measured, ReportMade } from "@halvik/contract/reports";
 import { formatZoned, readRfc3339 } from "@halvik/core/base/time";
 import { sayLimit, sayRough } from "@halvik/core/report";
+import { sayCoverage } from "../../intake/say-coverage.js";
 
 /** A moment as people in the report's zone read it, to the second, with how far that is from UTC. */
 export const momentIn = (zone: string, time: string): string => formatZoned(readRfc3339(time)!.us, zone);
@@ -25,15 +26,7 @@ export function lackingOf({ lacking, zone, firstRecord, window }: ReportMade): s
   const said: string[] = [];
   if (firstRecord !== null && firstRecord > window.from)
     said.push(`The first record there is happened at ${momentIn(zone, firstRecord)}.`);
-  for (const gap of lacking.notListening)
-    said.push(`Nobody listened from ${momentIn(zone, gap.from)} to ${momentIn(zone, gap.to)}.`);
-  if (lacking.lost > 0) said.push(`${lacking.lost} datagrams or records were lost.`);
-  if (lacking.capped > 0) said.push(`${lacking.capped} were over the cap of their sender.`);
-  if (lacking.flowGaps > 0) said.push(`${lacking.flowGaps} flow datagrams are missing by their exporters' numbers.`);
-  if (lacking.shed > 0) said.push(`${lacking.shed} records were dropped before their time, for want of disk.`);
-  if (lacking.droppedByRules > 0) said.push(`${lacking.droppedByRules} records were dropped on arrival by rules.`);
-  if (lacking.silent.length > 0) said.push(`Went silent: ${lacking.silent.join(", ")}.`);
-  if (lacking.keptFrom !== undefined) said.push(`Records are kept from ${momentIn(zone, lacking.keptFrom)} on.`);
+  said.push(...sayCoverage(lacking, (at) => momentIn(zone, at)));
   return said.length === 0 ? ["No known gaps in this period."] : said;
 }
 

@@ -1,53 +1,25 @@
-import { createRequire } from "node:module";
-import { dirname, join } from "node:path";
 import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
 import { bandsOf, sayChange, sayValue, type Unit } from "@halvik/core/report";
-import pdfmake from "pdfmake";
-import type { CanvasElement, Content, TableCell, TDocumentDefinitions } from "pdfmake/interfaces.js";
+import type { CanvasElement, Content, TableCell } from "pdfmake/interfaces.js";
+import { breakable, DIM, heading, INK, LINE, LINES, titleOf, writePdf } from "../../../kernel/pdf/page.js";
 import { headOf, lackingOf, minuteIn, openOf, tellsOf } from "./honesty.js";
 import { DAYS, hoursOf, type TableOf, tableOf, tableOfRows, tableOfSteps } from "./tables.js";
 
-// a family whose letters reach further than those of the interface: what was received is of any script
-const fontsIn = join(dirname(createRequire(import.meta.url).resolve("pdfmake/package.json")), "fonts", "Roboto");
-pdfmake.addFonts({
-  Roboto: {
-    normal: join(fontsIn, "Roboto-Regular.ttf"),
-    bold: join(fontsIn, "Roboto-Medium.ttf"),
-    italics: join(fontsIn, "Roboto-Italic.ttf"),
-    bolditalics: join(fontsIn, "Roboto-MediumItalic.ttf"),
-  },
-});
-// nothing that was received leads it to a file or an address
-pdfmake.setLocalAccessPolicy((path) => path.startsWith(fontsIn));
-pdfmake.setUrlAccessPolicy(() => false);
-
-/** The interface’s own: ink first, what was before paler. */
-const [INK, DIM, LINE, FILL, PALE] = ["#17232e", "#596670", "#e4ddd0", "#4a545d", "#b3b8bc"];
+/** What was before is paler. */
+const [FILL, PALE] = ["#4a545d", "#b3b8bc"];
 /** Of A4 with its margins, in points. */
 const WIDTH = 515;
 const BAR = 150;
 
 /** A report as PDF: A4, fonts embedded, tables that break with their headings, charts drawn as lines and areas. */
 export async function pdfOf(made: ReportMade): Promise<Uint8Array> {
-  const document: TDocumentDefinitions = {
-    pageSize: "A4",
-    pageMargins: [40, 48, 40, 48],
-    info: { title: made.name, subject: made.period, creator: "Halvik", author: made.by },
-    defaultStyle: { font: "Roboto", fontSize: 9, color: INK, lineHeight: 1.15 },
-    footer: (page, pages) => ({
-      columns: [
-        {
-          text: `${made.name} · ${minuteIn(made.zone, made.window.from)} to ${minuteIn(made.zone, made.window.to)}`,
-          color: DIM,
-          fontSize: 7.5,
-        },
-        { text: `page ${page} of ${pages}`, alignment: "right", color: DIM, fontSize: 7.5 },
-      ],
-      margin: [40, 14, 40, 0],
-    }),
+  return writePdf({
+    title: made.name,
+    subject: made.period,
+    author: made.by,
+    foot: `${made.name} · ${minuteIn(made.zone, made.window.from)} to ${minuteIn(made.zone, made.window.to)}`,
     content: [
-      { text: made.name, fontSize: 20, bold: true, margin: [0, 0, 0, 2] },
-      ...(made.about === "" ? [] : [{ text: made.about, color: DIM, margin: [0, 0, 0, 6] } as Content]),
+      ...titleOf(made.name, made.about),
       {
         layout: "noBorders",
         table: { widths: [75, "*"], body: headOf(made).map(([k, v]) => [{ text: k, color: DIM }, v]) },
@@ -56,17 +28,8 @@ export async function pdfOf(made: ReportMade): Promise<Uint8Array> {
       { text: lackingOf(made).join("\n"), fontSize: 8, color: DIM, margin: [0, 4, 0, 0] },
       ...inRows(made.parts).map((row) => rowOf(row, made)),
     ],
-  };
-  return pdfmake.createPdf(document).getBuffer();
+  });
 }
-
-const heading = (title: string): Content => ({
-  text: title,
-  fontSize: 12,
-  bold: true,
-  margin: [0, 14, 0, 4],
-  headlineLevel: 1,
-});
 
 const MOST_BESIDE = 3;
 const isFigure = (part: PartMade): boolean => part.is === "measured" && part.as === "figure";
@@ -193,16 +156,6 @@ function measured(
 }
 
 type Widths = (string | number)[];
-const LINES = {
-  hLineWidth: (i: number) => (i === 0 ? 0 : 0.5),
-  vLineWidth: () => 0,
-  hLineColor: () => LINE,
-  paddingLeft: () => 0,
-  paddingRight: () => 8,
-  paddingTop: () => 1.5,
-  paddingBottom: () => 1.5,
-};
-
 function plainTable({ headings, rows, figures }: TableOf, widths: Widths): Content {
   if (rows.length === 0) return { text: "Nothing.", color: DIM };
   const cell = (text: string, i: number, more: object = {}): TableCell => ({
@@ -461,6 +414,3 @@ function heat(m: Measured): Content {
     ],
   };
 }
-
-/** Long words of what was received get places where a line may end. */
-const breakable = (text: string): string => text.replace(/[^\s]{28}/gu, "$&\u200b");

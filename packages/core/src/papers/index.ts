@@ -1,0 +1,46 @@
+export {
+  CONFIDENCES,
+  Entry,
+  type EntryIs,
+  HYPOTHESIS_STATES,
+  pinsIn,
+} from "./entry.js";
+export { type HandOverBlock, handOver, handOverMarkdown } from "./hand-over.js";
+export { iodefOf } from "./iodef.js";
+export { LEADS, type Lead, type LeadingRecord, type LeadKind, leadsOf } from "./leads.js";
+export {
+  LANE_KINDS,
+  Lane,
+  MOST_BYTES,
+  MOST_ENTRIES,
+  MOST_FILE_BYTES,
+  MOST_LINKS,
+  MOST_PINS,
+  PAPER_STATES,
+  PaperFacts,
+  type PaperRight,
+  type PaperState,
+  Technique,
+  Techniques,
+} from "./paper.js";
+export { Chart, MOST_DIFFERENCES, Pinnable, Pinned, type PinnedIs, Reason, windowOfPin } from "./pin.js";
+export {
+  ASKED_OF_NAMES,
+  type AskedOf,
+  askedFilter,
+  LONGEST_VALUE,
+  QuestionSet,
+  READY_QUESTIONS,
+} from "./question-set.js";
+export { stixOf } from "./stix.js";
+export {
+  momentOf,
+  sayCount,
+  sayLead,
+  sayPin,
+  type ToldEntry,
+  type ToldLead,
+  type ToldPaper,
+  type ToldPin,
+  type ToldRecord,
+} from "./told.js";

@@ -1,0 +1,58 @@
+import * as z from "zod";
+import { MAX_FILTER_LENGTH } from "../query/filter/index.js";
+
+/** Bounds, so that a paper stays something people read. */
+export const MOST_PINS = 2_000;
+export const MOST_ENTRIES = 1_000;
+export const MOST_LINKS = 1_000;
+export const MOST_PEOPLE = 50;
+export const MOST_LANES = 24;
+/** What is added by hand to one paper, in bytes, and one file of it. */
+export const MOST_FILE_BYTES = 20_000_000;
+export const MOST_BYTES = 200_000_000;
+
+export const PAPER_STATES = ["open", "resting", "closed"] as const;
+export type PaperState = (typeof PAPER_STATES)[number];
+
+/** What one may do in a paper. */
+export const PAPER_RIGHTS = ["read", "write"] as const;
+export type PaperRight = (typeof PAPER_RIGHTS)[number];
+
+/** Things that have a lane of their own on a paper's time line. */
+export const LANE_KINDS = ["address", "host", "user", "interface"] as const;
+export const Lane = z.strictObject({ kind: z.enum(LANE_KINDS), value: z.string().trim().min(1).max(200) });
+export type Lane = z.infer<typeof Lane>;
+
+/** A technique of MITRE ATT&CK by its id: T1048, T1070.001. */
+export const Technique = z
+  .string()
+  .trim()
+  .toUpperCase()
+  .regex(/^T\d{4}(\.\d{3})?$/, "expected a technique's id, such as T1078 or T1070.001");
+export const Techniques = z.array(Technique).max(20);
+
+/** What people write of an investigation as a whole. */
+export const PaperFacts = z.strictObject({
+  name: z.string().trim().min(1, "expected a name").max(120),
+  /** What it is to find out. */
+  question: z.string().trim().max(2_000).default(""),
+  /** What was found in the end. */
+  conclusion: z.string().trim().max(10_000).default(""),
+  state: z.enum(PAPER_STATES).default("open"),
+  /** The time it is about; null: that of what is pinned. */
+  window: z
+    .strictObject({ from: z.iso.datetime({ offset: true }), to: z.iso.datetime({ offset: true }) })
+    .nullable()
+    .default(null),
+  /** The filter that its searches begin with. */
+  filter: z.string().max(MAX_FILTER_LENGTH).default(""),
+  lanes: z.array(Lane).max(MOST_LANES).default([]),
+  /** Whoever has an account may read it. */
+  shared: z.boolean().default(false),
+  people: z
+    .array(z.strictObject({ name: z.string().trim().min(1).max(120), may: z.enum(PAPER_RIGHTS) }))
+    .max(MOST_PEOPLE)
+    .default([])
+    .refine((people) => new Set(people.map((p) => p.name)).size === people.length, "expected each person once"),
+});
+export type PaperFacts = z.infer<typeof PaperFacts>;
