@@ -397,6 +397,46 @@ test("measures, boards, walls", async () => {
   await ask("delete", "/boards/{id}", `/boards/${kept.id}`);
 });
 
+test("investigations, and what is asked again", async () => {
+  const window = { from: "2026-11-01T00:00:00Z", to: "2026-12-01T00:00:00Z" };
+  const { body: made } = await ask("post", "/papers", "/papers", { name: "Who was it?", shared: true });
+  const own = `/papers/${made.id}`;
+  const things = [
+    { is: "record", id: record },
+    { is: "search", filter: "app is sshd", ...window },
+    { is: "portrait", kind: "user", value: "k.lind", ...window },
+    { is: "incident", id: ids.incident },
+  ];
+  for (const pin of things) await ask("post", "/papers/{id}/pins", `${own}/pins`, { pin, reason: "as it is" });
+  await ask("get", "/papers");
+  await ask("get", "/papers/{id}", own);
+  await ask("patch", "/papers/{id}", own, { facts: { ...made.facts, question: "who?" }, version: made.version });
+  await ask("patch", "/papers/{id}/pins/{number}", `${own}/pins/1`, { reason: "x", techniques: ["T1078"], version: 1 });
+  await ask("get", "/papers/{id}/pins/{number}/again", `${own}/pins/2/again`);
+  await ask("get", "/papers/{id}/pins/{number}/again", `${own}/pins/1/again`, undefined, 400);
+  const { body: written } = await ask("post", "/papers/{id}/entries", `${own}/entries`, {
+    entry: { is: "hypothesis", text: "guessed", speaksFor: [1] },
+  });
+  const [entry] = written.entries;
+  await ask("patch", "/papers/{id}/entries/{entry}", `${own}/entries/${entry.id}`, { entry: entry.entry, version: 1 });
+  await ask("delete", "/papers/{id}/entries/{entry}", `${own}/entries/${entry.id}`);
+  const { body: drawn } = await ask("post", "/papers/{id}/links", `${own}/links`, { from: 1, to: 4, why: "became" });
+  await ask("delete", "/papers/{id}/links/{link}", `${own}/links/${drawn.leads[0].id}`);
+  for (const as of ["markdown", "pdf", "bundle", "stix", "iodef"])
+    await ask("get", "/papers/{id}/hand-over/{as}", `${own}/hand-over/${as}`);
+  await ask("post", "/papers/{id}/files", `${own}/files?name=a.txt`, undefined, 400);
+  await ask("get", "/papers/{id}/files/{number}", `${own}/files/1`, undefined, 404);
+  await ask("delete", "/papers/{id}/pins/{number}", `${own}/pins/1`);
+  await ask("delete", "/papers/{id}", own);
+  const { body: kept } = await ask("get", "/question-sets");
+  const [set] = kept.ready;
+  await ask("post", "/ask-again", "/ask-again", { of: set.of, searches: set.searches, value: "k.lind", ...window });
+  const { body: sets } = await ask("post", "/question-sets", "/question-sets", { set });
+  const one = `/question-sets/${sets.sets[0].id}`;
+  await ask("patch", "/question-sets/{id}", one, { set, shared: true, version: 1 });
+  await ask("delete", "/question-sets/{id}", one);
+});
+
 test("reports", async () => {
   const report = {
     name: "Errors",
