@@ -33,9 +33,12 @@ export const Entry = z.discriminatedUnion("is", [
   }),
 ]);
 export type Entry = z.infer<typeof Entry>;
-export type EntryIs = Entry["is"];
 
-/** The pins that Markdown leads to: `#12`, not in the middle of a word. */
-export const pinsIn = (markdown: string): number[] => [
-  ...new Set([...markdown.matchAll(/(^|[^\w#&/])#(\d{1,6})\b/g)].map((m) => Number(m[2]))),
-];
+/** What is code, or names a pin: `#12`, not in the middle of a word. */
+const CODE_OR_PIN = /(`+)[^`]*\1|(^|[^\w#&/[])#(\d{1,6})\b/g;
+
+/** Markdown in which pins that are named (`#12`) are links to `#pin-12`; in code nothing is named. */
+export const linkPins = (markdown: string): string =>
+  markdown.replace(CODE_OR_PIN, (all: string, _, before: string | undefined, number: string | undefined) =>
+    number === undefined ? all : `${before}[#${number}](#pin-${number})`,
+  );

@@ -1,9 +1,8 @@
 export {
   CONFIDENCES,
   Entry,
-  type EntryIs,
   HYPOTHESIS_STATES,
-  pinsIn,
+  linkPins,
 } from "./entry.js";
 export { type HandOverBlock, handOver, handOverMarkdown } from "./hand-over.js";
 export { iodefOf } from "./iodef.js";
@@ -16,6 +15,7 @@ export {
   MOST_FILE_BYTES,
   MOST_LINKS,
   MOST_PINS,
+  PAPER_RIGHTS,
   PAPER_STATES,
   PaperFacts,
   type PaperRight,
@@ -23,7 +23,7 @@ export {
   Technique,
   Techniques,
 } from "./paper.js";
-export { Chart, MOST_DIFFERENCES, Pinnable, Pinned, type PinnedIs, Reason, windowOfPin } from "./pin.js";
+export { Chart, MOST_DIFFERENCES, Pinnable, Pinned, Reason, windowOfPin } from "./pin.js";
 export {
   ASKED_OF_NAMES,
   type AskedOf,

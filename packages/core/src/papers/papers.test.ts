@@ -3,9 +3,9 @@ import {
   askedFilter,
   Chart,
   Entry,
+  linkPins,
   PaperFacts,
   Pinnable,
-  pinsIn,
   QuestionSet,
   READY_QUESTIONS,
   Technique,
@@ -42,13 +42,13 @@ describe("sets of questions", () => {
   });
 });
 
-test.each<[string, number[]]>([
-  ["see #1 and #12, not #x", [1, 12]],
-  ["#3", [3]],
-  ["(#4), “#5”", [4, 5]],
-  ["a#6 ##7 &#8; http://x/#9 C#", []],
-  ["#1 #1", [1]],
-])("pins that are named in %j", (markdown, expected) => expect(pinsIn(markdown)).toEqual(expected));
+test.each<[string, string]>([
+  ["see #1 and #12, not #x", "see [#1](#pin-1) and [#12](#pin-12), not #x"],
+  ["#3", "[#3](#pin-3)"],
+  ["(#4), “#5”", "([#4](#pin-4)), “[#5](#pin-5)”"],
+  ["a#6 ##7 &#8; http://x/#9 C# [#10](x)", "a#6 ##7 &#8; http://x/#9 C# [#10](x)"],
+  ["`#1` and ```\n#2\n``` then #3", "`#1` and ```\n#2\n``` then [#3](#pin-3)"],
+])("pins that are named in %j are links", (markdown, expected) => expect(linkPins(markdown)).toBe(expected));
 
 test.each(["T1078", "t1070.001", " T1048 "])("a technique: %s", (id) =>
   expect(Technique.parse(id)).toBe(id.trim().toUpperCase()),

@@ -151,7 +151,6 @@ export const Pinned = z.discriminatedUnion("is", [
   }),
 ]);
 export type Pinned = z.infer<typeof Pinned>;
-export type PinnedIs = Pinned["is"];
 
 export const MOST_REASON = 2_000;
 export const Reason = z.string().trim().max(MOST_REASON);

@@ -30,6 +30,12 @@ export interface ToldRecord {
   readonly raw: { readonly bytes: number; readonly sha256: string; readonly base64: string };
 }
 
+/** What is needed to say what a pin is. */
+interface SaidPin {
+  readonly pinned: Pinned;
+  readonly record: Pick<ToldRecord, "time" | "sender" | "sentence" | "text"> | null;
+}
+
 export interface ToldPin {
   readonly number: number;
   readonly pinned: Pinned;
@@ -78,7 +84,7 @@ export interface ToldPaper {
 }
 
 /** When a pin happened, for the order of what is told; null: files and what was never in time. */
-export function momentOf({ pinned, record }: ToldPin): string | null {
+export function momentOf({ pinned, record }: SaidPin): string | null {
   if (record !== null) return record.time;
   switch (pinned.is) {
     case "file":
@@ -94,7 +100,7 @@ export function momentOf({ pinned, record }: ToldPin): string | null {
 }
 
 /** What a pin is, in a line. */
-export function sayPin({ pinned, record }: Pick<ToldPin, "pinned" | "record">): string {
+export function sayPin({ pinned, record }: SaidPin): string {
   switch (pinned.is) {
     case "record":
       return record === null ? `record ${pinned.id}` : `${record.sender}: ${record.sentence || record.text}`;

@@ -1,6 +1,6 @@
 import type { Session, Summary } from "@halvik/contract/status";
 import { useQuery } from "@tanstack/react-query";
-import { LayoutGrid, Moon, Sun } from "lucide-react";
+import { LayoutGrid, Moon, Pin, Sun } from "lucide-react";
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { Toaster } from "sonner";
@@ -9,6 +9,7 @@ import { useViewStore } from "../data/view-store";
 import { useGlobalKeys } from "../navigation/keys";
 import { SECTIONS, searchOf } from "../navigation/sections";
 import { AddressNames } from "../shared/address-names";
+import { usePinning } from "../shared/pinning";
 import { usePutOnBoard } from "../shared/put-on-board";
 import { Kbd, TextButton } from "../ui/button";
 import { Menu, MenuItem, MenuSeparator } from "../ui/menu";
@@ -20,6 +21,7 @@ import { LoadingNotice } from "./loading-notice";
 import { Notices } from "./notices";
 import { Palette } from "./palette";
 import { PastBand } from "./past-band";
+import { PinDialog } from "./pin-dialog";
 import { PutOnBoardDialog } from "./put-on-board-dialog";
 import { TimeRail } from "./rail";
 import { ChoosePassword, SignIn } from "./sign-in";
@@ -49,7 +51,7 @@ function SignedIn({ session }: { session: Session }) {
   setPresent(useViewStore.getState().nowUs, zone);
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
-  useGlobalKeys({ openPalette: () => setPalette(true), openHelp: () => setHelp(true) });
+  useGlobalKeys({ openPalette: () => setPalette(true), openHelp: () => setHelp(true), pin: pinOfPage });
   useEffect(() => {
     const timer = setInterval(() => tick(Date.now() * 1_000), 1_000);
     return () => clearInterval(timer);
@@ -73,6 +75,7 @@ function SignedIn({ session }: { session: Session }) {
           <Palette open={palette} onOpenChange={setPalette} />
           <TimeDialog />
           <PutOnBoardDialog />
+          <PinDialog />
           <KeysHelp open={help} onOpenChange={setHelp} />
           <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
         </div>
@@ -154,7 +157,7 @@ function TopLine({
         <Tooltip text="Times on screen are in this zone">
           <span>{zone}</span>
         </Tooltip>
-        <PutButton />
+        <PageActs />
         <button type="button" onClick={onPalette} aria-label="Command palette">
           <Kbd>Ctrl K</Kbd>
         </button>
@@ -195,17 +198,34 @@ function TopLine({
   );
 }
 
-/** Where the page has something for a board. */
-function PutButton() {
-  const { ofPage, put } = usePutOnBoard();
-  if (ofPage.length === 0) return null;
+/** Where the page has something for a board, or for an investigation. */
+function PageActs() {
+  const { ofPage, begin } = usePutOnBoard();
+  const pins = usePinning();
   return (
-    <Tooltip text="Put what this page shows on a board">
-      <button type="button" aria-label="Put on a board" onClick={() => put(ofPage)}>
-        <LayoutGrid size={15} />
-      </button>
-    </Tooltip>
+    <>
+      {pins.ofPage.length > 0 && (
+        <Tooltip text="Pin what this page shows to an investigation (p)">
+          <button type="button" aria-label="Pin to an investigation" onClick={pinOfPage}>
+            <Pin size={15} />
+          </button>
+        </Tooltip>
+      )}
+      {ofPage.length > 0 && (
+        <Tooltip text="Put what this page shows on a board">
+          <button type="button" aria-label="Put on a board" onClick={() => begin(ofPage)}>
+            <LayoutGrid size={15} />
+          </button>
+        </Tooltip>
+      )}
+    </>
   );
+}
+
+/** Pins what the page that is looked at offers, if it does. */
+function pinOfPage(): void {
+  const { ofPage, begin } = usePinning.getState();
+  if (ofPage.length > 0) begin(ofPage);
 }
 
 /** What every page must say: history that is still loading, an engine or database that is away. */

@@ -8,6 +8,7 @@ import { incidentsQuery } from "../data/api";
 import { sendersQuery } from "../data/intake-queries";
 import { useViewStore } from "../data/view-store";
 import { SECTIONS } from "../navigation/sections";
+import { usePinning } from "../shared/pinning";
 import { usePutOnBoard } from "../shared/put-on-board";
 import { PRESETS } from "../shared/time-presets";
 
@@ -16,7 +17,8 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
   const navigate = useNavigate();
   const [text, setText] = useState("");
   const { theme, setTheme, setWindow, setChoosingTime, nowUs, zone } = useViewStore();
-  const { ofPage, put } = usePutOnBoard();
+  const { ofPage, begin } = usePutOnBoard();
+  const pins = usePinning();
   const senders = useQuery({ ...sendersQuery, enabled: open });
   const incidents = useQuery({ ...incidentsQuery("open", {}), enabled: open });
   const pasted = text.trim();
@@ -77,8 +79,13 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
           Go to Limits
         </Command.Item>
         {ofPage.length > 0 && (
-          <Command.Item className={item} value="put on a board tile" onSelect={act(() => put(ofPage))}>
+          <Command.Item className={item} value="put on a board tile" onSelect={act(() => begin(ofPage))}>
             Put on a board …
+          </Command.Item>
+        )}
+        {pins.ofPage.length > 0 && (
+          <Command.Item className={item} value="pin investigation" onSelect={act(() => pins.begin(pins.ofPage))}>
+            Pin to an investigation … <span className="ml-auto font-mono text-small text-quiet">p</span>
           </Command.Item>
         )}
         <Command.Item className={item} value="go to lists" onSelect={act(() => navigate("/lists"))}>

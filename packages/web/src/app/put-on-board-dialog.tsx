@@ -16,8 +16,8 @@ const NEW = "";
 
 /** Puts what a page shows on a board that is kept, or on a new one. */
 export function PutOnBoardDialog() {
-  const { putting, put } = usePutOnBoard();
-  return putting === null ? null : <Choosing choices={putting} onClose={() => put(null)} />;
+  const { doing, begin } = usePutOnBoard();
+  return doing === null ? null : <Choosing choices={doing} onClose={() => begin(null)} />;
 }
 
 function Choosing({ choices, onClose }: { choices: readonly BoardChoice[]; onClose: () => void }) {

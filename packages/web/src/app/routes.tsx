@@ -44,6 +44,14 @@ export const router = createBrowserRouter([
             lazy: async () => ({ Component: (await import("../features/incidents/incident-page")).IncidentPage }),
           },
           {
+            path: "investigations",
+            lazy: async () => ({ Component: (await import("../features/papers/papers-page")).PapersPage }),
+          },
+          {
+            path: "investigations/:id",
+            lazy: async () => ({ Component: (await import("../features/papers/paper-page")).PaperPage }),
+          },
+          {
             path: "traffic",
             lazy: async () => ({ Component: (await import("../features/traffic/traffic-page")).TrafficPage }),
           },

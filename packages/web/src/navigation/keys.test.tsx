@@ -7,7 +7,11 @@ import { useGlobalKeys, usePageKeys } from "./keys";
 
 const said: string[] = [];
 function Page() {
-  useGlobalKeys({ openPalette: () => said.push("palette"), openHelp: () => said.push("help") });
+  useGlobalKeys({
+    openPalette: () => said.push("palette"),
+    openHelp: () => said.push("help"),
+    pin: () => said.push("pin"),
+  });
   usePageKeys({ j: () => said.push("j"), k: () => said.push("k"), Enter: () => said.push("open") });
   return (
     <>
@@ -35,6 +39,7 @@ test.each([
   ["n", "/now"],
   ["r", "/records"],
   ["i", "/incidents"],
+  ["v", "/investigations"],
   ["u", "/rules"],
   ["k", "/intake"],
 ])("g, then %s: to %s, and the letter does nothing else", (letter, path) => {
@@ -81,6 +86,7 @@ test("enter belongs to the button that has the focus", () => {
 test("the palette opens while one types, the browser's own chords stay", () => {
   press("k", screen.getByLabelText("words"), { ctrlKey: true });
   press("?");
+  press("p");
   press("j", document.body, { ctrlKey: true });
-  expect(said).toEqual(["palette", "help"]);
+  expect(said).toEqual(["palette", "help", "pin"]);
 });

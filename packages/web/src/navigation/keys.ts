@@ -6,7 +6,7 @@ import { changedSearch, SECTIONS, searchOf } from "./sections";
 
 /** Every key, for the help page; pages add theirs through `usePageKeys`. */
 export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
-  ["g n / r / i / t / p / u / k", "go to Now, Records, Incidents, Traffic, Reports, Rules, Intake"],
+  ["g n / r / i / v / t / p / u / k", "go to Now, Records, Incidents, Investigations, Traffic, Reports, Rules, Intake"],
   ["/", "filter"],
   ["[ and ]", "window back, forward"],
   ["{ and }", "window narrower, wider"],
@@ -22,7 +22,8 @@ export const ALL_KEYS: readonly (readonly [keys: string, what: string])[] = [
   ["f", "fold records to their shapes, and back"],
   ["d", "what was different in the window, or when an incident happened"],
   ["w and o", "only with, without the selected record’s sender"],
-  ["p", "was the selected record’s traffic allowed?"],
+  ["p", "pin to an investigation"],
+  ["y", "was the selected record’s traffic allowed?"],
   ["a", "acknowledge"],
   ["n", "note"],
   ["c", "close an incident"],
@@ -39,7 +40,16 @@ export const isTyping = (target: EventTarget | null): boolean =>
     target.closest("[role=menu], [role=dialog], [role=listbox], [role=combobox]") !== null);
 
 /** Keys that work on every page. */
-export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => void; openHelp: () => void }): void {
+export function useGlobalKeys({
+  openPalette,
+  openHelp,
+  pin,
+}: {
+  openPalette: () => void;
+  openHelp: () => void;
+  /** Pins what the page that is looked at offers, if it does. */
+  pin: () => void;
+}): void {
   const navigate = useNavigate();
   const goAt = useRef(Number.NEGATIVE_INFINITY);
   useEffect(() => {
@@ -84,13 +94,17 @@ export function useGlobalKeys({ openPalette, openHelp }: { openPalette: () => vo
           if (!/^\/(records|incidents\/)/.test(location.pathname))
             navigate({ pathname: "/records", search: changedSearch(new URLSearchParams(windowParams())) });
           return;
+        case "p":
+          // the letter is not for the field that opens
+          e.preventDefault();
+          return pin();
         case "?":
           return openHelp();
       }
     };
     addEventListener("keydown", listener, { capture: true });
     return () => removeEventListener("keydown", listener, { capture: true });
-  }, [navigate, openPalette, openHelp]);
+  }, [navigate, openPalette, openHelp, pin]);
 }
 
 /** A page's own keys; not while typing. */

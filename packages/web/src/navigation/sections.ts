@@ -6,6 +6,7 @@ export const SECTIONS = [
   { name: "Now", path: "/now", key: "n" },
   { name: "Records", path: "/records", key: "r" },
   { name: "Incidents", path: "/incidents", key: "i" },
+  { name: "Investigations", path: "/investigations", key: "v" },
   { name: "Traffic", path: "/traffic", key: "t" },
   { name: "Reports", path: "/reports", key: "p" },
   { name: "Rules", path: "/rules", key: "u" },

@@ -172,7 +172,11 @@ test("shapes, what changed, portraits and charts are pinned as they are now", as
   expect(pins.map((p) => p.pinned)).toMatchObject([
     { is: "shape", count: expect.any(Number), isExact: true },
     { is: "contrast", isCounted: true },
-    { is: "portrait", kind: "user", facts: expect.arrayContaining([["of severity", expect.stringMatching(/^\d informational$/)]]) },
+    {
+      is: "portrait",
+      kind: "user",
+      facts: expect.arrayContaining([["of severity", expect.stringMatching(/^\d informational$/)]]),
+    },
     { is: "chart", chart: { series: [{ values: [4] }] } },
   ]);
   expect(errorOf(await store.api.post(`/papers/${id}/pins`, { pin: { is: "incident", id: 999 } }))).toEqual([

@@ -11,6 +11,7 @@ import { usePageKeys } from "../../navigation/keys";
 import { changedSearch } from "../../navigation/sections";
 import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
+import { usePinChoices } from "../../shared/pinning";
 import { Kbd } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
@@ -66,6 +67,7 @@ export function IncidentPage() {
       }
     >
       <MarkOnRail detail={detail.data} />
+      <PinsOf detail={detail.data} />
       <Title detail={detail.data} />
       <div className="mt-2.5 grid min-h-0 flex-1 grid-cols-[minmax(18.75rem,1fr)_minmax(21.25rem,1.1fr)] gap-4 max-wide:flex-none max-wide:grid-cols-1">
         {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls must be reached by keyboard */}
@@ -99,6 +101,12 @@ function MarkOnRail({ detail }: { detail: IncidentDetail }) {
     setMarked(JSON.parse(key) as Marked | null);
     return () => setMarked(null);
   }, [key, setMarked]);
+  return null;
+}
+
+/** Everything that can be pinned of it. */
+function PinsOf({ detail: { incident } }: { detail: IncidentDetail }) {
+  usePinChoices([{ label: `the incident ${incident.title}`, pin: { is: "incident", id: incident.id } }]);
   return null;
 }
 

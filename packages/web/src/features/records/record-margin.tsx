@@ -106,7 +106,7 @@ export function RecordMargin({
       )}
       {isDecidable(record) && (
         <p className="mt-1 text-ui">
-          <Link to={{ pathname: "/traffic/policy", search: policySearch(record) }}>was it allowed?</Link> <Kbd>p</Kbd>
+          <Link to={{ pathname: "/traffic/policy", search: policySearch(record) }}>was it allowed?</Link> <Kbd>y</Kbd>
         </p>
       )}
       <p className="mt-1 text-ui">

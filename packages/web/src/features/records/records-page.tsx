@@ -6,7 +6,9 @@ import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { readComparison } from "../../shared/compared-window";
+import { usePinChoices } from "../../shared/pinning";
 import { useBoardChoices } from "../../shared/put-on-board";
+import { listOf, useAddress } from "../../shared/use-address";
 import { Kbd } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page } from "../../ui/page";
@@ -27,13 +29,13 @@ import { measureValue, readMeasure } from "./measure";
 import { Nothing } from "./nothing";
 import { RecordList } from "./record-list";
 import { isDecidable, policySearch, RecordMargin } from "./record-margin";
+import { recordPins } from "./record-pins";
 import { recordTiles } from "./record-tiles";
 import { RIGHT_AFTER_US, RightAfter } from "./right-after";
 import { SavedFilters } from "./saved-filters";
 import { SeenLine } from "./seen-line";
 import { ShapeMargin } from "./shapes/shape-margin";
 import { ShapesView } from "./shapes/shapes-view";
-import { listOf, useAddress } from "./use-address";
 import { useColumns } from "./use-columns";
 import { useComparedWindow } from "./use-comparison";
 import { useCounts } from "./use-counts";
@@ -117,6 +119,19 @@ export function RecordsPage() {
     [add, submit, setParam, setWindow, setDraft],
   );
   useBoardChoices(useMemo(() => recordTiles(filter), [filter]));
+  usePinChoices(
+    recordPins({
+      window: foldedWindow,
+      filter: asked,
+      zone,
+      params,
+      view,
+      selectedId,
+      records,
+      marked: compared,
+      counts: counts.answer,
+    }),
+  );
   /** What the views that fold records are of. */
   const folded = {
     window: foldedWindow,
@@ -137,7 +152,7 @@ export function RecordsPage() {
     Escape: () => setParam(marked.length > 0 ? { marked: null } : { record: null }),
     w: () => selected && actions.only(pivotOf("sender", selected.sender.name)),
     o: () => selected && actions.without(pivotOf("sender", selected.sender.name)),
-    p: () =>
+    y: () =>
       selected &&
       isDecidable(selected) &&
       void navigate({ pathname: "/traffic/policy", search: policySearch(selected) }),

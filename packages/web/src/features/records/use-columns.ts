@@ -1,8 +1,8 @@
 import type { RecordJson } from "@halvik/contract/records";
 import { useCallback, useEffect, useMemo } from "react";
+import { addressed, type SetParam } from "../../shared/use-address";
 import { type ChosenColumn, readColumns, rememberColumns, rememberedColumns, writeColumns } from "./columns";
 import { columnsOf, isColumn, usualColumns } from "./list-columns";
-import { addressed, type SetParam } from "./use-address";
 
 /**
  * The columns of the list: those chosen in the address, or what is usual for the kind of record.

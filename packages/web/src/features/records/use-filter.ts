@@ -7,10 +7,10 @@ import { useDirectory } from "../../data/use-directory";
 import { stopOffering } from "../../data/use-field-values";
 import { useViewStore } from "../../data/view-store";
 import { addressOf } from "../../data/window-url";
+import type { SetParam } from "../../shared/use-address";
 import { windowOf } from "./filter-time";
 import { onlyKind } from "./list-columns";
 import { rememberFilter } from "./recent-filters";
-import type { SetParam } from "./use-address";
 
 const NO_FILTERS: readonly SavedText[] = [];
 

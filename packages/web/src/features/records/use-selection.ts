@@ -1,6 +1,6 @@
 import type { RecordJson } from "@halvik/contract/records";
 import { useCallback } from "react";
-import { addressed, listOf, type SetParam } from "./use-address";
+import { addressed, listOf, type SetParam } from "../../shared/use-address";
 
 const MOST_COMPARED = 4;
 

@@ -22,7 +22,7 @@ export function ReportBody({
   onAgain: () => void;
 }) {
   const zone = useViewStore((s) => s.zone);
-  const { put } = usePutOnBoard();
+  const { begin } = usePutOnBoard();
   const lacking = useQuery(lackingQuery(over)).data;
   const answers = useQueries({ queries: parts.map((part) => partQuery(part, over)) });
   const waiting = answers.filter((a) => a.isFetching).length;
@@ -81,7 +81,7 @@ export function ReportBody({
                   window={answer.data.window}
                   tools={
                     part.is !== "text" && (
-                      <TextButton onClick={() => put([{ label: title, tile: asTile(part, over) }])}>
+                      <TextButton onClick={() => begin([{ label: title, tile: asTile(part, over) }])}>
                         on a board
                       </TextButton>
                     )

@@ -58,7 +58,7 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow
   const { rows, others } = list;
   const title = TITLES[list.dimension];
   const asMeasure = measureOf(list.dimension, sentence, scope);
-  const { put } = usePutOnBoard();
+  const { begin } = usePutOnBoard();
   const most = Math.max(others.share, ...rows.map((r) => r.share), 1e-9);
   const count = `${(rows.length + others.values).toLocaleString("en")}${others.atLeast ? "+" : ""}`;
   return (
@@ -70,7 +70,7 @@ export function TrafficListTable({ list, sentence, scope, bands, onAll, onNarrow
             <TextButton
               className="text-small"
               onClick={() =>
-                put([
+                begin([
                   {
                     label: title,
                     tile: { shows: { is: "bars", title, compare: true, measure: asMeasure }, window: null },

@@ -6,6 +6,7 @@ import { useWindow } from "../../data/use-window";
 import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { addressOf } from "../../data/window-url";
 import { Coverage } from "../../shared/coverage";
+import { usePinChoices } from "../../shared/pinning";
 import { PortraitLink } from "../../shared/portrait-link";
 import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -36,6 +37,17 @@ export function PortraitPage() {
   const zone = useViewStore((s) => s.zone);
   const window = useWindow(MINUTE_US);
   const { data, error, isFetching } = useQuery(portraitQuery(window, of));
+  const kind = data?.kind === "sender" ? "host" : data?.kind;
+  usePinChoices(
+    kind === undefined || kind === "interface"
+      ? []
+      : [
+          {
+            label: `the portrait of ${of.value}`,
+            pin: { is: "portrait", kind, value: of.value, zone, from: window.from, to: window.to },
+          },
+        ],
+  );
   const go = (fromUs: number, toUs: number) =>
     setParams((before) => {
       const next = new URLSearchParams(before);

@@ -11,6 +11,7 @@ import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { windowParams } from "../../data/window-url";
 import { usePageKeys } from "../../navigation/keys";
 import { Coverage } from "../../shared/coverage";
+import { usePinChoices } from "../../shared/pinning";
 import { useBoardChoices } from "../../shared/put-on-board";
 import { TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -38,6 +39,7 @@ import { NarrowField } from "./narrow-field";
 import { PortraitMargin } from "./portrait-page";
 import { Profile } from "./profile";
 import { StepTable } from "./step-table";
+import { trafficPins } from "./traffic-pins";
 import { Unnamed } from "./unnamed";
 import { usePatiently } from "./use-patiently";
 import { Where } from "./where";
@@ -112,6 +114,7 @@ export function TrafficPage() {
   const { data } = course;
   const lists = (listed.data?.lists ?? []).filter((l) => l.rows.length > 0 || !RARE.includes(l.dimension));
   useBoardChoices(trafficTiles(sentence, scopeOfPage));
+  usePinChoices(trafficPins(data, sentence, scopeOfPage, zone, window));
   const error = course.error ?? listed.error;
   const isEmpty = data?.total.every((t) => t.bytes === 0 && t.flows === 0);
   return (

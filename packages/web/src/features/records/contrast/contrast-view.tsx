@@ -8,6 +8,7 @@ import { type Against, contrastQuery } from "../../../data/contrast-queries";
 import { usOf } from "../../../data/view-store";
 import { usePageKeys } from "../../../navigation/keys";
 import { Coverage } from "../../../shared/coverage";
+import { addressed, type SetParam } from "../../../shared/use-address";
 import { Button } from "../../../ui/button";
 import { Trouble } from "../../../ui/empty-state";
 import { Input } from "../../../ui/field";
@@ -16,7 +17,6 @@ import { Segments } from "../../../ui/segments";
 import { Select } from "../../../ui/select";
 import { dayMinute } from "../../../ui/time";
 import { ShapeText } from "../shapes/shape-text";
-import { addressed, type SetParam } from "../use-address";
 import { CONTRASTED, type Contrasted, contrastedWindows, readContrasted } from "./contrasted";
 import { Sparkline } from "./sparkline";
 

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { histogramQuery, type WindowParts } from "../../../data/api";
 import { usOf } from "../../../data/view-store";
-import { Course } from "../shapes/course";
+import { Course } from "../../../ui/course";
 
 const STEPS = 24;
 const HEIGHT_PX = 26;

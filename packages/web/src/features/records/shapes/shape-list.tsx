@@ -2,11 +2,11 @@ import { SHAPE_ORDERS, type ShapeLine, type ShapeOrder, type ShapesAnswer } from
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef } from "react";
 import { useViewStore, usOf } from "../../../data/view-store";
+import { Course } from "../../../ui/course";
 import { KindMark, SeverityMark } from "../../../ui/marks";
 import { safeText } from "../../../ui/safe-text";
 import { Select } from "../../../ui/select";
 import { dayMinute } from "../../../ui/time";
-import { Course } from "./course";
 import { ShapeText } from "./shape-text";
 import { trendText } from "./trend";
 

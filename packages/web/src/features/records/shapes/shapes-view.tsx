@@ -4,8 +4,8 @@ import { useState } from "react";
 import type { WindowParts } from "../../../data/api";
 import { shapesQuery } from "../../../data/shape-queries";
 import { usePageKeys } from "../../../navigation/keys";
+import { addressed, type SetParam } from "../../../shared/use-address";
 import { EmptyState, Trouble } from "../../../ui/empty-state";
-import { addressed, type SetParam } from "../use-address";
 import { ShapeList } from "./shape-list";
 
 const FIRST = 200;

@@ -1,0 +1,128 @@
+import type { PaperDetail, PinMade } from "@halvik/contract/papers";
+import type { PaperFacts } from "@halvik/core/papers";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { Link } from "react-router";
+import { toast } from "sonner";
+import { request } from "../data/api";
+import { lastPaper, rememberPaper } from "../data/last-paper";
+import { papersQuery } from "../data/paper-queries";
+import { type PinChoice, usePinning } from "../shared/pinning";
+import { Button } from "../ui/button";
+import { Dialog } from "../ui/dialog";
+import { Field, Input } from "../ui/field";
+import { Select } from "../ui/select";
+import { TextArea } from "../ui/text-area";
+
+const NEW = "";
+
+/** Pins what a page shows to an investigation, with a reason. */
+export function PinDialog() {
+  const { doing, begin } = usePinning();
+  return doing === null ? null : <Pinning choices={doing} onClose={() => begin(null)} />;
+}
+
+function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose: () => void }) {
+  const client = useQueryClient();
+  const { data } = useQuery(papersQuery());
+  const [which, setWhich] = useState("0");
+  const [paper, setPaper] = useState<string | null>(null);
+  const [name, setName] = useState("");
+  const [reason, setReason] = useState("");
+  const open = (data?.papers ?? []).filter((p) => p.mayWrite && p.state !== "closed");
+  const last = lastPaper();
+  const chosen = paper ?? String(open.find((p) => p.id === last)?.id ?? open[0]?.id ?? NEW);
+  const keep = useMutation({
+    mutationFn: async () => {
+      const facts: Partial<PaperFacts> = { name };
+      const id = chosen === NEW ? (await request<PaperDetail>("POST", "/papers", facts)).id : Number(chosen);
+      const { pin } = choices[Number(which)]!;
+      return { id, made: await request<PinMade>("POST", `/papers/${id}/pins`, { pin, reason }) };
+    },
+    onSuccess: ({ id, made: { number, isNew } }) => {
+      rememberPaper(id);
+      void client.invalidateQueries({ queryKey: ["papers"] });
+      toast.success(
+        <span>
+          {isNew ? "Pinned as" : "It is pinned already, as"}{" "}
+          <Link to={`/investigations/${id}?pin=${number}`}>
+            #{number} of {open.find((p) => p.id === id)?.name ?? name}
+          </Link>
+          .
+        </span>,
+      );
+      onClose();
+    },
+  });
+  const isReady = data !== undefined && !keep.isPending && (chosen !== NEW || name.trim() !== "");
+  const send = () => {
+    if (isReady) keep.mutate();
+  };
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    send();
+  };
+  return (
+    <Dialog open onOpenChange={(isOpen) => !isOpen && onClose()} title="Pin to an investigation">
+      <form onSubmit={submit}>
+        {choices.length > 1 ? (
+          <Field label="What">
+            {(id) => (
+              <Select
+                id={id}
+                value={which}
+                options={choices.map((c, i) => ({ value: String(i), label: c.label }))}
+                onChange={setWhich}
+                className="w-full"
+              />
+            )}
+          </Field>
+        ) : (
+          <p className="mb-2 text-ui text-quiet">{choices[0]!.label}</p>
+        )}
+        <Field label="Investigation">
+          {(id) => (
+            <Select
+              id={id}
+              value={chosen}
+              options={[
+                ...open.map((p) => ({ value: String(p.id), label: p.name })),
+                { value: NEW, label: "a new one …" },
+              ]}
+              onChange={setPaper}
+              className="w-full"
+            />
+          )}
+        </Field>
+        {data !== undefined && chosen === NEW && (
+          <Field label="Its name">
+            {(id) => <Input id={id} maxLength={120} value={name} onChange={(e) => setName(e.target.value)} />}
+          </Field>
+        )}
+        <Field label="Why" hint="What it shows; Enter pins">
+          {(id) => (
+            <TextArea
+              id={id}
+              maxLength={2_000}
+              autoFocus
+              value={reason}
+              onChange={(e) => setReason(e.target.value)}
+              onSend={send}
+            />
+          )}
+        </Field>
+        {keep.error && (
+          <p role="alert" className="mb-2 text-vermilion">
+            {keep.error.message}
+          </p>
+        )}
+        <div className="flex gap-2">
+          <Button main type="submit" disabled={!isReady}>
+            Pin it
+          </Button>
+          <Button onClick={onClose}>Cancel</Button>
+        </div>
+      </form>
+    </Dialog>
+  );
+}
