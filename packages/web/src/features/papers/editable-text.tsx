@@ -12,6 +12,8 @@ interface EditableTextProps {
   readonly changedBy: string;
   readonly mayWrite: boolean;
   readonly most: number;
+  /** What changing it is called, where “change” does not say it. */
+  readonly verb?: string;
   /** What stands there while nothing is written. */
   readonly placeholder: string;
   /** @param version the one that was seen: of another nothing is overwritten */
@@ -22,7 +24,7 @@ interface EditableTextProps {
 
 /** A text that several people may change: whoever finds it changed meanwhile sees both, and nothing is lost. */
 export function EditableText(props: EditableTextProps) {
-  const { label, text, version, mayWrite, placeholder, children } = props;
+  const { label, text, version, mayWrite, placeholder, verb = "change", children } = props;
   const [begun, setBegun] = useState<{ readonly text: string; readonly version: number } | null>(null);
   if (begun !== null)
     return <Editing key={begun.version} {...props} begun={begun} onBegin={setBegun} onEnd={() => setBegun(null)} />;
@@ -31,7 +33,7 @@ export function EditableText(props: EditableTextProps) {
       {text === "" ? <p className="text-ui text-quiet">{placeholder}</p> : children}
       {mayWrite && (
         <TextButton className="text-small" onClick={() => setBegun({ text, version })} aria-label={`Write: ${label}`}>
-          {text === "" ? "write" : "change"}
+          {text === "" ? "write" : verb}
         </TextButton>
       )}
     </div>

@@ -37,10 +37,15 @@ const same = (a: Lane, b: Lane): boolean => a.kind === b.kind && a.value === b.v
 
 /** The lanes a pin stands in, by their numbers. */
 export const pinLanes = (pin: PinJson, lanes: readonly Lane[]): number[] =>
-  thingsOf(pin).flatMap((thing) => {
-    const at = lanes.findIndex((lane) => same(lane, thing));
-    return at < 0 ? [] : [at];
-  });
+  [
+    // each once, as where it comes last
+    ...new Set(
+      thingsOf(pin)
+        .map((thing) => lanes.findIndex((lane) => same(lane, thing)))
+        .filter((at) => at >= 0)
+        .reverse(),
+    ),
+  ].reverse();
 
 /** All things the pins name, those that most of them name first. */
 function ranked(paper: PaperDetail): Lane[] {
@@ -55,9 +60,18 @@ function ranked(paper: PaperDetail): Lane[] {
   return [...counts.values()].sort((a, b) => b.pins - a.pins).map((c) => c.lane);
 }
 
-/** Those that were chosen; while none were, those that most pins name. */
-export const lanesOf = (paper: PaperDetail): readonly Lane[] =>
-  paper.facts.lanes.length > 0 ? paper.facts.lanes : ranked(paper).slice(0, LANES_BY_ITSELF);
+/** Those that were chosen; while none were, those that most pins name, in the order in which they come. */
+export function lanesOf(paper: PaperDetail): readonly Lane[] {
+  if (paper.facts.lanes.length > 0) return paper.facts.lanes;
+  const inTime = paper.pins.filter((p) => p.record !== null).sort((a, b) => (pinUs(a) ?? 0) - (pinUs(b) ?? 0));
+  const firstOf = (lane: Lane): number => {
+    const at = inTime.findIndex((pin) => pinLanes(pin, [lane]).length > 0);
+    return at < 0 ? inTime.length : at;
+  };
+  return ranked(paper)
+    .slice(0, LANES_BY_ITSELF)
+    .sort((a, b) => firstOf(a) - firstOf(b));
+}
 
 /** Things that have no lane yet. */
 export const lanesToChoose = (paper: PaperDetail, lanes: readonly Lane[]): Lane[] =>

@@ -34,6 +34,10 @@ export function PaperLanes({ paper, mayWrite, onPin }: PaperLanesProps) {
       />
     );
   const { fromUs, toUs } = span;
+  const inSight = paper.pins.filter((p) => {
+    const us = pinUs(p);
+    return us !== null && isWithin(us, span);
+  });
   const nameOf = ({ kind, value }: Lane) => `${kind} ${value}`;
   return (
     <>
@@ -89,9 +93,8 @@ export function PaperLanes({ paper, mayWrite, onPin }: PaperLanesProps) {
         >
           {({ x, y, left }) => {
             const at = (pin: PinJson) => pinLanes(pin, lanes);
-            const marks = paper.pins.flatMap((pin) => {
-              const us = pinUs(pin);
-              if (us === null || !isWithin(us, span)) return [];
+            const marks = inSight.flatMap((pin) => {
+              const us = pinUs(pin)!;
               const places = at(pin);
               return (places.length === 0 ? [null] : places).map((lane) => (
                 <Mark
@@ -125,7 +128,7 @@ export function PaperLanes({ paper, mayWrite, onPin }: PaperLanesProps) {
         </LaneFrame>
         <figcaption className="text-code text-quiet">
           numbers are pins; arrows: found by what both say, dashed: drawn by hand
-          {paper.pins.some((p) => pinLanes(p, lanes).length === 0) && "; at the left edge: of no lane"}
+          {inSight.some((p) => pinLanes(p, lanes).length === 0) && "; at the left edge: of no lane"}
         </figcaption>
       </figure>
     </>

@@ -44,7 +44,8 @@ export function PinOpened({ pin, paper, mayWrite, onShow }: PinOpenedProps) {
         changedBy="Somebody"
         mayWrite={mayWrite}
         most={2_000}
-        placeholder="no reason yet"
+        verb="change the reason"
+        placeholder="No reason was written."
         onSave={(reason, version) => save(reason, pin.techniques, version)}
       >
         {null}
@@ -305,7 +306,7 @@ function TechniquesOf({
         <span className="w-24">
           <Input
             aria-label="A technique’s id"
-            placeholder="T1078"
+            placeholder="another"
             value={text}
             maxLength={9}
             onChange={(e) => setText(e.target.value)}

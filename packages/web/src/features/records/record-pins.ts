@@ -57,7 +57,7 @@ export function recordPins({
         label:
           r === undefined
             ? "the selected record"
-            : `the record ${r.sender.name}: ${(r.text || r.sentence).slice(0, MOST_SAID)}`,
+            : `the record ${r.sender.name}: ${(r.sentence || r.text).slice(0, MOST_SAID)}`,
         pin: { is: "record", id },
       });
     }
