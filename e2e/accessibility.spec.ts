@@ -20,6 +20,22 @@ test.describe.configure({ mode: "serial" });
 test("there is something to look at", async ({ page }) => {
   await halvik.firstSignIn(page);
   await expect(page.getByRole("link", { name: /14 refused logons/ })).toBeVisible();
+  // an investigation with something of each sort in it
+  await page.goto(`${halvik.url}/incidents/1`);
+  await page.getByRole("button", { name: "Pin to an investigation" }).click();
+  await page.getByLabel("Its name").fill("Who guessed?");
+  await page.getByRole("button", { name: "Pin it" }).click();
+  await page.getByRole("link", { name: "#1 of Who guessed?" }).click();
+  for (const [label, text] of [
+    ["A new hypothesis", "somebody guessed"],
+    ["A new question", "from where?"],
+    ["A new task", "look at sw-test"],
+    ["A new note", "see #1"],
+  ] as const) {
+    await page.getByLabel(label).fill(text);
+    await page.keyboard.press("Enter");
+    await expect(page.getByRole("complementary")).toContainText(text);
+  }
 });
 
 const setTheme = (page: Page, theme: string) =>

@@ -54,6 +54,11 @@ export const PAGES = [
   "/reports/boards/ready/Firewall",
   "/reports/boards/ready/Intake",
   "/reports/boards/now/edit",
+  "/investigations",
+  "/investigations/1",
+  "/investigations/1?view=lanes",
+  "/investigations/1?view=ask",
+  "/investigations/1?view=hand-over",
   "/techniques",
 ] as const;
 
@@ -128,15 +133,18 @@ export class Halvik {
     return { ...process.env, HALVIK_DATA_DIR: this.dataDir, HALVIK_DB_PORT: String(this.dbPort) };
   }
 
-  /** Runs a command of this Halvik's to its end. */
-  async command(args: readonly string[], input = ""): Promise<void> {
+  /** Runs a command of this Halvik's to its end. @returns what it printed */
+  async command(args: readonly string[], input = ""): Promise<string> {
     const child = spawn(process.execPath, [resolve("packages/server/dist/halvik.js"), ...args], {
       env: this.env,
-      stdio: ["pipe", "ignore", "inherit"],
+      stdio: ["pipe", "pipe", "inherit"],
     });
+    const printed: Buffer[] = [];
+    child.stdout!.on("data", (part: Buffer) => printed.push(part));
     child.stdin!.end(input);
     const code = await new Promise((done) => child.once("exit", done));
     if (code !== 0) throw new Error(`${args.join(" ")} ended with ${code}`);
+    return Buffer.concat(printed).toString();
   }
 
   /** The stand-in mail server of this Halvik. @returns how to end it */
@@ -183,16 +191,16 @@ export class Halvik {
     });
   }
 
-  async signIn(page: Page, password = PASSWORD): Promise<void> {
+  async signIn(page: Page, password = PASSWORD, name = "owner"): Promise<void> {
     await page.goto(this.url);
-    await page.getByLabel("Name").fill("owner");
+    await page.getByLabel("Name").fill(name);
     await page.getByLabel("Password").fill(password);
     await page.getByRole("button", { name: "Sign in" }).click();
     if (password === PASSWORD) await page.getByRole("navigation", { name: "Sections" }).waitFor();
   }
 
-  async firstSignIn(page: Page): Promise<void> {
-    await this.signIn(page, this.oneTimePassword);
+  async firstSignIn(page: Page, password = this.oneTimePassword, name = "owner"): Promise<void> {
+    await this.signIn(page, password, name);
     await page.getByLabel("New password").fill(PASSWORD);
     await page.getByLabel("Repeat it").fill(PASSWORD);
     await page.getByRole("button", { name: "Save" }).click();
@@ -201,7 +209,7 @@ export class Halvik {
 }
 
 /** Chooses from a list that opens under its control. */
-export async function choose(control: Locator, option: string): Promise<void> {
+export async function choose(control: Locator, option: string | RegExp): Promise<void> {
   await control.click();
   await control.page().getByRole("option", { name: option, exact: true }).click();
 }

@@ -1,5 +1,8 @@
+import { execFileSync } from "node:child_process";
 import { createHash } from "node:crypto";
-import { readFileSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { expect, type Page, test } from "@playwright/test";
 import { choose, Halvik } from "./halvik";
 
@@ -233,6 +236,11 @@ test("records folded to what they say: one shape named, muted and held against t
 
   await page.keyboard.press("d");
   await expect(page.getByLabel("Held against")).toContainText("the period before");
+  // before the first record nothing was kept: that is no time in which nothing happened
+  await expect(page.getByRole("main")).toContainText("Nothing of that time is kept");
+  await choose(page.getByLabel("Held against"), "the records of another filter");
+  await page.getByLabel("The other filter").fill("sender is times-db");
+  await page.getByRole("button", { name: "Compare" }).click();
   const difference = page.getByTestId("difference").filter({ hasText: "web-1" });
   await expect(difference).toContainText("appeared");
   await difference.click();
@@ -244,4 +252,122 @@ test("records folded to what they say: one shape named, muted and held against t
   await expect(around.getByRole("listitem")).toHaveCount(10);
   await choose(around.getByLabel("Around it by"), "of the same sender");
   await expect(around.getByRole("listitem").first()).toContainText("web-1");
+});
+
+test("working papers, from one strange record to a bundle that can be checked without Halvik", async ({ page }) => {
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/records?last=3600s&filter=refused`);
+  await expect(lines(page)).toHaveCount(3);
+  await page.keyboard.press("j");
+  await page.keyboard.press("p");
+  const dialog = page.getByRole("dialog", { name: "Pin to an investigation" });
+  await dialog.getByLabel("Its name").fill("Why did the times stop?");
+  await dialog.getByLabel("Why", { exact: true }).fill("The first that was told");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("Pinned as #1 of Why did the times stop?")).toBeVisible();
+  // the cause of it, and the search that found both
+  await filter(page, "space");
+  await expect(lines(page)).toHaveCount(1);
+  await page.keyboard.press("j");
+  await page.keyboard.press("p");
+  await dialog.getByLabel("Why", { exact: true }).fill("The disk was full before");
+  await page.keyboard.press("Enter");
+  await expect(dialog).toHaveCount(0);
+  await page.keyboard.press("p");
+  await choose(dialog.getByLabel("What"), "the search space");
+  await dialog.getByRole("button", { name: "Pin it" }).click();
+  await expect(dialog).toHaveCount(0);
+
+  await page.keyboard.press("g");
+  await page.keyboard.press("v");
+  await page.getByRole("link", { name: "Why did the times stop?", exact: true }).click();
+  const pins = page.getByTestId("pin");
+  await expect(pins).toHaveCount(3);
+  const cause = pins.filter({ hasText: "no space left on device" });
+  await cause.getByRole("button", { name: /no space left/ }).click();
+  await choose(cause.getByLabel("Leads to"), /^#1 /);
+  await cause.getByLabel("How it leads there").fill("so the database stopped");
+  await cause.getByRole("button", { name: "draw the arrow" }).click();
+  await expect(cause).toContainText("→ #1 so the database stopped");
+  await cause.getByLabel("A technique’s id").fill("t1499");
+  await page.keyboard.press("Enter");
+  await expect(cause).toContainText("T1499");
+  const search = pins.filter({ hasText: "1 record:" });
+  await search.getByRole("button", { name: /1 record:/ }).click();
+  await search.getByRole("button", { name: "count again" }).click();
+  await expect(search.getByRole("status")).toHaveText("As many now.");
+
+  const written = page.getByRole("complementary", { name: "Details" });
+  await written.getByRole("button", { name: "Write: What was found" }).click();
+  await written.getByLabel("What was found").fill("The disk of `times-db` was full, see #2.");
+  await page.keyboard.press("Control+Enter");
+  await written.getByRole("button", { name: "#2" }).click();
+  await expect(page).toHaveURL(/pin=2/);
+  await written.getByLabel("A new hypothesis").fill("A backup filled it");
+  await page.keyboard.press("Enter");
+  await choose(written.getByLabel("A pin for it"), /^#2 /);
+  await expect(written.getByRole("region", { name: "Hypotheses" })).toContainText("#2");
+
+  await page.getByRole("radio", { name: "lanes" }).click();
+  await expect(page.getByRole("img", { name: /Pins by what they name/ })).toContainText("times-db");
+  await page.getByRole("radio", { name: "ask again" }).click();
+  await choose(page.getByLabel("Set of questions"), "This device");
+  await page.getByLabel("Of which sender").fill("times-db");
+  await page.getByRole("button", { name: "Ask", exact: true }).click();
+  await expect(page.getByTestId("answer").filter({ hasText: "errors and worse" })).toContainText("1");
+
+  await page.getByRole("radio", { name: "hand over" }).click();
+  const download = page.waitForEvent("download");
+  await page.getByRole("link", { name: "Evidence bundle, ZIP" }).click();
+  const directory = mkdtempSync(join(tmpdir(), "halvik-bundle-"));
+  try {
+    execFileSync("python3", ["-m", "zipfile", "-e", await (await download).path(), directory]);
+    const checked = execFileSync("sha256sum", ["--check", "SHA256SUMS"], { cwd: directory, encoding: "utf8" });
+    expect(checked).not.toContain("FAILED");
+    expect(readFileSync(join(directory, "raw/pin-2.bin"), "utf8")).toBe("<26>kernel: sda1: no space left on device");
+    const summary = readFileSync(join(directory, "summary.md"), "utf8");
+    for (const said of ["The disk of `times-db` was full", "so the database stopped", "A backup filled it", "T1499"])
+      expect(summary).toContain(said);
+  } finally {
+    rmSync(directory, { recursive: true, force: true });
+  }
+});
+
+test("two write in one paper at once: neither loses a word", async ({ page, browser }) => {
+  const printed = await halvik.command(["user", "add", "berit"]);
+  const other = await (await browser.newContext()).newPage();
+  await halvik.firstSignIn(other, printed.trim(), "berit");
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/investigations`);
+  await page.getByRole("link", { name: "Why did the times stop?", exact: true }).click();
+  const paper = page.url();
+  await other.goto(paper);
+  await expect(other.getByRole("alert")).toContainText("no investigation");
+  await page.getByRole("radio", { name: "hand over" }).click();
+  await page.getByLabel("An account to let in").fill("berit");
+  await page.keyboard.press("Enter");
+  await choose(page.getByLabel("What berit may do"), "write");
+  await expect(page.getByLabel("What berit may do")).toContainText("write");
+  await page.getByLabel("A new note").fill("first words");
+  await page.keyboard.press("Enter");
+
+  await other.goto(paper);
+  const notes = (at: Page) => at.getByRole("region", { name: "Notes" });
+  await notes(other).getByRole("button", { name: "Write: Note of owner" }).click();
+  await other.getByLabel("Note of owner").fill("what berit saw");
+  await notes(page).getByRole("button", { name: "Write: Note of owner" }).click();
+  await page.getByLabel("Note of owner").fill("what the owner saw");
+  await page.keyboard.press("Control+Enter");
+  await expect(notes(page)).toContainText("changed by owner");
+  // it comes by itself, and is not written over
+  await expect(other.getByRole("alert")).toContainText("what the owner saw");
+  await expect(other.getByLabel("Note of owner")).toHaveValue("what berit saw");
+  await other.getByRole("button", { name: "both together" }).click();
+  await other.getByLabel("Note of owner").press("Control+Enter");
+  await expect(notes(page)).toContainText("what berit saw");
+  await expect(notes(page)).toContainText("what the owner saw");
+  // taken out again: gone at once
+  await page.getByRole("button", { name: "take out" }).click();
+  await other.reload();
+  await expect(other.getByRole("alert")).toContainText("no investigation");
 });

@@ -1,6 +1,6 @@
 import { type Filter, type ParseContext, parseFilter, type SavedText } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import { savedFiltersQuery } from "../../data/api";
 import { keepLastFilter } from "../../data/last-filter";
 import { useDirectory } from "../../data/use-directory";
@@ -47,10 +47,11 @@ export function useFilter(filter: string, zone: string, setParam: SetParam) {
     },
     [setParam, zone, saved, kind],
   );
-  const lastFilter = useRef(filter);
-  if (lastFilter.current !== filter) {
+  // state and no ref: a rendering that is given up for a more urgent one must leave nothing behind, or what was typed is lost
+  const [lastFilter, setLastFilter] = useState(filter);
+  if (lastFilter !== filter) {
     // another filter came by the address: a link, back and forward
-    lastFilter.current = filter;
+    setLastFilter(filter);
     if (draft.trim() !== filter) setDraft(filter);
   }
   const add = useCallback(
