@@ -340,6 +340,7 @@ test("two write in one paper at once: neither loses a word", async ({ page, brow
   await halvik.signIn(page);
   await page.goto(`${halvik.url}/investigations`);
   await page.getByRole("link", { name: "Why did the times stop?", exact: true }).click();
+  await expect(page).toHaveURL(/investigations\/1/);
   const paper = page.url();
   await other.goto(paper);
   await expect(other.getByRole("alert")).toContainText("no investigation");

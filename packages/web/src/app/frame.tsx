@@ -9,6 +9,7 @@ import { useViewStore } from "../data/view-store";
 import { useGlobalKeys } from "../navigation/keys";
 import { SECTIONS, searchOf } from "../navigation/sections";
 import { AddressNames } from "../shared/address-names";
+import { OF_PAGE } from "../shared/page-choices";
 import { usePinning } from "../shared/pinning";
 import { usePutOnBoard } from "../shared/put-on-board";
 import { Kbd, TextButton } from "../ui/button";
@@ -213,7 +214,7 @@ function PageActs() {
       )}
       {ofPage.length > 0 && (
         <Tooltip text="Put what this page shows on a board">
-          <button type="button" aria-label="Put on a board" onClick={() => begin(ofPage)}>
+          <button type="button" aria-label="Put on a board" onClick={() => begin(OF_PAGE)}>
             <LayoutGrid size={15} />
           </button>
         </Tooltip>
@@ -225,7 +226,7 @@ function PageActs() {
 /** Pins what the page that is looked at offers, if it does. */
 function pinOfPage(): void {
   const { ofPage, begin } = usePinning.getState();
-  if (ofPage.length > 0) begin(ofPage);
+  if (ofPage.length > 0) begin(OF_PAGE);
 }
 
 /** What every page must say: history that is still loading, an engine or database that is away. */

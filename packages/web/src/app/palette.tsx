@@ -8,6 +8,7 @@ import { incidentsQuery } from "../data/api";
 import { sendersQuery } from "../data/intake-queries";
 import { useViewStore } from "../data/view-store";
 import { SECTIONS } from "../navigation/sections";
+import { OF_PAGE } from "../shared/page-choices";
 import { usePinning } from "../shared/pinning";
 import { usePutOnBoard } from "../shared/put-on-board";
 import { PRESETS } from "../shared/time-presets";
@@ -79,12 +80,12 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
           Go to Limits
         </Command.Item>
         {ofPage.length > 0 && (
-          <Command.Item className={item} value="put on a board tile" onSelect={act(() => begin(ofPage))}>
+          <Command.Item className={item} value="put on a board tile" onSelect={act(() => begin(OF_PAGE))}>
             Put on a board …
           </Command.Item>
         )}
         {pins.ofPage.length > 0 && (
-          <Command.Item className={item} value="pin investigation" onSelect={act(() => pins.begin(pins.ofPage))}>
+          <Command.Item className={item} value="pin investigation" onSelect={act(() => pins.begin(OF_PAGE))}>
             Pin to an investigation … <span className="ml-auto font-mono text-small text-quiet">p</span>
           </Command.Item>
         )}

@@ -7,7 +7,7 @@ import { toast } from "sonner";
 import { request } from "../data/api";
 import { lastPaper, rememberPaper } from "../data/last-paper";
 import { papersQuery } from "../data/paper-queries";
-import { type PinChoice, usePinning } from "../shared/pinning";
+import { type PinChoice, useBeingPinned, usePinning } from "../shared/pinning";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Input } from "../ui/field";
@@ -18,7 +18,8 @@ const NEW = "";
 
 /** Pins what a page shows to an investigation, with a reason. */
 export function PinDialog() {
-  const { doing, begin } = usePinning();
+  const doing = useBeingPinned();
+  const { begin } = usePinning();
   return doing === null ? null : <Pinning choices={doing} onClose={() => begin(null)} />;
 }
 
@@ -36,7 +37,7 @@ function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose:
     mutationFn: async () => {
       const facts: Partial<PaperFacts> = { name };
       const id = chosen === NEW ? (await request<PaperDetail>("POST", "/papers", facts)).id : Number(chosen);
-      const { pin } = choices[Number(which)]!;
+      const { pin } = (choices[Number(which)] ?? choices[0])!;
       return { id, made: await request<PinMade>("POST", `/papers/${id}/pins`, { pin, reason }) };
     },
     onSuccess: ({ id, made: { number, isNew } }) => {

@@ -6,7 +6,7 @@ import { Link } from "react-router";
 import { toast } from "sonner";
 import { request } from "../data/api";
 import { boardsQuery } from "../data/board-queries";
-import { type BoardChoice, usePutOnBoard } from "../shared/put-on-board";
+import { type BoardChoice, usePutOnBoard, usePuttingOnBoard } from "../shared/put-on-board";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Input } from "../ui/field";
@@ -16,7 +16,8 @@ const NEW = "";
 
 /** Puts what a page shows on a board that is kept, or on a new one. */
 export function PutOnBoardDialog() {
-  const { doing, begin } = usePutOnBoard();
+  const doing = usePuttingOnBoard();
+  const { begin } = usePutOnBoard();
   return doing === null ? null : <Choosing choices={doing} onClose={() => begin(null)} />;
 }
 
@@ -27,7 +28,7 @@ function Choosing({ choices, onClose }: { choices: readonly BoardChoice[]; onClo
   const [board, setBoard] = useState<string | null>(null);
   const [name, setName] = useState("");
   const [title, setTitle] = useState<string | null>(null);
-  const { tile } = choices[Number(which)]!;
+  const { tile } = (choices[Number(which)] ?? choices[0])!;
   const kept = data?.boards ?? [];
   const chosen = board ?? (kept[0] === undefined ? NEW : String(kept[0].id));
   const shows: TileShows = title === null || !("title" in tile.shows) ? tile.shows : { ...tile.shows, title };

@@ -8,4 +8,4 @@ export interface PinChoice {
 }
 
 /** From any page to an investigation. */
-export const { useStore: usePinning, useChoices: usePinChoices } = pageChoices<PinChoice>();
+export const { useStore: usePinning, useChoices: usePinChoices, useDoing: useBeingPinned } = pageChoices<PinChoice>();

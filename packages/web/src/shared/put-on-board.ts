@@ -8,4 +8,8 @@ export interface BoardChoice {
 }
 
 /** From any page to a board. */
-export const { useStore: usePutOnBoard, useChoices: useBoardChoices } = pageChoices<BoardChoice>();
+export const {
+  useStore: usePutOnBoard,
+  useChoices: useBoardChoices,
+  useDoing: usePuttingOnBoard,
+} = pageChoices<BoardChoice>();
