@@ -20,6 +20,7 @@ const CORE = [
   "assure",
   "report",
   "board",
+  "papers",
 ];
 const TESTS = "\\.test\\.tsx?$|/testing/";
 

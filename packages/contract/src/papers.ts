@@ -97,6 +97,10 @@ export const PaperDetail = z.object({
 });
 export type PaperDetail = z.infer<typeof PaperDetail>;
 
+/** When it was changed last. */
+export const PaperChanged = z.object({ changed: TimeText, version: z.int() });
+export type PaperChanged = z.infer<typeof PaperChanged>;
+
 export const PaperParams = z.object({ id: EntityId });
 export const PinParams = z.object({ id: EntityId, number: EntityId });
 export const EntryParams = z.object({ id: EntityId, entry: EntityId });

@@ -410,6 +410,7 @@ test("investigations, and what is asked again", async () => {
   for (const pin of things) await ask("post", "/papers/{id}/pins", `${own}/pins`, { pin, reason: "as it is" });
   await ask("get", "/papers");
   await ask("get", "/papers/{id}", own);
+  await ask("get", "/papers/{id}/changed", `${own}/changed`);
   await ask("patch", "/papers/{id}", own, { facts: { ...made.facts, question: "who?" }, version: made.version });
   await ask("patch", "/papers/{id}/pins/{number}", `${own}/pins/1`, { reason: "x", techniques: ["T1078"], version: 1 });
   await ask("get", "/papers/{id}/pins/{number}/again", `${own}/pins/2/again`);

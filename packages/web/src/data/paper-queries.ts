@@ -1,10 +1,15 @@
-import type { AskAgain, AskedAgain, PaperDetail, PaperList, PinAgain, QuestionSetList } from "@halvik/contract/papers";
+import type {
+  AskAgain,
+  AskedAgain,
+  PaperChanged,
+  PaperDetail,
+  PaperList,
+  PinAgain,
+  QuestionSetList,
+} from "@halvik/contract/papers";
 import type { PaperState } from "@halvik/core/papers";
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { query, request } from "./api";
-
-/** Several people write at once: what others did comes by itself. */
-const LOOKED_AGAIN_MS = 5_000;
 
 export const papersQuery = (text = "", state?: PaperState) =>
   queryOptions({
@@ -17,7 +22,14 @@ export const paperQuery = (id: number) =>
   queryOptions({
     queryKey: ["papers", id],
     queryFn: ({ signal }) => request<PaperDetail>("GET", `/papers/${id}`, undefined, signal),
-    refetchInterval: LOOKED_AGAIN_MS,
+  });
+
+/** When it was changed last. */
+export const paperChangedQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["paper changed", id],
+    queryFn: ({ signal }) => request<PaperChanged>("GET", `/papers/${id}/changed`, undefined, signal),
+    refetchInterval: 3_000,
   });
 
 /** What a pinned search, shape or portrait counts now. */

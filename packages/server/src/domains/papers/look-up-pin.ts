@@ -69,9 +69,17 @@ async function recordPin({ db, directory }: PinNeeds, { id }: Of<"record">): Pro
 
 /** Kinds of things by which papers are found to be alike: an interface's number or a program are everywhere. */
 const ALIKE: readonly Entity["kind"][] = ["address", "user", "host"];
-const thingsOf = (entities: readonly Entity[]): string[] => [
-  ...new Set(entities.filter((e) => ALIKE.includes(e.kind)).map((e) => `${e.kind} ${e.value}`)),
+const thingsOf = (entities: readonly Pick<Entity, "kind" | "value">[]): string[] => [
+  ...new Set(
+    entities
+      // an index holds no text of any length, and a name of that length is none
+      .filter((e) => ALIKE.includes(e.kind) && e.value.length <= LONGEST_THING)
+      .slice(0, MOST_THINGS)
+      .map((e) => `${e.kind} ${e.value}`),
+  ),
 ];
+const LONGEST_THING = 200;
+const MOST_THINGS = 100;
 
 async function searchPin(deps: PinNeeds, actor: Actor, pin: Of<"search">, nowUs: EpochUs): Promise<PinToKeep> {
   const { count, isExact, reading, zone, window } = await countSearch(deps, actor, pin, nowUs);
@@ -255,14 +263,12 @@ async function incidentPin({ db, directory, presenter }: PinNeeds, { id }: Of<"i
   };
   return {
     pinned,
-    things: [
-      ...new Set(
-        incident.entities.flatMap(({ field, value }) => {
-          const kind = KIND_OF_FIELD.get(field);
-          return kind === undefined ? [] : [`${kind} ${canonical(kind, value, senders)}`];
-        }),
-      ),
-    ],
+    things: thingsOf(
+      incident.entities.flatMap(({ field, value }) => {
+        const kind = KIND_OF_FIELD.get(field);
+        return kind === undefined ? [] : [{ kind, value: canonical(kind, value, senders) }];
+      }),
+    ),
     same: sameOf(["incident", incident.id]),
   };
 }

@@ -20,14 +20,13 @@ export interface PinToKeep {
   readonly things: readonly string[];
   /** SHA-256 of what makes it the same as another. */
   readonly same: Uint8Array;
-  readonly record?: PinnedRecord;
+  readonly record?: PinnedRecord & { readonly raw: Uint8Array };
   readonly file?: Uint8Array;
 }
 
 /** A record as it was stored when it was pinned. */
 export interface PinnedRecord {
   readonly record: HalvikRecord;
-  readonly raw: Uint8Array;
   /** What its sender was called. */
   readonly sender: string;
 }
@@ -123,11 +122,20 @@ export async function pinsOf(db: Queryable, paper: number): Promise<KeptPin[]> {
 
 /** Records of a paper by the numbers of their pins; those that were gone with their days are here still. */
 export async function recordsOf(db: Queryable, paper: number): Promise<Map<number, PinnedRecord>> {
-  const { rows } = await db.query<{ number: number; record: string; raw: Buffer; sender: string }>(
-    "select number, record, raw, sender from paper_record where paper = $1",
+  const { rows } = await db.query<{ number: number; record: string; sender: string }>(
+    "select number, record, sender from paper_record where paper = $1",
     [paper],
   );
-  return new Map(rows.map(({ number, record, raw, sender }) => [number, { record: readKept(record), raw, sender }]));
+  return new Map(rows.map(({ number, record, sender }) => [number, { record: readKept(record), sender }]));
+}
+
+/** The bytes that the records of a paper came as, by the numbers of their pins. */
+export async function bytesOf(db: Queryable, paper: number): Promise<Map<number, Buffer>> {
+  const { rows } = await db.query<{ number: number; raw: Buffer }>(
+    "select number, raw from paper_record where paper = $1",
+    [paper],
+  );
+  return new Map(rows.map(({ number, raw }) => [number, raw]));
 }
 
 export async function fileOf(db: Queryable, paper: number, number: number): Promise<Buffer | null> {

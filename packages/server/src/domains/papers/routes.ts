@@ -10,6 +10,7 @@ import {
   NewLink,
   NewPin,
   PaperChange,
+  PaperChanged,
   PaperDetail,
   PaperList,
   PaperParams,
@@ -51,6 +52,7 @@ import { filePin, lookUpPin, ofShape, type PinNeeds } from "./look-up-pin.js";
 import { paperDetail } from "./paper-detail.js";
 import {
   addPin,
+  bytesOf,
   changePin,
   drawLink,
   fileOf,
@@ -146,6 +148,18 @@ export const paperRoutes = (deps: Needs) => {
       params: PaperParams,
       answer: PaperDetail,
       handle: ({ params: { id }, actor }) => detail(id, actor),
+    }),
+    route({
+      method: "get",
+      path: "/papers/{id}/changed",
+      summary: "When an investigation was changed last: asked often, where several work on it",
+      access: "read",
+      params: PaperParams,
+      answer: PaperChanged,
+      handle: async ({ params: { id }, actor }) => {
+        const { changedUs, version } = await readable(db, id, actor);
+        return { changed: formatUs(changedUs), version };
+      },
     }),
     route({
       method: "patch",
@@ -280,8 +294,9 @@ export const paperRoutes = (deps: Needs) => {
       answer: PinAgain,
       handle: async ({ params: { id, number }, actor }) => {
         await readable(db, id, actor);
-        const pinned = (await pinsOf(db, id)).find((p) => p.number === number)?.pinned;
-        if (pinned === undefined) throw new AppError("NOT_FOUND", `there is no pin ${number}`);
+        const pin = (await pinsOf(db, id)).find((p) => p.number === number);
+        if (pin === undefined) throw new AppError("NOT_FOUND", `there is no pin ${number}`);
+        const { pinned } = pin;
         if (pinned.is !== "search" && pinned.is !== "shape" && pinned.is !== "portrait")
           throw new AppError("BAD_REQUEST", `pin ${number} has nothing to count again`);
         const filter =
@@ -290,14 +305,14 @@ export const paperRoutes = (deps: Needs) => {
             : pinned.is === "shape"
               ? ofShape(pinned.id, pinned.filter)
               : subjectOf(pinned, await directory.get()).filter;
-        const now = nowUs();
         const { zone, from, to } = pinned;
-        const { count, isExact, window } = await countSearch(deps, actor, { filter, zone, from, to }, now);
+        // “the last hour” is the one before it was pinned
+        const { count, isExact, window } = await countSearch(deps, actor, { filter, zone, from, to }, pin.atUs);
         return {
           count,
           isExact,
           before: { count: pinned.count, isExact: pinned.isExact },
-          lacking: await sayLacking(deps, window, zone, now),
+          lacking: await sayLacking(deps, window, zone, nowUs()),
         };
       },
     }),
@@ -398,8 +413,8 @@ export const paperRoutes = (deps: Needs) => {
       answer: { type: "application/octet-stream" },
       handle: async ({ params: { id, as }, actor, res }) => {
         const papers = await detail(id, actor);
-        const records = await recordsOf(db, id);
-        const told = toldPaper(papers, records, actor.name, nowUs());
+        const raw = await bytesOf(db, id);
+        const told = toldPaper(papers, await recordsOf(db, id), raw, actor.name, nowUs());
         await inAct(models, actor.name, (act) => act.audit("investigation handed over", { id, as }));
         /** What it is called says nothing of what it is: the type comes last. */
         const send = (ending: string, type: string, body: string | Uint8Array) => {
@@ -418,7 +433,7 @@ export const paperRoutes = (deps: Needs) => {
             return send("iodef.json", "application/json", asJson(iodefOf(told, instance)));
           case "bundle": {
             const file = (number: number) => fileOf(db, id, number);
-            const zip = await bundleOf({ told, detail: papers, records, fileOf: file, instance });
+            const zip = await bundleOf({ told, detail: papers, raw, fileOf: file, instance });
             res.attachment(`investigation-${id}.zip`).type("application/zip");
             await pipeline(zip.outputStream, res);
             return undefined;

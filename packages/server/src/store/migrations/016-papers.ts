@@ -40,7 +40,7 @@ create table public.paper_record (
   paper integer not null,
   number integer not null,
   record text not null,
-  raw bytea,
+  raw bytea not null,
   sender text not null,
   constraint paper_record_pkey primary key (paper, number),
   constraint paper_record_pin_fkey foreign key (paper, number) references public.paper_pin (paper, number) on delete cascade

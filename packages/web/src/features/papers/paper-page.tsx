@@ -1,9 +1,7 @@
 import type { PaperDetail } from "@halvik/contract/papers";
 import { PAPER_STATES, type PaperState } from "@halvik/core/papers";
-import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useParams } from "react-router";
-import { paperQuery } from "../../data/paper-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { useAddress } from "../../shared/use-address";
 import { Button, TextButton } from "../../ui/button";
@@ -18,6 +16,7 @@ import { AskAgain } from "./ask-again";
 import { HandOver } from "./hand-over";
 import { PaperLanes } from "./paper-lanes";
 import { Pins } from "./pins";
+import { usePaper } from "./use-paper";
 import { changedFacts, usePaperAct } from "./use-paper-act";
 import { Written } from "./written";
 
@@ -32,11 +31,10 @@ type View = (typeof VIEWS)[number]["value"];
 /** The papers of one investigation: what is pinned, as a list and as lanes; what is asked again; in the margin what people write. */
 export function PaperPage() {
   const { id = "" } = useParams();
-  const { data: paper, error } = useQuery(paperQuery(Number(id)));
+  const { paper, error } = usePaper(Number(id));
   const [params, setParam] = useAddress();
   const view: View = VIEWS.find((v) => v.value === params.get("view"))?.value ?? "pins";
   const opened = params.get("pin") === null ? null : Number(params.get("pin"));
-  // what is shown stays while Halvik is away for a moment: the frame says that it is
   if (error && !paper)
     return (
       <Page title="Investigation">

@@ -2,14 +2,14 @@ import { createHash } from "node:crypto";
 import type { PaperDetail } from "@halvik/contract/papers";
 import { handOver, handOverMarkdown, iodefOf, stixOf, type ToldPaper } from "@halvik/core/papers";
 import { ZipFile } from "yazl";
-import type { PinnedRecord } from "../pins-repository.js";
 import { handOverPdf } from "./pdf.js";
 
 /** What goes into a bundle beside the papers themselves. */
 interface BundleOf {
   readonly told: ToldPaper;
   readonly detail: PaperDetail;
-  readonly records: ReadonlyMap<number, PinnedRecord>;
+  /** The bytes records came as, by the numbers of their pins. */
+  readonly raw: ReadonlyMap<number, Uint8Array>;
   readonly fileOf: (number: number) => Promise<Uint8Array | null>;
   /** What tells this Halvik from others. */
   readonly instance: string;
@@ -19,7 +19,7 @@ interface BundleOf {
  * An archive that can be checked without Halvik: the summary, the papers as data, each record as it was kept with its bytes as they came, files,
  * STIX and IODEF; a manifest with the SHA-256 of each, and the same as `sha256sum --check` reads it.
  */
-export async function bundleOf({ told, detail, records, fileOf, instance }: BundleOf): Promise<ZipFile> {
+export async function bundleOf({ told, detail, raw, fileOf, instance }: BundleOf): Promise<ZipFile> {
   const zip = new ZipFile();
   const files: { name: string; bytes: number; sha256: string; is: string }[] = [];
   const mtime = new Date(told.made);
@@ -40,8 +40,8 @@ export async function bundleOf({ told, detail, records, fileOf, instance }: Bund
       .flatMap((p) => (p.record === null ? [] : [`${JSON.stringify({ pin: p.number, ...p.record })}\n`]))
       .join(""),
   );
-  for (const [number, { raw }] of records)
-    add(`raw/pin-${number}.bin`, `the bytes of the record of pin ${number}, as they came`, raw);
+  for (const [number, bytes] of raw)
+    add(`raw/pin-${number}.bin`, `the bytes of the record of pin ${number}, as they came`, bytes);
   for (const { number, pinned } of detail.pins) {
     if (pinned.is !== "file") continue;
     const bytes = await fileOf(number);
@@ -55,7 +55,7 @@ export async function bundleOf({ told, detail, records, fileOf, instance }: Bund
     made: told.made,
     by: told.madeBy,
     investigation: { id: told.id, name: told.name },
-    records: records.size,
+    records: raw.size,
     files,
   };
   zip.addBuffer(Buffer.from(json(manifest)), "manifest.json", { mtime });

@@ -5,10 +5,11 @@ import { type HalvikRecord, hashesIn } from "@halvik/core/model/record";
 import type { ToldPaper, ToldRecord } from "@halvik/core/papers";
 import type { PinnedRecord } from "../pins-repository.js";
 
-/** A paper as it is told to others. @param records by the numbers of their pins */
+/** A paper as it is told to others. @param records by the numbers of their pins, as is `raw`: the bytes they came as */
 export function toldPaper(
   detail: PaperDetail,
   records: ReadonlyMap<number, PinnedRecord>,
+  raw: ReadonlyMap<number, Uint8Array>,
   who: string,
   nowUs: EpochUs,
 ): ToldPaper {
@@ -30,7 +31,7 @@ export function toldPaper(
       return {
         number,
         pinned,
-        record: record === null || kept === undefined ? null : toldRecord(record, kept),
+        record: record === null || kept === undefined ? null : toldRecord(record, kept, raw.get(number)!),
         reason,
         techniques,
         by,
@@ -46,7 +47,8 @@ export function toldPaper(
 
 const toldRecord = (
   json: NonNullable<PaperDetail["pins"][number]["record"]>,
-  { record: r, raw }: PinnedRecord,
+  { record: r }: PinnedRecord,
+  raw: Uint8Array,
 ): ToldRecord => ({
   id: r.id,
   time: json.time,
