@@ -6,8 +6,8 @@ export default defineConfig({
   // a bound for what hangs; a busy machine is slow, not wrong
   timeout: 240_000,
   expect: { timeout: 60_000 },
-  // each file starts a Halvik of its own, and mostly waits; beside it run the other tests
-  workers: 2,
+  // each file starts a Halvik of its own, and mostly waits
+  workers: 3,
   // once more with an instance of its own, on a machine whose processors are not ours alone; it is then reported as flaky
   retries: 1,
   fullyParallel: false,

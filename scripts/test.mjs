@@ -1,5 +1,5 @@
 // Runs type check, lint, Jest and Playwright, and adds up what passed and failed. A step that cannot run counts as failed.
-import { spawn } from "node:child_process";
+import { spawn, spawnSync } from "node:child_process";
 import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync, statfsSync } from "node:fs";
 import { availableParallelism, tmpdir } from "node:os";
 import { join } from "node:path";
@@ -28,31 +28,31 @@ function quickPlace() {
   return place;
 }
 
-/** Runs a step and says how it ended; `count` reads its results. @param quiet what it says is told when it is over */
-async function step(name, command, env, count, quiet = false) {
+/** Runs a step; `count` reads its results, otherwise the step itself is one check. */
+function step(name, command, env = {}, count = null) {
   const started = Date.now();
-  if (!quiet) console.log(`\n== ${name}`);
+  console.log(`\n== ${name}`);
   const [program, ...args] = command;
-  const child = spawn(bin(program), args, {
-    stdio: quiet ? ["ignore", "pipe", "pipe"] : "inherit",
+  const { status } = spawnSync(bin(program), args, {
+    stdio: "inherit",
     env: { ...process.env, ...env },
   });
-  const said = [];
-  if (quiet) for (const stream of [child.stdout, child.stderr]) stream.on("data", (part) => said.push(part));
-  const status = await new Promise((done) => child.once("error", () => done(1)).once("close", done));
-  let counted;
-  try {
-    counted = count();
-  } catch (e) {
-    console.log(`${name}: no results (${e.message})`);
-    counted = { passed: 0, failed: 1 };
+  let counted = { passed: status === 0 ? 1 : 0, failed: status === 0 ? 0 : 1 };
+  if (count) {
+    try {
+      counted = count();
+    } catch (e) {
+      console.log(`${name}: no results (${e.message})`);
+      counted = { passed: 0, failed: 1 };
+    }
+    // a runner that fails for another reason than a test
+    if (status !== 0 && counted.failed === 0) counted.failed = 1;
   }
-  // a runner that fails for another reason than a test
-  if (status !== 0 && counted.failed === 0) counted.failed = 1;
   passed += counted.passed;
   failed += counted.failed;
-  const seconds = ((Date.now() - started) / 1000).toFixed(0);
-  console.log(`${Buffer.concat(said)}== ${name}: ${counted.passed} passed, ${counted.failed} failed (${seconds} s)`);
+  console.log(
+    `== ${name}: ${counted.passed} passed, ${counted.failed} failed (${((Date.now() - started) / 1000).toFixed(0)} s)`,
+  );
 }
 
 /** Runs checks that write nothing to share, as many at a time as there are processors; each tells what it said when it is done. */
@@ -95,29 +95,26 @@ await readingChecks([
 ]);
 
 const jest = join(results, "jest.json");
+step(
+  "unit and integration tests",
+  ["jest", "--json", `--outputFile=${jest}`],
+  { NODE_OPTIONS: "--experimental-vm-modules --no-warnings" },
+  () => {
+    const { numPassedTests, numFailedTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(jest, "utf8"));
+    return { passed: numPassedTests, failed: numFailedTests + numRuntimeErrorTestSuites };
+  },
+);
+
 const e2e = join(results, "e2e.json");
-// at once: those in Chromium mostly wait, and take about half a processor
-await Promise.all([
-  step(
-    "unit and integration tests",
-    ["jest", "--json", `--outputFile=${jest}`],
-    { NODE_OPTIONS: "--experimental-vm-modules --no-warnings" },
-    () => {
-      const { numPassedTests, numFailedTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(jest, "utf8"));
-      return { passed: numPassedTests, failed: numFailedTests + numRuntimeErrorTestSuites };
-    },
-  ),
-  step(
-    "the interface in Chromium",
-    ["playwright", "test", "-c", "e2e/playwright.config.ts", "--reporter=line,json"],
-    { PLAYWRIGHT_JSON_OUTPUT_NAME: e2e },
-    () => {
-      const { stats } = JSON.parse(readFileSync(e2e, "utf8"));
-      return { passed: stats.expected + stats.flaky, failed: stats.unexpected + stats.skipped };
-    },
-    true,
-  ),
-]);
+step(
+  "the interface in Chromium",
+  ["playwright", "test", "-c", "e2e/playwright.config.ts", "--reporter=line,json"],
+  { PLAYWRIGHT_JSON_OUTPUT_NAME: e2e },
+  () => {
+    const { stats } = JSON.parse(readFileSync(e2e, "utf8"));
+    return { passed: stats.expected + stats.flaky, failed: stats.unexpected + stats.skipped };
+  },
+);
 
 rmSync(results, { recursive: true, force: true });
 console.log(`\n${passed} passed, ${failed} failed`);
