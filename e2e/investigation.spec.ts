@@ -254,6 +254,52 @@ test("records folded to what they say: one shape named, muted and held against t
   await expect(around.getByRole("listitem").first()).toContainText("web-1");
 });
 
+test("named values are found and offered; words that stand nowhere are said; pasted values become a filter, many a list", async ({
+  page,
+}) => {
+  await halvik.signIn(page);
+  await halvik.udp(
+    "127.41.0.1",
+    `<30>1 - web-1 till - - [sale@32473 terminal="7" from="192.0.2.33"] sold to 192.0.2.33`,
+  );
+  await page.goto(`${halvik.url}/records?last=3600s&filter=app+is+till`);
+  await expect(lines(page)).toHaveCount(1);
+  await page.keyboard.press("v");
+  await page.getByRole("button", { name: "named values" }).click();
+  const named = page.getByRole("region", { name: "Named values" });
+  await named.getByRole("button", { name: /sale@32473 terminal/ }).click();
+  await expect(named.getByRole("button", { name: /sale@32473 terminal/ })).toContainText("number");
+  await named.getByRole("button", { name: "7", exact: true }).click();
+  await expect(page.getByLabel("Filter", { exact: true })).toContainText('data "sale@32473 terminal" is 7');
+  await expect(lines(page)).toHaveCount(1);
+
+  await filter(page, "sold or qwertz");
+  await expect(page.getByTestId("reading").getByRole("status")).toHaveText("In no record that is kept: qwertz.");
+  await page.keyboard.press("/");
+  await page.keyboard.press("Control+A");
+  await page.keyboard.type("data ");
+  await expect(page.getByRole("option", { name: /sale@32473 terminal/ })).toBeVisible();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("Escape");
+
+  const paste = async (text: string) => {
+    await page.getByRole("button", { name: "paste values" }).click();
+    await page.getByLabel("Values", { exact: true }).fill(text);
+  };
+  await filter(page, "");
+  await paste("seen: 192[.]0[.]2[.]33, 192.0.2.34");
+  await expect(page.getByRole("dialog").getByRole("status")).toContainText("2 addresses; left out: seen:");
+  await page.getByRole("button", { name: "Look for them" }).click();
+  await expect(page.getByLabel("Filter", { exact: true })).toContainText("address in 192.0.2.33, 192.0.2.34");
+  await expect(lines(page)).toHaveCount(1);
+  await filter(page, "");
+  await paste(Array.from({ length: 1_000 }, (_, i) => `192.0.${i >> 8}.${i & 255}`).join("\n"));
+  await page.getByLabel("They become a list").fill("seen elsewhere");
+  await page.getByRole("button", { name: "Look for them" }).click();
+  await expect(page.getByLabel("Filter", { exact: true })).toContainText('address in list "seen elsewhere"');
+  await expect(lines(page)).toHaveCount(1);
+});
+
 test("working papers, from one strange record to a bundle that can be checked without Halvik", async ({ page }) => {
   await halvik.signIn(page);
   await page.goto(`${halvik.url}/records?last=3600s&filter=refused`);

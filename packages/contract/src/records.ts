@@ -1,3 +1,4 @@
+import { DATA_TYPES } from "@halvik/core/model/record";
 import { MAX_FILTER_LENGTH } from "@halvik/core/query/filter";
 import { AMOUNTS, MEASURES } from "@halvik/core/query/measure";
 import * as z from "zod";
@@ -169,6 +170,31 @@ export const ValuesQuery = RecordQuery.pick({ filter: true, from: true, to: true
   /** With `by=distinct`: the field whose values are told apart. */
   distinct: z.string().max(64).optional(),
 });
+
+/** Named values that records carry beyond the common fields. */
+export const DataFieldsAnswer = z.object({
+  fields: z.array(
+    z.object({
+      name: z.string(),
+      /** What all values that were looked at are. */
+      type: z.enum(DATA_TYPES),
+      records: z.int(),
+      example: z.string(),
+    }),
+  ),
+  others: z.int(),
+  /** Records that were looked at: the newest that match. */
+  looked: z.int(),
+  /** Whether those were all. */
+  isAll: z.boolean(),
+  window: SearchedWindow,
+});
+export type DataFieldsAnswer = z.infer<typeof DataFieldsAnswer>;
+
+export const UnknownWordsQuery = RecordQuery.pick({ filter: true, zone: true });
+/** Words of a filter, as they stand in it, that no record holds. */
+export const UnknownWords = z.object({ unknown: z.array(z.string()) });
+export type UnknownWords = z.infer<typeof UnknownWords>;
 
 export const ValuesAnswer = z.object({
   values: z.array(

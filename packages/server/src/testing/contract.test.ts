@@ -110,6 +110,10 @@ test("records, filters and what is around them", async () => {
     // the same asked by POST, for filters longer than an address may be
     if (path !== "/records/coverage") await ask("post", path, path, Object.fromEntries(new URLSearchParams(more)));
   }
+  await ask("get", "/records/data-fields", `/records/data-fields?${window}`);
+  await ask("post", "/records/data-fields", "/records/data-fields", { filter: "app is sshd" });
+  await ask("get", "/records/unknown-words", "/records/unknown-words?filter=refused%20nowhere");
+  await ask("post", "/records/unknown-words", "/records/unknown-words", { filter: "app is sshd or qwertz" });
   await ask("get", "/overview", "/overview?zone=Europe/Oslo");
   await ask("get", "/records/exports/{id}", "/records/exports/0123456789abcdef");
   await ask("get", "/records/shapes", "/records/shapes?filter=shape%20new&order=rarest&steps=12");

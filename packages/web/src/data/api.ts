@@ -421,9 +421,11 @@ export const valuesQuery = (
   field: string,
   top: number,
   measure: Measure = { by: "records" },
+  /** Of `data`: which. */
+  name?: string,
 ) =>
   queryOptions({
-    queryKey: ["values", window.from, window.to, filter, field, top, measure],
+    queryKey: ["values", window.from, window.to, filter, field, top, measure, name ?? null],
     queryFn: ({ signal }) =>
       request<ValuesAnswer>(
         "GET",
@@ -432,6 +434,7 @@ export const valuesQuery = (
           filter,
           zone,
           field,
+          name,
           top,
           by: measure.by,
           distinct: measure.by === "distinct" ? measure.of : undefined,

@@ -15,7 +15,7 @@ const { bounds, DEFAULT_RAIL_US, DEFAULT_WINDOW_US, isoOf, scaled, shifted, useV
 );
 const { keepWindowInUrl, windowParams } = await import("./window-url");
 const { readColumns, writeColumns } = await import("../features/records/columns");
-const { recentFilters, rememberFilter } = await import("../features/records/recent-filters");
+const { recentFilters, rememberFilter } = await import("./recent-filters");
 
 const H = 3_600e6;
 const NOW = Date.UTC(2026, 10, 25, 12) * 1_000;

@@ -20,6 +20,7 @@ import {
   type Vocabulary,
 } from "@halvik/core/query/filter";
 import { useEffect, useRef } from "react";
+import type { Offers } from "../data/use-field-values";
 
 interface FilterFieldProps {
   readonly label: string;
@@ -34,8 +35,8 @@ interface FilterFieldProps {
   readonly allowsAfter?: boolean;
   /** What it filters: records, unless it says. */
   readonly vocabulary?: Vocabulary;
-  /** Values of a field in the store that begin so, the most frequent first. */
-  readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
+  /** What of the store may stand there, the most frequent first. */
+  readonly valuesOf: Offers;
   readonly onChange: (text: string) => void;
   readonly onSubmit: (text: string) => void;
 }
@@ -120,7 +121,7 @@ export function FilterField({
         ...found.options,
         ...values
           .filter((v) => v.label.toLowerCase().startsWith(typed))
-          .map((v) => ({ text: quoteIfNeeded(v.label), about: `${v.count.toLocaleString("en")} of late` })),
+          .map((v) => ({ text: quoteIfNeeded(v.label), about: v.about })),
       ];
       if (
         options.length === 0 ||

@@ -8,6 +8,7 @@ export {
   timesRate,
   toCount,
 } from "./count.js";
+export { DATA_TYPES, type DataField, type DataType, dataFieldsOf } from "./data-fields.js";
 export {
   dataValues,
   FIELDS,

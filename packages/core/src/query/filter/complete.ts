@@ -17,8 +17,14 @@ export interface Completions {
   /** Where the text that a choice replaces begins. */
   readonly from: number;
   readonly options: readonly Completion[];
-  /** The field whose values in the store may stand here, where they are not known beforehand. */
-  readonly valuesOf: string | null;
+  /** What of the store may stand here, where it is not known beforehand. */
+  readonly valuesOf: ValuesAsked | null;
+}
+
+/** Values of a field; of `data` those of one name, without it the names there are. */
+export interface ValuesAsked {
+  readonly field: string;
+  readonly name?: string;
 }
 
 const JOINERS: readonly Completion[] = [
@@ -57,10 +63,7 @@ export function completeFilter(
   return { from, options, valuesOf: found.valuesOf };
 }
 
-interface Found {
-  readonly options: readonly Completion[];
-  readonly valuesOf: string | null;
-}
+type Found = Pick<Completions, "options" | "valuesOf">;
 const known = (options: readonly Completion[]): Found => ({ options, valuesOf: null });
 
 const isJoiner = (w: string | undefined) => w === undefined || w === "and" || w === "or" || w === "not" || w === "(";
@@ -72,6 +75,8 @@ function optionsAfter(
   vocabulary: Vocabulary,
 ): Found {
   const last = words[words.length - 1];
+  const ofData = vocabulary.hasData ? dataOptions(words) : null;
+  if (ofData !== null) return ofData;
   if (isJoiner(last) && !(last === "not" && fieldEndingAt(words, words.length - 2, vocabulary)))
     return known(allowsAfter ? [...fieldOptions(vocabulary), ...AFTER_OPTIONS] : fieldOptions(vocabulary));
   for (let i = words.length - 1; i >= 0 && i >= words.length - 12; i--) {
@@ -159,8 +164,32 @@ function valueOptions(field: FilterField, said: string, directory: SenderDirecto
   const lists = said === "in" || said === "not in" ? directory.lists.names() : [];
   if (said.endsWith("in list")) return known(values(directory.lists.names(), "list").map(quoted));
   if (lists.length > 0 && !field.choices && field.type !== "number" && field.type !== "port" && field.type !== "shape")
-    return { options: [{ text: "list", about: "values of a list", type: "value" }], valuesOf: field.name };
+    return { options: [{ text: "list", about: "values of a list", type: "value" }], valuesOf: { field: field.name } };
   if (field.type === "severity") return known(values(SEVERITIES, "severity"));
   if (field.choices) return known(values(field.choices, field.name));
-  return { options: [], valuesOf: field.name };
+  return { options: [], valuesOf: { field: field.name } };
+}
+
+/** What follows `data`: a name, its comparators, its values; null: none of the words begin there. */
+function dataOptions(words: readonly string[]): Found | null {
+  const at = words.lastIndexOf("data");
+  if (at < 0 || !isJoiner(words[at - 1])) return null;
+  const [name, ...rest] = words.slice(at + 1);
+  if (name === undefined) return { options: [], valuesOf: { field: "data" } };
+  if (rest.some((w) => w === "and" || w === "or")) return null;
+  const said = rest.join(" ");
+  const comparators = comparatorsOf("data");
+  const text = name.startsWith('"') ? name.slice(1, -1).replace(/\\(["\\])/g, "$1") : name;
+  const values = { options: [], valuesOf: { field: "data", name: text } };
+  if (rest.length === 0)
+    return known(comparators.map((c) => ({ text: c, about: `${text} ${c} …`, type: "comparator" as const })));
+  if (said === "is")
+    return { ...values, options: [{ text: "not", about: `${text} is not …`, type: "comparator" as const }] };
+  if (rest[rest.length - 1] === "," || comparators.some((c) => c === said && c !== "present" && c !== "missing"))
+    return values;
+  const opened = comparators.filter((c) => c.startsWith(`${said} `));
+  if (opened.length === 0) return null;
+  return known(
+    opened.map((c) => ({ text: c.slice(said.length + 1), about: `${text} ${c} …`, type: "comparator" as const })),
+  );
 }

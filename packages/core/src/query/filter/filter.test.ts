@@ -14,6 +14,7 @@ import {
   readFilter,
   requiredLiterals,
   timeBounds,
+  type ValuesAsked,
 } from "./index.js";
 import { compilePattern } from "./pattern.js";
 import { hasWord } from "./words.js";
@@ -430,7 +431,23 @@ describe("completion", () => {
     ["kind is ", "not"],
     ["not ", "app"],
     ["category is ", '"log tampering"'],
+    ["data TargetUserName ", "is"],
+    ["data TargetUserName is ", "not"],
+    ["data TargetUserName not ", "in"],
+    ["data TargetUserName is x ", "and"],
+    ["data TargetUserName is x and ", "severity"],
   ])("after %j comes %j", (text, want) => expect(options(text)).toContain(want));
+  test.each<[string, ValuesAsked | null]>([
+    ["host is ", { field: "host" }],
+    ["data ", { field: "data" }],
+    ["app is x and data Tar", { field: "data" }],
+    ["data TargetUserName is ", { field: "data", name: "TargetUserName" }],
+    ['not data "sale@32473 terminal" in 7, ', { field: "data", name: "sale@32473 terminal" }],
+    ["data TargetUserName present ", null],
+    ["app is data ", null],
+  ])("after %j stand values of the store: %j", (text, want) =>
+    expect(completeFilter(text, text.length, TEST_DIRECTORY).valuesOf).toEqual(want),
+  );
   test("inside an open quote nothing is offered", () => expect(options('text has "li')).toEqual([]));
   test("a choice replaces what was begun", () => expect(completeFilter("x and sev", 9, TEST_DIRECTORY).from).toBe(6));
 });

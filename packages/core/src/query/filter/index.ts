@@ -3,7 +3,7 @@ export type { After, Comparison, Filter, FilterError, RecordField, SameField, Sp
 export { FILTER_ERROR_CODES, SAME_FIELDS } from "./ast.js";
 export { bothOf } from "./both-of.js";
 export { type ComparatorName, comparatorsOf } from "./comparators.js";
-export { type Completion, type Completions, completeFilter } from "./complete.js";
+export { type Completion, type Completions, completeFilter, type ValuesAsked } from "./complete.js";
 export {
   bindsTime,
   compileComparison,
@@ -26,6 +26,7 @@ export { asksForNew, withNewShapes } from "./new-values.js";
 export type { ParseContext, SavedText } from "./parse-context.js";
 export { MAX_FILTER_LENGTH, type ParseResult, parseFilter, parseFilterOf, savedFilterNames } from "./parser.js";
 export { type FilterPart, type FilterParts, filterParts, isComplete, joinParts, takesValue } from "./parts.js";
+export { MOST_PASTED, type PastedValues, pastedValues } from "./pasted-values.js";
 export { requiredLiterals } from "./pattern.js";
 export { type PlaceAsked, placesIn, withPlaces } from "./places.js";
 export { readFilter } from "./reading.js";
@@ -33,3 +34,4 @@ export { nearest } from "./suggest.js";
 export { quoteIfNeeded } from "./values.js";
 export { type FilterField, RECORDS, type Vocabulary } from "./vocabulary.js";
 export { isWordAt } from "./words.js";
+export { wordsIn } from "./words-in.js";

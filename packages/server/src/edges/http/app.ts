@@ -38,6 +38,7 @@ import { actorOfToken } from "../../domains/people/repository.js";
 import { sessionRoutes } from "../../domains/people/routes.js";
 import { personOf, SESSION_IDLE_MS } from "../../domains/people/sessions.js";
 import { portraitRoutes } from "../../domains/portrait/routes.js";
+import { filterHelpRoutes } from "../../domains/records/help-routes.js";
 import { recordRoutes } from "../../domains/records/routes.js";
 import { filterRoutes } from "../../domains/records/saved-filters/routes.js";
 import { seenRoutes } from "../../domains/records/seen-routes.js";
@@ -135,6 +136,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...statusRoutes(deps),
     // before the records by their ids
     ...shapeRoutes(deps),
+    ...filterHelpRoutes(deps),
     ...recordRoutes(deps),
     ...aroundRoutes(deps),
     ...contrastRoutes(deps),

@@ -3,16 +3,23 @@ import { sayLead } from "@halvik/core/papers";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type ChangeEvent, useEffect, useRef } from "react";
 import { query, upload } from "../../data/api";
+import { recentFilters } from "../../data/recent-filters";
+import { useWindow } from "../../data/use-window";
 import { useViewStore } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
+import { usePinning } from "../../shared/pinning";
 import { addressed, type SetParam } from "../../shared/use-address";
 import { TextButton } from "../../ui/button";
 import { EmptyState } from "../../ui/empty-state";
 import { KindMark, SeverityMark } from "../../ui/marks";
 import { safeText } from "../../ui/safe-text";
+import { Select } from "../../ui/select";
 import { dayClock } from "../../ui/time";
 import { PinOpened } from "./pin-opened";
 import { pinUs, said } from "./told-pin";
+
+/** Follows the clock by the minute: counts are costly. */
+const STEP_US = 60_000_000;
 
 interface PinsProps {
   readonly paper: PaperDetail;
@@ -61,7 +68,12 @@ export function Pins({ paper, opened, setParam, mayWrite }: PinsProps) {
           />
         ))}
       </ol>
-      {mayWrite && <AddFile paper={paper} onAdded={open} />}
+      {mayWrite && (
+        <p className="flex flex-wrap items-baseline gap-x-4 py-1.5 text-ui">
+          <AddFile paper={paper} onAdded={open} />
+          <PinRecent />
+        </p>
+      )}
     </>
   );
 }
@@ -159,7 +171,7 @@ function AddFile({ paper, onAdded }: { readonly paper: PaperDetail; readonly onA
     e.target.value = "";
   };
   return (
-    <p className="py-1.5 text-ui">
+    <span>
       <TextButton onClick={() => field.current?.click()}>add a file or picture …</TextButton>
       <input ref={field} type="file" aria-label="A file or picture" className="sr-only" onChange={choose} />
       {add.error && (
@@ -167,6 +179,25 @@ function AddFile({ paper, onAdded }: { readonly paper: PaperDetail; readonly onA
           {add.error.message}
         </span>
       )}
-    </p>
+    </span>
+  );
+}
+
+/** A search that was made lately in this browser, asked of the window of the rail. */
+function PinRecent() {
+  const { from, to } = useWindow(STEP_US);
+  const zone = useViewStore((v) => v.zone);
+  const { begin } = usePinning();
+  const recent = recentFilters();
+  if (recent.length === 0) return null;
+  return (
+    <Select
+      plain
+      label="Pin a recent search"
+      value=""
+      placeholder="pin a recent search …"
+      options={recent}
+      onChange={(filter) => begin([{ label: `the search ${filter}`, pin: { is: "search", filter, zone, from, to } }])}
+    />
   );
 }

@@ -9,6 +9,7 @@ import { dayMinute } from "../../ui/time";
 import { DraftPreview } from "./draft-preview";
 import { FilterForm } from "./filter-form";
 import { isCutBy, windowOf } from "./filter-time";
+import { UnknownWords } from "./unknown-words";
 import type { FilterState } from "./use-filter";
 
 /** A preview of what follows the clock is asked again in steps of this. */
@@ -74,7 +75,10 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
                   zone={zone}
                 />
               ) : (
-                <BeyondWindow filter={state.applied} />
+                <>
+                  <BeyondWindow filter={state.applied} />{" "}
+                  <UnknownWords text={filter} filter={state.applied} zone={zone} />
+                </>
               )}
             </>
           ) : (

@@ -13,7 +13,7 @@ function Held({ first, texts }: { first: string; texts: string[] }) {
       <FilterForm
         text={text}
         context={{ zone: "UTC" }}
-        valuesOf={async () => [{ label: "cron", count: 3 }]}
+        valuesOf={async () => [{ label: "cron", about: "3 of late" }]}
         onChange={(t) => {
           texts.push(t);
           setText(t);

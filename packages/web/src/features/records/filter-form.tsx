@@ -10,6 +10,7 @@ import {
   takesValue,
 } from "@halvik/core/query/filter";
 import { useId, useRef, useState } from "react";
+import type { Offers } from "../../data/use-field-values";
 import { Button } from "../../ui/button";
 import { CONTROL } from "../../ui/look";
 import { Select } from "../../ui/select";
@@ -18,7 +19,7 @@ interface FilterFormProps {
   /** The filter as it stands in the editor. */
   readonly text: string;
   readonly context: ParseContext;
-  readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
+  readonly valuesOf: Offers;
   readonly onChange: (text: string) => void;
   readonly onApply: () => void;
   readonly onClose: () => void;
@@ -121,7 +122,7 @@ function ComparisonLine({
   const [offered, setOffered] = useState<readonly string[]>([]);
   const field = fieldOf(part.field);
   const offer = async () => {
-    setOffered(field.choices ?? (await valuesOf(part.field)).map((v) => v.label));
+    setOffered(field.choices ?? (await valuesOf({ field: part.field })).map((v) => v.label));
   };
   return (
     <>

@@ -27,6 +27,7 @@ import { inOrder, readOrder, writeOrder } from "./list-order";
 import { LiveLine } from "./live-line";
 import { measureValue, readMeasure } from "./measure";
 import { Nothing } from "./nothing";
+import { PasteValues } from "./paste-values";
 import { RecordList } from "./record-list";
 import { isDecidable, policySearch, RecordMargin } from "./record-margin";
 import { recordPins } from "./record-pins";
@@ -217,6 +218,7 @@ export function RecordsPage() {
       <h1 className="sr-only">Records</h1>
       <FilterBar filter={filter} state={filtering} window={window} zone={zone}>
         <SavedFilters filter={filter} onPick={submit} />
+        <PasteValues onAdd={add} />
         {filter !== "" && !live && <RightAfter filter={filter} onPick={submit} />}
         {inLines && <ColumnMenu columns={columns} chosen={chosen !== null} onChange={setColumns} />}
         <CopyLink fromUs={window.fromUs} toUs={window.toUs} zone={zone} />

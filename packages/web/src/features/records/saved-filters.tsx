@@ -1,13 +1,13 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { queryClient, request, savedFiltersQuery } from "../../data/api";
+import { recentFilters } from "../../data/recent-filters";
 import { Button, TextButton } from "../../ui/button";
 import { Checkbox } from "../../ui/checkbox";
 import { Dialog } from "../../ui/dialog";
 import { Field, Input } from "../../ui/field";
 import { Menu, MenuItem, MenuLabel, MenuSub } from "../../ui/menu";
 import { safeText } from "../../ui/safe-text";
-import { recentFilters } from "./recent-filters";
 
 interface SavedFiltersProps {
   readonly filter: string;

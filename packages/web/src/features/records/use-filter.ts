@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { savedFiltersQuery } from "../../data/api";
 import { keepLastFilter } from "../../data/last-filter";
+import { rememberFilter } from "../../data/recent-filters";
 import { useDirectory } from "../../data/use-directory";
 import { stopOffering } from "../../data/use-field-values";
 import { useViewStore } from "../../data/view-store";
@@ -10,7 +11,6 @@ import { addressOf } from "../../data/window-url";
 import type { SetParam } from "../../shared/use-address";
 import { windowOf } from "./filter-time";
 import { onlyKind } from "./list-columns";
-import { rememberFilter } from "./recent-filters";
 
 const NO_FILTERS: readonly SavedText[] = [];
 

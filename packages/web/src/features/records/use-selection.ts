@@ -1,5 +1,7 @@
 import type { RecordJson } from "@halvik/contract/records";
+import { useQueries } from "@tanstack/react-query";
 import { useCallback } from "react";
+import { recordQuery } from "../../data/api";
 import { addressed, listOf, type SetParam } from "../../shared/use-address";
 
 const MOST_COMPARED = 4;
@@ -8,12 +10,18 @@ const MOST_COMPARED = 4;
 export function useSelection(params: URLSearchParams, records: readonly RecordJson[], setParam: SetParam) {
   const selectedId = params.get("record");
   const marked = listOf(params.get("marked"));
+  const shown = (id: string) => records.find((r) => r.id === id);
+  // marked among those of another filter, or window: any two can be compared
+  const elsewhere = useQueries({
+    queries: marked.filter((id) => shown(id) === undefined).map(recordQuery),
+    combine: (results) => results.flatMap(({ data }) => data?.record ?? []),
+  });
   const select = useCallback((record: RecordJson) => setParam({ record: record.id }), [setParam]);
   return {
     selectedId,
-    selected: records.find((r) => r.id === selectedId),
+    selected: selectedId === null ? undefined : shown(selectedId),
     marked,
-    compared: marked.flatMap((id) => records.find((r) => r.id === id) ?? []),
+    compared: marked.flatMap((id) => shown(id) ?? elsewhere.find((r) => r.id === id) ?? []),
     select,
     /** To the line so many further on; from none to the first. */
     move: (by: number) => {

@@ -20,6 +20,7 @@ const TOP_GONE = 3;
 /** The values of one field, the most first; beside another window, with what is more and less than there. */
 export function ValueList({
   field,
+  name,
   window,
   compared,
   filter,
@@ -27,10 +28,15 @@ export function ValueList({
   measure,
   onOnly,
   onWithout,
-}: ValueScope & { readonly field: string }) {
-  const { data, error } = useQuery(valuesQuery(window, filter, zone, field, TOP, measure));
+}: ValueScope & {
+  readonly field: string;
+  /** Of `data`: which. */
+  readonly name?: string;
+}) {
+  const asked = name === undefined ? field : `data ${quoteIfNeeded(name)}`;
+  const { data, error } = useQuery(valuesQuery(window, filter, zone, field, TOP, measure, name));
   const before = useQuery({
-    ...valuesQuery(compared ?? window, filter, zone, field, TOP_COMPARED, measure),
+    ...valuesQuery(compared ?? window, filter, zone, field, TOP_COMPARED, measure, name),
     enabled: compared !== null,
   }).data;
   if (error) return <p className="text-vermilion">{safeText(error.message)}</p>;
@@ -50,7 +56,7 @@ export function ValueList({
       {data.values.map(({ value, label, amount }) => (
         <ValueLine
           key={value}
-          part={`${field} is ${quoteIfNeeded(label)}`}
+          part={`${asked} is ${quoteIfNeeded(label)}`}
           shown={value === "" ? "(empty)" : <NamedText>{label}</NamedText>}
           amount={amountText(measure, amount)}
           share={Number(countFromJson(amount)) / most}

@@ -2,6 +2,7 @@ import type { Measure } from "@halvik/core/query/measure";
 import { VALUE_FIELDS } from "../../shared/value-fields";
 import { TextButton } from "../../ui/button";
 import { Select } from "../../ui/select";
+import { DataFields } from "./data-fields";
 import { MEASURE_OPTIONS, measureValue, readMeasure } from "./measure";
 import { ValueList } from "./value-list";
 import { MATRIX_DEFAULT, ValueMatrix } from "./value-matrix";
@@ -55,6 +56,7 @@ export function ValueStrip({ open, matrix, onToggle, onMeasure, onMatrix, ...sco
           {open.includes(field) && <ValueList field={field} {...scope} />}
         </div>
       ))}
+      <DataFields {...scope} />
     </section>
   );
 }

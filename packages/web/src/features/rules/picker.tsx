@@ -5,6 +5,7 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { SavedText } from "@halvik/core/query/filter";
 import { X } from "lucide-react";
 import { useState } from "react";
+import type { Offers } from "../../data/use-field-values";
 import { FilterField } from "../../shared/filter-field";
 import { readAmount, writeAmount } from "../../shared/written-amount";
 import { Select } from "../../ui/select";
@@ -19,7 +20,7 @@ export interface FilterHelp {
   readonly zone: string;
   /** Saved filters that it may name: the rule keeps them as they are when it is saved. */
   readonly saved: readonly SavedText[];
-  readonly valuesOf: (field: string) => Promise<readonly { readonly label: string; readonly count: number }[]>;
+  readonly valuesOf: Offers;
 }
 
 const look = "mx-0.5 border-0 border-b border-dotted border-ink bg-sheet px-1 font-mono text-ui leading-5 text-ink";

@@ -1,0 +1,59 @@
+import type { DataFieldsAnswer, UnknownWords } from "@halvik/contract/records";
+import { US_PER_HOUR, US_PER_SECOND } from "@halvik/core/base/time";
+import { emptyContent, type RecordContent } from "@halvik/core/model/record";
+import { nowUs } from "../../kernel/clock.js";
+import { TestStore } from "../../testing/test-store.js";
+
+/** What is said of named values, and of words that stand nowhere. */
+let store: TestStore;
+const T = nowUs() - US_PER_HOUR;
+const said = (text: string, at: number, data: RecordContent["data"]): RecordContent => ({
+  ...emptyContent("syslog", T + at * US_PER_SECOND, T),
+  app: "till",
+  text,
+  data,
+});
+
+beforeAll(async () => {
+  store = await TestStore.start();
+  const sender = await store.addSender("till-1");
+  await store.put([
+    { sender, content: said("sold", 0, [["amount", "12.50"]]) },
+    {
+      sender,
+      content: said("sold again", 1, [
+        ["amount", "7"],
+        ["client", "192.0.2.1"],
+      ]),
+    },
+    { sender, content: said("closed", 2, []) },
+  ]);
+}, 240_000);
+afterAll(() => store?.dispose(), 240_000);
+
+test("named values of the records that match, with their sorts", async () => {
+  const ask = async (filter: string): Promise<DataFieldsAnswer> =>
+    (await store.api.get(`/records/data-fields?filter=${encodeURIComponent(filter)}`).expect(200)).body;
+  expect(await ask("app is till")).toMatchObject({
+    looked: 3,
+    isAll: true,
+    others: 0,
+    fields: [
+      { name: "amount", type: "number", records: 2 },
+      { name: "client", type: "address", records: 1 },
+    ],
+  });
+  expect((await ask("text has closed")).fields).toEqual([]);
+});
+
+test.each<[string, string[]]>([
+  ["sold", []],
+  ["sold or qwertz", ["qwertz"]],
+  ['"sold again" and not zzz and text has "sold nothing"', ["zzz", 'text has "sold nothing"']],
+  ["app is nothing", []],
+  // told by themselves, and not by where the rest leads
+  ["app is nothing and closed", []],
+])("words that stand nowhere in %j", async (filter, unknown) => {
+  const { body } = await store.api.get(`/records/unknown-words?filter=${encodeURIComponent(filter)}`).expect(200);
+  expect((body as UnknownWords).unknown).toEqual(unknown);
+});

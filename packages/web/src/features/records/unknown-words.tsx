@@ -1,0 +1,25 @@
+import { type Filter, wordsIn } from "@halvik/core/query/filter";
+import { useQuery } from "@tanstack/react-query";
+import { unknownWordsQuery } from "../../data/reading-queries";
+import { safeText } from "../../ui/safe-text";
+
+/** Which words of the filter stand in no record that is kept: whatever else it finds, they find nothing. */
+export function UnknownWords({
+  text,
+  filter,
+  zone,
+}: {
+  readonly text: string;
+  /** Null: it cannot be read. */
+  readonly filter: Filter | null;
+  readonly zone: string;
+}) {
+  const has = filter !== null && wordsIn(filter).length > 0;
+  const { data } = useQuery({ ...unknownWordsQuery(text, zone), enabled: has });
+  if (!has || data === undefined || data.unknown.length === 0) return null;
+  return (
+    <span role="status" className="text-ochre">
+      In no record that is kept: <span className="font-mono">{safeText(data.unknown.join(", "))}</span>.
+    </span>
+  );
+}
