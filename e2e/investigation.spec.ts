@@ -66,7 +66,7 @@ test("a refused connection leads to a full disk, and the way there is kept", asy
   // what else there is: values, and one of them taken up
   await filter(page, "severity at least error");
   await page.keyboard.press("v");
-  const values = page.getByRole("region", { name: "Values" });
+  const values = page.getByRole("region", { name: "Top values" });
   await expect(values).toContainText("times-db");
   await tabTo(page, /^times-db$/);
   await page.keyboard.press("Enter");
@@ -267,8 +267,8 @@ test("named values are found and offered; words that stand nowhere are said; pas
   await page.keyboard.press("v");
   await page.getByRole("button", { name: "named values" }).click();
   const named = page.getByRole("region", { name: "Named values" });
-  await named.getByRole("button", { name: /sale@32473 terminal/ }).click();
-  await expect(named.getByRole("button", { name: /sale@32473 terminal/ })).toContainText("number");
+  // a number, as far as it was looked at
+  await named.getByRole("button", { name: "sale@32473 terminal number" }).click();
   await named.getByRole("button", { name: "7", exact: true }).click();
   await expect(page.getByLabel("Filter", { exact: true })).toContainText('data "sale@32473 terminal" is 7');
   await expect(lines(page)).toHaveCount(1);
@@ -283,16 +283,15 @@ test("named values are found and offered; words that stand nowhere are said; pas
   await page.keyboard.press("Escape");
 
   const paste = async (text: string) => {
+    await page.goto(`${halvik.url}/records?last=3600s`);
     await page.getByRole("button", { name: "paste values" }).click();
     await page.getByLabel("Values", { exact: true }).fill(text);
   };
-  await filter(page, "");
   await paste("seen: 192[.]0[.]2[.]33, 192.0.2.34");
-  await expect(page.getByRole("dialog").getByRole("status")).toContainText("2 addresses; left out: seen:");
+  await expect(page.getByRole("dialog").getByRole("status")).toContainText("2 addresses; left out: seen");
   await page.getByRole("button", { name: "Look for them" }).click();
   await expect(page.getByLabel("Filter", { exact: true })).toContainText("address in 192.0.2.33, 192.0.2.34");
   await expect(lines(page)).toHaveCount(1);
-  await filter(page, "");
   await paste(Array.from({ length: 1_000 }, (_, i) => `192.0.${i >> 8}.${i & 255}`).join("\n"));
   await page.getByLabel("They become a list").fill("seen elsewhere");
   await page.getByRole("button", { name: "Look for them" }).click();
