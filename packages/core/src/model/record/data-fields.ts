@@ -23,7 +23,7 @@ const LONGEST_NAME = 256;
 const LONGEST_LOOKED_AT = 200;
 
 const TESTS: readonly (readonly [DataType, (name: string, value: string) => boolean])[] = [
-  ["number", (_, value) => /^[+-]?\d{1,15}(?:\.\d{1,15})?$/.test(value)],
+  ["number", (_, value) => /^[+-]?\d{1,20}(?:\.\d{1,20})?$/.test(value)],
   ["address", (_, value) => canonicalAddress(value) !== null],
   ["time", (_, value) => readRfc3339(value)?.end === value.length],
   ["hash", (name, value) => hashesIn(name, value)[0] === value.toLowerCase()],

@@ -32,6 +32,7 @@ import {
   MOST_PINS,
   PaperFacts,
   stixOf,
+  type ToldPaper,
 } from "@halvik/core/papers";
 import type { Request } from "express";
 import type { Actor } from "../../kernel/actor.js";
@@ -40,13 +41,13 @@ import type { Models } from "../../kernel/db/models.js";
 import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
+import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import { mayRead } from "../people/tokens-repository.js";
 import { subjectOf } from "../portrait/subject.js";
 import { mayWrite, readable, writable } from "./access.js";
 import { countSearch, sayLacking } from "./count-search.js";
 import { addEntry, changeEntry, countEntries, findEntry, removeEntry } from "./entries-repository.js";
 import { bundleOf } from "./hand-over/bundle.js";
-import { handOverPdf } from "./hand-over/pdf.js";
 import { toldPaper } from "./hand-over/told-paper.js";
 import { filePin, lookUpPin, ofShape, type PinNeeds } from "./look-up-pin.js";
 import { paperDetail } from "./paper-detail.js";
@@ -68,10 +69,14 @@ import { addPaper, changePaper, type PaperLineRow, papersFor, removePaper, touch
 
 const MOST_LISTED = 200;
 const MOST_PAPERS = 10_000;
+/** Of some thousand pins some seconds. */
+const PDF_MS = 60_000;
 
 /** What these routes work with. */
 interface Needs extends PinNeeds {
   readonly models: Models;
+  /** Threads for what holds up others. */
+  readonly work: WorkPool;
 }
 
 /** Investigations: working papers with what was found, kept until they are handed over. */
@@ -105,6 +110,7 @@ export const paperRoutes = (deps: Needs) => {
       if (!(await mayRead(db, name, nowUs())))
         throw new AppError("BAD_REQUEST", `people: nobody has an account called “${name}”`, { field: "people" });
   };
+  const pdfOf = (told: ToldPaper) => deps.work.run<Uint8Array>("papersPdf", told, PDF_MS);
   /** What tells this Halvik from others, in what it hands over. */
   const instance = config.HALVIK_PUBLIC_URL === "" ? hostname() : new URL(config.HALVIK_PUBLIC_URL).hostname;
   return [
@@ -425,7 +431,7 @@ export const paperRoutes = (deps: Needs) => {
           case "markdown":
             return send("md", "text/markdown; charset=utf-8", handOverMarkdown(handOver(told)));
           case "pdf":
-            return send("pdf", "application/pdf", await handOverPdf(told, handOver(told)));
+            return send("pdf", "application/pdf", await pdfOf(told));
           case "stix":
             // the media type of STIX 2.1 content (TAXII 2.1 section 1.6.8.1)
             return send("stix.json", "application/stix+json;version=2.1", asJson(stixOf(told, instance)));
@@ -433,7 +439,7 @@ export const paperRoutes = (deps: Needs) => {
             return send("iodef.json", "application/json", asJson(iodefOf(told, instance)));
           case "bundle": {
             const file = (number: number) => fileOf(db, id, number);
-            const zip = await bundleOf({ told, detail: papers, raw, fileOf: file, instance });
+            const zip = await bundleOf({ told, pdf: await pdfOf(told), detail: papers, raw, fileOf: file, instance });
             res.attachment(`investigation-${id}.zip`).type("application/zip");
             await pipeline(zip.outputStream, res);
             return undefined;

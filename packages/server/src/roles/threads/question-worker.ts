@@ -1,6 +1,7 @@
 import { type MessagePort, threadId, workerData } from "node:worker_threads";
 import { DirectoryCache } from "../../domains/intake/senders/directory-cache.js";
 import { checkModule } from "../../domains/names/check-module.js";
+import { handOverPdf } from "../../domains/papers/hand-over/pdf.js";
 import {
   type AnswersAsked,
   type CountsAsked,
@@ -56,6 +57,7 @@ export const answers = (asked: AnswersAsked) => ask.answers(asked);
 export const live = (asked: LiveAsked) => ask.live(asked);
 export const rule = checkRule;
 export const reportFile = ({ made, format, part }: FileAsked) => fileOf(made, format, part);
+export const papersPdf = handOverPdf;
 export const mib = checkModule;
 
 /** @param port told of every step */

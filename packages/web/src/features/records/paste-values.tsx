@@ -54,6 +54,7 @@ function Pasting({ onAdd }: { readonly onAdd: (part: string) => void }) {
   const [name, setName] = useState(() => `pasted ${dayMinute(nowUs, zone)}`);
   const isAddress = FIELDS.find((f) => f.name === field)?.type === "address";
   const read = useMemo(() => pastedValues(text, isAddress ? "address" : "text"), [text, isAddress]);
+  const unread = [...new Set(read.unread)];
   const inline = `${field} in ${read.values.map(quoteIfNeeded).join(", ")}`;
   const isList = inline.length > LONGEST_INLINE;
   const keep = useMutation({
@@ -104,10 +105,10 @@ function Pasting({ onAdd }: { readonly onAdd: (part: string) => void }) {
       <p role="status" className="mb-2 text-ui text-quiet">
         {read.values.length.toLocaleString("en")} {isAddress ? "addresses" : "values"}
         {read.twice > 0 && `, ${read.twice.toLocaleString("en")} more than once`}
-        {read.unread.length > 0 && (
+        {unread.length > 0 && (
           <>
-            ; left out: {safeText(read.unread.slice(0, SHOWN).join(", "))}
-            {read.unread.length > SHOWN && ` and ${(read.unread.length - SHOWN).toLocaleString("en")} more`}
+            ; left out: {safeText(unread.slice(0, SHOWN).join(", "))}
+            {unread.length > SHOWN && ` and ${(unread.length - SHOWN).toLocaleString("en")} more`}
           </>
         )}
       </p>

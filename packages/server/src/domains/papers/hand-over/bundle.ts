@@ -2,11 +2,12 @@ import { createHash } from "node:crypto";
 import type { PaperDetail } from "@halvik/contract/papers";
 import { handOver, handOverMarkdown, iodefOf, stixOf, type ToldPaper } from "@halvik/core/papers";
 import { ZipFile } from "yazl";
-import { handOverPdf } from "./pdf.js";
 
 /** What goes into a bundle beside the papers themselves. */
 interface BundleOf {
   readonly told: ToldPaper;
+  /** The summary on paper: a thread of its own makes it. */
+  readonly pdf: Uint8Array;
   readonly detail: PaperDetail;
   /** The bytes records came as, by the numbers of their pins. */
   readonly raw: ReadonlyMap<number, Uint8Array>;
@@ -19,7 +20,7 @@ interface BundleOf {
  * An archive that can be checked without Halvik: the summary, the papers as data, each record as it was kept with its bytes as they came, files,
  * STIX and IODEF; a manifest with the SHA-256 of each, and the same as `sha256sum --check` reads it.
  */
-export async function bundleOf({ told, detail, raw, fileOf, instance }: BundleOf): Promise<ZipFile> {
+export async function bundleOf({ told, pdf, detail, raw, fileOf, instance }: BundleOf): Promise<ZipFile> {
   const zip = new ZipFile();
   const files: { name: string; bytes: number; sha256: string; is: string }[] = [];
   const mtime = new Date(told.made);
@@ -29,9 +30,8 @@ export async function bundleOf({ told, detail, raw, fileOf, instance }: BundleOf
     zip.addBuffer(bytes, name, { mtime });
   };
   const json = (value: unknown): string => `${JSON.stringify(value, null, 1)}\n`;
-  const blocks = handOver(told);
-  add("summary.md", "what is known, by which evidence, what is open", handOverMarkdown(blocks));
-  add("summary.pdf", "the same on paper", await handOverPdf(told, blocks));
+  add("summary.md", "what is known, by which evidence, what is open", handOverMarkdown(handOver(told)));
+  add("summary.pdf", "the same on paper", pdf);
   add("papers.json", "the papers as data", json(detail));
   add(
     "records.jsonl",

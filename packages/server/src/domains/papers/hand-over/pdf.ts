@@ -1,15 +1,15 @@
-import type { HandOverBlock, ToldPaper } from "@halvik/core/papers";
+import { type HandOverBlock, handOver, type ToldPaper } from "@halvik/core/papers";
 import type { Content, TableCell } from "pdfmake/interfaces.js";
 import { breakable, DIM, heading, LINES, titleOf, writePdf } from "../../../kernel/pdf/page.js";
 
 /** The summary on paper. What people wrote in Markdown stands as they wrote it. */
-export const handOverPdf = (told: ToldPaper, blocks: readonly HandOverBlock[]): Promise<Uint8Array> =>
+export const handOverPdf = (told: ToldPaper): Promise<Uint8Array> =>
   writePdf({
     title: told.name,
     subject: `investigation ${told.id}`,
     author: told.madeBy,
     foot: `${told.name} · investigation ${told.id} · ${told.made}`,
-    content: blocks.flatMap(contentOf),
+    content: handOver(told).flatMap(contentOf),
   });
 
 function contentOf(block: HandOverBlock): Content[] {
