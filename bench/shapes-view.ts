@@ -1,11 +1,12 @@
 import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
+import { READY_QUESTIONS } from "@halvik/core/papers";
 import { RoleProcess, runCommand } from "../packages/server/src/testing/roles.js";
 import { percentile, sayMachine } from "./harness.js";
 import { openStore, STORE_DAYS, STORE_ENDS_MINUTE } from "./store.js";
 
 /**
  * What reading the history takes in a store: shapes of a day and of all days, two days held against each other, first and last times, what is
- * around a record; each first, and again. Usage: node scripts/bench.mjs shapes-view DIR [MILLIONS]
+ * around a record, named values, words that stand nowhere, sets of questions; each first, and again. Usage: node scripts/bench.mjs shapes-view DIR [MILLIONS]
  */
 const AGAIN = 5;
 sayMachine();
@@ -67,6 +68,43 @@ try {
       `/records/${records[0].id}/around?by=${by}`,
       (a) => `${a.records.length} records${a.partial ? ", in part" : ""}`,
     ).catch((e: Error) => console.log(by, e.message));
+  const fields = (a: { fields: unknown[]; looked: number }) => `${a.fields.length} names in ${a.looked} records`;
+  await time("names of data in the newest records", `/records/data-fields?from=${at(STORE_DAYS)}&to=${at(0)}`, fields);
+  await time("the same of a kind", `/records/data-fields?${day(10)}&filter=kind%20is%20windows`, fields);
+  const unknown = (a: { unknown: string[] }) => `in no record: ${a.unknown.join(", ") || "none of them"}`;
+  await time(
+    "words that stand nowhere",
+    "/records/unknown-words?filter=qwertz%20or%20failed%20or%20%22no%20such%20text%22",
+    unknown,
+  );
+  // what a set of questions asks of a month, each by itself
+  const post = async (path: string, body: object) => {
+    const answer = await fetch(base + path, {
+      method: "POST",
+      headers: { authorization: `Bearer ${token}`, "content-type": "application/json" },
+      body: JSON.stringify(body),
+    });
+    return (await answer.json()) as { lines: { asks: string; count: number; isExact: boolean }[] };
+  };
+  for (const [of, value] of [
+    ["user", "k.lind"],
+    ["address", "10.20.4.31"],
+  ] as const) {
+    const set = READY_QUESTIONS.find((q) => q.of === of)!;
+    const started = performance.now();
+    const { lines } = await post("/ask-again", {
+      ...set,
+      name: undefined,
+      about: undefined,
+      value,
+      from: at(STORE_DAYS),
+      to: at(0),
+    });
+    const ms = (performance.now() - started).toFixed(0);
+    console.log(
+      `ask again, “${set.name}”, 30 days: ${ms} ms; ${lines.map((l) => `${l.isExact ? "" : "≥ "}${l.count}`).join(", ")}`,
+    );
+  }
 } finally {
   await web.stop();
   await instance.dispose();
