@@ -1,4 +1,4 @@
-import { CLOSE_REASONS, HISTORY_CODES, INCIDENT_STATES } from "@halvik/core/respond/incidents";
+import { CLOSE_REASONS, HISTORY_CODES, INCIDENT_STATES, Techniques } from "@halvik/core/respond/incidents";
 import * as z from "zod";
 import { TimeText } from "./common.js";
 import { RecordJson } from "./records.js";
@@ -54,8 +54,10 @@ export const IncidentJson = z
     sites: z.array(z.string()),
     /** Subjects and techniques of its rules. */
     tags: z.array(z.string()),
-    /** Numbers of the techniques its rules name as references, as MITRE ATT&CK numbers them. */
+    /** Numbers of the techniques its rules name as references and people say it was, as MITRE ATT&CK numbers them. */
     techniques: z.array(z.string()),
+    /** Those of them that people said. */
+    saidTechniques: z.array(z.string()),
     /** Kinds of its rules. */
     kinds: z.array(z.string()),
     /** Evidence over time for the strip: µs offsets are left to the reader; at most 60 moments. */
@@ -228,6 +230,8 @@ export type BulkAnswer = z.infer<typeof BulkAnswer>;
 
 export const Acknowledge = z.object({ note: z.string().max(4_000).default("") });
 export const Note = z.object({ note: z.string().min(1).max(4_000) });
+/** What techniques it was, besides those its rules name. */
+export const SayTechniques = z.object({ techniques: Techniques });
 export const AssignIncident = z.object({ to: z.string().trim().max(120).nullable() });
 export const ShelveIncident = z.object({ until: TimeText.nullable(), why: z.string().max(4_000).default("") });
 export const MergeIncident = z.object({ into: z.int().min(1) });

@@ -9,9 +9,9 @@ import {
   Pinned,
   QuestionSet,
   Reason,
-  Techniques,
 } from "@halvik/core/papers";
 import { MAX_FILTER_LENGTH } from "@halvik/core/query/filter";
+import { Techniques } from "@halvik/core/respond/incidents";
 import * as z from "zod";
 import { EntityId, TimeText } from "./common.js";
 import { RecordJson } from "./records.js";

@@ -20,8 +20,6 @@ export {
   PaperFacts,
   type PaperRight,
   type PaperState,
-  Technique,
-  Techniques,
 } from "./paper.js";
 export { Chart, MOST_DIFFERENCES, Pinnable, Pinned, Reason, windowOfPin } from "./pin.js";
 export {

@@ -23,14 +23,6 @@ export const LANE_KINDS = ["address", "host", "user", "interface"] as const;
 export const Lane = z.strictObject({ kind: z.enum(LANE_KINDS), value: z.string().trim().min(1).max(200) });
 export type Lane = z.infer<typeof Lane>;
 
-/** A technique of MITRE ATT&CK by its id: T1048, T1070.001. */
-export const Technique = z
-  .string()
-  .trim()
-  .toUpperCase()
-  .regex(/^T\d{4}(\.\d{3})?$/, "expected a technique's id, such as T1078 or T1070.001");
-export const Techniques = z.array(Technique).max(20);
-
 /** What people write of an investigation as a whole. */
 export const PaperFacts = z.strictObject({
   name: z.string().trim().min(1, "expected a name").max(120),

@@ -1,15 +1,6 @@
 import { parseFilter } from "../query/filter/index.js";
-import {
-  askedFilter,
-  Chart,
-  Entry,
-  linkPins,
-  PaperFacts,
-  Pinnable,
-  QuestionSet,
-  READY_QUESTIONS,
-  Technique,
-} from "./index.js";
+import { Technique } from "../respond/incidents/index.js";
+import { askedFilter, Chart, Entry, linkPins, PaperFacts, Pinnable, QuestionSet, READY_QUESTIONS } from "./index.js";
 
 describe("sets of questions", () => {
   test("twelve ship, each of their searches can be read, and no two have one name", () => {

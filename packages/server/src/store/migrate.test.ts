@@ -145,6 +145,7 @@ describe("a database of before the first release", () => {
       "014-boards",
       "015-shapes",
       "016-papers",
+      "017-incident-techniques",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -163,6 +164,7 @@ describe("a database of before the first release", () => {
       { name: "014-boards" },
       { name: "015-shapes" },
       { name: "016-papers" },
+      { name: "017-incident-techniques" },
     ]);
     await client.end();
   });

@@ -16,6 +16,7 @@ import { up as reports } from "./migrations/013-reports.js";
 import { up as boards } from "./migrations/014-boards.js";
 import { up as shapes } from "./migrations/015-shapes.js";
 import { up as papers } from "./migrations/016-papers.js";
+import { up as incidentTechniques } from "./migrations/017-incident-techniques.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -35,6 +36,7 @@ const MIGRATIONS = [
   { name: "014-boards", up: boards },
   { name: "015-shapes", up: shapes },
   { name: "016-papers", up: papers },
+  { name: "017-incident-techniques", up: incidentTechniques },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

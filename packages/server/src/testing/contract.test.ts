@@ -162,6 +162,7 @@ test("incidents, one by one and several", async () => {
     await ask("get", "/incidents/{id}/export", `${one}/export?format=${format}`);
   await ask("post", "/incidents/{id}/acknowledge", `${one}/acknowledge`, { note: "seen" });
   await ask("post", "/incidents/{id}/notes", `${one}/notes`, { note: "a note" });
+  await ask("post", "/incidents/{id}/techniques", `/incidents/${ids.incident}/techniques`, { techniques: ["t1110"] });
   await ask("post", "/incidents/{id}/assign", `${one}/assign`, { to: "k.lind" });
   await ask("post", "/incidents/{id}/shelve", `${one}/shelve`, { until: "2999-01-01T00:00:00Z", why: "dry dock" });
   const tasks = await ask("post", "/incidents/{id}/tasks", `${one}/tasks`, { text: "look" });

@@ -273,6 +273,13 @@ test("a hand-over says of each open one how it stands, what is to do and what wa
   await api.post(`/incidents/${id}/tasks`, { text: "block the address" });
   await api.post(`/incidents/${id}/notes`, { note: "called the *owner*" });
   await api.post(`/incidents/${id}/assign`, { to: "k.lind" });
+  await api.post(`/incidents/${id}/techniques`, { techniques: ["t1110", "T1078", "T1110"] });
+  expect((await shown(id)).incident).toMatchObject({
+    saidTechniques: ["T1078", "T1110"],
+    techniques: ["T1078", "T1110"],
+  });
+  expect((await shown(id)).history[0]).toMatchObject({ code: "techniques", detail: "T1078, T1110" });
+  await api.post(`/incidents/${id}/techniques`, { techniques: ["valid accounts"] }).expect(400);
   const { text } = await api.get("/incidents/handover");
   expect(text).toContain("\\<img src=x\\> \\`owned\\` \\[link\\](javascript:1)");
   expect(text).toContain("assigned to k.lind");

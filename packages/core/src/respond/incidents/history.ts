@@ -19,6 +19,7 @@ export const HISTORY_WORDS = {
   acknowledged: "acknowledged",
   note: "note",
   assigned: "assigned",
+  techniques: "techniques",
   shelved: "shelved",
   unshelved: "taken from the shelf",
   "task-added": "task added",

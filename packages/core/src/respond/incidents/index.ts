@@ -16,6 +16,6 @@ export { CLOSE_REASONS, type CloseReason, INCIDENT_STATES, type IncidentState } 
 export { COUNTED, type Heard, isHub, type Link, NEAR_US, UNCOUNTED } from "./links.js";
 export { type Extent, NEWS, newSinceSeen, type SeenEvidence } from "./news.js";
 export { type EarlierIncident, type Place, placeFinding } from "./place.js";
-export { techniquesIn } from "./techniques.js";
+export { Technique, Techniques, techniquesIn, techniquesOf } from "./techniques.js";
 export { Things } from "./things.js";
 export { byUrgency, type Urgency, type UrgencyFacts, urgencyOf } from "./urgency.js";

@@ -14,7 +14,7 @@ import {
 import { isEntityCode, readEntity, valuesOfField } from "@halvik/core/model/entity";
 import { type HalvikRecord, type RecordJson, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { historyWords, needsAttention, techniquesIn, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
+import { historyWords, needsAttention, techniquesOf, type Urgency, urgencyOf } from "@halvik/core/respond/incidents";
 import type * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -210,7 +210,8 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
     needsAttention: needsAttention(urgencyFacts(row, nowUs)),
     sites: sitesOf(row, senders),
     tags: row.tags,
-    techniques: techniquesIn(row.refs),
+    techniques: techniquesOf(row.refs, row.techniques),
+    saidTechniques: row.techniques,
     kinds: row.kinds,
     moments: (row.moments ?? []).map(formatUs),
   };

@@ -46,6 +46,8 @@ export interface IncidentRow {
   rules: string[];
   tags: string[];
   refs: string[];
+  /** What people say it was. */
+  techniques: string[];
   kinds: string[];
   explains: number;
   explains_lasting: number;
@@ -309,6 +311,11 @@ export async function acknowledge(db: Queryable, id: number, who: string, nowUs:
 /** @returns false when there is no such incident */
 export async function assignIncident(db: Queryable, id: number, to: string | null): Promise<boolean> {
   return (await db.query("update incident set owner = $2 where id = $1", [id, to])).rowCount === 1;
+}
+
+/** @returns false when there is no such incident */
+export async function sayTechniques(db: Queryable, id: number, techniques: readonly string[]): Promise<boolean> {
+  return (await db.query("update incident set techniques = $2 where id = $1", [id, techniques])).rowCount === 1;
 }
 
 /** Links it to another one, which it has to do with; null takes the link away. @returns false when there is no such incident */

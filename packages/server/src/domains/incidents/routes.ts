@@ -16,6 +16,7 @@ import {
   NearIncidents,
   NewTask,
   Note,
+  SayTechniques,
   ShelveIncident,
   SplitIncident,
   TaskChange,
@@ -52,6 +53,7 @@ import {
   mergeOne,
   noIncident,
   noteOn,
+  sayTechniquesOf,
   shelveOne,
   splitOut,
   takeBack,
@@ -287,6 +289,19 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
       answer: IncidentDetail,
       handle: async ({ params: p, body, actor }) => {
         await inAct(models, actor.name, (act) => assignOne(act, p.id, body.to));
+        return detail(p.id);
+      },
+    }),
+    route({
+      method: "post",
+      path: "/incidents/{id}/techniques",
+      summary: "Says what techniques of MITRE ATT&CK it was, by their numbers, besides those its rules name",
+      access: "act",
+      params,
+      body: SayTechniques,
+      answer: IncidentDetail,
+      handle: async ({ params: p, body, actor }) => {
+        await inAct(models, actor.name, (act) => sayTechniquesOf(act, p.id, body.techniques));
         return detail(p.id);
       },
     }),

@@ -19,6 +19,7 @@ import {
   linkIncident,
   mergeIncidents,
   ruleBodies,
+  sayTechniques,
   shelveIncident,
   splitIncident,
 } from "./repository.js";
@@ -55,6 +56,13 @@ export async function closeOne(act: Act, id: number, { reason, note }: z.output<
 export async function assignOne(act: Act, id: number, to: string | null): Promise<void> {
   if (!(await assignIncident(act.db, id, to || null))) throw noIncident(id);
   await act.tell(id, "assigned", to || "nobody");
+}
+
+/** Says what techniques it was, besides those its rules name. */
+export async function sayTechniquesOf(act: Act, id: number, techniques: readonly string[]): Promise<void> {
+  const said = [...new Set(techniques)].sort();
+  if (!(await sayTechniques(act.db, id, said))) throw noIncident(id);
+  await act.tell(id, "techniques", said.join(", ") || "none");
 }
 
 /** @param untilUs null brings it back */

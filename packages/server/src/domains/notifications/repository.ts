@@ -1,7 +1,7 @@
 import { readEntity, valuesOfField } from "@halvik/core/model/entity";
 import type { Severity } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { HISTORY_CODES, type HistoryCode, techniquesIn } from "@halvik/core/respond/incidents";
+import { HISTORY_CODES, type HistoryCode, techniquesOf } from "@halvik/core/respond/incidents";
 import {
   MESSAGES,
   type Message,
@@ -99,6 +99,7 @@ export async function toldIncident(
     count: number;
     rules: { id: string; name: string }[];
     refs: string[];
+    techniques: string[];
     tags: string[];
     entities: string[];
     last_us: number;
@@ -112,7 +113,7 @@ export async function toldIncident(
   }>(
     `select i.title, i.severity, i.state, i.entities, i.last_us, i.ended_us, i.stopped, i.acknowledged_us, i.new_since_seen, i.folded, i.shelved_until_us,
        coalesce((select bool_and(e.history) from incident_event e where e.incident = i.id and e.code in ('raised', 'returned') and e.noted), false) as of_history,
-       i.count,
+       i.count, i.techniques,
        coalesce((select json_agg(distinct jsonb_build_object('id', f.rule_id, 'name', coalesce(r.body->>'name', f.rule_id))) from finding f left join rule r on r.id = f.rule_id where f.incident = i.id), '[]') as rules,
        array(select distinct t from finding f join rule r on r.id = f.rule_id cross join lateral jsonb_array_elements_text(r.body->'references') t where f.incident = i.id) as refs,
        array(select distinct t from finding f join rule r on r.id = f.rule_id cross join lateral jsonb_array_elements_text(r.body->'tags') t where f.incident = i.id) as tags
@@ -131,7 +132,7 @@ export async function toldIncident(
     state: row.state,
     rules: row.rules,
     tags: row.tags,
-    techniques: techniquesIn(row.refs),
+    techniques: techniquesOf(row.refs, row.techniques),
     count: row.count,
     senderIds,
     entities: row.entities.map((e) => {

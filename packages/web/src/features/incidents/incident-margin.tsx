@@ -3,6 +3,7 @@ import { ordinal } from "@halvik/core/base/text";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
+import { TechniquesField } from "../../shared/techniques-field";
 import { Notes } from "../../ui/markdown";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -34,6 +35,12 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
         <MoreActs detail={detail} act={act} />
       </Acts>
       <div className="mt-3">
+        <TechniquesField
+          techniques={i.saidTechniques}
+          fixed={i.techniques.filter((t) => !i.saidTechniques.includes(t))}
+          mayWrite
+          onChange={(techniques) => act("techniques", { techniques })}
+        />
         <Facts
           facts={[
             [

@@ -2,7 +2,7 @@ import type { PaperDetail } from "@halvik/contract/papers";
 import { PAPER_STATES, type PaperState } from "@halvik/core/papers";
 import { type FormEvent, useState } from "react";
 import { useParams } from "react-router";
-import { useViewStore, usOf } from "../../data/view-store";
+import { bounds, isoOf, useViewStore, usOf } from "../../data/view-store";
 import { useAddress } from "../../shared/use-address";
 import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -119,11 +119,39 @@ function Title({ paper }: { readonly paper: PaperDetail }) {
           {!paper.mayWrite && " · to read"}
         </span>
       </p>
+      <About paper={paper} />
       {error && (
         <p role="alert" className="text-ui text-vermilion">
           {error.message}
         </p>
       )}
     </div>
+  );
+}
+
+/** The time it is about: kept from the rail, and put back on it. */
+function About({ paper }: { readonly paper: PaperDetail }) {
+  const { zone, window: stretch, nowUs, setWindow } = useViewStore();
+  const { mutate } = usePaperAct(paper.id);
+  const { window: about, state } = paper.facts;
+  const mayWrite = paper.mayWrite && state !== "closed";
+  if (about === null && !mayWrite) return null;
+  const keep = () => {
+    const { fromUs, toUs } = bounds(stretch, nowUs);
+    mutate(changedFacts(paper, { window: { from: isoOf(fromUs), to: isoOf(toUs) } }));
+  };
+  return (
+    <p className="flex flex-wrap gap-x-3 text-ui text-quiet">
+      {about !== null && (
+        <TextButton onClick={() => setWindow({ spanUs: usOf(about.to) - usOf(about.from), endUs: usOf(about.to) })}>
+          about {dayMinute(usOf(about.from), zone)} to {dayMinute(usOf(about.to), zone)}
+        </TextButton>
+      )}
+      {mayWrite && (
+        <TextButton onClick={keep}>
+          {about === null ? "it is about the window of the rail" : "rather the window of the rail"}
+        </TextButton>
+      )}
+    </p>
   );
 }

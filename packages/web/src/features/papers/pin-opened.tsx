@@ -1,11 +1,12 @@
 import type { PaperDetail, PinJson } from "@halvik/contract/papers";
-import { sayCount, sayLead, Technique } from "@halvik/core/papers";
+import { sayCount, sayLead } from "@halvik/core/papers";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { pinAgainQuery } from "../../data/paper-queries";
 import { useViewStore, usOf } from "../../data/view-store";
+import { TechniquesField } from "../../shared/techniques-field";
 import { TextButton } from "../../ui/button";
 import { Course } from "../../ui/course";
 import { Input } from "../../ui/field";
@@ -51,7 +52,7 @@ export function PinOpened({ pin, paper, mayWrite, onShow }: PinOpenedProps) {
         {null}
       </EditableText>
       {(mayWrite || pin.techniques.length > 0) && (
-        <TechniquesOf
+        <TechniquesField
           techniques={pin.techniques}
           mayWrite={mayWrite}
           onChange={(techniques) => void save(pin.reason, techniques).catch(() => undefined)}
@@ -265,58 +266,6 @@ function aroundOf(time: string): string {
   const at = Date.parse(time);
   const iso = (ms: number) => new Date(ms).toISOString();
   return new URLSearchParams({ from: iso(at - AROUND_MS), to: iso(at + AROUND_MS) }).toString();
-}
-
-/** Techniques of MITRE ATT&CK by their ids. */
-function TechniquesOf({
-  techniques,
-  mayWrite,
-  onChange,
-}: {
-  readonly techniques: readonly string[];
-  readonly mayWrite: boolean;
-  readonly onChange: (techniques: string[]) => void;
-}) {
-  const [text, setText] = useState("");
-  const read = Technique.safeParse(text);
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    if (!read.success) return;
-    onChange([...new Set([...techniques, read.data])]);
-    setText("");
-  };
-  return (
-    <form onSubmit={submit} className="flex flex-wrap items-center gap-2">
-      <span className="text-quiet">techniques</span>
-      {techniques.map((t) => (
-        <span key={t} className="font-mono text-code">
-          {t}
-          {mayWrite && (
-            <TextButton
-              aria-label={`No longer ${t}`}
-              className="ml-0.5"
-              onClick={() => onChange(techniques.filter((other) => other !== t))}
-            >
-              ×
-            </TextButton>
-          )}
-        </span>
-      ))}
-      {mayWrite && (
-        <span className="w-24">
-          <Input
-            aria-label="A technique’s id"
-            placeholder="another"
-            value={text}
-            maxLength={9}
-            onChange={(e) => setText(e.target.value)}
-            className="!py-0 font-mono !text-code"
-          />
-        </span>
-      )}
-      {text !== "" && !read.success && <span className="text-small text-quiet">such as T1078 or T1070.001</span>}
-    </form>
-  );
 }
 
 /** What it leads to and comes from; arrows can be drawn by hand. */
