@@ -5,7 +5,9 @@ import { useQueries, useQuery } from "@tanstack/react-query";
 import { type AskedOver, lackingQuery, partQuery } from "../../data/report-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Coverage } from "../../shared/coverage";
+import { partPins } from "../../shared/parts/part-pins";
 import { PartView } from "../../shared/parts/part-view";
+import { usePinChoices } from "../../shared/pinning";
 import { usePutOnBoard } from "../../shared/put-on-board";
 import { TextButton } from "../../ui/button";
 import { dayMinute } from "../../ui/time";
@@ -25,6 +27,7 @@ export function ReportBody({
   const { begin } = usePutOnBoard();
   const lacking = useQuery(lackingQuery(over)).data;
   const answers = useQueries({ queries: parts.map((part) => partQuery(part, over)) });
+  usePinChoices(partPins(answers.map((a) => a.data?.part)));
   const waiting = answers.filter((a) => a.isFetching).length;
   return (
     <>
