@@ -8,6 +8,9 @@ export function formatRecordId({ us, collector }: IdParts): string {
   return ((BigInt(us) << COLLECTOR_BITS) | BigInt(collector)).toString();
 }
 
+/** The collector whose id it is. */
+export const collectorOf = (id: string): number => Number(BigInt(id) & BigInt(MAX_COLLECTORS - 1));
+
 /** Ids of one collector, strictly increasing: max(last + 1, now). */
 export class IdSource {
   constructor(

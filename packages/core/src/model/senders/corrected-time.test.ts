@@ -33,6 +33,19 @@ test.each([
   expect([us / S, uncertaintyUs === null ? null : uncertaintyUs / MS]).toEqual([seconds, ms]);
 });
 
+test("from a file whose senders share events: moved by what those say, as sure as they agree", () => {
+  const record = {
+    timeUs: 100 * S,
+    timeReason: "device",
+    deviceTime: "2026-11-28T12:00:00.1Z",
+    marks: ["imported"],
+  } as const;
+  expect(correctedTime(record, 9 * S, { offsetUs: -47 * S, uncertaintyUs: 300 * MS })).toEqual({
+    us: 53 * S,
+    uncertaintyUs: 400 * MS,
+  });
+});
+
 test("nearer than both may be wrong, which came first is not told", () => {
   const a = at("device", "2026-11-28T12:00:00.123Z", 0);
   const b = (offset: number) => at("device", "2026-11-28T12:00:00.123Z", offset);

@@ -1,6 +1,7 @@
 import { type EpochUs, US_PER_MS, US_PER_SECOND } from "../../base/time/index.js";
 import type { HalvikRecord } from "../record/index.js";
 import { APPLIED_ABOVE_US } from "./clock-offset.js";
+import type { SharedOffset } from "./shared-offsets.js";
 
 /** When a record happened as far as clocks tell, and by how much that may be wrong either way; null: nothing is known of its clock. */
 export interface CorrectedTime {
@@ -17,14 +18,19 @@ const ARRIVAL_US = US_PER_SECOND;
  * The moment of a record with its sender's clock put right, also by less than the 2 s from which stored times are (`docs/semantics.md` 49). For the order of a view only: what is
  * stored, and pages, go by `time`.
  * @param offsetUs arrival − device time of its sender as it is known now; null: unknown
+ * @param ofFile how far its sender's clock was off in the file it came from, by what several senders of it told of; null: unknown
  */
 export function correctedTime(
   record: Pick<HalvikRecord, "timeUs" | "timeReason" | "deviceTime" | "marks">,
   offsetUs: number | null,
+  ofFile: Pick<SharedOffset, "offsetUs" | "uncertaintyUs"> | null = null,
 ): CorrectedTime {
   const { timeUs, timeReason } = record;
-  // a file does not say how far its clocks were off
-  if (record.marks.includes("imported")) return { us: timeUs, uncertaintyUs: null };
+  // a file does not say how far its clocks were off, but for what several of its senders told of
+  if (record.marks.includes("imported"))
+    return ofFile === null
+      ? { us: timeUs, uncertaintyUs: null }
+      : { us: timeUs + ofFile.offsetUs, uncertaintyUs: resolutionUs(record.deviceTime) + ofFile.uncertaintyUs };
   switch (timeReason) {
     case "device":
       if (offsetUs === null || Math.abs(offsetUs) > APPLIED_ABOVE_US) return { us: timeUs, uncertaintyUs: null };

@@ -14,3 +14,4 @@ export {
   type SenderState,
   type SenderTrait,
 } from "./directory.js";
+export { type SharedOffset, sharedOffsets } from "./shared-offsets.js";

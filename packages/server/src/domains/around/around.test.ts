@@ -118,6 +118,42 @@ test("it says by what else it has something around it, and refuses what it has n
   expect((await store.api.get(`/records/${middle}/around?by=interface`)).status).toBe(400);
 });
 
+test("of a file clocks are put right by what two of its senders told of, and not at all where they told of nothing", async () => {
+  const [edge, core, alone] = [
+    await store.addSender("edge-1"),
+    await store.addSender("core-1"),
+    await store.addSender("lone-1"),
+  ];
+  const old = (sender: number, seconds: number, port: number, text: string) => ({
+    sender,
+    content: {
+      ...said(text, 0, { src: "10.1.1.1", dst: "10.2.2.2", srcPort: port, dstPort: 443, protocol: 6 }),
+      app: "gate",
+      timeUs: T - 90 * 24 * US_PER_HOUR + seconds * US_PER_SECOND,
+      timeReason: "device" as const,
+      deviceTime: "2026-08-28T12:00:00.000Z",
+      marks: ["imported" as const],
+    },
+  });
+  await store.put([
+    ...[1, 2, 3, 4].flatMap((n) => [old(edge, 10 * n, n, `edge saw ${n}`), old(core, 10 * n + 47, n, `core saw ${n}`)]),
+    old(alone, 20.5, 9, "lone saw nothing of it"),
+  ]);
+  const { body: page } = await store.api.get(
+    "/records?filter=text%20is%20%22edge%20saw%202%22&from=2020-01-01T00:00:00Z&to=2030-01-01T00:00:00Z",
+  );
+  const { body } = await store.api.get(`/records/${page.records[0].id}/around?count=9&corrected=true`);
+  const [first] = body.records as AroundAnswer["records"];
+  expect(first).toMatchObject({
+    afterMs: 47_000,
+    correctedAfterMs: 0,
+    isUncertain: true,
+    record: { text: "core saw 2" },
+  });
+  const lone = (body.records as AroundAnswer["records"]).find((r) => r.record.sender.name === "lone-1");
+  expect(lone).toMatchObject({ afterMs: 500, correctedAfterMs: 500, isUncertain: null });
+});
+
 test("clocks put right: another order of the same records, and what two clocks cannot tell is said", async () => {
   const [fast, slow] = [await store.addSender("cam-1"), await store.addSender("cam-2")];
   await store.client.query(
