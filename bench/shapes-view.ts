@@ -41,7 +41,8 @@ try {
   };
   const shapes = (a: { shapes: unknown[]; others: number; records: number; exact: boolean }) =>
     `${a.shapes.length + a.others} shapes of ${a.records} records${a.exact ? "" : ", in part"}`;
-  await time("shapes of a day (aim 1 s)", `/records/shapes?${day(10)}`, shapes);
+  await time("shapes of a day, the first question after a start", `/records/shapes?${day(10)}`, shapes);
+  await time("shapes of another day (aim 1 s)", `/records/shapes?${day(12)}`, shapes);
   await time("shapes of 30 days (aim 3 s)", `/records/shapes?from=${at(STORE_DAYS)}&to=${at(0)}`, shapes);
   await time(
     "shapes of 30 days within a filter",

@@ -2,6 +2,7 @@ import type { EpochUs } from "@halvik/core/base/time";
 import type { HalvikRecord, Severity } from "@halvik/core/model/record";
 import { DIRECTORY_ROWS, eachRowIn, type RowSet, termPrefix } from "@halvik/core/query/terms";
 import type { Queryable } from "../kernel/db/pool.js";
+import type { IdParts } from "./copy-binary.js";
 import { eachSource, type PartSource, type SourceVisitor } from "./part-matches.js";
 import { formatRecordId } from "./record-id.js";
 import { scanRecords } from "./scan-records.js";
@@ -38,9 +39,12 @@ interface Folding {
   count: number;
   firstUs: EpochUs;
   lastUs: EpochUs;
-  lastId: string;
+  /** Its id, or the parts that it is made of in the end. */
+  newest: string | IdParts;
   worst: number;
   readonly senders: Set<number>;
+  /** The one that was added last: it often goes on. */
+  sender: number;
   readonly course: number[];
 }
 
@@ -96,23 +100,33 @@ class Fold implements SourceVisitor {
       });
       return of;
     };
-    const shapes = await numbers(termPrefix("shape"));
-    const senders = await numbers(termPrefix("sender"));
-    const severities = await numbers(termPrefix("severity"));
+    const lists = new Map<number, ReturnType<RowSet["list"]>>();
     for (let first = 0; first < rows.rows; first += DIRECTORY_ROWS) {
       const list = rows.list(first, first + DIRECTORY_ROWS);
-      if (list.length === 0) continue;
-      const number = first / DIRECTORY_ROWS;
-      const columns = (await terms.readDirectory(this.query.db, part, new Set([number]))).get(number);
+      if (list.length > 0) lists.set(first / DIRECTORY_ROWS, list);
+    }
+    // asked for together: a part is one question for each of them, and one for the times of its rows
+    const [shapes, senders, severities, times] = await Promise.all([
+      numbers(termPrefix("shape")),
+      numbers(termPrefix("sender")),
+      numbers(termPrefix("severity")),
+      terms.readDirectory(this.query.db, part, new Set(lists.keys())),
+    ]);
+    // millions of rows: what a number leads to is looked up once a part
+    const entries: Folding[] = [];
+    for (const [number, list] of lists) {
+      const columns = times.get(number);
       if (columns === undefined) {
         this.query.searched.gone++;
         return;
       }
+      const first = number * DIRECTORY_ROWS;
       for (const row of list) {
         const timeUs = columns.timesUs[row - first]!;
-        const entry = this.entry(shapes[row]!);
-        // the id is made of numbers only where it is the newest
-        if (timeUs >= entry.lastUs) entry.lastId = formatRecordId({ us: columns.storedUs[row - first]!, collector });
+        const shape = shapes[row]!;
+        const entry = entries[shape] ?? this.entry(shape);
+        entries[shape] = entry;
+        if (timeUs >= entry.lastUs) entry.newest = { us: columns.storedUs[row - first]!, collector };
         this.add(entry, timeUs, timeUs, 1, severities[row]!, senders[row]!, this.stepOf(timeUs));
       }
     }
@@ -131,7 +145,7 @@ class Fold implements SourceVisitor {
     )) as readonly Some[];
     for (const s of rows) {
       const entry = this.entry(s.shape);
-      if (s.lastUs >= entry.lastUs) entry.lastId = s.lastId;
+      if (s.lastUs >= entry.lastUs) entry.newest = s.lastId;
       this.add(entry, s.firstUs, s.lastUs, s.count, s.severity, s.sender, s.step - 1);
       this.query.searched.rowsRead += s.count;
     }
@@ -141,7 +155,7 @@ class Fold implements SourceVisitor {
   private addRecord(record: HalvikRecord): boolean {
     const { timeUs } = record;
     const entry = this.entry(record.shape ?? NONE);
-    if (timeUs >= entry.lastUs) entry.lastId = record.id;
+    if (timeUs >= entry.lastUs) entry.newest = record.id;
     this.add(entry, timeUs, timeUs, 1, record.severity, record.sender, this.stepOf(timeUs));
     return true;
   }
@@ -154,9 +168,10 @@ class Fold implements SourceVisitor {
       count: 0,
       firstUs: Number.POSITIVE_INFINITY,
       lastUs: Number.NEGATIVE_INFINITY,
-      lastId: "",
+      newest: "",
       worst: 7,
       senders: new Set(),
+      sender: Number.NaN,
       course: new Array<number>(this.steps.length).fill(0),
     };
     this.byShape.set(shape, made);
@@ -176,7 +191,10 @@ class Fold implements SourceVisitor {
     if (firstUs < entry.firstUs) entry.firstUs = firstUs;
     if (lastUs > entry.lastUs) entry.lastUs = lastUs;
     if (severity < entry.worst) entry.worst = severity;
-    entry.senders.add(sender);
+    if (sender !== entry.sender) {
+      entry.senders.add(sender);
+      entry.sender = sender;
+    }
     if (step >= 0 && step < entry.course.length) entry.course[step]! += count;
   }
 
@@ -193,9 +211,10 @@ class Fold implements SourceVisitor {
   result(): Pick<FoldedShapes, "shapes" | "without"> {
     const without = this.byShape.get(NONE)?.count ?? 0;
     this.byShape.delete(NONE);
-    const shapes = [...this.byShape].map(([shape, { senders, worst, ...entry }]) => ({
+    const shapes = [...this.byShape].map(([shape, { senders, worst, newest, sender: _, ...entry }]) => ({
       shape,
       ...entry,
+      lastId: typeof newest === "string" ? newest : formatRecordId(newest),
       worst: worst as Severity,
       senders: [...senders].sort((a, b) => a - b),
     }));

@@ -5,6 +5,7 @@ import { incidentsQuery } from "../../data/api";
 import { useWindow } from "../../data/use-window";
 import { usePageKeys } from "../../navigation/keys";
 import { IncidentStrip, StripHeadings } from "../../shared/incident-strip";
+import { usePinChoices } from "../../shared/pinning";
 import { type BoardChoice, useBoardChoices } from "../../shared/put-on-board";
 import { useCurrent } from "../../shared/use-current";
 import { Button, Kbd } from "../../ui/button";
@@ -74,6 +75,11 @@ export function IncidentsPage() {
     leave();
   };
   useBoardChoices(ON_BOARD);
+  usePinChoices(
+    incidents
+      .filter((i) => ids.includes(i.id))
+      .map((i) => ({ label: `the incident ${i.title}`, pin: { is: "incident" as const, id: i.id } })),
+  );
   usePageKeys({
     x: () => current && toggle(current.id),
     X: () => setChosen(new Set(ticked.length === incidents.length ? [] : incidents.map((i) => i.id))),

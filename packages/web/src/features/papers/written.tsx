@@ -277,8 +277,24 @@ function Tasks({ paper, entries, mayWrite }: ListProps<"task">) {
             >
               <span className={e.entry.isDone ? "text-quiet line-through" : ""}>{safeText(e.entry.text)}</span>
             </Checkbox>
+            {(mayWrite || e.entry.assignedTo !== "") && (
+              <Select
+                plain
+                label={`Who does: ${e.entry.text}`}
+                value={e.entry.assignedTo}
+                disabled={!mayWrite}
+                options={[
+                  { value: "", label: "nobody yet" },
+                  ...[...new Set([paper.owner, ...paper.facts.people.map((p) => p.name), e.entry.assignedTo])]
+                    .filter((name) => name !== "")
+                    .map((name) => ({ value: name, label: name })),
+                ]}
+                onChange={(assignedTo) => void change(e, { ...e.entry, assignedTo }).catch(() => undefined)}
+                className="ml-auto"
+              />
+            )}
             {mayWrite && (
-              <TextButton className="ml-auto text-small" onClick={() => remove(e)}>
+              <TextButton className="text-small" onClick={() => remove(e)}>
                 delete
               </TextButton>
             )}
