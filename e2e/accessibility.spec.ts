@@ -78,6 +78,7 @@ test("no page has an accessibility fault that can be found by machine, by day an
     await goTo(page, path);
     // another page is there, and has put its heading
     await expect(page.getByRole("main")).not.toHaveText(before);
+    await expect(page.locator("main h1").first()).toBeAttached();
     before = (await page.getByRole("main").textContent()) ?? "";
     await look(path);
   }

@@ -37,6 +37,8 @@ function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose:
     mutationFn: async () => {
       const facts: Partial<PaperFacts> = { name };
       const id = chosen === NEW ? (await request<PaperDetail>("POST", "/papers", facts)).id : Number(chosen);
+      // begun once, also where what is to be pinned cannot be
+      setPaper(String(id));
       const { pin } = (choices[Number(which)] ?? choices[0])!;
       return { id, made: await request<PinMade>("POST", `/papers/${id}/pins`, { pin, reason }) };
     },
@@ -88,6 +90,9 @@ function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose:
               value={chosen}
               options={[
                 ...open.map((p) => ({ value: String(p.id), label: p.name })),
+                ...(chosen !== NEW && !open.some((p) => String(p.id) === chosen)
+                  ? [{ value: chosen, label: name }]
+                  : []),
                 { value: NEW, label: "a new one …" },
               ]}
               onChange={setPaper}

@@ -92,6 +92,16 @@ test("an investigation is seen by its people, changed by those who may, and who 
   expect((await asReader("get", `/papers/${id}`)).body).toMatchObject({ mayWrite: false });
 });
 
+test("somebody who lost their account since holds up nobody's work", async () => {
+  const people = [{ name: "token reader", may: "read" }];
+  const { id, facts } = await begin({ name: "Left", people });
+  await store.client.query("update token set revoked = true where name = 'reader'");
+  const change = { facts: { ...facts, conclusion: "found" }, version: 1 };
+  await store.api.patch(`/papers/${id}`, change).expect(200);
+  expect(errorOf(await store.api.post("/papers", { name: "New", people }))).toEqual([400, "BAD_REQUEST"]);
+  await store.client.query("update token set revoked = false where name = 'reader'");
+});
+
 test("one who writes in another's investigation lets nobody in, and does not delete it", async () => {
   const { id, facts } = await begin({ name: "Another's" });
   await store.client.query("update paper set owner = 'anna' where id = $1", [id]);

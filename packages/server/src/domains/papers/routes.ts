@@ -104,10 +104,10 @@ export const paperRoutes = (deps: Needs) => {
       if (made.isNew) await act.audit("pinned", { investigation: id, pin: made.number, is: pin.pinned.is });
       return made;
     });
-  /** @throws {AppError} where somebody is none who has an account */
-  const knownPeople = async (facts: PaperFacts) => {
+  /** @param before whoever was in it may have lost their account since: that holds up nothing. @throws {AppError} where somebody new has none */
+  const knownPeople = async (facts: PaperFacts, before: PaperFacts["people"] = []) => {
     for (const { name } of facts.people)
-      if (!(await mayRead(db, name, nowUs())))
+      if (!before.some((p) => p.name === name) && !(await mayRead(db, name, nowUs())))
         throw new AppError("BAD_REQUEST", `people: nobody has an account called “${name}”`, { field: "people" });
   };
   const pdfOf = (told: ToldPaper) => deps.work.run<Uint8Array>("papersPdf", told, PDF_MS);
@@ -176,7 +176,7 @@ export const paperRoutes = (deps: Needs) => {
       body: PaperChange,
       answer: PaperDetail,
       handle: async ({ params: { id }, body: { facts, version }, actor }) => {
-        await knownPeople(facts);
+        await knownPeople(facts, (await readable(db, id, actor)).facts.people);
         await inAct(models, actor.name, async (act) => {
           const before = await writable(act.db, id, actor, true);
           const isOpenedOrClosed = before.facts.state !== facts.state;

@@ -10,6 +10,7 @@ import { Notes } from "../../ui/markdown";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
+import { TextArea } from "../../ui/text-area";
 import { dayMinute } from "../../ui/time";
 import { EditableText } from "./editable-text";
 import { PinNumbers } from "./pin-numbers";
@@ -102,29 +103,34 @@ function Begin({
   label,
   placeholder,
   most,
+  isLong = false,
   onAdd,
 }: {
   readonly label: string;
   readonly placeholder: string;
   readonly most: number;
+  /** Several lines: Enter sends, with Shift it begins a new one. */
+  readonly isLong?: boolean;
   readonly onAdd: (text: string) => void;
 }) {
   const [text, setText] = useState("");
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
+  const add = () => {
     if (text.trim() === "") return;
     onAdd(text.trim());
     setText("");
   };
+  const submit = (e: FormEvent) => {
+    e.preventDefault();
+    add();
+  };
+  const field = { "aria-label": label, placeholder, value: text, maxLength: most };
   return (
     <form onSubmit={submit} className="mt-1">
-      <Input
-        aria-label={label}
-        placeholder={placeholder}
-        value={text}
-        maxLength={most}
-        onChange={(e) => setText(e.target.value)}
-      />
+      {isLong ? (
+        <TextArea {...field} onChange={(e) => setText(e.target.value)} onSend={add} />
+      ) : (
+        <Input {...field} onChange={(e) => setText(e.target.value)} />
+      )}
     </form>
   );
 }
@@ -351,6 +357,7 @@ function NotesOf({ paper, entries, mayWrite, onPin }: ListProps<"note">) {
           label="A new note"
           placeholder="a note, as Markdown"
           most={50_000}
+          isLong
           onAdd={(text) => add({ is: "note", text })}
         />
       )}
