@@ -54,6 +54,7 @@ test("the counts as a chart: what was not counted is not known", () => {
     buckets: [{ from: "2026-11-26T02:00:00Z", count: 5, errors: 0 }],
     exact: false,
     coveredFrom: "2026-11-26T01:00:00Z",
+    window: { from, to },
   } as unknown as HistogramAnswer;
   const chart = shown({ counts }).at(-1)!.pin;
   expect(chart).toMatchObject({ is: "chart", chart: { series: [{ values: [null, 0, 5, 0] }] } });

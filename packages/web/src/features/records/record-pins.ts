@@ -65,13 +65,13 @@ export function recordPins({
     label: filter === "" ? "all records of the window, as a search" : `the search ${filter.slice(0, MOST_SAID)}`,
     pin: { is: "search", ...asked },
   });
-  const chart = counts && chartOf(counts, window, filter);
+  const chart = counts && chartOf(counts, filter);
   if (chart) choices.push({ label: "when they came, as a chart", pin: { is: "chart", chart } });
   return choices;
 }
 
-/** The counts over time as data; null: there is no course of one step. */
-function chartOf({ buckets, widthSeconds, exact, coveredFrom }: HistogramAnswer, window: WindowParts, filter: string) {
+/** The counts over time as data, of the window they are of; null: there is no course of one step. */
+function chartOf({ buckets, widthSeconds, exact, coveredFrom, window }: HistogramAnswer, filter: string) {
   const widthUs = widthSeconds * 1e6;
   const steps = Math.ceil((usOf(window.to) - usOf(window.from)) / widthUs);
   if (steps < 2 || steps > 2_000) return null;
