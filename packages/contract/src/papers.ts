@@ -1,3 +1,4 @@
+import { oneLine } from "@halvik/core/base/text";
 import {
   ASKED_OF_NAMES,
   Entry,
@@ -122,7 +123,7 @@ export const NewEntry = z.strictObject({ entry: Entry });
 export const NewLink = z.strictObject({
   from: z.int().positive(),
   to: z.int().positive(),
-  why: z.string().trim().max(200).default(""),
+  why: oneLine(200).default(""),
 });
 
 /** What a pinned search, shape, portrait would count now. */

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { MAX_FILTER_LENGTH } from "../query/filter/index.js";
+import { oneLine } from "../base/text/index.js";
 
 /** Bounds, so that a paper stays something people read. */
 export const MOST_PINS = 2_000;
@@ -10,6 +10,8 @@ export const MOST_LANES = 24;
 /** What is added by hand to one paper, in bytes, and one file of it. */
 export const MOST_FILE_BYTES = 20_000_000;
 export const MOST_BYTES = 200_000_000;
+/** The same of all papers together. */
+export const MOST_BYTES_OF_ALL = 20_000_000_000;
 
 export const PAPER_STATES = ["open", "resting", "closed"] as const;
 export type PaperState = (typeof PAPER_STATES)[number];
@@ -20,12 +22,12 @@ export type PaperRight = (typeof PAPER_RIGHTS)[number];
 
 /** Things that have a lane of their own on a paper's time line. */
 export const LANE_KINDS = ["address", "host", "user", "interface"] as const;
-export const Lane = z.strictObject({ kind: z.enum(LANE_KINDS), value: z.string().trim().min(1).max(200) });
+export const Lane = z.strictObject({ kind: z.enum(LANE_KINDS), value: oneLine(200).min(1) });
 export type Lane = z.infer<typeof Lane>;
 
 /** What people write of an investigation as a whole. */
 export const PaperFacts = z.strictObject({
-  name: z.string().trim().min(1, "expected a name").max(120),
+  name: oneLine(120).min(1, "expected a name"),
   /** What it is to find out. */
   question: z.string().trim().max(2_000).default(""),
   /** What was found in the end. */
@@ -36,8 +38,6 @@ export const PaperFacts = z.strictObject({
     .strictObject({ from: z.iso.datetime({ offset: true }), to: z.iso.datetime({ offset: true }) })
     .nullable()
     .default(null),
-  /** The filter that its searches begin with. */
-  filter: z.string().max(MAX_FILTER_LENGTH).default(""),
   lanes: z.array(Lane).max(MOST_LANES).default([]),
   /** Whoever has an account may read it. */
   shared: z.boolean().default(false),

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { PRIVATE_BLOCKS } from "../base/net/index.js";
+import { oneLine } from "../base/text/index.js";
 import { MAX_FILTER_LENGTH, parseFilter } from "../query/filter/index.js";
 
 /** What a question is asked of, and a value to try its searches with. */
@@ -28,7 +29,7 @@ export const askedFilter = (template: string, value: string): string =>
 
 const Search = z.strictObject({
   /** What it asks, as a person reads it. */
-  asks: z.string().trim().min(1, "expected what it asks").max(160),
+  asks: oneLine(160).min(1, "expected what it asks"),
   /** A filter; `$value` is what it is asked of. */
   filter: z
     .string()
@@ -40,8 +41,8 @@ const Search = z.strictObject({
 /** Searches that are run together on one value: what one asks of an account, an address, a file. */
 export const QuestionSet = z
   .strictObject({
-    name: z.string().trim().min(1, "expected a name").max(80),
-    about: z.string().trim().max(400).default(""),
+    name: oneLine(80).min(1, "expected a name"),
+    about: oneLine(400).default(""),
     of: z.enum(ASKED_OF_NAMES),
     searches: z.array(Search).min(1, "expected a search").max(MOST_SEARCHES),
   })

@@ -1,4 +1,5 @@
 import type { Queryable } from "../kernel/db/pool.js";
+import { collectorOf } from "./record-id.js";
 
 export type SegmentKind = "live" | "late" | "import";
 
@@ -88,6 +89,20 @@ export async function segmentsOfJob(db: Queryable, job: number): Promise<{ name:
     [job],
   );
   return rows;
+}
+
+/** The import that brought in a record, with the ids it lies between: one import at a time goes by a collector's number. Null: it came otherwise. */
+export async function importOfRecord(
+  db: Queryable,
+  id: string,
+): Promise<{ readonly low: bigint; readonly high: bigint } | null> {
+  const { rows } = await db.query<{ low: string; high: string }>(
+    `select min(s.min_id)::text as low, max(s.max_id)::text as high from segment s
+     join (select collector, job from segment where collector = $1 and job is not null and min_id <= $2 and max_id >= $2 limit 1) j
+       on s.collector = j.collector and s.job = j.job group by s.job`,
+    [collectorOf(id), id],
+  );
+  return rows[0] === undefined ? null : { low: BigInt(rows[0].low), high: BigInt(rows[0].high) };
 }
 
 /** What the store holds, and the octets of all of the database. */

@@ -280,6 +280,11 @@ test("a hand-over says of each open one how it stands, what is to do and what wa
   });
   expect((await shown(id)).history[0]).toMatchObject({ code: "techniques", detail: "T1078, T1110" });
   await api.post(`/incidents/${id}/techniques`, { techniques: ["valid accounts"] }).expect(400);
+  // what becomes part of another takes along what people said of it
+  const other = await incident("the same again");
+  await api.post(`/incidents/${other}/techniques`, { techniques: ["T1048"] });
+  await api.post(`/incidents/${other}/merge`, { into: id }).expect(200);
+  expect((await shown(id)).incident.saidTechniques).toEqual(["T1048", "T1078", "T1110"]);
   const { text } = await api.get("/incidents/handover");
   expect(text).toContain("\\<img src=x\\> \\`owned\\` \\[link\\](javascript:1)");
   expect(text).toContain("assigned to k.lind");

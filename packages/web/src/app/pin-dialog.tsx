@@ -10,11 +10,9 @@ import { papersQuery } from "../data/paper-queries";
 import { type PinChoice, useBeingPinned, usePinning } from "../shared/pinning";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
-import { Field, Input } from "../ui/field";
-import { Select } from "../ui/select";
+import { Field } from "../ui/field";
 import { TextArea } from "../ui/text-area";
-
-const NEW = "";
+import { NEW_PLACE, PlaceFields } from "./place-fields";
 
 /** Pins what a page shows to an investigation, with a reason. */
 export function PinDialog() {
@@ -32,11 +30,11 @@ function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose:
   const [reason, setReason] = useState("");
   const open = (data?.papers ?? []).filter((p) => p.mayWrite && p.state !== "closed");
   const last = lastPaper();
-  const chosen = paper ?? String(open.find((p) => p.id === last)?.id ?? open[0]?.id ?? NEW);
+  const chosen = paper ?? String(open.find((p) => p.id === last)?.id ?? open[0]?.id ?? NEW_PLACE);
   const keep = useMutation({
     mutationFn: async () => {
       const facts: Partial<PaperFacts> = { name };
-      const id = chosen === NEW ? (await request<PaperDetail>("POST", "/papers", facts)).id : Number(chosen);
+      const id = chosen === NEW_PLACE ? (await request<PaperDetail>("POST", "/papers", facts)).id : Number(chosen);
       // begun once, also where what is to be pinned cannot be
       setPaper(String(id));
       const { pin } = (choices[Number(which)] ?? choices[0])!;
@@ -57,7 +55,7 @@ function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose:
       onClose();
     },
   });
-  const isReady = data !== undefined && !keep.isPending && (chosen !== NEW || name.trim() !== "");
+  const isReady = data !== undefined && !keep.isPending && (chosen !== NEW_PLACE || name.trim() !== "");
   const send = () => {
     if (isReady) keep.mutate();
   };
@@ -68,42 +66,26 @@ function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose:
   return (
     <Dialog open onOpenChange={(isOpen) => !isOpen && onClose()} title="Pin to an investigation">
       <form onSubmit={submit}>
-        {choices.length > 1 ? (
-          <Field label="What">
-            {(id) => (
-              <Select
-                id={id}
-                value={which}
-                options={choices.map((c, i) => ({ value: String(i), label: c.label }))}
-                onChange={setWhich}
-                className="w-full"
-              />
-            )}
-          </Field>
-        ) : (
-          <p className="mb-2 text-ui text-quiet">{choices[0]!.label}</p>
-        )}
-        <Field label="Investigation">
-          {(id) => (
-            <Select
-              id={id}
-              value={chosen}
-              options={[
-                ...open.map((p) => ({ value: String(p.id), label: p.name })),
-                ...(chosen !== NEW && !open.some((p) => String(p.id) === chosen)
-                  ? [{ value: chosen, label: name }]
-                  : []),
-                { value: NEW, label: "a new one …" },
-              ]}
-              onChange={setPaper}
-              className="w-full"
-            />
-          )}
-        </Field>
-        {data !== undefined && chosen === NEW && (
-          <Field label="Its name">
-            {(id) => <Input id={id} maxLength={120} value={name} onChange={(e) => setName(e.target.value)} />}
-          </Field>
+        {choices.length === 1 && <p className="mb-2 text-ui text-quiet">{choices[0]!.label}</p>}
+        {data !== undefined && (
+          <PlaceFields
+            choices={choices}
+            which={which}
+            onWhich={setWhich}
+            label="Investigation"
+            places={[
+              ...open.map((p) => ({ value: String(p.id), label: p.name })),
+              // begun just now, and not listed yet
+              ...(chosen !== NEW_PLACE && !open.some((p) => String(p.id) === chosen)
+                ? [{ value: chosen, label: name }]
+                : []),
+            ]}
+            place={chosen}
+            onPlace={setPaper}
+            name={name}
+            onName={setName}
+            longestName={120}
+          />
         )}
         <Field label="Why" hint="What it shows; Enter pins">
           {(id) => (

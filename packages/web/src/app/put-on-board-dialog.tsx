@@ -10,9 +10,7 @@ import { type BoardChoice, usePutOnBoard, usePuttingOnBoard } from "../shared/pu
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
 import { Field, Input } from "../ui/field";
-import { Select } from "../ui/select";
-
-const NEW = "";
+import { NEW_PLACE, PlaceFields } from "./place-fields";
 
 /** Puts what a page shows on a board that is kept, or on a new one. */
 export function PutOnBoardDialog() {
@@ -30,7 +28,7 @@ function Choosing({ choices, onClose }: { choices: readonly BoardChoice[]; onClo
   const [title, setTitle] = useState<string | null>(null);
   const { tile } = (choices[Number(which)] ?? choices[0])!;
   const kept = data?.boards ?? [];
-  const chosen = board ?? (kept[0] === undefined ? NEW : String(kept[0].id));
+  const chosen = board ?? (kept[0] === undefined ? NEW_PLACE : String(kept[0].id));
   const shows: TileShows = title === null || !("title" in tile.shows) ? tile.shows : { ...tile.shows, title };
   const keep = useMutation({
     mutationFn: async () => {
@@ -62,45 +60,25 @@ function Choosing({ choices, onClose }: { choices: readonly BoardChoice[]; onClo
   });
   return (
     <Dialog open onOpenChange={(open) => !open && onClose()} title="Put on a board">
-      {choices.length > 1 && (
-        <Field label="What">
-          {(id) => (
-            <Select
-              id={id}
-              value={which}
-              options={choices.map((c, i) => ({ value: String(i), label: c.label }))}
-              onChange={(v) => {
-                setWhich(v);
-                setTitle(null);
-              }}
-              className="w-full"
-            />
-          )}
-        </Field>
-      )}
-      <Field label="Board">
-        {(id) => (
-          <Select
-            id={id}
-            value={chosen}
-            options={[
-              ...kept.map((b) => ({
-                value: String(b.id),
-                label: b.board.name,
-                ...(b.mine ? {} : { about: `shared by ${b.owner}` }),
-              })),
-              { value: NEW, label: "a new one …" },
-            ]}
-            onChange={setBoard}
-            className="w-full"
-          />
-        )}
-      </Field>
-      {chosen === NEW && (
-        <Field label="Its name">
-          {(id) => <Input id={id} maxLength={80} value={name} onChange={(e) => setName(e.target.value)} />}
-        </Field>
-      )}
+      <PlaceFields
+        choices={choices}
+        which={which}
+        onWhich={(v) => {
+          setWhich(v);
+          setTitle(null);
+        }}
+        label="Board"
+        places={kept.map((b) => ({
+          value: String(b.id),
+          label: b.board.name,
+          ...(b.mine ? {} : { about: `shared by ${b.owner}` }),
+        }))}
+        place={chosen}
+        onPlace={setBoard}
+        name={name}
+        onName={setName}
+        longestName={80}
+      />
       {"title" in shows && (
         <Field label="Title">
           {(id) => <Input id={id} maxLength={120} value={shows.title} onChange={(e) => setTitle(e.target.value)} />}
@@ -112,7 +90,11 @@ function Choosing({ choices, onClose }: { choices: readonly BoardChoice[]; onClo
         </p>
       )}
       <div className="flex gap-2">
-        <Button main disabled={keep.isPending || (chosen === NEW && name.trim() === "")} onClick={() => keep.mutate()}>
+        <Button
+          main
+          disabled={keep.isPending || (chosen === NEW_PLACE && name.trim() === "")}
+          onClick={() => keep.mutate()}
+        >
           Put it there
         </Button>
         <Button onClick={onClose}>Cancel</Button>

@@ -2,6 +2,7 @@ import { AROUND_BY, type AroundAnswer } from "@halvik/contract/around";
 import { US_PER_HOUR, US_PER_SECOND } from "@halvik/core/base/time";
 import { emptyContent, type RecordContent } from "@halvik/core/model/record";
 import { nowUs } from "../../kernel/clock.js";
+import { BatchWriter } from "../../store/batches.js";
 import { learnBindings } from "../../store/keeping/learn-bindings.js";
 import { TestStore } from "../../testing/test-store.js";
 
@@ -135,10 +136,22 @@ test("of a file clocks are put right by what two of its senders told of, and not
       marks: ["imported" as const],
     },
   });
-  await store.put([
-    ...[1, 2, 3, 4].flatMap((n) => [old(edge, 10 * n, n, `edge saw ${n}`), old(core, 10 * n + 47, n, `core saw ${n}`)]),
-    old(alone, 20.5, 9, "lone saw nothing of it"),
-  ]);
+  const file = (job: number) => new BatchWriter(store.client, store.writer.collector, job);
+  // another file with the same connections, at the same time: its clocks are its own
+  await store.put(
+    [1, 2, 3, 4].map((n) => old(core, 10 * n + 900, n, `core saw ${n} in another`)),
+    file(8),
+  );
+  await store.put(
+    [
+      ...[1, 2, 3, 4].flatMap((n) => [
+        old(edge, 10 * n, n, `edge saw ${n}`),
+        old(core, 10 * n + 47, n, `core saw ${n}`),
+      ]),
+      old(alone, 20.5, 9, "lone saw nothing of it"),
+    ],
+    file(7),
+  );
   const { body: page } = await store.api.get(
     "/records?filter=text%20is%20%22edge%20saw%202%22&from=2020-01-01T00:00:00Z&to=2030-01-01T00:00:00Z",
   );

@@ -14,7 +14,7 @@ import type { Presenter } from "../names/presenter.js";
 import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
 import { bothParts, nearest, partOf, waysAround } from "./around.js";
-import { fileOffsets, isOfSameFile } from "./file-offsets.js";
+import { fileOffsets, type OffsetOf } from "./file-offsets.js";
 
 /** What these routes work with. */
 interface Needs {
@@ -48,13 +48,8 @@ export const aroundRoutes = (deps: Needs) => [
       const { records, partial } = await nearest(ask, bothParts(part, filter, senders), record, query.count, now);
       const present = await presenter.present(senders);
       const offsets = new Map((await heardBefore(db)).map((a) => [a.sender, a.clockOffsetUs]));
-      const ofFile = await fileOffsets(deps, record, now);
-      const corrected = (r: HalvikRecord) =>
-        correctedTime(
-          r,
-          offsets.get(r.sender) ?? null,
-          isOfSameFile(r, record) ? (ofFile.get(r.sender) ?? null) : null,
-        );
+      const ofFile: OffsetOf = query.corrected === "true" ? await fileOffsets(deps, record, now) : () => null;
+      const corrected = (r: HalvikRecord) => correctedTime(r, offsets.get(r.sender) ?? null, ofFile(r));
       const own = corrected(record);
       const lines = records.map((r) => {
         const its = corrected(r);

@@ -156,6 +156,14 @@ export async function heldBy(db: Queryable, paper: number): Promise<{ readonly p
   return rows[0]!;
 }
 
+/** How many bytes files take in all papers. */
+export async function bytesOfAll(db: Queryable): Promise<number> {
+  const { rows } = await db.query<{ bytes: number }>(
+    "select coalesce(sum(octet_length(bytes)), 0)::float8 as bytes from paper_file",
+  );
+  return rows[0]!.bytes;
+}
+
 /** All that a paper's pins name, each once. */
 export async function thingsOf(db: Queryable, paper: number): Promise<string[]> {
   const { rows } = await db.query<{ thing: string }>(

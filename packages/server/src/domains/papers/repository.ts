@@ -77,7 +77,7 @@ export async function papersFor(
   most: number,
 ): Promise<PaperLineRow[]> {
   const { rows } = await db.query<PaperLineRow>(
-    `select p.id, p.name, p.facts->>'question' as question, p.facts->>'conclusion' as conclusion, p.state, p.owner, v.may,
+    `select p.id, p.name, left(p.facts->>'question', 300) as question, left(p.facts->>'conclusion', 300) as conclusion, p.state, p.owner, v.may,
        p.changed_us, p.changed_by, p.closed_us,
        (select count(*)::int from paper_pin n where n.paper = p.id) as pins,
        (select count(*)::int from paper_entry e where e.paper = p.id and (
@@ -103,6 +103,11 @@ export async function addPaper(db: Queryable, facts: PaperFacts, owner: string, 
   const { id } = rows[0]!;
   await keepPeople(db, id, facts);
   return id;
+}
+
+export async function countPapers(db: Queryable): Promise<number> {
+  const { rows } = await db.query<{ n: number }>("select count(*)::int as n from paper");
+  return rows[0]!.n;
 }
 
 /** @returns false when it is not that version any more */
@@ -161,7 +166,7 @@ export async function earlierPapers(
 ): Promise<EarlierRow[]> {
   if (things.length === 0) return [];
   const { rows } = await db.query<EarlierRow>(
-    `select p.id, p.name, p.facts->>'conclusion' as conclusion, p.closed_us, s.shares
+    `select p.id, p.name, left(p.facts->>'conclusion', 300) as conclusion, p.closed_us, s.shares
      from paper p cross join lateral (
        select array_agg(distinct t order by t) as shares from paper_pin n, unnest(n.things) t where n.paper = p.id and n.things && $3 and t = any($3)) s
      where p.state = 'closed' and p.id <> $2 and s.shares is not null and ${MAY} is not null

@@ -26,6 +26,7 @@ import {
   handOverMarkdown,
   iodefOf,
   MOST_BYTES,
+  MOST_BYTES_OF_ALL,
   MOST_ENTRIES,
   MOST_FILE_BYTES,
   MOST_LINKS,
@@ -54,6 +55,7 @@ import { paperDetail } from "./paper-detail.js";
 import {
   addPin,
   bytesOf,
+  bytesOfAll,
   changePin,
   drawLink,
   fileOf,
@@ -65,7 +67,15 @@ import {
   removeLink,
   removePin,
 } from "./pins-repository.js";
-import { addPaper, changePaper, type PaperLineRow, papersFor, removePaper, touchPaper } from "./repository.js";
+import {
+  addPaper,
+  changePaper,
+  countPapers,
+  type PaperLineRow,
+  papersFor,
+  removePaper,
+  touchPaper,
+} from "./repository.js";
 
 const MOST_LISTED = 200;
 const MOST_PAPERS = 10_000;
@@ -100,6 +110,8 @@ export const paperRoutes = (deps: Needs) => {
       if (held.pins >= MOST_PINS) throw new AppError("CONFLICT", `${MOST_PINS} pins are in this investigation already`);
       if (held.bytes + (pin.file?.length ?? 0) > MOST_BYTES)
         throw new AppError("CONFLICT", `files of this investigation may take ${MOST_BYTES / 1e6} MB together`);
+      if (pin.file !== undefined && (await bytesOfAll(act.db)) + pin.file.length > MOST_BYTES_OF_ALL)
+        throw new AppError("CONFLICT", `files of all investigations may take ${MOST_BYTES_OF_ALL / 1e9} GB together`);
       const made = await addPin(act.db, id, pin, reason, techniques, actor.name, act.atUs);
       if (made.isNew) await act.audit("pinned", { investigation: id, pin: made.number, is: pin.pinned.is });
       return made;
@@ -136,8 +148,7 @@ export const paperRoutes = (deps: Needs) => {
       handle: async ({ body, actor }) => {
         await knownPeople(body);
         const id = await inAct(models, actor.name, async (act) => {
-          const { rows } = await act.db.query<{ n: number }>("select count(*)::int as n from paper");
-          if (rows[0]!.n >= MOST_PAPERS)
+          if ((await countPapers(act.db)) >= MOST_PAPERS)
             throw new AppError("CONFLICT", `there are ${MOST_PAPERS} investigations already`);
           const made = await addPaper(act.db, body, actor.name, act.atUs);
           await act.audit("investigation begun", { id: made, name: body.name });

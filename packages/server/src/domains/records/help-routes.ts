@@ -7,7 +7,7 @@ import type { Pool } from "../../kernel/db/pool.js";
 import { route } from "../../kernel/http/route.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Ask } from "./questions.js";
-import { readFilter } from "./read-filter.js";
+import { parseAsked, readFilter } from "./read-filter.js";
 import { searchedWindow, windowJson } from "./searched-window.js";
 
 /** Records whose named values are looked at: the newest that match. */
@@ -69,7 +69,7 @@ export const filterHelpRoutes = (deps: Needs) => [
     answer: UnknownWords,
     handle: async ({ query, actor }) => {
       const now = nowUs();
-      const { written } = await readFilter(deps, actor, query, now);
+      const { written } = await parseAsked(deps, actor, query);
       const unknown: string[] = [];
       for (const word of wordsIn(written).slice(0, MOST_WORDS)) {
         const { records, partial, next } = await deps.ask(word).page({

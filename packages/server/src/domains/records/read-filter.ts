@@ -38,20 +38,25 @@ export interface FilterRead {
   readonly senders: SenderDirectory;
 }
 
-/** A filter as someone wrote it, with the saved filters they may use; what came after something is looked up within the window. */
-export async function readFilter(
-  { db, directory, config, ask }: Needs,
+/** A filter as someone wrote it, with the saved filters they may use. */
+export async function parseAsked(
+  { db, directory, config }: Pick<Needs, "db" | "directory" | "config">,
   actor: Actor,
-  asked: FilterAsked,
-  nowUs: number,
-): Promise<FilterRead> {
+  asked: Pick<FilterAsked, "filter" | "zone">,
+): Promise<Pick<FilterRead, "written" | "senders">> {
   const zone = asked.zone ?? config.HALVIK_ZONE;
   if (!isZone(zone)) throw new AppError("BAD_REQUEST", `zone: "${zone}" is no IANA zone`, { field: "zone" });
   const senders = await directory.get();
   const saved = asked.filter.includes("filter") ? await savedFiltersFor(db, actor.name) : [];
   const parsed = parseFilter(asked.filter, { zone, directory: senders, saved, allowsAfter: true });
   if (!parsed.ok) throw filterError(parsed.error);
-  const written = parsed.filter;
+  return { written: parsed.filter, senders };
+}
+
+/** The same to be decided record by record: what came after something, what is new and what stands in places is looked up within the window. */
+export async function readFilter(deps: Needs, actor: Actor, asked: FilterAsked, nowUs: number): Promise<FilterRead> {
+  const { written, senders } = await parseAsked(deps, actor, asked);
+  const { db, ask } = deps;
   const window = searchedWindow(asked, written, nowUs);
   const filter = await resolveAfters(
     ask,

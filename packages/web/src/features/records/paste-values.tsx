@@ -3,6 +3,7 @@ import { FIELDS, type FieldName } from "@halvik/core/model/record";
 import { MAX_FILTER_LENGTH, pastedValues, quoteIfNeeded } from "@halvik/core/query/filter";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
+import { toast } from "sonner";
 import type * as z from "zod";
 import { request } from "../../data/api";
 import { useViewStore } from "../../data/view-store";
@@ -20,6 +21,8 @@ const PASTED: readonly FieldName[] = ["address", "src", "dst", "user", "host", "
 const LONGEST_INLINE = Math.min(1_500, MAX_FILTER_LENGTH / 4);
 const KEPT_DAYS = 30;
 const DAY_MS = 86_400_000;
+/** Entries that are sent at once. */
+const AT_ONCE = 5_000;
 const SHOWN = 5;
 
 /** A filter by values that were copied from elsewhere: a few stand in the filter, many become a list that runs out by itself. */
@@ -52,6 +55,7 @@ function Pasting({ onAdd }: { readonly onAdd: (part: string) => void }) {
   const [field, setField] = useState<FieldName>("address");
   const [text, setText] = useState("");
   const [name, setName] = useState(() => `pasted ${dayMinute(nowUs, zone)}`);
+  const [made, setMade] = useState<{ readonly id: number; readonly name: string } | null>(null);
   const isAddress = FIELDS.find((f) => f.name === field)?.type === "address";
   const read = useMemo(() => pastedValues(text, isAddress ? "address" : "text"), [text, isAddress]);
   const unread = [...new Set(read.unread)];
@@ -59,21 +63,33 @@ function Pasting({ onAdd }: { readonly onAdd: (part: string) => void }) {
   const isList = inline.length > LONGEST_INLINE;
   const keep = useMutation({
     mutationFn: async () => {
-      const list = await request<z.infer<typeof ListJson>>("POST", "/lists", {
-        name,
-        kind: isAddress ? "address" : "text",
-      });
+      // made once, also where filling it has to be tried again
+      const list =
+        made?.name === name
+          ? made
+          : await request<z.infer<typeof ListJson>>("POST", "/lists", { name, kind: isAddress ? "address" : "text" });
+      setMade(list);
       const expires = new Date(nowUs / 1_000 + KEPT_DAYS * DAY_MS).toISOString();
-      const rows = read.values.map((v) => `"${v.replaceAll('"', '""')}",${expires}`);
-      const added = await request<z.infer<typeof AddedEntries>>("POST", `/lists/${list.id}/entries`, {
-        as: "csv",
-        text: ["value,expires", ...rows].join("\n"),
-        source: "pasted",
-      });
+      let refused = 0;
+      let reason = "";
+      // a request has its length
+      for (let i = 0; i < read.values.length; i += AT_ONCE) {
+        const rows = read.values.slice(i, i + AT_ONCE).map((v) => `"${v.replaceAll('"', '""')}",${expires}`);
+        const added = await request<z.infer<typeof AddedEntries>>("POST", `/lists/${list.id}/entries`, {
+          as: "csv",
+          text: ["value,expires", ...rows].join("\n"),
+          source: "pasted",
+        });
+        refused += added.refused;
+        reason ||= added.reasons.map((r) => `${r.what}: ${r.why}`)[0] ?? "";
+      }
       await client.invalidateQueries({ queryKey: ["lists"] });
-      if (added.added + added.renewed === 0) throw new Error(added.reasons[0]?.why ?? "none of it is a value");
+      return { refused, reason };
     },
-    onSuccess: () => onAdd(`${field} in list "${name}"`),
+    onSuccess: ({ refused, reason }) => {
+      if (refused > 0) toast.warning(`Not in the list: ${refused.toLocaleString("en")}. ${reason}`);
+      onAdd(`${field} in list "${name}"`);
+    },
   });
   const isReady = read.values.length > 0 && (!isList || name.trim() !== "") && !keep.isPending;
   return (

@@ -86,7 +86,7 @@ function chartOf({ buckets, widthSeconds, exact, coveredFrom, window }: Histogra
     values[i] = (values[i] ?? 0) + b.count;
   }
   return {
-    title: filter === "" ? "Records" : filter.slice(0, 200),
+    title: filter === "" ? "Records" : filter.slice(0, 200).toWellFormed(),
     unit: "records",
     filter,
     steps: Array.from({ length: steps + 1 }, (_, i) => isoOf(Math.min(usOf(window.to), fromUs + i * widthUs))),

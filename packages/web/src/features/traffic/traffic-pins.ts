@@ -27,7 +27,7 @@ export function trafficPins(
   const series = Array.from({ length: sides }, (_, side) => [
     { name: `${sideName(side)}all`, values: steps.map((s) => a(s.whole[side] ?? 0)) },
     ...bands.map((band, i) => ({
-      name: `${sideName(side)}${band}`.slice(0, 300),
+      name: `${sideName(side)}${band}`.slice(0, 300).toWellFormed(),
       values: steps.map((s) => a(s.bands[side]?.[i] ?? 0)),
     })),
   ]).flat();
@@ -37,7 +37,7 @@ export function trafficPins(
     pin: {
       is: "chart",
       chart: {
-        title: `Traffic by ${by}${words === "" ? "" : `, ${words}`}`.slice(0, 200),
+        title: `Traffic by ${by}${words === "" ? "" : `, ${words}`}`.slice(0, 200).toWellFormed(),
         unit,
         filter,
         steps: [...steps.map((s) => s.from), window.to],

@@ -16,7 +16,7 @@ export function partPins(parts: readonly (PartMade | undefined)[]): PinChoice[] 
     if (count < 2 || count > MOST_STEPS) return [];
     const rowsWithSteps = rows.filter((r) => r.steps.length === count).slice(0, MOST_SERIES);
     const series = (rowsWithSteps.length > 0 ? rowsWithSteps : [total]).map((row) => ({
-      name: (row.labels.join(", ") || headings.join(", ") || title).slice(0, MOST_NAME),
+      name: (row.labels.join(", ") || headings.join(", ") || title).slice(0, MOST_NAME).toWellFormed(),
       values: Array.from({ length: count }, (_, i) => {
         const value = row.steps[i];
         return value === null || value === undefined ? null : Number(value);
@@ -28,7 +28,7 @@ export function partPins(parts: readonly (PartMade | undefined)[]): PinChoice[] 
         pin: {
           is: "chart",
           chart: {
-            title: title.slice(0, 200) || "Chart",
+            title: title.slice(0, 200).toWellFormed() || "Chart",
             unit: unit.slice(0, 40),
             filter: filter.length <= MAX_FILTER_LENGTH ? filter : "",
             steps: [...steps],
