@@ -25,7 +25,7 @@ export function TechniquesField({
     setText("");
   };
   return (
-    <form onSubmit={submit} className="flex flex-wrap items-center gap-2">
+    <form onSubmit={submit} className="flex flex-wrap items-center gap-x-2 gap-y-0.5 text-ui">
       <span className="text-quiet">techniques</span>
       {fixed.map((t) => (
         <span key={t} className="font-mono text-code">

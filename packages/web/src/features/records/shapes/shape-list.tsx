@@ -121,7 +121,8 @@ function Says({ answer, zone }: { readonly answer: ShapesAnswer; readonly zone: 
   return (
     <span data-testid="shapes-said">
       {exact ? "" : "at least "}
-      {n(shapes.length + others)} {shapes.length + others === 1 ? "shape" : "shapes"} of {n(records)} records
+      {n(shapes.length + others)} {shapes.length + others === 1 ? "shape" : "shapes"} of {n(records)}{" "}
+      {records === 1 ? "record" : "records"}
       {!exact && <span className="text-ochre"> · counted back to {dayMinute(usOf(coveredFrom), zone)}</span>}
       {without > 0 && <span className="text-ochre"> · {n(without)} came before shapes were told apart</span>}
       {since !== undefined && (
