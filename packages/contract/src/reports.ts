@@ -43,8 +43,9 @@ export const LimitLine = z.object({
   value: Amount,
   /** In parts of the way to the line: 1 is on it, more beyond. */
   near: z.number().nullable(),
-  /** By stretch, over the last day or so, the oldest first. */
+  /** Over the last day or so, the oldest first: each of the last `everySeconds`, so many seconds after the one before. */
   course: z.array(Amount),
+  courseEverySeconds: z.int(),
   /** When it was last crossed. */
   crossed: TimeText.nullable(),
   /** How long it took to measure it for this table. */

@@ -1,5 +1,6 @@
+import fc from "fast-check";
 import { SenderDirectory } from "../model/senders/index.js";
-import { play } from "../testing/play.js";
+import { type Arrivals, play } from "../testing/play.js";
 import { testRecord } from "../testing/record.js";
 import { type Episode, Rule, type RuleInput } from "./index.js";
 
@@ -269,6 +270,59 @@ describe("departure and ratio", () => {
   const sum = { ...line(100, 50), measure: { of: "sum", field: "bytes" }, everySeconds: 10 };
   test("a sum of a stretch, judged when the stretch is over; an empty one is zero", () =>
     expect(run(sum, "1a=60 9a=60 11a=10 45a=1").slice(0, 1)).toEqual([[0, 10, 10, 2, 20, "condition"]]));
+  describe("the last so much, looked at more often than that", () => {
+    const often = { ...sum, everySeconds: 60, lookEverySeconds: 10 };
+    const ends = { ...base, key: ["host"], clear: { by: "condition" } };
+    test("what lies across two stretches is over the line; it ends when it is far enough behind", () => {
+      const text = "55a=60 65a=60 200a=1";
+      expect(run({ ...sum, everySeconds: 60 }, text)).toEqual([]);
+      expect(run(often, text)).toEqual([[10, 70, 110, 2, 130, "condition"]]);
+    });
+    test("each record is evidence once", () =>
+      expect(run(often, "1a=60 2a=60 12a=60 13a=60 400a=1").map((e) => e[3])).toEqual([4]));
+    test("it is under a line only when all of it was measured", () => {
+      const under = { ...often, judgement: { by: "line", side: "under", raiseAt: 10, clearAt: 20 } };
+      // at 10 s it had been under it, of which nobody knew
+      expect(run(under, "5a=1 15a=30 62a=30 80a=1").map((e) => e.slice(0, 2))).toEqual([[70, 130]]);
+    });
+    test("of one that was stopped and goes on, nothing is lost", () => {
+      const rules = [Rule.parse({ ...ends, ...often } as RuleInput)];
+      const text = records("55a=60 65a=60 100a=70 300a=5");
+      const stopped = { delays: [0], sizes: [1], crashes: [true], repeats: [false] };
+      const briefly = (arrivals?: Arrivals) => play(rules, text, arrivals).map((p) => brief(p.episode));
+      expect(briefly(stopped)).toEqual(briefly());
+      expect(briefly()).toHaveLength(1);
+    });
+    test.each([
+      ["no whole part of it", { ...sum, everySeconds: 60, lookEverySeconds: 25 }],
+      ["too small a part", { ...sum, everySeconds: 3_600, lookEverySeconds: 10 }],
+      [
+        "what is usual is learnt from whole stretches",
+        { ...sum, everySeconds: 60, lookEverySeconds: 10, judgement: { by: "ewma" } },
+      ],
+      ["each value by itself", { ...line(90, 75), everySeconds: 60, lookEverySeconds: 10 }],
+    ])("refused: %s", (_what, rule) => expect(Rule.safeParse({ ...base, ...rule }).success).toBe(false));
+
+    test("as often as it is looked at, it is what a recount of the last minute says, for random records", () => {
+      fc.assert(
+        fc.property(fc.array(fc.tuple(fc.nat(900), fc.nat(60)), { minLength: 1, maxLength: 60 }), (drawn) => {
+          const sorted = [...drawn].sort((x, y) => x[0] - y[0]);
+          const expected: (number | null)[][] = [];
+          let open: number[] | null = null;
+          for (let end = 10; end <= 1_000; end += 10) {
+            const within = sorted.filter(([at]) => at >= end - 60 && at < end).reduce((n, [, bytes]) => n + bytes, 0);
+            if (open === null && within > 100) open = [end - 60, end];
+            else if (open !== null && within < 50) {
+              expected.push([...open, end]);
+              open = null;
+            }
+          }
+          const told = run(often, `${sorted.map(([at, bytes]) => `${at}a=${bytes}`).join(" ")} 2000a=1`);
+          expect(told.map(([first, raised, , , cleared]) => [first, raised, cleared])).toEqual(expected);
+        }),
+      );
+    });
+  });
   const ratio = {
     kind: "ratio",
     filter: "app is a",

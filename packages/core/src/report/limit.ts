@@ -1,4 +1,5 @@
-import { formatDuration, US_PER_SECOND } from "../base/time/index.js";
+import { type EpochUs, formatDuration, US_PER_SECOND } from "../base/time/index.js";
+import type { Count } from "../model/record/index.js";
 import { type AnyMeasure, isOwn } from "../query/measure/index.js";
 import type { Unit } from "./say-measure.js";
 import { sayValue } from "./say-value.js";
@@ -7,14 +8,19 @@ import { sayValue } from "./say-value.js";
 export interface Limit {
   readonly measure: { readonly of: "records" } | { readonly of: "sum"; readonly field: "bytes" | "packets" };
   readonly everySeconds: number;
+  /** How often the last so many seconds are measured. */
+  readonly lookEverySeconds: number;
   readonly raiseAt: number;
   readonly clearAt: number;
 }
 
 const HOUR = 3_600;
+const DAY = 24 * HOUR;
 /** So much more than usual is worth being told of, to begin with. */
 const ABOVE = 2;
 const CLEARED = 0.8;
+/** A short stretch, and how often either is looked at: what lies across the ends of two stretches would be in neither. */
+const [SHORT, LOOK_OFTEN, LOOK] = [300, 60, 300];
 
 /**
  * A limit to begin with: twice of what there was on the average of an hour (of five minutes, where less than a day was looked at).
@@ -31,13 +37,53 @@ export function limitFrom(asked: AnyMeasure, value: number | string | null, seco
         ? ({ of: "sum", field: figure.number.field } as const)
         : null;
   if (measure === null || value === null) return null;
-  const everySeconds = seconds >= 24 * HOUR ? HOUR : 300;
+  const everySeconds = seconds >= DAY ? HOUR : SHORT;
+  const lookEverySeconds = everySeconds === SHORT ? LOOK_OFTEN : LOOK;
   // a rate of bytes is told in bits
   const inSecond = perSecond
     ? Number(value) / (measure.of === "sum" && measure.field === "bytes" ? 8 : 1)
     : Number(value) / seconds;
   const raiseAt = Math.max(1, roundUp(ABOVE * inSecond * everySeconds));
-  return { measure, everySeconds, raiseAt, clearAt: Math.min(raiseAt, roundUp(CLEARED * raiseAt)) };
+  return {
+    measure,
+    everySeconds,
+    lookEverySeconds,
+    raiseAt,
+    clearAt: Math.min(raiseAt, roundUp(CLEARED * raiseAt)),
+  };
+}
+
+/** Points of the course of a limit at most. */
+const MOST_POINTS = 96;
+
+/**
+ * The course of what a limit guards over the last day, or as much of it as there is room for: each point is of the last `everySeconds`, as its rule
+ * measures it.
+ * @returns the boundaries of the steps that are measured, and how many of them make a point; the first is `perPoint` steps after the first boundary
+ */
+export function courseOfLimit(
+  { everySeconds, lookEverySeconds = everySeconds }: { everySeconds: number; lookEverySeconds?: number | undefined },
+  nowUs: EpochUs,
+): { readonly steps: EpochUs[]; readonly stepSeconds: number; readonly perPoint: number } {
+  let stepSeconds = everySeconds;
+  for (let s = lookEverySeconds; s < everySeconds; s += lookEverySeconds)
+    if (everySeconds % s === 0 && DAY / s <= MOST_POINTS) {
+      stepSeconds = s;
+      break;
+    }
+  const perPoint = everySeconds / stepSeconds;
+  const points = Math.max(1, Math.min(MOST_POINTS, Math.floor(DAY / stepSeconds)));
+  const lookUs = lookEverySeconds * US_PER_SECOND;
+  const toUs = Math.floor(nowUs / lookUs) * lookUs;
+  const count = points + perPoint - 1;
+  const steps = Array.from({ length: count + 1 }, (_, i) => toUs - (count - i) * stepSeconds * US_PER_SECOND);
+  return { steps, stepSeconds, perPoint };
+}
+
+/** Sums of so many steps that follow one another. @param perPoint as many steps as make a point */
+export function pointsOf(steps: readonly (Count | null)[], perPoint: number): number[] {
+  const values = steps.map((v) => Number(v ?? 0));
+  return values.slice(perPoint - 1).map((_, i) => values.slice(i, i + perPoint).reduce((sum, v) => sum + v, 0));
 }
 
 /** To two digits, upwards. */

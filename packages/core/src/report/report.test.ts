@@ -4,11 +4,13 @@ import { parseFilter } from "../query/filter/index.js";
 import { byTheWeek, MeasureAsked } from "../query/measure/index.js";
 import {
   bandsOf,
+  courseOfLimit,
   duesBetween,
   limitFrom,
   nearness,
   nextDue,
   Period,
+  pointsOf,
   READY_REPORTS,
   ReportDefinition,
   Schedule,
@@ -278,27 +280,39 @@ describe("limits", () => {
     [
       "of a week: by the hour",
       [records, 1_680, 7 * DAY],
-      { measure: { of: "records" }, everySeconds: 3_600, raiseAt: 20, clearAt: 16 },
+      { measure: { of: "records" }, everySeconds: 3_600, lookEverySeconds: 300, raiseAt: 20, clearAt: 16 },
     ],
     [
       "of an hour: by five minutes",
       [records, 120, 3_600],
-      { measure: { of: "records" }, everySeconds: 300, raiseAt: 20, clearAt: 16 },
+      { measure: { of: "records" }, everySeconds: 300, lookEverySeconds: 60, raiseAt: 20, clearAt: 16 },
     ],
     [
       "bytes beyond 2^53, in digits",
       [bytes, "18000000000000000000", DAY],
-      { measure: { of: "sum", field: "bytes" }, everySeconds: 3_600, raiseAt: 1.5e18, clearAt: 1.2e18 },
+      {
+        measure: { of: "sum", field: "bytes" },
+        everySeconds: 3_600,
+        lookEverySeconds: 300,
+        raiseAt: 1.5e18,
+        clearAt: 1.2e18,
+      },
     ],
     [
       "a rate of bytes is in bits",
       [{ ...bytes, perSecond: true }, 8_000, DAY],
-      { measure: { of: "sum", field: "bytes" }, everySeconds: 3_600, raiseAt: 7_200_000, clearAt: 5_800_000 },
+      {
+        measure: { of: "sum", field: "bytes" },
+        everySeconds: 3_600,
+        lookEverySeconds: 300,
+        raiseAt: 7_200_000,
+        clearAt: 5_800_000,
+      },
     ],
     [
       "next to nothing",
       [records, 1, 7 * DAY],
-      { measure: { of: "records" }, everySeconds: 3_600, raiseAt: 1, clearAt: 1 },
+      { measure: { of: "records" }, everySeconds: 3_600, lookEverySeconds: 300, raiseAt: 1, clearAt: 1 },
     ],
     ["nothing at all", [records, null, DAY], null],
     [
@@ -307,6 +321,33 @@ describe("limits", () => {
       null,
     ],
   ])("%s", (_what, asked, want) => expect(limitFrom(...asked)).toEqual(want));
+
+  test.each<[string, { everySeconds: number; lookEverySeconds?: number }, number, number, number, string]>([
+    ["of hours, one after the other", { everySeconds: 3_600 }, 24, 3_600, 1, "2026-11-26T12:00:00Z"],
+    [
+      "of an hour, every five minutes",
+      { everySeconds: 3_600, lookEverySeconds: 300 },
+      96,
+      900,
+      4,
+      "2026-11-26T12:35:00Z",
+    ],
+    [
+      "of a short time, as far as there is room",
+      { everySeconds: 60, lookEverySeconds: 10 },
+      96,
+      60,
+      1,
+      "2026-11-26T12:38:50Z",
+    ],
+  ])("a course %s", (_what, limit, points, stepSeconds, perPoint, end) => {
+    const course = courseOfLimit(limit, us("2026-11-26T12:38:57Z"));
+    expect(course).toMatchObject({ stepSeconds, perPoint });
+    expect(pointsOf(course.steps.slice(1), perPoint)).toHaveLength(points);
+    expect(said(course.steps[course.steps.length - 1]!)).toBe(end);
+  });
+  test("points of a course are sums of steps that follow one another", () =>
+    expect(pointsOf([1, null, 2n, 4], 3)).toEqual([3, 6]));
 
   test.each<[number | null, "over" | "under", number, number | null]>([
     [50, "over", 100, 0.5],

@@ -2,13 +2,15 @@ import type { Limit } from "@halvik/core/report";
 
 /** The limit in an address: what a figure of a report is to be guarded by; null: there is none that can be read. */
 export function limitIn(params: URLSearchParams): Limit | null {
-  const [of, every, raiseAt, clearAt] = ["of", "every", "raiseAt", "clearAt"].map((name) => params.get(name));
-  const numbers = [every, raiseAt, clearAt].map(Number);
+  const [of, every, look, raiseAt, clearAt] = ["of", "every", "look", "raiseAt", "clearAt"].map((name) =>
+    params.get(name),
+  );
+  const numbers = [every, look, raiseAt, clearAt].map(Number);
   if (of == null || numbers.some((n) => !(n > 0))) return null;
-  const [everySeconds, raise, clear] = numbers as [number, number, number];
+  const [everySeconds, lookEverySeconds, raise, clear] = numbers as [number, number, number, number];
   const measure =
     of === "bytes" || of === "packets" ? ({ of: "sum", field: of } as const) : ({ of: "records" } as const);
-  return { measure, everySeconds, raiseAt: raise, clearAt: clear };
+  return { measure, everySeconds, lookEverySeconds, raiseAt: raise, clearAt: clear };
 }
 
 const MOST_NAME = 80;
@@ -17,9 +19,10 @@ const MOST_NAME = 80;
 export const limitUrl = (limit: Limit, filter: string, name: string): string =>
   `/rules/new?${new URLSearchParams({ filter, name: name.slice(0, MOST_NAME), ...limitParams(limit) })}`;
 
-const limitParams = ({ measure, everySeconds, raiseAt, clearAt }: Limit): Record<string, string> => ({
+const limitParams = ({ measure, everySeconds, lookEverySeconds, raiseAt, clearAt }: Limit): Record<string, string> => ({
   of: measure.of === "sum" ? measure.field : measure.of,
   every: String(everySeconds),
+  look: String(lookEverySeconds),
   raiseAt: String(raiseAt),
   clearAt: String(clearAt),
 });

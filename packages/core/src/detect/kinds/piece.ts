@@ -53,6 +53,8 @@ export interface KindForm {
 
 export const number = (...at: Path): Piece => ({ at, as: "number", empty: "" });
 export const span = (...at: Path): Piece => ({ at, as: "span", empty: "" });
+/** How often the last stretch is looked at, in rules that measure one. */
+export const LOOK: Piece = { at: ["lookEverySeconds"], as: "span", empty: "time it ends" };
 export const filter = (...at: Path): Piece => ({ at, as: "filter" });
 export const choice = (of: readonly string[], ...at: Path): Piece => ({ at, as: "choice", of });
 export const KEY: Piece = { at: ["key"], as: "fields" };

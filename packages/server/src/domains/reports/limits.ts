@@ -1,25 +1,36 @@
 import type { LimitLine } from "@halvik/contract/reports";
-import { formatUs, US_PER_SECOND } from "@halvik/core/base/time";
+import { type EpochUs, formatUs } from "@halvik/core/base/time";
 import { type Rule, sayRule } from "@halvik/core/detect";
-import { countToJson } from "@halvik/core/model/record";
-import type { MeasuredRow } from "@halvik/core/query/measure";
-import { nearness, unitOfFigure } from "@halvik/core/report";
+import type { FieldName } from "@halvik/core/model/record";
+import { bothOf } from "@halvik/core/query/filter";
+import type { Figure } from "@halvik/core/query/measure";
+import { courseOfLimit, nearness, pointsOf, unitOfFigure } from "@halvik/core/report";
 import { toAppError } from "../../kernel/http/errors.js";
-import type { MeasureOf } from "../../store/measure-records.js";
+import type { MeasuredRecords, MeasureOf } from "../../store/measure-records.js";
 import { hasValues } from "../../store/values-of.js";
 import { labelOf } from "../records/label-of.js";
 import type { MeasureNeeds } from "./measured-part.js";
 
-/** A rule that guards a figure: by a line, or by what is usual for it. */
-export type Limit = Extract<Rule, { kind: "departure" }>;
+/** A rule that guards a figure: an amount or a share, by a line or by what is usual for it. */
+export type Limit = Extract<Rule, { kind: "departure" | "ratio" }>;
 
-export const isLimit = (rule: Rule): rule is Limit => rule.kind === "departure";
+export const isLimit = (rule: Rule): rule is Limit => rule.kind === "departure" || rule.kind === "ratio";
 
-/** The line of a limit; null: it is judged by what is usual, which its rule has learnt. */
-export const lineOf = ({ judgement }: Limit) => (judgement.by === "line" ? judgement : null);
+interface Line {
+  readonly side: "over" | "under";
+  readonly raiseAt: number;
+  readonly clearAt: number;
+}
 
-const DAY_US = 86_400 * US_PER_SECOND;
-const MOST_STRETCHES = 96;
+/** The line of a limit, in what its figure is counted in; null: it is judged by what is usual, which its rule has learnt. */
+export function lineOf(rule: Limit): Line | null {
+  if (rule.kind === "ratio")
+    return { side: rule.side, raiseAt: HUNDRED * rule.raiseAt, clearAt: HUNDRED * rule.clearAt };
+  return rule.judgement.by === "line" ? rule.judgement : null;
+}
+
+/** Shares are told in hundredths. */
+const HUNDRED = 100;
 const BUDGET_MS = 5_000;
 
 /** Where the figure that a limit guards is now, and was over the last day. @param crossedUs when it was last crossed @param hasTime whether there is time left to measure it */
@@ -32,6 +43,7 @@ export async function limitLine(
 ): Promise<LimitLine> {
   const started = performance.now();
   const { everySeconds } = rule;
+  const { steps, stepSeconds, perPoint } = courseOfLimit(rule, nowUs);
   const guard = lineOf(rule);
   const side: LimitLine["side"] = guard?.side ?? "usual";
   const figure = figureOf(rule);
@@ -42,6 +54,7 @@ export async function limitLine(
     severity: rule.severity,
     enabled: rule.enabled,
     ...{ side, raiseAt: guard?.raiseAt ?? null, clearAt: guard?.clearAt ?? null, everySeconds },
+    courseEverySeconds: stepSeconds,
     unit: figure === null ? "" : unitOfFigure({ figure, perSecond: false }),
     crossed: crossedUs === null ? null : formatUs(crossedUs),
   };
@@ -54,12 +67,15 @@ export async function limitLine(
         : "there was no time left to measure it";
   if (figure === null || why !== null) return { ...line, ...none, tookMs: 0, why: why ?? "" };
   try {
-    const measured = await overLastDay(needs, rule, figure, nowUs);
-    const last = (row: MeasuredRow) => Number(row.steps[row.steps.length - 1] ?? 0);
-    const rows = rule.key.length === 0 ? [measured.total] : measured.rows;
-    const nearest = rows.reduce<MeasuredRow | null>(
-      (best, row) =>
-        best === null || (side === "under" ? last(row) < last(best) : last(row) > last(best)) ? row : best,
+    const { rows, complete } = await guarded(needs, rule, steps, perPoint, nowUs);
+    const last = ({ course }: GuardedRow) => course[course.length - 1] ?? null;
+    // the one that is nearest its line; of a share of too few nothing is said
+    const worth = (row: GuardedRow) => {
+      const value = last(row);
+      return value === null ? Number.NEGATIVE_INFINITY : side === "under" ? -value : value;
+    };
+    const nearest = rows.reduce<GuardedRow | null>(
+      (best, row) => (best === null || worth(row) > worth(best) ? row : best),
       null,
     );
     const value = nearest === null ? null : last(nearest);
@@ -68,15 +84,17 @@ export async function limitLine(
       key: nearest === null ? [] : nearest.keys.map((k, i) => labelOf(rule.key[i]!, k, needs.senders)),
       value,
       near: guard === null ? null : nearness(value, guard.side, guard.raiseAt),
-      course: nearest === null ? [] : nearest.steps.map((v) => countToJson(v ?? 0)),
+      course: nearest === null ? [] : [...nearest.course],
       tookMs: Math.round(performance.now() - started),
-      why: !measured.complete
+      why: !complete
         ? "at least: there was no time for all of it"
         : nearest === null
           ? "there was nothing of it"
-          : guard === null
-            ? "far from its own usual: its rule knows how far"
-            : "",
+          : value === null
+            ? "too few records for a share"
+            : guard === null
+              ? "far from its own usual: its rule knows how far"
+              : "",
     };
   } catch (e) {
     return { ...line, ...none, tookMs: Math.round(performance.now() - started), why: toAppError(e).message };
@@ -84,12 +102,17 @@ export async function limitLine(
 }
 
 /** What is told of the records of a stretch; null where it is none of the figures of reports. */
-export function figureOf({ measure }: Limit): MeasureOf["figure"] | null {
+export function figureOf(rule: Limit): Figure | null {
+  if (rule.kind === "ratio") return { of: "share", filter: rule.filter };
+  const { measure } = rule;
   if (measure.of === "records") return { of: "records" };
   if (measure.of === "sum" && (measure.field === "bytes" || measure.field === "packets"))
     return { of: "sum", number: { field: measure.field } };
   return null;
 }
+
+/** What finds all records that a limit is of. */
+export const recordsOf = (rule: Limit): string => (rule.kind === "ratio" ? rule.of : rule.filter);
 
 const whyNot = ({ key }: Limit): string | null => {
   if (key.length > 2) return "by more than two keys: its rule knows";
@@ -97,19 +120,40 @@ const whyNot = ({ key }: Limit): string | null => {
   return odd === undefined ? null : `by ${odd}, whose values are not counted: its rule knows`;
 };
 
-/** Stretches of the rule's own length, whole ones, up to the last that is over. */
-async function overLastDay(needs: MeasureNeeds, rule: Limit, figure: MeasureOf["figure"], nowUs: number) {
-  const everyUs = rule.everySeconds * US_PER_SECOND;
-  const count = Math.max(1, Math.min(MOST_STRETCHES, Math.floor(DAY_US / everyUs)));
-  const toUs = Math.floor(nowUs / everyUs) * everyUs;
-  const steps = Array.from({ length: count + 1 }, (_, i) => toUs - (count - i) * everyUs);
-  const window = { fromUs: steps[0]!, toUs };
-  const filter = await needs.read(rule.filter, window);
-  return needs.ask(filter).measure({
-    filter,
-    ...window,
-    nowUs,
-    budgetMs: BUDGET_MS,
-    of: { figure, by: rule.key.map((field) => ({ field })), steps, zone: "UTC" },
+/** What a limit guards of one key. */
+interface GuardedRow {
+  readonly keys: readonly string[];
+  readonly course: readonly (number | null)[];
+}
+
+async function guarded(
+  needs: MeasureNeeds,
+  rule: Limit,
+  steps: readonly EpochUs[],
+  perPoint: number,
+  nowUs: EpochUs,
+): Promise<{ readonly rows: readonly GuardedRow[]; readonly complete: boolean }> {
+  const measure = async (text: string, figure: MeasureOf["figure"]) => {
+    const window = { fromUs: steps[0]!, toUs: steps[steps.length - 1]! };
+    const filter = await needs.read(text, window);
+    const by = rule.key.map((field: FieldName) => ({ field }));
+    const of = { figure, by, steps, zone: "UTC" };
+    return needs.ask(filter).measure({ filter, ...window, nowUs, budgetMs: BUDGET_MS, of });
+  };
+  const ofKeys = ({ rows, total }: MeasuredRecords) => (rule.key.length === 0 ? [total] : rows);
+  if (rule.kind !== "ratio") {
+    const figure = figureOf(rule) as MeasureOf["figure"];
+    const measured = await measure(rule.filter, figure);
+    const rows = ofKeys(measured).map(({ keys, steps: of }) => ({ keys, course: pointsOf(of, perPoint) }));
+    return { rows, complete: measured.complete };
+  }
+  const all = await measure(rule.of, { of: "records" });
+  const part = await measure(bothOf(rule.of, rule.filter), { of: "records" });
+  const parts = new Map(ofKeys(part).map((r) => [JSON.stringify(r.keys), pointsOf(r.steps, perPoint)]));
+  const rows = ofKeys(all).map(({ keys, steps: of }) => {
+    const some = parts.get(JSON.stringify(keys));
+    const course = pointsOf(of, perPoint).map((n, i) => (n < rule.least ? null : (HUNDRED * (some?.[i] ?? 0)) / n));
+    return { keys, course };
   });
+  return { rows, complete: all.complete && part.complete };
 }

@@ -197,6 +197,28 @@ test("a limit is where its rule's figure is: of the nearest key, by stretches, h
   ]);
   expect(await touching({ filter: "app is meter", by: [{ field: "kind" }] })).toEqual([]);
   expect(await touching({ filter: "app is meter", by: [{ field: "host" }], figure: { of: "records" } })).toEqual([]);
+
+  // looked at more often than it is long: the last ten minutes, wherever they begin
+  const often = { ...rule, id: "often-metered", name: "Often", lookEverySeconds: 60 };
+  const share = {
+    ...{ ...rule, id: "share-metered", name: "Share", kind: "ratio", of: "app is meter", filter: "bytes over 99" },
+    ...{ measure: undefined, judgement: undefined, least: 2, side: "over", raiseAt: 0.8, clearAt: 0.5 },
+  };
+  for (const more of [often, share])
+    expect((await store.api.post("/rules", { text: JSON.stringify(more), isNew: true })).status).toBe(200);
+  const more = ((await store.api.get("/limits")).body as LimitList).limits;
+  // of a there was one record in the last stretch, of b one of two is over 99 bytes
+  expect(more.find((l) => l.rule === "share-metered")).toMatchObject({
+    key: ["b"],
+    value: 50,
+    raiseAt: 80,
+    near: 0.625,
+  });
+  const rolling = more.find((l) => l.rule === "often-metered")!;
+  expect([rolling.everySeconds, rolling.courseEverySeconds]).toEqual([600, 600]);
+  const since = Math.floor(now / 60e6) * 60e6 - end;
+  // what goes on now counts as soon as a minute of it is over
+  expect([rolling.key, rolling.value]).toEqual(since > 0 ? [["a"], 9_999] : [["b"], 750]);
 });
 
 test.each<[string, Error, string | RegExp]>([

@@ -4,7 +4,7 @@ import { readFilter as filterInWords } from "@halvik/core/query/filter";
 import { isOwn } from "@halvik/core/query/measure";
 import type { Window } from "@halvik/core/report";
 import type { KeptLimit } from "./kept-limits.js";
-import { figureOf, limitLine } from "./limits.js";
+import { figureOf, limitLine, recordsOf } from "./limits.js";
 import type { MeasureNeeds } from "./measured-part.js";
 
 /** Of a part at most so many are told of, and measured for at most so long. */
@@ -33,7 +33,7 @@ export async function touchingLimits(
   const found: Touching[] = [];
   const started = performance.now();
   for (const { rule, crossedUs } of sameFigure) {
-    const said = await words(rule.filter);
+    const said = await words(recordsOf(rule));
     const isOfAll = said === whole && (rule.key.length === 0 || isDeepStrictEqual([...rule.key], by));
     if (!isOfAll && !(rule.key.length === 0 && rows.has(said))) continue;
     if (found.length === MOST) break;

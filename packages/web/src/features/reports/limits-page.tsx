@@ -151,14 +151,14 @@ function Near({ near }: { near: number }) {
 
 const [WIDTH, HEIGHT] = [130, 26];
 
-/** The last day by its stretches, against the line. */
-function Course({ limit: { course, raiseAt, everySeconds } }: { limit: LimitLine }) {
+/** The last day, against the line. */
+function Course({ limit: { course, raiseAt, everySeconds, courseEverySeconds } }: { limit: LimitLine }) {
   if (course.length < 2) return null;
   const values = course.map((v) => Number(v ?? 0));
   const most = Math.max(raiseAt ?? 0, ...values);
   const y = (n: number) => HEIGHT - 1 - (most <= 0 ? 0 : (n / most) * (HEIGHT - 2));
   const points = values.map((v, i) => `${(i / (values.length - 1)) * WIDTH},${y(v)}`).join(" ");
-  const spanUs = course.length * everySeconds * 1e6;
+  const spanUs = course.length * courseEverySeconds * 1e6;
   return (
     <svg
       width={WIDTH}

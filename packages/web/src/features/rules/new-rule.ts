@@ -15,6 +15,7 @@ function limitRule(limit: Limit, filter: string, name: string, taken: readonly s
     key: [],
     measure: limit.measure,
     everySeconds: limit.everySeconds,
+    lookEverySeconds: limit.lookEverySeconds,
     judgement: { by: "line", side: "over", raiseAt: limit.raiseAt, clearAt: limit.clearAt },
   };
   return stringify({ ...rule, title: name, clear: { by: "condition" }, reason: "" }, { lineWidth: 100 });

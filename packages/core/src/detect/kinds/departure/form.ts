@@ -1,4 +1,4 @@
-import { choice, type Draft, FILTER, KEY, type KindForm, LINE, number, type Piece, span } from "../piece.js";
+import { choice, type Draft, FILTER, KEY, type KindForm, LINE, LOOK, number, type Piece, span } from "../piece.js";
 
 export const departureForm: KindForm = {
   parts: (what) => ({ filter: what, measure: { of: "records" }, everySeconds: 600, judgement: LINE }),
@@ -12,6 +12,7 @@ export const departureForm: KindForm = {
       : []),
     " in ",
     span("everySeconds"),
+    ...(mayLookOften(rule) ? [", looked at every ", LOOK, ","] : []),
     " departs by ",
     choice(["line", "baseline", "ewma", "cusum"], "judgement", "by"),
     ...judgement(rule),
@@ -21,6 +22,9 @@ export const departureForm: KindForm = {
   evidence: "measure",
   endsItself: "when the value is ordinary again",
 };
+
+const mayLookOften = ({ measure, judgement }: Draft): boolean =>
+  judgement?.by === "line" && (measure?.of === "records" || measure?.of === "sum");
 
 /** What each way to judge begins with. */
 export const JUDGEMENTS: Readonly<Record<string, object>> = {

@@ -1,5 +1,6 @@
 import { type Fault, oneCondition, PLAIN, type RuleKind } from "../kind.js";
 import { lineFaults } from "../measured/line-faults.js";
+import { lookFaults, sayLook, stepOf } from "../measured/look.js";
 import { MeasuredRun } from "../measured/measured-run.js";
 import { inWords, ofEach, seconds } from "../words.js";
 import type { DepartureRule } from "./schema.js";
@@ -10,6 +11,10 @@ export const departure: RuleKind<DepartureRule> = {
   say: (r) => `${sayMeasure(r)}${ofEach(r.key)} ${sayJudgement(r.judgement)}, of what matches: ${r.filter}`,
   windowSeconds: (r) => 2 * r.everySeconds,
   faults: (r): Fault[] => [
+    ...lookFaults(r),
+    ...(stepOf(r) !== r.everySeconds && !mayLookOften(r)
+      ? [{ path: ["lookEverySeconds"], message: "only records and sums against a line are looked at more often" }]
+      : []),
     ...(r.judgement.by === "line" ? lineFaults(r.judgement, ["judgement", "clearAt"]) : []),
     ...(r.measure.of === "value" && !r.measure.field === !r.measure.data
       ? [{ path: ["measure"], message: "a reading is a field or a named value: give one of field and data" }]
@@ -25,12 +30,13 @@ export const departure: RuleKind<DepartureRule> = {
   },
   // what ends by a record needs to know which came before it
   gathersUs: (r) =>
-    (r.measure.of === "sum" || r.measure.of === "records") && r.clear.by !== "record" ? seconds(r.everySeconds) : null,
+    (r.measure.of === "sum" || r.measure.of === "records") && r.clear.by !== "record" ? seconds(stepOf(r)) : null,
   begin: (r, common, zone) => {
     const logic = {
       ...common,
       measure: r.measure.of,
       everyUs: seconds(r.everySeconds),
+      stepUs: seconds(stepOf(r)),
       leastRecords: r.measure.of === "spacing" ? r.measure.least : 0,
       judgement: r.judgement,
       clearsByValue: r.clear.by === "condition",
@@ -40,13 +46,17 @@ export const departure: RuleKind<DepartureRule> = {
   },
 };
 
+/** What is usual is learnt from stretches that have nothing in common. */
+const mayLookOften = ({ measure, judgement }: DepartureRule): boolean =>
+  judgement.by === "line" && (measure.of === "records" || measure.of === "sum");
+
 function sayMeasure(rule: DepartureRule): string {
   const { measure } = rule;
   if (measure.of === "value") return `the ${measure.field ?? measure.data}`;
   if (measure.of === "spacing")
     return `the unevenness of the gaps between at least ${measure.least} records in ${inWords(rule.everySeconds)}`;
   const what = measure.of === "records" ? "the number of records" : `the sum of ${measure.field}`;
-  return `${what} in ${inWords(rule.everySeconds)}`;
+  return `${what} in ${inWords(rule.everySeconds)}${sayLook(rule)}`;
 }
 
 function sayJudgement(j: DepartureRule["judgement"]): string {

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { common, everySeconds, fieldName, key, ruleFilter } from "../../schema/parts.js";
+import { lookEverySeconds } from "../measured/look.js";
 
 const Measure = z.discriminatedUnion("of", [
   z.object({ of: z.literal("records") }),
@@ -43,6 +44,7 @@ export const DepartureRule = z.object({
   key,
   measure: Measure,
   everySeconds,
+  lookEverySeconds,
   judgement: Judgement,
 });
 export type DepartureRule = z.infer<typeof DepartureRule>;

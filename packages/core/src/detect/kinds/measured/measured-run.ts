@@ -47,8 +47,10 @@ export interface MeasuredLogic extends EpisodeLogic {
    * they follow one another; or each amount by itself.
    */
   readonly measure: "records" | "sum" | "share" | "spacing" | "value";
-  /** Length of a stretch; each amount is judged by itself when it is measured as "value". */
+  /** Length of what is measured; each amount is judged by itself when it is measured as "value". */
   readonly everyUs: number;
+  /** How often it is looked at: as long as `everyUs`, or a whole part of it, where the last `everyUs` are measured anew each time. */
+  readonly stepUs: number;
   /** Stretches with fewer records than this say nothing of a share or of spacing. */
   readonly leastRecords: number;
   readonly judgement: Judgement;
@@ -61,6 +63,9 @@ export interface MeasuredLogic extends EpisodeLogic {
 interface SavedMeasured {
   readonly stretch: PackedStretch | null;
   readonly beginning?: PackedStretch;
+  /** Only where steps are shorter than what is measured. */
+  readonly recent?: readonly PackedStretch[];
+  readonly sinceUs?: EpochUs;
   /** Samples by hour of the week, the newest last. */
   readonly slots: Readonly<Record<number, readonly number[]>>;
   readonly training: readonly number[];
@@ -78,6 +83,7 @@ type Learnt = Pick<SavedMeasured, "slots" | "training" | "ewma" | "cusum" | "emp
 /** Shared by every key that has measured nothing yet. */
 const NONE: readonly number[] = [];
 const NO_SLOTS: SavedMeasured["slots"] = {};
+const NO_STEPS: readonly Stretch[] = [];
 const AT_REST: Cusum = { high: 0, low: 0 };
 
 const SLOT_SAMPLES = 8;
@@ -98,6 +104,10 @@ export class MeasuredRun extends Run {
   private beginning: Stretch | null;
   /** End of the last stretch that held a record. */
   private emptySince: EpochUs | null;
+  /** Steps before the one that is measured now that the next look still goes back to; empty ones are left out. */
+  private recent: readonly Stretch[];
+  /** Since when it is measured, where steps are shorter than what is measured: until all of it is there it may only be over a line. */
+  private sinceUs: EpochUs | null;
 
   constructor(
     protected override readonly logic: MeasuredLogic,
@@ -105,13 +115,15 @@ export class MeasuredRun extends Run {
   ) {
     super(logic, saved);
     const rest = saved?.rest as SavedMeasured | undefined;
-    this.stretch = unpacked(rest?.stretch);
-    this.beginning = unpacked(rest?.beginning);
+    this.stretch = rest?.stretch ? unpacked(rest.stretch) : null;
+    this.beginning = rest?.beginning ? unpacked(rest.beginning) : null;
     this.slots = rest === undefined || Object.keys(rest.slots).length === 0 ? NO_SLOTS : rest.slots;
     this.training = rest?.training ?? NONE;
     this.ewma = rest?.ewma ?? null;
     this.cusum = rest?.cusum ?? AT_REST;
     this.emptySince = rest?.emptySince ?? null;
+    this.recent = rest?.recent?.map(unpacked) ?? NO_STEPS;
+    this.sinceUs = rest?.sinceUs ?? null;
   }
 
   clone(): MeasuredRun {
@@ -123,6 +135,8 @@ export class MeasuredRun extends Run {
     copy.ewma = this.ewma;
     copy.cusum = this.cusum;
     copy.emptySince = this.emptySince;
+    copy.recent = this.recent;
+    copy.sinceUs = this.sinceUs;
     return copy;
   }
 
@@ -131,7 +145,7 @@ export class MeasuredRun extends Run {
       this.judge(event.amount, event.timeUs, [event], closed);
       return;
     }
-    const stretch = this.stretchAt(Math.floor(event.timeUs / this.logic.everyUs) * this.logic.everyUs);
+    const stretch = this.stretchAt(Math.floor(event.timeUs / this.logic.stepUs) * this.logic.stepUs);
     if (this.logic.measure === "spacing" && stretch.times.length < MAX_TIMES) stretch.times.push(event.timeUs);
     stretch.records++;
     stretch.sum += event.amount;
@@ -160,23 +174,45 @@ export class MeasuredRun extends Run {
   }
 
   protected override pass(us: EpochUs, closed: Episode[]): boolean {
-    const { everyUs } = this.logic;
+    const { stepUs } = this.logic;
     let changed = false;
     // a stretch is over when its last microsecond has passed
-    while (this.stretch !== null && us >= this.stretch.startUs + everyUs - 1) {
+    while (this.stretch !== null && us >= this.stretch.startUs + stepUs - 1) {
       const done = this.stretch;
-      const endUs = done.startUs + everyUs;
+      const endUs = done.startUs + stepUs;
       changed = true;
       if (done.records > 0) this.emptySince = endUs;
       this.stretch = null;
-      const value = this.measured(done);
-      if (value !== null) this.judge(value, endUs - 1, done.events, closed, done.startUs);
+      const whole = this.wholeUpTo(done);
+      const value = this.measured(whole);
+      // what was looked at before is evidence already
+      if (value !== null && this.maySay(whole.startUs))
+        this.judge(value, endUs - 1, this.open === null ? whole.events : done.events, closed, whole.startUs);
       if (this.goesOn(endUs)) this.stretch = begun(endUs);
       else if (this.open === null) this.forgetUsual();
     }
     if (us < this.forgetsUs()) return changed;
     this.forgetUsual();
     return true;
+  }
+
+  /** All that is measured when a step is over: the step itself, or it and those before it. */
+  private wholeUpTo(done: Stretch): Stretch {
+    const { everyUs, stepUs } = this.logic;
+    if (stepUs === everyUs) return done;
+    this.sinceUs ??= done.startUs;
+    const startUs = done.startUs + stepUs - everyUs;
+    const before = this.recent.filter((s) => s.startUs >= startUs);
+    // one record of each step before is evidence enough
+    this.recent = done.records === 0 ? before : [...before, { ...done, events: done.events.slice(0, 1) }];
+    return { ...[...before, done].reduce(joined), startUs };
+  }
+
+  private maySay(startUs: EpochUs): boolean {
+    const { judgement, measure } = this.logic;
+    const isWhole = this.sinceUs === null || startUs >= this.sinceUs;
+    // a share has its least number of records to go by
+    return isWhole || measure === "share" || (judgement.by === "line" && judgement.side === "over");
   }
 
   /** When what was learnt elsewhere is forgotten, because none of its records came here; Infinity: it is being measured. */
@@ -189,6 +225,7 @@ export class MeasuredRun extends Run {
   /** What brings nothing goes on being measured as nothing where that says something, but not for ever. */
   private goesOn(endUs: EpochUs): boolean {
     const { measure, judgement } = this.logic;
+    if (this.recent.length > 0) return true;
     // a share of nothing is no share; nothing is not over a line, but it may clear
     if (measure === "share" || measure === "spacing") return false;
     const saysSomething = this.open !== null || judgement.by !== "line" || judgement.side === "under";
@@ -380,6 +417,8 @@ export class MeasuredRun extends Run {
     this.ewma = null;
     this.cusum = AT_REST;
     this.emptySince = null;
+    this.recent = NO_STEPS;
+    this.sinceUs = null;
   }
 
   protected get isEmpty(): boolean {
@@ -396,6 +435,8 @@ export class MeasuredRun extends Run {
       ewma,
       cusum,
       emptySince,
+      ...(this.recent.length > 0 && { recent: this.recent.map(packed) }),
+      ...(this.sinceUs !== null && { sinceUs: this.sinceUs }),
     };
   }
 
@@ -404,7 +445,7 @@ export class MeasuredRun extends Run {
   }
 
   protected ownNextChangeUs(): EpochUs {
-    return this.stretch === null ? this.forgetsUs() : this.stretch.startUs + this.logic.everyUs - 1;
+    return this.stretch === null ? this.forgetsUs() : this.stretch.startUs + this.logic.stepUs - 1;
   }
 
   progress(): Progress | null {

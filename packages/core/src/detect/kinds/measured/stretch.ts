@@ -25,8 +25,11 @@ export const begun = (startUs: EpochUs): Stretch => ({ startUs, records: 0, sum:
 
 export const copied = (s: Stretch): Stretch => ({ ...s, times: [...s.times], events: [...s.events] });
 export const packed = (s: Stretch): PackedStretch => ({ ...s, times: [...s.times], events: s.events.map(packEvent) });
-export const unpacked = (s: PackedStretch | null | undefined): Stretch | null =>
-  s ? { ...s, times: [...s.times], events: s.events.map(unpackEvent) } : null;
+export const unpacked = (s: PackedStretch): Stretch => ({
+  ...s,
+  times: [...s.times],
+  events: s.events.map(unpackEvent),
+});
 
 /** Two parts of one stretch. */
 export const joined = (beginning: Stretch, end: Stretch): Stretch => ({

@@ -1,4 +1,4 @@
-import { choice, FILTER, filter, KEY, type KindForm, number, span } from "../piece.js";
+import { choice, FILTER, filter, KEY, type KindForm, LOOK, number, span } from "../piece.js";
 
 export const ratioForm: KindForm = {
   parts: (what) => ({
@@ -17,7 +17,9 @@ export const ratioForm: KindForm = {
     KEY,
     " within ",
     span("everySeconds"),
-    " that match ",
+    ", looked at every ",
+    LOOK,
+    ", that match ",
     filter("of"),
     ", ",
     choice(["over", "under"], "side"),

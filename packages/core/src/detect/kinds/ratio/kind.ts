@@ -1,5 +1,6 @@
 import { PLAIN, type RuleKind } from "../kind.js";
 import { lineFaults } from "../measured/line-faults.js";
+import { lookFaults, sayLook, stepOf } from "../measured/look.js";
 import { MeasuredRun } from "../measured/measured-run.js";
 import { inWords, ofEach, seconds } from "../words.js";
 import type { RatioRule } from "./schema.js";
@@ -12,9 +13,9 @@ export const ratio: RuleKind<RatioRule> = {
     { filter: `(${r.of}) and (${r.filter})`, key: r.key, name: "" },
   ],
   say: (r) =>
-    `of at least ${r.least} records${ofEach(r.key)} within ${inWords(r.everySeconds)} that match ${r.of}, ${r.side === "over" ? "more" : "less"} than ${percent(r.raiseAt)} match: ${r.filter}`,
+    `of at least ${r.least} records${ofEach(r.key)} within ${inWords(r.everySeconds)}${sayLook(r)} that match ${r.of}, ${r.side === "over" ? "more" : "less"} than ${percent(r.raiseAt)} match: ${r.filter}`,
   windowSeconds: (r) => 2 * r.everySeconds,
-  faults: (r) => lineFaults(r, ["clearAt"]),
+  faults: (r) => [...lookFaults(r), ...lineFaults(r, ["clearAt"])],
   isUnder: (r) => r.side === "under",
   waits: () => true,
   begin: (r, common, zone) => {
@@ -23,6 +24,7 @@ export const ratio: RuleKind<RatioRule> = {
       ...common,
       measure: "share" as const,
       everyUs: seconds(r.everySeconds),
+      stepUs: seconds(stepOf(r)),
       leastRecords: r.least,
       judgement: { by: "line" as const, side, raiseAt, clearAt },
       clearsByValue: r.clear.by === "condition",

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { common, everySeconds, key, ruleFilter } from "../../schema/parts.js";
+import { lookEverySeconds } from "../measured/look.js";
 
 /** The part of `of` that matches `filter`. */
 export const RatioRule = z.object({
@@ -9,6 +10,7 @@ export const RatioRule = z.object({
   of: ruleFilter,
   key,
   everySeconds,
+  lookEverySeconds,
   /** Stretches with fewer records say nothing. */
   least: z.int().min(1).default(20),
   side: z.enum(["over", "under"]).default("over"),
