@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { bytes, field, own, REFUSED_LOGONS, records } from "../report/drafts.js";
+import { field, octets, own, REFUSED_LOGONS, records } from "../report/drafts.js";
 import { Board, COLUMNS } from "./definition.js";
 
 const different = (of: string, filter: string) => ({ figure: { of: "distinct", values: field(of) }, filter });
@@ -235,24 +235,24 @@ export const READY_BOARDS: readonly Board[] = z.array(Board).parse([
   },
   {
     name: "Flow",
-    about: "Who talks to whom, and how much; links that fill. As exported, every exporter's flows.",
+    about: "Who talks to whom, and how much; links that fill. Each conversation counts once.",
     filter: "kind is flow",
     tiles: inRows([
       {
         h: 3,
         tiles: [
-          [3, figure("Octets", bytes(""))],
+          [3, figure("Octets", octets())],
           [3, figure("Flows", records(""))],
           [3, figure("Sources", different("src", ""))],
           [3, figure("Exporters", different("sender", ""))],
         ],
       },
-      { h: 9, tiles: [[12, profile("By application", bytes("", [field("application")], { perSecond: true }))]] },
+      { h: 9, tiles: [[12, profile("By application", octets(["application"], { perSecond: true }))]] },
       {
         h: 10,
         tiles: [
-          [4, bars("Who sent", bytes("", [field("src")]))],
-          [4, bars("Who received", bytes("", [field("dst")]))],
+          [4, bars("Who sent", octets(["source"]))],
+          [4, bars("Who received", octets(["destination"]))],
           [4, { is: "fullest links", title: "Fullest links", most: 8 }],
         ],
       },

@@ -9,14 +9,11 @@ export const records = (filter: string, by: object[] = [], more: object = {}) =>
   ...more,
 });
 
-export const bytes = (filter: string, by: object[] = [], more: object = {}) => ({
-  figure: { of: "sum", number: { field: "bytes" } },
-  filter,
-  by,
-  ...more,
-});
-
 /** Of what Halvik writes down of itself. */
 export const own = (source: string, by: string[] = [], more: object = {}) => ({ source, by, ...more });
+
+/** Octets by the sums of traffic: each conversation once, or by places as exported. */
+export const octets = (by: string[] = [], more: object = {}) =>
+  own("traffic", by, { figure: { of: "sum", number: "bytes" }, ...more });
 
 export const REFUSED_LOGONS = "category is logon and outcome is failure";

@@ -1,8 +1,7 @@
 import * as z from "zod";
 import { ReportDefinition } from "./definition.js";
-import { bytes, field, own, REFUSED_LOGONS, records } from "./drafts.js";
+import { field, octets, own, REFUSED_LOGONS, records } from "./drafts.js";
 
-const TRAFFIC = "kind is flow";
 const FIREWALL = "kind is firewall";
 
 /** Reports that ship; a copy of one is one's own. What they count is said by their filters, in the language of Records. */
@@ -117,20 +116,21 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
   },
   {
     name: "Traffic by link",
-    about: "What the links carried, for whom, by which application. As exported: every exporter's flows count.",
+    about:
+      "What the links carried, for whom, by which application. Links count as exported, all else each conversation once; flows are spread over the time they took.",
     period: { last: 7, unit: "day" },
     parts: [
-      { is: "figure", title: "Carried", compare: true, measure: bytes(TRAFFIC) },
-      { is: "course", title: "Carried over time", compare: true, measure: bytes(TRAFFIC, [], { perSecond: true }) },
+      { is: "figure", title: "Carried", compare: true, measure: octets() },
+      { is: "course", title: "Carried over time", compare: true, measure: octets([], { perSecond: true }) },
       {
         is: "table",
-        title: "By exporter and interface",
+        title: "By interface and direction",
         compare: true,
-        measure: bytes(TRAFFIC, [field("sender"), field("ingress")], { top: 20 }),
+        measure: octets(["interface", "direction"], { top: 20 }),
       },
-      { is: "bars", title: "Applications", compare: true, measure: bytes(TRAFFIC, [field("application")]) },
-      { is: "bars", title: "The ten biggest talkers", compare: true, measure: bytes(TRAFFIC, [field("src")]) },
-      { is: "table", title: "Who sent to whom", measure: bytes(TRAFFIC, [field("src"), field("dst")], { top: 20 }) },
+      { is: "bars", title: "Applications", compare: true, measure: octets(["application"]) },
+      { is: "bars", title: "The ten biggest talkers", compare: true, measure: octets(["source"]) },
+      { is: "table", title: "Who sent to whom", measure: octets(["pair"], { top: 20 }) },
     ],
   },
   {
@@ -259,7 +259,7 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
         measure: records("severity at least error", [field("sender")]),
       },
       { is: "bars", title: "Accounts refused most", compare: true, measure: records(REFUSED_LOGONS, [field("user")]) },
-      { is: "bars", title: "The ten biggest talkers", compare: true, measure: bytes(TRAFFIC, [field("src")]) },
+      { is: "bars", title: "The ten biggest talkers", compare: true, measure: octets(["source"]) },
     ],
   },
 ]);

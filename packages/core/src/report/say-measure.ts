@@ -26,11 +26,15 @@ export type Unit =
 /** What the values of a measure are counted in: as it says itself, or else as follows from what it tells. */
 export const unitOf = (asked: AnyMeasure): Unit => asked.unit ?? (isOwn(asked) ? ownUnit(asked) : unitOfFigure(asked));
 
-function ownUnit({ source, figure }: OwnMeasure): Unit {
+function ownUnit({ source, figure, perSecond }: OwnMeasure): Unit {
   if (figure.of === "share") return "%";
   const told = ownSource(source);
-  return figure.of === "count" ? told.unit : told.numbers[figure.number]!;
+  const unit = figure.of === "count" ? told.unit : told.numbers[figure.number]!;
+  return perSecond ? bySecond(unit) : unit;
 }
+
+/** Bytes by the second are told in bits. */
+const bySecond = (unit: string): Unit => (unit === "bytes" ? "bits/s" : `${unit}/s`);
 
 export function unitOfFigure({ figure, perSecond }: Pick<MeasureAsked, "figure" | "perSecond">): Unit {
   switch (figure.of) {
@@ -45,8 +49,7 @@ export function unitOfFigure({ figure, perSecond }: Pick<MeasureAsked, "figure" 
       return "";
     default: {
       const unit = "field" in figure.number ? figure.number.field : "";
-      if (!perSecond || figure.of !== "sum") return unit;
-      return unit === "bytes" ? "bits/s" : unit === "packets" ? "packets/s" : "/s";
+      return perSecond && figure.of === "sum" ? bySecond(unit) : unit;
     }
   }
 }
@@ -85,9 +88,8 @@ export function sayGrouping(by: Grouping): string {
 
 /** In words: `bytes by src and dst`, `records, by the second`, `incidents by rule`. */
 export function sayMeasure(asked: AnyMeasure): string {
-  const what = isOwn(asked)
-    ? sayOwnFigure(asked)
-    : `${sayFigure(asked.figure)}${asked.perSecond ? ", by the second" : ""}`;
+  const figure = isOwn(asked) ? sayOwnFigure(asked) : sayFigure(asked.figure);
+  const what = asked.perSecond ? `${figure}, by the second` : figure;
   const by = headingsOf(asked);
   return by.length === 0 ? what : `${what} by ${by.join(" and ")}`;
 }
@@ -98,7 +100,10 @@ export const headingsOf = (asked: AnyMeasure): string[] => (isOwn(asked) ? [...a
 function sayOwnFigure({ source, figure }: OwnMeasure): string {
   if (figure.of === "count") return ownSource(source).unit;
   if (figure.of === "share") return `share of ${source} with ${sayOnly(figure.only)}`;
-  return `${figure.of} of ${figure.number} of ${source}`;
+  // what tells sums alone need not say so
+  return ownSource(source).figures === undefined
+    ? `${figure.of} of ${figure.number} of ${source}`
+    : `${figure.number} of ${source}`;
 }
 
 /** Which entries of an own source, in words; empty: all of them. */

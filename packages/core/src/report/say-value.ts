@@ -4,9 +4,6 @@ const PREFIXES = ["", "k", "M", "G", "T", "P", "E"] as const;
 const SUFFIX: Partial<Record<Unit, string>> = {
   bytes: "B",
   "bits/s": "b/s",
-  "records/s": "/s",
-  "packets/s": "/s",
-  "/s": "/s",
 };
 /** Counts below this are told by their digits. */
 const DIGITS_BELOW = 1e6;
@@ -17,7 +14,7 @@ export function sayValue(value: number | string | null, unit: Unit): string {
   const n = Number(value);
   if (unit === "s") return sayDuration(n);
   if (unit === "%") return `${n > 0 && n < 0.05 ? "< 0.1" : n.toFixed(1)} %`;
-  const suffix = SUFFIX[unit];
+  const suffix = SUFFIX[unit] ?? (unit.endsWith("/s") ? "/s" : undefined);
   if (suffix === "B" || suffix === "b/s" || Math.abs(n) >= DIGITS_BELOW) return short(n, suffix ?? "");
   const digits = Number.isInteger(n)
     ? thousands(n)

@@ -22,7 +22,6 @@ export {
   OwnFigureOf,
   OwnMeasure,
   type OwnSource,
-  type OwnSourceTold,
   ownAddsUp,
   ownSource,
   WeekMeasure,

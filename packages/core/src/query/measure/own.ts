@@ -1,20 +1,11 @@
 import * as z from "zod";
 import { MeasureAsked, MOST_GROUPINGS, OF_NUMBERS, ORDERS, UnitOf } from "./asked.js";
-
-/** What a source of Halvik's own can be told apart by, and what its entries carry that can be reckoned with. */
-export interface OwnSourceTold {
-  /** What its entries are counted in. */
-  readonly unit: string;
-  readonly by: readonly string[];
-  /** By name, what each is counted in. */
-  readonly numbers: Readonly<Record<string, string>>;
-  /** It tells of this moment, whatever the window. */
-  readonly isOfNow?: true;
-}
+import type { OwnSourceTold } from "./source-told.js";
+import { TRAFFIC_SOURCE } from "./traffic-source.js";
 
 const CLOCK = ["hour of day", "day of week"] as const;
 
-/** What Halvik writes down of itself and of those who work with it, beside records. */
+/** What is measured beside records: what Halvik writes down of itself and of those who work with it, and what it has summed of traffic. */
 export const OWN_SOURCES = {
   /** By the moment each was raised; those that were merged into others, or stand behind one, are left out. */
   incidents: {
@@ -55,6 +46,7 @@ export const OWN_SOURCES = {
     },
     isOfNow: true,
   },
+  traffic: TRAFFIC_SOURCE,
   /** Tables of records that are kept. */
   store: {
     unit: "tables",
@@ -93,20 +85,27 @@ const OwnAsked = z.strictObject({
   order: z.enum(ORDERS).default("most"),
   /** How many rows; 0: all. */
   top: z.int().min(0).max(100).default(10),
+  /** As so much a second of the time it is measured over. */
+  perSecond: z.boolean().default(false),
   unit: UnitOf,
 });
 
 /** Names that its source has not. */
 const checkNames = z.check<
-  Pick<z.infer<typeof OwnAsked>, "source" | "figure" | "only"> & { readonly by?: readonly string[] }
->(({ value: { source, figure, only, by = [] }, issues }) => {
+  Pick<z.infer<typeof OwnAsked>, "source" | "figure" | "only" | "perSecond"> & { readonly by?: readonly string[] }
+>(({ value: { source, figure, only, perSecond, by = [] }, issues }) => {
   const told = ownSource(source);
+  const refuse = (message: string, input: unknown, path: (string | number)[]) =>
+    issues.push({ code: "custom", message, input, path });
   const expect = (known: readonly string[], got: string, path: (string | number)[]) => {
-    if (!known.includes(got))
-      issues.push({ code: "custom", message: `expected one of ${known.join(", ") || "none"}`, input: got, path });
+    if (!known.includes(got)) refuse(`expected one of ${known.join(", ") || "none"}`, got, path);
   };
   for (const [i, name] of by.entries()) expect(told.by, name, ["by", i]);
-  for (const [i, o] of only.entries()) expect(told.by, o.by, ["only", i, "by"]);
+  const refused = told.refuses?.(by) ?? null;
+  if (refused !== null) refuse(refused, by, ["by"]);
+  if (told.figures !== undefined) expect(told.figures, figure.of, ["figure", "of"]);
+  for (const [i, o] of only.entries()) expect(told.only ?? told.by, o.by, ["only", i, "by"]);
+  if (perSecond && !ownAddsUp({ figure })) refuse("only what adds up is told by the second", perSecond, ["perSecond"]);
   if (figure.of === "share") for (const [i, o] of figure.only.entries()) expect(told.by, o.by, ["figure", "only", i]);
   if ("number" in figure) expect(Object.keys(told.numbers), figure.number, ["figure", "number"]);
 });

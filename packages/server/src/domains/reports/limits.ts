@@ -9,7 +9,7 @@ import { toAppError } from "../../kernel/http/errors.js";
 import type { MeasuredRecords, MeasureOf } from "../../store/measure-records.js";
 import { hasValues } from "../../store/values-of.js";
 import { labelOf } from "../records/label-of.js";
-import type { MeasureNeeds } from "./measured-part.js";
+import type { MeasureNeeds } from "./measured/way.js";
 
 /** A rule that guards a figure: an amount or a share, by a line or by what is usual for it. */
 export type Limit = Extract<Rule, { kind: "departure" | "ratio" }>;

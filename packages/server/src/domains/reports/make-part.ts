@@ -18,7 +18,8 @@ import type { Presenter } from "../names/presenter.js";
 import { oldestRecordUs } from "../overview/repository.js";
 import { withGaps } from "./gaps.js";
 import type { KeptLimit } from "./kept-limits.js";
-import { fittingStep, type MeasureNeeds, measuredPart } from "./measured-part.js";
+import { fittingStep, measuredPart } from "./measured/measured-part.js";
+import type { MeasureNeeds } from "./measured/way.js";
 import { type OwnNeeds, ownFigures } from "./own-figures.js";
 import { incidentsOf } from "./own-repository.js";
 import { touchingLimits } from "./touching-limits.js";
@@ -108,11 +109,12 @@ async function measuredAs(
   as: Extract<PartMade, { is: "measured" }>["as"],
   title: string,
   measure: Parameters<typeof measuredPart>[1],
-  { window, before, zone, filter }: PartScope,
+  { window, before, zone, filter, senders }: PartScope,
   compare: boolean,
   step: Step | null,
 ): Promise<PartMade> {
-  const scope = { window, before: compare ? before : null, zone, step, nowUs: needs.nowUs, budgetMs: needs.budgetMs };
+  const { nowUs, budgetMs } = needs;
+  const scope = { window, before: compare ? before : null, zone, step, nowUs, budgetMs, senders };
   const asked = isOwn(measure) ? "" : bothOf(filter, measure.filter);
   const measured = await withGaps(needs.db, await measuredPart(needs, measure, asked, scope), needs.nowUs);
   const limits = needs.limits === null ? [] : await touchingLimits(needs, measured, needs.limits, window, needs.nowUs);

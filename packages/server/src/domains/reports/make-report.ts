@@ -17,6 +17,7 @@ import type { Pool } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { keptOf } from "../../store/segments.js";
 import type { TermIndex } from "../../store/term-index.js";
+import { trafficSources } from "../../store/traffic/read-sums.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
@@ -24,6 +25,7 @@ import { oldestRecordUs } from "../overview/repository.js";
 import type { Ask } from "../records/questions.js";
 import { readFilter } from "../records/read-filter.js";
 import { windowJson } from "../records/searched-window.js";
+import { namesOfInterfaces } from "../traffic/interface-names.js";
 import { keptLimits } from "./kept-limits.js";
 import { makePart, type PartNeeds, type PartScope } from "./make-part.js";
 import { stretchesWithRecords } from "./own-repository.js";
@@ -114,6 +116,11 @@ export async function partNeeds(needs: ReportNeeds, actor: Actor, zone: string, 
     budgetMs,
     limits: null,
     firstUs: () => oldestRecordUs(needs.db),
+    traffic: {
+      minuteDays: needs.config.HALVIK_KEEP_TRAFFIC_MINUTE_DAYS,
+      fiveDays: needs.config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS,
+      interfaceNames: async () => namesOfInterfaces(needs, await trafficSources(needs.db)),
+    },
     read: async (filter, window: Window) =>
       (await readFilter(needs, actor, { filter, zone, ...windowJson(window) }, now)).filter,
   };

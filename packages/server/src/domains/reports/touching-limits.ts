@@ -5,7 +5,7 @@ import { isOwn } from "@halvik/core/query/measure";
 import type { Window } from "@halvik/core/report";
 import type { KeptLimit } from "./kept-limits.js";
 import { figureOf, limitLine, recordsOf } from "./limits.js";
-import type { MeasureNeeds } from "./measured-part.js";
+import type { MeasureNeeds } from "./measured/way.js";
 
 /** Of a part at most so many are told of, and measured for at most so long. */
 const [MOST, BUDGET_MS] = [5, 3_000];

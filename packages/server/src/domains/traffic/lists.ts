@@ -15,7 +15,17 @@ import {
 } from "../../store/traffic/read-sums.js";
 import { flowsOf } from "../../store/traffic/sum-flows.js";
 import { isAlwaysKept } from "../../store/traffic/write-sums.js";
-import { addTo, asked, FIVE, type MeasureName, nothing, type Question, type Total, WEEK } from "./question.js";
+import {
+  addTo,
+  asked,
+  FIVE,
+  keepsLists,
+  type MeasureName,
+  nothing,
+  type Question,
+  type Total,
+  WEEK,
+} from "./question.js";
 
 /** Steps of the course of a value. */
 const COURSE = 24;
@@ -42,8 +52,6 @@ interface ListSource {
 /** Windows so short are answered from the flows themselves, while there are not more than so many. */
 const RAW_US = 3 * US_PER_HOUR;
 const RAW_FLOWS = 40_000;
-/** Where a step of five minutes has so many flows of an interface, its lists are kept. */
-const BUSY_FLOWS = 300;
 
 const courseWidth = (spanUs: number, leastUs: number): number =>
   Math.max(leastUs, Math.ceil(spanUs / COURSE / leastUs) * leastUs);
@@ -107,7 +115,7 @@ export async function listSource(db: Queryable, q: Question, dimensions: readonl
       five.toUs - five.fromUs,
     ))
       addTo(total, row);
-  const isBusy = total.flows >= BUSY_FLOWS * Math.max(1, meters.length) * ((five.toUs - five.fromUs) / FIVE);
+  const isBusy = keepsLists(total.flows, meters.length, five.toUs - five.fromUs);
   const window = isBusy ? five : onSteps(q.fromUs, q.toUs, US_PER_HOUR);
   const pieces = piecesOf(
     window.fromUs,

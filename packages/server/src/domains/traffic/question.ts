@@ -60,6 +60,12 @@ export const asked = (
   reached: reachedUs === null ? null : formatUs(reachedUs),
 });
 
+/** Where a step of five minutes has so many flows of an interface, its lists are kept. */
+const BUSY_FLOWS = 300;
+/** Whether steps of five minutes have lists, of so many flows by so many meters; else those of hours tell them. */
+export const keepsLists = (flows: number, meters: number, spanUs: number): boolean =>
+  flows >= BUSY_FLOWS * Math.max(1, meters) * (spanUs / FIVE);
+
 /** Amounts that are added up. */
 export interface Total {
   bytes: number;

@@ -38,6 +38,7 @@ import { readFilter } from "../records/read-filter.js";
 import { answersOf } from "./answers.js";
 import { countersBeside } from "./counters.js";
 import { profile } from "./course.js";
+import { namesOfInterfaces } from "./interface-names.js";
 import { knownInterfaces, sayInterface } from "./interfaces-repository.js";
 import { lists } from "./lists.js";
 import { markingsOf } from "./markings.js";
@@ -111,18 +112,12 @@ export const trafficRoutes = (deps: Needs) => {
   const places = async (scope: Scoped): Promise<Place[]> => {
     const senders = await directory.get();
     const sources = await trafficSources(db);
-    const names = await interfaceNamer(sources);
+    const names = await namesOfInterfaces(deps, sources);
     return placesIn(scope, sources, senders).map((p) => ({
       ...p,
       label: p.interface === null ? senders.name(p.exporter) : names(p.exporter, p.interface),
       site: senders.get(p.exporter)?.site ?? null,
     }));
-  };
-  const interfaceNamer = async (sources: Awaited<ReturnType<typeof trafficSources>>) => {
-    const known = placesOf(sources, await knownInterfaces(db), await directory.get(), await presenter.names());
-    return (exporter: number, index: number): string =>
-      known.exporters.find((e) => e.id === exporter)?.interfaces.find((i) => i.index === index)?.name ??
-      `interface ${index}`;
   };
   return [
     route({
@@ -194,7 +189,7 @@ export const trafficRoutes = (deps: Needs) => {
           nameOf: (sender: number) => senders.name(sender),
           applications: senders.applications,
         };
-        return markingsOf(ask, q, await interfaceNamer(await trafficSources(db)), now, patience * 1_000);
+        return markingsOf(ask, q, await namesOfInterfaces(deps, await trafficSources(db)), now, patience * 1_000);
       },
     }),
     route({

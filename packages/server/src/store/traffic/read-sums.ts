@@ -8,14 +8,14 @@ export interface Meter {
   readonly sender: number;
   readonly interface: number;
   readonly way: number;
-  /** 0 and 1: of one's own choosing. */
-  readonly side: 0 | 1;
+  /** Of one's own choosing: what has the same is summed together. */
+  readonly side: number;
 }
 
 export interface SumRow {
   /** When its bucket begins. */
   readonly fromUs: number;
-  readonly side: 0 | 1;
+  readonly side: number;
   readonly value: string;
   readonly bytes: number;
   readonly packets: number;
@@ -117,6 +117,22 @@ export async function readTop(
     distinct: rows[0]?.distinct ?? 0,
     cut: rows.find((r) => r.value === CUT) ?? null,
   };
+}
+
+/** The greatest values of a dimension by side over a window, the greatest first. @returns what was not kept of values among them, as {@link CUT} */
+export async function readTopBySide(
+  db: Queryable,
+  meters: readonly Meter[],
+  dimension: Dimension,
+  pieces: readonly Piece[],
+  measure: "bytes" | "packets" | "flows",
+  most: number,
+): Promise<Omit<SumRow, "fromUs">[]> {
+  const { rows } = await db.query<Omit<SumRow, "fromUs">>(
+    `select m.side, u.value, ${SUMS} ${TOLD} group by 1, 2 order by ${measure} desc, u.value, m.side limit $10`,
+    [...toldBy(meters, dimension, pieces), most],
+  );
+  return rows;
 }
 
 /** Bytes of what has a total and no lists: it had too few flows in its step (`write-sums.ts`). */

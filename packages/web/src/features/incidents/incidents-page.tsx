@@ -1,3 +1,4 @@
+import { OwnMeasure } from "@halvik/core/query/measure";
 import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { useNavigate } from "react-router";
@@ -39,7 +40,7 @@ const ON_BOARD: readonly BoardChoice[] = [
         is: "bars",
         title: "Incidents by rule",
         compare: true,
-        measure: { source: "incidents", figure: { of: "count" }, only: [], by: ["rule"], order: "most", top: 10 },
+        measure: OwnMeasure.parse({ source: "incidents", by: ["rule"] }),
       },
       window: null,
     },

@@ -1,5 +1,5 @@
 import type { Measured, PartAnswer } from "@halvik/contract/reports";
-import type { OwnSource } from "@halvik/core/query/measure";
+import { isOwn, type OwnSource } from "@halvik/core/query/measure";
 
 /** Where the entries of an own source stand. */
 const PAGES: Readonly<Record<OwnSource, string>> = {
@@ -10,10 +10,12 @@ const PAGES: Readonly<Record<OwnSource, string>> = {
   "arrival rules": "/intake/arrival",
   senders: "/intake",
   store: "/intake/plan",
+  traffic: "/traffic",
 };
 
 /** The page behind a measure: its records in the window it was made over, or where what it counts stands. */
 export function behind(m: Measured, window: PartAnswer["window"], filter = m.filter): string {
-  if (m.asked.source !== undefined && m.asked.source !== "records") return PAGES[m.asked.source];
+  // rows of traffic are found by their filter, as those of records are
+  if (isOwn(m.asked) && filter === "") return PAGES[m.asked.source];
   return `/records?${new URLSearchParams({ filter, from: window.from, to: window.to })}`;
 }

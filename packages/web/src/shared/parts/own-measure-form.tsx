@@ -1,5 +1,6 @@
-import { OF_NUMBERS, type OwnFigureOf, type OwnMeasure, ownSource } from "@halvik/core/query/measure";
+import { OF_NUMBERS, type OwnFigureOf, type OwnMeasure, ownAddsUp, ownSource } from "@halvik/core/query/measure";
 import { useState } from "react";
+import { Checkbox } from "../../ui/checkbox";
 import { Field, Input } from "../../ui/field";
 import { Select, type SelectOption } from "../../ui/select";
 import { OrderAndRows } from "./order-and-rows";
@@ -34,9 +35,13 @@ export function OwnMeasureForm({ measure, groups, onChange }: OwnMeasureFormProp
     if (of === "share") return { of, only: [{ by: told.by[0]!, is: [] }] };
     return { of: of as (typeof OF_NUMBERS)[number], number: "number" in figure ? figure.number : numbers[0]! };
   };
-  const known = FIGURES.filter((f) => numbers.length > 0 || !OF_NUMBERS.some((n) => n === f.value));
+  const known = FIGURES.filter(
+    (f) => (told.figures?.includes(f.value) ?? true) && (numbers.length > 0 || !OF_NUMBERS.some((n) => n === f.value)),
+  );
   const setBy = (at: number, name: string) =>
     onChange({ ...measure, by: [...by.slice(0, at), ...(name === ALL ? [] : [name])] });
+  const only = told.only ?? told.by;
+  const goes = (names: readonly string[]) => (told.refuses?.(names) ?? null) === null;
   return (
     <>
       <Field label="What">
@@ -45,7 +50,7 @@ export function OwnMeasureForm({ measure, groups, onChange }: OwnMeasureFormProp
             id={id}
             value={figure.of}
             options={known}
-            onChange={(of) => onChange({ ...measure, figure: figureOf(of) })}
+            onChange={(of) => onChange(withFigure(measure, figureOf(of)))}
             className="w-full"
           />
         )}
@@ -65,7 +70,7 @@ export function OwnMeasureForm({ measure, groups, onChange }: OwnMeasureFormProp
       )}
       <Only
         label="Only those whose"
-        names={told.by}
+        names={only}
         only={measure.only}
         onChange={(only) => onChange({ ...measure, only })}
       />
@@ -82,7 +87,13 @@ export function OwnMeasureForm({ measure, groups, onChange }: OwnMeasureFormProp
         <>
           <Field label="Told apart by">
             {(id) => (
-              <Select id={id} value={by[0] ?? ALL} options={told.by} onChange={(v) => setBy(0, v)} className="w-full" />
+              <Select
+                id={id}
+                value={by[0] ?? ALL}
+                options={told.by.filter((v) => goes([v]))}
+                onChange={(v) => setBy(0, v)}
+                className="w-full"
+              />
             )}
           </Field>
           {groups > 1 && by.length > 0 && (
@@ -93,7 +104,7 @@ export function OwnMeasureForm({ measure, groups, onChange }: OwnMeasureFormProp
                   value={by[1] ?? ALL}
                   options={[
                     { value: ALL, label: "nothing else" },
-                    ...told.by.map((value) => ({ value, label: value })),
+                    ...told.by.filter((v) => goes([by[0]!, v])).map((value) => ({ value, label: value })),
                   ]}
                   onChange={(v) => setBy(1, v)}
                   className="w-full"
@@ -104,9 +115,25 @@ export function OwnMeasureForm({ measure, groups, onChange }: OwnMeasureFormProp
           {groups > 1 && <OrderAndRows value={measure} onChange={(order) => onChange({ ...measure, ...order })} />}
         </>
       )}
+      {ownAddsUp(measure) && told.isOfNow !== true && (
+        <Checkbox
+          checked={measure.perSecond}
+          onChange={(perSecond) => onChange({ ...measure, perSecond })}
+          className="mb-2 text-ui"
+        >
+          by the second
+        </Checkbox>
+      )}
     </>
   );
 }
+
+/** What does not add up is not told by the second. */
+const withFigure = (measure: OwnMeasure, figure: OwnFigureOf): OwnMeasure => ({
+  ...measure,
+  figure,
+  perSecond: measure.perSecond && ownAddsUp({ figure }),
+});
 
 type OnlyList = OwnMeasure["only"];
 

@@ -2,7 +2,7 @@ import type { EpochUs } from "@halvik/core/base/time";
 import { SEVERITIES } from "@halvik/core/model/record";
 import type { MeasuredRow, OWN_SOURCES, OwnFigureOf, OwnMeasure, OwnSource } from "@halvik/core/query/measure";
 import type { Window } from "@halvik/core/report";
-import type { Queryable } from "../../kernel/db/pool.js";
+import type { Queryable } from "../../../kernel/db/pool.js";
 
 /** How a source of Halvik's own is read: SQL of ours alone, chosen by names that the schema of a measure has checked. */
 interface SourceSql {
@@ -25,7 +25,12 @@ const seconds = (to: string, from: string) => `(${to} - ${from}) / 1e6`;
 const ruleName = (id: string) => `coalesce((select body->>'name' from rule where rule.id = ${id}), ${id})`;
 const YES_NO = (condition: string) => `case when ${condition} then 'yes' else 'no' end`;
 
-const SOURCES: { readonly [S in OwnSource]: SourceSqlOf<S> } = {
+/** Sources whose entries stand in tables; traffic has sums of its own. */
+type TableSource = Exclude<OwnSource, "traffic">;
+export type TableMeasure = OwnMeasure & { readonly source: TableSource };
+export const isOfTables = (asked: OwnMeasure): asked is TableMeasure => asked.source !== "traffic";
+
+const SOURCES: { readonly [S in TableSource]: SourceSqlOf<S> } = {
   incidents: {
     from: "(select * from incident where merged_into is null and not folded) e",
     at: "raised_us",
@@ -134,7 +139,7 @@ export interface OwnMeasured {
  */
 export async function measureOwn(
   db: Queryable,
-  asked: OwnMeasure,
+  asked: TableMeasure,
   window: Window,
   steps: readonly EpochUs[] | null,
   zone: string,
@@ -152,7 +157,7 @@ export async function measureOwn(
 }
 
 interface Over {
-  readonly asked: OwnMeasure;
+  readonly asked: TableMeasure;
   readonly window: Window;
   readonly steps: readonly EpochUs[] | null;
   readonly zone: string;

@@ -1,0 +1,42 @@
+import type { OwnMeasure } from "@halvik/core/query/measure";
+import { sayOnly, type Window } from "@halvik/core/report";
+import { keptSince } from "../../../store/traffic/read-sums.js";
+import { measureTraffic, type TrafficMeasured } from "./measure-traffic.js";
+import { ownTold } from "./own-way.js";
+import { type MeasureNeeds, type MeasureScope, stepsWithin, type Way } from "./way.js";
+
+/** What is told by sums of traffic rather than by flows. */
+export async function trafficWay(needs: MeasureNeeds, asked: OwnMeasure, scope: MeasureScope): Promise<Way> {
+  const { step, zone, nowUs, senders: within } = scope;
+  const { minuteDays, fiveDays, interfaceNames } = needs.traffic;
+  const reading = {
+    ...needs,
+    ...{ nowUs, within },
+    interfaceName: await interfaceNames(),
+    minuteSinceUs: keptSince(minuteDays, nowUs),
+    fiveSinceUs: keptSince(fiveDays, nowUs),
+  };
+  const measured = new Map<Window, TrafficMeasured>();
+  return {
+    ...ownTold(asked),
+    measure: async (window) => {
+      const steps = step === null ? null : stepsWithin(window, step, zone);
+      const told = await measureTraffic(reading, asked, window, steps, zone);
+      measured.set(window, told);
+      const { rows, total, full } = told;
+      const kept = steps ?? [window.fromUs, window.toUs];
+      return { rows, total, full, complete: true, coveredFromUs: window.fromUs, source: "rollups", steps: kept };
+    },
+    estimatedIn: async (window) => measured.get(window)?.estimated ?? null,
+    filterOf: (keys) => measured.get(scope.window)?.filterOf(keys) ?? null,
+    reading: sayTraffic(asked),
+    isOfNow: false,
+  };
+}
+
+/** Of which traffic, and how often a conversation counts in it. */
+function sayTraffic({ by, only }: OwnMeasure): string {
+  const isExported = by.includes("exporter") || by.includes("interface") || only.some((o) => o.by !== "site");
+  const of = only.length === 0 ? "traffic" : `traffic with ${sayOnly(only)}`;
+  return `${of}, ${isExported ? "as exported" : by.includes("site") ? "each conversation once at a site" : "each conversation once"}, spread over its time`;
+}
