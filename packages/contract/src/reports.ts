@@ -236,6 +236,13 @@ export const ReportKept = z.object({
 });
 export type ReportKept = z.infer<typeof ReportKept>;
 
+/** A report as it shall be. */
+export const ChangedReport = z.object({
+  report: ReportDefinition,
+  /** When it was changed last, as whoever changes it knows: if that was later, nothing is. */
+  changed: TimeText,
+});
+
 export const ReportList = z.object({
   reports: z.array(ReportKept),
   ready: z.array(ReportDefinition),

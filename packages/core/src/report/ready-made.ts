@@ -3,6 +3,13 @@ import { ReportDefinition } from "./definition.js";
 import { field, octets, own, REFUSED_LOGONS, records } from "./drafts.js";
 
 const FIREWALL = "kind is firewall";
+/** What Halvik writes down when records are lost, and when a sender sends more than it may. */
+const LOST = "records-lost, senders-capped";
+/** How much it says was missing. @param events by their names */
+const told = (events: string) => ({
+  figure: { of: "sum", number: { data: "count" } },
+  filter: `kind is halvik and event in ${events}`,
+});
 
 /** Reports that ship; a copy of one is one's own. What they count is said by their filters, in the language of Records. */
 export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefinition).parse([
@@ -157,6 +164,13 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
         title: "By sender and kind",
         compare: true,
         measure: records("", [field("sender"), field("kind")], { top: 40 }),
+      },
+      { is: "course", title: "Lost or refused over time", measure: told(LOST) },
+      { is: "course", title: "Flow datagrams missing over time", measure: told("flow-gaps") },
+      {
+        is: "course",
+        title: "Senders falling silent over time",
+        measure: records('kind is halvik and event is "sender-silent"'),
       },
       { is: "bars", title: "Senders that sent least", measure: records("", [field("sender")], { order: "least" }) },
       {

@@ -232,41 +232,41 @@ describe("a limit in words", () => {
 
 describe("bands of a profile", () => {
   const rows = [
-    { labels: ["a"], steps: [5, null, null] },
-    { labels: ["b"], steps: ["2", 1, null] },
+    { labels: ["a"], steps: [5, null, null], exact: true },
+    { labels: ["b"], steps: ["2", 1, null], exact: false },
   ];
   test.each<[string, Parameters<typeof bandsOf>[0], unknown]>([
     [
       "what is left of the whole are the others",
-      { rows, total: { steps: [9, 1, 0] }, addsUp: true, gaps: [] },
+      { rows, total: { steps: [9, 1, 0], exact: false }, addsUp: true, gaps: [] },
       [
-        { name: "a", steps: [5, 0, 0] },
-        { name: "b", steps: [2, 1, 0] },
-        { name: "others", steps: [2, 0, 0] },
+        { name: "a", exact: true, steps: [5, 0, 0] },
+        { name: "b", exact: false, steps: [2, 1, 0] },
+        { name: "others", exact: false, steps: [2, 0, 0] },
       ],
     ],
     [
       "nothing is left; a gap is none of them",
-      { rows, total: { steps: [7, 1, null] }, addsUp: true, gaps: [2] },
+      { rows, total: { steps: [7, 1, null], exact: false }, addsUp: true, gaps: [2] },
       [
-        { name: "a", steps: [5, 0, null] },
-        { name: "b", steps: [2, 1, null] },
+        { name: "a", exact: true, steps: [5, 0, null] },
+        { name: "b", exact: false, steps: [2, 1, null] },
       ],
     ],
     [
       "records with several values count under each: less than nothing is left",
-      { rows, total: { steps: [6, 1, 0] }, addsUp: true, gaps: [] },
+      { rows, total: { steps: [6, 1, 0], exact: false }, addsUp: true, gaps: [] },
       [
-        { name: "a", steps: [5, 0, 0] },
-        { name: "b", steps: [2, 1, 0] },
+        { name: "a", exact: true, steps: [5, 0, 0] },
+        { name: "b", exact: false, steps: [2, 1, 0] },
       ],
     ],
     [
       "figures that do not add up have no others",
-      { rows, total: { steps: [9, 1, 0] }, addsUp: false, gaps: [] },
+      { rows, total: { steps: [9, 1, 0], exact: false }, addsUp: false, gaps: [] },
       [
-        { name: "a", steps: [5, null, null] },
-        { name: "b", steps: [2, 1, null] },
+        { name: "a", exact: true, steps: [5, null, null] },
+        { name: "b", exact: false, steps: [2, 1, null] },
       ],
     ],
   ])("%s", (_what, profiled, want) => expect(bandsOf(profiled)).toEqual(want));

@@ -460,11 +460,11 @@ test("reports", async () => {
     ],
   };
   const { body } = await ask("post", "/reports", "/reports", report);
-  const { id } = body as { id: number };
+  const { id, changed } = body as { id: number; changed: string };
   await ask("get", "/reports");
   await ask("get", "/limits");
   await ask("get", "/reports/{id}", `/reports/${id}`);
-  await ask("patch", "/reports/{id}", `/reports/${id}`, { ...report, about: "What went wrong" });
+  await ask("patch", "/reports/{id}", `/reports/${id}`, { report: { ...report, about: "What went wrong" }, changed });
   await ask("get", "/reports/{id}/file", `/reports/${id}/file`);
   await ask("post", "/reports/read", "/reports/read", {
     text: "name: x\nperiod: {last: 1, unit: day}\nparts: [{is: text, markdown: y}]",

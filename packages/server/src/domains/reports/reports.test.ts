@@ -221,6 +221,22 @@ test("a limit is where its rule's figure is: of the nearest key, by stretches, h
   expect([rolling.key, rolling.value]).toEqual(since > 0 ? [["a"], 9_999] : [["b"], 750]);
 });
 
+test("of two who change one report at the same time the second is told, and loses nothing", async () => {
+  const report = { name: "Ours", period: { last: 1, unit: "day" }, parts: [{ is: "text", markdown: "a" }] };
+  const { id, changed } = (await store.api.post("/reports", report).expect(200)).body as ReportKept;
+  const save = (markdown: string, known: string) =>
+    store.api.patch(`/reports/${id}`, { report: { ...report, parts: [{ is: "text", markdown }] }, changed: known });
+  const first = await save("b", changed);
+  expect(first.status).toBe(200);
+  const second = await save("c", changed);
+  expect([second.status, second.body.error.message]).toEqual([409, expect.stringMatching(/has changed this report/)]);
+  const kept = (await store.api.get(`/reports/${id}`)).body as ReportKept;
+  expect(kept.report.parts).toEqual([{ is: "text", markdown: "b" }]);
+  expect((await save("c", kept.changed)).status).toBe(200);
+  expect((await save("d", "yesterday")).status).toBe(400);
+  expect((await store.api.patch("/reports/999999", { report, changed })).status).toBe(404);
+});
+
 test.each<[string, Error, string | RegExp]>([
   ["one that takes too long", new WorkTooLong("measure", 20_000), /took longer than allowed/],
   ["a statement past its time", Object.assign(new Error("canceling"), { code: "57014" }), /took longer than allowed/],

@@ -49,20 +49,26 @@ export async function addReport(
   return rows[0]!.id;
 }
 
-/** @returns false when there is no such report */
+/** @param knownUs when it was changed last, as whoever changes it knows @returns false when there is no such report, or it was changed since then */
 export async function changeReport(
   db: Queryable,
   id: number,
+  knownUs: EpochUs,
   report: ReportDefinition,
   author: string,
   atUs: EpochUs,
 ): Promise<boolean> {
-  const changed = await db.query("update report set body = $2, author = $3, changed_us = $4 where id = $1", [
-    id,
-    JSON.stringify(report),
-    author,
-    atUs,
-  ]);
+  const changed = await db.query(
+    "update report set body = $2, author = $3, changed_us = $4 where id = $1 and changed_us = $5",
+    [
+      id,
+      JSON.stringify(report),
+      author,
+      // no two changes have the same moment
+      Math.max(atUs, knownUs + 1),
+      knownUs,
+    ],
+  );
   return changed.rowCount === 1;
 }
 

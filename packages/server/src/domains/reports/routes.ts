@@ -1,5 +1,6 @@
 import { EntityId } from "@halvik/contract/common";
 import {
+  ChangedReport,
   LackingAnswer,
   LackingQuery,
   LimitList,
@@ -16,7 +17,7 @@ import {
   RunQuery,
   ScheduleBody,
 } from "@halvik/contract/reports";
-import { formatUs, readRfc3339 } from "@halvik/core/base/time";
+import { formatUs } from "@halvik/core/base/time";
 import { nextDue, READY_REPORTS, ReportDefinition, sayPeriod, saySchedule } from "@halvik/core/report";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
@@ -24,6 +25,7 @@ import type { Models } from "../../kernel/db/models.js";
 import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError, naming } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
+import { readTime } from "../../kernel/http/window.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
 import { limitLines } from "./all-limits.js";
@@ -144,15 +146,19 @@ export const reportRoutes = (needs: Needs) => {
     route({
       method: "patch",
       path: "/reports/{id}",
-      summary: "Changes a report; outputs that were made stay as they are",
+      summary: "Changes a report, as long as nobody else has meanwhile; outputs that were made stay as they are",
       access: "act",
       params,
-      body: ReportDefinition,
+      body: ChangedReport,
       answer: ReportKept,
-      handle: async ({ params: p, body, actor }) => {
+      handle: async ({ params: p, body: { report, changed }, actor }) => {
         await change(actor.name, async (act) => {
-          if (!(await changeReport(act.db, p.id, body, act.who, act.atUs))) throw noReport(p.id);
-          await act.audit("report changed", { id: p.id, name: body.name });
+          if (!(await changeReport(act.db, p.id, readTime("changed", changed), report, act.who, act.atUs))) {
+            const now = await findReport(act.db, p.id);
+            if (now === null) throw noReport(p.id);
+            throw new AppError("CONFLICT", `${now.author} has changed this report meanwhile: load it anew`);
+          }
+          await act.audit("report changed", { id: p.id, name: report.name });
         });
         return one(p.id);
       },
@@ -350,12 +356,4 @@ export const reportRoutes = (needs: Needs) => {
 const noReport = (id: number) => new AppError("NOT_FOUND", `there is no report ${id}`);
 const noSchedule = (id: number) => new AppError("NOT_FOUND", `there is no schedule ${id} of this report`);
 
-function momentOf(at: string | undefined): number {
-  if (at === undefined) return nowUs();
-  const time = readRfc3339(at);
-  if (time === null || time.end !== at.length || time.offsetMinutes === null)
-    throw new AppError("BAD_TIME", `at: expected RFC 3339 with a zone, such as 2026-11-24T10:00:00Z, got "${at}"`, {
-      field: "at",
-    });
-  return time.us;
-}
+const momentOf = (at: string | undefined): number => (at === undefined ? nowUs() : readTime("at", at));

@@ -7,7 +7,7 @@ import type {
 } from "@halvik/contract/traffic";
 import { formatUs } from "@halvik/core/base/time";
 import { emptyContent } from "@halvik/core/model/record";
-import { LEVELS, NO_SITES, sitesOf, TrafficSums } from "@halvik/core/traffic";
+import { LEVELS, NO_SITES, TrafficSums } from "@halvik/core/traffic";
 import type pg from "pg";
 import request from "supertest";
 import { nowUs } from "../../kernel/clock.js";
@@ -16,8 +16,7 @@ import { claimCollector } from "../../store/collectors.js";
 import { indexNext } from "../../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../../store/keeping/keep-traffic.js";
 import { readTop, readUnlisted } from "../../store/traffic/read-sums.js";
-import { flowsBehind, sumFlows } from "../../store/traffic/sum-flows.js";
-import { trafficSites } from "../../store/traffic/traffic-sites.js";
+import { flowsBehind } from "../../store/traffic/sum-flows.js";
 import { addRows, closeSteps, takeOutRows } from "../../store/traffic/write-sums.js";
 import type { TestApi } from "../../testing/test-api.js";
 import { TestStore } from "../../testing/test-store.js";

@@ -23,7 +23,8 @@ export function readWindow(
   return { fromUs, toUs };
 }
 
-function readTime(field: string, text: string): number {
+/** A moment as a request writes it. @param field where it stands @throws {AppError} BAD_TIME */
+export function readTime(field: string, text: string): number {
   const time = readRfc3339(text);
   if (time === null || time.end !== text.length || time.offsetMinutes === null)
     throw new AppError(

@@ -30,20 +30,20 @@ const EMPTY: ReportDefinition = {
 };
 
 export function NewReportPage() {
-  return <Editor id={null} report={EMPTY} />;
+  return <Editor kept={null} />;
 }
 
 export function EditReportPage() {
   const id = Number(useParams().id);
-  // written over what somebody changes meanwhile only when it is saved
-  const { data, error } = useQuery({ ...reportQuery(id), refetchInterval: false, refetchOnWindowFocus: false });
+  // what is edited is as it is now, and stays so while it is edited
+  const { data, error, isFetchedAfterMount } = useQuery({ ...reportQuery(id), refetchOnMount: "always" });
   if (error)
     return (
       <Page title="Report">
         <Trouble error={error} what="The report cannot be edited" />
       </Page>
     );
-  return data ? <Editor key={id} id={id} report={data.report} /> : null;
+  return data && isFetchedAfterMount ? <Editor key={id} kept={data} /> : null;
 }
 
 /** A part with a number of its own, so that moving one moves its form. */
@@ -53,11 +53,13 @@ interface Draft {
 }
 
 /** The parts of a report in their order, a form for the one that is chosen, and what it looks like on what is stored. */
-function Editor({ id, report }: { id: number | null; report: ReportDefinition }) {
+function Editor({ kept }: { kept: ReportKept | null }) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const zone = useViewStore((s) => s.zone);
   const { at: moment, again } = useMoment();
+  // as it was when the editing began, whatever is read of it meanwhile
+  const [{ id, report, changed }] = useState(kept ?? { id: null, report: EMPTY, changed: "" });
   const [head, setHead] = useState(report);
   const [drafts, setDrafts] = useState<readonly Draft[]>(() => report.parts.map((part, key) => ({ key, part })));
   const [chosen, setChosen] = useState<number | null>(drafts[0]?.key ?? null);
@@ -68,10 +70,12 @@ function Editor({ id, report }: { id: number | null; report: ReportDefinition })
   const current = drafts[at];
   const save = useMutation({
     mutationFn: (body: ReportDefinition) =>
-      request<ReportKept>(id === null ? "POST" : "PATCH", id === null ? "/reports" : `/reports/${id}`, body),
-    onSuccess: (kept) => {
+      id === null
+        ? request<ReportKept>("POST", "/reports", body)
+        : request<ReportKept>("PATCH", `/reports/${id}`, { report: body, changed }),
+    onSuccess: (saved) => {
       void client.invalidateQueries({ queryKey: ["reports"] });
-      void navigate(`/reports/${kept.id}`);
+      void navigate(`/reports/${saved.id}`);
     },
     onError: (e) => setTrouble(e.message),
   });

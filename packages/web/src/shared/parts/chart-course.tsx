@@ -6,7 +6,7 @@ import { rem } from "../../ui/rem";
 import { dayMinute } from "../../ui/time";
 import { timeAxis } from "./time-axis";
 
-/** A figure over time, to the right; the period before as a paler line. Its values are in the table one key away. */
+/** A figure over time, to the right; the period before as a paler line; broken where it is an estimate. Its values are in the table one key away. */
 export function CourseChart({ measured: m, className }: { measured: Measured /** Its height. */; className: string }) {
   const zone = useViewStore((s) => s.zone);
   const unit = m.unit as Unit;
@@ -71,6 +71,7 @@ export function CourseChart({ measured: m, className }: { measured: Measured /**
           <Line
             dataKey="value"
             stroke="var(--ink)"
+            strokeDasharray={m.total.exact ? undefined : "5 2"}
             strokeWidth={1.75}
             dot={points.length < 3}
             isAnimationActive={false}

@@ -1,5 +1,6 @@
 import type { Measured } from "@halvik/contract/reports";
 import { bandsOf, sayValue, type Unit } from "@halvik/core/report";
+import { useId } from "react";
 import { Area, AreaChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { useViewStore, usOf } from "../../data/view-store";
 import { rem } from "../../ui/rem";
@@ -11,11 +12,12 @@ import { timeAxis } from "./time-axis";
 const [DARKEST, PALEST] = [0.85, 0.12];
 const weightOf = (i: number, bands: number): number => DARKEST - ((DARKEST - PALEST) * i) / Math.max(1, bands - 1);
 
-/** Bands over time, one upon the other, told apart by the weight of the ink and named beside it in their order. */
+/** Bands over time, one upon the other, told apart by the weight of the ink and named beside it in their order; estimates are hatched. */
 export function ProfileChart({ measured: m, className }: { measured: Measured /** Its height. */; className: string }) {
   const zone = useViewStore((s) => s.zone);
   const unit = m.unit as Unit;
   const bands = bandsOf(m);
+  const hatch = useId();
   const points = m.steps.slice(0, -1).map((at, i) => ({
     at: usOf(at),
     all: m.total.steps[i] ?? null,
@@ -37,6 +39,11 @@ export function ProfileChart({ measured: m, className }: { measured: Measured /*
       <div className="min-w-0 flex-1">
         <ResponsiveContainer>
           <AreaChart data={points} margin={{ top: 6, right: 4, bottom: 0, left: 6 }}>
+            <defs>
+              <pattern id={hatch} width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+                <rect width="2" height="4" fill="var(--ink)" />
+              </pattern>
+            </defs>
             <CartesianGrid vertical={false} stroke="var(--line)" />
             <XAxis
               dataKey="at"
@@ -80,7 +87,7 @@ export function ProfileChart({ measured: m, className }: { measured: Measured /*
                 type="stepAfter"
                 stroke="var(--paper)"
                 strokeWidth={0.5}
-                fill="var(--ink)"
+                fill={b.exact ? "var(--ink)" : `url(#${hatch})`}
                 fillOpacity={weightOf(n, bands.length)}
                 isAnimationActive={false}
               />
@@ -91,7 +98,10 @@ export function ProfileChart({ measured: m, className }: { measured: Measured /*
       <ul aria-hidden className="w-36 shrink-0 self-center overflow-hidden text-small max-slim:w-24">
         {bands.map((b, n) => (
           <li key={b.name} className="flex items-center gap-1.5">
-            <span className="h-2.5 w-2.5 shrink-0 bg-ink" style={{ opacity: weightOf(n, bands.length) }} />
+            <span
+              className={`h-2.5 w-2.5 shrink-0 ${b.exact ? "bg-ink" : "hatched"}`}
+              style={{ opacity: weightOf(n, bands.length) }}
+            />
             <span className="truncate">{safeText(b.name)}</span>
           </li>
         ))}

@@ -88,7 +88,7 @@ export function MeasuredRows({ measured: m, window, bars }: RowsProps) {
               {bars && (
                 <td className="relative py-0.5">
                   <span
-                    className="block h-2.5 bg-ink/70"
+                    className={`block h-2.5 ${r.exact ? "bg-ink/70" : "hatched"}`}
                     style={{ width: `${most === 0 ? 0 : (100 * Number(r.value ?? 0)) / most}%` }}
                   />
                   {r.before !== undefined && Number(r.before ?? 0) > 0 && (

@@ -46,9 +46,7 @@ function partOf(part: PartMade, made: ReportMade): string {
   const rows = table.rows.map(
     (r, at) =>
       `<tr>${r.map((c, i) => `${cell("td", i)}${text(c)}</td>`).join("")}${
-        bars === null
-          ? ""
-          : `<td style="width:12rem">${bars[at] === undefined ? "" : `<div style="background:#4a545d;height:.7rem;width:${bars[at]}%"></div>`}</td>`
+        bars === null ? "" : `<td style="width:12rem">${bars[at] === undefined ? "" : barOf(bars[at])}</td>`
       }</tr>`,
   );
   return `${heading(part.is === "own figures" || part.is === "incidents" || part.is === "records" || part.is === "measured" ? part.title : "")}<table style="border-collapse:collapse;font-size:.9rem"><tr>${table.headings
@@ -56,11 +54,25 @@ function partOf(part: PartMade, made: ReportMade): string {
     .join("")}</tr>${rows.join("")}</table>${part.is === "incidents" ? stories(part) : ""}${notes(part, made)}`;
 }
 
-/** The length of each row's bar, in hundredths of the greatest. */
-function barsOf({ measured }: Extract<PartMade, { is: "measured" }>): number[] {
-  const most = Math.max(0, ...measured.rows.map((r) => Number(r.value ?? 0)));
-  return measured.rows.map((r) => (most === 0 ? 0 : Math.round((100 * Number(r.value ?? 0)) / most)));
+interface Bar {
+  /** In hundredths of the greatest. */
+  readonly length: number;
+  readonly exact: boolean;
 }
+
+function barsOf({ measured }: Extract<PartMade, { is: "measured" }>): Bar[] {
+  const most = Math.max(0, ...measured.rows.map((r) => Number(r.value ?? 0)));
+  return measured.rows.map(({ value, exact }) => ({
+    length: most === 0 ? 0 : Math.round((100 * Number(value ?? 0)) / most),
+    exact,
+  }));
+}
+
+/** Estimates are hatched, where a mail program draws that, and framed everywhere. */
+const HATCHED =
+  "border:1px dashed #4a545d;background:repeating-linear-gradient(135deg,#4a545d 0 2px,transparent 2px 5px)";
+const barOf = ({ length, exact }: Bar): string =>
+  `<div style="${exact ? "background:#4a545d" : HATCHED};height:.7rem;width:${length}%"></div>`;
 
 const stories = (part: Extract<PartMade, { is: "incidents" }>): string =>
   part.incidents

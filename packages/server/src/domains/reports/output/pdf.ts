@@ -186,7 +186,8 @@ function barTable(m: Measured): Content {
     const r = m.rows[i];
     if (r === undefined || most === 0) return "";
     const length = (value: number | string | null | undefined) => Math.max(0.5, (BAR * Number(value ?? 0)) / most);
-    const canvas: CanvasElement[] = [{ type: "rect", x: 0, y: 1, w: length(r.value), h: 7, color: FILL }];
+    const box = { x: 0, y: 1, w: length(r.value), h: 7 };
+    const canvas: CanvasElement[] = r.exact ? [{ type: "rect", ...box, color: FILL }] : hatched(box, 1);
     if (r.before !== undefined && r.before !== null && Number(r.before) > 0) {
       const at = Math.min(BAR, length(r.before));
       canvas.push({ type: "line", x1: at, y1: 0, x2: at, y2: 9, lineWidth: 1, lineColor: INK });
@@ -219,6 +220,36 @@ function barTable(m: Measured): Content {
       ],
     },
   };
+}
+
+interface Box {
+  readonly x: number;
+  readonly y: number;
+  readonly w: number;
+  readonly h: number;
+}
+/** Between two strokes of a hatching. */
+const HATCH = 2.4;
+
+/** What is an estimate: strokes within a thin frame. */
+function hatched({ x, y, w, h }: Box, opacity: number): CanvasElement[] {
+  if (w <= 0 || h <= 0) return [];
+  const line = (x1: number, y1: number, x2: number, y2: number): CanvasElement => ({
+    type: "line",
+    ...{ x1, y1, x2, y2 },
+    lineWidth: 0.8,
+    lineColor: FILL,
+    strokeOpacity: opacity,
+  });
+  const strokes: CanvasElement[] = [
+    { type: "rect", x, y, w, h, lineWidth: 0.4, lineColor: FILL, strokeOpacity: opacity } as CanvasElement,
+  ];
+  // each rises by its height over as much of the width, cut at both ends of the box
+  for (let at = HATCH - h; at < w; at += HATCH) {
+    const [from, to] = [Math.max(0, at), Math.min(w, at + h)];
+    if (to > from) strokes.push(line(x + from, y + h - (from - at), x + to, y + h - (to - at)));
+  }
+  return strokes;
 }
 
 const [CHART_H, AXIS_W] = [96, 60];
@@ -265,7 +296,13 @@ function course(m: Measured, zone: string): Content {
       .map((points) =>
         points.length === 1
           ? { type: "ellipse", x: points[0]!.x, y: points[0]!.y, r1: 1, r2: 1, color }
-          : { type: "polyline", lineWidth, lineColor: color, points },
+          : {
+              type: "polyline",
+              lineWidth,
+              lineColor: color,
+              points,
+              ...(list === values && !m.total.exact ? { dash: { length: 4, space: 2 } } : {}),
+            },
       );
   };
   const rule = (y: number): CanvasElement => ({
@@ -318,19 +355,12 @@ function profile(m: Measured, zone: string): Content {
   const step = width / heights.length;
   const rects = heights.flatMap((_, i) => {
     let below = 0;
-    return bands.map((band, at): CanvasElement => {
+    return bands.flatMap((band, at): CanvasElement[] => {
       const h = (CHART_H * (band.steps[i] ?? 0)) / most;
       below += h;
       const fillOpacity = weightOf(at, bands.length);
-      return {
-        type: "rect",
-        x: i * step,
-        y: CHART_H - below,
-        w: Math.max(0.5, step - 0.6),
-        h,
-        color: FILL,
-        fillOpacity,
-      };
+      const box = { x: i * step, y: CHART_H - below, w: Math.max(0.5, step - 0.6), h };
+      return band.exact ? [{ type: "rect", ...box, color: FILL, fillOpacity }] : hatched(box, fillOpacity);
     });
   });
   return {

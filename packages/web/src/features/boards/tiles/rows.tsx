@@ -37,7 +37,7 @@ export function TileRows({ measured: m, window }: RowsProps) {
               </th>
               <td className="relative w-[20%] px-2">
                 <span
-                  className="block h-2 bg-ink/70"
+                  className={`block h-2 ${r.exact ? "bg-ink/70" : "hatched"}`}
                   style={{ width: `${most === 0 ? 0 : (100 * Number(r.value ?? 0)) / most}%` }}
                 />
                 {Number(r.before ?? 0) > 0 && (
