@@ -282,6 +282,35 @@ describe("what may be taken away", () => {
     expect((await run(["user", "remove", "m.dahl"])).code).toBe(0);
     expect(await listed()).toBeUndefined();
   });
+  test("an investigation whose owner has no account any more is given to another one", async () => {
+    await run(["user", "add", "k.berg", "--role", "analyst"]);
+    const client = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+    await client.connect();
+    const facts = {
+      name: "A night",
+      people: [
+        { name: "owner", may: "read" },
+        { name: "x", may: "read" },
+      ],
+    };
+    const { rows } = await client.query(
+      `insert into paper (name, facts, owner, state, shared, created_us, changed_us, changed_by)
+       values ('A night', $1, 'k.berg', 'open', false, 1, 1, 'k.berg') returning id`,
+      [JSON.stringify(facts)],
+    );
+    const { id } = rows[0] as { id: number };
+    const listed = async () => lines((await run(["investigations", "list"])).out).find((l) => l.startsWith(`${id}\t`));
+    expect(await listed()).toBe(`${id}\tA night\topen\tk.berg`);
+    expect((await run(["user", "remove", "k.berg"])).code).toBe(0);
+    expect(await listed()).toBe(`${id}\tA night\topen\tk.berg (no account)`);
+    expect(await run(["investigations", "give", String(id), "nobody"])).toEqual(refused(/nobody/));
+    expect(await run(["investigations", "give", "999999", "owner"])).toEqual(refused(/no investigation 999999/));
+    expect((await run(["investigations", "give", String(id), "Owner"])).code).toBe(0);
+    expect(await listed()).toBe(`${id}\tA night\topen\towner`);
+    const kept = await client.query("select facts->'people' as people from paper where id = $1", [id]);
+    expect(kept.rows[0].people).toEqual([{ name: "x", may: "read" }]);
+    await client.end();
+  });
   test("a token that runs out says until when", async () => {
     expect((await run(["token", "create", "short", "--expires", "30"])).code).toBe(0);
     expect((await run(["token", "list"])).out).toMatch(/short\tread\tactive until \d{4}-\d\d-\d\d/);

@@ -86,6 +86,10 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     description: "tokens for programs that use the API",
     load: async () => (await import("./people.js")).tokenCommand(),
   },
+  investigations: {
+    description: "whose investigations are; give one to another account",
+    load: async () => (await import("./investigations.js")).investigationsCommand(),
+  },
   shapes: {
     description: "message shapes, learnt anew",
     load: async () => (await import("./shapes.js")).shapesCommand(),

@@ -140,6 +140,39 @@ async function keepPeople(db: Queryable, paper: number, { people }: PaperFacts):
   ]);
 }
 
+/** A paper as whoever runs Halvik sees it: not what it says. */
+export interface OwnedPaper {
+  readonly id: number;
+  readonly name: string;
+  readonly owner: string;
+  readonly state: PaperState;
+  /** Whether its owner has an account that may sign in, or is a token that is worth something. */
+  readonly isOwned: boolean;
+}
+
+export async function ownedPapers(db: Queryable, nowUs: EpochUs): Promise<OwnedPaper[]> {
+  const { rows } = await db.query<OwnedPaper>(
+    `select p.id, p.name, p.owner, p.state,
+       exists (select from person where name = p.owner and not disabled)
+       or exists (select from token where 'token ' || name = p.owner and not revoked and (expires_us is null or expires_us > $1)) as "isOwned"
+     from paper p order by p.id`,
+    [nowUs],
+  );
+  return rows;
+}
+
+/** Somebody else is its owner from now on; what they might do before follows from that. @returns false when there is no such paper */
+export async function givePaper(db: Queryable, id: number, to: string): Promise<boolean> {
+  const given = await db.query(
+    `update paper set owner = $2, version = version + 1,
+       facts = jsonb_set(facts, '{people}', coalesce((select jsonb_agg(p) from jsonb_array_elements(facts->'people') p where p->>'name' <> $2), '[]'))
+     where id = $1`,
+    [id, to],
+  );
+  await db.query("delete from paper_person where paper = $1 and person = $2", [id, to]);
+  return given.rowCount === 1;
+}
+
 export const removePaper = (db: Queryable, id: number): Promise<unknown> =>
   db.query("delete from paper where id = $1", [id]);
 

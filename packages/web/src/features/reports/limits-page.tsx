@@ -27,9 +27,9 @@ export function LimitsPage() {
       <div className="border-b border-line-strong pb-1.5">
         <h1 className="text-page leading-[1.625rem] font-semibold">Limits</h1>
         <p className="text-quiet">
-          Rules that guard a figure by a line or by its own usual, and where it was in the last stretch that is over.
-          Any row of a report, and any value of Traffic, can begin one. A stretch is judged when what comes late is in
-          it. <Link to="/reports">All reports</Link>
+          Rules that guard a figure by a line or by its own usual, and where it was when it was last looked at. Any row
+          of a report, and any value of Traffic, can begin one. A stretch is judged when what comes late is in it.{" "}
+          <Link to="/reports">All reports</Link>
         </p>
       </div>
       <Scroller label="Limits">
