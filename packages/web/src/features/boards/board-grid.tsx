@@ -1,5 +1,9 @@
 import { COLUMNS, type Tile } from "@halvik/core/board";
 import type { CSSProperties } from "react";
+import { useViewStore } from "../../data/view-store";
+import { usePinChoices } from "../../shared/pinning";
+import { tilePins } from "./tile-pins";
+import { useTiles } from "./tile-source";
 import { TileView } from "./tile-view";
 
 /** Height of a row of the grid and the gap between tiles, in rem. */
@@ -7,6 +11,8 @@ export const [ROW, GAP] = [1.5, 0.75] as const;
 
 /** The tiles of a board where they stand; one below the other where there is no room beside. */
 export function BoardGrid({ tiles }: { tiles: readonly Tile[] }) {
+  const zone = useViewStore((s) => s.zone);
+  usePinChoices(tilePins(useTiles(tiles), zone));
   return (
     <div
       className="grid max-slim:block"

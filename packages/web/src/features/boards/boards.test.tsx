@@ -6,6 +6,7 @@ import { screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { draw } from "../../testing/draw";
 import { BoardGrid } from "./board-grid";
+import { tilePins } from "./tile-pins";
 import { type TileSource, TileSourceContext } from "./tile-source";
 
 const WINDOW = { from: "2026-11-22T00:00:00.000000Z", to: "2026-11-23T00:00:00.000000Z" };
@@ -97,6 +98,19 @@ test("a course has its table one key away", async () => {
       .slice(1)
       .map((r) => r.textContent!.slice(-1)),
   ).toEqual(["7", "3"]);
+});
+
+test("what tiles show can be pinned: a chart by its figures, the records behind rows; a tile that is not there yet, nothing", () => {
+  const answer = (made: TileAnswer["made"]): TileAnswer => ({ made, window: WINDOW, at: WINDOW.to, tookMs: 1 });
+  const chart = answer({ is: "measured", as: "course", title: "Over time", measured: COURSE });
+  const rows = answer({ is: "measured", as: "bars", title: "Senders", measured: MEASURED });
+  expect(tilePins([chart, undefined, rows, rows], "UTC")).toMatchObject([
+    { label: "the chart Over time", pin: { is: "chart", chart: { series: [{ values: [7, 3] }] } } },
+    {
+      label: "the records of Senders",
+      pin: { is: "search", filter: "severity at least error", zone: "UTC", ...WINDOW },
+    },
+  ]);
 });
 
 test("what needs somebody: how many there are in all; a tile that cannot be made does not take the others along, and comes back", async () => {

@@ -1,6 +1,6 @@
 import type { TileAnswer } from "@halvik/contract/boards";
 import { isOfNow, type Tile } from "@halvik/core/board";
-import { keepPreviousData, queryOptions, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions, useQueries, useQuery } from "@tanstack/react-query";
 import { createContext, useContext, useMemo } from "react";
 import { askTile, type TileLooked } from "../../data/board-queries";
 import { bounds, isoOf, useViewStore } from "../../data/view-store";
@@ -46,21 +46,31 @@ export function useRailSource(filter: string): TileSource {
   }, [filter, window, zone]);
 }
 
-/** A tile as it was made last, and anew as long as it changes. */
-export function useTile(tile: Tile) {
+function useSource(): TileSource {
   const source = useContext(TileSourceContext);
   if (source === null) throw new Error("a tile stands on a board");
+  return source;
+}
+
+/** A tile as it was made last, and anew as long as it changes. */
+function tileQuery(tile: Tile, source: TileSource) {
   const goesOn = source.isLive || tile.window !== null || isOfNow(tile.shows);
-  return useQuery(
-    queryOptions({
-      queryKey: ["tile", source.name, tile.window === null ? source.windowKey : "own", tile.shows, tile.window],
-      queryFn: ({ signal }) => source.ask(tile, signal),
-      refetchInterval: goesOn ? source.everyMs : false,
-      refetchIntervalInBackground: true,
-      staleTime: goesOn ? source.everyMs / 2 : 300_000,
-      gcTime: FORGOTTEN_MS,
-      retry: false,
-      placeholderData: keepPreviousData,
-    }),
-  );
+  return queryOptions({
+    queryKey: ["tile", source.name, tile.window === null ? source.windowKey : "own", tile.shows, tile.window],
+    queryFn: ({ signal }) => source.ask(tile, signal),
+    refetchInterval: goesOn ? source.everyMs : false,
+    refetchIntervalInBackground: true,
+    staleTime: goesOn ? source.everyMs / 2 : 300_000,
+    gcTime: FORGOTTEN_MS,
+    retry: false,
+    placeholderData: keepPreviousData,
+  });
+}
+
+export const useTile = (tile: Tile) => useQuery(tileQuery(tile, useSource()));
+
+/** The tiles of a board as they were made last. */
+export function useTiles(tiles: readonly Tile[]): readonly (TileAnswer | undefined)[] {
+  const source = useSource();
+  return useQueries({ queries: tiles.map((tile) => tileQuery(tile, source)) }).map((a) => a.data);
 }
