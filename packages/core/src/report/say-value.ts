@@ -1,3 +1,4 @@
+import type { AnyMeasure } from "../query/measure/index.js";
 import type { Unit } from "./say-measure.js";
 
 const PREFIXES = ["", "k", "M", "G", "T", "P", "E"] as const;
@@ -69,7 +70,16 @@ function sayDuration(seconds: number): string {
 }
 
 /** What stands behind the ≈ of a measure. @param estimated how much of the total was estimated from samples, %; null: nothing */
-export const sayRough = ({ estimated }: { readonly estimated: number | null }): string =>
-  estimated === null
-    ? "≈: right within 2.5 %, or at least that many different values."
-    : `≈: estimated from samples by the exporters${estimated > 0 ? `, ${sayValue(estimated, "%")} of all` : ""}.`;
+export function sayRough({
+  estimated,
+  asked,
+}: {
+  readonly estimated: number | null;
+  readonly asked: AnyMeasure;
+}): string {
+  if (estimated !== null)
+    return `≈: estimated from samples by the exporters${estimated > 0 ? `, ${sayValue(estimated, "%")} of all` : ""}.`;
+  return asked.source === "traffic"
+    ? "≈: at least so much; what is too small in a step is not kept, and a period may begin within one."
+    : "≈: right within 2.5 %, or at least that many different values.";
+}

@@ -147,7 +147,7 @@ function Open({ measured: m }: { measured: Measured }) {
           At least: of the newest records only, back to {dayMinute(usOf(m.coveredFrom), zone)}.
         </span>
       )}
-      {isRough && ` ${sayRough(m)}`}
+      {isRough && ` · ${sayRough(m)}`}
       {m.limits.map((l) => (
         <Link
           key={l.rule}

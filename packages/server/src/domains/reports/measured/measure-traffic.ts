@@ -41,6 +41,8 @@ export interface TrafficMeasured {
   readonly full: boolean;
   /** What was estimated from samples, and in which rows; the total has no keys. */
   readonly estimated: { readonly value: number; readonly keys: ReadonlySet<string> } | null;
+  /** How much of all, from 0 to 1, is of values that lists of steps do not keep, each of too little of its step. */
+  readonly small: number;
   /** What finds the flows of a row; null: no filter does. */
   readonly filterOf: (keys: readonly string[]) => string | null;
 }
@@ -89,7 +91,7 @@ export async function measureTraffic(
   const isExact = edges.every((at) => at % width === 0 || at >= needs.nowUs - width);
   if (dimension === "total") {
     for (const row of wholes) told.add(row, "");
-    return told.result(isExact, false, () => null);
+    return told.result(isExact, false, 0, () => null);
   }
   const { applications } = senders;
   const said = (value: string) => sayValue(dimension, value, applications);
@@ -112,10 +114,10 @@ export async function measureTraffic(
       if (isByClock) told.add(row, labels.get(row.value)!);
       else told.addToSteps(row, labels.get(row.value)!);
   }
-  const cut = top.some((r) => r.value === CUT && r.flows > 0);
-  const mayLack =
-    BOUNDED.has(dimension) && (cut || (!isAlwaysKept(dimension) && (await readUnlisted(db, meters, pieces)) > 0));
-  return told.result(isExact && !mayLack, top.length >= MOST_VALUES, (label) => {
+  const cut = top.reduce((sum, r) => sum + (r.value === CUT ? r[what] : 0), 0);
+  const unlisted = isAlwaysKept(dimension) ? 0 : await readUnlisted(db, meters, pieces);
+  const isLess = BOUNDED.has(dimension) && (cut > 0 || unlisted > 0);
+  return told.result(isExact && !isLess, top.length >= MOST_VALUES, cut, (label) => {
     const value = samples.get(label);
     return value === undefined ? null : filterOf(dimension, value, said(value));
   });
@@ -199,7 +201,7 @@ class Told {
     this.addToStep(this.rowOf(row, label), row);
   }
 
-  result(exact: boolean, full: boolean, filterOfLabel: (label: string) => string | null): TrafficMeasured {
+  result(exact: boolean, full: boolean, cut: number, filterOfLabel: (label: string) => string | null): TrafficMeasured {
     const { asked, places, estimated } = this;
     const rows = [...this.rows.values()].map((r) => ({ ...r, exact }));
     const share = estimated.all > 0 ? estimated.bytes / estimated.all : 0;
@@ -211,6 +213,7 @@ class Told {
         exact,
       },
       full,
+      small: this.total.value > 0 ? cut / this.total.value : 0,
       estimated: estimated.bytes > 0 ? { value: share * this.total.value, keys: estimated.keys } : null,
       filterOf: (keys) => {
         if (asked.by.some(isClock)) return null;

@@ -61,7 +61,7 @@ export async function measuredPart(
     coveredFrom: formatUs(now.coveredFromUs),
     source: now.source,
     filter: way.filter ?? "",
-    reading: way.reading,
+    reading: way.reading(),
     gaps: [],
     limits: [],
     estimated: estimate === null ? null : percent(estimate.value ?? 0, now.total.value),

@@ -16,7 +16,8 @@ export function ownWay({ db }: MeasureNeeds, asked: TableMeasure, { step, zone, 
     },
     estimatedIn: async () => null,
     filterOf: () => null,
-    reading: `${asked.source}${asked.only.length === 0 ? "" : ` with ${sayOnly(asked.only)}`}${isOfNow ? ", as it is now" : ""}`,
+    reading: () =>
+      `${asked.source}${asked.only.length === 0 ? "" : ` with ${sayOnly(asked.only)}`}${isOfNow ? ", as it is now" : ""}`,
     isOfNow,
   };
 }

@@ -28,6 +28,7 @@ export async function recordsWay(
   scope: MeasureScope,
 ): Promise<Way> {
   checkFields(asked);
+  const reading = filterInWords(await needs.read(filter, scope.window), (us) => formatZoned(us, scope.zone));
   return {
     ...asked,
     measure: (window) => measureIn(needs, asked, filter, window, scope),
@@ -36,7 +37,7 @@ export async function recordsWay(
     labelOf: (i, key) => labelOfKey(asked.by[i]!, key, needs.senders),
     filterOf: (keys) => filterOfRow(filter, asked.by, keys, needs.senders),
     filter,
-    reading: filterInWords(await needs.read(filter, scope.window), (us) => formatZoned(us, scope.zone)),
+    reading: () => reading,
     addsUp: addsUp(asked.figure),
     isOfNow: false,
   };

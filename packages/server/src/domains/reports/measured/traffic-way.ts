@@ -29,7 +29,7 @@ export async function trafficWay(needs: MeasureNeeds, asked: OwnMeasure, scope: 
     },
     estimatedIn: async (window) => measured.get(window)?.estimated ?? null,
     filterOf: (keys) => measured.get(scope.window)?.filterOf(keys) ?? null,
-    reading: sayTraffic(asked),
+    reading: () => sayTraffic(asked) + saySmall(measured.get(scope.window)?.small ?? 0),
     isOfNow: false,
   };
 }
@@ -37,6 +37,13 @@ export async function trafficWay(needs: MeasureNeeds, asked: OwnMeasure, scope: 
 /** Of which traffic, and how often a conversation counts in it. */
 function sayTraffic({ by, only }: OwnMeasure): string {
   const isExported = by.includes("exporter") || by.includes("interface") || only.some((o) => o.by !== "site");
-  const of = only.length === 0 ? "traffic" : `traffic with ${sayOnly(only)}`;
-  return `${of}, ${isExported ? "as exported" : by.includes("site") ? "each conversation once at a site" : "each conversation once"}, spread over its time`;
+  const counted = isExported
+    ? "as exported"
+    : by.includes("site")
+      ? "each conversation once at a site"
+      : "each conversation once";
+  return `${only.length === 0 ? "" : `${sayOnly(only)}, `}${counted}, spread over its time`;
 }
+
+const saySmall = (share: number): string =>
+  share < 0.0005 ? "" : `; ${(100 * share).toFixed(1)} % of it in values too small to be kept by step`;

@@ -62,7 +62,8 @@ export interface Way extends Pick<MeasureAsked, "order" | "top"> {
   /** What finds the records of a row; null: no filter does. */
   readonly filterOf: (keys: readonly string[]) => string | null;
   readonly filter: string | null;
-  readonly reading: string;
+  /** What was asked of, in words; of what was measured. */
+  readonly reading: () => string;
   readonly addsUp: boolean;
   readonly isOfNow: boolean;
 }
