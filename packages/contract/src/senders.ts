@@ -87,6 +87,26 @@ export const SenderPortrait = z.object({
   ),
   /** What it counted of flows and never arrived. */
   gaps: z.array(z.object({ stream: z.string(), missed: z.number(), outOfOrder: z.number() })),
+  /** What came by each way in, the way that was heard last first. */
+  ways: z.array(
+    z.object({
+      endpoint: z.string(),
+      last: TimeText,
+      /** By the hour of the last seven days and this one, the oldest first. */
+      hours: z.array(
+        z.object({
+          records: z.number(),
+          bytes: z.number(),
+          problems: z.number(),
+          late: z.number(),
+          copies: z.number(),
+          capped: z.number(),
+        }),
+      ),
+    }),
+  ),
+  /** By how many milliseconds its clock was behind, least and most, in each of those hours; null: nothing came. Less than nothing: it was ahead. */
+  clock: z.array(z.object({ least: z.number(), most: z.number() }).nullable()),
   /** Rules and saved filters that name it. */
   uses: z.array(
     z.object({ what: z.enum(["rule", "rule of arrival", "saved filter"]), id: z.string(), name: z.string() }),
@@ -104,6 +124,28 @@ export const SenderPortrait = z.object({
   ),
 });
 export type SenderPortrait = z.infer<typeof SenderPortrait>;
+
+/** What the numbers say that a sender gives its own messages. */
+export const SenderNumbers = z.object({
+  /** From when on they were looked at. */
+  since: TimeText,
+  streams: z.array(
+    z.object({
+      /** Which numbers. */
+      what: z.string(),
+      /** Of which log, of which machine; empty: there is one alone. */
+      of: z.string(),
+      first: z.number(),
+      last: z.number(),
+      received: z.int(),
+      /** Between others that came. */
+      missing: z.number(),
+      /** How often they began anew. */
+      anew: z.int(),
+    }),
+  ),
+});
+export type SenderNumbers = z.infer<typeof SenderNumbers>;
 
 /** What a sender's own counter of messages says now. */
 export const SenderCounter = z.object({ count: z.int().min(0).max(Number.MAX_SAFE_INTEGER) });

@@ -146,6 +146,7 @@ describe("a database of before the first release", () => {
       "015-shapes",
       "016-papers",
       "017-incident-techniques",
+      "018-sender-hours",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -165,6 +166,7 @@ describe("a database of before the first release", () => {
       { name: "015-shapes" },
       { name: "016-papers" },
       { name: "017-incident-techniques" },
+      { name: "018-sender-hours" },
     ]);
     await client.end();
   });

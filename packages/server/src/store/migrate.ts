@@ -17,6 +17,7 @@ import { up as boards } from "./migrations/014-boards.js";
 import { up as shapes } from "./migrations/015-shapes.js";
 import { up as papers } from "./migrations/016-papers.js";
 import { up as incidentTechniques } from "./migrations/017-incident-techniques.js";
+import { up as senderHours } from "./migrations/018-sender-hours.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -37,6 +38,7 @@ const MIGRATIONS = [
   { name: "015-shapes", up: shapes },
   { name: "016-papers", up: papers },
   { name: "017-incident-techniques", up: incidentTechniques },
+  { name: "018-sender-hours", up: senderHours },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

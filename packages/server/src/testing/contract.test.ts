@@ -355,6 +355,7 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("delete", "/formats/{id}", `/formats/${formatId}`);
   await ask("get", "/flow-streams");
   await ask("get", "/senders/{id}", `/senders/${ids.sender}`);
+  await ask("get", "/senders/{id}/numbers", `/senders/${ids.sender}/numbers`);
   await ask("post", "/senders/{id}/counter", `/senders/${ids.sender}/counter`, { count: 7 });
   await ask("delete", "/senders/{id}/counter", `/senders/${ids.sender}/counter`);
   await ask("get", "/senders/{id}/held", `/senders/${ids.sender}/held`);

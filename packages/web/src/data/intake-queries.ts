@@ -11,7 +11,7 @@ import type {
   MibList,
   SnmpUserList,
 } from "@halvik/contract/kinds";
-import type { HeldSummary, SenderList, SenderPortrait } from "@halvik/contract/senders";
+import type { HeldSummary, SenderList, SenderNumbers, SenderPortrait } from "@halvik/contract/senders";
 import type { FlowStreams, Intake } from "@halvik/contract/status";
 import { queryOptions } from "@tanstack/react-query";
 import { request } from "./api";
@@ -46,6 +46,13 @@ export const senderPortraitQuery = (sender: number) =>
     queryKey: ["sender", sender],
     queryFn: ({ signal }) => request<SenderPortrait>("GET", `/senders/${sender}`, undefined, signal),
     refetchInterval: 30_000,
+  });
+/** What its own numbers say: looked for in its records, and so not asked too often. */
+export const senderNumbersQuery = (sender: number) =>
+  queryOptions({
+    queryKey: ["sender numbers", sender],
+    queryFn: ({ signal }) => request<SenderNumbers>("GET", `/senders/${sender}/numbers`, undefined, signal),
+    staleTime: 60_000,
   });
 /** What a waiting sender has sent. */
 export const heldQuery = (sender: number) =>

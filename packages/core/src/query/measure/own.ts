@@ -31,6 +31,20 @@ export const OWN_SOURCES = {
     by: ["rule", ...CLOCK],
     numbers: { met: "records", dropped: "records", "bytes dropped": "bytes" },
   },
+  /** What came of each sender by each way in, by the hour: kept for 90 days, whatever the records are. */
+  intake: {
+    unit: "hours",
+    by: ["sender", "site", "way in", ...CLOCK],
+    numbers: {
+      records: "records",
+      bytes: "bytes",
+      "not readable": "records",
+      late: "records",
+      "sent twice": "records",
+      "over the cap": "records",
+      "clock offset": "s",
+    },
+  },
   senders: {
     unit: "senders",
     by: ["sender", "site", "group", "role", "state", "silent"],

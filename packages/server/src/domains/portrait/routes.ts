@@ -1,3 +1,4 @@
+import { EntityId } from "@halvik/contract/common";
 import {
   Portrait,
   PortraitNews,
@@ -5,6 +6,9 @@ import {
   PortraitTraffic,
   PortraitTrafficQuery,
 } from "@halvik/contract/portrait";
+import { SenderNumbers } from "@halvik/contract/senders";
+import { US_PER_DAY } from "@halvik/core/base/time";
+import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Pool } from "../../kernel/db/pool.js";
 import { AppError } from "../../kernel/http/errors.js";
@@ -15,6 +19,7 @@ import type { Ask } from "../records/questions.js";
 import { boundTo } from "./bindings-repository.js";
 import { newsOf } from "./news.js";
 import { addressesIn, type PortraitNeeds, portraitOf } from "./portrait.js";
+import { senderNumbers } from "./sender-numbers.js";
 import { type PortraitAsked, subjectOf } from "./subject.js";
 import { trafficOf } from "./traffic.js";
 
@@ -37,6 +42,21 @@ export const portraitRoutes = ({ db, directory, ask }: Needs) => {
     return { needs, subject: subjectOf(query, needs.directory), window: readWindow(query, now) };
   };
   return [
+    route({
+      method: "get",
+      path: "/senders/{id}/numbers",
+      summary: "What the numbers a sender gives its own messages say: which of the last day never came",
+      access: "read",
+      params: z.object({ id: EntityId }),
+      answer: SenderNumbers,
+      handle: async ({ params: { id } }) => {
+        const senders = await directory.get();
+        const sender = senders.get(id);
+        if (sender === undefined) throw new AppError("NOT_FOUND", `there is no sender ${id}`);
+        const now = nowUs();
+        return senderNumbers(ask, senders, sender.name, { fromUs: now - US_PER_DAY, toUs: now }, now);
+      },
+    }),
     route({
       method: "get",
       path: "/portrait",

@@ -17,8 +17,12 @@ import { HourBars } from "../../ui/hour-bars";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { ago, dayMinute } from "../../ui/time";
+import { clockWords } from "./clock-words";
 import { Stream } from "./flow-streams";
+import { SenderClock } from "./sender-clock";
 import { SenderMargin } from "./sender-margin";
+import { SenderNumbers } from "./sender-numbers";
+import { SenderWays } from "./sender-ways";
 
 const count = (n: number): string => Math.round(n).toLocaleString("en");
 
@@ -85,7 +89,7 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
           ["silent since", s.silentSince === null ? null : dayMinute(usOf(s.silentSince), zone)],
           ["first", s.firstSeen === null ? null : dayMinute(usOf(s.firstSeen), zone)],
           ["usual gap", s.usualGapSeconds === null ? "not learnt yet" : formatDuration(s.usualGapSeconds * 1e6)],
-          ["its clock", clockOf(s.clockOffsetMs)],
+          ["its clock", clockWords(s.clockOffsetMs)],
           ["via", s.via],
           ["reached through", s.reachedThrough],
         ]}
@@ -99,6 +103,8 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
         hours={p.hours}
         label={`Records by the hour since ${dayMinute(usOf(p.from), zone)}: least ${count(least)}, most ${count(most)}`}
       />
+      <SenderWays sender={s.id} portrait={p} />
+      <SenderClock clock={p.clock} />
       <div className="grid max-w-[46rem] grid-cols-2 gap-6 max-slim:grid-cols-1">
         <Compared
           title="By kind"
@@ -134,6 +140,7 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
         ]}
       />
       <OwnCounter id={s.id} portrait={p} />
+      <SenderNumbers sender={s.id} />
       <Streams sender={s} />
       <Heading small={p.undecodable.length === 0 ? "none kept" : "latest"}>Could not be decoded</Heading>
       {p.undecodable.map((u) => (
@@ -157,11 +164,6 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
     </>
   );
 }
-
-const clockOf = (ms: number): string =>
-  Math.abs(ms) < 1_000
-    ? "right, within a second"
-    : `${formatDuration(Math.abs(ms) * 1_000)} ${ms > 0 ? "ahead" : "behind"}`;
 
 interface Row {
   readonly name: string;

@@ -7,6 +7,7 @@ import { EmptyState } from "../../ui/empty-state";
 import { safeText } from "../../ui/safe-text";
 import { type ColumnDef, Table } from "../../ui/table";
 import { ago } from "../../ui/time";
+import { CLOCK_OK_MS, clockWords } from "./clock-words";
 
 /** Every admitted sender in a line: where it is, what it sent, when it was last heard, its clock. */
 export function SenderTable({
@@ -140,11 +141,3 @@ const columnsAt = (nowUs: number): ColumnDef<SenderJson>[] => [
 const Quiet = ({ attention = false, children }: { attention?: boolean; children: ReactNode }) => (
   <span className={attention ? "font-semibold text-ochre" : "text-quiet"}>{children}</span>
 );
-
-const CLOCK_OK_MS = 2_000;
-
-/** The offset is arrival minus device time: positive means the device's clock is behind. */
-function clockWords(offsetMs: number): string {
-  if (Math.abs(offsetMs) <= CLOCK_OK_MS) return "clock OK";
-  return `${formatDuration(Math.abs(offsetMs) * 1_000)} ${offsetMs > 0 ? "behind" : "ahead"}`;
-}

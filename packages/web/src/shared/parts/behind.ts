@@ -8,6 +8,7 @@ const PAGES: Readonly<Record<OwnSource, string>> = {
   notifications: "/notify",
   audit: "/notify",
   "arrival rules": "/intake/arrival",
+  intake: "/intake",
   senders: "/intake",
   store: "/intake/plan",
   traffic: "/traffic",

@@ -221,7 +221,7 @@ async function run(
   await addUnnamed(client, decoders.takeUnnamed(), nowUs());
   await saveFlowDomains(client, decoders.flows, nowUs());
   await writer.close();
-  await writeActivity(client, registry, true);
+  await writeActivity(client, registry, true, nowUs());
   const receipt = { read, stored, records, refused, againUs: null };
   if (options.identity)
     await keepImportedFile(client, { ...options.identity, name: options.name }, receipt, job.id, nowUs());

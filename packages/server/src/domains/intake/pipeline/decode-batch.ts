@@ -10,7 +10,7 @@ import type { Arrival } from "../arrivals/arrival.js";
 import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 import { ArrivalTally } from "../arriving/arrival-tally.js";
 import { FormatTally } from "../arriving/format-tally.js";
-import type { LiveSender, SenderRegistry } from "../senders/registry.js";
+import { type LiveSender, type SenderRegistry, wayOf } from "../senders/registry.js";
 import type { DecodedContent, Decoders } from "./decoders.js";
 
 /** What became of a batch of arrivals. Every arrival is in exactly one of these. */
@@ -244,20 +244,25 @@ export function countArrivals(arrivals: readonly Arrival[], decoded: DecodedBatc
   for (let i = 0, at = 0; i < arrivals.length; i++) {
     const end = decoded.ends[i]!;
     // the octets of a datagram count once, however many records it held
-    let octets = arrivals[i]!.bytes.length;
+    const { endpoint, receivedUs, bytes } = arrivals[i]!;
+    let octets = bytes.length;
     for (; at < end; at++) {
       const { sender, content, copyOf } = decoded.records[at]!;
       const live = registry.get(sender);
       if (live === undefined) continue;
-      const { fresh } = live;
       live.touched = true;
-      fresh.records++;
-      fresh.bytes += octets;
-      octets = 0;
-      if (content.problem !== null) fresh.problems++;
+      const way = wayOf(live, endpoint);
+      way.lastUs = Math.max(way.lastUs, receivedUs);
       // what is brought in from a file is old by its nature
-      if (content.receivedUs - content.timeUs > LATE_AFTER_US && !content.marks.includes("imported")) fresh.late++;
-      if (copyOf !== null) fresh.copies++;
+      const isLate = content.receivedUs - content.timeUs > LATE_AFTER_US && !content.marks.includes("imported");
+      for (const counts of [live.fresh, way]) {
+        counts.records++;
+        counts.bytes += octets;
+        if (content.problem !== null) counts.problems++;
+        if (isLate) counts.late++;
+        if (copyOf !== null) counts.copies++;
+      }
+      octets = 0;
     }
   }
 }

@@ -9,7 +9,7 @@ import type { Arrival } from "../arrivals/arrival.js";
 import type { EndpointSink } from "../arrivals/endpoint.js";
 import type { Quarantine } from "../quarantine/quarantine.js";
 import { endQuarantined, forgetQuarantined, syncQuarantined } from "../quarantine/repository.js";
-import type { SenderRegistry } from "../senders/registry.js";
+import { type SenderRegistry, wayOf } from "../senders/registry.js";
 import { writeActivity } from "../senders/write-activity.js";
 import { Answers } from "./answers.js";
 import { BATCH_MAX_RECORDS, BatchCutter } from "./batch-cutter.js";
@@ -140,7 +140,7 @@ export class Pipeline implements EndpointSink {
     this.wake?.();
     await this.loop;
     const { client } = this.store;
-    if (client) await writeActivity(client, this.registry, true).catch(() => undefined);
+    if (client) await writeActivity(client, this.registry, true, nowUs()).catch(() => undefined);
     await client?.end().catch(() => undefined);
     await this.spool.close();
   }
@@ -151,6 +151,9 @@ export class Pipeline implements EndpointSink {
       const sender = this.registry.peer(arrival.peer);
       if (sender) {
         sender.fresh.capped++;
+        const way = wayOf(sender, arrival.endpoint);
+        way.capped++;
+        way.lastUs = Math.max(way.lastUs, arrival.receivedUs);
         sender.touched = true;
       }
       this.answers.settle([arrival], "capped", `more than ${this.options.ratePerSender} records/s`);
@@ -376,7 +379,7 @@ export class Pipeline implements EndpointSink {
     ["quarantine", (client) => this.tendQuarantine(client)],
     ["forgetting what was held", (client) => expireHeld(client, nowUs())],
     ["forgetting who waits no more", (client) => this.registry.forgetWaiting(client, nowUs())],
-    ["counts of senders", (client) => writeActivity(client, this.registry, false)],
+    ["counts of senders", (client) => writeActivity(client, this.registry, false, nowUs())],
     ["requests of before", (client) => forgetRequests(client, nowUs())],
     ["too many requests", (client) => this.forgetMost(client)],
     ["samples", (client) => this.samples.keep(client)],

@@ -43,6 +43,54 @@ export async function addActivity(db: Queryable, of: readonly FreshActivity[]): 
   );
 }
 
+/** What came of a sender by one way in since it was last written, and how far its clock is off. */
+export interface FreshWay {
+  readonly sender: number;
+  readonly endpoint: string;
+  readonly records: number;
+  readonly bytes: number;
+  readonly problems: number;
+  readonly late: number;
+  readonly copies: number;
+  readonly capped: number;
+  readonly lastUs: number;
+  readonly offsetUs: number;
+}
+
+/** Days of which it is known by the hour. */
+const HOURS_KEPT = 90 * 24;
+
+export async function addHours(db: Queryable, hour: number, of: readonly FreshWay[]): Promise<void> {
+  if (of.length === 0) return;
+  await db.query(
+    // who was forgotten meanwhile has no hours
+    `insert into sender_hour as h (sender, endpoint, hour, records, bytes, problems, late, copies, capped, last_us, offset_least_us, offset_most_us)
+     select f.sender, endpoint, $1, records, bytes, problems, late, copies, capped, last_us, off, off
+     from unnest($2::int[], $3::text[], $4::bigint[], $5::bigint[], $6::bigint[], $7::bigint[], $8::bigint[], $9::bigint[], $10::bigint[], $11::bigint[])
+       as f (sender, endpoint, records, bytes, problems, late, copies, capped, last_us, off) join sender s on s.id = f.sender
+     on conflict (sender, hour, endpoint) do update set
+       records = h.records + excluded.records, bytes = h.bytes + excluded.bytes, problems = h.problems + excluded.problems,
+       late = h.late + excluded.late, copies = h.copies + excluded.copies, capped = h.capped + excluded.capped, last_us = greatest(h.last_us, excluded.last_us),
+       offset_least_us = least(h.offset_least_us, excluded.offset_least_us), offset_most_us = greatest(h.offset_most_us, excluded.offset_most_us)`,
+    [
+      hour,
+      of.map((w) => w.sender),
+      of.map((w) => w.endpoint),
+      of.map((w) => w.records),
+      of.map((w) => w.bytes),
+      of.map((w) => w.problems),
+      of.map((w) => w.late),
+      of.map((w) => w.copies),
+      of.map((w) => w.capped),
+      of.map((w) => w.lastUs),
+      of.map((w) => w.offsetUs),
+    ],
+  );
+}
+
+export const forgetHours = (db: Queryable, hour: number): Promise<unknown> =>
+  db.query("delete from sender_hour where hour < $1", [hour - HOURS_KEPT]);
+
 export async function keptCadences(db: Queryable, ids: readonly number[]): Promise<Map<number, SavedCadence>> {
   const { rows } = await db.query<{ sender: number; cadence: SavedCadence }>(
     "select sender, cadence from sender_activity where sender = any($1::int[]) and cadence is not null",

@@ -16,6 +16,33 @@ export async function hoursOfSender(
   return rows.map(({ bucket, kind, ...r }) => ({ ...r, hour: bucket, kind: KINDS[kind]! }));
 }
 
+/** What came of a sender by one way in. */
+export interface WayHour {
+  readonly hour: number;
+  readonly endpoint: string;
+  readonly records: number;
+  readonly bytes: number;
+  readonly problems: number;
+  readonly late: number;
+  readonly copies: number;
+  readonly capped: number;
+  readonly lastUs: number;
+  /** By how much its clock was behind, least and most; less than nothing: it was ahead. */
+  readonly offsetLeastUs: number;
+  readonly offsetMostUs: number;
+}
+
+/** By the hour since one, the one that goes on among them. */
+export async function waysOfSender(db: Queryable, sender: number, sinceUs: number): Promise<WayHour[]> {
+  const { rows } = await db.query<WayHour>(
+    `select hour, endpoint, records::float8 as records, bytes::float8 as bytes, problems::float8 as problems, late::float8 as late, copies::float8 as copies,
+       capped::float8 as capped, last_us as "lastUs", offset_least_us as "offsetLeastUs", offset_most_us as "offsetMostUs"
+     from sender_hour where sender = $1 and hour >= $2 order by hour, endpoint`,
+    [sender, Math.floor(sinceUs / US_PER_HOUR)],
+  );
+  return rows;
+}
+
 /** What somebody read at a sender, with what had been heard of it then. */
 export interface CounterRead {
   readonly atUs: number;

@@ -43,8 +43,30 @@ export interface LiveSender {
     held: number;
     heldRefused: number;
   };
+  /** The same by way in, of those that something came by. */
+  readonly ways: Map<string, WayCounts>;
   lastHeardUs: number | null;
   touched: boolean;
+}
+
+/** What came of a sender by one endpoint, and is not written yet. */
+export interface WayCounts {
+  records: number;
+  bytes: number;
+  problems: number;
+  late: number;
+  copies: number;
+  capped: number;
+  lastUs: number;
+}
+
+/** What is counted of a sender at an endpoint. */
+export function wayOf({ ways }: LiveSender, endpoint: string): WayCounts {
+  const known = ways.get(endpoint);
+  if (known !== undefined) return known;
+  const made = { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, lastUs: 0 };
+  ways.set(endpoint, made);
+  return made;
 }
 
 /** Finds the sender of an arrival; keeps what is learnt about each. Rebuilt from the database when the directory changes. */
@@ -227,6 +249,7 @@ function newLiveSender(facts: Sender, clockUs = 0): LiveSender {
     clock: new ClockOffset(clockUs),
     cadence: new Cadence(),
     fresh: { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, held: 0, heldRefused: 0 },
+    ways: new Map(),
     lastHeardUs: null,
     touched: false,
   };

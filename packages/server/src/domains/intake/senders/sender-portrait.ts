@@ -5,7 +5,15 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";
 import { recordsWithin } from "../../../store/rollups.js";
 import { droppedWithin } from "../arriving/use-repository.js";
-import { countersOf, gapsOf, hoursOfSender, namedIn, undecodableOf } from "./portrait-repository.js";
+import {
+  countersOf,
+  gapsOf,
+  hoursOfSender,
+  namedIn,
+  undecodableOf,
+  type WayHour,
+  waysOfSender,
+} from "./portrait-repository.js";
 
 const DAYS = 7;
 const HOURS = DAYS * 24;
@@ -23,7 +31,7 @@ export async function senderPortrait(
   if (sender === undefined) return null;
   const toUs = Math.floor(nowUs / US_PER_HOUR) * US_PER_HOUR;
   const fromUs = toUs - DAYS * US_PER_DAY;
-  const [rows, all, counters, undecodable, gaps, uses, dropped] = await Promise.all([
+  const [rows, all, counters, undecodable, gaps, uses, dropped, ways] = await Promise.all([
     hoursOfSender(db, id, fromUs, toUs),
     recordsWithin(db, toUs - US_PER_DAY, toUs),
     countersOf(db, id),
@@ -31,6 +39,7 @@ export async function senderPortrait(
     gapsOf(db, sender.addresses),
     namedIn(db, sender.name, who),
     droppedWithin(db, { fromUs, toUs: nowUs }),
+    waysOfSender(db, id, fromUs),
   ]);
   const first = fromUs / US_PER_HOUR;
   const lastDay = (hour: number): boolean => hour >= first + HOURS - 24;
@@ -68,6 +77,8 @@ export async function senderPortrait(
       hex: u.sample.toString("hex"),
     })),
     gaps,
+    ways: waysJson(ways, fromUs / US_PER_HOUR),
+    clock: clockJson(ways, fromUs / US_PER_HOUR),
     uses,
     rulesDrop: dropped > 0,
     counters: counters.map(({ atUs, theirs, ours, who }, i) => {
@@ -83,4 +94,37 @@ export async function senderPortrait(
       };
     }),
   };
+}
+
+/** The hours of the last days and the one that goes on. */
+const WAY_HOURS = HOURS + 1;
+const NOTHING = { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0 };
+
+function waysJson(rows: readonly WayHour[], first: number): SenderPortrait["ways"] {
+  return [...new Set(rows.map((r) => r.endpoint))]
+    .map((endpoint) => {
+      const of = rows.filter((r) => r.endpoint === endpoint);
+      const byHour = new Map(of.map((r) => [r.hour, r]));
+      return {
+        endpoint,
+        lastUs: Math.max(...of.map((r) => r.lastUs)),
+        hours: Array.from({ length: WAY_HOURS }, (_, i) => {
+          const { records, bytes, problems, late, copies, capped } = byHour.get(first + i) ?? NOTHING;
+          return { records, bytes, problems, late, copies, capped };
+        }),
+      };
+    })
+    .sort((a, b) => b.lastUs - a.lastUs)
+    .map(({ lastUs, ...way }) => ({ ...way, last: formatUs(lastUs) }));
+}
+
+function clockJson(rows: readonly WayHour[], first: number): SenderPortrait["clock"] {
+  return Array.from({ length: WAY_HOURS }, (_, i) => {
+    const of = rows.filter((r) => r.hour === first + i);
+    if (of.length === 0) return null;
+    return {
+      least: Math.min(...of.map((r) => r.offsetLeastUs)) / 1_000,
+      most: Math.max(...of.map((r) => r.offsetMostUs)) / 1_000,
+    };
+  });
 }

@@ -78,6 +78,20 @@ const SOURCES: { readonly [S in TableSource]: SourceSqlOf<S> } = {
     by: { rule: "coalesce(name, 'rule ' || rule)" },
     numbers: { met: "met", dropped: "dropped", "bytes dropped": "bytes" },
   },
+  intake: {
+    from: "(select h.*, hour * 3600000000::bigint as at_us, s.name, s.site from sender_hour h join sender s on s.id = h.sender) e",
+    at: "at_us",
+    by: { sender: "name", site: "site", "way in": "endpoint" },
+    numbers: {
+      records: "records",
+      bytes: "bytes",
+      "not readable": "problems",
+      late: "late",
+      "sent twice": "copies",
+      "over the cap": "capped",
+      "clock offset": "greatest(abs(offset_least_us), abs(offset_most_us)) / 1e6",
+    },
+  },
   senders: {
     from: "(select s.*, a.*, q.since_us from sender s left join sender_activity a on a.sender = s.id left join sender_silence q on q.sender = s.id) e",
     at: null,
