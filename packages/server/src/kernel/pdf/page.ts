@@ -76,5 +76,5 @@ export const LINES = {
   paddingBottom: () => 1.5,
 };
 
-/** Long words of what was received get places where a line may end. */
-export const breakable = (text: string): string => text.replace(/[^\s]{28}/gu, "$&\u200b");
+/** Long words of what was received get places where a line may end; the font has no arrow. */
+export const breakable = (text: string): string => text.replaceAll("→", "›").replace(/[^\s]{28}/gu, "$&\u200b");

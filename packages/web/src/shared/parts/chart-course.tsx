@@ -4,6 +4,7 @@ import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Too
 import { useViewStore, usOf } from "../../data/view-store";
 import { rem } from "../../ui/rem";
 import { dayMinute } from "../../ui/time";
+import { AxisWords } from "./axis-words";
 import { timeAxis } from "./time-axis";
 
 /** A figure over time, to the right; the period before as a paler line; broken where it is an estimate. Its values are in the table one key away. */
@@ -24,9 +25,14 @@ export function CourseChart({ measured: m, className }: { measured: Measured /**
     zone,
   );
   return (
-    <div className={className} role="img" aria-label={`${m.says} over time: most ${sayValue(mostOf(points), unit)}`}>
+    <div
+      className={`relative ${className}`}
+      role="img"
+      aria-label={`${m.says} over time: most ${sayValue(mostOf(points), unit)}`}
+    >
+      <AxisWords unit={unit} zone={zone} />
       <ResponsiveContainer>
-        <LineChart data={points} margin={{ top: 6, right: 12, bottom: 0, left: 6 }}>
+        <LineChart data={points} margin={{ top: 14, right: 12, bottom: 0, left: 6 }}>
           <CartesianGrid vertical={false} stroke="var(--line)" />
           <XAxis
             dataKey="at"

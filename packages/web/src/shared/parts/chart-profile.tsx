@@ -6,6 +6,7 @@ import { useViewStore, usOf } from "../../data/view-store";
 import { rem } from "../../ui/rem";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
+import { AxisWords } from "./axis-words";
 import { timeAxis } from "./time-axis";
 
 /** The weight of the darkest band and of the palest. */
@@ -36,9 +37,10 @@ export function ProfileChart({ measured: m, className }: { measured: Measured /*
       role="img"
       aria-label={`${m.says} over time: ${bands.map((b) => b.name).join(", ")}`}
     >
-      <div className="min-w-0 flex-1">
+      <div className="relative min-w-0 flex-1">
+        <AxisWords unit={unit} zone={zone} />
         <ResponsiveContainer>
-          <AreaChart data={points} margin={{ top: 6, right: 4, bottom: 0, left: 6 }}>
+          <AreaChart data={points} margin={{ top: 14, right: 4, bottom: 0, left: 6 }}>
             <defs>
               <pattern id={hatch} width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
                 <rect width="2" height="4" fill="var(--ink)" />

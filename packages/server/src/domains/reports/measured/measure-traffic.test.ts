@@ -112,6 +112,22 @@ test("over steps, each holds what was under way in it; by the second it is in bi
   }
 });
 
+test("a period that begins within a step of sums: the rate of its first step is that of the time that is in it", async () => {
+  const from = DAY + 3 * H + 4 * 60e6;
+  const body = {
+    part: { is: "course", title: "t", measure: { source: "traffic", ...BYTES, perSecond: true }, step: "5 minutes" },
+    ...{ period: { last: 1, unit: "hour", whole: false }, at: formatUs(from + H), zone: "UTC" },
+  };
+  const { part } = (await store.api.post("/reports/part", body).expect(200)).body as PartAnswer;
+  if (part.is !== "measured") throw new Error(JSON.stringify(part));
+  const { total, steps } = part.measured;
+  expect(steps.slice(0, 2)).toEqual([formatUs(from), formatUs(from + 60e6)]);
+  // of the five minutes that the first minute lies in
+  const five = [...byHand(() => ["all"], from - 4 * 60e6, from + 60e6).values()][0] ?? 0;
+  expect(Math.abs(Number(total.steps[0]) - (8 * five) / 300)).toBeLessThanOrEqual(flows.length);
+  expect(total.exact).toBe(false);
+});
+
 test("flows are counted; by the hours of a zone; least first", async () => {
   const counted = await measured({ by: ["exporter"] });
   expect(new Map(counted.rows.map((r) => [r.labels[0], r.value]))).toEqual(

@@ -85,7 +85,7 @@ export async function measureTraffic(
   const what = asked.figure.of === "count" ? "flows" : (("number" in asked.figure && asked.figure.number) as Amount);
 
   const wholes = await readSums(db, meters, "total", pieces, inSteps ? width : Number.MAX_SAFE_INTEGER);
-  const told = new Told(asked, places, edges, steps !== null, zone, what);
+  const told = new Told(asked, places, edges, steps === null ? null : width, zone, what);
   for (const row of wholes) told.addToTotal(row);
   // what lies between two steps of sums is counted with the first; beyond the present there is nothing
   const isExact = edges.every((at) => at % width === 0 || at >= needs.nowUs - width);
@@ -177,7 +177,8 @@ class Told {
     private readonly asked: OwnMeasure,
     private readonly places: readonly Place[],
     private readonly edges: readonly EpochUs[],
-    private readonly hasSteps: boolean,
+    /** Width of the steps of sums that are read; null: no steps are told of. */
+    private readonly width: number | null,
     private readonly zone: string,
     private readonly what: Amount,
   ) {
@@ -247,14 +248,16 @@ class Told {
   }
 
   private addToStep(to: Gathered, row: SumRow): void {
-    if (!this.hasSteps) return;
+    if (this.width === null) return;
+    // a period may begin within a step of sums: what lies in that one is spread evenly
+    const part = Math.min(1, (row.fromUs + this.width - this.edges[0]!) / this.width);
     let at = this.edges.length - 2;
     while (at > 0 && this.edges[at]! > row.fromUs) at--;
-    to.steps[at] = (to.steps[at] ?? 0) + row[this.what];
+    to.steps[at] = (to.steps[at] ?? 0) + part * row[this.what];
   }
 
   private nothing(keys: readonly string[]): Gathered {
-    const steps = new Array<number | null>(this.hasSteps ? this.edges.length - 1 : 0).fill(null);
+    const steps = new Array<number | null>(this.width === null ? 0 : this.edges.length - 1).fill(null);
     return { keys, value: 0, records: 0, exact: true, steps };
   }
 }

@@ -42,3 +42,6 @@ export function headOf(made: ReportMade): [string, string][] {
     ["Made", `${momentIn(zone, made.made)} by ${made.by}, in ${(made.tookMs / 1_000).toFixed(1)} s`],
   ];
 }
+
+/** What goes before a value that is not exact. */
+export const roughly = ({ exact }: { readonly exact: boolean }): string => (exact ? "" : "≈ ");

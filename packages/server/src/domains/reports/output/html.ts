@@ -1,6 +1,6 @@
 import type { PartMade, ReportMade } from "@halvik/contract/reports";
 import { sayChange, sayValue, type Unit } from "@halvik/core/report";
-import { headOf, lackingOf, openOf, tellsOf } from "./honesty.js";
+import { headOf, lackingOf, openOf, roughly, tellsOf } from "./honesty.js";
 import { tableOf } from "./tables.js";
 
 /** What stands in a mail or a file by itself: no scripts, nothing fetched, every text escaped. */
@@ -35,7 +35,7 @@ function partOf(part: PartMade, made: ReportMade): string {
   if (part.is === "measured" && part.as === "figure") {
     const { total, unit } = part.measured;
     const change = sayChange(total.value, total.before);
-    return `${heading(part.title)}<p style="font-size:1.6rem;margin:0">${text(sayValue(total.value, unit as Unit))}${
+    return `${heading(part.title)}<p style="font-size:1.6rem;margin:0">${roughly(total)}${text(sayValue(total.value, unit as Unit))}${
       unit === "" ? "" : ` <span style="font-size:.9rem;color:#596670">${text(unit)}</span>`
     }</p>${change === null ? "" : `<p style="margin:0;color:#596670">before ${text(sayValue(total.before ?? null, unit as Unit))}: ${text(change)}</p>`}${notes(part, made)}`;
   }

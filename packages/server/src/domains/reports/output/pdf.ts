@@ -2,7 +2,7 @@ import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
 import { bandsOf, sayChange, sayValue, type Unit } from "@halvik/core/report";
 import type { CanvasElement, Content, TableCell } from "pdfmake/interfaces.js";
 import { breakable, DIM, heading, INK, LINE, LINES, titleOf, writePdf } from "../../../kernel/pdf/page.js";
-import { headOf, lackingOf, minuteIn, openOf, tellsOf } from "./honesty.js";
+import { headOf, lackingOf, minuteIn, openOf, roughly, tellsOf } from "./honesty.js";
 import { DAYS, hoursOf, type TableOf, tableOf, tableOfRows, tableOfSteps } from "./tables.js";
 
 /** What was before is paler. */
@@ -120,7 +120,7 @@ function measured(
           heading(title),
           {
             text: [
-              { text: sayValue(m.total.value, unit), fontSize: 20, bold: true },
+              { text: `${roughly(m.total)}${sayValue(m.total.value, unit)}`, fontSize: 20, bold: true },
               { text: m.unit === "" || m.unit === "%" ? "" : ` ${m.unit}`, color: DIM },
             ],
           },
@@ -187,7 +187,7 @@ function barTable(m: Measured): Content {
     if (r === undefined || most === 0) return "";
     const length = (value: number | string | null | undefined) => Math.max(0.5, (BAR * Number(value ?? 0)) / most);
     const box = { x: 0, y: 1, w: length(r.value), h: 7 };
-    const canvas: CanvasElement[] = r.exact ? [{ type: "rect", ...box, color: FILL }] : hatched(box, 1);
+    const canvas = filled(box, r.exact, 1);
     if (r.before !== undefined && r.before !== null && Number(r.before) > 0) {
       const at = Math.min(BAR, length(r.before));
       canvas.push({ type: "line", x1: at, y1: 0, x2: at, y2: 9, lineWidth: 1, lineColor: INK });
@@ -230,6 +230,9 @@ interface Box {
 }
 /** Between two strokes of a hatching. */
 const HATCH = 2.4;
+
+const filled = (box: Box, exact: boolean, opacity: number): CanvasElement[] =>
+  exact ? [{ type: "rect", ...box, color: FILL, fillOpacity: opacity }] : hatched(box, opacity);
 
 /** What is an estimate: strokes within a thin frame. */
 function hatched({ x, y, w, h }: Box, opacity: number): CanvasElement[] {
@@ -360,7 +363,7 @@ function profile(m: Measured, zone: string): Content {
       below += h;
       const fillOpacity = weightOf(at, bands.length);
       const box = { x: i * step, y: CHART_H - below, w: Math.max(0.5, step - 0.6), h };
-      return band.exact ? [{ type: "rect", ...box, color: FILL, fillOpacity }] : hatched(box, fillOpacity);
+      return filled(box, band.exact, fillOpacity);
     });
   });
   return {
@@ -379,10 +382,7 @@ function profile(m: Measured, zone: string): Content {
         columns: bands.map((band, at) => ({
           width: "auto",
           columns: [
-            {
-              width: 10,
-              canvas: [{ type: "rect", x: 0, y: 1, w: 7, h: 7, color: FILL, fillOpacity: weightOf(at, bands.length) }],
-            },
+            { width: 10, canvas: filled({ x: 0, y: 1, w: 7, h: 7 }, band.exact, weightOf(at, bands.length)) },
             { width: "auto", text: breakable(band.name), margin: [0, 0, 8, 0] },
           ],
         })),

@@ -1,6 +1,6 @@
 import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
 import { bandsOf, sayChange, sayOwn, sayUnit, sayValue, type Unit } from "@halvik/core/report";
-import { minuteIn, momentIn } from "./honesty.js";
+import { minuteIn, momentIn, roughly } from "./honesty.js";
 
 /** A part as a table: what is read, and what a spreadsheet reckons with. */
 export interface TableOf {
@@ -28,7 +28,7 @@ export function tableOfRows(m: Measured): TableOf {
   ];
   const row = (labels: readonly string[], r: Measured["total"]): string[] => [
     ...labels,
-    `${r.exact ? "" : "≈ "}${sayValue(r.value, unit)}`,
+    `${roughly(r)}${sayValue(r.value, unit)}`,
     ...(m.addsUp ? [share(m, r.value)] : []),
     ...(compared ? [sayValue(r.before ?? null, unit), sayChange(r.value, r.before) ?? ""] : []),
   ];
