@@ -71,6 +71,23 @@ test("SNMP: columns of its own, a sentence, names from an uploaded module for wh
   page,
 }) => {
   await halvik.signIn(page);
+  // no community is taken for granted: the first one that speaks is admitted by one key
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByTestId("endpoint").filter({ hasText: "SNMP notifications" }).click();
+  trap("1.3.6.1.6.3.1.1.5.1");
+  await page.getByRole("button", { name: "Admit p•••" }).click();
+  await expect(page.getByText("known by")).toBeVisible();
+  // until the endpoint listens with it
+  await expect
+    .poll(
+      async () => {
+        trap("1.3.6.1.6.3.1.1.5.2");
+        const { endpoints } = await (await page.request.get(`${halvik.url}/api/v1/endpoints`)).json();
+        return endpoints.find((e: { kind: string }) => e.kind === "snmp").counters.traps ?? 0;
+      },
+      { intervals: [1_500] },
+    )
+    .toBeGreaterThan(0);
   trap("1.3.6.1.6.3.1.1.5.3", "1.3.6.1.2.1.2.2.1.1.7", "i", "7", "1.3.6.1.2.1.2.2.1.2.7", "s", "ge0/7");
   trap("1.3.6.1.4.1.32473.50.0.1", "1.3.6.1.4.1.32473.50.1.0", "i", "2");
   await filter(page, "kind is snmp");

@@ -3,7 +3,7 @@ import { AUTH_PROTOCOLS, PRIV_PROTOCOLS } from "@halvik/core/decode/snmp";
 import { DOMAIN } from "@halvik/core/model/entity";
 import { CATEGORIES, OUTCOMES } from "@halvik/core/model/record";
 import * as z from "zod";
-import { TimeText } from "./common.js";
+import { EntityId, TimeText } from "./common.js";
 
 const Port = z.int().min(0).max(65_535);
 const Name = z.string().trim().min(1, "a name is needed").max(80);
@@ -26,10 +26,20 @@ export const PacketSettings = z.object({
   as: z.ipv4().or(z.ipv6()).default("127.0.0.1"),
 });
 
+const CommunityDigest = z.string().regex(/^[0-9a-f]{32}$/, "expected what a community is known by");
+/** A community that shall be admitted: one that was refused, by what it is known by, or by itself. */
+export const AdmitCommunity = z.union([
+  z.strictObject({ digest: CommunityDigest }),
+  z.strictObject({ community: z.string().min(1).max(200) }),
+]);
+export const CommunityParams = z.object({ id: EntityId, digest: CommunityDigest });
+
 /** What a kind of endpoint can be told beyond address and port. */
 export const EndpointSettings = z.object({
-  /** SNMP: who may speak by v1 and v2c; none listed: any. */
+  /** SNMP: who may speak by v1 and v2c. Of an empty list nobody; without a list, as of endpoints from before there were any, everybody. */
   communities: z.array(z.string().min(1).max(200)).max(100).optional(),
+  /** SNMP: communities that were admitted as they came, by what they are known by. */
+  communityDigests: z.array(CommunityDigest).max(100).optional(),
   /** Syslog over TLS: sender addresses by the SHA-256 fingerprint of their certificate. */
   clients: z.record(z.string().regex(/^[0-9a-f]{64}$/, "expected a SHA-256 fingerprint in hex"), z.string()).optional(),
   clientsOnly: z.boolean().optional(),
@@ -53,6 +63,21 @@ export const EndpointJson = z
     state: z.string(),
     detail: z.string(),
     counters: z.record(z.string(), z.number()),
+    /** SNMP: who may speak by v1 and v2c; null: anybody. A community is never shown whole. */
+    communities: z.array(z.object({ digest: z.string().nullable(), mask: z.string() })).nullable(),
+    /** SNMP: communities nobody admitted, the latest first. */
+    refused: z.array(
+      z.object({
+        /** What admits it; null for whoever may not. */
+        digest: z.string().nullable(),
+        /** Its first letter. */
+        mask: z.string(),
+        /** Who spoke by it last, how often anybody did, and when. */
+        peer: z.string(),
+        count: z.int(),
+        at: TimeText,
+      }),
+    ),
     /** The last things that could not be read. */
     samples: z.array(
       z.object({

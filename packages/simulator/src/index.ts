@@ -5,7 +5,7 @@ export { eventXml, ordinaryEvent } from "./events.js";
 export { FlowWriter, ordinaryFlow, type SimFlow } from "./flows.js";
 export { type HistoryPiece, history, plantedStories } from "./history.js";
 export { LiveDevices, type LiveTarget } from "./live.js";
-export { NotificationWriter, notify, USM } from "./notifications.js";
+export { COMMUNITY, NotificationWriter, notify, USM } from "./notifications.js";
 export { Random } from "./random.js";
 export { networks, roster } from "./roster.js";
 export { type Sent, Timeline, type TimelineOptions } from "./timeline.js";

@@ -106,7 +106,7 @@ function withSettings(command: Command): Command {
   return command
     .option("--host <address>", "address to listen on (default: HALVIK_LISTEN_HOST)")
     .option("--port <n>", "port to listen on")
-    .option("--community <text...>", "SNMP: communities that may speak; without any, all may")
+    .option("--community <text...>", "SNMP: communities that may speak")
     .option("--client <fingerprint=address...>", "syslog over TLS: which sender a certificate is, by its SHA-256")
     .option("--clients-only", "syslog over TLS: refuse peers without such a certificate")
     .option("--interface <name>", "packets: the interface whose packets are read")

@@ -1,7 +1,17 @@
 import { createWriteStream, existsSync, mkdirSync, readFileSync, type WriteStream } from "node:fs";
 import { join } from "node:path";
 import { formatUs } from "@halvik/core/base/time";
-import { CRANE_MIB, capture, history, LiveDevices, networks, plantedStories, roster, USM } from "@halvik/simulator";
+import {
+  COMMUNITY,
+  CRANE_MIB,
+  capture,
+  history,
+  LiveDevices,
+  networks,
+  plantedStories,
+  roster,
+  USM,
+} from "@halvik/simulator";
 import { Command } from "commander";
 import { exportSenders } from "../domains/intake/senders/csv.js";
 import { nowUs } from "../kernel/clock.js";
@@ -38,6 +48,9 @@ export const simulateCommand = (): Command =>
       new Command("mib")
         .description("print the module of its cranes' maker")
         .action(() => void process.stdout.write(CRANE_MIB)),
+    )
+    .addCommand(
+      new Command("community").description("print its SNMP community").action(() => void console.log(COMMUNITY)),
     )
     .addCommand(
       new Command("snmp-user")

@@ -76,6 +76,7 @@ export function loadDemo(
         await command(["interfaces", "set", router, "1", "--name", "wan0", "--carries", carries]);
       await pipe(["simulate", "networks"], ["lists", "add", OWN_NETWORKS, "-"]);
       await pipe(["simulate", "mib"], ["mibs", "add", "-"]);
+      await command(["endpoints", "set", "SNMP notifications", "--community", await output(["simulate", "community"])]);
       await command(["snmp-users", "add", ...(await output(["simulate", "snmp-user"])).split(" ")]);
       await command(["routes", "add", "duty", "--to", "duty@orvane.example"]);
       if (cancelled || existsSync(demoTokenFile(dataDir))) return;

@@ -77,11 +77,20 @@ describe("a reading token", () => {
     expect((await api.get("/records").query({ filter: "text matches /a+b/" })).status).toBe(200);
   });
 
-  test("sees no community; who may act does, and the audit does not", async () => {
+  test("sees no community whole, nor does who may act, nor the audit; only who may act can admit or take out one", async () => {
     const { rows } = await owner.query<{ id: number }>("select id from endpoint_config where kind = 'snmp'");
     await api.patch(`/endpoints/${rows[0]!.id}`, { settings: { communities: ["s3cret-community"] } });
     expect((await api.get("/endpoints")).text).not.toContain("s3cret");
-    expect((await api.get("/endpoints", api.actor)).text).toContain("s3cret-community");
+    const { text, body } = await api.get("/endpoints", api.actor);
+    expect(text).not.toContain("s3cret");
+    const shown = body.endpoints.find((e: { kind: string }) => e.kind === "snmp").communities;
+    expect(shown).toEqual([{ digest: expect.stringMatching(/^[0-9a-f]{32}$/), mask: "s•••" }]);
+    expect((await api.get("/endpoints")).text).not.toContain(shown[0].digest);
+    const at = `/endpoints/${rows[0]!.id}/communities`;
+    expect((await api.delete(`${at}/${shown[0].digest}`)).status).toBe(200);
+    expect((await api.delete(`${at}/${shown[0].digest}`)).status).toBe(404);
+    await api.post(at, { community: "an0ther-s3cret" });
+    expect(JSON.stringify((await owner.query("select settings from endpoint_config")).rows)).not.toContain("s3cret");
     expect(JSON.stringify((await owner.query("select * from audit")).rows)).not.toContain("s3cret");
   });
 });

@@ -290,6 +290,14 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("get", "/intake");
   await ask("get", "/senders");
   await ask("get", "/senders.csv");
+  const communities = async () => {
+    const { body } = await ask("get", "/endpoints");
+    const snmp = (body as { endpoints: { id: number; kind: string }[] }).endpoints.find((e) => e.kind === "snmp")!;
+    const digest = "0123456789abcdef0123456789abcdef";
+    await ask("post", "/endpoints/{id}/communities", `/endpoints/${snmp.id}/communities`, { digest });
+    await ask("delete", "/endpoints/{id}/communities/{digest}", `/endpoints/${snmp.id}/communities/${digest}`);
+  };
+  await communities();
   await ask("post", "/senders/{id}/admit", `/senders/${ids.sender}/admit`);
   await ask("post", "/senders/{id}/refuse", `/senders/${ids.refused}/refuse`);
   await ask("patch", "/senders/{id}", `/senders/${ids.sender}`, { site: "Orvane" });

@@ -17,6 +17,8 @@ import pg from "pg";
 import { bytes } from "../../../core/src/testing/bytes.js";
 import { flowSet, ipfixMessage, templateBody } from "../../../core/src/testing/flow-bytes.js";
 import { LIVE_STORY_EVERY_MINUTES } from "../cli/simulate.js";
+import type { RefusedCommunity } from "../domains/intake/arrivals/endpoint.js";
+import { changeCommunity } from "../domains/intake/endpoints/communities.js";
 import { saveSnmpUser } from "../domains/intake/endpoints/repository.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
 import { flowsWaiting } from "../domains/intake/streams/repository.js";
@@ -108,6 +110,38 @@ describe("SNMP, sent by Debian's command-line senders", () => {
   const IF_DESCR = "1.3.6.1.2.1.2.2.1.2.7";
 
   test("the sender is installed: bin/test sees to that", () => expect(hasSnmp).toBe(true));
+
+  test("a community that nobody admitted is refused, counted, known by a letter alone, and admitted as it came", async () => {
+    const send = () => trap("-v2c", "-c", "public", target(), "42", "1.3.6.1.4.1.32473.9.1");
+    await send();
+    const [refused] = await eventually(
+      "the refused community",
+      async () =>
+        (
+          await db.query<{ refused: RefusedCommunity[] }>(
+            "select refused from endpoint where name = 'SNMP notifications'",
+          )
+        ).rows[0]?.refused ?? [],
+      (r) => r.length > 0,
+    );
+    expect(refused).toMatchObject({ mask: "p•••", peer: "127.0.0.1", count: 1 });
+    const samples = await eventually(
+      "its sample",
+      () => db.query<{ sample: Buffer }>("select sample from undecodable where endpoint = 'SNMP notifications'"),
+      (r) => r.rows.length > 0,
+    );
+    expect(samples.rows[0]!.sample.includes("public")).toBe(false);
+    expect(await search("event is 1.3.6.1.4.1.32473.9.1")).toEqual([]);
+    await changeCommunity(db, "SNMP notifications", refused!.digest, "admit");
+    await eventually(
+      "a trap by it",
+      async () => {
+        await send();
+        return search("event is 1.3.6.1.4.1.32473.9.1");
+      },
+      (r) => r.length > 0,
+    );
+  });
 
   test("v1 trap, generic link down", async () => {
     await trap(

@@ -31,6 +31,8 @@ export type Received =
       readonly problem: DecodeProblem;
       readonly discovery: boolean;
       readonly report: Uint8Array | null;
+      /** The community nobody admitted, where it was refused for that. */
+      readonly community?: string;
     };
 
 /** This engine, as RFC 3411 section 5 wants it. */
@@ -47,7 +49,7 @@ const STAT = { levels: 1, window: 2, user: 3, engine: 4, digest: 5, decryption: 
 
 /**
  * Judges what arrives at a notification port: opens v3, answers discovery, keeps the time window. Communities are names of
- * who may speak; none listed means any.
+ * who may speak.
  */
 export class SnmpReceiver {
   private readonly clock = new UsmClock();
@@ -56,7 +58,7 @@ export class SnmpReceiver {
 
   constructor(
     private readonly users: UsmUsers,
-    private readonly communities: readonly string[],
+    private readonly isAdmitted: (community: string) => boolean,
     private readonly engine: OwnEngine,
     /** Where salts begin: random, so that a restart does not use one twice. */
     firstSalt: bigint,
@@ -77,8 +79,10 @@ export class SnmpReceiver {
     const message = readMessage(bytes);
     if (message.version !== "v3") {
       const { version, community, pdu } = message;
-      if (this.communities.length > 0 && !this.communities.includes(community))
-        return refused(new DecodeError("NOT_AUTHENTIC", 0, "community: not one of those of this endpoint"), null);
+      if (!this.isAdmitted(community)) {
+        const error = new DecodeError("NOT_AUTHENTIC", 0, "community: not one of those of this endpoint");
+        return { ...refused(error, null), community };
+      }
       return {
         type: "notification",
         notification: { version, pdu, user: community, engineId: null, contextEngineId: null, contextName: null },

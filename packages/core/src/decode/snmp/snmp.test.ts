@@ -211,7 +211,7 @@ describe("USM", () => {
       users([by]),
     );
   const receiver = (list: Parameters<typeof usmUser>[1][] = [LIND]) =>
-    new SnmpReceiver(users(list), [], { id: OWN, boots: 2, timeAt: (nowUs) => Math.floor(nowUs / US) }, 1n);
+    new SnmpReceiver(users(list), () => true, { id: OWN, boots: 2, timeAt: (nowUs) => Math.floor(nowUs / US) }, 1n);
 
   for (const authProtocol of ["md5", "sha1", "sha224", "sha256", "sha384", "sha512"] as const)
     for (const privProtocol of ["des", "aes128", "aes192", "aes256", "aes192c", "aes256c"] as const)

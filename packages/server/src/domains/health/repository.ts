@@ -17,9 +17,20 @@ export async function writeEndpoints(
   ]);
   for (const e of endpoints)
     await db.query(
-      `insert into endpoint (name, transport, address, port, state, detail, counters, updated_us, node) values ($1, $2, $3, $4, $5, $6, $7, $8, $9)
-       on conflict (node, name) do update set transport = $2, address = $3, port = $4, state = $5, detail = $6, counters = $7, updated_us = $8`,
-      [e.name, e.transport, e.address, e.port, e.state, e.detail, JSON.stringify(e.counters), nowUs, node],
+      `insert into endpoint (name, transport, address, port, state, detail, counters, updated_us, node, refused) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+       on conflict (node, name) do update set transport = $2, address = $3, port = $4, state = $5, detail = $6, counters = $7, updated_us = $8, refused = $10`,
+      [
+        e.name,
+        e.transport,
+        e.address,
+        e.port,
+        e.state,
+        e.detail,
+        JSON.stringify(e.counters),
+        nowUs,
+        node,
+        JSON.stringify(e.refused ?? []),
+      ],
     );
 }
 

@@ -4,6 +4,7 @@ import { US_PER_SECOND } from "@halvik/core/base/time";
 import { type OwnEngine, UsmUsers } from "@halvik/core/decode/snmp";
 import * as z from "zod";
 import type { Endpoint, EndpointSink, EndpointStatus } from "../../domains/intake/arrivals/endpoint.js";
+import { communitiesOf } from "../../domains/intake/endpoints/communities.js";
 import type { EndpointConfig, SnmpUser } from "../../domains/intake/endpoints/repository.js";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
@@ -130,7 +131,7 @@ export class Endpoints {
             host,
             port,
             receiveBufferBytes,
-            communities: c.settings.communities ?? [],
+            isAdmitted: communitiesOf(c.settings),
             users: new UsmUsers(users, nodeSnmpCrypto),
             onlyFrom: new Map(users.flatMap((u) => (u.onlyFrom === null ? [] : [[u.name, u.onlyFrom]]))),
             engine: this.engine,

@@ -10,7 +10,9 @@ import {
   type EndpointSink,
   type EndpointStatus,
   portTrouble,
+  type RefusedCommunity,
 } from "../../domains/intake/arrivals/endpoint.js";
+import { communityDigest, maskCommunity } from "../../domains/intake/endpoints/communities.js";
 import { nowUs } from "../../kernel/clock.js";
 import { KernelDrops } from "./kernel-drops.js";
 
@@ -18,13 +20,15 @@ export interface SnmpOptions {
   readonly host: string;
   readonly port: number;
   readonly receiveBufferBytes: number;
-  readonly communities: readonly string[];
+  readonly isAdmitted: (community: string) => boolean;
   readonly users: UsmUsers;
   /** Users that are one sender's alone: the addresses that sender has. */
   readonly onlyFrom: ReadonlyMap<string, readonly string[]>;
   readonly engine: OwnEngine;
 }
 
+/** Refused communities that are told of: who guesses makes many, and the last ones go. */
+const MAX_REFUSED = 20;
 /** Informs remembered, so that one sent again is answered again and not stored twice. */
 const MAX_INFORMS = 20_000;
 
@@ -53,11 +57,19 @@ function informKey(n: SnmpNotification, peer: string, port: number, key: string)
     .digest("hex");
 }
 
+/** A message without its community. */
+function hidden(bytes: Buffer, community: Buffer): Buffer {
+  const at = community.length === 0 ? -1 : bytes.indexOf(community);
+  return at < 0 ? bytes : Buffer.from(bytes).fill("*", at, at + community.length);
+}
+
 /** SNMP notifications over UDP: traps, and informs that are answered once the record is durable. */
 export class SnmpEndpoint implements Endpoint {
   private readonly socket: Socket;
   private readonly receiver: SnmpReceiver;
   private readonly informs = new Map<string, "waiting" | "kept">();
+  /** Communities nobody admitted, by what they are known by; the one that came last stands last. */
+  private readonly refused = new Map<string, RefusedCommunity>();
   private hushed = false;
   private state: EndpointStatus["state"] = "stopped";
   private detail = "";
@@ -72,7 +84,7 @@ export class SnmpEndpoint implements Endpoint {
     this.socket = createSocket({ type: isIPv6(options.host) ? "udp6" : "udp4" });
     this.receiver = new SnmpReceiver(
       options.users,
-      options.communities,
+      options.isAdmitted,
       options.engine,
       randomBytes(8).readBigUInt64BE(),
     );
@@ -122,7 +134,16 @@ export class SnmpEndpoint implements Endpoint {
       state: this.state,
       detail: this.detail,
       counters: { ...this.counters },
+      refused: [...this.refused.values()].reverse(),
     };
+  }
+
+  private refuse(community: string, peer: string, atUs: number): void {
+    const digest = communityDigest(community);
+    const count = (this.refused.get(digest)?.count ?? 0) + 1;
+    this.refused.delete(digest);
+    this.refused.set(digest, { digest, mask: maskCommunity(community), peer, count, atUs });
+    if (this.refused.size > MAX_REFUSED) this.refused.delete(this.refused.keys().next().value!);
   }
 
   private count(what: string): void {
@@ -151,7 +172,11 @@ export class SnmpEndpoint implements Endpoint {
       if (received.discovery) this.count("engine discoveries answered");
       else if (received.problem.code in REASONS) {
         this.count(REASONS[received.problem.code]!);
-        this.sink.undecodable(arrival, received.problem);
+        const { community } = received;
+        if (community !== undefined) this.refuse(community, peer, receivedUs);
+        // a sample is for everyone's eyes
+        const shown = community === undefined ? bytes : hidden(bytes, Buffer.from(community, "latin1"));
+        this.sink.undecodable({ ...arrival, bytes: shown }, received.problem);
       } else {
         // bytes that are no SNMP stay as a record with their reason: nothing that arrives is dropped
         this.count("could not be decoded");

@@ -1,4 +1,4 @@
-/** What came of each sender by each way in, by the hour, and how far its clock was off. */
+/** What came of each sender by each way in, by the hour, and how far its clock was off; SNMP communities that endpoints refused. */
 export const up = `
 create table public.sender_hour (
   sender integer not null,
@@ -17,4 +17,5 @@ create table public.sender_hour (
 );
 alter table only public.sender_hour add constraint sender_hour_sender_fkey foreign key (sender) references public.sender(id) on delete cascade;
 create index sender_hour_old_idx on public.sender_hour (hour);
+alter table public.endpoint add column refused jsonb not null default '[]';
 `;

@@ -12,6 +12,7 @@ import { isLoopback, KIND_WORDS, State, sayLikeness } from "./endpoint-words";
 import { FlowStreams } from "./flow-streams";
 import { hostFor, instructionsFor } from "./instructions";
 import { PacketFields } from "./packet-fields";
+import { SnmpCommunities } from "./snmp-communities";
 import { SnmpUsers } from "./snmp-users";
 
 /** Datagrams or flows an exporter counted that never came. */
@@ -58,6 +59,7 @@ export function EndpointMargin({ endpoint: e, gaps, list, onChange, onRemove, on
           <Change key={`${e.host} ${e.port}`} endpoint={e} onChange={onChange} />
         </>
       )}
+      {e.kind === "snmp" && <SnmpCommunities endpoint={e} />}
       {e.kind === "snmp" && <SnmpUsers />}
       <Heading small={e.kind !== "packets" && isLoopback(e.host) ? "reachable from this machine only" : undefined}>
         {e.kind === "packets" ? "Set it up" : "Set up senders"}
@@ -123,13 +125,11 @@ function Change({ endpoint: e, onChange }: { endpoint: EndpointJson; onChange: E
     defaultValues: {
       host: e.host,
       port: String(e.port),
-      communities: (e.settings.communities ?? []).join(" "),
       mapping: e.settings.mapping ? JSON.stringify(e.settings.mapping, null, 1) : "",
     },
   });
   const submit = handleSubmit(async (v) => {
     const settings: EndpointSettings = {
-      ...(e.kind === "snmp" ? { communities: v.communities.split(/\s+/).filter((c) => c !== "") } : {}),
       ...(e.kind === "https" && v.mapping.trim() !== "" ? { mapping: JSON.parse(v.mapping) } : {}),
     };
     await onChange({
@@ -152,11 +152,6 @@ function Change({ endpoint: e, onChange }: { endpoint: EndpointJson; onChange: E
           )}
         </Field>
       </div>
-      {e.kind === "snmp" && (
-        <Field label="Communities" hint="separated by spaces; empty: any">
-          {(id) => <Input id={id} className="font-mono" autoComplete="off" {...register("communities")} />}
-        </Field>
-      )}
       {e.kind === "https" && (
         <Field
           label="JSON mapping"

@@ -14,6 +14,17 @@ export interface EndpointStatus {
   readonly state: "listening" | "failed" | "stopped";
   readonly detail: string;
   readonly counters: Readonly<EndpointCounters>;
+  /** SNMP communities nobody admitted. */
+  readonly refused?: readonly RefusedCommunity[];
+}
+
+/** A community that was refused, by what it is known by. */
+export interface RefusedCommunity {
+  readonly digest: string;
+  readonly mask: string;
+  readonly peer: string;
+  readonly count: number;
+  readonly atUs: number;
 }
 
 /** A socket that hears records. `onLoss` is told of everything that was lost before it could be kept. */

@@ -4,6 +4,7 @@ import * as z from "zod";
 import type { Config } from "../../../kernel/config/config.js";
 import { PORT_SETTINGS } from "../../../kernel/config/ports.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import type { RefusedCommunity } from "../arrivals/endpoint.js";
 
 export const ENDPOINT_KINDS = EndpointKind.options;
 
@@ -19,11 +20,17 @@ export interface EndpointConfig {
 }
 
 /** The endpoints every Halvik starts with; their ports follow the configuration until someone sets others. */
-const STARTERS: readonly { name: string; kind: EndpointKind; setting: (typeof PORT_SETTINGS)[number] }[] = [
+const STARTERS: readonly {
+  name: string;
+  kind: EndpointKind;
+  setting: (typeof PORT_SETTINGS)[number];
+  settings?: EndpointSettings;
+}[] = [
   { name: "syslog over UDP", kind: "syslog-udp", setting: "HALVIK_SYSLOG_UDP_PORT" },
   { name: "syslog over TCP", kind: "syslog-tcp", setting: "HALVIK_SYSLOG_TCP_PORT" },
   { name: "syslog over TLS", kind: "syslog-tls", setting: "HALVIK_SYSLOG_TLS_PORT" },
-  { name: "SNMP notifications", kind: "snmp", setting: "HALVIK_SNMP_PORT" },
+  // no community is taken for granted
+  { name: "SNMP notifications", kind: "snmp", setting: "HALVIK_SNMP_PORT", settings: { communities: [] } },
   { name: "flows, NetFlow", kind: "flow", setting: "HALVIK_NETFLOW_PORT" },
   { name: "flows, IPFIX", kind: "flow", setting: "HALVIK_IPFIX_PORT" },
   { name: "flows, sFlow", kind: "flow", setting: "HALVIK_SFLOW_PORT" },
@@ -31,10 +38,10 @@ const STARTERS: readonly { name: string; kind: EndpointKind; setting: (typeof PO
 ];
 
 export async function makeStarterEndpoints(db: Queryable): Promise<void> {
-  for (const { name, kind, setting } of STARTERS)
+  for (const { name, kind, setting, settings = {} } of STARTERS)
     await db.query(
-      "insert into endpoint_config (name, kind, port_setting) select $1, $2, $3 where not exists (select from endpoint_config where port_setting = $3)",
-      [name, kind, setting],
+      "insert into endpoint_config (name, kind, port_setting, settings) select $1, $2, $3, $4 where not exists (select from endpoint_config where port_setting = $3)",
+      [name, kind, setting, JSON.stringify(settings)],
     );
 }
 
@@ -137,7 +144,8 @@ export async function addEndpoint(db: Queryable, e: NewEndpoint): Promise<void> 
       e.kind,
       e.host,
       e.port,
-      JSON.stringify(e.settings),
+      // no community is taken for granted
+      JSON.stringify(e.kind === "snmp" ? { communities: [], ...e.settings } : e.settings),
     ]);
   } catch (error) {
     if ((error as { code?: string }).code === "23505")
@@ -218,10 +226,16 @@ export async function portSettings(db: Queryable): Promise<Map<number, string>> 
 /** What the collector last said of its endpoints, by name. */
 export async function endpointStates(
   db: Queryable,
-): Promise<Map<string, { state: string; detail: string; counters: Record<string, number> }>> {
-  const { rows } = await db.query<{ name: string; state: string; detail: string; counters: Record<string, number> }>(
-    "select name, state, detail, counters from endpoint",
-  );
+): Promise<
+  Map<string, { state: string; detail: string; counters: Record<string, number>; refused: readonly RefusedCommunity[] }>
+> {
+  const { rows } = await db.query<{
+    name: string;
+    state: string;
+    detail: string;
+    counters: Record<string, number>;
+    refused: readonly RefusedCommunity[];
+  }>("select name, state, detail, counters, refused from endpoint");
   return new Map(rows.map(({ name, ...state }) => [name, state]));
 }
 

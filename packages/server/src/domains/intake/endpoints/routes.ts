@@ -1,5 +1,7 @@
 import { EntityId } from "@halvik/contract/common";
 import {
+  AdmitCommunity,
+  CommunityParams,
   EndpointChange,
   EndpointList,
   type EndpointSettings,
@@ -21,6 +23,7 @@ import { AppError } from "../../../kernel/http/errors.js";
 import { route } from "../../../kernel/http/route.js";
 import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
 import { fingerprintOf } from "../../../kernel/tls/tls-identity.js";
+import { changeCommunity, communityDigest, shownCommunities } from "./communities.js";
 import {
   addEndpoint,
   changeEndpoint,
@@ -40,9 +43,9 @@ import { WINDOWS_SCRIPT, windowsScript, windowsScriptHash } from "./windows-scri
 
 const params = z.object({ id: EntityId });
 
-/** Settings fit for everyone's eyes: a community is what SNMP v1 and v2c have for a password. */
-const withoutSecrets = (settings: EndpointSettings): EndpointSettings =>
-  settings.communities === undefined ? settings : { ...settings, communities: settings.communities.map(() => "•••") };
+/** Settings fit for eyes: a community is what SNMP v1 and v2c have for a password. */
+const withoutSecrets = ({ communities: _, communityDigests: __, ...settings }: EndpointSettings): EndpointSettings =>
+  settings;
 
 /** What these routes work with. */
 interface Needs {
@@ -67,7 +70,19 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
         const status = states.get(c.name);
         return {
           ...c,
-          settings: may === "act" ? c.settings : withoutSecrets(c.settings),
+          settings: withoutSecrets(c.settings),
+          communities:
+            c.kind === "snmp"
+              ? (shownCommunities(c.settings)?.map(({ digest, mask }) => ({
+                  digest: may === "act" ? digest : null,
+                  mask,
+                })) ?? null)
+              : null,
+          refused: (status?.refused ?? []).map(({ digest, atUs, ...r }) => ({
+            ...r,
+            digest: may === "act" ? digest : null,
+            at: formatUs(atUs),
+          })),
           portSetting: settings.get(c.id) ?? null,
           state: c.enabled ? (status?.state ?? "starting") : "stopped",
           detail: status?.detail ?? "",
@@ -95,6 +110,19 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
     const name = await endpointName(db, id);
     if (name === null) throw new AppError("NOT_FOUND", `there is no endpoint ${id}`);
     return name;
+  };
+
+  const community = async (id: number, actor: Actor, digest: string, to: "admit" | "take out") => {
+    await inAct(models, actor.name, async (act) => {
+      const name = await nameOf(id);
+      if (!(await changeCommunity(act.db, name, digest, to)))
+        throw new AppError("NOT_FOUND", `no such community is admitted at “${name}”`);
+      await act.audit(to === "admit" ? "community admitted" : "community taken out", {
+        name,
+        community: digest.slice(0, 6),
+      });
+    });
+    return list("act");
   };
 
   const users = async () => ({ users: await listSnmpUsers(db) });
@@ -191,6 +219,26 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
         });
         return list("act");
       },
+    }),
+    route({
+      method: "post",
+      path: "/endpoints/{id}/communities",
+      summary: "Admits an SNMP community at an endpoint: one that was refused, or one that is written",
+      access: "act",
+      params,
+      body: AdmitCommunity,
+      answer: EndpointList,
+      handle: ({ params: { id }, body, actor }) =>
+        community(id, actor, "digest" in body ? body.digest : communityDigest(body.community), "admit"),
+    }),
+    route({
+      method: "delete",
+      path: "/endpoints/{id}/communities/{digest}",
+      summary: "Takes an SNMP community out again: who speaks by it is refused",
+      access: "act",
+      params: CommunityParams,
+      answer: EndpointList,
+      handle: ({ params: { id, digest }, actor }) => community(id, actor, digest, "take out"),
     }),
     route({
       method: "delete",

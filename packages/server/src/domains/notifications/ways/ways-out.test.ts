@@ -139,7 +139,7 @@ describe("SNMP", () => {
       privPassword: "tide table",
     });
     const engine = { id: Uint8Array.of(1, 2, 3, 4, 5), boots: 1, timeAt: () => 1 };
-    const receiver = new SnmpReceiver(new UsmUsers([user], nodeSnmpCrypto), [], engine, 0n);
+    const receiver = new SnmpReceiver(new UsmUsers([user], nodeSnmpCrypto), () => false, engine, 0n);
     const at = nowUs();
     for (const laterS of [0, 100, 400, 90_000]) {
       const heard = new Promise<Buffer>((got) => socket.once("message", got));
