@@ -10,6 +10,8 @@ const Name = z.string().trim().min(1, "a name is needed").max(80);
 
 export const EndpointKind = z.enum(["syslog-udp", "syslog-tcp", "syslog-tls", "snmp", "flow", "https", "packets"]);
 export type EndpointKind = z.infer<typeof EndpointKind>;
+/** Those that a test message is sent to from Intake; what comes over HTTPS needs a token, packets come by themselves. */
+export const TRIED_KINDS: readonly EndpointKind[] = ["syslog-udp", "syslog-tcp", "syslog-tls", "snmp", "flow"];
 
 /** Which packets of this machine an endpoint reads, and how. */
 export const PacketSettings = z.object({

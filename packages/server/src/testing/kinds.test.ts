@@ -1,6 +1,6 @@
 import { execFile, execFileSync, spawn } from "node:child_process";
 import { createSocket } from "node:dgram";
-import { existsSync, mkdtempSync, writeFileSync } from "node:fs";
+import { existsSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { request } from "node:https";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -18,13 +18,14 @@ import { bytes } from "../../../core/src/testing/bytes.js";
 import { flowSet, ipfixMessage, templateBody } from "../../../core/src/testing/flow-bytes.js";
 import { LIVE_STORY_EVERY_MINUTES } from "../cli/simulate.js";
 import type { RefusedCommunity } from "../domains/intake/arrivals/endpoint.js";
-import { changeCommunity } from "../domains/intake/endpoints/communities.js";
-import { saveSnmpUser } from "../domains/intake/endpoints/repository.js";
+import { changeCommunity, communityDigest } from "../domains/intake/endpoints/communities.js";
+import { loadEndpoints, saveSnmpUser } from "../domains/intake/endpoints/repository.js";
+import { tryEndpoint } from "../domains/intake/endpoints/try-endpoint.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
 import { flowsWaiting } from "../domains/intake/streams/repository.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
-import { fingerprintOf, tlsIdentity } from "../kernel/tls/tls-identity.js";
+import { certificateFile, fingerprintOf, tlsIdentity } from "../kernel/tls/tls-identity.js";
 import { searchRecords } from "../store/search.js";
 import { TermIndex } from "../store/term-index.js";
 import { RoleProcess, runCommand } from "./roles.js";
@@ -794,5 +795,51 @@ describe("certificates, users of one sender, the forwarder's bookmark", () => {
       .map((s) => /<EventRecordID>(\d+)</.exec(Buffer.from(s.payload).toString())![1]!);
     const places = ids.map((id) => said.indexOf(id));
     expect(said.slice(Math.min(...places), Math.max(...places) + 1).sort()).toEqual([...ids].sort());
+  });
+});
+
+describe("a test message from Intake", () => {
+  const tried = async (kind: string, host?: string) => {
+    const endpoint = (await loadEndpoints(db, instance.config)).find((e) => e.kind === kind)!;
+    const cert = readFileSync(certificateFile(instance.config), "utf8");
+    return tryEndpoint({ ...endpoint, ...(host === undefined ? {} : { host }) }, kind, cert);
+  };
+  test.each(["syslog-udp", "syslog-tcp"])("%s", async (kind) => {
+    await tried(kind);
+    await found(`text has "sent from Intake by ${kind}"`);
+  });
+  test("syslog-tls, where it need not show a certificate of its own", async () => {
+    const { rows } = await db.query(
+      "select 1 from endpoint_config where kind = 'syslog-tls' and settings ? 'clientsOnly'",
+    );
+    if (rows.length > 0) await expect(tried("syslog-tls")).rejects.toMatchObject({ code: "BAD_REQUEST" });
+    await db.query("update endpoint_config set settings = '{}' where kind = 'syslog-tls'");
+    await eventually(
+      "the message",
+      async () => {
+        await tried("syslog-tls");
+        return search('text has "sent from Intake by syslog-tls"');
+      },
+      (r) => r.length > 0,
+    );
+  });
+  test("flow", async () => {
+    await tried("flow");
+    await found("kind is flow and src is 192.0.2.1 and dst port is 443 and bytes is 60");
+  });
+  test("snmp: by a community that has to be admitted like any other", async () => {
+    await changeCommunity(db, "SNMP notifications", communityDigest("halvik-test"), "admit");
+    await eventually(
+      "the notification",
+      async () => {
+        await tried("snmp");
+        return search("kind is snmp and event is coldStart");
+      },
+      (r) => r.length > 0,
+    );
+  });
+  test("of what needs a token it is said; where nobody listens, too", async () => {
+    await expect(tried("https")).rejects.toMatchObject({ code: "BAD_REQUEST" });
+    await expect(tried("syslog-tcp", "127.9.9.9")).rejects.toMatchObject({ code: "CONFLICT" });
   });
 });

@@ -1,10 +1,8 @@
-import type { EndpointJson, EndpointList } from "@halvik/contract/kinds";
+import { type EndpointJson, type EndpointList, TRIED_KINDS } from "@halvik/contract/kinds";
 import type { SenderJson } from "@halvik/contract/senders";
 import { NOT_HEARD } from "@halvik/core/assure";
-import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { toast } from "sonner";
-import { request } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button, TextButton } from "../../ui/button";
 import { Field } from "../../ui/field";
@@ -14,6 +12,7 @@ import { Select } from "../../ui/select";
 import { type Admission, AdmitForm } from "./admit-form";
 import { isLoopback, KIND_WORDS, receivedBy } from "./endpoint-words";
 import { hostFor, instructionsFor } from "./instructions";
+import { TestMessage } from "./test-message";
 
 /** Families of devices, and by which protocols they send: the usual one first (common practice, no source). */
 const FAMILIES: readonly { readonly name: string; readonly kinds: readonly EndpointJson["kind"][] }[] = [
@@ -143,7 +142,11 @@ function Arrivals({
           </b>
         )}
       </p>
-      {came <= 0 && <TestMessage endpoints={endpoints} />}
+      {came <= 0 &&
+        endpoints
+          .filter((e) => TRIED_KINDS.includes(e.kind))
+          .slice(0, 1)
+          .map((e) => <TestMessage key={e.id} endpoint={e} />)}
       {waiting.map((s) => (
         <div key={s.id} className="border-t border-line py-1 text-ui">
           <div className="flex items-center justify-between gap-2">
@@ -176,26 +179,5 @@ function Arrivals({
         </p>
       ))}
     </>
-  );
-}
-
-/** Kinds of endpoint that can be tried from here. */
-const TRIED: readonly EndpointJson["kind"][] = ["syslog-udp", "syslog-tcp"];
-
-/** A message of our own, so that the way is seen to work before a device is touched. */
-function TestMessage({ endpoints }: { endpoints: readonly EndpointJson[] }) {
-  const endpoint = endpoints.find((e) => TRIED.includes(e.kind));
-  const send = useMutation({
-    mutationFn: (id: number) => request<EndpointList>("POST", `/endpoints/${id}/try`),
-    onSuccess: () => toast("A test message is sent from this machine."),
-    onError: (e) => toast.error(e.message),
-  });
-  if (endpoint === undefined) return null;
-  return (
-    <p className="text-ui">
-      <TextButton disabled={send.isPending} onClick={() => send.mutate(endpoint.id)}>
-        Send a test message from this machine
-      </TextButton>
-    </p>
   );
 }

@@ -1,4 +1,4 @@
-import type { EndpointJson, EndpointList, EndpointSettings } from "@halvik/contract/kinds";
+import { type EndpointJson, type EndpointList, type EndpointSettings, TRIED_KINDS } from "@halvik/contract/kinds";
 import { useForm } from "react-hook-form";
 import { toast } from "sonner";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -14,6 +14,7 @@ import { hostFor, instructionsFor } from "./instructions";
 import { PacketFields } from "./packet-fields";
 import { SnmpCommunities } from "./snmp-communities";
 import { SnmpUsers } from "./snmp-users";
+import { TestMessage } from "./test-message";
 
 /** Datagrams or flows an exporter counted that never came. */
 interface Gap {
@@ -64,6 +65,7 @@ export function EndpointMargin({ endpoint: e, gaps, list, onChange, onRemove, on
       <Heading small={e.kind !== "packets" && isLoopback(e.host) ? "reachable from this machine only" : undefined}>
         {e.kind === "packets" ? "Set it up" : "Set up senders"}
       </Heading>
+      {e.enabled && TRIED_KINDS.includes(e.kind) && <TestMessage endpoint={e} />}
       {instructionsFor(e, hostFor(e), list).map((i) => (
         <div key={i.family} className="mb-1.5 text-ui">
           <span className="flex justify-between text-quiet">

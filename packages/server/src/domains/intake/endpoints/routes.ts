@@ -150,14 +150,14 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
     route({
       method: "post",
       path: "/endpoints/{id}/try",
-      summary: "Sends one syslog message to an endpoint, as a device would, from this machine",
+      summary: "Sends one message to an endpoint, as a device would, from this machine",
       access: "act",
       params,
       answer: EndpointList,
       handle: async ({ params: p, actor }) => {
         const endpoint = (await loadEndpoints(db, config)).find((e) => e.id === p.id);
         if (endpoint === undefined) throw new AppError("NOT_FOUND", `there is no endpoint ${p.id}`);
-        await tryEndpoint(endpoint, actor.name);
+        await tryEndpoint(endpoint, actor.name, certificate);
         await inAct(models, actor.name, (act) => act.audit("endpoint tried", { name: endpoint.name }));
         return list(actor.may);
       },
