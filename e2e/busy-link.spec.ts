@@ -216,6 +216,7 @@ test("a value of Traffic begins a limit", async ({ page }) => {
     page
       .url()
       .replace(/every=\d+/, "every=10")
+      .replace(/look=\d+/, "look=10")
       .replace(/raiseAt=\d+/, "raiseAt=1000")
       .replace(/clearAt=\d+/, "clearAt=900"),
   );

@@ -13,6 +13,8 @@ const NUMBERED = [
 ] as const;
 
 const PAGE = 1_000;
+/** Whoever sends names its machines and logs. */
+const MOST_STREAMS = 50;
 /** The newest that are looked at of each sort, and for how long. */
 const [MOST, BUDGET_MS] = [20_000, 3_000];
 
@@ -46,7 +48,8 @@ export async function senderNumbers(
     }
     for (const [of, numbers] of byStream) streams.push({ what, of, ...numbered(numbers)! });
   }
-  return { since: formatUs(sinceUs), streams };
+  streams.sort((a, b) => b.received - a.received || (a.of < b.of ? -1 : 1));
+  return { since: formatUs(sinceUs), streams: streams.slice(0, MOST_STREAMS) };
 }
 
 function filterOf(text: string, directory: SenderDirectory): Filter {

@@ -1,4 +1,4 @@
-/** What came of each sender by each way in, by the hour, and how far its clock was off; SNMP communities that endpoints refused. */
+/** What came of each sender by each way in, by the hour, and how far its clock was off; SNMP communities that endpoints refused (an empty list had meant any until then). */
 export const up = `
 create table public.sender_hour (
   sender integer not null,
@@ -18,4 +18,5 @@ create table public.sender_hour (
 alter table only public.sender_hour add constraint sender_hour_sender_fkey foreign key (sender) references public.sender(id) on delete cascade;
 create index sender_hour_old_idx on public.sender_hour (hour);
 alter table public.endpoint add column refused jsonb not null default '[]';
+update public.endpoint_config set settings = settings - 'communities' where kind = 'snmp' and settings->'communities' = '[]'::jsonb;
 `;

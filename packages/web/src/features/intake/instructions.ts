@@ -50,7 +50,7 @@ export function instructionsFor(
       return [
         {
           family: "A network device",
-          text: `notifications to ${host}, UDP port ${e.port}\nversion 2c, a community of your own`,
+          text: `notifications to ${host}, UDP port ${e.port}\nversion 2c, a community of your own: admit it above once it has spoken`,
         },
         { family: "From any shell, to try it", text: `snmptrap -v2c -c public ${at} '' 1.3.6.1.6.3.1.1.5.1` },
         {

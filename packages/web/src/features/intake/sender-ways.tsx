@@ -40,8 +40,7 @@ export function SenderWays({ sender, portrait }: { sender: number; portrait: Sen
               {[
                 "heard",
                 "this hour",
-                "least an hour",
-                "most an hour",
+                "an hour",
                 "records",
                 "octets",
                 "not readable",
@@ -66,13 +65,14 @@ export function SenderWays({ sender, portrait }: { sender: number; portrait: Sen
               const sum = counted(way);
               return (
                 <tr key={way.endpoint} className="border-b border-line">
-                  <th scope="row" className="py-0.5 text-left font-normal">
+                  <th scope="row" className="py-0.5 pr-2 text-left font-normal whitespace-nowrap">
                     {safeText(way.endpoint)}
                   </th>
                   <td className={NUMBER}>{ago(usOf(way.last), nowUs)} ago</td>
                   <td className={NUMBER}>{count(hours[hours.length - 1] ?? 0)}</td>
-                  <td className={NUMBER}>{over.length === 0 ? "–" : count(Math.min(...over))}</td>
-                  <td className={NUMBER}>{over.length === 0 ? "–" : count(Math.max(...over))}</td>
+                  <td className={NUMBER}>
+                    {over.length === 0 ? "–" : `${count(Math.min(...over))} to ${count(Math.max(...over))}`}
+                  </td>
                   <td className={NUMBER}>{count(sum.records)}</td>
                   <td className={NUMBER}>{sayValue(sum.bytes, "bytes")}</td>
                   {[sum.problems, sum.late, sum.copies, sum.capped].map((n, i) => (

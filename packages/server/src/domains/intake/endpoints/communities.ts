@@ -1,6 +1,10 @@
 import { createHash } from "node:crypto";
 import { EndpointSettings } from "@halvik/contract/kinds";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import { AppError } from "../../../kernel/http/errors.js";
+
+/** Communities of one endpoint. */
+const MOST = 100;
 
 /** What a community is known by where it is not shown: 128 bits, as hexadecimal digits. */
 export const communityDigest = (community: string): string =>
@@ -50,6 +54,8 @@ export async function changeCommunity(
   const others = communityDigests.filter((d) => d !== digest);
   const isNamed = named.some((c) => communityDigest(c) === digest);
   const digests = to === "admit" && !isNamed ? [...others, digest] : others;
+  if (named.length + digests.length > MOST)
+    throw new AppError("CONFLICT", `${MOST} communities are admitted here already: take one out first`);
   const changed = { communities: named, communityDigests: digests };
   await db.query("update endpoint_config set settings = settings || $2 where name = $1", [
     endpoint,
