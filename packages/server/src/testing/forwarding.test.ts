@@ -9,6 +9,7 @@ import { TestApi } from "./test-api.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
 /** What is passed on, at stand-in receivers on loopback: octet for octet, in order, through outages and kills. */
+const OUTAGE_MS = 1_000 * Number(process.env.HALVIK_OUTAGE_SECONDS ?? "1");
 let instance: TestInstance;
 let collector: RoleProcess;
 let api: TestApi;
@@ -70,37 +71,47 @@ const soon = <T>(what: string, get: () => T, holds: (value: T) => boolean) =>
 const lines = (word: string, count: number) =>
   Array.from({ length: count }, (_, i) => `<${i % 2 === 0 ? 11 : 15}>app[${i}]: ${word} ${i} ø\u0001`);
 
-test("what a filter chooses goes on octet for octet and in order, through an outage of the receiver and a kill of the collector", async () => {
-  let sink = await datagrams();
-  const { port } = sink;
-  await add("north", "severity at least error", { is: "syslog", transport: "udp", host: "127.0.0.1", port });
-  await begun("<11>begin", () => sink.got.length);
-  sink.got.length = 0;
-  await send(lines("one", 40));
-  const chosen = (word: string, n: number) => lines(word, n).filter((_, i) => i % 2 === 0);
-  const texts = () => sink.got.map(String).filter((t) => !t.includes("begin"));
-  await soon("all", texts, (t) => t.length >= 20);
-  expect(texts()).toEqual(chosen("one", 40));
-  // nobody listens: what comes meanwhile waits
-  await new Promise<void>((done) => sink.socket.close(() => done()));
-  await send(lines("two", 60));
-  await eventually("it is told", forwards, ([f]) => f?.state === "trouble" && f.queuedBytes > 0);
-  await collector.kill();
-  collector = await RoleProcess.start(instance, "collector");
-  await send(lines("three", 20));
-  await new Promise((done) => setTimeout(done, 1_500));
-  sink = await datagrams(port);
-  // a batch that was under way when it was killed may come twice, and none is missing or out of order
-  await soon(
-    "all that waited",
-    () => new Set(texts()),
-    (t) => t.size >= 40,
-  );
-  expect([...new Set(texts())]).toEqual([...chosen("two", 60), ...chosen("three", 20)]);
-  const [after] = await eventually("all well", forwards, ([f]) => f?.state !== "trouble");
-  expect(after).toMatchObject({ lost: 0, refused: 0 });
-  await new Promise<void>((done) => sink.socket.close(() => done()));
-}, 90_000);
+test(
+  "what a filter chooses goes on octet for octet and in order, through an outage of the receiver and a kill of the collector",
+  async () => {
+    let sink = await datagrams();
+    const { port } = sink;
+    await add("north", "severity at least error", { is: "syslog", transport: "udp", host: "127.0.0.1", port });
+    await begun("<11>begin", () => sink.got.length);
+    sink.got.length = 0;
+    await send(lines("one", 40));
+    const chosen = (word: string, n: number) => lines(word, n).filter((_, i) => i % 2 === 0);
+    const texts = () => sink.got.map(String).filter((t) => !t.includes("begin"));
+    await soon("all", texts, (t) => t.length >= 20);
+    expect(texts()).toEqual(chosen("one", 40));
+    // nobody listens: what comes meanwhile waits
+    await new Promise<void>((done) => sink.socket.close(() => done()));
+    await send(lines("two", 60));
+    await eventually("it is told", forwards, ([f]) => f?.state === "trouble" && f.queuedBytes > 0);
+    await collector.kill();
+    collector = await RoleProcess.start(instance, "collector");
+    await send(lines("three", 20));
+    // for as long as it is away, and longer in a long run: something comes all the time
+    const times = Math.max(1, Math.round(OUTAGE_MS / 1_500));
+    for (let i = 0; i < times; i++) {
+      await new Promise((done) => setTimeout(done, 1_500));
+      await send([`<11>meanwhile ${i}`]);
+    }
+    const meanwhile = Array.from({ length: times }, (_, i) => `<11>meanwhile ${i}`);
+    sink = await datagrams(port);
+    // a batch that was under way when it was killed may come twice, and none is missing or out of order
+    await soon(
+      "all that waited",
+      () => new Set(texts()),
+      (t) => t.size >= 40 + times,
+    );
+    expect([...new Set(texts())]).toEqual([...chosen("two", 60), ...chosen("three", 20), ...meanwhile]);
+    const [after] = await eventually("all well", forwards, ([f]) => f?.state !== "trouble");
+    expect(after).toMatchObject({ lost: 0, refused: 0 });
+    await new Promise<void>((done) => sink.socket.close(() => done()));
+  },
+  90_000 + 2 * OUTAGE_MS,
+);
 
 test("over one connection with who sent it, and on after the connection broke", async () => {
   let text = "";
