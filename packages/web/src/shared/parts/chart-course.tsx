@@ -32,7 +32,7 @@ export function CourseChart({ measured: m, className }: { measured: Measured /**
     >
       <AxisWords unit={unit} zone={zone} />
       <ResponsiveContainer>
-        <LineChart data={points} margin={{ top: 14, right: 12, bottom: 0, left: 6 }}>
+        <LineChart data={points} margin={{ top: 18, right: 12, bottom: 0, left: 6 }}>
           <CartesianGrid vertical={false} stroke="var(--line)" />
           <XAxis
             dataKey="at"

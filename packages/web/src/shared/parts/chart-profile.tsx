@@ -40,7 +40,7 @@ export function ProfileChart({ measured: m, className }: { measured: Measured /*
       <div className="relative min-w-0 flex-1">
         <AxisWords unit={unit} zone={zone} />
         <ResponsiveContainer>
-          <AreaChart data={points} margin={{ top: 14, right: 4, bottom: 0, left: 6 }}>
+          <AreaChart data={points} margin={{ top: 18, right: 4, bottom: 0, left: 6 }}>
             <defs>
               <pattern id={hatch} width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
                 <rect width="2" height="4" fill="var(--ink)" />
