@@ -76,7 +76,7 @@ test("SNMP: columns of its own, a sentence, names from an uploaded module for wh
   await page.getByTestId("endpoint").filter({ hasText: "SNMP notifications" }).click();
   trap("1.3.6.1.6.3.1.1.5.1");
   await page.getByRole("button", { name: "Admit p•••" }).click();
-  await expect(page.getByText("known by")).toBeVisible();
+  await expect(page.getByRole("button", { name: "Take out p•••" })).toBeVisible();
   // until the endpoint listens with it
   await expect
     .poll(

@@ -40,8 +40,11 @@ export const CommunityParams = z.object({ id: EntityId, digest: CommunityDigest 
 export const EndpointSettings = z.object({
   /** SNMP: who may speak by v1 and v2c. Of an empty list nobody; without a list, as of endpoints from before there were any, everybody. */
   communities: z.array(z.string().min(1).max(200)).max(100).optional(),
-  /** SNMP: communities that were admitted as they came, by what they are known by. */
-  communityDigests: z.array(CommunityDigest).max(100).optional(),
+  /** SNMP: communities that were admitted on Intake, by what they are known by, and their first letter. */
+  admittedCommunities: z
+    .array(z.object({ digest: CommunityDigest, mask: z.string().max(16) }))
+    .max(100)
+    .optional(),
   /** Syslog over TLS: sender addresses by the SHA-256 fingerprint of their certificate. */
   clients: z.record(z.string().regex(/^[0-9a-f]{64}$/, "expected a SHA-256 fingerprint in hex"), z.string()).optional(),
   clientsOnly: z.boolean().optional(),

@@ -5,6 +5,7 @@ import type { SenderList } from "@halvik/contract/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import pg from "pg";
 import request from "supertest";
+import { communityDigest } from "../domains/intake/endpoints/communities.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { BatchWriter } from "../store/batches.js";
 import { claimCollector } from "../store/collectors.js";
@@ -293,8 +294,8 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   const communities = async () => {
     const { body } = await ask("get", "/endpoints");
     const snmp = (body as { endpoints: { id: number; kind: string }[] }).endpoints.find((e) => e.kind === "snmp")!;
-    const digest = "0123456789abcdef0123456789abcdef";
-    await ask("post", "/endpoints/{id}/communities", `/endpoints/${snmp.id}/communities`, { digest });
+    await ask("post", "/endpoints/{id}/communities", `/endpoints/${snmp.id}/communities`, { community: "north" });
+    const digest = communityDigest("north");
     await ask("delete", "/endpoints/{id}/communities/{digest}", `/endpoints/${snmp.id}/communities/${digest}`);
   };
   await communities();

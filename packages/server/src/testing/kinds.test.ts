@@ -18,7 +18,7 @@ import { bytes } from "../../../core/src/testing/bytes.js";
 import { flowSet, ipfixMessage, templateBody } from "../../../core/src/testing/flow-bytes.js";
 import { LIVE_STORY_EVERY_MINUTES } from "../cli/simulate.js";
 import type { RefusedCommunity } from "../domains/intake/arrivals/endpoint.js";
-import { changeCommunity, communityDigest } from "../domains/intake/endpoints/communities.js";
+import { admitCommunity, communityDigest, refusedCommunity } from "../domains/intake/endpoints/communities.js";
 import { loadEndpoints, saveSnmpUser } from "../domains/intake/endpoints/repository.js";
 import { tryEndpoint } from "../domains/intake/endpoints/try-endpoint.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
@@ -133,7 +133,11 @@ describe("SNMP, sent by Debian's command-line senders", () => {
     );
     expect(samples.rows[0]!.sample.includes("public")).toBe(false);
     expect(await search("event is 1.3.6.1.4.1.32473.9.1")).toEqual([]);
-    await changeCommunity(db, "SNMP notifications", refused!.digest, "admit");
+    await admitCommunity(
+      db,
+      "SNMP notifications",
+      (await refusedCommunity(db, "SNMP notifications", refused!.digest))!,
+    );
     await eventually(
       "a trap by it",
       async () => {
@@ -828,7 +832,7 @@ describe("a test message from Intake", () => {
     await found("kind is flow and src is 192.0.2.1 and dst port is 443 and bytes is 60");
   });
   test("snmp: by a community that has to be admitted like any other", async () => {
-    await changeCommunity(db, "SNMP notifications", communityDigest("halvik-test"), "admit");
+    await admitCommunity(db, "SNMP notifications", { digest: communityDigest("halvik-test"), mask: "h•••" });
     await eventually(
       "the notification",
       async () => {

@@ -17,49 +17,68 @@ export const maskCommunity = (community: string): string =>
 /** Whether a community may speak: any where no list was ever made, as of endpoints from before there were lists; of an empty list none. */
 export function communitiesOf({
   communities,
-  communityDigests = [],
+  admittedCommunities = [],
 }: EndpointSettings): (community: string) => boolean {
-  if (communities === undefined && communityDigests.length === 0) return () => true;
-  const [named, digests] = [new Set(communities), new Set(communityDigests)];
+  if (communities === undefined && admittedCommunities.length === 0) return () => true;
+  const [named, digests] = [new Set(communities), new Set(admittedCommunities.map((c) => c.digest))];
   return (community) => named.has(community) || digests.has(communityDigest(community));
 }
 
 /** The communities of an endpoint as they may be shown; null: any may speak. */
 export function shownCommunities({
   communities,
-  communityDigests,
+  admittedCommunities,
 }: EndpointSettings): { digest: string; mask: string }[] | null {
-  if (communities === undefined && communityDigests === undefined) return null;
-  return [
-    ...(communities ?? []).map((c) => ({ digest: communityDigest(c), mask: maskCommunity(c) })),
-    // of those admitted as they came nothing else is known
-    ...(communityDigests ?? []).map((digest) => ({ digest, mask: `known by ${digest.slice(0, 6)}` })),
-  ];
+  if (communities === undefined && admittedCommunities === undefined) return null;
+  const named = (communities ?? []).map((c) => ({ digest: communityDigest(c), mask: maskCommunity(c) }));
+  return [...named, ...(admittedCommunities ?? [])];
 }
 
-/** Admits a community at an endpoint, or takes it out; kept by what it is known by alone. @returns whether that changed anything */
-export async function changeCommunity(
+/** One that was refused at an endpoint, by what it is known by; null: none such is told of. */
+export async function refusedCommunity(
   db: Queryable,
   endpoint: string,
   digest: string,
-  to: "admit" | "take out",
-): Promise<boolean> {
+): Promise<{ digest: string; mask: string } | null> {
+  const { rows } = await db.query<{ mask: string }>(
+    "select r->>'mask' as mask from endpoint, jsonb_array_elements(refused) r where name = $1 and r->>'digest' = $2 limit 1",
+    [endpoint, digest],
+  );
+  return rows[0] === undefined ? null : { digest, mask: rows[0].mask };
+}
+
+/** Admits a community at an endpoint, kept by what it is known by alone. */
+export async function admitCommunity(
+  db: Queryable,
+  endpoint: string,
+  community: { readonly digest: string; readonly mask: string },
+): Promise<void> {
+  const { communities = [], admittedCommunities = [] } = await settingsOf(db, endpoint);
+  const isNamed = communities.some((c) => communityDigest(c) === community.digest);
+  const others = admittedCommunities.filter((c) => c.digest !== community.digest);
+  const admitted = isNamed ? others : [...others, community];
+  if (communities.length + admitted.length > MOST)
+    throw new AppError("CONFLICT", `${MOST} communities are admitted here already: take one out first`);
+  await keep(db, endpoint, { communities, admittedCommunities: admitted });
+}
+
+/** @returns false when none such was admitted */
+export async function takeOutCommunity(db: Queryable, endpoint: string, digest: string): Promise<boolean> {
+  const { communities = [], admittedCommunities = [] } = await settingsOf(db, endpoint);
+  const named = communities.filter((c) => communityDigest(c) !== digest);
+  const others = admittedCommunities.filter((c) => c.digest !== digest);
+  await keep(db, endpoint, { communities: named, admittedCommunities: others });
+  return named.length < communities.length || others.length < admittedCommunities.length;
+}
+
+async function settingsOf(db: Queryable, endpoint: string): Promise<EndpointSettings> {
   const { rows } = await db.query<{ settings: unknown }>(
     "select settings from endpoint_config where name = $1 and kind = 'snmp' for update",
     [endpoint],
   );
-  if (rows[0] === undefined) return false;
-  const { communities = [], communityDigests = [] } = EndpointSettings.parse(rows[0].settings);
-  const named = to === "admit" ? communities : communities.filter((c) => communityDigest(c) !== digest);
-  const others = communityDigests.filter((d) => d !== digest);
-  const isNamed = named.some((c) => communityDigest(c) === digest);
-  const digests = to === "admit" && !isNamed ? [...others, digest] : others;
-  if (named.length + digests.length > MOST)
-    throw new AppError("CONFLICT", `${MOST} communities are admitted here already: take one out first`);
-  const changed = { communities: named, communityDigests: digests };
-  await db.query("update endpoint_config set settings = settings || $2 where name = $1", [
-    endpoint,
-    JSON.stringify(changed),
-  ]);
-  return to === "admit" || named.length < communities.length || others.length < communityDigests.length;
+  if (rows[0] === undefined) throw new AppError("BAD_REQUEST", `“${endpoint}” is no endpoint of SNMP`);
+  return EndpointSettings.parse(rows[0].settings);
 }
+
+const keep = (db: Queryable, endpoint: string, changed: EndpointSettings): Promise<unknown> =>
+  db.query("update endpoint_config set settings = settings || $2 where name = $1", [endpoint, JSON.stringify(changed)]);

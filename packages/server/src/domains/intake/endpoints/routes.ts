@@ -23,7 +23,14 @@ import { AppError } from "../../../kernel/http/errors.js";
 import { route } from "../../../kernel/http/route.js";
 import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
 import { fingerprintOf } from "../../../kernel/tls/tls-identity.js";
-import { changeCommunity, communityDigest, shownCommunities } from "./communities.js";
+import {
+  admitCommunity,
+  communityDigest,
+  maskCommunity,
+  refusedCommunity,
+  shownCommunities,
+  takeOutCommunity,
+} from "./communities.js";
 import {
   addEndpoint,
   changeEndpoint,
@@ -44,7 +51,7 @@ import { WINDOWS_SCRIPT, windowsScript, windowsScriptHash } from "./windows-scri
 const params = z.object({ id: EntityId });
 
 /** Settings fit for eyes: a community is what SNMP v1 and v2c have for a password. */
-const withoutSecrets = ({ communities: _, communityDigests: __, ...settings }: EndpointSettings): EndpointSettings =>
+const withoutSecrets = ({ communities: _, admittedCommunities: __, ...settings }: EndpointSettings): EndpointSettings =>
   settings;
 
 /** What these routes work with. */
@@ -110,19 +117,6 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
     const name = await endpointName(db, id);
     if (name === null) throw new AppError("NOT_FOUND", `there is no endpoint ${id}`);
     return name;
-  };
-
-  const community = async (id: number, actor: Actor, digest: string, to: "admit" | "take out") => {
-    await inAct(models, actor.name, async (act) => {
-      const name = await nameOf(id);
-      if (!(await changeCommunity(act.db, name, digest, to)))
-        throw new AppError("NOT_FOUND", `no such community is admitted at “${name}”`);
-      await act.audit(to === "admit" ? "community admitted" : "community taken out", {
-        name,
-        community: digest.slice(0, 6),
-      });
-    });
-    return list("act");
   };
 
   const users = async () => ({ users: await listSnmpUsers(db) });
@@ -228,8 +222,20 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
       params,
       body: AdmitCommunity,
       answer: EndpointList,
-      handle: ({ params: { id }, body, actor }) =>
-        community(id, actor, "digest" in body ? body.digest : communityDigest(body.community), "admit"),
+      handle: async ({ params: { id }, body, actor }) => {
+        await inAct(models, actor.name, async (act) => {
+          const name = await nameOf(id);
+          const community =
+            "digest" in body
+              ? await refusedCommunity(act.db, name, body.digest)
+              : { digest: communityDigest(body.community), mask: maskCommunity(body.community) };
+          if (community === null)
+            throw new AppError("NOT_FOUND", `no such community was refused at “${name}” lately: write it instead`);
+          await admitCommunity(act.db, name, community);
+          await act.audit("community admitted", { name, community: community.digest.slice(0, 6) });
+        });
+        return list("act");
+      },
     }),
     route({
       method: "delete",
@@ -238,7 +244,15 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
       access: "act",
       params: CommunityParams,
       answer: EndpointList,
-      handle: ({ params: { id, digest }, actor }) => community(id, actor, digest, "take out"),
+      handle: async ({ params: { id, digest }, actor }) => {
+        await inAct(models, actor.name, async (act) => {
+          const name = await nameOf(id);
+          if (!(await takeOutCommunity(act.db, name, digest)))
+            throw new AppError("NOT_FOUND", `no such community is admitted at “${name}”`);
+          await act.audit("community taken out", { name, community: digest.slice(0, 6) });
+        });
+        return list("act");
+      },
     }),
     route({
       method: "delete",
