@@ -1,6 +1,7 @@
 import { type CDPSession, chromium } from "@playwright/test";
 
 const HOUR_MS = 3_600_000;
+const [LOOKS, LOOK_MS] = [8, 137];
 
 /** A page that nothing watches but what is sent to it: Playwright’s own pages keep what they hear of every answer. */
 class BarePage {
@@ -73,9 +74,15 @@ try {
   await page.send("Page.navigate", { url: address });
   while ((await page.evaluate("document.querySelectorAll('h2').length")) === 0)
     await new Promise((r) => setTimeout(r, 200));
+  // boards take turns, and one may hold more than another: the least of some looks is of the same one each time
   const heap = async () => {
-    await page.send("HeapProfiler.collectGarbage");
-    return Number((await page.send("Runtime.getHeapUsage")).usedSize);
+    let least = Number.POSITIVE_INFINITY;
+    for (let i = 0; i < LOOKS; i++) {
+      await page.send("HeapProfiler.collectGarbage");
+      least = Math.min(least, Number((await page.send("Runtime.getHeapUsage")).usedSize));
+      await new Promise((r) => setTimeout(r, LOOK_MS));
+    }
+    return least;
   };
   const cpuSeconds = async () => {
     const { processInfo } = await session.send("SystemInfo.getProcessInfo");

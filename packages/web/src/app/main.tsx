@@ -4,12 +4,10 @@ import { createRoot } from "react-dom/client";
 import { RouterProvider } from "react-router";
 import { queryClient } from "../data/api";
 import { keepWindowInUrl } from "../data/window-url";
-import { shareMediaQueries } from "./media-queries";
 import { router } from "./routes";
 
 keepWindowInUrl(router);
 
-shareMediaQueries(window);
 createRoot(document.getElementById("root")!).render(
   <QueryClientProvider client={queryClient}>
     <RouterProvider router={router} />
