@@ -33,6 +33,7 @@ export interface Draft {
   readonly along?: string;
   readonly parts?: readonly unknown[];
   readonly measure?: { readonly of?: string };
+  readonly lookEverySeconds?: unknown;
   readonly judgement?: { readonly by?: string };
   readonly clear?: { readonly by?: string };
   readonly worse?: readonly { readonly count?: number; readonly filter?: string; readonly value?: number }[];

@@ -23,8 +23,9 @@ export const departureForm: KindForm = {
   endsItself: "when the value is ordinary again",
 };
 
-const mayLookOften = ({ measure, judgement }: Draft): boolean =>
-  judgement?.by === "line" && (measure?.of === "records" || measure?.of === "sum");
+/** What was written before the judgement became another one is shown too: it has to be taken out. */
+const mayLookOften = ({ measure, judgement, lookEverySeconds }: Draft): boolean =>
+  lookEverySeconds !== undefined || (judgement?.by === "line" && (measure?.of === "records" || measure?.of === "sum"));
 
 /** What each way to judge begins with. */
 export const JUDGEMENTS: Readonly<Record<string, object>> = {
