@@ -138,8 +138,8 @@ export const SenderNumbers = z.object({
       first: z.number(),
       last: z.number(),
       received: z.int(),
-      /** Between others that came. */
-      missing: z.number(),
+      /** Between others that came; null: its numbers do not follow one another. */
+      missing: z.number().nullable(),
       /** How often they began anew. */
       anew: z.int(),
     }),

@@ -26,6 +26,11 @@ test.each<[string, number[], object | null]>([
     { first: 2_147_483_646, last: 2, received: 4, missing: 0, anew: 1 },
   ],
   [
+    "made of the time, they are no count",
+    [1_000_000, 2_000_000, 3_500_000],
+    { first: 1_000_000, last: 3_500_000, received: 3, missing: null, anew: 0 },
+  ],
+  [
     "what is sent again from before it began anew",
     [700, 701, 1, 2, 700, 3],
     { first: 700, last: 3, received: 5, missing: 0, anew: 1 },

@@ -4,12 +4,14 @@ export interface Numbered {
   readonly last: number;
   /** Different numbers, of each run of them. */
   readonly received: number;
-  /** Numbers between others that never came. */
-  readonly missing: number;
+  /** Numbers between others that never came; null: they do not follow one another, and say nothing. */
+  readonly missing: number | null;
   /** How often its numbers began anew: nobody can say what was missing just then. */
   readonly anew: number;
 }
 
+/** Where so many times as many are missing as came, the numbers are no count: some senders make them of the time. */
+const NO_COUNT = 100;
 /** A number so far below the ones before it is no late one: its sender began anew. */
 const FAR_BELOW = 1_000;
 
@@ -35,11 +37,13 @@ export function numbered(numbers: readonly number[]): Numbered | null {
     run.most = Math.max(run.most, n);
   }
   const sum = (of: (run: (typeof runs)[number]) => number) => runs.reduce((total, run) => total + of(run), 0);
+  const received = sum((run) => run.seen.size);
+  const missing = sum((run) => run.most - run.least + 1 - run.seen.size);
   return {
     first: runs[0]!.least,
     last: runs[runs.length - 1]!.most,
-    received: sum((run) => run.seen.size),
-    missing: sum((run) => run.most - run.least + 1 - run.seen.size),
+    received,
+    missing: missing > NO_COUNT * received ? null : missing,
     anew: runs.length - 1,
   };
 }

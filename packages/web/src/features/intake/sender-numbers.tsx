@@ -26,7 +26,9 @@ export function SenderNumbers({ sender }: { sender: number }) {
             <span>
               {count(s.first)} to {count(s.last)}
             </span>
-            {s.missing === 0 ? (
+            {s.missing === null ? (
+              <span className="text-quiet">they do not follow one another, and say nothing of what is missing</span>
+            ) : s.missing === 0 ? (
               <b className="font-semibold text-pine">all {count(s.received)} came</b>
             ) : (
               <b className="font-semibold text-vermilion">

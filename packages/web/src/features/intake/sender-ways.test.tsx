@@ -82,6 +82,7 @@ test("numbers: all came, some never did, they began anew; of none nothing is sai
   const streams = [
     { ...stream, of: "System on srv-1", received: 14, missing: 0 },
     { ...stream, of: "<b>Security</b> on srv-1", received: 1_200, missing: 3, anew: 2 },
+    { ...stream, of: "Forwarded on srv-2", received: 4, missing: null },
   ];
   const { unmount } = draw(<SenderNumbers sender={3} />, {
     answers: [[["sender numbers", 3], { since: FROM, streams }]],
@@ -91,6 +92,7 @@ test("numbers: all came, some never did, they began anew; of none nothing is sai
   expect(lines[1]).toContain("<b>Security</b> on srv-1");
   expect(lines[1]).toContain("3 of 1,203 never came");
   expect(lines[1]).toContain("began anew 2 times");
+  expect(lines[2]).toContain("do not follow one another");
   unmount();
   draw(<SenderNumbers sender={3} />, { answers: [[["sender numbers", 3], { since: FROM, streams: [] }]] });
   expect(screen.queryByRole("region")).toBeNull();
