@@ -1,5 +1,6 @@
 import type { SavedCadence } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import type { WayCounts } from "./way-counts.js";
 
 /** What was counted and learnt of a sender since it was last written. */
 export interface FreshActivity {
@@ -44,16 +45,9 @@ export async function addActivity(db: Queryable, of: readonly FreshActivity[]): 
 }
 
 /** What came of a sender by one way in since it was last written, and how far its clock is off. */
-export interface FreshWay {
+export interface FreshWay extends Readonly<WayCounts> {
   readonly sender: number;
   readonly endpoint: string;
-  readonly records: number;
-  readonly bytes: number;
-  readonly problems: number;
-  readonly late: number;
-  readonly copies: number;
-  readonly capped: number;
-  readonly lastUs: number;
   readonly offsetUs: number;
 }
 
@@ -88,8 +82,14 @@ export async function addHours(db: Queryable, hour: number, of: readonly FreshWa
   );
 }
 
+/** As many hours go at once as may have been missed: a clock that is a year ahead for a moment takes nothing along. */
+const HOURS_AT_ONCE = 30 * 24;
+
 export const forgetHours = (db: Queryable, hour: number): Promise<unknown> =>
-  db.query("delete from sender_hour where hour < $1", [hour - HOURS_KEPT]);
+  db.query("delete from sender_hour where hour < $1 and hour >= $2", [
+    hour - HOURS_KEPT,
+    hour - HOURS_KEPT - HOURS_AT_ONCE,
+  ]);
 
 export async function keptCadences(db: Queryable, ids: readonly number[]): Promise<Map<number, SavedCadence>> {
   const { rows } = await db.query<{ sender: number; cadence: SavedCadence }>(

@@ -1,6 +1,7 @@
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import { KINDS, type RecordKind } from "@halvik/core/model/record";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import type { WayCounts } from "./way-counts.js";
 
 /** Records of a sender by whole hour, kind and severity, of hours that begin in [fromUs, toUs). */
 export async function hoursOfSender(
@@ -17,28 +18,26 @@ export async function hoursOfSender(
 }
 
 /** What came of a sender by one way in. */
-export interface WayHour {
+export interface WayHour extends Readonly<WayCounts> {
   readonly hour: number;
   readonly endpoint: string;
-  readonly records: number;
-  readonly bytes: number;
-  readonly problems: number;
-  readonly late: number;
-  readonly copies: number;
-  readonly capped: number;
-  readonly lastUs: number;
   /** By how much its clock was behind, least and most; less than nothing: it was ahead. */
   readonly offsetLeastUs: number;
   readonly offsetMostUs: number;
 }
 
-/** By the hour since one, the one that goes on among them. */
-export async function waysOfSender(db: Queryable, sender: number, sinceUs: number): Promise<WayHour[]> {
+/** By the hour from one to another, both among them: a clock that was ahead for a while may have written later ones. */
+export async function waysOfSender(
+  db: Queryable,
+  sender: number,
+  sinceUs: number,
+  untilUs: number,
+): Promise<WayHour[]> {
   const { rows } = await db.query<WayHour>(
     `select hour, endpoint, records::float8 as records, bytes::float8 as bytes, problems::float8 as problems, late::float8 as late, copies::float8 as copies,
        capped::float8 as capped, last_us as "lastUs", offset_least_us as "offsetLeastUs", offset_most_us as "offsetMostUs"
-     from sender_hour where sender = $1 and hour >= $2 order by hour, endpoint`,
-    [sender, Math.floor(sinceUs / US_PER_HOUR)],
+     from sender_hour where sender = $1 and hour between $2 and $3 order by hour, endpoint`,
+    [sender, Math.floor(sinceUs / US_PER_HOUR), Math.floor(untilUs / US_PER_HOUR)],
   );
   return rows;
 }

@@ -14,6 +14,7 @@ import {
   loadSenders,
   sendersVersion,
 } from "./repository.js";
+import type { WayCounts } from "./way-counts.js";
 
 /** At most this many waiting senders are listed (`docs/semantics.md` 9). */
 const MAX_WAITING = 1_000;
@@ -47,17 +48,6 @@ export interface LiveSender {
   readonly ways: Map<string, WayCounts>;
   lastHeardUs: number | null;
   touched: boolean;
-}
-
-/** What came of a sender by one endpoint, and is not written yet. */
-export interface WayCounts {
-  records: number;
-  bytes: number;
-  problems: number;
-  late: number;
-  copies: number;
-  capped: number;
-  lastUs: number;
 }
 
 /** What is counted of a sender at an endpoint. */

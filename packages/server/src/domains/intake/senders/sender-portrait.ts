@@ -39,7 +39,7 @@ export async function senderPortrait(
     gapsOf(db, sender.addresses),
     namedIn(db, sender.name, who),
     droppedWithin(db, { fromUs, toUs: nowUs }),
-    waysOfSender(db, id, fromUs),
+    waysOfSender(db, id, fromUs, nowUs),
   ]);
   const first = fromUs / US_PER_HOUR;
   const lastDay = (hour: number): boolean => hour >= first + HOURS - 24;

@@ -80,11 +80,17 @@ test("what could not be written is written the next time, once; what is counted 
 
 test("hours too old are forgotten; one whose sender is gone is not written, and holds nothing up", async () => {
   hear("snmp", 1);
-  await write(NOW - 200 * US_PER_DAY);
+  await write(NOW - 100 * US_PER_DAY);
   hear("snmp", 1);
   await write(NOW + US_PER_HOUR);
   const old = await store.client.query("select 1 from sender_hour where hour < $1", [HOUR / US_PER_HOUR - 90 * 24]);
   expect(old.rowCount).toBe(0);
+  // a clock that is a year ahead, and right again
+  const kept = (await portrait()).ways;
+  hear("snmp", 1);
+  await write(NOW + 365 * US_PER_DAY);
+  await write();
+  expect((await portrait()).ways).toEqual(kept);
   const gone = await store.addSender("gone");
   await registry.refresh(store.client);
   Object.assign(wayOf(registry.get(gone)!, "snmp"), { records: 4, lastUs: NOW });

@@ -159,16 +159,21 @@ test("what a sampling exporter told is marked, and how much of all it is", async
   expect(estimated).toBeCloseTo((100 * sampled) / Number(total.value), 3);
 });
 
-test("the filter of a row finds its flows", async () => {
-  const { rows } = await measured({ ...BYTES, by: ["exporter", "source"] });
-  const [row] = rows;
+test.each<[string, object]>([
+  ["exporter and source", { by: ["exporter", "source"] }],
+  ["interface and direction", { by: ["interface", "direction"] }],
+  ["site", { by: ["site"] }],
+  ["pair", { by: ["pair"] }],
+  ["service, of one exporter", { by: ["service"], only: [{ by: "exporter", is: ["rt-hestnes"] }] }],
+  ["application, of one site", { by: ["application"], only: [{ by: "site", is: ["Hestnes"] }] }],
+])("the filter of a row by %s finds its flows", async (_name, measure) => {
+  const { rows } = await measured({ ...BYTES, ...measure });
   const window = { from: formatUs(DAY), to: formatUs(DAY + 24 * H) };
-  const { body } = await store.api.get(
-    `/records?${new URLSearchParams({ filter: row!.filter!, ...window, limit: "500" })}`,
-  );
-  const found = (body as { records: { src: string; sender: { name: string } }[] }).records;
-  expect(found.length).toBe(row!.records);
-  expect(new Set(found.map((r) => `${r.sender.name} ${r.src}`))).toEqual(new Set([row!.labels.join(" ")]));
+  for (const row of rows.slice(0, 3)) {
+    const asked = new URLSearchParams({ filter: row.filter!, ...window, limit: "500" });
+    const { body } = await store.api.get(`/records?${asked}`);
+    expect((body as { records: unknown[] }).records.length).toBe(row.records);
+  }
 });
 
 test("a report of one sender tells its traffic alone; of one that exports none, nothing", async () => {

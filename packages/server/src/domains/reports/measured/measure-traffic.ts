@@ -3,7 +3,7 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import { bothOf, quoteIfNeeded } from "@halvik/core/query/filter";
 import { CLOCKS, type Clock, clockValue, type MeasuredRow, type OwnMeasure } from "@halvik/core/query/measure";
 import type { Window } from "@halvik/core/report";
-import { BOUNDED, CUT, DIMENSIONS, type Dimension, filterOf, sayValue } from "@halvik/core/traffic";
+import { BOUNDED, CUT, DIMENSIONS, type Dimension, filterOf, NO_INTERFACE, sayValue } from "@halvik/core/traffic";
 import type { Queryable } from "../../../kernel/db/pool.js";
 import { AppError } from "../../../kernel/http/errors.js";
 import {
@@ -292,14 +292,14 @@ function placesAsked(needs: TrafficNeeds, asked: OwnMeasure, sources: Sources, w
     const chosen = interfaces === null ? all : all.filter((p) => interfaces.some((i) => isSame(i, label(p))));
     if (chosen.length === 0 && interfaces !== null) throw unknown("interface", interfaces, all.map(label));
     return chosen.flatMap((p) => {
-      const ends = `(ingress is ${p.interface} or egress is ${p.interface})`;
-      const filter = bothOf(ofExporter(p.exporter), ends);
+      const at = (end: string) => (p.interface === NO_INTERFACE ? `${end} missing` : `${end} is ${p.interface}`);
+      const filter = bothOf(ofExporter(p.exporter), `(${at("ingress")} or ${at("egress")})`);
       const names: Place["names"] = asked.by.includes("interface") ? { interface: label(p) } : {};
       if (!asked.by.includes("direction")) return [{ names, meters: p.meters, filter }];
       return DIRECTIONS.map((direction, side) => ({
         names: { ...names, direction },
         meters: p.meters.filter((m) => m.side === side),
-        filter: bothOf(ofExporter(p.exporter), `${side === 0 ? "ingress" : "egress"} is ${p.interface}`),
+        filter: bothOf(ofExporter(p.exporter), at(side === 0 ? "ingress" : "egress")),
       }));
     });
   }
