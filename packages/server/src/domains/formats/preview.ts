@@ -6,18 +6,18 @@ import type { Meanings } from "@halvik/core/meaning";
 import { emptyContent, FIELDS, type HalvikRecord, type RecordContent } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, parseFilter } from "@halvik/core/query/filter";
-import type { Ask, PageAsked } from "../records/questions.js";
+import { newestRecords } from "../records/newest-records.js";
+import type { Ask } from "../records/questions.js";
 import { ready } from "./repository.js";
 
-/** Records looked at for each span; a page of the store holds no more. */
-const READ = 500;
-const PAGES = 6;
+/** Records looked at for each span. */
+const READ = 3_000;
 const EXAMPLES = 8;
 const SPANS = [
   { says: "the last hour", us: US_PER_HOUR },
   { says: "the last 30 days", us: 30 * US_PER_DAY },
 ] as const;
-const BUDGET_MS = 3_000;
+const BUDGET_MS = 10_000;
 
 interface Needs {
   readonly ask: Ask;
@@ -43,8 +43,12 @@ export async function previewFormat(
   const near: FormatPreview["near"] = [];
   const spans: FormatPreview["spans"] = [];
   for (const { says, us } of SPANS) {
-    const found = await stored(ask, tried(format, directory), { fromUs: nowUs - us, toUs: nowUs }, nowUs);
-    const span = { says, of: found.records.length, fits: 0, near: 0, exact: found.exact };
+    const window = { fromUs: nowUs - us, toUs: nowUs };
+    const found = await newestRecords(ask, tried(format, directory), window, nowUs, {
+      most: READ,
+      budgetMs: BUDGET_MS,
+    });
+    const span = { says, of: found.records.length, fits: 0, near: 0, exact: found.isWhole };
     for (const r of found.records) {
       if (!made.matches(r)) continue;
       const reading = made.read(r.text);
@@ -71,34 +75,6 @@ function tried(format: OwnFormat, directory: SenderDirectory): Filter {
   // `ready` has read the filter itself
   if (!parsed.ok) throw new Error(parsed.error.message);
   return parsed.filter;
-}
-
-/** The latest records of a window, a few pages of them. */
-async function stored(
-  ask: Ask,
-  filter: Filter,
-  window: { readonly fromUs: number; readonly toUs: number },
-  nowUs: number,
-): Promise<{ readonly records: readonly HalvikRecord[]; readonly exact: boolean }> {
-  const records: HalvikRecord[] = [];
-  let cursor: PageAsked["cursor"] = null;
-  let isWhole = true;
-  for (let page = 0; page < PAGES; page++) {
-    const found = await ask(filter).page({
-      ...window,
-      filter,
-      nowUs,
-      limit: READ,
-      cursor,
-      direction: "older",
-      budgetMs: BUDGET_MS,
-    });
-    records.push(...found.records);
-    isWhole &&= !found.partial;
-    cursor = found.next;
-    if (cursor === null) return { records, exact: isWhole };
-  }
-  return { records, exact: false };
 }
 
 /** What every record has, and a format does not read. */

@@ -1,9 +1,9 @@
 import type { SenderNumbers } from "@halvik/contract/senders";
 import { numbered } from "@halvik/core/assure";
 import { formatUs } from "@halvik/core/base/time";
-import type { HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, parseFilter, quoteIfNeeded } from "@halvik/core/query/filter";
+import { newestRecords } from "../records/newest-records.js";
 import type { Ask } from "../records/questions.js";
 
 /** Where messages carry a number of their sender's, and what else tells one stream of them from another. */
@@ -12,7 +12,6 @@ const NUMBERED = [
   { what: "sequenceId of syslog", kind: "syslog", number: "meta sequenceId", stream: null },
 ] as const;
 
-const PAGE = 1_000;
 /** Whoever sends names its machines and logs. */
 const MOST_STREAMS = 50;
 /** The newest that are looked at of each sort, and for how long. */
@@ -33,11 +32,11 @@ export async function senderNumbers(
       `sender is ${quoteIfNeeded(name)} and kind is ${kind} and data "${number}" present`,
       directory,
     );
-    const { records, isWhole } = await newest(ask, filter, window, nowUs);
+    const { records, isWhole } = await newestRecords(ask, filter, window, nowUs, { most: MOST, budgetMs: BUDGET_MS });
     if (!isWhole) sinceUs = Math.max(sinceUs, records[records.length - 1]?.timeUs ?? sinceUs);
     const byStream = new Map<string, number[]>();
     // in the order of time
-    for (const record of records.reverse()) {
+    for (const record of records.toReversed()) {
       const dataOf = (wanted: string) => record.data.find(([n]) => n === wanted)?.[1];
       const n = Number(dataOf(number));
       if (!Number.isSafeInteger(n) || n < 0) continue;
@@ -56,31 +55,4 @@ function filterOf(text: string, directory: SenderDirectory): Filter {
   const parsed = parseFilter(text, { zone: "UTC", directory });
   if (!parsed.ok) throw new Error(parsed.error.message);
   return parsed.filter;
-}
-
-/** @returns the newest first, and whether there are no more */
-async function newest(
-  ask: Ask,
-  filter: Filter,
-  window: { readonly fromUs: number; readonly toUs: number },
-  nowUs: number,
-): Promise<{ records: HalvikRecord[]; isWhole: boolean }> {
-  const records: HalvikRecord[] = [];
-  const until = performance.now() + BUDGET_MS;
-  for (let cursor = null; ; ) {
-    const budgetMs = until - performance.now();
-    if (budgetMs <= 0 || records.length >= MOST) return { records, isWhole: false };
-    const page = await ask(filter).page({
-      filter,
-      ...window,
-      nowUs,
-      limit: PAGE,
-      cursor,
-      direction: "older",
-      budgetMs,
-    });
-    records.push(...page.records);
-    if (page.next === null) return { records, isWhole: true };
-    cursor = page.next;
-  }
 }
