@@ -259,17 +259,34 @@ function letGo(values: Map<string, Amounts>): void {
 export function boundValues(values: Map<string, Amounts>, most: number, part: number): void {
   const cut = { ...(values.get(CUT) ?? NO_AMOUNTS) };
   values.delete(CUT);
+  const sizes = new Float64Array(values.size);
   let whole = 0;
-  for (const { bytes } of values.values()) whole += bytes;
-  const sorted = [...values].sort((a, b) => b[1].bytes - a[1].bytes || (a[0] < b[0] ? -1 : 1));
-  let place = Math.min(most, sorted.length);
-  while (place > 0 && sorted[place - 1]![1].bytes < part * whole) place--;
-  cut.bytes += sorted[place]?.[1].bytes ?? 0;
-  cut.packets += sorted[place]?.[1].packets ?? 0;
-  for (const [value] of sorted.slice(place)) {
+  let at = 0;
+  for (const { bytes } of values.values()) {
+    whole += bytes;
+    sizes[at++] = bytes;
+  }
+  sizes.sort();
+  const least = Math.max(part * whole, most < sizes.length ? sizes[sizes.length - most]! : Number.NEGATIVE_INFINITY);
+  // of those that are as great as the least that stays, the first by name stay
+  const equals: string[] = [];
+  let greater = 0;
+  for (const [value, { bytes }] of values)
+    if (bytes > least) greater++;
+    else if (bytes === least) equals.push(value);
+  const stay = new Set(equals.sort().slice(0, Math.max(0, most - greater)));
+  const greatest = { bytes: 0, packets: 0 };
+  for (const [value, { bytes, packets }] of values) {
+    if (bytes > least || (bytes === least && stay.has(value))) continue;
+    if (bytes > greatest.bytes || (bytes === greatest.bytes && packets > greatest.packets)) {
+      greatest.bytes = bytes;
+      greatest.packets = packets;
+    }
     values.delete(value);
     cut.flows++;
   }
+  cut.bytes += greatest.bytes;
+  cut.packets += greatest.packets;
   if (cut.flows > 0) values.set(CUT, cut);
 }
 

@@ -1,14 +1,16 @@
-import { US_PER_HOUR, US_PER_MINUTE } from "../base/time/index.js";
+import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "../base/time/index.js";
 import { DIMENSIONS, type Dimension } from "./dimensions.js";
 import type { FlowSeen } from "./passage.js";
 import type { Sites } from "./sites.js";
 import { addTo, allOf, type Group, type Groups, groupOf, rowsOf, StepSums, type TrafficRow } from "./step-sums.js";
 
-/** Levels of sums, finest first: how long a step is, and what is told apart in it. */
+/** Levels of sums, finest first: how long a step is, and what is told apart in it. The order is stored: it only grows. */
 export const LEVELS = [
   { name: "minute", widthUs: US_PER_MINUTE, dimensions: ["total", "application"] },
   { name: "five", widthUs: 5 * US_PER_MINUTE, dimensions: DIMENSIONS },
   { name: "hour", widthUs: US_PER_HOUR, dimensions: DIMENSIONS },
+  // made of hours that are over
+  { name: "day", widthUs: US_PER_DAY, dimensions: DIMENSIONS },
 ] as const satisfies readonly { name: string; widthUs: number; dimensions: readonly Dimension[] }[];
 export type Level = (typeof LEVELS)[number];
 

@@ -21,7 +21,7 @@ interface Rights {
 
 const ROLLUPS = ["rollup_minute", "rollup_five_minutes", "rollup_hour"];
 /** Sums of traffic, and what is noted beside them. */
-const TRAFFIC = ["traffic_sum", "traffic_source", "traffic_position"];
+const TRAFFIC = ["traffic_sum", "traffic_source", "traffic_position", "traffic_derived"];
 /** What belongs together, and how far records were looked through for it. */
 const BINDINGS = ["binding", "binding_position"];
 /** What messages are told apart by, learnt as they are written. */

@@ -147,6 +147,7 @@ describe("a database of before the first release", () => {
       "016-papers",
       "017-incident-techniques",
       "018-sender-hours",
+      "019-traffic-by-day",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -167,6 +168,7 @@ describe("a database of before the first release", () => {
       { name: "016-papers" },
       { name: "017-incident-techniques" },
       { name: "018-sender-hours" },
+      { name: "019-traffic-by-day" },
     ]);
     await client.end();
   });

@@ -18,6 +18,7 @@ import { up as shapes } from "./migrations/015-shapes.js";
 import { up as papers } from "./migrations/016-papers.js";
 import { up as incidentTechniques } from "./migrations/017-incident-techniques.js";
 import { up as senderHours } from "./migrations/018-sender-hours.js";
+import { up as trafficByDay } from "./migrations/019-traffic-by-day.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -39,6 +40,7 @@ const MIGRATIONS = [
   { name: "016-papers", up: papers },
   { name: "017-incident-techniques", up: incidentTechniques },
   { name: "018-sender-hours", up: senderHours },
+  { name: "019-traffic-by-day", up: trafficByDay },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

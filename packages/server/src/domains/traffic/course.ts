@@ -4,7 +4,7 @@ import { CUT, type Dimension, sayValue } from "@halvik/core/traffic";
 import type * as z from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { onSteps, piecesOf, readSums, type SumRow } from "../../store/traffic/read-sums.js";
-import { addTo, asked, FIVE, nothing, type Question, WEEK } from "./question.js";
+import { addTo, asked, FIVE, nothing, type Question, setOf, WEEK } from "./question.js";
 
 /** Widths of the steps of a profile. */
 const WIDTHS = [1, 5, 10, 15, 30, 60, 120, 180, 360, 720, 1_440].map((m) => m * US_PER_MINUTE);
@@ -31,14 +31,14 @@ interface CourseRows {
 
 async function read(db: Queryable, q: Question, by: Dimension): Promise<CourseRows> {
   const isFine = q.scan !== null || ((by === "application" || by === "total") && q.fromUs >= q.minuteSinceUs);
-  const isFive = q.fromUs >= q.fiveSinceUs;
+  const isFive = q.fromUs >= q.kept.fiveSinceUs;
   const least = isFine ? US_PER_MINUTE : isFive ? FIVE : US_PER_HOUR;
   const width = widthOf(q.toUs - q.fromUs, least);
   const window = onSteps(q.fromUs, q.toUs, width);
   if (q.scan !== null) return scanned(window, width, by, q.scan);
-  const { meters } = q.metered;
-  const pieces = piecesOf(window.fromUs, window.toUs, width, q.fiveSinceUs);
-  const before = piecesOf(window.fromUs - WEEK, window.toUs - WEEK, Math.max(width, FIVE), q.fiveSinceUs);
+  const meters = setOf(q);
+  const pieces = piecesOf(window.fromUs, window.toUs, width, q.kept);
+  const before = piecesOf(window.fromUs - WEEK, window.toUs - WEEK, Math.max(width, FIVE), q.kept);
   // told in coarser steps than were asked for, it lies evenly over them
   const grain = Math.max(width, ...before.map((p) => p.level.widthUs));
   return {

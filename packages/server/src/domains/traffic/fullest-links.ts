@@ -3,7 +3,16 @@ import { US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/tim
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { WAYS } from "@halvik/core/traffic";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { keptSince, type Meter, onSteps, piecesOf, readSums, trafficSources } from "../../store/traffic/read-sums.js";
+import { derivedBefore } from "../../store/traffic/derive-sums.js";
+import {
+  keptSince,
+  type Meter,
+  meterSet,
+  onSteps,
+  piecesOf,
+  readSums,
+  trafficSources,
+} from "../../store/traffic/read-sums.js";
 import type { Names } from "../names/repository.js";
 import { knownInterfaces } from "./interfaces-repository.js";
 import { placesOf } from "./places.js";
@@ -38,7 +47,10 @@ export async function fullestLinks(
   const sinceUs = keptSince(fiveDays, nowUs);
   const widthUs = window.toUs - window.fromUs <= FINE_US && window.fromUs >= sinceUs ? 5 * US_PER_MINUTE : US_PER_HOUR;
   const whole = onSteps(window.fromUs, window.toUs, widthUs);
-  const pieces = piecesOf(whole.fromUs, whole.toUs, widthUs, sinceUs);
+  const pieces = piecesOf(whole.fromUs, whole.toUs, widthUs, {
+    fiveSinceUs: sinceUs,
+    derived: await derivedBefore(db),
+  });
   const found: FullLink[] = [];
   for (const link of links) {
     const meter: Meter = {
@@ -47,7 +59,7 @@ export async function fullestLinks(
       way: WAYS.indexOf(link.way),
       side: 0,
     };
-    const steps = await readSums(db, [meter], "total", pieces, widthUs);
+    const steps = await readSums(db, meterSet([meter]), "total", pieces, widthUs);
     const bits = steps.map((s) => (s.bytes * BITS * US_PER_SECOND) / widthUs);
     const all = steps.reduce((sum, s) => sum + s.bytes, 0);
     found.push({

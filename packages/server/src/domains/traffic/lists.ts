@@ -1,5 +1,5 @@
 import type { TrafficLists } from "@halvik/contract/traffic";
-import { US_PER_HOUR } from "@halvik/core/base/time";
+import { US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import { CUT, type Dimension, filterOf, type Said, sayValue, sitesOf, TrafficSums } from "@halvik/core/traffic";
 import type * as z from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -12,9 +12,10 @@ import {
   readUnlisted,
   type SumRow,
   sumsAtHand,
+  WHOLE_WINDOW,
 } from "../../store/traffic/read-sums.js";
 import { flowsOf } from "../../store/traffic/sum-flows.js";
-import { isAlwaysKept } from "../../store/traffic/write-sums.js";
+import { isAlwaysKept } from "../../store/traffic/sum-rows.js";
 import {
   addTo,
   asked,
@@ -23,12 +24,16 @@ import {
   type MeasureName,
   nothing,
   type Question,
+  setOf,
   type Total,
   WEEK,
 } from "./question.js";
 
 /** Steps of the course of a value. */
 const COURSE = 24;
+/** From so many hours on it is told by whole hours, from so many days on by whole days. */
+const LEAST_HOURS = 12;
+const LEAST_DAYS = 16;
 /** Values that are read of a dimension at most. */
 const MOST_VALUES = 50_000;
 
@@ -105,33 +110,32 @@ export async function listSource(db: Queryable, q: Question, dimensions: readonl
       };
     }
   }
+  const set = setOf(q);
   const total = nothing();
-  if (q.fromUs >= q.fiveSinceUs)
+  if (q.fromUs >= q.kept.fiveSinceUs)
     for (const row of await readSums(
       db,
-      meters,
+      set,
       "total",
-      piecesOf(five.fromUs, five.toUs, FIVE, q.fiveSinceUs),
-      five.toUs - five.fromUs,
+      piecesOf(five.fromUs, five.toUs, WHOLE_WINDOW, q.kept),
+      WHOLE_WINDOW,
     ))
       addTo(total, row);
   const isBusy = keepsLists(total.flows, meters.length, five.toUs - five.fromUs);
   const window = isBusy ? five : onSteps(q.fromUs, q.toUs, US_PER_HOUR);
-  const pieces = piecesOf(
-    window.fromUs,
-    window.toUs,
-    isBusy ? FIVE : US_PER_HOUR,
-    isBusy ? q.fiveSinceUs : Number.POSITIVE_INFINITY,
-  );
-  const sumsUs = Math.max(...pieces.map((p) => p.level.widthUs));
+  const kept = isBusy ? q.kept : { ...q.kept, fiveSinceUs: Number.POSITIVE_INFINITY };
+  const piecesBy = (bucketUs: number) => piecesOf(window.fromUs, window.toUs, bucketUs, kept);
+  const pieces = piecesBy(WHOLE_WINDOW);
+  const span = window.toUs - window.fromUs;
+  const courseUs = courseWidth(span, isBusy && span < LEAST_HOURS * US_PER_HOUR ? FIVE : US_PER_HOUR);
   return {
     ...window,
-    sumsUs,
-    courseUs: courseWidth(window.toUs - window.fromUs, sumsUs >= US_PER_HOUR ? US_PER_HOUR : FIVE),
+    sumsUs: Math.max(...pieces.map((p) => p.level.widthUs)),
+    courseUs: span >= LEAST_DAYS * US_PER_DAY ? Math.ceil(courseUs / US_PER_DAY) * US_PER_DAY : courseUs,
     reachedUs: null,
-    unlisted: await readUnlisted(db, meters, pieces),
-    rows: (dimension, bucketUs, only) => readSums(db, meters, dimension, pieces, bucketUs, only),
-    top: (dimension, most) => readTop(db, meters, dimension, pieces, q.measure, Math.min(most, MOST_VALUES)),
+    unlisted: await readUnlisted(db, set, pieces),
+    rows: (dimension, bucketUs, only) => readSums(db, set, dimension, piecesBy(bucketUs), bucketUs, only),
+    top: (dimension, most) => readTop(db, set, dimension, pieces, q.measure, Math.min(most, MOST_VALUES)),
   };
 }
 
@@ -144,10 +148,12 @@ export async function lists(
 ): Promise<Omit<z.infer<typeof TrafficLists>, "where">> {
   const source = await listSource(db, q, dimensions);
   const whole = nothing();
-  const one = source.toUs - source.fromUs;
-  for (const row of await source.rows("total", one)) addTo(whole, row);
+  for (const row of await source.rows("total", WHOLE_WINDOW)) addTo(whole, row);
   const before = {
-    pieces: piecesOf(source.fromUs - WEEK, source.toUs - WEEK, US_PER_HOUR, Number.POSITIVE_INFINITY),
+    pieces: piecesOf(source.fromUs - WEEK, source.toUs - WEEK, WHOLE_WINDOW, {
+      ...q.kept,
+      fiveSinceUs: Number.POSITIVE_INFINITY,
+    }),
     // of a window that is no whole number of hours the hours of then would say too much
     isKnown:
       q.scan === null &&
@@ -157,7 +163,7 @@ export async function lists(
       q.toldSinceUs <= source.fromUs - WEEK + US_PER_HOUR,
   };
   const known =
-    before.isKnown && (await readSums(db, q.metered.meters, "total", before.pieces, one)).some((r) => r.bytes > 0);
+    before.isKnown && (await readSums(db, setOf(q), "total", before.pieces, WHOLE_WINDOW)).some((r) => r.bytes > 0);
   const all = await Promise.all(
     dimensions.map(async (dimension) => ({
       dimension,
@@ -184,7 +190,6 @@ async function list(
   most: number,
   before: ReturnType<typeof piecesOf> | null,
 ): Promise<Omit<z.infer<typeof TrafficLists>["lists"][number], "dimension">> {
-  const one = source.toUs - source.fromUs;
   const byLabel = new Map<string, Gathered>();
   // several values may have one name: of applications all are wanted
   const read = await source.top(dimension, dimension === "application" ? Number.POSITIVE_INFINITY : most);
@@ -205,7 +210,7 @@ async function list(
   const courses = coursesOf(inCourse, labelOf, q.measure, source, source.courseUs);
   const weekBefore = new Map<string, number>();
   if (before !== null && values.length > 0)
-    for (const row of await readSums(db, q.metered.meters, dimension, before, one, values)) {
+    for (const row of await readSums(db, setOf(q), dimension, before, WHOLE_WINDOW, values)) {
       const label = labelOf.get(row.value)!;
       weekBefore.set(label, (weekBefore.get(label) ?? 0) + row[q.measure]);
     }

@@ -3,6 +3,7 @@ import { formatUs, US_PER_DAY, US_PER_MINUTE, US_PER_SECOND } from "@halvik/core
 import type { Applications } from "@halvik/core/model/applications";
 import type { SitesKnown, Stepped } from "@halvik/core/traffic";
 import type * as z from "zod";
+import type { MeterSet, SumsKept } from "../../store/traffic/read-sums.js";
 import type { FlowScan } from "../../store/traffic/scan-flows.js";
 import type { Metered } from "./scope.js";
 
@@ -14,9 +15,9 @@ export interface Question {
   readonly fromUs: number;
   readonly toUs: number;
   readonly measure: MeasureName;
-  /** From when on there are sums by the minute, and by five. */
+  /** From when on there are sums by the minute; and which others. */
   readonly minuteSinceUs: number;
-  readonly fiveSinceUs: number;
+  readonly kept: SumsKept;
   readonly behind: number;
   /** When the first of its exporters was heard first; Infinity: there are none. */
   readonly toldSinceUs: number;
@@ -34,6 +35,12 @@ interface Window {
   readonly fromUs: number;
   readonly toUs: number;
 }
+
+/** What is read for it. */
+export const setOf = ({ metered, kept }: Question): MeterSet => ({
+  meters: metered.meters,
+  whole: metered.isEverything ? kept.derived : null,
+});
 
 export const FIVE = 5 * US_PER_MINUTE;
 export const WEEK = 7 * US_PER_DAY;

@@ -17,6 +17,8 @@ export interface Metered {
   /** In and out, of an interface; else one side. */
   readonly sides: 1 | 2;
   readonly counted: "interface" | "once" | "exported";
+  /** Its meters are all there is, each conversation counted once. */
+  readonly isEverything: boolean;
   /** Of its exporters, those that have told nothing since before the window, though they did in the week before it. */
   readonly silent: readonly number[];
 }
@@ -68,12 +70,15 @@ function heardMeters(
       meters: [meterOf(heard, exporter, iface, IN, 0), meterOf(heard, exporter, iface, OUT, 1)],
       sides: 2,
       counted: "interface",
+      isEverything: false,
     };
   }
-  if (scope.exporter !== undefined) return { meters: inOf(scope.exporter), sides: 1, counted: "once" };
+  if (scope.exporter !== undefined)
+    return { meters: inOf(scope.exporter), sides: 1, counted: "once", isEverything: false };
   const atSite = scope.site === undefined ? null : new Set(directory.idsWith("site", [scope.site]));
   const exporters = [...new Set(heard.map((s) => s.sender))].filter((id) => atSite === null || atSite.has(id));
-  if (scope.count === "exported") return { meters: exporters.flatMap(inOf), sides: 1, counted: "exported" };
+  if (scope.count === "exported")
+    return { meters: exporters.flatMap(inOf), sides: 1, counted: "exported", isEverything: false };
   const once = (sender: number, way: number): Meter => ({ sender, interface: NO_INTERFACE, way, side: 0 });
   return {
     meters:
@@ -84,6 +89,7 @@ function heardMeters(
           : exporters.flatMap(inOf),
     sides: 1,
     counted: "once",
+    isEverything: atSite === null,
   };
 }
 

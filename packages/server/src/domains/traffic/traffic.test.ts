@@ -15,7 +15,8 @@ import { BatchWriter } from "../../store/batches.js";
 import { claimCollector } from "../../store/collectors.js";
 import { indexNext } from "../../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../../store/keeping/keep-traffic.js";
-import { readTop, readUnlisted } from "../../store/traffic/read-sums.js";
+import { deriveSums } from "../../store/traffic/derive-sums.js";
+import { meterSet, readTop, readUnlisted } from "../../store/traffic/read-sums.js";
 import { flowsBehind } from "../../store/traffic/sum-flows.js";
 import { addRows, closeSteps, takeOutRows } from "../../store/traffic/write-sums.js";
 import type { TestApi } from "../../testing/test-api.js";
@@ -314,8 +315,8 @@ test("of a step that is over, lists are kept of what is busy and take in what co
   const meters = [busy, quiet].map((sender) => ({ sender, interface: 1, way: 0, side: 0 as const }));
   const pieces = [{ level: five, fromUs: from, toUs: to }];
   const read = async () => {
-    const { rows } = await readTop(keeper, meters, "source", pieces, "bytes", 10);
-    return [rows.reduce((n, r) => n + r.bytes, 0), await readUnlisted(keeper, meters, pieces)];
+    const { rows } = await readTop(keeper, meterSet(meters), "source", pieces, "bytes", 10);
+    return [rows.reduce((n, r) => n + r.bytes, 0), await readUnlisted(keeper, meterSet(meters), pieces)];
   };
   await addRows(keeper, five, [...sum(400, busy, 10), ...sum(7, quiet, 1_000)], nowUs());
   expect(await read()).toEqual([4_000, 7_000]);
@@ -323,7 +324,70 @@ test("of a step that is over, lists are kept of what is busy and take in what co
   expect(await read()).toEqual([4_050, 12_000]);
   await takeOutRows(keeper, five, [...sum(5, busy, 10), ...sum(5, quiet, 1_000)], nowUs());
   expect(await read()).toEqual([4_000, 7_000]);
-  await client.query("delete from traffic_sum where sender >= 9000");
+  await client.query("delete from traffic_sum where sender >= 9000 or (sender = 0 and step = $1)", [from / (5 * MIN)]);
+});
+
+test("by the day and over all exporters is what each of them and each hour says, whatever comes late or is removed again", async () => {
+  const day = Math.floor(T / (24 * H)) * 24 * H - 40 * 24 * H;
+  await keep(flowsOf(21, 400, day + 5 * H, 60 * H));
+  await sum();
+  const stored = async () =>
+    (
+      await client.query<{ level: number; dimension: number; step: number; sender: number }>(
+        "select level, dimension, step, sender, interface, way, vals, bytes, packets, flows, estimated, rate from traffic_sum where level >= 2 or way = 5 order by 1, 2, 3, 4, 5, 6",
+      )
+    ).rows;
+  const before = (await stored()).filter((r) => r.sender > 0 && r.level < 3);
+  const asked = ["", `exporter=${exporters[0]}`, `exporter=${exporters[0]}&interface=1`, "site=Hestnes"].flatMap(
+    (scope) =>
+      [
+        [day + 3 * H, day + 75 * H],
+        [day - 10 * 24 * H, day + 20 * 24 * H],
+        [day + 24 * H, day + 31 * H],
+      ].flatMap(([from, to]) => [
+        `/traffic?${window(from!, to!)}&by=application&${scope}`,
+        `/traffic?${window(from!, to!)}&by=source&${scope}`,
+        `/traffic/lists?${window(from!, to!)}&dimensions=application,source,pair,dscp,packet size&most=1000&${scope}`,
+      ]),
+  );
+  const answers = async () => {
+    const all = [];
+    for (const path of asked) {
+      const answer = await get<TrafficAnswer & Partial<TrafficLists>>(path);
+      // which sums it was made of may differ
+      all.push({ ...answer, asked: { ...answer.asked, sums: 0 } });
+    }
+    return all;
+  };
+  const told = await answers();
+  const firstOpen = (level: { readonly widthUs: number }) => Math.floor((nowUs() - 24 * H) / level.widthUs);
+  const made = async () => {
+    while (await deriveSums(keeper as never, firstOpen));
+  };
+  await made();
+  const derived = await stored();
+  expect(derived.filter((r) => r.sender > 0 && r.level < 3)).toEqual(before);
+  expect(derived.filter((r) => r.level === 3 && r.step === day / (24 * H)).length).toBeGreaterThan(20);
+  expect(await answers()).toEqual(told);
+  // late: added to what has been made, and to nothing else twice
+  const { rows } = await client.query<{ id: number }>(
+    "insert into job (name, state, started_us, updated_us) values ('y', 'done', 0, 0) returning id",
+  );
+  const claim = await claimCollector(client, "import-8", "import");
+  await keep(flowsOf(22, 100, day + 8 * H, 40 * H), new BatchWriter(client, claim.number, rows[0]!.id));
+  await sum();
+  const late = await stored();
+  await client.query("update traffic_derived set before = null");
+  await client.query("delete from traffic_sum where level = 3 or sender = 0");
+  const withoutDerived = await answers();
+  await made();
+  expect(await answers()).toEqual(withoutDerived);
+  const anew = await stored();
+  expect(anew.map(({ level, dimension, step, sender }) => [level, dimension, step, sender])).toEqual(
+    late.map(({ level, dimension, step, sender }) => [level, dimension, step, sender]),
+  );
+  expect(await removeImport(client, rows[0]!.id)).toBe(100);
+  expect(await answers()).toEqual(told);
 });
 
 test("a week before, told in five minutes, lies evenly over the minutes that are asked for", async () => {

@@ -1,7 +1,7 @@
 import type { TrafficLists } from "@halvik/contract/traffic";
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { onSteps, piecesOf, readByMeter } from "../../store/traffic/read-sums.js";
+import { onSteps, piecesOf, readByMeter, WHOLE_WINDOW } from "../../store/traffic/read-sums.js";
 import { FIVE, type Question } from "./question.js";
 import type { Placed } from "./scope.js";
 
@@ -15,17 +15,12 @@ export interface Place extends Placed {
 
 /** How much each place tells of in a window, the most first. Sites tell what their exporters do. */
 export async function whereOf(db: Queryable, q: Question, places: readonly Place[]): Promise<Where> {
-  const isShort = q.toUs - q.fromUs <= 26 * US_PER_HOUR && q.fromUs >= q.fiveSinceUs;
-  const window = onSteps(q.fromUs, q.toUs, isShort ? FIVE : US_PER_HOUR);
+  const isFine = q.fromUs >= q.kept.fiveSinceUs;
+  const window = onSteps(q.fromUs, q.toUs, isFine ? FIVE : US_PER_HOUR);
   const sums = await readByMeter(
     db,
     places.flatMap((p) => p.meters),
-    piecesOf(
-      window.fromUs,
-      window.toUs,
-      isShort ? FIVE : US_PER_HOUR,
-      isShort ? q.fiveSinceUs : Number.POSITIVE_INFINITY,
-    ),
+    piecesOf(window.fromUs, window.toUs, WHOLE_WINDOW, q.kept),
   );
   const rows = places.map(({ label, exporter, interface: index, site, meters }) => {
     const amounts = [0, 1].map((side) => {

@@ -9,6 +9,9 @@ export interface Turn {
 
 /** After a failure it is tried again after so long: other work must not wait for what cannot be done. */
 const AGAIN_MS = 60_000;
+/** It rests so many times as long as its turn took: what costs much is done in greater parts, up to so long apart. */
+const REST_TIMES = 5;
+const MOST_REST_MS = 60_000;
 const IDLE: Turn = { more: false, told: [] };
 
 /** Work of the keeper that has its turns between other work, and whose failure holds up nothing else: it is told once, and tried again. */
@@ -16,7 +19,7 @@ export class GuardedTurn {
   private notBeforeMs = Number.NEGATIVE_INFINITY;
   private isFailing = false;
 
-  /** @param restMs so long it rests when it has nothing left to do */
+  /** @param restMs so long it rests at least when it has nothing left to do */
   constructor(
     private readonly restMs: number,
     private readonly tell: (reason: string) => OwnObservation,
@@ -32,7 +35,9 @@ export class GuardedTurn {
     if (startedMs < this.notBeforeMs) return IDLE;
     try {
       const more = await work();
-      if (!more) this.notBeforeMs = startedMs + this.restMs;
+      const tookMs = performance.now() - startedMs;
+      if (!more)
+        this.notBeforeMs = startedMs + Math.max(this.restMs, Math.min(MOST_REST_MS, tookMs * (1 + REST_TIMES)));
       this.isFailing = false;
       return { more, told: [] };
     } catch (e) {

@@ -1,9 +1,10 @@
 import { US_PER_DAY } from "@halvik/core/base/time";
 import { NO_SITES, type Sites, sitesOf, TrafficSums } from "@halvik/core/traffic";
 import type { Client } from "../../kernel/db/pool.js";
+import { deriveSums } from "../traffic/derive-sums.js";
 import { sumFlows } from "../traffic/sum-flows.js";
 import { trafficSites } from "../traffic/traffic-sites.js";
-import type { KeepTraffic } from "../traffic/write-sums.js";
+import { firstOpen, type KeepTraffic } from "../traffic/write-sums.js";
 import { GuardedTurn, type Turn } from "./guarded-turn.js";
 
 /** Flows gather for so long before they are summed: rows of a busy step are touched once and not for every batch. */
@@ -45,7 +46,7 @@ export class TrafficKeeping {
           isBehind = await sumFlows(this.client, this.sums, this.keep, nowUs());
           await beat();
         }
-        return isBehind;
+        return isBehind || deriveSums(this.client, (level) => firstOpen(level, nowUs()));
       },
       // what it had gathered was not written, and is read again
       () => {

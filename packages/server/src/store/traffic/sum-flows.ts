@@ -1,6 +1,7 @@
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import { type FlowSeen, type Sites, TrafficSums } from "@halvik/core/traffic";
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
+import { formatRecordId } from "../record-id.js";
 import { segmentTable } from "../segments.js";
 import { FLOW_COLUMNS, type FlowRow, flowSeen, laneOf } from "./flow-rows.js";
 import { addRows, type KeepTraffic, oldestStep, takeOutRows } from "./write-sums.js";
@@ -8,8 +9,8 @@ import { addRows, type KeepTraffic, oldestStep, takeOutRows } from "./write-sums
 /** Flows that are read at once. */
 const ROWS = 5_000;
 /** Sums and flows that are gathered before they are written: the more, the fewer rows are touched twice, and the more memory it takes. */
-const SUMS_A_WRITE = 150_000;
-const FLOWS_A_WRITE = 200_000;
+const SUMS_A_WRITE = 500_000;
+const FLOWS_A_WRITE = 500_000;
 
 const MOST_COUNTED = 10_000;
 const LAST_ID = "9223372036854775807";
@@ -85,13 +86,14 @@ export async function sumFlows(client: Client, sums: TrafficSums, keep: KeepTraf
   return more;
 }
 
-/** How many flows are stored and not summed yet, of each segment up to so many. */
-export async function flowsBehind(db: Queryable): Promise<number> {
+/** How many flows are stored and not summed yet, of each segment up to so many. @param storedBeforeUs those stored later have still time */
+export async function flowsBehind(db: Queryable, storedBeforeUs: number | null = null): Promise<number> {
+  const before = storedBeforeUs === null ? LAST_ID : formatRecordId({ us: storedBeforeUs, collector: 0 });
   let flows = 0;
   for (const { name, after } of await behind(db)) {
     const { rows } = await db.query<{ n: number }>(
-      `select count(*)::int as n from (select from ${segmentTable(name)} where id > $1::bigint limit $2) f`,
-      [after, MOST_COUNTED],
+      `select count(*)::int as n from (select from ${segmentTable(name)} where id > $1::bigint and id <= $3::bigint limit $2) f`,
+      [after, MOST_COUNTED, before],
     );
     flows += rows[0]!.n;
   }

@@ -1,19 +1,19 @@
 import { US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
-import {
-  type Amounts,
-  BOUNDED,
-  boundValues,
-  CUT,
-  DIMENSIONS,
-  type Dimension,
-  LEVELS,
-  type Level,
-  mergeValues,
-  type TrafficRow,
-} from "@halvik/core/traffic";
+import { boundValues, CUT, DIMENSIONS, LEVELS, type Level, type TrafficRow } from "@halvik/core/traffic";
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
-
-export const levelNumber = (level: Level): number => LEVELS.indexOf(level);
+import { addDerived, derivedBefore } from "./derive-sums.js";
+import {
+  COLUMNS,
+  isAlwaysKept,
+  isBounded,
+  KEY,
+  levelNumber,
+  mergeRows,
+  put,
+  ROWS_AT_ONCE,
+  type StoredRow,
+  valuesOf,
+} from "./sum-rows.js";
 
 /** How sums of a level are kept. */
 interface Keeping {
@@ -30,76 +30,31 @@ const KEEPING: Readonly<Record<Level["name"], Keeping>> = {
   minute: { graceUs: 10 * US_PER_MINUTE, most: 20, part: 0.01, leastFlows: 0 },
   five: { graceUs: 20 * US_PER_MINUTE, most: 50, part: 0.01, leastFlows: 300 },
   hour: { graceUs: 2 * US_PER_HOUR, most: 50, part: 0.01, leastFlows: 0 },
+  // made of what is bounded already
+  day: { graceUs: 2 * US_PER_HOUR, most: Number.POSITIVE_INFINITY, part: 0, leastFlows: 0 },
 };
-/** While it is added to, a step keeps so many. */
-const MOST_OPEN = 300;
-/** Dimensions that are kept of every step, however few its flows. */
-const ALWAYS: readonly Dimension[] = ["total", "application", "dscp", "ip version", "protocol"];
-const IS_BOUNDED = DIMENSIONS.map((d) => BOUNDED.has(d));
-const IS_ALWAYS = DIMENSIONS.map((d) => ALWAYS.includes(d));
-export const isAlwaysKept = (dimension: Dimension): boolean => ALWAYS.includes(dimension);
+const IS_ALWAYS = DIMENSIONS.map(isAlwaysKept);
 
-/** Days each level of sums is kept. */
-export type KeepTraffic = Readonly<Record<Level["name"], number>>;
+/** While it is added to, a row keeps so many values. */
+const MOST_OPEN = 300;
+
+/** Days each level of sums is kept; those by the day as long as those by the hour. */
+export type KeepTraffic = Readonly<Record<Exclude<Level["name"], "day">, number>>;
 
 /** The first step of a level that is kept. */
 export const oldestStep = (level: Level, keep: KeepTraffic, nowUs: number): number =>
-  Math.floor((nowUs - keep[level.name] * US_PER_DAY) / level.widthUs);
-
-/** A row as the database has it. */
-interface StoredRow {
-  sender: number;
-  interface: number;
-  way: number;
-  dimension: number;
-  step: number;
-  vals: string[];
-  bytes: number[];
-  packets: number[];
-  flows: number[];
-  estimated: number;
-  rate: number;
-}
-
-const KEY = ["sender", "interface", "way", "dimension", "step"] as const;
-const keyOf = (r: Pick<StoredRow, (typeof KEY)[number]>): string => KEY.map((k) => r[k]).join(" ");
-const COLUMNS =
-  "sender, interface, way, dimension, step, vals, bytes::float8[] as bytes, packets::float8[] as packets, flows::float8[] as flows, estimated::float8 as estimated, rate";
-/** Rows a statement takes at most. */
-const ROWS = 5_000;
-/** The most that is kept of a sum: a number of JavaScript that is exact. */
-const MOST = Number.MAX_SAFE_INTEGER;
+  Math.floor((nowUs - keep[level.name === "day" ? "hour" : level.name] * US_PER_DAY) / level.widthUs);
 
 /** The first step of a level that is still added to as a matter of course. */
-const firstOpen = (level: Level, nowUs: number): number =>
+export const firstOpen = (level: Level, nowUs: number): number =>
   Math.floor((nowUs - KEEPING[level.name].graceUs) / level.widthUs) - 1;
 
-/** Adds what was summed to what stands, row by row. */
+/** Adds what was summed to what stands, row by row, in a transaction. */
 export async function addRows(db: Queryable, level: Level, rows: readonly TrafficRow[], nowUs: number): Promise<void> {
-  const isSmall = smallLists(level, rows, firstOpen(level, nowUs));
-  for (let i = 0; i < rows.length; i += ROWS) {
-    const all = rows.slice(i, i + ROWS);
-    const before = new Map((await standing(db, level, all)).map((r) => [keyOf(r), r]));
-    // a list that stands takes everything: it would say less than its total
-    const part = all.filter((row) => !isSmall(row) || before.has(keyOf(row)));
-    await put(
-      db,
-      level,
-      part.map((row) => {
-        const known = before.get(keyOf(row));
-        const values = known === undefined ? new Map<string, Amounts>() : valuesOf(known);
-        mergeValues(values, row.values);
-        if (IS_BOUNDED[row.dimension] && values.size > MOST_OPEN) boundValues(values, MOST_OPEN, 0);
-        return {
-          ...row,
-          values,
-          estimated: Math.max(0, (known?.estimated ?? 0) + row.estimated),
-          rate: Math.max(known?.rate ?? 1, row.rate),
-        };
-      }),
-      true,
-    );
-  }
+  const before = await derivedBefore(db, level.name === "hour" ? LEVELS.slice(LEVELS.indexOf(level)) : [level]);
+  const isLeftOut = smallLists(level, rows, firstOpen(level, nowUs));
+  await mergeRows(db, level, rows, { most: MOST_OPEN, isOpen: true, isLeftOut });
+  await addDerived(db, level, rows, before);
   if (level.name === "five") await noteSources(db, level, rows);
 }
 
@@ -129,56 +84,6 @@ function smallLists(level: Level, rows: readonly TrafficRow[], firstOpen: number
     rows.flatMap((r) => (r.dimension === 0 ? [[groupOf(r), Math.abs(r.values.get("")?.flows ?? 0)]] : [])),
   );
   return (r) => r.step < firstOpen && !IS_ALWAYS[r.dimension] && (flows.get(groupOf(r)) ?? 0) < leastFlows;
-}
-
-async function standing(db: Queryable, level: Level, rows: readonly TrafficRow[]): Promise<StoredRow[]> {
-  const { rows: known } = await db.query<StoredRow>(
-    `select ${COLUMNS} from traffic_sum t
-     join unnest($2::int[], $3::bigint[], $4::smallint[], $5::smallint[], $6::int[]) as k (${KEY.join(", ")}) using (${KEY.join(", ")})
-     where t.level = $1`,
-    [levelNumber(level), ...KEY.map((k) => rows.map((r) => r[k]))],
-  );
-  return known;
-}
-
-const valuesOf = (r: StoredRow): Map<string, Amounts> =>
-  new Map(r.vals.map((value, i) => [value, { bytes: r.bytes[i]!, packets: r.packets[i]!, flows: r.flows[i]! }]));
-
-async function put(db: Queryable, level: Level, rows: readonly TrafficRow[], open: boolean): Promise<void> {
-  const kept = rows.filter((r) => r.values.size > 0);
-  const gone = rows.filter((r) => r.values.size === 0);
-  if (kept.length > 0)
-    await db.query(
-      `insert into traffic_sum (level, ${KEY.join(", ")}, vals, bytes, packets, flows, estimated, rate, open)
-       select $1, ${KEY.join(", ")}, vals, bytes, packets, flows, estimated, rate, $2 from jsonb_to_recordset($3::jsonb) as r
-         (sender int, interface bigint, way smallint, dimension smallint, step int, vals text[], bytes bigint[], packets bigint[], flows bigint[], estimated bigint, rate int)
-       on conflict (level, ${KEY.join(", ")}) do update
-         set vals = excluded.vals, bytes = excluded.bytes, packets = excluded.packets, flows = excluded.flows, estimated = excluded.estimated, rate = excluded.rate, open = excluded.open`,
-      [
-        levelNumber(level),
-        open,
-        JSON.stringify(
-          kept.map(({ values, ...row }) => {
-            const all = [...values].sort((a, b) => b[1].bytes - a[1].bytes);
-            const of = (amount: keyof Amounts) => all.map(([, a]) => Math.min(MOST, Math.max(0, a[amount])));
-            return {
-              ...row,
-              estimated: Math.min(MOST, row.estimated),
-              vals: all.map(([value]) => value),
-              bytes: of("bytes"),
-              packets: of("packets"),
-              flows: of("flows"),
-            };
-          }),
-        ),
-      ],
-    );
-  if (gone.length > 0)
-    await db.query(
-      `delete from traffic_sum t using unnest($2::int[], $3::bigint[], $4::smallint[], $5::smallint[], $6::int[]) as k (${KEY.join(", ")})
-       where t.level = $1 and ${KEY.map((k) => `t.${k} = k.${k}`).join(" and ")}`,
-      [levelNumber(level), ...KEY.map((k) => gone.map((r) => r[k]))],
-    );
 }
 
 /** Which interfaces tell of traffic, by which way, from when to when. */
@@ -229,11 +134,11 @@ export async function closeSteps(client: Client, keep: KeepTraffic, nowUs: numbe
         );
       const { rows } = await client.query<StoredRow>(
         `select ${COLUMNS} from traffic_sum where level = $1 and open and step < $2 order by step limit $3`,
-        [number, before, ROWS],
+        [number, before, ROWS_AT_ONCE],
       );
-      more ||= rows.length === ROWS;
+      more ||= rows.length === ROWS_AT_ONCE;
       const cut = rows.flatMap((r) => {
-        if (!IS_BOUNDED[r.dimension]) return [];
+        if (!isBounded(r.dimension)) return [];
         const values = valuesOf(r);
         const size = values.size;
         boundValues(values, most, part);

@@ -8,15 +8,18 @@ import type { Queryable } from "../../../kernel/db/pool.js";
 import { AppError } from "../../../kernel/http/errors.js";
 import {
   type Meter,
+  type MeterSet,
   onSteps,
   piecesOf,
   readSums,
   readTopBySide,
   readUnlisted,
   type SumRow,
+  type SumsKept,
   trafficSources,
+  WHOLE_WINDOW,
 } from "../../../store/traffic/read-sums.js";
-import { isAlwaysKept } from "../../../store/traffic/write-sums.js";
+import { isAlwaysKept } from "../../../store/traffic/sum-rows.js";
 import { FIVE, keepsLists } from "../../traffic/question.js";
 import { metersOf, placesIn } from "../../traffic/scope.js";
 
@@ -26,9 +29,9 @@ export interface TrafficNeeds {
   readonly senders: SenderDirectory;
   /** What an interface of an exporter is called. */
   readonly interfaceName: (exporter: number, index: number) => string;
-  /** From when on there are sums by the minute, and by five. */
+  /** From when on there are sums by the minute; and which others. */
   readonly minuteSinceUs: EpochUs;
-  readonly fiveSinceUs: EpochUs;
+  readonly kept: SumsKept;
   readonly nowUs: EpochUs;
   /** Exporters that may be told of; null: all. */
   readonly within: readonly number[] | null;
@@ -56,6 +59,8 @@ interface Place {
   readonly names: Readonly<Record<string, string>>;
   readonly meters: readonly Omit<Meter, "side">[];
   readonly filter: string;
+  /** Its meters are all there is, each conversation counted once. */
+  readonly isEverything?: true;
 }
 
 const DIRECTIONS = ["in", "out"] as const;
@@ -76,15 +81,18 @@ export async function measureTraffic(
   const { db, senders } = needs;
   const dimension: Dimension = DIMENSIONS.find((d) => asked.by.includes(d)) ?? "total";
   const places = placesAsked(needs, asked, await trafficSources(db), window);
-  const meters = places.flatMap((p, side) => p.meters.map((m) => ({ ...m, side })));
+  const meters: MeterSet = {
+    meters: places.flatMap((p, side) => p.meters.map((m) => ({ ...m, side }))),
+    whole: places.some((p) => p.isEverything) ? needs.kept.derived : null,
+  };
   const isByClock = asked.by.some(isClock);
   const edges = steps ?? [window.fromUs, window.toUs];
   const finest = widthFor(needs, dimension, edges, isByClock ? zone : null);
-  const { width, pieces } = await sumsFor(needs, meters, dimension, window, finest, steps !== null);
   const inSteps = steps !== null || isByClock;
+  const { width, pieces, all } = await sumsFor(needs, meters, dimension, window, finest, inSteps, steps !== null);
   const what = asked.figure.of === "count" ? "flows" : (("number" in asked.figure && asked.figure.number) as Amount);
 
-  const wholes = await readSums(db, meters, "total", pieces, inSteps ? width : Number.MAX_SAFE_INTEGER);
+  const wholes = await readSums(db, meters, "total", pieces, inSteps ? width : WHOLE_WINDOW);
   const told = new Told(asked, places, edges, steps === null ? null : width, zone, what);
   for (const row of wholes) told.addToTotal(row);
   // what lies between two steps of sums is counted with the first; beyond the present there is nothing
@@ -95,7 +103,7 @@ export async function measureTraffic(
   }
   const { applications } = senders;
   const said = (value: string) => sayValue(dimension, value, applications);
-  const top = await readTopBySide(db, meters, dimension, pieces, what, MOST_VALUES);
+  const top = await readTopBySide(db, meters, dimension, all, what, MOST_VALUES);
   const labels = new Map<string, string>();
   const samples = new Map<string, string>();
   for (const { value } of top) {
@@ -115,7 +123,7 @@ export async function measureTraffic(
       else told.addToSteps(row, labels.get(row.value)!);
   }
   const cut = top.reduce((sum, r) => sum + (r.value === CUT ? r[what] : 0), 0);
-  const unlisted = isAlwaysKept(dimension) ? 0 : await readUnlisted(db, meters, pieces);
+  const unlisted = isAlwaysKept(dimension) ? 0 : await readUnlisted(db, meters, all);
   const isLess = BOUNDED.has(dimension) && (cut > 0 || unlisted > 0);
   return told.result(isExact && !isLess, top.length >= MOST_VALUES, cut, (label) => {
     const value = samples.get(label);
@@ -129,7 +137,7 @@ const isClock = (name: string): name is Clock => CLOCKS.some((c) => c === name);
 
 /** By the finest sums that its edges need, and that are kept that long. @param zone whose hours it is told by; null: none */
 function widthFor(
-  { minuteSinceUs, fiveSinceUs }: TrafficNeeds,
+  { minuteSinceUs, kept }: TrafficNeeds,
   dimension: Dimension,
   edges: readonly EpochUs[],
   zone: string | null,
@@ -141,30 +149,33 @@ function widthFor(
     return US_PER_HOUR;
   const isFine = dimension === "total" || dimension === "application";
   if (isFine && fromUs >= minuteSinceUs && inner.slice(1).some((at) => at % FIVE !== 0)) return US_PER_MINUTE;
-  return fromUs >= fiveSinceUs ? FIVE : US_PER_HOUR;
+  return fromUs >= kept.fiveSinceUs ? FIVE : US_PER_HOUR;
 }
 
-/** Which sums are read: where steps of five minutes have no lists, those of hours, unless steps are asked for that are finer. */
+/**
+ * Which sums are read: where steps of five minutes have no lists, those of hours, unless steps are asked for that are finer.
+ * @returns `pieces` as they are told, step by step where there are any; `all` for what is told of the whole window
+ */
 async function sumsFor(
-  { db, fiveSinceUs }: TrafficNeeds,
-  meters: readonly Meter[],
+  { db, kept }: TrafficNeeds,
+  meters: MeterSet,
   dimension: Dimension,
   window: Window,
   finest: number,
+  inSteps: boolean,
   hasSteps: boolean,
 ) {
-  const at = (width: number, sinceUs: number) => {
+  const at = (width: number, of: SumsKept) => {
     const { fromUs, toUs } = onSteps(window.fromUs, window.toUs, width);
-    return { width, pieces: piecesOf(fromUs, toUs, width, sinceUs) };
+    const all = piecesOf(fromUs, toUs, width < FIVE ? width : WHOLE_WINDOW, of);
+    return { width, pieces: inSteps ? piecesOf(fromUs, toUs, width, of) : all, all };
   };
-  const fine = at(finest, fiveSinceUs);
-  if (isAlwaysKept(dimension) || (hasSteps && finest < US_PER_HOUR)) return fine;
-  const flows = (await readSums(db, meters, "total", fine.pieces, Number.MAX_SAFE_INTEGER)).reduce(
-    (n, r) => n + r.flows,
-    0,
-  );
-  const isBusy = keepsLists(flows, meters.length, window.toUs - window.fromUs);
-  return isBusy ? fine : at(US_PER_HOUR, Number.POSITIVE_INFINITY);
+  const fine = at(finest, kept);
+  if (isAlwaysKept(dimension)) return fine;
+  if (hasSteps && finest < US_PER_HOUR) return { ...fine, all: fine.pieces };
+  const flows = (await readSums(db, meters, "total", fine.all, WHOLE_WINDOW)).reduce((n, r) => n + r.flows, 0);
+  const isBusy = keepsLists(flows, meters.meters.length, window.toUs - window.fromUs);
+  return isBusy ? fine : at(US_PER_HOUR, { ...kept, fiveSinceUs: Number.POSITIVE_INFINITY });
 }
 
 /** Rows and their total while they are gathered. */
@@ -318,7 +329,14 @@ function placesAsked(needs: TrafficNeeds, asked: OwnMeasure, sources: Sources, w
     }));
   }
   if (exporters.isAll)
-    return [{ names: {}, meters: metersOf({ count: "once" }, sources, senders, window).meters, filter: "" }];
+    return [
+      {
+        names: {},
+        meters: metersOf({ count: "once" }, sources, senders, window).meters,
+        filter: "",
+        isEverything: true,
+      },
+    ];
   if (exporters.site !== null)
     return [
       {

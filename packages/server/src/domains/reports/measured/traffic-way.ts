@@ -1,5 +1,6 @@
 import type { OwnMeasure } from "@halvik/core/query/measure";
 import { sayOnly, type Window } from "@halvik/core/report";
+import { derivedBefore } from "../../../store/traffic/derive-sums.js";
 import { keptSince } from "../../../store/traffic/read-sums.js";
 import { measureTraffic, type TrafficMeasured } from "./measure-traffic.js";
 import { ownTold } from "./own-way.js";
@@ -14,7 +15,7 @@ export async function trafficWay(needs: MeasureNeeds, asked: OwnMeasure, scope: 
     ...{ nowUs, within },
     interfaceName: await interfaceNames(),
     minuteSinceUs: keptSince(minuteDays, nowUs),
-    fiveSinceUs: keptSince(fiveDays, nowUs),
+    kept: { fiveSinceUs: keptSince(fiveDays, nowUs), derived: await derivedBefore(needs.db) },
   };
   const measured = new Map<Window, TrafficMeasured>();
   return {
