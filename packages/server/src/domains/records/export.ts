@@ -25,6 +25,8 @@ export interface ExportRequest extends Omit<SearchScope, "budgetMs"> {
 const PAGE = 1_000;
 const PAGE_BUDGET_MS = 10_000;
 
+/** RFC 2474 section 3: the upper six bits of the octet. */
+const DSCP_SHIFT = 2;
 const COLUMNS: readonly (readonly [name: string, value: (r: HalvikRecord, senders: SenderDirectory) => unknown])[] = [
   ["id", (r) => r.id],
   ["time", (r) => formatUs(r.timeUs)],
@@ -49,6 +51,13 @@ const COLUMNS: readonly (readonly [name: string, value: (r: HalvikRecord, sender
   ["interface", (r) => r.interface],
   ["bytes", (r) => r.bytes],
   ["packets", (r) => r.packets],
+  // with what else a flow is counted by: from when on it lasted, by which interfaces it went, how it was marked and sampled
+  ["start", (r) => (r.flow === null || r.flow.startUs === null ? "" : formatUs(r.flow.startUs))],
+  ["ingress", (r) => r.flow?.ingress],
+  ["egress", (r) => r.flow?.egress],
+  ["dscp", (r) => (r.flow === null || r.flow.tos === null ? "" : r.flow.tos >> DSCP_SHIFT)],
+  ["tcp flags", (r) => r.flow?.tcpFlags],
+  ["sampling", (r) => r.flow?.samplingRate],
   ["text", (r) => r.text],
 ];
 /** The port a record's message is sent to; null: it came otherwise. A firewall's decision with a facility came as syslog. */

@@ -1,13 +1,5 @@
 import { US_PER_HOUR } from "@halvik/core/base/time";
-import {
-  type Amounts,
-  boundValues,
-  DIMENSIONS,
-  LEVELS,
-  type Level,
-  type TrafficRow,
-  WAYS,
-} from "@halvik/core/traffic";
+import { type Amounts, boundValues, DIMENSIONS, LEVELS, type Level, type TrafficRow, WAYS } from "@halvik/core/traffic";
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
 import { COLUMNS, isAlwaysKept, isBounded, levelNumber, mergeRows, put, type StoredRow, valuesOf } from "./sum-rows.js";
 
