@@ -66,3 +66,34 @@ export const FormatVersions = z.object({
   versions: z.array(z.object({ version: z.int(), format: OwnFormat, author: z.string(), changed: TimeText })),
 });
 export type FormatVersions = z.infer<typeof FormatVersions>;
+
+/** A format that reads history anew, and how far it came. */
+export const FormatReadingJson = z
+  .object({
+    id: z.int(),
+    format: z.int(),
+    name: z.string(),
+    version: z.int(),
+    author: z.string(),
+    from: TimeText,
+    to: TimeText,
+    state: z.enum(["waiting", "reading", "done", "stopped", "failed", "taking back", "taken back"]),
+    asked: TimeText,
+    changed: TimeText,
+    /** Parts of the history, and how many it went through. */
+    parts: z.int(),
+    partsDone: z.int(),
+    /** Records looked at, amended, left because they had been read before, and refused by the database. */
+    looked: z.number(),
+    amended: z.number(),
+    readBefore: z.number(),
+    refused: z.number(),
+    why: z.string().nullable(),
+  })
+  .meta({ id: "FormatReading" });
+export type FormatReadingJson = z.infer<typeof FormatReadingJson>;
+export const FormatReadingList = z.object({ readings: z.array(FormatReadingJson) });
+export type FormatReadingList = z.infer<typeof FormatReadingList>;
+
+/** From when to when it reads; nothing: all there is until now. */
+export const FormatReadingAsked = z.object({ from: TimeText.optional(), to: TimeText.optional() });

@@ -157,6 +157,15 @@ export const RecordDetail = z.object({
   incidents: z.array(z.object({ id: z.int(), title: z.string() })),
   /** It is the end of an outage of an interface: which, the record at the other end, and how long it lasted. */
   outage: z.object({ end: z.enum(["down", "up"]), record: RecordId, lastedMs: z.int() }).optional(),
+  /** A format read it anew after it was stored: which, when, and what it said as it arrived where that differs. */
+  amended: z
+    .object({
+      format: z.string(),
+      version: z.int(),
+      at: TimeText,
+      before: z.array(z.object({ field: z.string(), values: z.array(z.string()) })),
+    })
+    .optional(),
 });
 export type RecordDetail = z.infer<typeof RecordDetail>;
 

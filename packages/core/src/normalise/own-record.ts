@@ -26,6 +26,7 @@ export const OWN_EVENTS = [
   "store-slow",
   "sender-new",
   "traffic-not-summed",
+  "format-read-history",
   "bindings-not-learnt",
   "forward-failing",
 ] as const;

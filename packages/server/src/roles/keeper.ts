@@ -1,5 +1,8 @@
 import { statfs } from "node:fs/promises";
+import { readHistory } from "../domains/formats/history/read-history.js";
 import { writeHeartbeat } from "../domains/health/repository.js";
+import { loadDirectory } from "../domains/intake/senders/directory-cache.js";
+import { loadMeanings } from "../domains/names/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
 import { keepSession } from "../kernel/db/keep-session.js";
@@ -12,6 +15,7 @@ import { dropExpired, shedOldest } from "../store/keeping/retention.js";
 import { OwnRecords } from "../store/own-records.js";
 import { pruneShapes } from "../store/shapes.js";
 import { pruneSightings } from "../store/sightings.js";
+import { dropReplacedParts } from "../store/term-index.js";
 import { closeSteps } from "../store/traffic/write-sums.js";
 
 const IDLE_MS = 1_000;
@@ -34,6 +38,10 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
   };
   const traffic = new TrafficKeeping(client, keepTraffic);
   const bindings = new BindingKeeping(client);
+  const history = {
+    directory: () => loadDirectory(client, config.HALVIK_ZONE),
+    meanings: () => loadMeanings(client),
+  };
   let beatMs = Number.NEGATIVE_INFINITY;
   let retentionMs = Number.NEGATIVE_INFINITY;
   const beat = async () => {
@@ -52,7 +60,12 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     let more = await indexNext(client, PART_ROWS, beat);
     await beat();
     const now = performance.now();
-    for (const turn of [await traffic.turn(nowUs, beat), await bindings.turn(beat)]) {
+    const turns = [
+      await traffic.turn(nowUs, beat),
+      await bindings.turn(beat),
+      await readHistory(client, history, nowUs()),
+    ];
+    for (const turn of turns) {
       await own.write(turn.told);
       more ||= turn.more;
     }
@@ -62,6 +75,7 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
       await pruneBindings(client, days.records, nowUs());
       await pruneSightings(client);
       await pruneShapes(client, nowUs());
+      await dropReplacedParts(client, nowUs());
       while ((await closeSteps(client, keepTraffic, nowUs())) && !stopping()) await beat();
     }
     if (!more) await new Promise((resolve) => setTimeout(resolve, IDLE_MS));

@@ -13,7 +13,7 @@ interface Rights {
   readonly columns?: readonly string[];
   /** What waits to be done (`kernel/jobs`). */
   readonly jobs?: true;
-  /** Functions of the schema `segments`. */
+  /** Functions of the schema `segments`; without a signature, of a segment's name. */
   readonly functions: readonly string[];
   /** On segments and their templates. */
   readonly segments: readonly ("select" | "insert")[];
@@ -100,6 +100,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "bulk_act",
       "delivery",
       "engine_close",
+      "format_reading",
       "incident",
       "incident_event",
       "incident_task",
@@ -107,7 +108,17 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "role_status",
       "rule_version",
     ],
-    update: [...PEOPLES, ...VERSIONS, "bulk_act", "finding", "incident", "incident_task", "job", "role_status"],
+    update: [
+      ...PEOPLES,
+      ...VERSIONS,
+      "bulk_act",
+      "finding",
+      "format_reading",
+      "incident",
+      "incident_task",
+      "job",
+      "role_status",
+    ],
     delete: [
       ...PEOPLES,
       "arrival_sample",
@@ -289,6 +300,7 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       ...TRAFFIC,
       ...BINDINGS,
       "sighting",
+      "amended_record",
       "dropped_segment",
       "index_part",
       "index_terms",
@@ -303,6 +315,8 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       ...TRAFFIC,
       ...BINDINGS,
       ...SIGHTINGS,
+      "amended_record",
+      "format_reading",
       "dropped_segment",
       "index_part",
       "role_status",
@@ -313,12 +327,14 @@ const RIGHTS: Readonly<Record<ProcessRole, Rights>> = {
       "index_part",
       "index_terms",
       "index_directory",
+      ...ROLLUPS,
       ...TRAFFIC,
       ...BINDINGS,
       "sighting",
       "shape",
+      "amended_record",
     ],
-    functions: ["make", "drop_table", "drop_filling_indexes", "make_statistics"],
+    functions: ["make", "drop_table", "drop_filling_indexes", "make_statistics", "amend(text, jsonb)"],
     segments: ["select", "insert"],
   },
   notifier: {
@@ -347,7 +363,7 @@ export function grantStatements(): string {
       `revoke all on all functions in schema public, segments from ${name}`,
       `grant usage on schema public, segments to ${name}`,
       `grant usage on all sequences in schema public to ${name}`,
-      `grant execute on function ${["key_hash(text)", ...rights.functions.map((f) => `segments.${f}(text)`)].join(", ")} to ${name}`,
+      `grant execute on function ${["key_hash(text)", ...rights.functions.map((f) => `segments.${f.includes("(") ? f : `${f}(text)`}`)].join(", ")} to ${name}`,
     );
     for (const right of ["select", "insert", "update", "delete"] as const) {
       const tables = rights[right];

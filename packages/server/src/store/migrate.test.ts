@@ -148,6 +148,7 @@ describe("a database of before the first release", () => {
       "017-incident-techniques",
       "018-sender-hours",
       "019-traffic-by-day",
+      "020-formats-over-history",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -169,6 +170,7 @@ describe("a database of before the first release", () => {
       { name: "017-incident-techniques" },
       { name: "018-sender-hours" },
       { name: "019-traffic-by-day" },
+      { name: "020-formats-over-history" },
     ]);
     await client.end();
   });

@@ -19,6 +19,7 @@ import { up as papers } from "./migrations/016-papers.js";
 import { up as incidentTechniques } from "./migrations/017-incident-techniques.js";
 import { up as senderHours } from "./migrations/018-sender-hours.js";
 import { up as trafficByDay } from "./migrations/019-traffic-by-day.js";
+import { up as formatsOverHistory } from "./migrations/020-formats-over-history.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -41,6 +42,7 @@ const MIGRATIONS = [
   { name: "017-incident-techniques", up: incidentTechniques },
   { name: "018-sender-hours", up: senderHours },
   { name: "019-traffic-by-day", up: trafficByDay },
+  { name: "020-formats-over-history", up: formatsOverHistory },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

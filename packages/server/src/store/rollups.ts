@@ -113,7 +113,12 @@ async function subtract(
   const unnest = arrays.map((_, i) => `$${i + 1}::bigint[]`).join(", ");
   const same = columns.map((c) => `t.${c} = s.${c}`).join(" and ");
   await db.query(
-    `update ${table} t set count = greatest(0, t.count - s.count) from unnest(${unnest}) as s (${[...columns, "count"].join(", ")}) where ${same}`,
+    `update ${table} t set count = t.count - s.count from unnest(${unnest}) as s (${[...columns, "count"].join(", ")}) where ${same}`,
+    arrays,
+  );
+  // as if nothing had been counted there
+  await db.query(
+    `delete from ${table} t using unnest(${unnest}) as s (${[...columns, "count"].join(", ")}) where ${same} and t.count <= 0`,
     arrays,
   );
 }

@@ -21,9 +21,13 @@ interface Seen {
 export class ValuesSeen {
   private readonly byField: readonly Map<string, Seen>[] = SIGHTED.map(() => new Map());
 
-  add(record: HalvikRecord): void {
+  /** @param but values of this one are left out */
+  add(record: HalvikRecord, but: HalvikRecord | null = null): void {
     const { timeUs } = record;
+    const known = new Set<string>();
+    if (but !== null) eachSighted(but, (of, value) => known.add(`${of} ${value}`));
     eachSighted(record, (of, value) => {
+      if (but !== null && known.has(`${of} ${value}`)) return;
       const seen = this.byField[of]!.get(value);
       if (seen === undefined) this.byField[of]!.set(value, { records: 1, firstUs: timeUs, lastUs: timeUs });
       else {
@@ -52,6 +56,24 @@ export class ValuesSeen {
           all.map(([, s]) => s.lastUs),
           all.map(([, s]) => s.records),
         ],
+      );
+    }
+  }
+
+  /** Takes out again what records no longer say. A value that no record says is gone; of others the first and last time stay. */
+  async takeOut(db: Queryable): Promise<void> {
+    for (const [field, seen] of this.byField.entries()) {
+      if (seen.size === 0) continue;
+      const all = [...seen].sort(([a], [b]) => (a < b ? -1 : 1));
+      const values = [field, all.map(([value]) => value), all.map(([, s]) => s.records)];
+      await db.query(
+        `update sighting s set records = s.records - n.records from unnest($2::text[], $3::bigint[]) as n (value, records)
+         where s.field = $1 and s.value = n.value`,
+        values,
+      );
+      await db.query(
+        "delete from sighting where field = $1 and value = any($2::text[]) and records <= 0",
+        values.slice(0, 2),
       );
     }
   }

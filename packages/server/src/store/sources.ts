@@ -42,7 +42,7 @@ export async function sourcesBetween(db: Queryable, fromUs: number, toUs: number
   const { rows } = await db.query<SourceRow>(
     `select s.name, s.kind, s.collector, s.rows, s.indexed_rows, s.indexed_id::text as indexed_id, s.min_time, s.max_time,
        p.id as part, p.rows as part_rows, p.first_id::text as first_id, p.last_id::text as last_id, p.min_time as part_min, p.max_time as part_max
-     from segment s left join index_part p on p.segment = s.name and p.max_time >= $1 and p.min_time < $2
+     from segment s left join index_part p on p.segment = s.name and p.replaced_us is null and p.max_time >= $1 and p.min_time < $2
      where s.max_time >= $1 and s.min_time < $2`,
     [fromUs, toUs],
   );

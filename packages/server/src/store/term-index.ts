@@ -1,3 +1,4 @@
+import { type EpochUs, US_PER_MINUTE } from "@halvik/core/base/time";
 import {
   blocksFor,
   type DirectoryColumns,
@@ -29,13 +30,56 @@ export interface PartHead {
   readonly blockMaxUs: readonly number[];
 }
 
-/** Stores the terms of the rows (first to last id) that follow what is indexed of a segment. Belongs in a transaction. */
+interface OfSegment {
+  readonly name: string;
+  readonly collector: number;
+}
+/** Of the rows of a part, the first and the last. */
+interface FirstAndLast {
+  readonly first: string;
+  readonly last: string;
+}
+
+/** Stores the terms of the rows that follow what is indexed of a segment. Belongs in a transaction. */
 export async function writePart(
   db: Queryable,
-  segment: { readonly name: string; readonly collector: number },
+  segment: OfSegment,
   part: EncodedPart,
-  ids: { readonly first: string; readonly last: string },
+  ids: FirstAndLast,
 ): Promise<void> {
+  await insertPart(db, segment, part, ids);
+  await db.query("update segment set indexed_id = $2, indexed_rows = indexed_rows + $3 where name = $1", [
+    segment.name,
+    ids.last,
+    part.rows,
+  ]);
+}
+
+/**
+ * Stores the terms of rows that have changed in the place of those they had. Belongs in a transaction. Those they had stay for a while: searches that
+ * know of them go on by them.
+ */
+export async function replacePart(
+  db: Queryable,
+  segment: OfSegment,
+  replaced: number,
+  part: EncodedPart,
+  ids: FirstAndLast,
+  nowUs: EpochUs,
+): Promise<void> {
+  await insertPart(db, segment, part, ids);
+  await db.query("update index_part set replaced_us = $2 where id = $1", [replaced, nowUs]);
+}
+
+/** No search goes on for so long. */
+const REPLACED_KEPT_US = 10 * US_PER_MINUTE;
+
+/** Drops terms in whose place others have stood for long enough. */
+export async function dropReplacedParts(db: Queryable, nowUs: EpochUs): Promise<void> {
+  await db.query("delete from index_part where replaced_us < $1", [nowUs - REPLACED_KEPT_US]);
+}
+
+async function insertPart(db: Queryable, segment: OfSegment, part: EncodedPart, ids: FirstAndLast): Promise<void> {
   const { rows } = await db.query<{ id: number }>(
     `insert into index_part (segment, collector, rows, first_id, last_id, min_time, max_time, first_terms, block_min, block_max)
      values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10) returning id`,
@@ -61,11 +105,6 @@ export async function writePart(
     "insert into index_directory (part, number, data) select $1, n - 1, d from unnest($2::bytea[]) with ordinality as b (d, n)",
     [id, part.directory.map((b) => Buffer.from(b.data))],
   );
-  await db.query("update segment set indexed_id = $2, indexed_rows = indexed_rows + $3 where name = $1", [
-    segment.name,
-    ids.last,
-    part.rows,
-  ]);
 }
 
 /** Reads the index of terms. Parts never change, so that what was read is kept within bounds of memory. */

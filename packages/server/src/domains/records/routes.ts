@@ -39,6 +39,7 @@ import { incidentsWithRecord } from "../incidents/repository.js";
 import { coverageJson, coverageOf } from "../intake/coverage.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
+import { amendedJson } from "./amended-json.js";
 import { type ExportManifest, exportArchive, exportFile, exportRecords } from "./export.js";
 import { ExportProgress } from "./export-progress.js";
 import { labelOf } from "./label-of.js";
@@ -435,10 +436,12 @@ export const recordRoutes = (deps: Needs) => {
         const raw = found.raw ?? Buffer.from(record.head + record.text + record.tail, "utf8");
         const senders = await directory.get();
         const outage = await outageOf(ask, record, senders, nowUs());
+        const amended = await amendedJson(db, record, senders);
         return {
           record: (await presenter.present(senders))(record),
           raw: { base64: raw.toString("base64"), bytes: raw.length },
           incidents: await incidentsWithRecord(db, record),
+          ...(amended === null ? {} : { amended }),
           ...(outage === null
             ? {}
             : { outage: { end: outage.end, record: outage.other, lastedMs: Math.round(outage.lastedUs / US_PER_MS) } }),

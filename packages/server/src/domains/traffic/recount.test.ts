@@ -126,12 +126,12 @@ test("thirty random sentences of Traffic say what awk says of the exported flows
     expect([what, told + list!.others.amounts[measure]]).toEqual([what, total]);
     expect(counted.size).toBeGreaterThan(0);
     for (const [label, amount] of counted)
-      expect([what, label, valueOf(said, label)]).toEqual([what, label, Number(amount)]);
+      expect([what, label, amountOf(said, label)]).toEqual([what, label, Number(amount)]);
   }
 }, 120_000);
 
 /** Labels of numbers begin with the number, or are its name. */
-function valueOf(said: Readonly<Record<string, number>>, label: string): number | undefined {
+function amountOf(said: Readonly<Record<string, number>>, label: string): number | undefined {
   const name = { "6": "tcp", "27": "FIN SYN PSH ACK" }[label];
   const key = Object.keys(said).find((k) => k === label || k === name || k.startsWith(`${label} `));
   return key === undefined ? undefined : said[key];

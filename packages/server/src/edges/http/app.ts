@@ -15,6 +15,7 @@ import { boardRoutes } from "../../domains/boards/routes.js";
 import { actorOfWall } from "../../domains/boards/walls-repository.js";
 import { capacityRoutes } from "../../domains/capacity/routes.js";
 import { contrastRoutes } from "../../domains/contrast/routes.js";
+import { formatHistoryRoutes } from "../../domains/formats/history/routes.js";
 import { formatRoutes } from "../../domains/formats/routes.js";
 import { forwardRoutes } from "../../domains/forwarding/routes.js";
 import { statusRoutes } from "../../domains/health/routes.js";
@@ -160,6 +161,7 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...waitingRoutes(deps),
     ...arrivalRoutes(deps),
     ...formatRoutes(deps),
+    ...formatHistoryRoutes(deps),
     ...forwardRoutes(deps),
     ...traceRoutes(deps),
     ...endpointRoutes(deps),

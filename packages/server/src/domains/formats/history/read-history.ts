@@ -1,0 +1,182 @@
+import { FormatError } from "@halvik/core/decode/lines";
+import { applyFormats, type ReadyFormat } from "@halvik/core/formats";
+import type { Meanings } from "@halvik/core/meaning";
+import { type HalvikRecord, KINDS, type RecordContent } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import { fitContent, type OwnObservation } from "@halvik/core/normalise";
+import { failureOf } from "../../../kernel/db/failure.js";
+import { type Client, transaction } from "../../../kernel/db/pool.js";
+import { type AmendedColumns, Amending, type Amendment, amendedBefore } from "../../../store/amend-records.js";
+import { readRows, selectFrom } from "../../../store/record-rows.js";
+import { type Source, sourcesBetween } from "../../../store/sources.js";
+import { ready } from "../repository.js";
+import { notePart, type Reading, type ReadingState, readingUnderWay, stepReading } from "./readings.js";
+
+const READ_AT_ONCE = 2_000;
+const LAST_ID = "9223372036854775807";
+const NO_BYTES = new Uint8Array();
+/** Kinds of which a format reads the text. */
+const LINES = ["syslog", "firewall", "json"].map((kind) => KINDS.indexOf(kind as "syslog"));
+
+/** What readings go by. */
+export interface HistoryNeeds {
+  readonly directory: () => Promise<SenderDirectory>;
+  readonly meanings: () => Promise<Meanings>;
+}
+
+/**
+ * One turn of the reading that is under way: one part of one segment, in one transaction with how far it came, so that each record is amended once, whatever is
+ * killed in between. What cannot be done ends the reading with its reason; what was amended until then stays, and can be taken back.
+ * @returns whether there is more to do, and what is to be told
+ * @throws when the database cannot be used: that is everybody's trouble
+ */
+export async function readHistory(
+  client: Client,
+  needs: HistoryNeeds,
+  nowUs: number,
+): Promise<{ readonly more: boolean; readonly told: readonly OwnObservation[] }> {
+  const reading = await readingUnderWay(client);
+  if (reading === null) return { more: false, told: [] };
+  try {
+    const more =
+      reading.state === "taking back"
+        ? await takeBackPart(client, reading, nowUs)
+        : await readPart(client, reading, needs, nowUs);
+    if (more) return { more: true, told: [] };
+    const [from, to]: [ReadingState, ReadingState] =
+      reading.state === "taking back" ? ["taking back", "taken back"] : [reading.state, "done"];
+    await stepReading(client, reading.id, [from], to, nowUs);
+    return { more: false, told: [ended(reading, to, "")] };
+  } catch (e) {
+    const failure = failureOf(e);
+    if (failure === "outage" || failure === "again") throw e;
+    const why = (e instanceof Error ? e.message : String(e)).slice(0, 1_000);
+    await stepReading(client, reading.id, [reading.state], "failed", nowUs, why);
+    return { more: false, told: [ended(reading, "failed", why)] };
+  }
+}
+
+const ended = ({ id, body }: Reading, state: ReadingState, why: string): OwnObservation => ({
+  event: "format-read-history",
+  severity: state === "failed" ? 3 : 6,
+  outcome: state === "failed" ? "failure" : "success",
+  subject: "keeper",
+  text: `Reading ${id} of history by the format “${body.name}” ${state === "failed" ? `failed: ${why}` : `is ${state}`}`,
+});
+
+/** Sources of records in an order that stays: by segment, then by id. */
+async function sourcesOf(client: Client, fromUs: number, toUs: number): Promise<Source[]> {
+  const all = (await sourcesBetween(client, fromUs, toUs)).filter((s) => s.shape === "record");
+  return all.sort((a, b) => (a.segment === b.segment ? order(a, b) : a.segment < b.segment ? -1 : 1));
+}
+const order = (a: Source, b: Source): number => {
+  if (a.part === null || b.part === null) return a.part === null ? 1 : -1;
+  return BigInt(a.firstId!) < BigInt(b.firstId!) ? -1 : 1;
+};
+const isAfter = (s: Source, { segment, afterId }: Reading): boolean =>
+  segment === null ||
+  s.segment > segment ||
+  (s.segment === segment && afterId !== LAST_ID && (s.part === null || BigInt(s.firstId!) > BigInt(afterId!)));
+
+/** The ids of a source: after the first, up to the last. */
+const idsOf = (s: Source): [after: string, last: string] =>
+  s.part === null ? [s.firstId ?? "0", LAST_ID] : [(BigInt(s.firstId!) - 1n).toString(), s.lastId!];
+
+async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, nowUs: number): Promise<boolean> {
+  const { fromUs, toUs, body } = reading;
+  const sources = await sourcesOf(client, fromUs, toUs);
+  const source = sources.find((s) => isAfter(s, reading));
+  if (source === undefined) return false;
+  const format = ready(reading.format, body, await needs.directory(), nowUs);
+  const meanings = await needs.meanings();
+  const [after, lastId] = idsOf(source);
+  return transaction(client, async () => {
+    const amending = new Amending(client, source, nowUs);
+    const counts = { looked: 0, amended: 0, readBefore: 0 };
+    for (let id = after; ; ) {
+      const { rows } = await client.query(
+        `${selectFrom(source.segment)} where r.id > $1::bigint and r.id <= $2::bigint and r.time >= $3 and r.time < $4 and r.kind = any($5::smallint[])
+           and strpos(r.message, $6) > 0 order by r.id limit ${READ_AT_ONCE}`,
+        [id, lastId, fromUs, toUs, LINES, body.filter === "" ? format.contains : ""],
+      );
+      const records = readRows(source.segment, rows);
+      const made = await amendments(client, reading, format, meanings, records);
+      counts.looked += records.length;
+      counts.readBefore += made.readBefore;
+      counts.amended += await amending.amend(reading.id, made.amendments);
+      if (records.length < READ_AT_ONCE) break;
+      id = records[records.length - 1]!.id;
+    }
+    await amending.finish();
+    await notePart(
+      client,
+      reading.id,
+      { segment: source.segment, lastId, parts: sources.length, ...counts, refused: amending.refused },
+      nowUs,
+    );
+    return true;
+  });
+}
+
+/** What the format makes of records; those that another one has read stay as they are. */
+async function amendments(
+  client: Client,
+  reading: Reading,
+  format: ReadyFormat,
+  meanings: Meanings,
+  records: readonly HalvikRecord[],
+): Promise<{ readonly amendments: Amendment[]; readonly readBefore: number }> {
+  const before = await amendedBefore(client, records, reading.format);
+  const out: Amendment[] = [];
+  let readBefore = 0;
+  for (const record of records) {
+    // what an earlier reading of this format made of it gives way to this one
+    const was = before.get(record.id) ?? record;
+    const to = tried(format, was, meanings);
+    if (to === null) continue;
+    if (was.data.some(([name]) => name === "format")) readBefore++;
+    else out.push({ record, to });
+  }
+  return { amendments: out, readBefore };
+}
+
+/** Whatever a format throws, the record stays as it is. */
+function tried(format: ReadyFormat, record: HalvikRecord, meanings: Meanings): RecordContent | null {
+  try {
+    const { content, fits } = applyFormats([format], record, () => record, meanings);
+    return fits === null ? null : fitContent(content, NO_BYTES);
+  } catch {
+    return null;
+  }
+}
+
+async function takeBackPart(client: Client, reading: Reading, nowUs: number): Promise<boolean> {
+  const { rows: next } = await client.query<{ segment: string; id: string }>(
+    "select segment, id::text from amended_record where reading = $1 order by segment, id limit 1",
+    [reading.id],
+  );
+  const first = next[0];
+  if (first === undefined) return false;
+  const sources = (await sourcesOf(client, Number.MIN_SAFE_INTEGER, Number.MAX_SAFE_INTEGER)).filter(
+    (s) => s.segment === first.segment,
+  );
+  const source = sources.find((s) => {
+    const [after, last] = idsOf(s);
+    return BigInt(first.id) > BigInt(after) && BigInt(first.id) <= BigInt(last);
+  });
+  if (source === undefined) throw new FormatError(`record ${first.id} lies in no part of its segment ${first.segment}`);
+  const [, last] = idsOf(source);
+  return transaction(client, async () => {
+    const amending = new Amending(client, source, nowUs);
+    for (;;) {
+      const { rows } = await client.query<{ id: string; before: AmendedColumns }>(
+        `select id::text, before from amended_record where reading = $1 and segment = $2 and id <= $3::bigint order by id limit ${READ_AT_ONCE}`,
+        [reading.id, source.segment, last],
+      );
+      if (rows.length === 0) break;
+      await amending.takeBack(new Map(rows.map((r) => [r.id, r.before])));
+    }
+    await amending.finish();
+    return true;
+  });
+}

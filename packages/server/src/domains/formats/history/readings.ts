@@ -1,0 +1,144 @@
+import { OwnFormat } from "@halvik/core/formats";
+import type { Queryable } from "../../../kernel/db/pool.js";
+
+export const READING_STATES = ["waiting", "reading", "done", "stopped", "failed", "taking back", "taken back"] as const;
+export type ReadingState = (typeof READING_STATES)[number];
+
+/** A format that reads history anew: what was asked for, and how far it came. */
+export interface Reading {
+  readonly id: number;
+  readonly format: number;
+  /** As it was when it was asked for. */
+  readonly version: number;
+  readonly body: OwnFormat;
+  readonly author: string;
+  readonly fromUs: number;
+  readonly toUs: number;
+  readonly state: ReadingState;
+  readonly askedUs: number;
+  readonly changedUs: number;
+  /** Up to which record of which segment it has come. */
+  readonly segment: string | null;
+  readonly afterId: string | null;
+  readonly parts: number;
+  readonly partsDone: number;
+  readonly looked: number;
+  readonly amended: number;
+  /** Records that fit and are left: another format, or an earlier version as they arrived, had read them. */
+  readonly readBefore: number;
+  readonly refused: number;
+  readonly why: string | null;
+}
+
+interface Row {
+  id: number;
+  format: number;
+  version: number;
+  body: unknown;
+  author: string;
+  from_us: number;
+  to_us: number;
+  state: ReadingState;
+  asked_us: number;
+  changed_us: number;
+  segment: string | null;
+  after_id: string | null;
+  parts: number;
+  parts_done: number;
+  looked: number;
+  amended: number;
+  read_before: number;
+  refused: number;
+  why: string | null;
+}
+
+const SELECT = `select id, format, version, body, author, from_us, to_us, state, asked_us, changed_us, segment, after_id::text as after_id, parts, parts_done,
+  looked::float8 as looked, amended::float8 as amended, read_before::float8 as read_before, refused::float8 as refused, why from format_reading`;
+
+const readingOf = (r: Row): Reading => ({
+  ...{ id: r.id, format: r.format, version: r.version, body: OwnFormat.parse(r.body), author: r.author },
+  ...{ fromUs: r.from_us, toUs: r.to_us, state: r.state, askedUs: r.asked_us, changedUs: r.changed_us },
+  ...{ segment: r.segment, afterId: r.after_id, parts: r.parts, partsDone: r.parts_done, looked: r.looked },
+  ...{ amended: r.amended, readBefore: r.read_before, refused: r.refused, why: r.why },
+});
+
+const SHOWN = 100;
+/** The latest readings. */
+export const latestReadings = async (db: Queryable): Promise<Reading[]> =>
+  (await db.query<Row>(`${SELECT} order by id desc limit $1`, [SHOWN])).rows.map(readingOf);
+
+export async function readingWith(db: Queryable, id: number): Promise<Reading | null> {
+  const { rows } = await db.query<Row>(`${SELECT} where id = $1`, [id]);
+  return rows[0] === undefined ? null : readingOf(rows[0]);
+}
+
+/** The one that is to be worked on; there is one at a time. */
+export async function readingUnderWay(db: Queryable): Promise<Reading | null> {
+  const { rows } = await db.query<Row>(`${SELECT} where state in ('waiting', 'reading', 'taking back')`);
+  return rows[0] === undefined ? null : readingOf(rows[0]);
+}
+
+/** @returns its number; null: another one is under way */
+export async function askReading(
+  db: Queryable,
+  of: Pick<Reading, "format" | "version" | "body" | "author" | "fromUs" | "toUs">,
+  nowUs: number,
+): Promise<number | null> {
+  const { rows } = await db.query<{ id: number }>(
+    `insert into format_reading (format, version, body, author, from_us, to_us, state, asked_us, changed_us)
+     values ($1, $2, $3, $4, $5, $6, 'waiting', $7, $7) on conflict do nothing returning id`,
+    [of.format, of.version, JSON.stringify(of.body), of.author, of.fromUs, of.toUs, nowUs],
+  );
+  return rows[0]?.id ?? null;
+}
+
+/** Takes one from some states to another. @returns whether it stood in one of those, and no other is under way */
+export async function stepReading(
+  db: Queryable,
+  id: number,
+  from: readonly ReadingState[],
+  to: ReadingState,
+  nowUs: number,
+  why: string | null = null,
+): Promise<boolean> {
+  const { rowCount } = await db.query(
+    `update format_reading r set state = $3, changed_us = $4, why = coalesce($5, why) where id = $1 and state = any($2::text[])
+       and ($3 <> 'taking back' or not exists (select from format_reading o where o.state in ('waiting', 'reading', 'taking back')))`,
+    [id, from, to, nowUs, why],
+  );
+  return rowCount === 1;
+}
+
+/** What came of one part. */
+export interface PartRead {
+  readonly segment: string;
+  readonly lastId: string;
+  readonly parts: number;
+  readonly looked: number;
+  readonly amended: number;
+  readonly readBefore: number;
+  readonly refused: number;
+}
+
+/** Notes how far it came, in the transaction that amended the records. A step asked for meanwhile stands. */
+export async function notePart(db: Queryable, id: number, part: PartRead, nowUs: number): Promise<void> {
+  await db.query(
+    `update format_reading set state = case state when 'waiting' then 'reading' else state end, segment = $2, after_id = $3, parts = $4, parts_done = parts_done + 1,
+       looked = looked + $5, amended = amended + $6, read_before = read_before + $7, refused = refused + $8, changed_us = $9 where id = $1`,
+    [id, part.segment, part.lastId, part.parts, part.looked, part.amended, part.readBefore, part.refused, nowUs],
+  );
+}
+
+/** Readings that amended records of a window, as far as they stand: how many records, by format. */
+export async function amendedWithin(
+  db: Queryable,
+  fromUs: number,
+  toUs: number,
+): Promise<readonly { readonly format: string; readonly records: number }[]> {
+  const { rows } = await db.query<{ format: string; records: number }>(
+    `select body->>'name' as format, sum(amended)::float8 as records from format_reading
+     where amended > 0 and state <> 'taken back' and from_us < $2 and to_us > $1 group by 1 order by 1`,
+    [fromUs, toUs],
+  );
+  return rows;
+}
