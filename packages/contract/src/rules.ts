@@ -99,6 +99,8 @@ export const RehearsalStep = z.object({
   /** Processor time of the rule for each record it looked at, in µs. */
   costUs: z.number(),
   forgot: z.int(),
+  /** Formats that read records of the window anew since they arrived: they are rehearsed as they read today. */
+  amendedBy: z.array(z.string()),
 });
 export type RehearsalStep = z.infer<typeof RehearsalStep>;
 

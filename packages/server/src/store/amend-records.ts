@@ -81,6 +81,16 @@ export async function amendedRecord(db: Queryable, id: string): Promise<RecordAm
   return rows[0] ?? null;
 }
 
+/** Formats that read records of a window anew, by name; what was taken back does not count. */
+export async function amendedBy(db: Queryable, fromUs: number, toUs: number): Promise<string[]> {
+  const { rows } = await db.query<{ name: string }>(
+    `select distinct body->>'name' as name from format_reading
+     where amended > 0 and state <> 'taken back' and from_us < $2 and to_us > $1 order by 1`,
+    [fromUs, toUs],
+  );
+  return rows.map((r) => r.name);
+}
+
 /** A record with what it was before. */
 export function asItWas(record: HalvikRecord, columns: AmendedColumns): HalvikRecord {
   const count = (n: unknown): string | null => (n === null ? null : String(n));

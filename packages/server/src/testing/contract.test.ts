@@ -1,5 +1,5 @@
 import type { ArrivalRuleList } from "@halvik/contract/arrival";
-import type { OwnFormatList } from "@halvik/contract/formats";
+import type { FormatReadingList, OwnFormatList } from "@halvik/contract/formats";
 import type { ForwardList } from "@halvik/contract/forwarding";
 import type { SenderList } from "@halvik/contract/senders";
 import { syslogRecord } from "@halvik/core/normalise";
@@ -361,6 +361,11 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("post", "/formats/order", "/formats/order", { ids: [formatId] });
   await ask("get", "/formats/{id}/versions", `/formats/${formatId}/versions`);
   await ask("patch", "/formats/{id}", `/formats/${formatId}`, { enabled: false });
+  const asked = await ask("post", "/formats/{id}/readings", `/formats/${formatId}/readings`, {});
+  const { id: readingId } = (asked.body as FormatReadingList).readings[0]!;
+  await ask("get", "/format-readings");
+  await ask("post", "/format-readings/{id}/stop", `/format-readings/${readingId}/stop`, {});
+  await ask("post", "/format-readings/{id}/take-back", `/format-readings/${readingId}/take-back`, {});
   await ask("delete", "/formats/{id}", `/formats/${formatId}`);
   await ask("get", "/flow-streams");
   await ask("get", "/senders/{id}", `/senders/${ids.sender}`);

@@ -1,6 +1,6 @@
 import type { ArrivalRuleList } from "@halvik/contract/arrival";
 import type { Capacity } from "@halvik/contract/capacity";
-import type { OwnFormatList } from "@halvik/contract/formats";
+import type { FormatReadingList, OwnFormatList } from "@halvik/contract/formats";
 import type { ForwardList } from "@halvik/contract/forwarding";
 import type {
   ApplicationList,
@@ -40,6 +40,12 @@ export const formatsQuery = queryOptions({
   queryKey: ["formats"],
   queryFn: ({ signal }) => request<OwnFormatList>("GET", "/formats", undefined, signal),
   refetchInterval: 5_000,
+});
+const UNDER_WAY = ["waiting", "reading", "taking back"];
+export const formatReadingsQuery = queryOptions({
+  queryKey: ["format-readings"],
+  queryFn: ({ signal }) => request<FormatReadingList>("GET", "/format-readings", undefined, signal),
+  refetchInterval: ({ state }) => (state.data?.readings.some((r) => UNDER_WAY.includes(r.state)) ? 1_000 : 30_000),
 });
 export const senderPortraitQuery = (sender: number) =>
   queryOptions({

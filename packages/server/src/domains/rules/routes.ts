@@ -38,6 +38,7 @@ import { route } from "../../kernel/http/route.js";
 import type { Streams } from "../../kernel/http/streams.js";
 import { readWindow } from "../../kernel/http/window.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
+import { amendedBy } from "../../store/amend-records.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Ask, RehearsalAsked } from "../records/questions.js";
 import { savedFiltersFor } from "../records/saved-filters/repository.js";
@@ -299,6 +300,7 @@ export const ruleRoutes = (deps: Needs) => {
           ...(body.against === undefined ? [] : [await mustRead(body.against, null)]),
         ];
         const window = readWindow(body, nowUs());
+        const by = await amendedBy(db, window.fromUs, window.toUs);
         const stream = streams.begin(actor, res, "application/x-ndjson", mayStill);
         const asked: RehearsalAsked = { rules, window };
         for await (const step of rehearsals.follow<RehearsalProgress>("rehearsal", asked, REHEARSAL_SILENT_MS)) {
@@ -313,6 +315,7 @@ export const ruleRoutes = (deps: Needs) => {
             ...(second ? { against: summed(second, step.done) } : {}),
             costUs: step.costUs,
             forgot: step.forgot,
+            amendedBy: by,
           };
           stream.write(`${JSON.stringify(line)}\n`);
           if (!stream.isReady) await Promise.race([once(res, "drain"), once(res, "close")]);

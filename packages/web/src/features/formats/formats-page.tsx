@@ -13,6 +13,7 @@ import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 import { FormatForm } from "./format-form";
+import { ReadHistory, Readings } from "./read-history";
 
 const n = (count: number): string => Math.round(count).toLocaleString("en");
 
@@ -25,6 +26,7 @@ export function FormatsPage() {
   const record = useQuery({ ...recordQuery(of ?? ""), enabled: of !== null });
   const { data, error } = useQuery(formatsQuery);
   const [editing, setEditing] = useState<number | "new" | null>(null);
+  const [reading, setReading] = useState<OwnFormatJson | null>(null);
   const change = useMutation({
     mutationFn: ({ method, path, body }: { method: string; path: string; body?: object }) =>
       request<OwnFormatList>(method, `/formats${path}`, body),
@@ -68,6 +70,7 @@ export function FormatsPage() {
       <p className="text-ui text-quiet">
         Lines of programs that nobody else knows become typed values, searchable and fit for rules. Tried in this order
         on what arrives, before the rules of arrival; the first that fits is the one. Text and bytes stay as they came.
+        What is stored already can be read by them too.
       </p>
       <Scroller label="Formats">
         {error && <Trouble error={error} what="The formats cannot be shown" />}
@@ -102,6 +105,7 @@ export function FormatsPage() {
               onUp={i > 0 ? () => move(i, -1) : null}
               onDown={i < formats.length - 1 ? () => move(i, 1) : null}
               onEdit={() => setEditing(f.id)}
+              onReadHistory={() => setReading(f)}
               onSwitch={() => void act("PATCH", `/${f.id}`, { enabled: !f.enabled })}
               onRemove={() =>
                 void act("DELETE", `/${f.id}`).then(() =>
@@ -113,7 +117,9 @@ export function FormatsPage() {
             />
           ),
         )}
+        <Readings />
       </Scroller>
+      {reading !== null && <ReadHistory format={reading} onClose={() => setReading(null)} />}
     </Page>
   );
 }
@@ -125,11 +131,12 @@ interface FormatProps {
   readonly onUp: (() => void) | null;
   readonly onDown: (() => void) | null;
   readonly onEdit: () => void;
+  readonly onReadHistory: () => void;
   readonly onSwitch: () => void;
   readonly onRemove: () => void;
 }
 
-function Format({ format: f, place, zone, onUp, onDown, onEdit, onSwitch, onRemove }: FormatProps) {
+function Format({ format: f, place, zone, onUp, onDown, onEdit, onReadHistory, onSwitch, onRemove }: FormatProps) {
   const { name, filter, form } = f.format;
   return (
     <section
@@ -192,6 +199,9 @@ function Format({ format: f, place, zone, onUp, onDown, onEdit, onSwitch, onRemo
           ↓
         </TextButton>
         <TextButton onClick={onEdit}>change</TextButton>
+        <TextButton onClick={onReadHistory} disabled={f.broken !== null}>
+          read history
+        </TextButton>
         <TextButton onClick={onSwitch}>{f.enabled ? "stop" : "start"}</TextButton>
         <TextButton onClick={onRemove}>delete</TextButton>
       </span>

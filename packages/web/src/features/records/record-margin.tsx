@@ -77,7 +77,7 @@ export function RecordMargin({
   }, [shownId]);
   if (detail.error && !detail.data) return <Trouble error={detail.error} what="This record cannot be shown" />;
   if (!detail.data) return null;
-  const { record, incidents, outage } = detail.data;
+  const { record, incidents, outage, amended } = detail.data;
   return (
     <>
       <div className="flex items-start justify-between gap-2">
@@ -117,6 +117,7 @@ export function RecordMargin({
           </Link>
         )}
       </p>
+      {amended && <Amended of={amended} />}
       <Portraits record={record} />
       {record.problem && (
         <p className="mt-2 border-l-2 border-ochre bg-ochre-wash px-2 py-1 text-ui">
@@ -425,4 +426,23 @@ function hexDump(bytes: Uint8Array): string {
     rows.push(`${at.toString(16).padStart(4, "0")}  ${hex.padEnd(HEX_ROW * 3 - 1)}  ${ascii}`);
   }
   return rows.join("\n");
+}
+
+/** What a format read anew in it after it was stored, and what it said as it arrived. */
+function Amended({ of }: { of: NonNullable<RecordDetail["amended"]> }) {
+  const zone = useViewStore((s) => s.zone);
+  return (
+    <details className="mt-1.5 border-l-2 border-line-strong pl-2 text-ui">
+      <summary className="cursor-pointer text-quiet">
+        read anew by the format “{safeText(of.format)}”, version {of.version}, on {day(usOf(of.at), zone)}
+      </summary>
+      <p className="text-quiet">As it arrived:</p>
+      {of.before.map((b) => (
+        <p key={b.field}>
+          <span className="text-quiet">{b.field}</span>{" "}
+          {b.values.length === 0 ? "nothing" : safeText(b.values.join(", "))}
+        </p>
+      ))}
+    </details>
+  );
 }

@@ -63,6 +63,8 @@ export function Rehearse({ text, versions }: { text: string; versions: RuleDetai
             <b className="font-semibold text-ink">{found(step)}</b>
             {step.against && ` (the other version: ${found(step.against)})`}; {step.costUs.toFixed(1)} µs a record
             {step.forgot > 0 && `; ${step.forgot.toLocaleString("en")} keys forgotten: live results may differ`}
+            {step.amendedBy.length > 0 &&
+              `; records that ${step.amendedBy.map((f) => `“${safeText(f)}”`).join(", ")} read anew are taken as they read today`}
           </span>
         )}
       </div>

@@ -128,17 +128,3 @@ export async function notePart(db: Queryable, id: number, part: PartRead, nowUs:
     [id, part.segment, part.lastId, part.parts, part.looked, part.amended, part.readBefore, part.refused, nowUs],
   );
 }
-
-/** Readings that amended records of a window, as far as they stand: how many records, by format. */
-export async function amendedWithin(
-  db: Queryable,
-  fromUs: number,
-  toUs: number,
-): Promise<readonly { readonly format: string; readonly records: number }[]> {
-  const { rows } = await db.query<{ format: string; records: number }>(
-    `select body->>'name' as format, sum(amended)::float8 as records from format_reading
-     where amended > 0 and state <> 'taken back' and from_us < $2 and to_us > $1 group by 1 order by 1`,
-    [fromUs, toUs],
-  );
-  return rows;
-}
