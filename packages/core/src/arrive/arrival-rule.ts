@@ -24,6 +24,8 @@ export const ArrivalRule = z
     category: z.enum(CATEGORIES).nullable().default(null),
     /** Becomes the value “tag”. */
     tag: oneLine(60).min(1).nullable().default(null),
+    /** Where it happened, whoever sent it: becomes the value “site”. */
+    site: oneLine(60).min(1).nullable().default(null),
     /** Marked as expected. */
     expected: z.boolean().default(false),
     /** Is passed on there, whatever else becomes of it: the number of a forward. */
@@ -36,6 +38,7 @@ export const ArrivalRule = z
       r.severity !== null ||
       r.category !== null ||
       r.tag !== null ||
+      r.site !== null ||
       r.expected ||
       r.forward !== null,
     { path: ["does"], message: "it changes nothing: say what it does" },
@@ -43,7 +46,12 @@ export const ArrivalRule = z
   .refine(
     (r) =>
       r.does !== "drop" ||
-      (r.keepDays === null && r.severity === null && r.category === null && r.tag === null && !r.expected),
+      (r.keepDays === null &&
+        r.severity === null &&
+        r.category === null &&
+        r.tag === null &&
+        r.site === null &&
+        !r.expected),
     {
       path: ["does"],
       message: "what is dropped needs no marks",
@@ -53,7 +61,7 @@ export type ArrivalRule = z.infer<typeof ArrivalRule>;
 
 /** A rule as a sentence. */
 export function sayArrivalRule(
-  { does: decision, keepDays, severity, category, tag, expected, forward }: ArrivalRule,
+  { does: decision, keepDays, severity, category, tag, site, expected, forward }: ArrivalRule,
   forwardName: (id: number) => string = String,
 ): string {
   const passed = forward === null ? [] : [`is passed on by “${forwardName(forward)}”`];
@@ -69,6 +77,7 @@ export function sayArrivalRule(
         ]),
     ...(category === null ? [] : [`is about ${category}`]),
     ...(tag === null ? [] : [`gets the tag “${tag}”`]),
+    ...(site === null ? [] : [`is of the site “${site}”`]),
     ...(expected ? ["is marked as expected"] : []),
     ...passed,
   ];

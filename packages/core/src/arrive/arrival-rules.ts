@@ -89,8 +89,11 @@ export class ArrivalRules {
 }
 
 function marked(r: HalvikRecord, rule: ArrivalRule): HalvikRecord {
-  const { severity, category, tag, expected } = rule;
-  if (severity === null && category === null && tag === null && !expected) return r;
+  const { severity, category, tag, site, expected } = rule;
+  if (severity === null && category === null && tag === null && site === null && !expected) return r;
+  const values = Object.entries({ tag, site }).flatMap(([name, value]) =>
+    value === null ? [] : [[name, value] as const],
+  );
   return {
     ...r,
     ...(severity === null
@@ -100,7 +103,7 @@ function marked(r: HalvikRecord, rule: ArrivalRule): HalvikRecord {
           originalSeverity: r.originalSeverity ?? SEVERITIES[r.severity]!,
         }),
     ...(category === null ? {} : { category }),
-    ...(tag === null ? {} : { data: [...r.data, ["tag", tag] as const] }),
+    ...(values.length === 0 ? {} : { data: [...r.data, ...values] }),
     ...(expected && !r.marks.includes("expected") ? { marks: [...r.marks, "expected" as const] } : {}),
   };
 }

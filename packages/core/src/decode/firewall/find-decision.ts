@@ -1,8 +1,10 @@
+import { mayBeBareColumns, readBareColumns } from "./bare-columns.js";
 import type { FirewallDecision } from "./decision.js";
 import { readKeyValue } from "./key-value.js";
 import { readNetfilter } from "./netfilter.js";
 import { readPf } from "./pf.js";
 import { mayBePfColumns, readPfColumns } from "./pf-columns.js";
+import { mayBeSentence, readSentence } from "./sentence.js";
 
 /** The decision a message's text tells, or null: most messages are none, and are told so by a glance. */
 export function findDecision(text: string): FirewallDecision | null {
@@ -11,6 +13,14 @@ export function findDecision(text: string): FirewallDecision | null {
   if (text.includes("rule ") && text.includes("(match)")) return readPf(text);
   if (mayBePfColumns(text)) {
     const found = readPfColumns(text);
+    if (found !== null) return found;
+  }
+  if (mayBeBareColumns(text)) {
+    const found = readBareColumns(text);
+    if (found !== null) return found;
+  }
+  if (mayBeSentence(text)) {
+    const found = readSentence(text);
     if (found !== null) return found;
   }
   // three pairs at least: a verdict and two more

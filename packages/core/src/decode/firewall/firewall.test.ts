@@ -284,3 +284,74 @@ test("a policy that allows 80 and not 443 shows accept on 80 and reject on 443",
     [443, "reject"],
   ]);
 });
+
+describe("a decision told as a sentence (format: common practice, no source)", () => {
+  test.each([
+    [
+      "list edge-in denied tcp 203.0.113.9(51490) -> 198.51.100.4(22), 3 packets",
+      { action: "deny", policy: "edge-in", srcPort: 51_490, dstPort: 22, protocol: 6, packets: 3 },
+    ],
+    [
+      'Deny tcp src outside:203.0.113.9/51490 dst inside:198.51.100.4/22 by access-group "edge-in"',
+      { action: "deny", policy: "edge-in", srcZone: "outside", dstZone: "inside", srcPort: 51_490, dstPort: 22 },
+    ],
+    [
+      "%SEC-6-LOG: policy 7 permitted udp 203.0.113.9:5353 => 198.51.100.4:53",
+      { action: "accept", policy: "7", protocol: 17, srcPort: 5_353, dstPort: 53 },
+    ],
+    [
+      "blocked inbound TCP connection from 203.0.113.9/51490 to 198.51.100.4/22",
+      { action: "deny", policy: null, srcPort: 51_490, dstPort: 22 },
+    ],
+    ["acl guests rejected icmp 203.0.113.9 -> 198.51.100.4", { action: "reject", policy: "guests", srcPort: null }],
+  ])("%s", (line, wanted) => {
+    expect(findDecision(line)).toMatchObject({
+      format: "sentence",
+      src: "203.0.113.9",
+      dst: "198.51.100.4",
+      ...wanted,
+    });
+  });
+  test("IPv6: the first group is no zone", () => {
+    expect(findDecision("rule 4 denied tcp fe80::1 -> [2001:db8::2]/443 now")).toMatchObject({
+      src: "fe80::1",
+      dst: "2001:db8::2",
+      dstPort: 443,
+      srcZone: null,
+    });
+  });
+  test.each([
+    "we denied that tcp was the reason -> nobody knows",
+    "denied tcp 300.1.2.3 -> 198.51.100.4 and so on",
+    "retransmits of tcp sessions passed the limit of 40 to 60",
+    "port 22 tcp dropped from the list of services",
+  ])("no decision: %s", (line) => expect(findDecision(line)).toBeNull());
+  test("a hostile line takes no time", () => {
+    const began = performance.now();
+    for (const part of ["denied tcp ", "denied tcp a:", "denied tcp 1.1.1.1(1) ", "denied tcp 1:1:1:1:"])
+      findDecision(`x ${part.repeat(8_000)}`);
+    expect(performance.now() - began).toBeLessThan(1_000);
+  });
+});
+
+describe("rows without their header (W3C Extended Log File Format; order of columns: common practice, no source)", () => {
+  test.each([
+    [" ", "2026-11-30 10:04:12 DROP TCP 203.0.113.9 198.51.100.4 51490 22 60 S 1 0 8192 - - - RECEIVE"],
+    [",", "2026-11-30T10:04:12,drop,tcp,203.0.113.9,198.51.100.4,51490,22,60,S,1,0,8192,-,-,-,RECEIVE"],
+  ])("parted by “%s”", (_by, line) => {
+    const f = findDecision(line);
+    expect(f).toMatchObject({
+      ...{ format: "columns", action: "deny", protocol: 6, src: "203.0.113.9", dst: "198.51.100.4" },
+      ...{ srcPort: 51_490, dstPort: 22, bytes: 60, at: line.slice(0, 19) },
+    });
+    expect(f!.data).toEqual([
+      ["tcp flags", "S"],
+      ["direction", "receive"],
+    ]);
+  });
+  test.each([
+    "2026-11-30 10:04:12 DROP TCP somewhere 198.51.100.4 51490 22 60",
+    "2026-11-30 10:04:12 the crane lifted 4 t by anna and then it stopped",
+    "2026-11-30 10:04:12 DROP",
+  ])("no decision: %s", (line) => expect(findDecision(line)).toBeNull());
+});

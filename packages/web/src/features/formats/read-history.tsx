@@ -1,7 +1,9 @@
 import type { FormatPreview, FormatReadingJson, FormatReadingList, OwnFormatJson } from "@halvik/contract/formats";
 import { US_PER_DAY } from "@halvik/core/base/time";
+import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { toast } from "sonner";
 import { request } from "../../data/api";
 import { formatReadingsQuery } from "../../data/intake-queries";
@@ -99,7 +101,15 @@ export function Readings() {
                 {dayMinute(usOf(r.to), zone)} · {safeText(r.author)}
               </span>
             </p>
-            <p className={r.state === "failed" ? "text-vermilion" : "text-quiet"}>{saysOf(r)}</p>
+            <p className={r.state === "failed" ? "text-vermilion" : "text-quiet"}>
+              {saysOf(r)}
+              {r.amended > 0 && r.state !== "taken back" && (
+                <>
+                  {" · "}
+                  <Link to={recordsOf(r)}>these records</Link>
+                </>
+              )}
+            </p>
             {(r.state === "reading" || r.state === "waiting") && (
               <progress
                 aria-label={`How far “${r.name}” has come`}
@@ -124,6 +134,12 @@ export function Readings() {
     </section>
   );
 }
+
+/** Those of the last year of what it read. */
+const recordsOf = ({ name, from, to }: FormatReadingJson): string => {
+  const since = new Date(Math.max(Date.parse(from), Date.parse(to) - (365 * US_PER_DAY) / 1_000)).toISOString();
+  return `/records?${new URLSearchParams({ filter: `data format is ${quoteIfNeeded(name)}`, from: since, to })}`;
+};
 
 /** How a reading stands, in words. */
 function saysOf({ state, looked, amended, readBefore, refused, partsDone, parts, why }: FormatReadingJson): string {

@@ -24,6 +24,7 @@ interface Values {
   severity: string;
   category: string;
   tag: string;
+  site: string;
   expected: boolean;
   forward: string;
 }
@@ -49,6 +50,7 @@ const valuesOf = (rule: Partial<ArrivalRule> | null): Values => ({
   severity: rule?.severity == null ? "" : "to" in rule.severity ? `to ${rule.severity.to}` : `by ${rule.severity.by}`,
   category: rule?.category ?? "",
   tag: rule?.tag ?? "",
+  site: rule?.site ?? "",
   expected: rule?.expected ?? false,
   forward: String(rule?.forward ?? ""),
 });
@@ -64,6 +66,7 @@ function ruleOf(v: Values): unknown {
     severity: v.severity === "" ? null : how === "to" ? { to: Number(n) } : { by: Number(n) },
     category: v.category === "" ? null : v.category,
     tag: v.tag.trim() === "" ? null : v.tag.trim(),
+    site: v.site.trim() === "" ? null : v.site.trim(),
     expected: v.expected,
   };
 }
@@ -150,6 +153,9 @@ export function ArrivalForm({ rule, begin, days, onSave, onCancel }: ArrivalForm
             <SelectField control={control} name="category" label="Category" options={CATEGORY} />
             <div>
               <Field label="Tag">{(id) => <Input id={id} maxLength={60} {...register("tag")} />}</Field>
+              <Field label="Site" hint="Where it happened, whoever sent it. Filters say: data site is …">
+                {(id) => <Input id={id} maxLength={60} {...register("site")} />}
+              </Field>
               <CheckField control={control} name="expected">
                 mark as expected
               </CheckField>

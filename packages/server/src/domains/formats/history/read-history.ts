@@ -4,9 +4,11 @@ import type { Meanings } from "@halvik/core/meaning";
 import { type HalvikRecord, KINDS, type RecordContent } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { fitContent, type OwnObservation } from "@halvik/core/normalise";
+import { parseFilter } from "@halvik/core/query/filter";
 import { failureOf } from "../../../kernel/db/failure.js";
 import { type Client, transaction } from "../../../kernel/db/pool.js";
 import { type AmendedColumns, Amending, type Amendment, amendedBefore } from "../../../store/amend-records.js";
+import { filterToSql, Params } from "../../../store/filter-sql.js";
 import { readRows, selectFrom } from "../../../store/record-rows.js";
 import { type Source, sourcesBetween } from "../../../store/sources.js";
 import { ready } from "../repository.js";
@@ -87,21 +89,35 @@ async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, n
   const sources = await sourcesOf(client, fromUs, toUs);
   const source = sources.find((s) => isAfter(s, reading));
   if (source === undefined) return false;
-  const format = ready(reading.format, body, await needs.directory(), nowUs);
+  const directory = await needs.directory();
+  const format = ready(reading.format, body, directory, nowUs);
   const meanings = await needs.meanings();
+  const meant = parseFilter(body.filter, { zone: "UTC", directory });
+  // `ready` has read it itself
+  if (!meant.ok) throw new FormatError(meant.error.message);
   const [after, lastId] = idsOf(source);
   return transaction(client, async () => {
     const amending = new Amending(client, source, nowUs);
     const counts = { looked: 0, amended: 0, readBefore: 0 };
     for (let id = after; ; ) {
+      const params = new Params();
+      const ids = `r.id > ${params.add(id, "::bigint")} and r.id <= ${params.add(lastId, "::bigint")}`;
+      const window = `r.time >= ${params.add(fromUs)} and r.time < ${params.add(toUs)}`;
+      const lines = `r.kind = any(${params.add(LINES, "::smallint[]")})`;
+      // as the format itself: by a part that its lines hold, unless it is said whose lines they are
+      const tried =
+        body.filter === ""
+          ? `strpos(r.message, ${params.add(format.contains)}) > 0`
+          : filterToSql(meant.filter, params, { shape: "record", directory, nowUs }).text;
+      // what an earlier reading made of a record may be what hides it from the filter
+      const amended = `r.id in (select id from amended_record where segment = ${params.add(source.segment)})`;
       const { rows } = await client.query(
-        `${selectFrom(source.segment)} where r.id > $1::bigint and r.id <= $2::bigint and r.time >= $3 and r.time < $4 and r.kind = any($5::smallint[])
-           and strpos(r.message, $6) > 0 order by r.id limit ${READ_AT_ONCE}`,
-        [id, lastId, fromUs, toUs, LINES, body.filter === "" ? format.contains : ""],
+        `${selectFrom(source.segment)} where ${ids} and ${window} and ${lines} and (${tried} or ${amended}) order by r.id limit ${READ_AT_ONCE}`,
+        params.values,
       );
       const records = readRows(source.segment, rows);
       const made = await amendments(client, reading, format, meanings, records);
-      counts.looked += records.length;
+      counts.looked += made.tried;
       counts.readBefore += made.readBefore;
       counts.amended += await amending.amend(reading.id, made.amendments);
       if (records.length < READ_AT_ONCE) break;
@@ -125,19 +141,22 @@ async function amendments(
   format: ReadyFormat,
   meanings: Meanings,
   records: readonly HalvikRecord[],
-): Promise<{ readonly amendments: Amendment[]; readonly readBefore: number }> {
+): Promise<{ readonly amendments: Amendment[]; readonly tried: number; readonly readBefore: number }> {
   const before = await amendedBefore(client, records, reading.format);
   const out: Amendment[] = [];
   let readBefore = 0;
+  let tries = 0;
   for (const record of records) {
     // what an earlier reading of this format made of it gives way to this one
     const was = before.get(record.id) ?? record;
+    if (!format.matches(was)) continue;
+    tries++;
     const to = tried(format, was, meanings);
     if (to === null) continue;
     if (was.data.some(([name]) => name === "format")) readBefore++;
     else out.push({ record, to });
   }
-  return { amendments: out, readBefore };
+  return { amendments: out, tried: tries, readBefore };
 }
 
 /** Whatever a format throws, the record stays as it is. */
