@@ -3,7 +3,7 @@ import { formatUs, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE, US_PER_SECOND } from 
 import { CUT, type Dimension, sayValue } from "@halvik/core/traffic";
 import type * as z from "zod";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { onSteps, piecesOf, readSums, type SumRow } from "../../store/traffic/read-sums.js";
+import { onSteps, piecesOf, readSums, readTop, type SumRow, WHOLE_WINDOW } from "../../store/traffic/read-sums.js";
 import { addTo, asked, FIVE, nothing, type Question, setOf, WEEK } from "./question.js";
 
 /** Widths of the steps of a profile. */
@@ -14,6 +14,8 @@ const MOST_STEPS = 170;
 export const widthOf = (spanUs: number, leastUs: number): number =>
   WIDTHS.find((w) => w >= leastUs && spanUs / w <= MOST_STEPS) ??
   Math.ceil(spanUs / MOST_STEPS / US_PER_DAY) * US_PER_DAY;
+/** Values that bands are chosen from: several may have one name. */
+const MOST_VALUES = 5_000;
 /** Bands that can be told from one another by weight alone. */
 const MOST_BANDS = 5;
 /** What a course is made of. */
@@ -46,11 +48,34 @@ async function read(db: Queryable, q: Question, by: Dimension): Promise<CourseRo
     width,
     sumsUs: Math.min(...pieces.map((p) => p.level.widthUs)),
     wholes: await readSums(db, meters, "total", pieces, width),
-    parts: by === "total" ? [] : await readSums(db, meters, by, pieces, width),
+    parts: by === "total" ? [] : await readSums(db, meters, by, pieces, width, await wanted(db, q, by, window, width)),
     weekBefore: await readSums(db, meters, "total", before, grain),
     grain,
     reachedUs: null,
   };
+}
+
+/** Values of the bands that are drawn: what the others did step by step need not be read. Null: in so short a window they are all read. */
+async function wanted(
+  db: Queryable,
+  q: Question,
+  by: Dimension,
+  { fromUs, toUs }: CourseRows["window"],
+  width: number,
+): Promise<string[] | null> {
+  if (width < FIVE) return null;
+  const pieces = piecesOf(fromUs, toUs, WHOLE_WINDOW, q.kept);
+  const { rows } = await readTop(db, setOf(q), by, pieces, q.measure, MOST_VALUES);
+  const byLabel = new Map<string, { amount: number; values: string[] }>();
+  for (const row of rows) {
+    const { label } = sayValue(by, row.value, q.applications);
+    const known = byLabel.get(label) ?? { amount: 0, values: [] };
+    byLabel.set(label, known);
+    known.amount += row[q.measure];
+    known.values.push(row.value);
+  }
+  const bands = [...byLabel].sort(([a, x], [b, y]) => y.amount - x.amount || (a < b ? -1 : 1)).slice(0, MOST_BANDS);
+  return bands.flatMap(([, { values }]) => values);
 }
 
 async function scanned(
