@@ -32,6 +32,9 @@ const READ_ALL_ABOVE = 1 / 40;
 /** Flows that are summed at most: what a thread has room for. */
 const MOST_FLOWS = 1_000_000;
 
+/** What has been read has to be summed too, which takes nearly as long. */
+const READING_PART = 0.55;
+
 /** What is summed of the flows a filter matches. Plain data, so that any thread can do it. */
 export interface ScanAsked {
   readonly meters: readonly Meter[];
@@ -138,9 +141,12 @@ async function matchingFlows(
   scope: Omit<SearchScope, "shape">,
 ): Promise<{ readonly flows: ReturnType<MatchingFlows["inOrder"]>; readonly reachedUs: number | null }> {
   // a flow is a record of the moment it ended: one that ends after the window may have been going on in it
-  const query = new SearchQuery(db, { ...scope, toUs: scope.toUs + LONGEST_US, shape: "flow" });
+  const budgetMs = scope.budgetMs * READING_PART;
+  const query = new SearchQuery(db, { ...scope, budgetMs, toUs: scope.toUs + LONGEST_US, shape: "flow" });
   const found = new MatchingFlows(query, await lanes(db));
-  const reachedUs = await eachSource(query, found);
+  const openUs = await eachSource(query, found);
+  const { leftAtUs } = found;
+  const reachedUs = leftAtUs === null ? openUs : Math.max(leftAtUs, openUs ?? leftAtUs);
   return {
     flows: found.inOrder(),
     reachedUs: reachedUs === null || reachedUs <= scope.fromUs ? null : Math.min(reachedUs, scope.toUs),
@@ -157,6 +163,8 @@ async function lanes(db: Queryable): Promise<ReadonlyMap<string, string>> {
 /** Gathers what matches, as core counts it. */
 class MatchingFlows implements SourceVisitor {
   private readonly found: { readonly flow: FlowSeen; readonly lane: string }[] = [];
+  /** A source was left there, gone through from its end: the search is over then. Null: none was. */
+  leftAtUs: number | null = null;
 
   constructor(
     private readonly query: SearchQuery,
@@ -169,28 +177,28 @@ class MatchingFlows implements SourceVisitor {
   }
 
   async fromTerms(source: PartSource, _head: PartHead, rows: RowSet): Promise<void> {
-    if (rows.count() > source.rows * READ_ALL_ABOVE) {
-      await this.read(source, () => false);
-      if (this.found.length >= MOST_FLOWS) this.query.end();
-      return;
-    }
+    if (rows.count() > source.rows * READ_ALL_ABOVE) return this.read(source);
     const numbers = rows.list(0, rows.rows);
     for (let at = 0; at < numbers.length; at += ROWS)
       this.take(source, await this.byId(source, await idsOfRows(this.query, source, numbers.slice(at, at + ROWS))));
     if (this.found.length >= MOST_FLOWS) this.query.end();
   }
 
-  scan(source: Source): Promise<boolean> {
-    return this.read(source, () => this.query.isOver || this.found.length >= MOST_FLOWS);
+  async scan(source: Source): Promise<boolean> {
+    await this.read(source);
+    return true;
   }
 
-  /** Lets the database go through a source. @returns false when it was to stop before the end */
-  private async read(source: Source, isToStop: () => boolean): Promise<boolean> {
+  /** Lets the database go through a source, the newest first, as far as there is time. */
+  private async read(source: Source): Promise<void> {
     const { query } = this;
-    for (let below: string | null = null; ; ) {
+    for (let below: { readonly us: number; readonly id: string } | null = null; ; ) {
       const { params, condition } = query.compile(source.shape);
-      const where = `where ${query.bounds(source, params)}${below === null ? "" : ` and r.id < ${params.add(below, "::bigint")}`} and ${condition.text} order by r.id desc limit ${ROWS}`;
-      let last: string | undefined;
+      const bounds = query.bounds(source, params);
+      const next =
+        below === null ? "" : ` and (r.time, r.id) < (${params.add(below.us)}, ${params.add(below.id, "::bigint")})`;
+      const where = `where ${bounds}${next} and ${condition.text} order by r.time desc, r.id desc limit ${ROWS}`;
+      let last: { readonly us: number; readonly id: string } | undefined;
       let read: number;
       if (condition.exact) {
         const rows = (await query.rows(
@@ -201,7 +209,7 @@ class MatchingFlows implements SourceVisitor {
         query.searched.rowsRead += rows.length;
         this.take(source, rows);
         read = rows.length;
-        last = rows[rows.length - 1]?.[0];
+        last = rows.slice(-1).map(([id, , us]) => ({ us, id }))[0];
       } else {
         // core decides, which takes the whole record
         const records = readRows(
@@ -211,11 +219,16 @@ class MatchingFlows implements SourceVisitor {
         const ids = records.filter(query.test).map((r) => r.id);
         this.take(source, await this.byId(source, ids));
         read = records.length;
-        last = records[records.length - 1]?.id;
+        last = records.slice(-1).map((r) => ({ us: r.timeUs, id: r.id }))[0];
       }
-      if (read < ROWS) return true;
-      if (isToStop()) return false;
-      below = last!;
+      if (read < ROWS || last === undefined) return;
+      below = last;
+      if (query.isOver || this.found.length >= MOST_FLOWS) {
+        // of the moment itself there may be more
+        this.leftAtUs = below.us + 1;
+        query.end();
+        return;
+      }
     }
   }
 
