@@ -442,6 +442,8 @@ export class RuleEngine {
     const amount = program.amount(record);
     if (amount === null) return;
     const lane = laneOf(running, name);
+    this.summingFor = program;
+    this.summed = record;
     const keys = condition.keys(record);
     for (let i = 0; i < keys.length; i++) {
       const key = keys[i]!;
@@ -451,10 +453,15 @@ export class RuleEngine {
         if (running.retired) continue;
         machine = this.keep(running, lane, key, null);
       }
-      const event = () => eventOf(program, record, false, ONE_PLACE)!;
-      if (machine.gather(record.timeUs, record.id, amount, event, program.gather!)) schedule(lane, key, machine);
+      if (machine.gather(record.timeUs, record.id, amount, this.gathered, program.gather!))
+        schedule(lane, key, machine);
     }
   }
+
+  /** What the record that is summed is to its rule: asked for at once, or not at all. One function for every record. */
+  private readonly gathered = (): RuleEvent => eventOf(this.summingFor!, this.summed!, false, ONE_PLACE)!;
+  private summingFor: RuleProgram | null = null;
+  private summed: HalvikRecord | null = null;
 
   /**
    * A record meets several conditions of a rule. What raises is not taken for what clears; but what must not come, and then comes, may

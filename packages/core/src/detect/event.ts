@@ -64,7 +64,9 @@ export interface Episode {
 
 /** The order of everything that happened: time, then id as a number. */
 export const before = (a: { timeUs: number; id: string }, b: { timeUs: number; id: string }): number =>
-  a.timeUs - b.timeUs || a.id.length - b.id.length || (a.id < b.id ? -1 : a.id > b.id ? 1 : 0);
+  inOrder(a.timeUs, a.id, b.timeUs, b.id);
+export const inOrder = (aUs: EpochUs, a: string, bUs: EpochUs, b: string): number =>
+  aUs - bUs || a.length - b.length || (a < b ? -1 : a > b ? 1 : 0);
 
 /** An event that came twice counts once. */
 export const isSame = (a: RuleEvent, b: RuleEvent): boolean => before(a, b) === 0 && a.ends === b.ends;

@@ -171,8 +171,9 @@ export class KeyMachine {
   /** @returns whether the provisional run must be made anew: something came before what it has seen */
   private take(events: readonly RuleEvent[]): boolean {
     if (events.length === 0) return false;
-    const fresh =
-      events.length === 1 ? events : [...events].sort(before).filter((e, i, all) => i === 0 || !isSame(all[i - 1]!, e));
+    const fresh = isAscending(events)
+      ? events
+      : [...events].sort(before).filter((e, i, all) => i === 0 || !isSame(all[i - 1]!, e));
     const { pending } = this;
     const last = pending?.[pending.length - 1];
     if (last === undefined || before(last, fresh[0]!) < 0) {
@@ -189,4 +190,10 @@ export class KeyMachine {
     this.pending = merged.filter((e, i) => i === 0 || !isSame(merged[i - 1]!, e));
     return true;
   }
+}
+
+/** As they mostly come: in order, and each once. */
+function isAscending(events: readonly RuleEvent[]): boolean {
+  for (let i = 1; i < events.length; i++) if (before(events[i - 1]!, events[i]!) >= 0) return false;
+  return true;
 }

@@ -1,5 +1,5 @@
 import type { EpochUs } from "../../../base/time/index.js";
-import { before, MAX_PENDING, type RuleEvent } from "../../event.js";
+import { before, inOrder, MAX_PENDING, type RuleEvent } from "../../event.js";
 import { EVIDENCE } from "./stretch.js";
 
 /** Records of one key and stretch that settle together: what is measured is summed as they come, only the first stand by themselves. */
@@ -12,10 +12,14 @@ export interface Gathered {
   sum: number;
   lastUs: EpochUs;
   /** The first of them by (time, id). */
-  readonly events: RuleEvent[];
+  events: RuleEvent[];
   /** What is in it, so that a record that comes twice counts once; of the first MAX_PENDING. They mostly come in order. */
-  readonly ids: string[];
+  ids: string[];
 }
+
+/** Of one that holds nothing yet; never added to. */
+const NO_EVENTS: RuleEvent[] = [];
+const NO_IDS: string[] = [];
 
 /** What one key waits with. */
 export class Gathering {
@@ -37,9 +41,17 @@ export class Gathering {
    */
   add(timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent): boolean {
     const gathered = this.placeOf(timeUs);
+    if (gathered.records === 0) {
+      // mostly it stays alone: lists as long as what they hold
+      gathered.ids = [id];
+      gathered.events = [event()];
+      gathered.records = 1;
+      gathered.sum = amount;
+      return gathered === this.waiting[0];
+    }
     if (!isNew(gathered.ids, id)) return false;
     this.take(gathered, timeUs, id, amount, event);
-    return gathered.records === 1 && gathered === this.waiting[0];
+    return false;
   }
 
   private take(gathered: Gathered, timeUs: EpochUs, id: string, amount: number, event: () => RuleEvent): void {
@@ -47,10 +59,12 @@ export class Gathering {
     gathered.sum += amount;
     if (timeUs > gathered.lastUs) gathered.lastUs = timeUs;
     const { events } = gathered;
-    const last = events[events.length - 1];
-    if (last !== undefined && events.length >= EVIDENCE && before({ timeUs, id }, last) > 0) return;
+    const last = events[events.length - 1]!;
+    // told without making anything of it: most records are neither among the first of a stretch nor late
+    const order = inOrder(timeUs, id, last.timeUs, last.id);
+    if (order > 0 && events.length >= EVIDENCE) return;
     events.push(event());
-    if (last === undefined || before(last, { timeUs, id }) < 0) return;
+    if (order > 0) return;
     events.sort(before);
     if (events.length > EVIDENCE) events.pop();
   }
@@ -85,8 +99,9 @@ export class Gathering {
     while (at > 0 && waiting[at - 1]!.endUs > endUs) at--;
     const same = waiting[at - 1];
     if (same?.endUs === endUs && same.startUs === startUs) return same;
-    const fresh: Gathered = { startUs, endUs, records: 0, sum: 0, lastUs: timeUs, events: [], ids: [] };
-    waiting.splice(at, 0, fresh);
+    const fresh: Gathered = { startUs, endUs, records: 0, sum: 0, lastUs: timeUs, events: NO_EVENTS, ids: NO_IDS };
+    if (at === waiting.length) waiting.push(fresh);
+    else waiting.splice(at, 0, fresh);
     return fresh;
   }
 }
