@@ -1,8 +1,9 @@
-import { ArrivalRule, ArrivalRules } from "@halvik/core/arrive";
-import { applyFormats, OwnFormat, readyFormat } from "@halvik/core/formats";
+import { ArrivalRules } from "@halvik/core/arrive";
+import { applyFormats, readyFormat } from "@halvik/core/formats";
 import { Meanings } from "@halvik/core/meaning";
 import { compileFilter, parseFilter } from "@halvik/core/query/filter";
 import { DemoRecords } from "../packages/server/src/testing/demo-records.js";
+import { dropping, fiftyFilters, TEN_FORMATS } from "./arrival-set.js";
 import { sayMachine } from "./harness.js";
 
 /** What fifty rules of arrival cost a record of the demo's mix: 30 on sender, severity, kind and program, 15 on addresses or ports, 5 with words; a pattern apart. */
@@ -11,18 +12,11 @@ sayMachine();
 const demo = new DemoRecords({ seed: 9, rate: 20, storyEveryMinutes: 149 });
 const records = Array.from({ length: 20 }, (_, m) => demo.minute(29_300_000 + m)).flat();
 const senders = demo.directory.senders.map((s) => s.name);
-const FILTERS = [
-  ...Array.from({ length: 10 }, (_, i) => `sender is ${senders[i * 5]} and severity is debug`),
-  ...Array.from({ length: 10 }, (_, i) => `app is daemon-${i} and severity at least notice`),
-  ...Array.from({ length: 10 }, (_, i) => `kind is syslog and app is job-${i}`),
-  ...Array.from({ length: 8 }, (_, i) => `src within 10.99.${i}.0/24`),
-  ...Array.from({ length: 7 }, (_, i) => `dst port is ${9_000 + i} and action is deny`),
-  ...Array.from({ length: 5 }, (_, i) => `text has "nothing says this ${i}"`),
-];
+const FILTERS = fiftyFilters(senders);
 const ready = (filters: readonly string[]): ArrivalRules =>
   new ArrivalRules(
     filters.map((filter, id) => {
-      const rule = ArrivalRule.parse({ name: `rule ${id}`, filter, does: "drop" });
+      const rule = dropping(filter, id);
       const parsed = parseFilter(filter, { zone: "UTC", directory: demo.directory });
       if (!parsed.ok) throw new Error(`${filter}: ${parsed.error.message}`);
       return { id, rule, filter: parsed.filter };
@@ -47,14 +41,8 @@ for (const [what, rules] of [
   console.log(`${what}: ${took.join(", ")} a record of ${records.length.toLocaleString("en")}`);
 }
 
-/** Ten formats of people's own: eight that are meant for a program each, two that are tried on every line. */
 const meanings = new Meanings();
-const formats = Array.from({ length: 10 }, (_, i) => {
-  const format = OwnFormat.parse({
-    name: `format ${i}`,
-    filter: i < 8 ? `app is job-${i}` : "",
-    form: { is: "line", template: `crane ${i} {crane:number} lifted {load:number} t by {user}` },
-  });
+const formats = TEN_FORMATS.map((format, i) => {
   const parsed = parseFilter(format.filter, { zone: "UTC", directory: demo.directory });
   if (!parsed.ok) throw new Error(parsed.error.message);
   return readyFormat(i, format, compileFilter(parsed.filter, { directory: demo.directory, nowUs: 0 }));

@@ -2,7 +2,7 @@ import { readdirSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import type { ForwardWay } from "@halvik/core/forward";
 import { emptyContent, type HalvikRecord, recordToJson } from "@halvik/core/model/record";
-import type { StoredContent } from "../../store/record-columns.js";
+import { recordInPlace, type StoredContent } from "../../store/record-columns.js";
 import { formatRecordId } from "../../store/record-id.js";
 import type { Arrival, Protocol } from "../intake/arrivals/arrival.js";
 import type { DecodedBatch } from "../intake/pipeline/decode-batch.js";
@@ -102,7 +102,7 @@ export class Forwarders {
       const of = sentByRule.get(arrival) ?? [];
       if (protocol === null) {
         const ids = new Set(of.map((s) => s.id));
-        const chosen = [...of, ...records.filter((r) => !ids.has(r.id) && matches?.(recordOf(r)))];
+        const chosen = [...of, ...records.filter((r) => !ids.has(r.id) && matches?.(recordInPlace(r)))];
         for (const stored of chosen) out.push(this.asJson(arrival, stored));
       } else if (of.length > 0 || (matches !== null && this.isChosen(arrival, records, matches))) out.push(arrival);
     }
@@ -114,7 +114,7 @@ export class Forwarders {
     records: readonly StoredContent[],
     matches: NonNullable<ReadyForward["matches"]>,
   ): boolean {
-    if (arrival.protocol !== "flow") return records.some((r) => matches(recordOf(r)));
+    if (arrival.protocol !== "flow") return records.some((r) => matches(recordInPlace(r)));
     // whole datagrams by their sender, those too that hold templates alone
     const sender = this.senders.admitted(arrival.peer);
     if (sender === null) return false;

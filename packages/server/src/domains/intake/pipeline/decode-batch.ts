@@ -1,9 +1,9 @@
 import type { ArrivalRules } from "@halvik/core/arrive";
 import { applyFormats } from "@halvik/core/formats";
-import type { HalvikRecord, Mark, RecordContent } from "@halvik/core/model/record";
+import type { Mark, RecordContent } from "@halvik/core/model/record";
 import { fitContent } from "@halvik/core/normalise";
 import { LATE_AFTER_US } from "../../../store/batches.js";
-import type { StoredContent } from "../../../store/record-columns.js";
+import { recordInPlace, type StoredContent } from "../../../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../../../store/record-id.js";
 import type { KeptShapes } from "../../../store/shapes.js";
 import type { Arrival } from "../arrivals/arrival.js";
@@ -145,13 +145,6 @@ function store(
   return kept;
 }
 
-/**
- * A content that was just decoded becomes its record in place: nobody else has it, and copying its many members takes longer than all rules do
- * (bench/arrival.ts). Without an id, for which no filter asks.
- */
-const asRecord = ({ content, sender, endpoint, copyOf, shape }: StoredContent): HalvikRecord =>
-  Object.assign(content, { id: "", sender, endpoint, copyOf, shape: shape?.id || null });
-
 /** What the formats that people made read in a record. */
 function formatted(
   stored: StoredContent,
@@ -162,7 +155,7 @@ function formatted(
   const { formats = [], meanings } = decoders.settings;
   if (formats.length === 0) return stored;
   const { sender } = stored;
-  const made = tried(() => applyFormats(formats, stored.content, () => asRecord(stored), meanings));
+  const made = tried(() => applyFormats(formats, stored.content, () => recordInPlace(stored), meanings));
   if (made === null) return stored;
   if (made.fits !== null || made.near.length > 0) tally.add(made, stored.content, sender);
   // a part of a line may be more than its field holds
@@ -190,7 +183,7 @@ function decide(
   out: Pick<DecodedBatch, "arriving" | "passedOn">,
   bytes: number,
 ): StoredContent | null {
-  const verdict = rules.judge(asRecord(stored));
+  const verdict = rules.judge(recordInPlace(stored));
   if (verdict.met.length === 0) return stored;
   out.arriving.add(verdict, bytes);
   for (const forward of verdict.forwards)
