@@ -68,7 +68,10 @@ const flowToJson = ({ startUs, tos, samplingRate, reverseBytes, reversePackets, 
   });
 
 function dropEmpty(object: Readonly<Record<string, unknown>>): RecordJson {
-  return Object.fromEntries(
-    Object.entries(object).filter(([, v]) => v !== null && !(Array.isArray(v) && v.length === 0)),
-  );
+  const kept: Record<string, unknown> = {};
+  for (const name in object) {
+    const value = object[name];
+    if (value !== null && !(Array.isArray(value) && value.length === 0)) kept[name] = value;
+  }
+  return kept;
 }
