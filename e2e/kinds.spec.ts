@@ -356,4 +356,27 @@ test("lines nobody knows get a format from the keyboard; what came of one is fou
   await expect(steps).toContainText("by itself it raises none");
   await filter(page, "app is cranes");
   await expect(lines(page)).toHaveCount(2);
+
+  // what was there before the format is read by it too, and taken back
+  await filter(page, "data load is 12.5");
+  await expect(lines(page)).toHaveCount(0);
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByRole("link", { name: "Formats" }).click();
+  await page.getByRole("button", { name: "read history" }).press("Enter");
+  const asking = page.getByRole("dialog", { name: "Read history by “cranes”" });
+  await expect(asking).toContainText("2 records of the last 30 days it is tried on, 2 fit");
+  await asking.getByRole("button", { name: "Read history" }).press("Enter");
+  const reading = page.getByTestId("format-reading");
+  await expect(reading).toContainText("1 of 2 records it was tried on read anew, 1 left as a format had read them");
+  await reading.getByRole("link", { name: "these records" }).press("Enter");
+  await filter(page, "data load is 12.5 and user is k.lind");
+  await expect(lines(page)).toHaveCount(1);
+  await page.keyboard.press("j");
+  await expect(page.getByRole("complementary")).toContainText("read anew by the format “cranes”, version 1");
+  await page.getByRole("link", { name: "Intake", exact: true }).click();
+  await page.getByRole("link", { name: "Formats" }).click();
+  await page.getByRole("button", { name: "take back" }).press("Enter");
+  await expect(reading).toContainText("taken back: those records are as they arrived");
+  await filter(page, "data load is 12.5");
+  await expect(lines(page)).toHaveCount(0);
 });

@@ -544,7 +544,8 @@ export const recordQuery = (id: string) =>
   queryOptions({
     queryKey: ["record", id],
     queryFn: ({ signal }) => request<RecordDetail>("GET", `/records/${id}`, undefined, signal),
-    staleTime: 60_000,
+    // its incidents come and go, and a format may have read it anew
+    staleTime: 5_000,
   });
 export const incidentsQuery = (state: string, window: Partial<WindowParts>) =>
   queryOptions({
