@@ -6,7 +6,7 @@ import { loadMeanings } from "../domains/names/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
 import { keepSession } from "../kernel/db/keep-session.js";
-import type { Client } from "../kernel/db/pool.js";
+import { type Client, connect, connectionOf, destroy } from "../kernel/db/pool.js";
 import type { RoleContext } from "../kernel/role-input.js";
 import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../store/keeping/keep-traffic.js";
@@ -25,10 +25,24 @@ const RETENTION_MS = 60_000;
 /** Keeps the store in order: sums traffic, indexes what has been stored, seals, drops what is older than is kept, and guards the disk. */
 export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
   const startedUs = nowUs();
-  return keepSession("keeper", config, secrets, (client, stopping) => keep(client, config, startedUs, stopping));
+  return keepSession("keeper", config, secrets, async (client, stopping) => {
+    // its signs of life go by a session of their own: some of its work is one transaction of many seconds
+    const pulse = await connect(connectionOf(config, secrets, "keeper"));
+    try {
+      await keep(client, pulse, config, startedUs, stopping);
+    } finally {
+      destroy(pulse);
+    }
+  });
 }
 
-async function keep(client: Client, config: Config, startedUs: number, stopping: () => boolean): Promise<void> {
+async function keep(
+  client: Client,
+  pulse: Client,
+  config: Config,
+  startedUs: number,
+  stopping: () => boolean,
+): Promise<void> {
   const own = await OwnRecords.open(client, "keeper");
   const days = { records: config.HALVIK_KEEP_RECORDS_DAYS, flows: config.HALVIK_KEEP_FLOWS_DAYS };
   const keepTraffic = {
@@ -38,20 +52,28 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
   };
   const traffic = new TrafficKeeping(client, keepTraffic);
   const bindings = new BindingKeeping(client);
-  const history = {
-    directory: () => loadDirectory(client, config.HALVIK_ZONE),
-    meanings: () => loadMeanings(client),
-  };
   let beatMs = Number.NEGATIVE_INFINITY;
-  let retentionMs = Number.NEGATIVE_INFINITY;
-  const beat = async () => {
+  /** Within a transaction of `client`, too. */
+  const beatAlone = async (): Promise<void> => {
     // signals and the connection are heard in between
     await new Promise((resolve) => setImmediate(resolve));
     if (performance.now() - beatMs < HEARTBEAT_MS) return;
     beatMs = performance.now();
-    await writeHeartbeat(client, "keeper", config.HALVIK_NODE, startedUs, nowUs(), {
+    await writeHeartbeat(pulse, "keeper", config.HALVIK_NODE, startedUs, nowUs(), {
       memoryBytes: process.memoryUsage.rss(),
     });
+  };
+  const history = {
+    beat: beatAlone,
+    directory: () => loadDirectory(client, config.HALVIK_ZONE),
+    meanings: () => loadMeanings(client),
+  };
+  let lookedMs = Number.NEGATIVE_INFINITY;
+  let retentionMs = Number.NEGATIVE_INFINITY;
+  const beat = async () => {
+    await beatAlone();
+    if (performance.now() - lookedMs < HEARTBEAT_MS) return;
+    lookedMs = performance.now();
     const { bavail, bsize } = await statfs(config.HALVIK_DATA_DIR);
     if (bavail * bsize < config.HALVIK_DISK_SHED_BYTES)
       await own.write(await shedOldest(client, bavail * bsize, nowUs()));
@@ -61,7 +83,7 @@ async function keep(client: Client, config: Config, startedUs: number, stopping:
     await beat();
     const now = performance.now();
     const turns = [
-      await traffic.turn(nowUs, beat),
+      await traffic.turn(nowUs, beatAlone),
       await bindings.turn(beat),
       await readHistory(client, history, nowUs()),
     ];

@@ -33,17 +33,17 @@ export class TrafficKeeping {
 
   /**
    * One turn.
-   * @param beat called between parts of the work
+   * @param beat called between parts of the work, and within its transactions
    * @throws when the database cannot be used: that is everybody's trouble
    */
-  turn(nowUs: () => number, beat: () => Promise<void>): Promise<Turn> {
+  turn(nowUs: () => number, beat: () => Promise<unknown>): Promise<Turn> {
     return this.guarded.take(
       async () => {
         const startedMs = performance.now();
         this.sites = sitesOf(await trafficSites(this.client, nowUs() - SITES_US, nowUs()));
         let isBehind = true;
         while (isBehind && performance.now() - startedMs < TURN_MS) {
-          isBehind = await sumFlows(this.client, this.sums, this.keep, nowUs());
+          isBehind = await sumFlows(this.client, this.sums, this.keep, nowUs(), beat);
           await beat();
         }
         return isBehind || deriveSums(this.client, (level) => firstOpen(level, nowUs()));

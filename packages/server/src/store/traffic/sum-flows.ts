@@ -4,6 +4,7 @@ import { type Client, type Queryable, transaction } from "../../kernel/db/pool.j
 import { formatRecordId } from "../record-id.js";
 import { segmentTable } from "../segments.js";
 import { FLOW_COLUMNS, type FlowRow, flowSeen, laneOf } from "./flow-rows.js";
+import type { Breathe } from "./sum-rows.js";
 import { addRows, type KeepTraffic, oldestStep, takeOutRows } from "./write-sums.js";
 
 /** Flows that are read at once. */
@@ -45,7 +46,13 @@ async function behind(db: Queryable): Promise<{ name: string; after: string; job
  * @param sums knows what was told of conversations that go on
  * @returns whether there was more than one call sums
  */
-export async function sumFlows(client: Client, sums: TrafficSums, keep: KeepTraffic, nowUs: number): Promise<boolean> {
+export async function sumFlows(
+  client: Client,
+  sums: TrafficSums,
+  keep: KeepTraffic,
+  nowUs: number,
+  breathe: Breathe = async () => undefined,
+): Promise<boolean> {
   const positions: { segment: string; lastId: string }[] = [];
   let flows = 0;
   let more = false;
@@ -62,6 +69,7 @@ export async function sumFlows(client: Client, sums: TrafficSums, keep: KeepTraf
       flows += read.flows.length;
       lastId = read.lastId;
       if (read.flows.length < ROWS) break;
+      await breathe();
     }
     if (lastId !== after) positions.push({ segment: name, lastId });
     if (more) break;
@@ -76,6 +84,7 @@ export async function sumFlows(client: Client, sums: TrafficSums, keep: KeepTraf
         level,
         rows.filter((r) => r.step >= oldest),
         nowUs,
+        breathe,
       );
     }
     await client.query(

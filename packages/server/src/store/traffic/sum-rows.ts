@@ -52,14 +52,18 @@ interface Merging {
   readonly isOpen: boolean;
   /** Rows that are added to where they stand, and are not begun. */
   readonly isLeftOut?: (row: TrafficRow) => boolean;
+  /** Called between parts of it. */
+  readonly breathe?: Breathe;
 }
+/** Lets others have a turn, and says that it goes on. Within a transaction: nothing is done by its connection. */
+export type Breathe = () => Promise<unknown>;
 
 /** Adds what was summed to what stands, row by row. */
 export async function mergeRows(
   db: Queryable,
   level: Level,
   rows: readonly TrafficRow[],
-  { most, isOpen, isLeftOut = () => false }: Merging,
+  { most, isOpen, isLeftOut = () => false, breathe }: Merging,
 ): Promise<void> {
   for (let i = 0; i < rows.length; i += ROWS_AT_ONCE) {
     const all = rows.slice(i, i + ROWS_AT_ONCE);
@@ -83,6 +87,7 @@ export async function mergeRows(
       }),
       isOpen,
     );
+    await breathe?.();
   }
 }
 

@@ -3,6 +3,7 @@ import { boundValues, CUT, DIMENSIONS, LEVELS, type Level, type TrafficRow } fro
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
 import { addDerived, derivedBefore } from "./derive-sums.js";
 import {
+  type Breathe,
   COLUMNS,
   isAlwaysKept,
   isBounded,
@@ -50,10 +51,16 @@ export const firstOpen = (level: Level, nowUs: number): number =>
   Math.floor((nowUs - KEEPING[level.name].graceUs) / level.widthUs) - 1;
 
 /** Adds what was summed to what stands, row by row, in a transaction. */
-export async function addRows(db: Queryable, level: Level, rows: readonly TrafficRow[], nowUs: number): Promise<void> {
+export async function addRows(
+  db: Queryable,
+  level: Level,
+  rows: readonly TrafficRow[],
+  nowUs: number,
+  breathe: Breathe = async () => undefined,
+): Promise<void> {
   const before = await derivedBefore(db, level.name === "hour" ? LEVELS.slice(LEVELS.indexOf(level)) : [level]);
   const isLeftOut = smallLists(level, rows, firstOpen(level, nowUs));
-  await mergeRows(db, level, rows, { most: MOST_OPEN, isOpen: true, isLeftOut });
+  await mergeRows(db, level, rows, { most: MOST_OPEN, isOpen: true, isLeftOut, breathe });
   await addDerived(db, level, rows, before);
   if (level.name === "five") await noteSources(db, level, rows);
 }

@@ -127,6 +127,7 @@ async function answers(of: TestStore): Promise<unknown> {
 const NEEDS = {
   directory: async () => new SenderDirectory([]),
   meanings: () => loadMeanings(store.client),
+  beat: async () => undefined,
 };
 const turn = (client: Client = store.keeper) => readHistory(client, NEEDS, nowUs());
 async function toItsEnd(): Promise<string[]> {

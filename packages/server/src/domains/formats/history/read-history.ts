@@ -24,6 +24,8 @@ const LINES = ["syslog", "firewall", "json"].map((kind) => KINDS.indexOf(kind as
 export interface HistoryNeeds {
   readonly directory: () => Promise<SenderDirectory>;
   readonly meanings: () => Promise<Meanings>;
+  /** Called between parts of the work, within its transaction. */
+  readonly beat: () => Promise<unknown>;
 }
 
 /**
@@ -42,7 +44,7 @@ export async function readHistory(
   try {
     const more =
       reading.state === "taking back"
-        ? await takeBackPart(client, reading, nowUs)
+        ? await takeBackPart(client, reading, needs, nowUs)
         : await readPart(client, reading, needs, nowUs);
     if (more) return { more: true, told: [] };
     const [from, to]: [ReadingState, ReadingState] =
@@ -120,6 +122,7 @@ async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, n
       counts.looked += made.tried;
       counts.readBefore += made.readBefore;
       counts.amended += await amending.amend(reading.id, made.amendments);
+      await needs.beat();
       if (records.length < READ_AT_ONCE) break;
       id = records[records.length - 1]!.id;
     }
@@ -169,7 +172,7 @@ function tried(format: ReadyFormat, record: HalvikRecord, meanings: Meanings): R
   }
 }
 
-async function takeBackPart(client: Client, reading: Reading, nowUs: number): Promise<boolean> {
+async function takeBackPart(client: Client, reading: Reading, needs: HistoryNeeds, nowUs: number): Promise<boolean> {
   const { rows: next } = await client.query<{ segment: string; id: string }>(
     "select segment, id::text from amended_record where reading = $1 order by segment, id limit 1",
     [reading.id],
@@ -194,6 +197,7 @@ async function takeBackPart(client: Client, reading: Reading, nowUs: number): Pr
       );
       if (rows.length === 0) break;
       await amending.takeBack(new Map(rows.map((r) => [r.id, r.before])));
+      await needs.beat();
     }
     await amending.finish();
     return true;
