@@ -107,7 +107,7 @@ async function insertPart(db: Queryable, segment: OfSegment, part: EncodedPart, 
   );
 }
 
-/** Reads the index of terms. Parts never change, so that what was read is kept within bounds of memory. */
+/** Reads the index of terms. Parts never change (one whose rows do is replaced), so that what was read is kept within bounds of memory. */
 export class TermIndex {
   private readonly heads = new LRUCache<number, PartHead>({ max: 10_000 });
   private readonly blocks = new LRUCache<string, StoredBlock>({
