@@ -6,6 +6,7 @@ import type pg from "pg";
 import { addArrivalRule } from "../packages/server/src/domains/arrival/repository.js";
 import { addFormat } from "../packages/server/src/domains/formats/repository.js";
 import { addForward } from "../packages/server/src/domains/forwarding/repository.js";
+import { flowsBehind } from "../packages/server/src/store/traffic/sum-flows.js";
 import { dropping, fiftyFilters, TEN_FORMATS } from "./arrival-set.js";
 import { connect, sayMachine, settle, startBench, usage } from "./harness.js";
 
@@ -17,6 +18,8 @@ const mode = process.argv[2] ?? "flow";
 const perSecond = Number(process.argv[3] ?? 60_000);
 const seconds = Number(process.argv[4] ?? 30);
 const runs = Number(process.argv[5] ?? 1);
+/** So long it is waited for sums of traffic. */
+const MOST_SUMMING_MS = 240_000;
 const isDeciding = process.argv[6] === "deciding";
 
 /** Receivers that take whatever comes. */
@@ -121,6 +124,13 @@ for (let run = 1; run <= runs; run++) {
       `run ${run}: ${mode}, ${perSecond}/s for ${seconds} s in ${load.datagrams} datagrams of ${Math.round(load.octets / load.datagrams)} bytes: sent ${load.sent} records, stored ${stored}, lost ${load.sent - stored}; ` +
         `settled ${Math.max(0, (performance.now() - atEndMs) / 1000 - 6).toFixed(0)} s after the end; spooled ${detail.spooled} datagrams; sequence gaps ${detail["sequence gaps"]}; collector ${((cpuSeconds / load.sent) * 1e6).toFixed(1)} µs of processor a record, ${peakMb.toFixed(0)} MB at most, by 5 s ${memory.map((m) => m.toFixed(0)).join(" ")}`,
     );
+    if (mode === "flow") {
+      while ((await flowsBehind(client)) > 0 && performance.now() - atEndMs < MOST_SUMMING_MS)
+        await new Promise((r) => setTimeout(r, 1_000));
+      const behind = await flowsBehind(client);
+      const after = ((performance.now() - atEndMs) / 1_000).toFixed(0);
+      console.log(`  summed for Traffic ${behind > 0 ? `but ${behind} or more` : "all"}, ${after} s after the end`);
+    }
     if (receiving !== null) {
       const left = await client.query<{ queued: number; sent: number; refused: number; lost: number }>(
         "select sum(queued_bytes)::float8 as queued, sum(sent)::float8 as sent, sum(refused)::float8 as refused, sum(lost)::float8 as lost from forward_state",
