@@ -62,8 +62,8 @@ export function ReadHistory({ format, onClose }: { format: OwnFormatJson; onClos
           : `Of ${month.exact ? "" : "the latest "}${n(month.of)} records of the last 30 days it is tried on, ${n(month.fits)} fit.`}
       </p>
       <p className="mt-1 text-ui text-quiet">
-        Text, bytes and times stay as they came; records that another format has read stay as they are. Rules do not
-        look at them again. It can be taken back.
+        Text, bytes and times stay as they came. Records that a format read as they arrived, an earlier version of this
+        one too, stay as they are. Rules do not look at them again. It can be taken back.
       </p>
       <div className="mt-3 flex justify-end gap-2">
         <Button onClick={onClose}>Cancel</Button>
