@@ -70,12 +70,16 @@ export const decodeCommand = (): Command =>
         : null;
       const whole = options.kind === "snmp" || options.kind === "flow" ? options.kind : null;
       const output = new LineOutput(process.stdout);
-      for await (const message of readInput(openInput(file), whole, meter))
-        for (const line of decoder.decode(message)) {
-          const drained = output.line(line);
-          if (drained !== undefined) await drained;
-        }
-      output.flush();
+      try {
+        for await (const message of readInput(openInput(file), whole, meter))
+          for (const line of decoder.decode(message)) {
+            const drained = output.line(line);
+            if (drained !== undefined) await drained;
+          }
+      } finally {
+        // what was read before a failure is told, too
+        output.flush();
+      }
     });
 
 /** Turns messages of a file into the lines printed, each an object of JSON. */

@@ -37,6 +37,15 @@ export async function sealSegment(client: Queryable, name: string): Promise<void
 }
 
 /**
+ * Keeps a segment from being dropped until the transaction ends; its writer is not held up.
+ * @returns whether it is still there
+ */
+export async function holdSegment(db: Queryable, name: string): Promise<boolean> {
+  const { rowCount } = await db.query("select from segment where name = $1 for key share", [name]);
+  return rowCount === 1;
+}
+
+/**
  * Drops a segment with all that belongs to it: its table, its terms, the raw bytes of its records. That it was there is remembered.
  * @param before work that belongs to the same commit
  */
@@ -47,6 +56,7 @@ export async function dropSegment(
   before?: () => Promise<void>,
 ): Promise<void> {
   await transaction(client, async () => {
+    await client.query("select from segment where name = $1 for update", [name]);
     await before?.();
     if (shapeOf(name) === "record")
       await client.query(`delete from raw_bytes b using ${segmentTable(name)} r where b.id = r.id`);

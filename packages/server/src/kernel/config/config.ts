@@ -211,7 +211,7 @@ export const SETTINGS = {
   HALVIK_KEEP_TRAFFIC_HOUR_DAYS: {
     schema: wholeNumber(1, 36_500),
     fallback: () => 730,
-    about: "The same by the hour.",
+    about: "The same by the hour, and by the day.",
   },
   HALVIK_KEEP_KINDS: {
     schema: daysByKind,

@@ -38,7 +38,7 @@ const useReadings = () => {
 export function ReadHistory({ format, onClose }: { format: OwnFormatJson; onClose: () => void }) {
   const [span, setSpan] = useState<string>("30");
   const ask = useReadings();
-  const { data: preview } = useQuery({
+  const { data: preview, error } = useQuery({
     queryKey: ["format-preview", format.id, format.version],
     queryFn: ({ signal }) =>
       request<FormatPreview>("POST", "/formats/preview", { format: format.format, lines: [] }, signal),
@@ -57,9 +57,11 @@ export function ReadHistory({ format, onClose }: { format: OwnFormatJson; onClos
     >
       <Radio label="How far back" value={span} onChange={setSpan} options={SPANS} />
       <p className="mt-2 text-ui text-quiet" role="status">
-        {month === undefined
-          ? "Looking at what is stored …"
-          : `Of ${month.exact ? "" : "the latest "}${n(month.of)} records of the last 30 days it is tried on, ${n(month.fits)} fit.`}
+        {error !== null
+          ? `What it would read cannot be told now: ${safeText(error.message)}`
+          : month === undefined
+            ? "Looking at what is stored …"
+            : `Of ${month.exact ? "" : "the latest "}${n(month.of)} records of the last 30 days it is tried on, ${n(month.fits)} fit.`}
       </p>
       <p className="mt-1 text-ui text-quiet">
         Text, bytes and times stay as they came. Records that a format read as they arrived, an earlier version of this

@@ -422,10 +422,16 @@ function Counters({ counters: { sides, restarts } }: { counters: NonNullable<Tra
 }
 
 /** From what the lists were made, where that is not the window to the minute. */
+/** What lists are made of, by the coarsest sums in them. */
+const LISTED_BY = [
+  [86_400, "from sums by the day and hour"],
+  [3_600, "from sums by the hour"],
+  [1, "from sums by five minutes"],
+  [0, "from the flows themselves"],
+] as const;
 const ListsNote = ({ sums, from, to, zone }: { sums: number; from: string; to: string; zone: string }) => (
   <p className="text-small text-quiet">
-    Lists{" "}
-    {sums === 0 ? "from the flows themselves" : sums >= 3_600 ? "from sums by the hour" : "from sums by five minutes"},{" "}
-    {safeText(dayMinute(usOf(from), zone))} – {safeText(dayMinute(usOf(to), zone))}.
+    Lists {LISTED_BY.find(([least]) => sums >= least)![1]}, {safeText(dayMinute(usOf(from), zone))} –{" "}
+    {safeText(dayMinute(usOf(to), zone))}.
   </p>
 );

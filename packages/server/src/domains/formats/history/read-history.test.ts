@@ -244,6 +244,12 @@ test("a format that cannot be read any more ends its reading with the reason; on
     amended: 0,
     why: expect.stringContaining("its filter"),
   });
+  // one whose format no version of ours reads holds up nothing, either
+  await store.client.query(
+    "update format_reading set state = 'waiting', why = null, body = '{}' where state = 'failed'",
+  );
+  expect(await toItsEnd()).toEqual([expect.stringContaining("does not read it")]);
+  expect((await readings())[0]).toMatchObject({ state: "failed", name: `format ${id}` });
   await post(`/formats/${id}/readings`);
   const [waiting] = await readings();
   await post(`/format-readings/${waiting!.id}/stop`);

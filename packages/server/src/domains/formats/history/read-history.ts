@@ -10,6 +10,7 @@ import { type Client, transaction } from "../../../kernel/db/pool.js";
 import { type AmendedColumns, Amending, type Amendment, amendedBefore } from "../../../store/amend-records.js";
 import { filterToSql, Params } from "../../../store/filter-sql.js";
 import { readRows, selectFrom } from "../../../store/record-rows.js";
+import { holdSegment } from "../../../store/segment-life.js";
 import { type Source, sourcesBetween } from "../../../store/sources.js";
 import { ready } from "../repository.js";
 import { notePart, type Reading, type ReadingState, readingUnderWay, stepReading } from "./readings.js";
@@ -60,12 +61,12 @@ export async function readHistory(
   }
 }
 
-const ended = ({ id, body }: Reading, state: ReadingState, why: string): OwnObservation => ({
+const ended = ({ id, name }: Reading, state: ReadingState, why: string): OwnObservation => ({
   event: "format-read-history",
   severity: state === "failed" ? 3 : 6,
   outcome: state === "failed" ? "failure" : "success",
   subject: "keeper",
-  text: `Reading ${id} of history by the format “${body.name}” ${state === "failed" ? `failed: ${why}` : `is ${state}`}`,
+  text: `Reading ${id} of history by the format “${name}” ${state === "failed" ? `failed: ${why}` : `is ${state}`}`,
 });
 
 /** Sources of records in an order that stays: by segment, then by id. */
@@ -88,6 +89,7 @@ const idsOf = (s: Source): [after: string, last: string] =>
 
 async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, nowUs: number): Promise<boolean> {
   const { fromUs, toUs, body } = reading;
+  if (body === null) throw new FormatError("the format is written as this version of Halvik does not read it");
   const sources = await sourcesOf(client, fromUs, toUs);
   const source = sources.find((s) => isAfter(s, reading));
   if (source === undefined) return false;
@@ -99,6 +101,7 @@ async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, n
   if (!meant.ok) throw new FormatError(meant.error.message);
   const [after, lastId] = idsOf(source);
   return transaction(client, async () => {
+    if (!(await holdSegment(client, source.segment))) return true;
     const amending = new Amending(client, source, nowUs);
     const counts = { looked: 0, amended: 0, readBefore: 0 };
     for (let id = after; ; ) {
@@ -189,6 +192,7 @@ async function takeBackPart(client: Client, reading: Reading, needs: HistoryNeed
   if (source === undefined) throw new FormatError(`record ${first.id} lies in no part of its segment ${first.segment}`);
   const [, last] = idsOf(source);
   return transaction(client, async () => {
+    if (!(await holdSegment(client, source.segment))) return true;
     const amending = new Amending(client, source, nowUs);
     for (;;) {
       const { rows } = await client.query<{ id: string; before: AmendedColumns }>(

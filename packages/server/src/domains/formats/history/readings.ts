@@ -8,9 +8,10 @@ export type ReadingState = (typeof READING_STATES)[number];
 export interface Reading {
   readonly id: number;
   readonly format: number;
-  /** As it was when it was asked for. */
+  readonly name: string;
+  /** As it was when it was asked for; null: this version of Halvik cannot read it any more. */
   readonly version: number;
-  readonly body: OwnFormat;
+  readonly body: OwnFormat | null;
   readonly author: string;
   readonly fromUs: number;
   readonly toUs: number;
@@ -34,6 +35,7 @@ interface Row {
   id: number;
   format: number;
   version: number;
+  name: string | null;
   body: unknown;
   author: string;
   from_us: number;
@@ -52,11 +54,12 @@ interface Row {
   why: string | null;
 }
 
-const SELECT = `select id, format, version, body, author, from_us, to_us, state, asked_us, changed_us, segment, after_id::text as after_id, parts, parts_done,
+const SELECT = `select id, format, version, body->>'name' as name, body, author, from_us, to_us, state, asked_us, changed_us, segment, after_id::text as after_id, parts, parts_done,
   looked::float8 as looked, amended::float8 as amended, read_before::float8 as read_before, refused::float8 as refused, why from format_reading`;
 
 const readingOf = (r: Row): Reading => ({
-  ...{ id: r.id, format: r.format, version: r.version, body: OwnFormat.parse(r.body), author: r.author },
+  ...{ id: r.id, format: r.format, name: r.name ?? `format ${r.format}`, version: r.version, author: r.author },
+  body: OwnFormat.safeParse(r.body).data ?? null,
   ...{ fromUs: r.from_us, toUs: r.to_us, state: r.state, askedUs: r.asked_us, changedUs: r.changed_us },
   ...{ segment: r.segment, afterId: r.after_id, parts: r.parts, partsDone: r.parts_done, looked: r.looked },
   ...{ amended: r.amended, readBefore: r.read_before, refused: r.refused, why: r.why },
@@ -81,7 +84,7 @@ export async function readingUnderWay(db: Queryable): Promise<Reading | null> {
 /** @returns its number; null: another one is under way */
 export async function askReading(
   db: Queryable,
-  of: Pick<Reading, "format" | "version" | "body" | "author" | "fromUs" | "toUs">,
+  of: Pick<Reading, "format" | "version" | "author" | "fromUs" | "toUs"> & { readonly body: OwnFormat },
   nowUs: number,
 ): Promise<number | null> {
   const { rows } = await db.query<{ id: number }>(

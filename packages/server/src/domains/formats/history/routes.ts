@@ -109,7 +109,7 @@ export const formatHistoryRoutes = ({ models, db }: Needs) => {
 };
 
 const readingJson = ({
-  body,
+  body: _body,
   fromUs,
   toUs,
   askedUs,
@@ -119,7 +119,6 @@ const readingJson = ({
   ...r
 }: Reading): FormatReadingJson => ({
   ...r,
-  name: body.name,
   from: formatUs(fromUs),
   to: formatUs(toUs),
   asked: formatUs(askedUs),
