@@ -77,7 +77,8 @@ export function FormatForm({ format, begin, onSave, onCancel }: FormatFormProps)
       else {
         setTrouble(null);
         setText(texts.join("\n"));
-        propose.mutate(texts);
+        // what somebody has made of such lines already stays
+        if (draft.form === NEW_DRAFT.form) propose.mutate(texts);
       }
     },
     onError: (e) => setTrouble(e.message),

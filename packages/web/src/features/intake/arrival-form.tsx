@@ -151,15 +151,13 @@ export function ArrivalForm({ rule, begin, days, onSave, onCancel }: ArrivalForm
             />
             <SelectField control={control} name="severity" label="Severity" options={SEVERITY} />
             <SelectField control={control} name="category" label="Category" options={CATEGORY} />
-            <div>
-              <Field label="Tag">{(id) => <Input id={id} maxLength={60} {...register("tag")} />}</Field>
-              <Field label="Site" hint="Where it happened, whoever sent it. Filters say: data site is …">
-                {(id) => <Input id={id} maxLength={60} {...register("site")} />}
-              </Field>
-              <CheckField control={control} name="expected">
-                mark as expected
-              </CheckField>
-            </div>
+            <Field label="Tag">{(id) => <Input id={id} maxLength={60} {...register("tag")} />}</Field>
+            <Field label="Site, whoever sent it" hint="Filters say: data site is …">
+              {(id) => <Input id={id} maxLength={60} {...register("site")} />}
+            </Field>
+            <CheckField control={control} name="expected">
+              mark as expected
+            </CheckField>
           </>
         )}
       </div>
