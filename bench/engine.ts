@@ -9,7 +9,7 @@ import {
   RuleEngine,
   type SavedRun,
   type SavedState,
-  SHIPPED_RULES,
+  shippedRules,
 } from "@halvik/core/detect";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
@@ -51,15 +51,15 @@ function run(rules: readonly Rule[]): { records: number; perSecond: number; find
   return { records, perSecond: (records / spent) * 1_000, findings };
 }
 
-const share = SHIPPED_RULES.length;
+const share = shippedRules().length;
 const copy = (i: number): Rule => {
-  const rule = SHIPPED_RULES[i % share]!;
+  const rule = shippedRules()[i % share]!;
   return { ...rule, id: `${rule.id}-${i}`.slice(0, 62) };
 };
 const copies = Array.from({ length: 500 }, (_, i) => copy(i));
 /** As they gather in practice: the shipped ones, and others of every kind that each look at one sender. */
 const names = demoOf().directory.senders.map((s) => s.name);
-const narrowed = Array.from({ length: 500 }, (_, i): Rule => (i < share ? SHIPPED_RULES[i]! : narrow(copy(i), i)));
+const narrowed = Array.from({ length: 500 }, (_, i): Rule => (i < share ? shippedRules()[i]! : narrow(copy(i), i)));
 function narrow(rule: Rule, i: number): Rule {
   const only = (filter: string) => `(${filter}) and sender is "${names[i % names.length]}"`;
   if (rule.kind === "sequence") return { ...rule, steps: rule.steps.map((s) => ({ ...s, filter: only(s.filter) })) };
@@ -67,7 +67,7 @@ function narrow(rule: Rule, i: number): Rule {
   return { ...rule, filter: only(rule.filter) };
 }
 for (const [name, rules] of [
-  [`${share} shipped rules`, SHIPPED_RULES],
+  [`${share} shipped rules`, shippedRules()],
   ["500 rules, 439 of them for one sender each", narrowed],
   ["500 rules, the shipped ones eight times over", copies],
 ] as const) {
@@ -94,14 +94,14 @@ const limits = Array.from({ length: 200 }, (_, i) =>
 );
 const LIVE_RATE = 200;
 for (let n = 0; n < runs; n++) {
-  const [alone, beside] = [run(SHIPPED_RULES), run([...SHIPPED_RULES, ...limits])];
+  const [alone, beside] = [run(shippedRules()), run([...shippedRules(), ...limits])];
   const more = 1e6 / beside.perSecond - 1e6 / alone.perSecond;
   console.log(
     `200 limits beside the shipped rules: ${more.toFixed(2)} µs a record more, ${((more * LIVE_RATE) / 1e4).toFixed(2)} % of a core at ${LIVE_RATE} records/s`,
   );
 }
 if (process.argv[4] === "limits") process.exit();
-for (const rule of SHIPPED_RULES) {
+for (const rule of shippedRules()) {
   if (process.argv[4] !== "each") break;
   console.log(`${rule.id}: ${Math.round(run([rule]).perSecond).toLocaleString("en")} records/s`);
 }
@@ -109,7 +109,7 @@ for (const rule of SHIPPED_RULES) {
 if (process.argv[4] === "rates") process.exit();
 
 // a million keys: one refused logon from each of a million addresses; their states go to a file, as a role's go to the database
-const counted = SHIPPED_RULES.find((r) => r.id === "refused-logons")!;
+const counted = shippedRules().find((r) => r.id === "refused-logons")!;
 const memory = () => {
   globalThis.gc?.();
   return process.memoryUsage().heapUsed / 1e6;

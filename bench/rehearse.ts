@@ -1,5 +1,5 @@
 import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
-import { SHIPPED_RULES } from "@halvik/core/detect";
+import { shippedRules } from "@halvik/core/detect";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { loadSenders } from "../packages/server/src/domains/intake/senders/repository.js";
 import { rehearse } from "../packages/server/src/domains/rules/rehearse.js";
@@ -27,7 +27,7 @@ const scope = {
   terms: new TermIndex(),
 };
 for (const id of ids) {
-  const rule = SHIPPED_RULES.find((r) => r.id === id);
+  const rule = shippedRules().find((r) => r.id === id);
   if (!rule) {
     console.log(`${id}: no such rule`);
     continue;

@@ -1,6 +1,6 @@
 import { formatUs } from "../packages/core/src/base/time/index.js";
 import { MibNames } from "../packages/core/src/decode/mib/index.js";
-import { findingTitle, isOfRecords, Rule, SHIPPED_RULES } from "../packages/core/src/detect/index.js";
+import { findingTitle, isOfRecords, Rule, shippedRules } from "../packages/core/src/detect/index.js";
 import { Meanings } from "../packages/core/src/meaning/index.js";
 import { sentenceOf } from "../packages/core/src/meaning/sentence/index.js";
 import { NO_APPLICATIONS } from "../packages/core/src/model/applications/index.js";
@@ -22,7 +22,11 @@ const toldOf = (directory: SenderDirectory) => (r: HalvikRecord) => {
 
 /** Incidents of labelled histories read aloud: their stories, and whether a sentence comes twice in one. */
 const runs = Number(process.argv[2] ?? 10);
-const rules = new Map(SHIPPED_RULES.map((r) => Rule.parse(r)).map((r) => [r.id, r]));
+const rules = new Map(
+  shippedRules()
+    .map((r) => Rule.parse(r))
+    .map((r) => [r.id, r]),
+);
 let told = 0;
 let repeated = 0;
 for (let run = 0; run < runs; run++) {

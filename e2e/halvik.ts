@@ -164,7 +164,8 @@ export class Halvik {
   /** Ctrl-C. */
   async stop(): Promise<void> {
     const child = this.child;
-    if (!child) return;
+    // one that ended by itself, which its start has told, says so no second time
+    if (!child || child.exitCode !== null || child.signalCode !== null) return;
     const ended = new Promise((done) => child.once("exit", done));
     child.kill("SIGINT");
     await ended;

@@ -16,6 +16,10 @@ const ABSENT = ["pg-native", "pg-hstore"];
 const ZONES = /moment-timezone.data.packed.latest\.json$/;
 const NO_ZONES = JSON.stringify({ version: "none", zones: [], links: [], countries: [] });
 
+/** Whether the driver runs elsewhere than in Node.js: asking that reads all of what Node.js has for web requests, a fifth of what most commands take. */
+const STREAMS = /node_modules\/pg\/lib\/stream\.js$/;
+const ASKS_ELSEWHERE = "if (typeof Response === 'function')";
+
 const { metafile } = await bundle({
   entryPoints: {
     halvik: "packages/server/src/cli/halvik.ts",
@@ -39,6 +43,7 @@ const { metafile } = await bundle({
   minifySyntax: true,
   plugins: [
     { name: "no zones", setup: (b) => b.onLoad({ filter: ZONES }, () => ({ contents: NO_ZONES, loader: "json" })) },
+    { name: "in Node.js", setup: (b) => b.onLoad({ filter: STREAMS }, ({ path }) => inNode(path)) },
   ],
   // packages of the older kind ask for what comes with Node by require
   banner: {
@@ -52,6 +57,14 @@ for (const file of readdirSync("packages/server/dist"))
     rmSync(`packages/server/dist/${file}`, { recursive: true });
 copyWhole();
 if (!process.argv.includes("--server")) await buildWeb({ root: "packages/web", logLevel: "warn" });
+
+/** The driver's file, without the question. */
+function inNode(path) {
+  const contents = readFileSync(path, "utf8");
+  if (!contents.includes(ASKS_ELSEWHERE))
+    throw new Error(`${path} asks otherwise where it runs: see scripts/build.mjs`);
+  return { contents: contents.replace(ASKS_ELSEWHERE, "if (false)"), loader: "js" };
+}
 
 /** Copies the packages that stay whole, with what they depend on. */
 function copyWhole() {

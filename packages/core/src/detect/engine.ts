@@ -121,16 +121,21 @@ export class RuleEngine {
         .filter((r) => r.enabled)
         .map((rule) => running({ ...program(rule), sinceUs: from.since.get(rule.id) ?? ALWAYS, retired: false })),
     ];
+    this.goOnFrom(from.states);
+    this.dispatch = this.indexConditions(directory);
+  }
+
+  /** Takes up states that were kept, before its first step. What belongs to no version that runs is left. */
+  goOnFrom(states: readonly SavedState[]): void {
     const byId = new Map<string, RunningRule[]>();
     for (const r of this.rules) byId.set(r.program.rule.id, [...(byId.get(r.program.rule.id) ?? []), r]);
-    for (const { ruleId, lane, key, logic, state } of from.states) {
+    for (const { ruleId, lane, key, logic, state } of states) {
       const rule = byId.get(ruleId)?.find((r) => r.logic === logic);
       if (!rule) continue;
       const l = laneOf(rule, lane);
       if (key === SINCE_KEY) l.since.us = state.rest as EpochUs;
       else schedule(l, key, this.keep(rule, l, key, state));
     }
-    this.dispatch = this.indexConditions(directory);
   }
 
   /**

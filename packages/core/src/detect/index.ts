@@ -22,7 +22,7 @@ export { CountRule } from "./kinds/count/schema.js";
 export type { Condition } from "./kinds/kind.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
 export { isOfRecords, Rule, type RuleInput, ruleWindowUs, severityOf, subjectsOf, worstSeverityOf } from "./rule.js";
-export { SHIPPED_RULES } from "./rules/index.js";
+export { shippedRules } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export type { RuleTest } from "./schema/samples.js";
 export { coverWeek, type ShelvingWindow, shelvedUntil, WEEKDAYS, weekday } from "./shelving.js";

@@ -6,7 +6,7 @@ import {
   LATENESS_US,
   Rule,
   RuleEngine,
-  SHIPPED_RULES,
+  shippedRules,
   subjectsOf,
   suspectsOf,
 } from "../detect/index.js";
@@ -328,7 +328,11 @@ function place(
   storyOf: ReadonlyMap<string, number | null>,
   directory: SenderDirectory,
 ): LabelledFinding[] {
-  const rules = new Map(SHIPPED_RULES.map((r) => Rule.parse(r)).map((r) => [r.id, r]));
+  const rules = new Map(
+    shippedRules()
+      .map((r) => Rule.parse(r))
+      .map((r) => [r.id, r]),
+  );
   const engine = new RuleEngine([...rules.values()], directory, { zone: "UTC" });
   const nameOf = (id: number) => directory.name(id);
   const ours = new OwnNames();

@@ -1,4 +1,4 @@
-import { SHIPPED_RULES } from "@halvik/core/detect";
+import { shippedRules } from "@halvik/core/detect";
 import pg from "pg";
 import { makeStarterEndpoints } from "../domains/intake/endpoints/repository.js";
 import { addPerson } from "../domains/people/repository.js";
@@ -39,6 +39,6 @@ async function shipRules(client: pg.Client): Promise<void> {
   const { rows } = await client.query<{ id: string }>("select distinct id from rule_version");
   const known = new Set(rows.map((r) => r.id));
   await transaction(client, async () => {
-    for (const rule of SHIPPED_RULES) if (!known.has(rule.id)) await saveRule(client, rule, "Halvik", nowUs());
+    for (const rule of shippedRules()) if (!known.has(rule.id)) await saveRule(client, rule, "Halvik", nowUs());
   });
 }

@@ -1,5 +1,4 @@
 import pg from "pg";
-import { Umzug } from "umzug";
 import { up as schema } from "./migrations/001-schema.js";
 import { up as nodesAndCodes } from "./migrations/002-nodes-and-codes.js";
 import { up as oneHappening } from "./migrations/003-one-happening.js";
@@ -60,6 +59,7 @@ export async function migrate(connection: pg.ClientConfig): Promise<readonly str
       "create table if not exists migration (name text primary key, run_at timestamptz not null default now())",
     );
     await takeOver(client);
+    const { Umzug } = await import("./umzug.js");
     const umzug = new Umzug({
       migrations: MIGRATIONS.map(({ name, up }) => ({
         name,

@@ -1,5 +1,5 @@
 import { US_PER_MINUTE } from "@halvik/core/base/time";
-import { type Episode, findingTitle, LATENESS_US, RuleEngine, SHIPPED_RULES } from "@halvik/core/detect";
+import { type Episode, findingTitle, LATENESS_US, RuleEngine, shippedRules } from "@halvik/core/detect";
 import { plantedStories } from "@halvik/simulator";
 import { DemoRecords } from "./demo-records.js";
 
@@ -30,8 +30,8 @@ export function labelledHistory(seed: number, days: number, storyEveryMinutes: n
   const first = 29_300_000;
   const last = first + days * 1_440;
   const demo = new DemoRecords({ seed, storyEveryMinutes, rate: 1 });
-  const engine = new RuleEngine(SHIPPED_RULES, demo.directory, { zone: "UTC" });
-  const names = new Map(SHIPPED_RULES.map((r) => [r.id, r]));
+  const engine = new RuleEngine(shippedRules(), demo.directory, { zone: "UTC" });
+  const names = new Map(shippedRules().map((r) => [r.id, r]));
   const found: { rule: string; key: string; episode: Episode }[] = [];
   let records = 0;
   const step = (minute: number, batch: ReturnType<DemoRecords["minute"]>) => {

@@ -171,15 +171,19 @@ export function createApp(deps: Deps, sessionSecret: string, webRoot: string, lo
     ...streamRoutes(deps),
     ...capacityRoutes(deps),
   ];
+  // made when it is asked for, which is seldom: it takes longer than all else here
+  let description: object | undefined;
   const document = route({
     method: "get",
     path: "/openapi.json",
     summary: "This description",
     access: "open",
     answer: z.record(z.string(), z.unknown()),
-    handle: async () => description,
+    handle: async () => {
+      description ??= openApi([...routes, document], deps.version);
+      return description;
+    },
   });
-  const description = openApi([...routes, document], deps.version);
   app.use(
     "/api/v1",
     bind(

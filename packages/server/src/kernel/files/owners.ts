@@ -45,7 +45,8 @@ function systemUser(name: string): RunAs | null {
 
 /** A user that packages of the system made. @returns null when there is none */
 export function knownUser(name: string): RunAs | null {
-  const id = (flag: string) => spawnSync("id", [flag, name], { encoding: "utf8" });
-  const uid = id("-u");
-  return uid.status === 0 ? { uid: Number(uid.stdout), gid: Number(id("-g").stdout) } : null;
+  // as in /etc/passwd, wherever the system keeps it: name, password, user, group (passwd(5))
+  const { status, stdout } = spawnSync("getent", ["passwd", name], { encoding: "utf8" });
+  const [, , uid, gid] = status === 0 ? stdout.trim().split(":") : [];
+  return uid !== undefined && gid !== undefined ? { uid: Number(uid), gid: Number(gid) } : null;
 }

@@ -1,21 +1,29 @@
 import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
-import pdfmake from "pdfmake";
+import type pdfmake from "pdfmake";
 import type { Content, TDocumentDefinitions } from "pdfmake/interfaces.js";
 
 // a family whose letters reach further than those of the interface: what was received is of any script
-const fontsIn = join(dirname(createRequire(import.meta.url).resolve("pdfmake/package.json")), "fonts", "Roboto");
-pdfmake.addFonts({
-  Roboto: {
-    normal: join(fontsIn, "Roboto-Regular.ttf"),
-    bold: join(fontsIn, "Roboto-Medium.ttf"),
-    italics: join(fontsIn, "Roboto-Italic.ttf"),
-    bolditalics: join(fontsIn, "Roboto-MediumItalic.ttf"),
-  },
-});
-// nothing that was received leads it to a file or an address
-pdfmake.setLocalAccessPolicy((path) => path.startsWith(fontsIn));
-pdfmake.setUrlAccessPolicy(() => false);
+const fontsIn = () => join(dirname(createRequire(import.meta.url).resolve("pdfmake/package.json")), "fonts", "Roboto");
+
+/** Read when the first document is made: it is larger than all else a web server reads when it starts. */
+let printer: Promise<typeof pdfmake> | undefined;
+async function makePrinter(): Promise<typeof pdfmake> {
+  const { default: pdfmake } = await import("pdfmake");
+  const fonts = fontsIn();
+  pdfmake.addFonts({
+    Roboto: {
+      normal: join(fonts, "Roboto-Regular.ttf"),
+      bold: join(fonts, "Roboto-Medium.ttf"),
+      italics: join(fonts, "Roboto-Italic.ttf"),
+      bolditalics: join(fonts, "Roboto-MediumItalic.ttf"),
+    },
+  });
+  // nothing that was received leads it to a file or an address
+  pdfmake.setLocalAccessPolicy((path) => path.startsWith(fonts));
+  pdfmake.setUrlAccessPolicy(() => false);
+  return pdfmake;
+}
 
 /** The interface’s own: ink first. */
 export const INK = "#17232e";
@@ -33,7 +41,8 @@ interface PageOf {
 }
 
 /** A4 with fonts embedded and pages numbered. */
-export function writePdf({ title, subject, author, foot, content }: PageOf): Promise<Uint8Array> {
+export async function writePdf({ title, subject, author, foot, content }: PageOf): Promise<Uint8Array> {
+  printer ??= makePrinter();
   const document: TDocumentDefinitions = {
     pageSize: "A4",
     pageMargins: [40, 48, 40, 48],
@@ -48,7 +57,7 @@ export function writePdf({ title, subject, author, foot, content }: PageOf): Pro
     }),
     content: [...content],
   };
-  return pdfmake.createPdf(document).getBuffer();
+  return (await printer).createPdf(document).getBuffer();
 }
 
 /** What it is called, and in a few words what it is. */

@@ -1,4 +1,4 @@
-import { Rule, SHIPPED_RULES } from "@halvik/core/detect";
+import { Rule, shippedRules } from "@halvik/core/detect";
 import { Cadence, SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
@@ -412,7 +412,7 @@ test("what lasts unseen is told again after the time its rule says, and not once
   );
   const id = rows[0]!.id;
   await addEvent(client, id, T, "Halvik", "raised", "");
-  const rule = SHIPPED_RULES.find((r) => r.id === "on-battery")!;
+  const rule = shippedRules().find((r) => r.id === "on-battery")!;
   const reminders = async () =>
     (await client.query("select 1 from incident_event where incident = $1 and code = 'still-lasts'", [id])).rowCount;
   const rules = new Map([[rule.id, rule]]);

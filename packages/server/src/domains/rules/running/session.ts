@@ -22,6 +22,7 @@ import type { FindingRow } from "../../incidents/findings-repository.js";
 import { loadDirectory } from "../../intake/senders/directory-cache.js";
 import { directoryVersion } from "../../names/repository.js";
 import type { Care, Isolated } from "./careful.js";
+import { loadCheckpoint, saveStates } from "./checkpoint-repository.js";
 import {
   batchesToFollow,
   batchesToReplay,
@@ -29,14 +30,12 @@ import {
   type FollowedBatch,
   forgetCloses,
   forgetLane,
-  loadCheckpoint,
   loadCursors,
   loadLanes,
   loadRules,
   ruleVersion,
   saveCursor,
   saveLane,
-  saveStates,
   takeCloses,
 } from "./repository.js";
 
@@ -86,7 +85,9 @@ export class EngineSession {
     const namesVersion = await directoryVersion(client, nowUs());
     const directory = await loadDirectory(client, zone);
     const { rules, version, stopped, broken } = await loadRules(client);
-    const engine = new RuleEngine(rules, directory, { zone }, await loadCheckpoint(client, rules, stopped));
+    const { states, ...versions } = await loadCheckpoint(client, rules, stopped);
+    const engine = new RuleEngine(rules, directory, { zone }, { ...versions, states: [] });
+    for await (const some of states) engine.goOnFrom(some);
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
     const lanes = await loadLanes(client);
     const findings = await Findings.load(client, zone);
