@@ -1,5 +1,5 @@
-import AxeBuilder from "@axe-core/playwright";
 import { expect, type Page, test } from "@playwright/test";
+import { faultsOf } from "./faults";
 import { Halvik, PAGES } from "./halvik";
 
 /** What a machine can find of what keeps people out, on every page and in what opens over one. */
@@ -55,14 +55,7 @@ test("no page has an accessibility fault that can be found by machine, by day an
   await halvik.signIn(page);
   const faults: string[] = [];
   const analyze = async (what: string, only: string[] | null, except: string[]) => {
-    // in the page itself: there are no frames to gather from, and a page of its own for each takes as long again
-    const axe = new AxeBuilder({ page })
-      .setLegacyMode()
-      .options({ resultTypes: ["violations"] })
-      .disableRules(except);
-    if (only !== null) axe.withRules(only);
-    const { violations } = await axe.analyze();
-    faults.push(...violations.map((v) => `${what} ${v.id}: ${v.nodes.map((n) => n.target).slice(0, 3)}`));
+    faults.push(...(await faultsOf(page, only, except)).map((fault) => `${what} ${fault}`));
   };
   /** @param except rules that are not for what is looked at */
   const look = async (what: string, except: string[] = []) => {

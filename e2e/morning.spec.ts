@@ -1,5 +1,5 @@
-import AxeBuilder from "@axe-core/playwright";
 import { expect, type Page, test } from "@playwright/test";
+import { faultsOf } from "./faults";
 import { choose, Halvik } from "./halvik";
 
 /** An analyst's morning: from an empty queue, by notice and mail, to a closed incident and the mail that it is over. */
@@ -141,8 +141,7 @@ test("whoever was mailed acknowledges by the link in the mail, without signing i
   const other = await (await browser.newContext()).newPage();
   await other.goto(link);
   await expect(other.getByRole("main")).toContainText("You were told of an incident as duty@orvane.example");
-  const axe = new AxeBuilder({ page: other }).options({ resultTypes: ["violations"] });
-  expect((await axe.analyze()).violations).toEqual([]);
+  expect(await faultsOf(other)).toEqual([]);
   await other.getByRole("button", { name: "Acknowledge it" }).click();
   await expect(other.getByRole("main")).toContainText("is acknowledged by duty@orvane.example");
   await other.reload();
