@@ -1,6 +1,6 @@
 import { resolve } from "node:path";
-import AxeBuilder from "@axe-core/playwright";
 import { chromium, type Locator, type Page } from "@playwright/test";
+import { faultsOf } from "../e2e/faults.js";
 import { Halvik, PAGES } from "../e2e/halvik.js";
 import { loadDemo } from "../packages/server/src/start/demo.js";
 
@@ -372,8 +372,7 @@ async function lookedAt(halvik: Halvik, page: Page): Promise<number> {
     await page.goto(halvik.url + path);
     await page.getByRole("main").waitFor();
     await page.waitForTimeout(1_500);
-    const { violations } = await new AxeBuilder({ page }).options({ resultTypes: ["violations"] }).analyze();
-    faults.push(...violations.map((v) => `${path} ${v.id}: ${String(v.nodes[0]?.target)}`));
+    faults.push(...(await faultsOf(page)).map((fault) => `${path} ${fault}`));
     const [width, room] = (await page.evaluate("[document.documentElement.scrollWidth, innerWidth]")) as [
       number,
       number,

@@ -101,7 +101,10 @@ async function dropSettled(db: Queryable, of: readonly Group[]): Promise<void> {
   );
 }
 
-/** In the order in which they lie, each part as one text: read row by row, a million take three times as long. Nobody writes meanwhile. */
+/**
+ * In the order in which they lie, each part as one text: read row by row, a million take three times as long. While one part is taken up, the
+ * database makes the next. Nobody writes meanwhile.
+ */
 async function* statesOf(
   db: Queryable,
   except: readonly string[],
@@ -110,22 +113,30 @@ async function* statesOf(
   const { rows } = await db.query<{ blocks: number }>(
     "select (pg_relation_size('engine_state') / current_setting('block_size')::int)::int as blocks",
   );
-  for (let block = 0; block < rows[0]!.blocks; block += BLOCKS) {
-    const { rows: parts } = await db.query<{
-      rule_id: string;
-      lane: string;
-      logic: string;
-      states: [string, SavedRun][];
-    }>(
-      `select rule_id, lane, logic, json_agg(json_build_array(key, state)) as states from engine_state
-       where ctid >= $1::tid and ctid < $2::tid and not (rule_id = any($3::text[])) group by rule_id, lane, logic`,
-      [`(${block},0)`, `(${block + BLOCKS},0)`, except],
-    );
-    for (const { rule_id: ruleId, lane, logic: hash, states } of parts) {
+  const { blocks } = rows[0]!;
+  let next = partFrom(db, 0, except);
+  for (let block = 0; block < blocks; block += BLOCKS) {
+    const { rows: part } = await next;
+    if (block + BLOCKS < blocks) next = partFrom(db, block + BLOCKS, except);
+    for (const { rule_id: ruleId, lane, logic: hash, states } of part) {
       const logic = logics.get(at({ ruleId, hash }));
-      if (logic !== undefined) yield states.map(([key, state]) => ({ ruleId, lane, key, logic, state }));
+      if (logic === undefined) continue;
+      const all = JSON.parse(states) as [string, SavedRun][];
+      yield all.map(([key, state]) => ({ ruleId, lane, key, logic, state }));
     }
   }
+}
+
+/** States that lie in some blocks; of those of one version in one lane, `[[key, state], …]` as text. */
+function partFrom(db: Queryable, block: number, except: readonly string[]) {
+  const part = db.query<{ rule_id: string; lane: string; logic: string; states: string }>(
+    `select rule_id, lane, logic, '[' || string_agg('[' || to_json(key)::text || ',' || state::text || ']', ',') || ']' as states from engine_state
+     where ctid >= $1::tid and ctid < $2::tid and not (rule_id = any($3::text[])) group by rule_id, lane, logic`,
+    [`(${block},0)`, `(${block + BLOCKS},0)`, except],
+  );
+  // a part that fails is told when its turn comes
+  part.catch(() => undefined);
+  return part;
 }
 
 /** From when on rules that had another logic have theirs. */
