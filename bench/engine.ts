@@ -1,23 +1,11 @@
-import { appendFileSync, createReadStream, mkdtempSync, rmSync, statSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { dirname, join } from "node:path";
-import { createInterface } from "node:readline";
-import {
-  LATENESS_US,
-  logicOf,
-  Rule,
-  RuleEngine,
-  type SavedRun,
-  type SavedState,
-  shippedRules,
-} from "@halvik/core/detect";
+import { LATENESS_US, Rule, RuleEngine, shippedRules } from "@halvik/core/detect";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { testRecord } from "../packages/core/src/testing/record.js";
 import { DemoRecords } from "../packages/server/src/testing/demo-records.js";
 import { sayMachine } from "./harness.js";
 
-/** The engine alone, one core: records a second with the shipped rules and with 500; memory of a million keys; start from a checkpoint. */
+/** The engine alone, one core: records a second with the shipped rules and with 500; memory of a million keys. */
 const minutes = Number(process.argv[2] ?? 600);
 const runs = Number(process.argv[3] ?? 3);
 const FIRST = 29_300_000;
@@ -108,15 +96,14 @@ for (const rule of shippedRules()) {
 
 if (process.argv[4] === "rates") process.exit();
 
-// a million keys: one refused logon from each of a million addresses; their states go to a file, as a role's go to the database
+// a million keys: one refused logon from each of a million addresses
 const counted = shippedRules().find((r) => r.id === "refused-logons")!;
 const memory = () => {
   globalThis.gc?.();
   return process.memoryUsage().heapUsed / 1e6;
 };
-const file = join(mkdtempSync(join(tmpdir(), "halvik-keys-")), "states");
 const before = memory();
-let engine: RuleEngine | null = new RuleEngine([counted], NOBODY, { zone: "UTC", maxKeys: 2_000_000 });
+const engine = new RuleEngine([counted], NOBODY, { zone: "UTC", maxKeys: 2_000_000 });
 for (let i = 0; i < 1_000_000; i += BATCH) {
   const batch = Array.from({ length: BATCH }, (_, j) => {
     const n = i + j;
@@ -129,25 +116,6 @@ for (let i = 0; i < 1_000_000; i += BATCH) {
       users: ["root"],
     });
   });
-  const { states } = engine.step("live", batch, (i + BATCH) * 100);
-  if (states.length > 0) appendFileSync(file, `${states.map((s) => JSON.stringify([s.key, s.state])).join("\n")}\n`);
+  engine.step("live", batch, (i + BATCH) * 100);
 }
 console.log(`${engine.size.toLocaleString("en")} live keys: ${(memory() - before).toFixed(0)} MB of heap`);
-// a restart begins without what was before
-engine = null;
-globalThis.gc?.();
-const started = performance.now();
-const logic = logicOf(counted);
-const states: SavedState[] = [];
-let read = 0;
-for await (const line of createInterface({ input: createReadStream(file) })) {
-  const [key, state] = JSON.parse(line) as [string, SavedRun];
-  states.push({ ruleId: counted.id, lane: "live", key, logic, state });
-  read = performance.now();
-}
-const from = { states, earlier: [], since: new Map() };
-const again = new RuleEngine([counted], NOBODY, { zone: "UTC", maxKeys: 2_000_000 }, from);
-console.log(
-  `started from their checkpoint (${(statSync(file).size / 1e6).toFixed(0)} MB of JSON in a file) in ${((performance.now() - started) / 1_000).toFixed(1)} s (${((read - started) / 1_000).toFixed(1)} of them reading it) with ${again.size.toLocaleString("en")} keys`,
-);
-rmSync(dirname(file), { recursive: true });

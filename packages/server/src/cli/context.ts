@@ -1,6 +1,6 @@
 import { type Config, loadConfig } from "../kernel/config/config.js";
 import { loadSecrets, type Secrets } from "../kernel/config/secrets.js";
-import { createModels } from "../kernel/db/models.js";
+import type { Models } from "../kernel/db/models.js";
 import { type Client, connect, connectionOf } from "../kernel/db/pool.js";
 import { type Act, inAct } from "../kernel/db/unit-of-work.js";
 
@@ -18,33 +18,36 @@ export function context(): { config: Config; secrets: Secrets } {
   }
 }
 
-/** Runs work with the models bound, as the owner of the database. */
+const noAnswer = (): Error => new Error("the database does not answer; is Halvik running? (bin/start)");
+
+/** Runs work with the models bound, as the owner of the database. They are long to read, and only some commands need them. */
 export async function withModels<T>(
-  work: (c: ReturnType<typeof context> & { models: ReturnType<typeof createModels> }) => Promise<T>,
+  work: (c: ReturnType<typeof context> & { models: Models }) => Promise<T>,
 ): Promise<T> {
   const c = context();
+  const { createModels } = await import("../kernel/db/models.js");
   const models = createModels(c.config, c.secrets, "owner");
   try {
     return await work({ ...c, models });
   } catch (e) {
-    if ((e as { name?: string }).name === "SequelizeConnectionRefusedError")
-      throw new Error("the database does not answer; is Halvik running? (bin/start)");
-    throw e;
+    throw (e as { name?: string }).name === "SequelizeConnectionRefusedError" ? noAnswer() : e;
   } finally {
     await models.close();
   }
 }
 
-/** Runs work on one database connection, with the models bound. */
-export const withDb = <T>(work: (db: Client, config: Config) => Promise<T>): Promise<T> =>
-  withModels(async ({ config, secrets }) => {
-    const db = await connect(connectionOf(config, secrets, "owner"));
-    try {
-      return await work(db, config);
-    } finally {
-      await db.end();
-    }
+/** Runs work on one database connection, as the owner of the database. No models are bound. */
+export async function withDb<T>(work: (db: Client, config: Config) => Promise<T>): Promise<T> {
+  const { config, secrets } = context();
+  const db = await connect(connectionOf(config, secrets, "owner")).catch((e: unknown) => {
+    throw (e as { code?: string }).code === "ECONNREFUSED" ? noAnswer() : e;
   });
+  try {
+    return await work(db, config);
+  } finally {
+    await db.end();
+  }
+}
 
 export const CLI = "command line";
 

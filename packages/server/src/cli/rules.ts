@@ -3,11 +3,10 @@ import { join } from "node:path";
 import { type Rule, readKeptRule, testFailures } from "@halvik/core/detect";
 import { Command } from "commander";
 import { parseAllDocuments } from "yaml";
-import { loadRule, saveRule } from "../domains/rules/repository.js";
+import { listRules, loadRule, saveRule } from "../domains/rules/repository.js";
 import { readRule, writeRule } from "../domains/rules/rule-text.js";
 import { sigmaFile } from "../domains/rules/sigma.js";
-import { RuleModel } from "../kernel/db/models.js";
-import { withAct, withModels } from "./context.js";
+import { withAct, withDb } from "./context.js";
 
 export const rulesCommand = (): Command =>
   new Command("rules")
@@ -16,10 +15,8 @@ export const rulesCommand = (): Command =>
         .description("print every rule, or write each into a file of its own")
         .argument("[directory]")
         .action((directory: string | undefined) =>
-          withModels(async () => {
-            const rules = (await RuleModel.findAll({ order: ["id"] })).flatMap(
-              (r) => readKeptRule(r.body)?.original ?? [],
-            );
+          withDb(async (db) => {
+            const rules = (await listRules(db)).flatMap((r) => readKeptRule(r.body)?.original ?? []);
             if (directory === undefined) console.log(rules.map(writeRule).join("---\n").trimEnd());
             else {
               mkdirSync(directory, { recursive: true });

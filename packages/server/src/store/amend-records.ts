@@ -42,6 +42,30 @@ const columnsOf = (id: string, content: RecordContent): AmendedColumns => {
   ]);
 };
 
+/** The first record that a reading amended, by segment and id; null: none. */
+export async function firstAmended(db: Queryable, reading: number): Promise<{ segment: string; id: string } | null> {
+  const { rows } = await db.query<{ segment: string; id: string }>(
+    "select segment, id::text from amended_record where reading = $1 order by segment, id limit 1",
+    [reading],
+  );
+  return rows[0] ?? null;
+}
+
+/** Records of a segment that a reading amended, up to an id, with what they had been before. */
+export async function amendedOf(
+  db: Queryable,
+  reading: number,
+  segment: string,
+  upTo: string,
+  most: number,
+): Promise<Map<string, AmendedColumns>> {
+  const { rows } = await db.query<{ id: string; before: AmendedColumns }>(
+    "select id::text, before from amended_record where reading = $1 and segment = $2 and id <= $3::bigint order by id limit $4",
+    [reading, segment, upTo, most],
+  );
+  return new Map(rows.map((r) => [r.id, r.before]));
+}
+
 /** What records were before a format amended them. @param format those that another one amended are left out */
 export async function amendedBefore(
   db: Queryable,

@@ -48,3 +48,41 @@ export async function sayInterface(
     [of.sender, of.interface, fact.name, fact.capacity, who, nowUs],
   );
 }
+
+/** Differences of counters of a window. */
+interface CounterDifferences {
+  first: number | null;
+  last: number | null;
+  restarts: number;
+  in_octets: number;
+  in_packets: number;
+  in_errors: number;
+  in_discards: number;
+  out_octets: number;
+  out_packets: number;
+  out_errors: number;
+  out_discards: number;
+}
+
+const COUNTED = ["octets", "packets", "errors", "discards"] as const;
+const columns = (["in", "out"] as const).flatMap((side) => COUNTED.map((what) => `${side}_${what}`));
+
+/**
+ * What an interface's own counters (sFlow) say of a window: the differences of each to the one before. A counter that goes back began anew, and
+ * what it missed is not known.
+ */
+export async function readCounters(
+  db: Queryable,
+  of: { readonly sender: number; readonly interface: number },
+  fromUs: number,
+  toUs: number,
+): Promise<CounterDifferences> {
+  const before = columns.map((c) => `${c} - lag(${c}) over w as ${c}`).join(", ");
+  const sums = columns.map((c) => `coalesce(sum(${c}) filter (where ${c} >= 0), 0)::float8 as ${c}`).join(", ");
+  const { rows } = await db.query<CounterDifferences>(
+    `select min(time) as first, max(time) as last, count(*) filter (where in_octets < 0 or out_octets < 0)::int as restarts, ${sums}
+     from (select time, ${before} from interface_measure where sender = $1 and interface = $2 and time >= $3 and time < $4 window w as (order by time)) m`,
+    [of.sender, of.interface, fromUs, toUs],
+  );
+  return rows[0]!;
+}

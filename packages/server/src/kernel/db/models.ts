@@ -68,14 +68,6 @@ export class AdmittedNetwork extends Model<InferAttributes<AdmittedNetwork>, Inf
   declare addedUs: number;
 }
 
-export class RuleModel extends Model<InferAttributes<RuleModel>, InferCreationAttributes<RuleModel>> {
-  declare id: string;
-  declare version: number;
-  declare body: unknown;
-  declare author: string;
-  declare changedUs: number;
-}
-
 export class Audit extends Model<InferAttributes<Audit>, InferCreationAttributes<Audit>> {
   declare id: CreationOptional<number>;
   declare atUs: number;
@@ -162,16 +154,6 @@ export function createModels(config: Config, secrets: Partial<Secrets>, role: Db
   AdmittedNetwork.init(
     { id: id(), network: { type: DataTypes.CIDR, allowNull: false }, addedBy: text(), addedUs: us() },
     { sequelize, tableName: "admitted_network" },
-  );
-  RuleModel.init(
-    {
-      id: { type: DataTypes.TEXT, primaryKey: true },
-      version: { type: DataTypes.INTEGER, allowNull: false },
-      body: { type: DataTypes.JSONB, allowNull: false },
-      author: text(),
-      changedUs: us(),
-    },
-    { sequelize, tableName: "rule" },
   );
   Audit.init(
     {

@@ -37,8 +37,8 @@ export interface StoredRow {
 
 export const KEY = ["sender", "interface", "way", "dimension", "step"] as const;
 const keyOf = (r: Pick<StoredRow, (typeof KEY)[number]>): string => KEY.map((k) => r[k]).join(" ");
-export const COLUMNS =
-  "sender, interface, way, dimension, step, vals, bytes::float8[] as bytes, packets::float8[] as packets, flows::float8[] as flows, estimated::float8 as estimated, rate";
+/** Lists as JSON, which is read three times as fast as the driver reads arrays; their numbers are exact (`MOST`). */
+export const COLUMNS = `sender, interface, way, dimension, step, ${["vals", "bytes", "packets", "flows"].map((list) => `to_json(${list}) as ${list}`).join(", ")}, estimated::float8 as estimated, rate`;
 /** Rows a statement takes at most. */
 export const ROWS_AT_ONCE = 5_000;
 /** The most that is kept of a sum: a number of JavaScript that is exact. */
@@ -110,7 +110,7 @@ export async function put(db: Queryable, level: Level, rows: readonly TrafficRow
   if (kept.length > 0)
     await db.query(
       `insert into traffic_sum (level, ${KEY.join(", ")}, vals, bytes, packets, flows, estimated, rate, open)
-       select $1, ${KEY.join(", ")}, vals, bytes, packets, flows, estimated, rate, $2 from jsonb_to_recordset($3::jsonb) as r
+       select $1, ${KEY.join(", ")}, vals, bytes, packets, flows, estimated, rate, $2 from json_to_recordset($3::json) as r
          (sender int, interface bigint, way smallint, dimension smallint, step int, vals text[], bytes bigint[], packets bigint[], flows bigint[], estimated bigint, rate int)
        on conflict (level, ${KEY.join(", ")}) do update
          set vals = excluded.vals, bytes = excluded.bytes, packets = excluded.packets, flows = excluded.flows, estimated = excluded.estimated, rate = excluded.rate, open = excluded.open`,

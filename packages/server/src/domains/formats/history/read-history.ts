@@ -1,26 +1,28 @@
 import { FormatError } from "@halvik/core/decode/lines";
 import { applyFormats, type ReadyFormat } from "@halvik/core/formats";
 import type { Meanings } from "@halvik/core/meaning";
-import { type HalvikRecord, KINDS, type RecordContent } from "@halvik/core/model/record";
+import type { HalvikRecord, RecordContent } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { fitContent, type OwnObservation } from "@halvik/core/normalise";
 import { parseFilter } from "@halvik/core/query/filter";
 import { failureOf } from "../../../kernel/db/failure.js";
 import { type Client, transaction } from "../../../kernel/db/pool.js";
-import { type AmendedColumns, Amending, type Amendment, amendedBefore } from "../../../store/amend-records.js";
-import { filterToSql, Params } from "../../../store/filter-sql.js";
-import { readRows, selectFrom } from "../../../store/record-rows.js";
+import { Amending, type Amendment, amendedBefore, amendedOf, firstAmended } from "../../../store/amend-records.js";
 import { holdSegment } from "../../../store/segment-life.js";
 import { type Source, sourcesBetween } from "../../../store/sources.js";
 import { ready } from "../repository.js";
-import { notePart, type Reading, type ReadingState, readingUnderWay, stepReading } from "./readings.js";
+import {
+  linesToRead,
+  notePart,
+  type Reading,
+  type ReadingState,
+  readingUnderWay,
+  stepReading,
+} from "./readings-repository.js";
 
 const READ_AT_ONCE = 2_000;
 const LAST_ID = "9223372036854775807";
 const NO_BYTES = new Uint8Array();
-/** Kinds of which a format reads the text. */
-const LINES = ["syslog", "firewall", "json"].map((kind) => KINDS.indexOf(kind as "syslog"));
-
 /** What readings go by. */
 export interface HistoryNeeds {
   readonly directory: () => Promise<SenderDirectory>;
@@ -104,23 +106,13 @@ async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, n
     if (!(await holdSegment(client, source.segment))) return true;
     const amending = new Amending(client, source, nowUs);
     const counts = { looked: 0, amended: 0, readBefore: 0 };
+    // as the format itself: by a part that its lines hold, unless it is said whose lines they are
+    const lines = {
+      ...{ fromUs, toUs, directory, nowUs },
+      by: body.filter === "" ? { contains: format.contains } : { filter: meant.filter },
+    };
     for (let id = after; ; ) {
-      const params = new Params();
-      const ids = `r.id > ${params.add(id, "::bigint")} and r.id <= ${params.add(lastId, "::bigint")}`;
-      const window = `r.time >= ${params.add(fromUs)} and r.time < ${params.add(toUs)}`;
-      const lines = `r.kind = any(${params.add(LINES, "::smallint[]")})`;
-      // as the format itself: by a part that its lines hold, unless it is said whose lines they are
-      const tried =
-        body.filter === ""
-          ? `strpos(r.message, ${params.add(format.contains)}) > 0`
-          : filterToSql(meant.filter, params, { shape: "record", directory, nowUs }).text;
-      // what an earlier reading made of a record may be what hides it from the filter
-      const amended = `r.id in (select id from amended_record where segment = ${params.add(source.segment)})`;
-      const { rows } = await client.query(
-        `${selectFrom(source.segment)} where ${ids} and ${window} and ${lines} and (${tried} or ${amended}) order by r.id limit ${READ_AT_ONCE}`,
-        params.values,
-      );
-      const records = readRows(source.segment, rows);
+      const records = await linesToRead(client, source.segment, lines, [id, lastId], READ_AT_ONCE);
       const made = await amendments(client, reading, format, meanings, records);
       counts.looked += made.tried;
       counts.readBefore += made.readBefore;
@@ -176,12 +168,8 @@ function tried(format: ReadyFormat, record: HalvikRecord, meanings: Meanings): R
 }
 
 async function takeBackPart(client: Client, reading: Reading, needs: HistoryNeeds, nowUs: number): Promise<boolean> {
-  const { rows: next } = await client.query<{ segment: string; id: string }>(
-    "select segment, id::text from amended_record where reading = $1 order by segment, id limit 1",
-    [reading.id],
-  );
-  const first = next[0];
-  if (first === undefined) return false;
+  const first = await firstAmended(client, reading.id);
+  if (first === null) return false;
   const sources = (await sourcesOf(client, Number.MIN_SAFE_INTEGER, Number.MAX_SAFE_INTEGER)).filter(
     (s) => s.segment === first.segment,
   );
@@ -195,12 +183,9 @@ async function takeBackPart(client: Client, reading: Reading, needs: HistoryNeed
     if (!(await holdSegment(client, source.segment))) return true;
     const amending = new Amending(client, source, nowUs);
     for (;;) {
-      const { rows } = await client.query<{ id: string; before: AmendedColumns }>(
-        `select id::text, before from amended_record where reading = $1 and segment = $2 and id <= $3::bigint order by id limit ${READ_AT_ONCE}`,
-        [reading.id, source.segment, last],
-      );
-      if (rows.length === 0) break;
-      await amending.takeBack(new Map(rows.map((r) => [r.id, r.before])));
+      const before = await amendedOf(client, reading.id, source.segment, last, READ_AT_ONCE);
+      if (before.size === 0) break;
+      await amending.takeBack(before);
       await needs.beat();
     }
     await amending.finish();

@@ -10,7 +10,7 @@ import { AppError } from "../../../kernel/http/errors.js";
 import { route } from "../../../kernel/http/route.js";
 import { readTime } from "../../../kernel/http/window.js";
 import { loadFormats } from "../repository.js";
-import { askReading, latestReadings, type Reading, readingWith, stepReading } from "./readings.js";
+import { askReading, latestReadings, type Reading, readingWith, stepReading } from "./readings-repository.js";
 
 const params = z.object({ id: EntityId });
 

@@ -1,7 +1,8 @@
 import { createHash } from "node:crypto";
-import { EndpointSettings } from "@halvik/contract/kinds";
+import type { EndpointSettings } from "@halvik/contract/kinds";
 import type { Queryable } from "../../../kernel/db/pool.js";
 import { AppError } from "../../../kernel/http/errors.js";
+import { communitySettings, keepCommunities } from "./communities-repository.js";
 
 /** Communities of one endpoint. */
 const MOST = 100;
@@ -34,51 +35,26 @@ export function shownCommunities({
   return [...named, ...(admittedCommunities ?? [])];
 }
 
-/** One that was refused at an endpoint, by what it is known by; null: none such is told of. */
-export async function refusedCommunity(
-  db: Queryable,
-  endpoint: string,
-  digest: string,
-): Promise<{ digest: string; mask: string } | null> {
-  const { rows } = await db.query<{ mask: string }>(
-    "select r->>'mask' as mask from endpoint, jsonb_array_elements(refused) r where name = $1 and r->>'digest' = $2 limit 1",
-    [endpoint, digest],
-  );
-  return rows[0] === undefined ? null : { digest, mask: rows[0].mask };
-}
-
 /** Admits a community at an endpoint, kept by what it is known by alone. */
 export async function admitCommunity(
   db: Queryable,
   endpoint: string,
   community: { readonly digest: string; readonly mask: string },
 ): Promise<void> {
-  const { communities = [], admittedCommunities = [] } = await settingsOf(db, endpoint);
+  const { communities = [], admittedCommunities = [] } = await communitySettings(db, endpoint);
   const isNamed = communities.some((c) => communityDigest(c) === community.digest);
   const others = admittedCommunities.filter((c) => c.digest !== community.digest);
   const admitted = isNamed ? others : [...others, community];
   if (communities.length + admitted.length > MOST)
     throw new AppError("CONFLICT", `${MOST} communities are admitted here already: take one out first`);
-  await keep(db, endpoint, { communities, admittedCommunities: admitted });
+  await keepCommunities(db, endpoint, { communities, admittedCommunities: admitted });
 }
 
 /** @returns false when none such was admitted */
 export async function takeOutCommunity(db: Queryable, endpoint: string, digest: string): Promise<boolean> {
-  const { communities = [], admittedCommunities = [] } = await settingsOf(db, endpoint);
+  const { communities = [], admittedCommunities = [] } = await communitySettings(db, endpoint);
   const named = communities.filter((c) => communityDigest(c) !== digest);
   const others = admittedCommunities.filter((c) => c.digest !== digest);
-  await keep(db, endpoint, { communities: named, admittedCommunities: others });
+  await keepCommunities(db, endpoint, { communities: named, admittedCommunities: others });
   return named.length < communities.length || others.length < admittedCommunities.length;
 }
-
-async function settingsOf(db: Queryable, endpoint: string): Promise<EndpointSettings> {
-  const { rows } = await db.query<{ settings: unknown }>(
-    "select settings from endpoint_config where name = $1 and kind = 'snmp' for update",
-    [endpoint],
-  );
-  if (rows[0] === undefined) throw new AppError("BAD_REQUEST", `“${endpoint}” is no endpoint of SNMP`);
-  return EndpointSettings.parse(rows[0].settings);
-}
-
-const keep = (db: Queryable, endpoint: string, changed: EndpointSettings): Promise<unknown> =>
-  db.query("update endpoint_config set settings = settings || $2 where name = $1", [endpoint, JSON.stringify(changed)]);

@@ -23,14 +23,8 @@ import { AppError } from "../../../kernel/http/errors.js";
 import { route } from "../../../kernel/http/route.js";
 import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
 import { fingerprintOf } from "../../../kernel/tls/tls-identity.js";
-import {
-  admitCommunity,
-  communityDigest,
-  maskCommunity,
-  refusedCommunity,
-  shownCommunities,
-  takeOutCommunity,
-} from "./communities.js";
+import { admitCommunity, communityDigest, maskCommunity, shownCommunities, takeOutCommunity } from "./communities.js";
+import { refusedCommunity } from "./communities-repository.js";
 import {
   addEndpoint,
   changeEndpoint,

@@ -1,5 +1,10 @@
 import { OwnFormat } from "@halvik/core/formats";
+import { type HalvikRecord, KINDS } from "@halvik/core/model/record";
+import type { SenderDirectory } from "@halvik/core/model/senders";
+import type { Filter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import { filterToSql, Params } from "../../../store/filter-sql.js";
+import { readRows, selectFrom } from "../../../store/record-rows.js";
 
 export const READING_STATES = ["waiting", "reading", "done", "stopped", "failed", "taking back", "taken back"] as const;
 export type ReadingState = (typeof READING_STATES)[number];
@@ -130,4 +135,42 @@ export async function notePart(db: Queryable, id: number, part: PartRead, nowUs:
        looked = looked + $5, amended = amended + $6, read_before = read_before + $7, refused = refused + $8, changed_us = $9 where id = $1`,
     [id, part.segment, part.lastId, part.parts, part.looked, part.amended, part.readBefore, part.refused, nowUs],
   );
+}
+
+/** Kinds of which a format reads the text. */
+const LINES = ["syslog", "firewall", "json"].map((kind) => KINDS.indexOf(kind as "syslog"));
+
+/** Which lines a reading looks at. */
+export interface LinesAsked {
+  readonly fromUs: number;
+  readonly toUs: number;
+  /** A part that they hold, or a filter that they meet. */
+  readonly by: { readonly contains: string } | { readonly filter: Filter };
+  readonly directory: SenderDirectory;
+  readonly nowUs: number;
+}
+
+/** Lines of a segment that a format may read, by id: after the first, up to the last. */
+export async function linesToRead(
+  db: Queryable,
+  segment: string,
+  { fromUs, toUs, by, directory, nowUs }: LinesAsked,
+  [after, last]: readonly [after: string, last: string],
+  most: number,
+): Promise<HalvikRecord[]> {
+  const params = new Params();
+  const ids = `r.id > ${params.add(after, "::bigint")} and r.id <= ${params.add(last, "::bigint")}`;
+  const window = `r.time >= ${params.add(fromUs)} and r.time < ${params.add(toUs)}`;
+  const lines = `r.kind = any(${params.add(LINES, "::smallint[]")})`;
+  const tried =
+    "contains" in by
+      ? `strpos(r.message, ${params.add(by.contains)}) > 0`
+      : filterToSql(by.filter, params, { shape: "record", directory, nowUs }).text;
+  // what an earlier reading made of a record may be what hides it from the filter
+  const amended = `r.id in (select id from amended_record where segment = ${params.add(segment)})`;
+  const { rows } = await db.query(
+    `${selectFrom(segment)} where ${ids} and ${window} and ${lines} and (${tried} or ${amended}) order by r.id limit ${most}`,
+    params.values,
+  );
+  return readRows(segment, rows);
 }
