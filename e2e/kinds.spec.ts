@@ -57,6 +57,7 @@ test("an endpoint is added, receives, is stopped, all on Intake", async ({ page 
   await page.getByRole("button", { name: "Stop" }).click();
   await expect(row).toContainText("stopped");
   await page.getByRole("button", { name: "Delete" }).click();
+  await page.getByRole("button", { name: "Delete it for good" }).click();
   await expect(row).toHaveCount(0);
 
   // the way is seen to work before a device is touched
@@ -259,6 +260,7 @@ test("an endpoint reads the packets of an interface: added on Intake, a request 
   await expect(row).toContainText(/syntax|expression/);
   expect(existsSync(join(dir, "written"))).toBe(false);
   await page.getByRole("button", { name: "Delete" }).click();
+  await page.getByRole("button", { name: "Delete it for good" }).click();
   await expect(row).toHaveCount(0);
 });
 

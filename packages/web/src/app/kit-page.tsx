@@ -17,6 +17,7 @@ import { Select } from "../ui/select";
 import { Switch } from "../ui/switch";
 import { type ColumnDef, Table } from "../ui/table";
 import { Tooltip } from "../ui/tooltip";
+import { DeleteButton } from "../ui/twice-button";
 
 const SCALE = [
   "text-mark",
@@ -99,6 +100,8 @@ export function KitPage() {
           <Button main>Save</Button>
           <Button shortcut="Esc">Cancel</Button>
           <Button disabled>Disabled</Button>
+          <DeleteButton onDelete={() => toast("Deleted")} />
+          <DeleteButton inText onDelete={() => toast("Deleted")} />
           <Kbd>Ctrl K</Kbd>
         </Part>
         <Part name="Select, Radio, Checkbox, Switch">

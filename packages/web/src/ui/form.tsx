@@ -3,6 +3,7 @@ import { Button } from "./button";
 import { Checkbox } from "./checkbox";
 import { Field } from "./field";
 import { Select, type SelectOption } from "./select";
+import { DeleteButton } from "./twice-button";
 
 /** Parts of a form whose controls are not native ones, held by react-hook-form. */
 
@@ -95,10 +96,6 @@ export const FormEnd = ({
     <Button onClick={onCancel} shortcut="Esc">
       Cancel
     </Button>
-    {onDelete !== null && (
-      <Button className="ml-auto" onClick={onDelete} disabled={busy}>
-        Delete
-      </Button>
-    )}
+    {onDelete !== null && <DeleteButton className="ml-auto" onDelete={onDelete} disabled={busy} />}
   </div>
 );

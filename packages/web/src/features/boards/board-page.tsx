@@ -9,6 +9,7 @@ import { Button, ButtonLink } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { DeleteButton } from "../../ui/twice-button";
 import { BoardEditor } from "./board-editor";
 import { BoardGrid } from "./board-grid";
 import { TileSourceContext, useRailSource } from "./tile-source";
@@ -124,8 +125,6 @@ export function EditBoardPage() {
   const id = Number(useParams().id);
   const client = useQueryClient();
   const navigate = useNavigate();
-  /** What is deleted does not come back: it is asked twice. */
-  const [sure, setSure] = useState(false);
   const [trouble, setTrouble] = useState<string | null>(null);
   // written over what somebody changes meanwhile only when it is saved, and then it is refused
   const { data, error } = useQuery({ ...boardQuery(id), staleTime: Number.POSITIVE_INFINITY });
@@ -146,9 +145,7 @@ export function EditBoardPage() {
       more={
         data.mine && (
           <>
-            <Button onClick={() => (sure ? void remove() : setSure(true))}>
-              {sure ? "Delete it for good" : "Delete"}
-            </Button>
+            <DeleteButton onDelete={() => void remove()} />
             {trouble !== null && <span role="alert">{trouble}</span>}
           </>
         )

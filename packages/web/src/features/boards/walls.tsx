@@ -13,6 +13,7 @@ import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { dayMinute } from "../../ui/time";
+import { TwiceButton } from "../../ui/twice-button";
 
 /** Screens on the wall: each shows boards in turn by a token of its own, and can do nothing else. */
 export function Walls({ boards }: { boards: readonly BoardKept[] }) {
@@ -70,8 +71,6 @@ interface WallLineProps {
 
 function WallLine({ kept: { wall, author, lastUsed, expires }, nameOf, onRemove }: WallLineProps) {
   const zone = useViewStore((s) => s.zone);
-  /** What is taken back goes dark: it is asked twice. */
-  const [sure, setSure] = useState(false);
   return (
     <li className="flex items-baseline gap-3 border-b border-line py-1">
       <span className="min-w-0 flex-1">
@@ -86,9 +85,7 @@ function WallLine({ kept: { wall, author, lastUsed, expires }, nameOf, onRemove 
         {lastUsed === null ? "never asked for" : `last asked for ${dayMinute(usOf(lastUsed), zone)}`}
         {expires !== null && ` · until ${dayMinute(usOf(expires), zone)}`}
       </span>
-      <TextButton onClick={() => (sure ? onRemove() : setSure(true))}>
-        {sure ? "take it back for good" : "take back"}
-      </TextButton>
+      <TwiceButton inText first="take back" then="take it back for good" onSure={onRemove} />
     </li>
   );
 }

@@ -12,6 +12,7 @@ import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
+import { DeleteButton } from "../../ui/twice-button";
 import { FormatForm } from "./format-form";
 import { ReadHistory, Readings } from "./read-history";
 
@@ -203,7 +204,7 @@ function Format({ format: f, place, zone, onUp, onDown, onEdit, onReadHistory, o
           read history
         </TextButton>
         <TextButton onClick={onSwitch}>{f.enabled ? "stop" : "start"}</TextButton>
-        <TextButton onClick={onRemove}>delete</TextButton>
+        <DeleteButton inText onDelete={onRemove} />
       </span>
     </section>
   );

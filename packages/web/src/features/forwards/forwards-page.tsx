@@ -12,6 +12,7 @@ import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs, dayMinute } from "../../ui/time";
+import { DeleteButton } from "../../ui/twice-button";
 import { ForwardForm } from "./forward-form";
 
 const n = (count: number): string => Math.round(count).toLocaleString("en");
@@ -136,7 +137,7 @@ function One({ forward: f, zone, onEdit, onSwitch, onRemove }: OneProps) {
       <span className="flex items-start gap-2">
         <TextButton onClick={onEdit}>change</TextButton>
         <TextButton onClick={onSwitch}>{f.enabled ? "stop" : "start"}</TextButton>
-        <TextButton onClick={onRemove}>delete</TextButton>
+        <DeleteButton inText onDelete={onRemove} />
       </span>
     </section>
   );

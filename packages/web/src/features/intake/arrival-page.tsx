@@ -12,6 +12,7 @@ import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs, dayMinute } from "../../ui/time";
+import { DeleteButton } from "../../ui/twice-button";
 import { ArrivalForm } from "./arrival-form";
 
 const n = (count: number): string => Math.round(count).toLocaleString("en");
@@ -169,7 +170,7 @@ function Rule({ rule: r, place, zone, onUp, onDown, onEdit, onSwitch, onRemove }
         </TextButton>
         <TextButton onClick={onEdit}>change</TextButton>
         <TextButton onClick={onSwitch}>{r.enabled ? "stop" : "start"}</TextButton>
-        <TextButton onClick={onRemove}>delete</TextButton>
+        <DeleteButton inText onDelete={onRemove} />
       </span>
     </section>
   );

@@ -8,6 +8,7 @@ import { CONTROL } from "../../ui/look";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs } from "../../ui/time";
+import { DeleteButton } from "../../ui/twice-button";
 import { isLoopback, KIND_WORDS, State, sayLikeness } from "./endpoint-words";
 import { FlowStreams } from "./flow-streams";
 import { hostFor, instructionsFor } from "./instructions";
@@ -47,7 +48,7 @@ export function EndpointMargin({ endpoint: e, gaps, list, onChange, onRemove, on
       {e.detail !== "" && <p className="mt-1 text-ui text-ochre">{e.detail}</p>}
       <div className="mt-2 flex gap-1.5">
         <Button onClick={() => void onChange({ enabled: !e.enabled })}>{e.enabled ? "Stop" : "Start"}</Button>
-        {e.portSetting === null && <Button onClick={() => void onRemove()}>Delete</Button>}
+        {e.portSetting === null && <DeleteButton onDelete={() => void onRemove()} />}
       </div>
       {e.settings.packets ? (
         <>

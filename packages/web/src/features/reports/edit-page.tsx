@@ -17,6 +17,7 @@ import { Menu, MenuItem } from "../../ui/menu";
 import { Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
+import { DeleteButton } from "../../ui/twice-button";
 import { ReportBody } from "./report-body";
 import { useMoment } from "./use-moment";
 
@@ -64,8 +65,6 @@ function Editor({ kept }: { kept: ReportKept | null }) {
   const [drafts, setDrafts] = useState<readonly Draft[]>(() => report.parts.map((part, key) => ({ key, part })));
   const [chosen, setChosen] = useState<number | null>(drafts[0]?.key ?? null);
   const [trouble, setTrouble] = useState<string | null>(null);
-  /** What is deleted does not come back: it is asked twice. */
-  const [sure, setSure] = useState(false);
   const at = drafts.findIndex((d) => d.key === chosen);
   const current = drafts[at];
   const save = useMutation({
@@ -132,9 +131,7 @@ function Editor({ kept }: { kept: ReportKept | null }) {
           </Button>
           <Button onClick={() => void navigate(id === null ? "/reports" : `/reports/${id}`)}>Cancel</Button>
           {id !== null && (
-            <Button disabled={remove.isPending} onClick={() => (sure ? remove.mutate() : setSure(true))}>
-              {sure ? "Delete it and its outputs for good" : "Delete"}
-            </Button>
+            <DeleteButton and=" and its outputs" disabled={remove.isPending} onDelete={() => remove.mutate()} />
           )}
         </span>
       </div>

@@ -1,0 +1,42 @@
+import { type ComponentProps, useState } from "react";
+import { Button, TextButton } from "./button";
+
+interface TwiceProps extends Omit<ComponentProps<typeof Button>, "onClick" | "children"> {
+  readonly first: string;
+  readonly then: string;
+  readonly onSure: () => void;
+  /** In a row of words, not of buttons. */
+  readonly inText?: boolean;
+}
+
+/** For what cannot be undone: it is asked twice, in the same place, and forgotten when one goes elsewhere. A double click is one click. */
+export function TwiceButton({ first, then, onSure, inText = false, className = "", ...rest }: TwiceProps) {
+  const [isSure, setSure] = useState(false);
+  const Shown = inText ? TextButton : Button;
+  return (
+    <Shown
+      {...rest}
+      className={`${className} ${isSure ? "text-vermilion" : ""}`}
+      onClick={({ detail }) => {
+        if (!isSure) setSure(true);
+        else if (detail < 2) onSure();
+      }}
+      onBlur={() => setSure(false)}
+    >
+      {isSure ? then : first}
+    </Shown>
+  );
+}
+
+type DeleteProps = Omit<TwiceProps, "first" | "then" | "onSure"> & {
+  readonly onDelete: () => void;
+  /** What goes with it. */
+  readonly and?: string;
+};
+
+export const DeleteButton = ({ onDelete, and = "", ...rest }: DeleteProps) =>
+  rest.inText ? (
+    <TwiceButton {...rest} first="delete" then={`delete it${and} for good`} onSure={onDelete} />
+  ) : (
+    <TwiceButton {...rest} first="Delete" then={`Delete it${and} for good`} onSure={onDelete} />
+  );
