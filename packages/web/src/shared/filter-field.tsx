@@ -21,6 +21,7 @@ import {
 } from "@halvik/core/query/filter";
 import { useEffect, useRef } from "react";
 import type { Offers } from "../data/use-field-values";
+import { EDITOR_LOOK } from "../ui/editor-look";
 
 interface FilterFieldProps {
   readonly label: string;
@@ -46,29 +47,7 @@ const look = EditorView.theme({
   ".cm-content": { fontFamily: "var(--font-mono)", padding: "var(--filter-pad, 7px) 0", caretColor: "var(--ink)" },
   ".cm-line": { padding: "0 var(--filter-side, 10px)" },
   ".cm-placeholder": { color: "var(--quiet)" },
-  ".cm-tooltip": {
-    background: "var(--sheet)",
-    border: "1px solid var(--line-strong)",
-    borderRadius: "2px",
-    color: "var(--ink)",
-  },
-  ".cm-tooltip-autocomplete ul li": { fontFamily: "var(--font-mono)", padding: "2px 8px !important" },
-  ".cm-tooltip-autocomplete ul li[aria-selected]": {
-    background: "var(--fjord-wash) !important",
-    color: "var(--ink) !important",
-  },
-  ".cm-completionDetail": {
-    color: "var(--quiet)",
-    fontFamily: "var(--font-sans)",
-    fontStyle: "normal",
-    marginLeft: "16px",
-  },
-  ".cm-lintRange-error": {
-    backgroundImage: "none",
-    textDecoration: "underline wavy var(--vermilion) 1px",
-    textUnderlineOffset: "3px",
-  },
-  ".cm-diagnostic-error": { borderLeft: "2px solid var(--vermilion)" },
+  ...EDITOR_LOOK,
   ".cm-diagnosticAction": { background: "var(--ink)", color: "var(--paper)", borderRadius: "2px" },
 });
 

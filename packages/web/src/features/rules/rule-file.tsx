@@ -10,6 +10,7 @@ import { completeRuleFile } from "@halvik/core/detect/form";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { tags } from "@lezer/highlight";
 import { useEffect, useRef } from "react";
+import { EDITOR_LOOK } from "../../ui/editor-look";
 import { placesOf } from "./issue-places";
 import type { FilterHelp } from "./picker";
 
@@ -27,24 +28,7 @@ const look = EditorView.theme({
   // what stands below it, the rehearsal, is not far
   ".cm-scroller": { maxHeight: "18rem", overflow: "auto" },
   ".cm-gutters": { backgroundColor: "var(--sheet)", color: "var(--quiet)", border: "none" },
-  ".cm-tooltip": { background: "var(--sheet)", border: "1px solid var(--line-strong)", color: "var(--ink)" },
-  ".cm-tooltip-autocomplete ul li": { fontFamily: "var(--font-mono)", padding: "2px 8px !important" },
-  ".cm-tooltip-autocomplete ul li[aria-selected]": {
-    background: "var(--fjord-wash) !important",
-    color: "var(--ink) !important",
-  },
-  ".cm-completionDetail": {
-    color: "var(--quiet)",
-    fontFamily: "var(--font-sans)",
-    fontStyle: "normal",
-    marginLeft: "16px",
-  },
-  ".cm-lintRange-error": {
-    backgroundImage: "none",
-    textDecoration: "underline wavy var(--vermilion) 1px",
-    textUnderlineOffset: "3px",
-  },
-  ".cm-diagnostic-error": { borderLeft: "2px solid var(--vermilion)" },
+  ...EDITOR_LOOK,
 });
 /** Keys by weight, values by ink: colour is for attention. */
 const marks = HighlightStyle.define([

@@ -2,10 +2,9 @@ import type { Measured } from "@halvik/contract/reports";
 import { sayValue, type Unit } from "@halvik/core/report";
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { useViewStore, usOf } from "../../data/view-store";
-import { rem } from "../../ui/rem";
 import { dayMinute } from "../../ui/time";
 import { AxisWords } from "./axis-words";
-import { timeAxis } from "./time-axis";
+import { timeAxis, valueAxis } from "./time-axis";
 
 /** A figure over time, to the right; the period before as a paler line; broken where it is an estimate. Its values are in the table one key away. */
 export function CourseChart({ measured: m, className }: { measured: Measured /** Its height. */; className: string }) {
@@ -19,7 +18,7 @@ export function CourseChart({ measured: m, className }: { measured: Measured /**
     value: number(m.total.steps[i], m.gaps.includes(i)),
     ...(m.stepsBefore.length > 0 ? { before: number(m.stepsBefore[i]) } : {}),
   }));
-  const { ticks, label } = timeAxis(
+  const inTime = timeAxis(
     points.map((p) => p.at),
     usOf(m.steps[m.steps.length - 1]!) - usOf(m.steps[0]!),
     zone,
@@ -34,23 +33,8 @@ export function CourseChart({ measured: m, className }: { measured: Measured /**
       <ResponsiveContainer>
         <LineChart data={points} margin={{ top: 18, right: 12, bottom: 0, left: 6 }}>
           <CartesianGrid vertical={false} stroke="var(--line)" />
-          <XAxis
-            dataKey="at"
-            {...ticks}
-            type="number"
-            domain={["dataMin", "dataMax"]}
-            tickFormatter={label}
-            tick={{ fontSize: "0.6875rem", fill: "var(--quiet)" }}
-            stroke="var(--line-strong)"
-            minTickGap={rem(2.5)}
-          />
-          <YAxis
-            width={rem(3.9)}
-            tickFormatter={(v: number) => sayValue(v, unit)}
-            tick={{ fontSize: "0.6875rem", fill: "var(--quiet)" }}
-            stroke="var(--line-strong)"
-            tickCount={4}
-          />
+          <XAxis {...inTime} />
+          <YAxis {...valueAxis(unit)} />
           <ReferenceLine y={0} stroke="var(--line-strong)" />
           <Tooltip
             isAnimationActive={false}

@@ -3,11 +3,10 @@ import { bandsOf, sayValue, type Unit } from "@halvik/core/report";
 import { useId } from "react";
 import { Area, AreaChart, CartesianGrid, ResponsiveContainer, Tooltip, XAxis, YAxis } from "recharts";
 import { useViewStore, usOf } from "../../data/view-store";
-import { rem } from "../../ui/rem";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 import { AxisWords } from "./axis-words";
-import { timeAxis } from "./time-axis";
+import { timeAxis, valueAxis } from "./time-axis";
 
 /** The weight of the darkest band and of the palest. */
 const [DARKEST, PALEST] = [0.85, 0.12];
@@ -25,7 +24,7 @@ export function ProfileChart({ measured: m, className }: { measured: Measured /*
     ...Object.fromEntries(bands.map((b, n) => [`band${n}`, b.steps[i] ?? null])),
   }));
   const spanUs = usOf(m.steps[m.steps.length - 1]!) - usOf(m.steps[0]!);
-  const { ticks, label } = timeAxis(
+  const inTime = timeAxis(
     points.map((p) => p.at),
     spanUs,
     zone,
@@ -47,23 +46,8 @@ export function ProfileChart({ measured: m, className }: { measured: Measured /*
               </pattern>
             </defs>
             <CartesianGrid vertical={false} stroke="var(--line)" />
-            <XAxis
-              dataKey="at"
-              {...ticks}
-              type="number"
-              domain={["dataMin", "dataMax"]}
-              tickFormatter={label}
-              tick={{ fontSize: "0.6875rem", fill: "var(--quiet)" }}
-              stroke="var(--line-strong)"
-              minTickGap={rem(2.5)}
-            />
-            <YAxis
-              width={rem(3.9)}
-              tickFormatter={(v: number) => sayValue(v, unit)}
-              tick={{ fontSize: "0.6875rem", fill: "var(--quiet)" }}
-              stroke="var(--line-strong)"
-              tickCount={4}
-            />
+            <XAxis {...inTime} />
+            <YAxis {...valueAxis(unit)} />
             <Tooltip
               isAnimationActive={false}
               content={({ active, payload }) => {
