@@ -386,7 +386,7 @@ export async function latestDeliveries(
     `select d.*, i.title, coalesce(c.body->>'name', case when d.channel is not null then 'a channel that is gone' end) as channel_name
      from delivery d left join incident i on i.id = d.incident
        left join (select id, body from notify_channel) c on c.id = d.channel
-     where $2::int is null or d.incident = $2 order by d.id desc limit $1`,
+     where $2::int is null or d.incident = $2 order by coalesce(d.ended_us, d.made_us) desc, d.id desc limit $1`,
     [most, incident],
   );
   return rows;
