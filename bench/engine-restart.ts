@@ -1,10 +1,9 @@
 import { RuleEngine, shippedRules } from "@halvik/core/detect";
 import { SenderDirectory } from "@halvik/core/model/senders";
-import { testRecord } from "../packages/core/src/testing/record.js";
 import { loadCheckpoint, saveStates } from "../packages/server/src/domains/rules/running/checkpoint-repository.js";
 import { transaction } from "../packages/server/src/kernel/db/pool.js";
 import { TestStore } from "../packages/server/src/testing/test-store.js";
-import { sayMachine } from "./harness.js";
+import { refusedLogon, sayMachine } from "./harness.js";
 
 /**
  * The engine goes on from where it was: a million keys of one rule, saved in PostgreSQL as the engine saves them, read and taken up again.
@@ -20,17 +19,7 @@ const directory = new SenderDirectory([]);
 const store = await TestStore.start();
 let engine: RuleEngine | null = new RuleEngine([rule], directory, OPTIONS);
 for (let i = 0; i < KEYS; i += BATCH) {
-  const batch = Array.from({ length: BATCH }, (_, j) => {
-    const n = i + j;
-    return testRecord({
-      id: String(n + 1),
-      timeUs: n * 100,
-      src: `10.${n >> 16}.${(n >> 8) & 255}.${n & 255}`,
-      category: "logon",
-      outcome: "failure",
-      users: ["root"],
-    });
-  });
+  const batch = Array.from({ length: BATCH }, (_, j) => refusedLogon(i + j));
   const { states } = engine.step("live", batch, (i + BATCH) * 100);
   await transaction(store.client, () => saveStates(store.client, states));
 }

@@ -1,9 +1,8 @@
 import { LATENESS_US, Rule, RuleEngine, shippedRules } from "@halvik/core/detect";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
-import { testRecord } from "../packages/core/src/testing/record.js";
 import { DemoRecords } from "../packages/server/src/testing/demo-records.js";
-import { sayMachine } from "./harness.js";
+import { refusedLogon, sayMachine } from "./harness.js";
 
 /** The engine alone, one core: records a second with the shipped rules and with 500; memory of a million keys. */
 const minutes = Number(process.argv[2] ?? 600);
@@ -105,17 +104,7 @@ const memory = () => {
 const before = memory();
 const engine = new RuleEngine([counted], NOBODY, { zone: "UTC", maxKeys: 2_000_000 });
 for (let i = 0; i < 1_000_000; i += BATCH) {
-  const batch = Array.from({ length: BATCH }, (_, j) => {
-    const n = i + j;
-    return testRecord({
-      id: String(n + 1),
-      timeUs: n * 100,
-      src: `10.${n >> 16}.${(n >> 8) & 255}.${n & 255}`,
-      category: "logon",
-      outcome: "failure",
-      users: ["root"],
-    });
-  });
+  const batch = Array.from({ length: BATCH }, (_, j) => refusedLogon(i + j));
   engine.step("live", batch, (i + BATCH) * 100);
 }
 console.log(`${engine.size.toLocaleString("en")} live keys: ${(memory() - before).toFixed(0)} MB of heap`);

@@ -1,7 +1,9 @@
 import { spawn } from "node:child_process";
 import { readFileSync } from "node:fs";
 import { cpus, totalmem } from "node:os";
+import type { HalvikRecord } from "@halvik/core/model/record";
 import pg from "pg";
+import { testRecord } from "../packages/core/src/testing/record.js";
 import { connectionOf } from "../packages/server/src/kernel/db/pool.js";
 import { RoleProcess, runCommand } from "../packages/server/src/testing/roles.js";
 import { startTestInstance, type TestInstance } from "../packages/server/src/testing/test-database.js";
@@ -115,3 +117,14 @@ export function usage(pid: number): { cpuSeconds: number; peakMb: number; nowMb:
 
 export const percentile = (values: readonly number[], p: number): number =>
   [...values].sort((a, b) => a - b)[Math.min(values.length - 1, Math.floor(values.length * p))]!;
+
+/** A refused logon from an address of its own each, 100 µs apart: as many keys of the rule that counts them. */
+export const refusedLogon = (n: number): HalvikRecord =>
+  testRecord({
+    id: String(n + 1),
+    timeUs: n * 100,
+    src: `10.${n >> 16}.${(n >> 8) & 255}.${n & 255}`,
+    category: "logon",
+    outcome: "failure",
+    users: ["root"],
+  });

@@ -18,11 +18,10 @@ export const sendersCommand = (): Command =>
       new Command("import")
         .description("make or change senders by name, and admit them")
         .argument("<file>", 'CSV with the columns of the export; "-" is standard input')
-        .action((file: string) =>
-          withAct(async (act) => {
-            const list = parseSenders(readFileSync(file === "-" ? 0 : file, "utf8"));
-            const { created, changed } = await importSenders(act, list);
-            console.log(`${created} made, ${changed} changed`);
-          }),
-        ),
+        .action(async (file: string) => {
+          // read before the database is asked: whoever types it may take their time
+          const list = parseSenders(readFileSync(file === "-" ? 0 : file, "utf8"));
+          const { created, changed } = await withAct((act) => importSenders(act, list));
+          console.log(`${created} made, ${changed} changed`);
+        }),
     );

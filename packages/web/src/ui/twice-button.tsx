@@ -34,9 +34,9 @@ type DeleteProps = Omit<TwiceProps, "first" | "then" | "onSure"> & {
   readonly and?: string;
 };
 
-export const DeleteButton = ({ onDelete, and = "", ...rest }: DeleteProps) =>
-  rest.inText ? (
-    <TwiceButton {...rest} first="delete" then={`delete it${and} for good`} onSure={onDelete} />
-  ) : (
-    <TwiceButton {...rest} first="Delete" then={`Delete it${and} for good`} onSure={onDelete} />
+export function DeleteButton({ onDelete, and = "", ...rest }: DeleteProps) {
+  const [first, then] = ["Delete", `Delete it${and} for good`].map((words) =>
+    rest.inText ? words.toLowerCase() : words,
   );
+  return <TwiceButton {...rest} first={first!} then={then!} onSure={onDelete} />;
+}

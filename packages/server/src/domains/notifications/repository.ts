@@ -376,7 +376,7 @@ export interface DeliveryRow {
   channel_name: string | null;
 }
 
-/** @param incident only those about this one */
+/** Those made last, by the time that is told of each. @param incident only those about this one */
 export async function latestDeliveries(
   db: Queryable,
   most: number,
@@ -384,9 +384,9 @@ export async function latestDeliveries(
 ): Promise<DeliveryRow[]> {
   const { rows } = await db.query<DeliveryRow>(
     `select d.*, i.title, coalesce(c.body->>'name', case when d.channel is not null then 'a channel that is gone' end) as channel_name
-     from delivery d left join incident i on i.id = d.incident
-       left join (select id, body from notify_channel) c on c.id = d.channel
-     where $2::int is null or d.incident = $2 order by coalesce(d.ended_us, d.made_us) desc, d.id desc limit $1`,
+     from (select * from delivery where $2::int is null or incident = $2 order by id desc limit $1) d
+       left join incident i on i.id = d.incident left join (select id, body from notify_channel) c on c.id = d.channel
+     order by coalesce(d.ended_us, d.made_us) desc, d.id desc`,
     [most, incident],
   );
   return rows;

@@ -24,8 +24,10 @@ async function keptVersions(db: Queryable, ruleIds: readonly string[]): Promise<
   });
 }
 
-/** Blocks of the table that are read at once: some ten thousand states. */
+/** Blocks of the table that are read at once: some ten thousand states, but for those that are long and lie elsewhere. */
 const BLOCKS = 512;
+/** Letters of states in one text, and one state more: the database makes no text of more than a gigabyte. */
+const MOST_LETTERS = 4_000_000;
 
 /** States of one version of a rule in one lane. */
 interface Group {
@@ -130,8 +132,11 @@ async function* statesOf(
 /** States that lie in some blocks; of those of one version in one lane, `[[key, state], …]` as text. */
 function partFrom(db: Queryable, block: number, except: readonly string[]) {
   const part = db.query<{ rule_id: string; lane: string; logic: string; states: string }>(
-    `select rule_id, lane, logic, '[' || string_agg('[' || to_json(key)::text || ',' || state::text || ']', ',') || ']' as states from engine_state
-     where ctid >= $1::tid and ctid < $2::tid and not (rule_id = any($3::text[])) group by rule_id, lane, logic`,
+    `select rule_id, lane, logic, '[' || string_agg('[' || to_json(key)::text || ',' || state || ']', ',') || ']' as states
+     from (select *, sum(length(state)) over (order by place) / ${MOST_LETTERS} as part from (
+       select rule_id, lane, logic, key, state::text as state, ctid as place from engine_state
+       where ctid >= $1::tid and ctid < $2::tid and not (rule_id = any($3::text[]))) s) p
+     group by rule_id, lane, logic, part`,
     [`(${block},0)`, `(${block + BLOCKS},0)`, except],
   );
   // a part that fails is told when its turn comes
