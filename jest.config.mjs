@@ -1,30 +1,20 @@
 /** One Jest for unit tests and for tests against real PostgreSQL and sockets. */
+const project = (displayName, packages, setupFiles) => ({
+  displayName,
+  testMatch: [`<rootDir>/packages/${packages}/src/**/*.test.{ts,tsx}`],
+  runner: "<rootDir>/scripts/bounded-runner.mjs",
+  setupFiles: ["<rootDir>/scripts/typescript.mjs", ...setupFiles],
+});
+
 export default {
-  testMatch: ["<rootDir>/packages/*/src/**/*.test.{ts,tsx}"],
-  extensionsToTreatAsEsm: [".ts", ".tsx"],
-  transform: {
-    "^.+\\.tsx?$": [
-      "@swc/jest",
-      {
-        module: { type: "es6" },
-        jsc: {
-          target: "es2022",
-          parser: { syntax: "typescript", tsx: true },
-          transform: { react: { runtime: "automatic" } },
-        },
-      },
-    ],
-  },
-  moduleNameMapper: {
-    "^(\\.{1,2}/.*)\\.js$": "$1",
-    "^@halvik/core/(.*)$": "<rootDir>/packages/core/src/$1/index.ts",
-    "^@halvik/contract/(.*)$": "<rootDir>/packages/contract/src/$1.ts",
-    "^@halvik/simulator$": "<rootDir>/packages/simulator/src/index.ts",
-  },
+  projects: [
+    project("node", "{core,contract,server,simulator}", []),
+    project("page", "web", ["<rootDir>/packages/web/src/testing/browser.mjs"]),
+  ],
   testSequencer: "<rootDir>/scripts/longest-first.mjs",
   globalSetup: "<rootDir>/scripts/prepare-run.mjs",
   globalTeardown: "<rootDir>/scripts/end-run.mjs",
-  // a bound for what hangs; a busy machine is slow, not wrong
-  testTimeout: 240000,
-  maxWorkers: 3,
+  // much of it waits: for processes to start and end, for moments to come
+  maxWorkers: 4,
+  forceExit: true,
 };

@@ -314,6 +314,7 @@ test("working papers, from one strange record to a bundle that can be checked wi
   await filter(page, "space");
   await expect(lines(page)).toHaveCount(1);
   await page.keyboard.press("j");
+  await expect(lines(page)).toHaveAttribute("aria-current", "true");
   await page.keyboard.press("p");
   await dialog.getByLabel("Why", { exact: true }).fill("The disk was full before");
   await page.keyboard.press("Enter");

@@ -98,15 +98,10 @@ await readingChecks([
 ]);
 
 const jest = join(results, "jest.json");
-step(
-  "unit and integration tests",
-  ["jest", "--json", `--outputFile=${jest}`],
-  { NODE_OPTIONS: "--experimental-vm-modules --no-warnings" },
-  () => {
-    const { numPassedTests, numFailedTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(jest, "utf8"));
-    return { passed: numPassedTests, failed: numFailedTests + numRuntimeErrorTestSuites };
-  },
-);
+step("unit and integration tests", ["jest", "--json", `--outputFile=${jest}`], {}, () => {
+  const { numPassedTests, numFailedTests, numRuntimeErrorTestSuites } = JSON.parse(readFileSync(jest, "utf8"));
+  return { passed: numPassedTests, failed: numFailedTests + numRuntimeErrorTestSuites };
+});
 
 const e2e = join(results, "e2e.json");
 step(

@@ -11,7 +11,6 @@ import {
 } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import { collectorDir, rolesDir, uploadsDir } from "../kernel/config/data-dir.js";
 import { handOver, roleUser, runAsUser } from "../kernel/files/owners.js";
 import { prepareRoleDirs } from "./role-dirs.js";

@@ -3,7 +3,6 @@ import { chmodSync, cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } f
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { freePort } from "../testing/test-database.js";
 
 /**

@@ -3,7 +3,6 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { gunzipSync } from "node:zlib";
 import { CLOSE_REASONS, HISTORY_CODES } from "@halvik/core/respond/incidents";
-import { jest } from "@jest/globals";
 import type pg from "pg";
 import { connect, connectionOf } from "../kernel/db/pool.js";
 import { POSTGRES_BIN } from "../start/cluster.js";
@@ -13,8 +12,6 @@ import { FLOW_COLUMNS } from "./flow-columns.js";
 import { migrate } from "./migrate.js";
 import { RECORD_COLUMNS } from "./record-columns.js";
 import { countRecords } from "./segments.js";
-
-jest.setTimeout(240_000);
 
 /** A database as each schema left it, with records of all kinds, findings and an incident people worked on (docs/storage.md). */
 const FIXTURES = join(import.meta.dirname, "../testing/fixtures");

@@ -1,7 +1,6 @@
 import { FIELDS, type HalvikRecord } from "@halvik/core/model/record";
 import { syslogRecord } from "@halvik/core/normalise";
 import { compileFilter, type Filter, parseFilter } from "@halvik/core/query/filter";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import pg from "pg";
 import { arbitraryFilter, arbitraryRecord, TEST_DIRECTORY } from "../../../core/src/testing/filters.js";

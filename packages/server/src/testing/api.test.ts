@@ -4,7 +4,6 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { syslogRecord } from "@halvik/core/normalise";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Express } from "express";
 import pg from "pg";
 import request from "supertest";

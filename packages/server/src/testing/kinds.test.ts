@@ -12,7 +12,6 @@ import type { HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { parseFilter } from "@halvik/core/query/filter";
 import { Timeline } from "@halvik/simulator";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { bytes } from "../../../core/src/testing/bytes.js";
 import { flowSet, ipfixMessage, templateBody } from "../../../core/src/testing/flow-bytes.js";

@@ -3,7 +3,6 @@ import { addCounts, type Count, contentToJson, countFromJson, type HalvikRecord 
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { parseFilter } from "@halvik/core/query/filter";
 import { Random, roster } from "@halvik/simulator";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import pg from "pg";
 import { arbitraryRecord, TEST_DIRECTORY } from "../../../core/src/testing/filters.js";

@@ -3,7 +3,6 @@ import { join } from "node:path";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { parseFilter } from "@halvik/core/query/filter";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { loadSenders } from "../domains/intake/senders/repository.js";
 import { collectorDir } from "../kernel/config/data-dir.js";

@@ -1,8 +1,9 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
-import { jest } from "@jest/globals";
 import { render, screen } from "@testing-library/react";
 import { createMemoryRouter, RouterProvider } from "react-router";
+import { freshPage } from "../testing/fresh-page";
 import { Crashed } from "./crashed";
+
+freshPage();
 
 const crash = async (error: unknown) => {
   // React and the router write what was thrown to the console, too

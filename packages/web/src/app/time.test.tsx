@@ -1,12 +1,14 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { keepLastFilter } from "../data/last-filter";
 import { useViewStore } from "../data/view-store";
 import { searchOf } from "../navigation/sections";
 import { draw } from "../testing/draw";
+import { freshPage } from "../testing/fresh-page";
 import { PastBand } from "./past-band";
 import { TimeDialog } from "./time-dialog";
+
+freshPage();
 
 const HOUR = 3_600e6;
 const NOW = Date.UTC(2026, 10, 28, 12, 30) * 1_000;

@@ -1,27 +1,18 @@
 import { createMemoryRouter } from "react-router";
 
-/** The window every page obeys, and how the address keeps it. A browser's own parts are given by hand: nothing is drawn here. */
-const kept = new Map<string, string>();
-Object.assign(globalThis, {
-  localStorage: {
-    getItem: (k: string) => kept.get(k) ?? null,
-    setItem: (k: string, v: string) => kept.set(k, v),
-    removeItem: (k: string) => kept.delete(k),
-  },
-  matchMedia: () => ({ matches: false }),
-});
-const { bounds, DEFAULT_RAIL_US, DEFAULT_WINDOW_US, isoOf, scaled, shifted, useViewStore, usOf } = await import(
-  "./view-store"
-);
-const { keepWindowInUrl, windowParams } = await import("./window-url");
-const { readColumns, writeColumns } = await import("../features/records/columns");
-const { recentFilters, rememberFilter } = await import("./recent-filters");
+import { readColumns, writeColumns } from "../features/records/columns";
+import { freshPage } from "../testing/fresh-page";
+import { recentFilters, rememberFilter } from "./recent-filters";
+import { bounds, DEFAULT_RAIL_US, DEFAULT_WINDOW_US, isoOf, scaled, shifted, useViewStore, usOf } from "./view-store";
+import { keepWindowInUrl, windowParams } from "./window-url";
 
+freshPage();
+
+/** The window every page obeys, and how the address keeps it. */
 const H = 3_600e6;
 const NOW = Date.UTC(2026, 10, 25, 12) * 1_000;
 const store = () => useViewStore.getState();
 beforeEach(() => {
-  kept.clear();
   store().tick(NOW);
   store().setLive(false);
   useViewStore.setState({
@@ -148,7 +139,7 @@ describe("what a machine remembers", () => {
     expect(recentFilters()).toHaveLength(15);
   });
   test.each(["{", '{"a":1}', "[1,2]"])("what something else wrote there (%s) is no filter", (text) => {
-    kept.set("halvik.recent-filters", text);
+    localStorage.setItem("halvik.recent-filters", text);
     expect(recentFilters()).toEqual([]);
   });
 });

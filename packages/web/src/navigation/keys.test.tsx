@@ -1,9 +1,11 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { fireEvent, screen } from "@testing-library/react";
 import { useLocation } from "react-router";
 import { DEFAULT_WINDOW_US, useViewStore } from "../data/view-store";
 import { draw } from "../testing/draw";
+import { freshPage } from "../testing/fresh-page";
 import { useGlobalKeys, usePageKeys } from "./keys";
+
+freshPage();
 
 const said: string[] = [];
 function Page() {

@@ -1,8 +1,10 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen } from "@testing-library/react";
 import { senderJson } from "../testing/answers";
 import { draw } from "../testing/draw";
+import { freshPage } from "../testing/fresh-page";
 import { AddressNames, NamedText, namesIn, namesOf } from "./address-names";
+
+freshPage();
 
 test("an address has the names of all who send from it; one known by its address alone has none", () => {
   expect(

@@ -1,6 +1,8 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { bounds } from "../data/view-store";
+import { freshPage } from "../testing/fresh-page";
 import { PRESETS } from "./time-presets";
+
+freshPage();
 
 const iso = (us: number) => new Date(us / 1_000).toISOString().slice(0, 16);
 const shown = (name: string, now: string, zone: string) => {

@@ -1,6 +1,8 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { act, renderHook } from "@testing-library/react";
+import { freshPage } from "../testing/fresh-page";
 import { useCurrent } from "./use-current";
+
+freshPage();
 
 const rows = (...ids: number[]) => ids.map((id) => ({ id }));
 const list = (ids: number[]) =>

@@ -1,10 +1,12 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useForm } from "react-hook-form";
 import { draw } from "../testing/draw";
+import { freshPage } from "../testing/fresh-page";
 import { CheckField, ChecksField, SelectField } from "./form";
 import { Radio } from "./radio";
+
+freshPage();
 
 interface Values {
   severity: string;

@@ -1,10 +1,12 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useState } from "react";
 import { draw } from "../testing/draw";
+import { freshPage } from "../testing/fresh-page";
 import { Field } from "./field";
 import { Select } from "./select";
+
+freshPage();
 
 /** The pattern is that of the listbox with a button (WAI-ARIA 1.2, "select-only combobox"). */
 const OPTIONS = ["cron", "kernel", { value: "", label: "any", about: "no value at all" }] as const;

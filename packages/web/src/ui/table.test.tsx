@@ -1,8 +1,10 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { draw } from "../testing/draw";
+import { freshPage } from "../testing/fresh-page";
 import { type ColumnDef, Table } from "./table";
+
+freshPage();
 
 interface Boat {
   readonly name: string;

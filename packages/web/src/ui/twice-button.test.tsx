@@ -1,8 +1,10 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { draw } from "../testing/draw";
+import { freshPage } from "../testing/fresh-page";
 import { DeleteButton, TwiceButton } from "./twice-button";
+
+freshPage();
 
 test("what cannot be undone is asked twice; a double click is one click", async () => {
   let deleted = 0;

@@ -2,7 +2,6 @@ import { type Episode, type EpisodeReport, Rule, type RuleInput } from "@halvik/
 import { newSender, SenderDirectory } from "@halvik/core/model/senders";
 import type { HistoryCode } from "@halvik/core/respond/incidents";
 import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
-import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import pg from "pg";
 import { connectionOf, transaction } from "../../kernel/db/pool.js";

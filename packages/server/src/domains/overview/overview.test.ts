@@ -1,7 +1,6 @@
 import { nightOf, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import { newSender, SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
-import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import pg from "pg";
 import { connectionOf } from "../../kernel/db/pool.js";
 import { BatchWriter } from "../../store/batches.js";

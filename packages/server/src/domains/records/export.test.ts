@@ -8,7 +8,6 @@ import { newSender, SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import { parseFilter } from "@halvik/core/query/filter";
 import { Random } from "@halvik/simulator";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { connectionOf } from "../../kernel/db/pool.js";
 import { BatchWriter } from "../../store/batches.js";

@@ -1,7 +1,6 @@
 import { mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { describe, expect, test } from "@jest/globals";
 import { loadConfig, SETTINGS } from "./config.js";
 
 const dir = () => mkdtempSync(join(tmpdir(), "halvik-config-"));

@@ -4,7 +4,6 @@ import { join } from "node:path";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import { parseFilter } from "@halvik/core/query/filter";
-import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { coverageOf } from "../../domains/intake/coverage.js";
 import { connectionOf } from "../../kernel/db/pool.js";

@@ -1,13 +1,15 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import type { TileAnswer } from "@halvik/contract/boards";
 import type { Measured } from "@halvik/contract/reports";
 import type { Tile } from "@halvik/core/board";
 import { screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { BoardGrid } from "./board-grid";
 import { tilePins } from "./tile-pins";
 import { type TileSource, TileSourceContext } from "./tile-source";
+
+freshPage();
 
 const WINDOW = { from: "2026-11-22T00:00:00.000000Z", to: "2026-11-23T00:00:00.000000Z" };
 const row = (labels: string[], value: number, before: number | undefined, steps: number[] = []) => ({

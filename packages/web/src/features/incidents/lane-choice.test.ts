@@ -1,6 +1,8 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { incidentJson, recordJson } from "../../testing/answers";
+import { freshPage } from "../../testing/fresh-page";
 import { arrowsOf, evidenceOf, lanesOf } from "./lane-choice";
+
+freshPage();
 
 type Detail = Parameters<typeof lanesOf>[0];
 const at = (s: number) => `2026-11-28T02:14:${String(s).padStart(2, "0")}.000000Z`;

@@ -1,6 +1,8 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { incidentJson } from "../../testing/answers";
+import { freshPage } from "../../testing/fresh-page";
 import { choicesOf, type Narrowing, narrowed } from "./queue-filter";
+
+freshPage();
 
 const all = [
   incidentJson({

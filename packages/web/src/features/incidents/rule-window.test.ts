@@ -1,7 +1,9 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import type { IncidentDetail } from "@halvik/contract/incidents";
 import { usOf } from "../../data/view-store";
+import { freshPage } from "../../testing/fresh-page";
 import { ruleWindow } from "./rule-window";
+
+freshPage();
 
 const at = (s: number) => new Date(1_790_000_000_000 + s * 1_000).toISOString();
 const detail = (windowSeconds: number, raised: number[], rule = "r") =>

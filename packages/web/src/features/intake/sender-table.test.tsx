@@ -1,10 +1,12 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useViewStore, usOf } from "../../data/view-store";
 import { senderJson } from "../../testing/answers";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { SenderTable } from "./sender-table";
+
+freshPage();
 
 const NOW = usOf("2026-11-28T02:15:07.000000Z");
 beforeEach(() => useViewStore.setState({ nowUs: NOW }));

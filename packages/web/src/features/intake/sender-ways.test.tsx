@@ -1,14 +1,16 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import type { EndpointJson } from "@halvik/contract/kinds";
 import type { SenderPortrait } from "@halvik/contract/senders";
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useViewStore, usOf } from "../../data/view-store";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { SenderClock } from "./sender-clock";
 import { SenderNumbers } from "./sender-numbers";
 import { SenderWays } from "./sender-ways";
 import { SnmpCommunities } from "./snmp-communities";
+
+freshPage();
 
 /** Seven days and the hour that goes on. */
 const HOURS = 169;
@@ -105,25 +107,20 @@ describe("communities", () => {
 
   test("one that was refused is admitted by one key; nobody who may not sees a key", async () => {
     const asked: unknown[] = [];
-    const fetched = globalThis.fetch;
     globalThis.fetch = (async (url: string, of: RequestInit) => {
       asked.push([of.method, url, of.body]);
       return new Response(JSON.stringify({ endpoints: [], fingerprint: null, windowsScript: "" }), {
         headers: { "content-type": "application/json" },
       });
     }) as typeof fetch;
-    try {
-      const { unmount } = draw(<SnmpCommunities endpoint={endpoint({ refused: [refused] })} />);
-      expect(screen.getByText(/14 times, the last from 10.20.1.4/)).toBeTruthy();
-      await userEvent.setup().click(screen.getByRole("button", { name: "Admit p•••" }));
-      await waitFor(() => expect(asked).toHaveLength(1));
-      expect(asked[0]).toEqual(["POST", "/api/v1/endpoints/9/communities", JSON.stringify({ digest: refused.digest })]);
-      unmount();
-      draw(<SnmpCommunities endpoint={endpoint({ refused: [{ ...refused, digest: null }] })} />);
-      expect(screen.queryByRole("button", { name: "Admit p•••" })).toBeNull();
-    } finally {
-      globalThis.fetch = fetched;
-    }
+    const { unmount } = draw(<SnmpCommunities endpoint={endpoint({ refused: [refused] })} />);
+    expect(screen.getByText(/14 times, the last from 10.20.1.4/)).toBeTruthy();
+    await userEvent.setup().click(screen.getByRole("button", { name: "Admit p•••" }));
+    await waitFor(() => expect(asked).toHaveLength(1));
+    expect(asked[0]).toEqual(["POST", "/api/v1/endpoints/9/communities", JSON.stringify({ digest: refused.digest })]);
+    unmount();
+    draw(<SnmpCommunities endpoint={endpoint({ refused: [{ ...refused, digest: null }] })} />);
+    expect(screen.queryByRole("button", { name: "Admit p•••" })).toBeNull();
   });
 
   test.each([

@@ -1,9 +1,11 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { Suggestions } from "@halvik/contract/load";
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { SuggestionList } from "./suggestion-list";
+
+freshPage();
 
 const ONE = {
   rule: "refused-logons",

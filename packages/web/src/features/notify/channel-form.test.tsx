@@ -1,9 +1,11 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { NotifyWays } from "@halvik/contract/notify";
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { ChannelForm } from "./channel-form";
+
+freshPage();
 
 const KEPT = { id: 1, author: "owner", changed: "2026-11-28T02:14:07.000000Z" };
 const WAYS: NotifyWays = { channels: [], rotas: [], texts: [], programs: ["siren"], engineId: "80007ed905aa" };

@@ -1,11 +1,13 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { type NotifyRouteJson, NotifyWays } from "@halvik/contract/notify";
 import type { NotifyRoute } from "@halvik/core/respond/notify";
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { routeJson, ruleLineJson } from "../../testing/answers";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { RouteForm } from "./route-form";
+
+freshPage();
 
 const TIME = "2026-11-28T02:14:07.000000Z";
 const RULES = [

@@ -1,9 +1,11 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { NotifyWays } from "@halvik/contract/notify";
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { TextsForm } from "./texts-form";
+
+freshPage();
 
 const TEXT = { subject: "Nytt: {title}", body: "{title}\n{link}" };
 const KEPT = NotifyWays.parse({

@@ -1,8 +1,10 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { fireEvent, screen } from "@testing-library/react";
 import { useState } from "react";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { EditableText } from "./editable-text";
+
+freshPage();
 
 const saved: [string, number][] = [];
 /** What is kept, and a hand that changes it from elsewhere. */

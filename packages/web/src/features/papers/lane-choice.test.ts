@@ -1,6 +1,8 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import type { PaperDetail, PinJson } from "@halvik/contract/papers";
+import { freshPage } from "../../testing/fresh-page";
 import { lanesOf, lanesToChoose, pinLanes, spanOf } from "./lane-choice";
+
+freshPage();
 
 const entity = (kind: string, value: string, role = "actor") => ({ kind, role, value, original: value });
 const record = (number: number, time: string, entities: ReturnType<typeof entity>[]): PinJson =>

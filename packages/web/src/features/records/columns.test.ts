@@ -1,5 +1,5 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import fc from "fast-check";
+import { freshPage } from "../../testing/fresh-page";
 import {
   type ChosenColumn,
   clampWidth,
@@ -9,6 +9,8 @@ import {
   rememberedColumns,
   writeColumns,
 } from "./columns";
+
+freshPage();
 
 const KNOWN = ["src", "dst", "user", "app", "what it says"];
 const isKnown = (name: string) => KNOWN.includes(name);

@@ -1,8 +1,10 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen, within } from "@testing-library/react";
 import { recordJson } from "../../testing/answers";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { CompareMargin } from "./compare-margin";
+
+freshPage();
 
 const rows = () =>
   screen.getAllByRole("row").map((r) => [

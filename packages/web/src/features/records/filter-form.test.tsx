@@ -1,9 +1,11 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { fireEvent, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useState } from "react";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { FilterForm } from "./filter-form";
+
+freshPage();
 
 function Held({ first, texts }: { first: string; texts: string[] }) {
   const [text, setText] = useState(first);

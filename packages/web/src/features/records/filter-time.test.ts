@@ -1,6 +1,8 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { type Filter, parseFilter } from "@halvik/core/query/filter";
+import { freshPage } from "../../testing/fresh-page";
 import { isCutBy, windowOf } from "./filter-time";
+
+freshPage();
 
 const NOW = Date.UTC(2026, 10, 28, 12) * 1_000;
 const HOUR = 3_600e6;

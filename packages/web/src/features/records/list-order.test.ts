@@ -1,7 +1,9 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { recordJson } from "../../testing/answers";
+import { freshPage } from "../../testing/fresh-page";
 import { columnsOf } from "./list-columns";
 import { inOrder, nextOrder, readOrder, sumOf, writeOrder } from "./list-order";
+
+freshPage();
 
 const columns = columnsOf(["src", "bytes", "dst port", "interface"].map((name) => ({ name, width: null })));
 const records = [

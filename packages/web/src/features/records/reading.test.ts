@@ -1,7 +1,9 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
+import { freshPage } from "../../testing/fresh-page";
 import { contrastedWindows } from "./contrast/contrasted";
 import { trendText } from "./shapes/trend";
 import { sightedIn } from "./sighted";
+
+freshPage();
 
 test.each([
   [10, undefined, ""],

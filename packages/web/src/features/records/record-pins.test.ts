@@ -1,8 +1,10 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import type { HistogramAnswer, RecordJson } from "@halvik/contract/records";
 import { Pinnable } from "@halvik/core/papers";
 import { usOf } from "../../data/view-store";
+import { freshPage } from "../../testing/fresh-page";
 import { recordPins } from "./record-pins";
+
+freshPage();
 
 const [from, to] = ["2026-11-26T00:00:00.000Z", "2026-11-26T04:00:00.000Z"];
 const WINDOW = { from, to, fromUs: usOf(from), toUs: usOf(to) };

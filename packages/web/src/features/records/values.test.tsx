@@ -1,9 +1,11 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { recordJson } from "../../testing/answers";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
 import { type Pivot, type PivotActions, TextWithValues } from "./values";
+
+freshPage();
 
 const shown = (over: Parameters<typeof recordJson>[0]) => {
   const done: [string, string][] = [];

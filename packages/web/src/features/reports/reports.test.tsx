@@ -1,4 +1,3 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import type { Measured } from "@halvik/contract/reports";
 import type { AnyMeasure } from "@halvik/core/query/measure";
 import { fireEvent, screen, within } from "@testing-library/react";
@@ -8,6 +7,9 @@ import { MeasureForm } from "../../shared/parts/measure-form";
 import { PartView } from "../../shared/parts/part-view";
 import { periodOptions, readPeriod } from "../../shared/period-words";
 import { draw } from "../../testing/draw";
+import { freshPage } from "../../testing/fresh-page";
+
+freshPage();
 
 const WINDOW = { from: "2026-11-22T00:00:00.000000Z", to: "2026-11-29T00:00:00.000000Z" };
 const row = (labels: string[], value: number, before: number) => ({

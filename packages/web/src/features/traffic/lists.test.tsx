@@ -1,11 +1,13 @@
-/** @jest-environment ./packages/web/src/testing/browser-environment.mjs */
 import type { TrafficAnswer, TrafficLists } from "@halvik/contract/traffic";
 import { render, screen, within } from "@testing-library/react";
 import { createMemoryRouter, RouterProvider } from "react-router";
+import { freshPage } from "../../testing/fresh-page";
 import { TooltipProvider } from "../../ui/tooltip";
 import { readSentence, scopeFilter } from "./asked";
 import { TrafficListTable } from "./lists";
 import { csvOf } from "./step-table";
+
+freshPage();
 
 const sentence = readSentence(new URLSearchParams());
 const amounts = { bytes: 5_000_000, packets: 5_000, flows: 12 };

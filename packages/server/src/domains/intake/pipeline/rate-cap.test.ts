@@ -1,4 +1,3 @@
-import { expect, test } from "@jest/globals";
 import { RateCap } from "./rate-cap.js";
 
 test("over its rate a peer is capped, the others are not; time gives back (semantics 11)", () => {

@@ -2,7 +2,6 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, truncateSync,
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { crc32 } from "node:zlib";
-import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import { PROTOCOLS } from "../arrivals/arrival.js";
 import { type Damage, Spool, type SpooledBatch } from "./spool.js";

@@ -1,5 +1,4 @@
 import { roster } from "@halvik/simulator";
-import { describe, expect, test } from "@jest/globals";
 import { exportSenders, parseSenders } from "./csv.js";
 
 const HEADER = "name,addresses,relay,site,groups,role,zone,reached through,expected every seconds,keep days,notes";

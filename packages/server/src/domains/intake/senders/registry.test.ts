@@ -1,4 +1,3 @@
-import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import pg from "pg";
 import { connectionOf } from "../../../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../../../testing/test-database.js";

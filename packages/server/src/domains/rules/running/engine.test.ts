@@ -1,7 +1,6 @@
 import { Rule, shippedRules } from "@halvik/core/detect";
 import { Cadence, SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import pg from "pg";
 import { testRecord } from "../../../../../core/src/testing/record.js";
 import { connectionOf, createPool } from "../../../kernel/db/pool.js";

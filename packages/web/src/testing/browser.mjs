@@ -1,0 +1,54 @@
+import { runInNewContext } from "node:vm";
+import { JSDOM } from "jsdom";
+
+/**
+ * A browser's page without a browser (jsdom), with what every browser has and jsdom leaves to others. Jest reads this once before the tests of
+ * this package: they share the page, and `freshPage` empties it after each.
+ */
+const { window } = new JSDOM("<!doctype html>", { url: "http://localhost/", pretendToBeVisual: true });
+
+/** What Node has as a browser has it; jsdom's own are poorer, or would stop the rest of the program. */
+const NODES_OWN = new Set([
+  ...["globalThis", "console", "performance", "crypto", "queueMicrotask", "structuredClone", "Headers"],
+  ...["setTimeout", "clearTimeout", "setInterval", "clearInterval", "setImmediate", "clearImmediate"],
+]);
+const OF_THE_LANGUAGE = new Set(runInNewContext("Object.getOwnPropertyNames(globalThis)"));
+const isOfBrowsers = (name) => !name.startsWith("_") && !NODES_OWN.has(name) && !OF_THE_LANGUAGE.has(name);
+for (const name of Object.getOwnPropertyNames(window).filter(isOfBrowsers)) {
+  // constructors keep their name; what is called by itself is called on the window
+  const isCalled = typeof window[name] === "function" && /^[a-z]/.test(name);
+  Object.defineProperty(globalThis, name, {
+    configurable: true,
+    enumerable: true,
+    ...(isCalled
+      ? { value: window[name].bind(window), writable: true }
+      : {
+          get: () => window[name],
+          set: (value) => Object.defineProperty(window, name, { value, configurable: true }),
+        }),
+  });
+}
+for (const name of ["addEventListener", "removeEventListener", "dispatchEvent"])
+  globalThis[name] = window[name].bind(window);
+
+// what is laid out and drawn nowhere has no size, no colours and no pointer
+const nothing = () => undefined;
+class NothingToObserve {
+  observe() {}
+  unobserve() {}
+  disconnect() {}
+}
+// what is not awaited by a test is drawn when it is, as React Testing Library has it for the first file that reads it
+globalThis.IS_REACT_ACT_ENVIRONMENT = true;
+const unseen = {
+  matchMedia: () => ({ matches: false, addListener: nothing, removeListener: nothing }),
+  ResizeObserver: NothingToObserve,
+};
+Object.assign(globalThis, unseen);
+Object.assign(window, unseen);
+Object.assign(window.Element.prototype, {
+  hasPointerCapture: () => false,
+  setPointerCapture: nothing,
+  releasePointerCapture: nothing,
+  scrollIntoView: nothing,
+});
