@@ -56,8 +56,11 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
   await expect.poll(() => fileText(page)).toMatch(/worse:\n {2}- severity: critical\n {4}filter: text has smoke/);
   await expect.poll(() => fileText(page)).toMatch(/title: "\{count\} × Barrier stuck on \{sender\}"/);
   // a test that fails does not keep anybody from saving without it
-  await file.fill(
-    `${await fileText(page)}tests:\n  - name: one is enough\n    raises: 1\n    records:\n      - { at: 0, syslog: "<11>barrier: stuck" }\n`,
+  const whole = await fileText(page);
+  await file.focus();
+  await page.keyboard.press("ControlOrMeta+a");
+  await page.keyboard.insertText(
+    `${whole}tests:\n  - name: one is enough\n    raises: 1\n    records:\n      - { at: 0, syslog: "<11>barrier: stuck" }\n`,
   );
   await expect(page.getByText("The test “one is enough” expects 1 finding and has 0.")).toBeVisible();
   await expect(page.getByRole("button", { name: "Save", exact: true })).toBeDisabled();

@@ -5,7 +5,7 @@ import { gzipSync } from "node:zlib";
 import { pcapDatagram, pcapHeader } from "@halvik/core/decode/capture";
 import pg from "pg";
 import { connectionOf } from "../kernel/db/pool.js";
-import { runCommand } from "../testing/roles.js";
+import { runInside } from "../testing/run-inside.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 
 /** The product's commands as a person at a shell has them: what they print, how they end, and what a mistake says. */
@@ -20,7 +20,7 @@ afterAll(async () => {
   if (directory) rmSync(directory, { recursive: true, force: true });
 });
 
-const run = (args: readonly string[], input = "") => runCommand(instance.env, args, input);
+const run = (args: readonly string[], input = "") => runInside(instance.env, args, input);
 const file = (name: string, content: string | Uint8Array): string => {
   const path = join(directory, name);
   writeFileSync(path, content);

@@ -1,9 +1,9 @@
-import { readFileSync } from "node:fs";
 import { Command } from "commander";
 import { formatsText, readFormatsText } from "../domains/formats/format-text.js";
 import { addFormat, changeFormat, loadFormats, ready } from "../domains/formats/repository.js";
 import { loadDirectory } from "../domains/intake/senders/directory-cache.js";
 import { withAct } from "./context.js";
+import { readInput } from "./open-input.js";
 
 export const formatsCommand = (): Command =>
   new Command("formats")
@@ -19,9 +19,9 @@ export const formatsCommand = (): Command =>
       new Command("import")
         .description("add or change formats, by their names: all of a file, or none")
         .argument("<file>", '"-" is standard input')
-        .action((file: string) =>
-          withAct(async (act) => {
-            const formats = readFormatsText(readFileSync(file === "-" ? 0 : file, "utf8"));
+        .action(async (file: string) => {
+          const formats = readFormatsText(await readInput(file));
+          await withAct(async (act) => {
             const directory = await loadDirectory(act.db, "UTC");
             const known = new Map((await loadFormats(act.db)).map((f) => [f.format.name.toLowerCase(), f.id]));
             let added = 0;
@@ -36,6 +36,6 @@ export const formatsCommand = (): Command =>
             }
             await act.audit("formats imported", { count: formats.length });
             console.log(`${formats.length} read, ${added} added, ${formats.length - added} changed or as they were`);
-          }),
-        ),
+          });
+        }),
     );

@@ -1,10 +1,10 @@
-import { readFileSync } from "node:fs";
 import { MibError } from "@halvik/core/decode/mib";
 import { Command } from "commander";
 import { addModules, listModules } from "../domains/names/mibs.js";
 import { removeModule } from "../domains/names/mibs-repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { withAct, withDb } from "./context.js";
+import { readInput } from "./open-input.js";
 
 export const mibsCommand = (): Command =>
   new Command("mibs")
@@ -12,16 +12,13 @@ export const mibsCommand = (): Command =>
       new Command("add")
         .description("add modules")
         .argument("<files...>", '"-" is standard input')
-        .action((files: string[]) =>
-          withAct(async (act) => {
-            for (const file of files) {
+        .action(async (files: string[]) => {
+          const modules: [file: string, text: string][] = [];
+          for (const file of files) modules.push([file, await readInput(file)]);
+          await withAct(async (act) => {
+            for (const [file, text] of modules) {
               try {
-                const names = await addModules(
-                  act.db,
-                  readFileSync(file === "-" ? 0 : file, "utf8"),
-                  "command line",
-                  nowUs(),
-                );
+                const names = await addModules(act.db, text, "command line", nowUs());
                 await act.audit("SNMP modules added", { names });
                 console.log(names.join("\n"));
               } catch (e) {
@@ -29,8 +26,8 @@ export const mibsCommand = (): Command =>
                 throw e;
               }
             }
-          }),
-        ),
+          });
+        }),
     )
     .addCommand(
       new Command("list").description("list the modules and what they lack").action(() =>

@@ -1,4 +1,4 @@
-import { mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { mkdirSync, readdirSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { type Rule, readKeptRule, testFailures } from "@halvik/core/detect";
 import { Command } from "commander";
@@ -7,6 +7,7 @@ import { listRules, loadRule, saveRule } from "../domains/rules/repository.js";
 import { readRule, writeRule } from "../domains/rules/rule-text.js";
 import { sigmaFile } from "../domains/rules/sigma.js";
 import { withAct, withDb } from "./context.js";
+import { readInput } from "./open-input.js";
 
 export const rulesCommand = (): Command =>
   new Command("rules")
@@ -32,11 +33,11 @@ export const rulesCommand = (): Command =>
           "make rules, or new versions of them, from a file with one or more rules, or from a directory of such files",
         )
         .argument("<path>", '"-" is standard input')
-        .action((path: string) =>
-          withAct(async (act) => {
-            const rules = readAll(path);
-            const failures = rules.flatMap((rule) => testFailures(rule).map((said) => `${rule.id}: ${said}`));
-            if (failures.length > 0) throw new Error(`no rule was saved: ${failures.join("; ")}`);
+        .action(async (path: string) => {
+          const rules = await readAll(path);
+          const failures = failuresOf(rules);
+          if (failures.length > 0) throw new Error(`no rule was saved: ${failures.join("; ")}`);
+          await withAct(async (act) => {
             let changed = 0;
             for (const rule of rules) {
               const before = await loadRule(act.db, rule.id);
@@ -46,8 +47,8 @@ export const rulesCommand = (): Command =>
             }
             await act.audit("rules imported", { count: changed });
             console.log(`${rules.length} read, ${changed} saved, ${rules.length - changed} unchanged`);
-          }),
-        ),
+          });
+        }),
     )
     .addCommand(
       new Command("sigma")
@@ -59,7 +60,7 @@ export const rulesCommand = (): Command =>
         .option("--save", "keep what can be said", false)
         .action(async (file: string, o: { source: string[]; save: boolean }) => {
           const sources = new Map(o.source.map((s) => [s.slice(0, s.indexOf("=")), s.slice(s.indexOf("=") + 1)]));
-          const outcomes = sigmaFile(readFileSync(file === "-" ? 0 : file, "utf8"), sources);
+          const outcomes = sigmaFile(await readInput(file), sources);
           for (const one of outcomes)
             if (one.rule === null)
               console.error(`${one.name}: refused: ${one.why}${one.at === "" ? "" : ` (${one.at})`}`);
@@ -77,17 +78,20 @@ export const rulesCommand = (): Command =>
       new Command("test")
         .description("run the tests that rules in files carry; exit 1 when one fails")
         .argument("<path>", '"-" is standard input')
-        .action((path: string) => {
-          const rules = readAll(path);
-          const failures = rules.flatMap((rule) => testFailures(rule).map((said) => `${rule.id}: ${said}`));
+        .action(async (path: string) => {
+          const rules = await readAll(path);
+          const failures = failuresOf(rules);
           for (const failure of failures) console.log(failure);
           console.log(`${rules.reduce((sum, r) => sum + r.tests.length, 0)} tests, ${failures.length} failed`);
           if (failures.length > 0) process.exitCode = 1;
         }),
     );
 
+const failuresOf = (rules: readonly Rule[]): string[] =>
+  rules.flatMap((rule) => testFailures(rule).map((said) => `${rule.id}: ${said}`));
+
 /** Every rule of a path; one that cannot be read refuses all, with its file and place. */
-function readAll(path: string): Rule[] {
+async function readAll(path: string): Promise<Rule[]> {
   const isDirectory = path !== "-" && statSync(path).isDirectory();
   const files = isDirectory
     ? readdirSync(path)
@@ -95,15 +99,15 @@ function readAll(path: string): Rule[] {
         .sort()
         .map((f) => join(path, f))
     : [path];
-  return files.flatMap((file) => {
-    const text = readFileSync(file === "-" ? 0 : file, "utf8");
-    return parseAllDocuments(text).map((document, i) => {
+  const rules: Rule[] = [];
+  for (const file of files)
+    for (const [i, document] of parseAllDocuments(await readInput(file)).entries()) {
       const { rule, issues } = readRule(document.toString());
       if (rule === null)
         throw new Error(
           `${file}, rule ${i + 1}: ${issues.map((issue) => `${issue.path} ${issue.message}`.trim()).join("; ")}`,
         );
-      return rule;
-    });
-  });
+      rules.push(rule);
+    }
+  return rules;
 }

@@ -1,9 +1,9 @@
-import { readFileSync } from "node:fs";
 import { Command } from "commander";
 import { importSenders } from "../domains/intake/senders/changes-repository.js";
 import { exportSenders, parseSenders } from "../domains/intake/senders/csv.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
 import { withAct, withDb } from "./context.js";
+import { readInput } from "./open-input.js";
 
 export const sendersCommand = (): Command =>
   new Command("senders")
@@ -19,8 +19,7 @@ export const sendersCommand = (): Command =>
         .description("make or change senders by name, and admit them")
         .argument("<file>", 'CSV with the columns of the export; "-" is standard input')
         .action(async (file: string) => {
-          // read before the database is asked: whoever types it may take their time
-          const list = parseSenders(readFileSync(file === "-" ? 0 : file, "utf8"));
+          const list = parseSenders(await readInput(file));
           const { created, changed } = await withAct((act) => importSenders(act, list));
           console.log(`${created} made, ${changed} changed`);
         }),
