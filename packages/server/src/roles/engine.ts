@@ -22,7 +22,8 @@ import type { RoleContext } from "../kernel/role-input.js";
 import { forgetFollowedBatches, listenToBatches } from "../store/batches.js";
 import { OwnRecords } from "../store/own-records.js";
 
-const IDLE_MS = 250;
+/** New batches wake it; what people changed is found by then. */
+const IDLE_MS = 500;
 const WATCH_MS = 5_000;
 /** Keys of a rule that are said to be near to being raised. */
 const NEAREST = 5;

@@ -146,6 +146,7 @@ describe("a database of before the first release", () => {
       "018-sender-hours",
       "019-traffic-by-day",
       "020-formats-over-history",
+      "021-changed-when-changed",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -168,6 +169,7 @@ describe("a database of before the first release", () => {
       { name: "018-sender-hours" },
       { name: "019-traffic-by-day" },
       { name: "020-formats-over-history" },
+      { name: "021-changed-when-changed" },
     ]);
     await client.end();
   });

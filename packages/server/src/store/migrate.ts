@@ -19,6 +19,7 @@ import { up as incidentTechniques } from "./migrations/017-incident-techniques.j
 import { up as senderHours } from "./migrations/018-sender-hours.js";
 import { up as trafficByDay } from "./migrations/019-traffic-by-day.js";
 import { up as formatsOverHistory } from "./migrations/020-formats-over-history.js";
+import { up as changedWhenChanged } from "./migrations/021-changed-when-changed.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -42,6 +43,7 @@ const MIGRATIONS = [
   { name: "018-sender-hours", up: senderHours },
   { name: "019-traffic-by-day", up: trafficByDay },
   { name: "020-formats-over-history", up: formatsOverHistory },
+  { name: "021-changed-when-changed", up: changedWhenChanged },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

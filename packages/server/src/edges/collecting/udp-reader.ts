@@ -48,8 +48,12 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
   let overflow = 0;
   /** The next block's numbers of peers begin anew. */
   let restarted = false;
+  /** Nobody wakes up for nothing: it runs from the first that waits. */
+  let due: NodeJS.Timeout | null = null;
 
   const flush = () => {
+    if (due !== null) clearTimeout(due);
+    due = null;
     if (used === 0 && overflow === 0) return;
     // a little is copied, a lot is handed over: few datagrams must not hold a whole block in memory
     const little = used < BLOCK_BYTES / 8;
@@ -67,6 +71,7 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
   socket.on("message", (bytes, remote) => {
     if (outstanding >= MAX_OUTSTANDING_BYTES) {
       overflow++;
+      due ??= setTimeout(flush, FLUSH_MS);
       return;
     }
     if (used + ENTRY_HEADER_BYTES + bytes.length > BLOCK_BYTES) flush();
@@ -87,6 +92,7 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
     block.writeDoubleLE(nowUs(), used + 8);
     bytes.copy(block, used + ENTRY_HEADER_BYTES);
     used += ENTRY_HEADER_BYTES + bytes.length;
+    due ??= setTimeout(flush, FLUSH_MS);
     if (used + ENTRY_HEADER_BYTES + MAX_DATAGRAM > BLOCK_BYTES) flush();
   });
   socket.on("error", (e: NodeJS.ErrnoException) => {
@@ -103,11 +109,9 @@ function read(port: NonNullable<typeof parentPort>, data: UdpReaderData): void {
     };
     port.postMessage(message);
   });
-  const timer = setInterval(flush, FLUSH_MS);
   port.on("message", (message: ToReader) => {
     if (message.type === "done") outstanding -= message.bytes;
     else {
-      clearInterval(timer);
       flush();
       socket.close();
       port.close();

@@ -56,3 +56,43 @@ test("who waits and has nothing held any more gives its place up after a day", a
   await registry.forgetWaiting(client, T + 2 * 86_400 * S);
   expect(await waiting()).toBe(0);
 });
+
+describe("what is set has changed when a row has", () => {
+  const versions = async (): Promise<readonly number[]> => {
+    const { rows } = await client.query<{ d: number; k: number; r: number }>(
+      "select (select version from directory_version) as d, (select version from kind_change) as k, (select version from rule_change) as r",
+    );
+    return [rows[0]!.d, rows[0]!.k, rows[0]!.r];
+  };
+
+  test("whoever looks for changes, again and again, makes none", async () => {
+    const registry = new SenderRegistry("UTC");
+    await registry.refresh(client);
+    const before = await versions();
+    for (let second = 0; second < 3; second++) {
+      await registry.refresh(client);
+      await registry.forgetWaiting(client, T + second * S);
+    }
+    expect(await versions()).toEqual(before);
+  });
+
+  test("each table that counts: a statement that meets no row is no change, one that meets some is one", async () => {
+    const { rows } = await client.query<{ name: string }>(
+      "select distinct tgrelid::regclass::text as name from pg_trigger t join pg_proc p on p.oid = t.tgfoid where p.proname like 'bump%'",
+    );
+    expect(rows.length).toBeGreaterThan(15);
+    for (const { name } of rows) {
+      const before = await versions();
+      await client.query(`delete from ${name} where false`);
+      expect([name, await versions()]).toEqual([name, before]);
+    }
+    const [directory, kinds, rules] = await versions();
+    await client.query(
+      "insert into sender (name, state, first_seen_us) values ('one', 'admitted', 0), ('two', 'admitted', 0)",
+    );
+    await client.query("update rule set body = body where id = (select min(id) from rule)");
+    await client.query("insert into own_domain (domain, author, at_us) values ('orvane.example', 'x', 0)");
+    await client.query("delete from own_domain where domain = 'orvane.example'");
+    expect(await versions()).toEqual([directory! + 1, kinds! + 2, rules! + 1]);
+  });
+});
