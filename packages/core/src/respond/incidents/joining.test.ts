@@ -99,6 +99,18 @@ describe("joining (semantics 25)", () => {
       [incident({ entities: entities("user=root") })],
       null,
     ],
+    [
+      "two that try names of one list: two of three in common do not make them one",
+      finding(110, "src=198.51.100.7", "user=a.by", "user=b.dal", "user=c.eng"),
+      [incident({ entities: entities("src=203.0.113.9", "user=a.by", "user=b.dal", "user=x.rud") })],
+      null,
+    ],
+    [
+      "two names that one has, and the other has nothing else, do",
+      finding(111, "user=a.by", "user=b.dal"),
+      [incident({ entities: entities("src=203.0.113.9", "user=a.by", "user=b.dal") })],
+      { incident: 1 },
+    ],
     ["a hub joins nothing", finding(112, "src=10.0.0.53"), [incident({ entities: entities("src=10.0.0.53") })], null],
     [
       "a port has its name on every device",

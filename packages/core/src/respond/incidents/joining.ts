@@ -9,6 +9,8 @@ const CAUSE_US = 15 * US_PER_MINUTE;
 const REPORTS = 0.3;
 /** What it is worth when two of one device are about the same. Our own scale: no source. */
 const SAME_SUBJECT = 0.25;
+/** By how much each further name in common says less than the one before. Our own scale: no source. */
+const LIST_OF_NAMES = 3;
 /** How many links are named as the reason. */
 const NAMED = 2;
 
@@ -140,18 +142,30 @@ export function linksBetween(finding: JoiningFinding, incident: JoinableIncident
       const part = Math.min(a.part, b.part) * (reports ? REPORTS : 1);
       return linkOf(thing, suspected.has(thing) ? SUSPECTED : context.heard(thing), gap, part);
     });
+  const weighed = oncePerList(links);
   const device = hosts.some((t) => own.get(t)!.isMain && known.get(t)!.isMain);
   const subject = device ? subjectOfBoth(finding, incident, context) : undefined;
   if (subject !== undefined)
-    links.push({ field: "subject", value: subject, weight: SAME_SUBJECT, why: "of one device, about the same" });
+    weighed.push({ field: "subject", value: subject, weight: SAME_SUBJECT, why: "of one device, about the same" });
   const { sharedRecords } = incident;
   if (sharedRecords > 0)
-    links.push({ field: "records", value: "", weight: sharedRecords, why: "the same records are evidence of both" });
+    weighed.push({ field: "records", value: "", weight: sharedRecords, why: "the same records are evidence of both" });
   if (incident.troubles.includes(troubleOf(finding.rule, finding.key)))
-    links.push({ field: "rule", value: finding.rule, weight: 1, why: "the same rule, of the same" });
+    weighed.push({ field: "rule", value: finding.rule, weight: 1, why: "the same rule, of the same" });
   else if (finding.aboutSender && incident.rules.includes(finding.rule) && sharesSender(finding, incident))
-    links.push({ field: "rule", value: finding.rule, weight: ENOUGH, why: "the same rule, on the same sender" });
-  return links.sort((a, b) => b.weight - a.weight || (a.field < b.field ? -1 : 1));
+    weighed.push({ field: "rule", value: finding.rule, weight: ENOUGH, why: "the same rule, on the same sender" });
+  return weighed.sort((a, b) => b.weight - a.weight || (a.field < b.field ? -1 : 1));
+}
+
+/** Names that are tried come from lists that go round: the second in common says less than the first, the third less again. */
+function oncePerList(links: readonly Link[]): Link[] {
+  const names = links.filter((l) => l.field === "user" && l.weight > 0).sort((a, b) => b.weight - a.weight);
+  return links.map((link) => {
+    const place = names.indexOf(link);
+    return place < 1
+      ? link
+      : { ...link, weight: link.weight / LIST_OF_NAMES ** place, why: `${link.why}; one more name` };
+  });
 }
 
 const subjectOfBoth = (
