@@ -4,7 +4,8 @@ import { createServer, type Server as TcpServer } from "node:net";
 import type { ForwardJson, ForwardList } from "@halvik/contract/forwarding";
 import { flowSet, ipfixMessage, templateBody } from "../../../core/src/testing/flow-bytes.js";
 import { fingerprintOf, tlsIdentity } from "../kernel/tls/tls-identity.js";
-import { RoleProcess, runCommand } from "./roles.js";
+import { RoleProcess } from "./roles.js";
+import { runInside } from "./run-inside.js";
 import { TestApi } from "./test-api.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
@@ -17,7 +18,7 @@ const FROM = "127.79.0.3";
 
 beforeAll(async () => {
   instance = await startTestInstance();
-  await runCommand(instance.env, ["senders", "import", "-"], `name,addresses\nsrv 3,${FROM}\n`);
+  await runInside(instance.env, ["senders", "import", "-"], `name,addresses\nsrv 3,${FROM}\n`);
   collector = await RoleProcess.start(instance, "collector");
   api = await TestApi.start(instance);
 }, 240_000);

@@ -28,7 +28,8 @@ import { nodeSnmpCrypto } from "../kernel/snmp-crypto.js";
 import { certificateFile, fingerprintOf, tlsIdentity } from "../kernel/tls/tls-identity.js";
 import { searchRecords } from "../store/search.js";
 import { TermIndex } from "../store/term-index.js";
-import { RoleProcess, runCommand } from "./roles.js";
+import { RoleProcess } from "./roles.js";
+import { runInside } from "./run-inside.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 import { scriptRequest } from "./windows-script.js";
 
@@ -56,7 +57,7 @@ beforeAll(async () => {
   await db.connect();
   for (const u of USERS) await saveSnmpUser(db, usmUser(nodeSnmpCrypto, u), null);
   await db.query("insert into admitted_network (network, added_by, added_us) values ('127.0.0.0/8', 'test', 0)");
-  token = (await runCommand(instance.env, ["token", "create", "forwarder", "--intake"])).out.trim();
+  token = (await runInside(instance.env, ["token", "create", "forwarder", "--intake"])).out.trim();
   collector = await RoleProcess.start(instance, "collector");
 }, 240_000);
 
@@ -552,7 +553,7 @@ describe("over HTTPS with a token", () => {
   });
   test("no token, a reading token, a document type, too much: refused with a reason", async () => {
     expect(await post("/json", "{}", { authorization: "Bearer nope" })).toMatchObject({ status: 401 });
-    const reader = (await runCommand(instance.env, ["token", "create", "reader"])).out.trim();
+    const reader = (await runInside(instance.env, ["token", "create", "reader"])).out.trim();
     expect(await post("/json", "{}", { authorization: `Bearer ${reader}` })).toMatchObject({ status: 401 });
     expect(await post("/windows", `<!DOCTYPE x [<!ENTITY a "b">]>${event(1)}`)).toMatchObject({
       status: 400,
@@ -599,7 +600,7 @@ describe("syslog over TLS, and endpoints that change while running", () => {
       execFileSync("logger", ["--server", "127.0.0.1", "--port", String(port), "--udp", text]);
     expect(
       (
-        await runCommand(instance.env, [
+        await runInside(instance.env, [
           "endpoints",
           "add",
           "second ear",
@@ -618,7 +619,7 @@ describe("syslog over TLS, and endpoints that change while running", () => {
       },
       (r) => r.length > 0,
     );
-    await runCommand(instance.env, ["endpoints", "set", "second ear", "--port", String(ports[1])]);
+    await runInside(instance.env, ["endpoints", "set", "second ear", "--port", String(ports[1])]);
     await eventually(
       "heard at the other port",
       async () => {
@@ -627,13 +628,13 @@ describe("syslog over TLS, and endpoints that change while running", () => {
       },
       (r) => r.length > 0,
     );
-    await runCommand(instance.env, ["endpoints", "stop", "second ear"]);
+    await runInside(instance.env, ["endpoints", "stop", "second ear"]);
     await eventually(
       "stopped",
       () => db.query("select 1 from endpoint where name = 'second ear' and state = 'listening'"),
       (r) => r.rows.length === 0,
     );
-    expect((await runCommand(instance.env, ["endpoints", "list"])).out).toContain("second ear");
+    expect((await runInside(instance.env, ["endpoints", "list"])).out).toContain("second ear");
   });
 });
 
@@ -644,7 +645,7 @@ describe("files of every kind by bin/halvik import", () => {
     return join(dir, name);
   };
   const importOne = (path: string, ...more: string[]) =>
-    runCommand(instance.env, ["import", path, "--peer", "127.0.0.1", ...more]);
+    runInside(instance.env, ["import", path, "--peer", "127.0.0.1", ...more]);
 
   test("columns, gzip of JSON lines, event XML: a receipt each, and the records with their own times", async () => {
     const flows = file(
@@ -680,12 +681,12 @@ describe("certificates, users of one sender, the forwarder's bookmark", () => {
       { ...instance.config, HALVIK_DATA_DIR: mkdtempSync(join(tmpdir(), "halvik-cert-")) },
       Date.now(),
     );
-    await runCommand(
+    await runInside(
       instance.env,
       ["senders", "import", "-"],
       `name,addresses,relay,site,groups,role,zone,reached through,expected every seconds,notes\nquay-box,10.77.0.1,no,,,,UTC,,,`,
     );
-    await runCommand(instance.env, [
+    await runInside(instance.env, [
       "endpoints",
       "set",
       "syslog over TLS",
@@ -720,7 +721,7 @@ describe("certificates, users of one sender, the forwarder's bookmark", () => {
   test("a user bound to a sender is refused from any other", async () => {
     expect(
       (
-        await runCommand(instance.env, [
+        await runInside(instance.env, [
           "snmp-users",
           "add",
           "quay",
@@ -758,7 +759,7 @@ describe("certificates, users of one sender, the forwarder's bookmark", () => {
       (c) => (c["refused: user of another sender"] ?? 0) > 0,
     );
     expect(await search("event is 1.3.6.1.4.1.32473.9.9")).toEqual([]);
-    expect((await runCommand(instance.env, ["snmp-users", "add", "x", "--sender", "nobody-here"])).code).toBe(1);
+    expect((await runInside(instance.env, ["snmp-users", "add", "x", "--sender", "nobody-here"])).code).toBe(1);
   });
   test("stand-in devices stopped and started again: no event twice, none left out in between", async () => {
     const file = join(instance.config.HALVIK_DATA_DIR, "token");

@@ -4,7 +4,8 @@ import { Random } from "@halvik/simulator";
 import pg from "pg";
 import { connectionOf } from "../kernel/db/pool.js";
 import { postRecords } from "./intake-client.js";
-import { RoleProcess, runCommand } from "./roles.js";
+import { RoleProcess } from "./roles.js";
+import { runInside } from "./run-inside.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
 /** What was done to a running Halvik, and what became of what was sent meanwhile. */
@@ -39,12 +40,12 @@ export async function ordeal(
   };
   let sender: Sender | null = null;
   try {
-    await runCommand(
+    await runInside(
       instance.env,
       ["senders", "import", "-"],
       "name,addresses,relay,site,groups,role,zone,reached through,expected every seconds,notes\nforwarder,127.0.0.1,no,,,,UTC,,,\n",
     );
-    const token = (await runCommand(instance.env, ["token", "create", "ordeal", "--intake"])).out.trim();
+    const token = (await runInside(instance.env, ["token", "create", "ordeal", "--intake"])).out.trim();
     const started = performance.now();
     sender = new Sender(instance, token);
     const sending = sender.run();

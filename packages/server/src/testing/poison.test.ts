@@ -5,7 +5,8 @@ import { bytes } from "../../../core/src/testing/bytes.js";
 import { flowSet, templateBody, v9Message } from "../../../core/src/testing/flow-bytes.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { HostileInputs } from "./hostile-inputs.js";
-import { RoleProcess, runCommand, TestDevice } from "./roles.js";
+import { RoleProcess, TestDevice } from "./roles.js";
+import { runInside } from "./run-inside.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
 /** Twenty senders of known messages, and one that sends what no store takes: it costs the twenty nothing. */
@@ -27,8 +28,8 @@ beforeAll(async () => {
     `poisoner,${POISONER} 127.0.0.1,no,Orvane,,,UTC,,,`,
     "relay,127.40.1.2,yes,Orvane,,,UTC,,,",
   ].join("\n");
-  expect((await runCommand(instance.env, ["senders", "import", "-"], list)).code).toBe(0);
-  token = (await runCommand(instance.env, ["token", "create", "forwarder", "--intake"])).out.trim();
+  expect((await runInside(instance.env, ["senders", "import", "-"], list)).code).toBe(0);
+  token = (await runInside(instance.env, ["token", "create", "forwarder", "--intake"])).out.trim();
   db = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
   await db.connect();
   // stands for whatever a later decoder lets through: a class of error each

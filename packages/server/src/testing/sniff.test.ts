@@ -7,7 +7,8 @@ import { join, resolve } from "node:path";
 import pg from "pg";
 import { endpointStates } from "../domains/intake/endpoints/repository.js";
 import { connectionOf } from "../kernel/db/pool.js";
-import { RoleProcess, runCommand } from "./roles.js";
+import { RoleProcess } from "./roles.js";
+import { runInside } from "./run-inside.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
 /** Packets of an interface, read as they go by: tcpdump, the command, the real collector, PostgreSQL. */
@@ -19,12 +20,12 @@ let tokenFile: string;
 
 beforeAll(async () => {
   instance = await startTestInstance();
-  await runCommand(instance.env, ["senders", "import", "-"], "name,addresses\nprobe-1,127.0.0.1\n");
+  await runInside(instance.env, ["senders", "import", "-"], "name,addresses\nprobe-1,127.0.0.1\n");
   collector = await RoleProcess.start(instance, "collector");
   web = createServer((_req, res) => res.end("seen")).listen(0, HERE);
   await once(web, "listening");
   tokenFile = join(instance.config.HALVIK_DATA_DIR, "probe-token");
-  writeFileSync(tokenFile, (await runCommand(instance.env, ["token", "create", "probe", "--intake"])).out);
+  writeFileSync(tokenFile, (await runInside(instance.env, ["token", "create", "probe", "--intake"])).out);
 });
 afterAll(async () => {
   web?.close();
@@ -157,7 +158,7 @@ function tokenOf(text: string): string {
 }
 
 test("an endpoint of a collector that may not capture says what to do, and the others go on", async () => {
-  const endpoint = (...args: readonly string[]) => runCommand(instance.env, ["endpoints", ...args]);
+  const endpoint = (...args: readonly string[]) => runInside(instance.env, ["endpoints", ...args]);
   expect((await endpoint("add", "probe", "--kind", "packets")).err).toMatch(/--interface: name the interface/);
   expect((await endpoint("add", "probe", "--kind", "packets", "--interface", "-w")).code).toBe(1);
   await endpoint("add", "probe", "--kind", "packets", "--interface", "lo");

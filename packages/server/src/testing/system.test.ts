@@ -10,6 +10,7 @@ import { connectionOf } from "../kernel/db/pool.js";
 import { searchRecords } from "../store/search.js";
 import { TermIndex } from "../store/term-index.js";
 import { RoleProcess, runCommand, TestDevice } from "./roles.js";
+import { runInside } from "./run-inside.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
 /** The roles as real processes, real sockets, a real PostgreSQL; faults where Halvik promises to survive them. */
@@ -26,7 +27,7 @@ beforeAll(async () => {
     "relay-1,127.30.0.2,yes,Orvane,,,Europe/Oslo,,,",
     "sw-1,10.30.0.3 127.30.0.3,no,Hestnes,network,,UTC,,,",
   ].join("\n");
-  expect(await runCommand(instance.env, ["senders", "import", "-"], list)).toMatchObject({
+  expect(await runInside(instance.env, ["senders", "import", "-"], list)).toMatchObject({
     code: 0,
     out: "3 made, 0 changed\n",
   });
@@ -356,7 +357,7 @@ describe("commands", () => {
       ["rules"],
       ["start"],
     ])
-      expect(await runCommand(instance.env, [...command, "--help"])).toMatchObject({
+      expect(await runInside(instance.env, [...command, "--help"])).toMatchObject({
         code: 0,
         out: expect.stringContaining("Usage: halvik"),
       });

@@ -13,7 +13,8 @@ import { saveChannel } from "../domains/notifications/settings-repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { mailSinkDir, notifyLogDir } from "../kernel/config/data-dir.js";
 import { connectionOf } from "../kernel/db/pool.js";
-import { RoleProcess, runCommand, TestDevice } from "./roles.js";
+import { RoleProcess, TestDevice } from "./roles.js";
+import { runInside } from "./run-inside.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
 /** What engine and notifier were put through, and what the receivers of every channel got of it. */
@@ -142,8 +143,8 @@ async function setUp(
 ): Promise<void> {
   const senders = Array.from({ length: DEVICES }, (_, i) => `post-${i + 1},127.0.1.${i + 1},no,,,,UTC,,,`);
   const head = "name,addresses,relay,site,groups,role,zone,reached through,expected every seconds,notes";
-  await runCommand(instance.env, ["senders", "import", "-"], `${head}\n${senders.join("\n")}\n`);
-  const rule = await runCommand(instance.env, ["rules", "import", "-"], RULE);
+  await runInside(instance.env, ["senders", "import", "-"], `${head}\n${senders.join("\n")}\n`);
+  const rule = await runInside(instance.env, ["rules", "import", "-"], RULE);
   if (rule.code !== 0) throw new Error(rule.err);
   const channels = [];
   for (const channel of [

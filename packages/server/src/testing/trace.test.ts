@@ -1,7 +1,8 @@
 import { createSocket } from "node:dgram";
 import type { Trace } from "@halvik/contract/trace";
 import { effort } from "../../../core/src/testing/node/effort.js";
-import { RoleProcess, runCommand } from "./roles.js";
+import { RoleProcess } from "./roles.js";
+import { runInside } from "./run-inside.js";
 import { TestApi } from "./test-api.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
@@ -13,7 +14,7 @@ const FROM = "127.79.0.2";
 
 beforeAll(async () => {
   instance = await startTestInstance();
-  await runCommand(instance.env, ["senders", "import", "-"], `name,addresses\nsrv-2,${FROM}\n`);
+  await runInside(instance.env, ["senders", "import", "-"], `name,addresses\nsrv-2,${FROM}\n`);
   collector = await RoleProcess.start(instance, "collector");
   api = await TestApi.start(instance);
 }, 240_000);
