@@ -11,6 +11,7 @@ import type { RoleContext } from "../kernel/role-input.js";
 import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../store/keeping/keep-traffic.js";
 import { BindingKeeping, pruneBindings } from "../store/keeping/learn-bindings.js";
+import { pruneBeside } from "../store/keeping/prune-beside.js";
 import { dropExpired, shedOldest } from "../store/keeping/retention.js";
 import { OwnRecords } from "../store/own-records.js";
 import { pruneShapes } from "../store/shapes.js";
@@ -96,6 +97,7 @@ async function keep(
       await own.write(await dropExpired(client, days, nowUs()));
       await pruneBindings(client, days.records, nowUs());
       await pruneSightings(client);
+      await pruneBeside(client, keepTraffic, nowUs(), beat);
       await pruneShapes(client, nowUs());
       await dropReplacedParts(client, nowUs());
       while ((await closeSteps(client, keepTraffic, nowUs())) && !stopping()) await beat();

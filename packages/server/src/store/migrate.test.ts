@@ -147,6 +147,7 @@ describe("a database of before the first release", () => {
       "019-traffic-by-day",
       "020-formats-over-history",
       "021-changed-when-changed",
+      "022-counters-by-time",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -170,6 +171,7 @@ describe("a database of before the first release", () => {
       { name: "019-traffic-by-day" },
       { name: "020-formats-over-history" },
       { name: "021-changed-when-changed" },
+      { name: "022-counters-by-time" },
     ]);
     await client.end();
   });

@@ -20,6 +20,7 @@ import { up as senderHours } from "./migrations/018-sender-hours.js";
 import { up as trafficByDay } from "./migrations/019-traffic-by-day.js";
 import { up as formatsOverHistory } from "./migrations/020-formats-over-history.js";
 import { up as changedWhenChanged } from "./migrations/021-changed-when-changed.js";
+import { up as countersByTime } from "./migrations/022-counters-by-time.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -44,6 +45,7 @@ const MIGRATIONS = [
   { name: "019-traffic-by-day", up: trafficByDay },
   { name: "020-formats-over-history", up: formatsOverHistory },
   { name: "021-changed-when-changed", up: changedWhenChanged },
+  { name: "022-counters-by-time", up: countersByTime },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

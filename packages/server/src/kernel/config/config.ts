@@ -201,12 +201,13 @@ export const SETTINGS = {
   HALVIK_KEEP_TRAFFIC_MINUTE_DAYS: {
     schema: wholeNumber(1, 36_500),
     fallback: () => 2,
-    about: "Days for which sums of traffic by the minute are kept.",
+    about:
+      "Days for which sums by the minute are kept: of traffic, and counts of records of a time of which no record is there any more.",
   },
   HALVIK_KEEP_TRAFFIC_FIVE_DAYS: {
     schema: wholeNumber(1, 36_500),
     fallback: () => 60,
-    about: "The same by five minutes.",
+    about: "The same by five minutes, and counters of interfaces.",
   },
   HALVIK_KEEP_TRAFFIC_HOUR_DAYS: {
     schema: wholeNumber(1, 36_500),
