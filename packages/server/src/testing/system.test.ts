@@ -185,6 +185,25 @@ describe("faults", () => {
     );
   }, 240_000);
 
+  test("PostgreSQL away while nothing comes: once it is back nobody says that records are kept on disk", async () => {
+    await instance.cluster.stop();
+    // it has been looked for by then, and not found
+    await new Promise((r) => setTimeout(r, 3_000));
+    await instance.cluster.start();
+    const backUs = Date.now() * 1_000;
+    await eventually(
+      "the collector's own word",
+      () =>
+        withDb((c) =>
+          c.query<{ heartbeat_us: number; spooling: boolean }>(
+            "select heartbeat_us, (detail->>'spooling')::boolean as spooling from role_status where role = 'collector'",
+          ),
+        ),
+      ({ rows }) => rows[0]!.heartbeat_us > backUs && !rows[0]!.spooling,
+      30_000,
+    );
+  }, 240_000);
+
   test("PostgreSQL only slow: records wait on disk, it is noted, and no incident says that the store is away", async () => {
     const told = (event: string) => search(`kind is halvik and event is ${event}`);
     const before = (await told("spool-in-use")).length;

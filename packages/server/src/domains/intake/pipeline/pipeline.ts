@@ -195,6 +195,8 @@ export class Pipeline implements EndpointSink {
         await this.guarded(() => this.store.connect());
       }
       if (this.store.client !== null && !this.spool.isEmpty) await this.guarded(() => this.replaySome());
+      // also where nothing came while the store was away, or nothing could be put to disk
+      if (this.store.client !== null && this.spool.isEmpty && this.spoolTask === null) this.absence.end();
       await this.workQueue();
       if (now - this.lastHousekeepingMs >= HOUSEKEEPING_MS) {
         this.lastHousekeepingMs = now;
@@ -337,10 +339,7 @@ export class Pipeline implements EndpointSink {
     try {
       while (performance.now() < until && !this.stopping) {
         const batch = await this.spool.peek();
-        if (batch === null) {
-          this.absence.end();
-          return;
-        }
+        if (batch === null) return;
         if (this.store.client === null) return;
         // a batch whose commit was answered too late is there already
         const isStored = await this.store.isStored(batch.number);
