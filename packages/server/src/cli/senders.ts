@@ -1,5 +1,4 @@
 import { Command } from "commander";
-import { importSenders } from "../domains/intake/senders/changes-repository.js";
 import { exportSenders, parseSenders } from "../domains/intake/senders/csv.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
 import { withAct, withDb } from "./context.js";
@@ -20,6 +19,8 @@ export const sendersCommand = (): Command =>
         .argument("<file>", 'CSV with the columns of the export; "-" is standard input')
         .action(async (file: string) => {
           const list = parseSenders(await readInput(file));
+          // with the models, which take longer to read than the export takes
+          const { importSenders } = await import("../domains/intake/senders/changes-repository.js");
           const { created, changed } = await withAct((act) => importSenders(act, list));
           console.log(`${created} made, ${changed} changed`);
         }),

@@ -16,15 +16,17 @@ const byName = (name: string) =>
     where: where(fn("lower", fn("normalize", col("name"))), fn("lower", fn("normalize", name)) as never),
   });
 
-// verifying against this takes as long for names that do not exist
-const NOBODY = hashPassword("nobody has this password");
+/** Verifying against this takes as long for names that do not exist. Made by the first sign-in, whoever it is: a command needs none. */
+let nobody: Promise<string> | null = null;
 
 const ONE_TIME_US = 3 * US_PER_DAY;
 
 /** The person with this name and password, or null; takes the same time either way. A one-time password runs out. */
 export async function checkSignIn(name: string, password: string): Promise<Person | null> {
+  nobody ??= hashPassword("nobody has this password");
+  const hashOfNobody = await nobody;
   const person = await byName(name);
-  const matches = await passwordMatches(person?.passwordHash ?? (await NOBODY), password);
+  const matches = await passwordMatches(person?.passwordHash ?? hashOfNobody, password);
   if (!person || !matches || person.disabled) return null;
   return person.oneTimeUntilUs !== null && person.oneTimeUntilUs < nowUs() ? null : person;
 }

@@ -8,7 +8,7 @@ import { SMTPServer } from "smtp-server";
 import { arbitraryRecord } from "../../../../core/src/testing/filters.js";
 import { connectionOf, createPool, type Pool } from "../../kernel/db/pool.js";
 import { Jobs } from "../../kernel/jobs/jobs.js";
-import { WorkTooLong } from "../../kernel/threads/work-pool.js";
+import { WorkTooLong } from "../../kernel/threads/work-errors.js";
 import { RoleProcess } from "../../testing/roles.js";
 import { eventually, freePort } from "../../testing/test-database.js";
 import { TestStore } from "../../testing/test-store.js";

@@ -14,7 +14,8 @@ import {
 } from "../../domains/intake/arrivals/endpoint.js";
 import { hashToken } from "../../domains/people/passwords.js";
 import { nowUs } from "../../kernel/clock.js";
-import { type WorkPool, WorkTooLong } from "../../kernel/threads/work-pool.js";
+import { WorkTooLong } from "../../kernel/threads/work-errors.js";
+import type { WorkPool } from "../../kernel/threads/work-pool.js";
 import type { BodyInput, BodyProtocol, BodyRecords } from "./body-worker.js";
 
 export interface HttpsOptions {

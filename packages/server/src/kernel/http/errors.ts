@@ -3,7 +3,7 @@ import type { FilterError } from "@halvik/core/query/filter";
 import type { ErrorRequestHandler } from "express";
 import type { Logger } from "pino";
 import type * as z from "zod";
-import { WorkQueueFull, WorkTooLong } from "../threads/work-pool.js";
+import { WorkQueueFull, WorkTooLong } from "../threads/work-errors.js";
 
 /** An error that is the caller's to know about. */
 export class AppError extends Error {

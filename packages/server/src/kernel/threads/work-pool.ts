@@ -2,19 +2,10 @@ import { existsSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { MessageChannel } from "node:worker_threads";
 import { Piscina } from "piscina";
-
-/** Work that took longer than it may, and was ended with the thread that did it. */
-export class WorkTooLong extends Error {
-  constructor(what: string, ms: number) {
-    super(`${what} took longer than ${ms / 1000} s and was ended`);
-  }
-}
+import { WorkQueueFull, WorkTooLong } from "./work-errors.js";
 
 /** What work that tells how far it has come says last. */
 export const LAST_WORD = null;
-
-/** More waits than can be done soon. */
-export class WorkQueueFull extends Error {}
 
 export interface WorkPoolOptions {
   /** Name of the bundle that does the work: `dist/NAME.js`. */
