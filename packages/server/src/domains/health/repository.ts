@@ -1,3 +1,4 @@
+import { US_PER_MINUTE } from "@halvik/core/base/time";
 import type { SavedCadence } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { RUNS_ONCE } from "../../kernel/node.js";
@@ -97,15 +98,25 @@ export async function refusedSignIns(
   return rows;
 }
 
-/** Since when the collector that gave a sign last listens, and when that was; null before its first start. */
-export async function collectorListening(
+/** A collector that gave no sign for so long is gone for good: what it heard is not waited for any more. */
+const GIVEN_UP_US = 10 * US_PER_MINUTE;
+
+/**
+ * How the collectors listen that are at work: since when all of them do, when the one that was quiet longest gave its last sign, and whether any
+ * keeps records on its own disk. Which of them a sender speaks to is not known, so one that does not listen says nothing about any. Null: none
+ * is at work.
+ */
+export async function collectorsListening(
   db: Queryable,
+  nowUs: number,
 ): Promise<{ startedUs: number; heartbeatUs: number; spooling: boolean } | null> {
-  const { rows } = await db.query<{ started_us: number; heartbeat_us: number; spooling: boolean }>(
-    "select started_us, heartbeat_us, coalesce((detail->>'spooling')::boolean, false) as spooling from role_status where role = 'collector' order by heartbeat_us desc limit 1",
+  const { rows } = await db.query<{ started_us: number | null; heartbeat_us: number; spooling: boolean }>(
+    `select max(started_us) as started_us, min(heartbeat_us) as heartbeat_us, bool_or(coalesce((detail->>'spooling')::boolean, false)) as spooling
+     from role_status where role = 'collector' and heartbeat_us > $1 and not coalesce((detail->>'stopped')::boolean, false)`,
+    [nowUs - GIVEN_UP_US],
   );
-  const row = rows[0];
-  return row ? { startedUs: row.started_us, heartbeatUs: row.heartbeat_us, spooling: row.spooling } : null;
+  const { started_us: startedUs, heartbeat_us: heartbeatUs, spooling } = rows[0]!;
+  return startedUs === null ? null : { startedUs, heartbeatUs, spooling };
 }
 
 const isOneOf = (list: readonly string[], text: string): boolean => list.includes(text);

@@ -4,7 +4,7 @@ import type { OwnObservation } from "@halvik/core/normalise";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import {
-  collectorListening,
+  collectorsListening,
   endSilence,
   keepSilence,
   keepTold,
@@ -19,14 +19,14 @@ const COLLECTOR_FRESH_US = 10 * US_PER_SECOND;
 
 /**
  * Which senders fell silent or were heard again since the last look (`docs/semantics.md` 12). A sender reached through a silent one is
- * explained by it and raises nothing. While the collector itself does not listen, silence says nothing about senders.
+ * explained by it and raises nothing. While a collector itself does not listen, silence says nothing about senders.
  */
 export async function watchSenders(
   db: Queryable,
   directory: SenderDirectory,
   nowUs: number,
 ): Promise<OwnObservation[]> {
-  const listening = await collectorListening(db);
+  const listening = await collectorsListening(db, nowUs);
   if (listening === null || listening.spooling || nowUs - listening.heartbeatUs > COLLECTOR_FRESH_US) return [];
   const rows = await senderActivity(db);
   const silentIds = new Set(

@@ -206,10 +206,10 @@ describe("silence of senders (semantics 12)", () => {
       "insert into sender_activity (sender, last_heard_us, cadence) values ($1, $2, $3) on conflict (sender) do update set last_heard_us = $2",
       [sender, lastUs, cadence === null ? null : JSON.stringify(cadence)],
     );
-  const collector = (nowUs: number, detail: object = {}) =>
+  const collector = (nowUs: number, detail: object = {}, node = "main", startedUs = 0) =>
     client.query(
-      "insert into role_status (role, pid, started_us, heartbeat_us, detail) values ('collector', 1, 0, $1, $2) on conflict (role, node) do update set heartbeat_us = $1, detail = $2",
-      [nowUs, JSON.stringify(detail)],
+      "insert into role_status (role, pid, started_us, heartbeat_us, detail, node) values ('collector', 1, $4, $1, $2, $3) on conflict (role, node) do update set heartbeat_us = $1, detail = $2, started_us = $4",
+      [nowUs, JSON.stringify(detail), node, startedUs],
     );
 
   test("told once, explained by the uplink, and over when heard again", async () => {
@@ -242,6 +242,26 @@ describe("silence of senders (semantics 12)", () => {
     expect(await silence(T)).toEqual([]);
     await collector(T - MINUTE);
     expect(await silence(T)).toEqual([]);
+  });
+
+  test("of several collectors one that spools, is away or has just begun is waited for; one that was stopped, or is gone for good, is not", async () => {
+    await client.query("delete from sender_silence");
+    await heard(101, T - 60 * MINUTE);
+    await collector(T);
+    const other = (lastSignUs: number, detail: object = {}, startedUs = 0) =>
+      collector(lastSignUs, detail, "second", startedUs);
+    await other(T, { spooling: true });
+    expect(await silence(T)).toEqual([]);
+    await other(T - MINUTE);
+    expect(await silence(T)).toEqual([]);
+    await other(T, {}, T - MINUTE);
+    expect(await silence(T)).toEqual([]);
+    await other(T - MINUTE, { stopped: true });
+    expect((await silence(T)).map((o) => o.subject)).toContain("uplink");
+    await client.query("delete from sender_silence");
+    await other(T - 11 * MINUTE, { spooling: true });
+    expect((await silence(T)).map((o) => o.subject)).toContain("uplink");
+    await client.query("delete from role_status");
   });
 });
 
