@@ -120,7 +120,9 @@ export class SelfWatch {
   }
 
   private due(what: string, nowUs: number): boolean {
-    if (nowUs - (this.toldUs.get(what) ?? 0) < REPEAT_US) return false;
+    const told = this.toldUs.get(what);
+    // told in what is the future now: the clock was set back
+    if (told !== undefined && told <= nowUs && nowUs - told < REPEAT_US) return false;
     this.toldUs.set(what, nowUs);
     return true;
   }

@@ -304,6 +304,14 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
   const subjects = async () => (await next.look(client, T, T)).map((o) => o.subject);
   expect(await subjects()).toEqual(["192.0.2.10"]);
   expect(await subjects()).toEqual([]);
+  // what lasts is repeated, also by a clock that was set back: its quiet would say that it is over
+  await beat(T);
+  const full = new SelfWatch(instance.config.HALVIK_DATA_DIR, Number.MAX_SAFE_INTEGER, next.auditThrough);
+  const says = async (nowUs: number) => (await full.look(client, nowUs, nowUs)).map((o) => o.event);
+  expect(await says(T)).toEqual(["disk-low"]);
+  expect(await says(T + S)).toEqual([]);
+  expect(await says(T - 3_600 * S)).toEqual(["disk-low"]);
+  expect(await says(T - 3_599 * S)).toEqual([]);
 });
 
 describe("joining on a real store", () => {
