@@ -6,7 +6,7 @@ import type { FormatPreview, OwnFormatList } from "@halvik/contract/formats";
 import type { SenderList } from "@halvik/contract/senders";
 import pg from "pg";
 import { connectionOf } from "../kernel/db/pool.js";
-import { RoleProcess } from "./roles.js";
+import { RoleProcess, runCommand } from "./roles.js";
 import { runInside } from "./run-inside.js";
 import { TestApi } from "./test-api.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
@@ -150,7 +150,7 @@ test("where the first that came is dropped, what comes by another way is no copy
     socket.end(`${text.length} ${text}`);
     await once(socket, "close");
   };
-  await runInside(instance.env, ["senders", "import", "-"], "name,addresses\nsrv-2,127.0.0.1\n");
+  await runCommand(instance.env, ["senders", "import", "-"], "name,addresses\nsrv-2,127.0.0.1\n");
   await eventually(
     "it drops",
     async () => {
@@ -352,17 +352,17 @@ describe("formats that people made", () => {
     expect((await api.get(`/formats/${id}/versions`)).body).toMatchObject({
       versions: [{ version: 2 }, { version: 1, format: { sets: { category: "service" } } }],
     });
-    const { out } = await runInside(instance.env, ["formats", "export"]);
+    const { out } = await runCommand(instance.env, ["formats", "export"]);
     expect(
       (
-        await runInside(
+        await runCommand(
           instance.env,
           ["formats", "import", "-"],
           `${out}---\nname: broken\nform: {is: line, template: none}\n`,
         )
       ).err,
     ).toMatch(/names no value/);
-    expect((await runInside(instance.env, ["formats", "import", "-"], out)).out).toMatch(/1 read, 0 added/);
+    expect((await runCommand(instance.env, ["formats", "import", "-"], out)).out).toMatch(/1 read, 0 added/);
     expect((await formats()).formats).toMatchObject([{ version: 2, format: { ...cranes, sets: {} } }]);
     expect(await api.post("/formats", { ...cranes, name: "CRANES" })).toMatchObject({ status: 409 });
     expect(await api.post("/formats", cranes, api.reader)).toMatchObject({ status: 403 });

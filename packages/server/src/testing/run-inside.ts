@@ -11,7 +11,8 @@ class Ended extends Error {
 
 /**
  * Runs a command in this process, with what it would have of a process of its own: environment, standard input and output, a status. It costs a
- * fiftieth of what starting one does; that a command's process ends by itself is for `runCommand` to see. One at a time.
+ * fiftieth of what starting one does; that a command's process ends by itself is for `runCommand` to see. One at a time, and not beside an API
+ * in this process: there are models once in a process, and a command binds them to its own connection.
  */
 export async function runInside(
   env: NodeJS.ProcessEnv,
