@@ -3,6 +3,7 @@ import fc from "fast-check";
 import { arbitraryRecord } from "../../../../core/src/testing/filters.js";
 import { nowUs } from "../../kernel/clock.js";
 import { TestStore } from "../../testing/test-store.js";
+import { BatchWriter } from "../batches.js";
 import { closeSegment, dropSegment } from "../segment-life.js";
 import { pruneBeside } from "./prune-beside.js";
 
@@ -15,7 +16,7 @@ beforeAll(async () => {
 });
 afterAll(() => store?.dispose());
 
-const keep = (daysAgo: number) =>
+const keep = (daysAgo: number, into = store.writer) =>
   store.put(
     fc
       .sample(arbitraryRecord, { seed: 5, numRuns: 40 })
@@ -24,6 +25,7 @@ const keep = (daysAgo: number) =>
         sender: 1,
         content: { ...r, timeUs: NOW - daysAgo * US_PER_DAY + i * 1_000_000 },
       })),
+    into,
   );
 let beats = 0;
 const prune = (atUs = NOW, bounds?: { domains: number; unnamed: number }) =>
@@ -55,6 +57,22 @@ test("counts stay as long as there may be records of their time, and after that 
   expect((await counted()).five).toBeNull();
   await prune(NOW + 800 * US_PER_DAY);
   expect((await counted()).hour).toBeNull();
+});
+
+test("last year's file, brought in while it is being tidied, keeps its counts", async () => {
+  let brought = false;
+  await pruneBeside(store.keeper, KEEP, NOW, async () => {
+    if (brought) return;
+    brought = true;
+    await keep(400, new BatchWriter(store.client, store.writer.collector, null));
+  });
+  const { five, hour } = await counted();
+  expect(five).toBeGreaterThan(0);
+  expect(five).toBe(hour);
+  for (const { name } of (await store.client.query<{ name: string }>("select name from segment")).rows) {
+    await closeSegment(store.client, name);
+    await dropSegment(store.client, name, NOW);
+  }
 });
 
 test("what has gathered for years goes some at a time, with a sign of life in between", async () => {

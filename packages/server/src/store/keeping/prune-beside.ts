@@ -28,7 +28,7 @@ export async function pruneBeside(
   bounds: Bounds = { domains: MOST_DOMAINS, unnamed: MOST_UNNAMED },
 ): Promise<void> {
   await pruneCounts(db, keep, nowUs, beat);
-  await deleteAll(db, "interface_measure", `"time" < $1::bigint`, nowUs - keep.five * US_PER_DAY, beat);
+  await deleteAll(db, "interface_measure", `"time" < $1::bigint`, [nowUs - keep.five * US_PER_DAY], beat);
   const domains = await db.query(
     "delete from flow_domain where key in (select key from flow_domain order by changed_us desc, key offset $1)",
     [bounds.domains],
@@ -50,12 +50,16 @@ async function pruneCounts(
   nowUs: number,
   beat: () => Promise<unknown>,
 ): Promise<void> {
-  const { rows } = await db.query<{ oldest: number | null }>("select min(min_time) as oldest from segment");
   const days = { rollup_minute: keep.minute, rollup_five_minutes: keep.five, rollup_hour: keep.hour };
-  for (const { table, widthUs } of ROLLUP_LEVELS) {
-    const fromUs = Math.min(nowUs - days[table] * US_PER_DAY, rows[0]?.oldest ?? Number.POSITIVE_INFINITY);
-    await deleteAll(db, table, "bucket < $1::bigint", Math.floor(fromUs / widthUs), beat);
-  }
+  for (const { table, widthUs } of ROLLUP_LEVELS)
+    await deleteAll(
+      db,
+      table,
+      // asked as rows are deleted: an import of last year's file may begin at any moment
+      "bucket < (select least($1::bigint, min(min_time)) from segment) / $2::bigint",
+      [nowUs - days[table] * US_PER_DAY, widthUs],
+      beat,
+    );
 }
 
 /** Deletes what is before a bound, some at a time: what has gathered for years does not hold anybody up. */
@@ -63,13 +67,13 @@ async function deleteAll(
   db: Queryable,
   table: string,
   where: string,
-  bound: number,
+  bounds: readonly number[],
   beat: () => Promise<unknown>,
 ): Promise<void> {
   for (;;) {
     const { rowCount } = await db.query(
       `delete from ${table} where ctid = any(array(select ctid from ${table} where ${where} limit ${ROWS_AT_ONCE}))`,
-      [bound],
+      [...bounds],
     );
     await beat();
     if ((rowCount ?? 0) < ROWS_AT_ONCE) return;
