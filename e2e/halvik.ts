@@ -1,24 +1,15 @@
 import { type ChildProcess, spawn } from "node:child_process";
 import { createSocket } from "node:dgram";
 import { mkdtempSync, rmSync } from "node:fs";
-import { createConnection, createServer } from "node:net";
+import { createConnection } from "node:net";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import type { Locator, Page } from "@playwright/test";
+import { freePort } from "../packages/server/src/testing/free-port";
 
 const PASSWORD = "correct horse battery";
 
 const OTHER_PORTS = ["SYSLOG_TLS", "SNMP", "NETFLOW", "IPFIX", "SFLOW", "INTAKE", "MAIL_SINK"] as const;
-
-export function freePort(): Promise<number> {
-  return new Promise((done) => {
-    const server = createServer();
-    server.listen(0, "127.0.0.1", () => {
-      const { port } = server.address() as { port: number };
-      server.close(() => done(port));
-    });
-  });
-}
 
 /** Every page there is, with one incident and a shipped rule. */
 export const PAGES = [

@@ -7,7 +7,8 @@ import { pcapDatagram, pcapHeader } from "../packages/core/src/decode/capture/wr
 import { bytes } from "../packages/core/src/testing/bytes";
 import { flowSet, ipfixMessage, templateBody } from "../packages/core/src/testing/flow-bytes";
 import { dns } from "../packages/core/src/testing/packets";
-import { choose, freePort, Halvik } from "./halvik";
+import { freePort } from "../packages/server/src/testing/free-port";
+import { choose, Halvik } from "./halvik";
 
 /** Every kind of record seen on screen, with names given by hand; sent by the test and by Debian's own senders. */
 let halvik: Halvik;

@@ -3,7 +3,7 @@ import { chmodSync, cpSync, mkdtempSync, readFileSync, rmSync, writeFileSync } f
 import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
-import { freePort } from "../testing/test-database.js";
+import { freePort } from "../testing/free-port.js";
 
 /**
  * The start command as a stranger meets it: what stands in its way is one sentence, what a crash left is mended. It is run from a copy of what

@@ -40,7 +40,7 @@ export interface Piece {
 export interface Salvaged<P> {
   /** Refused by themselves; `kept`: what stands for them is stored. */
   readonly refused: { readonly piece: P; readonly reason: Error; readonly kept: boolean }[];
-  /** Not tried by themselves: the time was over. */
+  /** Not tried by themselves: the time was over, and one of the same sender was refused with them. */
   readonly left: { readonly piece: P; readonly reason: Error }[];
   /** Why other work of the batch was refused. */
   readonly others: Error[];
@@ -61,6 +61,18 @@ interface Target {
 
 const segmentKey = (kind: SegmentKind, shape: Shape, keepDays: number | null): string =>
   `${shape} ${kind} ${keepDays ?? ""}`;
+
+/** Pieces by whose records they are; those that only wait for a sender to be admitted are one. */
+function bySender<P extends Piece>(pieces: readonly P[]): P[][] {
+  const out = new Map<number | undefined, P[]>();
+  for (const piece of pieces) {
+    const sender = piece.records[0]?.sender;
+    const own = out.get(sender);
+    if (own) own.push(piece);
+    else out.set(sender, [piece]);
+  }
+  return [...out.values()];
+}
 
 interface OpenSegment {
   name: string;
@@ -100,7 +112,8 @@ export class BatchWriter {
    * One transaction still, so that the batch has its number or has not.
    * @param pieces what goes in or stays out together
    * @param replace what stands for a single piece that is refused; null: nothing does
-   * @param untilMs (`performance.now`) after it nothing is halved any more: poison must not multiply work
+   * @param untilMs (`performance.now`) after it nothing is halved any more, for poison must not multiply work: what is left is tried once
+   *   more by sender, so that nobody's records stay out for another's
    * @returns the pieces that were refused, and those time did not suffice for
    */
   async salvage<P extends Piece>(
@@ -127,10 +140,13 @@ export class BatchWriter {
           instead !== null && (await this.attempt(() => this.write(instead.records, nowUs))) === null ? instead : null;
         if (kept !== null) for (const record of kept.records) written.push(record);
         out.refused.push({ piece: part[0]!, reason, kept: kept !== null });
-      } else if (performance.now() > untilMs) for (const piece of part) out.left.push({ piece, reason });
-      else {
+      } else if (performance.now() <= untilMs) {
         await put(part.slice(0, part.length / 2));
         await put(part.slice(part.length / 2));
+      } else {
+        const senders = bySender(part);
+        if (senders.length > 1) for (const own of senders) await put(own);
+        else for (const piece of part) out.left.push({ piece, reason });
       }
     };
     await this.transaction(async () => {

@@ -1,16 +1,18 @@
 import { Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
+import { syslogRecord } from "@halvik/core/normalise";
 import pg from "pg";
 import { from as copyFrom } from "pg-copy-streams";
 import { keepMeasures, saveFlowDomains } from "../domains/intake/pipeline/state-repository.js";
 import { connectionOf } from "../kernel/db/pool.js";
 import { HostileRecords, refused } from "../testing/hostile-records.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
-import { BatchWriter } from "./batches.js";
+import { BatchWriter, type Piece } from "./batches.js";
 import { claimCollector } from "./collectors.js";
 import { CopyEncoder } from "./copy-binary.js";
 import { FLOW_COLUMNS, FLOW_COPY_COLUMNS, FLOW_COPY_TYPES } from "./flow-columns.js";
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
+import { IdSource } from "./record-id.js";
 
 /** PostgreSQL takes the most time; `judge-hostile.ts` judges a million and more without it. Longer runs set more (docs/ordeal.md). */
 const INPUTS = Number(process.env.HALVIK_HOSTILE_INPUTS ?? 12_000);
@@ -70,3 +72,58 @@ test(`whatever the decoders make of ${INPUTS.toLocaleString("en")} hostile input
   }
   expect(records).toBeGreaterThan(INPUTS / 2);
 }, 3_600_000);
+
+describe("a batch that is refused as a whole", () => {
+  let writer: BatchWriter;
+  let ids: IdSource;
+  let number = 0;
+  beforeAll(async () => {
+    await client.query("alter table segments.template add constraint poison check (message not like '%poison%')");
+    const claim = await claimCollector(client, "salvaging", "live");
+    writer = new BatchWriter(client, claim.number, null);
+    ids = new IdSource(claim.number, 0);
+  });
+
+  /** A message of a sender by itself. */
+  const piece = (sender: number, text: string): Piece & { readonly text: string } => {
+    const read = { receivedUs: AT, zone: "UTC", clockOffsetUs: 0 };
+    const { content } = syslogRecord(Buffer.from(`<13>1 - s t - - - ${text}`), read);
+    return { text, records: [{ id: ids.next(AT), sender, endpoint: "x", copyOf: null, content }] };
+  };
+  const texts = (pieces: readonly { readonly piece: { readonly text: string } }[]) => pieces.map((p) => p.piece.text);
+  const salvage = (pieces: readonly (Piece & { readonly text: string })[], untilMs: number) =>
+    writer.salvage({ number: ++number, throughUs: AT, runRules: false }, pieces, () => null, AT, untilMs, []);
+  const rowsOfBatch = async () => {
+    const { rows } = await client.query("select rows from batch where collector = $1 and number = $2", [
+      writer.collector,
+      number,
+    ]);
+    return rows[0]?.rows;
+  };
+  const FIVE = [
+    [1, "one"],
+    [2, "two"],
+    [3, "three"],
+    [2, "poison"],
+    [1, "four"],
+  ] as const;
+  const five = () => FIVE.map(([sender, text]) => piece(sender, text));
+
+  test("with time, the offender stands alone", async () => {
+    const salvaged = await salvage(five(), Number.POSITIVE_INFINITY);
+    expect([texts(salvaged.refused), salvaged.left]).toEqual([["poison"], []]);
+    expect(await rowsOfBatch()).toBe(4);
+  });
+
+  test("without time, who sent no poison loses nothing to who did", async () => {
+    const salvaged = await salvage(five(), 0);
+    expect([salvaged.refused, texts(salvaged.left)]).toEqual([[], ["two", "poison"]]);
+    expect(salvaged.left[0]!.reason.message).toContain("poison");
+    expect(await rowsOfBatch()).toBe(3);
+  });
+
+  test("a sender whose only message is poison is refused by itself also without time", async () => {
+    const salvaged = await salvage([piece(1, "one"), piece(2, "poison")], 0);
+    expect([texts(salvaged.refused), salvaged.left]).toEqual([["poison"], []]);
+  });
+});

@@ -29,6 +29,7 @@ import { certificateFile, fingerprintOf, tlsIdentity } from "../kernel/tls/tls-i
 import { searchRecords } from "../store/search.js";
 import { TermIndex } from "../store/term-index.js";
 import { RoleProcess } from "./roles.js";
+import { freePort } from "./free-port.js";
 import { runInside } from "./run-inside.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 import { scriptRequest } from "./windows-script.js";
@@ -595,7 +596,7 @@ describe("syslog over TLS, and endpoints that change while running", () => {
     for (const r of await found("kittiwake", 2)) expect(r).toMatchObject({ severity: 2, facility: 4 });
   });
   test("a second endpoint of a kind is added, moved and stopped from the command line", async () => {
-    const ports = [instance.config.HALVIK_SYSLOG_UDP_PORT + 1, instance.config.HALVIK_SYSLOG_UDP_PORT + 2];
+    const ports = [await freePort(), await freePort()];
     const log = (port: number, text: string) =>
       execFileSync("logger", ["--server", "127.0.0.1", "--port", String(port), "--udp", text]);
     expect(

@@ -1,5 +1,4 @@
 import { chownSync, mkdtempSync, rmSync } from "node:fs";
-import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import pg from "pg";
@@ -10,6 +9,7 @@ import { handOver, type RunAs, runAsUser } from "../kernel/files/owners.js";
 import { Cluster } from "../start/cluster.js";
 import { prepareDataDir } from "../start/prepare.js";
 import { setUpDatabase } from "../start/setup-database.js";
+import { freePort } from "./free-port.js";
 import { fillFromPrepared } from "./prepared-data-dir.js";
 
 /** A Halvik of its own for a test: data directory, free ports, a real PostgreSQL. */
@@ -104,17 +104,6 @@ async function forTests(config: Config, secrets: Secrets): Promise<void> {
   } finally {
     await client.end();
   }
-}
-
-export function freePort(): Promise<number> {
-  return new Promise((resolve, reject) => {
-    const server = createServer();
-    server.once("error", reject);
-    server.listen(0, "127.0.0.1", () => {
-      const { port } = server.address() as { port: number };
-      server.close(() => resolve(port));
-    });
-  });
 }
 
 /** Waits until a condition holds; fails with the last value seen. */

@@ -5,9 +5,10 @@ import { join } from "node:path";
 import pg from "pg";
 import { nowUs } from "../../kernel/clock.js";
 import { connectionOf } from "../../kernel/db/pool.js";
+import { freePort } from "../../testing/free-port.js";
 import { RoleProcess } from "../../testing/roles.js";
 import { TestApi } from "../../testing/test-api.js";
-import { eventually, freePort, startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { eventually, startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { writeEndpoints, writeHeartbeat } from "./repository.js";
 
 /** Several machines that share one database: each says for itself what it does, and Halvik works while one of a role does. */

@@ -14,6 +14,7 @@ import {
 import snmp, { type Received } from "net-snmp";
 import { nowUs } from "../../../kernel/clock.js";
 import { nodeSnmpCrypto } from "../../../kernel/snmp-crypto.js";
+import { freePort } from "../../../testing/free-port.js";
 import { namesWith } from "../../names/mibs.js";
 import { runCommand } from "./command.js";
 import { writeLogFile } from "./log-file.js";
@@ -66,13 +67,6 @@ describe("SNMP", () => {
       },
       message,
     );
-  const freePort = async () => {
-    const probe = createSocket("udp4");
-    await new Promise<void>((ready) => probe.bind(0, "127.0.0.1", ready));
-    const { port } = probe.address();
-    await new Promise<void>((done) => probe.close(() => done()));
-    return port;
-  };
   const wanted = (over: Record<string, unknown> = {}) => ({
     [`${MIB_ROOT}.1.1.0`]: outgoing().id,
     [`${MIB_ROOT}.1.2.0`]: "duty",
