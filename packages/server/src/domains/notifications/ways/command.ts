@@ -4,6 +4,8 @@ import type { Outgoing, Sent } from "./way.js";
 
 const TIMEOUT_MS = 20_000;
 const SAID_MOST = 400;
+/** How long its last words are waited for: one that has left its group may hold their way open. */
+const LAST_WORDS_MS = 500;
 
 /** What running a program goes by. */
 export interface CommandRunning {
@@ -35,7 +37,7 @@ export function runCommand({ channel, programs }: CommandRunning, message: Outgo
     });
     let said = "";
     let late = false;
-    const end = setTimeout(() => {
+    let end = setTimeout(() => {
       late = true;
       killGroup(child.pid);
     }, TIMEOUT_MS);
@@ -50,11 +52,14 @@ export function runCommand({ channel, programs }: CommandRunning, message: Outgo
       clearTimeout(end);
       failed(`it cannot be run: ${e.message}`, e.code === "ENOENT" || e.code === "EACCES");
     });
-    child.once("exit", (code, signal) => {
+    child.once("exit", () => {
       clearTimeout(end);
       // what it has left behind is not waited for
       killGroup(child.pid);
-      child.stderr.destroy();
+      end = setTimeout(() => child.stderr.destroy(), LAST_WORDS_MS);
+    });
+    child.once("close", (code, signal) => {
+      clearTimeout(end);
       const why = said.replace(/[\p{Cc}\p{Cf}\s]+/gu, " ").trim();
       if (code === 0) resolve({ ok: true });
       else if (late) failed(`it did not end within ${TIMEOUT_MS / 1_000} s`, false);

@@ -282,6 +282,7 @@ describe("a program", () => {
     ],
     ["does not read the message", "#!/bin/sh\nexit 0\n", null],
     ["leaves another one behind", "#!/bin/sh\nsleep 60 &\nexit 0\n", null],
+    ["leaves another one behind in a session of its own", "#!/bin/sh\nsetsid sleep 3 &\nexit 0\n", null],
   ])("one that %s", async (_what, text, why) => {
     const began = Date.now();
     expect(await run(script("p", text))).toEqual(
