@@ -51,6 +51,7 @@ export interface Passage {
   readonly src: string;
   readonly dst: string;
   readonly pair: string;
+  /** The two addresses, the protocol and the ports: the same for all that is told of one conversation in one direction. For comparing only. */
   readonly conversation: string;
   readonly protocol: number;
   readonly servicePort: number;
@@ -112,7 +113,7 @@ function passage(f: FlowSeen, flows: 0 | 1): Passage {
     src,
     dst,
     pair,
-    conversation: `${pair} ${f.protocol} ${f.srcPort} ${f.dstPort}`,
+    conversation: pair + portsOf(f),
     protocol: f.protocol ?? -1,
     servicePort: port,
     server: port >= 0 && port === f.srcPort && port !== f.dstPort ? src : dst,
@@ -123,3 +124,14 @@ function passage(f: FlowSeen, flows: 0 | 1): Passage {
     dstAs: f.dstAs,
   };
 }
+
+/** Bits beside the protocol's number, of the ports that were not told. */
+const [NO_PROTOCOL, NO_SOURCE_PORT, NO_DESTINATION_PORT] = [0x100, 0x200, 0x400];
+
+/** Protocol and ports as three units of text: one is made for every flow, and numbers written out cost more than all else of it. */
+const portsOf = ({ protocol, srcPort, dstPort }: FlowSeen): string =>
+  String.fromCharCode(
+    (protocol ?? NO_PROTOCOL) | (srcPort === null ? NO_SOURCE_PORT : 0) | (dstPort === null ? NO_DESTINATION_PORT : 0),
+    srcPort ?? 0,
+    dstPort ?? 0,
+  );

@@ -83,7 +83,10 @@ export class StepSums {
   private readonly levels: readonly Told[];
   /** Places of the dimensions that any level tells apart. */
   private readonly places: readonly number[];
-  private readonly counters = new Map<string, OnceCounter>();
+  /** By lane and site; the lane that was added to last stands last. */
+  private readonly counters = new Map<string, Map<string | null, OnceCounter>>();
+  private countersHeld = 0;
+  private lastLane: string | null = null;
   private held = 0;
 
   /** @param ways only those are summed */
@@ -120,20 +123,35 @@ export class StepSums {
   }
 
   private counter(lane: string, site: string | null): OnceCounter {
-    const key = JSON.stringify([lane, site]);
-    let counter = this.counters.get(key);
+    let ofLane = this.counters.get(lane);
+    if (lane !== this.lastLane || ofLane === undefined) {
+      ofLane ??= new Map();
+      this.counters.delete(lane);
+      this.counters.set(lane, ofLane);
+      this.lastLane = lane;
+    }
+    let counter = ofLane.get(site);
     if (counter === undefined) {
-      counter = new OnceCounter(() =>
-        Math.max(LEAST_CONVERSATIONS, Math.floor(MOST_CONVERSATIONS / this.counters.size)),
-      );
-      this.counters.set(key, counter);
       // the lane of an import that is over is the oldest
-      if (this.counters.size > MOST_COUNTERS) this.counters.delete(this.counters.keys().next().value!);
-    } else if (this.counters.size > 1) {
-      this.counters.delete(key);
-      this.counters.set(key, counter);
+      if (this.countersHeld >= MOST_COUNTERS) this.dropOldestCounter();
+      counter = new OnceCounter(() =>
+        Math.max(LEAST_CONVERSATIONS, Math.floor(MOST_CONVERSATIONS / this.countersHeld)),
+      );
+      ofLane.set(site, counter);
+      this.countersHeld++;
     }
     return counter;
+  }
+
+  private dropOldestCounter(): void {
+    for (const [lane, ofLane] of this.counters) {
+      const oldest = ofLane.keys().next();
+      if (oldest.done) continue;
+      ofLane.delete(oldest.value);
+      this.countersHeld--;
+      if (ofLane.size === 0 && lane !== this.lastLane) this.counters.delete(lane);
+      return;
+    }
   }
 
   private put(p: Passage, values: readonly (string | null)[], iface: number, way: number, fromUs: EpochUs): void {
