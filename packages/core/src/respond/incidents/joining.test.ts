@@ -224,6 +224,42 @@ describe("joining (semantics 25)", () => {
     else expect(joint).toMatchObject(want);
   });
 
+  describe("what is told of a device alone", () => {
+    const told = { rule: "disk-full", about: entities("sender=3"), aboutSender: true };
+    const there = incident({
+      entities: entities("sender=3", "user=k.lind", "user=administrators"),
+      about: entities("sender=3"),
+      rules: ["disk-errors", "disk-full"],
+      troubles: [troubleOf("disk-full", "k")],
+    });
+    test.each<[string, string[], boolean]>([
+      ["by the same person", ["user=k.lind", "user=r.moe"], true],
+      ["by somebody else is another matter", ["user=r.moe"], false],
+      ["a group that every machine has is nobody", ["user=r.moe", "user=administrators"], false],
+      ["by nobody that is named", ["user=administrators"], true],
+      ["many accounts are tried, nobody did it", ["user=a", "user=b", "user=c", "user=d"], true],
+    ])("%s", (_what, users, joins) => {
+      const found = { ...finding(112, "sender=3", ...users), ...told };
+      expect(findJoint(found, [there], context) !== null).toBe(joins);
+      // also where it is only about the same
+      const alike = { ...there, rules: ["disk-errors"], troubles: [] };
+      expect(findJoint(found, [alike], context) !== null).toBe(joins);
+    });
+    test("says why it was not joined", () => {
+      const found = { ...finding(112, "sender=3", "user=r.moe"), ...told };
+      const weightless = linksBetween(found, there, context).filter((l) => l.weight === 0);
+      expect(weightless.map((l) => [l.field, l.why])).toEqual([
+        ["rule", "by other users"],
+        ["subject", "by other users"],
+      ]);
+    });
+    test("where the rule tells more apart than the device, the same is the same whoever did it", () => {
+      const found = { ...finding(112, "sender=3", "user=r.moe", "src=203.0.113.9"), ...told };
+      const about = entities("sender=3", "src=203.0.113.9");
+      expect(findJoint({ ...found, about }, [there], context)).not.toBeNull();
+    });
+  });
+
   test("the same rule on the same sender is one trouble, if the rule tells senders apart", () => {
     const there = incident({ rules: ["r"], entities: entities("sender=3", "interface=te1/30") });
     const here = finding(112, "sender=3", "interface=te1/30 to Hestnes");

@@ -1,6 +1,6 @@
 import { type EpochUs, formatDuration, US_PER_DAY, US_PER_MINUTE } from "../../base/time/index.js";
 import { readEntity, valuesOfField } from "../../model/entity/index.js";
-import { ENOUGH, type Heard, type Link, linkOf, NEAR_US, SUSPECTED, sayLink } from "./links.js";
+import { ENOUGH, type Heard, isSomebody, type Link, linkOf, NEAR_US, SUSPECTED, sayLink } from "./links.js";
 import type { Things } from "./things.js";
 
 /** A cause and what follows from it lie closer together. */
@@ -11,6 +11,8 @@ const REPORTS = 0.3;
 const SAME_SUBJECT = 0.25;
 /** By how much each further name in common says less than the one before. Our own scale: no source. */
 const LIST_OF_NAMES = 3;
+/** Who did it, to whom, and one more. Our own scale: no source. */
+const MOST_OF_A_DEED = 3;
 /** How many links are named as the reason. */
 const NAMED = 2;
 
@@ -145,15 +147,22 @@ export function linksBetween(finding: JoiningFinding, incident: JoinableIncident
   const weighed = oncePerList(links);
   const device = hosts.some((t) => own.get(t)!.isMain && known.get(t)!.isMain);
   const subject = device ? subjectOfBoth(finding, incident, context) : undefined;
+  // what is told of a device alone is another matter when others did it
+  const byOthers = isDeed(own) && peopleOf(known).length > 0 && !shared.some(isSomebody);
   if (subject !== undefined)
-    weighed.push({ field: "subject", value: subject, weight: SAME_SUBJECT, why: "of one device, about the same" });
+    weighed.push({
+      field: "subject",
+      value: subject,
+      ...(byOthers ? OTHERS : { weight: SAME_SUBJECT, why: "of one device, about the same" }),
+    });
   const { sharedRecords } = incident;
   if (sharedRecords > 0)
     weighed.push({ field: "records", value: "", weight: sharedRecords, why: "the same records are evidence of both" });
-  if (incident.troubles.includes(troubleOf(finding.rule, finding.key)))
-    weighed.push({ field: "rule", value: finding.rule, weight: 1, why: "the same rule, of the same" });
-  else if (finding.aboutSender && incident.rules.includes(finding.rule) && sharesSender(finding, incident))
-    weighed.push({ field: "rule", value: finding.rule, weight: ENOUGH, why: "the same rule, on the same sender" });
+  const rule = sameRule(finding, incident);
+  if (rule !== null) {
+    const ofDeviceAlone = finding.about.every((e) => readEntity(context.things.one(e)).field === "host");
+    weighed.push({ field: "rule", value: finding.rule, ...(byOthers && ofDeviceAlone ? OTHERS : rule) });
+  }
   return weighed.sort((a, b) => b.weight - a.weight || (a.field < b.field ? -1 : 1));
 }
 
@@ -166,6 +175,23 @@ function oncePerList(links: readonly Link[]): Link[] {
       ? link
       : { ...link, weight: link.weight / LIST_OF_NAMES ** place, why: `${link.why}; one more name` };
   });
+}
+
+const OTHERS = { weight: 0, why: "by other users" };
+
+function sameRule(finding: JoiningFinding, incident: JoinableIncident): Pick<Link, "weight" | "why"> | null {
+  if (incident.troubles.includes(troubleOf(finding.rule, finding.key)))
+    return { weight: 1, why: "the same rule, of the same" };
+  if (finding.aboutSender && incident.rules.includes(finding.rule) && sharesSender(finding, incident))
+    return { weight: ENOUGH, why: "the same rule, on the same sender" };
+  return null;
+}
+
+const peopleOf = (things: ReadonlyMap<string, unknown>): string[] => [...things.keys()].filter(isSomebody);
+/** Whether it tells what somebody did: more names than a deed has people in it are accounts that were tried. */
+function isDeed(things: ReadonlyMap<string, unknown>): boolean {
+  const people = peopleOf(things).length;
+  return people > 0 && people <= MOST_OF_A_DEED;
 }
 
 const subjectOfBoth = (

@@ -37,6 +37,13 @@ export interface Link {
 
 /** Names that everybody's machines have: the same one twice says little. */
 const EVERYBODY = ["root", "admin", "administrator", "administrators", "guest", "test", "user", "system", "backup"];
+/** Whether a name of a user or group is one that every machine has. */
+const isEverybodys = (name: string): boolean => EVERYBODY.includes(fold(name));
+/** Whether a thing is somebody: a user by a name of his own. */
+export function isSomebody(thing: string): boolean {
+  const { field, value } = readEntity(thing);
+  return field === "user" && !isEverybodys(value);
+}
 /** Fields whose values are one kind of thing, whichever role it has: who attacked may be where the data went. */
 const ADDRESSES = ["src", "dst", "address"];
 /** What one of these in common is worth, when nobody else has it. Our own scale: no source. */
@@ -75,7 +82,7 @@ export function linkOf(thing: string, heard: Heard, gapUs: number, part: number)
   const link = (weight: number, why: string): Link => ({ field, value, weight, why });
   if (heard.declared !== undefined) return link(0, heard.declared);
   if (isHub(heard)) return link(0, `named by ${heard.by} of ${heard.of} senders in a week`);
-  if (field === "user" && EVERYBODY.includes(fold(value)))
+  if (field === "user" && isEverybodys(value))
     return link(LITTLE * part * nearness(gapUs), "a name that every machine has");
   if (heard.suspected) return link(Math.min(1, STANDS_OUT_OF * part) * nearness(gapUs), "suspected");
   const near = part * nearness(gapUs);
