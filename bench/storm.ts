@@ -47,9 +47,11 @@ try {
   const { rows: incidents } = await client.query<{ title: string; count: number }>(
     "select title, count from incident where merged_into is null and rule_id not like 'halvik-%' order by id",
   );
-  const { rows: mails } = await client.query<{ n: number }>("select count(*)::int as n from delivery");
+  const { rows: mails } = await client.query<{ tells: string; title: string }>(
+    "select d.tells, i.title from delivery d join incident i on i.id = d.incident order by d.id",
+  );
   console.log(
-    `${sent.toLocaleString("en")} records of one fault in ${seconds} s: ${stored.toLocaleString("en")} stored; ${incidents.length} incident(s): ${incidents.map((i) => `“${i.title}” ${i.count.toLocaleString("en")}`).join("; ")}; counted by the rule ${counted.toLocaleString("en")}; ${mails[0]!.n} message(s); all stored ${(storedMs / 1_000).toFixed(1)} s after the last packet, all looked at by the rules ${((judgedMs - storedMs) / 1_000).toFixed(1)} s after that`,
+    `${sent.toLocaleString("en")} records of one fault in ${seconds} s: ${stored.toLocaleString("en")} stored; ${incidents.length} incident(s): ${incidents.map((i) => `“${i.title}” ${i.count.toLocaleString("en")}`).join("; ")}; counted by the rule ${counted.toLocaleString("en")}; ${mails.length} message(s): ${mails.map((m) => `${m.tells} “${m.title}”`).join("; ")}; all stored ${(storedMs / 1_000).toFixed(1)} s after the last packet, all looked at by the rules ${((judgedMs - storedMs) / 1_000).toFixed(1)} s after that`,
   );
 } finally {
   await client.end();
