@@ -122,10 +122,9 @@ class Page {
       else missing.set(segment, [id]);
     }
     const read = new Map<string, HalvikRecord>();
-    const pieces = await Promise.all(
-      [...missing].map(([segment, ids]) => this.query.readIds(segment, ids, this.request.reader)),
-    );
-    for (const record of pieces.flat()) read.set(record.id, record);
+    // one after the other: it may be one connection that is asked, and others want theirs
+    for (const [segment, ids] of missing)
+      for (const record of await this.query.readIds(segment, ids, this.request.reader)) read.set(record.id, record);
     return found.flatMap((f) => f.record ?? read.get(f.id) ?? []);
   }
 }
