@@ -8,7 +8,7 @@ const FIRST = 10_240;
 const EACH = 350;
 const PLACES = 64;
 /** Threads of one process, or processes that are numbered by whoever runs the interface's tests. */
-const PLACE = (threadId + Number(process.env["TEST_PARALLEL_INDEX"] ?? 0)) % PLACES;
+const PLACE = (threadId + Number(process.env.TEST_PARALLEL_INDEX ?? 0)) % PLACES;
 
 // begun anywhere: what another run on this machine takes is met seldom
 let next = Math.floor(Math.random() * EACH);
