@@ -40,10 +40,18 @@ export interface Piece {
 export interface Salvaged<P> {
   /** Refused by themselves; `kept`: what stands for them is stored. */
   readonly refused: { readonly piece: P; readonly reason: Error; readonly kept: boolean }[];
-  /** Not tried by themselves: the time was over, and one of the same sender was refused with them. */
+  /** Not tried by themselves: the time was over, or they were refused with others of their sender. */
   readonly left: { readonly piece: P; readonly reason: Error }[];
   /** Why other work of the batch was refused. */
   readonly others: Error[];
+}
+
+/** How long a batch may be taken apart (`performance.now`): poison must not multiply work. */
+export interface SalvageTime {
+  /** After it nothing is halved any more. */
+  readonly halveUntilMs: number;
+  /** Until it what is left is tried once more by sender, so that nobody's records stay out for another's. */
+  readonly endMs: number;
 }
 
 /** How each shape of row is written. */
@@ -62,14 +70,14 @@ interface Target {
 const segmentKey = (kind: SegmentKind, shape: Shape, keepDays: number | null): string =>
   `${shape} ${kind} ${keepDays ?? ""}`;
 
-/** Pieces by whose records they are; those that only wait for a sender to be admitted are one. */
-function bySender<P extends Piece>(pieces: readonly P[]): P[][] {
-  const out = new Map<number | undefined, P[]>();
-  for (const piece of pieces) {
-    const sender = piece.records[0]?.sender;
+/** By whose records they are; those that only wait for a sender to be admitted are one. */
+function bySender<L extends { readonly piece: Piece }>(late: readonly L[]): L[][] {
+  const out = new Map<number | undefined, L[]>();
+  for (const one of late) {
+    const sender = one.piece.records[0]?.sender;
     const own = out.get(sender);
-    if (own) own.push(piece);
-    else out.set(sender, [piece]);
+    if (own) own.push(one);
+    else out.set(sender, [one]);
   }
   return [...out.values()];
 }
@@ -112,8 +120,6 @@ export class BatchWriter {
    * One transaction still, so that the batch has its number or has not.
    * @param pieces what goes in or stays out together
    * @param replace what stands for a single piece that is refused; null: nothing does
-   * @param untilMs (`performance.now`) after it nothing is halved any more, for poison must not multiply work: what is left is tried once
-   *   more by sender, so that nobody's records stay out for another's
    * @returns the pieces that were refused, and those time did not suffice for
    */
   async salvage<P extends Piece>(
@@ -121,36 +127,49 @@ export class BatchWriter {
     pieces: readonly P[],
     replace: (piece: P, reason: Error) => P | null,
     nowUs: number,
-    untilMs: number,
+    time: SalvageTime,
     alsoInTransaction: readonly ((client: pg.Client) => Promise<void>)[],
   ): Promise<Salvaged<P>> {
     const out: Salvaged<P> = { refused: [], left: [], others: [] };
     const written: StoredContent[] = [];
-    const put = async (part: readonly P[]): Promise<void> => {
+    const late: { readonly piece: P; readonly reason: Error }[] = [];
+    const whole = async (part: readonly P[]): Promise<Error | null> => {
       const records = part.flatMap((p) => p.records);
       const reason = await this.attempt(async () => {
         await this.write(records, nowUs);
         for (const piece of part) await piece.also?.(this.client);
       });
-      if (reason === null) {
-        for (const record of records) written.push(record);
-      } else if (part.length === 1) {
-        const instead = replace(part[0]!, reason);
-        const kept =
-          instead !== null && (await this.attempt(() => this.write(instead.records, nowUs))) === null ? instead : null;
-        if (kept !== null) for (const record of kept.records) written.push(record);
-        out.refused.push({ piece: part[0]!, reason, kept: kept !== null });
-      } else if (performance.now() <= untilMs) {
+      if (reason === null) for (const record of records) written.push(record);
+      return reason;
+    };
+    const refuse = async (piece: P, reason: Error): Promise<void> => {
+      const instead = replace(piece, reason);
+      const kept = instead !== null && (await this.attempt(() => this.write(instead.records, nowUs))) === null;
+      if (kept) for (const record of instead.records) written.push(record);
+      out.refused.push({ piece, reason, kept });
+    };
+    const put = async (part: readonly P[]): Promise<void> => {
+      const reason = await whole(part);
+      if (reason === null) return;
+      if (part.length === 1) await refuse(part[0]!, reason);
+      else if (performance.now() > time.halveUntilMs) for (const piece of part) late.push({ piece, reason });
+      else {
         await put(part.slice(0, part.length / 2));
         await put(part.slice(part.length / 2));
-      } else {
-        const senders = bySender(part);
-        if (senders.length > 1) for (const own of senders) await put(own);
-        else for (const piece of part) out.left.push({ piece, reason });
       }
+    };
+    const putLate = async (own: typeof late): Promise<void> => {
+      const isOver = performance.now() > time.endMs;
+      const reason = isOver ? own[0]!.reason : await whole(own.map((l) => l.piece));
+      if (reason === null) return;
+      if (own.length === 1 && !isOver) await refuse(own[0]!.piece, reason);
+      else for (const { piece } of own) out.left.push({ piece, reason });
     };
     await this.transaction(async () => {
       await put(pieces);
+      for (const own of bySender(late)) await putLate(own);
+      // whoever reads a batch reads from its first to its last id
+      written.sort((a, b) => a.id.us - b.id.us);
       await this.number(batch, written, nowUs);
       for (const work of alsoInTransaction) {
         const reason = await this.attempt(() => work(this.client));

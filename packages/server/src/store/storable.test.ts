@@ -7,12 +7,12 @@ import { keepMeasures, saveFlowDomains } from "../domains/intake/pipeline/state-
 import { connectionOf } from "../kernel/db/pool.js";
 import { HostileRecords, refused } from "../testing/hostile-records.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
-import { BatchWriter, type Piece } from "./batches.js";
+import { BatchWriter, type Piece, type SalvageTime } from "./batches.js";
 import { claimCollector } from "./collectors.js";
 import { CopyEncoder } from "./copy-binary.js";
 import { FLOW_COLUMNS, FLOW_COPY_COLUMNS, FLOW_COPY_TYPES } from "./flow-columns.js";
 import { COPY_COLUMNS, COPY_TYPES, RECORD_COLUMNS, type StoredContent } from "./record-columns.js";
-import { IdSource } from "./record-id.js";
+import { formatRecordId, IdSource } from "./record-id.js";
 
 /** PostgreSQL takes the most time; `judge-hostile.ts` judges a million and more without it. Longer runs set more (docs/ordeal.md). */
 const INPUTS = Number(process.env.HALVIK_HOSTILE_INPUTS ?? 12_000);
@@ -91,15 +91,20 @@ describe("a batch that is refused as a whole", () => {
     return { text, records: [{ id: ids.next(AT), sender, endpoint: "x", copyOf: null, content }] };
   };
   const texts = (pieces: readonly { readonly piece: { readonly text: string } }[]) => pieces.map((p) => p.piece.text);
-  const salvage = (pieces: readonly (Piece & { readonly text: string })[], untilMs: number) =>
-    writer.salvage({ number: ++number, throughUs: AT, runRules: false }, pieces, () => null, AT, untilMs, []);
-  const rowsOfBatch = async () => {
-    const { rows } = await client.query("select rows from batch where collector = $1 and number = $2", [
-      writer.collector,
-      number,
-    ]);
-    return rows[0]?.rows;
+  const salvage = (pieces: readonly (Piece & { readonly text: string })[], time: SalvageTime) =>
+    writer.salvage({ number: ++number, throughUs: AT, runRules: false }, pieces, () => null, AT, time, []);
+  const ENOUGH = { halveUntilMs: Number.POSITIVE_INFINITY, endMs: Number.POSITIVE_INFINITY };
+  const NONE_TO_HALVE = { ...ENOUGH, halveUntilMs: 0 };
+  const NONE = { halveUntilMs: 0, endMs: 0 };
+  /** What rules and followers read of the batch: how many, from which id to which. */
+  const rangeOfBatch = async () => {
+    const { rows } = await client.query(
+      "select rows, low_id::text as low, high_id::text as high from batch where collector = $1 and number = $2",
+      [writer.collector, number],
+    );
+    return rows[0];
   };
+  const idOf = (p: Piece) => formatRecordId(p.records[0]!.id);
   const FIVE = [
     [1, "one"],
     [2, "two"],
@@ -110,20 +115,29 @@ describe("a batch that is refused as a whole", () => {
   const five = () => FIVE.map(([sender, text]) => piece(sender, text));
 
   test("with time, the offender stands alone", async () => {
-    const salvaged = await salvage(five(), Number.POSITIVE_INFINITY);
+    const pieces = five();
+    const salvaged = await salvage(pieces, ENOUGH);
     expect([texts(salvaged.refused), salvaged.left]).toEqual([["poison"], []]);
-    expect(await rowsOfBatch()).toBe(4);
+    expect(await rangeOfBatch()).toEqual({ rows: 4, low: idOf(pieces[0]!), high: idOf(pieces[4]!) });
   });
 
   test("without time, who sent no poison loses nothing to who did", async () => {
-    const salvaged = await salvage(five(), 0);
+    const pieces = five();
+    const salvaged = await salvage(pieces, NONE_TO_HALVE);
     expect([salvaged.refused, texts(salvaged.left)]).toEqual([[], ["two", "poison"]]);
     expect(salvaged.left[0]!.reason.message).toContain("poison");
-    expect(await rowsOfBatch()).toBe(3);
+    // stored by sender, read in the order of ids
+    expect(await rangeOfBatch()).toEqual({ rows: 3, low: idOf(pieces[0]!), high: idOf(pieces[4]!) });
   });
 
   test("a sender whose only message is poison is refused by itself also without time", async () => {
-    const salvaged = await salvage([piece(1, "one"), piece(2, "poison")], 0);
+    const salvaged = await salvage([piece(1, "one"), piece(2, "poison")], NONE_TO_HALVE);
     expect([texts(salvaged.refused), salvaged.left]).toEqual([["poison"], []]);
+  });
+
+  test("with no time at all, everything is left: the batch has its number, and nothing is tried for ever", async () => {
+    const salvaged = await salvage(five(), NONE);
+    expect([salvaged.refused, texts(salvaged.left).sort()]).toEqual([[], ["four", "one", "poison", "three", "two"]]);
+    expect(await rangeOfBatch()).toEqual({ rows: 0, low: null, high: null });
   });
 });

@@ -33,8 +33,8 @@ import type { UndecodableSamples } from "./undecodable-samples.js";
 
 /** Without an answer for so long the database is away. */
 export const STORE_MS = 20_000;
-/** How long one batch may be halved. */
-const SALVAGE_MS = 2_000;
+/** How long one batch may be halved, and taken apart at all: well within what the store has to answer in, for a batch given up is tried again. */
+const [HALVE_MS, SALVAGE_MS] = [2_000, 6_000];
 const MOST_FAILURES = 3;
 const MOST_AGAIN = 20;
 
@@ -272,13 +272,14 @@ export class BatchStore {
       const held = this.held.within(decoded);
       await this.options.onDecoded?.(batch.number, decoded, decoded.arrivals);
       const pieces = piecesOf(decoded.arrivals, decoded, held);
+      const begunMs = performance.now();
       const salvaged = await withinMs(STORE_MS, "a batch in pieces", () =>
         writer.salvage(
           { number: batch.number, throughUs: batch.throughUs, runRules: true },
           [...pieces, { arrival: null, records: decoded.own }],
           unreadablePiece,
           storedUs,
-          performance.now() + SALVAGE_MS,
+          { halveUntilMs: begunMs + HALVE_MS, endMs: begunMs + SALVAGE_MS },
           [
             also,
             (db) => keepMeasures(db, this.decoders.measures),
