@@ -227,7 +227,7 @@ describe("joining (semantics 25)", () => {
   describe("what is told of a device alone", () => {
     const told = { rule: "disk-full", about: entities("sender=3"), aboutSender: true };
     const there = incident({
-      entities: entities("sender=3", "user=k.lind", "user=administrators"),
+      entities: entities("sender=3", "user=k.lind", "user=administrators", "user=dev-3$"),
       about: entities("sender=3"),
       rules: ["disk-errors", "disk-full"],
       troubles: [troubleOf("disk-full", "k")],
@@ -236,6 +236,7 @@ describe("joining (semantics 25)", () => {
       ["by the same person", ["user=k.lind", "user=r.moe"], true],
       ["by somebody else is another matter", ["user=r.moe"], false],
       ["a group that every machine has is nobody", ["user=r.moe", "user=administrators"], false],
+      ["nor is the machine itself", ["user=r.moe", "user=dev-3$"], false],
       ["by nobody that is named", ["user=administrators"], true],
       ["many accounts are tried, nobody did it", ["user=a", "user=b", "user=c", "user=d"], true],
     ])("%s", (_what, users, joins) => {

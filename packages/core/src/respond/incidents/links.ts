@@ -39,10 +39,12 @@ export interface Link {
 const EVERYBODY = ["root", "admin", "administrator", "administrators", "guest", "test", "user", "system", "backup"];
 /** Whether a name of a user or group is one that every machine has. */
 const isEverybodys = (name: string): boolean => EVERYBODY.includes(fold(name));
+/** A machine's own account: its name ends in $ ([MS-ADTS] on sAMAccountName; from memory). */
+const isMachines = (name: string): boolean => name.endsWith("$");
 /** Whether a thing is somebody: a user by a name of his own. */
 export function isSomebody(thing: string): boolean {
   const { field, value } = readEntity(thing);
-  return field === "user" && !isEverybodys(value);
+  return field === "user" && !isEverybodys(value) && !isMachines(value);
 }
 /** Fields whose values are one kind of thing, whichever role it has: who attacked may be where the data went. */
 const ADDRESSES = ["src", "dst", "address"];
@@ -84,6 +86,8 @@ export function linkOf(thing: string, heard: Heard, gapUs: number, part: number)
   if (isHub(heard)) return link(0, `named by ${heard.by} of ${heard.of} senders in a week`);
   if (field === "user" && isEverybodys(value))
     return link(LITTLE * part * nearness(gapUs), "a name that every machine has");
+  if (field === "user" && isMachines(value))
+    return link(LITTLE * part * nearness(gapUs), "a machine’s own account: the host says as much");
   if (heard.suspected) return link(Math.min(1, STANDS_OUT_OF * part) * nearness(gapUs), "suspected");
   const near = part * nearness(gapUs);
   const worth = WORTH[field] ?? LITTLE;
