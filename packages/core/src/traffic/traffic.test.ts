@@ -215,6 +215,33 @@ describe("counted once", () => {
       }),
       { numRuns: 40 },
     ));
+  test("in each lane by itself; of more lanes than are remembered, the one added to last is known", () => {
+    const sums = new TrafficSums(NO_SITES);
+    const tell = (sender: number, lane: string) => sums.add(flow({ sender }), lane);
+    const once = () => bytesOf(level(sums.take(), "five"), W("once")) / 60_000;
+    for (const lane of ["heard", "import 1"]) for (const sender of [1, 2]) tell(sender, lane);
+    expect(once()).toBe(2);
+    // every import is the oldest one day; what is heard goes on
+    for (let i = 2; i < 200; i++) {
+      tell(1, `import ${i}`);
+      tell(3, "heard");
+    }
+    expect(once()).toBe(198);
+    tell(4, "import 199");
+    tell(4, "import 1");
+    expect(once()).toBe(1);
+  });
+  test.each<[string, Partial<FlowSeen>]>([
+    ["a port that was not told is not port 0", { srcPort: null }],
+    ["nor is the other", { dstPort: null }],
+    ["a protocol that was not told is not protocol 0", { protocol: null }],
+    ["ports the other way round", { srcPort: 443, dstPort: 50_000 }],
+  ])("%s: another conversation", (_what, other) => {
+    const zero = { srcPort: other.srcPort === null ? 0 : 50_000, dstPort: other.dstPort === null ? 0 : 443 };
+    const known = flow({ ...zero, protocol: other.protocol === null ? 0 : 6 });
+    const five = level(summed([known, { ...known, ...other, sender: 2 }]), "five");
+    expect(bytesOf(five, W("once"))).toBe(120_000);
+  });
   test("an exporter that meters where traffic comes in and where it goes out", () => {
     const both = [flow({ direction: 0 }), flow({ direction: 1 })];
     const five = level(summed(both), "five");
