@@ -50,6 +50,10 @@ test.each<[string, object]>([
   ["a host with more in it", { way: { is: "snmp", host: "a b", port: 162 } }],
   ["a file", { way: { is: "json", url: "file:///etc/passwd" } }],
   ["part of a datagram", { way: { is: "flow", host: "a", port: 2055 }, filter: "bytes over 4" }],
+  [
+    "a connection from another's address",
+    { way: { is: "syslog", transport: "tls", host: "a", port: 6514, source: "sender" } },
+  ],
   ["half a fingerprint", { way: { is: "json", url: "https://a/", certificate: "0a:0b" } }],
 ])("refused: %s", (_, forward) => expect(Forward.safeParse({ name: "a", ...forward }).success).toBe(false));
 

@@ -10,6 +10,9 @@ const Fingerprint = z
   .transform((s) => s.replace(/[:\s]/g, "").toLowerCase())
   .pipe(z.string().regex(/^[0-9a-f]{64}$/, "expected a SHA-256 fingerprint: 64 hexadecimal digits"));
 
+/** Whose address the receiver of datagrams sees: this machine's, or that of whoever sent it to us. */
+const Source = z.enum(["own", "sender"]).default("own");
+
 /** How what is passed on goes there, in the form in which it came. */
 export const ForwardWay = z.discriminatedUnion("is", [
   z.object({
@@ -22,9 +25,11 @@ export const ForwardWay = z.discriminatedUnion("is", [
     /** `origin`: who sent it is added, as structured data of RFC 5424 section 7.2. */
     header: z.enum(["as it came", "origin"]).default("as it came"),
     certificate: Fingerprint.nullable().default(null),
+    /** Of datagrams alone. */
+    source: Source,
   }),
-  z.object({ is: z.literal("snmp"), host: Host, port: Port }),
-  z.object({ is: z.literal("flow"), host: Host, port: Port }),
+  z.object({ is: z.literal("snmp"), host: Host, port: Port, source: Source }),
+  z.object({ is: z.literal("flow"), host: Host, port: Port, source: Source }),
   z.object({
     is: z.literal("json"),
     url: z.url({ protocol: /^https?$/ }).max(500),
@@ -49,6 +54,13 @@ export const Forward = z
         path: ["filter"],
         input: filter,
         message: "datagrams of flows go whole, and with their templates: say which by sender alone",
+      });
+    if (way.is === "syslog" && way.transport !== "udp" && way.source === "sender")
+      check.issues.push({
+        code: "custom",
+        path: ["way", "source"],
+        input: way.source,
+        message: "only datagrams can come from the sender's address: a connection needs answers",
       });
   });
 export type Forward = z.infer<typeof Forward>;

@@ -16,6 +16,7 @@ import {
   type EndpointConfig,
   loadEndpoints,
   loadSnmpUsers,
+  mappingsOf,
   type SnmpUser,
 } from "../domains/intake/endpoints/repository.js";
 import { Uploads } from "../domains/intake/imports/uploads.js";
@@ -83,7 +84,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
       // those before hold until the new ones are ready
       arrivalRules: decoders.settings.arrivalRules,
       formats: decoders.settings.formats ?? [],
-      mappings: new Map(settings.endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : []))),
+      mappings: mappingsOf(settings.endpoints),
     };
     await endpoints.apply(settings.endpoints, settings.users);
   };

@@ -1,6 +1,7 @@
 import { statfs } from "node:fs/promises";
 import { readHistory } from "../domains/formats/history/read-history.js";
 import { writeHeartbeat } from "../domains/health/repository.js";
+import { loadEndpoints, mappingsOf } from "../domains/intake/endpoints/repository.js";
 import { loadDirectory } from "../domains/intake/senders/directory-cache.js";
 import { loadMeanings } from "../domains/names/repository.js";
 import { nowUs } from "../kernel/clock.js";
@@ -68,6 +69,7 @@ async function keep(
     beat: beatAlone,
     directory: () => loadDirectory(client, config.HALVIK_ZONE),
     meanings: () => loadMeanings(client),
+    mappings: async () => mappingsOf(await loadEndpoints(client, config)),
   };
   let lookedMs = Number.NEGATIVE_INFINITY;
   let retentionMs = Number.NEGATIVE_INFINITY;

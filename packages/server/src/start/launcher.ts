@@ -14,7 +14,7 @@ import {
   withoutOurs,
 } from "./role-processes.js";
 
-/** What who is not root may all the same (capabilities(7)): bind ports below 1024; read the packets of an interface. */
+/** What who is not root may all the same (capabilities(7)): bind ports below 1024; read the packets of an interface and send with another's address. */
 type Capability = "net_bind_service" | "net_raw";
 const BINDS: readonly string[] = ["collector", "web"];
 const STOP_MS = 15_000;
@@ -50,10 +50,10 @@ export function asUser({ uid, gid }: RunAs, capabilities: readonly Capability[])
   return [...who, ...having(given)];
 }
 
-/** What a role is given beside being its user. @param captures the collector may read packets */
-const capabilitiesOf = (name: string, captures: boolean): Capability[] => [
+/** What a role is given beside being its user. @param raw the collector may read packets, or send with another's address */
+const capabilitiesOf = (name: string, raw: boolean): Capability[] => [
   ...(BINDS.includes(name) ? (["net_bind_service"] as const) : []),
-  ...(name === "collector" && captures ? (["net_raw"] as const) : []),
+  ...(name === "collector" && raw ? (["net_raw"] as const) : []),
 ];
 
 /**
@@ -61,7 +61,8 @@ const capabilitiesOf = (name: string, captures: boolean): Capability[] => [
  * over gets nothing from it but a role started as that role's user.
  */
 export function serveLauncher(supervisor: ChildProcess, program: string): void {
-  const captures = loadConfig(process.env).HALVIK_COLLECTOR_CAPTURES;
+  const { HALVIK_COLLECTOR_CAPTURES, HALVIK_FORWARD_AS_SENDER } = loadConfig(process.env);
+  const raw = HALVIK_COLLECTOR_CAPTURES || HALVIK_FORWARD_AS_SENDER;
   const running = new Map<number, ChildProcess>();
   // settings come with each role's input: nobody else's password stands in its environment
   const env = { ...withoutOurs(process.env), ...INPUT_ON_STDIN };
@@ -74,7 +75,7 @@ export function serveLauncher(supervisor: ChildProcess, program: string): void {
     const child = startChild(
       "setpriv",
       [
-        ...asUser(user, capabilitiesOf(name, captures)),
+        ...asUser(user, capabilitiesOf(name, raw)),
         process.execPath,
         ...NODE_ARGS,
         ...roleNodeArgs(name),

@@ -67,3 +67,13 @@ export async function keptRawBytes(db: Queryable, ids: readonly string[]): Promi
   );
   return new Map(rows.map((r) => [r.id, r.raw]));
 }
+
+/** The messages of records as they came, in their order. */
+export async function bytesOf(db: Queryable, records: readonly HalvikRecord[]): Promise<Buffer[]> {
+  if (records.length === 0) return [];
+  const kept = await keptRawBytes(
+    db,
+    records.map((r) => r.id),
+  );
+  return records.map((r) => kept.get(r.id) ?? Buffer.from(r.head + r.text + r.tail, "utf8"));
+}

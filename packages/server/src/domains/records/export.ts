@@ -8,7 +8,7 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import { stringify } from "csv-stringify/sync";
 import { ZipFile } from "yazl";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { keptRawBytes } from "../../store/find-records.js";
+import { bytesOf } from "../../store/find-records.js";
 import { type PageKey, searchRecords } from "../../store/search.js";
 import type { SearchScope } from "../../store/search-query.js";
 
@@ -239,7 +239,7 @@ async function encode(
       };
     case "raw": {
       const messages = records.filter((r) => r.kind !== "flow");
-      const raw = await rawBytes(db, messages);
+      const raw = await bytesOf(db, messages);
       return { bytes: Buffer.concat(raw.map(asLine)), written: messages.length };
     }
     case "pcap": {
@@ -248,7 +248,7 @@ async function encode(
         const port = portOf(record);
         return address === undefined || port === null ? [] : [{ record, address, port }];
       });
-      const raw = await rawBytes(
+      const raw = await bytesOf(
         db,
         sent.map((s) => s.record),
       );
@@ -258,15 +258,6 @@ async function encode(
       return { bytes: Buffer.concat(packets), written: packets.length };
     }
   }
-}
-
-/** The messages as they came. */
-async function rawBytes(db: Queryable, records: readonly HalvikRecord[]): Promise<Buffer[]> {
-  const kept = await keptRawBytes(
-    db,
-    records.map((r) => r.id),
-  );
-  return records.map((r) => kept.get(r.id) ?? Buffer.from(r.head + r.text + r.tail, "utf8"));
 }
 
 /** One line a message: its line ends are written as \n and \r, and its backslashes as two, so that each can be told from the other. */

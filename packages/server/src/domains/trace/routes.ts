@@ -12,7 +12,7 @@ import { nodeSnmpCrypto } from "../../kernel/snmp-crypto.js";
 import { findRecord } from "../../store/find-records.js";
 import { loadArrivalRules, readyRules } from "../arrival/repository.js";
 import { loadFormats, readyFormats } from "../formats/repository.js";
-import { loadEndpoints } from "../intake/endpoints/repository.js";
+import { loadEndpoints, mappingsOf } from "../intake/endpoints/repository.js";
 import type { DecodeSettings } from "../intake/pipeline/decoders.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
@@ -43,7 +43,7 @@ export const traceRoutes = ({ db, directory, presenter, config }: Needs) => {
     return {
       users: new UsmUsers([], nodeSnmpCrypto),
       meanings: await loadMeanings(db),
-      mappings: new Map(endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : []))),
+      mappings: mappingsOf(endpoints),
       arrivalRules: new ArrivalRules(readyRules(await loadArrivalRules(db), senders).ready, senders, nowUs()),
       formats: readyFormats(await loadFormats(db), senders, nowUs()).ready,
     };

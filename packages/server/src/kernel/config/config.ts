@@ -107,6 +107,12 @@ export const SETTINGS = {
     about:
       "true: started as root, the collector may read the packets of this machine's interfaces (CAP_NET_RAW), for endpoints of that kind.",
   },
+  HALVIK_FORWARD_AS_SENDER: {
+    schema: flag,
+    fallback: () => false,
+    about:
+      "true: started as root, the collector may pass datagrams on with their sender's address as the source (CAP_NET_RAW), for forwards that are set so.",
+  },
   HALVIK_SYSLOG_UDP_PORT: { schema: port, fallback: () => 5514, about: "Port for syslog over UDP; 514 needs root." },
   HALVIK_SYSLOG_TCP_PORT: { schema: port, fallback: () => 5514, about: "Port for syslog over TCP; 514 needs root." },
   HALVIK_SYSLOG_TLS_PORT: { schema: port, fallback: () => 6514, about: "Port for syslog over TLS." },

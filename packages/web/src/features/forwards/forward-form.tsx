@@ -15,6 +15,7 @@ interface Values {
   url: string;
   header: string;
   framing: string;
+  source: string;
   certificate: string;
   secret: string;
 }
@@ -35,6 +36,11 @@ const FRAMINGS = [
   { value: "counted", label: "counted octets" },
   { value: "lines", label: "a line each" },
 ];
+const SOURCES = [
+  { value: "own", label: "this machine’s own" },
+  { value: "sender", label: "of who sent it" },
+];
+const DATAGRAMS: readonly string[] = ["syslog udp", "snmp", "flow"];
 /** Registered with IANA, or usual (IPFIX 4739; common practice). */
 const PORTS: Readonly<Record<string, string>> = {
   "syslog udp": "514",
@@ -55,6 +61,7 @@ function valuesOf(forward: Forward | null): Values {
     url: way?.is === "json" ? way.url : "",
     header: way?.is === "syslog" ? way.header : "as it came",
     framing: way?.is === "syslog" ? way.framing : "counted",
+    source: way !== undefined && "source" in way ? way.source : "own",
     certificate: way !== undefined && "certificate" in way ? (way.certificate ?? "") : "",
     secret: "",
   };
@@ -62,7 +69,8 @@ function valuesOf(forward: Forward | null): Values {
 
 function wayOf(v: Values): object {
   const certificate = v.certificate.trim() === "" ? null : v.certificate;
-  const place = { host: v.host.trim(), port: Number(v.port) };
+  const source = DATAGRAMS.includes(v.way) ? v.source : "own";
+  const place = { host: v.host.trim(), port: Number(v.port), source };
   const [is, transport] = v.way.split(" ");
   if (is === "json") return { is, url: v.url.trim(), certificate };
   if (is !== "syslog") return { is, ...place };
@@ -145,6 +153,9 @@ export function ForwardForm({ forward, hasSecret, onSave, onCancel }: ForwardFor
           </>
         )}
         {way.startsWith("syslog") && <SelectField control={control} name="header" label="Header" options={HEADERS} />}
+        {DATAGRAMS.includes(way) && (
+          <SelectField control={control} name="source" label="Source address" options={SOURCES} />
+        )}
         {(way === "syslog tcp" || way === "syslog tls") && (
           <SelectField control={control} name="framing" label="Framing" options={FRAMINGS} />
         )}
@@ -160,6 +171,13 @@ export function ForwardForm({ forward, hasSecret, onSave, onCancel }: ForwardFor
             </Field>
           )}
         </div>
+      )}
+      {DATAGRAMS.includes(way) && watch("source") === "sender" && (
+        <p className="text-ui text-quiet">
+          The receiver sees each datagram come from who sent it. The system must permit it: Halvik is started as root
+          with <code className="font-mono text-code">HALVIK_FORWARD_AS_SENDER=true</code>, and no router on the way may
+          drop such datagrams. That nobody listens there is not told then.
+        </p>
       )}
       {trouble !== null && (
         <p role="alert" className="text-ui text-vermilion">

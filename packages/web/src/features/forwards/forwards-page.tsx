@@ -48,7 +48,7 @@ export function ForwardsPage() {
       </div>
       <p className="text-ui text-quiet">
         What is chosen goes on to other collectors as it came, in its order, from a queue on disk: nothing that arrives
-        here waits for a receiver. Datagrams leave from this machine’s own address.
+        here waits for a receiver. Datagrams leave from this machine’s own address, or from that of who sent them.
       </p>
       <Scroller label="Forwards">
         {error && <Trouble error={error} what="The forwards cannot be shown" />}
@@ -120,7 +120,8 @@ function One({ forward: f, zone, onEdit, onSwitch, onRemove }: OneProps) {
             </>
           )}
           {f.rules.length > 0 && ` (${f.rules.map((r) => `“${r}”`).join(", ")})`} goes as {safeText(f.says)}
-          {way.is === "syslog" && way.header === "origin" && ", with who sent it"}.
+          {way.is === "syslog" && way.header === "origin" && ", with who sent it"}
+          {"source" in way && way.source === "sender" && ", from the address of who sent it"}.
         </p>
         {f.broken !== null && <p className="text-vermilion">It chooses nothing: {safeText(f.broken)}</p>}
         {f.state === "trouble" && <p className="text-vermilion">{safeText(f.detail)}</p>}

@@ -4,7 +4,7 @@ import { applyFormats, OwnFormat } from "@halvik/core/formats";
 import { Meanings } from "@halvik/core/meaning";
 import { emptyContent, type HalvikRecord, type RecordContent } from "@halvik/core/model/record";
 import { SenderDirectory } from "@halvik/core/model/senders";
-import { fitContent } from "@halvik/core/normalise";
+import { fitContent, syslogRecord } from "@halvik/core/normalise";
 import { nowUs } from "../../../kernel/clock.js";
 import type { Client } from "../../../kernel/db/pool.js";
 import { indexNext } from "../../../store/keeping/index-segments.js";
@@ -127,6 +127,7 @@ async function answers(of: TestStore): Promise<unknown> {
 const NEEDS = {
   directory: async () => new SenderDirectory([]),
   meanings: () => loadMeanings(store.client),
+  mappings: async () => new Map(),
   beat: async () => undefined,
 };
 const turn = (client: Client = store.keeper) => readHistory(client, NEEDS, nowUs());
@@ -259,3 +260,58 @@ test("a format that cannot be read any more ends its reading with the reason; on
   await post(`/formats/${id}/readings`, { from: "yesterday" }, 400);
   await post(`/formats/${id}/readings`, { from: formatUs(END + 400 * US_PER_HOUR) }, 400);
 });
+
+test("lines that an earlier version read as they arrived are read as if the later one had been there, what rules of arrival did stays; and back", async () => {
+  const later = OwnFormat.parse({
+    ...FORMAT,
+    form: { is: "line", template: "crane {crane:number} {outcome} {load:number} t by {user} from {dst:address}" },
+    words: { outcome: { lifted: "success", refused: "failure" } },
+  });
+  const asArrived = (i: number, by: OwnFormat): RecordContent => {
+    const timeUs: EpochUs = END - (200 - i) * 30 * US_PER_SECOND;
+    const bytes = Buffer.from(`<14>Nov 24 10:00:00 quay-1 craned[7]: ${line(i)}`);
+    const { content } = syslogRecord(bytes, {
+      ...{ receivedUs: timeUs, zone: "UTC", clockOffsetUs: 0, meanings: new Meanings() },
+    });
+    const { content: read, fits } = applyFormats(
+      [ready(1, by, new SenderDirectory([]), END)],
+      { ...content, timeUs },
+      asRecord,
+      new Meanings(),
+    );
+    const made = fits === null ? { ...content, timeUs } : fitContent(read, new Uint8Array());
+    // a rule of arrival stands behind formats
+    return i % 4 === 0
+      ? { ...made, data: [...made.data, ["tag", "quay"]], severity: 2, originalSeverity: "informational" }
+      : made;
+  };
+  const holding = async (by: OwnFormat): Promise<TestStore> => {
+    const one = await TestStore.start();
+    const sender = await one.addSender("quay-1");
+    await one.put(Array.from({ length: 120 }, (_, i) => ({ sender, content: asArrived(i, by) })));
+    await indexAll(one);
+    return one;
+  };
+  await store.dispose();
+  const asLater = await holding(later);
+  const wantedNow = await answers(asLater);
+  await asLater.dispose();
+  store = await holding(FORMAT);
+  const before = await answers(store);
+  id = (await post("/formats", FORMAT)).formats[0].id;
+  expect((await store.api.patch(`/formats/${id}`, { format: later })).status).toBe(200);
+  await post(`/formats/${id}/readings`);
+  await toItsEnd();
+  const fitting = Array.from({ length: 120 }, (_, i) => i).filter((i) => i % 5 !== 4).length;
+  expect(await readings()).toMatchObject([{ state: "done", amended: fitting, readBefore: 0, refused: 0 }]);
+  expect(await answers(store)).toEqual(wantedNow);
+  // once more: all is as it would be
+  await post(`/formats/${id}/readings`);
+  await toItsEnd();
+  expect((await readings())[0]).toMatchObject({ state: "done", amended: 0, readBefore: 0 });
+  expect(await answers(store)).toEqual(wantedNow);
+  const [, one] = await readings();
+  await post(`/format-readings/${one!.id}/take-back`);
+  await toItsEnd();
+  expect(await answers(store)).toEqual(before);
+}, 240_000);

@@ -1,16 +1,18 @@
+import type { JsonMapping } from "@halvik/core/decode/json";
 import { FormatError } from "@halvik/core/decode/lines";
-import { applyFormats, type ReadyFormat } from "@halvik/core/formats";
+import { applyFormats, OwnFormat, type ReadyFormat, readAnew, readsAlike } from "@halvik/core/formats";
 import type { Meanings } from "@halvik/core/meaning";
 import type { HalvikRecord, RecordContent } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { fitContent, type OwnObservation } from "@halvik/core/normalise";
+import { fitContent, jsonRecord, type OwnObservation, syslogRecord } from "@halvik/core/normalise";
 import { parseFilter } from "@halvik/core/query/filter";
 import { failureOf } from "../../../kernel/db/failure.js";
 import { type Client, transaction } from "../../../kernel/db/pool.js";
 import { Amending, type Amendment, amendedBefore, amendedOf, firstAmended } from "../../../store/amend-records.js";
+import { bytesOf } from "../../../store/find-records.js";
 import { holdSegment } from "../../../store/segment-life.js";
 import { type Source, sourcesBetween } from "../../../store/sources.js";
-import { ready } from "../repository.js";
+import { formatVersions, ready } from "../repository.js";
 import {
   linesToRead,
   notePart,
@@ -21,12 +23,16 @@ import {
 } from "./readings-repository.js";
 
 const READ_AT_ONCE = 2_000;
+/** An earlier one is not looked for. */
+const MOST_VERSIONS = 20;
 const LAST_ID = "9223372036854775807";
 const NO_BYTES = new Uint8Array();
 /** What readings go by. */
 export interface HistoryNeeds {
   readonly directory: () => Promise<SenderDirectory>;
   readonly meanings: () => Promise<Meanings>;
+  /** How JSON is read, by endpoint. */
+  readonly mappings: () => Promise<ReadonlyMap<string, JsonMapping>>;
   /** Called between parts of the work, within its transaction. */
   readonly beat: () => Promise<unknown>;
 }
@@ -97,7 +103,9 @@ async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, n
   if (source === undefined) return false;
   const directory = await needs.directory();
   const format = ready(reading.format, body, directory, nowUs);
-  const meanings = await needs.meanings();
+  const versions = await earlierVersions(client, reading, directory, nowUs);
+  const [meanings, mappings] = [await needs.meanings(), await needs.mappings()];
+  const reads: Reads = { reading, format, versions, meanings, mappings };
   const meant = parseFilter(body.filter, { zone: "UTC", directory });
   // `ready` has read it itself
   if (!meant.ok) throw new FormatError(meant.error.message);
@@ -108,12 +116,12 @@ async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, n
     const counts = { looked: 0, amended: 0, readBefore: 0 };
     // as the format itself: by a part that its lines hold, unless it is said whose lines they are
     const lines = {
-      ...{ fromUs, toUs, directory, nowUs },
+      ...{ fromUs, toUs, directory, nowUs, names: versions.map((v) => v.format.name) },
       by: body.filter === "" ? { contains: format.contains } : { filter: meant.filter },
     };
     for (let id = after; ; ) {
       const records = await linesToRead(client, source.segment, lines, [id, lastId], READ_AT_ONCE);
-      const made = await amendments(client, reading, format, meanings, records);
+      const made = await amendments(client, reads, records);
       counts.looked += made.tried;
       counts.readBefore += made.readBefore;
       counts.amended += await amending.amend(reading.id, made.amendments);
@@ -132,36 +140,114 @@ async function readPart(client: Client, reading: Reading, needs: HistoryNeeds, n
   });
 }
 
+/** What a reading reads with. */
+interface Reads {
+  readonly reading: Reading;
+  readonly format: ReadyFormat;
+  /** Of the same format, the latest first: one of them may have read a line as it arrived. */
+  readonly versions: readonly ReadyFormat[];
+  readonly meanings: Meanings;
+  readonly mappings: ReadonlyMap<string, JsonMapping>;
+}
+
+/** Versions of a format that can still be read; one that cannot explains nothing. */
+async function earlierVersions(
+  client: Client,
+  { format, body }: Reading,
+  directory: SenderDirectory,
+  nowUs: number,
+): Promise<ReadyFormat[]> {
+  const kept = await formatVersions(client, format);
+  const bodies = [body, ...kept.map((v) => OwnFormat.safeParse(v.body).data ?? null)].filter((b) => b !== null);
+  return bodies.slice(0, MOST_VERSIONS).flatMap((b) => {
+    try {
+      return [ready(format, b, directory, nowUs)];
+    } catch (e) {
+      if (e instanceof FormatError) return [];
+      throw e;
+    }
+  });
+}
+
 /** What the format makes of records; those that another one has read stay as they are. */
 async function amendments(
   client: Client,
-  reading: Reading,
-  format: ReadyFormat,
-  meanings: Meanings,
+  { reading, format, versions, meanings, mappings }: Reads,
   records: readonly HalvikRecord[],
 ): Promise<{ readonly amendments: Amendment[]; readonly tried: number; readonly readBefore: number }> {
   const before = await amendedBefore(client, records, reading.format);
   const out: Amendment[] = [];
+  const arrivedRead: { readonly record: HalvikRecord; readonly was: HalvikRecord; readonly by: ReadyFormat[] }[] = [];
   let readBefore = 0;
   let tries = 0;
   for (const record of records) {
     // what an earlier reading of this format made of it gives way to this one
     const was = before.get(record.id) ?? record;
+    const name = was.data.find(([n]) => n === "format")?.[1];
+    const by = name === undefined ? [] : versions.filter((v) => v.format.name === name);
+    if (by.length > 0) {
+      arrivedRead.push({ record, was, by });
+      continue;
+    }
     if (!format.matches(was)) continue;
     tries++;
     const to = tried(format, was, meanings);
     if (to === null) continue;
-    if (was.data.some(([name]) => name === "format")) readBefore++;
+    if (name !== undefined) readBefore++;
     else out.push({ record, to });
+  }
+  const bytes = await bytesOf(
+    client,
+    arrivedRead.map((a) => a.record),
+  );
+  for (const [i, { record, was, by }] of arrivedRead.entries()) {
+    tries++;
+    const decoded = decodedOf(was, bytes[i]!, meanings, mappings);
+    const to = firstOf(by, (earlier) =>
+      firstOf(decoded, (content) => attempt(() => readAnew(was, content, { earlier, later: format, meanings, fit }))),
+    );
+    if (to !== null && !readsAlike(to, record)) out.push({ record, to });
+    else if (to === null && format.matches(was) && tried(format, was, meanings) !== null) readBefore++;
   }
   return { amendments: out, tried: tries, readBefore };
 }
 
-/** Whatever a format throws, the record stays as it is. */
-function tried(format: ReadyFormat, record: HalvikRecord, meanings: Meanings): RecordContent | null {
-  try {
+/** What decoders make of a line as it came: it is not kept by which it was read, and the earlier version tells whether it was this one. */
+function decodedOf(
+  { receivedUs, endpoint }: HalvikRecord,
+  bytes: Uint8Array,
+  meanings: Meanings,
+  mappings: ReadonlyMap<string, JsonMapping>,
+): RecordContent[] {
+  // times stay as they are stored
+  const context = { receivedUs, clockOffsetUs: 0, meanings };
+  const made = [
+    () => syslogRecord(bytes, { ...context, zone: "UTC" }).content,
+    () => jsonRecord(bytes, { ...context, mapping: mappings.get(endpoint) ?? null }).content,
+  ];
+  return made.map((make) => attempt(() => fitContent(make(), bytes))).filter((c) => c !== null);
+}
+
+function firstOf<T, R>(all: readonly T[], of: (one: T) => R | null): R | null {
+  for (const one of all) {
+    const found = of(one);
+    if (found !== null) return found;
+  }
+  return null;
+}
+
+const fit = (content: RecordContent): RecordContent => fitContent(content, NO_BYTES);
+
+const tried = (format: ReadyFormat, record: HalvikRecord, meanings: Meanings): RecordContent | null =>
+  attempt(() => {
     const { content, fits } = applyFormats([format], record, () => record, meanings);
-    return fits === null ? null : fitContent(content, NO_BYTES);
+    return fits === null ? null : fit(content);
+  });
+
+/** Whatever a decoder or a format throws, the record stays as it is. */
+function attempt<T>(of: () => T | null): T | null {
+  try {
+    return of();
   } catch {
     return null;
   }

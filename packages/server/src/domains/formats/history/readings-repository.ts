@@ -30,7 +30,7 @@ export interface Reading {
   readonly partsDone: number;
   readonly looked: number;
   readonly amended: number;
-  /** Records that fit and are left: another format, or an earlier version as they arrived, had read them. */
+  /** Records that fit and are left: another format had read them. */
   readonly readBefore: number;
   readonly refused: number;
   readonly why: string | null;
@@ -146,6 +146,8 @@ export interface LinesAsked {
   readonly toUs: number;
   /** A part that they hold, or a filter that they meet. */
   readonly by: { readonly contains: string } | { readonly filter: Filter };
+  /** Names under which earlier versions read lines as they arrived. */
+  readonly names: readonly string[];
   readonly directory: SenderDirectory;
   readonly nowUs: number;
 }
@@ -154,7 +156,7 @@ export interface LinesAsked {
 export async function linesToRead(
   db: Queryable,
   segment: string,
-  { fromUs, toUs, by, directory, nowUs }: LinesAsked,
+  { fromUs, toUs, by, names, directory, nowUs }: LinesAsked,
   [after, last]: readonly [after: string, last: string],
   most: number,
 ): Promise<HalvikRecord[]> {
@@ -166,10 +168,11 @@ export async function linesToRead(
     "contains" in by
       ? `strpos(r.message, ${params.add(by.contains)}) > 0`
       : filterToSql(by.filter, params, { shape: "record", directory, nowUs }).text;
-  // what an earlier reading made of a record may be what hides it from the filter
+  // what an earlier reading made of a record, or an earlier version as it arrived, may be what hides it from the filter
   const amended = `r.id in (select id from amended_record where segment = ${params.add(segment)})`;
+  const arrived = `exists (select from jsonb_array_elements(r.data) p where p->>0 = 'format' and p->>1 = any(${params.add(names, "::text[]")}))`;
   const { rows } = await db.query(
-    `${selectFrom(segment)} where ${ids} and ${window} and ${lines} and (${tried} or ${amended}) order by r.id limit ${most}`,
+    `${selectFrom(segment)} where ${ids} and ${window} and ${lines} and (${tried} or ${amended} or ${arrived}) order by r.id limit ${most}`,
     params.values,
   );
   return readRows(segment, rows);

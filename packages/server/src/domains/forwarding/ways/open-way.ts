@@ -1,6 +1,7 @@
 import { formatUs } from "@halvik/core/base/time";
-import { type Forward, withOrigin } from "@halvik/core/forward";
+import { type Forward, type ForwardWay, withOrigin } from "@halvik/core/forward";
 import type { Arrival } from "../../intake/arrivals/arrival.js";
+import { AsSender } from "./as-sender.js";
 import { Datagrams } from "./datagrams.js";
 import { JsonLines } from "./json-lines.js";
 import { Stream } from "./stream.js";
@@ -14,12 +15,19 @@ export function openWay({ way }: Forward, secret: string, nameOf: (address: stri
         way.header === "as it came"
           ? a.bytes
           : withOrigin(a.bytes, { address: a.peer, name: nameOf(a.peer), received: formatUs(a.receivedUs) });
-      return way.transport === "udp" ? new Datagrams(way.host, way.port, octets) : new Stream(way, octets);
+      return way.transport === "udp" ? byDatagrams(way, octets) : new Stream(way, octets);
     }
     case "snmp":
     case "flow":
-      return new Datagrams(way.host, way.port, (a) => a.bytes);
+      return byDatagrams(way, (a) => a.bytes);
     case "json":
       return new JsonLines(way, secret);
   }
+}
+
+function byDatagrams(
+  { host, port, source }: Extract<ForwardWay, { source: unknown }>,
+  octets: (arrival: Arrival) => Uint8Array,
+): Way {
+  return source === "sender" ? new AsSender(host, port, octets) : new Datagrams(host, port, octets);
 }

@@ -1,4 +1,5 @@
 import { EndpointKind, EndpointSettings } from "@halvik/contract/kinds";
+import type { JsonMapping } from "@halvik/core/decode/json";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, type UsmUser } from "@halvik/core/decode/snmp";
 import * as z from "zod";
 import type { Config } from "../../../kernel/config/config.js";
@@ -44,6 +45,10 @@ export async function makeStarterEndpoints(db: Queryable): Promise<void> {
       [name, kind, setting, JSON.stringify(settings)],
     );
 }
+
+/** How JSON that comes in is read, by endpoint; those without a mapping of their own go by usual names. */
+export const mappingsOf = (endpoints: readonly EndpointConfig[]): ReadonlyMap<string, JsonMapping> =>
+  new Map(endpoints.flatMap((e) => (e.settings.mapping ? [[e.name, e.settings.mapping]] : [])));
 
 export async function loadEndpoints(db: Queryable, config: Config): Promise<EndpointConfig[]> {
   const { rows } = await db.query<{
