@@ -370,7 +370,9 @@ test("lines nobody knows get a format from the keyboard; what came of one is fou
   await expect(asking).toContainText("2 records of the last 30 days it is tried on, 2 fit");
   await asking.getByRole("button", { name: "Read history" }).press("Enter");
   const reading = page.getByTestId("format-reading");
-  await expect(reading).toContainText("1 of 2 records it was tried on read anew, 1 left as a format had read them");
+  // the other one was read by this version as it arrived
+  await expect(reading).toContainText("1 of 2 records it was tried on read anew");
+  await expect(reading).not.toContainText("left as");
   await reading.getByRole("link", { name: "these records" }).press("Enter");
   await filter(page, "data load is 12.5 and user is k.lind");
   await expect(lines(page)).toHaveCount(1);

@@ -64,13 +64,15 @@ async function follow(
   let woken = () => {};
   client.on("notification", () => woken());
   await listenToBatches(client);
+  /** Whether more is stored than the last step took. */
+  let more = true;
   const chores: readonly (readonly [what: string, chore: (now: number) => Promise<unknown>])[] = [
     [
       "watching senders and Halvik itself",
       async (now) =>
         own.write([
           ...(await watchSenders(client, session.senderDirectory, now)),
-          ...(await watch.look(client, session.liveThroughUs, now)),
+          ...(await watch.look(client, { throughUs: session.liveThroughUs, isAll: !more }, now)),
         ]),
     ],
     ["watching for new senders", async (now) => own.write(await watchNewSenders(client, session.senderDirectory, now))],
@@ -97,7 +99,7 @@ async function follow(
   ];
   let watchedMs = 0;
   while (!stopping()) {
-    const more = await isolating(client, care, () => session.step());
+    more = await isolating(client, care, () => session.step());
     const failed = care.toTell.splice(0);
     for (const one of session.takeIsolated())
       if (await noteRuleFailure(client, one.ruleId, one.reason, one.stopped, nowUs())) failed.push(one);

@@ -10,6 +10,14 @@ const ROLE_STALE_US = 15 * US_PER_SECOND;
 const LAG_US = US_PER_MINUTE;
 const REPEAT_US = 30 * US_PER_SECOND;
 
+/** What rules have seen. */
+export interface RulesSeen {
+  /** Up to where every live record has been seen, in µs of arrival; null: none yet. */
+  readonly throughUs: number | null;
+  /** Whether that is all that is stored: what is older than it should be then waited before it was. */
+  readonly isAll: boolean;
+}
+
 /** Halvik's own troubles as observations (`docs/semantics.md` 27). What lasts is repeated, so that its quiet means it is over. */
 export class SelfWatch {
   private readonly toldUs = new Map<string, number>();
@@ -29,9 +37,9 @@ export class SelfWatch {
     return this.lastAudit;
   }
 
-  async look(db: Queryable, liveThroughUs: number | null, nowUs: number): Promise<OwnObservation[]> {
+  async look(db: Queryable, seen: RulesSeen, nowUs: number): Promise<OwnObservation[]> {
     const roles = await this.roles(db, nowUs);
-    const lag = this.lag(liveThroughUs, nowUs);
+    const lag = this.lag(seen, nowUs);
     return [...roles, ...(await this.disk(nowUs)), ...lag, ...(await this.signIns(db))];
   }
 
@@ -85,21 +93,16 @@ export class SelfWatch {
     ];
   }
 
-  private lag(liveThroughUs: number | null, nowUs: number): OwnObservation[] {
-    if (
-      liveThroughUs === null ||
-      nowUs - liveThroughUs < LAG_US ||
-      this.stopped.has("collector") ||
-      !this.due("lag", nowUs)
-    )
+  private lag({ throughUs, isAll }: RulesSeen, nowUs: number): OwnObservation[] {
+    if (throughUs === null || nowUs - throughUs < LAG_US || this.stopped.has("collector") || !this.due("lag", nowUs))
       return [];
     return [
       {
         event: "engine-behind",
         severity: 4,
         outcome: "failure",
-        subject: "engine",
-        text: `Rules have seen records up to ${formatDuration(nowUs - liveThroughUs)} ago only.`,
+        subject: isAll ? "intake" : "engine",
+        text: `Rules have seen records up to ${formatDuration(nowUs - throughUs)} ago only${isAll ? ", and all that is stored: what arrives waits on disk before it is" : ""}.`,
       },
     ];
   }

@@ -64,8 +64,8 @@ export function ReadHistory({ format, onClose }: { format: OwnFormatJson; onClos
             : `Of ${month.exact ? "" : "the latest "}${n(month.of)} records of the last 30 days it is tried on, ${n(month.fits)} fit.`}
       </p>
       <p className="mt-1 text-ui text-quiet">
-        Text, bytes and times stay as they came. Records that a format read as they arrived, an earlier version of this
-        one too, stay as they are. Rules do not look at them again. It can be taken back.
+        Text, bytes and times stay as they came. What an earlier version read, as it arrived or later, gives way to this
+        one; records that another format read stay as they are. Rules do not look at them again. It can be taken back.
       </p>
       <div className="mt-3 flex justify-end gap-2">
         <Button onClick={onClose}>Cancel</Button>
@@ -147,7 +147,7 @@ const recordsOf = ({ name, from, to }: FormatReadingJson): string => {
 function saysOf({ state, looked, amended, readBefore, refused, partsDone, parts, why }: FormatReadingJson): string {
   const counts = [
     `${n(amended)} of ${n(looked)} records it was tried on read anew`,
-    ...(readBefore > 0 ? [`${n(readBefore)} left as a format had read them`] : []),
+    ...(readBefore > 0 ? [`${n(readBefore)} left as another format had read them`] : []),
     ...(refused > 0 ? [`${n(refused)} could not be kept so`] : []),
   ].join(", ");
   switch (state) {

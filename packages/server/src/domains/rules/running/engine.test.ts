@@ -274,7 +274,7 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
     );
   const watch = new SelfWatch(instance.config.HALVIK_DATA_DIR, Number.MAX_SAFE_INTEGER);
   const look = async (nowUs: number, throughUs = nowUs) =>
-    (await watch.look(client, throughUs, nowUs)).map((o) => `${o.event} ${o.subject}`);
+    (await watch.look(client, { throughUs, isAll: false }, nowUs)).map((o) => `${o.event} ${o.subject}`);
   await beat(T);
   expect(await look(T)).toEqual([`disk-low ${instance.config.HALVIK_DATA_DIR}`]);
   expect(await look(T + 20 * S)).toEqual(["role-stopped web"]);
@@ -282,10 +282,15 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
   await beat(T + 22 * S);
   expect(await look(T + 22 * S)).toEqual(["role-back web"]);
   expect(await look(T + 23 * S, T - 2 * MINUTE)).toEqual(["engine-behind engine"]);
+  // rules are with what is stored: it is what arrives that waits
+  const waiting = new SelfWatch(instance.config.HALVIK_DATA_DIR, 0);
+  const seen = { throughUs: T - 2 * MINUTE, isAll: true };
+  const [late] = await waiting.look(client, seen, T + 23 * S);
+  expect(late).toMatchObject({ event: "engine-behind", subject: "intake", text: expect.stringContaining("on disk") });
   // all of Halvik was off for an hour: its roles come back one after another, and one that does not is told
   const later = new SelfWatch(instance.config.HALVIK_DATA_DIR, 0);
   const lookLater = async (nowUs: number) =>
-    (await later.look(client, nowUs, nowUs)).map((o) => `${o.event} ${o.subject}`);
+    (await later.look(client, { throughUs: nowUs, isAll: true }, nowUs)).map((o) => `${o.event} ${o.subject}`);
   expect(await lookLater(T + 3_600 * S)).toEqual([]);
   expect(await lookLater(T + 3_610 * S)).toEqual([]);
   expect(await lookLater(T + 3_616 * S)).toEqual(["role-stopped web"]);
@@ -301,13 +306,14 @@ test("Halvik's own troubles: a stopped role, told once and when it is back; litt
     [T],
   );
   const next = new SelfWatch(instance.config.HALVIK_DATA_DIR, 0, told);
-  const subjects = async () => (await next.look(client, T, T)).map((o) => o.subject);
+  const subjects = async () => (await next.look(client, { throughUs: T, isAll: false }, T)).map((o) => o.subject);
   expect(await subjects()).toEqual(["192.0.2.10"]);
   expect(await subjects()).toEqual([]);
   // what lasts is repeated, also by a clock that was set back: its quiet would say that it is over
   await beat(T);
   const full = new SelfWatch(instance.config.HALVIK_DATA_DIR, Number.MAX_SAFE_INTEGER, next.auditThrough);
-  const says = async (nowUs: number) => (await full.look(client, nowUs, nowUs)).map((o) => o.event);
+  const says = async (nowUs: number) =>
+    (await full.look(client, { throughUs: nowUs, isAll: false }, nowUs)).map((o) => o.event);
   expect(await says(T)).toEqual(["disk-low"]);
   expect(await says(T + S)).toEqual([]);
   expect(await says(T - 3_600 * S)).toEqual(["disk-low"]);
