@@ -65,6 +65,9 @@ test("flows by their senders, and a fingerprint as people copy it", () => {
       filter: "sender in group wan or not sender is x",
     }).success,
   ).toBe(true);
+  expect(
+    Forward.safeParse({ name: "a", way: { is: "flow", host: "a", port: 1 }, filter: "kind is flow" }).success,
+  ).toBe(true);
   const { way } = Forward.parse({
     name: "a",
     way: { is: "json", url: "https://a/", certificate: `${"AB:".repeat(31)}AB` },

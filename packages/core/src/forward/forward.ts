@@ -65,7 +65,7 @@ export const Forward = z
   });
 export type Forward = z.infer<typeof Forward>;
 
-/** Whether a filter asks for nothing but senders. */
+/** Whether a filter asks for nothing but senders and the kind. */
 function namesSendersAlone(text: string): boolean {
   const parsed = parseFilter(text, { zone: "UTC" });
   return parsed.ok && asksSenders(parsed.filter);
@@ -82,7 +82,8 @@ function asksSenders(filter: Parsed): boolean {
     case "not":
       return asksSenders(filter.item);
     case "compare":
-      return filter.field === "sender";
+      // every datagram of flows is one: “kind is flow” says all of them
+      return filter.field === "sender" || filter.field === "kind";
     case "after":
       return false;
   }

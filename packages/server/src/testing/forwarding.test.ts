@@ -207,7 +207,7 @@ test("as JSON to whom shows the certificate that is expected: once each, over re
 
 test("whole datagrams of flows by their sender, those of templates alone too", async () => {
   const sink = await datagrams();
-  await add("west", 'sender is "srv 3"', { is: "flow", host: "127.0.0.1", port: sink.port });
+  await add("west", "kind is flow", { is: "flow", host: "127.0.0.1", port: sink.port });
   const fields = [
     [8, 4],
     [12, 4],

@@ -122,7 +122,11 @@ export function ForwardForm({ forward, hasSecret, onSave, onCancel }: ForwardFor
                   ? "From which senders: datagrams go whole"
                   : "Records that match; empty: only what rules of arrival send here"
               }
-              placeholder={way === "flow" ? "such as: sender in group routers" : "such as: severity at least error"}
+              placeholder={
+                way === "flow"
+                  ? "such as: kind is flow, or sender in group routers"
+                  : "such as: severity at least error"
+              }
               value={field.value}
               onChange={field.onChange}
             />
