@@ -6,10 +6,13 @@ import type { Filter, RecordTest } from "../query/filter/index.js";
 import { type CompiledCondition, compileRule, type RuleProgram, settledAt } from "./compile-rule.js";
 import { EchoFinder } from "./echo.js";
 import type { Episode, RuleEvent } from "./event.js";
+import { endedBy, eventOf, NO_PLACE } from "./event-of.js";
 import { KeyMachine } from "./key-machine.js";
 import type { Progress, SavedRun } from "./kinds/run.js";
+import { logicOf } from "./logic.js";
 import { placeAlone } from "./packed-event.js";
 import type { Rule } from "./rule.js";
+import { RuleFailure } from "./rule-failure.js";
 import { type Lane, laneOf, type RunningRule, running, schedule } from "./running-rule.js";
 import { SharedQuestions } from "./shared-questions.js";
 
@@ -604,24 +607,6 @@ export class RuleEngine {
   }
 }
 
-/**
- * A rule that threw: what it knows may be half changed, so the engine it ran in is not to be used any more. Whoever runs it makes a new
- * one without that rule.
- */
-export class RuleFailure extends Error {
-  constructor(
-    readonly ruleId: string,
-    cause: unknown,
-  ) {
-    super(cause instanceof Error ? cause.message : String(cause), { cause });
-    this.name = "RuleFailure";
-  }
-
-  static of(running: RunningRule, cause: unknown): RuleFailure {
-    return cause instanceof RuleFailure ? cause : new RuleFailure(running.program.rule.id, cause);
-  }
-}
-
 function meets({ matches, targets }: Asked, record: HalvikRecord): boolean {
   try {
     return matches(record);
@@ -644,67 +629,4 @@ const filtersOf = ({ conditions, clearing }: RuleProgram): Filter[] =>
 const ALWAYS = Number.NEGATIVE_INFINITY;
 const NOTHING_BEFORE: Checkpoint = { states: [], earlier: [], since: new Map() };
 const versionKey = (ruleId: string, logic: string): string => `${ruleId} ${logic}`;
-
-const NO_PLACE: readonly number[] = [];
 const ONE_PLACE = placeAlone(0);
-const NO_VALUES: readonly string[] = [];
-const endedBy = (ends: RuleEvent["ends"]): Omit<RuleEvent, "timeUs" | "id"> => ({
-  meets: NO_PLACE,
-  ends,
-  values: NO_VALUES,
-  amount: 0,
-  entities: NO_VALUES,
-  worse: 0,
-  isEcho: false,
-});
-
-/** What a record says to a rule of which it meets these conditions, or else clears; null: nothing it could measure. */
-function eventOf(
-  program: RuleProgram,
-  record: HalvikRecord,
-  isEcho: boolean,
-  meets: readonly number[],
-): RuleEvent | null {
-  const { timeUs, id } = record;
-  if (meets.length === 0) return { ...endedBy("record"), timeUs, id, isEcho };
-  const amount = program.amount(record);
-  if (amount === null) return null;
-  const entities = program.entities(record);
-  return {
-    timeUs,
-    id,
-    meets,
-    ends: null,
-    values: program.values(record),
-    amount,
-    entities,
-    worse: program.worse(record),
-    isEcho,
-  };
-}
-
-/** Words about a rule, as against what it does. */
-const WORDS = [
-  "name",
-  "severity",
-  "worse",
-  "title",
-  "remindSeconds",
-  "listenOnly",
-  "shelve",
-  "explainedBy",
-  "suspects",
-  "reason",
-  "notes",
-  "owner",
-  "tags",
-  "references",
-  "tests",
-];
-
-/** What a rule's states depend on: a change of words keeps them (`docs/semantics.md` 23). Which records are worse is remembered with them. */
-export function logicOf(rule: Rule): string {
-  const parts: object = Object.fromEntries(Object.entries(rule).filter(([name]) => !WORDS.includes(name)));
-  const worse = rule.worse.map((w) => w.filter ?? "");
-  return JSON.stringify(worse.some((filter) => filter !== "") ? { ...parts, worse } : parts);
-}

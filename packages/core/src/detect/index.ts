@@ -7,10 +7,8 @@ export {
   type EngineOptions,
   type EpisodeReport,
   LATENESS_US,
-  logicOf,
   type NearMiss,
   RuleEngine,
-  RuleFailure,
   type SavedState,
   type StateAddress,
   type StepResult,
@@ -21,7 +19,9 @@ export { splitKey } from "./key.js";
 export { CountRule } from "./kinds/count/schema.js";
 export type { Condition } from "./kinds/kind.js";
 export type { Progress, SavedRun } from "./kinds/run.js";
+export { logicOf } from "./logic.js";
 export { isOfRecords, Rule, type RuleInput, ruleWindowUs, severityOf, subjectsOf, worstSeverityOf } from "./rule.js";
+export { RuleFailure } from "./rule-failure.js";
 export { shippedRules } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export type { RuleTest } from "./schema/samples.js";

@@ -148,6 +148,7 @@ describe("a database of before the first release", () => {
       "020-formats-over-history",
       "021-changed-when-changed",
       "022-counters-by-time",
+      "023-states-as-written",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -172,6 +173,7 @@ describe("a database of before the first release", () => {
       { name: "020-formats-over-history" },
       { name: "021-changed-when-changed" },
       { name: "022-counters-by-time" },
+      { name: "023-states-as-written" },
     ]);
     await client.end();
   });

@@ -98,7 +98,7 @@ async function dropSettled(db: Queryable, of: readonly Group[]): Promise<void> {
   if (of.length === 0) return;
   await db.query(
     `delete from engine_state s using unnest($1::text[], $2::text[], $3::text[]) g (rule_id, lane, logic)
-     where (s.rule_id, s.lane, s.logic) = (g.rule_id, g.lane, g.logic) and (s.state->'open' = 'null' or s.logic = '')`,
+     where (s.rule_id, s.lane, s.logic) = (g.rule_id, g.lane, g.logic) and ((s.state->'open')::text = 'null' or s.logic = '')`,
     [of.map((g) => g.ruleId), of.map((g) => g.lane), of.map((g) => g.hash)],
   );
 }
@@ -177,7 +177,7 @@ export async function saveStates(db: Queryable, states: readonly ChangedState[])
   ];
   if (kept.length > 0)
     await db.query(
-      "insert into engine_state (rule_id, lane, key, logic, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::jsonb[]) on conflict (rule_id, lane, key_hash(key), logic) do update set state = excluded.state",
+      "insert into engine_state (rule_id, lane, key, logic, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::json[]) on conflict (rule_id, lane, key_hash(key), logic) do update set state = excluded.state",
       [...columns(kept), kept.map((s) => JSON.stringify(s.state))],
     );
   if (gone.length > 0)
