@@ -7,20 +7,32 @@ check_node() {
   [ "$major" = 20 ] || fail "Halvik needs Node.js 20; this machine has ${major}" 2
 }
 
-# need_package FILE PACKAGE: installs a Debian package when its file is missing.
+missing=""
+# need_package FILE PACKAGE: notes a Debian package whose file is missing; install_missing installs all of them at once.
 need_package() {
   [ -e "$1" ] && return
   [ -f /etc/debian_version ] || fail "$1 is missing and this is no Debian: install $2 by hand" 3
+  missing="$missing $2"
+}
+
+install_missing() {
+  [ -n "$missing" ] || return
   if [ "$(id -u)" != 0 ]; then
-    fail "$1 is missing; run: sudo apt-get install --no-install-recommends -y $2" 3
+    fail "packages are missing; run: sudo apt-get install --no-install-recommends -y$missing" 3
   fi
-  echo "Installing $2 …"
-  if [ "$2" = postgresql-15 ] && [ ! -e /etc/postgresql-common/createcluster.conf ]; then
-    # Halvik makes a cluster of its own; Debian's default one would only sit there
-    mkdir -p /etc/postgresql-common
-    echo "create_main_cluster = false" > /etc/postgresql-common/createcluster.conf
-  fi
-  { apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install --no-install-recommends -y -q "$2"; } > /tmp/halvik-apt.$$ 2>&1 || { tail -3 /tmp/halvik-apt.$$ >&2; fail "$2 could not be installed" 3; }
+  echo "Installing$missing …"
+  case "$missing " in
+    *" postgresql-15 "*)
+      if [ ! -e /etc/postgresql-common/createcluster.conf ]; then
+        # Halvik makes a cluster of its own; Debian's default one would only sit there
+        mkdir -p /etc/postgresql-common
+        echo "create_main_cluster = false" > /etc/postgresql-common/createcluster.conf
+      fi
+      ;;
+  esac
+  # names of packages hold no blanks: each is an argument of its own
+  # shellcheck disable=SC2086
+  { apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install --no-install-recommends -y -q $missing; } > /tmp/halvik-apt.$$ 2>&1 || { tail -3 /tmp/halvik-apt.$$ >&2; fail "could not be installed:$missing" 3; }
   rm -f /tmp/halvik-apt.$$
 }
 

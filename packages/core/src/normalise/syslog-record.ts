@@ -5,6 +5,7 @@ import { type FoundLine, findDaemonLine } from "../meaning/daemons/index.js";
 import { Meanings } from "../meaning/index.js";
 import {
   type ContentDraft,
+  emptyContent,
   type Mark,
   type RecordContent,
   type Severity,
@@ -45,44 +46,33 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
   const marks: Mark[] = [];
   if (m.problem !== null) marks.push("problem");
   if (time.reason === "corrected") marks.push("clock corrected");
-  const content: RecordContent = {
-    kind: "syslog",
-    timeUs: time.timeUs,
-    receivedUs: context.receivedUs,
-    timeReason: time.reason,
-    deviceTime: m.deviceTime,
-    clockOffsetMs: time.clockOffsetMs,
-    severity,
-    originalSeverity: m.severity === null ? null : severityName(m.severity),
-    facility: m.facility,
-    // what people say such messages mean stands above what the line itself does
-    category: meaning.category === "other" && line !== null ? line.line.category : meaning.category,
-    outcome: meaning.category === "other" && line !== null ? line.line.outcome : meaning.outcome,
-    action: null,
-    host: m.host,
-    app: m.app,
-    process: m.process,
-    event: m.messageId,
-    users: meaning.users,
-    src: meaning.src,
-    dst: null,
-    srcPort: meaning.srcPort,
-    dstPort: null,
-    protocol: null,
-    interface: meaning.interface,
-    bytes: null,
-    packets: null,
-    otherAddresses: withHostAddress(m.host, meaning.src, meaning.otherAddresses),
-    flow: null,
-    translated: null,
-    text: m.text,
-    data: m.data,
-    head: m.head,
-    tail: m.tail,
-    raw,
-    marks,
-    problem: m.problem,
-  };
+  const content = emptyContent("syslog", time.timeUs, context.receivedUs);
+  content.timeReason = time.reason;
+  content.deviceTime = m.deviceTime;
+  content.clockOffsetMs = time.clockOffsetMs;
+  content.severity = severity;
+  content.originalSeverity = m.severity === null ? null : severityName(m.severity);
+  content.facility = m.facility;
+  // what people say such messages mean stands above what the line itself does
+  const says = meaning.category === "other" && line !== null ? line.line : meaning;
+  content.category = says.category;
+  content.outcome = says.outcome;
+  content.host = m.host;
+  content.app = m.app;
+  content.process = m.process;
+  content.event = m.messageId;
+  content.users = meaning.users;
+  content.src = meaning.src;
+  content.srcPort = meaning.srcPort;
+  content.interface = meaning.interface;
+  content.otherAddresses = withHostAddress(m.host, meaning.src, meaning.otherAddresses);
+  content.text = m.text;
+  content.data = m.data;
+  content.head = m.head;
+  content.tail = m.tail;
+  content.raw = raw;
+  content.marks = marks;
+  content.problem = m.problem;
   if (line !== null) return withLine(content, line);
   if (decision === null) return content;
   const problem = m.problem ?? decision.problem;

@@ -4,6 +4,7 @@ import { NOTHING, OnceCounter, WHOLE } from "./once.js";
 import { type FlowSeen, NO_INTERFACE, type Passage, passagesOf } from "./passage.js";
 import type { Sites } from "./sites.js";
 import { eachStep } from "./spread.js";
+import { PassageValues, Scratch, WaitingAmounts } from "./waiting-amounts.js";
 
 /**
  * What a sum counts. The order is stored. An interface's own meter goes before what others mention of it: an exporter that meters where traffic
@@ -48,6 +49,8 @@ export interface Group {
   estimated: number;
   rate: number;
   readonly byDimension: Map<string, Amounts>[];
+  /** Its place among those for which amounts wait; negative: none do. */
+  waits: number;
 }
 
 /** Values of a bounded dimension that one group keeps until it is written. */
@@ -68,6 +71,9 @@ interface Told {
   readonly widthUs: number;
   readonly places: readonly number[];
   groups: Groups;
+  readonly waiting: WaitingAmounts;
+  /** Groups for which amounts wait. */
+  readonly waitFor: Group[];
 }
 
 const wayAt = (way: Way): number => WAYS.indexOf(way);
@@ -88,6 +94,8 @@ export class StepSums {
   private countersHeld = 0;
   private lastLane: string | null = null;
   private held = 0;
+  private readonly values = new PassageValues();
+  private readonly scratch = new Scratch();
 
   /** @param ways only those are summed */
   constructor(
@@ -99,6 +107,8 @@ export class StepSums {
       widthUs,
       places: dimensions.map((d) => DIMENSIONS.indexOf(d)),
       groups: new Map(),
+      waiting: new WaitingAmounts(),
+      waitFor: [],
     }));
     this.places = [...new Set(this.levels.flatMap((l) => l.places))];
   }
@@ -106,18 +116,22 @@ export class StepSums {
   /** @param lane flows that were heard together, or came by one import: each is counted once among its own */
   add(flow: FlowSeen, lane = ""): void {
     for (const p of passagesOf(flow)) {
-      const values: (string | null)[] = [];
-      for (const place of this.places) values[place] = valueIn(DIMENSIONS[place]!, p, this.sites);
+      if (this.values.isFull || this.levels.some((l) => l.waiting.isFull)) this.addUp();
+      const number = this.values.next();
+      for (let i = 0; i < this.places.length; i++) {
+        const place = this.places[i]!;
+        this.values.set(place, valueIn(DIMENSIONS[place]!, p, this.sites));
+      }
       const [wayIn, wayOut] = p.isMeteredAtEgress ? MENTIONED_IN : MENTIONED_OUT;
-      if (this.ways.has(wayIn)) this.put(p, values, p.ingress, wayIn, WHOLE);
-      if (this.ways.has(wayOut)) this.put(p, values, p.egress, wayOut, WHOLE);
+      if (this.ways.has(wayIn)) this.put(p, number, p.ingress, wayIn, WHOLE);
+      if (this.ways.has(wayOut)) this.put(p, number, p.egress, wayOut, WHOLE);
       const site = this.ways.has(ONCE_AT_SITE) ? this.sites.ofExporter(p.sender) : null;
-      if (site !== null) this.put(p, values, NO_INTERFACE, ONCE_AT_SITE, this.counter(lane, site).take(p));
-      if (this.ways.has(ONCE)) this.put(p, values, NO_INTERFACE, ONCE, this.counter(lane, null).take(p));
+      if (site !== null) this.put(p, number, NO_INTERFACE, ONCE_AT_SITE, this.counter(lane, site).take(p));
+      if (this.ways.has(ONCE)) this.put(p, number, NO_INTERFACE, ONCE, this.counter(lane, null).take(p));
     }
   }
 
-  /** How many sums wait to be written, not counting hours: what it holds in memory goes by this. */
+  /** How many sums wait to be written, not counting hours and what came last: what it holds in memory goes by this. */
   get size(): number {
     return this.held;
   }
@@ -154,42 +168,33 @@ export class StepSums {
     }
   }
 
-  private put(p: Passage, values: readonly (string | null)[], iface: number, way: number, fromUs: EpochUs): void {
+  private put(p: Passage, number: number, iface: number, way: number, fromUs: EpochUs): void {
     if (fromUs === NOTHING) return;
-    for (const level of this.levels) this.putIn(level, p, values, iface, way, fromUs);
+    for (let i = 0; i < this.levels.length; i++) putIn(this.levels[i]!, p, number, iface, way, fromUs);
   }
 
-  private putIn(
-    level: Told,
-    p: Passage,
-    values: readonly (string | null)[],
-    iface: number,
-    way: number,
-    fromUs: EpochUs,
-  ): void {
-    const countIn = Math.floor(p.timeUs / level.widthUs);
-    let isCounted = p.flows === 0;
-    const add = (step: number, bytes: number, packets: number): void => {
-      const group = groupOf(level.groups, step, p.sender, iface, way);
-      if (p.isSampled) {
-        group.estimated += bytes;
-        group.rate = Math.max(group.rate, p.samplingRate);
+  /** Adds up what waits. */
+  private addUp(): void {
+    for (const level of this.levels) {
+      const { waiting, waitFor, places } = level;
+      if (!waiting.isEmpty) {
+        waiting.sort(waitFor.length);
+        for (const place of places)
+          waiting.addUp(
+            this.values.column(place),
+            this.values.count(place),
+            this.scratch,
+            (group, value, bytes, packets, flows) => {
+              const text = this.values.text(place, value);
+              if (addTo(waitFor[group]!, place, text, bytes, packets, flows)) this.held++;
+            },
+          );
       }
-      const flows = !isCounted && step === countIn ? 1 : 0;
-      for (let i = 0; i < level.places.length; i++) {
-        const at = level.places[i]!;
-        const value = values[at]!;
-        if (value !== null && addTo(group, at, value, bytes, packets, flows)) this.held++;
-      }
-      if (flows === 1) isCounted = true;
-    };
-    // most lie within one step
-    const { startUs, endUs } = p.stretch;
-    if (fromUs <= startUs && endUs < (countIn + 1) * level.widthUs && startUs >= countIn * level.widthUs)
-      add(countIn, p.bytes, p.packets);
-    else eachStep(p.stretch, fromUs, level.widthUs, p.bytes, p.packets, add);
-    // it ends exactly where a step does: its bytes lie before it, it is counted in it
-    if (!isCounted) add(countIn, 0, 0);
+      waiting.clear();
+      for (const group of waitFor) group.waits = -1;
+      waitFor.length = 0;
+    }
+    this.values.clear();
   }
 
   /** Gives what has been summed, a width after the other, and begins anew; what is told of conversations stays. */
@@ -199,11 +204,35 @@ export class StepSums {
 
   /** The same before it is made into rows. */
   takeGroups(): Groups[] {
+    this.addUp();
     const taken = this.levels.map((l) => l.groups);
     for (const level of this.levels) level.groups = new Map();
     this.held = 0;
     return taken;
   }
+}
+
+function putIn(level: Told, p: Passage, number: number, iface: number, way: number, fromUs: EpochUs): void {
+  const countIn = Math.floor(p.timeUs / level.widthUs);
+  let isCounted = p.flows === 0;
+  const add = (step: number, bytes: number, packets: number): void => {
+    const group = groupOf(level.groups, step, p.sender, iface, way);
+    if (p.isSampled) {
+      group.estimated += bytes;
+      group.rate = Math.max(group.rate, p.samplingRate);
+    }
+    const flows = !isCounted && step === countIn ? 1 : 0;
+    if (group.waits < 0) group.waits = level.waitFor.push(group) - 1;
+    level.waiting.add(group.waits, number, bytes, packets, flows);
+    if (flows === 1) isCounted = true;
+  };
+  // most lie within one step
+  const { startUs, endUs } = p.stretch;
+  if (fromUs <= startUs && endUs < (countIn + 1) * level.widthUs && startUs >= countIn * level.widthUs)
+    add(countIn, p.bytes, p.packets);
+  else eachStep(p.stretch, fromUs, level.widthUs, p.bytes, p.packets, add);
+  // it ends exactly where a step does: its bytes lie before it, it is counted in it
+  if (!isCounted) add(countIn, 0, 0);
 }
 
 const IS_BOUNDED = DIMENSIONS.map((d) => BOUNDED.has(d));
@@ -237,6 +266,7 @@ export function groupOf(groups: Groups, step: number, sender: number, iface: num
       estimated: 0,
       rate: 1,
       byDimension: DIMENSIONS.map(() => new Map()),
+      waits: -1,
     };
     ofStep.set(key, group);
   }

@@ -152,5 +152,11 @@ export function emptyContent(kind: RecordKind, timeUs: EpochUs, receivedUs: Epoc
     raw: null,
     marks: NONE,
     problem: null,
-  };
+    // room for what makes it a record: members that are added later cost as much as decoding does
+    id: undefined,
+    sender: undefined,
+    endpoint: undefined,
+    copyOf: undefined,
+    shape: undefined,
+  } as ContentDraft;
 }
