@@ -1,8 +1,8 @@
 import { DIMENSIONS } from "./dimensions.js";
 
 /** Passages whose values are remembered before what waits is added up, and amounts that wait at most. */
-export const MOST_PASSAGES = 150_000;
-const MOST_AMOUNTS = 1_000_000;
+export const MOST_PASSAGES = 50_000;
+const MOST_AMOUNTS = 400_000;
 const FIRST_SIZE = 1_024;
 
 /** Stands for a passage without a value in a dimension. */
@@ -72,8 +72,8 @@ export class WaitingAmounts {
   private packets = new Float64Array(FIRST_SIZE);
   private flows = new Uint8Array(FIRST_SIZE);
   private count = 0;
-  private ends = new Int32Array(0);
-  private order = new Int32Array(0);
+  /** Where each group begins, once it is sorted. */
+  private begins = new Int32Array(0);
 
   get isFull(): boolean {
     return this.count >= MOST_AMOUNTS;
@@ -101,32 +101,37 @@ export class WaitingAmounts {
     this.flows = twice(this.flows);
   }
 
-  /** Brings what waits in the order of its groups. @param groups how many there are */
+  /** Brings what waits in the order of its groups: read once for every dimension, it lies as it is read. @param groups how many there are */
   sort(groups: number): void {
-    const ends = new Int32Array(groups);
-    for (let i = 0; i < this.count; i++) ends[this.groups[i]!]!++;
-    for (let g = 1; g < groups; g++) ends[g] = ends[g]! + ends[g - 1]!;
-    const order = new Int32Array(this.count);
+    const begins = new Int32Array(groups);
+    for (let i = 0; i < this.count; i++) begins[this.groups[i]!]!++;
+    for (let g = 1; g < groups; g++) begins[g] = begins[g]! + begins[g - 1]!;
+    const passages = new Int32Array(this.passages.length);
+    const bytes = new Float64Array(this.bytes.length);
+    const packets = new Float64Array(this.packets.length);
+    const flows = new Uint8Array(this.flows.length);
     for (let i = this.count - 1; i >= 0; i--) {
       const group = this.groups[i]!;
-      ends[group] = ends[group]! - 1;
-      order[ends[group]!] = i;
+      const to = begins[group]! - 1;
+      begins[group] = to;
+      passages[to] = this.passages[i]!;
+      bytes[to] = this.bytes[i]!;
+      packets[to] = this.packets[i]!;
+      flows[to] = this.flows[i]!;
     }
-    // where each group begins, and where the last one ends
-    this.ends = ends;
-    this.order = order;
+    this.begins = begins;
+    [this.passages, this.bytes, this.packets, this.flows] = [passages, bytes, packets, flows];
   }
 
   /** Adds up by the values of one dimension, group by group; sorted before. */
   addUp(column: Int32Array, values: number, scratch: Scratch, take: Take): void {
-    const { order, passages, bytes, packets, flows } = this;
+    const { begins, passages, bytes, packets, flows } = this;
     const { touched, sums } = scratch.for(values);
-    for (let group = 0; group < this.ends.length; group++) {
-      const end = group + 1 < this.ends.length ? this.ends[group + 1]! : this.count;
+    for (let group = 0; group < begins.length; group++) {
+      const end = group + 1 < begins.length ? begins[group + 1]! : this.count;
       const stamp = scratch.nextStamp();
       let found = 0;
-      for (let e = this.ends[group]!; e < end; e++) {
-        const at = order[e]!;
+      for (let at = begins[group]!; at < end; at++) {
         const value = column[passages[at]!]!;
         if (value < 0) continue;
         const sum = value * WIDTH;
@@ -151,8 +156,7 @@ export class WaitingAmounts {
 
   clear(): void {
     this.count = 0;
-    this.ends = new Int32Array(0);
-    this.order = new Int32Array(0);
+    this.begins = new Int32Array(0);
   }
 }
 
