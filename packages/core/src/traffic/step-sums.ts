@@ -324,27 +324,46 @@ export function boundValues(values: Map<string, Amounts>, most: number, part: nu
     else if (bytes === least) equals.push(value);
   const stay = new Set(equals.sort().slice(0, Math.max(0, most - greater)));
   const greatest = { bytes: 0, packets: 0 };
-  for (const [value, { bytes, packets }] of values) {
-    if (bytes > least || (bytes === least && stay.has(value))) continue;
+  const kept: [string, Amounts][] = [];
+  for (const [value, amounts] of values) {
+    const { bytes, packets } = amounts;
+    if (bytes > least || (bytes === least && stay.has(value))) {
+      kept.push([value, amounts]);
+      continue;
+    }
     if (bytes > greatest.bytes || (bytes === greatest.bytes && packets > greatest.packets)) {
       greatest.bytes = bytes;
       greatest.packets = packets;
     }
-    values.delete(value);
     cut.flows++;
+  }
+  // most go: putting back what stays takes less than taking them out one by one
+  if (kept.length < values.size) {
+    values.clear();
+    for (const [value, amounts] of kept) values.set(value, amounts);
   }
   cut.bytes += greatest.bytes;
   cut.packets += greatest.packets;
   if (cut.flows > 0) values.set(CUT, cut);
 }
 
-/** Adds values to others. What comes to nothing, because it was taken out again, is gone. */
-export function mergeValues(into: Map<string, Amounts>, more: Iterable<readonly [string, Amounts]>): void {
-  for (const [value, { bytes, packets, flows }] of more) {
-    const known = into.get(value) ?? NO_AMOUNTS;
-    const sum = { bytes: known.bytes + bytes, packets: known.packets + packets, flows: known.flows + flows };
+/** Adds values to others, for reading: what is new there is the same. What comes to nothing, because it was taken out again, is gone. */
+export function mergeValues(
+  into: Map<string, Readonly<Amounts>>,
+  more: Iterable<readonly [string, Readonly<Amounts>]>,
+): void {
+  for (const [value, amounts] of more) {
+    const known = into.get(value);
+    const sum =
+      known === undefined
+        ? amounts
+        : {
+            bytes: known.bytes + amounts.bytes,
+            packets: known.packets + amounts.packets,
+            flows: known.flows + amounts.flows,
+          };
     if (sum.bytes > 0 || sum.packets > 0 || sum.flows > 0) into.set(value, sum);
-    else into.delete(value);
+    else if (known !== undefined) into.delete(value);
   }
 }
 const NO_AMOUNTS: Amounts = { bytes: 0, packets: 0, flows: 0 };
