@@ -26,6 +26,11 @@ const MAX_LENGTH_DIGITS = 7;
 const COUNTED_SO_FAR = /^[1-9]\d{0,6}(?: (?:<(?:\d{1,3}>?)?)?)?$/;
 const COUNTED = /^([1-9]\d{0,6}) (<\d{1,3}>)$/;
 
+/** Memory that short messages of one connection share, and how short they are: one that is kept long keeps little else. */
+const SHARED_BYTES = 16_384;
+const SHORT_BYTES = 2_048;
+const NO_BYTES = new Uint8Array(0);
+
 /**
  * Cuts a TCP stream into syslog messages (RFC 6587). The way of framing is chosen by the first byte of the connection:
  * a digit 1–9 means octet counting (3.4.1), anything else LF (3.4.2; a NUL ends a frame too, as some senders do). Relays join streams of
@@ -45,6 +50,8 @@ export class SyslogFraming {
   /** What may be the length of a counted message among lines. */
   private start = "";
   private lost = 0;
+  private shared = NO_BYTES;
+  private sharedAt = 0;
   fault: FrameFault | null = null;
 
   constructor(private readonly maxFrameBytes: number) {}
@@ -155,9 +162,21 @@ export class SyslogFraming {
     const kept = bytes.length <= room ? bytes : bytes.subarray(0, room);
     this.lost += bytes.length - kept.length;
     if (kept.length === 0) return;
-    // copied: the chunk belongs to the socket and would keep its whole buffer alive
-    this.parts.push(new Uint8Array(kept));
+    this.parts.push(this.copy(kept));
     this.partBytes += kept.length;
+  }
+
+  /** The chunk belongs to the socket, and would keep its whole buffer alive. Short messages share memory: one of its own for each takes longer than reading it. */
+  private copy(bytes: Uint8Array): Uint8Array {
+    if (bytes.length > SHORT_BYTES) return new Uint8Array(bytes);
+    if (this.sharedAt + bytes.length > this.shared.length) {
+      this.shared = new Uint8Array(SHARED_BYTES);
+      this.sharedAt = 0;
+    }
+    const from = this.sharedAt;
+    this.sharedAt += bytes.length;
+    this.shared.set(bytes, from);
+    return this.shared.subarray(from, this.sharedAt);
   }
 
   private take(): Frame {
