@@ -16,7 +16,13 @@ let ports: { http: number; db: number; syslog: number };
 beforeAll(async () => {
   // whoever Halvik runs as reads it
   chmodSync(tree, 0o755);
-  for (const part of ["packages/server/dist", "packages/server/mibs", "packages/server/windows", "packages/web/dist"])
+  for (const part of [
+    "packages/server/dist",
+    "packages/server/mibs",
+    "packages/server/windows",
+    "packages/server/linux",
+    "packages/web/dist",
+  ])
     cpSync(resolve(part), join(tree, part), { recursive: true });
   dataDir = mkdtempSync(join(tmpdir(), "halvik-start-"));
   ports = { http: await freePort(), db: await freePort(), syslog: await freePort() };
