@@ -3,7 +3,7 @@ import { parseNetwork } from "../base/net/index.js";
 import { Applications, type OwnApplication } from "../model/applications/index.js";
 import { OwnNames } from "../model/entity/index.js";
 import { NamedLists } from "../model/lists/index.js";
-import { STANDARD_NOTIFICATIONS } from "../model/notifications/index.js";
+import { NotificationNames } from "../model/notifications/index.js";
 import {
   ACTIONS,
   CATEGORIES,
@@ -37,6 +37,7 @@ const TEXTS = [
   "naïve café",
   "port 22",
   "x",
+  "2",
   "vpn-1",
   "\u2400",
   "日本",
@@ -78,7 +79,19 @@ const ADDRESSES = [
   "::102:304",
   "0.0.0.0",
 ] as const;
-const DATA_NAMES = ["sale@32473 terminal", "terminal", "a b c", "__proto__ x", "policy", "x log", "src zone"] as const;
+const DATA_NAMES = [
+  "sale@32473 terminal",
+  "terminal",
+  "a b c",
+  "__proto__ x",
+  "policy",
+  "x log",
+  "src zone",
+  "1.3.6.1.2.1.2.2.1.8.4",
+  "1.3.6.1.2.1.2.2.1.80.4",
+  "ifOperStatus",
+  "ifOperStatus.4",
+] as const;
 const NETWORKS = ["10.20.0.0/16", "0.0.0.0/0", "192.0.2.7", "2001:db8::/32", "::/0", "203.0.113.9/32"] as const;
 
 const maybe = <T>(a: fc.Arbitrary<T>): fc.Arbitrary<T | null> => fc.option(a, { nil: null, freq: 2 });
@@ -129,7 +142,20 @@ export const TEST_DIRECTORY = new SenderDirectory(
       "514/tcp": [""],
     },
   ),
-  STANDARD_NOTIFICATIONS,
+  // of an object (RFC 2863), whose numbers are called as texts are
+  new NotificationNames(
+    [],
+    [
+      {
+        name: "ifOperStatus",
+        oid: "1.3.6.1.2.1.2.2.1.8",
+        labels: new Map([
+          [2, "Link Down"],
+          [7, "x"],
+        ]),
+      },
+    ],
+  ),
   new OwnNames(["orvane.example", "ORVANE"]),
   new NamedLists([
     { name: "addresses", kind: "address", values: NETWORKS },
@@ -348,7 +374,7 @@ const arbitraryComparison: fc.Arbitrary<Filter> = fc.oneof(
     .tuple(
       fc.oneof(textTest, listTest, amountTest),
       negated,
-      fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", ""),
+      fc.constantFrom("terminal", "sale@32473 terminal", "x", "c", "", "ifOperStatus", "ifOperStatus.4"),
     )
     .map(([t, n, name]) => compare("data", t, n, name)),
   ...(["src", "dst", "address"] as const).map((f) =>

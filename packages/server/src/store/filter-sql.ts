@@ -110,6 +110,9 @@ const RECORD_FIELDS: Readonly<Record<FieldName, Column>> = {
   "src zone": { is: "data", name: "src zone" },
   "dst zone": { is: "data", name: "dst zone" },
   log: { is: "data", name: "log" },
+  version: { is: "data", name: "version" },
+  generic: { is: "data", name: "generic" },
+  specific: { is: "data", name: "specific" },
   // a syslog record's is its severity, kept only where it differs
   level: {
     is: "text",
@@ -365,7 +368,9 @@ function textToSql(node: Comparison, column: Extract<Column, { is: "text" }>, pa
 
 function dataToSql(node: Comparison, dataName: string, params: Params): FilterSql {
   const name = params.add(dataName, "::text");
-  const named = `(p->>0 = ${name} or right(p->>0, length(${name}) + 1) = ' ' || ${name})`;
+  const oids = node.dataOids?.flatMap((oid) => [oid, `${oid}.%`]) ?? [];
+  const isOf = oids.length === 0 ? "" : ` or p->>0 like any(${params.add(oids, "::text[]")})`;
+  const named = `(p->>0 = ${name} or right(p->>0, length(${name}) + 1) = ' ' || ${name}${isOf})`;
   const inner = node.test.op === "present" ? exact("true") : valueToSql(node, "(p->>1)", true, params);
   return {
     text: `exists (select from jsonb_array_elements(r.data) p where ${named} and ${inner.text})`,

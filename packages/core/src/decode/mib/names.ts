@@ -130,6 +130,14 @@ export class MibNames {
     return found;
   }
 
+  /** Every object that may carry a value, with what its numbers are called. */
+  objects(): { name: string; oid: string; labels: ReadonlyMap<number, string> | null }[] {
+    const found: { name: string; oid: string; labels: ReadonlyMap<number, string> | null }[] = [];
+    for (const { kind, name, oid, type } of this.nodes.values())
+      if (kind === "object") found.push({ name, oid, labels: type?.names ?? null });
+    return found;
+  }
+
   /** The object an instance belongs to, and what is left of the identifier: `ifIndex` and `7`. */
   find(oid: string): { readonly node: MibNode; readonly instance: string } | null {
     for (let end = oid.length; end > 0; end = oid.lastIndexOf(".", end - 1)) {

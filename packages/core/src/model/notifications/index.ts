@@ -1,1 +1,7 @@
-export { type NotificationName, NotificationNames, STANDARD_NOTIFICATIONS } from "./notifications.js";
+export {
+  type NamedObjects,
+  type NotificationName,
+  NotificationNames,
+  type ObjectName,
+  STANDARD_NOTIFICATIONS,
+} from "./notifications.js";

@@ -93,9 +93,21 @@ export const FIELDS = [
     alias: "hostname",
     get: (r) => one(r.host),
   },
-  { name: "app", type: "text", about: "the application or tag", get: (r) => one(r.app) },
+  {
+    name: "app",
+    type: "text",
+    about: "the application or tag; of Windows events the provider",
+    alias: "provider",
+    get: (r) => one(r.app),
+  },
   { name: "process", type: "exact", about: "the process id or name", get: (r) => one(r.process) },
-  { name: "event", type: "exact", about: "the message id, event id or object identifier", get: (r) => one(r.event) },
+  {
+    name: "event",
+    type: "exact",
+    about: "the message id, event id or object identifier",
+    alias: "oid",
+    get: (r) => one(r.event),
+  },
   {
     name: "facility",
     type: "choice",
@@ -154,6 +166,9 @@ export const FIELDS = [
   named("src zone", "src zone", "the zone it came from"),
   named("dst zone", "dst zone", "the zone it went to"),
   named("log", "log", "the Windows event log it was written to"),
+  { ...named("version", "version", "the version of SNMP a notification came by"), isCommonWord: true },
+  { ...named("generic", "generic", "the generic trap of SNMPv1, by number"), isCommonWord: true },
+  { ...named("specific", "specific", "the specific trap of SNMPv1, by number"), isCommonWord: true },
   { name: "level", type: "exact", about: "the severity as its kind expresses it", get: (r) => one(r.originalSeverity) },
   {
     name: "ingress",

@@ -77,6 +77,8 @@ export type Filter<N extends string = RecordField> =
       readonly field: N;
       /** For field "data": the name of the value, in full or without its element. */
       readonly dataName?: string;
+      /** Identifiers of objects that the name stands for; set where it is spelled out. Instances have more behind them. */
+      readonly dataOids?: readonly string[];
       /** For field "data": it is what stands in that place of a message shape, `$1`; which shape is put in by whoever has them, before any record is decided. */
       readonly place?: number;
       readonly ofShape?: Pick<MessageShape, "tokens" | "numbers">;

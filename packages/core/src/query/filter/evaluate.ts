@@ -68,12 +68,23 @@ export function spelledOut<N extends string>(written: Comparison<N>, directory: 
   const node = withListed(written, directory);
   const { field: name, test } = node;
   if (name === "shape" && test.op === "ranges") return { ...node, test: withMerged(test, directory) };
+  if (name === "data") return withObjects(node, directory);
   if (test.op !== "oneOf" || test.exactly || !(name === "event" || isSpelt(name))) return node;
   const values =
     name === "event"
       ? test.values.flatMap((value) => [value, ...notifications.oids(value)])
       : test.values.flatMap((value) => [value, ...ours.spellings(name, value)]);
   return values.length === test.values.length ? node : { ...node, test: { op: "oneOf", values } };
+}
+
+/** A value by the name of the object that it is of: by its identifiers, and by the numbers of what it is called. */
+function withObjects<N extends string>(node: Comparison<N>, { notifications }: SenderDirectory): Comparison<N> {
+  const named = node.place === undefined ? notifications.object(node.dataName ?? "") : undefined;
+  if (named === undefined) return node;
+  const { test } = node;
+  if (test.op !== "oneOf") return { ...node, dataOids: named.oids };
+  const values = test.values.flatMap((value) => [value, ...(named.numbers.get(value.toLowerCase()) ?? [])]);
+  return { ...node, dataOids: named.oids, test: { ...test, values } };
 }
 
 /** Shapes with those that have become part of them. */
@@ -114,8 +125,11 @@ export function compileComparison(written: Comparison, context: EvaluateContext)
   if (node.field === "data") {
     const wanted = node.dataName ?? "";
     const suffix = ` ${wanted}`;
+    const oids = node.dataOids ?? [];
+    const isOf = (name: string) => oids.some((oid) => name === oid || name.startsWith(`${oid}.`));
     return (record) =>
-      record.data.some(([name, value]) => (name === wanted || name.endsWith(suffix)) && test(value)) !== negated;
+      record.data.some(([name, value]) => (name === wanted || name.endsWith(suffix) || isOf(name)) && test(value)) !==
+      negated;
   }
   const { get } = field(node.field);
   const { applications } = context.directory;

@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { RE2JS } from "re2js";
 import { fold, isLike } from "../../base/text/index.js";
 import { NotificationNames } from "../../model/notifications/index.js";
+import type { HalvikRecord } from "../../model/record/index.js";
 import { SenderDirectory } from "../../model/senders/index.js";
 import { TEST_DIRECTORY } from "../../testing/filters.js";
 import { effort } from "../../testing/node/effort.js";
@@ -475,4 +476,84 @@ describe("notifications by name", () => {
   test("the generic ones are known without any module", () => {
     expect(finds("event is linkDown", "1.3.6.1.6.3.1.1.5.3", new SenderDirectory([]))).toBe(true);
   });
+});
+
+describe("values by the names of their objects", () => {
+  // IF-MIB (RFC 2863): ifOperStatus, ifIndex; a private one with the same name in two modules
+  const IF_ENTRY = "1.3.6.1.2.1.2.2.1";
+  const directory = new SenderDirectory(
+    [],
+    undefined,
+    new NotificationNames(
+      [],
+      [
+        {
+          name: "ifOperStatus",
+          oid: `${IF_ENTRY}.8`,
+          labels: new Map([
+            [1, "up"],
+            [2, "down"],
+            [7, "lowerLayerDown"],
+          ]),
+        },
+        { name: "ifIndex", oid: `${IF_ENTRY}.1`, labels: null },
+        { name: "tide", oid: "1.3.6.1.4.1.32473.1.4", labels: null },
+        { name: "tide", oid: "1.3.6.1.4.1.32473.2.9", labels: null },
+      ],
+    ),
+  );
+  const finds = (text: string, data: [string, string][]) => {
+    const parsed = parseFilter(text, { zone: "UTC" });
+    if (!parsed.ok) throw new Error(parsed.error.message);
+    return compileFilter(parsed.filter, { directory, nowUs: 0 })(testRecord({ kind: "snmp", data }));
+  };
+  test.each<[string, string, string, boolean]>([
+    ["data ifOperStatus is down", `${IF_ENTRY}.8.4`, "2", true],
+    ["data ifOperStatus is Down", `${IF_ENTRY}.8.4`, "2", true],
+    ["data ifOperStatus is 2", `${IF_ENTRY}.8.4`, "2", true],
+    ["data ifOperStatus in up, lowerLayerDown", `${IF_ENTRY}.8.4`, "7", true],
+    ["data ifOperStatus is up", `${IF_ENTRY}.8.4`, "2", false],
+    ["data ifOperStatus is not down", `${IF_ENTRY}.8.4`, "2", false],
+    ["data ifOperStatus present", `${IF_ENTRY}.8`, "1", true],
+    // another object whose identifier begins with the same digits
+    ["data ifOperStatus present", `${IF_ENTRY}.80.4`, "1", false],
+    ['data "ifOperStatus.4" is down', `${IF_ENTRY}.8.4`, "2", true],
+    ['data "ifOperStatus.4" is down', `${IF_ENTRY}.8.40`, "2", false],
+    ["data ifIndex over 3", `${IF_ENTRY}.1.12`, "12", true],
+    ["data ifIndex over 12", `${IF_ENTRY}.1.12`, "12", false],
+    ["data tide is high", "1.3.6.1.4.1.32473.1.4.0", "high", true],
+    ["data tide is high", "1.3.6.1.4.1.32473.2.9.0", "high", true],
+    // what is called so by itself stays findable
+    ["data tide is high", "tide", "high", true],
+    ["data ifoperstatus is down", `${IF_ENTRY}.8.4`, "2", false],
+  ])("%s, of %s = %s: %s", (text, name, value, found) => expect(finds(text, [[name, value]])).toBe(found));
+});
+
+test.each<[string, Partial<HalvikRecord>]>([
+  ["oid is 1.3.6.1.6.3.1.1.5.3", { kind: "snmp", event: "1.3.6.1.6.3.1.1.5.3" }],
+  ["oid is linkDown", { kind: "snmp", event: "1.3.6.1.6.3.1.1.5.3" }],
+  ["version is v2c", { kind: "snmp", data: [["version", "v2c"]] }],
+  [
+    "generic is 6 and specific is 17",
+    {
+      kind: "snmp",
+      data: [
+        ["generic", "6"],
+        ["specific", "17"],
+      ],
+    },
+  ],
+  ["provider is Microsoft-Windows-Security-Auditing", { kind: "windows", app: "Microsoft-Windows-Security-Auditing" }],
+])("%s", (text, record) => {
+  const parsed = parseFilter(text, { zone: "UTC" });
+  if (!parsed.ok) throw new Error(parsed.error.message);
+  const test = compileFilter(parsed.filter, { directory: new SenderDirectory([]), nowUs: 0 });
+  expect([test(testRecord(record)), test(testRecord({ kind: "snmp" }))]).toEqual([true, false]);
+});
+
+test("common words of messages are fields only where they are compared", () => {
+  for (const word of ["version", "generic", "specific"]) {
+    const parsed = parseFilter(`${word} mismatch`, { zone: "UTC" });
+    expect(parsed).toMatchObject({ ok: true });
+  }
 });

@@ -90,7 +90,7 @@ function plan(filter: Filter, context: EvaluateContext): TermPlan {
 function planComparison(written: Comparison, context: EvaluateContext): TermPlan {
   const node = spelledOut(written, context.directory);
   if (node.field === "text") return planText(node);
-  if (node.place !== undefined) return UNKNOWN;
+  if (node.place !== undefined || node.dataOids !== undefined) return UNKNOWN;
   const dataName = node.field === "data" ? node.dataName : field(node.field).dataName;
   if (dataName !== undefined) {
     if (!hasDataTerms(dataName)) return UNKNOWN;

@@ -28,7 +28,8 @@ async function notificationNames(db: Queryable): Promise<NotificationNames> {
   const version = await kindsVersion(db);
   const before = read.get(db);
   if (before?.version === version) return before.names;
-  const names = new NotificationNames((await loadMibNames(db)).notifications());
+  const mibs = await loadMibNames(db);
+  const names = new NotificationNames(mibs.notifications(), mibs.objects());
   read.set(db, { version, names });
   return names;
 }
