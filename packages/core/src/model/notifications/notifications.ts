@@ -64,6 +64,11 @@ export class NotificationNames {
     return { oids: found.map((o) => (instance === undefined ? o.oid : `${o.oid}.${instance}`)), numbers };
   }
 
+  /** What objects are called. */
+  objectNames(): Iterable<string> {
+    return this.objects.keys();
+  }
+
   /** The name of an identifier; undefined where there is none, or others share it. */
   name(oid: string): string | undefined {
     const name = this.byOid.get(oid);

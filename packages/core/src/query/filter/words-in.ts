@@ -2,6 +2,23 @@ import type { Comparison, Filter } from "./ast.js";
 
 /** The words and texts that a filter looks for in messages, each as a filter of its own that is not negated; once each, in their order. */
 export function wordsIn(filter: Filter): Comparison[] {
+  return onceEach(filter, (node) =>
+    node.field === "text" && node.test.op === "has"
+      ? [`${node.test.mode} ${node.test.value}`, { ...node, negated: false }]
+      : null,
+  );
+}
+
+/** The named values that a filter asks for, each as a filter that any such value meets; once each, in their order. */
+export function dataNamesIn(filter: Filter): Comparison[] {
+  return onceEach(filter, (node) =>
+    node.field === "data" && node.place === undefined
+      ? [node.dataName ?? "", { ...node, negated: false, test: { op: "present" } }]
+      : null,
+  );
+}
+
+function onceEach(filter: Filter, of: (node: Comparison) => [key: string, Comparison] | null): Comparison[] {
   const found = new Map<string, Comparison>();
   const visit = (node: Filter): void => {
     switch (node.type) {
@@ -13,15 +30,14 @@ export function wordsIn(filter: Filter): Comparison[] {
       case "after":
         visit(node.item);
         break;
-      case "compare":
-        if (node.field !== "text" || node.test.op !== "has") break;
-        if (!found.has(keyOf(node.test))) found.set(keyOf(node.test), { ...node, negated: false });
+      case "compare": {
+        const one = of(node);
+        if (one !== null && !found.has(one[0])) found.set(...one);
         break;
+      }
       case "everything":
     }
   };
   visit(filter);
   return [...found.values()];
 }
-
-const keyOf = ({ mode, value }: Extract<Comparison["test"], { op: "has" }>): string => `${mode} ${value}`;

@@ -1,6 +1,6 @@
 import { DataFieldsAnswer, RecordQuery, UnknownWords, UnknownWordsQuery } from "@halvik/contract/records";
 import { dataFieldsOf } from "@halvik/core/model/record";
-import { wordsIn } from "@halvik/core/query/filter";
+import { dataNamesIn, type Filter, nearest, quoteIfNeeded, wordsIn } from "@halvik/core/query/filter";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Pool } from "../../kernel/db/pool.js";
@@ -17,6 +17,9 @@ const BUDGET_MS = 800;
 /** Words that are looked for by themselves, and how long for each. */
 const MOST_WORDS = 12;
 const WORD_BUDGET_MS = 500;
+/** Names of values stand in no index: all records are gone through. */
+const NAME_BUDGET_MS = 3_000;
+const NAMES_SHOWN = 6;
 
 /** What these routes work with. */
 interface Needs {
@@ -70,23 +73,47 @@ export const filterHelpRoutes = (deps: Needs) => [
     handle: async ({ query, actor }) => {
       const now = nowUs();
       const { written } = await parseAsked(deps, actor, query);
-      const unknown: string[] = [];
-      for (const word of wordsIn(written).slice(0, MOST_WORDS)) {
-        const { records, partial, next } = await deps.ask(word).page({
-          filter: word,
+      const isNowhere = async (one: Filter, budgetMs: number): Promise<boolean> => {
+        const { records, partial, next } = await deps.ask(one).page({
+          filter: one,
           fromUs: Number.MIN_SAFE_INTEGER,
           toUs: Number.MAX_SAFE_INTEGER,
           nowUs: now,
           limit: 1,
           cursor: null,
           direction: "older",
-          budgetMs: WORD_BUDGET_MS,
+          budgetMs,
         });
         // one that was not looked for to the end may stand somewhere
-        if (records.length === 0 && !partial && next === null)
-          unknown.push(query.filter.slice(word.span.start, word.span.end));
-      }
-      return { unknown: [...new Set(unknown)] };
+        return records.length === 0 && !partial && next === null;
+      };
+      const unknown: string[] = [];
+      for (const word of wordsIn(written).slice(0, MOST_WORDS))
+        if (await isNowhere(word, WORD_BUDGET_MS)) unknown.push(query.filter.slice(word.span.start, word.span.end));
+      const names: string[] = [];
+      for (const one of dataNamesIn(written).slice(0, MOST_WORDS))
+        if (await isNowhere(one, NAME_BUDGET_MS)) names.push(one.dataName ?? "");
+      unknown.push(...names.map((name) => `data ${quoteIfNeeded(name)}`));
+      return { unknown: [...new Set(unknown)], exists: names.length === 0 ? [] : await namesLike(deps, names, now) };
     },
   }),
 ];
+
+/** What named values there are in the newest records; those most like some others, which there are not, first. */
+async function namesLike(deps: Needs, names: readonly string[], now: number): Promise<string[]> {
+  const filter: Filter = { type: "everything" };
+  const { records } = await deps.ask(filter).page({
+    filter,
+    fromUs: Number.MIN_SAFE_INTEGER,
+    toUs: Number.MAX_SAFE_INTEGER,
+    nowUs: now,
+    limit: LOOKED_AT,
+    cursor: null,
+    direction: "older",
+    budgetMs: BUDGET_MS,
+  });
+  const there = dataFieldsOf(records).map((f) => f.name);
+  const { notifications } = await deps.directory.get();
+  const like = names.map((name) => nearest(name, there) ?? nearest(name, notifications.objectNames()));
+  return [...new Set([...like.filter((l) => l !== null), ...there])].slice(0, NAMES_SHOWN);
+}

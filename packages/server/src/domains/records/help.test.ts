@@ -57,3 +57,14 @@ test.each<[string, string[]]>([
   const { body } = await store.api.get(`/records/unknown-words?filter=${encodeURIComponent(filter)}`).expect(200);
   expect((body as UnknownWords).unknown).toEqual(unknown);
 });
+
+test.each<[string, string[], string[]]>([
+  ["data amount over 5", [], []],
+  ["data amuont over 5 and not data client is x", ["data amuont"], ["amount", "client"]],
+  ['sold and data "crane angle" present', ['data "crane angle"'], ["amount", "client"]],
+  // as modules call it, where no record has it yet
+  ["data ifOperStatsu is down", ["data ifOperStatsu"], ["ifOperStatus", "amount", "client"]],
+])("named values that stand nowhere in %j, and what there is", async (filter, unknown, exists) => {
+  const { body } = await store.api.get(`/records/unknown-words?filter=${encodeURIComponent(filter)}`).expect(200);
+  expect(body).toEqual({ unknown, exists });
+});
