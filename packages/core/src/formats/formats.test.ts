@@ -314,3 +314,38 @@ test("hostile lines cost time in proportion to their length, and throw nothing",
   for (const text of ["a b ".repeat(50_000), 'x="'.repeat(50_000), "=".repeat(200_000)])
     for (const { read } of readers) read(text);
 });
+
+describe("what stands within a line, and in places of it, is proposed too", () => {
+  test.each<[string, readonly string[], string]>([
+    [
+      "JSON behind a sentence",
+      ['door 7 says {"user":"moe","ok":true}', 'door 12 says {"user":"a.solli","ok":false}'],
+      "door {value 1:number} says {values:json}",
+    ],
+    [
+      "pairs behind a code",
+      ["gate-3 [open] src=10.20.1.4 user=moe left=2", "gate-3 [open] src=10.20.1.9 user=kari left=1"],
+      "gate-3 [open] {values:pairs}",
+    ],
+  ])("%s", (_, lines, template) => {
+    const proposal = proposeForms(lines).find((p) => p.form.is === "line" && p.form.template === template);
+    expect(proposal).toBeDefined();
+    for (const l of lines) expect([l, isRead(readerOf(proposal!).read(l))]).toEqual([l, true]);
+  });
+  test("columns at fixed places", () => {
+    const lines = [
+      "quay-1    10.20.1.4   open       12",
+      "hestnes-2 10.20.1.194 closed      7",
+      "torvika-4 10.20.6.10  half open 120",
+    ];
+    const proposal = proposeForms(lines).find((p) => p.form.is === "positions");
+    expect(proposal?.form).toMatchObject({
+      columns: [{ from: 0, to: 10 }, { from: 10, to: 22, name: "column 2:address" }, { from: 22 }],
+    });
+    for (const l of lines) expect(isRead(readerOf(proposal!).read(l))).toBe(true);
+    // a sentence whose words stand under one another by their length is none
+    expect(proposeForms(["door 1 open", "door 2 open", "door 3 shut"]).some((p) => p.form.is === "positions")).toBe(
+      false,
+    );
+  });
+});

@@ -1,6 +1,6 @@
 import { canonicalAddress } from "../base/net/index.js";
 import { splitRow } from "../base/text/index.js";
-import { type Form, isOfType, readJson, readPairs, type ValueType } from "../decode/lines/index.js";
+import { type Form, isOfType, isRead, readerOf, readJson, readPairs, type ValueType } from "../decode/lines/index.js";
 import { FIELD_TARGETS } from "./assign.js";
 
 /** A form that fits the lines given, the most telling first. */
@@ -40,7 +40,7 @@ const USUAL: Readonly<Record<string, string>> = {
   username: "user",
 };
 
-/** What the lines of a program may be. Only forms that fit all of them, or three of four, are proposed. */
+/** What the lines of a program may be, the most telling first. Only forms that fit all of them, or three of four, are proposed. */
 export function proposeForms(given: readonly string[]): Proposal[] {
   const lines = given.filter((l) => l.trim() !== "").slice(0, MOST_LINES);
   if (lines.length === 0) return [];
@@ -82,8 +82,82 @@ export function proposeForms(given: readonly string[]): Proposal[] {
     proposals.push({ form: { is: "columns", by, names: columns.map(columnName) }, names: {} });
   }
 
+  // what is told whole by its names needs no other
+  if (proposals.length === 0)
+    for (const nested of ["json", "pairs"] as const) {
+      const proposal = nestedForm(lines, nested);
+      if (proposal !== null && most(fitting(proposal, lines))) proposals.push(proposal);
+    }
   proposals.push({ form: { is: "line", template: commonTemplate(lines) }, names: {} });
+  const positions = positionsForm(lines);
+  if (positions !== null && most(fitting(positions, lines))) proposals.push(positions);
   return proposals;
+}
+
+/** How many of the lines a form reads. */
+function fitting(proposal: Proposal, lines: readonly string[]): number {
+  try {
+    const { read } = readerOf(proposal);
+    return lines.filter((l) => isRead(read(l))).length;
+  } catch {
+    // what stands between two values may be nothing: then it is no form
+    return 0;
+  }
+}
+
+/** Where what brings its own names begins in a line, behind something else; null: nowhere. */
+const NESTED = {
+  json: (line: string): number | null => {
+    const at = line.indexOf("{");
+    return at > 0 && readJson(line.slice(at)) !== null ? at : null;
+  },
+  pairs: (line: string): number | null => {
+    const at = line.search(/(?<=\s)[A-Za-z][\w.-]{0,60}=/);
+    return at > 0 && readPairs(line.slice(at), " ", "=").length >= 2 ? at : null;
+  },
+} as const;
+
+/** A line behind whose beginning pairs or JSON stand, which are read on. */
+function nestedForm(lines: readonly string[], nested: keyof typeof NESTED): Proposal | null {
+  const cut = lines.flatMap((l) => {
+    const at = NESTED[nested](l);
+    return at === null ? [] : [{ head: l.slice(0, at), rest: l.slice(at) }];
+  });
+  if (cut.length === 0) return null;
+  const heads = cut.map((c) => c.head);
+  const head = new Set(heads).size === 1 ? escaped(heads[0]!) : commonTemplate(heads, "").trimEnd();
+  const blank = /\s*$/.exec(heads[0]!)![0];
+  const template = `${head.trimEnd()}${blank}{values:${nested}}`;
+  const keys = cut.flatMap((c) =>
+    (nested === "json" ? (readJson(c.rest) ?? []) : readPairs(c.rest, " ", "=")).map((v) => v.name),
+  );
+  return { form: { is: "line", template }, names: usualNames(keys) };
+}
+
+const escaped = (text: string): string => text.replace(/[{}]/g, "$&$&");
+
+/** Least lines, and widest of them, that are looked at for columns. */
+const LEAST_ALIGNED = 3;
+const WIDEST = 500;
+
+/** Columns at places of the line: where in every line a blank stands, and behind it something in every line. */
+function positionsForm(lines: readonly string[]): Proposal | null {
+  const rows = lines.map((l) => l.trimEnd().slice(0, WIDEST));
+  if (rows.length < LEAST_ALIGNED) return null;
+  const isBlank = (at: number): boolean => rows.every((r) => at >= r.length || r[at] === " ");
+  const widest = Math.max(...rows.map((r) => r.length));
+  const starts = Array.from({ length: widest }, (_, at) => at).filter(
+    (at) => (at === 0 || isBlank(at - 1)) && !isBlank(at) && rows.every((r) => r.length > at && r[at] !== " "),
+  );
+  // words that stand one under the other by their length alone are no columns: some are filled up with blanks
+  const isFilled = starts.some((from, i) => i > 0 && rows.some((r) => r[from - 2] === " "));
+  if (starts.length < 3 || !isFilled) return null;
+  const columns = starts.map((from, i) => {
+    const to = starts[i + 1];
+    const values = rows.map((r) => r.slice(from, to).trim());
+    return { from, ...(to === undefined ? {} : { to }), name: columnName(values, i) };
+  });
+  return { form: { is: "positions", columns }, names: {} };
 }
 
 function foundBy(form: Form, lines: readonly string[]): number {
@@ -122,7 +196,7 @@ const isWord = (piece: string): boolean => /[A-Za-z0-9]/.test(piece);
  * The line that all have in common, with values where they differ. Lines of other lengths are left to be seen as not fitting; one line alone shows its
  * numbers and addresses as values.
  */
-function commonTemplate(lines: readonly string[]): string {
+function commonTemplate(lines: readonly string[], otherwise = "{rest}"): string {
   const cut = lines.map(pieces);
   const first = cut[0]!;
   const alike = cut.filter((p) => p.length === first.length);
@@ -145,7 +219,7 @@ function commonTemplate(lines: readonly string[]): string {
     names.add(name);
     out += `{${name}}${tail}`;
   }
-  return names.size === 0 ? `${out.trimEnd()}{rest}` : out;
+  return names.size === 0 ? `${out.trimEnd()}${otherwise}` : out;
 }
 
 /** Without the colon or full stop that ends a part of a sentence. */

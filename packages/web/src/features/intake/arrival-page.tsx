@@ -14,6 +14,7 @@ import { safeText } from "../../ui/safe-text";
 import { clockMs, dayMinute } from "../../ui/time";
 import { DeleteButton } from "../../ui/twice-button";
 import { ArrivalForm } from "./arrival-form";
+import { DebugOffer } from "./debug-offer";
 
 const n = (count: number): string => Math.round(count).toLocaleString("en");
 
@@ -62,6 +63,15 @@ export function ArrivalPage() {
         Asked in this order before anything is stored; the first that says keep or drop decides, marks add up. What is
         dropped is counted and reaches no rule of correlation.
       </p>
+      {data && editing === null && (
+        <DebugOffer
+          rules={rules}
+          onMake={(filter, name) => {
+            setAddress({ filter, name }, { replace: true });
+            setEditing("new");
+          }}
+        />
+      )}
       <Scroller label="Rules of arrival">
         {error && <Trouble error={error} what="The rules of arrival cannot be shown" />}
         {editing === "new" && data && (
