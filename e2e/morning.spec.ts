@@ -106,7 +106,10 @@ test("two more: chosen by keyboard, closed together, and taken back; the next fa
   await halvik.signIn(page);
   await halvik.udp("127.44.0.2", "<11>env: fan 1 failed");
   await halvik.udp("127.44.0.2", "<11>env: power supply 2 failure");
-  await page.getByRole("navigation", { name: "Sections" }).getByRole("link", { name: /^Incidents/ }).click();
+  await page
+    .getByRole("navigation", { name: "Sections" })
+    .getByRole("link", { name: /^Incidents/ })
+    .click();
   await page.getByRole("radio", { name: /need you/ }).click();
   const queue = page.getByRole("region", { name: "Queue" });
   await expect(queue.getByRole("checkbox")).toHaveCount(2);

@@ -91,7 +91,10 @@ test("a new rule: the sentence and the file say the same; it is rehearsed, kept,
 
   // it raises from now on, and says how near it is
   for (let i = 0; i < 5; i++) await halvik.udp("127.43.0.1", `<11>barrier: motor ${i} does not turn`);
-  await page.getByRole("navigation", { name: "Sections" }).getByRole("link", { name: /^Incidents/ }).click();
+  await page
+    .getByRole("navigation", { name: "Sections" })
+    .getByRole("link", { name: /^Incidents/ })
+    .click();
   await expect(page.getByRole("link", { name: /Barrier stuck on gate/ })).toBeVisible();
 });
 
@@ -103,7 +106,10 @@ test("what belongs together is one incident, which says why; it is split, merged
   await halvik.udp("127.43.0.2", "<38>sshd[1]: Accepted password for jo.berg from 203.0.113.50 port 1 ssh2");
   for (let i = 0; i < 3; i++) await halvik.udp("127.43.0.1", "<34>su: 'su root' failed for jo.berg on /dev/pts/1");
   await halvik.signIn(page);
-  await page.getByRole("navigation", { name: "Sections" }).getByRole("link", { name: /^Incidents/ }).click();
+  await page
+    .getByRole("navigation", { name: "Sections" })
+    .getByRole("link", { name: /^Incidents/ })
+    .click();
   await page.getByRole("link", { name: /203.0.113.50 was let in as jo.berg after many refused logons/ }).click();
   await expect(page.getByText(/same user jo\.berg/).first()).toBeVisible();
 
