@@ -272,6 +272,13 @@ test("a rule of arrival: what it would have met, then dropped, counted, said on 
   await halvik.udp("127.40.0.3", "<15>cron[1]: debug of before");
   await page.getByRole("link", { name: "Intake", exact: true }).click();
   await page.getByRole("link", { name: /^On arrival/ }).click();
+  // what is usually dropped first is offered, with what it would save
+  const offer = page.getByTestId("debug-offer");
+  await expect(offer).toContainText("are debug messages: to drop them would save");
+  await offer.getByRole("button", { name: "make it a rule" }).press("Enter");
+  await expect(page.getByLabel("Name", { exact: true })).toHaveValue("Debug messages");
+  await expect(page.getByLabel("Which records")).toContainText("severity is debug");
+  await page.getByRole("button", { name: "Cancel" }).click();
   await page.getByRole("button", { name: "Add a rule" }).click();
   await page.getByLabel("Name", { exact: true }).fill("debug of cron");
   await page.getByRole("button", { name: "Save" }).click();
@@ -283,6 +290,7 @@ test("a rule of arrival: what it would have met, then dropped, counted, said on 
   await page.getByRole("button", { name: "Save" }).click();
   const rule = page.getByTestId("arrival-rule");
   await expect(rule).toContainText("is dropped, and counted");
+  await expect(offer).toHaveCount(0);
   // it holds within a second
   await page.waitForTimeout(2_500);
   await halvik.udp("127.40.0.3", "<15>cron[1]: debug of after");

@@ -2,7 +2,7 @@
 # Sends datagrams with the address of whoever sent them first as their source (IP_TRANSPARENT, ip(7); IPV6_TRANSPARENT).
 # Node cannot set that option; Perl is on every Debian (perl-base).
 #
-# usage: send-as.pl PORT ADDRESS...    at most one address of each family: the receiver's
+# usage: send-as.pl PORT ADDRESS...    the receiver's; of each family the first is sent to
 # Input:  for each datagram two lengths of 16 bits, then the source as text and the octets. An empty source: this machine's own.
 # Output: for each a line: "sent", "too big", "may not", or "failed: REASON".
 use strict;
@@ -22,8 +22,8 @@ my %receiver;
 my $LOOPBACK = qr/^(?:127\.|::1$)/;
 my $is_here = grep { $_ =~ $LOOPBACK } @addresses;
 for my $address (@addresses) {
-    if ( defined( my $four = inet_pton( AF_INET, $address ) ) ) { $receiver{ +AF_INET } = pack_sockaddr_in( $port, $four ) }
-    elsif ( defined( my $six = inet_pton( AF_INET6, $address ) ) ) { $receiver{ +AF_INET6 } = pack_sockaddr_in6( $port, $six ) }
+    if ( defined( my $four = inet_pton( AF_INET, $address ) ) ) { $receiver{ +AF_INET } //= pack_sockaddr_in( $port, $four ) }
+    elsif ( defined( my $six = inet_pton( AF_INET6, $address ) ) ) { $receiver{ +AF_INET6 } //= pack_sockaddr_in6( $port, $six ) }
 }
 my ($usual) = sort { $a <=> $b } keys %receiver;
 die "no address to send to\n" if !defined $usual;

@@ -125,7 +125,7 @@ function nestedForm(lines: readonly string[], nested: keyof typeof NESTED): Prop
   });
   if (cut.length === 0) return null;
   const heads = cut.map((c) => c.head);
-  const head = new Set(heads).size === 1 ? escaped(heads[0]!) : commonTemplate(heads, "").trimEnd();
+  const head = new Set(heads).size === 1 ? escaped(heads[0]!) : commonTemplate(heads, "");
   const blank = /\s*$/.exec(heads[0]!)![0];
   const template = `${head.trimEnd()}${blank}{values:${nested}}`;
   const keys = cut.flatMap((c) =>

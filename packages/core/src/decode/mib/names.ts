@@ -1,3 +1,4 @@
+import type { ObjectName } from "../../model/notifications/index.js";
 import { withoutMappedZero } from "../snmp/index.js";
 import type { MibProblem } from "./mib-error.js";
 import type { Assignment, MibModule, Place, Syntax } from "./module.js";
@@ -131,8 +132,8 @@ export class MibNames {
   }
 
   /** Every object that may carry a value, with what its numbers are called. */
-  objects(): { name: string; oid: string; labels: ReadonlyMap<number, string> | null }[] {
-    const found: { name: string; oid: string; labels: ReadonlyMap<number, string> | null }[] = [];
+  objects(): ObjectName[] {
+    const found: ObjectName[] = [];
     for (const { kind, name, oid, type } of this.nodes.values())
       if (kind === "object") found.push({ name, oid, labels: type?.names ?? null });
     return found;

@@ -19,6 +19,7 @@ const MOST_WORDS = 12;
 const WORD_BUDGET_MS = 500;
 /** Names of values stand in no index: all records are gone through. */
 const NAME_BUDGET_MS = 3_000;
+const MOST_NAMES = 3;
 const NAMES_SHOWN = 6;
 
 /** What these routes work with. */
@@ -91,7 +92,7 @@ export const filterHelpRoutes = (deps: Needs) => [
       for (const word of wordsIn(written).slice(0, MOST_WORDS))
         if (await isNowhere(word, WORD_BUDGET_MS)) unknown.push(query.filter.slice(word.span.start, word.span.end));
       const names: string[] = [];
-      for (const one of dataNamesIn(written).slice(0, MOST_WORDS))
+      for (const one of dataNamesIn(written).slice(0, MOST_NAMES))
         if (await isNowhere(one, NAME_BUDGET_MS)) names.push(one.dataName ?? "");
       unknown.push(...names.map((name) => `data ${quoteIfNeeded(name)}`));
       return { unknown: [...new Set(unknown)], exists: names.length === 0 ? [] : await namesLike(deps, names, now) };

@@ -5,6 +5,7 @@ import { request } from "../../data/api";
 import { TextButton } from "../../ui/button";
 
 const DEBUG = "severity is debug";
+const SPEAKS_OF_DEBUG = /\bseverity\b.*\bdebug\b/i;
 const n = (count: number): string => Math.round(count).toLocaleString("en");
 
 /** What debug messages take, where they come and no rule speaks of them: the usual first thing to drop. */
@@ -16,7 +17,7 @@ export function DebugOffer({
   /** Begins a rule with this filter. */
   readonly onMake: (filter: string, name: string) => void;
 }) {
-  const isNamed = rules.some((r) => r.rule.filter.includes("debug"));
+  const isNamed = rules.some((r) => SPEAKS_OF_DEBUG.test(r.rule.filter));
   const { data } = useQuery({
     queryKey: ["arrival preview", DEBUG],
     queryFn: () =>

@@ -47,7 +47,8 @@ export class AsSender implements Way {
       for (let from = 0; from < arrivals.length; from += AT_ONCE)
         await this.send(this.helper, arrivals.slice(from, from + AT_ONCE));
     } catch (e) {
-      this.close();
+      // what is too large is no fault of the program: it goes on with the next
+      if (!(e instanceof RefusedForGood)) this.close();
       throw e;
     } finally {
       clearTimeout(late);
