@@ -24,11 +24,14 @@ export function ArrivalPage() {
   const zone = useViewStore((s) => s.zone);
   const { data, error } = useQuery(arrivalRulesQuery);
   const [address, setAddress] = useSearchParams();
-  const begun = address.get("filter");
-  const [editing, setEditing] = useState<number | "new" | null>(begun === null ? null : "new");
+  const asked = address.get("filter");
+  // what a new rule begins with: from the page that led here, or from what is offered on this one
+  const [begun, setBegun] = useState(asked === null ? undefined : { filter: asked, name: address.get("name") ?? "" });
+  const [editing, setEditing] = useState<number | "new" | null>(begun === undefined ? null : "new");
   const close = () => {
     setEditing(null);
-    if (begun !== null) setAddress({}, { replace: true });
+    setBegun(undefined);
+    if (asked !== null) setAddress({}, { replace: true });
   };
   const change = useMutation({
     mutationFn: ({ method, path, body }: { method: string; path: string; body?: object }) =>
@@ -67,7 +70,7 @@ export function ArrivalPage() {
         <DebugOffer
           rules={rules}
           onMake={(filter, name) => {
-            setAddress({ filter, name }, { replace: true });
+            setBegun({ filter, name });
             setEditing("new");
           }}
         />
@@ -77,7 +80,7 @@ export function ArrivalPage() {
         {editing === "new" && data && (
           <ArrivalForm
             rule={null}
-            begin={begun === null ? undefined : { filter: begun, name: address.get("name") ?? "" }}
+            begin={begun}
             days={data.days}
             onSave={(body) => change.mutateAsync({ method: "POST", path: "", body })}
             onCancel={close}
