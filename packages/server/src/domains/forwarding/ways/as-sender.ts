@@ -22,6 +22,8 @@ interface Helper {
   readonly child: ChildProcessWithoutNullStreams;
   readonly answers: AsyncIterator<string>;
   readonly lines: Interface;
+  /** When it has ended and all it said was read: its last words come by another pipe than its answers, and may come after them. */
+  readonly over: Promise<void>;
   lastWords: string;
 }
 
@@ -55,22 +57,18 @@ export class AsSender implements Way {
     }
   }
 
-  private async send({ child, answers }: Helper, arrivals: readonly Arrival[]): Promise<void> {
+  private async send(helper: Helper, arrivals: readonly Arrival[]): Promise<void> {
+    const { child, answers } = helper;
     const frames = arrivals.map((a) => frameOf(a.peer, this.octetsOf(a)));
     child.stdin.write(Buffer.concat(frames));
     let wrong: string | null = null;
     for (let i = 0; i < frames.length; i++) {
       const { value, done } = await answers.next();
-      if (done) throw new Error(this.reason());
+      if (done) throw new Error(await reasonOf(helper));
       if (value !== "sent") wrong ??= value;
     }
     if (wrong === "too big") throw new RefusedForGood("larger than a datagram can be");
     if (wrong !== null) throw new Error(wrong === "may not" ? MAY_NOT : wrong);
-  }
-
-  private reason(): string {
-    const said = this.helper?.lastWords.trim() ?? "";
-    return `the program that sends for others ended${said === "" ? "" : `: ${said}`}`;
   }
 
   private async open(): Promise<Helper> {
@@ -81,7 +79,8 @@ export class AsSender implements Way {
       env: { LANG: "C.UTF-8" },
     });
     const lines = createInterface({ input: child.stdout });
-    const helper: Helper = { child, lines, answers: lines[Symbol.asyncIterator](), lastWords: "" };
+    const over = new Promise<void>((done) => child.once("close", () => done()).once("error", () => done()));
+    const helper: Helper = { child, lines, answers: lines[Symbol.asyncIterator](), over, lastWords: "" };
     child.stderr.setEncoding("utf8").on("data", (part: string) => {
       helper.lastWords = (helper.lastWords + part).slice(0, SAID_MOST);
     });
@@ -99,6 +98,12 @@ export class AsSender implements Way {
     this.helper?.child.kill();
     this.helper = null;
   }
+}
+
+async function reasonOf(helper: Helper): Promise<string> {
+  await helper.over;
+  const said = helper.lastWords.trim();
+  return `the program that sends for others ended${said === "" ? "" : `: ${said}`}`;
 }
 
 function frameOf(source: string, octets: Uint8Array): Buffer {
