@@ -323,7 +323,7 @@ const NIGHT = [isoDay(4), isoDay(3)] as const;
 
 async function onView(halvik: Halvik, view: (typeof VIEWS)[number]): Promise<number> {
   const browser = await chromium.launch({
-    executablePath: "/usr/bin/chromium",
+    executablePath: "/usr/bin/chromium-headless-shell",
     args: ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"],
   });
   let wrong = 0;
@@ -392,7 +392,7 @@ for (const seed of seeds.length > 0 ? seeds : [1, 2]) {
     const step = async <T>(_what: string, work: () => Promise<T> | T) => work();
     await loadDemo(program, halvik.env.HALVIK_DATA_DIR, halvik.env, step, seed).done;
     const browser = await chromium.launch({
-      executablePath: "/usr/bin/chromium",
+      executablePath: "/usr/bin/chromium-headless-shell",
       args: ["--no-sandbox", "--disable-gpu"],
     });
     await halvik.firstSignIn(await browser.newPage());

@@ -22,7 +22,10 @@ const RUNS = 5;
 sayMachine();
 const instance = await openStore(process.argv[2]!, Number(process.argv[3] ?? 20));
 const web = await RoleProcess.start(instance, "web");
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu"] });
+const browser = await chromium.launch({
+  executablePath: "/usr/bin/chromium-headless-shell",
+  args: ["--no-sandbox", "--disable-gpu"],
+});
 try {
   const once = (await runCommand(instance.env, ["user", "reset", "owner"])).out.trim();
   const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();

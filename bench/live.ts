@@ -22,7 +22,10 @@ const FRAME_GAPS = `new Promise((done) => {
 
 sayMachine();
 const { instance, stop } = await startBench(["collector", "engine", "keeper", "web"]);
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu"] });
+const browser = await chromium.launch({
+  executablePath: "/usr/bin/chromium-headless-shell",
+  args: ["--no-sandbox", "--disable-gpu"],
+});
 try {
   const once = (await runCommand(instance.env, ["user", "reset", "owner"])).out.trim();
   const page = await (await browser.newContext({ viewport: { width: 1280, height: 800 } })).newPage();

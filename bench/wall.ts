@@ -65,7 +65,10 @@ const sooner = (factor: number) => `(() => {
  */
 const [address, minutes = "12", times = "100"] = process.argv.slice(2);
 if (address === undefined) throw new Error("usage: wall ADDRESS [MINUTES] [TIMES]");
-const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu"] });
+const browser = await chromium.launch({
+  executablePath: "/usr/bin/chromium-headless-shell",
+  args: ["--no-sandbox", "--disable-gpu"],
+});
 try {
   const session = await browser.newBrowserCDPSession();
   const page = await BarePage.open(session);

@@ -18,7 +18,7 @@ export default defineConfig({
     viewport: { width: 1280, height: 800 },
     timezoneId: "Europe/Oslo",
     launchOptions: {
-      executablePath: "/usr/bin/chromium",
+      executablePath: "/usr/bin/chromium-headless-shell",
       args: [
         "--no-sandbox",
         "--disable-gpu",

@@ -56,11 +56,11 @@ export class Cluster {
     }
   }
 
+  /** Asked of PostgreSQL itself where a PID file names a process that lives: after a power cut it may be any other program's. */
   private isRunning(): boolean {
-    return (
-      spawnSync(join(POSTGRES_BIN, "pg_ctl"), ["-D", this.directory, "status"], { cwd: "/", ...this.runAs }).status ===
-      0
-    );
+    if (!this.isAlive()) return false;
+    const args = ["-D", this.directory, "status"];
+    return spawnSync(join(POSTGRES_BIN, "pg_ctl"), args, { cwd: "/", ...this.runAs }).status === 0;
   }
 
   private async initialise(): Promise<void> {
