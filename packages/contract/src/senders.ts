@@ -62,9 +62,35 @@ export const SenderList = z.object({
 export type SenderList = z.infer<typeof SenderList>;
 
 const Compared = {
+  /** By the hour of the last seven days, the oldest first. */
+  hours: z.array(z.number()),
   day: z.number(),
   /** A day, of the six before; null: not known yet. */ usual: z.number().nullable(),
 };
+
+/**
+ * What is counted of a sender by each way in: messages (a datagram, a line, an event) and the records and octets of them; of the messages
+ * those that could not be read, were refused by the way in, or were over the cap; records that were late or came before; messages with a
+ * number of the sender's own that was held against the one before, and what never came by those numbers (in the sender's unit, which is a
+ * flow with NetFlow 5 and a record with IPFIX).
+ */
+export const WAY_COUNTS = [
+  "messages",
+  "records",
+  "bytes",
+  "problems",
+  "refused",
+  "late",
+  "copies",
+  "capped",
+  "numbered",
+  "missed",
+] as const;
+export const WayCounts = z.record(z.enum(WAY_COUNTS), z.number());
+export type WayCounts = z.infer<typeof WayCounts>;
+/** These counts and no more of what has them; none where nothing does. */
+export const wayCounts = (of: Partial<WayCounts> = {}): WayCounts =>
+  Object.fromEntries(WAY_COUNTS.map((name) => [name, of[name] ?? 0])) as WayCounts;
 
 /** One sender: what it sends, what of it was lost or could not be read, what names it. */
 export const SenderPortrait = z.object({
@@ -75,6 +101,15 @@ export const SenderPortrait = z.object({
   severities: z.array(z.object({ severity: z.int(), ...Compared })),
   /** Of all records of the last day. */
   share: z.number(),
+  /** Its addresses, then names and addresses it had, the latest first; since when it is not known: null. */
+  called: z.array(
+    z.object({
+      what: z.enum(["name", "address"]),
+      value: z.string(),
+      since: TimeText.nullable(),
+      until: TimeText.nullable(),
+    }),
+  ),
   undecodable: z.array(
     z.object({
       endpoint: z.string(),
@@ -85,31 +120,24 @@ export const SenderPortrait = z.object({
       hex: z.string(),
     }),
   ),
-  /** What it counted of flows and never arrived. */
-  gaps: z.array(z.object({ stream: z.string(), missed: z.number(), outOfOrder: z.number() })),
   /** What came by each way in, the way that was heard last first. */
   ways: z.array(
     z.object({
       endpoint: z.string(),
       last: TimeText,
       /** By the hour of the last seven days and this one, the oldest first. */
-      hours: z.array(
-        z.object({
-          records: z.number(),
-          bytes: z.number(),
-          problems: z.number(),
-          late: z.number(),
-          copies: z.number(),
-          capped: z.number(),
-        }),
-      ),
+      hours: z.array(WayCounts),
     }),
   ),
   /** By how many milliseconds its clock was behind, least and most, in each of those hours; null: nothing came. Less than nothing: it was ahead. */
   clock: z.array(z.object({ least: z.number(), most: z.number() }).nullable()),
-  /** Rules and saved filters that name it. */
+  /** What names it, by what it is. */
   uses: z.array(
-    z.object({ what: z.enum(["rule", "rule of arrival", "saved filter"]), id: z.string(), name: z.string() }),
+    z.object({
+      what: z.enum(["rule", "rule of arrival", "forward", "notification", "report", "board", "saved filter"]),
+      id: z.string(),
+      name: z.string(),
+    }),
   ),
   /** Rules drop some of what arrives, of whomever. */
   rulesDrop: z.boolean(),

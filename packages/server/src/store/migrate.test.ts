@@ -149,6 +149,7 @@ describe("a database of before the first release", () => {
       "021-changed-when-changed",
       "022-counters-by-time",
       "023-states-as-written",
+      "024-what-senders-counted",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -174,6 +175,7 @@ describe("a database of before the first release", () => {
       { name: "021-changed-when-changed" },
       { name: "022-counters-by-time" },
       { name: "023-states-as-written" },
+      { name: "024-what-senders-counted" },
     ]);
     await client.end();
   });

@@ -22,6 +22,7 @@ import { up as formatsOverHistory } from "./migrations/020-formats-over-history.
 import { up as changedWhenChanged } from "./migrations/021-changed-when-changed.js";
 import { up as countersByTime } from "./migrations/022-counters-by-time.js";
 import { up as statesAsWritten } from "./migrations/023-states-as-written.js";
+import { up as whatSendersCounted } from "./migrations/024-what-senders-counted.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -48,6 +49,7 @@ const MIGRATIONS = [
   { name: "021-changed-when-changed", up: changedWhenChanged },
   { name: "022-counters-by-time", up: countersByTime },
   { name: "023-states-as-written", up: statesAsWritten },
+  { name: "024-what-senders-counted", up: whatSendersCounted },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

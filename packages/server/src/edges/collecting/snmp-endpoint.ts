@@ -176,7 +176,7 @@ export class SnmpEndpoint implements Endpoint {
         if (community !== undefined) this.refuse(community, peer, receivedUs);
         // a sample is for everyone's eyes
         const shown = community === undefined ? bytes : hidden(bytes, Buffer.from(community, "latin1"));
-        this.sink.undecodable({ ...arrival, bytes: shown }, received.problem);
+        this.sink.refused({ ...arrival, bytes: shown }, received.problem);
       } else {
         // bytes that are no SNMP stay as a record with their reason: nothing that arrives is dropped
         this.count("could not be decoded");
@@ -188,7 +188,7 @@ export class SnmpEndpoint implements Endpoint {
     const allowed = notification.version === "v3" ? this.options.onlyFrom.get(notification.user) : undefined;
     if (allowed && !allowed.includes(peer)) {
       this.count("refused: user of another sender");
-      this.sink.undecodable(arrival, {
+      this.sink.refused(arrival, {
         code: "NOT_AUTHENTIC",
         offset: 0,
         message: `user “${notification.user}” is another sender’s: expected it from ${allowed.join(", ") || "nowhere"}, got it from ${peer}`,

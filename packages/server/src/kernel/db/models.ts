@@ -59,6 +59,7 @@ export class SenderAddress extends Model<InferAttributes<SenderAddress>, InferCr
   declare address: string;
   declare sender: number;
   declare position: number;
+  declare sinceUs: number | null;
 }
 
 export class AdmittedNetwork extends Model<InferAttributes<AdmittedNetwork>, InferCreationAttributes<AdmittedNetwork>> {
@@ -148,7 +149,12 @@ export function createModels(config: Config, secrets: Partial<Secrets>, role: Db
     { sequelize, tableName: "sender" },
   );
   SenderAddress.init(
-    { address: { type: DataTypes.INET, primaryKey: true }, sender: DataTypes.INTEGER, position: DataTypes.SMALLINT },
+    {
+      address: { type: DataTypes.INET, primaryKey: true },
+      sender: DataTypes.INTEGER,
+      position: DataTypes.SMALLINT,
+      sinceUs: DataTypes.BIGINT,
+    },
     { sequelize, tableName: "sender_address" },
   );
   AdmittedNetwork.init(

@@ -1,19 +1,16 @@
-import type { SenderPortrait } from "@halvik/contract/senders";
+import { type SenderPortrait, WAY_COUNTS, type WayCounts, wayCounts } from "@halvik/contract/senders";
 import { useState } from "react";
 import { usOf } from "../../data/view-store";
 
 type Way = SenderPortrait["ways"][number];
-export type Counts = Way["hours"][number];
 
 /** When somebody began to count anew, and what the hour that went on then had by each way in already. */
 interface Begun {
   readonly atUs: number;
-  readonly before: Readonly<Record<string, Counts>>;
+  readonly before: Readonly<Record<string, Partial<WayCounts>>>;
 }
 
 const HOUR_US = 3_600e6;
-const NOTHING: Counts = { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0 };
-const NAMES = Object.keys(NOTHING) as (keyof Counts)[];
 const keyOf = (sender: number): string => `halvik.counted-since.${sender}`;
 
 /** What came of a sender since one began to count anew on this machine; of the last days, where that is longer ago, or never was. */
@@ -27,19 +24,19 @@ export function useCountedSince(sender: number, { from, ways }: SenderPortrait) 
         ? null
         : {
             atUs: nowUs,
-            before: Object.fromEntries(ways.map((w) => [w.endpoint, w.hours[hourAt(nowUs, fromUs)] ?? NOTHING])),
+            before: Object.fromEntries(ways.map((w) => [w.endpoint, w.hours[hourAt(nowUs, fromUs)] ?? wayCounts()])),
           };
     if (next === null) localStorage.removeItem(keyOf(sender));
     else localStorage.setItem(keyOf(sender), JSON.stringify(next));
     setBegun(next);
   };
-  const counted = (way: Way): Counts => {
+  const counted = (way: Way): WayCounts => {
     const first = since === null ? 0 : hourAt(since.atUs, fromUs);
-    const sum = { ...NOTHING };
-    for (const hour of way.hours.slice(first)) for (const name of NAMES) sum[name] += hour[name];
-    const before = since?.before[way.endpoint] ?? NOTHING;
+    const sum = wayCounts();
+    for (const hour of way.hours.slice(first)) for (const name of WAY_COUNTS) sum[name] += hour[name];
+    const before = wayCounts(since?.before[way.endpoint]);
     // it may have been forgotten and begun anew meanwhile
-    for (const name of NAMES) sum[name] = Math.max(0, sum[name] - before[name]);
+    for (const name of WAY_COUNTS) sum[name] = Math.max(0, sum[name] - before[name]);
     return sum;
   };
   return { sinceUs: since?.atUs ?? null, begin, counted };

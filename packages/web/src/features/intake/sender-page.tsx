@@ -103,6 +103,7 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
         hours={p.hours}
         label={`Records by the hour since ${dayMinute(usOf(p.from), zone)}: least ${count(least)}, most ${count(most)}`}
       />
+      <Called called={p.called} />
       <SenderWays sender={s.id} portrait={p} />
       <SenderClock clock={p.clock} />
       <div className="grid max-w-[46rem] grid-cols-2 gap-6 max-slim:grid-cols-1">
@@ -130,13 +131,6 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
           ["copies", count(s.copies)],
           ["held", count(s.held)],
           ["refused held", count(s.heldRefused)],
-          ...p.gaps.map(
-            (g) =>
-              [
-                "missing",
-                `${count(g.missed)} by the numbers of ${g.stream}${g.outOfOrder > 0 ? `, ${count(g.outOfOrder)} out of order` : ""}`,
-              ] as const,
-          ),
         ]}
       />
       <OwnCounter id={s.id} portrait={p} />
@@ -157,7 +151,7 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
       <Heading small={p.uses.length === 0 ? "nothing does" : undefined}>Names it</Heading>
       {p.uses.map((u) => (
         <p key={`${u.what} ${u.id}`} className="text-ui">
-          {u.what === "rule" ? <Link to={`/rules/${u.id}`}>{safeText(u.name)}</Link> : safeText(u.name)}{" "}
+          {LED_TO[u.what] === undefined ? safeText(u.name) : <Link to={LED_TO[u.what]!(u.id)}>{safeText(u.name)}</Link>}{" "}
           <span className="text-quiet">{u.what}</span>
         </p>
       ))}
@@ -165,9 +159,42 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
   );
 }
 
+/** Its addresses, and what it was called and reached by before: filters that say those still mean it. */
+function Called({ called }: Pick<SenderPortrait, "called">) {
+  const zone = useViewStore((s) => s.zone);
+  const at = (text: string) => dayMinute(usOf(text), zone);
+  return (
+    <>
+      <Heading>Addresses and former names</Heading>
+      <ul className="flex flex-wrap gap-x-6 text-ui">
+        {called.map((c) => (
+          <li key={`${c.what} ${c.value}`}>
+            <span className={c.what === "address" ? "font-mono" : undefined}>{safeText(c.value)}</span>{" "}
+            <span className="text-quiet">
+              {c.since !== null && (c.until === null ? `since ${at(c.since)}` : `from ${at(c.since)} `)}
+              {c.until !== null && `until ${at(c.until)}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
+
+/** Where what names a sender is to be seen. */
+const LED_TO: Partial<Record<SenderPortrait["uses"][number]["what"], (id: string) => string>> = {
+  rule: (id) => `/rules/${id}`,
+  "rule of arrival": () => "/intake/arrival",
+  forward: () => "/intake/forwards",
+  notification: () => "/notify",
+  report: (id) => `/reports/${id}`,
+  board: (id) => `/reports/boards/${id}`,
+};
+
 interface Row {
   readonly name: string;
   readonly filter: string;
+  readonly hours: readonly number[];
   readonly day: number;
   readonly usual: number | null;
 }
@@ -175,8 +202,8 @@ interface Row {
 function Compared({ title, rows, of }: { title: string; rows: readonly Row[]; of: SenderJson }) {
   return (
     <section aria-label={title}>
-      <Heading small="the last day, and usually">{title}</Heading>
-      <div className="grid grid-cols-[1fr_auto_auto] gap-x-4 text-ui tabular-nums">
+      <Heading small="by the hour, 7 days; the last day, and usually">{title}</Heading>
+      <div className="grid grid-cols-[auto_minmax(4rem,1fr)_auto_auto] items-end gap-x-4 text-ui tabular-nums">
         {rows.map((r) => (
           <Fragment key={r.name}>
             <Link
@@ -184,6 +211,7 @@ function Compared({ title, rows, of }: { title: string; rows: readonly Row[]; of
             >
               {r.name}
             </Link>
+            <HourBars low hours={r.hours} label={`${r.name} by the hour, 7 days`} />
             <span className="text-right">{count(r.day)}</span>
             <span className="text-right text-quiet">{r.usual === null ? "not known yet" : count(r.usual)}</span>
           </Fragment>

@@ -1,5 +1,5 @@
 import type { EndpointJson } from "@halvik/contract/kinds";
-import type { SenderPortrait } from "@halvik/contract/senders";
+import { type SenderPortrait, type WayCounts, wayCounts } from "@halvik/contract/senders";
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useViewStore, usOf } from "../../data/view-store";
@@ -22,12 +22,10 @@ beforeEach(() => {
 });
 
 type Way = SenderPortrait["ways"][number];
-const hour = (records: number, more: Partial<Way["hours"][number]> = {}) => ({
-  ...{ records, bytes: 100 * records, problems: 0, late: 0, copies: 0, capped: 0 },
-  ...more,
-});
+const hour = (records: number, more: Partial<WayCounts> = {}) =>
+  wayCounts({ messages: records, records, bytes: 100 * records, ...more });
 const portrait = (hours: Way["hours"]): SenderPortrait => ({
-  ...{ from: FROM, hours: [], kinds: [], severities: [], share: 0, undecodable: [], gaps: [], clock: [], uses: [] },
+  ...{ from: FROM, hours: [], kinds: [], severities: [], share: 0, undecodable: [], called: [], clock: [], uses: [] },
   ...{ rulesDrop: false, counters: [] },
   ways: [{ endpoint: "syslog over UDP", last: "2026-11-28T02:14:00.000000Z", hours }],
 });
@@ -41,7 +39,17 @@ test("a way in: this hour, least and most of those that are over, all of the day
   draw(
     <SenderWays sender={3} portrait={portrait([...before(4), hour(7), hour(40, { late: 2 }), hour(12), hour(5)])} />,
   );
-  expect(cells()).toEqual(["1 min ago", "5", "7 to 40", "64", "6.40 kB", "0", "2", "0", "0"]);
+  // of troubles those that there were, the others in words
+  expect(cells()).toEqual(["1 min ago", "5", "7 to 40", "64", "64", "6.40 kB", "–", "2"]);
+  expect(screen.getByText("Nothing was unreadable, refused, sent twice, or over the cap.")).toBeTruthy();
+});
+
+test("what its own numbers say never came; of a way without numbers nothing is said", () => {
+  draw(
+    <SenderWays sender={3} portrait={portrait([...before(1), hour(30, { messages: 4, numbered: 4, missed: 3 })])} />,
+  );
+  expect(cells().slice(3)).toEqual(["4", "30", "3 kB", "3"]);
+  expect(screen.getByText(/by the numbers its flow datagrams carry/)).toBeTruthy();
 });
 
 test("counted from now, it is what comes from now on, also when the page is opened again; and all again", async () => {
@@ -54,7 +62,7 @@ test("counted from now, it is what comes from now on, also when the page is open
   const { unmount: end } = draw(
     <SenderWays sender={3} portrait={portrait([...before(2), hour(30), hour(9, { problems: 2 })])} />,
   );
-  expect([cells()[3], cells()[5]]).toEqual(["4", "1"]);
+  expect([cells()[3], cells()[7]]).toEqual(["4", "1"]);
   end();
   // another sender's is its own
   const other = draw(<SenderWays sender={4} portrait={portrait(hours)} />);

@@ -1,4 +1,4 @@
-import type { SenderPortrait } from "@halvik/contract/senders";
+import type { SenderPortrait, WayCounts } from "@halvik/contract/senders";
 import { sayValue } from "@halvik/core/report";
 import { useViewStore, usOf } from "../../data/view-store";
 import { TextButton } from "../../ui/button";
@@ -10,11 +10,25 @@ import { useCountedSince } from "./counted-since";
 const count = (n: number): string => n.toLocaleString("en");
 const NUMBER = "py-0.5 pl-4 text-right whitespace-nowrap";
 
+/** What may be amiss with what came, and how each is said; shown where any way in has any of it. */
+const TROUBLES: readonly (readonly [keyof WayCounts, string])[] = [
+  ["problems", "unreadable"],
+  ["refused", "refused"],
+  ["late", "late"],
+  ["copies", "sent twice"],
+  ["capped", "over the cap"],
+];
+const none = new Intl.ListFormat("en", { type: "disjunction" });
+
 /** By which ways in a sender is heard: this hour, the least and the most of an hour, and all since one began to count. */
 export function SenderWays({ sender, portrait }: { sender: number; portrait: SenderPortrait }) {
   const { zone, nowUs } = useViewStore();
   const { sinceUs, begin, counted } = useCountedSince(sender, portrait);
   if (portrait.ways.length === 0) return null;
+  const rows = portrait.ways.map((way) => ({ way, sum: counted(way) }));
+  const isSeen = ([name]: (typeof TROUBLES)[number]) => rows.some(({ sum }) => sum[name] > 0);
+  const seen = TROUBLES.filter(isSeen);
+  const unseen = TROUBLES.filter((t) => !isSeen(t));
   return (
     <section aria-label="Ways in">
       <Heading
@@ -41,12 +55,11 @@ export function SenderWays({ sender, portrait }: { sender: number; portrait: Sen
                 "heard",
                 "this hour",
                 "an hour",
+                "messages",
                 "records",
                 "octets",
-                "not readable",
-                "late",
-                "sent twice",
-                "over the cap",
+                "never came",
+                ...seen.map(([, said]) => said),
               ].map((h) => (
                 <th key={h} scope="col" className={`${NUMBER} font-normal`}>
                   {h}
@@ -55,14 +68,13 @@ export function SenderWays({ sender, portrait }: { sender: number; portrait: Sen
             </tr>
           </thead>
           <tbody>
-            {portrait.ways.map((way) => {
+            {rows.map(({ way, sum }) => {
               const hours = way.hours.map((h) => h.records);
               // the hour that goes on is not over, and says nothing of least and most
               const over = hours.slice(
                 hours.findIndex((n) => n > 0),
                 -1,
               );
-              const sum = counted(way);
               return (
                 <tr key={way.endpoint} className="border-b border-line">
                   <th scope="row" className="py-0.5 pr-2 text-left font-normal whitespace-nowrap">
@@ -73,11 +85,15 @@ export function SenderWays({ sender, portrait }: { sender: number; portrait: Sen
                   <td className={NUMBER}>
                     {over.length === 0 ? "–" : `${count(Math.min(...over))} to ${count(Math.max(...over))}`}
                   </td>
+                  <td className={NUMBER}>{count(sum.messages)}</td>
                   <td className={NUMBER}>{count(sum.records)}</td>
                   <td className={NUMBER}>{sayValue(sum.bytes, "bytes")}</td>
-                  {[sum.problems, sum.late, sum.copies, sum.capped].map((n, i) => (
-                    <td key={i} className={`${NUMBER} ${n > 0 ? "text-ochre" : "text-quiet"}`}>
-                      {count(n)}
+                  <td className={`${NUMBER} ${sum.missed > 0 ? "text-vermilion" : "text-quiet"}`}>
+                    {sum.numbered > 0 ? count(sum.missed) : "–"}
+                  </td>
+                  {seen.map(([name]) => (
+                    <td key={name} className={`${NUMBER} ${sum[name] > 0 ? "text-ochre" : "text-quiet"}`}>
+                      {count(sum[name])}
                     </td>
                   ))}
                 </tr>
@@ -86,6 +102,10 @@ export function SenderWays({ sender, portrait }: { sender: number; portrait: Sen
           </tbody>
         </table>
       </div>
+      <p className="text-small text-quiet">
+        {rows.some(({ sum }) => sum.numbered > 0) && "Never came: by the numbers its flow datagrams carry. "}
+        {unseen.length > 0 && `Nothing was ${none.format(unseen.map(([, said]) => said))}.`}
+      </p>
     </section>
   );
 }

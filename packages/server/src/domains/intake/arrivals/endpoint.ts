@@ -44,8 +44,10 @@ export interface EndpointSink {
   isAdmitted(peer: string): boolean;
   /** Records wait for the database: those who can wait should. */
   readonly behind: boolean;
-  /** Refused before it became an arrival: kept among the last samples of what could not be read. */
+  /** Could not be read, before it became an arrival: kept among the last samples of what could not be read. */
   undecodable(arrival: Arrival, problem: DecodeProblem): void;
+  /** Who may not send by this way in, or not this: kept among the same samples. */
+  refused(arrival: Arrival, problem: DecodeProblem): void;
   lost(endpoint: string, reason: string, count: number): void;
 }
 

@@ -181,7 +181,7 @@ async function run(
       now,
       (db) => keepMeasures(db, decoders.measures),
     );
-    countArrivals(arrivals, decoded, registry);
+    countArrivals(arrivals, decoded, registry, decoders);
     stored += arrivals.length - decoded.emptyArrivals.length - decoded.refused - decoded.unlisted;
     records += decoded.records.length;
     arrivals = [];

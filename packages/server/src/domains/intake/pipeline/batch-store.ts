@@ -255,7 +255,7 @@ export class BatchStore {
     this.counters["dropped by rules"] += decoded.arriving.dropped;
     this.counters["unlisted senders"] += decoded.unlisted;
     this.held.count(decoded, held);
-    countArrivals(decoded.arrivals, decoded, this.registry);
+    countArrivals(decoded.arrivals, decoded, this.registry, this.decoders);
     this.counters["sent again"] += batchSize - decoded.arrivals.length;
     this.samples.take(this.decoders.undecodable);
   }

@@ -10,7 +10,7 @@ import type { Arrival } from "../arrivals/arrival.js";
 import { PROTOCOL_FACTS } from "../arrivals/protocols.js";
 import { ArrivalTally } from "../arriving/arrival-tally.js";
 import { FormatTally } from "../arriving/format-tally.js";
-import { type LiveSender, type SenderRegistry, wayOf } from "../senders/registry.js";
+import { countOne, type LiveSender, type SenderRegistry, wayOf } from "../senders/registry.js";
 import type { DecodedContent, Decoders } from "./decoders.js";
 
 /** What became of a batch of arrivals. Every arrival is in exactly one of these. */
@@ -233,12 +233,21 @@ function marksOf(content: RecordContent, arrival: Arrival, copyOf: string | null
 }
 
 /** Counts what became of arrivals with their senders; once they are stored, since a batch may have to be decoded again. */
-export function countArrivals(arrivals: readonly Arrival[], decoded: DecodedBatch, registry: SenderRegistry): void {
+export function countArrivals(
+  arrivals: readonly Arrival[],
+  decoded: DecodedBatch,
+  registry: SenderRegistry,
+  { undecodable, numbered }: Pick<Decoders, "undecodable" | "numbered">,
+): void {
+  const notTaken = new Set([...decoded.refusedArrivals, ...decoded.held.map((h) => h.arrival)]);
   for (let i = 0, at = 0; i < arrivals.length; i++) {
+    const arrival = arrivals[i]!;
     const end = decoded.ends[i]!;
     // the octets of a datagram count once, however many records it held
-    const { endpoint, receivedUs, bytes } = arrivals[i]!;
+    const { endpoint, receivedUs, bytes } = arrival;
     let octets = bytes.length;
+    const from = at < end ? registry.get(decoded.records[at]!.sender) : registry.peer(arrival.peer);
+    if (from !== undefined && !notTaken.has(arrival)) countOne(from, arrival, "messages");
     for (; at < end; at++) {
       const { sender, content, copyOf } = decoded.records[at]!;
       const live = registry.get(sender);
@@ -257,5 +266,16 @@ export function countArrivals(arrivals: readonly Arrival[], decoded: DecodedBatc
       }
       octets = 0;
     }
+  }
+  for (const arrival of new Set(undecodable.map((u) => u.arrival))) {
+    const from = registry.peer(arrival.peer);
+    if (from !== undefined) countOne(from, arrival, "problems");
+  }
+  for (const { arrival, missed } of numbered) {
+    const from = registry.peer(arrival.peer);
+    if (from === undefined) continue;
+    const way = wayOf(from, arrival.endpoint);
+    way.numbered++;
+    way.missed += missed;
   }
 }

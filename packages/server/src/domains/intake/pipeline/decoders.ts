@@ -65,6 +65,8 @@ export class Decoders {
   settings: DecodeSettings = PLAIN_SETTINGS;
   readonly flows = new FlowDecoder();
   undecodable: Undecodable[] = [];
+  /** Datagrams with a number of the exporter's, and what was missed before each by those numbers. */
+  numbered: { readonly arrival: Arrival; readonly missed: number }[] = [];
   measures: { readonly sender: number; readonly timeUs: number; readonly measure: InterfaceMeasure }[] = [];
   /** The agent that the last sFlow datagram names; null: no such datagram since `begin`. */
   agent: string | null = null;
@@ -75,6 +77,7 @@ export class Decoders {
   begin(): void {
     this.flows.begin();
     this.undecodable = [];
+    this.numbered = [];
     this.measures = [];
     this.agent = null;
   }
@@ -188,6 +191,7 @@ export class Decoders {
       this.counters["flow datagrams"]++;
       this.agent = d.agent;
       this.counters["sequence gaps"] += d.missed;
+      this.numbered.push({ arrival, missed: d.missed });
       this.counters["held for templates"] += d.held;
       for (const problem of d.problems) this.undecodable.push({ arrival, problem });
       for (const measure of d.measures)

@@ -9,7 +9,7 @@ import type { Arrival } from "../arrivals/arrival.js";
 import type { EndpointSink } from "../arrivals/endpoint.js";
 import type { Quarantine } from "../quarantine/quarantine.js";
 import { endQuarantined, forgetQuarantined, syncQuarantined } from "../quarantine/repository.js";
-import { type SenderRegistry, wayOf } from "../senders/registry.js";
+import { countOne, type SenderRegistry } from "../senders/registry.js";
 import { writeActivity } from "../senders/write-activity.js";
 import { Answers } from "./answers.js";
 import { BATCH_MAX_RECORDS, BatchCutter } from "./batch-cutter.js";
@@ -149,13 +149,7 @@ export class Pipeline implements EndpointSink {
     if (!this.cap.allows(arrival.peer, arrival.receivedUs)) {
       this.notices.capped(arrival.peer);
       const sender = this.registry.peer(arrival.peer);
-      if (sender) {
-        sender.fresh.capped++;
-        const way = wayOf(sender, arrival.endpoint);
-        way.capped++;
-        way.lastUs = Math.max(way.lastUs, arrival.receivedUs);
-        sender.touched = true;
-      }
+      if (sender) countOne(sender, arrival, "capped");
       this.answers.settle([arrival], "capped", `more than ${this.options.ratePerSender} records/s`);
       return;
     }
@@ -163,7 +157,17 @@ export class Pipeline implements EndpointSink {
   }
 
   undecodable(arrival: Arrival, problem: DecodeProblem): void {
+    this.turnedAway(arrival, problem, "problems");
+  }
+
+  refused(arrival: Arrival, problem: DecodeProblem): void {
+    this.turnedAway(arrival, problem, "refused");
+  }
+
+  private turnedAway(arrival: Arrival, problem: DecodeProblem, as: "problems" | "refused"): void {
     this.samples.add(arrival, problem);
+    const sender = this.registry.peer(arrival.peer);
+    if (sender) countOne(sender, arrival, as);
   }
 
   lost(endpoint: string, reason: string, count: number): void {

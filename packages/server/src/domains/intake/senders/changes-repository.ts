@@ -87,16 +87,31 @@ async function changeWithin(id: number, change: z.output<typeof SenderChange>, a
   );
   if (addresses !== undefined) {
     await SenderAddress.destroy({ where: { sender: id }, transaction });
-    for (const [position, address] of addresses.entries()) await claimAddress(id, address, position, transaction);
+    for (const [position, address] of addresses.entries())
+      await claimAddress(id, { address, position, sinceUs: sinceOf(before.addresses, address, act.atUs) }, transaction);
   }
-  await noteFormer(act, id, before, { name: sender.name, addresses: addresses ?? before.addresses });
+  const now = addresses ?? before.addresses.map((a) => a.address);
+  await noteFormer(act, id, before, { name: sender.name, addresses: now });
   return true;
 }
 
-const addressesOf = async (sender: number, transaction: Transaction): Promise<string[]> =>
-  (await SenderAddress.findAll({ where: { sender }, transaction })).map(
-    (a) => canonicalAddress(a.address) ?? a.address,
-  );
+interface HeldAddress {
+  readonly address: string;
+  /** Null: it was so before that was kept. */
+  readonly sinceUs: number | null;
+}
+
+const addressesOf = async (sender: number, transaction: Transaction): Promise<HeldAddress[]> =>
+  (await SenderAddress.findAll({ where: { sender }, transaction })).map(({ address, sinceUs }) => ({
+    address: canonicalAddress(address) ?? address,
+    sinceUs,
+  }));
+
+/** Since when an address is a sender's: as before, where it was already. */
+function sinceOf(before: readonly HeldAddress[], address: string, nowUs: number): number | null {
+  const known = before.find((a) => a.address === address);
+  return known === undefined ? nowUs : known.sinceUs;
+}
 
 /** Names and addresses a sender has had are remembered, at most so many: filters and rules that say them still mean it. */
 const MAX_FORMER = 50;
@@ -104,17 +119,20 @@ const MAX_FORMER = 50;
 async function noteFormer(
   { db, atUs }: Act,
   sender: number,
-  before: { readonly name: string; readonly addresses: readonly string[] },
+  before: { readonly name: string; readonly addresses: readonly HeldAddress[] },
   after: { readonly name: string; readonly addresses: readonly string[] },
 ): Promise<void> {
   const gone = [
-    ...(before.name === after.name ? [] : [["name", before.name]]),
-    ...before.addresses.filter((a) => !after.addresses.includes(a)).map((a) => ["address", a]),
+    ...(before.name === after.name ? [] : [{ what: "name", value: before.name, sinceUs: null }]),
+    ...before.addresses
+      .filter((a) => !after.addresses.includes(a.address))
+      .map(({ address, sinceUs }) => ({ what: "address", value: address, sinceUs })),
   ];
-  for (const [what, value] of gone)
+  for (const { what, value, sinceUs } of gone)
     await db.query(
-      "insert into sender_former (sender, what, value, until_us) values ($1, $2, $3, $4) on conflict (sender, what, value) do update set until_us = excluded.until_us",
-      [sender, what, value, atUs],
+      `insert into sender_former (sender, what, value, since_us, until_us) values ($1, $2, $3, $4, $5)
+       on conflict (sender, what, value) do update set since_us = excluded.since_us, until_us = excluded.until_us`,
+      [sender, what, value, sinceUs, atUs],
     );
   // what it is again is nothing it was
   await db.query(
@@ -127,8 +145,7 @@ async function noteFormer(
 /** An address may be taken over from a sender that is waiting under it: that one becomes part of this one. */
 async function claimAddress(
   sender: number,
-  address: string,
-  position: number,
+  { address, ...held }: HeldAddress & { readonly position: number },
   transaction: Transaction,
 ): Promise<void> {
   const taken = await SenderAddress.findOne({ where: { address }, transaction });
@@ -141,7 +158,7 @@ async function claimAddress(
     });
     await other.destroy({ transaction });
   }
-  await SenderAddress.create({ sender, address, position }, { transaction });
+  await SenderAddress.create({ sender, address, ...held }, { transaction });
 }
 
 async function uplinkId(id: number, name: string, transaction: Transaction): Promise<number> {

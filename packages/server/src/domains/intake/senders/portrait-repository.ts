@@ -1,7 +1,8 @@
+import { type SenderPortrait, WAY_COUNTS } from "@halvik/contract/senders";
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import { KINDS, type RecordKind } from "@halvik/core/model/record";
 import type { Queryable } from "../../../kernel/db/pool.js";
-import type { WayCounts } from "./way-counts.js";
+import type { WayTally } from "./tallies.js";
 
 /** Records of a sender by whole hour, kind and severity, of hours that begin in [fromUs, toUs). */
 export async function hoursOfSender(
@@ -18,7 +19,7 @@ export async function hoursOfSender(
 }
 
 /** What came of a sender by one way in. */
-export interface WayHour extends Readonly<WayCounts> {
+export interface WayHour extends Readonly<WayTally> {
   readonly hour: number;
   readonly endpoint: string;
   /** By how much its clock was behind, least and most; less than nothing: it was ahead. */
@@ -34,8 +35,7 @@ export async function waysOfSender(
   untilUs: number,
 ): Promise<WayHour[]> {
   const { rows } = await db.query<WayHour>(
-    `select hour, endpoint, records::float8 as records, bytes::float8 as bytes, problems::float8 as problems, late::float8 as late, copies::float8 as copies,
-       capped::float8 as capped, last_us as "lastUs", offset_least_us as "offsetLeastUs", offset_most_us as "offsetMostUs"
+    `select hour, endpoint, ${WAY_COUNTS.map((c) => `${c}::float8 as ${c}`).join(", ")}, last_us as "lastUs", offset_least_us as "offsetLeastUs", offset_most_us as "offsetMostUs"
      from sender_hour where sender = $1 and hour between $2 and $3 order by hour, endpoint`,
     [sender, Math.floor(sinceUs / US_PER_HOUR), Math.floor(untilUs / US_PER_HOUR)],
   );
@@ -60,7 +60,7 @@ export async function countersOf(db: Queryable, sender: number): Promise<Counter
   return rows.map(({ at_us, ...r }) => ({ ...r, atUs: at_us }));
 }
 
-/** Keeps what a sender's own counter says, beside what has been heard of it; the oldest of many goes. */
+/** Keeps what a sender's own counter of messages says, beside how many of it have reached an endpoint; the oldest of many goes. */
 export async function noteCounter(
   db: Queryable,
   sender: number,
@@ -70,7 +70,7 @@ export async function noteCounter(
 ): Promise<void> {
   await db.query(
     `insert into sender_counter (sender, at_us, theirs, ours, who)
-     select $1, $2, $3, coalesce((select records + problems + copies + capped from sender_activity where sender = $1), 0), $4`,
+     select $1, $2, $3, coalesce((select messages + refused + capped from sender_activity where sender = $1), 0), $4`,
     [sender, nowUs, theirs, who],
   );
   await db.query(
@@ -102,31 +102,51 @@ export async function undecodableOf(
   return rows.map(({ at_us, byte_offset, ...r }) => ({ ...r, atUs: at_us, offset: byte_offset }));
 }
 
-/** What exporters counted that never came, as collectors said last. */
-export async function gapsOf(
+/** What a sender is and was called and reached by, the present first. */
+export async function calledOf(
   db: Queryable,
-  addresses: readonly string[],
-): Promise<{ stream: string; missed: number; outOfOrder: number }[]> {
-  const { rows } = await db.query<{ exporter: string; missed: number; outOfOrder: number }>(
-    `select g->>'exporter' as exporter, (g->>'missed')::float8 as missed, (g->>'outOfOrder')::float8 as "outOfOrder"
-     from role_status, jsonb_array_elements(detail->'gaps') g where role = 'collector' and split_part(g->>'exporter', ' ', 1) = any($1::text[])`,
-    [addresses],
+  sender: number,
+): Promise<{ what: "name" | "address"; value: string; sinceUs: number | null; untilUs: number | null }[]> {
+  const { rows } = await db.query<{
+    what: "name" | "address";
+    value: string;
+    sinceUs: number | null;
+    untilUs: number | null;
+  }>(
+    `select 'address' as what, host(address) as value, since_us as "sinceUs", null::bigint as "untilUs", position from sender_address where sender = $1
+     union all select what, value, since_us, until_us, 0 from sender_former where sender = $1 order by "untilUs" desc nulls first, position, value`,
+    [sender],
   );
-  return rows.map(({ exporter, ...r }) => ({ ...r, stream: exporter }));
+  return rows.map(({ what, value, sinceUs, untilUs }) => ({ what, value, sinceUs, untilUs }));
 }
 
-/** Rules and saved filters whose text names a sender; of others' filters those that they share. */
+export type NamedIn = SenderPortrait["uses"][number];
+
+/** What may name a sender, by the table of each: of what people keep for themselves what is their own or shared. `body` is JSON as text. */
+const NAMING = [
+  ["rule", "select id, coalesce(body->>'name', id) as name, body::text as body from rule"],
+  ["rule of arrival", "select id::text, body->>'name', body::text from arrival_rule"],
+  ["forward", "select id::text, body->>'name', body::text from forward"],
+  ["notification", "select id::text, body->>'name', body::text from notify_route"],
+  ["report", "select id::text, body->>'name', body::text from report"],
+  ["board", "select id::text, body->>'name', body::text from board where (shared or owner = $2) and not is_now"],
+  ["saved filter", "select id::text, name, text from saved_filter where shared or owner = $2"],
+] as const satisfies readonly (readonly [NamedIn["what"], string])[];
+
+/** What speaks of a sender by its name. */
 export async function namedIn(
   db: Queryable,
   name: string,
+  /** Who asks. */
   who: string,
-): Promise<{ what: "rule" | "rule of arrival" | "saved filter"; id: string; name: string }[]> {
+): Promise<NamedIn[]> {
   // the whole name, in a text that speaks of senders at all: fw-1 is not fw-10
   const whole = `(^|[^a-z0-9_.-])${name.toLowerCase().replace(/[^a-z0-9]/g, "\\$&")}($|[^a-z0-9_.-])`;
-  const { rows } = await db.query<{ what: "rule" | "rule of arrival" | "saved filter"; id: string; name: string }>(
-    `select 'rule' as what, id, coalesce(body->>'name', id) as name from rule where lower(body::text) ~ $1 and body::text ilike '%sender%'
-     union all select 'rule of arrival', id::text, body->>'name' from arrival_rule where lower(body->>'filter') ~ $1 and body->>'filter' ilike '%sender%'
-     union all select 'saved filter', id::text, name from saved_filter where lower(text) ~ $1 and text ilike '%sender%' and (shared or owner = $2) order by 1, 3 limit 50`,
+  const all = NAMING.map(
+    ([what, from]) => `select '${what}' as what, id, name, body from (${from}) t (id, name, body)`,
+  );
+  const { rows } = await db.query<NamedIn>(
+    `select what, id, name from (${all.join(" union all ")}) u where lower(body) ~ $1 and body ilike '%sender%' order by what, name limit 50`,
     [whole, who],
   );
   return rows;

@@ -1,8 +1,10 @@
+import { wayCounts } from "@halvik/contract/senders";
 import { AgedMap } from "@halvik/core/base/collections";
 import { networkContains, parseNetwork } from "@halvik/core/base/net";
 import { US_PER_DAY, US_PER_SECOND } from "@halvik/core/base/time";
 import { Cadence, ClockOffset, CopyFinder, newSender, type Sender } from "@halvik/core/model/senders";
 import type { Queryable } from "../../../kernel/db/pool.js";
+import type { Arrival } from "../arrivals/arrival.js";
 import {
   addSender,
   addSenderBehind,
@@ -14,7 +16,7 @@ import {
   loadSenders,
   sendersVersion,
 } from "./repository.js";
-import type { WayCounts } from "./way-counts.js";
+import { type ActivityCounts, noActivity, type WayTally } from "./tallies.js";
 
 /** At most this many waiting senders are listed (`docs/semantics.md` 9). */
 const MAX_WAITING = 1_000;
@@ -34,29 +36,33 @@ export interface LiveSender {
   readonly clock: ClockOffset;
   /** What is learnt here since it was last added to what is kept. */
   readonly cadence: Cadence;
-  readonly fresh: {
-    records: number;
-    bytes: number;
-    problems: number;
-    late: number;
-    copies: number;
-    capped: number;
-    held: number;
-    heldRefused: number;
-  };
+  readonly fresh: ActivityCounts;
   /** The same by way in, of those that something came by. */
-  readonly ways: Map<string, WayCounts>;
+  readonly ways: Map<string, WayTally>;
   lastHeardUs: number | null;
   touched: boolean;
 }
 
 /** What is counted of a sender at an endpoint. */
-export function wayOf({ ways }: LiveSender, endpoint: string): WayCounts {
+export function wayOf({ ways }: LiveSender, endpoint: string): WayTally {
   const known = ways.get(endpoint);
   if (known !== undefined) return known;
-  const made = { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, lastUs: 0 };
+  const made = { ...wayCounts(), lastUs: 0 };
   ways.set(endpoint, made);
   return made;
+}
+
+/** Counts one more of something of a sender, by all its ways in together and by the one it came by. */
+export function countOne(
+  sender: LiveSender,
+  { endpoint, receivedUs }: Pick<Arrival, "endpoint" | "receivedUs">,
+  what: "messages" | "problems" | "refused" | "capped",
+): void {
+  const way = wayOf(sender, endpoint);
+  way[what]++;
+  way.lastUs = Math.max(way.lastUs, receivedUs);
+  sender.fresh[what]++;
+  sender.touched = true;
 }
 
 /** Finds the sender of an arrival; keeps what is learnt about each. Rebuilt from the database when the directory changes. */
@@ -238,7 +244,7 @@ function newLiveSender(facts: Sender, clockUs = 0): LiveSender {
     facts,
     clock: new ClockOffset(clockUs),
     cadence: new Cadence(),
-    fresh: { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0, held: 0, heldRefused: 0 },
+    fresh: noActivity(),
     ways: new Map(),
     lastHeardUs: null,
     touched: false,

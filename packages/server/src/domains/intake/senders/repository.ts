@@ -114,7 +114,7 @@ export async function addSender(
   const { rows } = await db.query<{ id: number }>(
     `with s as (insert into sender (name, state, first_seen_us) values ($1, $2, $3)
        on conflict (lower(name collate "C")) do update set first_seen_us = coalesce(sender.first_seen_us, excluded.first_seen_us) returning id)
-     insert into sender_address (address, sender) select $1::inet, id from s on conflict (address) do update set address = excluded.address returning sender as id`,
+     insert into sender_address (address, sender, since_us) select $1::inet, id, $3 from s on conflict (address) do update set address = excluded.address returning sender as id`,
     [address, state, firstSeenUs],
   );
   return rows[0]!.id;

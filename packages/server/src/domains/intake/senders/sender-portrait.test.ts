@@ -24,7 +24,7 @@ const note = async (count: number): Promise<SenderPortrait> =>
   (await store.api.post(`/senders/${id}/counter`, { count })).body as SenderPortrait;
 
 test("one that never sent says so", async () => {
-  expect(await ask()).toMatchObject({ kinds: [], severities: [], share: 0, undecodable: [], gaps: [], counters: [] });
+  expect(await ask()).toMatchObject({ kinds: [], severities: [], share: 0, undecodable: [], counters: [] });
   expect((await ask()).hours).toEqual(Array.from({ length: 168 }, () => 0));
   expect((await store.api.get("/senders/999999")).status).toBe(404);
 });
@@ -36,22 +36,24 @@ test("what it sends beside what it usually does, of the days on which it can hav
   const p = await ask();
   const days = (24 * 3 + 12 - 24) / 24;
   expect(p.kinds).toEqual([
-    { kind: "syslog", day: 10, usual: 0 },
-    { kind: "firewall", day: 60, usual: 72 / days },
+    { kind: "syslog", hours: expect.any(Array), day: 10, usual: 0 },
+    { kind: "firewall", hours: expect.any(Array), day: 60, usual: 72 / days },
   ]);
   expect(p.severities.map((s) => [s.severity, s.day])).toEqual([
     [2, 10],
     [4, 60],
   ]);
-  expect(p.hours[168 - 5]).toBe(60);
+  expect([p.hours[168 - 5], p.kinds[1]!.hours[168 - 5], p.kinds[0]!.hours[168 - 3]]).toEqual([60, 60, 10]);
   expect(p.share).toBe(1);
 });
 
 test("its own counter beside ours: nothing said of one, the difference of two, and one that began anew", async () => {
-  const heard = (records: number) =>
+  // a record that is not readable, or came before, is one message like others
+  const heard = (messages: number) =>
     store.client.query(
-      "insert into sender_activity (sender, records) values ($1, $2) on conflict (sender) do update set records = excluded.records",
-      [id, records],
+      `insert into sender_activity (sender, messages, records, problems, copies) values ($1, $2, $2, 7, 9)
+       on conflict (sender) do update set messages = excluded.messages, records = excluded.records`,
+      [id, messages],
     );
   await heard(100);
   expect((await note(5_000)).counters).toMatchObject([{ theirs: 5_000, since: null, who: "token actor" }]);
@@ -76,7 +78,26 @@ test("what could not be read of its addresses, and the rules that name it", asyn
   await store.client.query(
     "insert into saved_filter (name, text, owner, shared, changed_us) values ('of it', 'sender is FW-1', 'x', true, 0), ('not ours', 'sender is FW-1', 'x', false, 0), ('of another', 'sender is fw-10', 'x', true, 0), ('by chance', 'text has fw-1', 'x', true, 0)",
   );
-  expect((await ask()).uses).toEqual([{ what: "saved filter", id: expect.any(String), name: "of it" }]);
+  const id = expect.any(String);
+  expect((await ask()).uses).toEqual([{ what: "saved filter", id, name: "of it" }]);
+  for (const [table, columns, values] of [
+    ["report", "author, changed_us", "'x', 0"],
+    ["forward", "author, changed_us", "'x', 0"],
+    ["notify_route", "author, changed_us", "'x', 0"],
+    ["board", "owner, shared, changed_by, changed_us", "'x', true, 'x', 0"],
+    ["board", "owner, changed_by, changed_us", "'another', 'another', 0"],
+  ] as const)
+    await store.client.query(`insert into ${table} (body, ${columns}) values ($1, ${values})`, [
+      { name: `a ${table} of it`, filter: "kind is flow and sender is fw-1" },
+    ]);
+  expect((await ask()).uses.map((u) => [u.what, u.name])).toEqual([
+    ["board", "a board of it"],
+    ["forward", "a forward of it"],
+    ["notification", "a notify_route of it"],
+    ["report", "a report of it"],
+    ["saved filter", "of it"],
+  ]);
+  for (const table of ["report", "forward", "notify_route", "board"]) await store.client.query(`delete from ${table}`);
 });
 
 test("under the name and the address it had before it is still found, until they are another's", async () => {
@@ -93,6 +114,22 @@ test("under the name and the address it had before it is still found, until they
     formerNames: ["fw-1"],
     formerAddresses: ["10.20.1.1"],
   });
+  const now = expect.stringMatching(/^2/);
+  expect((await ask()).called).toEqual([
+    { what: "address", value: "10.20.1.9", since: now, until: null },
+    { what: "address", value: "10.20.1.1", since: null, until: now },
+    { what: "name", value: "fw-1", since: null, until: now },
+  ]);
+  // an address that stays was its since it came; one that is given back has both
+  await change(id, { addresses: ["10.20.1.9", "10.20.1.10"] });
+  await change(id, { addresses: ["10.20.1.10"] });
+  const { called } = await ask();
+  expect(called.map((c) => [c.value, c.since !== null, c.until !== null])).toEqual([
+    ["10.20.1.10", true, false],
+    ["10.20.1.9", true, true],
+    ["10.20.1.1", false, true],
+    ["fw-1", false, true],
+  ]);
   for (const filter of ["sender is FW-1", "sender is 10.20.1.1", "sender is fw-north", "sender in tag edge"])
     expect([filter, await found(filter)]).toEqual([filter, before]);
   const other = await store.addSender("fw-1");

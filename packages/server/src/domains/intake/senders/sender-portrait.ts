@@ -1,4 +1,4 @@
-import type { SenderPortrait } from "@halvik/contract/senders";
+import { type SenderPortrait, wayCounts } from "@halvik/contract/senders";
 import { formatUs, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
 import { KINDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
@@ -6,8 +6,8 @@ import type { Queryable } from "../../../kernel/db/pool.js";
 import { recordsWithin } from "../../../store/rollups.js";
 import { droppedWithin } from "../arriving/use-repository.js";
 import {
+  calledOf,
   countersOf,
-  gapsOf,
   hoursOfSender,
   namedIn,
   undecodableOf,
@@ -17,6 +17,8 @@ import {
 
 const DAYS = 7;
 const HOURS = DAYS * 24;
+
+const sum = (of: readonly number[]): number => of.reduce((n, one) => n + one, 0);
 
 /** What a sender sends against what it usually does, what of it was lost or could not be read, and what names it. Null: there is none. */
 export async function senderPortrait(
@@ -31,34 +33,31 @@ export async function senderPortrait(
   if (sender === undefined) return null;
   const toUs = Math.floor(nowUs / US_PER_HOUR) * US_PER_HOUR;
   const fromUs = toUs - DAYS * US_PER_DAY;
-  const [rows, all, counters, undecodable, gaps, uses, dropped, ways] = await Promise.all([
+  const [rows, all, called, counters, undecodable, uses, dropped, ways] = await Promise.all([
     hoursOfSender(db, id, fromUs, toUs),
     recordsWithin(db, toUs - US_PER_DAY, toUs),
+    calledOf(db, id),
     countersOf(db, id),
     undecodableOf(db, sender.addresses),
-    gapsOf(db, sender.addresses),
     namedIn(db, sender.name, who),
     droppedWithin(db, { fromUs, toUs: nowUs }),
     waysOfSender(db, id, fromUs, nowUs),
   ]);
   const first = fromUs / US_PER_HOUR;
-  const lastDay = (hour: number): boolean => hour >= first + HOURS - 24;
   const firstHeard = rows.length === 0 ? null : Math.min(...rows.map((r) => r.hour));
   // the days before the last one on which it can have sent
   const daysBefore = firstHeard === null ? 0 : Math.max(0, (first + HOURS - 24 - firstHeard) / 24);
   const compared = (of: (r: (typeof rows)[number]) => boolean) => {
-    const sum = (test: (hour: number) => boolean) =>
-      rows.reduce((n, r) => (of(r) && test(r.hour) ? n + r.count : n), 0);
-    return {
-      day: sum(lastDay),
-      // of less than a day nothing is usual
-      usual: daysBefore < 1 ? null : sum((h) => !lastDay(h)) / daysBefore,
-    };
+    const hours = new Array<number>(HOURS).fill(0);
+    for (const r of rows) if (of(r)) hours[r.hour - first] = hours[r.hour - first]! + r.count;
+    const day = sum(hours.slice(-24));
+    // of less than a day nothing is usual
+    return { hours, day, usual: daysBefore < 1 ? null : (sum(hours) - day) / daysBefore };
   };
-  const day = compared(() => true).day;
+  const { day, hours } = compared(() => true);
   return {
     from: formatUs(fromUs),
-    hours: Array.from({ length: HOURS }, (_, i) => rows.reduce((n, r) => (r.hour === first + i ? n + r.count : n), 0)),
+    hours,
     kinds: KINDS.flatMap((kind) => {
       const of = compared((r) => r.kind === kind);
       return of.day === 0 && !of.usual ? [] : [{ kind, ...of }];
@@ -68,6 +67,11 @@ export async function senderPortrait(
       ...compared((r) => r.severity === severity),
     })).filter((s) => s.day > 0 || (s.usual ?? 0) > 0),
     share: all > 0 ? day / all : 0,
+    called: called.map(({ sinceUs, untilUs, ...c }) => ({
+      ...c,
+      since: sinceUs === null ? null : formatUs(sinceUs),
+      until: untilUs === null ? null : formatUs(untilUs),
+    })),
     undecodable: undecodable.map((u) => ({
       endpoint: u.endpoint,
       at: formatUs(u.atUs),
@@ -76,7 +80,6 @@ export async function senderPortrait(
       offset: u.offset,
       hex: u.sample.toString("hex"),
     })),
-    gaps,
     ways: waysJson(ways, fromUs / US_PER_HOUR),
     clock: clockJson(ways, fromUs / US_PER_HOUR),
     uses,
@@ -98,7 +101,6 @@ export async function senderPortrait(
 
 /** The hours of the last days and the one that goes on. */
 const WAY_HOURS = HOURS + 1;
-const NOTHING = { records: 0, bytes: 0, problems: 0, late: 0, copies: 0, capped: 0 };
 
 function waysJson(rows: readonly WayHour[], first: number): SenderPortrait["ways"] {
   return [...new Set(rows.map((r) => r.endpoint))]
@@ -109,8 +111,7 @@ function waysJson(rows: readonly WayHour[], first: number): SenderPortrait["ways
         endpoint,
         lastUs: Math.max(...of.map((r) => r.lastUs)),
         hours: Array.from({ length: WAY_HOURS }, (_, i) => {
-          const { records, bytes, problems, late, copies, capped } = byHour.get(first + i) ?? NOTHING;
-          return { records, bytes, problems, late, copies, capped };
+          return wayCounts(byHour.get(first + i));
         }),
       };
     })

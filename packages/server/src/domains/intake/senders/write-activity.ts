@@ -1,3 +1,4 @@
+import { WAY_COUNTS } from "@halvik/contract/senders";
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import { Cadence, type SavedCadence } from "@halvik/core/model/senders";
 import { type Client, transaction } from "../../../kernel/db/pool.js";
@@ -64,7 +65,7 @@ export async function writeActivity(
     for (const [endpoint, { lastUs: _, ...counts }] of ways) {
       const now = s.ways.get(endpoint)!;
       takeOut<keyof typeof counts>(now, counts);
-      if (now.records === 0 && now.capped === 0) s.ways.delete(endpoint);
+      if (WAY_COUNTS.every((name) => now[name] === 0)) s.ways.delete(endpoint);
     }
     if (withCadence) s.touched = Object.values(s.fresh).some((n) => n > 0);
   }
