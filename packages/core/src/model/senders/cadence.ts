@@ -1,7 +1,8 @@
 import { type EpochUs, US_PER_HOUR, US_PER_MINUTE, US_PER_MS } from "../../base/time/index.js";
 
-/** Gap buckets: 2^n ms, n = 0 … 31 (1 ms … 24 days). */
+/** Gap buckets: 2^n ms, n = 0 … 31 (1 ms … 24 days). The first is empty: what comes within a millisecond, as events of one request do, is one word. */
 const BUCKETS = 32;
+const FIRST = 1;
 const HOURS = 24;
 const MIN_GAPS = 30;
 const QUANTILE = 0.999;
@@ -28,12 +29,12 @@ export class Cadence {
     this.lastUs = saved?.lastUs ?? null;
   }
 
-  /** A record arrived; arrivals that go backwards (an older capture) teach nothing. */
+  /** Something arrived; what goes backwards (an older capture), or comes at the same moment, teaches nothing. */
   observe(receivedUs: EpochUs): void {
     if (this.lastUs !== null) {
       const gapUs = receivedUs - this.lastUs;
-      if (gapUs < 0) return;
-      const bucket = Math.min(BUCKETS - 1, Math.max(0, Math.ceil(Math.log2(Math.max(1, gapUs / US_PER_MS)))));
+      if (gapUs <= US_PER_MS) return;
+      const bucket = Math.min(BUCKETS - 1, Math.ceil(Math.log2(gapUs / US_PER_MS)));
       const cell = hourOf(receivedUs) * BUCKETS + bucket;
       this.counts[cell] = this.counts[cell]! + 1;
     }
@@ -77,14 +78,14 @@ export class Cadence {
     const merged = new Array<number>(BUCKETS).fill(0);
     let total = 0;
     for (const hour of hours)
-      for (let b = 0; b < BUCKETS; b++) {
+      for (let b = FIRST; b < BUCKETS; b++) {
         const n = this.counts[hour * BUCKETS + b]!;
         merged[b] = merged[b]! + n;
         total += n;
       }
     if (total < MIN_GAPS) return null;
     let seen = 0;
-    for (let b = 0; b < BUCKETS; b++) {
+    for (let b = FIRST; b < BUCKETS; b++) {
       seen += merged[b]!;
       if (seen >= total * quantile) return 2 ** b * US_PER_MS;
     }

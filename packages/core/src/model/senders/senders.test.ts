@@ -51,6 +51,18 @@ describe("cadence (semantics 12)", () => {
     expect(bound).toBeGreaterThan(1_200 * S);
     expect(bound).toBeLessThan(3_600 * S);
   });
+  test("events of one request, and a burst, are heard once; one that never rests has a cadence all the same", () => {
+    const batches = new Cadence();
+    for (let i = 0; i <= 500; i++) for (const n of [0, 0, 0, 1, 400]) batches.observe(i * 30 * S + n);
+    expect(batches.usualGapUs()).toBe(every(30, 500).usualGapUs());
+    const restless = new Cadence();
+    for (let i = 0; i < 1_000; i++) restless.observe(i * 100);
+    expect(restless.usualGapUs()).toBeLessThanOrEqual(2_000);
+    // as it was kept before: half of its gaps between events of one request
+    const kept = every(30, 500).save();
+    const counts = kept.counts.map((n, i) => (i % 32 === 0 ? 1_000 : n));
+    expect(new Cadence({ ...kept, counts }).usualGapUs()).toBe(every(30, 500).usualGapUs());
+  });
   test("nothing is known of a new one", () => expect(every(10, 10).silenceBoundUs(0)).toBeNull());
   test("parts learnt apart add up", () => {
     const parts = [every(10, 100), every(10, 100)].map((c) => c.takeLearnt());
