@@ -106,5 +106,6 @@ test.each<[string, string | Uint8Array, string | null, string | null]>([
   ["nothing", new Uint8Array(), null, null],
 ])("%s at the wrong door", (_, octets, what, way) => {
   const bytes = typeof octets === "string" ? new TextEncoder().encode(octets) : octets;
-  expect(looksLike(bytes)).toEqual(what === null ? null : { what, way });
+  const likeness = looksLike(bytes);
+  expect(likeness === null ? null : [likeness.what, likeness.way]).toEqual(what === null ? null : [what, way]);
 });

@@ -3,9 +3,12 @@ export interface Likeness {
   readonly what: string;
   /** The kind of endpoint that reads it; null: none does. */
   readonly way: "syslog-udp" | "syslog-tcp" | "syslog-tls" | "snmp" | "flow" | "https" | null;
+  /** A text that may well be a line of a log, whatever it is written in. */
+  readonly isLine: boolean;
 }
 
-const is = (what: string, way: Likeness["way"]): Likeness => ({ what, way });
+const is = (what: string, way: Likeness["way"]): Likeness => ({ what, way, isLine: false });
+const line = (what: string, way: Likeness["way"]): Likeness => ({ what, way, isLine: true });
 
 /**
  * What the first octets of a message say it is: for somebody who has sent it to the wrong door. RFC 5424 section 6.2.1 (PRI), RFC 3416 (an SNMP message is a
@@ -15,18 +18,18 @@ const is = (what: string, way: Likeness["way"]): Likeness => ({ what, way });
 export function looksLike(bytes: Uint8Array): Likeness | null {
   const head = String.fromCharCode(...bytes.subarray(0, 64));
   const [a = -1, b = -1, c = -1, d = -1] = bytes;
-  if (/^\s*<\d{1,3}>/.test(head)) return is("syslog", "syslog-udp");
-  if (/^\d{1,6} <\d{1,3}>/.test(head)) return is("syslog with counted octets", "syslog-tcp");
+  if (/^\s*<\d{1,3}>/.test(head)) return line("syslog", "syslog-udp");
+  if (/^\d{1,6} <\d{1,3}>/.test(head)) return line("syslog with counted octets", "syslog-tcp");
   if (a === 0x16 && b === 3) return is("the beginning of a TLS connection", "syslog-tls");
   if (/^(?:GET|POST|PUT|HEAD|OPTIONS) \S* HTTP/.test(head)) return is("HTTP", "https");
   if (a === 0x1f && b === 0x8b) return is("something packed with gzip", "https");
-  if (/^\s*<(?:\?xml|Event)/.test(head)) return is("XML, such as events of Windows", "https");
-  if (/^\s*[{[]\s*["{[]/.test(head)) return is("JSON", "https");
+  if (/^\s*<(?:\?xml|Event)/.test(head)) return line("XML, such as events of Windows", "https");
+  if (/^\s*[{[]\s*["{[]/.test(head)) return line("JSON", "https");
   if (a === 0 && [5, 9, 10].includes(b)) return is(b === 10 ? "IPFIX" : `NetFlow version ${b}`, "flow");
   if (a === 0 && b === 0 && c === 0 && d === 5) return is("sFlow", "flow");
   if (a === 0 && [1, 6, 7, 8].includes(b)) return is(`NetFlow version ${b}, which is not read`, null);
   if (a === 0x30 && /\x02\x01[\x00\x01\x03]/.test(head.slice(1, 8))) return is("SNMP", "snmp");
-  if (/^[\x20-\x7e\t]{16,}/.test(head)) return is("plain text", "syslog-udp");
+  if (/^[\x20-\x7e\t]{16,}/.test(head)) return line("plain text", "syslog-udp");
   return null;
 }
 

@@ -257,7 +257,7 @@ export class BatchStore {
     this.held.count(decoded, held);
     countArrivals(decoded.arrivals, decoded, this.registry, this.decoders);
     this.counters["sent again"] += batchSize - decoded.arrivals.length;
-    this.samples.take(this.decoders.undecodable);
+    this.samples.take([...this.decoders.undecodable, ...this.decoders.strays]);
   }
 
   /**

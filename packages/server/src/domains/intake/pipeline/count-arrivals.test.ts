@@ -19,10 +19,40 @@ function netflow5(sequence: number, flows: number): Buffer {
   return bytes;
 }
 
+const line = "<13>Nov 24 10:00:00 host-1 app: one";
+
 const arrival = (peer: string, protocol: Arrival["protocol"], bytes: Buffer, ms = 0): Arrival => ({
   ...{ protocol, peer, bytes, held: false },
   endpoint: protocol === "flow" ? "flows, NetFlow" : "syslog over UDP",
   receivedUs: AT + ms * 1_000,
+});
+
+test("what plainly is no syslog is stored with what it looks like, and sampled for who looks at the endpoint; lines of any form are not", () => {
+  const registry = SenderRegistry.of([newSender(1, "sw-1", { addresses: ["192.0.2.1"] })], "UTC");
+  const decoders = new Decoders();
+  decoders.begin();
+  const messages = [
+    netflow5(1, 1),
+    Buffer.from("306702010104062a2a", "hex"),
+    Buffer.from("1603010200", "hex"),
+    Buffer.from("GET / HTTP/1.1\r\nHost: x"),
+    ...[line, '{"msg":"json"}', "<Event>", "no priority at all, and long", "34 <13>a: x", ""].map((l) =>
+      Buffer.from(l),
+    ),
+  ];
+  const options = { decoders, ids: new IdSource(1, 0), nowUs: AT, imported: false };
+  const { records } = decodeBatch(
+    messages.map((m) => arrival("192.0.2.1", "syslog", m)),
+    registry,
+    options,
+  );
+  const problems = records.slice(0, 4).map((r) => r.content.problem?.message);
+  expect(problems).toEqual(
+    ["NetFlow version 5", "SNMP", "the beginning of a TLS connection", "HTTP"].map((w) => `syslog: it looks like ${w}`),
+  );
+  expect(records.slice(4).map((r) => r.content.problem?.code)).not.toContain("NOT_SYSLOG");
+  expect(decoders.strays.map((s) => s.arrival.bytes)).toEqual(messages.slice(0, 4));
+  expect(decoders.undecodable).toEqual([]);
 });
 
 test("what came is counted in messages and in records, with what never came and what nobody can read", () => {
@@ -36,7 +66,7 @@ test("what came is counted in messages and in records, with what never came and 
     "UTC",
   );
   const decoders = new Decoders();
-  const line = Buffer.from("<13>Nov 24 10:00:00 host-1 app: one");
+  const bytes = Buffer.from(line);
   const take = (arrivals: Arrival[]) => {
     decoders.begin();
     const options = { decoders, ids: new IdSource(1, 0), nowUs: AT, imported: false };
@@ -49,14 +79,14 @@ test("what came is counted in messages and in records, with what never came and 
     arrival("192.0.2.1", "flow", netflow5(105, 1), 1),
     arrival("192.0.2.1", "flow", netflow5(50, 1), 2),
     arrival("192.0.2.1", "flow", Buffer.from("no flows at all"), 3),
-    arrival("192.0.2.1", "syslog", line, 4),
-    ...["192.0.2.2", "192.0.2.3", "192.0.2.9"].map((peer) => arrival(peer, "syslog", line, 5)),
-    arrival("192.0.2.4", "syslog", line, 6),
+    arrival("192.0.2.1", "syslog", bytes, 4),
+    ...["192.0.2.2", "192.0.2.3", "192.0.2.9"].map((peer) => arrival(peer, "syslog", bytes, 5)),
+    arrival("192.0.2.4", "syslog", bytes, 6),
   ]);
   const ways = (id: number) => Object.fromEntries(registry.get(id)!.ways);
   const zero = { refused: 0, late: 0, copies: 0, capped: 0 };
   const flows = { ...zero, messages: 4, records: 4, bytes: 3 * 24 + 4 * 48, problems: 1, numbered: 3, missed: 3 };
-  const lines = { ...zero, messages: 1, records: 1, bytes: line.length, problems: 0, numbered: 0, missed: 0 };
+  const lines = { ...zero, messages: 1, records: 1, bytes: bytes.length, problems: 0, numbered: 0, missed: 0 };
   expect(ways(1)).toEqual({
     "flows, NetFlow": { ...flows, lastUs: AT + 3_000 },
     "syslog over UDP": { ...lines, lastUs: AT + 4_000 },

@@ -1,4 +1,5 @@
 import type { ArrivalRules } from "@halvik/core/arrive";
+import { looksLike } from "@halvik/core/assure";
 import type { DecodeProblem } from "@halvik/core/base/bytes";
 import { DecodeError, decodeUtf8 } from "@halvik/core/base/bytes";
 import { DecisionColumns } from "@halvik/core/decode/firewall";
@@ -65,6 +66,8 @@ export class Decoders {
   settings: DecodeSettings = PLAIN_SETTINGS;
   readonly flows = new FlowDecoder();
   undecodable: Undecodable[] = [];
+  /** What came to an endpoint of syslog and is something else: stored all the same, and among the samples, which say where it is heard. */
+  strays: Undecodable[] = [];
   /** Datagrams with a number of the exporter's, and what was missed before each by those numbers. */
   numbered: { readonly arrival: Arrival; readonly missed: number }[] = [];
   measures: { readonly sender: number; readonly timeUs: number; readonly measure: InterfaceMeasure }[] = [];
@@ -77,6 +80,7 @@ export class Decoders {
   begin(): void {
     this.flows.begin();
     this.undecodable = [];
+    this.strays = [];
     this.numbered = [];
     this.measures = [];
     this.agent = null;
@@ -133,7 +137,10 @@ export class Decoders {
           meanings,
           maxBehindUs,
         });
-        return [{ content, deviceUs: message.deviceUs }];
+        const problem = strayProblem(bytes);
+        if (problem === null) return [{ content, deviceUs: message.deviceUs }];
+        this.strays.push({ arrival, problem });
+        return [{ content: withProblem(content, problem), deviceUs: message.deviceUs }];
       }
       case "snmp": {
         const content = snmpRecord(bytes, { receivedUs, users, meanings });
@@ -215,9 +222,22 @@ export class Decoders {
 /** A message of which the end is not there: it says so, since what it says may not be all. */
 function cutContent(content: RecordContent, bytes: number): RecordContent {
   const message = `message: it was cut after ${bytes} bytes, since the connection ended inside it or it is longer than is kept`;
-  return {
-    ...content,
-    problem: { code: "TRUNCATED", offset: bytes, message },
-    marks: [...content.marks.filter((m) => m !== "problem"), "problem"],
-  };
+  return withProblem(content, { code: "TRUNCATED", offset: bytes, message });
+}
+
+const withProblem = (content: RecordContent, problem: DecodeProblem): RecordContent => ({
+  ...content,
+  problem,
+  marks: [...content.marks.filter((m) => m !== "problem"), "problem"],
+});
+
+/** What messages of other protocols begin with: NetFlow, IPFIX and sFlow, TLS, gzip, SNMP, HTTP. Of lines few do, and are looked at no further. */
+const STRAYS_BEGIN = new Set([0x00, 0x16, 0x1f, 0x30, ...Buffer.from("GPHO")]);
+
+/** What is wrong with a message to an endpoint of syslog that is plainly of another protocol; null: nothing, text of any form is welcome. */
+function strayProblem(bytes: Uint8Array): DecodeProblem | null {
+  if (!STRAYS_BEGIN.has(bytes[0]!)) return null;
+  const likeness = looksLike(bytes);
+  if (likeness === null || likeness.isLine) return null;
+  return { code: "NOT_SYSLOG", offset: 0, message: `syslog: it looks like ${likeness.what}` };
 }
