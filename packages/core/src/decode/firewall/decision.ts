@@ -4,7 +4,7 @@ import type { Action, Count } from "../../model/record/index.js";
 
 /** What a firewall decided about a packet or session, whatever wrote it. `null`: it did not say. */
 export interface FirewallDecision {
-  format: "netfilter" | "pf" | "key=value" | "columns" | "sentence";
+  format: "netfilter" | "pf" | "key=value" | "columns" | "delimited" | "sentence";
   action: Action | null;
   policy: string | null;
   inInterface: string | null;

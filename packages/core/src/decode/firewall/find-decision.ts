@@ -1,10 +1,11 @@
 import { mayBeBareColumns, readBareColumns } from "./bare-columns.js";
 import type { FirewallDecision } from "./decision.js";
+import { mayBeDelimited, readDelimited } from "./delimited.js";
 import { readKeyValue } from "./key-value.js";
 import { readNetfilter } from "./netfilter.js";
 import { readPf } from "./pf.js";
 import { mayBePfColumns, readPfColumns } from "./pf-columns.js";
-import { mayBeSentence, readSentence } from "./sentence.js";
+import { mayBeSentence, readBuilt, readSentence } from "./sentence.js";
 
 /** The decision a message's text tells, or null: most messages are none, and are told so by a glance. */
 export function findDecision(text: string): FirewallDecision | null {
@@ -20,9 +21,10 @@ export function findDecision(text: string): FirewallDecision | null {
     if (found !== null) return found;
   }
   if (mayBeSentence(text)) {
-    const found = readSentence(text);
+    const found = readSentence(text) ?? readBuilt(text);
     if (found !== null) return found;
   }
+  if (mayBeDelimited(text)) return readDelimited(text);
   // three pairs at least: a verdict and two more
   const first = text.indexOf("=");
   if (first < 0) return null;

@@ -285,6 +285,33 @@ test("a policy that allows 80 and not 443 shows accept on 80 and reject on 443",
   ]);
 });
 
+describe("a decision in pairs behind a header, with a delimiter of its own (open format description, from memory)", () => {
+  const pairs = ["src=203.0.113.9", "dst=198.51.100.4", "srcPort=51490", "dstPort=22", "proto=TCP", "usrName=k lind"];
+  const line = (head: string, delimiter: string, action: string) => `${head}${[...pairs, action].join(delimiter)}`;
+  test.each([
+    ["version 1: tabs", line("LEEF:1.0|Orvane|Wall|3|deny|", "\t", "action=blocked")],
+    ["version 2: a sign", line("<13>x LEEF:2.0|Orvane|Wall|3|deny|^|", "^", "action=blocked")],
+    ["its number", line("LEEF:2.0|Orvane|Wall|3|deny|0x5E|", "^", "action=blocked")],
+    ["version 2 without one", line("LEEF:2.0|Orvane|Wall|3|deny|", "\t", "action=blocked")],
+  ])("%s", (_, text) =>
+    expect(findDecision(text)).toMatchObject({
+      ...{ format: "delimited", action: "deny", src: "203.0.113.9", dst: "198.51.100.4" },
+      ...{ srcPort: 51_490, dstPort: 22, protocol: 6, user: "k lind" },
+    }),
+  );
+  test.each([
+    ["no verdict", line("LEEF:1.0|Orvane|Wall|3|deny|", "\t", "action=looked at")],
+    ["no end", "LEEF:1.0|Orvane|Wall|3|deny|action=blocked\tproto=TCP"],
+    ["a header that ends", "LEEF:1.0|Orvane|Wall and nothing else at all"],
+  ])("no decision: %s", (_, text) => expect(findDecision(text)).toBeNull());
+  test("bars without end take no time", () => {
+    const began = performance.now();
+    findDecision(`LEEF:2.0|a|b|c|d|^|${"=^".repeat(100_000)}`);
+    findDecision(`LEEF:2.0${"|".repeat(200_000)}`);
+    expect(performance.now() - began).toBeLessThan(1_000);
+  });
+});
+
 describe("a decision told as a sentence (format: common practice, no source)", () => {
   test.each([
     [
@@ -302,6 +329,24 @@ describe("a decision told as a sentence (format: common practice, no source)", (
     [
       "blocked inbound TCP connection from 203.0.113.9/51490 to 198.51.100.4/22",
       { action: "deny", policy: null, srcPort: 51_490, dstPort: 22 },
+    ],
+    [
+      "%FWX-6-302013: Built inbound TCP connection 8841 for outside:203.0.113.9/51490 (203.0.113.9/51490) to inside:198.51.100.4/22 (192.0.2.1/22)",
+      { action: "accept", srcZone: "outside", dstZone: "inside", srcPort: 51_490, dstPort: 22 },
+    ],
+    [
+      // the far end is said first, and is whom this one goes to
+      "Built outbound UDP connection 8842 for outside:198.51.100.4/53 (198.51.100.4/53)(peer) to inside:203.0.113.9/51490",
+      {
+        action: "accept",
+        protocol: 17,
+        srcZone: "inside",
+        dstPort: 53,
+        data: [
+          ["connection", "8842"],
+          ["direction", "outbound"],
+        ],
+      },
     ],
     ["acl guests rejected icmp 203.0.113.9 -> 198.51.100.4", { action: "reject", policy: "guests", srcPort: null }],
   ])("%s", (line, wanted) => {
@@ -321,6 +366,8 @@ describe("a decision told as a sentence (format: common practice, no source)", (
     });
   });
   test.each([
+    "Built outbound TCP connection 1 for outside:nobody/53 to inside:203.0.113.9/51490",
+    "Built outbound TCP connection 1 for outside:198.51.100.4/53 (198.51.100.4/53",
     "we denied that tcp was the reason -> nobody knows",
     "denied tcp 300.1.2.3 -> 198.51.100.4 and so on",
     "retransmits of tcp sessions passed the limit of 40 to 60",
@@ -328,7 +375,13 @@ describe("a decision told as a sentence (format: common practice, no source)", (
   ])("no decision: %s", (line) => expect(findDecision(line)).toBeNull());
   test("a hostile line takes no time", () => {
     const began = performance.now();
-    for (const part of ["denied tcp ", "denied tcp a:", "denied tcp 1.1.1.1(1) ", "denied tcp 1:1:1:1:"])
+    for (const part of [
+      "Built inbound TCP connection 1 for a:1.1.1.1/1 (",
+      "denied tcp ",
+      "denied tcp a:",
+      "denied tcp 1.1.1.1(1) ",
+      "denied tcp 1:1:1:1:",
+    ])
       findDecision(`x ${part.repeat(8_000)}`);
     expect(performance.now() - began).toBeLessThan(1_000);
   });

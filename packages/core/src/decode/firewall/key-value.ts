@@ -15,7 +15,7 @@ interface Pair {
 }
 
 /**
- * Pairs `name=value`, separated by spaces, commas or semicolons; the value plain, in double quotes or in single ones, where a backslash
+ * Pairs `name=value`, separated by spaces, tabs, commas or semicolons; the value plain, in double quotes or in single ones, where a backslash
  * takes the sign after it as it is. A single quote that nothing closes is a sign like others, a double one goes to the end.
  */
 export function* readPairs(text: string): Generator<Pair> {
@@ -54,8 +54,8 @@ function readQuoted(text: string, at: number): { readonly value: string; readonl
   return quote === '"' ? { value: value + text.slice(from), end: text.length } : null;
 }
 
-/** Space, comma, semicolon. */
-const isSeparator = (c: number): boolean => c === 32 || c === 44 || c === 59;
+/** Space, tab, comma, semicolon. */
+const isSeparator = (c: number): boolean => c === 32 || c === 9 || c === 44 || c === 59;
 
 /** Letters, digits, underscore, hyphen, dot. */
 const isName = (c: number): boolean =>

@@ -99,7 +99,7 @@ const SETTERS: ReadonlyMap<string, Setter> = new Map<string, Setter>(
       [textual("outInterface"), "out", "dstintf", "out_interface", "outbound_interface", "egress", "outif"],
       [textual("srcZone"), "srczone", "src_zone", "from_zone", "source_zone", "fromzone"],
       [textual("dstZone"), "dstzone", "dst_zone", "to_zone", "destination_zone", "tozone"],
-      [textual("user"), "user", "srcuser", "src_user", "username", "source_user"],
+      [textual("user"), "user", "srcuser", "src_user", "username", "usrname", "source_user"],
       [
         counted("bytes"),
         "bytes",

@@ -6,7 +6,7 @@ const RULE = /\brule (?<rule>\S{1,40}\([a-z-]{1,20}\))(?: \[[^\]]{0,60}\])?: /;
 
 /** What stands after both ends when the packet's own protocol is not said in words: the first thing, since a tunnelled packet follows. */
 const PROTOCOL_SIGNS = [
-  [/^: Flags \[/, 6],
+  [/^: (?:Flags \[|tcp )/, 6],
   [/^: (?:UDP,|\[?udp )/, 17],
   [/^: ICMP6/, 58],
   [/^: ICMP/, 1],

@@ -26,6 +26,10 @@ function readAt(
 const BEFORE = /\b(?:access-list|list|acl|policy|rule|filter) "?([\w.-]{1,64})"? ?:?$/i;
 const BEHIND = /\bby (?:access-list|access-group|list|acl|policy|rule|filter) "?([\w.-]{1,64})"?/i;
 const COUNT = /\b(\d{1,9}) packets?\b/;
+/** `Built outbound TCP connection 8841 for outside:203.0.113.5/443 (…) to inside:10.0.0.1/51234 (…)`: what was let through begins. */
+const BUILT = /\bBuilt (inbound|outbound) (TCP|UDP|ICMP) connection (\d{1,20}) for /;
+/** The address that translation made of an end. */
+const MAPPED = /(?: ?\([^()]{1,60}\)){0,2}/y;
 /** A sentence that is one begins within so many characters. */
 const MOST = 2_000;
 
@@ -44,6 +48,25 @@ export function readSentence(whole: string): FirewallDecision | null {
     if (src && dst) return decided(begin[1]!, begin[2]!, src, dst, text.slice(0, begin.index), text.slice(to.end));
   }
   return null;
+}
+
+/**
+ * A connection that a firewall of state let begin. Its first end is the far one, whichever way it goes: of an outbound one it is whom it
+ * goes to (common practice, no source).
+ */
+export function readBuilt(whole: string): FirewallDecision | null {
+  const text = whole.length > MOST ? whole.slice(0, MOST) : whole;
+  const begin = BUILT.exec(text);
+  const far = begin && readAt(END, text, begin.index + begin[0].length);
+  const mapped = far && readAt(MAPPED, text, far.end);
+  const between = mapped && readAt(BETWEEN, text, mapped.end);
+  const near = between && readAt(END, text, between.end);
+  const [a, b] = [near && endOf(far!.groups), near && endOf(near.groups)];
+  if (!a || !b) return null;
+  const [src, dst] = begin![1] === "inbound" ? [a, b] : [b, a];
+  const f = decided("accept", begin![2]!, src, dst, "", "");
+  f.data.push(["connection", begin![3]!], ["direction", begin![1]!]);
+  return f;
 }
 
 function decided(

@@ -74,6 +74,18 @@ test.each<[string, string, object]>([
       ]),
     },
   ],
+  // as it is really written: the user in a column of eight
+  ["sudo", "   moe : TTY=pts/0 ; PWD=/ ; USER=root ; COMMAND=/bin/true", { category: "privilege", users: ["moe"] }],
+  [
+    "postfix/smtp",
+    "4F1A: to=<a@b.example>, relay=mx.b.example[203.0.113.7]:25, delay=2.1, dsn=4.4.1, status=deferred (timed out)",
+    { category: "service", outcome: "failure", data: expect.arrayContaining([["reason", "timed out"]]) },
+  ],
+  [
+    "hostapd",
+    "wlan0: STA 02:00:5e:10:00:6d IEEE 802.11: disassociated due to inactivity",
+    { data: expect.arrayContaining([["reason", "inactivity"]]) },
+  ],
   [
     "kernel",
     "[12.5] e1000e 0000:00:1f.6 eth0: NIC Link is Down",

@@ -29,8 +29,8 @@ const BY_APP: ReadonlyMap<string, readonly Ready[]> = (() => {
 export function findDaemonLine(app: string | null, text: string): FoundLine | null {
   const lines = app === null ? undefined : BY_APP.get(app);
   if (lines === undefined) return null;
-  // times of the kernel's own before what it says
-  const said = app === "kernel" ? text.replace(/^\[ *\d+\.\d+\] /, "") : text;
+  // times of the kernel's own before what it says; some set what they say in columns
+  const said = app === "kernel" ? text.replace(/^\[ *\d+\.\d+\] /, "") : text.trimStart();
   for (const { line, parts } of lines) {
     const reading = readLine(parts, said);
     if (isRead(reading)) return { line, values: reading.values };

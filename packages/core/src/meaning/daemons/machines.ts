@@ -169,6 +169,11 @@ export const MACHINES: readonly DaemonLine[] = [
     "{mac} left the wireless network {interface}",
   ),
   wireless(
+    "{interface:word}: STA {mac:mac} IEEE 802.11: disassociated due to {reason}",
+    "unknown",
+    "{mac} left the wireless network {interface}: {reason}",
+  ),
+  wireless(
     "{interface:word}: STA {mac:mac} IEEE 802.11: deauthenticated due to {reason}",
     "unknown",
     "{mac} was put off the wireless network {interface}: {reason}",

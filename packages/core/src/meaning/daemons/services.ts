@@ -17,17 +17,17 @@ const web = rows(["nginx", "apache2", "httpd"], "service");
 /** Mail, leases, names, clocks, jobs. */
 export const SERVICES: readonly DaemonLine[] = [
   smtp(
-    "{queue:word}: to=<{to}>, relay={relay}, delay={delay:number}, delays={}, dsn={dsn:word}, status=sent {}",
+    "{queue:word}: to=<{to}>, relay={relay}, delay={delay:number},{}dsn={dsn:word}, status=sent {}",
     "success",
     "mail to {to} was delivered by {relay}",
   ),
   smtp(
-    "{queue:word}: to=<{to}>, relay={relay}, delay={delay:number}, delays={}, dsn={dsn:word}, status=deferred ({reason})",
+    "{queue:word}: to=<{to}>, relay={relay}, delay={delay:number},{}dsn={dsn:word}, status=deferred ({reason})",
     "failure",
     "mail to {to} waits: {reason}",
   ),
   smtp(
-    "{queue:word}: to=<{to}>, relay={relay}, delay={delay:number}, delays={}, dsn={dsn:word}, status=bounced ({reason})",
+    "{queue:word}: to=<{to}>, relay={relay}, delay={delay:number},{}dsn={dsn:word}, status=bounced ({reason})",
     "failure",
     "mail to {to} was returned: {reason}",
   ),
