@@ -258,3 +258,26 @@ describe("JSON as it was written", () => {
     );
   });
 });
+
+describe("a firewall's decision in structured data", () => {
+  const of = (pairs: string) =>
+    syslogRecord(Buffer.from(`<134>1 2026-11-30T22:00:00Z fw wall - DENY [fw@32473 ${pairs}] session denied`), {
+      ...{ receivedUs: 1_796_076_000_000_000, zone: "UTC", clockOffsetUs: 0 },
+    }).content;
+  const ends = 'source-address="203.0.113.5" source-port="4000" destination-address="10.0.0.1"';
+  test("is one, and its data stay as they came", () => {
+    const record = of(`${ends} destination-port="22" action="deny" protocol-id="6" policy-name="no \\"x\\""`);
+    expect(record).toMatchObject({
+      ...{ kind: "firewall", action: "deny", src: "203.0.113.5", srcPort: 4_000, dst: "10.0.0.1", dstPort: 22 },
+      ...{ protocol: 6, severity: 5, text: "session denied" },
+    });
+    expect(record.data).toContainEqual(["fw@32473 destination-port", "22"]);
+    expect(record.data.filter(([name]) => name.endsWith("destination-port"))).toHaveLength(1);
+  });
+  test.each([
+    ["no verdict", `${ends} destination-port="22"`],
+    ["no verdict that is known", `${ends} action="looked at"`],
+    ["no end", 'action="deny" protocol-id="6" policy-name="x"'],
+    ["ends that are none", 'action="deny" src="nobody" dst="nothing"'],
+  ])("%s: none", (_, pairs) => expect(of(pairs).kind).toBe("syslog"));
+});

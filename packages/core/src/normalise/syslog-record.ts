@@ -1,5 +1,5 @@
 import { canonicalAddress } from "../base/net/index.js";
-import { findDecision, portOf } from "../decode/firewall/index.js";
+import { findDecision, portOf, readStructured } from "../decode/firewall/index.js";
 import { decodeSyslog, type SyslogContext, type SyslogMessage } from "../decode/syslog/index.js";
 import { type FoundLine, findDaemonLine } from "../meaning/daemons/index.js";
 import { Meanings } from "../meaning/index.js";
@@ -26,6 +26,8 @@ export interface NormaliseContext extends SyslogContext {
 }
 
 const SHIPPED = new Meanings();
+/** A verdict and two more. */
+const LEAST_PAIRS = 3;
 
 /** One syslog datagram or frame to a record's content. Never fails: see `problem`. */
 export function syslogRecord(
@@ -39,7 +41,7 @@ export function syslogRecord(
 function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: NormaliseContext): RecordContent {
   const time = chooseTime(m.deviceUs, m.coarse, context.receivedUs, context.clockOffsetUs, context.maxBehindUs);
   const meanings = context.meanings ?? SHIPPED;
-  const decision = findDecision(m.text);
+  const decision = findDecision(m.text) ?? (m.data.length < LEAST_PAIRS ? null : readStructured(m.data));
   const meaning = decision === null ? findMeaning(m.app, m.text, meanings.phrases) : NO_MEANING;
   const line = decision === null ? findDaemonLine(m.app, m.text) : null;
   const severity = meaning.severity ?? ((m.severity ?? DEFAULT_SEVERITY) as Severity);
@@ -97,7 +99,8 @@ function withLine(content: RecordContent, { values }: FoundLine): RecordContent 
       case "":
         break;
       case "user":
-        c.users = [text];
+        // a web server writes so that nobody signed in
+        c.users = text === "-" ? [] : [text];
         break;
       case "interface":
         c.interface = text;

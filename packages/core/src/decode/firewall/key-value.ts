@@ -62,6 +62,18 @@ const isName = (c: number): boolean =>
   (c >= 97 && c <= 122) || (c >= 65 && c <= 90) || (c >= 48 && c <= 57) || c === 95 || c === 45 || c === 46;
 
 /**
+ * A decision told in structured data (RFC 5424 section 6.3), by the names that pairs in a text have; what else is said there is data as it
+ * is. Null: it has no verdict that is known, or no end.
+ * @param data names with the identifier of their element before them
+ */
+export function readStructured(data: readonly (readonly [name: string, value: string])[]): FirewallDecision | null {
+  const f = emptyDecision("key=value");
+  for (const [name, value] of data) if (value !== "") setByName(f, name.slice(name.lastIndexOf(" ") + 1), value);
+  f.data = [];
+  return f.action !== null && (f.src !== null || f.dst !== null) ? f : null;
+}
+
+/**
  * A decision told in `key=value` pairs: it has a verdict that is known, and a source or destination. The first pair of a name is meant.
  * Who can put words into a field (a URL, a user's name) may write pairs of their own there: an end of the connection that is said twice, or
  * said otherwise in quotes, is a problem for people to look at.

@@ -80,7 +80,7 @@ const SETTERS: ReadonlyMap<string, Setter> = new Map<string, Setter>(
         "destinationport",
         "service_port",
       ],
-      [protocol, "proto", "protocol", "ip_protocol", "transport"],
+      [protocol, "proto", "protocol", "protocol_id", "ip_protocol", "transport"],
       [action, "action", "act", "verdict", "decision", "disposition"],
       [
         textual("policy"),
@@ -97,8 +97,8 @@ const SETTERS: ReadonlyMap<string, Setter> = new Map<string, Setter>(
       ],
       [textual("inInterface"), "in", "srcintf", "in_interface", "inbound_interface", "ingress", "interface-id", "inif"],
       [textual("outInterface"), "out", "dstintf", "out_interface", "outbound_interface", "egress", "outif"],
-      [textual("srcZone"), "srczone", "src_zone", "from_zone", "source_zone", "fromzone"],
-      [textual("dstZone"), "dstzone", "dst_zone", "to_zone", "destination_zone", "tozone"],
+      [textual("srcZone"), "srczone", "src_zone", "from_zone", "source_zone", "source_zone_name", "fromzone"],
+      [textual("dstZone"), "dstzone", "dst_zone", "to_zone", "destination_zone", "destination_zone_name", "tozone"],
       [textual("user"), "user", "srcuser", "src_user", "username", "usrname", "source_user"],
       [
         counted("bytes"),
@@ -123,7 +123,8 @@ const SETTERS: ReadonlyMap<string, Setter> = new Map<string, Setter>(
 
 /** Puts a named value where it belongs; what is not known by name, or does not fit, stays in `data`. */
 export function setByName(f: FirewallDecision, name: string, value: string): void {
-  const set = SETTERS.get(name) ?? SETTERS.get(name.toLowerCase());
+  const set =
+    SETTERS.get(name) ?? SETTERS.get(name.toLowerCase()) ?? SETTERS.get(name.toLowerCase().replaceAll("-", "_"));
   if (set === undefined || !set(f, value)) f.data.push([name, value]);
 }
 
