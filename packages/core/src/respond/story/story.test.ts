@@ -76,7 +76,22 @@ test.each<[string, StoryDetail["findings"], string]>([
   [
     "more than is listed",
     [finding(guessed, { count: 46 })],
-    "Over 1 min 50 s 203.0.113.9 was refused 46 logons on vpn-1 as u0, u1, u2 and 9 more.",
+    "Over 1 min 50 s 203.0.113.9 was refused 46 logons on vpn-1 as u0, u1, u2 and at least 9 more.",
+  ],
+  [
+    "a scan of which less is listed than there was",
+    [
+      finding(
+        range(50, (i) =>
+          record(0, {
+            ...{ kind: "firewall", action: "deny", category: "policy", sender: { name: "fw-1" } },
+            ...{ src: "203.0.113.9", dst: i === 0 ? "10.0.0.5" : "10.0.0.4", dstPort: i + 1 },
+          }),
+        ),
+        { count: 59 },
+      ),
+    ],
+    "203.0.113.9 was refused 59 connections by fw-1 to 10.0.0.5 and 10.0.0.4, at least 50 ports.",
   ],
   [
     "a port, each fall told by message and by trap",

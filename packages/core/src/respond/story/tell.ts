@@ -79,9 +79,14 @@ function sayAct(act: Act, sameActor: boolean): string {
   const { records, count } = act;
   // an address that has just been named; a person keeps the name
   const who = sameActor && canonicalAddress(act.actor) !== null ? "it" : act.actor;
-  const at = names(records.map((r) => r.sender));
+  // of more than is listed the names and numbers of those listed are the least there were
+  const isAll = isAllListed(act);
+  const at = names(
+    records.map((r) => r.sender),
+    isAll,
+  );
   const users = distinct(records.flatMap((r) => r.users));
-  const as = users.length === 0 || users[0] === act.actor ? "" : ` as ${names(users)}`;
+  const as = users.length === 0 || users[0] === act.actor ? "" : ` as ${names(users, isAll)}`;
   switch (act.kind) {
     case "logon refused":
       return `${who} was refused ${times(count, "logon", "a logon")} on ${at}${as}${fromWhere(act)}`;
@@ -89,14 +94,17 @@ function sayAct(act: Act, sameActor: boolean): string {
       return `${who} was let in on ${at}${as}${often(count)}`;
     case "connection refused": {
       const ports = distinct(records.flatMap((r) => (r.dstPort === null ? [] : [String(r.dstPort)])));
-      return `${who} was refused ${times(count, "connection", "a connection")} by ${at}${toWhere(records, ports)}`;
+      return `${who} was refused ${times(count, "connection", "a connection")} by ${at}${toWhere(act, ports)}`;
     }
     case "connection": {
       const ports = distinct(records.flatMap((r) => (r.dstPort === null ? [] : [String(r.dstPort)])));
-      return `${who} was let through by ${at}${often(count)}${toWhere(records, ports)}`;
+      return `${who} was let through by ${at}${often(count)}${toWhere(act, ports)}`;
     }
     case "traffic":
-      return `${who} sent ${count > records.length ? "more than " : ""}${bytesText(records.reduce((sum, r) => sum + r.bytes, 0))} to ${names(records.map((r) => r.dst!))} in ${times(count, "flow", "one flow")}`;
+      return `${who} sent ${isAll ? "" : "more than "}${bytesText(records.reduce((sum, r) => sum + r.bytes, 0))} to ${names(
+        records.map((r) => r.dst!),
+        isAll,
+      )} in ${times(count, "flow", "one flow")}`;
     case "link": {
       const [downs, ups] = [eachOnce(records, "failure"), eachOnce(records, "success")];
       const parts = [...(downs > 0 ? [`went down${often(downs)}`] : []), ...(ups > 0 ? [`came up${often(ups)}`] : [])];
@@ -133,9 +141,10 @@ function sayWords({ records, count, actor }: Act): string {
 const OUR_WORD = /^(?:The|A|An|Someone|Somebody|Something|Nobody) /;
 
 /** Of an account that was tried from several addresses: from which. */
-function fromWhere({ actor, records }: Act): string {
+function fromWhere(act: Act): string {
+  const { actor, records } = act;
   const sources = distinct(records.flatMap((r) => (r.src === null || r.src === actor ? [] : [r.src])));
-  return sources.length === 0 ? "" : ` from ${names(sources)}`;
+  return sources.length === 0 ? "" : ` from ${names(sources, isAllListed(act))}`;
 }
 
 /** Amounts that were others in the last of several sentences. */
@@ -145,13 +154,21 @@ function changed(records: readonly ToldRecord[]): string {
   return other.length === 0 ? "" : `, at last ${names(other)}`;
 }
 
-function toWhere(records: readonly ToldRecord[], ports: readonly string[]): string {
-  const targets = distinct(records.flatMap((r) => (r.dst === null ? [] : [r.dst])));
+function toWhere(act: Act, ports: readonly string[]): string {
+  const isAll = isAllListed(act);
+  const targets = distinct(act.records.flatMap((r) => (r.dst === null ? [] : [r.dst])));
+  const least = isAll ? "" : "at least ";
   const where =
-    targets.length === 0 ? "" : targets.length > NAMED ? ` to ${targets.length} addresses` : ` to ${names(targets)}`;
+    targets.length === 0
+      ? ""
+      : targets.length > NAMED
+        ? ` to ${least}${targets.length} addresses`
+        : ` to ${names(targets)}`;
   if (ports.length === 0) return where;
-  return `${where}, ${ports.length > NAMED ? `${ports.length} ports` : `${ports.length === 1 ? "port" : "ports"} ${names(ports)}`}`;
+  return `${where}, ${ports.length > NAMED ? `${least}${ports.length} ports` : `${ports.length === 1 ? "port" : "ports"} ${names(ports)}`}`;
 }
+
+const isAllListed = ({ records, count }: Act): boolean => count <= records.length;
 
 function sayStanding(s: Standing, clock: (us: EpochUs) => string): Paragraph {
   const explains = s.explains === 0 ? "" : ` It explains ${times(s.explains, "other incident", "one other incident")}.`;
@@ -177,10 +194,11 @@ function eachOnce(records: readonly ToldRecord[], outcome: string): number {
 
 const distinct = (values: readonly string[]): string[] => [...new Set(values)];
 
-function names(values: readonly string[]): string {
+function names(values: readonly string[], isAll = true): string {
   const all = distinct(values);
   if (all.length <= 1) return all[0] ?? "";
-  if (all.length > NAMED) return `${all.slice(0, NAMED).join(", ")} and ${all.length - NAMED} more`;
+  if (all.length > NAMED)
+    return `${all.slice(0, NAMED).join(", ")} and ${isAll ? "" : "at least "}${all.length - NAMED} more`;
   return `${all.slice(0, -1).join(", ")} and ${all[all.length - 1]}`;
 }
 
