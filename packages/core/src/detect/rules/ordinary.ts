@@ -121,9 +121,15 @@ export const ORDINARY: Readonly<Record<string, Ordinary>> = {
     "five new people on Monday, used the next day",
     windows({ at: 0, times: 5, every: 300 }, 4720, { TargetUserName: "new{n}", SubjectUserName: "admin" }, "dc"),
     windows({ at: DAY, times: 5, every: 600 }, 4624, { TargetUserName: "new{n}", LogonType: "3" }, "files"),
+    // what a database that is installed does
+    says(0, "<86>useradd[70]: new user: name=postgres, UID=112, GID=118, home=/var/lib/postgresql, shell=/bin/bash"),
+    says(1, "<86>usermod[71]: add 'postgres' to group 'ssl-cert'"),
+    says(9, "<86>su[72]: pam_unix(su:session): session opened for user postgres(uid=112) by (uid=0)"),
   ),
   "group-joined": noise(
-    "people leave groups, and groups are made",
+    "people leave groups, and groups are made; of Linux those that give no rights",
+    says(5, "<86>usermod[71]: add 'postgres' to group 'ssl-cert'"),
+    says(6, "<86>groupadd[72]: new group: name=sudo-old, GID=1003"),
     windows({ at: 0, times: 5, every: 300 }, 4729, { SubjectUserName: "admin" }),
     windows({ at: 9, times: 2, every: 300 }, 4731, { SubjectUserName: "admin" }),
   ),

@@ -1,10 +1,12 @@
 import type { RuleInput } from "../rule.js";
-import { windows } from "./samples.js";
+import { letIn, says, windows } from "./samples.js";
 
 const CONTROL = { provider: "Service Control Manager", log: "System" };
-const GROUPS = "kind is windows and event in 4728, 4732, 4756";
+/** An account is put into a group of Windows, or of Linux into one that gives rights (which ones do: common practice, no source). */
+const GROUPS =
+  "(kind is windows and event in 4728, 4732, 4756) or (app in useradd, usermod, gpasswd, adduser and text matches /to group '?(sudo|wheel|root|admin|docker|lxd|disk|shadow)('|$)/)";
 
-/** What Windows hosts say about accounts, services and their own logs. */
+/** What Windows hosts say about accounts, services and their own logs; of accounts Linux ones too. */
 export const WINDOWS_RULES: readonly RuleInput[] = [
   {
     kind: "count",
@@ -82,9 +84,17 @@ export const WINDOWS_RULES: readonly RuleInput[] = [
     name: "An account made, added to a group, and used",
     key: ["user"],
     steps: [
-      { name: "made", filter: "kind is windows and event is 4720" },
+      {
+        name: "made",
+        filter: '(kind is windows and event is 4720) or (app is useradd and text has "new user")',
+      },
       { name: "added to a group", filter: GROUPS, withinSeconds: 3_600 },
-      { name: "used", filter: "kind is windows and event is 4624", withinSeconds: 3_600 },
+      {
+        name: "used",
+        filter:
+          "(kind is windows and event is 4624) or (kind is syslog and category is logon and outcome is success and src present)",
+        withinSeconds: 3_600,
+      },
     ],
     windowSeconds: 7_200,
     severity: "critical",
@@ -107,6 +117,19 @@ export const WINDOWS_RULES: readonly RuleInput[] = [
         ],
       },
       {
+        name: "on a Linux host",
+        raises: 1,
+        records: [
+          says(
+            0,
+            "<86>useradd[70]: new user: name=svc-new, UID=1002, GID=1002, home=/home/svc-new, shell=/bin/bash",
+            "web",
+          ),
+          says(60, "<86>usermod[71]: add 'svc-new' to group 'sudo'", "web"),
+          letIn(300, "203.0.113.9", "svc-new", "web"),
+        ],
+      },
+      {
         name: "made and used, in no group",
         raises: 0,
         records: [windows(0, 4720, { TargetUserName: "n.berg" }), windows(900, 4624, { TargetUserName: "n.berg" })],
@@ -116,7 +139,7 @@ export const WINDOWS_RULES: readonly RuleInput[] = [
   {
     kind: "count",
     id: "group-joined",
-    name: "An account joined a Windows group",
+    name: "An account joined a group",
     filter: GROUPS,
     key: ["sender"],
     count: 1,
@@ -131,6 +154,12 @@ export const WINDOWS_RULES: readonly RuleInput[] = [
     references: ["MITRE ATT&CK T1098, Account Manipulation"],
     tests: [
       { name: "added to a local group", raises: 1, records: [windows(0, 4732, { SubjectUserName: "admin" })] },
+      { name: "on a Linux host", raises: 1, records: [says(0, "<86>usermod[71]: add 'svc-new' to group 'sudo'")] },
+      {
+        name: "into a group without rights",
+        raises: 0,
+        records: [says(0, "<86>usermod[71]: add 'kim' to group 'cdrom'")],
+      },
       { name: "a group made", raises: 0, records: [windows(0, 4731, { SubjectUserName: "admin" })] },
     ],
   },

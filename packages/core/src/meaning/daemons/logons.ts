@@ -116,6 +116,7 @@ export const LOGONS: readonly DaemonLine[] = [
   ),
   accounts("new group: name={group}, GID={gid:number}", "success", "the group {group} was made on {sender}"),
   accounts("delete user '{user}'", "success", "the account {user} was deleted on {sender}"),
+  accounts("add '{user}' to shadow group '{group}'", "success", ""),
   accounts("add '{user}' to group '{group}'", "success", "{user} was put into the group {group} on {sender}"),
   accounts(
     "pam_unix(passwd:chauthtok): password changed for {user:word}",
