@@ -331,6 +331,10 @@ test("intake: senders, endpoints, users, files, quarantine", async () => {
   await ask("post", "/senders/refuse-network", "/senders/refuse-network", { network: "10.30.0.0/16" });
   const { body } = await ask("post", "/endpoints", "/endpoints", { name: "second", kind: "syslog-udp", port: 5999 });
   const id = body.endpoints.find((e: { name: string }) => e.name === "second").id;
+  // what came by the wrong door, and what is like nothing
+  await owner.query(
+    "insert into undecodable (endpoint, at_us, peer, code, message, byte_offset, sample) values ('second', 1, '10.0.0.1', 'NOT_SYSLOG', 'x', 0, '\\x0005'), ('second', 1, '10.0.0.1', 'NOT_SYSLOG', 'x', 0, '\\x')",
+  );
   await ask("get", "/endpoints");
   await ask("post", "/endpoints/{id}/try", `/endpoints/${id}/try`);
   const arriving = { name: "debug", filter: "severity is debug", does: "drop" };

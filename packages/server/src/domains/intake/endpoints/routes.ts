@@ -9,7 +9,7 @@ import {
   NewSnmpUser,
   SnmpUserList,
 } from "@halvik/contract/kinds";
-import { looksLike } from "@halvik/core/assure";
+import { type Likeness, looksLike } from "@halvik/core/assure";
 import { canonicalAddress } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
 import { usmUser } from "@halvik/core/decode/snmp";
@@ -98,7 +98,7 @@ export const endpointRoutes = ({ models, db, config, certificate }: Needs) => {
               message: s.message,
               offset: s.offset,
               hex: s.sample.toString("hex"),
-              looksLike: looksLike(s.sample),
+              looksLike: likenessOf(s.sample),
             })),
         };
       }),
@@ -320,4 +320,9 @@ async function conflicts(work: () => Promise<void>): Promise<void> {
     if (e instanceof EndpointConflict) throw new AppError("CONFLICT", e.message);
     throw e;
   }
+}
+
+function likenessOf(sample: Uint8Array): { what: string; way: Likeness["way"] } | null {
+  const likeness = looksLike(sample);
+  return likeness === null ? null : { what: likeness.what, way: likeness.way };
 }
