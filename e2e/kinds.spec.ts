@@ -306,12 +306,27 @@ test("a rule of arrival: what it would have met, then dropped, counted, said on 
   await expect(rule).toContainText("stopped");
 });
 
-test("lines nobody knows get a format from the keyboard; what came of one is found, followed and passed on", async ({
+test("one that nobody knows is understood, admitted, and given a format, a rule and days, from the keyboard; what came is followed and passed on", async ({
   page,
 }) => {
   await halvik.signIn(page);
   const line = (crane: number, load: number) => `<13>cranes: crane ${crane} lifted ${load} t by k.lind`;
-  await halvik.udp("127.40.0.3", line(4, 12.5));
+  const crane = "127.46.0.3";
+  await page.keyboard.press("g");
+  await page.keyboard.press("k");
+  // whoever comes from here was admitted: from now on nobody is
+  const networks = page.getByText("127.0.0.0/8");
+  await page.getByRole("button", { name: "take back" }).press("Enter");
+  await expect(networks).toHaveCount(0);
+  await halvik.udp(crane, line(4, 12.5));
+  const waiting = page.getByTestId("waiting-sender").filter({ hasText: crane });
+  await waiting.getByRole("button", { name: "What it sent" }).press("Enter");
+  await expect(page.getByRole("region", { name: "What it sent" })).toContainText("crane 4 lifted 12.5 t by k.lind");
+  await waiting.getByRole("button", { name: "Admit …" }).press("Enter");
+  const admission = page.getByRole("form", { name: `Admit ${crane}` });
+  await admission.getByLabel("Name").fill("crane-4");
+  await page.keyboard.press("Enter");
+  await expect(waiting).toHaveCount(0);
   await filter(page, "app is cranes");
   await expect(lines(page)).toHaveCount(1);
   await page.keyboard.press("j");
@@ -338,8 +353,26 @@ test("lines nobody knows get a format from the keyboard; what came of one is fou
   await page.getByRole("button", { name: "Save" }).press("Enter");
   await expect(page.getByTestId("own-format")).toContainText("version 1");
 
+  // a rule, which keeps what matters for a year; all else of the crane for a week
+  await page.getByRole("link", { name: "back to Intake" }).press("Enter");
+  await page.getByRole("link", { name: /^On arrival/ }).press("Enter");
+  await page.getByRole("button", { name: "Add a rule" }).press("Enter");
+  await page.getByLabel("Name", { exact: true }).fill("heavy loads");
+  await page.getByLabel("Which records").fill("data load over 20");
+  await page.keyboard.press("Escape");
+  await pick(page, "Then", "keep it, ask no further rule");
+  await pick(page, "Kept for", "365 days");
+  await page.getByLabel("Tag").fill("heavy");
+  await page.keyboard.press("Enter");
+  await expect(page.getByTestId("arrival-rule").filter({ hasText: "heavy loads" })).toContainText("365 days");
+  await page.getByRole("link", { name: "back to Intake" }).press("Enter");
+  await page.getByRole("row", { name: /^crane-4/ }).press("Enter");
+  await pick(page, "Its records are kept", "7 days");
+  const save = page.getByRole("complementary").getByRole("button", { name: "Save" });
+  await save.press("Enter");
+  await expect(save).toBeDisabled();
+
   const port = await freePort();
-  await page.getByRole("link", { name: "back to Intake" }).click();
   await page.getByRole("link", { name: "Pass on" }).click();
   await page.getByRole("button", { name: "Add a forward" }).click();
   await page.getByLabel("Name", { exact: true }).fill("north");
@@ -352,16 +385,16 @@ test("lines nobody knows get a format from the keyboard; what came of one is fou
 
   // it holds within a second
   await page.waitForTimeout(2_500);
-  await halvik.udp("127.40.0.3", line(11, 40));
+  await halvik.udp(crane, line(11, 40));
   await expect(page.getByTestId("forward")).toContainText("not delivered");
   await expect(page.getByTestId("forward")).toContainText("ECONNREFUSED");
-  await filter(page, 'data load over 20 and user is "k.lind"');
+  await filter(page, 'data load over 20 and user is "k.lind" and data tag is heavy');
   await expect(lines(page)).toHaveCount(1);
   await page.keyboard.press("j");
   await page.getByRole("link", { name: "follow its way" }).click();
   const steps = page.getByRole("list", { name: "Steps" });
   await expect(steps).toContainText("“cranes” read it");
-  await page.getByLabel("From: the address or the name of a sender").fill("127.40.0.3");
+  await page.getByLabel("From: the address or the name of a sender").fill(crane);
   await page.getByLabel("The message").fill(line(3, 2));
   await page.getByRole("button", { name: "Follow it" }).click();
   await expect(steps).toContainText("by itself it raises none");
@@ -393,3 +426,13 @@ test("lines nobody knows get a format from the keyboard; what came of one is fou
   await filter(page, "data load is 12.5");
   await expect(lines(page)).toHaveCount(0);
 });
+
+/** Chooses from a list that opens under its control, by keys alone. */
+async function pick(page: Page, label: string, option: string): Promise<void> {
+  await page.getByLabel(label, { exact: true }).press("Enter");
+  const wanted = page.getByRole("option", { name: option, exact: true });
+  await expect(wanted).toBeVisible();
+  await page.keyboard.type(option);
+  await expect(wanted).toBeFocused();
+  await page.keyboard.press("Enter");
+}
