@@ -1,7 +1,7 @@
 import { canonicalAddress } from "../base/net/index.js";
 import { findDecision, portOf, readStructured } from "../decode/firewall/index.js";
 import { decodeSyslog, type SyslogContext, type SyslogMessage } from "../decode/syslog/index.js";
-import { type FoundLine, findDaemonLine } from "../meaning/daemons/index.js";
+import { accountOfCommand, type FoundLine, findDaemonLine } from "../meaning/daemons/index.js";
 import { Meanings } from "../meaning/index.js";
 import {
   type ContentDraft,
@@ -91,7 +91,7 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
 }
 
 /** A record with what the line of a well-known program says: it knows exactly where each value stands. */
-function withLine(content: RecordContent, { values }: FoundLine): RecordContent {
+function withLine(content: RecordContent, { line, values }: FoundLine): RecordContent {
   const c: ContentDraft = { ...content };
   const data = [...content.data];
   for (const { name, text } of values) {
@@ -117,6 +117,9 @@ function withLine(content: RecordContent, { values }: FoundLine): RecordContent 
       default:
         data.push([name, text]);
     }
+    // whom rights are used on is named like who uses them
+    const account = name === "command" && line.outcome === "success" ? accountOfCommand(text) : null;
+    if (account !== null && !c.users.includes(account)) c.users = [...c.users, account];
   }
   c.otherAddresses = c.otherAddresses.filter((a) => a !== c.src);
   c.data = data;

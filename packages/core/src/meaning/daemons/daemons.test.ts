@@ -76,6 +76,32 @@ test.each<[string, string, object]>([
   ],
   // as it is really written: the user in a column of eight
   ["sudo", "   moe : TTY=pts/0 ; PWD=/ ; USER=root ; COMMAND=/bin/true", { category: "privilege", users: ["moe"] }],
+  ...(
+    [
+      ["/usr/sbin/useradd -m -s /bin/bash svc-9", ["moe", "svc-9"]],
+      ["/usr/sbin/usermod -aG sudo svc-9", ["moe", "svc-9"]],
+      ["/usr/bin/passwd svc-9", ["moe", "svc-9"]],
+      ["/usr/sbin/adduser svc-9 sudo", ["moe", "svc-9"]],
+      ["/usr/sbin/adduser --disabled-password svc-9", ["moe", "svc-9"]],
+      // the option may have a value of its own, which is no account
+      ["/usr/sbin/adduser --home /srv svc-9", ["moe"]],
+      ["/usr/sbin/useradd --help", ["moe"]],
+      ["/usr/bin/passwd moe", ["moe"]],
+      ["/tmp/useradd svc-9", ["moe"]],
+      [`/usr/sbin/useradd ${"x ".repeat(400)}svc-9`, ["moe"]],
+      ["/usr/bin/less /etc/passwd", ["moe"]],
+    ] as const
+  ).map(([command, users]): [string, string, object] => [
+    "sudo",
+    `moe : TTY=pts/0 ; PWD=/ ; USER=root ; COMMAND=${command}`,
+    { users },
+  ]),
+  // who is refused does nothing to anybody
+  [
+    "sudo",
+    "moe : user NOT in sudoers ; TTY=pts/0 ; PWD=/ ; USER=root ; COMMAND=/usr/sbin/useradd svc-9",
+    { users: ["moe"], outcome: "failure" },
+  ],
   [
     "postfix/smtp",
     "4F1A: to=<a@b.example>, relay=mx.b.example[203.0.113.7]:25, delay=2.1, dsn=4.4.1, status=deferred (timed out)",

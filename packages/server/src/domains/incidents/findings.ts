@@ -99,7 +99,8 @@ export class Findings {
       if (incident === null || evidence.length === 0) return;
       attached.set(ruleId, [...(attached.get(ruleId) ?? []), { finding: id, evidence }]);
     };
-    for (const report of reports) {
+    // as things happened, whichever rules tell of them: what came of an act finds the incident of the act
+    for (const report of [...reports].sort((a, b) => a.episode.raisedUs - b.episode.raisedUs)) {
       const rule = rules.get(report.ruleId);
       if (!rule) continue;
       const found = this.match(report, rule, taken);

@@ -383,6 +383,37 @@ describe("joining on a real store", () => {
     await pool.end();
   });
 
+  test("an account that an intruder makes on a Linux host is of the intrusion, however soon it follows", async () => {
+    await client.query("insert into sender (id, name, state) values (203, 'kiosk', 'admitted') on conflict do nothing");
+    const session = await open();
+    const [from, sudo] = ["203.0.113.203", "<85>sudo:   elin : TTY=pts/3 ; PWD=/ ; USER=root ; COMMAND="];
+    await store(
+      [
+        ...Array.from({ length: 12 }, (_, i) =>
+          message(i, 203, `<38>sshd[1]: Failed password for elin from ${from} port 1 ssh2`),
+        ),
+        message(30, 203, `<38>sshd[1]: Accepted password for elin from ${from} port 1 ssh2`),
+        message(60, 203, `${sudo}/usr/sbin/useradd -m svc-203`),
+        message(
+          60.01,
+          203,
+          "<86>useradd[2]: new user: name=svc-203, UID=1002, GID=1002, home=/home/svc, shell=/bin/sh",
+        ),
+        message(60.02, 203, `${sudo}/usr/sbin/usermod -aG sudo svc-203`),
+        message(60.03, 203, "<86>usermod[3]: add 'svc-203' to group 'sudo'"),
+        message(62, 203, "<38>sshd[4]: Accepted password for svc-203 from 10.0.0.9 port 1 ssh2"),
+      ],
+      600,
+    );
+    while (await session.step()) {}
+    const [one, ...others] = await incidents();
+    expect(others).toEqual([]);
+    expect(one).toMatchObject({
+      title: `${from} was let in as elin after many refused logons`,
+      rules: expect.arrayContaining(["account-made-privileged-used", "group-joined", "guessed-in-privileged"]),
+    });
+  });
+
   test("a storm is one incident with its count", async () => {
     const session = await open();
     for (let part = 0; part < 5; part++)
