@@ -4,7 +4,7 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { createConnection } from "node:net";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
-import type { Locator, Page } from "@playwright/test";
+import type { Cookie, Locator, Page } from "@playwright/test";
 import { freePort } from "../packages/server/src/testing/free-port";
 
 const PASSWORD = "correct horse battery";
@@ -57,6 +57,7 @@ export const PAGES = [
 export class Halvik {
   private child: ChildProcess | null = null;
   private output = "";
+  private readonly sessions = new Map<string, Cookie[]>();
 
   private constructor(
     private readonly dataDir: string,
@@ -183,12 +184,23 @@ export class Halvik {
     });
   }
 
+  /** Signs in by the form; who did so before comes with the session of then, while it holds. */
   async signIn(page: Page, password = PASSWORD, name = "owner"): Promise<void> {
+    const kept = this.sessions.get(`${name} ${password}`);
+    if (kept !== undefined) await page.context().addCookies(kept);
     await page.goto(this.url);
+    const sections = page.getByRole("navigation", { name: "Sections" });
+    await sections
+      .or(page.getByLabel("Name", { exact: true }))
+      .first()
+      .waitFor();
+    if (await sections.isVisible()) return;
     await page.getByLabel("Name").fill(name);
     await page.getByLabel("Password").fill(password);
     await page.getByRole("button", { name: "Sign in" }).click();
-    if (password === PASSWORD) await page.getByRole("navigation", { name: "Sections" }).waitFor();
+    if (password !== PASSWORD) return;
+    await sections.waitFor();
+    this.sessions.set(`${name} ${password}`, await page.context().cookies());
   }
 
   async firstSignIn(page: Page, password = this.oneTimePassword, name = "owner"): Promise<void> {

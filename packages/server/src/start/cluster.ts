@@ -39,9 +39,8 @@ export class Cluster {
     await this.ensureDatabase();
   }
 
-  /** @param mode `pg_ctl`'s: fast leaves nothing to recover, immediate is for a directory that is thrown away */
-  async stop(mode: "fast" | "immediate" = "fast"): Promise<void> {
-    if (this.isRunning()) await this.run("pg_ctl", ["-D", this.directory, "-m", mode, "-w", "-t", "60", "stop"]);
+  async stop(): Promise<void> {
+    if (this.isRunning()) await this.run("pg_ctl", ["-D", this.directory, "-m", "fast", "-w", "-t", "60", "stop"]);
   }
 
   /** Whether the server's own process lives: looked up by its PID file, without running anything. */

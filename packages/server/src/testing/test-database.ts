@@ -1,4 +1,4 @@
-import { chownSync, mkdtempSync, rmSync } from "node:fs";
+import { chownSync, existsSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import pg from "pg";
@@ -42,10 +42,30 @@ export async function startTestInstance(
     ownerPassword: ownerPassword ?? "",
     env,
     dispose: async () => {
-      await running.cluster.stop(keepIn === null ? "immediate" : "fast");
-      if (keepIn === null) rmSync(dataDir, { recursive: true, force: true });
+      if (keepIn !== null) return running.cluster.stop();
+      await abort(dataDir);
+      rmSync(dataDir, { recursive: true, force: true });
     },
   };
+}
+
+/**
+ * Ends a cluster whose directory is thrown away, by the signal for it (PostgreSQL's manual, section 19.5). To begin a program that does it
+ * takes a tenth of a second in a process as large as the one that runs tests.
+ */
+async function abort(dataDir: string): Promise<void> {
+  const file = join(dataDir, "postgres", "postmaster.pid");
+  const pid = () => (existsSync(file) ? Number(readFileSync(file, "utf8").split("\n")[0]) : null);
+  const running = pid();
+  if (running === null) return;
+  try {
+    process.kill(running, "SIGQUIT");
+  } catch {
+    // it was killed by a test
+    return;
+  }
+  for (const until = performance.now() + 60_000; pid() === running && performance.now() < until; )
+    await new Promise((later) => setTimeout(later, 20));
 }
 
 /** Makes a data directory with its cluster, schema and owner, and stops it. @returns the owner's one-time password */
