@@ -69,12 +69,10 @@ const Compared = {
 };
 
 /**
- * What is counted of a sender by each way in: messages (a datagram, a line, an event) and the records and octets of them; of the messages
- * those that could not be read, were refused by the way in, or were over the cap; records that were late or came before; messages with a
- * number of the sender's own that was held against the one before, and what never came by those numbers (in the sender's unit, which is a
- * flow with NetFlow 5 and a record with IPFIX).
+ * What is counted of a sender: messages (a datagram, a line, an event) and the records and octets of them; of the messages those that could
+ * not be read, were refused by the way in, or were over the cap; records that were late or came before.
  */
-export const WAY_COUNTS = [
+export const SENDER_COUNTS = [
   "messages",
   "records",
   "bytes",
@@ -83,9 +81,12 @@ export const WAY_COUNTS = [
   "late",
   "copies",
   "capped",
-  "numbered",
-  "missed",
 ] as const;
+/**
+ * The same by each way in, with messages that had a number of the sender's own that was held against the one before, and what never came by
+ * those numbers (in the sender's unit, which is a flow with NetFlow 5 and a record with IPFIX).
+ */
+export const WAY_COUNTS = [...SENDER_COUNTS, "numbered", "missed"] as const;
 export const WayCounts = z.record(z.enum(WAY_COUNTS), z.number());
 export type WayCounts = z.infer<typeof WayCounts>;
 /** These counts and no more of what has them; none where nothing does. */

@@ -273,6 +273,7 @@ describe("what may be taken away", () => {
     expect(await listed()).toBe("m.dahl\treader\tactive");
     // the same person under another spelling is no second one, and loses nothing
     expect(await run(["user", "add", "Owner", "--role", "reader"])).toEqual(refused(/“owner” already/));
+    expect(await run(["user", "add", "HALVIK", "--role", "owner"])).toEqual(refused(/calls itself/));
     await run(["user", "add", "\u00c5se", "--role", "reader"]);
     expect(await run(["user", "add", "a\u030aSE", "--role", "owner"])).toEqual(refused(/already/));
     expect((await run(["user", "remove", "A\u030ase"])).code).toBe(0);

@@ -14,3 +14,6 @@ export interface WallScreen {
   readonly theme: "light" | "night";
   readonly zone: string;
 }
+
+/** Who it was where no person did it: in histories, and of rules as they ship. Nobody's account is called so, in any spelling. */
+export const ITSELF = "Halvik";

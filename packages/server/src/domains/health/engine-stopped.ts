@@ -1,8 +1,8 @@
 import { formatDuration, US_PER_MINUTE } from "@halvik/core/base/time";
+import { ITSELF } from "../../kernel/actor.js";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
-import { ENGINE } from "../incidents/engine-name.js";
 import { clearOfRule, openOnce } from "../incidents/repository.js";
 import { readRoles } from "./repository.js";
 
@@ -37,7 +37,7 @@ export async function raiseEngineStopped(db: Queryable, watchingSinceUs: number,
       db,
       id,
       nowUs,
-      ENGINE,
+      ITSELF,
       "raised",
       `the engine has given no sign for ${formatDuration(nowUs - engine.heartbeatUs)}: records are kept, and rules run over them when it is back`,
     );
@@ -45,5 +45,5 @@ export async function raiseEngineStopped(db: Queryable, watchingSinceUs: number,
 
 export async function clearEngineStopped(db: Queryable, nowUs: number): Promise<void> {
   for (const id of await clearOfRule(db, ENGINE_STOPPED, nowUs))
-    await addEvent(db, id, nowUs, ENGINE, "cleared", "the engine runs again");
+    await addEvent(db, id, nowUs, ITSELF, "cleared", "the engine runs again");
 }

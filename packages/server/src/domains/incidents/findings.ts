@@ -7,9 +7,9 @@ import {
   suspectsOf,
 } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
+import { ITSELF } from "../../kernel/actor.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
-import { ENGINE } from "./engine-name.js";
 import { type Attached, keepEvidence, keepRecords } from "./evidence-repository.js";
 import {
   amendFinding,
@@ -71,7 +71,7 @@ export class Findings {
     await keepEvidence(db, [{ finding: finding.id, evidence: late.evidence }]);
     const said =
       late.count === 1 ? "a record that came late was added" : `${late.count} records that came late were added`;
-    await addEvent(db, incident, nowUs, ENGINE, "amended", said);
+    await addEvent(db, incident, nowUs, ITSELF, "amended", said);
   }
 
   /** The finding an event at this moment belongs to, if one stands. */

@@ -11,9 +11,9 @@ import { isEntityCode, readEntity } from "@halvik/core/model/entity";
 import { type Severity, severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { newSinceSeen } from "@halvik/core/respond/incidents";
+import { ITSELF } from "../../kernel/actor.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
-import { ENGINE } from "./engine-name.js";
 import {
   clearIncident,
   type FindingRow,
@@ -92,7 +92,7 @@ export async function grow(
       db,
       id,
       nowUs,
-      ENGINE,
+      ITSELF,
       "worse",
       `${severityName(row.severity)} → ${severityName(severity)}: ${title}`,
     );
@@ -100,7 +100,7 @@ export async function grow(
   if (untold.length > 0 && nowUs - row.toldUs >= NAMED_APART_US) await tellNamed(db, { id, untold }, directory, nowUs);
   else if (fresh.length > 0) await keepUntold(db, id, untold);
   const news = sinceSeen.filter((n) => !row.newSinceSeen.includes(n));
-  if (news.length > 0) await addEvent(db, id, nowUs, ENGINE, "new-since-seen", sayEntities(news, directory));
+  if (news.length > 0) await addEvent(db, id, nowUs, ITSELF, "new-since-seen", sayEntities(news, directory));
 }
 
 /** Says what open incidents have come to name and was held back so far. */
@@ -109,7 +109,7 @@ export async function tellUntold(db: Queryable, directory: SenderDirectory, nowU
 }
 
 async function tellNamed(db: Queryable, { id, untold }: UntoldRow, directory: SenderDirectory, nowUs: number) {
-  await addEvent(db, id, nowUs, ENGINE, "named", sayEntities(untold, directory));
+  await addEvent(db, id, nowUs, ITSELF, "named", sayEntities(untold, directory));
   await keepUntold(db, id, [], nowUs);
 }
 
@@ -130,7 +130,7 @@ export async function tellCleared(
   if (e.clearedBy === "hand" || (await hasOpenFinding(db, id))) return;
   if (!(await clearIncident(db, id, e.clearedUs!))) return;
   for (const row of await untoldSince(db, Number.MAX_SAFE_INTEGER, id)) await tellNamed(db, row, directory, nowUs);
-  await addEvent(db, id, nowUs, ENGINE, "cleared", sayCleared(e));
+  await addEvent(db, id, nowUs, ITSELF, "cleared", sayCleared(e));
 }
 
 function sayCleared(e: Episode): string {
@@ -167,13 +167,13 @@ export async function keepWithinDay(
   const own = await splitIncident(db, incident, [finding.id], { title, severity: severityOf(rule, e) }, false);
   if (own === null) return incident;
   if (wasOpen && !(await hasOpenFinding(db, incident)))
-    await addEvent(db, incident, nowUs, ENGINE, "cleared", `stopped, not judged: it goes on in incident ${own}`);
-  await addEvent(db, incident, nowUs, ENGINE, "goes-on", `“${rule.name}” goes on beyond a day, in incident ${own}`);
+    await addEvent(db, incident, nowUs, ITSELF, "cleared", `stopped, not judged: it goes on in incident ${own}`);
+  await addEvent(db, incident, nowUs, ITSELF, "goes-on", `“${rule.name}” goes on beyond a day, in incident ${own}`);
   await addEvent(
     db,
     own,
     nowUs,
-    ENGINE,
+    ITSELF,
     "raised",
     `“${rule.name}” goes on beyond a day of incident ${incident}`,
     null,

@@ -21,11 +21,11 @@ import {
   sharedThings,
   UNCOUNTED,
 } from "@halvik/core/respond/incidents";
+import { ITSELF } from "../../kernel/actor.js";
 import { failureOf } from "../../kernel/db/failure.js";
 import { type Queryable, savepoint } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
 import { timesBefore } from "./again-repository.js";
-import { ENGINE } from "./engine-name.js";
 import { insertIncident, latestIncidentOf, reopenIncident } from "./findings-repository.js";
 import { type HeardBefore, weekBefore } from "./heard-before.js";
 import { relationOf, subjectsAmong, thingsOf } from "./joints.js";
@@ -86,7 +86,7 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
   };
   const found = placeFinding(finding, earlier, incidents, context);
   const say = (incident: number, code: HistoryCode, detail: string) => async (id: number) => {
-    await addEvent(db, incident, nowUs, ENGINE, code, detail, null, id);
+    await addEvent(db, incident, nowUs, ITSELF, code, detail, null, id);
     for (const consequence of found.consequences) await takeUnder(placing, consequence, incident);
     for (const covered of found.covers) await takeIn(placing, covered, incident, rule.name);
   };
@@ -167,12 +167,12 @@ async function begin(
     tell: async (finding) => {
       await say(incident, "raised", raised)(finding);
       if (cause !== null) {
-        await addEvent(db, incident, nowUs, ENGINE, "explained", `incident ${cause.incident}: ${cause.reason}`);
+        await addEvent(db, incident, nowUs, ITSELF, "explained", `incident ${cause.incident}: ${cause.reason}`);
         const title = findingTitle(rule, { ...e, key }, directory);
-        await addEvent(db, cause.incident, nowUs, ENGINE, "explains", `incident ${incident}: ${title}`, null, finding);
+        await addEvent(db, cause.incident, nowUs, ITSELF, "explains", `incident ${incident}: ${title}`, null, finding);
       }
       if (shelf !== null)
-        await addEvent(db, incident, nowUs, ENGINE, "shelved", `until ${formatUs(shelf.untilUs)}: ${shelf.why}`);
+        await addEvent(db, incident, nowUs, ITSELF, "shelved", `until ${formatUs(shelf.untilUs)}: ${shelf.why}`);
     },
   };
 }
@@ -181,16 +181,16 @@ async function begin(
 async function takeUnder({ db, nowUs }: Placing, { incident, reason }: Explanation, cause: number): Promise<void> {
   if (incident === cause) return;
   await explainIncident(db, incident, cause, reason);
-  await addEvent(db, incident, nowUs, ENGINE, "explained", `incident ${cause}: ${reason}`);
-  await addEvent(db, cause, nowUs, ENGINE, "explains", `incident ${incident}: ${reason}`);
+  await addEvent(db, incident, nowUs, ITSELF, "explained", `incident ${cause}: ${reason}`);
+  await addEvent(db, cause, nowUs, ITSELF, "explains", `incident ${incident}: ${reason}`);
 }
 
 /** An incident whose evidence is all in a finding of another says nothing of its own. */
 async function takeIn({ db, nowUs }: Placing, covered: number, into: number, rule: string): Promise<void> {
   const why = `the same records are evidence of “${rule}”`;
   await mergeIncidents(db, covered, into, why, false);
-  await addEvent(db, covered, nowUs, ENGINE, "merged", `into incident ${into}: ${why}`);
-  await addEvent(db, into, nowUs, ENGINE, "took-in", `incident ${covered}: ${why}`);
+  await addEvent(db, covered, nowUs, ITSELF, "merged", `into incident ${into}: ${why}`);
+  await addEvent(db, into, nowUs, ITSELF, "took-in", `incident ${covered}: ${why}`);
 }
 
 function sayReturn(e: Episode, endedUs: number): string {

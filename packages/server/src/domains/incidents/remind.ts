@@ -1,8 +1,8 @@
 import { formatDuration } from "@halvik/core/base/time";
 import type { Rule } from "@halvik/core/detect";
+import { ITSELF } from "../../kernel/actor.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
-import { ENGINE } from "./engine-name.js";
 import { markReminded, needingAttention, remindersDue } from "./repository.js";
 
 /**
@@ -28,7 +28,7 @@ export async function remind(db: Queryable, rules: ReadonlyMap<string, Rule>, no
       db,
       id,
       nowUs,
-      ENGINE,
+      ITSELF,
       "still-lasts",
       `${count} records, since ${formatDuration(nowUs - firstUs)} ago`,
     );

@@ -1,6 +1,6 @@
 import { US_PER_DAY } from "@halvik/core/base/time";
 import { col, fn, type Transaction, where } from "sequelize";
-import type { Actor } from "../../kernel/actor.js";
+import { type Actor, ITSELF } from "../../kernel/actor.js";
 import { nowUs } from "../../kernel/clock.js";
 import { Audit, Person, Token } from "../../kernel/db/models.js";
 import { hashPassword, hashToken, makeToken, oneTimePassword, passwordMatches } from "./passwords.js";
@@ -33,6 +33,8 @@ export async function checkSignIn(name: string, password: string): Promise<Perso
 
 /** Makes a person. @returns the one-time password. @throws when there is one whose name reads alike */
 export async function addPerson(name: string, role: Person["role"], within: Within = {}): Promise<string> {
+  if (name.normalize().toLowerCase() === ITSELF.toLowerCase())
+    throw new Error(`“${name}” is what Halvik calls itself where no person did something: choose another name`);
   const known = await byName(name);
   if (known)
     throw new Error(`there is an account “${known.name}” already; “user reset ${known.name}” gives it a new password`);

@@ -57,6 +57,20 @@ export async function saveRule(db: Queryable, rule: Rule, author: string, nowUs:
   return version;
 }
 
+/** Which of some rules there never were, or are there in another text that their shipper wrote. */
+export async function rulesToShip(
+  db: Queryable,
+  rules: readonly Rule[],
+  shipper: string,
+): Promise<ReadonlySet<string>> {
+  const { rows } = await db.query<{ id: string }>(
+    `select s.body->>'id' as id from unnest($1::jsonb[]) as s (body) left join rule r on r.id = s.body->>'id'
+     where (r.id is null and not exists (select from rule_version v where v.id = s.body->>'id')) or (r.author = $2 and r.body <> s.body)`,
+    [rules.map((rule) => JSON.stringify(rule)), shipper],
+  );
+  return new Set(rows.map((r) => r.id));
+}
+
 type Near = Progress & { readonly key: string };
 
 /** What the engine says of a rule now and then. */
