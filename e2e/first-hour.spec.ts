@@ -50,7 +50,7 @@ test("packets become records, live; a rule raises; acknowledged; all of it outli
   await expect(page.getByRole("row", { name: /^sw-test 127\.40\.0\.1 Hestnes/ })).toBeInViewport();
 
   // another is connected: what to type there, and what came since; what came before has been counted
-  await expect(page.getByTestId("endpoint").filter({ hasText: "syslog, UDP" })).toContainText("1 datagrams");
+  await expect(page.getByTestId("endpoint").filter({ hasText: "syslog, UDP" })).toContainText("1 datagram");
   await page.getByRole("button", { name: "Connect a device" }).click();
   await choose(page.getByLabel("What kind of device"), "Linux or Unix server");
   const connecting = page.getByRole("region", { name: "Connect a device" });

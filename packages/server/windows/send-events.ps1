@@ -39,7 +39,7 @@ param(
   [ValidateRange(0, 8760)] [int] $FirstHours = 24,
   [ValidateRange(1, 3600)] [int] $EverySeconds = 5,
   [string] $StateDirectory = "$env:ProgramData\Halvik",
-  # Send what there is, and end.
+  # Send what there is, and end; also when Halvik is not reached within about a minute.
   [switch] $Once
 )
 
@@ -91,7 +91,8 @@ $statusFile = Join-Path $StateDirectory 'send-events.status.txt'
 
 function Write-Status([string] $Line) {
   $stamped = (Get-Date).ToUniversalTime().ToString('yyyy-MM-ddTHH:mm:ssZ') + ' ' + $Line
-  Write-Output $stamped
+  # for who watches; not into what a function gives back
+  Write-Host $stamped
   # bounded: what is older than the last megabyte is not needed
   if ((Test-Path -LiteralPath $statusFile) -and ((Get-Item -LiteralPath $statusFile).Length -gt 1000000)) {
     Move-Item -LiteralPath $statusFile -Destination ($statusFile + '.old') -Force
@@ -143,7 +144,7 @@ function Send-Body([string] $Body, [string] $Key) {
     $failure = $_.Exception
     while ($null -ne $failure -and $failure -isnot [System.Net.WebException]) { $failure = $failure.InnerException }
     if ($null -eq $failure -or $null -eq $failure.Response) {
-      Write-Status "not reached: $($_.Exception.Message)" | Out-Null
+      Write-Status "not reached: $($_.Exception.Message)"
       return 0
     }
     $status = [int] $failure.Response.StatusCode
@@ -175,6 +176,7 @@ function Send-Events([string] $LogName, [object[]] $Events) {
     }
     if ($status -eq 401) { Write-Status 'the token is not taken: make one with "bin/halvik token create NAME --intake"' }
     elseif ($status -ne 0) { Write-Status "answered $status, tried again in $wait s" }
+    if ($Once -and $wait -ge 60) { throw 'Halvik does not take what is sent: see above; nothing was passed over' }
     Start-Sleep -Seconds $wait
     $wait = [Math]::Min(60, $wait * 2)
   }
@@ -202,7 +204,7 @@ function Get-NextEvents([string] $LogName, [long] $After) {
   }
   catch {
     if ($_.FullyQualifiedErrorId -like 'NoMatchingEventsFound*') { return @() }
-    Write-Status "$LogName cannot be read: $($_.Exception.Message)" | Out-Null
+    Write-Status "$LogName cannot be read: $($_.Exception.Message)"
     return @()
   }
 }

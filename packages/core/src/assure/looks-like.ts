@@ -51,7 +51,7 @@ export const NOT_HEARD: readonly { readonly what: string; readonly instead: stri
   { what: "NetFlow version 1, 7, 8", instead: "NetFlow 9 or IPFIX, or version 5" },
   {
     what: "Windows Event Forwarding to Halvik itself",
-    instead: "forwarding to one Windows computer, and the script there",
+    instead: "the script on each computer, by a policy of the domain",
   },
   {
     what: "message queues and streams of telemetry",

@@ -2,28 +2,17 @@ import { type EndpointJson, type EndpointList, TRIED_KINDS } from "@halvik/contr
 import type { SenderJson } from "@halvik/contract/senders";
 import { NOT_HEARD } from "@halvik/core/assure";
 import { useRef, useState } from "react";
-import { toast } from "sonner";
 import { useViewStore, usOf } from "../../data/view-store";
-import { Button, TextButton } from "../../ui/button";
+import { Button } from "../../ui/button";
 import { Field } from "../../ui/field";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { type Admission, AdmitForm } from "./admit-form";
 import { isLoopback, KIND_WORDS, receivedBy } from "./endpoint-words";
-import { hostFor, instructionsFor } from "./instructions";
+import { InstructionList } from "./instruction-list";
+import { FAMILIES, hostFor, instructionsFor } from "./instructions";
 import { TestMessage } from "./test-message";
-
-/** Families of devices, and by which protocols they send: the usual one first (common practice, no source). */
-const FAMILIES: readonly { readonly name: string; readonly kinds: readonly EndpointJson["kind"][] }[] = [
-  { name: "Linux or Unix server", kinds: ["syslog-udp", "syslog-tcp", "syslog-tls"] },
-  { name: "Network switch or router", kinds: ["syslog-udp", "snmp"] },
-  { name: "Firewall", kinds: ["syslog-udp", "syslog-tcp", "syslog-tls"] },
-  { name: "Windows computer", kinds: ["https"] },
-  { name: "Flow exporter", kinds: ["flow"] },
-  { name: "Power supply or other device with SNMP", kinds: ["snmp"] },
-  { name: "A program that sends JSON", kinds: ["https"] },
-];
 
 interface ConnectDeviceProps {
   readonly list: EndpointList;
@@ -35,9 +24,19 @@ interface ConnectDeviceProps {
 
 /** From a device to its first line: what to type there, and what has come since. */
 export function ConnectDevice({ list, senders, sites, onAdmit, onClose }: ConnectDeviceProps) {
-  const [family, setFamily] = useState("");
-  const kinds = FAMILIES.find((f) => f.name === family)?.kinds ?? [];
+  const [name, setName] = useState("");
+  const chosen = FAMILIES.find((f) => f.name === name);
+  const kinds = chosen?.kinds ?? [];
   const endpoints = kinds.flatMap((kind) => list.endpoints.filter((e) => e.kind === kind && e.enabled));
+  // what holds for every way in stands at the first
+  const own = endpoints
+    .flatMap((endpoint) =>
+      instructionsFor(endpoint, hostFor(endpoint), list)
+        .filter((i) => i.families.includes(chosen!.family))
+        .map((instruction) => ({ endpoint, instruction })),
+    )
+    .filter(({ instruction }, i, all) => all.findIndex((o) => o.instruction.text === instruction.text) === i);
+  const onlyHere = endpoints.filter((e) => isLoopback(e.host));
   return (
     <section aria-label="Connect a device">
       <div className="flex items-start justify-between gap-2">
@@ -48,25 +47,40 @@ export function ConnectDevice({ list, senders, sites, onAdmit, onClose }: Connec
         {(id) => (
           <Select
             id={id}
-            value={family}
+            value={name}
             placeholder="choose …"
-            onChange={setFamily}
+            onChange={setName}
             options={FAMILIES.map((f) => f.name)}
             className="w-full"
           />
         )}
       </Field>
-      {family !== "" && endpoints.length === 0 && (
+      {chosen && endpoints.length === 0 && (
         <p className="text-ui text-ochre">
           No endpoint for this is switched on: add one of {kinds.map((k) => KIND_WORDS[k]).join(" or ")} first.
         </p>
       )}
       {endpoints.length > 0 && (
-        <Arrivals key={family} endpoints={endpoints} senders={senders} sites={sites} onAdmit={onAdmit} />
+        <Arrivals key={name} endpoints={endpoints} senders={senders} sites={sites} onAdmit={onAdmit} />
       )}
-      {endpoints.map((e) => (
-        <Instructions key={e.id} endpoint={e} list={list} />
-      ))}
+      {onlyHere.length > 0 && (
+        <p className="mt-2 text-ui text-ochre">
+          {onlyHere.length === endpoints.length ? "Reachable" : `${onlyHere.map((e) => e.name).join(", ")}: reachable`}{" "}
+          from this machine only. To receive from others, set{" "}
+          <code className="font-mono text-small">HALVIK_LISTEN_HOST=0.0.0.0</code> and restart Halvik, or change the
+          endpoint’s address.
+        </p>
+      )}
+      {chosen &&
+        endpoints.map((e) => (
+          <div key={e.id}>
+            <Heading small={`${e.name}, ${hostFor(e)}:${e.port}`}>{KIND_WORDS[e.kind]}</Heading>
+            <InstructionList
+              of={e.name}
+              instructions={own.filter(({ endpoint }) => endpoint === e).map(({ instruction }) => instruction)}
+            />
+          </div>
+        ))}
       <details className="mt-3">
         <summary className="cursor-pointer text-ui text-fjord">What is not heard, and what to set instead</summary>
         {NOT_HEARD.map((n) => (
@@ -76,36 +90,6 @@ export function ConnectDevice({ list, senders, sites, onAdmit, onClose }: Connec
         ))}
       </details>
     </section>
-  );
-}
-
-function Instructions({ endpoint: e, list }: { endpoint: EndpointJson; list: EndpointList }) {
-  const host = hostFor(e);
-  return (
-    <>
-      <Heading small={`${e.name}, ${host}:${e.port}`}>{KIND_WORDS[e.kind]}</Heading>
-      {isLoopback(e.host) && (
-        <p className="mb-1 text-ui text-ochre">
-          Reachable from this machine only. To receive from others, set{" "}
-          <code className="font-mono text-small">HALVIK_LISTEN_HOST=0.0.0.0</code> and restart Halvik, or change the
-          endpoint’s address.
-        </p>
-      )}
-      {instructionsFor(e, host, list).map((i) => (
-        <div key={i.family} className="mb-1.5 text-ui">
-          <span className="flex justify-between text-quiet">
-            {i.family}
-            <TextButton
-              aria-label={`Copy: ${i.family}, ${KIND_WORDS[e.kind]}`}
-              onClick={() => void navigator.clipboard.writeText(i.text).then(() => toast("Copied"))}
-            >
-              copy
-            </TextButton>
-          </span>
-          <pre className="bg-wash px-2 py-1 font-mono text-small break-all whitespace-pre-wrap">{i.text}</pre>
-        </div>
-      ))}
-    </>
   );
 }
 

@@ -1,6 +1,5 @@
 import { type EndpointJson, type EndpointList, type EndpointSettings, TRIED_KINDS } from "@halvik/contract/kinds";
 import { useForm } from "react-hook-form";
-import { toast } from "sonner";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
@@ -11,6 +10,7 @@ import { clockMs } from "../../ui/time";
 import { DeleteButton } from "../../ui/twice-button";
 import { isLoopback, KIND_WORDS, State, sayLikeness } from "./endpoint-words";
 import { FlowStreams } from "./flow-streams";
+import { InstructionList } from "./instruction-list";
 import { hostFor, instructionsFor } from "./instructions";
 import { PacketFields } from "./packet-fields";
 import { SnmpCommunities } from "./snmp-communities";
@@ -67,24 +67,7 @@ export function EndpointMargin({ endpoint: e, gaps, list, onChange, onRemove, on
         {e.kind === "packets" ? "Set it up" : "Set up senders"}
       </Heading>
       {e.enabled && TRIED_KINDS.includes(e.kind) && <TestMessage endpoint={e} />}
-      {instructionsFor(e, hostFor(e), list).map((i) => (
-        <div key={i.family} className="mb-1.5 text-ui">
-          <span className="flex justify-between text-quiet">
-            {i.family}
-            <button
-              type="button"
-              className="text-fjord underline"
-              aria-label={`Copy: ${i.family}`}
-              onClick={() => void navigator.clipboard.writeText(i.text).then(() => toast("Copied."))}
-            >
-              copy
-            </button>
-          </span>
-          <pre className="bg-wash px-2 py-1 font-mono text-small leading-[1.0625rem] break-all whitespace-pre-wrap">
-            {i.text}
-          </pre>
-        </div>
-      ))}
+      <InstructionList of={e.name} instructions={instructionsFor(e, hostFor(e), list)} />
       <Heading small={e.samples.length === 0 ? "none" : "latest"}>Could not be decoded</Heading>
       {e.samples.map((s, i) => (
         <div key={`${s.at} ${i}`} className="mb-1.5 border-t border-line pt-1 text-ui">

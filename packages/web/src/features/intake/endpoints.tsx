@@ -82,7 +82,7 @@ function Counters({ counters }: { counters: EndpointJson["counters"] }) {
     .map(([name, n]) => (
       <span key={name} className={isLoss(name) ? "font-semibold text-vermilion" : "text-quiet"}>
         {" · "}
-        {n.toLocaleString("en")} {name}
+        {n.toLocaleString("en")} {n === 1 ? name.replace(/s\b/, "") : name}
       </span>
     ));
 }

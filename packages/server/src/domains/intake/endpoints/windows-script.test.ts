@@ -29,7 +29,7 @@ const COMMANDS = [
   "Set-StrictMode",
   "Start-Sleep",
   "Test-Path",
-  "Write-Output",
+  "Write-Host",
 ];
 
 test("it calls what stands on the list and its own functions, and nothing else", () => {
