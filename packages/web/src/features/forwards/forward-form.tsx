@@ -1,5 +1,5 @@
 import { Forward } from "@halvik/core/forward";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Controller, useForm } from "react-hook-form";
 import { WhichRecords } from "../../shared/which-records";
 import { Button } from "../../ui/button";
@@ -93,10 +93,18 @@ interface ForwardFormProps {
 
 /** What is passed on, and where to. */
 export function ForwardForm({ forward, hasSecret, onSave, onCancel }: ForwardFormProps) {
-  const { control, register, handleSubmit, watch, setValue } = useForm<Values>({ defaultValues: valuesOf(forward) });
+  const { control, register, handleSubmit, watch, getValues, setValue } = useForm<Values>({
+    defaultValues: valuesOf(forward),
+  });
   const [trouble, setTrouble] = useState<string | null>(null);
   const way = watch("way");
   const isJson = way === "json";
+  const wayBefore = useRef(way);
+  useEffect(() => {
+    // another way has another usual port; one that somebody chose stays
+    if (getValues("port") === (PORTS[wayBefore.current] ?? "")) setValue("port", PORTS[way] ?? "");
+    wayBefore.current = way;
+  }, [way, getValues, setValue]);
   return (
     <form
       aria-label={forward === null ? "New forward" : `Change ${forward.name}`}
@@ -143,16 +151,7 @@ export function ForwardForm({ forward, hasSecret, onSave, onCancel }: ForwardFor
           <>
             <Field label="To: host or address">{(id) => <Input id={id} {...register("host")} />}</Field>
             <Field label="Port" hint={PORTS[way] === watch("port") ? undefined : `usual: ${PORTS[way]}`}>
-              {(id) => (
-                <Input
-                  id={id}
-                  inputMode="numeric"
-                  {...register("port")}
-                  onFocus={() => {
-                    if (Object.values(PORTS).includes(watch("port"))) setValue("port", PORTS[way] ?? "");
-                  }}
-                />
-              )}
+              {(id) => <Input id={id} inputMode="numeric" {...register("port")} />}
             </Field>
           </>
         )}
