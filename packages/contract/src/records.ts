@@ -201,10 +201,10 @@ export const DataFieldsAnswer = z.object({
 export type DataFieldsAnswer = z.infer<typeof DataFieldsAnswer>;
 
 export const UnknownWordsQuery = RecordQuery.pick({ filter: true, zone: true });
-/** Words of a filter, as they stand in it, and named values that it asks for, that no record holds. */
+/** Words of a filter, as they stand in it, and events and named values that it asks for, that no record holds. */
 export const UnknownWords = z.object({
   unknown: z.array(z.string()),
-  /** Where named values are among them: what some that there are, are called; the most like them first. */
+  /** Where events or named values are among them: what some that there are, are called; the most like them first. */
   exists: z.array(z.string()),
 });
 export type UnknownWords = z.infer<typeof UnknownWords>;

@@ -64,6 +64,11 @@ export class NotificationNames {
     return { oids: found.map((o) => (instance === undefined ? o.oid : `${o.oid}.${instance}`)), numbers };
   }
 
+  /** What notifications are called. */
+  names(): Iterable<string> {
+    return this.byName.keys();
+  }
+
   /** What objects are called. */
   objectNames(): Iterable<string> {
     return this.objects.keys();

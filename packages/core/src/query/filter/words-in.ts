@@ -18,6 +18,32 @@ export function dataNamesIn(filter: Filter): Comparison[] {
   );
 }
 
+/** A value that a filter asks for as it was said, and what asks for nothing else. */
+interface SaidValue {
+  /** Of which named value; null: of the event. */
+  readonly dataName: string | null;
+  readonly value: string;
+  readonly alone: Comparison;
+}
+
+/** The events and the values of named ones that a filter asks for, each as a filter that is not negated; once each, in their order. */
+export function saidValuesIn(filter: Filter): SaidValue[] {
+  const found: SaidValue[] = [];
+  const asked = onceEach(filter, (node) =>
+    (node.field === "event" || (node.field === "data" && node.place === undefined)) && node.test.op === "oneOf"
+      ? [`${node.field} ${node.dataName ?? ""} ${node.test.values.join(" ")}`, node]
+      : null,
+  );
+  for (const node of asked)
+    for (const value of node.test.op === "oneOf" ? node.test.values : [])
+      found.push({
+        dataName: node.field === "data" ? (node.dataName ?? "") : null,
+        value,
+        alone: { ...node, negated: false, test: { op: "oneOf", values: [value] } },
+      });
+  return found;
+}
+
 function onceEach(filter: Filter, of: (node: Comparison) => [key: string, Comparison] | null): Comparison[] {
   const found = new Map<string, Comparison>();
   const visit = (node: Filter): void => {

@@ -1,6 +1,7 @@
 import { DataFieldsAnswer, RecordQuery, UnknownWords, UnknownWordsQuery } from "@halvik/contract/records";
+import type { NotificationNames } from "@halvik/core/model/notifications";
 import { dataFieldsOf } from "@halvik/core/model/record";
-import { dataNamesIn, type Filter, nearest, quoteIfNeeded, wordsIn } from "@halvik/core/query/filter";
+import { dataNamesIn, type Filter, nearest, quoteIfNeeded, saidValuesIn, wordsIn } from "@halvik/core/query/filter";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Pool } from "../../kernel/db/pool.js";
@@ -21,6 +22,8 @@ const WORD_BUDGET_MS = 500;
 const NAME_BUDGET_MS = 3_000;
 const MOST_NAMES = 3;
 const NAMES_SHOWN = 6;
+/** An event with a letter is asked for by a name; others by a number or an identifier. */
+const NAME = /\p{L}/u;
 
 /** What these routes work with. */
 interface Needs {
@@ -95,13 +98,58 @@ export const filterHelpRoutes = (deps: Needs) => [
       for (const one of dataNamesIn(written).slice(0, MOST_NAMES))
         if (await isNowhere(one, NAME_BUDGET_MS)) names.push(one.dataName ?? "");
       unknown.push(...names.map((name) => `data ${quoteIfNeeded(name)}`));
-      return { unknown: [...new Set(unknown)], exists: names.length === 0 ? [] : await namesLike(deps, names, now) };
+      const { notifications } = await deps.directory.get();
+      const said = await valuesNowhere(saidValuesIn(written), notifications, isNowhere);
+      unknown.push(...said.map((v) => v.unknown));
+      const exists = [
+        ...said.flatMap((v) => v.exists),
+        ...(names.length === 0 ? [] : await namesLike(deps, names, notifications, now)),
+      ];
+      return { unknown: [...new Set(unknown)], exists: [...new Set(exists)] };
     },
   }),
 ];
 
+/**
+ * Events asked for by a name that no module has and no record carries, and values of an object that are none of what it can be called,
+ * each with what there is instead.
+ */
+async function valuesNowhere(
+  said: ReturnType<typeof saidValuesIn>,
+  notifications: NotificationNames,
+  isNowhere: (one: Filter, budgetMs: number) => Promise<boolean>,
+): Promise<{ unknown: string; exists: readonly string[] }[]> {
+  const found: { unknown: string; exists: readonly string[] }[] = [];
+  const events = said.filter(
+    (s) => s.dataName === null && NAME.test(s.value) && notifications.oids(s.value).length === 0,
+  );
+  for (const { value, alone } of events.slice(0, MOST_WORDS))
+    if (await isNowhere(alone, WORD_BUDGET_MS)) {
+      const like = nearest(value, notifications.names());
+      found.push({ unknown: `event ${quoteIfNeeded(value)}`, exists: like === null ? [] : [like] });
+    }
+  const values = said.flatMap(({ dataName, value, alone }) => {
+    const called = notifications.object(dataName ?? "")?.numbers;
+    return dataName === null || !called?.size || called.has(value.toLowerCase()) || /^-?\d+$/.test(value)
+      ? []
+      : [{ dataName, value, alone, called: [...called.keys()] }];
+  });
+  for (const { dataName, value, alone, called } of values.slice(0, MOST_NAMES))
+    if (await isNowhere(alone, NAME_BUDGET_MS))
+      found.push({
+        unknown: `data ${quoteIfNeeded(dataName)} is ${quoteIfNeeded(value)}`,
+        exists: called.slice(0, NAMES_SHOWN),
+      });
+  return found;
+}
+
 /** What named values there are in the newest records; those most like some others, which there are not, first. */
-async function namesLike(deps: Needs, names: readonly string[], now: number): Promise<string[]> {
+async function namesLike(
+  deps: Needs,
+  names: readonly string[],
+  notifications: NotificationNames,
+  now: number,
+): Promise<string[]> {
   const filter: Filter = { type: "everything" };
   const { records } = await deps.ask(filter).page({
     filter,
@@ -114,7 +162,6 @@ async function namesLike(deps: Needs, names: readonly string[], now: number): Pr
     budgetMs: BUDGET_MS,
   });
   const there = dataFieldsOf(records).map((f) => f.name);
-  const { notifications } = await deps.directory.get();
   const like = names.map((name) => nearest(name, there) ?? nearest(name, notifications.objectNames()));
   return [...new Set([...like.filter((l) => l !== null), ...there])].slice(0, NAMES_SHOWN);
 }

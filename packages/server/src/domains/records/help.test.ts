@@ -10,6 +10,7 @@ const T = nowUs() - US_PER_HOUR;
 const said = (text: string, at: number, data: RecordContent["data"]): RecordContent => ({
   ...emptyContent("syslog", T + at * US_PER_SECOND, T),
   app: "till",
+  event: "sale",
   text,
   data,
 });
@@ -64,7 +65,22 @@ test.each<[string, string[], string[]]>([
   ['sold and data "crane angle" present', ['data "crane angle"'], ["amount", "client"]],
   // as modules call it, where no record has it yet
   ["data ifOperStatsu is down", ["data ifOperStatsu"], ["ifOperStatus", "amount", "client"]],
+  // events by a name: as modules call them, or as records carry them
+  ["event is linkDown or event in (sale, 4625)", [], []],
+  ["not event in (linkDwon, salt)", ["event linkDwon", "event salt"], ["linkDown"]],
+  // what an object's numbers are called (RFC 2863)
 ])("named values that stand nowhere in %j, and what there is", async (filter, unknown, exists) => {
   const { body } = await store.api.get(`/records/unknown-words?filter=${encodeURIComponent(filter)}`).expect(200);
   expect(body).toEqual({ unknown, exists });
+});
+
+test("a value that is none of what its object's numbers are called (RFC 2863), and what they are", async () => {
+  const sender = await store.addSender("sw-1");
+  await store.put([{ sender, content: said("", 3, [["1.3.6.1.2.1.2.2.1.8.4", "2"]]) }]);
+  const filter = "data ifOperStatus in (up, 7, Dwon)";
+  const { body } = await store.api.get(`/records/unknown-words?filter=${encodeURIComponent(filter)}`).expect(200);
+  expect(body).toEqual({
+    unknown: ["data ifOperStatus is Dwon"],
+    exists: ["up", "down", "testing", "unknown", "dormant", "notpresent"],
+  });
 });

@@ -1,9 +1,9 @@
-import { dataNamesIn, type Filter, wordsIn } from "@halvik/core/query/filter";
+import { dataNamesIn, type Filter, saidValuesIn, wordsIn } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { unknownWordsQuery } from "../../data/reading-queries";
 import { safeText } from "../../ui/safe-text";
 
-/** Which words of the filter, and which named values, stand in no record that is kept: whatever else it finds, they find nothing. */
+/** Which words of the filter, which events and which named values, stand in no record that is kept: whatever else it finds, they find nothing. */
 export function UnknownWords({
   text,
   filter,
@@ -14,7 +14,7 @@ export function UnknownWords({
   readonly filter: Filter | null;
   readonly zone: string;
 }) {
-  const has = filter !== null && wordsIn(filter).length + dataNamesIn(filter).length > 0;
+  const has = filter !== null && [wordsIn, dataNamesIn, saidValuesIn].some((partsOf) => partsOf(filter).length > 0);
   const { data } = useQuery({ ...unknownWordsQuery(text, zone), enabled: has });
   if (!has || data === undefined || data.unknown.length === 0) return null;
   return (
@@ -23,7 +23,7 @@ export function UnknownWords({
       {data.exists.length > 0 && (
         <>
           {" "}
-          Values there are: <span className="font-mono">{safeText(data.exists.join(", "))}</span> …
+          There are: <span className="font-mono">{safeText(data.exists.join(", "))}</span> …
         </>
       )}
     </span>
