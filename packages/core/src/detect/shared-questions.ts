@@ -10,6 +10,7 @@ type Answer<T> = (record: HalvikRecord) => T;
 const NONE: readonly string[] = [];
 /** The key of a rule that has none. */
 const WHOLE: readonly string[] = [""];
+const NUMBER = /^\d+$/;
 
 /**
  * What rules that run together ask of a record. Many ask the same: each question is answered once a record, for all of them. An answer
@@ -100,7 +101,13 @@ export class SharedQuestions {
     const { get } = field(name);
     const { applications, ours } = this.directory;
     const prefix = entityCode(name, "");
-    return (record) => get(record, applications).map((value) => prefix + bounded(ours.short(name, String(value))));
+    const code = (value: unknown): string => prefix + bounded(ours.short(name, String(value)));
+    if (name !== "process") return (record) => get(record, applications).map(code);
+    // the number of a process names it on its host alone, and as long as it runs: two that have it are not one thing
+    return (record) =>
+      get(record, applications)
+        .filter((value) => !NUMBER.test(String(value)))
+        .map(code);
   }
 
   private shared<K, T>(all: Map<K, Answer<T>>, key: K, make: () => Answer<T>): Answer<T> {

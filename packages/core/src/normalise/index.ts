@@ -1,3 +1,4 @@
+export { AccountIds } from "./account-ids.js";
 export { type ChosenTime, chooseTime } from "./choose-time.js";
 export { columnsRecord } from "./firewall-record.js";
 export { fitContent, fitText, MAX_TIME_US, TEXT_BOUNDS } from "./fit.js";

@@ -2,8 +2,9 @@ import { DecodeError, decodeUtf8 } from "../base/bytes/index.js";
 import { canonicalAddress } from "../base/net/index.js";
 import { parseEvent, type WindowsEvent } from "../decode/windows/index.js";
 import type { Meanings } from "../meaning/index.js";
-import { canonicalUser } from "../model/entity/canonical.js";
+import { canonicalUser, commonNameOf } from "../model/entity/index.js";
 import { emptyContent, type Mark, type Outcome, type RecordContent, type Severity } from "../model/record/index.js";
+import type { AccountIds } from "./account-ids.js";
 import { chooseTime } from "./choose-time.js";
 import { unreadable } from "./unreadable.js";
 
@@ -12,6 +13,8 @@ export interface WindowsContext {
   readonly clockOffsetUs: number;
   readonly maxBehindUs?: number | undefined;
   readonly meanings: Meanings;
+  /** Whose event it is, and what is known of the accounts there; without it nothing is learnt. */
+  readonly accounts?: { readonly sender: number; readonly ids: AccountIds } | undefined;
 }
 
 /** Names of event data that hold a source address, a destination, their ports, users and processes (event manifests). */
@@ -20,6 +23,11 @@ const DESTINATION = ["DestAddress", "DestinationIp"];
 const SOURCE_PORT = ["IpPort", "SourcePort"];
 const DESTINATION_PORT = ["DestPort", "DestinationPort"];
 const USERS = ["TargetUserName", "SubjectUserName", "AccountName", "User", "UserName", "param3"];
+/** Events of the audit of groups (4727 to 4764, without those of accounts and computers between): their target is a group, and no person. */
+const GROUP_EVENTS: ReadonlySet<number> = new Set([
+  4727, 4728, 4729, 4730, 4731, 4732, 4733, 4734, 4735, 4737, 4744, 4745, 4746, 4747, 4748, 4749, 4750, 4751, 4752,
+  4753, 4754, 4755, 4756, 4757, 4758, 4759, 4760, 4761, 4762, 4763, 4764,
+]);
 const PROCESS = ["NewProcessName", "ProcessName", "Application", "ImagePath"];
 const NOBODY = ["-", "", "SYSTEM", "LOCAL SERVICE", "NETWORK SERVICE", "ANONYMOUS LOGON"];
 /** Checks that end well or badly by their status: the id alone does not say. */
@@ -57,11 +65,14 @@ function eventRecord(e: WindowsEvent, bytes: Uint8Array, context: WindowsContext
     const v = values(names).find((text) => /^\d{1,5}$/.test(text) && Number(text) <= 65_535 && text !== "0");
     return v === undefined ? null : Number(v);
   };
+  const isGroup = GROUP_EVENTS.has(e.eventId);
+  const { accounts } = context;
+  accounts?.ids.learn(accounts.sender, e.data, isGroup);
+  const member = accounts?.ids.member(accounts.sender, e.data);
+  const members = member === undefined ? values(["MemberName"]).flatMap((name) => commonNameOf(name) ?? []) : [member];
   const users = e.provider.startsWith("Service Control")
     ? []
-    : [...values(USERS), ...values(["MemberName"]).flatMap(commonName)].filter(
-        (u) => !NOBODY.includes(u.trim().toUpperCase()),
-      );
+    : [...values(isGroup ? USERS.slice(1) : USERS), ...members].filter((u) => !NOBODY.includes(u.trim().toUpperCase()));
   const data: (readonly [string, string])[] = [...e.data];
   const add = (name: string, value: string | null) => {
     if (value !== null) data.push([name, value]);
@@ -117,10 +128,4 @@ function outcomeOf(e: WindowsEvent, usual: Outcome): Outcome {
     if (status !== undefined) return /^0x0+$/.test(status) ? "success" : "failure";
   }
   return usual;
-}
-
-/** The account that a member of a group is: the common name its distinguished name begins with (RFC 4514 section 3). */
-function commonName(name: string): string[] {
-  const found = /^CN=((?:[^,\\]|\\.){1,256})(?:,|$)/i.exec(name.trim());
-  return found ? [found[1]!.replace(/\\(.)/g, "$1")] : [];
 }

@@ -112,7 +112,10 @@ export const WINDOWS_RULES: readonly RuleInput[] = [
         raises: 1,
         records: [
           windows(0, 4720, { TargetUserName: "svc-new" }),
-          windows(60, 4732, { TargetUserName: "svc-new" }),
+          windows(60, 4728, {
+            TargetUserName: "Domain Admins",
+            MemberName: "CN=svc-new,CN=Users,DC=orvane,DC=example",
+          }),
           windows(300, 4624, { TargetUserName: "svc-new", LogonType: "3" }, "files"),
         ],
       },

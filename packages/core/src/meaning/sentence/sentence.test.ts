@@ -71,6 +71,31 @@ describe("one sentence for every kind, from typed values", () => {
       ]),
       "k.lind was refused a logon to dc-1",
     ],
+    [
+      "who sent it has one name, with a domain behind it or without",
+      event("4625", [["TargetUserName", "k.lind"]], "FW-1.orvane.example"),
+      "k.lind was refused a logon to fw-1",
+    ],
+    [
+      "who joined a group, by its distinguished name (RFC 4514)",
+      event("4728", [
+        ["MemberName", "CN=n.berg,CN=Users,DC=orvane,DC=example"],
+        ["TargetUserName", "Domain Admins"],
+      ]),
+      "n.berg joined the global group Domain Admins",
+    ],
+    [
+      "who joined a group, where the account is known",
+      {
+        ...event("4732", [
+          ["MemberName", "-"],
+          ["TargetUserName", "Administrators"],
+          ["SubjectUserName", "t.vik"],
+        ]),
+        users: ["t.vik", "svc-print"],
+      },
+      "svc-print joined the local group Administrators, added by t.vik",
+    ],
     ["an unknown event has its own text", { kind: "windows", app: "Any", event: "9", text: "It broke." }, "It broke."],
     ["an unknown event without text", { kind: "windows", app: "Any", event: "9", host: "h" }, "Event 9 of Any on h"],
     [

@@ -2,6 +2,7 @@ import { canonicalAddress } from "../../base/net/index.js";
 import { formatDuration } from "../../base/time/index.js";
 import { formatMibValue, type MibNames } from "../../decode/mib/index.js";
 import { type Applications, protocolName } from "../../model/applications/index.js";
+import { commonNameOf } from "../../model/entity/index.js";
 import { dataValues, type HalvikRecord } from "../../model/record/index.js";
 import { findDaemonLine } from "../daemons/index.js";
 import { FAILURE_CODES, fillSentence, KERBEROS_CODES, LOGON_TYPES, type Meanings } from "../index.js";
@@ -50,7 +51,10 @@ function ownValue(r: HalvikRecord, c: SentenceContext, name: string): string | n
     case "sender":
       return c.senderName;
     case "computer":
-      return r.host ?? c.senderName;
+      // with a domain behind it, it is still who sent it: one name in whatever is read together
+      return r.host === null || r.host.toLowerCase().startsWith(`${c.senderName.toLowerCase()}.`)
+        ? c.senderName
+        : r.host;
     case "provider":
       return r.app;
     case "interface":
@@ -64,12 +68,23 @@ function ownValue(r: HalvikRecord, c: SentenceContext, name: string): string | n
     }
     case "kerberos":
       return KERBEROS_CODES[(dataValues(r, "Status")[0] ?? "").toLowerCase()] ?? null;
+    case "MemberName":
+      return memberOf(r);
     default: {
       const value = dataValues(r, name)[0]?.trim();
       if (value === undefined || value === "" || value === "-") return null;
       return value.length > 200 ? `${value.slice(0, 200)}…` : (canonicalAddress(value) ?? value);
     }
   }
+}
+
+/** Who joined or left a group: by the name of the account where it is known, else by what its distinguished name begins with. */
+function memberOf(r: HalvikRecord): string | null {
+  const [subject, target, written = ""] = ["SubjectUserName", "TargetUserName", "MemberName"].map((name) =>
+    dataValues(r, name)[0]?.trim(),
+  );
+  const user = r.users.find((u) => u !== subject && u !== target);
+  return user ?? (written === "" || written === "-" ? null : (commonNameOf(written) ?? written).slice(0, 200));
 }
 
 function windowsSentence(r: HalvikRecord, c: SentenceContext): string {

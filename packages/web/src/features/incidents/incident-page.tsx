@@ -180,7 +180,9 @@ function Why({ detail: { rules, findings, moreFindings } }: { detail: IncidentDe
               </span>
               {latest && (
                 <b className="whitespace-nowrap">
-                  {latest.count.toLocaleString("en")} in {formatDuration(usOf(latest.last) - usOf(latest.first))}
+                  {latest.count === 1
+                    ? "1 record"
+                    : `${latest.count.toLocaleString("en")} in ${formatDuration(usOf(latest.last) - usOf(latest.first))}`}
                 </b>
               )}
             </p>

@@ -1,8 +1,9 @@
 import type { TrafficAnswer } from "@halvik/contract/traffic";
-import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute, minute, weekday } from "../../ui/time";
+import { useSize } from "../../ui/use-size";
 import { LOG_DECADES, logPart, rateOf, sayRate, ticks } from "./amounts";
 import type { Sentence } from "./asked";
 
@@ -26,19 +27,8 @@ interface ProfileProps {
 /** The course of traffic: time downward as on the rail, the newest on top; inbound to the right of the middle line, outbound to the left. */
 export function Profile({ answer, sentence, onGo }: ProfileProps) {
   const { zone, needleUs, setNeedle } = useViewStore();
-  const box = useRef<HTMLDivElement>(null);
-  const [size, setSize] = useState({ width: 440, height: 560 });
+  const [box, size] = useSize<HTMLDivElement>({ width: 440, height: 560 });
   const [dragged, setDragged] = useState<{ from: number; to: number } | null>(null);
-  useEffect(() => {
-    const { current } = box;
-    if (current === null || typeof ResizeObserver === "undefined") return;
-    const observer = new ResizeObserver(([entry]) => {
-      const { width, height } = entry!.contentRect;
-      if (width > 0 && height > 0) setSize({ width, height });
-    });
-    observer.observe(current);
-    return () => observer.disconnect();
-  }, []);
   const { steps, sides, step, bands, capacity } = answer;
   const { measure } = sentence;
   const stepUs = step * 1e6;

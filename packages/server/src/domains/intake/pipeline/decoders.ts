@@ -10,6 +10,7 @@ import type { ReadyFormat } from "@halvik/core/formats";
 import { Meanings } from "@halvik/core/meaning";
 import type { RecordContent } from "@halvik/core/model/record";
 import {
+  AccountIds,
   columnsRecord,
   fitContent,
   flowRecord,
@@ -73,6 +74,7 @@ export class Decoders {
   measures: { readonly sender: number; readonly timeUs: number; readonly measure: InterfaceMeasure }[] = [];
   /** The agent that the last sFlow datagram names; null: no such datagram since `begin`. */
   agent: string | null = null;
+  private readonly accountIds = new AccountIds();
   private unnamed = new Map<string, { count: number; readonly sender: number }>();
   private columns: { readonly header: string; readonly columns: DecisionColumns | null } | null = null;
   counters = { "flow datagrams": 0, "sequence gaps": 0, "held for templates": 0 };
@@ -148,7 +150,15 @@ export class Decoders {
         return [{ content, deviceUs: null }];
       }
       case "windows":
-        return [windowsRecord(bytes, { receivedUs, clockOffsetUs, meanings, maxBehindUs })];
+        return [
+          windowsRecord(bytes, {
+            receivedUs,
+            clockOffsetUs,
+            meanings,
+            maxBehindUs,
+            accounts: { sender: sender.facts.id, ids: this.accountIds },
+          }),
+        ];
       case "json": {
         const mapping = this.settings.mappings.get(arrival.endpoint) ?? null;
         return [jsonRecord(bytes, { receivedUs, clockOffsetUs, mapping, meanings, maxBehindUs })];
