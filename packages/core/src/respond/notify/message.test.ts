@@ -71,6 +71,21 @@ test("a raise: what, how many, when, about whom, why, the records, where to look
     expect(text).toContain(part);
 });
 
+test("a record that is evidence of several rules stands once; of values, the sentence made of them", () => {
+  const one = { ...record(5, "TargetUserName=z.boe"), kind: "windows", sentence: "z.boe was refused a logon to dc-1" };
+  const base = detail();
+  const [finding] = base.findings;
+  const { text } = mail("raise", {
+    ...base,
+    incident: { ...base.incident, count: 1 },
+    findings: [1, 2, 3].map(() => ({ ...finding!, evidence: [one] })),
+  });
+  const latest = text.slice(text.indexOf("The latest records"));
+  expect(latest.split("z.boe was refused a logon to dc-1")).toHaveLength(2);
+  expect(latest).not.toContain("TargetUserName");
+  expect(latest).not.toContain("of 1)");
+});
+
 test("what happened is told as on its page, and what is new where something is", () => {
   const { text } = mail("raise", detail());
   expect(text).toContain("What happened");

@@ -80,15 +80,17 @@ export function mailOf(
   kind: Exclude<TextKind, "digest"> = kindOf(told),
 ): MailText {
   const { incident: i, rules, findings, history } = told.detail;
-  const evidence = findings.flatMap((f) => f.evidence).sort((a, b) => (a.time < b.time ? 1 : -1));
-  const counted = findings.reduce((sum, f) => sum + f.count, 0);
+  // one record may be evidence of several rules
+  const evidence = [...new Map(findings.flatMap((f) => f.evidence).map((r) => [r.id, r])).values()].sort((a, b) =>
+    a.time < b.time ? 1 : -1,
+  );
   const at = (us: EpochUs) => formatZoned(us, zone);
   const shown = evidence.slice(0, RECORDS);
   const rows: Block = {
     is: "rows",
-    rows: shown.map((r) => [clock(r.time, zone), line(r.sender.name), line(r.text || r.sentence || "")]),
+    rows: shown.map((r) => [clock(r.time, zone), line(r.sender.name), line(saysOf(r))]),
   };
-  const more: Block = { is: "line", text: `(${shown.length} of ${counted})` };
+  const more: Block = { is: "line", text: `(${shown.length} of ${i.count})` };
   const senders = [...new Set(evidence.map((r) => line(r.sender.name)))];
   return write(kind, texts, {
     title: line(i.title),
@@ -111,11 +113,19 @@ export function mailOf(
     news: itemsOf(newsOf(told.tell, history).map((h) => line(h.detail === "" ? h.what : `${h.what}: ${h.detail}`))),
     story: rowsOf(storyOf(told.detail, at).map((p) => [at(p.us), line(p.text)])),
     why: itemsOf(rules.map((r) => `${line(r.name)}: ${line(r.sentence)}`)),
-    records: shown.length === 0 ? [] : shown.length < counted ? [rows, more] : [rows],
+    records: shown.length === 0 ? [] : shown.length < i.count ? [rows, more] : [rows],
     advice: itemsOf(rules.flatMap((r) => (r.notes === "" ? [] : [line(r.notes)]))),
     acknowledge: acknowledgeUrl === null ? [] : [{ is: "link", url: acknowledgeUrl }],
   });
 }
+
+type MailedRecord = MailedIncident["findings"][number]["evidence"][number];
+/** Kinds whose text is a list of values, made of what came. */
+const OF_VALUES: readonly string[] = ["windows", "snmp", "flow"];
+
+/** What a record says, in a line: its own words where somebody wrote them, else the sentence that is made of its values. */
+const saysOf = ({ kind, text, sentence }: MailedRecord): string =>
+  (OF_VALUES.includes(kind) ? sentence || text : text || sentence) || "";
 
 /** Several messages in one, when they are many. */
 export function mailOfMany(told: readonly ToldOf[], { notification, texts, zone }: Writing): MailText {
