@@ -52,3 +52,12 @@ Object.assign(window.Element.prototype, {
   releasePointerCapture: nothing,
   scrollIntoView: nothing,
 });
+// browsers read a file this way since 2020, and jsdom does not yet
+window.Blob.prototype.text ??= function () {
+  return new Promise((resolve, reject) => {
+    const reader = new window.FileReader();
+    reader.onload = () => resolve(reader.result);
+    reader.onerror = () => reject(reader.error);
+    reader.readAsText(this);
+  });
+};

@@ -11,7 +11,7 @@ import { Button, TextButton } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { clockMs, dayMinute } from "../../ui/time";
+import { dayClock, dayMinute } from "../../ui/time";
 import { DeleteButton } from "../../ui/twice-button";
 import { ForwardForm } from "./forward-form";
 
@@ -127,9 +127,9 @@ function One({ forward: f, zone, onEdit, onSwitch, onRemove }: OneProps) {
         {f.state === "trouble" && <p className="text-vermilion">{safeText(f.detail)}</p>}
         <p className="text-quiet">
           {n(f.sent)} delivered since the collector began
-          {f.last !== null && `, last ${clockMs(usOf(f.last), zone)}`}
+          {f.last !== null && `, last ${dayClock(usOf(f.last), zone)}`}
           {f.oldest !== null &&
-            ` · ${bytesText(f.queuedBytes)} wait, the oldest since ${clockMs(usOf(f.oldest), zone)}`}
+            ` · ${bytesText(f.queuedBytes)} wait, the oldest since ${dayClock(usOf(f.oldest), zone)}`}
           {f.refused > 0 && <span className="text-ochre"> · {n(f.refused)} refused by the receiver for good</span>}
           {f.lost > 0 && <b className="font-semibold text-vermilion"> · {n(f.lost)} lost: the queue was full</b>}
           {` · ${safeText(f.author)}, ${dayMinute(usOf(f.changed), zone)}`}

@@ -1,8 +1,9 @@
 import type { AddedEntries, Lists } from "@halvik/contract/lists";
+import { readMoment } from "@halvik/core/base/time";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { listEntriesQuery, request } from "../../data/api";
-import { useViewStore, usOf } from "../../data/view-store";
+import { isoOf, useViewStore, usOf } from "../../data/view-store";
 import { Button, ButtonLink, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Field, Input } from "../../ui/field";
@@ -13,7 +14,7 @@ import { dayMinute } from "../../ui/time";
 /** What is in a list: to add to by hand or by a file, to look through, to take out of. */
 export function Entries({ list, onEdit }: { list: Lists["lists"][number]; onEdit: () => void }) {
   const client = useQueryClient();
-  const zone = useViewStore((s) => s.zone);
+  const { zone, nowUs } = useViewStore();
   const [text, setText] = useState("");
   const [value, setValue] = useState("");
   const [note, setNote] = useState("");
@@ -30,7 +31,8 @@ export function Entries({ list, onEdit }: { list: Lists["lists"][number]; onEdit
     onSuccess: changed,
   });
   const addOne = () => {
-    const expires = until === "" ? null : `${until}T00:00:00Z`;
+    const day = until === "" ? null : readMoment(until, nowUs, zone);
+    const expires = day === null ? null : isoOf(day);
     add.mutate({ as: "value", value, note, expires }, { onSuccess: (a) => a.refused === 0 && setValue("") });
   };
   const addFile = async (chosen: File | undefined) => {
@@ -61,7 +63,7 @@ export function Entries({ list, onEdit }: { list: Lists["lists"][number]; onEdit
           {(id) => <Input id={id} value={value} onChange={(e) => setValue(e.target.value)} />}
         </Field>
         <Field label="Note">{(id) => <Input id={id} value={note} onChange={(e) => setNote(e.target.value)} />}</Field>
-        <Field label="Holds until" hint="Empty: it does not run out.">
+        <Field label="Holds until" hint="Until that day begins. Empty: it does not run out.">
           {(id) => <Input id={id} type="date" value={until} onChange={(e) => setUntil(e.target.value)} />}
         </Field>
         <div className="flex gap-1.5">
