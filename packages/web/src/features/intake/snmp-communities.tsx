@@ -48,7 +48,8 @@ export function SnmpCommunities({ endpoint: e }: { endpoint: EndpointJson }) {
             <span className="flex-1">
               <span className="font-mono">{safeText(r.mask)}</span>{" "}
               <span className="text-quiet">
-                {r.count.toLocaleString("en")} times, the last from {safeText(r.peer)} at {dayClock(usOf(r.at), zone)}
+                {r.count === 1 ? "once, " : `${r.count.toLocaleString("en")} times, the last `}from {safeText(r.peer)}{" "}
+                at {dayClock(usOf(r.at), zone)}
               </span>
             </span>
             {r.digest !== null && (

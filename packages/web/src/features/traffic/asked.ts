@@ -25,9 +25,7 @@ export const AMONG = [
 ] as const;
 export type Among = (typeof AMONG)[number]["value"];
 
-/** Where there is no such list: addresses for private use (RFC 1918, RFC 4193). */
-
-/** @param hasOwnList whether somebody said which networks are ours */
+/** @param hasOwnList whether somebody said which networks are ours; else those for private use are (RFC 1918, RFC 4193) */
 function amongFilter(among: Among, hasOwnList: boolean): string | null {
   const ours = (end: string) => (hasOwnList ? `${end} in list "${OWN_NETWORKS}"` : `${end} within ${PRIVATE_BLOCKS}`);
   switch (among) {
