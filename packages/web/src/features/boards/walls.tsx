@@ -7,6 +7,7 @@ import { wallsQuery } from "../../data/board-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Button, TextButton } from "../../ui/button";
 import { Checkbox } from "../../ui/checkbox";
+import { copyText } from "../../ui/copy-text";
 import { Dialog } from "../../ui/dialog";
 import { Field, Input } from "../../ui/field";
 import { Heading } from "../../ui/page";
@@ -194,7 +195,7 @@ function Address({ token, onClose }: { token: string; onClose: () => void }) {
     >
       <p className="mb-3 rounded-xs border border-line bg-wash p-2 font-mono text-code break-all">{address}</p>
       <div className="flex gap-2">
-        <Button main onClick={() => void navigator.clipboard?.writeText(address)}>
+        <Button main onClick={() => void copyText(address)}>
           Copy
         </Button>
         <Button onClick={onClose}>Done</Button>

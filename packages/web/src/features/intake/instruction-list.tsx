@@ -1,5 +1,5 @@
-import { toast } from "sonner";
 import { TextButton } from "../../ui/button";
+import { copyText } from "../../ui/copy-text";
 import type { Instruction } from "./instructions";
 
 /** What to put into senders, each with a button that copies it. @param of the endpoint, to tell alike ones apart by ear */
@@ -8,10 +8,7 @@ export const InstructionList = ({ instructions, of }: { instructions: readonly I
     <div key={i.title} className="mb-1.5 text-ui">
       <span className="flex justify-between gap-2 text-quiet">
         {i.title}
-        <TextButton
-          aria-label={`Copy: ${i.title}, ${of}`}
-          onClick={() => void navigator.clipboard.writeText(i.text).then(() => toast("Copied"))}
-        >
+        <TextButton aria-label={`Copy: ${i.title}, ${of}`} onClick={() => void copyText(i.text)}>
           copy
         </TextButton>
       </span>

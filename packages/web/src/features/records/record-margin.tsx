@@ -11,6 +11,7 @@ import { windowParams } from "../../data/window-url";
 import { AddressName, NamedText } from "../../shared/address-names";
 import { PortraitLink } from "../../shared/portrait-link";
 import { Button, Kbd, TextButton } from "../../ui/button";
+import { copyText } from "../../ui/copy-text";
 import { Trouble } from "../../ui/empty-state";
 import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -193,7 +194,7 @@ function Copy({ record, raw }: { record: RecordJson; raw: string }) {
           key={name}
           type="button"
           className="mr-2 text-fjord underline"
-          onClick={() => void navigator.clipboard.writeText(text()).then(() => setCopied(name))}
+          onClick={() => void copyText(text(), null).then((isThere) => isThere && setCopied(name))}
         >
           {name}
         </button>

@@ -4,6 +4,7 @@ import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { Fragment, type ReactNode } from "react";
 import { NameMark, namesIn, useNameOf } from "../../shared/address-names";
 import { lineText } from "../../shared/record-text";
+import { copyText } from "../../ui/copy-text";
 import { Menu, MenuItem, MenuLabel } from "../../ui/menu";
 import { safeText } from "../../ui/safe-text";
 
@@ -124,7 +125,7 @@ export function Value({
       <MenuItem onSelect={() => actions.without(pivot)}>without this</MenuItem>
       <MenuItem onSelect={() => actions.around(record)}>around this</MenuItem>
       <MenuItem onSelect={() => actions.seen(pivot)}>first and last seen</MenuItem>
-      <MenuItem onSelect={() => void navigator.clipboard.writeText(pivot.label)}>copy</MenuItem>
+      <MenuItem onSelect={() => void copyText(pivot.label)}>copy</MenuItem>
     </Menu>
   );
 }
