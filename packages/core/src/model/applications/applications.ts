@@ -56,15 +56,25 @@ export interface ApplicationsWhere {
   readonly ports: ReadonlyMap<number, { readonly passing: readonly number[]; readonly others: readonly number[] }>;
 }
 
+/** Bits that are free within the block that a name is of; more than any where it is of all addresses. */
+const blockSize = ({ network }: OwnApplication): number =>
+  network === null ? 129 : (network.family === 4 ? 32 : 128) - network.bits;
+const ports = ({ lowPort, highPort }: OwnApplication): number =>
+  lowPort === null ? 65_536 : (highPort ?? lowPort) - lowPort + 1;
+const protocols = ({ protocol }: OwnApplication): number => (protocol === null ? 2 : 1);
+
 /** What traffic is called: as its exporter says, else by own names, else by the registry of ports. */
 export class Applications implements RecordNames {
   private readonly asked = new WeakMap<object, ApplicationsWhere>();
   private readonly registered: ReadonlyMap<number, ReadonlyMap<number, string>>;
 
-  constructor(
-    readonly own: readonly OwnApplication[],
-    registry: ServiceRegistry,
-  ) {
+  /** Own names, the narrowest first: whoever names one service within a range means it. Of like ones the first given. */
+  readonly own: readonly OwnApplication[];
+
+  constructor(own: readonly OwnApplication[], registry: ServiceRegistry) {
+    this.own = [...own].sort(
+      (a, b) => blockSize(a) - blockSize(b) || ports(a) - ports(b) || protocols(a) - protocols(b),
+    );
     this.registered = byPort(registry);
   }
 

@@ -15,6 +15,7 @@ import { formatUs } from "@halvik/core/base/time";
 import {
   phraseCode,
   SEVERITY_ROWS,
+  type SeverityRow,
   SNMP_MEANINGS,
   SYSLOG_PHRASES,
   sentenceNames,
@@ -53,6 +54,9 @@ const MAX_UNNAMED = 50;
 const MAX_MODULES = 500;
 const CHECK_MS = 15_000;
 
+type Word = Pick<SeverityRow, "kind" | "original">;
+const isSameWord = (a: Word, b: Word): boolean => a.kind === b.kind && a.original === b.original;
+
 /** What these routes work with. */
 interface Needs {
   readonly models: Models;
@@ -90,10 +94,16 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
         ...own.map((m) => ({ ...m, own: true })),
         ...shipped.filter((m) => !changed.has(`${m.kind} ${m.code}`)),
       ],
-      severities: SEVERITY_ROWS.map((row) => {
-        const mine = mySeverities.find((o) => o.kind === row.kind && o.original === row.original);
-        return mine ? { ...mine, own: true } : { ...row, own: false };
-      }),
+      severities: [
+        ...SEVERITY_ROWS.map((row) => {
+          const mine = mySeverities.find((o) => isSameWord(o, row));
+          return mine ? { ...mine, own: true } : { ...row, own: false };
+        }),
+        // words that only somebody's own devices use
+        ...mySeverities
+          .filter((o) => !SEVERITY_ROWS.some((row) => isSameWord(o, row)))
+          .map((o) => ({ ...o, own: true })),
+      ],
     };
   };
 
@@ -256,6 +266,11 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
             });
           if (a.protocol === null && a.lowPort === null && network === null)
             throw new AppError("BAD_REQUEST", "name a protocol, a port or a network", { field: "lowPort" });
+          // all ports up to one would be all of its protocol
+          if (a.lowPort === null && a.highPort !== null)
+            throw new AppError("BAD_REQUEST", `name the port it begins at, too: up to ${a.highPort} from where?`, {
+              field: "lowPort",
+            });
           if (a.lowPort !== null && a.highPort !== null && a.highPort < a.lowPort)
             throw new AppError("BAD_REQUEST", `high port: expected ${a.lowPort} or more, got ${a.highPort}`, {
               field: "highPort",
