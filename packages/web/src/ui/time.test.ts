@@ -5,6 +5,8 @@ const AT = Date.UTC(2026, 10, 28, 1, 14, 7, 42) * 1_000;
 const LAST_YEAR = Date.UTC(2025, 11, 31, 22, 59, 59) * 1_000;
 const ZONE = "Europe/Oslo";
 beforeEach(() => setPresent(AT, ZONE));
+// what is known of the present is known to every part
+afterAll(() => setPresent(AT, ZONE));
 
 test.each([
   [clockMs(AT, ZONE), "02:14:07.042"],

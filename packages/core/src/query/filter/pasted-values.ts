@@ -20,6 +20,9 @@ const BETWEEN_TEXTS = /[\n\r\t,;]+/;
 /** Addresses are often written so that nobody follows them by a click: 192[.]0[.]2[.]7 (common practice, no source). */
 const MASKED = /\[\.\]|\(\.\)|\{\.\}|\[dot\]/gi;
 
+/** An address with a port behind it, as connections are told: `192.0.2.7:443`, `[2001:db8::7]:443` (RFC 3986 section 3.2.2 for the brackets). */
+const WITH_PORT = /^(?:(\d{1,3}(?:\.\d{1,3}){3})|\[([\da-f:.]{2,45})\]):\d{1,5}[).,]*$/i;
+
 /**
  * The values in a text that was pasted: addresses and blocks wherever they stand, also masked ones; or texts, one a line or between commas.
  * @param most values that are taken
@@ -50,6 +53,7 @@ function addressIn(part: string): Part {
   // brackets and stops of the sentence around it, in whatever order; a colon may be an address's own
   const bare = part
     .replace(MASKED, ".")
+    .replace(WITH_PORT, "$1$2")
     .replace(/^[[(]+/, "")
     .replace(/[\]).]+$/, "");
   const written = canonicalAddress(bare) === null ? bare.replace(/:+$/, "") : bare;

@@ -119,7 +119,8 @@ function Pasting({ onAdd }: { readonly onAdd: (part: string) => void }) {
         )}
       </Field>
       <p role="status" className="mb-2 text-ui text-quiet">
-        {read.values.length.toLocaleString("en")} {isAddress ? "addresses" : "values"}
+        {read.values.length.toLocaleString("en")}{" "}
+        {read.values.length === 1 ? (isAddress ? "address" : "value") : isAddress ? "addresses" : "values"}
         {read.twice > 0 && `, ${read.twice.toLocaleString("en")} more than once`}
         {unread.length > 0 && (
           <>
