@@ -142,7 +142,7 @@ function TopLine({
       <div className="ml-auto flex flex-wrap items-center gap-x-4 py-1 pl-4 text-ui whitespace-nowrap text-quiet">
         {summary && (
           <span>
-            {summary.recordsPerSecond.toLocaleString("en")} records/s ·{" "}
+            {summary.recordsPerSecond.toLocaleString("en")} {summary.recordsPerSecond === 1 ? "record" : "records"}/s ·{" "}
             {summary.lost === 0 ? (
               "nothing lost"
             ) : (
