@@ -49,5 +49,7 @@ export const ArrivalPreview = z.object({
   examples: z.array(z.object({ at: TimeText, sender: z.string(), says: z.string() })),
   /** Of what is dropped: rules of correlation that such records mattered to. */
   rules: z.array(z.object({ id: z.string(), name: z.string() })),
+  /** False: there was no time to ask for every rule; such records may matter to others, too. */
+  allRules: z.boolean(),
 });
 export type ArrivalPreview = z.infer<typeof ArrivalPreview>;

@@ -232,6 +232,16 @@ test("before it is saved: what it would have met, from whom, what it takes, and 
   expect(body.bytesADay).toBeGreaterThan(0);
   expect(body.examples[0]).toMatchObject({ sender: "srv-1" });
   expect(body.rules.map((r) => r.id)).toContain("refused-logons");
+  // also where the newest that it would meet are none of those
+  await send(...Array.from({ length: 260 }, (_, i) => `<38>sshd[${i}]: Server listening on port ${i + 1}`));
+  await eventually(
+    "stored",
+    () => stored('text has "Server listening"'),
+    (r) => r.length >= 260,
+  );
+  const later = (await preview({ filter: "app is sshd" })).body;
+  expect(later.rules.map((r) => r.id)).toContain("refused-logons");
+  expect(later.allRules).toBe(true);
   expect((await preview({ filter: "app is nothing-at-all" })).body).toMatchObject({ met: 0, rules: [] });
   expect((await preview({ filter: "ap is sshd" })).status).toBe(400);
 });

@@ -1,7 +1,7 @@
 import type { ArrivalPreview } from "@halvik/contract/arrival";
 import { type ArrivalRule, sayArrivalRule } from "@halvik/core/arrive";
 import { formatUs, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
-import { RuleEngine } from "@halvik/core/detect";
+import { type Rule, RuleEngine } from "@halvik/core/detect";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { compileFilter, type Filter } from "@halvik/core/query/filter";
@@ -14,8 +14,10 @@ import { loadRules } from "../rules/running/repository.js";
 
 const BUDGET_MS = 3_000;
 const EXAMPLES = 5;
-/** Examples that are held against rules of correlation. */
+/** Records that are held against rules of correlation at once. Rules that none of them matters to are asked for one that does. */
 const READ = 200;
+const RULES_BUDGET_MS = 4_000;
+const RULE_BUDGET_MS = 400;
 
 interface Needs {
   readonly db: Queryable;
@@ -28,11 +30,12 @@ interface Needs {
 
 /** What a rule would have met among what is stored of the last 24 hours. */
 export async function previewRule(
-  { db, ask, directory, presenter, zone, forwardName }: Needs,
+  needs: Needs,
   rule: ArrivalRule,
   filter: Filter,
   nowUs: number,
 ): Promise<ArrivalPreview> {
+  const { db, ask, directory, presenter, forwardName } = needs;
   const window = { fromUs: nowUs - US_PER_DAY, toUs: nowUs };
   const asked = { ...window, filter, nowUs, budgetMs: BUDGET_MS };
   const found = await ask(filter).histogram({ ...asked, widthUs: US_PER_HOUR });
@@ -58,28 +61,53 @@ export async function previewRule(
         says: r.text === "" ? String(shown.sentence) : r.text,
       };
     }),
-    rules: rule.does === "drop" ? await rulesUsing(db, directory, zone, page.records, nowUs) : [],
+    ...(rule.does === "drop"
+      ? await rulesUsing(needs, filter, page.records, page.next !== null || page.partial, asked)
+      : { rules: [], allRules: true }),
   };
 }
 
-/** Rules of correlation to which one of some records matters. */
+/**
+ * Rules of correlation to which one of the records matters that a filter finds.
+ * @param some of these @param more whether there are others
+ */
 async function rulesUsing(
-  db: Queryable,
+  { db, ask, directory, zone }: Needs,
+  filter: Filter,
+  some: readonly HalvikRecord[],
+  more: boolean,
+  { fromUs, toUs, nowUs }: { readonly fromUs: number; readonly toUs: number; readonly nowUs: number },
+): Promise<Pick<ArrivalPreview, "rules" | "allRules">> {
+  const rules: { id: string; name: string }[] = [];
+  let allRules = true;
+  const until = performance.now() + RULES_BUDGET_MS;
+  for (const rule of (await loadRules(db)).rules) {
+    const matters = rule.enabled ? whatMatters(rule, directory, zone) : null;
+    if (matters === null) continue;
+    const asksFor: Filter = { type: "and", items: [filter, matters], span: matters.span };
+    let isUsed = some.some(compileFilter(matters, { directory, nowUs }));
+    if (!isUsed && more) {
+      const budgetMs = Math.min(RULE_BUDGET_MS, until - performance.now());
+      const one = { filter: asksFor, fromUs, toUs, nowUs, limit: 1, cursor: null, direction: "older" } as const;
+      const page = budgetMs <= 0 ? null : await ask(asksFor).page({ ...one, budgetMs });
+      isUsed = page !== null && page.records.length > 0;
+      if (!isUsed && page?.partial !== false) allRules = false;
+    }
+    if (isUsed) rules.push({ id: rule.id, name: rule.name });
+  }
+  return { rules, allRules };
+}
+
+/** What a rule looks at; null: nothing, or it cannot run. */
+function whatMatters(
+  rule: Rule,
   directory: SenderDirectory,
   zone: string,
-  records: readonly HalvikRecord[],
-  nowUs: number,
-): Promise<{ id: string; name: string }[]> {
-  return (await loadRules(db)).rules.flatMap((rule) => {
-    if (!rule.enabled) return [];
-    try {
-      const filter = new RuleEngine([rule], directory, { zone }).filterOf(rule.id);
-      if (filter === null) return [];
-      const matters = compileFilter(filter, { directory, nowUs });
-      return records.some(matters) ? [{ id: rule.id, name: rule.name }] : [];
-    } catch {
-      // a rule that cannot run uses nothing
-      return [];
-    }
-  });
+): Exclude<Filter, { type: "everything" }> | null {
+  try {
+    const filter = new RuleEngine([rule], directory, { zone }).filterOf(rule.id);
+    return filter === null || filter.type === "everything" ? null : filter;
+  } catch {
+    return null;
+  }
 }

@@ -86,6 +86,7 @@ describe("what it would have met", () => {
   const PREVIEW: ArrivalPreview = {
     ...{ says: "is dropped, and counted", met: 41_204, of: 1_200_000, exact: true, senders: 14, bytesADay: 5_100_000 },
     rules: [{ id: "refused-logons", name: "Refused logons" }],
+    allRules: true,
     examples: [{ at: "2026-11-28T02:14:07.123000Z", sender: "mail-1", says: "sold \u202e2" }],
   };
   const previewed = async (answer: unknown) => {

@@ -202,13 +202,18 @@ function Preview({ preview: p, zone }: { preview: ArrivalPreview; zone: string }
       {p.met === 0 && <p className="text-ochre">Nothing: is the filter what you mean?</p>}
       {p.rules.length > 0 && (
         <p className="text-vermilion">
-          What is dropped reaches no rule. These used such records:{" "}
+          What is dropped reaches no rule. {p.allRules ? "These" : "At least these"} used such records:{" "}
           {p.rules.map((r, i) => (
             <span key={r.id}>
               {i > 0 && ", "}
               <Link to={`/rules/${r.id}`}>{safeText(r.name)}</Link>
             </span>
           ))}
+        </p>
+      )}
+      {p.rules.length === 0 && !p.allRules && (
+        <p className="text-ochre">
+          What is dropped reaches no rule. There was no time to ask for all of them whether they used such records.
         </p>
       )}
       {p.examples.map((e, i) => (

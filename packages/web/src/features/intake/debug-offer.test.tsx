@@ -10,7 +10,7 @@ freshPage();
 
 const preview: ArrivalPreview = {
   ...{ says: "is dropped, and counted", met: 41_204, of: 1_200_000, exact: true, senders: 14 },
-  ...{ bytesADay: 5_100_000, examples: [], rules: [] },
+  ...{ bytesADay: 5_100_000, examples: [], rules: [], allRules: true },
 };
 const rule = (filter: string): ArrivalRuleJson => ({
   ...{ id: 1, enabled: true, says: "", broken: null, author: "moe", changed: "2026-11-28T02:00:00.000000Z" },
