@@ -15,6 +15,7 @@ import { KindMark, SeverityMark } from "../../ui/marks";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { dayClock } from "../../ui/time";
+import { Tooltip } from "../../ui/tooltip";
 import { PinOpened } from "./pin-opened";
 import { pinUs, said } from "./told-pin";
 
@@ -137,9 +138,11 @@ function PinMark({ pin: { pinned, record } }: { readonly pin: PinJson }) {
       </span>
     );
   return (
-    <span role="img" aria-label={pinned.is} title={pinned.is} className="text-center font-mono text-code text-quiet">
-      {MARKS[pinned.is]}
-    </span>
+    <Tooltip text={pinned.is}>
+      <span role="img" aria-label={pinned.is} className="text-center font-mono text-code text-quiet">
+        {MARKS[pinned.is]}
+      </span>
+    </Tooltip>
   );
 }
 const MARKS: Readonly<Record<PinJson["pinned"]["is"], string>> = {

@@ -6,6 +6,7 @@ import { TextButton } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { clockMs } from "../../ui/time";
+import { Tooltip } from "../../ui/tooltip";
 
 const STATES: Readonly<
   Record<TraceStep["state"], { readonly sign: string; readonly says: string; readonly look: string }>
@@ -44,14 +45,11 @@ export function TraceSteps({ trace, isStored }: { trace: Trace; isStored: boolea
             key={`${s.step} ${i}`}
             className="grid grid-cols-[1.25rem_6rem_1fr_auto] gap-2 border-t border-line py-1 first:border-t-0"
           >
-            <span
-              className={STATES[s.state].look}
-              title={STATES[s.state].says}
-              role="img"
-              aria-label={STATES[s.state].says}
-            >
-              {STATES[s.state].sign}
-            </span>
+            <Tooltip text={STATES[s.state].says}>
+              <span className={STATES[s.state].look} role="img" aria-label={STATES[s.state].says}>
+                {STATES[s.state].sign}
+              </span>
+            </Tooltip>
             <span className="text-quiet">{s.step}</span>
             <span className="min-w-0 break-words">{safeText(s.says)}</span>
             <span className="text-right text-quiet tabular-nums">
