@@ -11,15 +11,17 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
   const [all, setAll] = useState(false);
   const shown = all ? list.modules : list.modules.filter((m) => !m.shipped || m.problems.length > 0);
   const shipped = list.modules.filter((m) => m.shipped).length;
-  const add = async (files: FileList) => {
+  const add = async (files: readonly File[]) => {
+    const troubles: string[] = [];
     setTrouble(null);
     for (const file of files) {
       try {
         await act("POST", "/mibs", { source: await file.text() });
       } catch (e) {
-        setTrouble(`${file.name}: ${(e as Error).message}`);
+        troubles.push(`${file.name}: ${(e as Error).message}`);
       }
     }
+    if (troubles.length > 0) setTrouble(troubles.join("; "));
   };
   return (
     <>
@@ -69,7 +71,8 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
             className="sr-only"
             accept=".mib,.txt,.my"
             onChange={(e) => {
-              if (e.target.files) void add(e.target.files);
+              // emptying the field empties its list as well, while the first is still read
+              void add([...(e.target.files ?? [])]);
               e.target.value = "";
             }}
           />
