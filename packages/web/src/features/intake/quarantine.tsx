@@ -7,6 +7,7 @@ import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { ago } from "../../ui/time";
+import { DeleteButton } from "../../ui/twice-button";
 
 /** What the store refused and what could not be read back from disk: kept with the reason until somebody decides. */
 export function Quarantine() {
@@ -47,7 +48,7 @@ export function Quarantine() {
                     Try again
                   </Button>
                 )}
-                <Button onClick={() => decide.mutate({ file: f.file, act: "give-up" })}>Delete</Button>
+                <DeleteButton onDelete={() => decide.mutate({ file: f.file, act: "give-up" })} />
               </>
             ) : (
               <span className="text-quiet">{f.state === "again" ? "trying again" : "deleting"}</span>
