@@ -61,11 +61,11 @@ export async function loadCheckpoint(
   const runs = new Set(
     current.flatMap((k) => [`${k.rule.id} ${k.hash}`, ...(k.rule.kind === "count" ? [`${k.rule.id} `] : [])]),
   );
-  await dropSettled(
-    db,
-    (await groups(db, except)).filter((g) => !runs.has(at(g))),
-  );
-  const left = await groups(db, except);
+  const there = await groups(db, except);
+  const stale = there.filter((g) => !runs.has(at(g)));
+  await dropSettled(db, stale);
+  // all states are gone through to tell their groups: once, where nothing was dropped
+  const left = stale.length === 0 ? there : await groups(db, except);
   const strangers = [...new Set(left.filter((g) => !logics.has(at(g))).map((g) => g.ruleId))];
   for (const { id, rule } of await keptVersions(db, strangers)) {
     if (rule === null) continue;
