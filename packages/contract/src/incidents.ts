@@ -149,6 +149,8 @@ export const IncidentDetail = z.object({
       id: z.int(),
       title: z.string(),
       state: z.enum(INCIDENT_STATES),
+      /** It went quiet, and nobody judged it. */
+      stopped: z.boolean(),
       closeReason: z.enum(CLOSE_REASONS).nullable(),
       last: TimeText,
       /** What makes it like this one. */

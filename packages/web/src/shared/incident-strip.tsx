@@ -11,6 +11,7 @@ import { safeText } from "../ui/safe-text";
 import { ago, dayMinute } from "../ui/time";
 import { Tooltip } from "../ui/tooltip";
 import { NamedText } from "./address-names";
+import { howEnded } from "./how-ended";
 
 const STRIP_COLUMNS =
   "grid-cols-[10px_minmax(0,3fr)_minmax(6.875rem,1fr)_3.125rem_5.25rem_5.5rem] max-wide:grid-cols-[10px_minmax(0,1fr)_3.125rem_8.5rem] max-slim:grid-cols-[10px_minmax(0,1fr)]";
@@ -125,11 +126,7 @@ export function IncidentStrip({
           </Tag>
         )}
         {i.returned > 0 && <Tag>{i.returned + 1} times</Tag>}
-        {i.state !== "open" && (
-          <Tag>
-            {i.state === "closed" ? `closed as ${i.closeReason}` : i.stopped ? "stopped, not judged" : "cleared"}
-          </Tag>
-        )}
+        {i.state !== "open" && <Tag>{howEnded(i)}</Tag>}
         <Cut text={`${safeText(about)} · ${count}`} className="text-ui leading-[1.125rem] text-quiet">
           <NamedText>{about}</NamedText> · {count}
         </Cut>

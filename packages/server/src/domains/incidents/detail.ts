@@ -125,6 +125,7 @@ export async function incidentDetail(
       id: o.id,
       title: o.title,
       state: o.state,
+      stopped: o.state === "cleared" && o.stopped,
       closeReason: o.close_reason,
       last: formatUs(o.last_us),
       why: likeness(o, senders),

@@ -6,6 +6,7 @@ export interface SimilarRow {
   id: number;
   title: string;
   state: IncidentState;
+  stopped: boolean;
   close_reason: CloseReason | null;
   last_us: number;
   /** Rules both have findings of. */
@@ -23,7 +24,7 @@ export async function similarIncidents(db: Queryable, id: number): Promise<Simil
     `with this as (
        select i.first_us, i.entities, array(select distinct f.rule_id from finding f where f.incident = i.id) as rules from incident i where i.id = $1
      ), other as (
-       select i.id, i.title, i.state, i.close_reason, i.last_us,
+       select i.id, i.title, i.state, i.stopped, i.close_reason, i.last_us,
          array(select r.name from (select distinct f.rule_id as id from finding f where f.incident = i.id and f.rule_id = any(this.rules)) o join lateral (select coalesce((select body->>'name' from rule where id = o.id), o.id) as name) r on true) as rules,
          array(select unnest(i.entities) intersect select unnest(this.entities)) as shared
        from incident i, this

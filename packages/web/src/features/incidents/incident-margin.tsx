@@ -3,6 +3,7 @@ import { ordinal } from "@halvik/core/base/text";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
 import { NamedText } from "../../shared/address-names";
+import { HOW_ENDED } from "../../shared/how-ended";
 import { TechniquesField } from "../../shared/techniques-field";
 import { Notes } from "../../ui/markdown";
 import { Facts, Heading } from "../../ui/page";
@@ -132,24 +133,13 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
   );
 }
 
-const ENDED: Readonly<Record<NonNullable<IncidentDetail["again"]>["ended"][number]["how"], string>> = {
-  fixed: "closed as fixed",
-  expected: "closed as expected",
-  false: "closed as false",
-  duplicate: "closed as duplicate",
-  open: "still open",
-  cleared: "cleared",
-  closed: "closed",
-  stopped: "stopped, not judged",
-};
-
 /** The how manieth time this is, and how the earlier ones ended. */
 function Again({ again }: { again: NonNullable<IncidentDetail["again"]> }) {
   const zone = useViewStore((s) => s.zone);
   return (
     <>
       the {ordinal(again.nth)} since {day(usOf(again.since), zone)}; before:{" "}
-      {again.ended.map(({ how, times }) => `${times} ${ENDED[how]}`).join(", ")}
+      {again.ended.map(({ how, times }) => `${times} ${HOW_ENDED[how]}`).join(", ")}
     </>
   );
 }

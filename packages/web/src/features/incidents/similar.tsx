@@ -1,6 +1,7 @@
 import type { IncidentDetail } from "@halvik/contract/incidents";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
+import { howEnded } from "../../shared/how-ended";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
@@ -16,8 +17,7 @@ export function Similar({ similar }: { similar: IncidentDetail["similar"] }) {
           <li key={s.id} className="mb-1.5">
             <Link to={`/incidents/${s.id}`}>{safeText(s.title)}</Link>{" "}
             <span className="text-quiet">
-              {dayMinute(usOf(s.last), zone)},{" "}
-              {s.state === "closed" ? `closed as ${s.closeReason}` : s.state === "cleared" ? "cleared" : "still open"}
+              {dayMinute(usOf(s.last), zone)}, {howEnded(s)}
             </span>
             <span className="block text-code text-quiet">{safeText(s.why)}</span>
             {s.note !== "" && <span className="block border-l-2 border-line-strong pl-2">{safeText(s.note)}</span>}
