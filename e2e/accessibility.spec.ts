@@ -97,3 +97,18 @@ test("no page has an accessibility fault that can be found by machine, by day an
   await look("the filter as a form");
   expect(faults).toEqual([]);
 });
+
+test("words that appear do not hold the focus of whoever goes by them with Tab", async ({ page, context }) => {
+  await context.grantPermissions(["clipboard-read", "clipboard-write"]);
+  await halvik.signIn(page);
+  await page.goto(`${halvik.url}/records`);
+  const link = page.getByRole("button", { name: "copy link" });
+  await link.focus();
+  await page.keyboard.press("Enter");
+  const said = page.locator("[data-sonner-toast]").filter({ hasText: "Link copied" });
+  await expect(said).toBeVisible();
+  await said.focus();
+  await page.keyboard.press("Tab");
+  await expect(said).not.toBeFocused();
+  await expect(link).not.toBeFocused();
+});

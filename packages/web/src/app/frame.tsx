@@ -3,7 +3,6 @@ import { useQuery } from "@tanstack/react-query";
 import { LayoutGrid, Moon, Pin, Sun } from "lucide-react";
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
-import { Toaster } from "sonner";
 import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "../data/api";
 import { useViewStore } from "../data/view-store";
 import { useGlobalKeys } from "../navigation/keys";
@@ -16,6 +15,7 @@ import { Kbd, TextButton } from "../ui/button";
 import { Menu, MenuItem, MenuSeparator } from "../ui/menu";
 import { MAIN } from "../ui/page";
 import { setPresent } from "../ui/time";
+import { Toasts } from "../ui/toasts";
 import { Tooltip, TooltipProvider } from "../ui/tooltip";
 import { KeysHelp } from "./keys-help";
 import { LoadingNotice } from "./loading-notice";
@@ -78,7 +78,7 @@ function SignedIn({ session }: { session: Session }) {
           <PutOnBoardDialog />
           <PinDialog />
           <KeysHelp open={help} onOpenChange={setHelp} />
-          <Toaster position="bottom-right" theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
+          <Toasts theme={useViewStore.getState().theme === "night" ? "dark" : "light"} />
         </div>
       </AddressNames>
     </TooltipProvider>

@@ -1,6 +1,6 @@
 import { useLocation } from "react-router";
 import { useViewStore } from "../data/view-store";
-import { Kbd } from "../ui/button";
+import { Kbd, TextButton } from "../ui/button";
 import { day, dayMinute, minute } from "../ui/time";
 
 /** Says on every page that the window stands in the past, and leads back to now. */
@@ -18,13 +18,9 @@ export function PastBand() {
       {pathname === "/now" && (
         <span className="text-quiet">Now always shows the present; other pages show that time.</span>
       )}
-      <button
-        type="button"
-        className="text-fjord underline"
-        onClick={() => setWindow({ spanUs: window.spanUs, endUs: null })}
-      >
+      <TextButton className="underline" onClick={() => setWindow({ spanUs: window.spanUs, endUs: null })}>
         back to now
-      </button>
+      </TextButton>
       <Kbd>.</Kbd>
     </p>
   );

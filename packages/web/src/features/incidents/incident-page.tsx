@@ -12,7 +12,7 @@ import { changedSearch } from "../../navigation/sections";
 import { NamedText } from "../../shared/address-names";
 import { Tag } from "../../shared/incident-strip";
 import { usePinChoices } from "../../shared/pinning";
-import { Kbd } from "../../ui/button";
+import { Kbd, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
 import { Heading, Page } from "../../ui/page";
@@ -133,9 +133,9 @@ function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
           {i.ended === null
             ? `quiet for ${ago(lastUs, nowUs)}`
             : `${i.stopped ? "stopped, not judged" : i.state} ${dayClock(usOf(i.ended), zone)}`}{" "}
-          <button type="button" className="text-fjord underline" onClick={show}>
+          <TextButton className="underline" onClick={show}>
             show on the rail
-          </button>{" "}
+          </TextButton>{" "}
           · <Link to={changed}>what was different then?</Link> <Kbd>d</Kbd>{" "}
           {i.newSinceSeen.length > 0 && <Tag attention>new since seen: {safeText(i.newSinceSeen.join(", "))}</Tag>}
         </p>

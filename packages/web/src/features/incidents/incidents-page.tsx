@@ -9,7 +9,7 @@ import { IncidentStrip, StripHeadings } from "../../shared/incident-strip";
 import { usePinChoices } from "../../shared/pinning";
 import { type BoardChoice, useBoardChoices } from "../../shared/put-on-board";
 import { useCurrent } from "../../shared/use-current";
-import { Button, Kbd } from "../../ui/button";
+import { Button, Kbd, TextButton } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { CONTROL } from "../../ui/look";
 import { Heading, Page, Scroller } from "../../ui/page";
@@ -144,9 +144,9 @@ export function IncidentsPage() {
           </span>
         ))}
         {Object.keys(narrowing).length > 0 && (
-          <button type="button" className="text-fjord underline" onClick={() => setNarrowing({})}>
+          <TextButton className="underline" onClick={() => setNarrowing({})}>
             all again
-          </button>
+          </TextButton>
         )}
       </fieldset>
       {ids.length > 0 && (

@@ -2,7 +2,7 @@ import type { ApplicationList } from "@halvik/contract/kinds";
 import { bytesText } from "@halvik/core/meaning/sentence";
 import { useForm } from "react-hook-form";
 import { Link } from "react-router";
-import { Button } from "../../ui/button";
+import { Button, TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { SelectField } from "../../ui/form";
 import { Heading } from "../../ui/page";
@@ -41,13 +41,9 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
               `, port ${a.lowPort}${a.highPort !== null && a.highPort !== a.lowPort ? `–${a.highPort}` : ""}`}
             {a.network !== null && `, at ${a.network}`}
           </span>
-          <button
-            type="button"
-            className="text-fjord underline"
-            onClick={() => void act("DELETE", `/applications/${a.id}`)}
-          >
+          <TextButton className="underline" onClick={() => void act("DELETE", `/applications/${a.id}`)}>
             take back
-          </button>
+          </TextButton>
         </p>
       ))}
       <form
@@ -99,9 +95,8 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
             >
               its flows
             </Link>
-            <button
-              type="button"
-              className="text-fjord underline"
+            <TextButton
+              className="underline"
               onClick={() => {
                 setValue("protocol", [6, 17].includes(u.protocol) ? String(u.protocol) : "");
                 setValue("lowPort", String(u.port));
@@ -109,7 +104,7 @@ export function ApplicationNames({ list, act }: { list: ApplicationList; act: Ac
               }}
             >
               name it
-            </button>
+            </TextButton>
           </span>
         </p>
       ))}

@@ -2,7 +2,7 @@ import type { MeaningList } from "@halvik/contract/kinds";
 import { CATEGORIES, OUTCOMES, SEVERITIES } from "@halvik/core/model/record";
 import { useMemo, useState } from "react";
 import { useForm } from "react-hook-form";
-import { Button } from "../../ui/button";
+import { Button, TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { SelectField } from "../../ui/form";
 import { Heading } from "../../ui/page";
@@ -105,22 +105,16 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
             </span>
             <span className="flex gap-3">
               {m.own && (
-                <button
-                  type="button"
-                  className="text-fjord underline"
+                <TextButton
+                  className="underline"
                   onClick={() => void act("DELETE", `/meanings/${m.kind}/${encodeURIComponent(m.code)}`)}
                 >
                   reset
-                </button>
+                </TextButton>
               )}
-              <button
-                type="button"
-                className="text-fjord underline"
-                aria-label={`Change ${m.code}`}
-                onClick={() => setEditing(key)}
-              >
+              <TextButton className="underline" aria-label={`Change ${m.code}`} onClick={() => setEditing(key)}>
                 change
-              </button>
+              </TextButton>
             </span>
           </div>
         );

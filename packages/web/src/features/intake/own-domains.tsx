@@ -2,7 +2,7 @@ import type { DomainList } from "@halvik/contract/kinds";
 import { DOMAIN } from "@halvik/core/model/entity";
 import { useForm } from "react-hook-form";
 import { useViewStore, usOf } from "../../data/view-store";
-import { Button } from "../../ui/button";
+import { Button, TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -31,13 +31,12 @@ export function OwnDomains({ list, act }: { list: DomainList; act: Act }) {
               : `${d.domain.toUpperCase()}\\k.lind is k.lind`}{" "}
             · {safeText(d.by)}, {dayMinute(usOf(d.at), zone)}
           </span>
-          <button
-            type="button"
-            className="text-fjord underline"
+          <TextButton
+            className="underline"
             onClick={() => void act("DELETE", `/domains/${encodeURIComponent(d.domain)}`)}
           >
             take back
-          </button>
+          </TextButton>
         </p>
       ))}
       {list.suggested.map((s) => (
@@ -50,9 +49,9 @@ export function OwnDomains({ list, act }: { list: DomainList; act: Act }) {
             suggested: {s.names === 1 ? "one name is" : `${s.names} names are`} written with it in the last day
             {s.alsoBare > 0 && `, ${s.alsoBare} of them also without`}, such as {safeText(s.example)}
           </span>
-          <button type="button" className="text-fjord underline" onClick={() => void add(s.domain)}>
+          <TextButton className="underline" onClick={() => void add(s.domain)}>
             it is ours
-          </button>
+          </TextButton>
         </p>
       ))}
       <form

@@ -1,6 +1,7 @@
 import type { MibList } from "@halvik/contract/kinds";
 import { useState } from "react";
 import { Link } from "react-router";
+import { TextButton } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import type { Act } from "./act";
@@ -29,9 +30,9 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
         small={
           <>
             {shipped} standard ones come with Halvik{" "}
-            <button type="button" className="ml-1 text-fjord underline" onClick={() => setAll(!all)}>
+            <TextButton className="ml-1 underline" onClick={() => setAll(!all)}>
               {all ? "hide them" : "list them"}
-            </button>
+            </TextButton>
           </>
         }
       >
@@ -52,13 +53,9 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
             ))}
           </span>
           {!m.shipped && (
-            <button
-              type="button"
-              className="text-fjord underline"
-              onClick={() => void act("DELETE", `/mibs/${encodeURIComponent(m.name)}`)}
-            >
+            <TextButton className="underline" onClick={() => void act("DELETE", `/mibs/${encodeURIComponent(m.name)}`)}>
               delete
-            </button>
+            </TextButton>
           )}
         </div>
       ))}

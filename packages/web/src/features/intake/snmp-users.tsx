@@ -5,7 +5,7 @@ import { useForm } from "react-hook-form";
 import { toast } from "sonner";
 import { request } from "../../data/api";
 import { snmpUsersQuery } from "../../data/intake-queries";
-import { Button } from "../../ui/button";
+import { Button, TextButton } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { SelectField } from "../../ui/form";
 import { Heading } from "../../ui/page";
@@ -36,14 +36,13 @@ export function SnmpUsers() {
               {u.sender !== null && `, only ${u.sender}`}
             </span>
           </span>
-          <button
-            type="button"
-            className="text-fjord underline"
+          <TextButton
+            className="underline"
             aria-label={`Delete the user ${u.name}`}
             onClick={() => change.mutate({ method: "DELETE", path: `/snmp-users/${encodeURIComponent(u.name)}` })}
           >
             delete
-          </button>
+          </TextButton>
         </p>
       ))}
       {adding ? (

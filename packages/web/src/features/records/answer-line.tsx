@@ -4,6 +4,7 @@ import type { ReactNode } from "react";
 import type { WindowParts } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Coverage } from "../../shared/coverage";
+import { TextButton } from "../../ui/button";
 import { Popover } from "../../ui/popover";
 import { dayMinute } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
@@ -48,9 +49,9 @@ export function AnswerLine({
               {" "}
               (counted back to {dayMinute(usOf(counts.coveredFrom), zone)}
               {onCountOn && (
-                <button type="button" className="ml-1 text-fjord underline" onClick={onCountOn}>
+                <TextButton className="ml-1 underline" onClick={onCountOn}>
                   count on
-                </button>
+                </TextButton>
               )}
               )
             </>
@@ -78,9 +79,9 @@ function WindowButton({ window, zone }: Pick<AnswerLineProps, "window" | "zone">
   const to = window.following ? "now" : dayMinute(window.toUs, zone);
   return (
     <Tooltip text="Choose another time (t)">
-      <button type="button" className="text-fjord underline" onClick={() => choose(true)}>
+      <TextButton className="underline" onClick={() => choose(true)}>
         {dayMinute(window.fromUs, zone)} – {to}, {formatDuration(window.toUs - window.fromUs)}
-      </button>
+      </TextButton>
     </Tooltip>
   );
 }

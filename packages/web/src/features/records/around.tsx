@@ -5,6 +5,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { aroundQuery } from "../../data/reading-queries";
 import { useViewStore } from "../../data/view-store";
+import { TextButton } from "../../ui/button";
 import { Checkbox } from "../../ui/checkbox";
 import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
@@ -77,9 +78,9 @@ export function Around({
       )}
       {data && data.records.length > 0 && (
         <p className="mt-1 text-ui">
-          <button type="button" className="text-fjord underline" onClick={() => onLines(data.part)}>
+          <TextButton className="underline" onClick={() => onLines(data.part)}>
             as lines
-          </button>
+          </TextButton>
         </p>
       )}
     </section>

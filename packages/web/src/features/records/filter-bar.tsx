@@ -5,6 +5,7 @@ import type { WindowParts } from "../../data/api";
 import { useFieldValues } from "../../data/use-field-values";
 import { bounds, isoOf, MOST_SPAN_US, useViewStore } from "../../data/view-store";
 import { FilterField } from "../../shared/filter-field";
+import { TextButton } from "../../ui/button";
 import { dayMinute } from "../../ui/time";
 import { DraftPreview } from "./draft-preview";
 import { FilterForm } from "./filter-form";
@@ -88,9 +89,9 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
           )}
         </span>
         <span className="relative ml-auto flex flex-wrap gap-x-3.5">
-          <button type="button" aria-expanded={building} onClick={() => setBuilding(!building)} className="text-fjord">
+          <TextButton aria-expanded={building} onClick={() => setBuilding(!building)}>
             as a form
-          </button>
+          </TextButton>
           {children}
         </span>
       </div>
@@ -111,9 +112,9 @@ function BeyondWindow({ filter }: { filter: Filter | null }) {
       ) : (
         <>
           .{" "}
-          <button type="button" className="text-fjord underline" onClick={() => setWindow(wanted)}>
+          <TextButton className="underline" onClick={() => setWindow(wanted)}>
             Show all of it
-          </button>
+          </TextButton>
         </>
       )}
     </span>

@@ -11,7 +11,7 @@ import {
 } from "@halvik/core/query/filter";
 import { useId, useRef, useState } from "react";
 import type { Offers } from "../../data/use-field-values";
-import { Button } from "../../ui/button";
+import { Button, TextButton } from "../../ui/button";
 import { CONTROL } from "../../ui/look";
 import { Select } from "../../ui/select";
 
@@ -82,14 +82,12 @@ export function FilterForm({ text, context, valuesOf, onChange, onApply, onClose
             <ComparisonLine line={i + 1} part={part} valuesOf={valuesOf} onChange={(p) => set(i, p)} />
           )}
           {!isComplete(part) && <span className="text-quiet">needs a value</span>}
-          <button
-            type="button"
+          <TextButton
             aria-label={`Remove line ${i + 1}`}
-            className="text-fjord"
             onClick={() => change({ ...form, parts: form.parts.filter((_, at) => at !== i) })}
           >
             remove
-          </button>
+          </TextButton>
         </div>
       ))}
       <div className="mt-1.5 flex gap-2">

@@ -1,3 +1,4 @@
+import { TextButton } from "../../ui/button";
 import type { useLive } from "./use-records";
 
 /** How following stands: whether it does, what waits above the line that is read, what was too much to list. */
@@ -6,9 +7,8 @@ export function LiveLine({ lines, onTop }: { readonly lines: ReturnType<typeof u
     <>
       <span>{lines.connected ? "live: records as they are stored" : "live: connecting …"}</span>
       {lines.waiting > 0 && (
-        <button
-          type="button"
-          className="text-fjord underline"
+        <TextButton
+          className="underline"
           onClick={() => {
             document.querySelector('[aria-label="Records"][role="list"]')?.scrollTo({ top: 0 });
             lines.catchUp();
@@ -16,7 +16,7 @@ export function LiveLine({ lines, onTop }: { readonly lines: ReturnType<typeof u
           }}
         >
           {lines.waiting.toLocaleString("en")} newer
-        </button>
+        </TextButton>
       )}
       {lines.notShown > 0 && (
         <b className="font-semibold text-ochre">{lines.notShown.toLocaleString("en")} more came than are listed</b>

@@ -2,6 +2,7 @@ import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { type WindowParts, whyNothingQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
+import { TextButton } from "../../ui/button";
 import { EmptyState } from "../../ui/empty-state";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
@@ -31,19 +32,19 @@ export function Nothing({ filter, window, zone, live, onFilter }: NothingProps) 
     return (
       <EmptyState title="Nothing in this window matches" text="The filter is understood as the sentence under it says.">
         <Why filter={filter} window={window} zone={zone} onFilter={onFilter} />
-        <button type="button" className="mr-4 text-fjord underline" onClick={widen}>
+        <TextButton className="mr-4 underline" onClick={widen}>
           Look at the last 7 days
-        </button>
-        <button type="button" className="text-fjord underline" onClick={() => onFilter("")}>
+        </TextButton>
+        <TextButton className="underline" onClick={() => onFilter("")}>
           Clear the filter
-        </button>
+        </TextButton>
       </EmptyState>
     );
   return (
     <EmptyState title="No records in this window" text="Nothing has arrived whose time lies in the window on the rail.">
-      <button type="button" className="mr-4 text-fjord underline" onClick={widen}>
+      <TextButton className="mr-4 underline" onClick={widen}>
         Look at the last 7 days
-      </button>
+      </TextButton>
       <a href="/intake">See the endpoints</a>
     </EmptyState>
   );
@@ -76,13 +77,12 @@ function Why({ filter, window, zone, onFilter }: Pick<NothingProps, "filter" | "
                   : `alone matches ${p.exact ? "" : "at least "}${p.count.toLocaleString("en")}`}
               </span>
               {p.near && (
-                <button
-                  type="button"
-                  className="ml-2 text-fjord underline"
+                <TextButton
+                  className="ml-2 underline"
                   onClick={() => onFilter(filter.replace(p.text, replaceValue(p.text, p.near!.value)))}
                 >
                   did you mean {safeText(p.near.value)} ({p.near.count.toLocaleString("en")})?
-                </button>
+                </TextButton>
               )}
             </li>
           ))}
@@ -93,9 +93,9 @@ function Why({ filter, window, zone, onFilter }: Pick<NothingProps, "filter" | "
           moment && (
             <p key={said}>
               {said}{" "}
-              <button type="button" className="text-fjord underline" onClick={() => goTo(usOf(moment))}>
+              <TextButton className="underline" onClick={() => goTo(usOf(moment))}>
                 {dayMinute(usOf(moment), zone)}
-              </button>
+              </TextButton>
             </p>
           ),
       )}

@@ -190,14 +190,13 @@ function Copy({ record, raw }: { record: RecordJson; raw: string }) {
     <p className="mt-1.5 text-ui text-quiet">
       copy{" "}
       {ways.map(([name, text]) => (
-        <button
+        <TextButton
           key={name}
-          type="button"
-          className="mr-2 text-fjord underline"
+          className="mr-2 underline"
           onClick={() => void copyText(text(), null).then((isThere) => isThere && setCopied(name))}
         >
           {name}
-        </button>
+        </TextButton>
       ))}
       <span aria-live="polite">{copied && `${copied} copied`}</span>
     </p>
@@ -404,9 +403,9 @@ function Raw({ raw }: { raw: RecordDetail["raw"] }) {
     <>
       <Heading small={`${raw.bytes.toLocaleString("en")} bytes`}>
         Raw{" "}
-        <button type="button" className="ml-1 text-code font-normal text-fjord underline" onClick={() => setHex(!hex)}>
+        <TextButton className="ml-1 text-code font-normal underline" onClick={() => setHex(!hex)}>
           {hex ? "as text" : "as hex"}
-        </button>
+        </TextButton>
       </Heading>
       <pre
         className="bg-wash px-2 py-1.5 font-mono text-small leading-[1.0625rem] break-all whitespace-pre-wrap text-ink"

@@ -9,7 +9,7 @@ import { readComparison } from "../../shared/compared-window";
 import { usePinChoices } from "../../shared/pinning";
 import { useBoardChoices } from "../../shared/put-on-board";
 import { listOf, useAddress } from "../../shared/use-address";
-import { Kbd } from "../../ui/button";
+import { Kbd, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -230,13 +230,13 @@ export function RecordsPage() {
             total={counts.answer?.exact ? counts.answer.total : null}
           />
         )}
-        <button type="button" aria-pressed={openValues.length > 0} onClick={toggleValues} className="text-fjord">
+        <TextButton aria-pressed={openValues.length > 0} onClick={toggleValues}>
           top values <Kbd>v</Kbd>
-        </button>
+        </TextButton>
         {canFollow && inLines && (
-          <button type="button" aria-pressed={live} onClick={() => setLive(!live)} className="text-fjord">
+          <TextButton aria-pressed={live} onClick={() => setLive(!live)}>
             {live ? "stop following" : "live"} <Kbd>l</Kbd>
-          </button>
+          </TextButton>
         )}
       </FilterBar>
       <div

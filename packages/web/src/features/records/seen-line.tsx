@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { recordsPage, seenQuery } from "../../data/api";
 import { sightingQuery } from "../../data/reading-queries";
 import { isoOf, usOf } from "../../data/view-store";
+import { TextButton } from "../../ui/button";
 import { safeText } from "../../ui/safe-text";
 import { dayClock } from "../../ui/time";
 import { sightedIn } from "./sighted";
@@ -23,9 +24,7 @@ export function SeenLine(props: SeenLineProps) {
     <div role="status" className="flex gap-3 overflow-hidden pt-1 text-code whitespace-nowrap text-quiet">
       <span className="truncate font-mono">{safeText(props.what)}</span>
       {sighted === null ? <InRecords {...props} /> : <Ever {...sighted} {...props} />}
-      <button type="button" className="text-fjord" onClick={props.onClose}>
-        close
-      </button>
+      <TextButton onClick={props.onClose}>close</TextButton>
     </div>
   );
 }
@@ -41,13 +40,9 @@ function Ever({ of, value, what, zone, onGo }: SeenLineProps & { readonly of: Si
     onGo(us, page?.records[0]?.id ?? null);
   };
   const end = (name: string, time: string) => (
-    <button
-      type="button"
-      className="text-fjord underline decoration-dotted underline-offset-[3px]"
-      onClick={() => void go(time)}
-    >
+    <TextButton className="underline decoration-dotted underline-offset-[3px]" onClick={() => void go(time)}>
       {name} {dayClock(usOf(time), zone)}
-    </button>
+    </TextButton>
   );
   return (
     <>
@@ -77,13 +72,12 @@ function InRecords({ what, zone, onGo }: SeenLineProps) {
     record === null ? (
       <span>{partial ? `${name}: not found within the time a search has` : `never ${name}`}</span>
     ) : (
-      <button
-        type="button"
-        className="text-fjord underline decoration-dotted underline-offset-[3px]"
+      <TextButton
+        className="underline decoration-dotted underline-offset-[3px]"
         onClick={() => onGo(usOf(record.time), record.id)}
       >
         {name} {dayClock(usOf(record.time), zone)}
-      </button>
+      </TextButton>
     );
   return (
     <>

@@ -2,6 +2,7 @@ import type { RuleDetail } from "@halvik/contract/rules";
 import { diffLines } from "diff";
 import { useState } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
+import { TextButton } from "../../ui/button";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 
@@ -29,18 +30,14 @@ export function VersionList({
             </div>
             <div className="flex gap-3">
               {before && (
-                <button
-                  type="button"
+                <TextButton
                   aria-expanded={open === v.version}
-                  className="text-fjord"
                   onClick={() => setOpen(open === v.version ? null : v.version)}
                 >
                   changes
-                </button>
+                </TextButton>
               )}
-              <button type="button" className="text-fjord" onClick={() => onVersion(v.text)}>
-                load into the editor
-              </button>
+              <TextButton onClick={() => onVersion(v.text)}>load into the editor</TextButton>
             </div>
             {before && open === v.version && <Difference before={before.text} after={v.text} />}
           </li>

@@ -2,6 +2,7 @@ import { SHAPE_ORDERS, type ShapeLine, type ShapeOrder, type ShapesAnswer } from
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef } from "react";
 import { useViewStore, usOf } from "../../../data/view-store";
+import { TextButton } from "../../../ui/button";
 import { Course } from "../../../ui/course";
 import { KindMark, SeverityMark } from "../../../ui/marks";
 import { safeText } from "../../../ui/safe-text";
@@ -104,9 +105,9 @@ export function ShapeList({ answer, order, onOrder, selected, onSelect, onMore }
         {answer.others > 0 && (
           <p className="border-t border-line py-1 text-ui text-quiet">
             {answer.others.toLocaleString("en")} more shapes with {answer.othersCount.toLocaleString("en")} records.{" "}
-            <button type="button" className="text-fjord underline" onClick={onMore}>
+            <TextButton className="underline" onClick={onMore}>
               show more
-            </button>
+            </TextButton>
           </p>
         )}
       </div>
