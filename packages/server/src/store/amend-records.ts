@@ -171,7 +171,9 @@ export class Amending {
     const { rows } = await this.client.query(`${selectFrom(this.source.segment)} where r.id = any($1::bigint[])`, [
       ids,
     ]);
-    await this.put([...before.values()]);
+    const { size } = await this.put([...before.values()]);
+    // forgotten what they were they would stay amended for ever
+    if (size < ids.length) throw new Error(`${ids.length - size} records cannot be made what they were`);
     await this.client.query("delete from amended_record where id = any($1::bigint[])", [ids]);
     this.note(
       readRows(this.source.segment, rows).map((record) => ({ record, to: asItWas(record, before.get(record.id)!) })),
