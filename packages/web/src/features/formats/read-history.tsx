@@ -2,7 +2,7 @@ import type { FormatPreview, FormatReadingJson, FormatReadingList, OwnFormatJson
 import { US_PER_DAY } from "@halvik/core/base/time";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { toast } from "sonner";
 import { request } from "../../data/api";
@@ -82,6 +82,15 @@ export function Readings() {
   const zone = useViewStore((s) => s.zone);
   const { data } = useQuery(formatReadingsQuery);
   const act = useReadings();
+  const client = useQueryClient();
+  const standing = data?.readings.map((r) => `${r.id} ${r.state} ${r.amended}`).join() ?? "";
+  const stood = useRef("");
+  useEffect(() => {
+    // what was answered before tells of records as they were: also of a window that stands still, which is not asked for again by itself
+    if (stood.current !== "" && stood.current !== standing)
+      void client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== "format-readings" });
+    stood.current = standing;
+  }, [standing, client]);
   if (data === undefined || data.readings.length === 0) return null;
   return (
     <section aria-label="History read anew" className="mt-4">
