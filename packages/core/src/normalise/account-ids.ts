@@ -27,7 +27,7 @@ export class AccountIds {
       const key = `${sender} ${id}`;
       if (this.names.get(key) === name) continue;
       this.names.delete(key);
-      this.names.set(key, name);
+      this.names.set(copied(key), copied(name));
       if (this.names.size > MOST_ACCOUNTS) this.names.delete(this.names.keys().next().value!);
     }
   }
@@ -37,6 +37,9 @@ export class AccountIds {
     return this.names.get(`${sender} ${datum(data, ["MemberSid"])}`);
   }
 }
+
+/** A text of its own: what is cut from an event, or made with what is, keeps the whole text of the event in memory. */
+const copied = (text: string): string => [...text].join("");
 
 const datum = (data: Data, names: readonly string[]): string | undefined =>
   data.find(([name, value]) => names.includes(name) && value !== "")?.[1].trim();

@@ -1,3 +1,5 @@
+import { setFlagsFromString } from "node:v8";
+import { runInNewContext } from "node:vm";
 import { Meanings } from "../meaning/index.js";
 import { AccountIds, windowsRecord } from "./index.js";
 
@@ -76,4 +78,23 @@ test("what is learnt is bounded: the oldest is forgotten", () => {
     );
   expect(bounded.member(1, [["MemberSid", id(0)]])).toBeUndefined();
   expect(bounded.member(1, [["MemberSid", id(20_000)]])).toBe("u20000");
+});
+
+test("what is learnt keeps no event in memory that it was learnt from", () => {
+  setFlagsFromString("--expose-gc");
+  const collect = runInNewContext("gc") as () => void;
+  const kept = (): number => {
+    collect();
+    return process.memoryUsage().heapUsed;
+  };
+  const before = kept();
+  for (let n = 0; n < 2_000; n++)
+    usersOf(4720, {
+      TargetUserName: `long.name.of.somebody.${n}`,
+      TargetSid: `S-1-5-21-4-5-6-${n}`,
+      Said: `${n}`.padEnd(20_000, "x"),
+    });
+  // 40 MB went through; of an account some hundred bytes stay
+  expect(kept() - before).toBeLessThan(4_000_000);
+  expect(usersOf(4732, { MemberSid: "S-1-5-21-4-5-6-1999" })).toEqual(["long.name.of.somebody.1999"]);
 });
