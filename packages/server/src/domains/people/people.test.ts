@@ -87,6 +87,18 @@ describe("an account", () => {
     await expect(addPerson(name, "owner")).rejects.toThrow(/is what Halvik calls itself/);
   });
 
+  test.each(["", " ", " owner", "owner ", "own\u200ber", "a  b", "a\tb", "a\0b", "x".repeat(81)])(
+    "is not called %j: nobody sees what that is",
+    async (name) => {
+      await expect(addPerson(name, "owner")).rejects.toThrow(/^name: expected 1 to 80 letters that can be seen/);
+    },
+  );
+
+  test("may be called by two words", async () => {
+    await addPerson("Åse Vik", "reader");
+    expect((await personNamed("åse vik")).name).toBe("Åse Vik");
+  });
+
   test("comes in by its password alone, and not at all when it is switched off", async () => {
     const password = await addPerson("t.vik", "reader");
     expect(await checkSignIn("t.vik", password)).toMatchObject({ name: "t.vik", mustChange: true });

@@ -31,8 +31,16 @@ export async function checkSignIn(name: string, password: string): Promise<Perso
   return person.oneTimeUntilUs !== null && person.oneTimeUntilUs < nowUs() ? null : person;
 }
 
-/** Makes a person. @returns the one-time password. @throws when there is one whose name reads alike */
+/** Words with a single space between: what else a name could hold nobody sees, and two accounts would read alike. */
+const NAME = /^[^\s\p{C}]+(?: [^\s\p{C}]+)*$/u;
+const MOST_NAME = 80;
+
+/** Makes a person. @returns the one-time password. @throws when there is one whose name reads alike, or it holds what cannot be seen */
 export async function addPerson(name: string, role: Person["role"], within: Within = {}): Promise<string> {
+  if (name.length > MOST_NAME || !NAME.test(name))
+    throw new Error(
+      `name: expected 1 to ${MOST_NAME} letters that can be seen, with single spaces between words, got ${JSON.stringify(name.slice(0, MOST_NAME))}`,
+    );
   if (name.normalize().toLowerCase() === ITSELF.toLowerCase())
     throw new Error(`“${name}” is what Halvik calls itself where no person did something: choose another name`);
   const known = await byName(name);
