@@ -64,7 +64,9 @@ export function Entries({ list, onEdit }: { list: Lists["lists"][number]; onEdit
         </Field>
         <Field label="Note">{(id) => <Input id={id} value={note} onChange={(e) => setNote(e.target.value)} />}</Field>
         <Field label="Holds until" hint="Until that day begins. Empty: it does not run out.">
-          {(id) => <Input id={id} type="date" value={until} onChange={(e) => setUntil(e.target.value)} />}
+          {(id) => (
+            <Input id={id} type="date" max="9999-12-31" value={until} onChange={(e) => setUntil(e.target.value)} />
+          )}
         </Field>
         <div className="flex gap-1.5">
           <Button main type="submit" disabled={value.trim() === "" || add.isPending}>
