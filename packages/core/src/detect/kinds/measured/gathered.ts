@@ -13,7 +13,7 @@ export interface Gathered {
   lastUs: EpochUs;
   /** The first of them by (time, id). */
   events: RuleEvent[];
-  /** What is in it, so that a record that comes twice counts once; of the first MAX_PENDING. They mostly come in order. */
+  /** What is in it, so that a record that comes twice counts once; of the first MAX_PENDING, in order. */
   ids: string[];
 }
 
@@ -106,11 +106,29 @@ export class Gathering {
   }
 }
 
-/** Notes an id. @returns whether it had not been noted */
+/** Notes an id among those noted, which are in order. @returns whether it had not been noted */
 function isNew(ids: string[], id: string): boolean {
-  const last = ids[ids.length - 1];
-  const isLater = last === undefined || id.length > last.length || (id.length === last.length && id > last);
-  if (!isLater && ids.includes(id)) return false;
-  if (ids.length < MAX_PENDING) ids.push(id);
+  const at = placeIn(ids, id);
+  if (ids[at] === id) return false;
+  if (ids.length >= MAX_PENDING) return true;
+  if (at === ids.length) ids.push(id);
+  else ids.splice(at, 0, id);
   return true;
 }
+
+/** Where an id stands or would stand. Several collectors, and records beside flows, come each in an order of its own: of thousands none is looked for one by one. */
+function placeIn(ids: readonly string[], id: string): number {
+  const last = ids[ids.length - 1];
+  if (last === undefined || isBefore(last, id)) return ids.length;
+  let from = 0;
+  let to = ids.length - 1;
+  while (from < to) {
+    const middle = (from + to) >> 1;
+    if (isBefore(ids[middle]!, id)) from = middle + 1;
+    else to = middle;
+  }
+  return from;
+}
+
+/** Ids are numbers as text. */
+const isBefore = (a: string, b: string): boolean => a.length < b.length || (a.length === b.length && a < b);
