@@ -25,6 +25,5 @@ export { RuleFailure } from "./rule-failure.js";
 export { shippedRules } from "./rules/index.js";
 export { sayClear, sayRule } from "./say-rule.js";
 export type { RuleTest } from "./schema/samples.js";
-export { coverWeek, type ShelvingWindow, shelvedUntil, WEEKDAYS, weekday } from "./shelving.js";
 export { aboutOf, entityValues, findingTitle, suspectsOf } from "./title.js";
 export { sayTestFailure, type TrialResult, testFailures, tryRule } from "./trial.js";

@@ -1,7 +1,6 @@
 import { Cron } from "croner";
 import * as z from "zod";
-import { type EpochUs, isZone, US_PER_MS, US_PER_SECOND } from "../base/time/index.js";
-import { WEEKDAYS } from "../detect/index.js";
+import { type EpochUs, isZone, US_PER_MS, US_PER_SECOND, WEEKDAYS } from "../base/time/index.js";
 
 const Clock = z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, "expected a clock time HH:MM");
 

@@ -2,7 +2,7 @@ import { type Config, loadConfig } from "../kernel/config/config.js";
 import { loadSecrets, type Secrets } from "../kernel/config/secrets.js";
 import type { Models } from "../kernel/db/models.js";
 import { type Client, connect, connectionOf } from "../kernel/db/pool.js";
-import { type Act, inAct } from "../kernel/db/unit-of-work.js";
+import { type Act, inAct, inPlainAct, type ModelAct } from "../kernel/db/unit-of-work.js";
 
 /** Configuration and secrets of a Halvik that has been started at least once. */
 export function context(): { config: Config; secrets: Secrets } {
@@ -53,4 +53,8 @@ export const CLI = "command line";
 
 /** Runs what somebody does at the command line, with its audit, as one unit of work. */
 export const withAct = <T>(work: (act: Act, config: Config) => Promise<T>): Promise<T> =>
-  withModels(({ models, config }) => inAct(models, CLI, (act) => work(act, config)));
+  withDb((db, config) => inPlainAct(db, CLI, (act) => work(act, config)));
+
+/** The same, where models take part. */
+export const withModelAct = <T>(work: (act: ModelAct) => Promise<T>): Promise<T> =>
+  withModels(({ models }) => inAct(models, CLI, work));

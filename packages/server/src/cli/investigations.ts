@@ -1,8 +1,7 @@
 import { Command, InvalidArgumentError } from "commander";
 import { givePaper, ownedPapers } from "../domains/papers/repository.js";
-import { personNamed } from "../domains/people/repository.js";
 import { nowUs } from "../kernel/clock.js";
-import { withAct, withDb } from "./context.js";
+import { withDb, withModelAct } from "./context.js";
 
 function paperId(text: string): number {
   if (!/^\d{1,9}$/.test(text)) throw new InvalidArgumentError("expected the number of an investigation, such as 12");
@@ -28,7 +27,9 @@ export const investigationsCommand = (): Command =>
         .argument("<id>", "", paperId)
         .argument("<name>")
         .action((id: number, name: string) =>
-          withAct(async (act) => {
+          withModelAct(async (act) => {
+            // models of accounts are long to read, and the list needs none
+            const { personNamed } = await import("../domains/people/repository.js");
             const person = await personNamed(name);
             if (person.disabled) throw new Error(`“${person.name}” is disabled: enable the account first`);
             if (!(await givePaper(act.db, id, person.name))) throw new Error(`there is no investigation ${id}`);

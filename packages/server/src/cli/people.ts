@@ -3,18 +3,22 @@ import { Argument, Command, InvalidArgumentError, Option } from "commander";
 import { addPerson, changePerson, createToken, personNamed, resetPassword } from "../domains/people/repository.js";
 import { nowUs } from "../kernel/clock.js";
 import { Person, Token } from "../kernel/db/models.js";
-import type { Act } from "../kernel/db/unit-of-work.js";
-import { withAct, withModels } from "./context.js";
+import type { ModelAct } from "../kernel/db/unit-of-work.js";
+import { withModelAct, withModels } from "./context.js";
 
 const ROLES = ["owner", "analyst", "reader"] as const;
 
 /** A command about one account. @param change what it does; what it returns is what the audit says */
-const named = (command: string, description: string, change: (person: Person, act: Act) => Promise<string>): Command =>
+const named = (
+  command: string,
+  description: string,
+  change: (person: Person, act: ModelAct) => Promise<string>,
+): Command =>
   new Command(command)
     .description(description)
     .argument("<name>")
     .action((name: string) =>
-      withAct(async (act) => {
+      withModelAct(async (act) => {
         const person = await personNamed(name);
         await act.audit(await change(person, act), { name: person.name });
       }),
@@ -42,7 +46,7 @@ export const userCommand = (): Command =>
         .argument("<name>")
         .addOption(new Option("--role <role>").choices(ROLES).default("analyst"))
         .action((name: string, { role }: { role: Person["role"] }) =>
-          withAct(async (act) => {
+          withModelAct(async (act) => {
             const password = await addPerson(name, role, act.options);
             await act.audit("account made", { name, role });
             return password;
@@ -87,7 +91,7 @@ export const userCommand = (): Command =>
         .argument("<name>")
         .addArgument(new Argument("<role>").choices(ROLES))
         .action((name: string, role: Person["role"]) =>
-          withAct(async (act) => {
+          withModelAct(async (act) => {
             const person = await personNamed(name);
             if (role !== "owner") await keepAnOwner(person);
             await changePerson(person, { role }, act.options);
@@ -114,7 +118,7 @@ export const tokenCommand = (): Command =>
         .option("--intake", "it may bring records over HTTPS, and nothing else")
         .option("--expires <days>", "after so many days it is worth nothing", days)
         .action((name: string, may: { act?: boolean; intake?: boolean; expires?: number }) =>
-          withAct(async (act) => {
+          withModelAct(async (act) => {
             if (await Token.findOne({ where: { name } })) throw new Error(`there is a token “${name}” already`);
             if (may.act && may.intake)
               throw new Error("a token is for intake or for reading and changing, not for both");
@@ -130,7 +134,7 @@ export const tokenCommand = (): Command =>
         .description("make a token worthless")
         .argument("<name>")
         .action((name: string) =>
-          withAct(async (act) => {
+          withModelAct(async (act) => {
             const [count] = await Token.update({ revoked: true }, { where: { name }, ...act.options });
             if (count === 0) throw new Error(`there is no token “${name}”`);
             await act.audit("token revoked", { name });

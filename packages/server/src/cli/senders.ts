@@ -1,7 +1,7 @@
 import { Command } from "commander";
 import { exportSenders, parseSenders } from "../domains/intake/senders/csv.js";
 import { loadSenders } from "../domains/intake/senders/repository.js";
-import { withAct, withDb } from "./context.js";
+import { withDb, withModelAct } from "./context.js";
 import { readInput } from "./open-input.js";
 
 export const sendersCommand = (): Command =>
@@ -21,7 +21,7 @@ export const sendersCommand = (): Command =>
           const list = parseSenders(await readInput(file));
           // with the models, which take longer to read than the export takes
           const { importSenders } = await import("../domains/intake/senders/changes-repository.js");
-          const { created, changed } = await withAct((act) => importSenders(act, list));
+          const { created, changed } = await withModelAct((act) => importSenders(act, list));
           console.log(`${created} made, ${changed} changed`);
         }),
     );

@@ -1,7 +1,7 @@
 import * as z from "zod";
+import { WEEKDAYS } from "../../base/time/index.js";
 import { FIELDS, type FieldName, fieldNamed, SEVERITIES } from "../../model/record/index.js";
 import { MAX_FILTER_LENGTH, namesTime, parseFilter, savedFilterNames } from "../../query/filter/index.js";
-import { WEEKDAYS } from "../shelving.js";
 import { RuleTest } from "./samples.js";
 
 export const DAY_SECONDS = 86_400;

@@ -1,5 +1,4 @@
-import { type EpochUs, US_PER_DAY, US_PER_HOUR, zoneOffsetUs } from "../../base/time/index.js";
-import { WEEKDAYS, weekday } from "../../detect/index.js";
+import { type EpochUs, US_PER_DAY, US_PER_HOUR, WEEKDAYS, weekday, zoneOffsetUs } from "../../base/time/index.js";
 import { type FieldValue, SEVERITIES, type Severity } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
 import {

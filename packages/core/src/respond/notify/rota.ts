@@ -6,9 +6,9 @@ import {
   readRfc3339,
   US_PER_DAY,
   US_PER_MINUTE,
+  WEEKDAYS,
   zoneOffsetUs,
 } from "../../base/time/index.js";
-import { WEEKDAYS } from "../../detect/index.js";
 
 const WEEK_DAYS = 7;
 /** Monday of the first week of 1970 was the 29th of December: days since 1970-01-01, a Thursday. */

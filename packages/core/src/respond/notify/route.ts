@@ -1,6 +1,5 @@
 import * as z from "zod";
-import { isZone } from "../../base/time/index.js";
-import { coverWeek, WEEKDAYS } from "../../detect/index.js";
+import { coverWeek, isZone, WEEKDAYS } from "../../base/time/index.js";
 import { SEVERITIES } from "../../model/record/index.js";
 import { parseIncidentFilter } from "./incident-filter.js";
 

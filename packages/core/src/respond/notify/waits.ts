@@ -4,9 +4,9 @@ import {
   formatUs,
   US_PER_DAY,
   US_PER_MINUTE,
+  weeklyWindowAt,
   zoneOffsetUs,
 } from "../../base/time/index.js";
-import { shelvedUntil } from "../../detect/index.js";
 import { SEVERITIES, type Severity } from "../../model/record/index.js";
 import type { NotifyRoute } from "./route.js";
 
@@ -25,11 +25,7 @@ export function waitsUntil(route: NotifyRoute, severity: Severity, dueUs: EpochU
   const digestUs = digestAfter(route.digestAt, route.zone, dueUs);
   if (digestUs !== null && digestUs > nowUs)
     return { untilUs: digestUs, why: `for the digest of ${clockOf(digestUs, route.zone)}` };
-  const quiet = shelvedUntil(
-    route.quiet.map((w) => ({ ...w, why: "" })),
-    nowUs,
-    route.zone,
-  );
+  const quiet = weeklyWindowAt(route.quiet, nowUs, route.zone);
   return quiet === null
     ? null
     : { untilUs: quiet.untilUs, why: `quiet hours until ${clockOf(quiet.untilUs, route.zone)}` };

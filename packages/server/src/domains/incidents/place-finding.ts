@@ -1,5 +1,5 @@
 import { ordinal } from "@halvik/core/base/text";
-import { formatDuration, formatUs } from "@halvik/core/base/time";
+import { formatDuration, formatUs, weeklyWindowAt } from "@halvik/core/base/time";
 import {
   aboutOf,
   type Episode,
@@ -7,7 +7,6 @@ import {
   findingTitle,
   type Rule,
   severityOf,
-  shelvedUntil,
   suspectsOf,
 } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
@@ -153,8 +152,8 @@ async function begin(
   const often =
     before === null ? "" : `; again, the ${ordinal(before.times + 1)} since ${formatUs(before.sinceUs).slice(0, 10)}`;
   const raised = `${e.count === 1 ? "one record" : `${e.count} records in ${formatDuration(e.lastUs - e.firstUs)}`} met “${rule.name}”${often}`;
-  const shelf = shelvedUntil(rule.shelve, e.raisedUs, placing.zone);
-  if (shelf !== null) await shelveIncident(db, incident, shelf.untilUs, `the rule “${rule.name}”`, shelf.why);
+  const shelf = weeklyWindowAt(rule.shelve, e.raisedUs, placing.zone);
+  if (shelf !== null) await shelveIncident(db, incident, shelf.untilUs, `the rule “${rule.name}”`, shelf.window.why);
   if (cause !== null) {
     await explainIncident(db, incident, cause.incident, cause.reason);
     await noteConsequence(db, cause.incident, e.entities);
@@ -172,7 +171,7 @@ async function begin(
         await addEvent(db, cause.incident, nowUs, ITSELF, "explains", `incident ${incident}: ${title}`, null, finding);
       }
       if (shelf !== null)
-        await addEvent(db, incident, nowUs, ITSELF, "shelved", `until ${formatUs(shelf.untilUs)}: ${shelf.why}`);
+        await addEvent(db, incident, nowUs, ITSELF, "shelved", `until ${formatUs(shelf.untilUs)}: ${shelf.window.why}`);
     },
   };
 }

@@ -1,7 +1,7 @@
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { createModels, type Models, SenderModel } from "./models.js";
-import { savepoint } from "./pool.js";
-import { inAct } from "./unit-of-work.js";
+import { connect, connectionOf, savepoint } from "./pool.js";
+import { inAct, inPlainAct } from "./unit-of-work.js";
 
 let instance: TestInstance;
 let models: Models;
@@ -83,4 +83,29 @@ test("part of a part that fails is undone by itself; the part around it still is
   });
   for (const undone of ["outer, before", "inner", "outer, after"]) expect(await audited(undone)).toEqual([]);
   expect(await audited("around")).toHaveLength(1);
+});
+
+test("without models the same holds: all of it stands, or nothing", async () => {
+  const db = await connect(connectionOf(instance.config, instance.secrets, "owner"));
+  try {
+    expect(
+      await inPlainAct(db, "k.lind", async (act) => {
+        await act.audit("plainly done");
+        return act.who;
+      }),
+    ).toBe("k.lind");
+    expect(await audited("plainly done")).toEqual([{ who: "k.lind", what: "plainly done" }]);
+    await expect(
+      inPlainAct(db, "k.lind", async (act) => {
+        await act.audit("plainly begun");
+        await act.db.query("select 1 / 0");
+      }),
+    ).rejects.toThrow("division by zero");
+    expect(await audited("plainly begun")).toEqual([]);
+    // what failed leaves nothing open behind it
+    await inPlainAct(db, "k.lind", (act) => act.audit("plainly done after"));
+    expect(await audited("plainly done after")).toHaveLength(1);
+  } finally {
+    await db.end();
+  }
 });

@@ -1,5 +1,5 @@
 import type { NotifyWays } from "@halvik/contract/notify";
-import { WEEKDAYS } from "@halvik/core/detect";
+import { WEEKDAYS } from "@halvik/core/base/time";
 import { Rota } from "@halvik/core/respond/notify";
 import { type FieldPath, useFieldArray, useForm } from "react-hook-form";
 import { isoOf, useViewStore } from "../../data/view-store";

@@ -4,7 +4,7 @@ import type { Transaction } from "sequelize";
 import type * as z from "zod";
 import { SenderAddress, SenderModel } from "../../../kernel/db/models.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
-import type { Act } from "../../../kernel/db/unit-of-work.js";
+import type { ModelAct } from "../../../kernel/db/unit-of-work.js";
 
 /** A change that contradicts what is there, in words for a person. */
 export class SenderConflict extends Error {
@@ -58,13 +58,13 @@ export async function admitNetwork(
 }
 
 /** Sets facts of a sender. @throws {SenderConflict} name or address taken, unknown uplink, a circle of uplinks */
-export async function changeSender(act: Act, id: number, change: z.output<typeof SenderChange>): Promise<boolean> {
+export async function changeSender(act: ModelAct, id: number, change: z.output<typeof SenderChange>): Promise<boolean> {
   const known = await changeWithin(id, change, act);
   if (known) await act.audit("sender changed", { sender: id, ...change });
   return known;
 }
 
-async function changeWithin(id: number, change: z.output<typeof SenderChange>, act: Act): Promise<boolean> {
+async function changeWithin(id: number, change: z.output<typeof SenderChange>, act: ModelAct): Promise<boolean> {
   const { transaction } = act;
   const sender = await SenderModel.findByPk(id, { transaction });
   if (!sender) return false;
@@ -117,7 +117,7 @@ function sinceOf(before: readonly HeldAddress[], address: string, nowUs: number)
 const MAX_FORMER = 50;
 
 async function noteFormer(
-  { db, atUs }: Act,
+  { db, atUs }: ModelAct,
   sender: number,
   before: { readonly name: string; readonly addresses: readonly HeldAddress[] },
   after: { readonly name: string; readonly addresses: readonly string[] },
@@ -178,7 +178,7 @@ async function uplinkId(id: number, name: string, transaction: Transaction): Pro
  * @throws {SenderConflict} naming the sender whose line contradicts another or what is there
  */
 export async function importSenders(
-  act: Act,
+  act: ModelAct,
   list: readonly SenderFacts[],
 ): Promise<{ created: number; changed: number }> {
   const { transaction } = act;

@@ -14,7 +14,7 @@ import { nowUs } from "../../../kernel/clock.js";
 import type { Config } from "../../../kernel/config/config.js";
 import type { Models } from "../../../kernel/db/models.js";
 import type { Pool } from "../../../kernel/db/pool.js";
-import { type Act, inAct } from "../../../kernel/db/unit-of-work.js";
+import { inAct, type ModelAct } from "../../../kernel/db/unit-of-work.js";
 import { AppError } from "../../../kernel/http/errors.js";
 import { route } from "../../../kernel/http/route.js";
 import {
@@ -220,7 +220,7 @@ export const senderRoutes = ({ models, db, directory, config }: Needs) => {
 };
 
 /** An act on senders; what contradicts others is said so. */
-async function within(models: Models, who: string, work: (act: Act) => Promise<void>): Promise<void> {
+async function within(models: Models, who: string, work: (act: ModelAct) => Promise<void>): Promise<void> {
   try {
     await inAct(models, who, work);
   } catch (e) {

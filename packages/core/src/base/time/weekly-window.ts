@@ -1,28 +1,28 @@
-import { clockToInstant, type EpochUs, US_PER_DAY, US_PER_MINUTE, zoneOffsetUs } from "../base/time/index.js";
+import { type EpochUs, US_PER_DAY, US_PER_MINUTE } from "./epoch.js";
+import { clockToInstant, zoneOffsetUs } from "./zone.js";
 
 /** Days of the week, in the order of ISO 8601. */
 export const WEEKDAYS = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"] as const;
 export type Weekday = (typeof WEEKDAYS)[number];
 
-/** A time of the week in which what a rule raises is expected: it is kept, and calls nobody until the window is over. */
-export interface ShelvingWindow {
+/** A time of the week. */
+export interface WeeklyWindow {
   /** On which days it begins; empty: every day. */
   readonly days: readonly Weekday[];
   /** Clock times `HH:MM` of the zone; one that ends before it begins ends the next day. */
   readonly from: string;
   readonly to: string;
-  readonly why: string;
 }
 
 /** The window that holds a moment, and when it is over; null: none does. Of several the one that lasts longest. */
-export function shelvedUntil(
-  windows: readonly ShelvingWindow[],
+export function weeklyWindowAt<W extends WeeklyWindow>(
+  windows: readonly W[],
   atUs: EpochUs,
   zone: string,
-): { readonly untilUs: EpochUs; readonly why: string } | null {
+): { readonly untilUs: EpochUs; readonly window: W } | null {
   const clockUs = atUs + zoneOffsetUs(zone, atUs);
   const today = Math.floor(clockUs / US_PER_DAY);
-  let longest: { untilUs: EpochUs; why: string } | null = null;
+  let longest: { untilUs: EpochUs; window: W } | null = null;
   // one that began yesterday may last past midnight
   for (const window of windows)
     for (const day of [today - 1, today]) {
@@ -31,7 +31,7 @@ export function shelvedUntil(
       const to = day * US_PER_DAY + clockTime(window.to) + (window.to > window.from ? 0 : US_PER_DAY);
       if (clockUs < from || clockUs >= to) continue;
       const untilUs = clockToInstant(zone, to);
-      if (longest === null || untilUs > longest.untilUs) longest = { untilUs, why: window.why };
+      if (longest === null || untilUs > longest.untilUs) longest = { untilUs, window };
     }
   return longest;
 }
@@ -39,7 +39,7 @@ export function shelvedUntil(
 const MINUTES_OF_DAY = 24 * 60;
 
 /** Whether windows together leave no minute of the week free. */
-export function coverWeek(windows: readonly Omit<ShelvingWindow, "why">[]): boolean {
+export function coverWeek(windows: readonly WeeklyWindow[]): boolean {
   const taken = new Uint8Array(7 * MINUTES_OF_DAY);
   for (const { days, from, to } of windows)
     for (const [day, name] of WEEKDAYS.entries()) {
