@@ -80,10 +80,14 @@ export class Audit extends Model<InferAttributes<Audit>, InferCreationAttributes
 /** The models' one connection pool, for those who only hand it on. */
 export type Models = Sequelize;
 
+/** Said rather than asked for: to ask, Sequelize opens a connection of its own at the first statement. Its types do not know the option. */
+const DEBIANS = { databaseVersion: "15.0.0" };
+
 /** One Sequelize for a process, its models bound. @param statementMs how long one statement may take; 0: as long as it likes */
 export function createModels(config: Config, secrets: Partial<Secrets>, role: DbRole, statementMs = 0): Sequelize {
   const c = connectionOf(config, secrets, role);
   const sequelize = new Sequelize({
+    ...DEBIANS,
     dialect: "postgres",
     dialectModule: pg,
     host: c.host,
