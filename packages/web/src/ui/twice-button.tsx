@@ -7,15 +7,19 @@ interface TwiceProps extends Omit<ComponentProps<typeof Button>, "onClick" | "ch
   readonly onSure: () => void;
   /** In a row of words, not of buttons. */
   readonly inText?: boolean;
+  /** What it is done to, said to who does not see the row it stands in. */
+  readonly about?: string;
 }
 
 /** For what cannot be undone: it is asked twice, in the same place, and forgotten when one goes elsewhere. A double click is one click. */
-export function TwiceButton({ first, then, onSure, inText = false, className = "", ...rest }: TwiceProps) {
+export function TwiceButton({ first, then, onSure, inText = false, about, className = "", ...rest }: TwiceProps) {
   const [isSure, setSure] = useState(false);
   const Shown = inText ? TextButton : Button;
+  const words = isSure ? then : first;
   return (
     <Shown
       {...rest}
+      aria-label={about === undefined ? undefined : `${words}: ${about}`}
       className={`${className} ${isSure ? "text-vermilion" : ""}`}
       onClick={({ detail }) => {
         if (!isSure) setSure(true);
@@ -23,7 +27,7 @@ export function TwiceButton({ first, then, onSure, inText = false, className = "
       }}
       onBlur={() => setSure(false)}
     >
-      {isSure ? then : first}
+      {words}
     </Shown>
   );
 }

@@ -9,7 +9,7 @@ import { Button, ButtonLink } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { DeleteButton } from "../../ui/twice-button";
+import { DeleteButton, TwiceButton } from "../../ui/twice-button";
 import { BoardEditor } from "./board-editor";
 import { BoardGrid } from "./board-grid";
 import { TileSourceContext, useRailSource } from "./tile-source";
@@ -169,17 +169,30 @@ export function EditNowPage() {
   const { data, error } = useQuery({ ...nowBoardQuery, staleTime: Number.POSITIVE_INFINITY });
   if (error) return <NotShown error={error} />;
   if (data === undefined) return null;
+  const [trouble, setTrouble] = useState<string | null>(null);
   const done = async () => {
     await client.invalidateQueries({ queryKey: ["boards", "now"] });
     void navigate("/now");
   };
+  const takeShipped = () =>
+    troubleOf(async () => {
+      await request("DELETE", "/boards/now");
+      await done();
+    }).then(setTrouble);
   return (
     <BoardEditor
       key={String(data.own)}
       title="Change what stands on Now"
       board={data.board}
       shared={null}
-      more={data.own && <Button onClick={() => void request("DELETE", "/boards/now").then(done)}>As it ships</Button>}
+      more={
+        data.own && (
+          <>
+            <TwiceButton first="As it ships" then="Forget mine, for good" onSure={() => void takeShipped()} />
+            {trouble !== null && <span role="alert">{trouble}</span>}
+          </>
+        )
+      }
       onSave={(board) =>
         troubleOf(async () => {
           await request("PATCH", "/boards/now", { board });

@@ -17,7 +17,8 @@ import { Told } from "./told";
 
 interface IncidentMarginProps {
   readonly detail: IncidentDetail;
-  readonly act: (what: string, body: object, method?: "POST" | "PATCH") => void;
+  /** @returns whether it was done; what was refused is said */
+  readonly act: (what: string, body: object, method?: "POST" | "PATCH") => Promise<boolean>;
 }
 
 /** Facts, what to do, notes and history. */
@@ -40,7 +41,7 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
           techniques={i.saidTechniques}
           fixed={i.techniques.filter((t) => !i.saidTechniques.includes(t))}
           mayWrite
-          onChange={(techniques) => act("techniques", { techniques })}
+          onChange={(techniques) => void act("techniques", { techniques })}
         />
         <Facts
           facts={[
@@ -111,7 +112,7 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
       <Tasks
         tasks={detail.tasks}
         onAdd={(text) => act("tasks", { text })}
-        onDone={(task, done) => act(`tasks/${task}`, { done }, "PATCH")}
+        onDone={(task, done) => void act(`tasks/${task}`, { done }, "PATCH")}
       />
       <Similar similar={detail.similar} />
       <Told incident={detail.incident.id} />

@@ -62,7 +62,12 @@ export function IncidentPage() {
       margin={
         <IncidentMargin
           detail={detail.data}
-          act={(what, body, method = "POST") => act.mutate({ what, body, method })}
+          act={(what, body, method = "POST") =>
+            act.mutateAsync({ what, body, method }).then(
+              () => true,
+              () => false,
+            )
+          }
         />
       }
     >

@@ -7,22 +7,23 @@ import { Another, Split } from "./pick-one";
 
 interface MoreActsProps {
   readonly detail: IncidentDetail;
-  readonly act: (what: string, body: object) => void;
+  /** @returns whether it was done */
+  readonly act: (what: string, body: object) => Promise<boolean>;
 }
 
 /** What is done less often: merge, link, split, export. */
 export function MoreActs({ detail, act }: MoreActsProps) {
   const { incident } = detail;
   const [open, setOpen] = useState<keyof typeof TITLES | null>(null);
-  const done = (what: string, body: object) => {
-    act(what, body);
-    setOpen(null);
+  // what was chosen stays where it is refused
+  const done = async (what: string, body: object) => {
+    if (await act(what, body)) setOpen(null);
   };
   return (
     <>
       <Menu trigger={<Button>More</Button>} keepsFocus={open === null}>
         {incident.shelved !== null && (
-          <MenuItem onSelect={() => act("shelve", { until: null })}>Take from the shelf</MenuItem>
+          <MenuItem onSelect={() => void act("shelve", { until: null })}>Take from the shelf</MenuItem>
         )}
         <MenuItem onSelect={() => setOpen("merge")}>Merge into another incident …</MenuItem>
         <MenuItem onSelect={() => setOpen("link")}>Link to another incident …</MenuItem>
@@ -45,17 +46,17 @@ export function MoreActs({ detail, act }: MoreActsProps) {
           <Another
             id={incident.id}
             about="Its findings move there; this number leads to it from then on."
-            onPick={(into) => done("merge", { into })}
+            onPick={(into) => void done("merge", { into })}
           />
         )}
         {open === "link" && (
           <Another
             id={incident.id}
             about="They have to do with one another, and stay apart."
-            onPick={(to) => done("link", { to })}
+            onPick={(to) => void done("link", { to })}
           />
         )}
-        {open === "split" && <Split detail={detail} onPick={(what) => done("split", what)} />}
+        {open === "split" && <Split detail={detail} onPick={(what) => void done("split", what)} />}
       </Dialog>
     </>
   );

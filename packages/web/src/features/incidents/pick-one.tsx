@@ -19,7 +19,9 @@ export function Another({ id, about, onPick }: { id: number; about: string; onPi
           {safeText(i.title)}
         </Choice>
       ))}
-      {shown.length === 0 && <li className="text-quiet">There is no other incident that is not closed.</li>}
+      {others.data && shown.length === 0 && (
+        <li className="text-quiet">There is no other incident that is not closed.</li>
+      )}
     </Choices>
   );
 }

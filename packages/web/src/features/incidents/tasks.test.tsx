@@ -13,9 +13,13 @@ type Task = IncidentDetail["tasks"][number];
 const task = (id: number, done: Task["done"] = null) => ({ id, text: `look at ${id}`, done }) as Task;
 const DONE = { by: "k.lind", at: "2026-11-28T02:14:07.000000Z" };
 
-const shown = (tasks: Task[]) => {
+const shown = (tasks: Task[], taken: Promise<boolean> = Promise.resolve(true)) => {
   const acts: unknown[] = [];
-  draw(<Tasks tasks={tasks} onAdd={(t) => acts.push(t)} onDone={(id, done) => acts.push([id, done])} />);
+  const onAdd = (text: string) => {
+    acts.push(text);
+    return taken;
+  };
+  draw(<Tasks tasks={tasks} onAdd={onAdd} onDone={(id, done) => acts.push([id, done])} />);
   return { acts, user: userEvent.setup() };
 };
 
@@ -46,4 +50,24 @@ test("one is added by the return key, without blanks around; an empty one is non
   await user.type(field, "ask the berth  {Enter}");
   expect(acts).toEqual(["ask the berth"]);
   expect(field.value).toBe("");
+});
+
+test("what the server refuses stays to be sent again", async () => {
+  const { user } = shown([], Promise.resolve(false));
+  const field = screen.getByLabelText("A new task") as HTMLInputElement;
+  await user.type(field, "ask the berth{Enter}");
+  expect(field.value).toBe("ask the berth");
+});
+
+test("what is typed while one is sent is not lost with it", async () => {
+  let taken: (was: boolean) => void = () => undefined;
+  const sent = new Promise<boolean>((done) => {
+    taken = done;
+  });
+  const { user } = shown([], sent);
+  const field = screen.getByLabelText("A new task") as HTMLInputElement;
+  await user.type(field, "ask the berth{Enter}, twice");
+  taken(true);
+  await sent;
+  expect(field.value).toBe("ask the berth, twice");
 });

@@ -14,17 +14,18 @@ export function Tasks({
   onDone,
 }: {
   tasks: IncidentDetail["tasks"];
-  onAdd: (text: string) => void;
+  /** @returns whether it was added */
+  onAdd: (text: string) => Promise<boolean>;
   onDone: (task: number, done: boolean) => void;
 }) {
   const zone = useViewStore((s) => s.zone);
   const [text, setText] = useState("");
   const open = tasks.filter((t) => t.done === null).length;
-  const submit = (e: FormEvent) => {
+  const submit = async (e: FormEvent) => {
     e.preventDefault();
     if (text.trim() === "") return;
-    onAdd(text.trim());
-    setText("");
+    // what is not taken stays to be sent again; what is typed meanwhile stays too
+    if (await onAdd(text.trim())) setText((now) => (now === text ? "" : now));
   };
   return (
     <>

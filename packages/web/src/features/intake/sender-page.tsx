@@ -10,13 +10,14 @@ import { request } from "../../data/api";
 import { flowStreamsQuery, senderPortraitQuery, sendersQuery } from "../../data/intake-queries";
 import { useViewStore, usOf } from "../../data/view-store";
 import { PortraitLink } from "../../shared/portrait-link";
-import { Button, TextButton } from "../../ui/button";
+import { Button } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
 import { Input } from "../../ui/field";
 import { HourBars } from "../../ui/hour-bars";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { ago, dayMinute } from "../../ui/time";
+import { TwiceButton } from "../../ui/twice-button";
 import { clockWords } from "./clock-words";
 import { Stream } from "./flow-streams";
 import { SenderClock } from "./sender-clock";
@@ -260,7 +261,9 @@ function OwnCounter({ id, portrait: p }: { id: number; portrait: SenderPortrait 
           />
         </span>
         <Button type="submit">Note</Button>
-        {p.counters.length > 0 && <TextButton onClick={() => note.mutate(null)}>begin anew</TextButton>}
+        {p.counters.length > 0 && (
+          <TwiceButton inText first="begin anew" then="forget these and begin anew" onSure={() => note.mutate(null)} />
+        )}
       </form>
       {p.counters.map((c) => (
         <p key={c.at} className="text-ui tabular-nums">

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { TextButton } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
+import { DeleteButton } from "../../ui/twice-button";
 import type { Act } from "./act";
 
 /** Modules that name SNMP's object identifiers, what they lack, and identifiers nobody has named. */
@@ -53,9 +54,12 @@ export function SnmpModules({ list, act }: { list: MibList; act: Act }) {
             ))}
           </span>
           {!m.shipped && (
-            <TextButton className="underline" onClick={() => void act("DELETE", `/mibs/${encodeURIComponent(m.name)}`)}>
-              delete
-            </TextButton>
+            <DeleteButton
+              inText
+              className="underline"
+              about={`the module ${m.name}`}
+              onDelete={() => void act("DELETE", `/mibs/${encodeURIComponent(m.name)}`)}
+            />
           )}
         </div>
       ))}

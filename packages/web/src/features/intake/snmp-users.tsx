@@ -5,10 +5,11 @@ import { useForm } from "react-hook-form";
 import { toast } from "sonner";
 import { request } from "../../data/api";
 import { snmpUsersQuery } from "../../data/intake-queries";
-import { Button, TextButton } from "../../ui/button";
+import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { SelectField } from "../../ui/form";
 import { Heading } from "../../ui/page";
+import { DeleteButton } from "../../ui/twice-button";
 
 const AUTH = ["sha256", "sha512", "sha384", "sha224", "sha1", "md5"];
 const PRIV = ["aes128", "aes256", "aes192", "aes256c", "aes192c", "des"];
@@ -36,13 +37,12 @@ export function SnmpUsers() {
               {u.sender !== null && `, only ${u.sender}`}
             </span>
           </span>
-          <TextButton
+          <DeleteButton
+            inText
             className="underline"
-            aria-label={`Delete the user ${u.name}`}
-            onClick={() => change.mutate({ method: "DELETE", path: `/snmp-users/${encodeURIComponent(u.name)}` })}
-          >
-            delete
-          </TextButton>
+            about={`the user ${u.name}`}
+            onDelete={() => change.mutate({ method: "DELETE", path: `/snmp-users/${encodeURIComponent(u.name)}` })}
+          />
         </p>
       ))}
       {adding ? (

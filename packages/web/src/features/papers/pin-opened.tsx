@@ -14,6 +14,7 @@ import { Facts } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { dayClock, dayMinute } from "../../ui/time";
+import { TwiceButton } from "../../ui/twice-button";
 import { EditableText } from "./editable-text";
 import { said } from "./told-pin";
 import { usePaperAct } from "./use-paper-act";
@@ -65,9 +66,13 @@ export function PinOpened({ pin, paper, mayWrite, onShow }: PinOpenedProps) {
         </p>
       )}
       {mayWrite && (
-        <TextButton className="text-small" onClick={() => mutate({ method: "DELETE", path })}>
-          unpin
-        </TextButton>
+        <TwiceButton
+          inText
+          className="text-small"
+          first="unpin"
+          then="unpin it, with what is kept of it, for good"
+          onSure={() => mutate({ method: "DELETE", path })}
+        />
       )}
     </div>
   );
