@@ -176,11 +176,12 @@ export const MeaningList = z.object({
   severities: z.array(z.object({ kind: z.string(), original: z.string(), severity: Severity, own: z.boolean() })),
 });
 export type MeaningList = z.infer<typeof MeaningList>;
-export const SeverityChange = z.object({
+/** A kind's own word for a severity. */
+export const SeverityWord = z.object({
   kind: z.enum(["windows", "firewall", "snmp", "json"]),
   original: z.string().min(1).max(80),
-  severity: Severity,
 });
+export const SeverityChange = SeverityWord.extend({ severity: Severity });
 
 export const MibList = z.object({
   modules: z.array(

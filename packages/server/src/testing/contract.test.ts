@@ -519,6 +519,7 @@ test("names", async () => {
   const { body } = await ask("get", "/meanings");
   const { kind, original } = body.severities[0];
   await ask("post", "/severities", "/severities", { kind, original, severity: 4 });
+  await ask("delete", "/severities/{kind}/{original}", `/severities/${kind}/${encodeURIComponent(original)}`);
   await ask("get", "/send-events.ps1");
   await ask("get", "/mibs");
   const source =

@@ -174,6 +174,17 @@ describe("meanings", () => {
     expect(more.severities.filter((s) => s.own && s.kind === "json")).toEqual([
       { kind: "json", original: "sev-A", severity: 2, own: true },
     ]);
+    // taken back, each by itself: the shipped one stands again, and a word that nobody shipped is gone
+    const takenBack = (kind: string, original: string) =>
+      store.api.delete(`/severities/${kind}/${encodeURIComponent(original)}`).expect(200);
+    const without = (await takenBack("json", "sev-A")).body as MeaningList;
+    expect(without.severities.filter((s) => s.kind === "json" && s.original === "sev-A")).toEqual([]);
+    expect(without.severities.filter((s) => s.own)).toEqual([{ ...first, severity: 1, own: true }]);
+    const shipped = (await takenBack("windows", first!.original)).body as MeaningList;
+    expect(shipped.severities).toEqual(severities);
+    // what is not there is taken back already
+    await takenBack("windows", "no / such % word");
+    await store.api.delete("/severities/syslog/err").expect(400);
   });
 });
 

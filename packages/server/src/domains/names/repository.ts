@@ -116,6 +116,10 @@ export async function setSeverity(db: Queryable, s: SeverityRow, who: string, no
   );
 }
 
+export async function forgetSeverity(db: Queryable, word: Pick<SeverityRow, "kind" | "original">): Promise<void> {
+  await db.query("delete from own_severity where kind = $1 and original = $2", [word.kind, word.original]);
+}
+
 /** Object identifiers that nothing named when they came, the most frequent first. */
 export async function unnamedOids(
   db: Queryable,

@@ -9,6 +9,7 @@ import {
   MibList,
   NewMib,
   SeverityChange,
+  SeverityWord,
 } from "@halvik/contract/kinds";
 import { parseNetwork } from "@halvik/core/base/net";
 import { formatUs } from "@halvik/core/base/time";
@@ -40,6 +41,7 @@ import type { Presenter } from "./presenter.js";
 import {
   addApplication,
   forgetMeaning,
+  forgetSeverity,
   loadApplications,
   ownMeanings,
   ownSeverities,
@@ -189,6 +191,21 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
         await inAct(models, actor.name, async (act) => {
           await setSeverity(act.db, s, act.who, act.atUs);
           await act.audit("severity set", s);
+        });
+        return meanings();
+      },
+    }),
+    route({
+      method: "delete",
+      path: "/severities/{kind}/{original}",
+      summary: "Takes an own severity of a kind's word back: the shipped one stands again; from now on",
+      access: "act",
+      params: SeverityWord,
+      answer: MeaningList,
+      handle: async ({ params: word, actor }) => {
+        await inAct(models, actor.name, async (act) => {
+          await forgetSeverity(act.db, word);
+          await act.audit("severity taken back", word);
         });
         return meanings();
       },

@@ -54,6 +54,15 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
               {s.kind} <span className="font-mono">{s.original}</span>
               {s.own && <span className="text-ochre"> · changed</span>}
             </span>
+            {s.own && (
+              <TextButton
+                className="mr-2 ml-auto underline"
+                aria-label={`Reset ${s.kind} ${s.original}`}
+                onClick={() => void act("DELETE", `/severities/${s.kind}/${encodeURIComponent(s.original)}`)}
+              >
+                reset
+              </TextButton>
+            )}
             <Select
               label={`${s.kind} ${s.original}`}
               value={String(s.severity)}

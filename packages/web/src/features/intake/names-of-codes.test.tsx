@@ -163,6 +163,12 @@ describe("what events mean", () => {
     expect(screen.getByText("sev-A").parentElement!.textContent).toBe("json sev-A · changed");
     await user.click(screen.getByRole("combobox", { name: "windows level 1" }));
     await user.click(screen.getByRole("option", { name: "emergency" }));
-    expect(done).toEqual([["POST", "/severities", { kind: "windows", original: "level 1", severity: 0 }]]);
+    // only what was changed can be taken back
+    expect(screen.queryByRole("button", { name: "Reset windows level 1" })).toBeNull();
+    await user.click(screen.getByRole("button", { name: "Reset json sev-A" }));
+    expect(done).toEqual([
+      ["POST", "/severities", { kind: "windows", original: "level 1", severity: 0 }],
+      ["DELETE", "/severities/json/sev-A"],
+    ]);
   });
 });
