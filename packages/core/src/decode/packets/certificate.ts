@@ -15,13 +15,17 @@ const SET = 0x31;
 const INTEGER = 0x02;
 const VERSION = 0xa0;
 const UTC_TIME = 0x17;
-/** Parts of a name that are shown (RFC 4519, RFC 5280 appendix A). */
+/** Parts of a name that are shown (RFC 4514 section 3). */
 const PARTS: Readonly<Record<string, string>> = {
   "2.5.4.3": "CN",
   "2.5.4.6": "C",
   "2.5.4.7": "L",
+  "2.5.4.8": "ST",
+  "2.5.4.9": "STREET",
   "2.5.4.10": "O",
   "2.5.4.11": "OU",
+  "0.9.2342.19200300.100.1.1": "UID",
+  "0.9.2342.19200300.100.1.25": "DC",
 };
 const MOST_NAME = 300;
 
@@ -44,13 +48,15 @@ function readName(name: ByteReader): string {
   const parts: string[] = [];
   while (name.left > 0) {
     const set = expectTlv(name, SET, "certificate: name");
+    const together: string[] = [];
     while (set.left > 0) {
       const pair = expectTlv(set, SEQUENCE, "certificate: name");
       const type = PARTS[readOid(expectTlv(pair, 0x06, "certificate: kind of name"), "certificate: kind of name")];
       const { tag, body } = readTlv(pair, "certificate: name");
       const octets = body.slice(body.left, "certificate: name");
-      if (type !== undefined) parts.push(`${type}=${nameText(tag, octets)}`);
+      if (type !== undefined) together.push(`${type}=${escaped(nameText(tag, octets))}`);
     }
+    if (together.length > 0) parts.push(together.join("+"));
   }
   return parts.join(", ").slice(0, MOST_NAME);
 }
@@ -62,6 +68,13 @@ const nameText = (tag: number, octets: Uint8Array): string =>
         String.fromCharCode((octets[2 * i]! << 8) | octets[2 * i + 1]!),
       ).join("")
     : new TextDecoder().decode(octets);
+
+/** What would end a part or begin another one is marked (RFC 4514 section 2.4): nobody is called by a name within his own. */
+const escaped = (text: string): string =>
+  text
+    .replace(/["+,;<>\\]/g, "\\$&")
+    .replaceAll("\0", "\\00")
+    .replace(/^[ #]| $/g, "\\$&");
 
 /** RFC 5280 section 4.1.2.5: two digits of the year before 2050, four after. */
 function readTime(r: ByteReader): string {

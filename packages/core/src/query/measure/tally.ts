@@ -149,7 +149,8 @@ function stepOf(steps: readonly EpochUs[], atUs: EpochUs): number {
 /** Where the clock of a zone stands at a moment: the hour in two digits, or the day of the week, 0 for Monday. */
 export function clockValue(clock: Clock, atUs: EpochUs, zone: string): string {
   const local = atUs + zoneOffsetUs(zone, atUs);
-  if (clock === "hour of day") return String(Math.floor(local / US_PER_HOUR) % 24).padStart(2, "0");
+  // west of Greenwich the first hours of 1970 are of the year before: devices without a clock begin there
+  if (clock === "hour of day") return String((Math.floor(local / US_PER_HOUR) + 24) % 24).padStart(2, "0");
   // 1970-01-01 was a Thursday
   return String((Math.floor(local / US_PER_DAY) + 3) % 7);
 }
