@@ -1,4 +1,5 @@
 import { DecodeError, decodeUtf8 } from "../base/bytes/index.js";
+import { cutText } from "../base/text/index.js";
 import {
   readNotification,
   type SnmpNotification,
@@ -44,7 +45,6 @@ function notificationRecord(n: SnmpNotification, bytes: Uint8Array, context: Snm
   const data: [string, string][] = named.map((v) => [v.oid, valueText(v.value)]);
   let text = "";
   for (const [oid, value] of data) text += text === "" ? `${oid}=${value}` : ` ${oid}=${value}`;
-  if (text.length > MAX_TEXT) text = text.slice(0, MAX_TEXT);
   if (pdu.enterprise !== null) data.push(["enterprise", pdu.enterprise]);
   if (pdu.generic !== null) data.push(["generic", String(pdu.generic)]);
   if (pdu.specific !== null) data.push(["specific", String(pdu.specific)]);
@@ -65,7 +65,7 @@ function notificationRecord(n: SnmpNotification, bytes: Uint8Array, context: Snm
     event: pdu.trapOid,
     interface: interfaceOf(named),
     otherAddresses: [...new Set(addresses)],
-    text,
+    text: cutText(text, MAX_TEXT),
     data,
     raw: bytes,
   });

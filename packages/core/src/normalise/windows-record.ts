@@ -1,5 +1,6 @@
 import { DecodeError, decodeUtf8 } from "../base/bytes/index.js";
 import { canonicalAddress } from "../base/net/index.js";
+import { cutText } from "../base/text/index.js";
 import { parseEvent, type WindowsEvent } from "../decode/windows/index.js";
 import type { Meanings } from "../meaning/index.js";
 import { canonicalUser, commonNameOf } from "../model/entity/index.js";
@@ -101,13 +102,14 @@ function eventRecord(e: WindowsEvent, bytes: Uint8Array, context: WindowsContext
     dst: address(DESTINATION),
     srcPort: port(SOURCE_PORT),
     dstPort: port(DESTINATION_PORT),
-    text: (
+    text: cutText(
       e.message ??
-      e.data
-        .filter(([, v]) => v !== "" && v !== "-")
-        .map(([n, v]) => `${n}=${v}`)
-        .join(" ")
-    ).slice(0, MAX_TEXT),
+        e.data
+          .filter(([, v]) => v !== "" && v !== "-")
+          .map(([n, v]) => `${n}=${v}`)
+          .join(" "),
+      MAX_TEXT,
+    ),
     data,
     raw: bytes,
     marks,

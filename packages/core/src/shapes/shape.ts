@@ -1,5 +1,6 @@
+import { cutText } from "../base/text/index.js";
 import type { RecordContent } from "../model/record/index.js";
-import { isValueToken, REST, skeletonOf, tokensOf, VALUE, type ValueSpan, wholeUpTo } from "./skeleton.js";
+import { isValueToken, REST, skeletonOf, tokensOf, VALUE, type ValueSpan } from "./skeleton.js";
 
 /**
  * What messages have in common that are alike but for their values: who says it, and the words in their order. A shape is only ever
@@ -45,7 +46,7 @@ const withoutNumbers = (app: string): string => app.replaceAll(/\d+/g, "#");
 /** Who says it: shapes are told apart by it before any word is looked at. */
 export function originOf({ kind, app, event, action }: Shaped): string {
   const origin = [kind, app === null ? "" : withoutNumbers(app), event ?? "", action ?? ""].join(SEPARATOR);
-  return origin.length > LONGEST_ORIGIN ? origin.slice(0, wholeUpTo(origin, LONGEST_ORIGIN)) : origin;
+  return cutText(origin, LONGEST_ORIGIN);
 }
 
 /** The parts of an origin. */

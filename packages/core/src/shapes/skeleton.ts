@@ -1,3 +1,5 @@
+import { wholeUpTo } from "../base/text/index.js";
+
 /** Stands for a value in a skeleton; what arrives has no such character left. */
 export const VALUE = "\u0002";
 
@@ -47,7 +49,7 @@ export type ValueSpan = readonly [start: number, end: number];
  * @param spans filled, where given, with where the values stand, in order
  */
 export function skeletonOf(text: string, names: readonly string[] = [], spans?: ValueSpan[]): string {
-  const end = text.length > MOST_CHARACTERS ? wholeUpTo(text, MOST_CHARACTERS) : text.length;
+  const end = wholeUpTo(text, MOST_CHARACTERS);
   let out = "";
   /** Where what is not written yet begins. */
   let from = 0;
@@ -193,12 +195,6 @@ export function skeletonOf(text: string, names: readonly string[] = [], spans?: 
   out += text.slice(from, end);
   return end < text.length ? out + REST : out;
 }
-
-/** Where to cut a text at most, not within a character. */
-export const wholeUpTo = (text: string, most: number): number => {
-  const last = text.charCodeAt(most - 1);
-  return last >= 0xd800 && last <= 0xdbff ? most - 1 : most;
-};
 
 /** Whether a word and what begins at `next` are the beginning of a date: "Nov 26", "Thu Nov 26". */
 function isDateWord(text: string, start: number, stop: number, next: number): boolean {

@@ -1,3 +1,4 @@
+export { cutText, wholeUpTo } from "./cut.js";
 export { fold, isLike } from "./fold.js";
 export { LEADING_NUMBER_SQL, leadingNumber } from "./leading-number.js";
 export { fenced, plain } from "./markdown.js";

@@ -1,4 +1,5 @@
 import { ByteReader, DecodeError } from "../../base/bytes/index.js";
+import { cutText } from "../../base/text/index.js";
 import { expectTlv, readOid, readTlv } from "../snmp/index.js";
 
 /** What a certificate says of itself (RFC 5280 section 4.1). Nothing of it is checked. */
@@ -58,7 +59,7 @@ function readName(name: ByteReader): string {
     }
     if (together.length > 0) parts.push(together.join("+"));
   }
-  return parts.join(", ").slice(0, MOST_NAME);
+  return cutText(parts.join(", "), MOST_NAME);
 }
 
 /** BMPString has two octets a character, the others are read as UTF-8 (RFC 5280 section 4.1.2.4). */

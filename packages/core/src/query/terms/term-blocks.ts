@@ -1,3 +1,4 @@
+import { wholeUpTo } from "../../base/text/index.js";
 import { RowsEncoder } from "./row-set.js";
 import { VarintReader, VarintWriter } from "./varint.js";
 
@@ -54,8 +55,7 @@ function sharedLength(a: string, b: string): number {
   let n = 0;
   while (n < most && a.charCodeAt(n) === b.charCodeAt(n)) n++;
   // half a surrogate pair cannot be encoded
-  const last = b.charCodeAt(n - 1);
-  return n > 0 && last >= 0xd800 && last < 0xdc00 ? n - 1 : n;
+  return wholeUpTo(b, n);
 }
 
 /** The terms of a block in order, with where their rows lie in `rows`. Stops when `visit` says so by returning false. */
