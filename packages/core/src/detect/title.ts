@@ -1,4 +1,4 @@
-import { fold } from "../base/text/index.js";
+import { fold, shortNumber, thousands } from "../base/text/index.js";
 import { entityCode, type OwnNames, valuesOfField } from "../model/entity/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
 import { HEARD_AGAIN } from "./episode.js";
@@ -28,9 +28,9 @@ export function findingTitle(
   const again = facts.find(([name]) => name === HEARD_AGAIN)?.[1] ?? 0;
   const twice = again > 0 && again >= MOSTLY * count ? ", each heard twice" : "";
   const title = rule.title.replace(/\{([a-z ]+)\}/g, (_, name: string) => {
-    if (name === "count") return String(count);
+    if (name === "count") return thousands(count);
     const fact = facts.find(([n]) => n === name);
-    if (fact) return shortNumber(fact[1]);
+    if (fact) return figure(fact[1]);
     const place = (rule.key as readonly string[]).indexOf(name);
     // what it is keyed by is one value, whoever else its records name
     const values = entityValues(
@@ -58,17 +58,11 @@ export function entityValues(name: string, entities: readonly string[], director
   return name === "sender" ? values.map((id) => directory.name(Number(id))) : values;
 }
 
+/** From here on thousands are told as such. */
+const LONG = 1e4;
 /** Three figures are enough to read: "1.23 M", "0.05". */
-function shortNumber(value: number): string {
-  const size = Math.abs(value);
-  for (const [unit, name] of [
-    [1e9, "G"],
-    [1e6, "M"],
-    [1e4, "k"],
-  ] as const)
-    if (size >= unit) return `${Number((value / (name === "k" ? 1e3 : unit)).toPrecision(3))} ${name}`;
-  return String(Number(value.toPrecision(3)));
-}
+const figure = (value: number): string =>
+  Math.abs(value) >= LONG ? shortNumber(value) : String(Number(value.toPrecision(3)));
 
 /** A field of the key of which a finding names more than this is a list: only the value of the key is suspected. */
 const FEW = 3;

@@ -1,7 +1,7 @@
+import { shortNumber, thousands } from "../base/text/index.js";
 import type { AnyMeasure } from "../query/measure/index.js";
 import type { Unit } from "./say-measure.js";
 
-const PREFIXES = ["", "k", "M", "G", "T", "P", "E"] as const;
 const SUFFIX: Partial<Record<Unit, string>> = {
   bytes: "B",
   "bits/s": "b/s",
@@ -16,29 +16,9 @@ export function sayValue(value: number | string | null, unit: Unit): string {
   if (unit === "s") return sayDuration(n);
   if (unit === "%") return `${n > 0 && n < 0.05 ? "< 0.1" : n.toFixed(1)} %`;
   const suffix = SUFFIX[unit] ?? (unit.endsWith("/s") ? "/s" : undefined);
-  if (suffix === "B" || suffix === "b/s" || Math.abs(n) >= DIGITS_BELOW) return short(n, suffix ?? "");
-  const digits = Number.isInteger(n)
-    ? thousands(n)
-    : Math.abs(n) >= 100
-      ? thousands(Math.round(n))
-      : String(Number(n.toPrecision(3)));
+  if (suffix === "B" || suffix === "b/s" || Math.abs(n) >= DIGITS_BELOW) return shortNumber(n, suffix);
+  const digits = Number.isInteger(n) || Math.abs(n) >= 100 ? thousands(n) : String(Number(n.toPrecision(3)));
   return suffix === undefined ? digits : `${digits}${suffix}`;
-}
-
-/** Three digits and a prefix of the SI. */
-function short(n: number, unit: string): string {
-  const size = Math.abs(n);
-  const power = size < 1_000 ? 0 : Math.min(PREFIXES.length - 1, Math.floor(Math.log10(size) / 3 + 1e-9));
-  const value = n / 1_000 ** power;
-  const digits = Number.isInteger(value) || Math.abs(value) >= 99.95 ? 0 : Math.abs(value) >= 9.995 ? 1 : 2;
-  return `${value.toFixed(digits)} ${PREFIXES[power]}${unit}`.trim();
-}
-
-function thousands(n: number): string {
-  const digits = String(Math.abs(n));
-  let out = "";
-  for (const [i, digit] of [...digits].entries()) out += (i > 0 && (digits.length - i) % 3 === 0 ? "," : "") + digit;
-  return n < 0 ? `-${out}` : out;
 }
 
 /** How it differs from before: `+12 %`, `new`, `gone`; null where nothing can be said. */

@@ -1,27 +1,18 @@
+import { shortNumber } from "@halvik/core/base/text";
 import type { TrafficAsked } from "../../data/api";
-
-const PREFIXES = ["", "k", "M", "G", "T", "P", "E"] as const;
-
-/** Three digits and a prefix of the SI: 61 GB, 9.1 Mb/s. */
-function short(n: number, unit: string): string {
-  const power = n < 1_000 ? 0 : Math.min(PREFIXES.length - 1, Math.floor(Math.log10(n) / 3 + 1e-9));
-  const value = n / 1_000 ** power;
-  const digits = power === 0 || value >= 99.95 ? 0 : value >= 9.995 ? 1 : 2;
-  return `${value.toFixed(digits)} ${PREFIXES[power]}${unit}`.trim();
-}
 
 type Measure = TrafficAsked["measure"];
 
 /** An amount of a measure: of bytes, packets or flows. */
-export const sayAmount = (n: number, measure: Measure): string => short(n, measure === "bytes" ? "B" : "");
+export const sayAmount = (n: number, measure: Measure): string => shortNumber(n, measure === "bytes" ? "B" : "");
 
 /** What a step carries, by the second: bytes in bits. */
 export const rateOf = (n: number, measure: Measure, stepSeconds: number): number =>
   ((measure === "bytes" ? 8 : 1) * n) / stepSeconds;
 export const sayRate = (rate: number, measure: Measure): string =>
   measure === "bytes"
-    ? short(rate, "b/s")
-    : `${rate >= 10 || rate === 0 ? short(Math.round(rate), "") : rate.toFixed(2)}/s`;
+    ? shortNumber(rate, "b/s")
+    : `${rate >= 10 || rate === 0 ? shortNumber(Math.round(rate)) : rate.toFixed(2)}/s`;
 
 /** Round steps of a scale from nothing to the most: at most so many. */
 export function ticks(most: number, count: number): number[] {
