@@ -413,6 +413,14 @@ class Parser {
   }
 
   private dataComparison(token: Token): Filter {
+    const written = this.lexer.peek();
+    const sign = written.type === "word" ? signIn(written.text) : -1;
+    if (written.type === "word" && sign > 0) {
+      // a sign needs no blanks around it, as with fields; a name that holds one goes in quotes
+      const end = written.span.start + sign;
+      this.lexer.reset(end);
+      return this.compare("data", { start: token.span.start, end }, written.text.slice(0, sign));
+    }
     const name = textValue(this.lexer, 'the name of a value, such as data "user id"');
     return this.compare("data", { start: token.span.start, end: name.span.end }, name.text);
   }
@@ -493,8 +501,21 @@ class Parser {
     const lower = word.text.toLowerCase();
     const next = this.lexer.peek();
     if (this.startsComparator(next)) return true;
-    if (((lower === "data" && this.vocabulary.hasData) || lower === "filter") && next.type === "quoted") return true;
-    return next.type === "word" && this.vocabulary.named(`${word.text} ${next.text}`) !== undefined;
+    if (lower === "filter") return next.type === "quoted";
+    if (lower === "data" && this.vocabulary.hasData) return next.type === "quoted" || this.comparesNext();
+    if (lower === "same") return this.comparesNext();
+    if (next.type !== "word") return false;
+    const sign = signIn(next.text);
+    return this.vocabulary.named(`${word.text} ${sign < 0 ? next.text : next.text.slice(0, sign)}`) !== undefined;
+  }
+
+  /** Whether the next word is compared: by the one behind it, or by a sign in it. */
+  private comparesNext(): boolean {
+    const mark = this.lexer.mark();
+    const next = this.lexer.next();
+    const compares = next.type === "word" && (signIn(next.text) > 0 || this.startsComparator(this.lexer.peek()));
+    this.lexer.reset(mark);
+    return compares;
   }
 
   /** A sign of comparison as the language's own word. */
