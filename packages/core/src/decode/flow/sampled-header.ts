@@ -65,6 +65,8 @@ function readIpv6(bytes: Uint8Array, view: DataView, start: number, f: FlowRecor
       at += (bytes[at + 1]! + 1) * 8;
     } else break;
   }
+  // cut within them: what is carried is not known
+  if (next === FRAGMENT || EXTENSION_HEADERS.includes(next)) return;
   f.protocol = next;
   readTransport(bytes, view, at, f);
 }
