@@ -49,6 +49,11 @@ test.each([
     bytes(ipv6(HOP_BY_HOP), extension(ROUTING), extension(UDP, 3), udp),
     { protocol: UDP, srcPort: 53_000, dstPort: 53 },
   ],
+  [
+    "UDP behind its authentication (RFC 4302)",
+    bytes(ipv6(51), [UDP, 4, ...Array(22).fill(0)], udp),
+    { protocol: UDP, dstPort: 53 },
+  ],
   ["a first fragment", bytes(ipv6(FRAGMENT), fragment(UDP, 0), udp), { protocol: UDP, dstPort: 53 }],
   [
     "a later fragment, whose ports are data",

@@ -43,6 +43,8 @@ function readIpv4(bytes: Uint8Array, view: DataView, at: number, f: FlowRecord):
 
 const EXTENSION_HEADERS = [0, 43, 60, 135];
 const FRAGMENT = 44;
+/** Its length counts in fours, less two (RFC 4302 section 2.2). */
+const AUTHENTICATION = 51;
 
 function readIpv6(bytes: Uint8Array, view: DataView, start: number, f: FlowRecord): void {
   if (start + 40 > bytes.length || bytes[start]! >> 4 !== 6) return;
@@ -63,10 +65,13 @@ function readIpv6(bytes: Uint8Array, view: DataView, start: number, f: FlowRecor
     } else if (EXTENSION_HEADERS.includes(next)) {
       next = bytes[at]!;
       at += (bytes[at + 1]! + 1) * 8;
+    } else if (next === AUTHENTICATION) {
+      next = bytes[at]!;
+      at += (bytes[at + 1]! + 2) * 4;
     } else break;
   }
   // cut within them: what is carried is not known
-  if (next === FRAGMENT || EXTENSION_HEADERS.includes(next)) return;
+  if (next === FRAGMENT || next === AUTHENTICATION || EXTENSION_HEADERS.includes(next)) return;
   f.protocol = next;
   readTransport(bytes, view, at, f);
 }
