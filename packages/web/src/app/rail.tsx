@@ -1,6 +1,5 @@
 import type { IncidentJson } from "@halvik/contract/incidents";
 import type { HistogramAnswer } from "@halvik/contract/records";
-import { clockToInstant, zoneOffsetUs } from "@halvik/core/base/time";
 import { SEVERITIES } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent as ReactPointerEvent, useEffect, useLayoutEffect, useRef, useState } from "react";
@@ -19,7 +18,8 @@ import {
 } from "../data/view-store";
 import { comparedWindow, readComparison } from "../shared/compared-window";
 import { safeText } from "../ui/safe-text";
-import { dayMinute, dayOfMonth, minute, weekday } from "../ui/time";
+import { dayMinute, minute } from "../ui/time";
+import { timeMarks } from "../ui/time-marks";
 
 const WIDTH = 100;
 const TOP = 14;
@@ -29,7 +29,7 @@ const BAR_MOST = 54;
 const BUCKETS = 126;
 const STEP_US = 5_000_000;
 const KEY_STEPS = 60;
-const LABEL_STEPS_US = [1, 5, 10, 30, 60, 300, 600, 1_800, 3_600, 7_200, 14_400, 43_200, 86_400, 172_800, 604_800].map(
+const ROUND_STEPS_US = [1, 5, 10, 30, 60, 300, 600, 1_800, 3_600, 7_200, 14_400, 43_200, 86_400, 172_800, 604_800].map(
   (s) => s * 1e6,
 );
 
@@ -48,7 +48,7 @@ const STEP_BY_KEY: Readonly<Record<string, Step>> = {
 const PAGE_STEPS = 10;
 const LEAST_US = 10_000_000;
 /** The greatest step of round moments that is no more than this. */
-const roundStep = (us: number): number => [...LABEL_STEPS_US].reverse().find((s) => s <= us) ?? LABEL_STEPS_US[0]!;
+const roundStep = (us: number): number => [...ROUND_STEPS_US].reverse().find((s) => s <= us) ?? ROUND_STEPS_US[0]!;
 
 /** The time rail: time runs downward, newest on top; bars from rollups, incidents as brackets, the window with its handles. */
 export function TimeRail() {
@@ -220,18 +220,18 @@ export function TimeRail() {
             data-testid="compared-outline"
           />
         )}
-        {labels(fromUs, toUs, zone).map(({ us, text, isDay }) => (
+        {timeMarks(fromUs, toUs, zone).map(({ us, text, unit, begins }) => (
           <text
             key={us}
             x={32}
             y={yOf(us) + 4}
             textAnchor="end"
             fontSize={text.length > 5 ? 9 : text.length > 4 ? 9.5 : 10.5}
-            fill={isDay ? "var(--ink)" : "var(--quiet)"}
-            fontWeight={isDay ? 600 : 400}
-            className={isDay ? "" : "font-mono"}
+            fill={begins ? "var(--ink)" : "var(--quiet)"}
+            fontWeight={begins ? 600 : 400}
+            className={begins ? "" : "font-mono"}
           >
-            {text}
+            {unit === "hour" && !begins ? text.slice(0, 2) : text}
           </text>
         ))}
         {(incidents.data?.incidents ?? []).map((i) => {
@@ -459,31 +459,4 @@ function useDrag(
     addEventListener("pointerup", end);
   };
   return { start };
-}
-
-interface Label {
-  readonly us: number;
-  readonly text: string;
-  /** A day begins there. */
-  readonly isDay: boolean;
-}
-
-function labels(fromUs: number, toUs: number, zone: string): Label[] {
-  const step = LABEL_STEPS_US.find((s) => (toUs - fromUs) / s <= 14) ?? LABEL_STEPS_US[LABEL_STEPS_US.length - 1]!;
-  const out: Label[] = [];
-  // round by the clock of the zone, so that days begin at a label
-  for (let clockUs = Math.ceil((fromUs + zoneOffsetUs(zone, fromUs)) / step) * step; ; clockUs += step) {
-    const us = clockToInstant(zone, clockUs);
-    if (us > toUs) return out;
-    if (us < fromUs) continue;
-    const isDay = step < 86_400e6 && minute(us, zone) === "00:00";
-    const text = isDay
-      ? dayOfMonth(us, zone)
-      : step >= 86_400e6
-        ? weekday(us, zone)
-        : step >= 3_600e6
-          ? minute(us, zone).slice(0, 2)
-          : minute(us, zone);
-    out.push({ us, text, isDay });
-  }
 }

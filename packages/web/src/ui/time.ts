@@ -23,7 +23,7 @@ export const minute = (us: number, zone: string): string => format(zone, MINUTE)
 export const hour = (us: number, zone: string): string => `${format(zone, { hour: "2-digit" }).format(us / 1_000)}:00`;
 /** The year that goes without saying; null: none is written. */
 let presentYear: string | null = null;
-const yearOf = (us: number, zone: string): string => format(zone, { year: "numeric" }).format(us / 1_000);
+export const yearOf = (us: number, zone: string): string => format(zone, { year: "numeric" }).format(us / 1_000);
 
 /** Says what time it is, so that days of other years are written with theirs: a file of last year is not of this one. */
 export function setPresent(nowUs: number, zone: string): void {
@@ -37,6 +37,8 @@ export function day(us: number, zone: string): string {
   const year = presentYear === null ? null : yearOf(us, zone);
   return year === presentYear ? dayOfMonth(us, zone) : `${dayOfMonth(us, zone)} ${year}`;
 }
+/** "Nov". */
+export const monthName = (us: number, zone: string): string => format(zone, { month: "short" }).format(us / 1_000);
 /** "Tu 24": fits the rail. */
 export const weekday = (us: number, zone: string): string =>
   `${format(zone, { weekday: "short" })

@@ -2,7 +2,8 @@ import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
-import { dayMinute, minute, weekday } from "../../ui/time";
+import { dayMinute } from "../../ui/time";
+import { timeMarks } from "../../ui/time-marks";
 import { useSize } from "../../ui/use-size";
 import { LOG_DECADES, logPart, rateOf, sayRate, ticks } from "./amounts";
 import type { Sentence } from "./asked";
@@ -115,6 +116,7 @@ export function Profile({ answer, sentence, onGo }: ProfileProps) {
             e.currentTarget.setPointerCapture?.(e.pointerId);
             setDragged({ from: place(e), to: place(e) });
           }}
+          onPointerCancel={() => setDragged(null)}
           onPointerUp={(e) => {
             if (dragged === null) return;
             setDragged(null);
@@ -252,17 +254,4 @@ function outline(lengths: readonly number[], middle: number, sign: 1 | -1, heigh
       return `${goesOn ? "L" : "M"}${(middle + sign * n).toFixed(1)} ${(height - (i + 0.5) * bar).toFixed(1)}`;
     })
     .join("");
-}
-
-const HOUR = 3_600e6;
-const MARK_WIDTHS = [1 / 6, 1 / 2, 1, 2, 3, 6, 12, 24, 48, 168, 730, 2_190].map((h) => h * HOUR);
-const MOST_MARKS = 14;
-
-/** Moments along a stretch, as the clock of the zone says them. */
-function timeMarks(fromUs: number, toUs: number, zone: string): { us: number; text: string }[] {
-  const width = MARK_WIDTHS.find((w) => (toUs - fromUs) / w <= MOST_MARKS) ?? MARK_WIDTHS[MARK_WIDTHS.length - 1]!;
-  const marks = [];
-  for (let us = Math.ceil(fromUs / width) * width; us < toUs; us += width)
-    marks.push({ us, text: width >= 24 * HOUR ? weekday(us, zone) : minute(us, zone) });
-  return marks;
 }
