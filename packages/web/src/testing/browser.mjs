@@ -52,6 +52,14 @@ Object.assign(window.Element.prototype, {
   releasePointerCapture: nothing,
   scrollIntoView: nothing,
 });
+// a pointer moves as a mouse does, and jsdom has no other
+class PointerEvent extends window.MouseEvent {
+  constructor(type, { pointerId = 0, ...rest } = {}) {
+    super(type, rest);
+    this.pointerId = pointerId;
+  }
+}
+if (window.PointerEvent === undefined) for (const where of [globalThis, window]) where.PointerEvent = PointerEvent;
 // browsers read a file this way since 2020, and jsdom does not yet
 window.Blob.prototype.text ??= function () {
   return new Promise((resolve, reject) => {
