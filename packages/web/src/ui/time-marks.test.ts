@@ -25,7 +25,14 @@ test.each([
     "America/Bogota",
     "Su_29 Mo_30 [1_Dec] We_2 Th_3",
   ],
-  ["weeks from Monday on", 10, "2026-10-01", "2026-12-01", "UTC", "Mo_5 Mo_12 Mo_19 Mo_26 Mo_2 Mo_9 Mo_16 Mo_23 Mo_30"],
+  [
+    "weeks from Monday on",
+    10,
+    "2026-10-01",
+    "2026-12-01",
+    "UTC",
+    "5_Oct 12_Oct 19_Oct 26_Oct 2_Nov 9_Nov 16_Nov 23_Nov 30_Nov",
+  ],
   [
     "months, a year begins among them",
     14,

@@ -72,8 +72,10 @@ function calendarMarks(fromUs: number, toUs: number, zone: string, step: Step, e
     const { month, day: ofMonth } = civilFromDays(day);
     if (us < fromUs || (step === "month" ? (month - 1) % every : step === "day" ? day % every : 0) !== 0) continue;
     const begins = unit === "month" ? month === 1 : ofMonth === 1;
-    const names = unit === "month" ? [yearOf, monthName] : [dayOfMonth, weekday];
-    const text = names[begins ? 0 : 1]!(us, zone);
+    const [ofGreater, ofUnit] = unit === "month" ? [yearOf, monthName] : [dayOfMonth, weekday];
+    // of weeks all are Mondays: their month says more
+    const name = begins || step === "week" ? ofGreater : ofUnit;
+    const text = name(us, zone);
     out.push({ us, text, unit, begins });
   }
 }

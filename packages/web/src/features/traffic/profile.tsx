@@ -17,6 +17,8 @@ const LABELS = 50;
 const TICK_ROOM = 66;
 const FOOT = 34;
 const LEAST_DRAG = 4;
+/** A label at the very top stands whole. */
+const LEAST_LABEL = 9;
 
 interface ProfileProps {
   readonly answer: Pick<TrafficAnswer, "steps" | "sides" | "step" | "bands" | "capacity">;
@@ -214,7 +216,13 @@ export function Profile({ answer, sentence, onGo }: ProfileProps) {
               ))}
             <path d={`M${middle} 0V${height}`} stroke="var(--ink)" />
             {timeMarks(fromUs, toUs, zone).map(({ us, text }) => (
-              <text key={us} x={LABELS - 8} y={y(us) + 3} textAnchor="end" className="fill-quiet text-micro">
+              <text
+                key={us}
+                x={LABELS - 8}
+                y={Math.max(LEAST_LABEL, y(us) + 3)}
+                textAnchor="end"
+                className="fill-quiet text-micro"
+              >
                 {text}
               </text>
             ))}
