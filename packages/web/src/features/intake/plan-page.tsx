@@ -119,11 +119,16 @@ function ForecastSentence({
         <b className="text-vermilion">The disk is full on {day(usOf(f.full), zone)}.</b>
       )}
       {measuredDays > 0 && measuredDays < 1 && (
-        <span className="text-quiet"> From {Math.round(measuredDays * 24)} hours of arrivals: a first guess.</span>
+        <span className="text-quiet"> From {hoursOf(measuredDays)} of arrivals: a first guess.</span>
       )}
     </>
   );
 }
+
+const hoursOf = (days: number): string => {
+  const hours = Math.round(days * 24);
+  return hours < 1 ? "less than an hour" : hours === 1 ? "an hour" : `${hours} hours`;
+};
 
 const SENT: Readonly<Record<RecordKind, string>> = {
   syslog: "messages",
