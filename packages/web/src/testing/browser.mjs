@@ -9,7 +9,7 @@ const { window } = new JSDOM("<!doctype html>", { url: "http://localhost/", pret
 
 /** What Node has as a browser has it; jsdom's own are poorer, or would stop the rest of the program. */
 const NODES_OWN = new Set([
-  ...["globalThis", "console", "performance", "crypto", "queueMicrotask", "structuredClone", "Headers"],
+  ...["globalThis", "console", "performance", "crypto", "queueMicrotask", "structuredClone", "Headers", "atob", "btoa"],
   ...["setTimeout", "clearTimeout", "setInterval", "clearInterval", "setImmediate", "clearImmediate"],
 ]);
 const OF_THE_LANGUAGE = new Set(runInNewContext("Object.getOwnPropertyNames(globalThis)"));

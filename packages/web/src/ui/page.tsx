@@ -71,13 +71,14 @@ export const Heading = ({ children, small }: { children: ReactNode; small?: Reac
 
 export const Facts = ({ facts }: { facts: readonly (readonly [name: string, value: ReactNode])[] }) => (
   <dl className="my-1 grid grid-cols-[6rem_1fr] gap-x-2.5 gap-y-px text-ui leading-[1.1875rem]">
-    {facts
-      .filter(([, value]) => value !== null && value !== undefined && value !== "")
-      .map(([name, value]) => (
-        <div key={name} className="contents">
+    {facts.map(([name, value], i) =>
+      value === null || value === undefined || value === "" ? null : (
+        // names may be there twice, and none
+        <div key={`${i} ${name}`} className="contents">
           <dt className="min-w-0 wrap-anywhere text-quiet">{name}</dt>
           <dd className="min-w-0 font-mono text-code break-words">{value}</dd>
         </div>
-      ))}
+      ),
+    )}
   </dl>
 );

@@ -1,5 +1,6 @@
 import type { PortraitKind } from "@halvik/contract/portrait";
 import type { RecordDetail, RecordJson } from "@halvik/contract/records";
+import { cutText } from "@halvik/core/base/text";
 import { bytesText, endText } from "@halvik/core/meaning/sentence";
 import { countFromJson, fieldNamed } from "@halvik/core/model/record";
 import { useQuery } from "@tanstack/react-query";
@@ -31,6 +32,9 @@ const TIME_REASONS: Readonly<Record<string, string>> = {
   "arrival: too far ahead": "arrival: the device’s time is more than 5 min ahead",
   "arrival: too far behind": "arrival: the device’s time is more than 7 days behind",
 };
+
+/** What a title shows of a sentence. */
+const LONGEST_TITLE = 160;
 
 /** Kinds whose text somebody's program wrote. */
 const HAVE_LINES: readonly string[] = ["syslog", "json", "firewall"];
@@ -85,7 +89,7 @@ export function RecordMargin({
         <h2 ref={title} tabIndex={-1} className="min-w-0 text-title leading-6 font-semibold break-words outline-none">
           <bdi>
             <NamedText>
-              {record.sentence.length > 160 ? `${record.sentence.slice(0, 160)}…` : record.sentence}
+              {record.sentence.length > LONGEST_TITLE ? `${cutText(record.sentence, LONGEST_TITLE)}…` : record.sentence}
             </NamedText>
           </bdi>
         </h2>
@@ -162,7 +166,7 @@ export function RecordMargin({
 function Portraits({ record: { sender, src, dst, users } }: { record: RecordJson }) {
   const named: readonly (readonly [kind: PortraitKind, value: string])[] = [
     ["sender", sender.name],
-    ...[src, dst].flatMap((a) => (a === undefined ? [] : [["address", a] as const])),
+    ...[src, dst === src ? undefined : dst].flatMap((a) => (a === undefined ? [] : [["address", a] as const])),
     ...(users ?? []).map((u) => ["user", u] as const),
   ];
   return (
@@ -394,6 +398,8 @@ function translatedText(record: RecordJson): string | null {
 }
 
 const HEX_ROW = 8;
+/** So many octets are shown as hex; all of them are had by an export. */
+const MOST_HEX = 16_384;
 
 function Raw({ raw }: { raw: RecordDetail["raw"] }) {
   const [hex, setHex] = useState(false);
@@ -419,13 +425,14 @@ function Raw({ raw }: { raw: RecordDetail["raw"] }) {
 
 function hexDump(bytes: Uint8Array): string {
   const rows: string[] = [];
-  for (let at = 0; at < bytes.length && at < 16_384; at += HEX_ROW) {
+  for (let at = 0; at < Math.min(bytes.length, MOST_HEX); at += HEX_ROW) {
     const row = [...bytes.subarray(at, at + HEX_ROW)];
     const hex = row.map((b) => b.toString(16).padStart(2, "0")).join(" ");
     const ascii = row.map((b) => (b >= 32 && b < 127 ? String.fromCharCode(b) : "·")).join("");
     rows.push(`${at.toString(16).padStart(4, "0")}  ${hex.padEnd(HEX_ROW * 3 - 1)}  ${ascii}`);
   }
-  return rows.join("\n");
+  const more = bytes.length - MOST_HEX;
+  return [...rows, ...(more > 0 ? [`… and ${more.toLocaleString("en")} more`] : [])].join("\n");
 }
 
 /** What a format read anew in it after it was stored, and what it said as it arrived. */
