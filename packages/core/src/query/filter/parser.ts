@@ -1,5 +1,5 @@
 import { US_PER_DAY } from "../../base/time/index.js";
-import { type FieldName, parseSeverity, severityName } from "../../model/record/index.js";
+import type { FieldName } from "../../model/record/index.js";
 import {
   type Filter,
   type FilterError,
@@ -9,10 +9,11 @@ import {
   type Span,
   type TextMode,
 } from "./ast.js";
-import { COMPARATOR_STARTS, COMPARATORS, type ComparatorName, comparatorsOf, WORDS_OF } from "./comparators.js";
-import { FilterFault, Lexer, type Sign, signIn, type Token } from "./lexer.js";
+import { comparatorsOf } from "./comparators.js";
+import { FilterFault, Lexer, signIn, type Token } from "./lexer.js";
 import type { ParseContext } from "./parse-context.js";
 import { MAX_PATTERN_STEPS } from "./pattern.js";
+import { readComparator, signedComparator, startsComparator, wrongComparator } from "./read-comparator.js";
 import { nearest } from "./suggest.js";
 import { TestReader, wordTest } from "./test-reader.js";
 import { describe, durationValue, fault, isReserved, quoteIfNeeded, textValue } from "./values.js";
@@ -158,9 +159,7 @@ class Parser {
     const mark = this.lexer.mark();
     this.lexer.next();
     const isWord =
-      !this.startsComparator(this.lexer.peek()) &&
-      signIn(next.text) < 0 &&
-      this.vocabulary.named(next.text) === undefined;
+      !startsComparator(this.lexer.peek()) && signIn(next.text) < 0 && this.vocabulary.named(next.text) === undefined;
     this.lexer.reset(mark);
     return isWord;
   }
@@ -261,8 +260,7 @@ class Parser {
     const second = this.lexer.peek();
     const lower = text.toLowerCase();
     if (lower === "data" && second.type !== "end" && this.vocabulary.hasData) return this.dataComparison(token);
-    if (PLACE.test(text) && this.vocabulary.hasData && this.startsComparator(second))
-      return this.placeComparison(token);
+    if (PLACE.test(text) && this.vocabulary.hasData && startsComparator(second)) return this.placeComparison(token);
     if (lower === "filter" && second.type === "quoted") {
       this.lexer.next();
       return this.savedFilter(second.text, { start: span.start, end: second.span.end });
@@ -291,7 +289,7 @@ class Parser {
     const known = this.vocabulary.named(text);
     // by its own name in small letters a field wants to be compared; by any other it is one where it is
     const isMeant = text === known?.name && !known.isCommonWord;
-    if (known && (isMeant || this.startsComparator(second))) return this.comparison(known, span);
+    if (known && (isMeant || startsComparator(second))) return this.comparison(known, span);
     if (isReserved(text))
       fault(
         "EXPECTED",
@@ -300,7 +298,7 @@ class Parser {
         `"${text}"`,
       );
     this.refuseOtherSyntax(token);
-    if (this.startsComparator(second)) this.unknownField(text, span);
+    if (startsComparator(second)) this.unknownField(text, span);
     return this.asWord(bareWord(text, span));
   }
 
@@ -387,13 +385,13 @@ class Parser {
 
   /** "src prot is 22": two words and a comparator, near a field of two words. */
   private refuseMisspeltPair(first: Token & { type: "word" }, second: Token): void {
-    if (second.type !== "word" || this.startsComparator(second) || isReserved(second.text)) return;
+    if (second.type !== "word" || startsComparator(second) || isReserved(second.text)) return;
     const mark = this.lexer.mark();
     this.lexer.next();
     const third = this.lexer.peek();
     const written = `${first.text} ${second.text}`;
     const pairs = this.vocabulary.fields.map((f) => f.name).filter((n) => n.includes(" "));
-    if (this.startsComparator(third) && nearest(written, pairs) !== null)
+    if (startsComparator(third) && nearest(written, pairs) !== null)
       this.unknownField(written, { start: first.span.start, end: second.span.end });
     this.lexer.reset(mark);
   }
@@ -439,9 +437,11 @@ class Parser {
   private compare(field: FilterField | "data", span: Span, dataName?: string): Filter {
     const sign = this.lexer.nextSign();
     const { name, span: at } =
-      sign === null ? this.comparator(field, span) : { name: this.signed(field, sign), span: sign.span };
+      sign === null
+        ? readComparator(this.lexer, field, span)
+        : { name: signedComparator(this.lexer, field, sign), span: sign.span };
     const allowed = comparatorsOf(field);
-    if (!allowed.includes(name)) this.wrongComparator(field, name, at);
+    if (!allowed.includes(name)) wrongComparator(field, name, at);
     const fieldName = field === "data" ? "data" : (field.name as FieldName);
     const negated = name === "is not" || name === "not in" || name === "missing";
     const test = this.tests.test(field, name, { field: span, comparator: at });
@@ -500,7 +500,7 @@ class Parser {
     if (word.type !== "word") return false;
     const lower = word.text.toLowerCase();
     const next = this.lexer.peek();
-    if (this.startsComparator(next)) return true;
+    if (startsComparator(next)) return true;
     if (lower === "filter") return next.type === "quoted";
     if (lower === "data" && this.vocabulary.hasData) return next.type === "quoted" || this.comparesNext();
     if (lower === "same") return this.comparesNext();
@@ -513,119 +513,9 @@ class Parser {
   private comparesNext(): boolean {
     const mark = this.lexer.mark();
     const next = this.lexer.next();
-    const compares = next.type === "word" && (signIn(next.text) > 0 || this.startsComparator(this.lexer.peek()));
+    const compares = next.type === "word" && (signIn(next.text) > 0 || startsComparator(this.lexer.peek()));
     this.lexer.reset(mark);
     return compares;
-  }
-
-  /** A sign of comparison as the language's own word. */
-  private signed(field: FilterField | "data", { sign, span }: { sign: Sign; span: Span }): ComparatorName {
-    const type = field === "data" ? "data" : field.type;
-    if (type === "number" || type === "port" || type === "time" || type === "shape") return WORDS_OF[sign];
-    // of a named value, how much it is; whether it is the same is asked of its text
-    if (type === "data" && sign !== "!=" && WORDS_OF[sign] !== "is") return WORDS_OF[sign];
-    if (type === "severity") return this.refuseSeveritySign(sign, span);
-    const label = field === "data" ? "data" : field.name;
-    return fault(
-      "WRONG_COMPARATOR",
-      `${label} takes words: "is", "is not" …; put the whole in quotes to search for it`,
-      span,
-      sign === "!=" ? " is not " : " is ",
-    );
-  }
-
-  /** Worse is less in numbers and more in words: a sign would be misread by one reader or the other. */
-  private refuseSeveritySign(sign: Sign, span: Span): never {
-    const { text, span: at } = textValue(this.lexer, "a severity");
-    const severity = parseSeverity(text);
-    const isNumber = /^\d+$/.test(text);
-    const strict = sign === "<" || sign === ">" ? 1 : 0;
-    const isWorse = isNumber === sign.startsWith("<");
-    const other = severity === null ? null : severity + (isWorse ? -strict : strict);
-    const said =
-      other === null || other < 0 || other > 7
-        ? null
-        : sign === "="
-          ? ` is ${severityName(other as 0)}`
-          : sign === "!="
-            ? ` is not ${severityName(other as 0)}`
-            : ` ${isWorse ? "at least" : "at most"} ${severityName(other as 0)}`;
-    return fault(
-      "WRONG_COMPARATOR",
-      'severity goes by urgency, where a sign is easily misread; say "at least error" for error or worse',
-      { start: span.start, end: at.end },
-      said,
-    );
-  }
-
-  private wrongComparator(field: FilterField | "data", name: ComparatorName, span: Span): never {
-    const allowed = comparatorsOf(field);
-    const label = field === "data" ? "data" : field.name;
-    if (field !== "data" && field.type === "severity" && (name === "over" || name === "under" || name === "between"))
-      return fault(
-        "WRONG_COMPARATOR",
-        `severity goes by urgency, where "${name}" is easily misread; say "at least error" for error or worse`,
-        span,
-        name === "under" ? "at most" : "at least",
-      );
-    return fault(
-      "WRONG_COMPARATOR",
-      `${label} does not take "${name}"; it takes ${allowed.join(", ")}`,
-      span,
-      nearest(name, allowed) ?? allowed[0]!,
-    );
-  }
-
-  private comparator(field: FilterField | "data", span: Span): { name: ComparatorName; span: Span } {
-    const token = this.lexer.next();
-    const word = token.type === "word" ? token.text.toLowerCase() : "";
-    const pair = (second: string, name: ComparatorName) => {
-      const next = this.lexer.peek();
-      if (next.type !== "word" || next.text.toLowerCase() !== second) return null;
-      this.lexer.next();
-      return { name, span: { start: token.span.start, end: next.span.end } };
-    };
-    if (word === "is") {
-      const not = pair("not", "is not");
-      if (not) return pair("missing", "present") ?? pair("present", "missing") ?? not;
-      return pair("missing", "missing") ?? pair("present", "present") ?? { name: "is", span: token.span };
-    }
-    if (word === "not") {
-      const both = pair("in", "not in");
-      if (both) return both;
-    }
-    if (word === "at") {
-      const both = pair("least", "at least") ?? pair("most", "at most");
-      if (both) return both;
-      const next = this.lexer.peek();
-      const near = next.type === "word" ? nearest(next.text, ["least", "most"]) : null;
-      fault(
-        "EXPECTED",
-        'expected "least" or "most" after "at"',
-        near === null ? token.span : { start: token.span.start, end: next.span.end },
-        `at ${near ?? "least"}`,
-      );
-    }
-    if ((COMPARATORS as readonly string[]).includes(word)) return { name: word as ComparatorName, span: token.span };
-    const label = field === "data" ? "data" : field.name;
-    const allowed = comparatorsOf(field);
-    if (token.type === "end" || token.type === ")" || isReserved(word))
-      return fault(
-        "EXPECTED",
-        `"${label}" is a field: expected ${allowed.slice(0, 4).join(", ")} … after it; put it in quotes to search for the word`,
-        span,
-        `"${label}"`,
-      );
-    return fault(
-      "EXPECTED",
-      `expected a comparator after "${label}" (${allowed.join(", ")}), got ${describe(token)}`,
-      token.span,
-      nearest(word, allowed) ?? `is ${quoteIfNeeded(word)}`,
-    );
-  }
-
-  private startsComparator(token: Token): boolean {
-    return token.type === "word" && (COMPARATOR_STARTS.has(token.text.toLowerCase()) || signIn(token.text) === 0);
   }
 
   private isWord(text: string): boolean {

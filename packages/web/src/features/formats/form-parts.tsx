@@ -1,3 +1,4 @@
+import { splitRow } from "@halvik/core/base/text";
 import { type Form, isRead, readerOf } from "@halvik/core/decode/lines";
 import { FIELD_TARGETS } from "@halvik/core/formats";
 import { useId } from "react";
@@ -182,9 +183,9 @@ const NamedValue = ({
 
 function ColumnParts({ form, lines, onForm }: PartsProps<Extract<Form, { is: "columns" }>>) {
   const list = useId();
-  const { read } = readerOf({ form: { ...form, names: form.names.map((_, i) => String(i)) }, names: {} });
-  const reading = lines.map(read).find(isRead);
-  const shownOf = (i: number) => reading?.values.find((v) => v.name === String(i))?.text ?? "";
+  // also where there are more or fewer than are named: one sees what is missing
+  const row = lines.map((line) => splitRow(line.trimEnd(), form.by)).find((found) => found !== null);
+  const shownOf = (i: number) => row?.[i] ?? "";
   return (
     <fieldset>
       <legend className="text-ui text-quiet">
@@ -269,6 +270,12 @@ function PositionParts({ form, lines, onForm }: PartsProps<Extract<Form, { is: "
         }
       >
         one more part
+      </TextButton>{" "}
+      <TextButton
+        disabled={form.columns.length < 2}
+        onClick={() => onForm({ ...form, columns: form.columns.slice(0, -1) })}
+      >
+        one less
       </TextButton>
       <Targets id={list} />
     </fieldset>

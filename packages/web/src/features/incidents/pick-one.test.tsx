@@ -29,6 +29,36 @@ test("another incident is picked among those that are not closed, and not itself
   expect(picked).toEqual([10]);
 });
 
+test("found by words of its title, or by its number, also where it is older than what is listed", async () => {
+  answering({
+    "GET /incidents": {
+      incidents: [
+        incidentJson({ id: 8, title: "let in as t.vik" }),
+        incidentJson({ id: 10, title: "a scan of 8 ports" }),
+      ],
+    },
+  });
+  const picked: number[] = [];
+  draw(<Another id={7} about="Its findings move there." onPick={(id) => picked.push(id)} />);
+  const user = userEvent.setup();
+  const field = await screen.findByLabelText("Which incident");
+  const find = async (text: string) => {
+    await user.clear(field);
+    await user.type(field, text);
+    return screen.queryAllByRole("button").map((b) => b.textContent);
+  };
+  await screen.findByText("let in as t.vik");
+  expect(await find("VIK let")).toEqual(["let in as t.vik8"]);
+  expect(await find("8")).toEqual(["let in as t.vik8", "a scan of 8 ports10"]);
+  expect(await find("weather")).toEqual([]);
+  expect(screen.getByText("None of those that are not closed is called so.")).toBeTruthy();
+  // itself is no other
+  expect(await find("#7")).toEqual([]);
+  expect(await find("#3")).toEqual(["the one of this number3"]);
+  await user.click(screen.getByRole("button", { name: /this number/ }));
+  expect(picked).toEqual([3]);
+});
+
 test("where there is no other that is said", async () => {
   answering({ "GET /incidents": { incidents: [] } });
   draw(<Another id={7} about="" onPick={() => undefined} />);

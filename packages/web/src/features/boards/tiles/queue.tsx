@@ -1,4 +1,5 @@
 import type { TileMade } from "@halvik/contract/boards";
+import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../../data/view-store";
 import { Cut } from "../../../ui/cut";
@@ -48,7 +49,9 @@ export function SilentTile({ made: { senders, more } }: { made: Made<"silent sen
             </span>
             <span className="min-w-0 flex-1">
               <Cut text={safeText(s.name)}>
-                {safeText(s.name)}
+                <Link to={recordsOf(s.name)} className="no-underline hover:underline">
+                  {safeText(s.name)}
+                </Link>
                 {s.explainedBy !== null && <span className="text-quiet"> behind {safeText(s.explainedBy)}</span>}
               </Cut>
             </span>
@@ -78,6 +81,10 @@ export function SilentTile({ made: { senders, more } }: { made: Made<"silent sen
     </>
   );
 }
+
+/** What it sent while it sent. */
+const recordsOf = (sender: string): string =>
+  `/records?${new URLSearchParams({ filter: `sender is ${quoteIfNeeded(sender)}` })}`;
 
 export const More = ({ more, to }: { more: number; to: string }) =>
   more === 0 ? null : (
