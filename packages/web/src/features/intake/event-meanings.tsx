@@ -102,7 +102,9 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
             className="grid grid-cols-[minmax(11.25rem,17.5rem)_6.875rem_1fr_auto] max-slim:grid-cols-1 items-baseline gap-3 border-t border-line py-[3px] text-ui"
           >
             <Tooltip text={safeText(m.code)}>
-              <span className="truncate font-mono text-code">{safeText(m.code)}</span>
+              <span className="flex gap-[1ch] font-mono text-code">
+                <Code of={m} />
+              </span>
             </Tooltip>
             <span className="text-quiet">
               {m.category}
@@ -134,6 +136,17 @@ export function EventMeanings({ list, act }: { list: MeaningList; act: Act }) {
         </p>
       )}
       {found.length === 0 && <p className="text-ui text-quiet">No event matches. An unknown one shows its own text.</p>}
+    </>
+  );
+}
+
+/** Of an event of Windows its number is what people look for: the provider before it is cut instead. */
+function Code({ of: { kind, code } }: { of: Pick<MeaningRow, "kind" | "code"> }) {
+  const at = kind === "windows" ? code.lastIndexOf(" ") : -1;
+  if (at < 0) return <span className="truncate">{safeText(code)}</span>;
+  return (
+    <>
+      <span className="truncate">{safeText(code.slice(0, at))}</span> <span>{safeText(code.slice(at + 1))}</span>
     </>
   );
 }
