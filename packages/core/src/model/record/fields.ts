@@ -37,8 +37,8 @@ export interface Field {
   readonly most?: Count;
   /** Names that stand for numbers. */
   readonly numberNames?: Readonly<Record<string, number>>;
-  /** What people may call it too, where they compare it with something. */
-  readonly alias?: string;
+  /** What people may call it too, where they compare it with something; in small letters. */
+  readonly aliases?: readonly string[];
   /** Its name is a common word of messages: it is the field only where it is compared. */
   readonly isCommonWord?: boolean;
   /** It is a named value of `data`: by which name. */
@@ -76,7 +76,13 @@ const U32 = 0xffff_ffff;
 const PORT = { type: "port", most: 65_535, numberNames: SERVICE_PORTS } as const;
 
 export const FIELDS = [
-  { name: "text", type: "text", about: "the message", alias: "message", get: (r) => (r.text === "" ? none : [r.text]) },
+  {
+    name: "text",
+    type: "text",
+    about: "the message",
+    aliases: ["message"],
+    get: (r) => (r.text === "" ? none : [r.text]),
+  },
   {
     name: "severity",
     type: "severity",
@@ -90,14 +96,14 @@ export const FIELDS = [
     name: "host",
     type: "text",
     about: "the host name written in the record",
-    alias: "hostname",
+    aliases: ["hostname", "host name"],
     get: (r) => one(r.host),
   },
   {
     name: "app",
     type: "text",
     about: "the application or tag; of Windows events the provider",
-    alias: "provider",
+    aliases: ["provider", "program"],
     get: (r) => one(r.app),
   },
   { name: "process", type: "exact", about: "the process id or name", get: (r) => one(r.process) },
@@ -105,7 +111,7 @@ export const FIELDS = [
     name: "event",
     type: "exact",
     about: "the message id, event id or object identifier",
-    alias: "oid",
+    aliases: ["oid", "event id", "eventid"],
     get: (r) => one(r.event),
   },
   {
@@ -124,18 +130,36 @@ export const FIELDS = [
     choices: ACTIONS,
     get: (r) => one<Action>(r.action),
   },
-  { name: "user", type: "text", about: "a user it names", get: (r) => r.users },
-  { name: "src", type: "address", about: "the source address", get: (r) => one(r.src) },
-  { name: "dst", type: "address", about: "the destination address", get: (r) => one(r.dst) },
+  { name: "user", type: "text", about: "a user it names", aliases: ["username", "user name"], get: (r) => r.users },
+  {
+    name: "src",
+    type: "address",
+    about: "the source address",
+    aliases: ["source address", "source ip", "src ip", "srcip"],
+    get: (r) => one(r.src),
+  },
+  {
+    name: "dst",
+    type: "address",
+    about: "the destination address",
+    aliases: ["destination address", "destination ip", "dst ip", "dstip"],
+    get: (r) => one(r.dst),
+  },
   {
     name: "address",
     type: "address",
     about: "any address it names",
-    alias: "ip",
+    aliases: ["ip"],
     get: (r) => [...one(r.src), ...one(r.dst), ...r.otherAddresses],
   },
-  { ...PORT, name: "src port", about: "the source port", get: (r) => one(r.srcPort) },
-  { ...PORT, name: "dst port", about: "the destination port", get: (r) => one(r.dstPort) },
+  { ...PORT, name: "src port", about: "the source port", aliases: ["source port"], get: (r) => one(r.srcPort) },
+  {
+    ...PORT,
+    name: "dst port",
+    about: "the destination port",
+    aliases: ["destination port"],
+    get: (r) => one(r.dstPort),
+  },
   {
     ...PORT,
     name: "port",
@@ -253,14 +277,7 @@ export const FIELDS = [
 export type FieldName = (typeof FIELDS)[number]["name"];
 
 const byName: ReadonlyMap<string, Field> = new Map(
-  (FIELDS as readonly Field[]).flatMap((f) =>
-    f.alias === undefined
-      ? [[f.name, f]]
-      : [
-          [f.name, f],
-          [f.alias, f],
-        ],
-  ),
+  (FIELDS as readonly Field[]).flatMap((f) => [f.name, ...(f.aliases ?? [])].map((name) => [name, f] as const)),
 );
 
 /** The field of a name, as the table has it or as people say it, in any case. */

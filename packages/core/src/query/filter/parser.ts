@@ -85,6 +85,9 @@ export function savedFilterNames(source: string): string[] {
   return names;
 }
 
+/** What other languages join by. */
+const JOINERS: Readonly<Record<string, string>> = { "&": "and", "|": "or" };
+
 /** Saved filters taken in for one text: the names on the way to here, and how many there were. */
 interface Expansion {
   readonly within: readonly string[];
@@ -122,8 +125,8 @@ class Parser {
   }
 
   private expectedJoiner(rest: Token): never {
-    if (rest.type === "word" && (rest.text === "&&" || rest.text === "||"))
-      fault("EXPECTED", `expected "and" or "or", got "${rest.text}"`, rest.span, rest.text === "&&" ? "and" : "or");
+    if (rest.type === "word" && /^[&|]{1,2}$/.test(rest.text))
+      fault("EXPECTED", `expected "and" or "or", got "${rest.text}"`, rest.span, JOINERS[rest.text[0]!]!);
     const written = rest.type === "word" || rest.type === "quoted" ? quoteIfNeeded(rest.text) : null;
     return fault(
       "EXPECTED",
@@ -155,7 +158,7 @@ class Parser {
     if (!this.words.has(before)) return false;
     const next = this.lexer.peek();
     if (next.type === "quoted") return true;
-    if (next.type !== "word" || isReserved(next.text) || next.text === "&&" || next.text === "||") return false;
+    if (next.type !== "word" || isReserved(next.text) || /^[&|]{1,2}$/.test(next.text)) return false;
     const mark = this.lexer.mark();
     this.lexer.next();
     const isWord =
@@ -269,14 +272,10 @@ class Parser {
       const after = this.after(span);
       if (after !== null) return after;
     }
-    if (second.type === "word") {
-      const name = second.text.slice(0, signIn(second.text) < 0 ? undefined : signIn(second.text));
-      const two = this.vocabulary.named(`${text} ${name}`);
-      if (two) {
-        const end = second.span.start + name.length;
-        this.lexer.reset(end);
-        return this.comparison(two, { start: span.start, end });
-      }
+    const two = this.fieldOfTwo(text);
+    if (two !== null) {
+      this.lexer.reset(two.end);
+      return this.comparison(two.field, { start: span.start, end: two.end });
     }
     const sign = signIn(text);
     const before = sign > 0 ? this.vocabulary.named(text.slice(0, sign)) : undefined;
@@ -354,6 +353,13 @@ class Parser {
 
   /** What other languages write and what would be searched for as a text here, unless somebody says so. */
   private refuseOtherSyntax({ text, span }: Token & { type: "word" }): void {
+    if (/^[&|]{1,2}$/.test(text))
+      fault(
+        "EXPECTED",
+        `expected "and" or "or", got "${text}"; put it in quotes to search for it`,
+        span,
+        JOINERS[text[0]!]!,
+      );
     if (text.startsWith("!"))
       fault(
         "EXPECTED",
@@ -504,9 +510,23 @@ class Parser {
     if (lower === "filter") return next.type === "quoted";
     if (lower === "data" && this.vocabulary.hasData) return next.type === "quoted" || this.comparesNext();
     if (lower === "same") return this.comparesNext();
-    if (next.type !== "word") return false;
-    const sign = signIn(next.text);
-    return this.vocabulary.named(`${word.text} ${sign < 0 ? next.text : next.text.slice(0, sign)}`) !== undefined;
+    return this.fieldOfTwo(word.text) !== null;
+  }
+
+  /**
+   * The field of two words whose first has been read, and where its name ends; nothing more is read. By a name that is not its own it is one only
+   * where it is compared.
+   */
+  private fieldOfTwo(first: string): { readonly field: FilterField; readonly end: number } | null {
+    const second = this.lexer.peek();
+    if (second.type !== "word") return null;
+    const sign = signIn(second.text);
+    const rest = sign < 0 ? second.text : second.text.slice(0, sign);
+    const field = this.vocabulary.named(`${first} ${rest}`);
+    if (field === undefined) return null;
+    const isOwn = `${first} ${rest}`.toLowerCase() === field.name;
+    if (!isOwn && sign < 0 && !this.comparesNext()) return null;
+    return { field, end: second.span.start + rest.length };
   }
 
   /** Whether the next word is compared: by the one behind it, or by a sign in it. */

@@ -91,6 +91,13 @@ export function readComparator(
   if (word === "not") {
     const both = pair("in", "not in");
     if (both) return both;
+    if (startsComparator(lexer.peek()))
+      return fault(
+        "EXPECTED",
+        "the opposite of a comparison is said before it: not, and then the whole",
+        { start: span.start, end: token.span.end },
+        `not ${lexer.rest(span.start).slice(0, span.end - span.start)}`,
+      );
   }
   if (word === "at") {
     const both = pair("least", "at least") ?? pair("most", "at most");
@@ -114,11 +121,53 @@ export function readComparator(
       span,
       `"${label}"`,
     );
+  refuseOthersWord(lexer, token, allowed);
   return fault(
     "EXPECTED",
     `expected a comparator after "${label}" (${allowed.join(", ")}), got ${describe(token)}`,
     token.span,
-    nearest(word, allowed) ?? `is ${quoteIfNeeded(word)}`,
+    nearest(word, allowed) ?? (RANGE.test(word) ? `in ${word}` : `is ${quoteIfNeeded(word)}`),
+  );
+}
+
+const RANGE = /^[^.]+\.\.[^.]+$/;
+
+/** Comparators of other languages and of plain speech, as ours. */
+const OTHERS_WORDS: Readonly<Record<string, ComparatorName>> = {
+  contains: "has",
+  contain: "has",
+  includes: "has",
+  equals: "is",
+  equal: "is",
+  exists: "present",
+  after: "over",
+  since: "at least",
+  before: "under",
+  above: "over",
+  below: "under",
+};
+
+/** What somebody says who does not know our words for it: with ours, where the field takes that. */
+function refuseOthersWord(lexer: Lexer, token: Token, allowed: readonly ComparatorName[]): void {
+  if (token.type !== "word") return;
+  const word = token.text.toLowerCase();
+  const ours = Object.hasOwn(OTHERS_WORDS, word) ? OTHERS_WORDS[word]! : null;
+  if (ours !== null && allowed.includes(ours))
+    fault("EXPECTED", `"${token.text}" is said as "${ours}"`, token.span, ours);
+  const edge = /^(starts|begins|ends)$/.exec(word)?.[1];
+  if (edge === undefined || !allowed.includes("like")) return;
+  const mark = lexer.mark();
+  const isWith = lexer.next();
+  const value = lexer.next();
+  lexer.reset(mark);
+  if (isWith.type !== "word" || isWith.text.toLowerCase() !== "with") return;
+  if (value.type !== "word" && value.type !== "quoted") return;
+  const like = edge === "ends" ? `*${value.text}` : `${value.text}*`;
+  fault(
+    "EXPECTED",
+    `"${edge} with" is said as "like", with * for the rest`,
+    { start: token.span.start, end: value.span.end },
+    `like ${quoteIfNeeded(like)}`,
   );
 }
 

@@ -195,7 +195,12 @@ function amount(text: string, field: FilterField, span: Span): Amount {
       "WRONG_VALUE",
       `${field.name} is a number${units}; got "${text}"`,
       span,
-      named === undefined ? null : nearest(text, Object.keys(named)),
+      // as people write ranges elsewhere
+      /^\d+[-–]\d+$/.test(text)
+        ? text.replace(/[-–]/, "..")
+        : named === undefined
+          ? null
+          : nearest(text, Object.keys(named)),
     );
   }
   const scale = 10n ** BigInt(m[2]?.length ?? 0);

@@ -70,7 +70,13 @@ const INCIDENT_FIELDS = [
   },
   { name: "host", type: "text", about: "a host it names", get: named("host", "sender") },
   { name: "user", type: "text", about: "a user it names", get: named("user") },
-  { name: "address", type: "address", about: "any address it names", alias: "ip", get: named("src", "dst", "address") },
+  {
+    name: "address",
+    type: "address",
+    about: "any address it names",
+    aliases: ["ip"],
+    get: named("src", "dst", "address"),
+  },
   { name: "src", type: "address", about: "a source address it names", get: named("src") },
   { name: "dst", type: "address", about: "a destination address it names", get: named("dst") },
   { name: "interface", type: "text", about: "an interface it names", get: named("interface") },
@@ -120,9 +126,7 @@ const INCIDENT_FIELDS = [
 type IncidentFieldName = (typeof INCIDENT_FIELDS)[number]["name"];
 
 const byName = new Map<string, IncidentField>(
-  (INCIDENT_FIELDS as readonly IncidentField[]).flatMap((f) =>
-    [f.name, ...(f.alias ? [f.alias] : [])].map((n) => [n, f]),
-  ),
+  (INCIDENT_FIELDS as readonly IncidentField[]).flatMap((f) => [f.name, ...(f.aliases ?? [])].map((n) => [n, f])),
 );
 
 /** What a filter of incidents may name. */
