@@ -1,7 +1,7 @@
 import type { PaperDetail, PinMade } from "@halvik/contract/papers";
 import type { PaperFacts } from "@halvik/core/papers";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { type FormEvent, useEffect, useState } from "react";
 import { Link } from "react-router";
 import { toast } from "sonner";
 import { request } from "../data/api";
@@ -23,13 +23,17 @@ export function PinDialog() {
 
 function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose: () => void }) {
   const client = useQueryClient();
-  const { data } = useQuery(papersQuery());
+  const { data, isFetching } = useQuery(papersQuery());
   const [which, setWhich] = useState("0");
   const [paper, setPaper] = useState<string | null>(null);
   const [name, setName] = useState("");
   const [reason, setReason] = useState("");
   const open = (data?.papers ?? []).filter((p) => p.mayWrite && p.state !== "closed");
   const last = lastPaper();
+  // the list may be of before the last one was begun: another one is not taken for it
+  const isListed =
+    data !== undefined &&
+    (!isFetching || paper !== null || name !== "" || last === null || open.some((p) => p.id === last));
   const chosen = paper ?? String(open.find((p) => p.id === last)?.id ?? open[0]?.id ?? NEW_PLACE);
   const keep = useMutation({
     mutationFn: async () => {
@@ -55,10 +59,19 @@ function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose:
       onClose();
     },
   });
-  const isReady = data !== undefined && !keep.isPending && (chosen !== NEW_PLACE || name.trim() !== "");
+  const isReady = isListed && !keep.isPending && (chosen !== NEW_PLACE || name.trim() !== "");
+  const { mutate } = keep;
+  const [isSent, setSent] = useState(false);
   const send = () => {
-    if (isReady) keep.mutate();
+    // who is quicker than the list need not press it again
+    if (!isListed) setSent(true);
+    else if (isReady) mutate();
   };
+  useEffect(() => {
+    if (!isSent || !isListed) return;
+    setSent(false);
+    if (isReady) mutate();
+  }, [isSent, isListed, isReady, mutate]);
   const submit = (e: FormEvent) => {
     e.preventDefault();
     send();
@@ -67,7 +80,7 @@ function Pinning({ choices, onClose }: { choices: readonly PinChoice[]; onClose:
     <Dialog open onOpenChange={(isOpen) => !isOpen && onClose()} title="Pin to an investigation">
       <form onSubmit={submit}>
         {choices.length === 1 && <p className="mb-2 text-ui text-quiet">{choices[0]!.label}</p>}
-        {data !== undefined && (
+        {isListed && (
           <PlaceFields
             choices={choices}
             which={which}
