@@ -28,7 +28,9 @@ function Choosing({ choices, onClose }: { choices: readonly BoardChoice[]; onClo
   const [title, setTitle] = useState<string | null>(null);
   const { tile } = (choices[Number(which)] ?? choices[0])!;
   const kept = data?.boards ?? [];
-  const chosen = board ?? (kept[0] === undefined ? NEW_PLACE : String(kept[0].id));
+  // somebody else's that everybody sees is changed only by who chooses it
+  const first = kept.find((b) => b.mine);
+  const chosen = board ?? (first === undefined ? NEW_PLACE : String(first.id));
   const shows: TileShows = title === null || !("title" in tile.shows) ? tile.shows : { ...tile.shows, title };
   const keep = useMutation({
     mutationFn: async () => {
