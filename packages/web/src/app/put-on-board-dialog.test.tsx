@@ -11,7 +11,10 @@ import { PutOnBoardDialog } from "./put-on-board-dialog";
 freshPage();
 afterEach(() => act(() => usePutOnBoard.getState().begin(null)));
 
-const CLOCK = { label: "the clock", tile: { shows: TileShows.parse({ is: "clock", title: "Clock", zone: "UTC" }), window: null } };
+const CLOCK = {
+  label: "the clock",
+  tile: { shows: TileShows.parse({ is: "clock", title: "Clock", zone: "UTC" }), window: null },
+};
 const kept = (id: number, name: string, over: object = {}) => ({
   id,
   board: { name, about: "", tiles: [] } as unknown as Board,

@@ -1,6 +1,6 @@
 import type { IncidentDetail } from "@halvik/contract/incidents";
-import { type FormEvent, useState } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
+import { useLineToSend } from "../../shared/use-line-to-send";
 import { Checkbox } from "../../ui/checkbox";
 import { Input } from "../../ui/field";
 import { Heading } from "../../ui/page";
@@ -19,14 +19,8 @@ export function Tasks({
   onDone: (task: number, done: boolean) => void;
 }) {
   const zone = useViewStore((s) => s.zone);
-  const [text, setText] = useState("");
+  const { text, setText, submit } = useLineToSend(onAdd);
   const open = tasks.filter((t) => t.done === null).length;
-  const submit = async (e: FormEvent) => {
-    e.preventDefault();
-    if (text.trim() === "") return;
-    // what is not taken stays to be sent again; what is typed meanwhile stays too
-    if (await onAdd(text.trim())) setText((now) => (now === text ? "" : now));
-  };
   return (
     <>
       <Heading small={tasks.length === 0 ? "none" : open === 0 ? "all done" : `${open} to do`}>Tasks</Heading>
@@ -44,7 +38,13 @@ export function Tasks({
           </li>
         ))}
       </ul>
-      <form onSubmit={submit} className="mt-1">
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          void submit();
+        }}
+        className="mt-1"
+      >
         <Input
           aria-label="A new task"
           placeholder="what is to be done"

@@ -275,7 +275,7 @@ function aroundOf(time: string): string {
 
 /** What it leads to and comes from; arrows can be drawn by hand. */
 function Leads({ pin, paper, mayWrite, onShow }: PinOpenedProps) {
-  const { mutate } = usePaperAct(paper.id);
+  const { mutate, error } = usePaperAct(paper.id);
   const [why, setWhy] = useState("");
   const [to, setTo] = useState("");
   const leads = paper.leads.filter((l) => l.from === pin.number || l.to === pin.number);
@@ -283,9 +283,13 @@ function Leads({ pin, paper, mayWrite, onShow }: PinOpenedProps) {
   const submit = (e: FormEvent) => {
     e.preventDefault();
     if (to === "") return;
-    mutate({ method: "POST", path: "/links", body: { from: pin.number, to: Number(to), why } });
-    setWhy("");
-    setTo("");
+    const body = { from: pin.number, to: Number(to), why };
+    // what is refused stays to be drawn otherwise
+    const clear = () => {
+      setWhy("");
+      setTo("");
+    };
+    mutate({ method: "POST", path: "/links", body }, { onSuccess: clear });
   };
   return (
     <>
@@ -337,6 +341,11 @@ function Leads({ pin, paper, mayWrite, onShow }: PinOpenedProps) {
             </>
           )}
         </form>
+      )}
+      {error && (
+        <p role="alert" className="text-vermilion">
+          {error.message}
+        </p>
       )}
     </>
   );

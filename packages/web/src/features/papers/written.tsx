@@ -1,9 +1,9 @@
 import type { EntryJson, PaperDetail } from "@halvik/contract/papers";
+import { cutText } from "@halvik/core/base/text";
 import { CONFIDENCES, type Entry, HYPOTHESIS_STATES, linkPins } from "@halvik/core/papers";
-import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 import { useViewStore, usOf } from "../../data/view-store";
-import { TextButton } from "../../ui/button";
+import { useLineToSend } from "../../shared/use-line-to-send";
 import { Checkbox } from "../../ui/checkbox";
 import { Input } from "../../ui/field";
 import { Notes } from "../../ui/markdown";
@@ -12,9 +12,13 @@ import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { TextArea } from "../../ui/text-area";
 import { dayMinute } from "../../ui/time";
+import { DeleteButton } from "../../ui/twice-button";
 import { EditableText } from "./editable-text";
 import { PinNumbers } from "./pin-numbers";
 import { changedFacts, usePaperAct } from "./use-paper-act";
+
+/** So much of a text says which one is meant. */
+const LONGEST_ABOUT = 80;
 
 interface WrittenProps {
   readonly paper: PaperDetail;
@@ -91,7 +95,12 @@ function useEntryActs(paper: PaperDetail) {
   const act = usePaperAct(paper.id);
   return {
     error: act.error,
-    add: (entry: object) => act.mutate({ method: "POST", path: "/entries", body: { entry } }),
+    /** @returns whether it was added */
+    add: (entry: object) =>
+      act.mutateAsync({ method: "POST", path: "/entries", body: { entry } }).then(
+        () => true,
+        () => false,
+      ),
     change: (e: EntryJson, entry: Entry, version = e.version) =>
       act.mutateAsync({ method: "PATCH", path: `/entries/${e.id}`, body: { entry, version } }),
     remove: (e: EntryJson) => act.mutate({ method: "DELETE", path: `/entries/${e.id}` }),
@@ -111,23 +120,21 @@ function Begin({
   readonly most: number;
   /** Several lines: Enter sends, with Shift it begins a new one. */
   readonly isLong?: boolean;
-  readonly onAdd: (text: string) => void;
+  /** @returns whether it was added */
+  readonly onAdd: (text: string) => Promise<boolean>;
 }) {
-  const [text, setText] = useState("");
-  const add = () => {
-    if (text.trim() === "") return;
-    onAdd(text.trim());
-    setText("");
-  };
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    add();
-  };
+  const { text, setText, submit } = useLineToSend(onAdd);
   const field = { "aria-label": label, placeholder, value: text, maxLength: most };
   return (
-    <form onSubmit={submit} className="mt-1">
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        void submit();
+      }}
+      className="mt-1"
+    >
       {isLong ? (
-        <TextArea {...field} onChange={(e) => setText(e.target.value)} onSend={add} />
+        <TextArea {...field} onChange={(e) => setText(e.target.value)} onSend={() => void submit()} />
       ) : (
         <Input {...field} onChange={(e) => setText(e.target.value)} />
       )}
@@ -185,9 +192,12 @@ function Hypotheses({ paper, entries, mayWrite, onPin }: ListProps<"hypothesis">
                 onChange={(confidence) => put({ confidence: confidence as (typeof CONFIDENCES)[number] })}
               />
               {mayWrite && (
-                <TextButton className="ml-auto text-small" onClick={() => remove(e)}>
-                  delete
-                </TextButton>
+                <DeleteButton
+                  inText
+                  className="ml-auto text-small"
+                  about={cutText(e.entry.text, LONGEST_ABOUT)}
+                  onDelete={() => remove(e)}
+                />
               )}
             </div>
             <PinNumbers
@@ -234,9 +244,12 @@ function Questions({ paper, entries, mayWrite, onPin }: ListProps<"question">) {
             <span className="flex items-baseline gap-2">
               <span className={e.entry.answer === "" ? "font-semibold" : ""}>{safeText(e.entry.text)}</span>
               {mayWrite && (
-                <TextButton className="ml-auto text-small" onClick={() => remove(e)}>
-                  delete
-                </TextButton>
+                <DeleteButton
+                  inText
+                  className="ml-auto text-small"
+                  about={cutText(e.entry.text, LONGEST_ABOUT)}
+                  onDelete={() => remove(e)}
+                />
               )}
             </span>
             <EditableText
@@ -300,9 +313,12 @@ function Tasks({ paper, entries, mayWrite }: ListProps<"task">) {
               />
             )}
             {mayWrite && (
-              <TextButton className="text-small" onClick={() => remove(e)}>
-                delete
-              </TextButton>
+              <DeleteButton
+                inText
+                className="text-small"
+                about={cutText(e.entry.text, LONGEST_ABOUT)}
+                onDelete={() => remove(e)}
+              />
             )}
           </li>
         ))}
@@ -332,9 +348,7 @@ function NotesOf({ paper, entries, mayWrite, onPin }: ListProps<"note">) {
             {safeText(e.author)}, {dayMinute(usOf(e.created), zone)}
             {e.version > 1 && `, changed by ${safeText(e.changedBy)} ${dayMinute(usOf(e.changed), zone)}`}
             {mayWrite && (
-              <TextButton className="ml-auto" onClick={() => remove(e)}>
-                delete
-              </TextButton>
+              <DeleteButton inText className="ml-auto" about={`the note of ${e.author}`} onDelete={() => remove(e)} />
             )}
           </p>
           <EditableText
