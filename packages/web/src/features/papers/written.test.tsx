@@ -62,7 +62,7 @@ test.each([
   ["Hypotheses", HYPOTHESIS, "somebody has the password"],
   ["Questions", { is: "question", text: "who was on duty?" }, "who was on duty?"],
   ["Tasks", { is: "task", text: "ask the berth" }, "ask the berth"],
-  ["Notes", { is: "note", text: "nothing in the flows" }, "the note of k.lind"],
+  ["Notes", { is: "note", text: "nothing in the flows" }, "what k.lind noted"],
 ])("of the %s one is deleted only when that is meant", async (name, of, about) => {
   const { asked, user } = shown(paper([entry(9, of)]), { "DELETE /papers/5/entries/9": paper() });
   await user.click(region(name).getByRole("button", { name: `delete: ${about}` }));

@@ -348,7 +348,7 @@ function NotesOf({ paper, entries, mayWrite, onPin }: ListProps<"note">) {
             {safeText(e.author)}, {dayMinute(usOf(e.created), zone)}
             {e.version > 1 && `, changed by ${safeText(e.changedBy)} ${dayMinute(usOf(e.changed), zone)}`}
             {mayWrite && (
-              <DeleteButton inText className="ml-auto" about={`the note of ${e.author}`} onDelete={() => remove(e)} />
+              <DeleteButton inText className="ml-auto" about={`what ${e.author} noted`} onDelete={() => remove(e)} />
             )}
           </p>
           <EditableText
