@@ -78,6 +78,9 @@ export function FilterField({
 }: FilterFieldProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
+  /** What was typed and told, and has not come back yet as `value`: on a busy machine more is typed before it does. */
+  const told = useRef<string[]>([]);
+  const isFromOutside = useRef(false);
   const latest = useRef({ directory, saved, zone, allowsAfter, valuesOf, onChange, onSubmit });
   latest.current = { directory, saved, zone, allowsAfter, valuesOf, onChange, onSubmit };
 
@@ -175,7 +178,10 @@ export function FilterField({
           autocompletion({ override: [complete], icons: false }),
           linter(lint, { delay: 150 }),
           EditorView.updateListener.of((u) => {
-            if (u.docChanged) latest.current.onChange(u.state.doc.toString());
+            if (!u.docChanged || isFromOutside.current) return;
+            const text = u.state.doc.toString();
+            told.current.push(text);
+            latest.current.onChange(text);
           }),
         ],
       }),
@@ -186,8 +192,15 @@ export function FilterField({
 
   useEffect(() => {
     const editor = view.current;
-    if (editor && editor.state.doc.toString() !== value)
-      editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
+    if (!editor) return;
+    const isThere = editor.state.doc.toString() === value;
+    const typedBefore = told.current.indexOf(value);
+    told.current = isThere || typedBefore < 0 ? [] : told.current.slice(typedBefore + 1);
+    // what was typed since then is not lost to what comes back late
+    if (isThere || typedBefore >= 0) return;
+    isFromOutside.current = true;
+    editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
+    isFromOutside.current = false;
   }, [value]);
 
   // what was checked without the senders is checked again with them
