@@ -1,3 +1,4 @@
+import { register } from "node:module";
 import { runInNewContext } from "node:vm";
 import { JSDOM } from "jsdom";
 
@@ -30,6 +31,11 @@ for (const name of Object.getOwnPropertyNames(window).filter(isOfBrowsers)) {
 }
 for (const name of ["addEventListener", "removeEventListener", "dispatchEvent"])
   globalThis[name] = window[name].bind(window);
+
+// a package's styles are read by what builds the interface; here they are nothing
+const STYLES = `export const load = (url, context, next) =>
+  url.endsWith(".css") ? { format: "module", source: "", shortCircuit: true } : next(url, context);`;
+register(`data:text/javascript,${encodeURIComponent(STYLES)}`);
 
 // what is laid out and drawn nowhere has no size, no colours and no pointer
 const nothing = () => undefined;

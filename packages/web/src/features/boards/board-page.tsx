@@ -166,10 +166,10 @@ export function EditBoardPage() {
 export function EditNowPage() {
   const client = useQueryClient();
   const navigate = useNavigate();
+  const [trouble, setTrouble] = useState<string | null>(null);
   const { data, error } = useQuery({ ...nowBoardQuery, staleTime: Number.POSITIVE_INFINITY });
   if (error) return <NotShown error={error} />;
   if (data === undefined) return null;
-  const [trouble, setTrouble] = useState<string | null>(null);
   const done = async () => {
     await client.invalidateQueries({ queryKey: ["boards", "now"] });
     void navigate("/now");

@@ -32,7 +32,8 @@ const MESSAGES = [
 
 /** What is asked of a channel beside its name, by what it is. */
 export function ChannelFields(props: PartProps) {
-  switch (useWatch({ control: props.control, name: "kind" })) {
+  const kind = useWatch({ control: props.control, name: "kind" });
+  switch (kind) {
     case "syslog":
       return (
         <>
