@@ -22,6 +22,7 @@ import {
 import { useEffect, useRef } from "react";
 import type { Offers } from "../data/use-field-values";
 import { EDITOR_LOOK } from "../ui/editor-look";
+import { useEditorText } from "../ui/use-editor-text";
 
 interface FilterFieldProps {
   readonly label: string;
@@ -78,11 +79,9 @@ export function FilterField({
 }: FilterFieldProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
-  /** What was typed and told, and has not come back yet as `value`: on a busy machine more is typed before it does. */
-  const told = useRef<string[]>([]);
-  const isFromOutside = useRef(false);
-  const latest = useRef({ directory, saved, zone, allowsAfter, valuesOf, onChange, onSubmit });
-  latest.current = { directory, saved, zone, allowsAfter, valuesOf, onChange, onSubmit };
+  const kept = useEditorText(view, value, onChange);
+  const latest = useRef({ directory, saved, zone, allowsAfter, valuesOf, onSubmit });
+  latest.current = { directory, saved, zone, allowsAfter, valuesOf, onSubmit };
 
   useEffect(() => {
     const complete = async (context: CompletionContext) => {
@@ -177,31 +176,13 @@ export function FilterField({
           keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
           autocompletion({ override: [complete], icons: false }),
           linter(lint, { delay: 150 }),
-          EditorView.updateListener.of((u) => {
-            if (!u.docChanged || isFromOutside.current) return;
-            const text = u.state.doc.toString();
-            told.current.push(text);
-            latest.current.onChange(text);
-          }),
+          kept,
         ],
       }),
     });
     view.current = editor;
     return () => editor.destroy();
   }, []);
-
-  useEffect(() => {
-    const editor = view.current;
-    if (!editor) return;
-    const isThere = editor.state.doc.toString() === value;
-    const typedBefore = told.current.indexOf(value);
-    told.current = isThere || typedBefore < 0 ? [] : told.current.slice(typedBefore + 1);
-    // what was typed since then is not lost to what comes back late
-    if (isThere || typedBefore >= 0) return;
-    isFromOutside.current = true;
-    editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: value } });
-    isFromOutside.current = false;
-  }, [value]);
 
   // what was checked without the senders is checked again with them
   useEffect(() => {

@@ -11,6 +11,7 @@ import { SenderDirectory } from "@halvik/core/model/senders";
 import { tags } from "@lezer/highlight";
 import { useEffect, useRef } from "react";
 import { EDITOR_LOOK } from "../../ui/editor-look";
+import { useEditorText } from "../../ui/use-editor-text";
 import { placesOf } from "./issue-places";
 import type { FilterHelp } from "./picker";
 
@@ -50,8 +51,9 @@ export function RuleFile({
 }) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
-  const latest = useRef({ help, onChange });
-  latest.current = { help, onChange };
+  const kept = useEditorText(view, text, onChange);
+  const latest = useRef(help);
+  latest.current = help;
   useEffect(() => {
     const editor = new EditorView({
       parent: host.current!,
@@ -69,7 +71,7 @@ export function RuleFile({
             icons: false,
             override: [
               ({ state, pos, explicit }) => {
-                const { directory, saved } = latest.current.help;
+                const { directory, saved } = latest.current;
                 const { from, options } = completeRuleFile(state.doc.toString(), pos, directory ?? NOBODY, saved);
                 // nothing is offered unasked where nothing has been written
                 if (options.length === 0 || (!explicit && from === pos)) return null;
@@ -78,20 +80,13 @@ export function RuleFile({
             ],
           }),
           keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap, indentWithTab]),
-          EditorView.updateListener.of((u) => {
-            if (u.docChanged) latest.current.onChange(u.state.doc.toString());
-          }),
+          kept,
         ],
       }),
     });
     view.current = editor;
     return () => editor.destroy();
   }, []);
-  useEffect(() => {
-    const editor = view.current;
-    if (editor && editor.state.doc.toString() !== text)
-      editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: text } });
-  }, [text]);
   useEffect(() => {
     const editor = view.current;
     if (editor === null) return;
