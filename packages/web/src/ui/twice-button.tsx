@@ -19,7 +19,7 @@ export function TwiceButton({ first, then, onSure, inText = false, about, classN
   return (
     <Shown
       {...rest}
-      aria-label={about === undefined ? undefined : `${words}: ${about}`}
+      {...(about !== undefined && { "aria-label": `${words}: ${about}` })}
       className={`${className} ${isSure ? "text-vermilion" : ""}`}
       onClick={({ detail }) => {
         if (!isSure) setSure(true);
