@@ -27,7 +27,7 @@ import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Models } from "../../kernel/db/models.js";
 import type { Pool } from "../../kernel/db/pool.js";
-import { inAct } from "../../kernel/db/unit-of-work.js";
+import { type Act, inAct } from "../../kernel/db/unit-of-work.js";
 import { AppError } from "../../kernel/http/errors.js";
 import { route } from "../../kernel/http/route.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
@@ -136,6 +136,12 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
 
   const ownDomains = async () => domains(db, await directory.get(), terms, nowUs());
 
+  /** Whoever changes one sees them all as they stand after it. */
+  const change = async <T>(who: string, all: () => Promise<T>, work: (act: Act) => Promise<void>): Promise<T> => {
+    await inAct(models, who, work);
+    return all();
+  };
+
   return [
     route({
       method: "get",
@@ -152,8 +158,8 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       body: MeaningJson,
       answer: MeaningList,
-      handle: async ({ body: m, actor }) => {
-        await inAct(models, actor.name, async (act) => {
+      handle: ({ body: m, actor }) =>
+        change(actor.name, meanings, async (act) => {
           for (const name of m.sentence === null ? [] : sentenceNames(m.sentence))
             if (name.trim() === "")
               throw new AppError("BAD_REQUEST", "sentence: {} needs the name of a value between the braces", {
@@ -161,9 +167,7 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
               });
           await setMeaning(act.db, m, act.who, act.atUs);
           await act.audit("meaning set", m);
-        });
-        return meanings();
-      },
+        }),
     }),
     route({
       method: "delete",
@@ -172,13 +176,11 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       params: z.object({ kind: z.enum(["windows", "snmp", "syslog"]), code: z.string().min(1).max(300) }),
       answer: MeaningList,
-      handle: async ({ params: { kind, code }, actor }) => {
-        await inAct(models, actor.name, async (act) => {
+      handle: ({ params: { kind, code }, actor }) =>
+        change(actor.name, meanings, async (act) => {
           await forgetMeaning(act.db, kind, code);
           await act.audit("meaning taken back", { kind, code });
-        });
-        return meanings();
-      },
+        }),
     }),
     route({
       method: "post",
@@ -187,13 +189,11 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       body: SeverityChange,
       answer: MeaningList,
-      handle: async ({ body: s, actor }) => {
-        await inAct(models, actor.name, async (act) => {
+      handle: ({ body: s, actor }) =>
+        change(actor.name, meanings, async (act) => {
           await setSeverity(act.db, s, act.who, act.atUs);
           await act.audit("severity set", s);
-        });
-        return meanings();
-      },
+        }),
     }),
     route({
       method: "delete",
@@ -202,13 +202,11 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       params: SeverityWord,
       answer: MeaningList,
-      handle: async ({ params: word, actor }) => {
-        await inAct(models, actor.name, async (act) => {
+      handle: ({ params: word, actor }) =>
+        change(actor.name, meanings, async (act) => {
           await forgetSeverity(act.db, word);
           await act.audit("severity taken back", word);
-        });
-        return meanings();
-      },
+        }),
     }),
     route({
       method: "get",
@@ -234,14 +232,13 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
             line: checked.line,
             column: checked.column,
           });
-        await inAct(models, actor.name, async (act) => {
+        return change(actor.name, mibs, async (act) => {
           const kept = await countModules(act.db);
           if (kept + checked.modules.length > MAX_MODULES)
             throw new AppError("CONFLICT", `there are ${kept} modules; at most ${MAX_MODULES} can be kept`);
           const added = await addModules(act.db, body.source, act.who, act.atUs);
           await act.audit("SNMP modules added", { names: added });
         });
-        return mibs();
       },
     }),
     route({
@@ -251,13 +248,11 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       params: z.object({ name: z.string().min(1).max(120) }),
       answer: MibList,
-      handle: async ({ params: { name }, actor }) => {
-        await inAct(models, actor.name, async (act) => {
+      handle: ({ params: { name }, actor }) =>
+        change(actor.name, mibs, async (act) => {
           await removeModule(act.db, name);
           await act.audit("SNMP module removed", { name });
-        });
-        return mibs();
-      },
+        }),
     }),
     route({
       method: "get",
@@ -274,8 +269,8 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       body: ApplicationJson,
       answer: ApplicationList,
-      handle: async ({ body: a, actor }) => {
-        await inAct(models, actor.name, async (act) => {
+      handle: ({ body: a, actor }) =>
+        change(actor.name, applications, async (act) => {
           const network = a.network === null || a.network === "" ? null : parseNetwork(a.network);
           if (a.network && network === null)
             throw new AppError("BAD_REQUEST", `network: expected an address or block, got “${a.network}”`, {
@@ -294,9 +289,7 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
             });
           await addApplication(act.db, { ...a, network }, act.who, act.atUs);
           await act.audit("application named", a);
-        });
-        return applications();
-      },
+        }),
     }),
     route({
       method: "delete",
@@ -305,13 +298,11 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       params: z.object({ id: EntityId }),
       answer: ApplicationList,
-      handle: async ({ params: { id }, actor }) => {
-        await inAct(models, actor.name, async (act) => {
+      handle: ({ params: { id }, actor }) =>
+        change(actor.name, applications, async (act) => {
           await removeApplication(act.db, id);
           await act.audit("application name removed", { id });
-        });
-        return applications();
-      },
+        }),
     }),
     route({
       method: "get",
@@ -329,10 +320,7 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       body: DomainJson,
       answer: DomainList,
-      handle: async ({ body: { domain }, actor }) => {
-        await inAct(models, actor.name, (act) => nameOurDomain(act, domain));
-        return ownDomains();
-      },
+      handle: ({ body: { domain }, actor }) => change(actor.name, ownDomains, (act) => nameOurDomain(act, domain)),
     }),
     route({
       method: "delete",
@@ -341,10 +329,7 @@ export const nameRoutes = ({ models, db, directory, presenter, work, terms }: Ne
       access: "act",
       params: z.object({ domain: z.string().min(1).max(253) }),
       answer: DomainList,
-      handle: async ({ params: { domain }, actor }) => {
-        await inAct(models, actor.name, (act) => takeBackDomain(act, domain));
-        return ownDomains();
-      },
+      handle: ({ params: { domain }, actor }) => change(actor.name, ownDomains, (act) => takeBackDomain(act, domain)),
     }),
   ];
 };
