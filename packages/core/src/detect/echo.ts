@@ -60,3 +60,21 @@ function subjectOf(r: HalvikRecord): string | null {
   const addresses = [r.src, r.dst, ...r.otherAddresses].filter((a) => a !== null);
   return addresses.length === 0 ? null : `neighbour ${[...new Set(addresses)].sort().join(" ")}`;
 }
+
+/** Lanes of imports come and go. */
+const MOST_LANES = 100;
+
+/** One for each lane. */
+export class EchoFinders {
+  private readonly byLane = new Map<string, EchoFinder>();
+
+  of(lane: string): EchoFinder {
+    let finder = this.byLane.get(lane);
+    if (finder === undefined) {
+      if (this.byLane.size >= MOST_LANES) this.byLane.clear();
+      finder = new EchoFinder();
+      this.byLane.set(lane, finder);
+    }
+    return finder;
+  }
+}

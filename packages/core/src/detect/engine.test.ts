@@ -1,7 +1,17 @@
 import { entityCode } from "../model/entity/index.js";
 import { newSender, SenderDirectory } from "../model/senders/index.js";
 import { testRecord } from "../testing/record.js";
-import { entityValues, findingTitle, logicOf, Rule, RuleEngine, sayRule, shippedRules, splitKey } from "./index.js";
+import {
+  entityValues,
+  findingTitle,
+  logicOf,
+  Rule,
+  RuleEngine,
+  type SavedState,
+  sayRule,
+  shippedRules,
+  splitKey,
+} from "./index.js";
 
 const S = 1e6;
 const ZONE = { zone: "UTC" };
@@ -119,8 +129,58 @@ describe("the engine", () => {
     const engine = new RuleEngine([rule()], directory, ZONE);
     engine.step("live", [record(1, "10.0.0.1")], 0);
     expect(engine.step("live", [], 500 * S).states).toEqual([
-      { ruleId: "r", lane: "live", key: "10.0.0.1", logic: logicOf(rule()), state: null },
+      { ruleId: "r", lane: "live", key: "10.0.0.1", logic: logicOf(rule()), state: null, brief: null },
     ]);
+  });
+
+  describe("a state that is kept as a text", () => {
+    const rules = [
+      rule({ count: 4 }),
+      rule({ id: "raised", count: 1, clear: { by: "hand" } }),
+      rule({ id: "new", kind: "first", unseenDays: 30, learningDays: 1, count: undefined, windowSeconds: undefined }),
+    ];
+    const addresses = ["10.0.0.1", "10.0.0.2", "10.0.0.3"];
+    const records = [0, 1, 2, 0, 1, 0].map((which, i) => record(i + 1, addresses[which]!));
+    const { states } = new RuleEngine(rules, directory, ZONE).step("live", records, 10 * S);
+    const goOn = (as: (s: (typeof states)[number]) => SavedState["state"]) =>
+      new RuleEngine(rules, directory, ZONE, {
+        states: states.flatMap((s) => (s.state === null ? [] : [{ ...s, state: as(s) }])),
+        earlier: [],
+        since: new Map(),
+      });
+    const read = () => goOn((s) => s.state!);
+    const kept = () => goOn((s) => (s.brief === null ? s.state! : { ...s.brief, text: JSON.stringify(s.state) }));
+
+    test("answers in brief what one that was read answers", () => {
+      const asked = (engine: RuleEngine) => [
+        engine.size,
+        engine.nearMisses("r", 2),
+        engine.nearMisses("raised", 9),
+        engine.learning("new"),
+        engine.standing("live"),
+      ];
+      expect(asked(kept())).toEqual(asked(read()));
+      expect(kept().nearMisses("r", 2)).toMatchObject([
+        { key: "10.0.0.1", have: 3, need: 4 },
+        { key: "10.0.0.2", have: 2 },
+      ]);
+    });
+
+    test("goes on as one that was read does, touched by a record, by time or by a person", () => {
+      const after = (engine: RuleEngine) => [
+        engine.step("live", [record(11, "10.0.0.1"), record(12, "10.0.0.3")], 20 * S),
+        engine.close("raised", "10.0.0.2", 30 * S),
+        engine.step("live", [], 90 * S),
+        engine.step("live", [record(95, "10.0.0.2")], 40 * 86_400 * S),
+      ];
+      expect(after(kept())).toEqual(after(read()));
+    });
+
+    test("is not read before something touches it", () => {
+      const broken = goOn((s) => (s.brief === null ? s.state! : { ...s.brief, text: "not read yet" }));
+      expect(broken.step("live", [record(11, "10.9.9.9")], 20 * S).episodes.map((e) => e.key)).toContain("10.9.9.9");
+      expect(() => broken.step("live", [record(12, "10.0.0.1")], 20 * S)).toThrow(/not read yet|JSON/);
+    });
   });
   test("a key of several fields, one with several values", () => {
     const engine = new RuleEngine([rule({ key: ["user", "src"], count: 1 })], directory, ZONE);

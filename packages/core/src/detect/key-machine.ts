@@ -1,11 +1,18 @@
 import type { EpochUs } from "../base/time/index.js";
 import { before, type Episode, isSame, MAX_PENDING, type RuleEvent } from "./event.js";
 import type { Gathering } from "./kinds/measured/gathered.js";
-import type { Progress, Run, SavedRun } from "./kinds/run.js";
+import { type Brief, type KeptRun, type Progress, Run, type SavedRun } from "./kinds/run.js";
 
 const NO_EVENTS: readonly RuleEvent[] = [];
 /** Of every machine without a provisional run; never added to. */
 const NONE_CLOSED: Episode[] = [];
+
+/** How runs of a rule begin in a lane: one for all its keys, of which there may be a million. */
+export interface HowRun {
+  readonly begin: (saved: SavedRun | null) => Run;
+  /** The rule asks for what did not happen: only the watermark can tell, nothing is raised before. */
+  readonly waits: boolean;
+}
 
 export interface KeyResult {
   /** Episodes that ended before the watermark in this step: they will not be reported again. */
@@ -32,14 +39,32 @@ export class KeyMachine {
   private tailClosed: Episode[] = NONE_CLOSED;
   /** Records that are summed as they come, and settle together. */
   private gathering: Gathering | null = null;
+  /** The run over what is settled, or what is kept of it as long as nothing touches it. */
+  private held: Run | KeptRun;
   /** The second of event time at which its lane looks at it next; 0: it does not. */
   dueSecond = 0;
 
-  /** @param waits the rule asks for what did not happen: only the watermark can tell, nothing is raised before */
+  /** @param saved what it goes on from; what is a text stays one until something touches it */
   constructor(
-    private settled: Run,
-    private readonly waits: boolean,
-  ) {}
+    private readonly how: HowRun,
+    saved: SavedRun | KeptRun | null,
+  ) {
+    this.held = saved !== null && "text" in saved ? saved : how.begin(saved);
+  }
+
+  private get kept(): KeptRun | null {
+    return this.held instanceof Run ? null : this.held;
+  }
+
+  private get settled(): Run {
+    if (!(this.held instanceof Run)) this.held = this.how.begin(JSON.parse(this.held.text) as SavedRun);
+    return this.held as Run;
+  }
+
+  /** What it says in brief was of another time: it is asked itself from now on. */
+  wake(): void {
+    void this.settled;
+  }
 
   step(events: readonly RuleEvent[], watermarkUs: EpochUs): KeyResult {
     let rebuild = this.take(events);
@@ -52,7 +77,7 @@ export class KeyMachine {
     const gathered = this.settleGathered(watermarkUs, closed);
     if (settle > 0 && settle === pending.length && this.tail !== null && !rebuild) {
       // the provisional run has seen all of it, in this order
-      this.settled = this.tail;
+      this.held = this.tail;
       closed = this.tailClosed;
     } else for (let i = 0; i < settle; i++) this.settled.take(pending[i]!, closed);
     if (settle > 0) this.pending = settle === pending.length ? null : pending.slice(settle);
@@ -61,7 +86,7 @@ export class KeyMachine {
     if (this.pending === null) {
       this.tail = null;
       this.tailClosed = NONE_CLOSED;
-    } else if (rebuild && !this.waits) this.rebuild();
+    } else if (rebuild && !this.how.waits) this.rebuild();
     const open = this.current();
     const ended = this.tailClosed.slice();
     this.noteReported(open !== null);
@@ -106,8 +131,15 @@ export class KeyMachine {
     return this.settled.save();
   }
 
+  /** Of what `save` gives. */
+  brief(): Brief {
+    return this.settled.brief();
+  }
+
   /** The open episode as it stands. */
   current(): Episode | null {
+    const { kept } = this;
+    if (kept !== null && !kept.hasOpen) return null;
     return (this.tail ?? this.settled).current();
   }
 
@@ -115,12 +147,23 @@ export class KeyMachine {
     return (this.tail ?? this.settled).progress();
   }
 
+  /** What it has of what it needs to be raised; null: nothing. */
+  get near(): number | null {
+    const { kept } = this;
+    if (kept !== null) return kept.near;
+    const progress = this.progress();
+    return progress === null ? null : progress.have / progress.need;
+  }
+
   /** Nothing in this state can influence anything that is still to come. */
   get isIdle(): boolean {
-    return this.pending === null && this.gathering === null && this.settled.isIdle;
+    // what is idle is not kept
+    return this.pending === null && this.gathering === null && this.kept === null && this.settled.isIdle;
   }
 
   get isLearning(): boolean {
+    const { kept } = this;
+    if (kept !== null) return kept.isLearning;
     return (this.tail ?? this.settled).isLearning;
   }
 
@@ -138,12 +181,14 @@ export class KeyMachine {
 
   /** Something is raised, or must hold yet. */
   get hasOpen(): boolean {
+    const { kept } = this;
+    if (kept !== null) return kept.hasOpen;
     return this.settled.hasOpen || (this.tail?.hasOpen ?? false);
   }
 
   get lastEventUs(): EpochUs {
     return Math.max(
-      this.settled.lastEventUs,
+      this.kept?.lastUs ?? this.settled.lastEventUs,
       this.gathering?.lastUs ?? 0,
       this.pending?.[this.pending.length - 1]?.timeUs ?? 0,
     );
@@ -152,7 +197,7 @@ export class KeyMachine {
   /** The watermark at which something would settle, clear or be forgotten. */
   get nextChangeUs(): EpochUs {
     return Math.min(
-      this.settled.nextChangeUs,
+      this.kept?.nextUs ?? this.settled.nextChangeUs,
       this.gathering?.nextUs ?? Number.POSITIVE_INFINITY,
       this.pending?.[0]?.timeUs ?? Number.POSITIVE_INFINITY,
     );
@@ -181,7 +226,7 @@ export class KeyMachine {
       this.pending = pending === null ? fresh.slice() : pending;
       // one by one: as arguments of a call a storm of them does not fit
       if (pending !== null) for (const event of fresh) pending.push(event);
-      if (this.waits) return false;
+      if (this.how.waits) return false;
       if (this.tail === null) this.beginTail();
       for (const event of fresh) this.tail!.take(event, this.tailClosed);
       return false;

@@ -3,7 +3,8 @@ import type { HalvikRecord } from "../model/record/index.js";
 import type { RuleProgram } from "./compile-rule.js";
 import { DueTimes } from "./due-times.js";
 import type { RuleEvent } from "./event.js";
-import type { KeyMachine } from "./key-machine.js";
+import { type HowRun, KeyMachine } from "./key-machine.js";
+import type { KeptRun, SavedRun } from "./kinds/run.js";
 
 /** Records with a watermark of their own, as one rule remembers them. */
 export interface Lane {
@@ -12,6 +13,7 @@ export interface Lane {
   /** When keys want to be looked at without a record: at most one entry a key that counts. */
   readonly due: DueTimes;
   readonly since: { us: EpochUs };
+  readonly how: HowRun;
 }
 
 /** A version of a rule while it runs. */
@@ -50,10 +52,20 @@ export function running(
 export function laneOf(rule: RunningRule, name: string): Lane {
   let lane = rule.lanes.get(name);
   if (!lane) {
-    lane = { name, machines: new Map(), due: new DueTimes(), since: { us: Number.POSITIVE_INFINITY } };
+    const since = { us: Number.POSITIVE_INFINITY };
+    const { program } = rule;
+    const how: HowRun = { begin: (saved) => program.begin(saved, since), waits: program.waits };
+    lane = { name, machines: new Map(), due: new DueTimes(), since, how };
     rule.lanes.set(name, lane);
   }
   return lane;
+}
+
+/** Begins with a key, or goes on from what was saved of it. */
+export function begin(lane: Lane, key: string, saved: SavedRun | KeptRun | null): KeyMachine {
+  const machine = new KeyMachine(lane.how, saved);
+  lane.machines.set(key, machine);
+  return machine;
 }
 
 export function schedule(lane: Lane, key: string, machine: KeyMachine): void {

@@ -1,10 +1,10 @@
 import {
+  type ChangedState,
   type Episode,
   LATENESS_US,
   type Rule,
   RuleEngine,
   type SavedRun,
-  type SavedState,
   settledAt,
 } from "../detect/index.js";
 import type { HalvikRecord } from "../model/record/index.js";
@@ -50,7 +50,7 @@ export function play(
     .map((record, i) => ({ record, arrivesUs: record.timeUs + delays[i % delays.length]! }))
     .sort((a, b) => a.arrivesUs - b.arrivesUs);
   let engine = new RuleEngine(rules, directory, options);
-  const saved = new Map<string, SavedState>();
+  const saved = new Map<string, ChangedState & { readonly text: string }>();
   const ended: Played[] = [];
   const reported = new Map<string, Map<string, number>>();
   const played = (rule: string, key: string, { added = [], ...episode }: Episode): Played => {
@@ -68,7 +68,7 @@ export function play(
       const address = `${s.ruleId} ${s.key}`;
       // what is saved comes back as text
       if (s.state === null) saved.delete(address);
-      else saved.set(address, { ...s, state: JSON.parse(JSON.stringify(s.state)) as SavedRun });
+      else saved.set(address, { ...s, text: JSON.stringify(s.state) });
     }
     const all = episodes.map((e) => ({ final: e.final, played: played(e.ruleId, e.key, e.episode) }));
     ended.push(...all.flatMap((e) => (e.final ? [e.played] : [])));
@@ -78,7 +78,11 @@ export function play(
   for (let i = 0; i < order.length; batchNumber++) {
     if (crashes[batchNumber % crashes.length]) {
       engine = new RuleEngine(rules, directory, options, {
-        states: [...saved.values()],
+        // states say in brief what is asked of them, or, kept before they did, are read at once
+        states: [...saved.values()].map(({ text, brief, ...s }, i) => ({
+          ...s,
+          state: brief === null || i % 3 === 0 ? (JSON.parse(text) as SavedRun) : { ...brief, text },
+        })),
         earlier: [],
         since: new Map(),
       });
@@ -100,9 +104,10 @@ export function play(
   const last = step([], Math.max(0, ...records.map((r) => r.timeUs)) + endsAfterUs);
   const stillOpen = last.filter((p) => p.episode.clearedUs === null);
   // what stands open and was not touched by the last step stands in the states
-  for (const s of saved.values())
-    if (s.state.open && !stillOpen.some((p) => p.rule === s.ruleId && p.key === s.key))
-      stillOpen.push(played(s.ruleId, s.key, s.state.open));
+  for (const { text, ruleId, key } of saved.values()) {
+    const { open } = JSON.parse(text) as SavedRun;
+    if (open && !stillOpen.some((p) => p.rule === ruleId && p.key === key)) stillOpen.push(played(ruleId, key, open));
+  }
   return [...ended, ...stillOpen].sort(
     (a, b) =>
       a.rule.localeCompare(b.rule) ||

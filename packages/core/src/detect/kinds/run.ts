@@ -19,6 +19,23 @@ export interface SavedRun {
   readonly rest: unknown;
 }
 
+/** What is asked of a run that nothing touches. Times in µs. */
+export interface Brief {
+  readonly hasOpen: boolean;
+  readonly lastUs: EpochUs;
+  /** When time alone would change something; Infinity: never. */
+  readonly nextUs: EpochUs;
+  /** What it has of what it needs to be raised; null: nothing. */
+  readonly near: number | null;
+  readonly isLearning: boolean;
+}
+
+/** A run as its text, and in brief: of a million that are kept most are not touched before they are forgotten. */
+export interface KeptRun extends Brief {
+  /** JSON of what `save` gave. */
+  readonly text: string;
+}
+
 /** How near a key is to being raised. */
 export interface Progress {
   readonly have: number;
@@ -118,6 +135,17 @@ export abstract class Run {
 
   save(): SavedRun {
     return { open: this.open?.snapshot() ?? null, rest: this.isEmpty ? undefined : this.rest() };
+  }
+
+  brief(): Brief {
+    const progress = this.progress();
+    return {
+      hasOpen: this.open !== null,
+      lastUs: this.lastEventUs,
+      nextUs: this.nextChangeUs,
+      near: progress === null ? null : progress.have / progress.need,
+      isLearning: this.isLearning,
+    };
   }
 
   /** Nothing in this state can influence anything that is still to come. */

@@ -1,7 +1,7 @@
 import type { EpochUs } from "../../base/time/index.js";
 import type { Count } from "../../model/record/index.js";
 import type { After, Comparison, Filter, Span } from "./ast.js";
-import { parseFilter } from "./parser.js";
+import { parseFilter } from "./parse.js";
 import { quoteIfNeeded } from "./values.js";
 
 /** A record that something may follow: its moment, and its values of the field. */

@@ -23,8 +23,8 @@ export {
 } from "./evaluate.js";
 export { listNames } from "./list-names.js";
 export { asksForNew, withNewShapes } from "./new-values.js";
+export { MAX_FILTER_LENGTH, type ParseResult, parseFilter, parseFilterOf, savedFilterNames } from "./parse.js";
 export type { ParseContext, SavedText } from "./parse-context.js";
-export { MAX_FILTER_LENGTH, type ParseResult, parseFilter, parseFilterOf, savedFilterNames } from "./parser.js";
 export { type FilterPart, type FilterParts, filterParts, isComplete, joinParts, takesValue } from "./parts.js";
 export { MOST_PASTED, type PastedValues, pastedValues } from "./pasted-values.js";
 export { requiredLiterals } from "./pattern.js";

@@ -1,29 +1,18 @@
 import { US_PER_DAY } from "../../base/time/index.js";
 import type { FieldName } from "../../model/record/index.js";
-import {
-  type Filter,
-  type FilterError,
-  type RecordField,
-  SAME_FIELDS,
-  type SameField,
-  type Span,
-  type TextMode,
-} from "./ast.js";
+import { type Filter, SAME_FIELDS, type SameField, type Span, type TextMode } from "./ast.js";
 import { comparatorsOf } from "./comparators.js";
 import { FilterFault, Lexer, signIn, type Token } from "./lexer.js";
+import { LookAhead } from "./look-ahead.js";
 import type { ParseContext } from "./parse-context.js";
 import { MAX_PATTERN_STEPS } from "./pattern.js";
 import { readComparator, signedComparator, startsComparator, wrongComparator } from "./read-comparator.js";
+import { expectedJoiner, refuseMisspeltPair, refuseOtherSyntax, unknownField } from "./refusals.js";
 import { nearest } from "./suggest.js";
 import { TestReader, wordTest } from "./test-reader.js";
 import { describe, durationValue, fault, isReserved, quoteIfNeeded, textValue } from "./values.js";
-import { type FilterField, RECORDS, type Vocabulary } from "./vocabulary.js";
+import type { FilterField, Vocabulary } from "./vocabulary.js";
 
-export type ParseResult<N extends string = RecordField> =
-  | { readonly ok: true; readonly filter: Filter<N> }
-  | { readonly ok: false; readonly error: FilterError };
-
-export const MAX_FILTER_LENGTH = 8_000;
 const MAX_DEPTH = 60;
 const MOST_AFTER_US = US_PER_DAY;
 /** Saved filters used by saved filters may double at every step. */
@@ -31,72 +20,17 @@ const MAX_EXPANSIONS = 100;
 /** A place of a message shape. */
 const PLACE = /^\$[1-9]\d{0,2}$/;
 
-/** Text to tree (grammar in docs/filter-language.md). Empty text is every record. */
-export const parseFilter = (source: string, context: ParseContext): ParseResult =>
-  parseFilterOf(RECORDS, source, context);
-
-/** The same for a filter of something else than records, that names the fields of that. */
-export function parseFilterOf<N extends string>(
-  vocabulary: Vocabulary<N>,
-  source: string,
-  context: ParseContext,
-): ParseResult<N> {
-  const parsed = parse(vocabulary, source, context);
-  if (parsed.ok || parsed.error.suggestion === null) return parsed;
-  // what is suggested has to be understood itself; what stands behind it may hold another mistake
-  const { span, suggestion } = parsed.error;
-  const mended = parse(vocabulary, source.slice(0, span.start) + suggestion + source.slice(span.end), context);
-  if (mended.ok || mended.error.span.start >= span.start + suggestion.length) return parsed;
-  return { ok: false, error: { ...parsed.error, suggestion: null } };
-}
-
-function parse<N extends string>(vocabulary: Vocabulary<N>, source: string, context: ParseContext): ParseResult<N> {
-  try {
-    if (source.length > MAX_FILTER_LENGTH)
-      fault("TOO_LONG", `a filter has at most ${MAX_FILTER_LENGTH} characters`, {
-        start: MAX_FILTER_LENGTH,
-        end: source.length,
-      });
-    // the parser names no field that its vocabulary has not
-    return {
-      ok: true,
-      filter: new Parser(vocabulary, new Lexer(source), context).filter() as Filter<string> as Filter<N>,
-    };
-  } catch (e) {
-    if (e instanceof FilterFault) return { ok: false, error: e.error };
-    throw e;
-  }
-}
-
-/** Names of the saved filters that a text uses, whether or not the text is understood. */
-export function savedFilterNames(source: string): string[] {
-  const names: string[] = [];
-  try {
-    const lexer = new Lexer(source);
-    for (let last = lexer.next(); last.type !== "end"; ) {
-      const token = lexer.next();
-      if (last.type === "word" && last.text.toLowerCase() === "filter" && token.type === "quoted")
-        names.push(token.text);
-      last = token;
-    }
-  } catch (e) {
-    if (!(e instanceof FilterFault)) throw e;
-  }
-  return names;
-}
-
-/** What other languages join by. */
-const JOINERS: Readonly<Record<string, string>> = { "&": "and", "|": "or" };
-
 /** Saved filters taken in for one text: the names on the way to here, and how many there were. */
 interface Expansion {
   readonly within: readonly string[];
   readonly budget: { left: number; steps: number };
 }
 
-class Parser {
+/** Reads the parts of a filter and what joins them. */
+export class Parser {
   private depth = 0;
   private readonly tests: TestReader;
+  private readonly ahead: LookAhead;
   /** Words and phrases written as such, without field and comparator. */
   private readonly words = new WeakSet<Filter>();
 
@@ -107,11 +41,12 @@ class Parser {
     private readonly expansion: Expansion = { within: [], budget: { left: MAX_EXPANSIONS, steps: MAX_PATTERN_STEPS } },
     private isInAfter = false,
   ) {
+    this.ahead = new LookAhead(vocabulary, lexer);
     this.tests = new TestReader(
       lexer,
       context,
       expansion.budget,
-      (afterQuoted) => this.alternative(afterQuoted) !== null,
+      (afterQuoted) => this.ahead.alternative(afterQuoted) !== null,
     );
   }
 
@@ -120,20 +55,8 @@ class Parser {
     const filter = this.either();
     const rest = this.lexer.peek();
     if (rest.type === ")") fault("EXPECTED", 'this ")" closes nothing', rest.span, "");
-    if (rest.type !== "end") this.expectedJoiner(rest);
+    if (rest.type !== "end") expectedJoiner(rest);
     return filter;
-  }
-
-  private expectedJoiner(rest: Token): never {
-    if (rest.type === "word" && /^[&|]{1,2}$/.test(rest.text))
-      fault("EXPECTED", `expected "and" or "or", got "${rest.text}"`, rest.span, JOINERS[rest.text[0]!]!);
-    const written = rest.type === "word" || rest.type === "quoted" ? quoteIfNeeded(rest.text) : null;
-    return fault(
-      "EXPECTED",
-      `expected "and", "or" or the end, got ${describe(rest)}; words that belong together go in quotes`,
-      rest.span,
-      written === null ? null : `and ${written}`,
-    );
   }
 
   private either(): Filter {
@@ -144,8 +67,8 @@ class Parser {
     const first = part();
     const items = [first];
     for (;;) {
-      if (this.isWord(word)) this.lexer.next();
-      else if (word === "or" || !this.goesOnWithWords(items[items.length - 1]!)) break;
+      if (this.ahead.isWord(word)) this.lexer.next();
+      else if (word === "or" || !(this.words.has(items[items.length - 1]!) && this.ahead.goesOnWithWords())) break;
       items.push(part());
     }
     return items.length === 1
@@ -153,23 +76,9 @@ class Parser {
       : { type: word, items, span: { start: startOf(first), end: endOf(items[items.length - 1]!) } };
   }
 
-  /** Words beside one another are all looked for, in any order: `k.lind failed` is `k.lind and failed`. */
-  private goesOnWithWords(before: Filter): boolean {
-    if (!this.words.has(before)) return false;
-    const next = this.lexer.peek();
-    if (next.type === "quoted") return true;
-    if (next.type !== "word" || isReserved(next.text) || /^[&|]{1,2}$/.test(next.text)) return false;
-    const mark = this.lexer.mark();
-    this.lexer.next();
-    const isWord =
-      !startsComparator(this.lexer.peek()) && signIn(next.text) < 0 && this.vocabulary.named(next.text) === undefined;
-    this.lexer.reset(mark);
-    return isWord;
-  }
-
   private negation(): Filter {
     const token = this.lexer.peek();
-    if (!this.isWord("not")) return this.primary();
+    if (!this.ahead.isWord("not")) return this.primary();
     this.lexer.next();
     this.deeper(token.span);
     const item = this.negation();
@@ -193,7 +102,7 @@ class Parser {
             { start: token.span.start, end: close.span.end },
             `${this.lexer.rest(token.span.start).trimEnd()})`,
           );
-        this.expectedJoiner(close);
+        expectedJoiner(close);
       }
       return inner;
     }
@@ -272,7 +181,7 @@ class Parser {
       const after = this.after(span);
       if (after !== null) return after;
     }
-    const two = this.fieldOfTwo(text);
+    const two = this.ahead.fieldOfTwo(text);
     if (two !== null) {
       this.lexer.reset(two.end);
       return this.comparison(two.field, { start: span.start, end: two.end });
@@ -284,7 +193,7 @@ class Parser {
       this.lexer.reset(end);
       return this.comparison(before, { start: span.start, end });
     }
-    this.refuseMisspeltPair(token, second);
+    refuseMisspeltPair(this.lexer, this.vocabulary, token, second);
     const known = this.vocabulary.named(text);
     // by its own name in small letters a field wants to be compared; by any other it is one where it is
     const isMeant = text === known?.name && !known.isCommonWord;
@@ -296,8 +205,8 @@ class Parser {
         span,
         `"${text}"`,
       );
-    this.refuseOtherSyntax(token);
-    if (startsComparator(second)) this.unknownField(text, span);
+    refuseOtherSyntax(this.lexer, this.vocabulary, token);
+    if (startsComparator(second)) unknownField(this.vocabulary, text, span);
     return this.asWord(bareWord(text, span));
   }
 
@@ -306,7 +215,7 @@ class Parser {
     const mark = this.lexer.mark();
     const first = this.lexer.next();
     const field = first.type === "word" ? this.vocabulary.named(first.text) : undefined;
-    if (field === undefined || !this.isWord("within")) {
+    if (field === undefined || !this.ahead.isWord("within")) {
       this.lexer.reset(mark);
       return null;
     }
@@ -322,7 +231,7 @@ class Parser {
     const withinUs = durationValue(this.lexer);
     if (withinUs <= 0 || withinUs > MOST_AFTER_US)
       fault("WRONG_VALUE", "what follows is looked for within 24 h at most", durationAt);
-    if (!this.isWord("after")) {
+    if (!this.ahead.isWord("after")) {
       const got = this.lexer.peek();
       fault("EXPECTED", `expected "after" and what came before in brackets, got ${describe(got)}`, got.span);
     }
@@ -349,71 +258,6 @@ class Parser {
   private asWord(test: Filter): Filter {
     this.words.add(test);
     return test;
-  }
-
-  /** What other languages write and what would be searched for as a text here, unless somebody says so. */
-  private refuseOtherSyntax({ text, span }: Token & { type: "word" }): void {
-    if (/^[&|]{1,2}$/.test(text))
-      fault(
-        "EXPECTED",
-        `expected "and" or "or", got "${text}"; put it in quotes to search for it`,
-        span,
-        JOINERS[text[0]!]!,
-      );
-    if (text.startsWith("!"))
-      fault(
-        "EXPECTED",
-        'the opposite is said with "not"; put it in quotes to search for it',
-        span,
-        text === "!" ? "not" : `not ${text.slice(1)}`,
-      );
-    const pattern = /^\/(?:[^/\\]|\\.)+\//.exec(this.lexer.rest(span.start));
-    // two slashes within one word, and no more: else it is a path
-    if (pattern !== null && (pattern[0].length >= text.length || /[\s(]/.test(pattern[0])))
-      fault(
-        "EXPECTED",
-        'a pattern needs "matches"; put it in quotes to search for it',
-        { start: span.start, end: span.start + pattern[0].length },
-        `text matches ${pattern[0]}`,
-      );
-    const colon = text.indexOf(":");
-    const name = colon > 0 ? this.vocabulary.named(text.slice(0, colon)) : undefined;
-    if (name === undefined) return;
-    const value = text.slice(colon + 1);
-    const said =
-      value === ""
-        ? `${name.name} is`
-        : /[*?]/.test(value)
-          ? `${name.name} like ${quoteIfNeeded(value)}`
-          : `${name.name} is ${quoteIfNeeded(value)}`;
-    fault("EXPECTED", `"${text}" is searched for in quotes; for the field ${name.name} say "is"`, span, said);
-  }
-
-  /** "src prot is 22": two words and a comparator, near a field of two words. */
-  private refuseMisspeltPair(first: Token & { type: "word" }, second: Token): void {
-    if (second.type !== "word" || startsComparator(second) || isReserved(second.text)) return;
-    const mark = this.lexer.mark();
-    this.lexer.next();
-    const third = this.lexer.peek();
-    const written = `${first.text} ${second.text}`;
-    const pairs = this.vocabulary.fields.map((f) => f.name).filter((n) => n.includes(" "));
-    if (startsComparator(third) && nearest(written, pairs) !== null)
-      this.unknownField(written, { start: first.span.start, end: second.span.end });
-    this.lexer.reset(mark);
-  }
-
-  private unknownField(name: string, span: Span): never {
-    const { fields, hasData } = this.vocabulary;
-    const near = nearest(
-      name,
-      this.vocabulary.fields.map((f) => f.name),
-    );
-    return fault(
-      "UNKNOWN_FIELD",
-      `there is no field "${name}"${near !== null ? `; did you mean "${near}"?` : hasData ? '; named values are asked for as data "name"' : `; there are ${fields.map((f) => f.name).join(", ")}`}`,
-      span,
-      near ?? (hasData ? `data "${name.replace(/["\\]/g, "\\$&")}"` : null),
-    );
   }
 
   private dataComparison(token: Token): Filter {
@@ -468,7 +312,7 @@ class Parser {
     if (field !== "data" && field.name === "text") return;
     const or = this.lexer.peek();
     const mark = this.lexer.mark();
-    const value = this.alternative(false);
+    const value = this.ahead.alternative(false);
     this.lexer.reset(mark);
     if (value === null) return;
     const name = field === "data" ? `data ${quoteIfNeeded(dataName ?? "")}` : field.name;
@@ -478,69 +322,6 @@ class Parser {
       { start: or.span.start, end: value.span.end },
       `or ${name} has ${value.text}`,
     );
-  }
-
-  /**
-   * The value after an "or" that goes on with the values of a comparison; null, and nothing read, when another part begins there. Text in
-   * quotes stands for itself, unless the value before was in quotes too.
-   */
-  private alternative(afterQuoted: boolean): (Token & { type: "word" | "quoted" }) | null {
-    const mark = this.lexer.mark();
-    if (this.isWord("or")) {
-      this.lexer.next();
-      const value = this.lexer.next();
-      const isValue =
-        (value.type === "quoted" && afterQuoted) ||
-        (value.type === "word" && !isReserved(value.text) && !value.text.startsWith("!") && signIn(value.text) < 0);
-      if (isValue && !this.beginsComparison(value)) {
-        this.lexer.reset(value.span.start);
-        return value;
-      }
-    }
-    this.lexer.reset(mark);
-    return null;
-  }
-
-  /** Whether a comparison begins with a word that has been read. */
-  private beginsComparison(word: Token): boolean {
-    if (word.type !== "word") return false;
-    const lower = word.text.toLowerCase();
-    const next = this.lexer.peek();
-    if (startsComparator(next)) return true;
-    if (lower === "filter") return next.type === "quoted";
-    if (lower === "data" && this.vocabulary.hasData) return next.type === "quoted" || this.comparesNext();
-    if (lower === "same") return this.comparesNext();
-    return this.fieldOfTwo(word.text) !== null;
-  }
-
-  /**
-   * The field of two words whose first has been read, and where its name ends; nothing more is read. By a name that is not its own it is one only
-   * where it is compared.
-   */
-  private fieldOfTwo(first: string): { readonly field: FilterField; readonly end: number } | null {
-    const second = this.lexer.peek();
-    if (second.type !== "word") return null;
-    const sign = signIn(second.text);
-    const rest = sign < 0 ? second.text : second.text.slice(0, sign);
-    const field = this.vocabulary.named(`${first} ${rest}`);
-    if (field === undefined) return null;
-    const isOwn = `${first} ${rest}`.toLowerCase() === field.name;
-    if (!isOwn && sign < 0 && !this.comparesNext()) return null;
-    return { field, end: second.span.start + rest.length };
-  }
-
-  /** Whether the next word is compared: by the one behind it, or by a sign in it. */
-  private comparesNext(): boolean {
-    const mark = this.lexer.mark();
-    const next = this.lexer.next();
-    const compares = next.type === "word" && (signIn(next.text) > 0 || startsComparator(this.lexer.peek()));
-    this.lexer.reset(mark);
-    return compares;
-  }
-
-  private isWord(text: string): boolean {
-    const token = this.lexer.peek();
-    return token.type === "word" && token.text.toLowerCase() === text;
   }
 
   private deeper(span: Span): void {

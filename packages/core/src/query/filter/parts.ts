@@ -1,8 +1,8 @@
 import { FIELDS, type FieldName, fieldNamed } from "../../model/record/index.js";
 import type { Filter } from "./ast.js";
 import { type ComparatorName, comparatorsOf } from "./comparators.js";
+import { parseFilter } from "./parse.js";
 import type { ParseContext } from "./parse-context.js";
-import { parseFilter } from "./parser.js";
 import { quoteIfNeeded } from "./values.js";
 
 /** A line of the form builder: a comparison in three pieces, or any other part of a filter as its text. */
