@@ -1,5 +1,5 @@
 import { spawn } from "node:child_process";
-import { readFileSync } from "node:fs";
+import { readdirSync, readFileSync } from "node:fs";
 import { cpus, totalmem } from "node:os";
 import type { HalvikRecord } from "@halvik/core/model/record";
 import pg from "pg";
@@ -15,7 +15,13 @@ export const deviceAddress = (i: number): string => `127.50.${1 + Math.floor(i /
 export async function startBench(
   roles: readonly ("collector" | "engine" | "keeper" | "notifier" | "web")[],
   over: Readonly<Record<string, string>> = {},
-): Promise<{ instance: TestInstance; stop: () => Promise<void>; collector: RoleProcess }> {
+): Promise<{
+  instance: TestInstance;
+  stop: () => Promise<void>;
+  collector: RoleProcess;
+  /** Processor seconds so far, of each role and of PostgreSQL. */
+  processor: () => ReadonlyMap<string, number>;
+}> {
   const instance = await startTestInstance(over);
   const rows = Array.from({ length: DEVICES }, (_, i) => `dev-${i},${deviceAddress(i)},no,Bench,bench,,UTC,,,`);
   await runCommand(
@@ -28,6 +34,11 @@ export async function startBench(
   return {
     instance,
     collector: running[roles.indexOf("collector")]!,
+    processor: () =>
+      new Map([
+        ...running.map((r, i) => [roles[i]!, usage(r.child.pid!).cpuSeconds] as const),
+        ["PostgreSQL", postgresSeconds()] as const,
+      ]),
     stop: async () => {
       for (const r of running) await r.stop();
       await instance.dispose();
@@ -100,6 +111,22 @@ export async function settle(client: pg.Client): Promise<number> {
     last = now;
     await new Promise((r) => setTimeout(r, 3_000));
   }
+}
+
+/** Processor seconds of all of PostgreSQL's processes, those that have ended too: nothing else of it may run beside. */
+function postgresSeconds(): number {
+  let ticks = 0;
+  for (const pid of readdirSync("/proc"))
+    if (/^\d+$/.test(pid))
+      try {
+        const [name, rest] = readFileSync(`/proc/${pid}/stat`, "utf8").split(") ");
+        if (!name!.endsWith("(postgres")) continue;
+        // its own time, and that of children it has waited for
+        for (const n of rest!.split(" ").slice(11, 15)) ticks += Number(n);
+      } catch {
+        // ended meanwhile: its parent has waited for it
+      }
+  return ticks / 100;
 }
 
 /** Processor seconds and greatest memory of a process, from /proc. */

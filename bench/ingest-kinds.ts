@@ -71,7 +71,7 @@ async function decide(client: pg.Client, ports: { tcp: number; http: number }): 
 
 sayMachine();
 for (let run = 1; run <= runs; run++) {
-  const { instance, stop, collector } = await startBench(["collector", "engine", "keeper", "web"]);
+  const { instance, stop, collector, processor } = await startBench(["collector", "engine", "keeper", "web"]);
   const client = await connect(instance);
   try {
     const { config } = instance;
@@ -90,6 +90,7 @@ for (let run = 1; run <= runs; run++) {
     };
     const memory: number[] = [];
     const timer = setInterval(() => memory.push(usage(collector.child.pid!).nowMb), 5_000);
+    const before = processor();
     const load = await new Promise<{ sent: number; datagrams: number; octets: number; tookSeconds: number }>(
       (done, failed) => {
         const child = spawn(
@@ -112,6 +113,7 @@ for (let run = 1; run <= runs; run++) {
     clearInterval(timer);
     const atEndMs = performance.now();
     const stored = await settle(client);
+    const taken = [...processor()].map(([who, seconds]) => [who, seconds - before.get(who)!] as const);
     const { cpuSeconds, peakMb } = usage(collector.child.pid!);
     const status = await client.query<{ detail: Record<string, number> }>(
       "select detail from role_status where role = 'collector'",
@@ -123,6 +125,9 @@ for (let run = 1; run <= runs; run++) {
     console.log(
       `run ${run}: ${mode}, ${perSecond}/s for ${seconds} s in ${load.datagrams} datagrams of ${Math.round(load.octets / load.datagrams)} bytes: sent ${load.sent} records, stored ${stored}, lost ${load.sent - stored}; ` +
         `settled ${Math.max(0, (performance.now() - atEndMs) / 1000 - 6).toFixed(0)} s after the end; spooled ${detail.spooled} datagrams; sequence gaps ${detail["sequence gaps"]}; collector ${((cpuSeconds / load.sent) * 1e6).toFixed(1)} µs of processor a record, ${peakMb.toFixed(0)} MB at most, by 5 s ${memory.map((m) => m.toFixed(0)).join(" ")}`,
+    );
+    console.log(
+      `  processor, µs a record: ${taken.map(([who, s]) => `${who} ${((s / load.sent) * 1e6).toFixed(0)}`).join(", ")}; all ${((taken.reduce((sum, [, s]) => sum + s, 0) / load.sent) * 1e6).toFixed(0)}`,
     );
     if (mode === "flow") {
       while ((await flowsBehind(client)) > 0 && performance.now() - atEndMs < MOST_SUMMING_MS)

@@ -15,7 +15,7 @@ import { Care, type Isolated } from "../domains/rules/running/careful.js";
 import { EngineSession } from "../domains/rules/running/session.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Config } from "../kernel/config/config.js";
-import { failureOf } from "../kernel/db/failure.js";
+import { failureOf, isOwnFault } from "../kernel/db/failure.js";
 import { keepSession } from "../kernel/db/keep-session.js";
 import { type Client, transaction } from "../kernel/db/pool.js";
 import type { RoleContext } from "../kernel/role-input.js";
@@ -145,10 +145,10 @@ async function isolating<T>(client: Client, care: Care, work: () => Promise<T>):
   try {
     return await work();
   } catch (e) {
-    if (e instanceof RuleFailure && failureOf(e.cause) !== "outage") {
+    if (e instanceof RuleFailure && isOwnFault(e.cause)) {
       await noteRuleFailure(client, e.ruleId, e.message, true, nowUs());
       care.toTell.push({ ruleId: e.ruleId, reason: e.message, stopped: true });
-    } else if (failureOf(e) !== "outage") care.beCareful();
+    } else if (isOwnFault(e)) care.beCareful();
     throw e;
   }
 }

@@ -131,7 +131,7 @@ export class Cluster {
       tcp_keepalives_idle: 30,
       tcp_keepalives_interval: 10,
       tcp_keepalives_count: 3,
-      // open segments grow fast: their statistics must keep up
+      // what was sealed is vacuumed soon (`segments.make_statistics`)
       autovacuum_naptime: "15s",
       // one file a weekday, begun anew a week later: what is said takes no more disk than a week of it
       logging_collector: "on",

@@ -2,7 +2,7 @@ import type { HalvikRecord, RecordContent } from "@halvik/core/model/record";
 import { PartBuilder } from "@halvik/core/query/terms";
 import { failureOf } from "../kernel/db/failure.js";
 import { type Client, type Queryable, savepoint } from "../kernel/db/pool.js";
-import { RECORD_COLUMNS, type RecordRow, type StoredContent, toRecord } from "./record-columns.js";
+import { RECORD_COLUMNS, type StoredContent, toRecord } from "./record-columns.js";
 import { COLLECTOR_BITS } from "./record-id.js";
 import { readRows, selectFrom } from "./record-rows.js";
 import { RollupSums } from "./rollups.js";
@@ -118,12 +118,7 @@ export async function amendedBy(db: Queryable, fromUs: number, toUs: number): Pr
 /** A record with what it was before. */
 export function asItWas(record: HalvikRecord, columns: AmendedColumns): HalvikRecord {
   const count = (n: unknown): string | null => (n === null ? null : String(n));
-  const was = toRecord({
-    ...({ id: record.id, time: record.timeUs, received: record.receivedUs, message: record.text } as RecordRow),
-    ...(columns as unknown as RecordRow),
-    bytes: count(columns.bytes),
-    packets: count(columns.packets),
-  });
+  const was = toRecord({ ...columns, bytes: count(columns.bytes), packets: count(columns.packets) });
   return {
     ...record,
     ...{ kind: was.kind, severity: was.severity, originalSeverity: was.originalSeverity, category: was.category },

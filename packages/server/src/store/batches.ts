@@ -318,23 +318,24 @@ export async function listenToBatches(db: Queryable): Promise<void> {
   await db.query(`listen ${BATCH_CHANNEL}`);
 }
 
-/** Bounds of record ids. */
+/** Bounds of ids that one collector gave: those of others lie between them. */
 export interface BatchIds {
+  readonly collector: number;
   readonly low: string;
   readonly high: string;
 }
 
-/** The bounds of what these batches hold; null when that is nothing. */
+/** The bounds of what these batches hold, by collector. */
 export async function idsOfBatches(
   db: Queryable,
   batches: readonly { readonly collector: number; readonly number: number }[],
-): Promise<BatchIds | null> {
-  const { rows } = await db.query<{ low: string | null; high: string | null }>(
-    "select min(b.low_id)::text as low, max(b.high_id)::text as high from unnest($1::int[], $2::bigint[]) w (collector, number) join batch b using (collector, number)",
+): Promise<BatchIds[]> {
+  const { rows } = await db.query<BatchIds>(
+    `select collector, min(b.low_id)::text as low, max(b.high_id)::text as high
+     from unnest($1::int[], $2::bigint[]) w (collector, number) join batch b using (collector, number) where b.low_id is not null group by collector`,
     [batches.map((b) => b.collector), batches.map((b) => b.number)],
   );
-  const { low, high } = rows[0]!;
-  return low === null || high === null ? null : { low, high };
+  return rows;
 }
 
 export async function isBatchStored(db: Queryable, collector: number, number: number): Promise<boolean> {

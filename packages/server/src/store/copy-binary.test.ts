@@ -6,6 +6,8 @@ import { connectionOf } from "../kernel/db/pool.js";
 import { takes } from "../testing/copy-judge.js";
 import { startTestInstance, type TestInstance } from "../testing/test-database.js";
 import { CopyEncoder, type CopyType } from "./copy-binary.js";
+import { CopyDecoder } from "./copy-decode.js";
+import { copiedRows, copyOut } from "./copy-out.js";
 import { formatRecordId, IdSource } from "./record-id.js";
 
 /** What is written in PostgreSQL's binary form is what PostgreSQL reads: the server itself is the judge. */
@@ -88,6 +90,143 @@ describe("one value", () => {
   ])("%s %j", async (type, value, want) => expect(await throughCopy([type], [[value]])).toEqual([[want]]));
 });
 
+/** The rows that were copied last, by COPY again. */
+async function backByCopy(types: readonly CopyType[], most = 1_000): Promise<unknown[][]> {
+  const rows: unknown[][] = [];
+  const columns = [{ name: "n", copy: "int8" as const }, ...types.map((copy, i) => ({ name: `c${i}`, copy }))];
+  // rows have numbers for ids
+  await client.query("alter table copied add column if not exists id bigint");
+  await client.query("update copied set id = n");
+  await copyOut(client, columns, { table: "copied", after: "0", upTo: "9223372036854775807", most }, ([, ...values]) =>
+    rows.push(values),
+  );
+  return rows;
+}
+
+describe("one value, by COPY and back by COPY", () => {
+  test.each<[CopyType, unknown, unknown?]>([
+    ...[-1, 0, 32_767, -32_768].map((n) => ["int2", n] as [CopyType, unknown]),
+    ...[-1, 2_147_483_647, -2_147_483_648].map((n) => ["int4", n] as [CopyType, unknown]),
+    ...[0, -1, 2 ** 32, 2 ** 53 - 1, -(2 ** 53) + 1].map((n) => ["int8", n] as [CopyType, unknown]),
+    ["int8", 2n ** 63n - 1n],
+    ["int8", -(2n ** 63n)],
+    ["int8", 2n ** 53n],
+    ["id text", "9223372036854775807"],
+    ["record id", { us: 1_700_000_000_000_000, collector: 1_023 }, "1740800000000001023"],
+    ...["", "æøå 日本 🚢", "\\N\t\n\\.", "x".repeat(70_000)].map((t) => ["text", t] as [CopyType, unknown]),
+    ...["192.0.2.1", "255.255.255.255", "2001:db8::1", "::", "::102:304"].map(
+      (a) => ["inet", a] as [CopyType, unknown],
+    ),
+    // one address, whichever way it is written (`docs/semantics.md`)
+    ["inet", "::ffff:192.0.2.1", "192.0.2.1"],
+    ["jsonb", { a: null, b: [1, "x\u2028"] }],
+    ["bytea", Buffer.from([0, 255, 10, 92])],
+    ["text[]", []],
+    ["text[]", ["", "a,b", '"', "{}", "æ"]],
+    ["inet[]", ["10.0.0.1", "fe80::1"]],
+    ["text", null],
+  ])("%s %p", async (type, value, want = value) => {
+    await throughCopy([type], [[value]]);
+    expect(await backByCopy([type])).toEqual([[want]]);
+  });
+
+  test("what is asked for is what comes: no more rows, none before or after; a mistake says what it is", async () => {
+    await throughCopy(["int4"], [[1], [2], [3], [4]]);
+    expect(await backByCopy(["int4"], 2)).toEqual([[1], [2]]);
+    const columns = [{ name: "c0", copy: "int4" as const }];
+    const rows: unknown[] = [];
+    await copyOut(client, columns, { table: "copied", after: "1", upTo: "3", most: 9 }, ([v]) => rows.push(v));
+    expect(rows).toEqual([2, 3]);
+    const of = (table: string, after = "0") => ({ table, after, upTo: "9", most: 9 });
+    await expect(copyOut(client, columns, of("nowhere"), () => undefined)).rejects.toMatchObject({ code: "42P01" });
+    await expect(copyOut(client, columns, of("copied", "1; drop table copied"), () => undefined)).rejects.toThrow();
+    // the connection is as good as before
+    expect((await client.query("select count(*)::int as n from copied")).rows).toEqual([{ n: 4 }]);
+    const pool = new pg.Pool({ ...connectionOf(instance.config, instance.secrets, "owner"), max: 1 });
+    await expect(copyOut(pool, columns, of("nowhere"), () => undefined)).rejects.toMatchObject({ code: "42P01" });
+    await copyOut(pool, [{ name: "name", copy: "text" }], { ...of("segment"), after: "0" }, () => undefined).catch(
+      (e) => expect(e).toMatchObject({ code: "42703" }),
+    );
+    expect((await pool.query("select 1 as one")).rows).toEqual([{ one: 1 }]);
+    await pool.end();
+  });
+});
+
+describe("what COPY gives, cut anywhere", () => {
+  const rows = [
+    [1, "one", ["a", "b"]],
+    [2, null, null],
+    [3, "x".repeat(300), []],
+    [4, "", ["", "æ"]],
+  ];
+  const types: readonly CopyType[] = ["int4", "text", "text[]"];
+  const whole = () => {
+    const encoder = new CopyEncoder(types, 64);
+    for (const row of rows) encoder.row(row);
+    return Buffer.from(encoder.finish());
+  };
+  const read = (parts: readonly Buffer[]) => {
+    const decoder = new CopyDecoder(types);
+    const out: unknown[][] = [];
+    const values: unknown[] = [];
+    for (const part of parts) {
+      decoder.push(part);
+      while (decoder.next(values)) out.push([...values]);
+    }
+    return out;
+  };
+
+  test("octet by octet, and in two at every place", () => {
+    const body = whole();
+    expect(read([...body].map((_, i) => body.subarray(i, i + 1)))).toEqual(rows);
+    for (let cut = 0; cut <= body.length; cut++)
+      expect(read([body.subarray(0, cut), body.subarray(cut)])).toEqual(rows);
+  });
+
+  test("what ends early gives the rows that are whole", () => {
+    const body = whole();
+    expect(read([body.subarray(0, body.length - 3)])).toEqual(rows.slice(0, 3));
+    expect(read([])).toEqual([]);
+  });
+
+  test("a row of many parts is put together a few times, not once a part", () => {
+    const encoder = new CopyEncoder(["text"], 64);
+    const long = "y".repeat(4_000_000);
+    encoder.row([long]);
+    encoder.row(["z"]);
+    const body = Buffer.from(encoder.finish());
+    const decoder = new CopyDecoder(["text"]);
+    const concat = jest.spyOn(Buffer, "concat");
+    const values: unknown[] = [];
+    const out: unknown[] = [];
+    for (let at = 0; at < body.length; at += 10_000) {
+      decoder.push(body.subarray(at, at + 10_000));
+      while (decoder.next(values)) out.push(values[0]);
+    }
+    expect(out).toEqual([long, "z"]);
+    expect(concat.mock.calls.length).toBeLessThan(6);
+    concat.mockRestore();
+  });
+
+  test("other columns than were asked for are a fault, and whoever throws or stops in the midst leaves the connection good", async () => {
+    await client.query(
+      "create temp table if not exists many as select n as id, repeat('x', 100) as t from generate_series(1, 50000) n",
+    );
+    const asked = (columns: readonly CopyType[], read: () => void) =>
+      copiedRows(client, "select id::int, t from many order by id", columns, read);
+    await expect(asked(["int4"], () => undefined).next()).rejects.toThrow("2 columns where 1 were asked for");
+    const throws = () => {
+      throw new Error("no more");
+    };
+    await expect(asked(["int4", "text"], throws).next()).rejects.toThrow("no more");
+    for await (const some of asked(["int4", "text"], () => undefined)) {
+      expect(some.length).toBeLessThan(50_000);
+      break;
+    }
+    expect((await client.query("select count(*)::int as n from many")).rows).toEqual([{ n: 50_000 }]);
+  });
+});
+
 /** Whether a value arrives as it is, by the server's own account. */
 async function arrives(type: CopyType, value: unknown): Promise<boolean> {
   try {
@@ -157,6 +296,8 @@ test("any rows of any types come back as they were", async () => {
         }),
       );
       expect(read).toEqual(want);
+      const back = await backByCopy(types);
+      expect(back.map((r) => r.map((v) => (Buffer.isBuffer(v) ? new Uint8Array(v) : v)))).toEqual(rows);
     }),
     { seed: 17, numRuns: 40 },
   );

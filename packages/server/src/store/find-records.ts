@@ -2,8 +2,9 @@ import type { HalvikRecord } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Filter } from "@halvik/core/query/filter";
 import type { Queryable } from "../kernel/db/pool.js";
+import type { BatchIds } from "./batches.js";
 import { filterToSql, Params } from "./filter-sql.js";
-import { type Reader, readRows, selectFrom } from "./record-rows.js";
+import { type Reader, readRows, rowsBetween, selectFrom } from "./record-rows.js";
 import { segmentsWithIds, shapeOf } from "./segments.js";
 
 /** A record by id with its raw bytes as kept, or null. */
@@ -34,11 +35,10 @@ export async function findRecords(db: Queryable, ids: readonly string[]): Promis
   return out;
 }
 
-/** Records whose ids lie in [low, high] and that a filter may match, in id order: how the store is followed. */
+/** Records of a collector whose ids lie within bounds and that a filter may match, the newest of each segment first. */
 export async function recordsInIdRange(
   db: Queryable,
-  low: string,
-  high: string,
+  { collector, low, high }: BatchIds,
   filter: Filter,
   directory: SenderDirectory,
   nowUs: number,
@@ -46,7 +46,7 @@ export async function recordsInIdRange(
   reader: Reader,
 ): Promise<HalvikRecord[]> {
   const out: HalvikRecord[] = [];
-  for (const name of await segmentsWithIds(db, low, high)) {
+  for (const name of await segmentsWithIds(db, low, high, collector)) {
     const params = new Params();
     const condition = filterToSql(filter, params, { directory, nowUs, shape: shapeOf(name) });
     const { rows } = await db.query(
@@ -55,6 +55,24 @@ export async function recordsInIdRange(
     );
     // one by one: as arguments of a call a million of them do not fit
     for (const record of readRows(name, rows)) out.push(record);
+  }
+  return out;
+}
+
+/** Rows that are read at once: what is read stands in memory twice for a moment. */
+const READ_AT_ONCE = 5_000;
+
+/** All records of a collector whose ids lie within bounds, in id order within each segment, as rules see them: how rules follow the store. */
+export async function allInIdRange(db: Queryable, { collector, low, high }: BatchIds): Promise<HalvikRecord[]> {
+  const out: HalvikRecord[] = [];
+  for (const name of await segmentsWithIds(db, low, high, collector)) {
+    let after = (BigInt(low) - 1n).toString();
+    for (;;) {
+      const records = await rowsBetween(db, name, { after, upTo: high, most: READ_AT_ONCE, reader: "rules" });
+      for (const record of records) out.push(record);
+      if (records.length < READ_AT_ONCE) break;
+      after = records[records.length - 1]!.id;
+    }
   }
   return out;
 }

@@ -116,6 +116,31 @@ test("a database with the first schema and data is brought to the newest, and al
   await web.end();
 });
 
+test("how many records are kept of an incident is counted from those that are", async () => {
+  const { config, connection } = await database("kept");
+  restore("kept", "schema-001.sql.gz");
+  await setUpDatabase(config, instance.secrets);
+  const client = await connect(connection);
+  await client.query("alter table incident drop column kept");
+  await client.query(
+    "alter table engine_state drop column last_us, drop column next_us, drop column near, drop column open, drop column learning",
+  );
+  await client.query("delete from migration where name >= '025'");
+  const { rows } = await client.query<{ id: number; incident: number }>(
+    "select id, incident from finding where incident = (select incident from finding where incident is not null group by 1 order by count(*) desc limit 1)",
+  );
+  expect(rows.length).toBeGreaterThan(1);
+  // two findings hold one record both, and one each of their own
+  await client.query(
+    "insert into evidence (finding, record, time_us) values ($1, 1, 1), ($1, 2, 2), ($2, 2, 2), ($2, 3, 3)",
+    [rows[0]!.id, rows[1]!.id],
+  );
+  expect((await migrate(connection))[0]).toBe("025-kept-of-incident");
+  const kept = await client.query("select id, kept from incident where kept > 0");
+  expect(kept.rows).toEqual([{ id: rows[0]!.incident, kept: 3 }]);
+  await client.end();
+});
+
 describe("a database of before the first release", () => {
   const names = (count: number) => Array.from({ length: count }, (_, i) => `${String(i + 1).padStart(3, "0")}-step`);
 
@@ -150,6 +175,9 @@ describe("a database of before the first release", () => {
       "022-counters-by-time",
       "023-states-as-written",
       "024-what-senders-counted",
+      "025-kept-of-incident",
+      "026-vacuum-when-sealed",
+      "027-states-in-brief",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -176,6 +204,9 @@ describe("a database of before the first release", () => {
       { name: "022-counters-by-time" },
       { name: "023-states-as-written" },
       { name: "024-what-senders-counted" },
+      { name: "025-kept-of-incident" },
+      { name: "026-vacuum-when-sealed" },
+      { name: "027-states-in-brief" },
     ]);
     await client.end();
   });

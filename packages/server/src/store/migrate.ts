@@ -23,6 +23,9 @@ import { up as changedWhenChanged } from "./migrations/021-changed-when-changed.
 import { up as countersByTime } from "./migrations/022-counters-by-time.js";
 import { up as statesAsWritten } from "./migrations/023-states-as-written.js";
 import { up as whatSendersCounted } from "./migrations/024-what-senders-counted.js";
+import { up as keptOfIncident } from "./migrations/025-kept-of-incident.js";
+import { up as vacuumWhenSealed } from "./migrations/026-vacuum-when-sealed.js";
+import { up as statesInBrief } from "./migrations/027-states-in-brief.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -50,6 +53,9 @@ const MIGRATIONS = [
   { name: "022-counters-by-time", up: countersByTime },
   { name: "023-states-as-written", up: statesAsWritten },
   { name: "024-what-senders-counted", up: whatSendersCounted },
+  { name: "025-kept-of-incident", up: keptOfIncident },
+  { name: "026-vacuum-when-sealed", up: vacuumWhenSealed },
+  { name: "027-states-in-brief", up: statesInBrief },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

@@ -3,12 +3,14 @@ import {
   ACTIONS,
   CATEGORIES,
   type Count,
+  emptyContent,
   type HalvikRecord,
   KINDS,
   MARKS,
   type Mark,
   OUTCOMES,
   type RecordContent,
+  type RecordKind,
   readCount,
   type Severity,
   severityName,
@@ -34,7 +36,7 @@ export interface StoredContent {
  * (bench/arrival.ts). Without an id, for which no filter asks.
  */
 export function recordInPlace({ content, sender, endpoint, copyOf, shape }: StoredContent): HalvikRecord {
-  const record = content as { -readonly [K in keyof HalvikRecord]: HalvikRecord[K] };
+  const record = content as RecordDraft;
   record.id = "";
   record.sender = sender;
   record.endpoint = endpoint;
@@ -43,76 +45,362 @@ export function recordInPlace({ content, sender, endpoint, copyOf, shape }: Stor
   return record;
 }
 
-/** The columns of a segment, in table order: name, COPY type, SQL type, value. One list for DDL, COPY and SELECT. */
-export const RECORD_COLUMNS: readonly {
-  name: string;
-  copy: CopyType;
-  sql: string;
-  value: (r: StoredContent) => unknown;
-}[] = [
-  { name: "id", copy: "record id", sql: "bigint not null", value: (r) => r.id },
-  { name: "time", copy: "int8", sql: "bigint not null", value: (r) => r.content.timeUs },
-  { name: "received", copy: "int8", sql: "bigint not null", value: (r) => r.content.receivedUs },
-  { name: "copy_of", copy: "id text", sql: "bigint", value: (r) => r.copyOf },
-  { name: "sender", copy: "int4", sql: "integer not null", value: (r) => r.sender },
-  { name: "src_port", copy: "int4", sql: "integer", value: (r) => r.content.srcPort },
-  { name: "dst_port", copy: "int4", sql: "integer", value: (r) => r.content.dstPort },
+/** A record that is being read. */
+export type RecordDraft = { -readonly [K in keyof HalvikRecord]: HalvikRecord[K] };
+
+/** A column of a segment's table: how it is written, and what a value of it that is not null says of a record. */
+export interface Column<D> {
+  readonly name: string;
+  readonly copy: CopyType;
+  readonly sql: string;
+  readonly value: (r: StoredContent) => unknown;
+  readonly put: (record: D, value: never) => void;
+}
+
+/** The columns of a segment, in table order. One list for DDL, COPY, SELECT and what is read. */
+export const RECORD_COLUMNS: readonly Column<RecordDraft>[] = [
+  {
+    name: "id",
+    copy: "record id",
+    sql: "bigint not null",
+    value: (r) => r.id,
+    put: (r, id: string) => {
+      r.id = id;
+    },
+  },
+  {
+    name: "time",
+    copy: "int8",
+    sql: "bigint not null",
+    value: (r) => r.content.timeUs,
+    put: (r, us: number) => {
+      r.timeUs = us;
+    },
+  },
+  {
+    name: "received",
+    copy: "int8",
+    sql: "bigint not null",
+    value: (r) => r.content.receivedUs,
+    put: (r, us: number) => {
+      r.receivedUs = us;
+    },
+  },
+  {
+    name: "copy_of",
+    copy: "id text",
+    sql: "bigint",
+    value: (r) => r.copyOf,
+    put: (r, id: string) => {
+      r.copyOf = id;
+    },
+  },
+  {
+    name: "sender",
+    copy: "int4",
+    sql: "integer not null",
+    value: (r) => r.sender,
+    put: (r, sender: number) => {
+      r.sender = sender;
+    },
+  },
+  {
+    name: "src_port",
+    copy: "int4",
+    sql: "integer",
+    value: (r) => r.content.srcPort,
+    put: (r, port: number) => {
+      r.srcPort = port;
+    },
+  },
+  {
+    name: "dst_port",
+    copy: "int4",
+    sql: "integer",
+    value: (r) => r.content.dstPort,
+    put: (r, port: number) => {
+      r.dstPort = port;
+    },
+  },
   {
     name: "clock_offset_ms",
     copy: "int4",
     sql: "integer not null",
     value: (r) => r.content.clockOffsetMs,
+    put: (r, ms: number) => {
+      r.clockOffsetMs = ms;
+    },
   },
-  { name: "marks", copy: "int4", sql: "integer not null", value: (r) => marksToBits(r.content.marks) },
-  { name: "kind", copy: "int2", sql: "smallint not null", value: (r) => KINDS.indexOf(r.content.kind) },
-  { name: "severity", copy: "int2", sql: "smallint not null", value: (r) => r.content.severity },
-  { name: "facility", copy: "int2", sql: "smallint", value: (r) => r.content.facility },
-  { name: "category", copy: "int2", sql: "smallint not null", value: (r) => CATEGORIES.indexOf(r.content.category) },
-  { name: "outcome", copy: "int2", sql: "smallint not null", value: (r) => OUTCOMES.indexOf(r.content.outcome) },
+  {
+    name: "marks",
+    copy: "int4",
+    sql: "integer not null",
+    value: (r) => marksToBits(r.content.marks),
+    put: (r, bits: number) => {
+      r.marks = marksOfBits(bits);
+    },
+  },
+  {
+    name: "kind",
+    copy: "int2",
+    sql: "smallint not null",
+    value: (r) => KINDS.indexOf(r.content.kind),
+    put: (r, kind: number) => {
+      r.kind = KINDS[kind] ?? "syslog";
+    },
+  },
+  {
+    name: "severity",
+    copy: "int2",
+    sql: "smallint not null",
+    value: (r) => r.content.severity,
+    put: (r, severity: Severity) => {
+      r.severity = severity;
+    },
+  },
+  {
+    name: "facility",
+    copy: "int2",
+    sql: "smallint",
+    value: (r) => r.content.facility,
+    put: (r, facility: number) => {
+      r.facility = facility;
+    },
+  },
+  {
+    name: "category",
+    copy: "int2",
+    sql: "smallint not null",
+    value: (r) => CATEGORIES.indexOf(r.content.category),
+    put: (r, category: number) => {
+      r.category = CATEGORIES[category] ?? "other";
+    },
+  },
+  {
+    name: "outcome",
+    copy: "int2",
+    sql: "smallint not null",
+    value: (r) => OUTCOMES.indexOf(r.content.outcome),
+    put: (r, outcome: number) => {
+      r.outcome = OUTCOMES[outcome] ?? "unknown";
+    },
+  },
   {
     name: "action",
     copy: "int2",
     sql: "smallint",
     value: (r) => (r.content.action === null ? null : ACTIONS.indexOf(r.content.action)),
+    put: (r, action: number) => {
+      r.action = ACTIONS[action] ?? null;
+    },
   },
   {
     name: "time_reason",
     copy: "int2",
     sql: "smallint not null",
     value: (r) => TIME_REASONS.indexOf(r.content.timeReason),
+    put: (r, reason: number) => {
+      r.timeReason = TIME_REASONS[reason] ?? "device";
+    },
   },
-  { name: "protocol", copy: "int2", sql: "smallint", value: (r) => r.content.protocol },
-  { name: "endpoint", copy: "text", sql: "text not null", value: (r) => r.endpoint },
-  { name: "host", copy: "text", sql: "text", value: (r) => r.content.host },
-  { name: "app", copy: "text", sql: "text", value: (r) => r.content.app },
-  { name: "process", copy: "text", sql: "text", value: (r) => r.content.process },
-  { name: "event", copy: "text", sql: "text", value: (r) => r.content.event },
-  { name: "interface", copy: "text", sql: "text", value: (r) => r.content.interface },
-  { name: "device_time", copy: "text", sql: "text", value: (r) => r.content.deviceTime },
+  {
+    name: "protocol",
+    copy: "int2",
+    sql: "smallint",
+    value: (r) => r.content.protocol,
+    put: (r, protocol: number) => {
+      r.protocol = protocol;
+    },
+  },
+  {
+    name: "endpoint",
+    copy: "text",
+    sql: "text not null",
+    value: (r) => r.endpoint,
+    put: (r, endpoint: string) => {
+      r.endpoint = endpoint;
+    },
+  },
+  {
+    name: "host",
+    copy: "text",
+    sql: "text",
+    value: (r) => r.content.host,
+    put: (r, host: string) => {
+      r.host = host;
+    },
+  },
+  {
+    name: "app",
+    copy: "text",
+    sql: "text",
+    value: (r) => r.content.app,
+    put: (r, app: string) => {
+      r.app = app;
+    },
+  },
+  {
+    name: "process",
+    copy: "text",
+    sql: "text",
+    value: (r) => r.content.process,
+    put: (r, process: string) => {
+      r.process = process;
+    },
+  },
+  {
+    name: "event",
+    copy: "text",
+    sql: "text",
+    value: (r) => r.content.event,
+    put: (r, event: string) => {
+      r.event = event;
+    },
+  },
+  {
+    name: "interface",
+    copy: "text",
+    sql: "text",
+    value: (r) => r.content.interface,
+    put: (r, name: string) => {
+      r.interface = name;
+    },
+  },
+  {
+    name: "device_time",
+    copy: "text",
+    sql: "text",
+    value: (r) => r.content.deviceTime,
+    put: (r, time: string) => {
+      r.deviceTime = time;
+    },
+  },
   {
     name: "original_severity",
     copy: "text",
     sql: "text",
     value: (r) => (r.content.kind === "syslog" ? syslogOriginal(r.content) : r.content.originalSeverity),
+    put: (r, severity: string) => {
+      r.originalSeverity = severity;
+    },
   },
-  { name: "bytes", copy: "int8", sql: "bigint", value: (r) => r.content.bytes },
-  { name: "packets", copy: "int8", sql: "bigint", value: (r) => r.content.packets },
-  { name: "src", copy: "inet", sql: "inet", value: (r) => r.content.src },
-  { name: "dst", copy: "inet", sql: "inet", value: (r) => r.content.dst },
-  { name: "other_addresses", copy: "inet[]", sql: "inet[]", value: (r) => emptyToNull(r.content.otherAddresses) },
-  { name: "users", copy: "text[]", sql: "text[]", value: (r) => emptyToNull(r.content.users) },
+  {
+    name: "bytes",
+    copy: "int8",
+    sql: "bigint",
+    value: (r) => r.content.bytes,
+    put: (r, bytes: string | Count) => {
+      r.bytes = countOf(bytes);
+    },
+  },
+  {
+    name: "packets",
+    copy: "int8",
+    sql: "bigint",
+    value: (r) => r.content.packets,
+    put: (r, packets: string | Count) => {
+      r.packets = countOf(packets);
+    },
+  },
+  {
+    name: "src",
+    copy: "inet",
+    sql: "inet",
+    value: (r) => r.content.src,
+    put: (r, address: string) => {
+      r.src = canonical(address);
+    },
+  },
+  {
+    name: "dst",
+    copy: "inet",
+    sql: "inet",
+    value: (r) => r.content.dst,
+    put: (r, address: string) => {
+      r.dst = canonical(address);
+    },
+  },
+  {
+    name: "other_addresses",
+    copy: "inet[]",
+    sql: "inet[]",
+    value: (r) => emptyToNull(r.content.otherAddresses),
+    put: (r, addresses: readonly string[]) => {
+      r.otherAddresses = addresses.map((a) => canonical(a));
+    },
+  },
+  {
+    name: "users",
+    copy: "text[]",
+    sql: "text[]",
+    value: (r) => emptyToNull(r.content.users),
+    put: (r, users: readonly string[]) => {
+      r.users = users;
+    },
+  },
   {
     name: "data",
     copy: "jsonb",
     sql: "jsonb",
     value: (r) => dataOrNull(r.content.data),
+    put: (r, data: HalvikRecord["data"]) => {
+      r.data = data;
+    },
   },
-  { name: "translated", copy: "jsonb", sql: "jsonb", value: (r) => r.content.translated },
-  { name: "problem", copy: "jsonb", sql: "jsonb", value: (r) => r.content.problem },
-  { name: "message", copy: "text", sql: "text not null", value: (r) => r.content.text },
-  { name: "head", copy: "text", sql: "text not null", value: (r) => r.content.head },
-  { name: "tail", copy: "text", sql: "text not null", value: (r) => r.content.tail },
-  { name: "shape", copy: "int4", sql: "integer", value: (r) => r.shape?.id || null },
+  {
+    name: "translated",
+    copy: "jsonb",
+    sql: "jsonb",
+    value: (r) => r.content.translated,
+    put: (r, translated: HalvikRecord["translated"]) => {
+      r.translated = translated;
+    },
+  },
+  {
+    name: "problem",
+    copy: "jsonb",
+    sql: "jsonb",
+    value: (r) => r.content.problem,
+    put: (r, problem: HalvikRecord["problem"]) => {
+      r.problem = problem;
+    },
+  },
+  {
+    name: "message",
+    copy: "text",
+    sql: "text not null",
+    value: (r) => r.content.text,
+    put: (r, text: string) => {
+      r.text = text;
+    },
+  },
+  {
+    name: "head",
+    copy: "text",
+    sql: "text not null",
+    value: (r) => r.content.head,
+    put: (r, head: string) => {
+      r.head = head;
+    },
+  },
+  {
+    name: "tail",
+    copy: "text",
+    sql: "text not null",
+    value: (r) => r.content.tail,
+    put: (r, tail: string) => {
+      r.tail = tail;
+    },
+  },
+  {
+    name: "shape",
+    copy: "int4",
+    sql: "integer",
+    value: (r) => r.shape?.id || null,
+    put: (r, shape: number) => {
+      r.shape = shape;
+    },
+  },
 ];
 
 const emptyToNull = <T>(list: readonly T[]): readonly T[] | null => (list.length === 0 ? null : list);
@@ -154,106 +442,48 @@ export const SELECT_COLUMNS = RECORD_COLUMNS.map((c) => selected(c.name)).join("
 
 /** What no field of the filter language shows: rules do without, and reading costs most of what they cost. */
 const UNSEEN = new Set(["clock_offset_ms", "time_reason", "endpoint", "device_time", "translated", "head", "tail"]);
+export const SEEN_COLUMNS = RECORD_COLUMNS.filter(({ name }) => !UNSEEN.has(name));
 export const RULE_COLUMNS = RECORD_COLUMNS.map(({ name }) =>
   UNSEEN.has(name) ? `null as ${name}` : selected(name),
 ).join(", ");
 
-/** A segment's row as the driver gives it. */
-export interface RecordRow {
-  id: string;
-  time: number;
-  received: number;
-  copy_of: string | null;
-  sender: number;
-  src_port: number | null;
-  dst_port: number | null;
-  clock_offset_ms: number | null;
-  marks: number;
-  kind: number;
-  severity: number;
-  facility: number | null;
-  category: number;
-  outcome: number;
-  action: number | null;
-  time_reason: number | null;
-  protocol: number | null;
-  endpoint: string | null;
-  host: string | null;
-  app: string | null;
-  process: string | null;
-  event: string | null;
-  interface: string | null;
-  device_time: string | null;
-  original_severity: string | null;
-  bytes: string | null;
-  packets: string | null;
-  src: string | null;
-  dst: string | null;
-  other_addresses: string[] | null;
-  users: string[] | null;
-  data: [string, string][] | null;
-  translated: HalvikRecord["translated"];
-  problem: HalvikRecord["problem"];
-  message: string;
-  head: string | null;
-  tail: string | null;
-  shape: number | null;
+/** A row by the names of its columns, as the driver gives it, or some of them; COPY gives counts as such. */
+export type NamedRow = Readonly<Record<string, unknown>>;
+
+/** A stored record that says nothing yet. */
+export function blankRecord(kind: RecordKind): RecordDraft {
+  const record = emptyContent(kind, 0, 0) as RecordDraft;
+  record.timeReason = TIME_REASONS[0];
+  record.endpoint = "";
+  record.copyOf = null;
+  record.shape = null;
+  return record;
 }
 
-export function toRecord(row: RecordRow): HalvikRecord {
-  const kind = KINDS[row.kind] ?? "syslog";
-  const original =
-    kind !== "syslog"
-      ? row.original_severity
-      : row.original_severity === "none"
-        ? null
-        : (row.original_severity ?? severityName(row.severity));
-  return {
-    id: row.id,
-    sender: row.sender,
-    endpoint: row.endpoint ?? "",
-    copyOf: row.copy_of,
-    shape: row.shape,
-    kind,
-    timeUs: row.time,
-    receivedUs: row.received,
-    timeReason: TIME_REASONS[row.time_reason ?? 0] ?? "device",
-    deviceTime: row.device_time,
-    clockOffsetMs: row.clock_offset_ms ?? 0,
-    severity: row.severity as Severity,
-    originalSeverity: original,
-    facility: row.facility,
-    category: CATEGORIES[row.category] ?? "other",
-    outcome: OUTCOMES[row.outcome] ?? "unknown",
-    action: row.action === null ? null : (ACTIONS[row.action] ?? null),
-    host: row.host,
-    app: row.app,
-    process: row.process,
-    event: row.event,
-    users: row.users ?? [],
-    src: canonical(row.src),
-    dst: canonical(row.dst),
-    srcPort: row.src_port,
-    dstPort: row.dst_port,
-    protocol: row.protocol,
-    interface: row.interface,
-    bytes: countOf(row.bytes),
-    packets: countOf(row.packets),
-    flow: null,
-    translated: row.translated,
-    otherAddresses: (row.other_addresses ?? []).map((a) => canonical(a)),
-    text: row.message,
-    data: row.data ?? [],
-    head: row.head ?? "",
-    tail: row.tail ?? "",
-    raw: null,
-    marks: marksOfBits(row.marks),
-    problem: row.problem,
-  };
+/** A record of which all columns that say something have been put in. */
+export function wholeRecord(record: RecordDraft): HalvikRecord {
+  if (record.kind === "syslog")
+    record.originalSeverity =
+      record.originalSeverity === "none" ? null : (record.originalSeverity ?? severityName(record.severity));
+  return record;
 }
 
-/** A count as the driver gives it. */
-export const countOf = (text: string | null): Count | null => (text === null ? null : readCount(text));
+export function toRecord(row: NamedRow): HalvikRecord {
+  const record = blankRecord("syslog");
+  putIn(record, RECORD_COLUMNS, row);
+  return wholeRecord(record);
+}
+
+/** Puts into a draft what a row says. */
+export function putIn<D>(record: D, columns: readonly Column<D>[], row: NamedRow): void {
+  for (const { name, put } of columns) {
+    const value = row[name];
+    if (value !== null && value !== undefined) put(record, value as never);
+  }
+}
+
+/** A count as the driver gives it, or COPY. */
+export const countOf = (count: string | Count): Count | null => (typeof count === "string" ? readCount(count) : count);
 
 /** PostgreSQL writes `::1.2.3.4` where RFC 5952 has `::102:304`; the rest is alike. */
 export function canonical<T extends string | null>(address: T): T {

@@ -2,6 +2,8 @@ import type { IdParts } from "./copy-binary.js";
 
 export const COLLECTOR_BITS = 10n;
 export const MAX_COLLECTORS = 1 << 10;
+/** No id is greater. */
+export const LAST_ID = "9223372036854775807";
 
 /** 63 bits: 53 of µs at storage, 10 of collector (`docs/semantics.md` 4). Decimal, as JSON carries it. */
 export function formatRecordId({ us, collector }: IdParts): string {

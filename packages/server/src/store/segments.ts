@@ -53,11 +53,16 @@ export async function openSegment(
   return { name, rows: 0, createdUs: nowUs };
 }
 
-/** Tables whose ids reach into [low, high] (decimal), of one collector or all. */
-export async function segmentsWithIds(db: Queryable, low: string, high: string): Promise<string[]> {
+/** Tables whose ids reach into [low, high] (decimal). @param collector of this one alone: ids of collectors lie between one another; null: of all */
+export async function segmentsWithIds(
+  db: Queryable,
+  low: string,
+  high: string,
+  collector: number | null = null,
+): Promise<string[]> {
   const { rows } = await db.query<{ name: string }>(
-    "select name from segment where max_id >= $1::bigint and min_id <= $2::bigint order by name",
-    [low, high],
+    "select name from segment where max_id >= $1::bigint and min_id <= $2::bigint and ($3::int is null or collector = $3) order by name",
+    [low, high, collector],
   );
   return rows.map((r) => r.name);
 }

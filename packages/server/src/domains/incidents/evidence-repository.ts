@@ -1,6 +1,6 @@
 import { type Evidence, MOST_KEPT } from "@halvik/core/detect";
 import { type HalvikRecord, keepRecord, readKept } from "@halvik/core/model/record";
-import { failureOf } from "../../kernel/db/failure.js";
+import { isOwnFault } from "../../kernel/db/failure.js";
 import { type Queryable, savepoint } from "../../kernel/db/pool.js";
 import { findRecords, keptRawBytes } from "../../store/find-records.js";
 
@@ -18,7 +18,11 @@ export interface Attached {
  * already stays as it is; a record that is gone is evidence by name alone.
  */
 export async function keepEvidence(db: Queryable, attached: readonly Attached[]): Promise<void> {
-  const { rows, incidents } = await withinRoom(db, attached);
+  const { incidentOf, kept } = await heldIncidents(
+    db,
+    attached.map((a) => a.finding),
+  );
+  const { rows, added } = await withinRoom(db, attached, incidentOf, kept);
   if (rows.length === 0) return;
   await db.query(
     `with added as (
@@ -33,44 +37,76 @@ export async function keepEvidence(db: Queryable, attached: readonly Attached[])
     rows.map((r) => r.id),
   );
   await db.query(
-    `update incident i set count = ${countOfIncident("i.id")} from unnest($1::int[]) u (id) where i.id = u.id`,
-    [incidents],
+    `update incident i set kept = i.kept + a.n, count = ${countOfIncident("i.id", "i.kept + a.n")} from unnest($1::int[], $2::int[]) a (id, n) where i.id = a.id`,
+    [[...added.keys()], [...added.values()]],
   );
 }
 
-/** SQL for the records of an incident: those that are kept, each once, and of each finding those that are not. @param incident SQL for its number */
-export const countOfIncident = (incident: string): string => `(
-  (select count(distinct e.record) from finding c join evidence e on e.finding = c.id where c.incident = ${incident} and c.merged_into is null)
-  + (select coalesce(sum(greatest(0, c.count - c.kept)), 0) from finding c where c.incident = ${incident} and c.merged_into is null)
+/** SQL for the records of an incident: those that are kept, each once, and of each finding those that are not. @param incident SQL for its number @param kept SQL for how many are kept */
+export const countOfIncident = (incident: string, kept: string): string => `(
+  ${kept} + (select coalesce(sum(greatest(0, c.count - c.kept)), 0) from finding c where c.incident = ${incident} and c.merged_into is null)
 )::bigint`;
 
-/** What there is room for, and the incidents the findings lie in now: people merge and split. */
-async function withinRoom(db: Queryable, attached: readonly Attached[]) {
-  const { rows: lie } = await db.query<{ finding: number; incident: number }>(
-    "select id as finding, incident from finding where id = any($1::int[]) and incident is not null",
-    [attached.map((a) => a.finding)],
+/** SQL for how many records are kept of an incident, counted anew: for whoever moves findings. @param incident SQL for its number */
+export const keptOfIncident = (incident: string): string =>
+  `(select count(distinct e.record)::int from finding c join evidence e on e.finding = c.id where c.incident = ${incident} and c.merged_into is null)`;
+
+/** Holds incidents until the transaction ends: whoever moves findings or counts evidence does so first. @returns how many records are kept of each */
+export async function holdIncidents(db: Queryable, ids: readonly number[]): Promise<Map<number, number>> {
+  const { rows } = await db.query<{ id: number; kept: number }>(
+    "select id, kept from incident where id = any($1::int[]) order by id for update",
+    [ids],
   );
-  const incidentOf = new Map(lie.map((l) => [l.finding, l.incident]));
-  const incidents = [...new Set(incidentOf.values())];
-  const { rows: full } = await db.query<{ incident: number; kept: number }>(
-    "select f.incident, count(distinct e.record)::int as kept from finding f join evidence e on e.finding = f.id where f.incident = any($1::int[]) group by 1",
-    [incidents],
+  return new Map(rows.map((r) => [r.id, r.kept]));
+}
+
+/** The incidents that findings lie in now, held: people merge and split. */
+async function heldIncidents(db: Queryable, findings: readonly number[]) {
+  const kept = new Map<number, number>();
+  for (;;) {
+    const { rows } = await db.query<{ finding: number; incident: number }>(
+      "select id as finding, incident from finding where id = any($1::int[]) and incident is not null",
+      [findings],
+    );
+    const fresh = new Set(rows.map((r) => r.incident).filter((id) => !kept.has(id)));
+    if (fresh.size === 0) return { incidentOf: new Map(rows.map((r) => [r.finding, r.incident])), kept };
+    // while they were waited for, findings may have been moved
+    for (const [id, records] of await holdIncidents(db, [...fresh])) kept.set(id, records);
+  }
+}
+
+/** What there is room for, and how many records come to be kept of each incident. */
+async function withinRoom(
+  db: Queryable,
+  attached: readonly Attached[],
+  incidentOf: ReadonlyMap<number, number>,
+  kept: ReadonlyMap<number, number>,
+) {
+  const incidents = [...kept.keys()];
+  const { rows: there } = await db.query<{ incident: number; record: string }>(
+    `select f.incident, e.record::text as record from evidence e join finding f on f.id = e.finding
+     where e.record = any($1::bigint[]) and f.incident = any($2::int[])`,
+    [attached.flatMap((a) => a.evidence.map((e) => e.id)), incidents],
   );
-  const room = new Map(full.map((r) => [r.incident, MOST_KEPT - r.kept]));
-  const taken = new Map(incidents.map((id) => [id, new Set<string>()]));
+  const records = new Map(incidents.map((id) => [id, new Set<string>()]));
+  for (const { incident, record } of there) records.get(incident)!.add(record);
+  const added = new Map(incidents.map((id) => [id, 0]));
   const rows = attached.flatMap(({ finding, evidence }) => {
     const incident = incidentOf.get(finding);
     if (incident === undefined) return [];
-    const records = taken.get(incident)!;
-    const left = room.get(incident) ?? MOST_KEPT;
-    // what several findings hold is kept once
+    const own = records.get(incident)!;
     return evidence.flatMap((e) => {
-      if (!records.has(e.id) && records.size >= left) return [];
-      records.add(e.id);
+      // what several findings hold is kept once
+      if (!own.has(e.id)) {
+        const n = added.get(incident)!;
+        if (kept.get(incident)! + n >= MOST_KEPT) return [];
+        added.set(incident, n + 1);
+        own.add(e.id);
+      }
       return [{ finding, ...e }];
     });
   });
-  return { rows, incidents };
+  return { rows, added };
 }
 
 /** Keeps these records as they are stored now, with their bytes. */
@@ -82,11 +118,7 @@ export async function keepRecords(db: Queryable, ids: readonly string[]): Promis
   for (let i = 0; i < rows.length; i += AT_ONCE) {
     const part = rows.slice(i, i + AT_ONCE).map((r) => r.id);
     // a day that is dropped just now takes its records along, and nothing else
-    await savepoint(
-      db,
-      () => copyRecords(db, part),
-      (e) => failureOf(e) !== "outage",
-    );
+    await savepoint(db, () => copyRecords(db, part), isOwnFault);
   }
 }
 

@@ -1,4 +1,5 @@
 import { shippedRules } from "@halvik/core/detect";
+import fc from "fast-check";
 import pg from "pg";
 import { testRecord } from "../../../../core/src/testing/record.js";
 import { connectionOf, transaction } from "../../kernel/db/pool.js";
@@ -10,7 +11,7 @@ import { startTestInstance, type TestInstance } from "../../testing/test-databas
 import { Care } from "../rules/running/careful.js";
 import { EngineSession } from "../rules/running/session.js";
 import { type Attached, keepEvidence, keptEvidence, storedOrKept, withBytes } from "./evidence-repository.js";
-import { mergeIncidents } from "./repository.js";
+import { mergeIncidents, splitIncident } from "./repository.js";
 
 const S = 1e6;
 const T = 1_700_000_000 * S;
@@ -184,4 +185,88 @@ test("a record that is gone is evidence by name alone, and nothing else is lost 
   await keep([{ finding: made.id, evidence: [{ id: "77", timeUs: T }] }]);
   expect((await finding("10.1.0.3")).kept).toBe(13);
   expect([...(await withBytes(client, ["77", ...there])).keys()].sort()).toEqual([...there].sort());
+});
+
+/** What an incident says it keeps and counts, and a recount of both. */
+const counted = async () =>
+  (
+    await client.query<{ id: number; kept: number; count: number; records: number; all: number }>(
+      `select i.id, i.kept, i.count,
+         (select count(distinct record) from evidence e join finding f on f.id = e.finding where f.incident = i.id)::int as records,
+         (select count(distinct record) from evidence e join finding f on f.id = e.finding where f.incident = i.id)
+           + (select coalesce(sum(greatest(0, f.count - f.kept)), 0) from finding f where f.incident = i.id) as all
+       from incident i where exists (select from finding f where f.incident = i.id) order by id`,
+    )
+  ).rows;
+
+test("however evidence is kept, and findings are merged and split, what an incident says of it is a recount", async () => {
+  const { rows: all } = await client.query<{ id: number; incident: number }>("select id, incident from finding");
+  const step = fc.oneof(
+    fc.record({
+      does: fc.constant("keep" as const),
+      findings: fc.array(fc.nat(), { minLength: 1, maxLength: 3 }),
+      records: fc.array(fc.integer({ min: 1, max: 40 }), { maxLength: 12 }),
+    }),
+    fc.record({ does: fc.constant("merge" as const), one: fc.nat(), other: fc.nat() }),
+    fc.record({ does: fc.constant("split" as const), finding: fc.nat() }),
+  );
+  const lies = async (n: number) =>
+    (
+      await client.query<{ id: number; incident: number }>("select id, incident from finding where id = $1", [
+        all[n % all.length]!.id,
+      ])
+    ).rows[0]!;
+  await fc.assert(
+    fc.asyncProperty(fc.array(step, { minLength: 1, maxLength: 8 }), async (steps) => {
+      for (const s of steps)
+        if (s.does === "keep")
+          await keep(
+            s.findings.map((n) => ({
+              finding: all[n % all.length]!.id,
+              evidence: s.records.map((id) => ({ id: String(id), timeUs: T + id })),
+            })),
+          );
+        else if (s.does === "merge") {
+          const [a, b] = [(await lies(s.one)).incident, (await lies(s.other)).incident];
+          if (a !== b) await transaction(client, () => mergeIncidents(client, a, b, "so", false));
+        } else {
+          const { id, incident } = await lies(s.finding);
+          await transaction(client, () => splitIncident(client, incident, [id], { title: "t", severity: 3 }, true));
+        }
+      const now = await counted();
+      expect(now.map((i) => [i.id, i.kept, Number(i.count)])).toEqual(now.map((i) => [i.id, i.records, Number(i.all)]));
+    }),
+    { seed: 11, numRuns: 25 },
+  );
+});
+
+test("what a person merges while evidence is being kept waits for it, and the other way round", async () => {
+  const [one, other] = [await finding("10.1.0.1"), await finding("10.1.0.3")];
+  if (one.incident === other.incident)
+    await transaction(client, () => splitIncident(client, one.incident, [one.id], { title: "t", severity: 3 }, true));
+  const [from, to] = [(await finding("10.1.0.1")).incident, (await finding("10.1.0.3")).incident];
+  const person = new pg.Client(connectionOf(instance.config, instance.secrets, "owner"));
+  await person.connect();
+  const some = (ids: readonly number[]) => [
+    { finding: one.id, evidence: ids.map((id) => ({ id: String(id), timeUs: T + id })) },
+  ];
+  try {
+    await client.query("begin");
+    await keepEvidence(client, some([501, 502]));
+    const merging = transaction(person, () => mergeIncidents(person, from, to, "so", true));
+    await new Promise((done) => setTimeout(done, 100));
+    await client.query("commit");
+    await merging;
+    // a finding moves while the one who keeps waits for its incident
+    await person.query("begin");
+    await splitIncident(person, to, [one.id], { title: "t", severity: 3 }, true);
+    const keeping = keep(some([503, 504, 505]));
+    await new Promise((done) => setTimeout(done, 100));
+    await person.query("commit");
+    await keeping;
+    const now = await counted();
+    expect(now.map((i) => [i.id, i.kept, Number(i.count)])).toEqual(now.map((i) => [i.id, i.records, Number(i.all)]));
+  } finally {
+    await person.end();
+  }
 });

@@ -132,7 +132,7 @@ export async function amendIncident(
   late: { readonly firstUs: number; readonly lastUs: number },
 ): Promise<void> {
   await db.query(
-    `update incident set count = ${countOfIncident("$1")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3) where id = $1`,
+    `update incident set count = ${countOfIncident("$1", "kept")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3) where id = $1`,
     [id, late.firstUs, late.lastUs],
   );
 }
@@ -284,7 +284,7 @@ export async function growIncident(
   },
 ): Promise<void> {
   await db.query(
-    `update incident set count = ${countOfIncident("$1")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3), entities = $4, title = $5, new_since_seen = $6, severity = least(severity, $7),
+    `update incident set count = ${countOfIncident("$1", "kept")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3), entities = $4, title = $5, new_since_seen = $6, severity = least(severity, $7),
        rule_id = $8, key = case when $8 = rule_id then key else $9 end, rule_version = case when $8 = rule_id then rule_version else coalesce((select version from rule where id = $8), 1) end
      where id = $1`,
     [id, by.episode.firstUs, by.episode.lastUs, by.entities, by.title, by.newSinceSeen, by.severity, by.ruleId, by.key],

@@ -21,7 +21,7 @@ import {
   UNCOUNTED,
 } from "@halvik/core/respond/incidents";
 import { ITSELF } from "../../kernel/actor.js";
-import { failureOf } from "../../kernel/db/failure.js";
+import { isOwnFault } from "../../kernel/db/failure.js";
 import { type Queryable, savepoint } from "../../kernel/db/pool.js";
 import { addEvent } from "../../kernel/db/unit-of-work.js";
 import { timesBefore } from "./again-repository.js";
@@ -126,7 +126,7 @@ async function heardBefore(
     async () => {
       known = await heard.of(db, things, beforeUs, directory);
     },
-    (e) => failureOf(e) !== "outage",
+    isOwnFault,
   );
   return known;
 }

@@ -10,7 +10,7 @@ import {
   type UrgencyFacts,
 } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { countOfIncident } from "./evidence-repository.js";
+import { countOfIncident, holdIncidents, keptOfIncident } from "./evidence-repository.js";
 
 export interface IncidentRow {
   id: number;
@@ -349,14 +349,14 @@ const LASTS_WITHOUT_FINDING =
  */
 async function sumUp(client: Queryable, id: number, other: number): Promise<void> {
   await client.query(
-    `update incident i set count = s.count, first_us = s.first_us, last_us = s.last_us, entities = s.entities,
+    `update incident i set count = s.count, kept = s.kept, first_us = s.first_us, last_us = s.last_us, entities = s.entities,
        severity = least(i.severity, s.severity),
        state = case when s.lasts then 'open' when i.state = 'closed' then 'closed' else 'cleared' end,
        close_reason = case when s.lasts then null else i.close_reason end,
        ended_us = case when s.lasts then null when i.state = 'closed' then i.ended_us else s.ended_us end,
        stopped = case when s.lasts or i.state = 'closed' then false else s.stopped end
      from (
-       select ${countOfIncident("$1")} as count, min(f.first_us) as first_us, max(f.last_us) as last_us,
+       select ${countOfIncident("$1", keptOfIncident("$1"))} as count, ${keptOfIncident("$1")} as kept, min(f.first_us) as first_us, max(f.last_us) as last_us,
          (select coalesce(array_agg(e), '{}') from (select distinct unnest(g.entities) as e from finding g where g.incident = $1 limit 200) d) as entities,
          (select least(a.severity, b.severity) from incident a, incident b where a.id = $1 and b.id = $2) as severity,
          bool_or(f.cleared_us is null) or exists (select from incident a where a.id = $1 and ${LASTS_WITHOUT_FINDING}) as lasts, max(f.cleared_us) as ended_us,
@@ -375,6 +375,7 @@ export async function mergeIncidents(
   reason: string,
   byHand: boolean,
 ): Promise<void> {
+  await holdIncidents(client, [id, into]);
   if (byHand) await client.query("update finding set by_hand = true where incident = $1 or incident = $2", [id, into]);
   await client.query("update finding set incident = $2, joined = $3, links = '[]' where incident = $1", [
     id,
@@ -403,6 +404,7 @@ export async function splitIncident(
   described: { title: string; severity: number },
   byHand: boolean,
 ): Promise<number | null> {
+  await holdIncidents(client, [id]);
   const { rows } = await client.query<{ n: number; own: number }>(
     "select count(*)::int as n, count(*) filter (where id = any($2::int[]))::int as own from finding where incident = $1",
     [id, findings],

@@ -8,7 +8,7 @@ const RETRY_MS = 1_000;
 /** Hears of committed batches and tells its listeners, at most ten times a second. */
 export class LiveFeed {
   private client: Client | null = null;
-  private readonly listeners = new Set<(ids: BatchIds) => void>();
+  private readonly listeners = new Set<(ids: readonly BatchIds[]) => void>();
   private waiting: { collector: number; number: number }[] = [];
   private timer: NodeJS.Timeout | null = null;
   private stopped = false;
@@ -39,7 +39,7 @@ export class LiveFeed {
   }
 
   /** @returns how to stop listening */
-  listen(listener: (ids: BatchIds) => void): () => void {
+  listen(listener: (ids: readonly BatchIds[]) => void): () => void {
     this.listeners.add(listener);
     return () => this.listeners.delete(listener);
   }
@@ -63,7 +63,7 @@ export class LiveFeed {
     this.waiting = [];
     try {
       const ids = await idsOfBatches(this.db, batches);
-      if (ids !== null) for (const listener of this.listeners) listener(ids);
+      if (ids.length > 0) for (const listener of this.listeners) listener(ids);
     } catch (e) {
       this.log.warn({ err: e }, "live feed missed a batch");
     }

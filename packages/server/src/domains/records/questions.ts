@@ -4,6 +4,7 @@ import { compileFilter, type Filter, hasPatterns } from "@halvik/core/query/filt
 import type { Measure } from "@halvik/core/query/measure";
 import type { Queryable } from "../../kernel/db/pool.js";
 import type { WorkPool } from "../../kernel/threads/work-pool.js";
+import type { BatchIds } from "../../store/batches.js";
 import { type CountedBy, countValues, type ValueCounts } from "../../store/count-values.js";
 import { type FieldValues, fieldValues } from "../../store/field-values.js";
 import { recordsInIdRange } from "../../store/find-records.js";
@@ -47,9 +48,9 @@ export type HostFlowsAsked = ScopeAsked & HostAsked;
 export type AnswersAsked = ScopeAsked & { readonly stepUs: number };
 export interface LiveAsked {
   readonly filter: Filter;
-  readonly low: string;
-  readonly high: string;
+  readonly ids: readonly BatchIds[];
   readonly nowUs: number;
+  /** Of each collector. */
   readonly most: number;
 }
 
@@ -105,9 +106,10 @@ export function questions(db: Queryable, directory: DirectoryCache, terms: TermI
     markings: async (asked) => scanMarkings(db, await scoped(asked)),
     pairs: async (asked) => scanPairs(db, await scoped(asked)),
     answers: async ({ stepUs, ...asked }) => scanAnswers(db, await scoped(asked), { stepUs }),
-    live: async ({ filter, low, high, nowUs, most }) => {
+    live: async ({ filter, ids, nowUs, most }) => {
       const senders = await directory.get();
-      const rows = await recordsInIdRange(db, low, high, filter, senders, nowUs, most, "people");
+      const rows: HalvikRecord[] = [];
+      for (const one of ids) rows.push(...(await recordsInIdRange(db, one, filter, senders, nowUs, most, "people")));
       return rows.filter(compileFilter(filter, { directory: senders, nowUs })).sort((x, y) => y.timeUs - x.timeUs);
     },
   };

@@ -383,11 +383,11 @@ export const recordRoutes = (deps: Needs) => {
         const stream = streams.begin(actor, res, "text/event-stream", mayStill);
         stream.write(": listening\n\n");
         let busy = false;
-        let waiting: BatchIds | null = null;
-        const tell = async (ids: BatchIds) => {
+        let waiting: readonly BatchIds[] = [];
+        const tell = async (ids: readonly BatchIds[]) => {
           const now = nowUs();
           const { filter } = await readFilter(deps, actor, query, now);
-          const records = await ask(filter).live({ filter, ...ids, nowUs: now, most: LIVE_MAX_LINES * 5 });
+          const records = await ask(filter).live({ filter, ids, nowUs: now, most: LIVE_MAX_LINES * 5 });
           if (records.length === 0) return;
           const lines = records.slice(0, LIVE_MAX_LINES).map(await presenter.present(await directory.get()));
           stream.write(`data: ${JSON.stringify({ records: lines, count: records.length })}\n\n`);
@@ -397,9 +397,9 @@ export const recordRoutes = (deps: Needs) => {
           busy = true;
           try {
             // a reader that is behind gets what gathered meanwhile once it has taken what is on its way
-            while (waiting !== null && stream.isReady) {
-              const next: BatchIds = waiting;
-              waiting = null;
+            while (waiting.length > 0 && stream.isReady) {
+              const next = waiting;
+              waiting = [];
               await tell(next);
             }
           } catch {
@@ -411,7 +411,7 @@ export const recordRoutes = (deps: Needs) => {
         res.on("drain", () => void work());
         const stop = feed.listen((ids) => {
           // while one answer is made, what comes meanwhile is gathered for the next
-          waiting = waiting === null ? ids : spanOf(waiting, ids);
+          waiting = together(waiting, ids);
           void work();
         });
         const keepAlive = setInterval(() => stream.write(": still here\n\n"), LIVE_KEEPALIVE_MS);
@@ -459,10 +459,19 @@ const EXPORT_TYPES = {
   pcap: "application/vnd.tcpdump.pcap",
 } as const;
 
-const spanOf = (a: BatchIds, b: BatchIds): BatchIds => ({
-  low: BigInt(a.low) < BigInt(b.low) ? a.low : b.low,
-  high: BigInt(a.high) > BigInt(b.high) ? a.high : b.high,
-});
+/** Bounds that each collector's ids of both lie within. */
+function together(a: readonly BatchIds[], b: readonly BatchIds[]): readonly BatchIds[] {
+  const out = new Map(a.map((ids) => [ids.collector, ids]));
+  for (const { collector, low, high } of b) {
+    const had = out.get(collector);
+    out.set(collector, {
+      collector,
+      low: had !== undefined && BigInt(had.low) < BigInt(low) ? had.low : low,
+      high: had !== undefined && BigInt(had.high) > BigInt(high) ? had.high : high,
+    });
+  }
+  return [...out.values()];
+}
 
 function readValuesOf({ field, name }: z.infer<typeof ValuesQuery>): ValuesOf {
   if (field === "data") {

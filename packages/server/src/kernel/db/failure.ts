@@ -28,5 +28,11 @@ export function failureOf(e: unknown): Failure {
   return e.constructor === Error && NO_CONNECTION.test(e.message) ? "outage" : "unknown";
 }
 
+/** Whether what was sent is at fault, and not the database or another transaction: then it may be left out, and the rest goes on. */
+export function isOwnFault(e: unknown): boolean {
+  const failure = failureOf(e);
+  return failure === "refused" || failure === "unknown";
+}
+
 /** An operation that got no answer within its bound. */
 export const noAnswer = (what: string, ms: number): Error => new Error(`no answer to ${what} within ${ms} ms`);

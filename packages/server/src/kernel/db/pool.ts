@@ -74,6 +74,22 @@ export function destroy(client: Client): void {
   client.end().catch(() => undefined);
 }
 
+/** Runs work that needs one connection throughout on this one, or on one of the pool. */
+export async function onConnection<T>(db: Queryable, work: (client: pg.ClientBase) => Promise<T>): Promise<T> {
+  if (!(db instanceof pg.Pool)) return work(db as pg.ClientBase);
+  const client = await db.connect();
+  let failed: unknown;
+  try {
+    return await work(client);
+  } catch (e) {
+    failed = e;
+    throw e;
+  } finally {
+    // what failed halfway is not handed on
+    client.release(failed !== undefined);
+  }
+}
+
 /** Runs work on a connection, all of it or none. */
 export async function transaction<T>(client: Queryable, work: () => Promise<T>): Promise<T> {
   await client.query("begin");

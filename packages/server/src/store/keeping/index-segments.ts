@@ -2,7 +2,7 @@ import { PartBuilder } from "@halvik/core/query/terms";
 import type pg from "pg";
 import { transaction } from "../../kernel/db/pool.js";
 import { COLLECTOR_BITS } from "../record-id.js";
-import { readRows, selectFrom } from "../record-rows.js";
+import { rowsBetween } from "../record-rows.js";
 import { sealSegment } from "../segment-life.js";
 import { ShapesSeen } from "../shapes-seen.js";
 import { ValuesSeen } from "../sightings.js";
@@ -54,12 +54,10 @@ async function indexPart(
   let first: string | null = null;
   let last = segment.indexed_id ?? "0";
   while (builder.rows < partRows) {
-    const { rows } = await client.query(
-      `${selectFrom(segment.name)} where r.id > $1::bigint order by r.id limit ${Math.min(READ_AT_ONCE, partRows - builder.rows)}`,
-      [last],
-    );
-    if (rows.length === 0) break;
-    for (const record of readRows(segment.name, rows)) {
+    const most = Math.min(READ_AT_ONCE, partRows - builder.rows);
+    const records = await rowsBetween(client, segment.name, { after: last, most });
+    if (records.length === 0) break;
+    for (const record of records) {
       builder.add(record, { timeUs: record.timeUs, storedUs: Number(BigInt(record.id) >> COLLECTOR_BITS) });
       shapes.add(record);
       values.add(record);

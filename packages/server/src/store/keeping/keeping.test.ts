@@ -165,6 +165,14 @@ describe("retention", () => {
 describe("killed while it works", () => {
   test("a keeper that dies in the middle of a part leaves a segment that reads whole, and the next one finishes it", async () => {
     await storeDay(1, 3_000);
+    // what fills is not vacuumed again and again; what is sealed is left to PostgreSQL's own process
+    const options = async () =>
+      (
+        await client.query<{ reloptions: string[] | null }>(
+          "select c.reloptions from pg_class c join pg_namespace n on n.oid = c.relnamespace join segment s on s.name = c.relname where n.nspname = 'segments' and s.rows = 3000",
+        )
+      ).rows.map((r) => r.reloptions);
+    expect(await options()).toEqual([["autovacuum_vacuum_insert_threshold=-1", "autovacuum_analyze_scale_factor=0.5"]]);
     let breaths = 0;
     await expect(
       indexNext(client, 131_072, async () => {
@@ -182,6 +190,7 @@ describe("killed while it works", () => {
     await keeper.kill();
     const again = await RoleProcess.start(instance, "keeper");
     await eventually("sealed", state, (rows) => rows[0]?.state === "sealed" && rows[0].indexed_rows === 3_000);
+    await eventually("left to be vacuumed", options, ([of]) => of === null);
     await again.stop();
     expect((await search("line").count()).total).toBe(3_000);
     const { searched } = await search('"line 7 of"').page();

@@ -1,33 +1,52 @@
+import type { Count } from "@halvik/core/model/record";
 import type { FlowSeen } from "@halvik/core/traffic";
+import type { CopiedColumn } from "../copy-out.js";
+import { FLOW_COLUMNS as STORED_COLUMNS } from "../flow-columns.js";
 import { canonical } from "../record-columns.js";
 
-/** What traffic is counted from, of a segment's table `r`; in this order it is read. */
-export const FLOW_COLUMNS = [
-  "r.id::text",
-  "r.sender",
-  "r.time",
-  "r.start",
-  "host(r.src)",
-  "host(r.dst)",
-  "r.src_port",
-  "r.dst_port",
-  "r.protocol",
-  "r.bytes::float8",
-  "r.packets::float8",
-  "r.reverse_bytes::float8",
-  "r.reverse_packets::float8",
-  "r.ingress",
-  "r.egress",
-  "r.direction",
-  "r.tos",
-  "r.tcp_flags",
-  "r.src_as",
-  "r.dst_as",
-  "r.application",
-  "r.sampling",
-].join(", ");
+/** What traffic is counted from; in this order it is read. */
+const NAMES = [
+  "id",
+  "sender",
+  "time",
+  "start",
+  "src",
+  "dst",
+  "src_port",
+  "dst_port",
+  "protocol",
+  "bytes",
+  "packets",
+  "reverse_bytes",
+  "reverse_packets",
+  "ingress",
+  "egress",
+  "direction",
+  "tos",
+  "tcp_flags",
+  "src_as",
+  "dst_as",
+  "application",
+  "sampling",
+];
 
-/** A row of them, as an array. */
+/** The same as columns that are copied. */
+export const COPIED_FLOW_COLUMNS: readonly CopiedColumn[] = NAMES.map(
+  (name) => STORED_COLUMNS.find((c) => c.name === name)!,
+);
+
+/** The same as SQL, of a segment's table `r`. */
+export const FLOW_COLUMNS = COPIED_FLOW_COLUMNS.map(({ name, copy }) =>
+  name === "id"
+    ? "r.id::text"
+    : copy === "inet"
+      ? `host(r.${name})`
+      : /bytes|packets/.test(name)
+        ? `r.${name}::float8`
+        : `r.${name}`,
+).join(", ");
+
+/** A row of them, as an array; COPY gives counts that exceed a number as a bigint. */
 export type FlowRow = [
   id: string,
   sender: number,
@@ -38,10 +57,10 @@ export type FlowRow = [
   srcPort: number | null,
   dstPort: number | null,
   protocol: number | null,
-  bytes: number | null,
-  packets: number | null,
-  reverseBytes: number | null,
-  reversePackets: number | null,
+  bytes: Count | null,
+  packets: Count | null,
+  reverseBytes: Count | null,
+  reversePackets: Count | null,
   ingress: number | null,
   egress: number | null,
   direction: number | null,
@@ -64,10 +83,10 @@ export const flowSeen = (r: FlowRow): FlowSeen => ({
   srcPort: r[6],
   dstPort: r[7],
   protocol: r[8],
-  bytes: Math.min(r[9] ?? 0, MOST),
-  packets: Math.min(r[10] ?? 0, MOST),
-  reverseBytes: Math.min(r[11] ?? 0, MOST),
-  reversePackets: Math.min(r[12] ?? 0, MOST),
+  bytes: Math.min(Number(r[9] ?? 0), MOST),
+  packets: Math.min(Number(r[10] ?? 0), MOST),
+  reverseBytes: Math.min(Number(r[11] ?? 0), MOST),
+  reversePackets: Math.min(Number(r[12] ?? 0), MOST),
   ingress: r[13],
   egress: r[14],
   direction: r[15],

@@ -1,9 +1,10 @@
 import { US_PER_HOUR } from "@halvik/core/base/time";
 import { type FlowSeen, type Sites, TrafficSums } from "@halvik/core/traffic";
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
-import { formatRecordId } from "../record-id.js";
+import { copyOut } from "../copy-out.js";
+import { formatRecordId, LAST_ID } from "../record-id.js";
 import { segmentTable } from "../segments.js";
-import { FLOW_COLUMNS, type FlowRow, flowSeen, laneOf } from "./flow-rows.js";
+import { COPIED_FLOW_COLUMNS, FLOW_COLUMNS, type FlowRow, flowSeen, laneOf } from "./flow-rows.js";
 import type { Breathe } from "./sum-rows.js";
 import { addRows, type KeepTraffic, oldestStep, takeOutRows } from "./write-sums.js";
 
@@ -14,7 +15,6 @@ const SUMS_A_WRITE = 500_000;
 const FLOWS_A_WRITE = 500_000;
 
 const MOST_COUNTED = 10_000;
-const LAST_ID = "9223372036854775807";
 /** Flows of a segment after an id, by id. Its one writer commits in that order: what is committed later has greater ids. */
 export async function flowsAfter(
   db: Queryable,
@@ -23,12 +23,13 @@ export async function flowsAfter(
   most: number,
   upTo = LAST_ID,
 ): Promise<{ readonly flows: FlowSeen[]; readonly lastId: string }> {
-  const { rows } = await db.query<FlowRow>({
-    text: `select ${FLOW_COLUMNS} from ${segmentTable(segment)} r where r.id > $1::bigint and r.id <= $3::bigint order by r.id limit $2`,
-    values: [after, most, upTo],
-    rowMode: "array",
+  const flows: FlowSeen[] = [];
+  let lastId = after;
+  await copyOut(db, COPIED_FLOW_COLUMNS, { table: segmentTable(segment), after, upTo, most }, (row) => {
+    flows.push(flowSeen(row as unknown as FlowRow));
+    lastId = row[0] as string;
   });
-  return { flows: rows.map(flowSeen), lastId: rows[rows.length - 1]?.[0] ?? after };
+  return { flows, lastId };
 }
 
 /** Segments with flows that have not been summed, in the order of time: what was told of a conversation comes before what is told of it later. */

@@ -88,12 +88,14 @@ describe("form and file say the same", () => {
     );
   const valueAt = (document: ReturnType<typeof draft>, at: readonly (string | number)[]) =>
     at.reduce<unknown>((of, part) => (of as Record<string, unknown> | undefined)?.[part], document.toJS());
-  const files = shippedRules().map((rule) => [rule.id, stringify(rule)] as const);
+  // their tests are most of their files, and no part of the sentence
+  const files = shippedRules().map(({ tests: _, ...rule }) => [rule.id, stringify(rule)] as const);
 
   test.each(files)("%s: each value of the sentence put back where it stands leaves the rule as it was", (_id, text) => {
     const before = Rule.parse(parse(text));
-    for (const piece of pieces(parseDocument(text))) {
-      const document = parseDocument(text);
+    const file = parseDocument(text);
+    for (const piece of pieces(file)) {
+      const document = file.clone() as typeof file;
       const value = valueAt(document, piece.at);
       // what decides which other parts there are begins them anew
       if (["kind", "clear.by", "judgement.by", "measure.of"].includes(piece.at.join("."))) continue;

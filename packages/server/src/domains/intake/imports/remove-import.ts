@@ -1,7 +1,7 @@
 import { sitesOf } from "@halvik/core/traffic";
 import { nowUs } from "../../../kernel/clock.js";
 import type { Queryable } from "../../../kernel/db/pool.js";
-import { rowsAfter } from "../../../store/record-rows.js";
+import { rowsBetween } from "../../../store/record-rows.js";
 import { RollupSums } from "../../../store/rollups.js";
 import { dropSegment } from "../../../store/segment-life.js";
 import { segmentsOfJob } from "../../../store/segments.js";
@@ -37,7 +37,7 @@ export async function removeImport(db: Queryable, job: number): Promise<number> 
 
 async function takeFromSums(db: Queryable, segment: string): Promise<void> {
   for (let after = "0"; ; ) {
-    const records = (await rowsAfter(db, segment, after, READ_AT_ONCE)).map((record) => ({
+    const records = (await rowsBetween(db, segment, { after, most: READ_AT_ONCE })).map((record) => ({
       id: record.id,
       sender: record.sender,
       content: record,

@@ -1,5 +1,5 @@
 import { RuleFailure } from "@halvik/core/detect";
-import { failureOf } from "../../../kernel/db/failure.js";
+import { isOwnFault } from "../../../kernel/db/failure.js";
 import { type Queryable, savepoint } from "../../../kernel/db/pool.js";
 import type { Guard } from "../../incidents/findings.js";
 
@@ -37,7 +37,7 @@ export class Care {
     return async (ruleId, work) => {
       let reason: string | null = null;
       await savepoint(db, work, (e) => {
-        if (failureOf(e) === "outage") return false;
+        if (!isOwnFault(e)) return false;
         reason = e instanceof Error ? e.message : String(e);
         return true;
       });

@@ -1,6 +1,15 @@
 import { createHash } from "node:crypto";
-import { type ChangedState, type Checkpoint, logicOf, Rule, type SavedRun, type SavedState } from "@halvik/core/detect";
-import type { Queryable } from "../../../kernel/db/pool.js";
+import {
+  type Brief,
+  type ChangedState,
+  type Checkpoint,
+  logicOf,
+  Rule,
+  type SavedRun,
+  type SavedState,
+} from "@halvik/core/detect";
+import type { Client, Queryable } from "../../../kernel/db/pool.js";
+import { copiedRows } from "../../../store/copy-out.js";
 
 /** What stands for a rule's logic beside its states: those of another logic mean nothing to it. */
 const logicHash = (logic: string): string => createHash("sha256").update(logic).digest("hex").slice(0, 32);
@@ -24,10 +33,9 @@ async function keptVersions(db: Queryable, ruleIds: readonly string[]): Promise<
   });
 }
 
-/** Blocks of the table that are read at once: some ten thousand states, but for those that are long and lie elsewhere. */
-const BLOCKS = 512;
-/** Letters of states in one text, and one state more: the database makes no text of more than a gigabyte. */
-const MOST_LETTERS = 4_000_000;
+/** How near a key is to being raised is kept in thousandths. */
+const NEAR_WHOLE = 1_000;
+const MOST_NEAR = 2 ** 31 - 1;
 
 /** States of one version of a rule in one lane. */
 interface Group {
@@ -36,7 +44,7 @@ interface Group {
   readonly hash: string;
 }
 
-/** What the engine goes on from: its states as they are read, by the thousand, for there may be a million of them. */
+/** What the engine goes on from: its states as they are read, by the hundred, for there may be a million of them. */
 export interface KeptCheckpoint extends Omit<Checkpoint, "states"> {
   readonly states: AsyncIterable<readonly SavedState[]>;
 }
@@ -46,7 +54,7 @@ export interface KeptCheckpoint extends Omit<Checkpoint, "states"> {
  * @param except rules whose states are left alone and not read: they failed
  */
 export async function loadCheckpoint(
-  db: Queryable,
+  db: Client,
   rules: readonly Rule[],
   except: readonly string[],
 ): Promise<KeptCheckpoint> {
@@ -103,45 +111,59 @@ async function dropSettled(db: Queryable, of: readonly Group[]): Promise<void> {
   );
 }
 
-/**
- * In the order in which they lie, each part as one text: read row by row, a million take three times as long. While one part is taken up, the
- * database makes the next. Nobody writes meanwhile.
- */
+/** What is read of a state, in this order. */
+const STATE_COLUMNS = [
+  ["rule_id", "text"],
+  ["lane", "text"],
+  ["logic", "text"],
+  ["key", "text"],
+  ["state::text", "text"],
+  ["last_us", "int8"],
+  ["next_us", "int8"],
+  ["near", "int4"],
+  ["open::int", "int4"],
+  ["learning::int", "int4"],
+] as const;
+type StateRow = [
+  ruleId: string,
+  lane: string,
+  hash: string,
+  key: string,
+  text: string,
+  lastUs: number | null,
+  nextUs: number | null,
+  near: number | null,
+  open: number | null,
+  learning: number | null,
+];
+
+/** As they lie, while the database gives them: their texts are left as they are until something touches them. Nobody writes meanwhile. */
 async function* statesOf(
-  db: Queryable,
+  client: Client,
   except: readonly string[],
   logics: ReadonlyMap<string, string>,
 ): AsyncGenerator<readonly SavedState[]> {
-  const { rows } = await db.query<{ blocks: number }>(
-    "select (pg_relation_size('engine_state') / current_setting('block_size')::int)::int as blocks",
-  );
-  const { blocks } = rows[0]!;
-  let next = partFrom(db, 0, except);
-  for (let block = 0; block < blocks; block += BLOCKS) {
-    const { rows: part } = await next;
-    if (block + BLOCKS < blocks) next = partFrom(db, block + BLOCKS, except);
-    for (const { rule_id: ruleId, lane, logic: hash, states } of part) {
-      const logic = logics.get(at({ ruleId, hash }));
-      if (logic === undefined) continue;
-      const all = JSON.parse(states) as [string, SavedRun][];
-      yield all.map(([key, state]) => ({ ruleId, lane, key, logic, state }));
-    }
-  }
-}
-
-/** States that lie in some blocks; of those of one version in one lane, `[[key, state], …]` as text. */
-function partFrom(db: Queryable, block: number, except: readonly string[]) {
-  const part = db.query<{ rule_id: string; lane: string; logic: string; states: string }>(
-    `select rule_id, lane, logic, '[' || string_agg('[' || to_json(key)::text || ',' || state || ']', ',') || ']' as states
-     from (select *, sum(length(state)) over (order by place) / ${MOST_LETTERS} as part from (
-       select rule_id, lane, logic, key, state::text as state, ctid as place from engine_state
-       where ctid >= $1::tid and ctid < $2::tid and not (rule_id = any($3::text[]))) s) p
-     group by rule_id, lane, logic, part`,
-    [`(${block},0)`, `(${block + BLOCKS},0)`, except],
-  );
-  // a part that fails is told when its turn comes
-  part.catch(() => undefined);
-  return part;
+  const failed = new Set(except);
+  const query = `select ${STATE_COLUMNS.map(([column]) => column).join(", ")} from engine_state`;
+  const types = STATE_COLUMNS.map(([, type]) => type);
+  for await (const rows of copiedRows(client, query, types, (row) => {
+    const [ruleId, lane, hash, key, text, lastUs, nextUs, near, open, learning] = row as StateRow;
+    const logic = failed.has(ruleId) ? undefined : logics.get(at({ ruleId, hash }));
+    if (logic === undefined) return null;
+    const state =
+      lastUs === null
+        ? (JSON.parse(text) as SavedRun)
+        : {
+            text,
+            hasOpen: open === 1,
+            lastUs,
+            nextUs: nextUs ?? Number.POSITIVE_INFINITY,
+            near: near === null ? null : near / NEAR_WHOLE,
+            isLearning: learning === 1,
+          };
+    return { ruleId, lane, key, logic, state };
+  }))
+    yield rows.filter((s) => s !== null);
 }
 
 /** From when on rules that had another logic have theirs. */
@@ -163,6 +185,20 @@ async function logicSince(
   return since;
 }
 
+/** last_us, next_us, near, open, learning; all null: it is read as soon as it is taken up. */
+function columnsOf(brief: Brief | null): readonly (number | boolean | null)[] {
+  if (brief === null || !Number.isFinite(brief.lastUs) || !(brief.nextUs > Number.NEGATIVE_INFINITY))
+    return [null, null, null, null, null];
+  const { lastUs, nextUs, near, hasOpen, isLearning } = brief;
+  return [
+    Math.floor(lastUs),
+    Number.isFinite(nextUs) ? Math.floor(nextUs) : null,
+    near === null || !Number.isFinite(near) ? null : Math.min(Math.round(near * NEAR_WHOLE), MOST_NEAR),
+    hasOpen,
+    isLearning,
+  ];
+}
+
 export async function saveStates(db: Queryable, states: readonly ChangedState[]): Promise<void> {
   // a state may change twice in a step; the last stands
   const latest = new Map(states.map((s) => [`${s.ruleId} ${s.lane} ${s.key} ${s.logic}`, s]));
@@ -177,8 +213,15 @@ export async function saveStates(db: Queryable, states: readonly ChangedState[])
   ];
   if (kept.length > 0)
     await db.query(
-      "insert into engine_state (rule_id, lane, key, logic, state) select * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::json[]) on conflict (rule_id, lane, key_hash(key), logic) do update set state = excluded.state",
-      [...columns(kept), kept.map((s) => JSON.stringify(s.state))],
+      `insert into engine_state (rule_id, lane, key, logic, state, last_us, next_us, near, open, learning)
+       select * from unnest($1::text[], $2::text[], $3::text[], $4::text[], $5::json[], $6::bigint[], $7::bigint[], $8::int[], $9::boolean[], $10::boolean[])
+       on conflict (rule_id, lane, key_hash(key), logic) do update set state = excluded.state,
+         last_us = excluded.last_us, next_us = excluded.next_us, near = excluded.near, open = excluded.open, learning = excluded.learning`,
+      [
+        ...columns(kept),
+        kept.map((s) => JSON.stringify(s.state)),
+        ...[0, 1, 2, 3, 4].map((i) => kept.map((s) => columnsOf(s.brief)[i])),
+      ],
     );
   if (gone.length > 0)
     await db.query(

@@ -640,6 +640,21 @@ describe("imports", () => {
     expect((await findings(src)).map((f) => [f.first, f.last])).toEqual([[100, 130]]);
   });
 
+  test("what is heard while one runs is told of once: ids of collectors lie between one another", async () => {
+    const bring = await beginImport("import beside");
+    const [heard, imported] = ["203.0.113.246", "203.0.113.247"];
+    const session = await open();
+    await refused(heard, upTo(12, 1, 5));
+    await bring(upTo(14, 2), { outcome: "failure", src: imported });
+    await quiet(60);
+    while (await session.step()) {}
+    for (const [src, count] of [
+      [heard, 12],
+      [imported, 14],
+    ] as const)
+      expect((await findings(src)).map((f) => f.count)).toEqual([count]);
+  });
+
   test("what stands open is left to the live clock only when the import is over; what it learnt is known from then on", async () => {
     const learner = {
       kind: "first",

@@ -15,8 +15,9 @@ import type { SenderDirectory } from "@halvik/core/model/senders";
 import type { Filter } from "@halvik/core/query/filter";
 import { nowUs } from "../../../kernel/clock.js";
 import { type Client, transaction } from "../../../kernel/db/pool.js";
+import type { BatchIds } from "../../../store/batches.js";
 import { heldNumbers } from "../../../store/collectors.js";
-import { recordsInIdRange } from "../../../store/find-records.js";
+import { allInIdRange, recordsInIdRange } from "../../../store/find-records.js";
 import { Findings, type LateEvidence } from "../../incidents/findings.js";
 import type { FindingRow } from "../../incidents/findings-repository.js";
 import { loadDirectory } from "../../intake/senders/directory-cache.js";
@@ -247,7 +248,8 @@ export class EngineSession {
     const results: StepResult[] = [];
     for (const group of byCollector(batches).flatMap(byClock)) {
       const last = group[group.length - 1]!;
-      const records = filter === null ? [] : await this.read(group, filter);
+      const ids = filter === null ? null : idsOf(group);
+      const records = ids === null ? [] : await allInIdRange(this.client, ids);
       this.cursors.set(last.collector, {
         collector: last.collector,
         kind: last.kind,
@@ -357,19 +359,11 @@ export class EngineSession {
     return items.length === 0 ? null : { type: "or", items, span: { start: 0, end: 0 } };
   }
 
+  /** Of batches of one collector, which may reach far back, what a filter may match. */
   private async read(group: readonly FollowedBatch[], filter: Filter): Promise<HalvikRecord[]> {
-    const filled = group.filter((b) => b.rows > 0 && b.runRules);
-    if (filled.length === 0) return [];
-    return recordsInIdRange(
-      this.client,
-      filled[0]!.lowId!,
-      filled[filled.length - 1]!.highId!,
-      filter,
-      this.directory,
-      nowUs(),
-      MAX_RECORDS_PER_STEP,
-      "rules",
-    );
+    const ids = idsOf(group);
+    if (ids === null) return [];
+    return recordsInIdRange(this.client, ids, filter, this.directory, nowUs(), MAX_RECORDS_PER_STEP, "rules");
   }
 
   private async refresh(): Promise<void> {
@@ -402,6 +396,13 @@ export class EngineSession {
           if (record.timeUs >= fromUs && !isLate(record)) records.push(record);
     return this.engine.warmUp(rule.id, this.liveLane, records, watermark);
   }
+}
+
+/** The bounds of what rules look at in batches of one collector, in order; null: nothing. */
+function idsOf(group: readonly FollowedBatch[]): BatchIds | null {
+  const filled = group.filter((b) => b.rows > 0 && b.runRules);
+  const [first, last] = [filled[0], filled[filled.length - 1]];
+  return first && last ? { collector: first.collector, low: first.lowId!, high: last.highId! } : null;
 }
 
 const laneOfGeneration = (name: string, generation: number): string =>
