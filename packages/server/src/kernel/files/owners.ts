@@ -11,6 +11,9 @@ export interface RunAs {
 const MAIN_USER = "halvik";
 /** useradd refuses while another one writes the list of users. */
 const TRIES = 5;
+/** Two that make the same user at once both do, and the later one's number replaces the other's, who then owns files of nobody. */
+const ONE_AT_A_TIME = ["/etc"];
+const NO_SHELL = "/usr/sbin/nologin";
 
 const known = new Map<string, RunAs>();
 
@@ -32,8 +35,8 @@ function systemUser(name: string): RunAs | null {
   let said = "";
   for (let i = 0; user === null && i < TRIES; i++) {
     said = spawnSync(
-      "useradd",
-      ["--system", "--user-group", "--no-create-home", "--shell", "/usr/sbin/nologin", name],
+      "flock",
+      [...ONE_AT_A_TIME, "useradd", "--system", "--user-group", "--no-create-home", "--shell", NO_SHELL, name],
       { encoding: "utf8" },
     ).stderr;
     user = knownUser(name);
