@@ -1,12 +1,13 @@
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
+import type { DecodeProblem, JsonBytes } from "@halvik/core/base/bytes";
 import { isZone } from "@halvik/core/base/time";
 import type { InterfaceMeasure } from "@halvik/core/decode/flow";
 import { MeteredCapture } from "@halvik/core/decode/meter";
 import { MibError, type MibModule, parseMib } from "@halvik/core/decode/mib";
 import { AUTH_PROTOCOLS, PRIV_PROTOCOLS, UsmUsers, usmUser } from "@halvik/core/decode/snmp";
 import { sentenceOf } from "@halvik/core/meaning/sentence";
-import { contentToJson, type RecordContent } from "@halvik/core/model/record";
+import { type RecordContent, writeContent } from "@halvik/core/model/record";
 import { Command, Option } from "commander";
 import * as z from "zod";
 import type { Arrival, Protocol } from "../domains/intake/arrivals/arrival.js";
@@ -63,18 +64,19 @@ export const decodeCommand = (): Command =>
       if (!isZone(options.zone))
         throw new Error(`--zone: expected an IANA zone such as Europe/Oslo, got "${options.zone}"`);
       const receivedUs = options.received === undefined ? nowUs() : readTimeOption(options.received);
-      const decoder = new FileDecoder(options, receivedUs);
       process.stdout.on("error", (e: NodeJS.ErrnoException) => process.exit(e.code === "EPIPE" ? 0 : 1));
       const meter = options.meter
         ? new MeteredCapture(NOBODY, 0, { keepsQueries: options.keepQueries === true })
         : null;
       const whole = options.kind === "snmp" || options.kind === "flow" ? options.kind : null;
       const output = new LineOutput(process.stdout);
+      const decoder = new FileDecoder(options, receivedUs, output);
       try {
-        for await (const message of readInput(openInput(file), whole, meter))
-          for (const line of decoder.decode(message)) {
-            const drained = output.line(line);
-            if (drained !== undefined) await drained;
+        for await (const messages of readInput(openInput(file), whole, meter))
+          for (const message of messages) {
+            decoder.decode(message);
+            const room = output.room();
+            if (room !== undefined) await room;
           }
       } finally {
         // what was read before a failure is told, too
@@ -82,7 +84,7 @@ export const decodeCommand = (): Command =>
       }
     });
 
-/** Turns messages of a file into the lines printed, each an object of JSON. */
+/** Says the messages of a file in lines, each an object of JSON. */
 class FileDecoder {
   private readonly decoders = new Decoders();
   private readonly sender;
@@ -95,6 +97,7 @@ class FileDecoder {
   constructor(
     private readonly options: DecodeOptions,
     private readonly receivedUs: number,
+    private readonly output: LineOutput,
   ) {
     this.sender = loneSender(options.zone);
     const names = shippedNames(options.mib === undefined ? [] : readModules(options.mib));
@@ -106,45 +109,64 @@ class FileDecoder {
     };
   }
 
-  *decode(message: InputMessage): Generator<string> {
-    if (message.type === "problem") yield JSON.stringify({ frame: message.frame, error: message.problem });
-    else if (message.type === "bad item") yield JSON.stringify({ line: message.line, error: message.problem });
+  decode(message: InputMessage): void {
+    if (message.type === "problem") this.error(`{"frame":${message.frame}`, message.problem);
+    else if (message.type === "bad item") this.error(`{"line":${message.line}`, message.problem);
     else if (message.type === "item")
-      yield* this.lines({ line: message.line }, this.arrival(message.protocol, "", this.receivedUs, message.bytes));
+      this.lines(`{"line":${message.line}`, this.arrival(message.protocol, "", this.receivedUs, message.bytes));
     else {
+      const where = `{"frame":${message.frame},"peer":"${message.src}","transport":"${message.transport}"`;
       const at = message.timeUs ?? this.receivedUs;
-      yield* this.lines(
-        { frame: message.frame, peer: message.src, transport: message.transport },
-        { ...this.arrival(message.protocol, message.src, at, message.bytes), cut: message.cut ?? false },
-      );
+      const arrival = this.arrival(message.protocol, message.src, at, message.bytes);
+      this.lines(where, { ...arrival, cut: message.cut ?? false });
     }
+  }
+
+  /** A line of JSON. @param where the message stands: members of an object, whose brace closes behind what it says */
+  private say(where: string, write: (json: JsonBytes) => void): void {
+    this.output.line((json) => {
+      json.ascii(where);
+      write(json);
+      json.ascii("}");
+    });
+  }
+
+  private error(where: string, problem: DecodeProblem): void {
+    this.say(where, (json) => {
+      json.ascii(',"error":');
+      json.value(problem);
+    });
   }
 
   private arrival(protocol: Protocol, peer: string, receivedUs: number, bytes: Uint8Array): Arrival {
     return { protocol, endpoint: "decode", peer, receivedUs, bytes, held: false };
   }
 
-  private *lines(where: object, arrival: Arrival): Generator<string> {
+  private lines(where: string, arrival: Arrival): void {
     this.peer = arrival.peer;
     this.decoders.begin();
     const decoded = this.decoders.decode(arrival, this.sender);
-    const agent = this.decoders.agent === null ? {} : { agent: this.decoders.agent };
+    const { agent, measures, undecodable } = this.decoders;
+    const head = agent === null ? where : `${where},"agent":"${agent}"`;
     for (const { content } of decoded) {
       if (!this.isWanted(content)) continue;
       // what could not be read at all is an error; a message with a flaw is still a message
       if (content.problem !== null && content.kind !== "syslog" && content.event === null && content.text === "")
-        yield JSON.stringify({ ...where, error: content.problem });
-      else {
-        const json = contentToJson(content);
-        // one object of two: making it of both takes longer than decoding what it says
-        const head = JSON.stringify({ ...where, ...agent, sentence: this.sentence(content) });
-        yield `${head.slice(0, -1)},${JSON.stringify(json).slice(1)}`;
-      }
+        this.error(where, content.problem);
+      else
+        this.say(head, (json) => {
+          json.ascii(',"sentence":');
+          json.text(this.sentence(content));
+          writeContent(content, json);
+        });
     }
     if (this.options.kind === "auto" || this.options.kind === "flow")
-      for (const { measure } of this.decoders.measures)
-        yield JSON.stringify({ ...where, ...agent, counters: measureToJson(measure) });
-    for (const { problem } of this.decoders.undecodable) yield JSON.stringify({ ...where, error: problem });
+      for (const { measure } of measures)
+        this.say(head, (json) => {
+          json.ascii(',"counters":');
+          json.value(measureToJson(measure));
+        });
+    for (const { problem } of undecodable) this.error(where, problem);
   }
 
   /** The sentence of a record nobody stored: its sender is known by host or address alone. */

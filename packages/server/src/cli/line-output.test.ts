@@ -6,11 +6,11 @@ class Slow extends Writable {
   readonly pieces: string[] = [];
 
   constructor() {
-    super({ highWaterMark: 1_000, decodeStrings: false });
+    super({ highWaterMark: 1_000 });
   }
 
-  override _write(piece: string, _encoding: string, done: () => void): void {
-    this.pieces.push(piece);
+  override _write(piece: Buffer, _encoding: string, done: () => void): void {
+    this.pieces.push(piece.toString());
     setTimeout(done, 1);
   }
 }
@@ -21,19 +21,20 @@ test("lines go out together, in their order, and wait for whoever is slower; the
   const lines = Array.from({ length: 20_000 }, (_, i) => `${i} ${"x".repeat(40)}`);
   let waits = 0;
   for (const line of lines) {
-    const drained = output.line(line);
-    if (drained !== undefined) {
+    output.line((json) => json.text(line));
+    const room = output.room();
+    if (room !== undefined) {
       waits++;
-      await drained;
+      await room;
     }
   }
   await new Promise((resolve) => setTimeout(resolve, 20));
-  expect(to.pieces.join("")).toBe(`${lines.join("\n")}\n`);
+  expect(to.pieces.join("")).toBe(`${lines.map((line) => JSON.stringify(line)).join("\n")}\n`);
   expect(to.pieces.length).toBeLessThan(10);
   expect(waits).toBeGreaterThan(1);
-  output.line("one more");
+  output.line((json) => json.text("one more"));
   expect(to.pieces.join("")).not.toContain("one more");
   await new Promise((resolve) => setTimeout(resolve, 20));
-  expect(to.pieces[to.pieces.length - 1]).toBe("one more\n");
+  expect(to.pieces[to.pieces.length - 1]).toBe('"one more"\n');
   expect(output.flush()).toBe(true);
 });

@@ -1,30 +1,30 @@
 import type { Writable } from "node:stream";
+import { JsonBytes } from "@halvik/core/base/bytes";
 
-/** So many characters are written at once: a line by itself costs a call of the system. */
+/** So many octets are written at once: a line by itself costs a call of the system. */
 const AT_ONCE = 256 * 1_024;
 
-/** Lines that go out together: as many as come at once, and what there is as soon as nothing more does. */
+/** Lines of JSON that go out together: as many as come at once, and what there is as soon as nothing more does. */
 export class LineOutput {
-  private waiting: string[] = [];
-  private length = 0;
+  private readonly json = new JsonBytes(2 * AT_ONCE);
 
   constructor(private readonly to: Writable) {}
 
-  /** @returns something to wait for where whoever reads is slower */
-  line(text: string): Promise<void> | undefined {
-    if (this.waiting.length === 0) setImmediate(() => this.flush());
-    this.waiting.push(text);
-    this.length += text.length + 1;
-    if (this.length < AT_ONCE || this.flush()) return undefined;
+  /** @param write writes one line, without its end */
+  line(write: (json: JsonBytes) => void): void {
+    if (this.json.length === 0) setImmediate(() => this.flush());
+    write(this.json);
+    this.json.ascii("\n");
+  }
+
+  /** @returns something to wait for, before more is said, where whoever reads is slower */
+  room(): Promise<void> | undefined {
+    if (this.json.length < AT_ONCE || this.flush()) return undefined;
     return new Promise((resolve) => this.to.once("drain", resolve));
   }
 
   /** @returns whether more may be written at once */
   flush(): boolean {
-    if (this.waiting.length === 0) return true;
-    const text = `${this.waiting.join("\n")}\n`;
-    this.waiting = [];
-    this.length = 0;
-    return this.to.write(text);
+    return this.json.length === 0 || this.to.write(this.json.take());
   }
 }

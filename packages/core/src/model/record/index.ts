@@ -20,7 +20,7 @@ export {
   fieldNamed,
   type RecordNames,
 } from "./fields.js";
-export { contentToJson, type RecordJson, recordToJson } from "./json.js";
+export { contentToJson, type RecordJson, recordToJson, writeContent } from "./json.js";
 export { keepRecord, readKept } from "./kept.js";
 export { KINDS, type KindFacts, RECORD_KINDS, type RecordKind, TRAFFIC_KINDS } from "./kinds.js";
 export {

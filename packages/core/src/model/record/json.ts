@@ -1,3 +1,4 @@
+import type { JsonBytes } from "../../base/bytes/index.js";
 import { formatUs } from "../../base/time/index.js";
 import { countToJson } from "./count.js";
 import { FACILITIES } from "./names.js";
@@ -7,42 +8,64 @@ import { severityName } from "./severity.js";
 /** A record as the API and `decode` print it. Times are RFC 3339 in UTC, ids strings, missing values absent. */
 export type RecordJson = { readonly [name: string]: unknown };
 
+type Named = readonly [name: string, of: (r: RecordContent) => unknown];
+
+/** The API's field names in their order, and what stands there; empty values are left out. */
+const FIELDS: readonly Named[] = [
+  ["kind", (r) => r.kind],
+  ["time", (r) => formatUs(r.timeUs)],
+  ["arrival", (r) => formatUs(r.receivedUs)],
+  ["timeReason", (r) => r.timeReason],
+  ["deviceTime", (r) => r.deviceTime],
+  ["clockOffsetMs", (r) => (r.clockOffsetMs === 0 ? null : r.clockOffsetMs)],
+  ["severity", (r) => severityName(r.severity)],
+  ["originalSeverity", (r) => r.originalSeverity],
+  ["facility", (r) => (r.facility === null ? null : (FACILITIES[r.facility] ?? null))],
+  ["category", (r) => r.category],
+  ["outcome", (r) => r.outcome],
+  ["action", (r) => r.action],
+  ["host", (r) => r.host],
+  ["app", (r) => r.app],
+  ["process", (r) => r.process],
+  ["event", (r) => r.event],
+  ["users", (r) => r.users],
+  ["src", (r) => r.src],
+  ["dst", (r) => r.dst],
+  ["srcPort", (r) => r.srcPort],
+  ["dstPort", (r) => r.dstPort],
+  ["protocol", (r) => r.protocol],
+  ["interface", (r) => r.interface],
+  ["bytes", (r) => countToJson(r.bytes)],
+  ["packets", (r) => countToJson(r.packets)],
+  ["otherAddresses", (r) => r.otherAddresses],
+  ["translated", (r) => r.translated && dropEmpty({ ...r.translated })],
+  ["flow", (r) => r.flow && flowToJson(r.flow)],
+  ["text", (r) => r.text],
+  ["data", (r) => r.data],
+  ["marks", (r) => r.marks],
+  ["problem", (r) => r.problem],
+];
+
 /** Content in the API's field names, in a stable order; empty values are left out. */
 export function contentToJson(r: RecordContent): RecordJson {
-  return dropEmpty({
-    kind: r.kind,
-    time: formatUs(r.timeUs),
-    arrival: formatUs(r.receivedUs),
-    timeReason: r.timeReason,
-    deviceTime: r.deviceTime,
-    clockOffsetMs: r.clockOffsetMs === 0 ? null : r.clockOffsetMs,
-    severity: severityName(r.severity),
-    originalSeverity: r.originalSeverity,
-    facility: r.facility === null ? null : (FACILITIES[r.facility] ?? null),
-    category: r.category,
-    outcome: r.outcome,
-    action: r.action,
-    host: r.host,
-    app: r.app,
-    process: r.process,
-    event: r.event,
-    users: r.users,
-    src: r.src,
-    dst: r.dst,
-    srcPort: r.srcPort,
-    dstPort: r.dstPort,
-    protocol: r.protocol,
-    interface: r.interface,
-    bytes: countToJson(r.bytes),
-    packets: countToJson(r.packets),
-    otherAddresses: r.otherAddresses,
-    translated: r.translated && dropEmpty({ ...r.translated }),
-    flow: r.flow && flowToJson(r.flow),
-    text: r.text,
-    data: r.data,
-    marks: r.marks,
-    problem: r.problem,
-  });
+  const kept: Record<string, unknown> = {};
+  for (const [name, of] of FIELDS) {
+    const value = of(r);
+    if (!isEmpty(value)) kept[name] = value;
+  }
+  return kept;
+}
+
+const MEMBERS = FIELDS.map(([name]) => `,"${name}":`);
+
+/** Writes the members of `contentToJson` into an object that was begun, each behind a comma. */
+export function writeContent(r: RecordContent, json: JsonBytes): void {
+  for (let i = 0; i < FIELDS.length; i++) {
+    const value = FIELDS[i]![1](r);
+    if (isEmpty(value)) continue;
+    json.ascii(MEMBERS[i]!);
+    json.value(value);
+  }
 }
 
 export function recordToJson(r: HalvikRecord, senderName: string): RecordJson {
@@ -67,11 +90,10 @@ const flowToJson = ({ startUs, tos, samplingRate, reverseBytes, reversePackets, 
     samplingRate: samplingRate > 1 ? samplingRate : null,
   });
 
+const isEmpty = (value: unknown): boolean => value === null || (Array.isArray(value) && value.length === 0);
+
 function dropEmpty(object: Readonly<Record<string, unknown>>): RecordJson {
   const kept: Record<string, unknown> = {};
-  for (const name in object) {
-    const value = object[name];
-    if (value !== null && !(Array.isArray(value) && value.length === 0)) kept[name] = value;
-  }
+  for (const name in object) if (!isEmpty(object[name])) kept[name] = object[name];
   return kept;
 }

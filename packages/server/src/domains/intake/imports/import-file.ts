@@ -207,15 +207,17 @@ async function run(
     options.meter && options.peer !== null
       ? new MeteredCapture(options.peer, job.id, { keepsQueries: options.keepsQueries === true })
       : null;
-  for await (const message of readInput(chunks, null, meter)) {
-    read++;
-    if (message.type === "problem" || message.type === "bad item") refuse(message.problem.code);
-    else if (message.type === "item") {
-      if (options.peer === null)
-        throw new Error("this file does not say who sent its records: name the sender's address with --peer");
-      take(message.protocol, options.peer, null, message.bytes);
-    } else take(message.protocol, message.src, message.timeUs, message.bytes, message.cut);
-    if (arrivals.length >= BATCH_RECORDS) await flush();
+  for await (const messages of readInput(chunks, null, meter)) {
+    for (const message of messages) {
+      read++;
+      if (message.type === "problem" || message.type === "bad item") refuse(message.problem.code);
+      else if (message.type === "item") {
+        if (options.peer === null)
+          throw new Error("this file does not say who sent its records: name the sender's address with --peer");
+        take(message.protocol, options.peer, null, message.bytes);
+      } else take(message.protocol, message.src, message.timeUs, message.bytes, message.cut);
+      if (arrivals.length >= BATCH_RECORDS) await flush();
+    }
   }
   await flush();
   await addUnnamed(client, decoders.takeUnnamed(), nowUs());
@@ -233,8 +235,10 @@ async function importedBefore(client: Client, identity: FileIdentity | null): Pr
   return againUs === null ? null : { read: 0, stored: 0, records: 0, refused: {}, againUs };
 }
 
-/** SHA-256 of a file, read once before it is imported. */
-/** @param readAs how it is read, where that is not the usual way: its packets and its messages are two things */
+/**
+ * SHA-256 of a file, read once before it is imported.
+ * @param readAs how it is read, where that is not the usual way: its packets and its messages are two things
+ */
 export async function identify(chunks: AsyncIterable<Uint8Array>, readAs = ""): Promise<FileIdentity> {
   const hash = createHash("sha256").update(readAs);
   let bytes = 0;

@@ -26,7 +26,8 @@ async function read(
 ): Promise<string[]> {
   const bytes = typeof input === "string" ? Buffer.from(input, "utf8") : input;
   const out: string[] = [];
-  for await (const message of readInput(pieces(bytes, size), whole)) out.push(said(message));
+  for await (const messages of readInput(pieces(bytes, size), whole))
+    for (const message of messages) out.push(said(message));
   return out;
 }
 
