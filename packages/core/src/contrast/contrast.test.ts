@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { chiSquaredDistributionTable, cumulativeStdNormalProbability } from "simple-statistics";
-import { randomFrom } from "../testing/stories.js";
+import { randomFrom } from "../testing/random.js";
 import { contrast } from "./index.js";
 import { chanceOf, corrected, surpriseOfRates, surpriseOfShares } from "./surprise.js";
 

@@ -1,4 +1,4 @@
-import { randomFrom } from "./stories.js";
+import { randomFrom } from "./random.js";
 
 /**
  * Labelled messages: twelve programs of the sort that devices of an operations network run, each with the sentences it says. What stands in a

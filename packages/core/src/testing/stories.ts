@@ -24,6 +24,7 @@ import {
   Things,
   troubleOf,
 } from "../respond/incidents/index.js";
+import { randomFrom } from "./random.js";
 
 /**
  * Labelled histories: a week of ordinary records, then stories that go on at the same time and share users, hosts and attackers by chance.
@@ -33,17 +34,6 @@ import {
 const T0 = 20_600 * US_PER_DAY;
 const WEEK_S = 7 * 86_400;
 const STORIES_WITHIN_S = 3_600;
-
-/** A generator of numbers in [0, 1) from a seed: mulberry32 (public domain). */
-export function randomFrom(seed: number): () => number {
-  let a = seed >>> 0;
-  return () => {
-    a = (a + 0x6d2b79f5) >>> 0;
-    let t = Math.imul(a ^ (a >>> 15), 1 | a);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 4_294_967_296;
-  };
-}
 
 type SampleInput = z.input<typeof SampleRecord>;
 

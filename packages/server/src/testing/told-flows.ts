@@ -1,5 +1,6 @@
 import { emptyContent } from "@halvik/core/model/record";
 import { sitesOf, TrafficSums } from "@halvik/core/traffic";
+import { randomFrom } from "../../../core/src/testing/random.js";
 import { nowUs } from "../kernel/clock.js";
 import type { Queryable } from "../kernel/db/pool.js";
 
@@ -28,16 +29,6 @@ export interface Told {
   readonly rate: number;
 }
 
-/** Random numbers from a seed (mulberry32). */
-function random(seed: number): () => number {
-  let a = seed;
-  return () => {
-    a = (a + 0x6d2b79f5) | 0;
-    let t = Math.imul(a ^ (a >>> 15), 1 | a);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32;
-  };
-}
 const PORTS = [443, 53, 22, 23_470, 445];
 /** Flows of three exporters, of random lengths, that end within a time. */
 export function toldFlows(
@@ -47,7 +38,7 @@ export function toldFlows(
   fromUs: number,
   spanUs = 3 * H,
 ): Told[] {
-  const next = random(seed);
+  const next = randomFrom(seed);
   const below = (n: number) => Math.floor(next() * n);
   return Array.from({ length: count }, () => {
     const end = fromUs + below(spanUs / S) * S + below(S);
