@@ -1,4 +1,5 @@
 import { statfs } from "node:fs/promises";
+import { constants, setPriority } from "node:os";
 import { readHistory } from "../domains/formats/history/read-history.js";
 import { writeHeartbeat } from "../domains/health/repository.js";
 import { loadEndpoints, mappingsOf } from "../domains/intake/endpoints/repository.js";
@@ -24,8 +25,12 @@ const IDLE_MS = 1_000;
 const HEARTBEAT_MS = 5_000;
 const RETENTION_MS = 60_000;
 
-/** Keeps the store in order: sums traffic, indexes what has been stored, seals, drops what is older than is kept, and guards the disk. */
+/**
+ * Keeps the store in order: sums traffic, indexes what has been stored, seals, drops what is older than is kept, and guards the disk. All of
+ * it can wait, and what devices send cannot: while the processors are short, the other roles have them first (nice(2)).
+ */
 export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
+  setPriority(constants.priority.PRIORITY_BELOW_NORMAL);
   const startedUs = nowUs();
   return keepSession("keeper", config, secrets, async (client, stopping) => {
     // its signs of life go by a session of their own: some of its work is one transaction of many seconds
