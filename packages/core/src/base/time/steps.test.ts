@@ -69,12 +69,10 @@ test("a window is all of its steps: none is missing, none overlaps, the ends are
       (fromUs, length, step, z) => {
         const starts = stepsOf(fromUs, fromUs + length, step, z, 5_000);
         expect([starts[0], starts.at(-1)]).toEqual([fromUs, fromUs + length]);
-        for (const [i, at] of starts.entries()) if (i > 0) expect(at).toBeGreaterThan(starts[i - 1]!);
+        expect(starts.filter((at, i) => i > 0 && at <= starts[i - 1]!)).toEqual([]);
         // whatever lies between two beginnings lies in the step of the first
-        for (const at of starts.slice(1, -1)) {
-          expect(stepStart(at, step, z)).toBe(at);
-          expect(stepStart(at - 1, step, z)).toBeLessThan(at);
-        }
+        const inner = starts.slice(1, -1);
+        expect(inner.filter((at) => stepStart(at, step, z) !== at || stepStart(at - 1, step, z) >= at)).toEqual([]);
       },
     ),
   );
