@@ -53,7 +53,7 @@ export const TileView = memo(function TileView({ tile, tools }: { tile: Tile; to
         aria-label={title === "" ? "Text" : title}
         // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reachable by keyboard (WCAG 2.1.1).
         tabIndex={0}
-        className={`min-h-0 flex-1 overflow-y-auto wall:overflow-hidden ${isPlaceholderData ? "opacity-60" : ""}`}
+        className={`@container min-h-0 flex-1 overflow-y-auto wall:overflow-hidden ${isPlaceholderData ? "opacity-60" : ""}`}
       >
         {data !== undefined && <TileBody answer={data} asTable={asTable} />}
         {isPending && <p className="text-ui text-quiet">…</p>}

@@ -31,7 +31,7 @@ function Near({
       <th scope="row" className="py-0.5 text-left font-normal">
         <Cut text={text}>{name}</Cut>
       </th>
-      <td className="w-[18%] px-2">
+      <td className="w-[18%] px-2 @max-xs:hidden">
         {part !== null && (
           <span className="block h-2 bg-wash">
             <span
@@ -41,10 +41,10 @@ function Near({
           </span>
         )}
       </td>
-      <td className={`w-[13%] text-right tabular-nums ${isOver ? "font-semibold text-vermilion" : ""}`}>
+      <td className={`w-12 text-right tabular-nums ${isOver ? "font-semibold text-vermilion" : ""}`}>
         {part === null ? "–" : sayNear(part)}
       </td>
-      <td className="w-[23%] text-right whitespace-nowrap text-quiet tabular-nums">{value}</td>
+      <td className="w-24 text-right whitespace-nowrap text-quiet tabular-nums">{value}</td>
     </tr>
   );
 }

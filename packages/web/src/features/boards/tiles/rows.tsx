@@ -19,10 +19,19 @@ export function TileRows({ measured: m, window }: RowsProps) {
   return (
     <table className="w-full table-fixed text-ui">
       <caption className="sr-only">{m.says}</caption>
+      {/* the headings nobody sees would give every column the same room */}
+      <colgroup>
+        <col />
+        <col className="w-[20%] @max-xs:hidden" />
+        <col className="w-18" />
+        {m.total.before !== undefined && <col className="w-16" />}
+      </colgroup>
       <thead className="sr-only">
         <tr>
           <th scope="col">{m.headings.join(", ")}</th>
-          <th scope="col">as a bar</th>
+          <th scope="col" className="@max-xs:hidden">
+            as a bar
+          </th>
           <th scope="col">{sayUnit(m.unit)}</th>
           <th scope="col">change</th>
         </tr>
@@ -35,7 +44,7 @@ export function TileRows({ measured: m, window }: RowsProps) {
               <th scope="row" className="py-0.5 text-left font-normal">
                 <Cut text={name}>{r.filter === null ? name : <Link to={behind(m, window, r.filter)}>{name}</Link>}</Cut>
               </th>
-              <td className="relative w-[20%] px-2">
+              <td className="relative px-2 @max-xs:hidden">
                 <span
                   className={`block h-2 ${r.exact ? "bg-ink/70" : "hatched"}`}
                   style={{ width: `${most === 0 ? 0 : (100 * Number(r.value ?? 0)) / most}%` }}
@@ -49,14 +58,12 @@ export function TileRows({ measured: m, window }: RowsProps) {
                   </span>
                 )}
               </td>
-              <td className="w-[18%] text-right whitespace-nowrap tabular-nums">
+              <td className="text-right whitespace-nowrap tabular-nums">
                 {r.exact ? "" : "≈ "}
                 {sayValue(r.value, unit)}
               </td>
               {m.total.before !== undefined && (
-                <td className="w-[15%] text-right whitespace-nowrap text-quiet tabular-nums">
-                  {sayChange(r.value, r.before)}
-                </td>
+                <td className="text-right whitespace-nowrap text-quiet tabular-nums">{sayChange(r.value, r.before)}</td>
               )}
             </tr>
           );
