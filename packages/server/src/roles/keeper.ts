@@ -30,7 +30,7 @@ const RETENTION_MS = 60_000;
  * it can wait, and what devices send cannot: while the processors are short, the other roles have them first (nice(2)).
  */
 export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
-  setPriority(constants.priority.PRIORITY_BELOW_NORMAL);
+  yieldToOthers();
   const startedUs = nowUs();
   return keepSession("keeper", config, secrets, async (client, stopping) => {
     // its signs of life go by a session of their own: some of its work is one transaction of many seconds
@@ -41,6 +41,14 @@ export async function startKeeper({ config, secrets }: RoleContext): Promise<() 
       destroy(pulse);
     }
   });
+}
+
+function yieldToOthers(): void {
+  try {
+    setPriority(constants.priority.PRIORITY_BELOW_NORMAL);
+  } catch {
+    // a system that forbids it: it works as the others do
+  }
 }
 
 async function keep(

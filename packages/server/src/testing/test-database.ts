@@ -1,4 +1,4 @@
-import { chownSync, existsSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { chownSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import pg from "pg";
@@ -54,9 +54,7 @@ export async function startTestInstance(
  * takes a tenth of a second in a process as large as the one that runs tests.
  */
 async function abort(dataDir: string): Promise<void> {
-  const file = join(dataDir, "postgres", "postmaster.pid");
-  const pid = () => (existsSync(file) ? Number(readFileSync(file, "utf8").split("\n")[0]) : null);
-  const running = pid();
+  const running = postmasterOf(dataDir);
   if (running === null) return;
   try {
     process.kill(running, "SIGQUIT");
@@ -64,8 +62,18 @@ async function abort(dataDir: string): Promise<void> {
     // it was killed by a test
     return;
   }
-  for (const until = performance.now() + 60_000; pid() === running && performance.now() < until; )
+  for (const until = performance.now() + 60_000; postmasterOf(dataDir) === running && performance.now() < until; )
     await new Promise((later) => setTimeout(later, 20));
+}
+
+/** The process of a data directory's cluster; null: none, its file is gone as it ends. */
+function postmasterOf(dataDir: string): number | null {
+  try {
+    return Number(readFileSync(join(dataDir, "postgres", "postmaster.pid"), "utf8").split("\n")[0]);
+  } catch (e) {
+    if ((e as NodeJS.ErrnoException).code === "ENOENT") return null;
+    throw e;
+  }
 }
 
 /** Makes a data directory with its cluster, schema and owner, and stops it. @returns the owner's one-time password */

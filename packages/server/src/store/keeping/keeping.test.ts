@@ -1,5 +1,5 @@
 import { chmodSync, mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
-import { tmpdir } from "node:os";
+import { getPriority, tmpdir } from "node:os";
 import { join } from "node:path";
 import { SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
@@ -191,6 +191,8 @@ describe("killed while it works", () => {
     const again = await RoleProcess.start(instance, "keeper");
     await eventually("sealed", state, (rows) => rows[0]?.state === "sealed" && rows[0].indexed_rows === 3_000);
     await eventually("left to be vacuumed", options, ([of]) => of === null);
+    // others have the processors first (nice(2))
+    expect(getPriority(again.child.pid!)).toBe(10);
     await again.stop();
     expect((await search("line").count()).total).toBe(3_000);
     const { searched } = await search('"line 7 of"').page();
