@@ -51,7 +51,9 @@ export function LoadTile({ made: { alarms, steps, figures, floods, rules } }: { 
         </p>
       )}
       <p>
-        <Link to="/load">{alarms.toLocaleString("en")} incidents raised</Link>
+        <Link to="/load">
+          {alarms.toLocaleString("en")} {alarms === 1 ? "incident" : "incidents"} raised
+        </Link>
         {floods.length > 0 && (
           <>
             , {floods.length} {floods.length === 1 ? "flood" : "floods"}

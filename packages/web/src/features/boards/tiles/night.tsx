@@ -37,7 +37,7 @@ export function NightTile({ made: { night, figures } }: { made: Pick<Overview, "
             <th className="w-[4.5rem] font-normal" scope="col">
               usual
             </th>
-            <th className="w-[3.75rem] font-normal" scope="col">
+            <th className="w-[3.75rem] font-normal @max-xs:hidden" scope="col">
               <span className="sr-only">the nights, the last one at the right</span>
             </th>
           </tr>
@@ -56,7 +56,7 @@ export function NightTile({ made: { night, figures } }: { made: Pick<Overview, "
                 <td className="text-right text-quiet tabular-nums">
                   {f.usual === null ? "not known" : amount(f, f.usual)}
                 </td>
-                <td className="pl-2">
+                <td className="pl-2 @max-xs:hidden">
                   <Bars values={[...f.before, f.lastNight]} />
                 </td>
               </tr>
@@ -116,13 +116,13 @@ export function SitesTile({ made: { sites } }: { made: Pick<Overview, "sites"> }
           <th className="text-left font-normal" scope="col">
             site
           </th>
-          <th className="w-[5.75rem] font-normal" scope="col">
+          <th className="w-[5.75rem] font-normal @max-xs:w-14" scope="col">
             senders
           </th>
-          <th className="w-[4.625rem] font-normal" scope="col">
+          <th className="w-[4.625rem] font-normal @max-xs:w-18" scope="col">
             last night
           </th>
-          <th className="w-[4rem] font-normal" scope="col">
+          <th className="w-[4rem] font-normal @max-xs:w-12" scope="col">
             usual
           </th>
         </tr>

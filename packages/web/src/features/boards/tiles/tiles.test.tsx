@@ -208,6 +208,7 @@ describe("alarm load", () => {
       "1,204 incidents raised, 1 flood. 43 % of the ten busiest: too much.",
     );
   });
+  test("one is one", () => expect(shown(<LoadTile made={made({ alarms: 1 })} />)).toContain("1 incident raised."));
   test("where all are good that is said, and who makes most", () => {
     const text = shown(
       <LoadTile
