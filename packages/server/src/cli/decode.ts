@@ -153,12 +153,14 @@ class FileDecoder {
       // what could not be read at all is an error; a message with a flaw is still a message
       if (content.problem !== null && content.kind !== "syslog" && content.event === null && content.text === "")
         this.error(where, content.problem);
-      else
+      else {
+        const sentence = this.sentence(content);
         this.say(head, (json) => {
           json.ascii(',"sentence":');
-          json.text(this.sentence(content));
+          json.text(sentence);
           writeContent(content, json);
         });
+      }
     }
     if (this.options.kind === "auto" || this.options.kind === "flow")
       for (const { measure } of measures)

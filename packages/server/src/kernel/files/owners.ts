@@ -34,11 +34,12 @@ function systemUser(name: string): RunAs | null {
   let user = known.get(name) ?? knownUser(name);
   let said = "";
   for (let i = 0; user === null && i < TRIES; i++) {
-    said = spawnSync(
+    const made = spawnSync(
       "flock",
       [...ONE_AT_A_TIME, "useradd", "--system", "--user-group", "--no-create-home", "--shell", NO_SHELL, name],
       { encoding: "utf8" },
-    ).stderr;
+    );
+    said = made.error?.message ?? made.stderr;
     user = knownUser(name);
   }
   if (user === null) throw new StartError(`the user “${name}” cannot be made: ${said.trim()}`);
