@@ -1,58 +1,35 @@
 import { formatUs, writtenTime } from "../base/time/index.js";
 import type { FirewallDecision } from "../decode/firewall/index.js";
 import type { Meanings } from "../meaning/index.js";
-import { emptyContent, type RecordContent, type Severity, type Translation } from "../model/record/index.js";
+import { type ContentDraft, emptyContent, type RecordContent, type Severity, type Translation } from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
 
-/** The columns a decision fills, in whatever it came. */
-export function decisionContent(
-  f: FirewallDecision,
-): Pick<
-  RecordContent,
-  | "category"
-  | "outcome"
-  | "action"
-  | "src"
-  | "dst"
-  | "srcPort"
-  | "dstPort"
-  | "protocol"
-  | "interface"
-  | "bytes"
-  | "packets"
-  | "users"
-  | "translated"
-  | "data"
-  | "otherAddresses"
-> {
-  const data: [string, string][] = [];
-  const add = (name: string, value: string | null) => {
-    if (value !== null) data.push([name, value]);
-  };
+/** Puts into a record what was decided, in whatever it came. */
+export function putDecision(c: ContentDraft, f: FirewallDecision): void {
+  const data: (readonly [string, string])[] = [];
   // the record's moment is its end
-  if (f.endUs !== null && f.startUs !== null) add("start", formatUs(f.startUs));
-  add("policy", f.policy);
-  add("in interface", f.inInterface);
-  add("out interface", f.outInterface);
-  add("src zone", f.srcZone);
-  add("dst zone", f.dstZone);
-  return {
-    category: "policy",
-    outcome: f.action === null ? "unknown" : f.action === "accept" ? "success" : "failure",
-    action: f.action,
-    src: f.src,
-    dst: f.dst,
-    srcPort: f.srcPort,
-    dstPort: f.dstPort,
-    protocol: f.protocol,
-    interface: f.inInterface ?? f.outInterface,
-    bytes: f.bytes,
-    packets: f.packets,
-    users: f.user === null ? [] : [f.user],
-    translated: translation(f),
-    data: [...data, ...f.data],
-    otherAddresses: [],
-  };
+  if (f.endUs !== null && f.startUs !== null) data.push(["start", formatUs(f.startUs)]);
+  if (f.policy !== null) data.push(["policy", f.policy]);
+  if (f.inInterface !== null) data.push(["in interface", f.inInterface]);
+  if (f.outInterface !== null) data.push(["out interface", f.outInterface]);
+  if (f.srcZone !== null) data.push(["src zone", f.srcZone]);
+  if (f.dstZone !== null) data.push(["dst zone", f.dstZone]);
+  for (const pair of f.data) data.push(pair);
+  c.category = "policy";
+  c.outcome = f.action === null ? "unknown" : f.action === "accept" ? "success" : "failure";
+  c.action = f.action;
+  c.src = f.src;
+  c.dst = f.dst;
+  c.srcPort = f.srcPort;
+  c.dstPort = f.dstPort;
+  c.protocol = f.protocol;
+  c.interface = f.inInterface ?? f.outInterface;
+  c.bytes = f.bytes;
+  c.packets = f.packets;
+  c.users = f.user === null ? [] : [f.user];
+  c.translated = translation(f);
+  c.data = data;
+  c.otherAddresses = [];
 }
 
 function translation(f: FirewallDecision): Translation | null {
@@ -74,12 +51,13 @@ export function columnsRecord(
 ): RecordContent {
   const deviceUs = f.endUs ?? f.startUs ?? (f.at === null ? null : writtenTime(f.at, context.zone));
   const time = chooseTime(deviceUs, false, context.receivedUs, 0, context.maxBehindUs);
-  return Object.assign(emptyContent("firewall", time.timeUs, context.receivedUs), decisionContent(f), {
-    timeReason: time.reason,
-    deviceTime: f.at,
-    severity: decisionSeverity(f, context.meanings),
-    text: line,
-  });
+  const content = emptyContent("firewall", time.timeUs, context.receivedUs);
+  putDecision(content, f);
+  content.timeReason = time.reason;
+  content.deviceTime = f.at;
+  content.severity = decisionSeverity(f, context.meanings);
+  content.text = line;
+  return content;
 }
 
 export const decisionSeverity = (f: FirewallDecision, meanings: Meanings): Severity =>

@@ -12,7 +12,7 @@ import {
   severityName,
 } from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
-import { decisionContent, decisionSeverity } from "./firewall-record.js";
+import { decisionSeverity, putDecision } from "./firewall-record.js";
 import { findMeaning } from "./meaning.js";
 
 /** RFC 3164 section 4.3.3: a message without a valid PRI is taken as user.notice. */
@@ -75,25 +75,23 @@ function normaliseSyslog(m: SyslogMessage, raw: Uint8Array | null, context: Norm
   content.raw = raw;
   content.marks = marks;
   content.problem = m.problem;
-  if (line !== null) return withLine(content, line);
+  if (line !== null) putLine(content, line);
   if (decision === null) return content;
   const problem = m.problem ?? decision.problem;
-  const decided = decisionContent(decision);
-  return Object.assign(content, decided, {
-    kind: "firewall" as const,
-    // daemons log every packet with one severity: the verdict says more, unless the daemon says worse
-    severity: Math.min(severity, decisionSeverity(decision, meanings)) as Severity,
-    data: m.data.length === 0 ? decided.data : [...m.data, ...decided.data],
-    otherAddresses: withHostAddress(m.host, decided.src, []),
-    problem,
-    marks: problem !== null && m.problem === null ? [...marks, "problem" as const] : marks,
-  });
+  putDecision(content, decision);
+  content.kind = "firewall";
+  // daemons log every packet with one severity: the verdict says more, unless the daemon says worse
+  content.severity = Math.min(severity, decisionSeverity(decision, meanings)) as Severity;
+  if (m.data.length > 0) content.data = [...m.data, ...content.data];
+  content.otherAddresses = withHostAddress(m.host, content.src, []);
+  content.problem = problem;
+  if (problem !== null && m.problem === null) content.marks = [...marks, "problem"];
+  return content;
 }
 
-/** A record with what the line of a well-known program says: it knows exactly where each value stands. */
-function withLine(content: RecordContent, { line, values }: FoundLine): RecordContent {
-  const c: ContentDraft = { ...content };
-  const data = [...content.data];
+/** Puts into a record what the line of a well-known program says: it knows exactly where each value stands. */
+function putLine(c: ContentDraft, { line, values }: FoundLine): void {
+  const data = [...c.data];
   for (const { name, text } of values) {
     switch (name) {
       case "":
@@ -123,7 +121,6 @@ function withLine(content: RecordContent, { line, values }: FoundLine): RecordCo
   }
   c.otherAddresses = c.otherAddresses.filter((a) => a !== c.src);
   c.data = data;
-  return c;
 }
 
 const NO_MEANING = findMeaning(null, "", SHIPPED.phrases);

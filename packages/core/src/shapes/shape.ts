@@ -45,7 +45,8 @@ const withoutNumbers = (app: string): string => app.replaceAll(/\d+/g, "#");
 
 /** Who says it: shapes are told apart by it before any word is looked at. */
 export function originOf({ kind, app, event, action }: Shaped): string {
-  const origin = [kind, app === null ? "" : withoutNumbers(app), event ?? "", action ?? ""].join(SEPARATOR);
+  const program = app === null ? "" : withoutNumbers(app);
+  const origin = `${kind}${SEPARATOR}${program}${SEPARATOR}${event ?? ""}${SEPARATOR}${action ?? ""}`;
   return cutText(origin, LONGEST_ORIGIN);
 }
 

@@ -12,27 +12,42 @@ const LONGEST_ADDRESS = 59;
 /** A quoted value may be so long; beyond it the quote is a mark like any other. */
 const LONGEST_QUOTE = 512;
 
-const OTHER = 0;
 const SPACE = 1;
 /** Parts words, and stays in the skeleton. */
 const MARK = 2;
-const DIGIT = 3;
+const DIGIT = 4;
+/** A digit of base 16. */
+const HEX = 8;
+const LETTER = 16;
+/** Parts paths. */
+const SLASHED = 32;
+/** Makes a word a name of somebody or something: an address of mail, an account of a domain. */
+const SPECIAL = 64;
+const DOTTED = 128;
+const ENDS_WORD = SPACE | MARK;
 
-/** What a character is, by its code; all beyond ASCII are letters. */
+/** What a character is, by its code; all beyond ASCII belong to words, and are nothing more. */
 const CLASS = new Uint8Array(128);
 for (let code = 0; code <= 0x20; code++) CLASS[code] = SPACE;
 CLASS[0x7f] = SPACE;
-for (const mark of ",;:()[]{}<>|\"'=!?") CLASS[mark.charCodeAt(0)] = MARK;
-for (const digit of "0123456789") CLASS[digit.charCodeAt(0)] = DIGIT;
+const classify = (characters: string, as: number): void => {
+  for (const character of characters) CLASS[character.charCodeAt(0)]! |= as;
+};
+classify(",;:()[]{}<>|\"'=!?", MARK);
+classify("0123456789", DIGIT | HEX);
+classify("abcdefABCDEF", HEX);
+classify("abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ", LETTER);
+classify("/", SLASHED);
+classify("@\\", SPECIAL);
+classify(".", DOTTED);
 
-const classOf = (code: number): number => (code < 128 ? CLASS[code]! : OTHER);
-const isSpace = (code: number): boolean => code < 128 && CLASS[code] === SPACE;
-const isDigit = (code: number): boolean => code >= 0x30 && code <= 0x39;
-const isHex = (code: number): boolean => (code >= 0x61 && code <= 0x66) || (code >= 0x41 && code <= 0x46);
-const isLetter = (code: number): boolean => (code >= 0x61 && code <= 0x7a) || (code >= 0x41 && code <= 0x5a);
+const classOf = (code: number): number => (code < 128 ? CLASS[code]! : 0);
+const is = (code: number, what: number): boolean => code < 128 && (CLASS[code]! & what) !== 0;
+const isSpace = (code: number): boolean => is(code, SPACE);
+const isDigit = (code: number): boolean => is(code, DIGIT);
 
-const [QUOTE, APOSTROPHE, COLON, COMMA, EQUALS, DOT, SLASH, AT, BACKSLASH, PERCENT] = [
-  0x22, 0x27, 0x3a, 0x2c, 0x3d, 0x2e, 0x2f, 0x40, 0x5c, 0x25,
+const [QUOTE, APOSTROPHE, COLON, COMMA, EQUALS, DOT, SLASH, BACKSLASH, PERCENT] = [
+  0x22, 0x27, 0x3a, 0x2c, 0x3d, 0x2e, 0x2f, 0x5c, 0x25,
 ] as const;
 
 const MONTHS = new Set("Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split(" "));
@@ -153,23 +168,19 @@ export function skeletonOf(text: string, names: readonly string[] = [], spans?: 
       wordEnd = -1;
       continue;
     }
-    let digits = false;
-    let hex = true;
+    let any = 0;
+    let all = 0xff;
     let slashes = 0;
-    let special = false;
     let innerDot = false;
     while (at < end) {
       const c = text.charCodeAt(at);
       const k = classOf(c);
-      if (k === SPACE || k === MARK) break;
-      if (k === DIGIT) digits = true;
-      else {
-        if (!isHex(c)) hex = false;
-        if (c === SLASH) slashes++;
-        else if (c === AT || c === BACKSLASH) special = true;
-        else if (c === DOT && isLetter(text.charCodeAt(at - 1)) && isLetter(text.charCodeAt(at + 1)) && at > start)
-          innerDot = true;
-      }
+      if ((k & ENDS_WORD) !== 0) break;
+      any |= k;
+      all &= k;
+      if ((k & SLASHED) !== 0) slashes++;
+      else if ((k & DOTTED) !== 0 && at > start && is(text.charCodeAt(at - 1), LETTER) && is(text.charCodeAt(at + 1), LETTER))
+        innerDot = true;
       at++;
     }
     let stop = at;
@@ -177,11 +188,10 @@ export function skeletonOf(text: string, names: readonly string[] = [], spans?: 
     while (stop > start + 1 && text.charCodeAt(stop - 1) === DOT) stop--;
     const isValue =
       !isMnemonic(text, start, stop) &&
-      (digits ||
-        special ||
+      ((any & (DIGIT | SPECIAL)) !== 0 ||
         innerDot ||
         stop - start > LONGEST_WORD ||
-        (hex && stop - start >= 8) ||
+        ((all & HEX) !== 0 && stop - start >= 8) ||
         (slashes > 0 && (slashes > 1 || text.charCodeAt(start) === SLASH) && stop - start > 1) ||
         isNamed(text, start, stop, names));
     if (isValue) {
@@ -199,19 +209,20 @@ export function skeletonOf(text: string, names: readonly string[] = [], spans?: 
 /** Whether a word and what begins at `next` are the beginning of a date: "Nov 26", "Thu Nov 26". */
 function isDateWord(text: string, start: number, stop: number, next: number): boolean {
   if (next !== stop + 1) return false;
+  const length = stop - start;
+  if (length !== 3 && length !== 7) return false;
   const word = text.slice(start, stop);
   return (
     MONTHS.has(word) ||
     WEEKDAYS.has(word) ||
-    (word.length === 7 && WEEKDAYS.has(word.slice(0, 3)) && MONTHS.has(word.slice(4)))
+    (length === 7 && WEEKDAYS.has(word.slice(0, 3)) && MONTHS.has(word.slice(4)))
   );
 }
 
 /** Whether what stands here follows a word at once. */
 const isWithinWord = (text: string, at: number): boolean => {
   if (at === 0) return false;
-  const before = classOf(text.charCodeAt(at - 1));
-  return before !== SPACE && before !== MARK;
+  return !is(text.charCodeAt(at - 1), ENDS_WORD);
 };
 
 /** Where an address of hardware or of IPv6 that begins here ends; 0: there is none. */
@@ -222,7 +233,7 @@ function hexWithColons(text: string, start: number, end: number): number {
   for (; i < last; i++) {
     const c = text.charCodeAt(i);
     if (c === COLON) colons++;
-    else if (!isHex(c) && !(c >= 0x30 && c <= 0x39)) break;
+    else if (!is(c, HEX)) break;
   }
   // a colon at the end is of the sentence
   if (text.charCodeAt(i - 1) === COLON) {
@@ -235,7 +246,7 @@ function hexWithColons(text: string, start: number, end: number): number {
     i++;
     while (i < end && isDigit(text.charCodeAt(i))) i++;
   }
-  return i < end && classOf(text.charCodeAt(i)) === OTHER && text.charCodeAt(i) !== DOT ? 0 : i;
+  return i < end && !is(text.charCodeAt(i), ENDS_WORD | DIGIT | DOTTED) ? 0 : i;
 }
 
 /** Names of messages such as %LINK-3-UPDOWN: their digits are part of what they are. */
@@ -297,11 +308,11 @@ export function tokensOf(skeleton: string): string[] {
     const start = at;
     if (skeleton.charCodeAt(at) === 0x20) at++;
     const first = skeleton[at] ?? "";
-    if (first === VALUE || classOf(first.charCodeAt(0)) === MARK) at++;
+    if (first === VALUE || is(first.charCodeAt(0), MARK)) at++;
     else
       while (at < skeleton.length) {
         const c = skeleton.charCodeAt(at);
-        if (c === 0x20 || skeleton[at] === VALUE || classOf(c) === MARK) break;
+        if (c === 0x20 || skeleton[at] === VALUE || is(c, MARK)) break;
         at++;
       }
     // a space at the very end stands by itself
@@ -317,5 +328,5 @@ export const isValueToken = (token: string): boolean => token === VALUE || token
 /** Whether a token parts words, and says nothing by itself. */
 export const isMarkToken = (token: string): boolean => {
   const at = token.charCodeAt(0) === 0x20 ? 1 : 0;
-  return token.length <= at || (token.length === at + 1 && classOf(token.charCodeAt(at)) === MARK);
+  return token.length <= at || (token.length === at + 1 && is(token.charCodeAt(at), MARK));
 };

@@ -1,11 +1,11 @@
 const NODE_ARGS: Readonly<Record<string, readonly string[]>> = {
   // its records live as long as a batch: a young generation large enough for several batches saves copying them into the old one
   // (docs/figures.md), and a bound on the old one keeps its memory under 400 MB
-  collector: ["--max-semi-space-size=24", "--max-old-space-size=192"],
+  collector: ["--single-threaded-gc", "--max-semi-space-size=24", "--max-old-space-size=192"],
   // what a record means to rules lives for a step or for minutes: few of it should be copied on the way
-  engine: ["--max-semi-space-size=64", "--max-old-space-size=1024"],
+  engine: ["--single-threaded-gc", "--max-semi-space-size=64", "--max-old-space-size=1024"],
   // rows are read, turned into terms and forgotten
-  keeper: ["--max-semi-space-size=64", "--max-old-space-size=768"],
+  keeper: ["--single-threaded-gc", "--max-semi-space-size=64", "--max-old-space-size=768"],
 };
 
 /** Node.js options of a role. */

@@ -31,6 +31,9 @@ export interface StoredContent {
   readonly keepDays?: number | null;
 }
 
+/** A record on its way into a segment, while it is being made. */
+export type StoredDraft = { -readonly [K in keyof StoredContent]-?: StoredContent[K] };
+
 /**
  * A content that was just decoded becomes its record in place: nobody else has it, and copying its many members takes longer than all rules of arrival do
  * (bench/arrival.ts). Without an id, for which no filter asks.

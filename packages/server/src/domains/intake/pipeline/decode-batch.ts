@@ -1,9 +1,11 @@
+import type { WayCounts } from "@halvik/contract/senders";
 import type { ArrivalRules } from "@halvik/core/arrive";
 import { applyFormats } from "@halvik/core/formats";
-import type { Mark, RecordContent } from "@halvik/core/model/record";
+import type { ContentDraft, Mark, RecordContent } from "@halvik/core/model/record";
 import { fitContent } from "@halvik/core/normalise";
+import type { MessageShape } from "@halvik/core/shapes";
 import { LATE_AFTER_US } from "../../../store/batches.js";
-import { recordInPlace, type StoredContent } from "../../../store/record-columns.js";
+import { recordInPlace, type StoredContent, type StoredDraft } from "../../../store/record-columns.js";
 import { formatRecordId, type IdSource } from "../../../store/record-id.js";
 import type { KeptShapes } from "../../../store/shapes.js";
 import type { Arrival } from "../arrivals/arrival.js";
@@ -126,15 +128,12 @@ function store(
     }
   }
   const before = out.records.length;
-  const { arrivalRules: rules } = options;
   for (const one of decoded) {
-    const stored = shaped(
-      formatted(toStored(arrival, one, sender, registry, options), arrival, options, out.formatted),
-      options,
-    );
-    const decided =
-      rules === undefined ? stored : decide(stored, arrival, rules, out, arrival.bytes.length / decoded.length);
-    if (decided !== null) out.records.push(decided);
+    const stored = toStored(arrival, one, sender, registry, options);
+    applyOwnFormats(stored, arrival, options, out.formatted);
+    if (options.shapes !== undefined) stored.shape = shapeOf(stored.content, options.shapes);
+    if (options.arrivalRules === undefined || decide(stored, arrival, options.arrivalRules, out, decoded.length))
+      out.records.push(stored);
     else if (PROTOCOL_FACTS[arrival.protocol].isCopied) registry.copies.forgetLast();
   }
   const kept = out.records.length - before;
@@ -145,26 +144,24 @@ function store(
   return kept;
 }
 
-/** What the formats that people made read in a record. */
-function formatted(
-  stored: StoredContent,
+/** Puts into a record what the formats that people made read in it. */
+function applyOwnFormats(
+  stored: StoredDraft,
   { bytes }: Arrival,
   { decoders }: DecodeOptions,
   tally: FormatTally,
-): StoredContent {
+): void {
   const { formats = [], meanings } = decoders.settings;
-  if (formats.length === 0) return stored;
-  const { sender } = stored;
+  if (formats.length === 0) return;
   const made = tried(() => applyFormats(formats, stored.content, () => recordInPlace(stored), meanings));
-  if (made === null) return stored;
-  if (made.fits !== null || made.near.length > 0) tally.add(made, stored.content, sender);
+  if (made === null) return;
+  if (made.fits !== null || made.near.length > 0) tally.add(made, stored.content, stored.sender);
   // a part of a line may be more than its field holds
-  return made.fits === null ? stored : { ...stored, content: fitContent(made.content, bytes) };
+  if (made.fits !== null) stored.content = fitContent(made.content, bytes);
 }
 
-/** The record with the shape of its message. */
-const shaped = (stored: StoredContent, { shapes }: DecodeOptions): StoredContent =>
-  shapes === undefined ? stored : { ...stored, shape: tried(() => shapes.learn(stored.content)) };
+const shapeOf = (content: RecordContent, shapes: Pick<KeptShapes, "learn">): MessageShape | null =>
+  tried(() => shapes.learn(content));
 
 /** Whatever a format or a shape throws, the record is stored as it was decoded: nothing that arrives can end the batch it is in. */
 function tried<T>(apply: () => T): T | null {
@@ -175,21 +172,25 @@ function tried<T>(apply: () => T): T | null {
   }
 }
 
-/** What the rules of arrival make of a record; null: it is dropped. @param bytes of the arrival that are its own */
+/**
+ * Does to a record what the rules of arrival say.
+ * @param among how many records share the octets of the arrival
+ * @returns whether it is kept
+ */
 function decide(
-  stored: StoredContent,
+  stored: StoredDraft,
   arrival: Arrival,
   rules: ArrivalRules,
   out: Pick<DecodedBatch, "arriving" | "passedOn">,
-  bytes: number,
-): StoredContent | null {
+  among: number,
+): boolean {
   const verdict = rules.judge(recordInPlace(stored));
-  if (verdict.met.length === 0) return stored;
-  out.arriving.add(verdict, bytes);
-  for (const forward of verdict.forwards)
-    out.passedOn.push({ forward, arrival, stored: { ...stored, content: verdict.record } });
-  if (verdict.droppedBy !== null) return null;
-  return { ...stored, content: verdict.record, keepDays: verdict.keepDays };
+  if (verdict.met.length === 0) return true;
+  out.arriving.add(verdict, arrival.bytes.length / among);
+  stored.content = verdict.record;
+  stored.keepDays = verdict.keepDays;
+  for (const forward of verdict.forwards) out.passedOn.push({ forward, arrival, stored });
+  return verdict.droppedBy === null;
 }
 
 function heard(sender: LiveSender, arrival: Arrival): void {
@@ -204,7 +205,7 @@ function toStored(
   sender: LiveSender,
   registry: SenderRegistry,
   options: DecodeOptions,
-): StoredContent {
+): StoredDraft {
   const id = options.ids.next(options.nowUs);
   const originalUs = PROTOCOL_FACTS[arrival.protocol].isCopied
     ? registry.copies.check(content, arrival.peer, arrival.endpoint, id.us)
@@ -212,13 +213,9 @@ function toStored(
   const copyOf = originalUs === null ? null : formatRecordId({ us: originalUs, collector: id.collector });
   const marks = marksOf(content, arrival, copyOf, options.imported);
   if (deviceUs !== null && !arrival.held && !arrival.unobserved) sender.clock.observe(deviceUs, arrival.receivedUs);
-  return {
-    id,
-    sender: sender.facts.id,
-    endpoint: arrival.endpoint,
-    copyOf,
-    content: marks === content.marks ? content : { ...content, marks },
-  };
+  // nobody else has a content that was just decoded
+  if (marks !== content.marks) (content as ContentDraft).marks = marks;
+  return { id, sender: sender.facts.id, endpoint: arrival.endpoint, copyOf, content, shape: null, keepDays: null };
 }
 
 function marksOf(content: RecordContent, arrival: Arrival, copyOf: string | null, imported: boolean): readonly Mark[] {
@@ -230,6 +227,15 @@ function marksOf(content: RecordContent, arrival: Arrival, copyOf: string | null
   if (copyOf !== null) extra.push("copy");
   if (imported) extra.push("imported");
   return [...content.marks, ...extra];
+}
+
+function countRecord(counts: WayCounts, { content, copyOf }: StoredContent, octets: number): void {
+  counts.records++;
+  counts.bytes += octets;
+  if (content.problem !== null) counts.problems++;
+  // what is brought in from a file is old by its nature
+  if (content.receivedUs - content.timeUs > LATE_AFTER_US && !content.marks.includes("imported")) counts.late++;
+  if (copyOf !== null) counts.copies++;
 }
 
 /** Counts what became of arrivals with their senders; once they are stored, since a batch may have to be decoded again. */
@@ -244,26 +250,15 @@ export function countArrivals(
     const arrival = arrivals[i]!;
     const end = decoded.ends[i]!;
     // the octets of a datagram count once, however many records it held
-    const { endpoint, receivedUs, bytes } = arrival;
-    let octets = bytes.length;
+    let octets = arrival.bytes.length;
     const from = at < end ? registry.get(decoded.records[at]!.sender) : registry.peer(arrival.peer);
     if (from !== undefined && !notTaken.has(arrival)) countOne(from, arrival, "messages");
+    if (at === end) continue;
+    // the records of an arrival are all of one sender
+    const counts = from === undefined ? [] : [from.fresh, wayOf(from, arrival.endpoint)];
     for (; at < end; at++) {
-      const { sender, content, copyOf } = decoded.records[at]!;
-      const live = registry.get(sender);
-      if (live === undefined) continue;
-      live.touched = true;
-      const way = wayOf(live, endpoint);
-      way.lastUs = Math.max(way.lastUs, receivedUs);
-      // what is brought in from a file is old by its nature
-      const isLate = content.receivedUs - content.timeUs > LATE_AFTER_US && !content.marks.includes("imported");
-      for (const counts of [live.fresh, way]) {
-        counts.records++;
-        counts.bytes += octets;
-        if (content.problem !== null) counts.problems++;
-        if (isLate) counts.late++;
-        if (copyOf !== null) counts.copies++;
-      }
+      const record = decoded.records[at]!;
+      for (const of of counts) countRecord(of, record, octets);
       octets = 0;
     }
   }

@@ -214,12 +214,12 @@ export class Decoders {
       for (const measure of d.measures)
         this.measures.push({ sender: sender.facts.id, timeUs: arrival.receivedUs, measure });
       const { maxBehindUs } = this.settings;
-      const context = { clockOffsetUs, domain: d.domain, sequence: d.sequence, maxBehindUs };
+      const { domain, sequence } = d;
       const out: DecodedContent[] = [];
-      for (const f of d.records)
-        out.push({ content: flowRecord(f, { ...context, receivedUs: arrival.receivedUs }), deviceUs: null });
-      for (const { receivedUs, records } of d.released)
-        for (const f of records) out.push({ content: flowRecord(f, { ...context, receivedUs }), deviceUs: null });
+      for (const { receivedUs, records } of [{ receivedUs: arrival.receivedUs, records: d.records }, ...d.released]) {
+        const context = { receivedUs, clockOffsetUs, domain, sequence, maxBehindUs };
+        for (const f of records) out.push({ content: flowRecord(f, context), deviceUs: null });
+      }
       return out;
     } catch (e) {
       if (!(e instanceof DecodeError)) throw e;
