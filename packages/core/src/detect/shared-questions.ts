@@ -83,6 +83,12 @@ export class SharedQuestions {
     return this.shared(this.values, name, () => {
       const of = field(name);
       const { applications, ours } = this.directory;
+      const { only } = of;
+      if (only !== undefined)
+        return (record) => {
+          const value = only(record, applications);
+          return value === null ? NONE : [folded(of, value, ours)];
+        };
       return (record) => {
         const values = of.get(record, applications);
         switch (values.length) {

@@ -52,7 +52,7 @@ export function applyFormats(
   const { text } = content;
   let record: HalvikRecord | null = null;
   if (!isLine(content)) return { content, fits: null, near: NONE_NEAR };
-  const near: { id: number; miss: Miss }[] = [];
+  let near: { id: number; miss: Miss }[] | null = null;
   for (const { id, format, matches, read, contains } of formats) {
     // most lines are another program's: told by a glance, unless somebody said whose lines these are
     const isMeant = format.filter !== "";
@@ -64,7 +64,10 @@ export function applyFormats(
     const reading = read(text);
     if (isRead(reading))
       return { content: withValues(content, reading.values, format, meanings), fits: id, near: NONE_NEAR };
-    if (isMeant && isNear(reading)) near.push({ id, miss: reading });
+    if (isMeant && isNear(reading)) {
+      near ??= [];
+      near.push({ id, miss: reading });
+    }
   }
-  return { content, fits: null, near };
+  return { content, fits: null, near: near ?? NONE_NEAR };
 }

@@ -1,7 +1,13 @@
 import { formatUs, writtenTime } from "../base/time/index.js";
 import type { FirewallDecision } from "../decode/firewall/index.js";
 import type { Meanings } from "../meaning/index.js";
-import { type ContentDraft, emptyContent, type RecordContent, type Severity, type Translation } from "../model/record/index.js";
+import {
+  type ContentDraft,
+  emptyContent,
+  type RecordContent,
+  type Severity,
+  type Translation,
+} from "../model/record/index.js";
 import { chooseTime } from "./choose-time.js";
 
 /** Puts into a record what was decided, in whatever it came. */

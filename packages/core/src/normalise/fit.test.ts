@@ -31,6 +31,20 @@ describe("texts", () => {
     expect(fit({ text: "a\0b", host: "h\0" })).toMatchObject({ text: "a␀b", host: "h␀", problem: null, raw: BYTES });
   });
 
+  test.each(Object.keys(TEXT_BOUNDS))(
+    "%s short or long, wherever in it a character stands that does not fit",
+    (name) => {
+      for (const length of [0, 5, 31, 32, 33, 90])
+        for (const at of [0, length >> 1, length]) {
+          const around = (mark: string) => `${"x".repeat(at)}${mark}${"ø".repeat(length - at)}`;
+          expect(fit({ [name]: around("\0") })).toMatchObject({ [name]: around("␀"), raw: BYTES });
+          expect(fit({ [name]: around("\udc00") })).toMatchObject({ [name]: around("\ufffd"), marks: ["problem"] });
+          const fits = content({ [name]: around("\u{1f6a2}") });
+          expect(fitContent(fits, BYTES)).toBe(fits);
+        }
+    },
+  );
+
   test("half a surrogate pair is U+FFFD, and said", () => {
     expect(fit({ host: "h\ud83d" })).toMatchObject({ host: "h\ufffd", problem: { code: "BAD_VALUE" } });
   });

@@ -179,7 +179,12 @@ export function skeletonOf(text: string, names: readonly string[] = [], spans?: 
       any |= k;
       all &= k;
       if ((k & SLASHED) !== 0) slashes++;
-      else if ((k & DOTTED) !== 0 && at > start && is(text.charCodeAt(at - 1), LETTER) && is(text.charCodeAt(at + 1), LETTER))
+      else if (
+        (k & DOTTED) !== 0 &&
+        at > start &&
+        is(text.charCodeAt(at - 1), LETTER) &&
+        is(text.charCodeAt(at + 1), LETTER)
+      )
         innerDot = true;
       at++;
     }

@@ -1,6 +1,6 @@
 import { type Count, MAX_COUNT } from "./count.js";
 import { KINDS } from "./kinds.js";
-import { ACTIONS, type Action, CATEGORIES, FACILITIES, MARKS, OUTCOMES } from "./names.js";
+import { ACTIONS, CATEGORIES, FACILITIES, MARKS, OUTCOMES } from "./names.js";
 import { CODE_POINTS, PROTOCOL_NUMBERS, SERVICE_PORTS } from "./number-names.js";
 import type { HalvikRecord } from "./record.js";
 import { SEVERITIES } from "./severity.js";
@@ -45,6 +45,8 @@ export interface Field {
   readonly dataName?: string;
   /** Every value of a record: none when missing. */
   readonly get: (record: HalvikRecord, names: RecordNames) => readonly FieldValue[];
+  /** The only value of a record, or null: there for fields of which a record has one at most, for whoever asks so often that lists cost too much. */
+  readonly only?: (record: HalvikRecord, names: RecordNames) => FieldValue | null;
 }
 
 /** Names that a record does not hold itself and that are made when it is read. */
@@ -55,6 +57,12 @@ export interface RecordNames {
 
 const none: readonly never[] = [];
 const one = <T extends FieldValue>(value: T | null): readonly T[] => (value === null ? none : [value]);
+
+/** How a field is read of which a record has one value at most. */
+const single = <T extends FieldValue>(only: (record: HalvikRecord, names: RecordNames) => T | null) => ({
+  only,
+  get: (record: HalvikRecord, names: RecordNames): readonly T[] => one(only(record, names)),
+});
 
 /** Values of `data` by name; a name may carry a prefix before a space, as in structured data. */
 export function dataValues(r: HalvikRecord, name: string): readonly string[] {
@@ -81,54 +89,59 @@ export const FIELDS = [
     type: "text",
     about: "the message",
     aliases: ["message"],
-    get: (r) => (r.text === "" ? none : [r.text]),
+    ...single((r) => r.text || null),
   },
   {
     name: "severity",
     type: "severity",
     about: "how urgent, on the common scale",
     choices: SEVERITIES,
-    get: (r) => [r.severity],
+    ...single((r) => r.severity),
   },
-  { name: "sender", type: "sender", about: "the device that sent it, by name, group or site", get: (r) => [r.sender] },
-  { name: "kind", type: "choice", about: "the kind of record", choices: KINDS, get: (r) => [r.kind] },
+  {
+    name: "sender",
+    type: "sender",
+    about: "the device that sent it, by name, group or site",
+    ...single((r) => r.sender),
+  },
+  { name: "kind", type: "choice", about: "the kind of record", choices: KINDS, ...single((r) => r.kind) },
   {
     name: "host",
     type: "text",
     about: "the host name written in the record",
     aliases: ["hostname", "host name"],
-    get: (r) => one(r.host),
+    ...single((r) => r.host),
   },
   {
     name: "app",
     type: "text",
     about: "the application or tag; of Windows events the provider",
     aliases: ["provider", "program"],
-    get: (r) => one(r.app),
+    ...single((r) => r.app),
   },
-  { name: "process", type: "exact", about: "the process id or name", get: (r) => one(r.process) },
+  { name: "process", type: "exact", about: "the process id or name", ...single((r) => r.process) },
   {
     name: "event",
     type: "exact",
     about: "the message id, event id or object identifier",
     aliases: ["oid", "event id", "eventid"],
-    get: (r) => one(r.event),
+    ...single((r) => r.event),
   },
   {
     name: "facility",
     type: "choice",
     about: "the syslog facility",
     choices: FACILITIES,
-    get: (r) => (r.facility === null ? none : [FACILITIES[r.facility] ?? ""]),
+    ...single((r) => (r.facility === null ? null : (FACILITIES[r.facility] ?? ""))),
   },
-  { name: "category", type: "choice", about: "what it is about", choices: CATEGORIES, get: (r) => [r.category] },
-  { name: "outcome", type: "choice", about: "how it ended", choices: OUTCOMES, get: (r) => [r.outcome] },
+  { name: "category", type: "choice", about: "what it is about", choices: CATEGORIES, ...single((r) => r.category) },
+  { name: "outcome", type: "choice", about: "how it ended", choices: OUTCOMES, ...single((r) => r.outcome) },
   {
     name: "action",
     type: "choice",
     about: "what a policy decided",
     choices: ACTIONS,
-    get: (r) => one<Action>(r.action),
+    ...single((r) => r.action),
   },
   { name: "user", type: "text", about: "a user it names", aliases: ["username", "user name"], get: (r) => r.users },
   {
@@ -136,14 +149,14 @@ export const FIELDS = [
     type: "address",
     about: "the source address",
     aliases: ["source address", "source ip", "src ip", "srcip"],
-    get: (r) => one(r.src),
+    ...single((r) => r.src),
   },
   {
     name: "dst",
     type: "address",
     about: "the destination address",
     aliases: ["destination address", "destination ip", "dst ip", "dstip"],
-    get: (r) => one(r.dst),
+    ...single((r) => r.dst),
   },
   {
     name: "address",
@@ -152,13 +165,13 @@ export const FIELDS = [
     aliases: ["ip"],
     get: (r) => [...one(r.src), ...one(r.dst), ...r.otherAddresses],
   },
-  { ...PORT, name: "src port", about: "the source port", aliases: ["source port"], get: (r) => one(r.srcPort) },
+  { ...PORT, name: "src port", about: "the source port", aliases: ["source port"], ...single((r) => r.srcPort) },
   {
     ...PORT,
     name: "dst port",
     about: "the destination port",
     aliases: ["destination port"],
-    get: (r) => one(r.dstPort),
+    ...single((r) => r.dstPort),
   },
   {
     ...PORT,
@@ -174,17 +187,17 @@ export const FIELDS = [
     most: 255,
     numberNames: PROTOCOL_NUMBERS,
     about: "the IP protocol, by number or name",
-    get: (r) => one(r.protocol),
+    ...single((r) => r.protocol),
   },
-  { name: "interface", type: "text", about: "the interface it names", get: (r) => one(r.interface) },
-  { name: "bytes", type: "number", unit: "bytes", most: MAX_COUNT, about: "bytes carried", get: (r) => one(r.bytes) },
+  { name: "interface", type: "text", about: "the interface it names", ...single((r) => r.interface) },
+  { name: "bytes", type: "number", unit: "bytes", most: MAX_COUNT, about: "bytes carried", ...single((r) => r.bytes) },
   {
     name: "packets",
     type: "number",
     unit: "count",
     most: MAX_COUNT,
     about: "packets carried",
-    get: (r) => one(r.packets),
+    ...single((r) => r.packets),
   },
   named("policy", "policy", "the policy or rule of a firewall that decided"),
   named("src zone", "src zone", "the zone it came from"),
@@ -193,14 +206,19 @@ export const FIELDS = [
   { ...named("version", "version", "the version of SNMP a notification came by"), isCommonWord: true },
   { ...named("generic", "generic", "the generic trap of SNMPv1, by number"), isCommonWord: true },
   { ...named("specific", "specific", "the specific trap of SNMPv1, by number"), isCommonWord: true },
-  { name: "level", type: "exact", about: "the severity as its kind expresses it", get: (r) => one(r.originalSeverity) },
+  {
+    name: "level",
+    type: "exact",
+    about: "the severity as its kind expresses it",
+    ...single((r) => r.originalSeverity),
+  },
   {
     name: "ingress",
     type: "number",
     unit: "count",
     most: U32,
     about: "the interface a flow came in by",
-    get: (r) => one(r.flow?.ingress ?? null),
+    ...single((r) => r.flow?.ingress ?? null),
   },
   {
     name: "egress",
@@ -208,7 +226,7 @@ export const FIELDS = [
     unit: "count",
     most: U32,
     about: "the interface a flow went out by",
-    get: (r) => one(r.flow?.egress ?? null),
+    ...single((r) => r.flow?.egress ?? null),
   },
   {
     name: "dscp",
@@ -217,7 +235,7 @@ export const FIELDS = [
     most: 63,
     numberNames: CODE_POINTS,
     about: "the DSCP of a flow, by number or name",
-    get: (r) => (r.flow?.tos == null ? none : [r.flow.tos >> 2]),
+    ...single((r) => (r.flow?.tos == null ? null : r.flow.tos >> 2)),
   },
   {
     name: "tcp flags",
@@ -225,7 +243,7 @@ export const FIELDS = [
     unit: "count",
     most: 65_535,
     about: "the TCP flags a flow had, as a number",
-    get: (r) => one(r.flow?.tcpFlags ?? null),
+    ...single((r) => r.flow?.tcpFlags ?? null),
   },
   {
     name: "src as",
@@ -233,7 +251,7 @@ export const FIELDS = [
     unit: "count",
     most: U32,
     about: "the AS a flow came from",
-    get: (r) => one(r.flow?.srcAs ?? null),
+    ...single((r) => r.flow?.srcAs ?? null),
   },
   {
     name: "dst as",
@@ -241,19 +259,19 @@ export const FIELDS = [
     unit: "count",
     most: U32,
     about: "the AS a flow went to",
-    get: (r) => one(r.flow?.dstAs ?? null),
+    ...single((r) => r.flow?.dstAs ?? null),
   },
   {
     name: "application",
     type: "text",
     about: "what traffic is called: by its exporter, by names of one's own, by the registry of ports",
-    get: (r, names) => one(names.application(r)),
+    ...single((r, names) => names.application(r)),
   },
   {
     name: "problem",
     type: "exact",
     about: "why it could not be decoded in full",
-    get: (r) => one(r.problem?.code ?? null),
+    ...single((r) => r.problem?.code ?? null),
   },
   {
     name: "shape",
@@ -261,7 +279,7 @@ export const FIELDS = [
     most: 0x7fff_ffff,
     isCommonWord: true,
     about: "messages alike but for their values, by the number of their shape",
-    get: (r) => one(r.shape),
+    ...single((r) => r.shape),
   },
   {
     name: "mark",
@@ -270,8 +288,8 @@ export const FIELDS = [
     choices: MARKS,
     get: (r) => r.marks,
   },
-  { name: "time", type: "time", about: "when it happened", get: (r) => [r.timeUs] },
-  { name: "arrival", type: "time", about: "when it arrived", get: (r) => [r.receivedUs] },
+  { name: "time", type: "time", about: "when it happened", ...single((r) => r.timeUs) },
+  { name: "arrival", type: "time", about: "when it arrived", ...single((r) => r.receivedUs) },
 ] as const satisfies readonly Field[];
 
 export type FieldName = (typeof FIELDS)[number]["name"];

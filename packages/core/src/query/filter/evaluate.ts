@@ -131,8 +131,13 @@ export function compileComparison(written: Comparison, context: EvaluateContext)
       record.data.some(([name, value]) => (name === wanted || name.endsWith(suffix) || isOf(name)) && test(value)) !==
       negated;
   }
-  const { get } = field(node.field);
+  const { get, only } = field(node.field);
   const { applications } = context.directory;
+  if (only !== undefined)
+    return (record) => {
+      const value = only(record, applications);
+      return (value !== null && test(value)) !== negated;
+    };
   return (record) => {
     const values = get(record, applications);
     for (let i = 0; i < values.length; i++) if (test(values[i]!)) return !negated;

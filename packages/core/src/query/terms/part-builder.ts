@@ -1,12 +1,6 @@
 import { fold } from "../../base/text/index.js";
 import { NO_APPLICATIONS } from "../../model/applications/index.js";
-import {
-  FIELDS,
-  type FieldName,
-  type FieldValue,
-  type HalvikRecord,
-  type RecordNames,
-} from "../../model/record/index.js";
+import { FIELDS, type Field, type FieldName, type FieldValue, type HalvikRecord } from "../../model/record/index.js";
 import { type DirectoryBlock, encodeDirectory, type RowKey } from "./row-directory.js";
 import { encodeTermBlocks, type TermBlock } from "./term-blocks.js";
 import { clip, eachWord, isClipped } from "./words.js";
@@ -55,7 +49,8 @@ function* endingsOf(name: string): Generator<string> {
 const TERM_FIELDS = FIELDS.filter((f) => hasTerms(f.name)).map((f) => ({
   prefix: termPrefix(f.name),
   folds: f.type === "text",
-  get: f.get as (r: HalvikRecord, names: RecordNames) => readonly FieldValue[],
+  get: f.get as Field["get"],
+  only: (f as Field).only,
 }));
 
 export interface EncodedPart {
@@ -83,10 +78,14 @@ export class PartBuilder {
     const row = this.keys.length;
     this.keys.push(key);
     for (let i = 0; i < TERM_FIELDS.length; i++) {
-      const { folds, get } = TERM_FIELDS[i]!;
+      const { folds, get, only } = TERM_FIELDS[i]!;
+      const rows = this.fields[i]!;
       // what an exporter said; other names are made when records are read
-      for (const value of get(record, NO_APPLICATIONS))
-        note(this.fields[i]!, typeof value === "string" ? clip(folds ? fold(value) : value) : value, row);
+      if (only === undefined) for (const value of get(record, NO_APPLICATIONS)) note(rows, termOf(value, folds), row);
+      else {
+        const value = only(record, NO_APPLICATIONS);
+        if (value !== null) note(rows, termOf(value, folds), row);
+      }
     }
     for (const address of record.otherAddresses) note(this.otherAddresses, address, row);
     for (const [name, value] of record.data)
@@ -118,6 +117,9 @@ export class PartBuilder {
     return byValue;
   }
 }
+
+const termOf = (value: FieldValue, folds: boolean): FieldValue =>
+  typeof value === "string" ? clip(folds ? fold(value) : value) : value;
 
 function note(byValue: RowsByValue, value: FieldValue, row: number): void {
   const ordinals = byValue.get(value);

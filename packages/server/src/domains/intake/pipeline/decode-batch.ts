@@ -1,4 +1,3 @@
-import type { WayCounts } from "@halvik/contract/senders";
 import type { ArrivalRules } from "@halvik/core/arrive";
 import { applyFormats } from "@halvik/core/formats";
 import type { ContentDraft, Mark, RecordContent } from "@halvik/core/model/record";
@@ -229,7 +228,11 @@ function marksOf(content: RecordContent, arrival: Arrival, copyOf: string | null
   return [...content.marks, ...extra];
 }
 
-function countRecord(counts: WayCounts, { content, copyOf }: StoredContent, octets: number): void {
+function countRecord(
+  counts: Record<"records" | "bytes" | "problems" | "late" | "copies", number>,
+  { content, copyOf }: StoredContent,
+  octets: number,
+): void {
   counts.records++;
   counts.bytes += octets;
   if (content.problem !== null) counts.problems++;
