@@ -1,7 +1,7 @@
 import { statfs } from "node:fs/promises";
 import { constants, setPriority } from "node:os";
 import { readHistory } from "../domains/formats/history/read-history.js";
-import { writeHeartbeat } from "../domains/health/repository.js";
+import { isIntakeBehind, writeHeartbeat } from "../domains/health/repository.js";
 import { loadEndpoints, mappingsOf } from "../domains/intake/endpoints/repository.js";
 import { loadDirectory } from "../domains/intake/senders/directory-cache.js";
 import { loadMeanings } from "../domains/names/repository.js";
@@ -10,6 +10,7 @@ import type { Config } from "../kernel/config/config.js";
 import { keepSession } from "../kernel/db/keep-session.js";
 import { type Client, connect, connectionOf, destroy } from "../kernel/db/pool.js";
 import type { RoleContext } from "../kernel/role-input.js";
+import { GiveWay } from "../store/keeping/give-way.js";
 import { indexNext, PART_ROWS } from "../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../store/keeping/keep-traffic.js";
 import { BindingKeeping, pruneBindings } from "../store/keeping/learn-bindings.js";
@@ -26,8 +27,9 @@ const HEARTBEAT_MS = 5_000;
 const RETENTION_MS = 60_000;
 
 /**
- * Keeps the store in order: sums traffic, indexes what has been stored, seals, drops what is older than is kept, and guards the disk. All of
- * it can wait, and what devices send cannot: while the processors are short, the other roles have them first (nice(2)).
+ * Keeps the store in order: sums traffic, indexes what has been stored, seals, drops what is older than is kept, and guards the disk. What devices
+ * send cannot wait, and most of this can: it gives way to an intake that is behind, and while the processors are short, the other roles have them
+ * first (nice(2)).
  */
 export async function startKeeper({ config, secrets }: RoleContext): Promise<() => Promise<void>> {
   yieldToOthers();
@@ -94,10 +96,11 @@ async function keep(
     if (bavail * bsize < config.HALVIK_DISK_SHED_BYTES)
       await own.write(await shedOldest(client, bavail * bsize, nowUs()));
   };
-  while (!stopping()) {
+  const giveWay = new GiveWay();
+  /** What can wait. @returns whether there is more of it */
+  const work = async (): Promise<boolean> => {
     let more = await indexNext(client, PART_ROWS, beat);
     await beat();
-    const now = performance.now();
     const turns = [
       await traffic.turn(nowUs, beatAlone),
       await bindings.turn(beat),
@@ -107,6 +110,12 @@ async function keep(
       await own.write(turn.told);
       more ||= turn.more;
     }
+    return more;
+  };
+  while (!stopping()) {
+    const now = performance.now();
+    const more = giveWay.look(await isIntakeBehind(client, nowUs()), now) ? false : await work();
+    await beat();
     if (now - retentionMs > RETENTION_MS) {
       retentionMs = now;
       await own.write(await dropExpired(client, days, nowUs()));

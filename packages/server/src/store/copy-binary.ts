@@ -1,4 +1,4 @@
-import { addressBytes } from "@halvik/core/base/net";
+import { addressBytes, ipv4Number } from "@halvik/core/base/net";
 
 /** Column types the encoder knows; their wire forms are PostgreSQL's binary ones. */
 export type CopyType =
@@ -210,13 +210,20 @@ function putText(buffer: Buffer, start: number, text: string): number {
 }
 
 function putInet(buffer: Buffer, start: number, address: string): number {
+  // most addresses are of IPv4: a list of octets for each costs more than all of the row
+  if (!address.includes(":")) return put32(buffer, inetHead(buffer, start, 4), ipv4Number(address));
   const bytes = addressBytes(address);
-  // family (PGSQL_AF_INET 2, INET6 3), prefix length, is_cidr, length
-  let at = put32(buffer, start, 4 + bytes.length);
-  buffer[at++] = bytes.length === 4 ? 2 : 3;
-  buffer[at++] = bytes.length * 8;
-  buffer[at++] = 0;
-  buffer[at++] = bytes.length;
+  let at = inetHead(buffer, start, bytes.length);
   for (const b of bytes) buffer[at++] = b;
   return at;
+}
+
+/** Family (PGSQL_AF_INET 2, INET6 3), prefix length, is_cidr, length. */
+function inetHead(buffer: Buffer, start: number, octets: number): number {
+  const at = put32(buffer, start, 4 + octets);
+  buffer[at] = octets === 4 ? 2 : 3;
+  buffer[at + 1] = octets * 8;
+  buffer[at + 2] = 0;
+  buffer[at + 3] = octets;
+  return at + 4;
 }

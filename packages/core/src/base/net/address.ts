@@ -112,7 +112,8 @@ export function networksTest(networks: readonly Network[]): (address: string) =>
   };
 }
 
-function ipv4Number(address: string): number {
+/** A canonical IPv4 address as a number of 32 bits, its first octet highest. */
+export function ipv4Number(address: string): number {
   let value = 0;
   let octet = 0;
   for (let i = 0; i < address.length; i++) {

@@ -3,6 +3,7 @@ export {
   addressFromBytes,
   canonicalAddress,
   formatNetwork,
+  ipv4Number,
   isIpv4,
   type Network,
   networkContains,

@@ -1,4 +1,4 @@
-import { US_PER_MINUTE } from "@halvik/core/base/time";
+import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import type { SavedCadence } from "@halvik/core/model/senders";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { RUNS_ONCE } from "../../kernel/node.js";
@@ -117,6 +117,18 @@ export async function collectorsListening(
   );
   const { started_us: startedUs, heartbeat_us: heartbeatUs, spooling } = rows[0]!;
   return startedUs === null ? null : { startedUs, heartbeatUs, spooling };
+}
+
+/** Signs of life of a collector are no older than this while it is at work. */
+const SIGN_US = 10 * US_PER_SECOND;
+
+/** Whether a collector at work has records on its own disk that are not stored yet. */
+export async function isIntakeBehind(db: Queryable, nowUs: number): Promise<boolean> {
+  const { rowCount } = await db.query(
+    "select 1 from role_status where role = 'collector' and heartbeat_us > $1 and (detail->>'spooling')::boolean limit 1",
+    [nowUs - SIGN_US],
+  );
+  return rowCount === 1;
 }
 
 const isOneOf = (list: readonly string[], text: string): boolean => list.includes(text);

@@ -111,7 +111,7 @@ function Collector({ intake }: { intake: Intake }) {
       )}{" "}
       · spool{" "}
       {spooling ? (
-        <b className="text-ochre">in use, {(own("spoolBytes") / 1e6).toFixed(1)} MB: the database is not reachable</b>
+        <b className="text-ochre">in use, {(own("spoolBytes") / 1e6).toFixed(1)} MB not stored yet</b>
       ) : (
         "empty"
       )}{" "}
