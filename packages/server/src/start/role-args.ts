@@ -15,7 +15,7 @@ const NODE_ARGS: Readonly<Record<string, readonly string[]>> = {
   // (docs/figures.md), and a bound on the old one keeps its memory under 400 MB
   collector: busy(24, 128, 192),
   // what a record means to rules lives for a step or for minutes: few of it should be copied on the way
-  engine: busy(64, 256, 1024),
+  engine: busy(64, 384, 1024),
   // rows are read, turned into terms and forgotten
   keeper: busy(64, 256, 768),
 };

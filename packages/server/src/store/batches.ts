@@ -60,6 +60,23 @@ const WRITTEN = {
   flow: { columns: FLOW_COLUMNS, names: FLOW_COPY_COLUMNS },
 } as const;
 
+/** Rows in one piece of what is sent: while the server reads one, the next is written. */
+const PIECE_ROWS = 250;
+
+/** Rows as COPY takes them, piece by piece. */
+function* inPieces(encoder: CopyEncoder, shape: Shape, records: readonly StoredContent[]): Generator<Buffer> {
+  const { columns } = WRITTEN[shape];
+  encoder.restart();
+  const values: unknown[] = new Array(columns.length);
+  for (let n = 0; n < records.length; n++) {
+    const record = records[n]!;
+    for (let i = 0; i < columns.length; i++) values[i] = columns[i]!.value(record);
+    encoder.row(values);
+    if ((n + 1) % PIECE_ROWS === 0) yield encoder.takePiece();
+  }
+  yield encoder.finish();
+}
+
 interface Target {
   readonly kind: SegmentKind;
   readonly shape: Shape;
@@ -96,7 +113,6 @@ export class BatchWriter {
   private readonly open = new Map<string, OpenSegment>();
   /** Their memory serves every batch: one is sent whole before the next begins. */
   private readonly encoders = { record: new CopyEncoder(COPY_TYPES), flow: new CopyEncoder(FLOW_COPY_TYPES) };
-
   constructor(
     private readonly client: pg.Client,
     readonly collector: number,
@@ -259,22 +275,16 @@ export class BatchWriter {
 
   private async copy({ kind, shape, keepDays, records }: Target, nowUs: number): Promise<void> {
     const segment = await this.segment(kind, shape, keepDays, nowUs);
-    const encoder = this.encoders[shape];
-    encoder.restart();
-    const { columns, names } = WRITTEN[shape];
-    const values: unknown[] = new Array(columns.length);
     let minTime = Number.POSITIVE_INFINITY;
     let maxTime = Number.NEGATIVE_INFINITY;
-    for (const record of records) {
-      for (let i = 0; i < columns.length; i++) values[i] = columns[i]!.value(record);
-      encoder.row(values);
-      minTime = Math.min(minTime, record.content.timeUs);
-      maxTime = Math.max(maxTime, record.content.timeUs);
+    for (const { content } of records) {
+      minTime = Math.min(minTime, content.timeUs);
+      maxTime = Math.max(maxTime, content.timeUs);
     }
     const copy = this.client.query(
-      copyFrom(`copy ${segmentTable(segment.name)} (${names}) from stdin (format binary)`),
+      copyFrom(`copy ${segmentTable(segment.name)} (${WRITTEN[shape].names}) from stdin (format binary)`),
     );
-    await pipeline(Readable.from([encoder.finish()]), copy);
+    await pipeline(Readable.from(inPieces(this.encoders[shape], shape, records)), copy);
     await this.client.query(
       "update segment set rows = rows + $2, min_time = least(min_time, $3), max_time = greatest(max_time, $4), min_id = least(min_id, $5), max_id = greatest(max_id, $6) where name = $1",
       [

@@ -271,6 +271,21 @@ test("a body begun anew in the same memory holds the new rows alone", async () =
   expect(await throughCopy(["text"], [["x".repeat(100_000)]], encoder)).toEqual([["x".repeat(100_000)]]);
 });
 
+test("pieces, taken as rows are written, are the whole; later rows leave those taken as they are", () => {
+  const rows = Array.from({ length: 20 }, (_, i) => [`row ${i} ${"x".repeat(i * 9)}`, i]);
+  const whole = new CopyEncoder(["text", "int4"], 32);
+  for (const row of rows) whole.row(row);
+  const pieces: Buffer[] = [];
+  const encoder = new CopyEncoder(["text", "int4"], 32);
+  for (const [i, row] of rows.entries()) {
+    encoder.row(row);
+    if (i % 7 === 6) pieces.push(encoder.takePiece());
+  }
+  pieces.push(encoder.finish());
+  expect(pieces).toHaveLength(3);
+  expect(Buffer.concat(pieces)).toEqual(whole.finish());
+});
+
 test("any rows of any types come back as they were", async () => {
   // what a record's text can hold: everything but NUL, which is kept otherwise
   const text = fc.string({ unit: "binary", maxLength: 60 }).map((s) => s.replaceAll("\0", ""));

@@ -108,6 +108,14 @@ export class CopyEncoder {
     this.at = at;
   }
 
+  /** What has been written since the last piece was taken; rows go on in the same memory. */
+  takePiece(): Buffer {
+    const piece = Buffer.from(this.buffer.subarray(0, this.at));
+    this.at = 0;
+    return piece;
+  }
+
+  /** What has been written since the last piece was taken, and the end. */
   finish(): Buffer {
     this.room(2);
     this.at = put16(this.buffer, this.at, -1);
