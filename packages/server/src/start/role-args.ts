@@ -1,23 +1,21 @@
 /**
  * What lives for a batch fills the young generation many times a minute. It is collected by one thread: several take a third more of the
- * processors in all, which are short then (docs/figures.md). The old one is not gone through before it has reached a size of use.
+ * processors in all, which are short then (docs/figures.md). In MB.
  */
-const busy = (young: number, oldFrom: number, oldMost: number): readonly string[] => [
+const busy = (young: number, old: number): readonly string[] => [
   "--no-parallel-scavenge",
   `--max-semi-space-size=${young}`,
-  `--initial-old-space-size=${oldFrom}`,
-  `--max-old-space-size=${oldMost}`,
+  `--max-old-space-size=${old}`,
 ];
 
-/** Sizes in MB. */
 const NODE_ARGS: Readonly<Record<string, readonly string[]>> = {
   // its records live as long as a batch: a young generation large enough for several batches saves copying them into the old one
-  // (docs/figures.md), and a bound on the old one keeps its memory under 400 MB
-  collector: busy(24, 128, 192),
+  // (docs/figures.md), and a bound on the old one keeps its memory under 400 MB; below that bound it is gone through seldom
+  collector: [...busy(24, 192), "--initial-old-space-size=128"],
   // what a record means to rules lives for a step or for minutes: few of it should be copied on the way
-  engine: busy(64, 384, 1024),
+  engine: [...busy(64, 1024), "--initial-old-space-size=192"],
   // rows are read, turned into terms and forgotten
-  keeper: busy(64, 256, 768),
+  keeper: busy(64, 768),
 };
 
 /** Node.js options of a role. */
