@@ -26,6 +26,7 @@ export interface Verdict<R> {
 }
 
 const NONE: readonly never[] = [];
+
 /** Few at a time: the sort of the language costs more to call than this takes. */
 function sortFew(numbers: number[]): number[] {
   for (let i = 1; i < numbers.length; i++) {
