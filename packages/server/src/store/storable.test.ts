@@ -135,6 +135,20 @@ describe("a batch that is refused as a whole", () => {
     expect([texts(salvaged.refused), salvaged.left]).toEqual([["poison"], []]);
   });
 
+  test.each([0, 1_500, 2_999])(
+    "of thousands in many pieces, the %ith: it alone is out, and the connection serves on",
+    async (place) => {
+      const pieces = Array.from({ length: 3_000 }, (_, i) => piece(1, i === place ? "poison" : `line ${i}`));
+      const records = pieces.flatMap((p) => p.records);
+      await expect(
+        writer.commit({ number: ++number, throughUs: AT, runRules: false, records }, AT),
+      ).rejects.toMatchObject({ code: "23514" });
+      const salvaged = await salvage(pieces, ENOUGH);
+      expect([texts(salvaged.refused), salvaged.left]).toEqual([["poison"], []]);
+      expect(await rangeOfBatch()).toMatchObject({ rows: 2_999 });
+    },
+  );
+
   test("with no time at all, everything is left: the batch has its number, and nothing is tried for ever", async () => {
     const salvaged = await salvage(five(), NONE);
     expect([salvaged.refused, texts(salvaged.left).sort()]).toEqual([[], ["four", "one", "poison", "three", "two"]]);

@@ -120,13 +120,13 @@ export async function collectorsListening(
 }
 
 /** Signs of life of a collector are no older than this while it is at work. */
-const SIGN_US = 10 * US_PER_SECOND;
+export const COLLECTOR_FRESH_US = 10 * US_PER_SECOND;
 
 /** Whether a collector at work has records on its own disk that are not stored yet. */
 export async function isIntakeBehind(db: Queryable, nowUs: number): Promise<boolean> {
   const { rowCount } = await db.query(
     "select 1 from role_status where role = 'collector' and heartbeat_us > $1 and (detail->>'spooling')::boolean limit 1",
-    [nowUs - SIGN_US],
+    [nowUs - COLLECTOR_FRESH_US],
   );
   return rowCount === 1;
 }

@@ -4,6 +4,7 @@ import type { OwnObservation } from "@halvik/core/normalise";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import {
+  COLLECTOR_FRESH_US,
   collectorsListening,
   endSilence,
   keepSilence,
@@ -15,7 +16,6 @@ import {
 
 /** Without a learnt or set cadence, nothing is called silent. Set by hand: three times the expected gap. */
 const HAND_FACTOR = 3;
-const COLLECTOR_FRESH_US = 10 * US_PER_SECOND;
 
 /**
  * Which senders fell silent or were heard again since the last look (`docs/semantics.md` 12). A sender reached through a silent one is

@@ -5,6 +5,7 @@ import { SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import { parseFilter } from "@halvik/core/query/filter";
 import pg from "pg";
+import { writeHeartbeat } from "../../domains/health/repository.js";
 import { coverageOf } from "../../domains/intake/coverage.js";
 import { connectionOf } from "../../kernel/db/pool.js";
 import { freePort } from "../../testing/free-port.js";
@@ -188,7 +189,17 @@ describe("killed while it works", () => {
         indexed_rows: number;
       }[];
     await keeper.kill();
+    // a collector has records on its own disk: what can wait does
+    const sign = (spooling: boolean) =>
+      writeHeartbeat(client, "collector", "here", 0, Date.now() * 1_000, { spooling });
+    await sign(true);
     const again = await RoleProcess.start(instance, "keeper");
+    for (let second = 0; second < 6; second++) {
+      await new Promise((resolve) => setTimeout(resolve, 1_000));
+      await sign(true);
+    }
+    expect(await state()).toEqual([{ state: "closed", indexed_rows: 0 }]);
+    await sign(false);
     await eventually("sealed", state, (rows) => rows[0]?.state === "sealed" && rows[0].indexed_rows === 3_000);
     await eventually("left to be vacuumed", options, ([of]) => of === null);
     // others have the processors first (nice(2))
