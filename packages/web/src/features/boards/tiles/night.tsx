@@ -17,6 +17,9 @@ type Figure = Overview["figures"][number];
 /** The last night beside the nights before it: each figure leads to its records. */
 export function NightTile({ made: { night, figures } }: { made: Pick<Overview, "night" | "figures"> }) {
   const zone = useViewStore((s) => s.zone);
+  const hours = `${minute(usOf(night.from), zone)} – ${minute(usOf(night.to), zone)}`;
+  if (figures.length === 0)
+    return <p className="text-ui text-quiet">Nothing to count last night or in the nights before ({hours}).</p>;
   const window = { spanUs: usOf(night.to) - usOf(night.from), endUs: usOf(night.to) };
   const link = (filter: string) => {
     const params = new URLSearchParams({ filter });
@@ -64,9 +67,7 @@ export function NightTile({ made: { night, figures } }: { made: Pick<Overview, "
           })}
         </tbody>
       </table>
-      <p className="text-small text-quiet">
-        {minute(usOf(night.from), zone)} – {minute(usOf(night.to), zone)}, against the median of the nights before
-      </p>
+      <p className="text-small text-quiet">{hours}, against the median of the nights before</p>
     </>
   );
 }

@@ -57,6 +57,11 @@ describe("last night beside the nights before", () => {
     expect(text).toContain("22:00 – 06:00, against the median of the nights before");
   });
 
+  test("where there is nothing to count, a sentence stands and no empty table", () => {
+    expect(tile()).toContain("Nothing to count last night or in the nights before (22:00 – 06:00).");
+    expect(screen.queryByRole("table")).toBeNull();
+  });
+
   test("a night that nothing is known of is a gap among the bars", () => {
     tile(figure("x", 3, 3));
     const heights = cells("x")[2]!.querySelectorAll("rect");
