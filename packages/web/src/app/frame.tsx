@@ -4,7 +4,7 @@ import { LayoutGrid, Moon, Pin, Sun } from "lucide-react";
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { queryClient, RequestError, request, sessionQuery, summaryQuery } from "../data/api";
-import { useViewStore } from "../data/view-store";
+import { presentUs, useView, useViewStore } from "../data/view-store";
 import { useGlobalKeys } from "../navigation/keys";
 import { SECTIONS, searchOf } from "../navigation/sections";
 import { AddressNames } from "../shared/address-names";
@@ -48,8 +48,8 @@ export function Frame() {
 
 function SignedIn({ session }: { session: Session }) {
   const summary = useQuery(summaryQuery);
-  const { tick, zone } = useViewStore();
-  setPresent(useViewStore.getState().nowUs, zone);
+  const { tick, zone } = useView("tick", "zone");
+  setPresent(presentUs(), zone);
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
   useGlobalKeys({ openPalette: () => setPalette(true), openHelp: () => setHelp(true), pin: pinOfPage });
@@ -96,7 +96,7 @@ function TopLine({
   onPalette: () => void;
   onHelp: () => void;
 }) {
-  const { zone, theme, setTheme, setChoosingTime } = useViewStore();
+  const { zone, theme, setTheme, setChoosingTime } = useView("zone", "theme", "setTheme", "setChoosingTime");
   const navigate = useNavigate();
   // what goes along to another section is of this moment
   useViewStore((v) => v.window);

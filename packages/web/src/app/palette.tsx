@@ -6,7 +6,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { incidentsQuery } from "../data/api";
 import { sendersQuery } from "../data/intake-queries";
-import { useViewStore } from "../data/view-store";
+import { presentUs, useView } from "../data/view-store";
 import { SECTIONS } from "../navigation/sections";
 import { OF_PAGE } from "../shared/page-choices";
 import { usePinning } from "../shared/pinning";
@@ -17,7 +17,13 @@ import { PRESETS } from "../shared/time-presets";
 export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const navigate = useNavigate();
   const [text, setText] = useState("");
-  const { theme, setTheme, setWindow, setChoosingTime, nowUs, zone } = useViewStore();
+  const { theme, setTheme, setWindow, setChoosingTime, zone } = useView(
+    "theme",
+    "setTheme",
+    "setWindow",
+    "setChoosingTime",
+    "zone",
+  );
   const { ofPage, begin } = usePutOnBoard();
   const pins = usePinning();
   const senders = useQuery({ ...sendersQuery, enabled: open });
@@ -103,7 +109,7 @@ export function Palette({ open, onOpenChange }: { open: boolean; onOpenChange: (
             key={p.name}
             className={item}
             value={`time window last ${p.name}`}
-            onSelect={act(() => setWindow(p.window(nowUs, zone)))}
+            onSelect={act(() => setWindow(p.window(presentUs(), zone)))}
           >
             Time: {p.name}
           </Command.Item>

@@ -1,11 +1,11 @@
 import { useLocation } from "react-router";
-import { useViewStore } from "../data/view-store";
+import { useView } from "../data/view-store";
 import { Kbd, TextButton } from "../ui/button";
 import { day, dayMinute, minute } from "../ui/time";
 
 /** Says on every page that the window stands in the past, and leads back to now. */
 export function PastBand() {
-  const { window, zone, setWindow } = useViewStore();
+  const { window, zone, setWindow } = useView("window", "zone", "setWindow");
   const { pathname } = useLocation();
   if (window.endUs === null) return null;
   const fromUs = window.endUs - window.spanUs;

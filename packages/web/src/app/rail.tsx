@@ -13,6 +13,7 @@ import {
   isoOf,
   type Stretch,
   scaled,
+  useView,
   useViewStore,
   usOf,
 } from "../data/view-store";
@@ -54,7 +55,17 @@ const roundStep = (us: number): number => [...ROUND_STEPS_US].reverse().find((s)
 export function TimeRail() {
   const box = useRef<HTMLElement>(null);
   const [height, setHeight] = useState(600);
-  const { rail, window, zone, needleUs, marked, points, setWindow, setRail, setNeedle } = useViewStore();
+  const { rail, window, zone, needleUs, marked, points, setWindow, setRail, setNeedle } = useView(
+    "rail",
+    "window",
+    "zone",
+    "needleUs",
+    "marked",
+    "points",
+    "setWindow",
+    "setRail",
+    "setNeedle",
+  );
   const nowUs = useViewStore((s) => Math.ceil(s.nowUs / STEP_US) * STEP_US);
   const { fromUs, toUs } = bounds(rail, nowUs);
   const chosen = bounds(window, nowUs);

@@ -2,7 +2,7 @@ import { readMoment } from "@halvik/core/base/time";
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { summaryQuery } from "../data/api";
-import { bounds, useViewStore } from "../data/view-store";
+import { bounds, useView, useViewStore } from "../data/view-store";
 import { between, PRESETS } from "../shared/time-presets";
 import { Button } from "../ui/button";
 import { Dialog } from "../ui/dialog";
@@ -12,7 +12,7 @@ import { dayMinute } from "../ui/time";
 
 /** The window all pages show: by name, or from and to as one types them, in the zone one reads. */
 export function TimeDialog() {
-  const { choosingTime, setChoosingTime } = useViewStore();
+  const { choosingTime, setChoosingTime } = useView("choosingTime", "setChoosingTime");
   return (
     <Dialog open={choosingTime} onOpenChange={setChoosingTime} title="Time">
       <Choices onDone={() => setChoosingTime(false)} />
@@ -21,7 +21,7 @@ export function TimeDialog() {
 }
 
 function Choices({ onDone }: { onDone: () => void }) {
-  const { window, setWindow, nowUs, zone, setZone } = useViewStore();
+  const { window, setWindow, nowUs, zone, setZone } = useView("window", "setWindow", "nowUs", "zone", "setZone");
   const zones = useZones();
   const [from, setFrom] = useState(() => dayMinute(bounds(window, nowUs).fromUs, zone));
   const [to, setTo] = useState(() => (window.endUs === null ? "now" : dayMinute(window.endUs, zone)));

@@ -1,5 +1,6 @@
 import { isZone } from "@halvik/core/base/time";
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 
 const HOUR_US = 3_600_000_000;
 const DAY_US = 24 * HOUR_US;
@@ -96,6 +97,13 @@ export const useViewStore = create<ViewState>((set) => ({
     set((s) => (live ? { live, window: { ...s.window, endUs: null }, rail: { ...s.rail, endUs: null } } : { live })),
   tick: (nowUs) => set({ nowUs }),
 }));
+
+/** These of what every page shares. Whoever asks for them is not drawn anew for the others: the clock goes on every second, the needle with the hand. */
+export const useView = <Name extends keyof ViewState>(...names: Name[]): Pick<ViewState, Name> =>
+  useViewStore(useShallow((s) => Object.fromEntries(names.map((name) => [name, s[name]])) as Pick<ViewState, Name>));
+
+/** The clock as it stands where something is done; what shows it asks by a hook. */
+export const presentUs = (): number => useViewStore.getState().nowUs;
 
 /** [from, to) of a stretch, in µs. */
 export function bounds(stretch: Stretch, nowUs: number): { fromUs: number; toUs: number } {

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { capacityQuery } from "../data/intake-queries";
-import { useViewStore, usOf } from "../data/view-store";
+import { presentUs, useViewStore, usOf } from "../data/view-store";
 import { day } from "../ui/time";
 
 /** Sooner than this the day is worth a word where nobody asked for it. */
@@ -9,11 +9,11 @@ const NEAR_US = 90 * 86_400e6;
 
 /** When the disk is full at the rate of today. @param always also where that is far or never */
 export function DiskForecast({ always = false }: { always?: boolean }) {
-  const { zone, nowUs } = useViewStore();
+  const zone = useViewStore((s) => s.zone);
   const { data } = useQuery({ ...capacityQuery({}), refetchInterval: 600_000 });
   if (data === undefined) return null;
   const { full } = data.now;
-  if (full === null || usOf(full) - nowUs > NEAR_US) {
+  if (full === null || usOf(full) - presentUs() > NEAR_US) {
     if (!always) return null;
     return (
       <span className="text-quiet">

@@ -8,9 +8,10 @@ import { Checkbox } from "../ui/checkbox";
 import { Cut } from "../ui/cut";
 import { SeverityMark } from "../ui/marks";
 import { safeText } from "../ui/safe-text";
-import { ago, dayMinute } from "../ui/time";
+import { dayMinute } from "../ui/time";
 import { Tooltip } from "../ui/tooltip";
 import { NamedText } from "./address-names";
+import { Ago } from "./ago";
 import { howEnded } from "./how-ended";
 
 const STRIP_COLUMNS =
@@ -92,7 +93,7 @@ export function IncidentStrip({
   chosen?: boolean;
   onChoose?: () => void;
 }) {
-  const { nowUs, zone } = useViewStore();
+  const zone = useViewStore((s) => s.zone);
   const link = useRef<HTMLAnchorElement>(null);
   useEffect(() => {
     // keys lead from one to the next: the focus goes along, and says which
@@ -145,7 +146,7 @@ export function IncidentStrip({
       <Tooltip text={`Last evidence ${dayMinute(usOf(i.last), zone)}`}>
         <span className="text-right whitespace-nowrap text-quiet max-slim:col-start-2 max-slim:text-left">
           <span className="wide:hidden">quiet for </span>
-          {ago(usOf(i.last), nowUs)}
+          <Ago us={usOf(i.last)} />
         </span>
       </Tooltip>
       <span className="truncate text-quiet max-wide:order-last max-wide:col-span-2 max-slim:col-start-2">

@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import { useViewStore } from "../data/view-store";
+import { useView } from "../data/view-store";
 import { safeText } from "../ui/safe-text";
 import { clock, day, dayMinute } from "../ui/time";
 import { useSize } from "../ui/use-size";
@@ -37,7 +37,7 @@ interface LaneFrameProps {
 
 /** Columns side by side, time downward, newest on top like the rail. */
 export function LaneFrame({ label, lanes, fromUs, toUs, height, children }: LaneFrameProps) {
-  const { zone, setNeedle } = useViewStore();
+  const { zone, setNeedle } = useView("zone", "setNeedle");
   const room = height - TOP - BELOW;
   const y = (us: number) => TOP + ((toUs - us) / (toUs - fromUs)) * room;
   const [box, size] = useSize<HTMLDivElement>({ width: LEFT + (lanes.length + 0.5) * LANE_PX, height });

@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { incidentsQuery } from "../../data/api";
 import { nowBoardQuery } from "../../data/board-queries";
-import { isoOf, useViewStore, usOf } from "../../data/view-store";
+import { isoOf, useView, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { NamedText } from "../../shared/address-names";
 import { DiskForecast } from "../../shared/disk-forecast";
@@ -82,7 +82,7 @@ export function NowPage() {
 
 /** What became of incidents since this page was left. */
 function SinceLastHere() {
-  const { nowUs, zone } = useViewStore();
+  const { nowUs, zone } = useView("nowUs", "zone");
   const before = useLastVisit(nowUs);
   const changed = useQuery({
     ...incidentsQuery("all", before === null ? {} : { from: isoOf(before), to: isoOf(nowUs) }),

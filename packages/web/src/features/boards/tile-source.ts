@@ -3,7 +3,7 @@ import { isOfNow, type Tile } from "@halvik/core/board";
 import { keepPreviousData, queryOptions, useQueries, useQuery } from "@tanstack/react-query";
 import { createContext, useContext, useMemo } from "react";
 import { askTile, type TileLooked } from "../../data/board-queries";
-import { bounds, isoOf, useViewStore } from "../../data/view-store";
+import { bounds, isoOf, useView } from "../../data/view-store";
 
 const LIVE_MS = 10_000;
 /** What nobody looks at any more is soon forgotten. */
@@ -24,7 +24,7 @@ export const TileSourceContext = createContext<TileSource | null>(null);
 
 /** The tiles of a page: over the window of the rail. */
 export function useRailSource(filter: string): TileSource {
-  const { window, zone } = useViewStore();
+  const { window, zone } = useView("window", "zone");
   return useMemo(() => {
     const windowKey = window.endUs === null ? `last ${window.spanUs}` : `${window.endUs} ${window.spanUs}`;
     const looked: TileLooked = {

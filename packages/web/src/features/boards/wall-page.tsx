@@ -3,7 +3,7 @@ import { COLUMNS, type Tile } from "@halvik/core/board";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { RequestError, requestWith } from "../../data/api";
-import { isoOf, useViewStore } from "../../data/view-store";
+import { isoOf, useView, useViewStore } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { ago, setPresent } from "../../ui/time";
 import { TooltipProvider } from "../../ui/tooltip";
@@ -61,7 +61,7 @@ const Plain = ({ text }: { text: string }) => (
 );
 
 function Turning({ token, wall, isAway }: { token: string; wall: WallShown; isAway: boolean }) {
-  const { tick, nowUs } = useViewStore();
+  const { tick, nowUs } = useView("tick", "nowUs");
   const [at, setAt] = useState(0);
   const [heardUs, setHeardUs] = useState(() => Date.now() * 1_000);
   useEffect(() => {

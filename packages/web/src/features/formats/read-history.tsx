@@ -7,7 +7,7 @@ import { Link } from "react-router";
 import { toast } from "sonner";
 import { request } from "../../data/api";
 import { formatReadingsQuery } from "../../data/intake-queries";
-import { isoOf, useViewStore, usOf } from "../../data/view-store";
+import { isoOf, presentUs, useViewStore, usOf } from "../../data/view-store";
 import { Button, TextButton } from "../../ui/button";
 import { Dialog } from "../../ui/dialog";
 import { Heading } from "../../ui/page";
@@ -36,7 +36,6 @@ const useReadings = () => {
 
 /** Has a format read what is stored already, as far back as is chosen. */
 export function ReadHistory({ format, onClose }: { format: OwnFormatJson; onClose: () => void }) {
-  const nowUs = useViewStore((s) => s.nowUs);
   const [span, setSpan] = useState<string>("30");
   const ask = useReadings();
   const { data: preview, error } = useQuery({
@@ -46,7 +45,7 @@ export function ReadHistory({ format, onClose }: { format: OwnFormatJson; onClos
   });
   const month = preview?.spans.at(-1);
   const begin = () => {
-    const from = span === "all" ? {} : { from: isoOf(nowUs - Number(span) * US_PER_DAY) };
+    const from = span === "all" ? {} : { from: isoOf(presentUs() - Number(span) * US_PER_DAY) };
     ask.mutate({ path: `/formats/${format.id}/readings`, body: from }, { onSuccess: onClose });
   };
   return (

@@ -2,7 +2,7 @@ import { CLOSE_REASONS } from "@halvik/core/respond/incidents";
 import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, type ReactNode, useState } from "react";
 import { sessionQuery } from "../../data/api";
-import { isoOf, useViewStore } from "../../data/view-store";
+import { isoOf, presentUs } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
@@ -121,14 +121,13 @@ function ActForm({
   onAct: (act: Act) => void;
 }) {
   const session = useQuery(sessionQuery);
-  const nowUs = useViewStore((s) => s.nowUs);
   const note = draft.note.trim();
   const isReady = what === "note" || what === "shelve" ? note !== "" : true;
   const submit = () => {
     if (!isReady || busy) return;
     if (what === "close") onAct({ what, reason: draft.reason, note });
     else if (what === "assign") onAct({ what, to: draft.to.trim() === "" ? null : draft.to.trim() });
-    else if (what === "shelve") onAct({ what, until: isoOf(nowUs + draft.spanUs), why: note });
+    else if (what === "shelve") onAct({ what, until: isoOf(presentUs() + draft.spanUs), why: note });
     else onAct({ what, note });
   };
   const onKeyDown = (e: KeyboardEvent<HTMLFormElement>) => {

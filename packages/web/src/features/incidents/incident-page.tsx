@@ -6,10 +6,11 @@ import { useEffect } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { toast } from "sonner";
 import { incidentQuery, nearQuery, request } from "../../data/api";
-import { isoOf, type Marked, useViewStore, usOf } from "../../data/view-store";
+import { isoOf, type Marked, useView, useViewStore, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { changedSearch } from "../../navigation/sections";
 import { NamedText } from "../../shared/address-names";
+import { Ago } from "../../shared/ago";
 import { Tag } from "../../shared/incident-strip";
 import { usePinChoices } from "../../shared/pinning";
 import { Kbd, TextButton } from "../../ui/button";
@@ -17,7 +18,7 @@ import { Trouble } from "../../ui/empty-state";
 import { SeverityMark } from "../../ui/marks";
 import { Heading, Page } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { ago, clock, day, dayClock } from "../../ui/time";
+import { clock, day, dayClock } from "../../ui/time";
 import { Evidence } from "./evidence";
 import { EvidenceLine } from "./evidence-line";
 import { IncidentMargin } from "./incident-margin";
@@ -116,7 +117,7 @@ function PinsOf({ detail: { incident } }: { detail: IncidentDetail }) {
 }
 
 function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
-  const { zone, nowUs, setWindow } = useViewStore();
+  const { zone, setWindow } = useView("zone", "setWindow");
   const lastUs = usOf(i.last);
   const around = { spanUs: lastUs - usOf(i.first) + 2 * AROUND_US, endUs: lastUs + AROUND_US };
   const show = () => setWindow(around);
@@ -135,9 +136,13 @@ function Title({ detail: { incident: i } }: { detail: IncidentDetail }) {
         <p className="text-quiet">
           {i.count.toLocaleString("en")} {i.count === 1 ? "record" : "records"} · {dayClock(usOf(i.first), zone)} –{" "}
           {day(lastUs, zone) === day(usOf(i.first), zone) ? clock(lastUs, zone) : dayClock(lastUs, zone)} ·{" "}
-          {i.ended === null
-            ? `quiet for ${ago(lastUs, nowUs)}`
-            : `${i.stopped ? "stopped, not judged" : i.state} ${dayClock(usOf(i.ended), zone)}`}{" "}
+          {i.ended === null ? (
+            <>
+              quiet for <Ago us={lastUs} />
+            </>
+          ) : (
+            `${i.stopped ? "stopped, not judged" : i.state} ${dayClock(usOf(i.ended), zone)}`
+          )}{" "}
           <TextButton className="underline" onClick={show}>
             show on the rail
           </TextButton>{" "}

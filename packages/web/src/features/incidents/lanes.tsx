@@ -1,5 +1,5 @@
 import type { IncidentDetail } from "@halvik/contract/incidents";
-import { useViewStore, usOf } from "../../data/view-store";
+import { useView, usOf } from "../../data/view-store";
 import { LaneFrame } from "../../shared/lane-frame";
 import { safeText } from "../../ui/safe-text";
 import { arrowsOf, evidenceOf, lanesOf, names } from "./lane-choice";
@@ -11,7 +11,7 @@ const ARROWS_APART = 9;
 
 /** One column per thing that tells most, time downward, newest on top like the rail: marks where evidence names it, arrows from who to whom. */
 export function Lanes({ detail }: { detail: IncidentDetail }) {
-  const { setNeedle, setWindow } = useViewStore();
+  const { setNeedle, setWindow } = useView("setNeedle", "setWindow");
   const records = evidenceOf(detail);
   const lanes = lanesOf(detail);
   if (records.length === 0 || lanes.length === 0) return null;

@@ -2,16 +2,15 @@ import type { QuarantineList } from "@halvik/contract/status";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { quarantineQuery, request } from "../../data/api";
-import { useViewStore, usOf } from "../../data/view-store";
+import { usOf } from "../../data/view-store";
+import { Ago } from "../../shared/ago";
 import { Button } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { ago } from "../../ui/time";
 import { DeleteButton } from "../../ui/twice-button";
 
 /** What the store refused and what could not be read back from disk: kept with the reason until somebody decides. */
 export function Quarantine() {
-  const { nowUs } = useViewStore();
   const client = useQueryClient();
   const list = useQuery(quarantineQuery);
   const decide = useMutation({
@@ -37,7 +36,7 @@ export function Quarantine() {
               ? `${f.bytes.toLocaleString("en")} bytes, damaged`
               : `${f.records.toLocaleString("en")} ${f.records === 1 ? "message" : "messages"} by ${safeText(f.endpoint)}`}
             <span className="text-quiet">
-              , {ago(usOf(f.at), nowUs)} ago: {safeText(f.reason)}
+              , <Ago us={usOf(f.at)} /> ago: {safeText(f.reason)}
             </span>
           </span>
           <span className="flex gap-1.5">

@@ -9,6 +9,7 @@ import { toast } from "sonner";
 import { request } from "../../data/api";
 import { flowStreamsQuery, senderPortraitQuery, sendersQuery } from "../../data/intake-queries";
 import { useViewStore, usOf } from "../../data/view-store";
+import { Ago } from "../../shared/ago";
 import { PortraitLink } from "../../shared/portrait-link";
 import { Button } from "../../ui/button";
 import { EmptyState, Trouble } from "../../ui/empty-state";
@@ -16,7 +17,7 @@ import { Input } from "../../ui/field";
 import { HourBars } from "../../ui/hour-bars";
 import { Facts, Heading, Page, Scroller } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { ago, dayMinute } from "../../ui/time";
+import { dayMinute } from "../../ui/time";
 import { TwiceButton } from "../../ui/twice-button";
 import { clockWords } from "./clock-words";
 import { Stream } from "./flow-streams";
@@ -78,7 +79,7 @@ export function SenderPage() {
 }
 
 function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: SenderPortrait }) {
-  const { zone, nowUs } = useViewStore();
+  const zone = useViewStore((s) => s.zone);
   const least = Math.min(...p.hours);
   const most = Math.max(...p.hours);
   return (
@@ -86,7 +87,16 @@ function Portrait({ sender: s, portrait: p }: { sender: SenderJson; portrait: Se
       <Heading>Heard</Heading>
       <Facts
         facts={[
-          ["last", s.lastHeard === null ? "never" : `${ago(usOf(s.lastHeard), nowUs)} ago`],
+          [
+            "last",
+            s.lastHeard === null ? (
+              "never"
+            ) : (
+              <>
+                <Ago us={usOf(s.lastHeard)} /> ago
+              </>
+            ),
+          ],
           ["silent since", s.silentSince === null ? null : dayMinute(usOf(s.silentSince), zone)],
           ["first", s.firstSeen === null ? null : dayMinute(usOf(s.firstSeen), zone)],
           ["usual gap", s.usualGapSeconds === null ? "not learnt yet" : formatDuration(s.usualGapSeconds * 1e6)],

@@ -1,12 +1,12 @@
 import type { SenderJson } from "@halvik/contract/senders";
 import { formatDuration } from "@halvik/core/base/time";
 import type { ReactNode } from "react";
-import { useViewStore, usOf } from "../../data/view-store";
+import { usOf } from "../../data/view-store";
+import { Ago } from "../../shared/ago";
 import { Tag } from "../../shared/incident-strip";
 import { EmptyState } from "../../ui/empty-state";
 import { safeText } from "../../ui/safe-text";
 import { type ColumnDef, Table } from "../../ui/table";
-import { ago } from "../../ui/time";
 import { CLOCK_OK_MS, clockWords } from "./clock-words";
 
 /** Every admitted sender in a line: where it is, what it sent, when it was last heard, its clock. */
@@ -19,7 +19,6 @@ export function SenderTable({
   selectedId: number | null;
   onSelect: (s: SenderJson) => void;
 }) {
-  const { nowUs } = useViewStore();
   if (senders.length === 0)
     return (
       <EmptyState
@@ -31,7 +30,7 @@ export function SenderTable({
     <Table
       label="Senders"
       rows={senders}
-      columns={columnsAt(nowUs)}
+      columns={COLUMNS}
       rowId={(s) => String(s.id)}
       pinned={["name"]}
       chosen={selectedId === null ? null : String(selectedId)}
@@ -45,7 +44,7 @@ const sumOf =
   (of: (s: SenderJson) => number) =>
   (senders: readonly SenderJson[]): string =>
     senders.reduce((sum, s) => sum + of(s), 0).toLocaleString("en");
-const columnsAt = (nowUs: number): ColumnDef<SenderJson>[] => [
+const COLUMNS: ColumnDef<SenderJson>[] = [
   {
     id: "name",
     header: "name",
@@ -132,7 +131,8 @@ const columnsAt = (nowUs: number): ColumnDef<SenderJson>[] => [
     meta: RIGHT,
     cell: ({ row: { original: s } }) => (
       <Quiet attention={s.silentSince !== null}>
-        {s.lastHeard === null ? "never" : `${ago(usOf(s.lastHeard), nowUs)}${s.silentSince !== null ? ", silent" : ""}`}
+        {s.lastHeard === null ? "never" : <Ago us={usOf(s.lastHeard)} />}
+        {s.lastHeard !== null && s.silentSince !== null && ", silent"}
       </Quiet>
     ),
   },

@@ -1,10 +1,11 @@
 import type { SenderPortrait, WayCounts } from "@halvik/contract/senders";
 import { sayValue } from "@halvik/core/report";
-import { useViewStore, usOf } from "../../data/view-store";
+import { presentUs, useViewStore, usOf } from "../../data/view-store";
+import { Ago } from "../../shared/ago";
 import { TextButton } from "../../ui/button";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
-import { ago, dayMinute } from "../../ui/time";
+import { dayMinute } from "../../ui/time";
 import { useCountedSince } from "./counted-since";
 
 const count = (n: number): string => n.toLocaleString("en");
@@ -22,7 +23,7 @@ const none = new Intl.ListFormat("en", { type: "disjunction" });
 
 /** By which ways in a sender is heard: this hour, the least and the most of an hour, and all since one began to count. */
 export function SenderWays({ sender, portrait }: { sender: number; portrait: SenderPortrait }) {
-  const { zone, nowUs } = useViewStore();
+  const zone = useViewStore((s) => s.zone);
   const { sinceUs, begin, counted } = useCountedSince(sender, portrait);
   if (portrait.ways.length === 0) return null;
   const rows = portrait.ways.map((way) => ({ way, sum: counted(way) }));
@@ -37,7 +38,7 @@ export function SenderWays({ sender, portrait }: { sender: number; portrait: Sen
             <span>
               counted since {sinceUs === null ? dayMinute(usOf(portrait.from), zone) : dayMinute(sinceUs, zone)}
             </span>
-            <TextButton onClick={() => begin(nowUs)}>count from now</TextButton>
+            <TextButton onClick={() => begin(presentUs())}>count from now</TextButton>
             {sinceUs !== null && <TextButton onClick={() => begin(null)}>all of the seven days</TextButton>}
           </span>
         }
@@ -80,7 +81,9 @@ export function SenderWays({ sender, portrait }: { sender: number; portrait: Sen
                   <th scope="row" className="py-0.5 pr-2 text-left font-normal whitespace-nowrap">
                     {safeText(way.endpoint)}
                   </th>
-                  <td className={NUMBER}>{ago(usOf(way.last), nowUs)} ago</td>
+                  <td className={NUMBER}>
+                    <Ago us={usOf(way.last)} /> ago
+                  </td>
                   <td className={NUMBER}>{count(hours[hours.length - 1] ?? 0)}</td>
                   <td className={NUMBER}>
                     {over.length === 0 ? "–" : `${count(Math.min(...over))} to ${count(Math.max(...over))}`}

@@ -1,13 +1,13 @@
 import type { SenderJson, SenderList } from "@halvik/contract/senders";
 import { formatNetwork, parseNetwork } from "@halvik/core/base/net";
-import { Fragment, useState } from "react";
+import { Fragment, type ReactNode, useState } from "react";
 import { useForm } from "react-hook-form";
-import { useViewStore, usOf } from "../../data/view-store";
+import { usOf } from "../../data/view-store";
+import { Ago } from "../../shared/ago";
 import { Button } from "../../ui/button";
 import { Field, Input } from "../../ui/field";
 import { CheckField } from "../../ui/form";
 import { Heading } from "../../ui/page";
-import { ago } from "../../ui/time";
 import { AdmissionRules } from "./admission-rules";
 import { type Admission, AdmitForm } from "./admit-form";
 import { HeldPanel } from "./held-panel";
@@ -57,7 +57,6 @@ interface BlockProps {
 }
 
 function WaitingBlock({ block: { network, senders }, sites, onAdmit, onRefuse, onAdmitAll, onRefuseAll }: BlockProps) {
-  const { nowUs } = useViewStore();
   const [isOpen, setOpen] = useState(senders.length < MANY);
   const [admitting, setAdmitting] = useState<number | null>(null);
   const [shown, setShown] = useState<number | null>(null);
@@ -67,9 +66,17 @@ function WaitingBlock({ block: { network, senders }, sites, onAdmit, onRefuse, o
         <Line
           name={s.name}
           testId="waiting-sender"
-          text={`${s.held.toLocaleString("en")} ${s.held === 1 ? "record" : "records"} held${
-            s.heldRefused > 0 ? `, ${s.heldRefused.toLocaleString("en")} more refused: too many` : ""
-          }${s.firstSeen ? `, first heard ${ago(usOf(s.firstSeen), nowUs)} ago` : ""}`}
+          text={
+            <>
+              {s.held.toLocaleString("en")} {s.held === 1 ? "record" : "records"} held
+              {s.heldRefused > 0 && `, ${s.heldRefused.toLocaleString("en")} more refused: too many`}
+              {s.firstSeen && (
+                <>
+                  , first heard <Ago us={usOf(s.firstSeen)} /> ago
+                </>
+              )}
+            </>
+          }
           isShown={shown === s.id}
           onShow={() => setShown(shown === s.id ? null : s.id)}
           onAdmit={() => setAdmitting(s.id)}
@@ -101,7 +108,7 @@ function WaitingBlock({ block: { network, senders }, sites, onAdmit, onRefuse, o
 
 interface LineProps {
   readonly name: string;
-  readonly text: string;
+  readonly text: ReactNode;
   readonly testId: string;
   /** What it sent is shown; undefined: it is a block. */
   readonly isShown?: boolean;

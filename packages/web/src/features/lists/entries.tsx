@@ -3,7 +3,7 @@ import { readMoment } from "@halvik/core/base/time";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { listEntriesQuery, request } from "../../data/api";
-import { isoOf, useViewStore, usOf } from "../../data/view-store";
+import { isoOf, presentUs, useViewStore, usOf } from "../../data/view-store";
 import { Button, ButtonLink, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
 import { Field, Input } from "../../ui/field";
@@ -14,7 +14,7 @@ import { dayMinute } from "../../ui/time";
 /** What is in a list: to add to by hand or by a file, to look through, to take out of. */
 export function Entries({ list, onEdit }: { list: Lists["lists"][number]; onEdit: () => void }) {
   const client = useQueryClient();
-  const { zone, nowUs } = useViewStore();
+  const zone = useViewStore((s) => s.zone);
   const [text, setText] = useState("");
   const [value, setValue] = useState("");
   const [note, setNote] = useState("");
@@ -31,7 +31,7 @@ export function Entries({ list, onEdit }: { list: Lists["lists"][number]; onEdit
     onSuccess: changed,
   });
   const addOne = () => {
-    const day = until === "" ? null : readMoment(until, nowUs, zone);
+    const day = until === "" ? null : readMoment(until, presentUs(), zone);
     const expires = day === null ? null : isoOf(day);
     add.mutate({ as: "value", value, note, expires }, { onSuccess: (a) => a.refused === 0 && setValue("") });
   };

@@ -1,6 +1,6 @@
 import type { LeadJson, PaperDetail, PinJson } from "@halvik/contract/papers";
 import { type Lane, sayLead } from "@halvik/core/papers";
-import { useViewStore } from "../../data/view-store";
+import { useView } from "../../data/view-store";
 import { LaneFrame } from "../../shared/lane-frame";
 import { TextButton } from "../../ui/button";
 import { EmptyState } from "../../ui/empty-state";
@@ -20,7 +20,7 @@ interface PaperLanesProps {
 
 /** Pins on one time line, a lane a thing they name, newest on top like the rail; arrows where one leads to another. */
 export function PaperLanes({ paper, mayWrite, onPin }: PaperLanesProps) {
-  const { setNeedle, setWindow } = useViewStore();
+  const { setNeedle, setWindow } = useView("setNeedle", "setWindow");
   const { mutate, error } = usePaperAct(paper.id);
   const lanes = lanesOf(paper);
   const span = spanOf(paper);

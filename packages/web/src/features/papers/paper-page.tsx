@@ -2,7 +2,7 @@ import type { PaperDetail } from "@halvik/contract/papers";
 import { PAPER_STATES, type PaperState } from "@halvik/core/papers";
 import { type FormEvent, useState } from "react";
 import { useParams } from "react-router";
-import { bounds, isoOf, useViewStore, usOf } from "../../data/view-store";
+import { bounds, isoOf, presentUs, useView, useViewStore, usOf } from "../../data/view-store";
 import { useAddress } from "../../shared/use-address";
 import { Button, TextButton } from "../../ui/button";
 import { Trouble } from "../../ui/empty-state";
@@ -131,13 +131,13 @@ function Title({ paper }: { readonly paper: PaperDetail }) {
 
 /** The time it is about: kept from the rail, and put back on it. */
 function About({ paper }: { readonly paper: PaperDetail }) {
-  const { zone, window: stretch, nowUs, setWindow } = useViewStore();
+  const { zone, window: stretch, setWindow } = useView("zone", "window", "setWindow");
   const { mutate } = usePaperAct(paper.id);
   const { window: about, state } = paper.facts;
   const mayWrite = paper.mayWrite && state !== "closed";
   if (about === null && !mayWrite) return null;
   const keep = () => {
-    const { fromUs, toUs } = bounds(stretch, nowUs);
+    const { fromUs, toUs } = bounds(stretch, presentUs());
     mutate(changedFacts(paper, { window: { from: isoOf(fromUs), to: isoOf(toUs) } }));
   };
   return (

@@ -3,7 +3,7 @@ import { type Filter, readFilter } from "@halvik/core/query/filter";
 import { type ReactNode, useState } from "react";
 import type { WindowParts } from "../../data/api";
 import { useFieldValues } from "../../data/use-field-values";
-import { bounds, isoOf, MOST_SPAN_US, useViewStore } from "../../data/view-store";
+import { bounds, isoOf, MOST_SPAN_US, useView, useViewStore } from "../../data/view-store";
 import { FilterField } from "../../shared/filter-field";
 import { TextButton } from "../../ui/button";
 import { dayMinute } from "../../ui/time";
@@ -31,9 +31,10 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
   const [building, setBuilding] = useState(false);
   const valuesOf = useFieldValues(window, zone);
   // where the page will look once it is applied
-  const { window: stretch, nowUs } = useViewStore();
+  const stretch = useViewStore((s) => s.window);
+  const nowUs = useViewStore((s) => Math.ceil(s.nowUs / STEP_US) * STEP_US);
   const wanted = parsed.ok ? windowOf(parsed.filter, stretch, nowUs) : null;
-  const own = wanted === null ? null : bounds(wanted, Math.ceil(nowUs / STEP_US) * STEP_US);
+  const own = wanted === null ? null : bounds(wanted, nowUs);
   const previewed = own === null ? null : { from: isoOf(own.fromUs), to: isoOf(own.toUs) };
   return (
     <>
@@ -101,7 +102,7 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
 
 /** Says when the window shows less than the filter's own times ask for, and widens it. */
 function BeyondWindow({ filter }: { filter: Filter | null }) {
-  const { window, nowUs, setWindow } = useViewStore();
+  const { window, nowUs, setWindow } = useView("window", "nowUs", "setWindow");
   if (filter === null || !isCutBy(window, filter, nowUs)) return null;
   const wanted = windowOf(filter, window, nowUs)!;
   return (

@@ -6,7 +6,7 @@ import { useMemo, useState } from "react";
 import { toast } from "sonner";
 import type * as z from "zod";
 import { request } from "../../data/api";
-import { useViewStore } from "../../data/view-store";
+import { presentUs, useViewStore } from "../../data/view-store";
 import { Button, TextButton } from "../../ui/button";
 import { Dialog } from "../../ui/dialog";
 import { Field, Input } from "../../ui/field";
@@ -50,11 +50,11 @@ export function PasteValues({ onAdd }: { readonly onAdd: (part: string) => void 
 }
 
 function Pasting({ onAdd }: { readonly onAdd: (part: string) => void }) {
-  const { zone, nowUs } = useViewStore();
+  const zone = useViewStore((s) => s.zone);
   const client = useQueryClient();
   const [field, setField] = useState<FieldName>("address");
   const [text, setText] = useState("");
-  const [name, setName] = useState(() => `pasted ${dayMinute(nowUs, zone)}`);
+  const [name, setName] = useState(() => `pasted ${dayMinute(presentUs(), zone)}`);
   const [made, setMade] = useState<{ readonly id: number; readonly name: string } | null>(null);
   const isAddress = FIELDS.find((f) => f.name === field)?.type === "address";
   const read = useMemo(() => pastedValues(text, isAddress ? "address" : "text"), [text, isAddress]);
@@ -69,7 +69,7 @@ function Pasting({ onAdd }: { readonly onAdd: (part: string) => void }) {
           ? made
           : await request<z.infer<typeof ListJson>>("POST", "/lists", { name, kind: isAddress ? "address" : "text" });
       setMade(list);
-      const expires = new Date(nowUs / 1_000 + KEPT_DAYS * DAY_MS).toISOString();
+      const expires = new Date(presentUs() / 1_000 + KEPT_DAYS * DAY_MS).toISOString();
       let refused = 0;
       let reason = "";
       // a request has its length

@@ -3,7 +3,7 @@ import { aftersOf, asksForNew } from "@halvik/core/query/filter";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { useWindow } from "../../data/use-window";
-import { isoOf, useViewStore, usOf } from "../../data/view-store";
+import { isoOf, useView, usOf } from "../../data/view-store";
 import { usePageKeys } from "../../navigation/keys";
 import { readComparison } from "../../shared/compared-window";
 import { usePinChoices } from "../../shared/pinning";
@@ -68,7 +68,7 @@ export function RecordsPage() {
   const [params, setParam] = useAddress();
   const window = useWindow();
   const foldedWindow = useWindow(FOLDED_STEP_US);
-  const { zone, live: following, setLive, setWindow } = useViewStore();
+  const { zone, live: following, setLive, setWindow } = useView("zone", "live", "setLive", "setWindow");
   const [scrolledAway, setScrolledAway] = useState(false);
   const filter = params.get("filter") ?? "";
   const filtering = useFilter(filter, zone, setParam);

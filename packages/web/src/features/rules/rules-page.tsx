@@ -6,7 +6,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { rulesQuery } from "../../data/api";
-import { useViewStore, usOf } from "../../data/view-store";
+import { presentUs, usOf } from "../../data/view-store";
+import { Ago } from "../../shared/ago";
 import { Tag } from "../../shared/incident-strip";
 import { TextButton } from "../../ui/button";
 import { Cut } from "../../ui/cut";
@@ -18,7 +19,6 @@ import { safeText } from "../../ui/safe-text";
 import { Segments } from "../../ui/segments";
 import { Select } from "../../ui/select";
 import { type ColumnDef, Table } from "../../ui/table";
-import { ago } from "../../ui/time";
 import { RULE_STATES, type RuleLine, stateOf } from "./rule-state";
 import { SigmaImport } from "./sigma-import";
 
@@ -34,7 +34,6 @@ type View = (typeof VIEWS)[number]["value"];
 export function RulesPage() {
   const rules = useQuery(rulesQuery);
   const navigate = useNavigate();
-  const nowUs = useViewStore((s) => s.nowUs);
   const [params, setParams] = useSearchParams();
   const set = (name: string, value: string) =>
     setParams(
@@ -52,8 +51,7 @@ export function RulesPage() {
   const tag = params.get("tag") ?? "";
   const all = rules.data?.rules ?? NONE;
   const tags = useMemo(() => [...new Set(all.flatMap((r) => r.tags))].sort(), [all]);
-  const shown = all.filter((r) => isShown(r, { words, view, kind, tag }, nowUs));
-  const columns = useMemo(() => columnsAt(nowUs), [nowUs]);
+  const shown = all.filter((r) => isShown(r, { words, view, kind, tag }, presentUs()));
   const [importing, setImporting] = useState(false);
   return (
     <Page title="Rules">
@@ -106,7 +104,7 @@ export function RulesPage() {
           <Table
             label="Rules"
             rows={shown}
-            columns={columns}
+            columns={COLUMNS}
             rowId={(r) => r.id}
             onOpen={(r) => navigate(`/rules/${r.id}`)}
           />
@@ -147,7 +145,7 @@ function isShown(
 }
 
 const RIGHT = { align: "right" };
-const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
+const COLUMNS: ColumnDef<RuleLine>[] = [
   {
     id: "severity",
     header: "severity",
@@ -208,7 +206,13 @@ const columnsAt = (nowUs: number): ColumnDef<RuleLine>[] => [
     size: 92,
     meta: RIGHT,
     cell: ({ row: { original: r } }) =>
-      r.lastRaised === null ? <span className="text-quiet">never</span> : `${ago(usOf(r.lastRaised), nowUs)} ago`,
+      r.lastRaised === null ? (
+        <span className="text-quiet">never</span>
+      ) : (
+        <>
+          <Ago us={usOf(r.lastRaised)} /> ago
+        </>
+      ),
   },
 ];
 

@@ -1,6 +1,6 @@
 import type { TrafficAnswer } from "@halvik/contract/traffic";
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
-import { useViewStore, usOf } from "../../data/view-store";
+import { useView, usOf } from "../../data/view-store";
 import { safeText } from "../../ui/safe-text";
 import { dayMinute } from "../../ui/time";
 import { timeMarks } from "../../ui/time-marks";
@@ -29,7 +29,7 @@ interface ProfileProps {
 
 /** The course of traffic: time downward as on the rail, the newest on top; inbound to the right of the middle line, outbound to the left. */
 export function Profile({ answer, sentence, onGo }: ProfileProps) {
-  const { zone, needleUs, setNeedle } = useViewStore();
+  const { zone, needleUs, setNeedle } = useView("zone", "needleUs", "setNeedle");
   const [box, size] = useSize<HTMLDivElement>({ width: 440, height: 560 });
   const [dragged, setDragged] = useState<{ from: number; to: number } | null>(null);
   const { steps, sides, step, bands, capacity } = answer;

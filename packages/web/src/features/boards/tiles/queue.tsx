@@ -1,17 +1,16 @@
 import type { TileMade } from "@halvik/contract/boards";
 import { quoteIfNeeded } from "@halvik/core/query/filter";
 import { Link } from "react-router";
-import { useViewStore, usOf } from "../../../data/view-store";
+import { usOf } from "../../../data/view-store";
+import { Ago } from "../../../shared/ago";
 import { Cut } from "../../../ui/cut";
 import { SeverityMark } from "../../../ui/marks";
 import { safeText } from "../../../ui/safe-text";
-import { ago } from "../../../ui/time";
 
 type Made<Is extends TileMade["is"]> = Extract<TileMade, { is: Is }>;
 
 /** What needs somebody, the most urgent first. */
 export function QueueTile({ made }: { made: Made<"needs somebody"> }) {
-  const nowUs = useViewStore((s) => s.nowUs);
   if (made.incidents.length === 0) return <p className="text-ui text-quiet">Nothing needs anybody.</p>;
   return (
     <>
@@ -26,7 +25,7 @@ export function QueueTile({ made }: { made: Made<"needs somebody"> }) {
             </Link>
             <span className="whitespace-nowrap text-quiet">
               {i.assignedTo === null ? "" : `${safeText(i.assignedTo)} · `}
-              {ago(usOf(i.raised), nowUs)}
+              <Ago us={usOf(i.raised)} />
             </span>
           </li>
         ))}
@@ -38,7 +37,6 @@ export function QueueTile({ made }: { made: Made<"needs somebody"> }) {
 
 /** Whom nothing is heard of. */
 export function SilentTile({ made: { senders, more } }: { made: Made<"silent senders"> }) {
-  const nowUs = useViewStore((s) => s.nowUs);
   return (
     <>
       <ul className="text-ui">
@@ -55,7 +53,9 @@ export function SilentTile({ made: { senders, more } }: { made: Made<"silent sen
                 {s.explainedBy !== null && <span className="text-quiet"> behind {safeText(s.explainedBy)}</span>}
               </Cut>
             </span>
-            <span className="whitespace-nowrap text-quiet">silent {ago(usOf(s.since), nowUs)}</span>
+            <span className="whitespace-nowrap text-quiet">
+              silent <Ago us={usOf(s.since)} />
+            </span>
           </li>
         ))}
       </ul>
