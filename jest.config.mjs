@@ -14,7 +14,7 @@ export default {
   testSequencer: "<rootDir>/scripts/longest-first.mjs",
   globalSetup: "<rootDir>/scripts/prepare-run.mjs",
   globalTeardown: "<rootDir>/scripts/end-run.mjs",
-  // much of it waits: for processes to start and end, for moments to come
-  maxWorkers: 4,
+  // more than two processors' worth: some of it waits for processes to start and end; a fourth took as long and read all modules once more
+  maxWorkers: 3,
   forceExit: true,
 };
