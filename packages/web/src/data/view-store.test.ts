@@ -1,9 +1,20 @@
+import { act, renderHook } from "@testing-library/react";
 import { createMemoryRouter } from "react-router";
 
 import { readColumns, writeColumns } from "../features/records/columns";
 import { freshPage } from "../testing/fresh-page";
 import { recentFilters, rememberFilter } from "./recent-filters";
-import { bounds, DEFAULT_RAIL_US, DEFAULT_WINDOW_US, isoOf, scaled, shifted, useViewStore, usOf } from "./view-store";
+import {
+  bounds,
+  DEFAULT_RAIL_US,
+  DEFAULT_WINDOW_US,
+  isoOf,
+  scaled,
+  shifted,
+  useView,
+  useViewStore,
+  usOf,
+} from "./view-store";
 import { keepWindowInUrl, windowParams } from "./window-url";
 
 freshPage();
@@ -142,4 +153,17 @@ describe("what a machine remembers", () => {
     localStorage.setItem("halvik.recent-filters", text);
     expect(recentFilters()).toEqual([]);
   });
+});
+
+test("who asks for the zone is not drawn anew for the clock or the needle", () => {
+  let drawn = 0;
+  const { result } = renderHook(() => {
+    drawn++;
+    return useView("zone", "setNeedle");
+  });
+  act(() => store().tick(NOW + 1_000_000));
+  act(() => result.current.setNeedle(NOW));
+  expect(drawn).toBe(1);
+  act(() => useViewStore.setState({ zone: "Asia/Tokyo" }));
+  expect([drawn, result.current.zone]).toEqual([2, "Asia/Tokyo"]);
 });

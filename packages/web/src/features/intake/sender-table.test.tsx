@@ -1,5 +1,6 @@
-import { screen, within } from "@testing-library/react";
+import { act, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
+import { Profiler } from "react";
 import { useViewStore, usOf } from "../../data/view-store";
 import { senderJson } from "../../testing/answers";
 import { draw } from "../../testing/draw";
@@ -63,4 +64,25 @@ test("sorted by when they were last heard, those never heard come last; a click 
 test("none yet: what to do is said", () => {
   draw(<SenderTable selectedId={null} onSelect={() => undefined} senders={[]} />);
   expect(screen.getByText("No senders yet")).toBeTruthy();
+});
+
+test("the clock draws nothing anew but what it changes", () => {
+  let drawn = 0;
+  draw(
+    <Profiler id="table" onRender={() => drawn++}>
+      <SenderTable
+        selectedId={null}
+        onSelect={() => undefined}
+        senders={[senderJson({ lastHeard: "2026-11-26T00:10:00.000000Z" })]}
+      />
+    </Profiler>,
+  );
+  expect(cells(/^vpn-1/).at(-1)).toBe("2 d 2 h");
+  drawn = 0;
+  act(() => useViewStore.getState().tick(NOW + 1_000_000));
+  act(() => useViewStore.getState().setNeedle(NOW));
+  expect(drawn).toBe(0);
+  act(() => useViewStore.getState().tick(NOW + 3_600e6));
+  expect(drawn).toBe(1);
+  expect(cells(/^vpn-1/).at(-1)).toBe("2 d 3 h");
 });
