@@ -9,7 +9,8 @@ const NightFigure = z.object({
   unit: z.enum(["records", "bytes"]),
   /** The records it counts; empty: it is no count of records that a filter names. */
   filter: z.string(),
-  lastNight: z.number(),
+  /** null: it is still being counted. */
+  lastNight: z.number().nullable(),
   /** The median of the nights before; null: too few of them are known. */
   usual: z.number().nullable(),
   /** Of the nights before, the oldest first; null: not known. */

@@ -1,4 +1,5 @@
 import { nightOf, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
+import { emptyContent, type RecordContent } from "@halvik/core/model/record";
 import { newSender, SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
 import pg from "pg";
@@ -8,6 +9,7 @@ import { claimCollector } from "../../store/collectors.js";
 import { IdSource } from "../../store/record-id.js";
 import { TermIndex } from "../../store/term-index.js";
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
+import { sumStored } from "../../testing/told-flows.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import { questions } from "../records/questions.js";
 import { overview } from "./overview.js";
@@ -32,19 +34,24 @@ afterAll(async () => {
 });
 
 /** Stores so many lines of a sender an hour after the beginning of a night. */
-async function heard(name: string, nightsBefore: number, sender: number, line: string, count: number): Promise<void> {
+const heard = (name: string, nightsBefore: number, sender: number, line: string, count: number): Promise<void> => {
+  const at = nightOf(NOW, ZONE, nightsBefore).fromUs + US_PER_HOUR;
+  const contentOf = (i: number) =>
+    syslogRecord(Buffer.from(line), { receivedUs: at + i, zone: "UTC", clockOffsetUs: 0 }).content;
+  return stored(
+    name,
+    sender,
+    at,
+    Array.from({ length: count }, (_, i) => contentOf(i)),
+  );
+};
+
+async function stored(name: string, sender: number, at: number, contents: readonly RecordContent[]): Promise<void> {
   const client = await db.connect();
   try {
     const claim = await claimCollector(client, name, "live");
-    const at = nightOf(NOW, ZONE, nightsBefore).fromUs + US_PER_HOUR;
     const ids = new IdSource(claim.number, claim.lastIdUs);
-    const records = Array.from({ length: count }, (_, i) => ({
-      id: ids.next(at),
-      sender,
-      endpoint: "t",
-      copyOf: null,
-      content: syslogRecord(Buffer.from(line), { receivedUs: at + i, zone: "UTC", clockOffsetUs: 0 }).content,
-    }));
+    const records = contents.map((content) => ({ id: ids.next(at), sender, endpoint: "t", copyOf: null, content }));
     await new BatchWriter(client, claim.number, null).commit(
       { number: claim.lastBatch + 1, records, throughUs: at, runRules: false },
       at,
@@ -101,4 +108,28 @@ test("the last night beside the median of those that are known; sites; incidents
     before: [null, null, null, 10, 14, 12],
     usual: 12,
   });
+});
+
+test("while flows are stored and not summed, no night's traffic is taken for the whole of it", async () => {
+  const at = nightOf(NOW, ZONE, 0).fromUs + US_PER_HOUR;
+  const flow = {
+    ...{ startUs: at, ingress: 1, egress: 2, tos: 0, tcpFlags: 27, icmp: null, srcAs: null, dstAs: null },
+    ...{ srcMask: null, dstMask: null, nextHop: null, vlan: null, direction: null, application: null },
+    ...{ reverseBytes: null, reversePackets: null, samplingRate: 1, domain: 0, sequence: 0 },
+  };
+  await stored("flows", 1, at, [Object.assign(emptyContent("flow", at, at), { bytes: 5_000, packets: 5, flow })]);
+  const directory = { get: async () => senders } as unknown as DirectoryCache;
+  const here = questions(db, directory, new TermIndex());
+  const traffic = async () => {
+    const { figures } = await overview({ db, ask: () => here, senders, silent: new Set() }, ZONE, NOW);
+    return figures.find((f) => f.name === "traffic of flows");
+  };
+  expect(await traffic()).toMatchObject({ lastNight: null, usual: null, before: Array(6).fill(null) });
+  const client = await db.connect();
+  try {
+    await sumStored(client as never);
+  } finally {
+    client.release();
+  }
+  expect(await traffic()).toMatchObject({ lastNight: 5_000 });
 });

@@ -1,11 +1,12 @@
 import type { Overview } from "@halvik/contract/overview";
 import { median } from "@halvik/core/base/statistics";
-import { formatUs, midnight, nightOf, US_PER_HOUR, zoneOffsetUs } from "@halvik/core/base/time";
+import { formatUs, midnight, nightOf, US_PER_HOUR, US_PER_MINUTE, zoneOffsetUs } from "@halvik/core/base/time";
 import { RECORD_KINDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, parseFilter } from "@halvik/core/query/filter";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { everywhereByHour } from "../../store/traffic/read-sums.js";
+import { missFlows } from "../../store/traffic/sum-flows.js";
 import type { Ask } from "../records/questions.js";
 import { type HourSum, incidentsRaised, oldestRecordUs, recordsBySender } from "./repository.js";
 
@@ -14,6 +15,8 @@ const NIGHTS_BEFORE = 6;
 const LEAST_NIGHTS = 3;
 const DAYS = 7;
 const BUDGET_MS = 4_000;
+/** What was heard within it may not be summed yet: the keeper gathers for up to a minute. */
+const GATHERED_US = 2 * US_PER_MINUTE;
 
 /** What somebody who arrives in the morning asks of the night. Kinds that never came are left out. */
 const FIGURES: readonly { readonly name: string; readonly filter: string }[] = [
@@ -31,6 +34,8 @@ interface Night {
   readonly fromUs: number;
   readonly toUs: number;
 }
+
+type NightValues = Pick<Overview["figures"][number], "lastNight" | "before" | "usual">;
 
 interface Needs {
   readonly db: Queryable;
@@ -63,12 +68,8 @@ export async function overview({ db, ask, senders, silent }: Needs, zone: string
     if (figure.lastNight > 0 || figure.before.some((n) => n !== null && n > 0))
       figures.push({ name, unit: "records", filter, ...figure });
   }
-  const octets = await everywhereByHour(db, "total", [span]);
-  const traffic = figureOf(
-    octets.map(({ fromUs, bytes }) => ({ fromUs, sum: bytes })),
-    span.fromUs,
-  );
-  if (traffic.lastNight > 0 || traffic.before.some((n) => n !== null && n > 0))
+  const traffic = await octetsOf(db, span, nowUs, figureOf);
+  if (traffic.lastNight !== 0 || traffic.before.some((n) => n !== null && n > 0))
     figures.unshift({ name: "traffic of flows", unit: "bytes", filter: "", ...traffic });
   return {
     night: { from: formatUs(whole.fromUs), to: formatUs(whole.fromUs + lengthUs) },
@@ -76,6 +77,21 @@ export async function overview({ db, ask, senders, silent }: Needs, zone: string
     sites: sitesOf(await recordsBySender(db, span.fromUs, span.toUs), senders, silent, figureOf, span.fromUs),
     incidents: await incidentsByDay(db, zone, nowUs),
   };
+}
+
+/** What flows carried. While some of them are stored and not summed, as after a start with history, any night may miss them. */
+async function octetsOf(
+  db: Queryable,
+  span: Night,
+  nowUs: number,
+  figureOf: (sums: readonly HourSum[], exactFromUs: number) => NightValues,
+): Promise<NightValues> {
+  const endedUs = Math.min(span.toUs, nowUs - GATHERED_US);
+  if (await missFlows(db, endedUs))
+    return { lastNight: null, before: Array.from({ length: NIGHTS_BEFORE }, () => null), usual: null };
+  const octets = await everywhereByHour(db, "total", [span]);
+  const sums = octets.map(({ fromUs, bytes }) => ({ fromUs, sum: bytes }));
+  return figureOf(sums, span.fromUs);
 }
 
 async function countsOf(

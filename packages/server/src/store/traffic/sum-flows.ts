@@ -110,6 +110,18 @@ export async function flowsBehind(db: Queryable, storedBeforeUs: number | null =
   return flows;
 }
 
+/** Whether sums of what was before a moment miss flows that are stored. */
+export async function missFlows(db: Queryable, beforeUs: number): Promise<boolean> {
+  for (const { name, after } of await behind(db)) {
+    const { rows } = await db.query<{ any: boolean }>(
+      `select exists (select from ${segmentTable(name)} where id > $1::bigint and time < $2) as any`,
+      [after, beforeUs],
+    );
+    if (rows[0]!.any) return true;
+  }
+  return false;
+}
+
 /** Takes out of the sums what the flows of a segment had added, before it is dropped as if it had never been. */
 export async function takeOutFlows(db: Queryable, segment: string, sites: Sites, nowUs: number): Promise<void> {
   const { rows } = await db.query<{ last: string }>(

@@ -53,8 +53,10 @@ export function NightTile({ made: { night, figures } }: { made: Pick<Overview, "
                 <th scope="row" className="py-0.5 text-left font-normal">
                   <Cut text={f.name}>{f.filter === "" ? f.name : <Link to={link(f.filter)}>{f.name}</Link>}</Cut>
                 </th>
-                <td className={`text-right tabular-nums ${far ? "font-semibold text-ochre" : ""}`}>
-                  {amount(f, f.lastNight)}
+                <td
+                  className={`text-right tabular-nums ${far ? "font-semibold text-ochre" : ""} ${f.lastNight === null ? "text-quiet" : ""}`}
+                >
+                  {f.lastNight === null ? "counting …" : amount(f, f.lastNight)}
                 </td>
                 <td className="text-right text-quiet tabular-nums">
                   {f.usual === null ? "not known" : amount(f, f.usual)}
@@ -76,7 +78,7 @@ const amount = ({ unit }: Pick<Figure, "unit">, value: number): string =>
   unit === "bytes" ? bytesText(value) : Math.round(value).toLocaleString("en");
 
 function isFar({ usual, lastNight }: Figure): boolean {
-  if (usual === null || Math.max(usual, lastNight) < FEW) return false;
+  if (usual === null || lastNight === null || Math.max(usual, lastNight) < FEW) return false;
   return lastNight > usual * FAR || lastNight < usual / FAR;
 }
 

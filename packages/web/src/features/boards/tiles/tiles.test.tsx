@@ -22,7 +22,7 @@ const isMarked = (e: HTMLElement) => /text-(?:ochre|vermilion)/.test(e.className
 
 describe("last night beside the nights before", () => {
   const night = { from: "2026-11-27T21:00:00.000000Z", to: "2026-11-28T05:00:00.000000Z" };
-  const figure = (name: string, lastNight: number, usual: number | null, over: object = {}) => ({
+  const figure = (name: string, lastNight: number | null, usual: number | null, over: object = {}) => ({
     ...{ name, filter: "failed", unit: "records" as const, lastNight, usual, before: [1, null, 3] },
     ...over,
   });
@@ -60,6 +60,12 @@ describe("last night beside the nights before", () => {
   test("where there is nothing to count, a sentence stands and no empty table", () => {
     expect(tile()).toContain("Nothing to count last night or in the nights before (22:00 – 06:00).");
     expect(screen.queryByRole("table")).toBeNull();
+  });
+
+  test("what is still being counted says so, and is told from no usual", () => {
+    tile(figure("traffic of flows", null, null, { filter: "", unit: "bytes", before: [null, null, null] }));
+    expect(cells(/traffic/)[0]!.textContent).toBe("counting …");
+    expect(isMarked(cells(/traffic/)[0]!)).toBe(false);
   });
 
   test("a night that nothing is known of is a gap among the bars", () => {
