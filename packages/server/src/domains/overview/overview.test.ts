@@ -1,4 +1,4 @@
-import { nightOf, US_PER_DAY, US_PER_HOUR } from "@halvik/core/base/time";
+import { nightOf, US_PER_DAY, US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
 import { emptyContent, type RecordContent } from "@halvik/core/model/record";
 import { newSender, SenderDirectory } from "@halvik/core/model/senders";
 import { syslogRecord } from "@halvik/core/normalise";
@@ -111,19 +111,25 @@ test("the last night beside the median of those that are known; sites; incidents
 });
 
 test("while flows are stored and not summed, no night's traffic is taken for the whole of it", async () => {
-  const at = nightOf(NOW, ZONE, 0).fromUs + US_PER_HOUR;
-  const flow = {
+  const flowAt = (at: number) =>
+    Object.assign(emptyContent("flow", at, at), { bytes: 5_000, packets: 5, flow: told(at) });
+  const told = (at: number) => ({
     ...{ startUs: at, ingress: 1, egress: 2, tos: 0, tcpFlags: 27, icmp: null, srcAs: null, dstAs: null },
     ...{ srcMask: null, dstMask: null, nextHop: null, vlan: null, direction: null, application: null },
     ...{ reverseBytes: null, reversePackets: null, samplingRate: 1, domain: 0, sequence: 0 },
-  };
-  await stored("flows", 1, at, [Object.assign(emptyContent("flow", at, at), { bytes: 5_000, packets: 5, flow })]);
+  });
   const directory = { get: async () => senders } as unknown as DirectoryCache;
   const here = questions(db, directory, new TermIndex());
   const traffic = async () => {
     const { figures } = await overview({ db, ask: () => here, senders, silent: new Set() }, ZONE, NOW);
     return figures.find((f) => f.name === "traffic of flows");
   };
+  // a file of last year says nothing of these nights, nor do flows of this minute
+  await stored("last year", 1, NOW - 365 * US_PER_DAY, [flowAt(NOW - 365 * US_PER_DAY)]);
+  await stored("this minute", 1, NOW, [flowAt(NOW - US_PER_MINUTE)]);
+  expect(await traffic()).toBeUndefined();
+  const at = nightOf(NOW, ZONE, 0).fromUs + US_PER_HOUR;
+  await stored("last night", 1, at, [flowAt(at)]);
   expect(await traffic()).toMatchObject({ lastNight: null, usual: null, before: Array(6).fill(null) });
   const client = await db.connect();
   try {

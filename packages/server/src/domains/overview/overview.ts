@@ -87,7 +87,7 @@ async function octetsOf(
   figureOf: (sums: readonly HourSum[], exactFromUs: number) => NightValues,
 ): Promise<NightValues> {
   const endedUs = Math.min(span.toUs, nowUs - GATHERED_US);
-  if (await missFlows(db, endedUs))
+  if (await missFlows(db, span.fromUs, endedUs))
     return { lastNight: null, before: Array.from({ length: NIGHTS_BEFORE }, () => null), usual: null };
   const octets = await everywhereByHour(db, "total", [span]);
   const sums = octets.map(({ fromUs, bytes }) => ({ fromUs, sum: bytes }));

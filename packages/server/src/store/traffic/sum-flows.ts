@@ -110,12 +110,12 @@ export async function flowsBehind(db: Queryable, storedBeforeUs: number | null =
   return flows;
 }
 
-/** Whether sums of what was before a moment miss flows that are stored. */
-export async function missFlows(db: Queryable, beforeUs: number): Promise<boolean> {
+/** Whether sums of what was from one moment to before another miss flows that are stored. */
+export async function missFlows(db: Queryable, fromUs: number, beforeUs: number): Promise<boolean> {
   for (const { name, after } of await behind(db)) {
     const { rows } = await db.query<{ any: boolean }>(
-      `select exists (select from ${segmentTable(name)} where id > $1::bigint and time < $2) as any`,
-      [after, beforeUs],
+      `select exists (select from ${segmentTable(name)} where id > $1::bigint and time >= $2 and time < $3) as any`,
+      [after, fromUs, beforeUs],
     );
     if (rows[0]!.any) return true;
   }

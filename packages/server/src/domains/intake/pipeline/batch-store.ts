@@ -35,10 +35,10 @@ import type { UndecodableSamples } from "./undecodable-samples.js";
 export const STORE_MS = 20_000;
 /**
  * How long one batch may be halved, and taken apart at all. After the first, what is left is tried by sender, once each: what is not tried
- * until the second goes to quarantine, innocents too. So that is as long as can be within what the store has to answer in: a machine that
- * stood still for six seconds had sixty records of nobody's fault there.
+ * until the second goes to quarantine, innocents too: a machine that stood still for six seconds had sixty records of nobody's fault there.
+ * So that is long, and still well within what the store has to answer in, for a batch given up is tried again.
  */
-const [HALVE_MS, SALVAGE_MS] = [2_000, 15_000];
+const [HALVE_MS, SALVAGE_MS] = [2_000, 12_000];
 const MOST_FAILURES = 3;
 const MOST_AGAIN = 20;
 
