@@ -81,7 +81,14 @@ export const TileMade = z.discriminatedUnion("is", [
   }),
   z.object({ is: z.literal("silent senders"), title: z.string(), senders: Summary.shape.senders, more: z.int() }),
   z.object({ is: z.literal("limits"), title: z.string(), limits: z.array(LimitLine), more: z.int() }),
-  z.object({ is: z.literal("fullest links"), title: z.string(), links: z.array(FullLink), more: z.int() }),
+  z.object({
+    is: z.literal("fullest links"),
+    title: z.string(),
+    links: z.array(FullLink),
+    more: z.int(),
+    /** Flows of the window are stored and not summed yet: a link was at least as full. */
+    isCounting: z.boolean(),
+  }),
   Overview.pick({ night: true, figures: true }).extend({ is: z.literal("last night"), title: z.string() }),
   Overview.pick({ sites: true }).extend({ is: z.literal("sites"), title: z.string() }),
   Overview.pick({ incidents: true }).extend({ is: z.literal("incidents a day"), title: z.string() }),

@@ -4,6 +4,7 @@ import type { TileShows } from "@halvik/core/board";
 import { readKeptRule } from "@halvik/core/detect";
 import type { Window } from "@halvik/core/report";
 import type { Actor } from "../../kernel/actor.js";
+import { missFlows } from "../../store/traffic/sum-flows.js";
 import { summaryOf } from "../health/summary.js";
 import { incidentJson } from "../incidents/detail.js";
 import { listIncidents, needingAttention } from "../incidents/repository.js";
@@ -75,7 +76,8 @@ export async function makeTile(needs: TileNeeds, shows: TileShows, scope: TileSc
       const senders = await directory.get();
       const all = await fullestLinks(db, senders, names, window, config.HALVIK_KEEP_TRAFFIC_FIVE_DAYS, nowUs);
       const { shown, more } = cut(all, shows.most);
-      return { is: shows.is, title: shows.title, links: shown, more };
+      const isCounting = await missFlows(db, window, nowUs);
+      return { is: shows.is, title: shows.title, links: shown, more, isCounting };
     }
     case "last night": {
       const { night, figures } = await needs.nights.of(zone, nowUs);

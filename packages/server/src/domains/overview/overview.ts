@@ -1,6 +1,6 @@
 import type { Overview } from "@halvik/contract/overview";
 import { median } from "@halvik/core/base/statistics";
-import { formatUs, midnight, nightOf, US_PER_HOUR, US_PER_MINUTE, zoneOffsetUs } from "@halvik/core/base/time";
+import { formatUs, midnight, nightOf, US_PER_HOUR, zoneOffsetUs } from "@halvik/core/base/time";
 import { RECORD_KINDS } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { type Filter, parseFilter } from "@halvik/core/query/filter";
@@ -15,8 +15,6 @@ const NIGHTS_BEFORE = 6;
 const LEAST_NIGHTS = 3;
 const DAYS = 7;
 const BUDGET_MS = 4_000;
-/** What was heard within it may not be summed yet: the keeper gathers for up to a minute. */
-const GATHERED_US = 2 * US_PER_MINUTE;
 
 /** What somebody who arrives in the morning asks of the night. Kinds that never came are left out. */
 const FIGURES: readonly { readonly name: string; readonly filter: string }[] = [
@@ -86,8 +84,7 @@ async function octetsOf(
   nowUs: number,
   figureOf: (sums: readonly HourSum[], exactFromUs: number) => NightValues,
 ): Promise<NightValues> {
-  const endedUs = Math.min(span.toUs, nowUs - GATHERED_US);
-  if (await missFlows(db, span.fromUs, endedUs))
+  if (await missFlows(db, span, nowUs))
     return { lastNight: null, before: Array.from({ length: NIGHTS_BEFORE }, () => null), usual: null };
   const octets = await everywhereByHour(db, "total", [span]);
   const sums = octets.map(({ fromUs, bytes }) => ({ fromUs, sum: bytes }));

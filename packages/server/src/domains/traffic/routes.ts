@@ -15,7 +15,7 @@ import {
   TrafficQuery,
   UnnamedTraffic,
 } from "@halvik/contract/traffic";
-import { US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
+import { US_PER_DAY } from "@halvik/core/base/time";
 import * as z from "zod";
 import type { Actor } from "../../kernel/actor.js";
 import { nowUs } from "../../kernel/clock.js";
@@ -29,7 +29,7 @@ import { readWindow } from "../../kernel/http/window.js";
 import { derivedBefore } from "../../store/traffic/derive-sums.js";
 import { keptSince, trafficSources } from "../../store/traffic/read-sums.js";
 import type { ScanAsked } from "../../store/traffic/scan-flows.js";
-import { flowsBehind } from "../../store/traffic/sum-flows.js";
+import { flowsBehind, SUMMED_WITHIN_US } from "../../store/traffic/sum-flows.js";
 import { trafficSites } from "../../store/traffic/traffic-sites.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import { flowsWaiting } from "../intake/streams/repository.js";
@@ -53,8 +53,6 @@ import { unnamedOf } from "./unnamed.js";
 import { type Place, whereOf } from "./where.js";
 
 const MOST_DAYS = 800;
-/** What was stored so long ago and is not summed is told: the keeper gathers for up to a minute. */
-const SUMMED_WITHIN_US = 2 * US_PER_MINUTE;
 const ofInterface = z.object({
   exporter: z.coerce.number().int().min(1).max(2_147_483_647),
   interface: z.coerce.number().int().min(0).max(4_294_967_295),

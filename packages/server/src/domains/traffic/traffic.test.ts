@@ -17,7 +17,7 @@ import { indexNext } from "../../store/keeping/index-segments.js";
 import { TrafficKeeping } from "../../store/keeping/keep-traffic.js";
 import { deriveSums } from "../../store/traffic/derive-sums.js";
 import { meterSet, readTop, readUnlisted } from "../../store/traffic/read-sums.js";
-import { flowsBehind } from "../../store/traffic/sum-flows.js";
+import { flowsBehind, missFlows } from "../../store/traffic/sum-flows.js";
 import { addRows, closeSteps, takeOutRows } from "../../store/traffic/write-sums.js";
 import type { TestApi } from "../../testing/test-api.js";
 import { TestStore } from "../../testing/test-store.js";
@@ -79,9 +79,16 @@ test("flows are summed once, whatever is killed in between; an interface, an exp
   });
   await expect(sum(dying)).rejects.toThrow("killed");
   expect(await flowsBehind(keeper)).toBe(400);
+  const misses = (fromUs: number, toUs: number) => missFlows(keeper, { fromUs, toUs }, nowUs());
+  // of the time they are of, and of no other
+  expect([await misses(T, T + 3 * H), await misses(0, T), await misses(T + 3 * H, nowUs())]).toEqual([
+    true,
+    false,
+    false,
+  ]);
   await sum();
   await sum();
-  expect(await flowsBehind(keeper)).toBe(0);
+  expect([await flowsBehind(keeper), await misses(0, nowUs())]).toEqual([0, false]);
   const [hestnes, other, vardholm] = exporters as [number, number, number];
   const [from, to] = [T, T + 2 * H];
   const told = (of: (f: Told) => boolean, a = from, b = to) =>

@@ -1,4 +1,4 @@
-import { US_PER_HOUR } from "@halvik/core/base/time";
+import { US_PER_HOUR, US_PER_MINUTE } from "@halvik/core/base/time";
 import { type FlowSeen, type Sites, TrafficSums } from "@halvik/core/traffic";
 import { type Client, type Queryable, transaction } from "../../kernel/db/pool.js";
 import { copyOut } from "../copy-out.js";
@@ -110,8 +110,16 @@ export async function flowsBehind(db: Queryable, storedBeforeUs: number | null =
   return flows;
 }
 
-/** Whether sums of what was from one moment to before another miss flows that are stored. */
-export async function missFlows(db: Queryable, fromUs: number, beforeUs: number): Promise<boolean> {
+/** What is not summed so long after it was heard is told: the keeper gathers for up to a minute. */
+export const SUMMED_WITHIN_US = 2 * US_PER_MINUTE;
+
+/** Whether sums of a window miss flows that are stored: all of it but what is of this moment. */
+export async function missFlows(
+  db: Queryable,
+  { fromUs, toUs }: { readonly fromUs: number; readonly toUs: number },
+  nowUs: number,
+): Promise<boolean> {
+  const beforeUs = Math.min(toUs, nowUs - SUMMED_WITHIN_US);
   for (const { name, after } of await behind(db)) {
     const { rows } = await db.query<{ any: boolean }>(
       `select exists (select from ${segmentTable(name)} where id > $1::bigint and time >= $2 and time < $3) as any`,

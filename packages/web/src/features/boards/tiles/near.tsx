@@ -87,7 +87,7 @@ export function LimitsTile({ made: { limits, more } }: { made: Made<"limits"> })
 }
 
 /** Interfaces by how full they were in the fullest step. */
-export function LinksTile({ made: { links, more } }: { made: Made<"fullest links"> }) {
+export function LinksTile({ made: { links, more, isCounting } }: { made: Made<"fullest links"> }) {
   if (links.length === 0)
     return (
       <p className="text-ui text-quiet">
@@ -120,6 +120,7 @@ export function LinksTile({ made: { links, more } }: { made: Made<"fullest links
       <Tooltip text={`In the fullest ${links[0]!.stepSeconds / 60} minutes of the window, of what it carries`}>
         <span className="text-small text-quiet">at most, in {links[0]!.stepSeconds / 60} min</span>
       </Tooltip>
+      {isCounting && <span className="text-small text-ochre">; flows are still being summed: at least so much</span>}
       <More more={more} to="/traffic" />
     </>
   );

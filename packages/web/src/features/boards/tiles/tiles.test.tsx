@@ -196,7 +196,11 @@ describe("how near to a line", () => {
     expect(screen.getByRole("link", { name: "rt-hestnes wan0 in" }).getAttribute("href")).toBe(
       "/traffic?exporter=4&interface=7",
     );
-    expect(text).toContain("at most, in 5 min");
+    expect(text).toMatch(/at most, in 5 min2 more/);
+  });
+  test("links while flows are not summed yet", () => {
+    const made = { is: "fullest links", title: "", links: [link(0, "in")], more: 0, isCounting: true };
+    expect(shown(<LinksTile made={made as never} />)).toMatch(/still being summed: at least so much$/);
   });
   test("no link", () => {
     expect(shown(<LinksTile made={{ is: "fullest links", title: "", links: [], more: 0 } as never} />)).toMatch(
