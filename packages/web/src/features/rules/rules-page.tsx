@@ -158,7 +158,7 @@ const COLUMNS: ColumnDef<RuleLine>[] = [
     id: "rule",
     header: "rule",
     accessorFn: (r) => r.name.toLowerCase(),
-    size: 600,
+    size: 576,
     cell: ({ row: { original: r } }) => (
       <>
         <Link to={`/rules/${r.id}`} className="font-semibold text-ink no-underline">
@@ -203,7 +203,7 @@ const COLUMNS: ColumnDef<RuleLine>[] = [
     id: "last",
     header: "last raised",
     accessorFn: (r) => (r.lastRaised === null ? 0 : usOf(r.lastRaised)),
-    size: 92,
+    size: 116,
     meta: RIGHT,
     cell: ({ row: { original: r } }) =>
       r.lastRaised === null ? (
