@@ -12,27 +12,28 @@ export async function writeEndpoints(
   endpoints: readonly EndpointStatus[],
   nowUs: number,
 ): Promise<void> {
-  await db.query("delete from endpoint where node = $1 and not (name = any($2::text[]))", [
-    node,
-    endpoints.map((e) => e.name),
-  ]);
-  for (const e of endpoints)
-    await db.query(
-      `insert into endpoint (name, transport, address, port, state, detail, counters, updated_us, node, refused) values ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-       on conflict (node, name) do update set transport = $2, address = $3, port = $4, state = $5, detail = $6, counters = $7, updated_us = $8, refused = $10`,
-      [
-        e.name,
-        e.transport,
-        e.address,
-        e.port,
-        e.state,
-        e.detail,
-        JSON.stringify(e.counters),
-        nowUs,
-        node,
-        JSON.stringify(e.refused ?? []),
-      ],
-    );
+  const all = <T>(of: (e: EndpointStatus) => T): T[] => endpoints.map(of);
+  await db.query(
+    `with gone as (delete from endpoint where node = $10 and not (name = any($1::text[])))
+     insert into endpoint (name, transport, address, port, state, detail, counters, refused, updated_us, node)
+     select e.*, $9, $10
+     from unnest($1::text[], $2::text[], $3::text[], $4::int[], $5::text[], $6::text[], $7::jsonb[], $8::jsonb[]) e
+     on conflict (node, name) do update set transport = excluded.transport, address = excluded.address, port = excluded.port,
+       state = excluded.state, detail = excluded.detail, counters = excluded.counters, refused = excluded.refused,
+       updated_us = excluded.updated_us`,
+    [
+      all((e) => e.name),
+      all((e) => e.transport),
+      all((e) => e.address),
+      all((e) => e.port),
+      all((e) => e.state),
+      all((e) => e.detail),
+      all((e) => JSON.stringify(e.counters)),
+      all((e) => JSON.stringify(e.refused ?? [])),
+      nowUs,
+      node,
+    ],
+  );
 }
 
 export async function writeHeartbeat(

@@ -36,7 +36,17 @@ const RECONNECT_MS = 1_000;
 const GUARD_MS = 200;
 const HOUSEKEEPING_MS = 1_000;
 const TICK_US = 2_000_000;
+/** What only makes room has its turn seldom: every statement costs a resting machine as much as a busy one. */
+const SELDOM_MS = 20_000;
 const COUNT_EVERY_MS = 600_000;
+
+/** Work beside storing, by which what people decided holds and what is over goes. */
+interface Chore {
+  readonly what: string;
+  /** How long it rests between turns at least; left out: it has its turn each time. */
+  readonly everyMs?: number;
+  readonly step: (client: Client) => Promise<unknown>;
+}
 
 export interface PipelineOptions extends BatchStoreOptions {
   readonly ratePerSender: number;
@@ -68,7 +78,9 @@ export class Pipeline implements EndpointSink {
   private readonly absence: StoreAbsence;
   private readonly store: BatchStore;
   private storingHead = false;
-  private countedMs = performance.now();
+  /** When chores that rest between turns had theirs. */
+  private readonly hadTurnMs = new Map<Chore, number>();
+  private readonly begunMs = performance.now();
   private replaying = false;
   private spoolTask: Promise<void> | null = null;
   private lastHousekeepingMs = 0;
@@ -358,9 +370,13 @@ export class Pipeline implements EndpointSink {
   /** Each step by itself: one that is refused keeps none of the others from its turn. */
   private async housekeeping(): Promise<void> {
     this.notices.tellDue();
-    for (const [what, step] of this.chores) {
+    const nowMs = performance.now();
+    for (const chore of this.chores) {
       if (this.store.client === null) return;
       const { client } = this.store;
+      const { what, everyMs = 0, step } = chore;
+      if (nowMs - (this.hadTurnMs.get(chore) ?? this.begunMs) < everyMs) continue;
+      this.hadTurnMs.set(chore, nowMs);
       try {
         await withinMs(STORE_MS, what, () => step(client));
       } catch (e) {
@@ -371,32 +387,30 @@ export class Pipeline implements EndpointSink {
     }
   }
 
-  private readonly chores: readonly (readonly [what: string, step: (client: Client) => Promise<unknown>])[] = [
-    [
-      "reading who sends",
-      async (client) => {
+  private readonly chores: readonly Chore[] = [
+    {
+      what: "reading who sends",
+      step: async (client) => {
         if (await this.registry.refresh(client)) await this.held.refresh(client);
       },
-    ],
-    ["storing what was held", (client) => this.storeHeld(client)],
-    ["quarantine", (client) => this.tendQuarantine(client)],
-    ["forgetting what was held", (client) => expireHeld(client, nowUs())],
-    ["forgetting who waits no more", (client) => this.registry.forgetWaiting(client, nowUs())],
-    ["counts of senders", (client) => writeActivity(client, this.registry, false, nowUs())],
-    ["requests of before", (client) => forgetRequests(client, nowUs())],
-    ["too many requests", (client) => this.forgetMost(client)],
-    ["samples", (client) => this.samples.keep(client)],
-    ["names nobody knows", (client) => addUnnamed(client, this.decoders.takeUnnamed(), nowUs())],
-    ["templates of exporters", (client) => saveFlowDomains(client, this.decoders.flows, nowUs())],
-    ["uses of templates", (client) => saveTemplateUses(client, this.decoders.flows, nowUs())],
-    ["settings", (client) => this.options.onHousekeeping(client)],
+    },
+    { what: "storing what was held", step: (client) => this.storeHeld(client) },
+    { what: "quarantine", step: (client) => this.tendQuarantine(client) },
+    { what: "forgetting what was held", everyMs: SELDOM_MS, step: (client) => expireHeld(client, nowUs()) },
+    {
+      what: "forgetting who waits no more",
+      everyMs: SELDOM_MS,
+      step: (client) => this.registry.forgetWaiting(client, nowUs()),
+    },
+    { what: "counts of senders", step: (client) => writeActivity(client, this.registry, false, nowUs()) },
+    { what: "requests of before", everyMs: SELDOM_MS, step: (client) => forgetRequests(client, nowUs()) },
+    { what: "too many requests", everyMs: COUNT_EVERY_MS, step: (client) => forgetMostRequests(client) },
+    { what: "samples", step: (client) => this.samples.keep(client) },
+    { what: "names nobody knows", step: (client) => addUnnamed(client, this.decoders.takeUnnamed(), nowUs()) },
+    { what: "templates of exporters", step: (client) => saveFlowDomains(client, this.decoders.flows, nowUs()) },
+    { what: "uses of templates", step: (client) => saveTemplateUses(client, this.decoders.flows, nowUs()) },
+    { what: "settings", step: (client) => this.options.onHousekeeping(client) },
   ];
-
-  private async forgetMost(client: Client): Promise<void> {
-    if (performance.now() - this.countedMs < COUNT_EVERY_MS) return;
-    this.countedMs = performance.now();
-    await forgetMostRequests(client);
-  }
 
   /** What was held for senders admitted by now, and Halvik's own observations; a batch of nothing says that time goes on. */
   private async storeHeld(client: Client): Promise<void> {

@@ -132,10 +132,11 @@ export async function loadLanes(db: Queryable): Promise<Map<string, number>> {
   return new Map(rows.map((r) => [r.lane, r.watermark_us]));
 }
 
-export async function saveLane(db: Queryable, lane: string, watermarkUs: number): Promise<void> {
+export async function saveLanes(db: Queryable, lanes: ReadonlyMap<string, number>): Promise<void> {
   await db.query(
-    "insert into engine_lane (lane, watermark_us) values ($1, $2) on conflict (lane) do update set watermark_us = $2",
-    [lane, watermarkUs],
+    `insert into engine_lane (lane, watermark_us) select * from unnest($1::text[], $2::bigint[])
+     on conflict (lane) do update set watermark_us = excluded.watermark_us`,
+    [[...lanes.keys()], [...lanes.values()]],
   );
 }
 

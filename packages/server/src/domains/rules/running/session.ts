@@ -36,7 +36,7 @@ import {
   loadRules,
   ruleVersion,
   saveCursor,
-  saveLane,
+  saveLanes,
   takeCloses,
 } from "./repository.js";
 
@@ -72,7 +72,9 @@ export class EngineSession {
     private readonly lanes: Map<string, number>,
     private readonly zone: string,
     private readonly care: Care,
-  ) {}
+  ) {
+    this.savedLanes = new Map(lanes);
+  }
 
   private isolated: Isolated[] = [];
 
@@ -211,17 +213,28 @@ export class EngineSession {
       await this.saveStates(results.flatMap((r) => r.states));
       for (const collector of new Set(batches.map((b) => b.collector)))
         await saveCursor(this.client, this.cursors.get(collector)!);
-      for (const [lane, watermark] of this.lanes) await saveLane(this.client, lane, watermark);
+      await this.saveMovedLanes();
       for (const lane of this.doneLanes()) {
         this.lanes.delete(lane);
         await forgetLane(this.client, lane);
       }
-      const live = this.lanes.get(this.liveLane);
-      if (live !== undefined) await forgetCloses(this.client, live);
     });
+    this.savedLanes = new Map(this.lanes);
     this.replayed = [];
     this.isolated.push(...isolated);
     return batches.length < waiting.length || waiting.length >= BATCHES_PER_STEP;
+  }
+
+  /** Watermarks of lanes as they are stored. */
+  private savedLanes: ReadonlyMap<string, number>;
+
+  /** Watermarks move every few seconds, most steps write nothing of them; closings they passed are not asked for again. */
+  private async saveMovedLanes(): Promise<void> {
+    const moved = new Map([...this.lanes].filter(([lane, watermark]) => this.savedLanes.get(lane) !== watermark));
+    if (moved.size === 0) return;
+    await saveLanes(this.client, moved);
+    const live = moved.get(this.liveLane);
+    if (live !== undefined) await forgetCloses(this.client, live);
   }
 
   private async saveStates(states: readonly ChangedState[]): Promise<void> {
