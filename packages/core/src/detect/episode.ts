@@ -24,6 +24,8 @@ export class OpenEpisode {
   /** What no report has named yet. */
   private added: Evidence[] = [];
   private readonly entities = new Set<string>();
+  /** The list of entities that was added last. */
+  private named: readonly string[] | null = null;
 
   /** @param severalSteps whether evidence says which step it met */
   constructor(
@@ -84,6 +86,9 @@ export class OpenEpisode {
   }
 
   private name(entities: readonly string[]): void {
+    // in a flood one record names what the one before it did, in the same list
+    if (entities === this.named) return;
+    this.named = entities;
     for (const entity of entities) if (this.entities.size < MAX_ENTITIES) this.entities.add(entity);
   }
 

@@ -3,6 +3,7 @@ import { entityCode, isSpelt } from "../model/entity/index.js";
 import { type Field, type FieldName, type FieldValue, field, type HalvikRecord } from "../model/record/index.js";
 import type { SenderDirectory } from "../model/senders/index.js";
 import { compileComparison, compileTree, type Filter, type RecordTest } from "../query/filter/index.js";
+import { CodeLists } from "./code-lists.js";
 import { addToKey, keyPart } from "./key.js";
 
 type Answer<T> = (record: HalvikRecord) => T;
@@ -21,6 +22,7 @@ export class SharedQuestions {
   private readonly keys = new Map<string, Answer<readonly string[]>>();
   private readonly entities = new Map<string, Answer<readonly string[]>>();
   private readonly values = new Map<FieldName, Answer<readonly string[]>>();
+  private readonly lists = new CodeLists();
 
   constructor(private readonly directory: SenderDirectory) {}
 
@@ -64,11 +66,7 @@ export class SharedQuestions {
     if (names.length === 1) return own;
     return this.shared(this.entities, names.join(), () => {
       const rest = this.entitiesOf(names.slice(0, -1));
-      return (record) => {
-        const before = rest(record);
-        const more = own(record);
-        return more.length === 0 ? before : before.length === 0 ? more : before.concat(more);
-      };
+      return (record) => this.lists.join(rest(record), own(record));
     });
   }
 
@@ -104,16 +102,22 @@ export class SharedQuestions {
   }
 
   private named(name: FieldName): Answer<readonly string[]> {
-    const { get } = field(name);
+    const { get, only } = field(name);
     const { applications, ours } = this.directory;
     const prefix = entityCode(name, "");
-    const code = (value: unknown): string => prefix + bounded(ours.short(name, String(value)));
-    if (name !== "process") return (record) => get(record, applications).map(code);
+    const alone = this.lists.alone((value) => prefix + bounded(ours.short(name, value)));
     // the number of a process names it on its host alone, and as long as it runs: two that have it are not one thing
-    return (record) =>
-      get(record, applications)
-        .filter((value) => !NUMBER.test(String(value)))
-        .map(code);
+    const names = (value: FieldValue) => name !== "process" || !NUMBER.test(String(value));
+    if (only !== undefined)
+      return (record) => {
+        const value = only(record, applications);
+        return value === null || !names(value) ? NONE : alone(String(value));
+      };
+    return (record) => {
+      const values = get(record, applications);
+      if (values.length === 1) return names(values[0]!) ? alone(String(values[0]!)) : NONE;
+      return values.filter(names).flatMap((value) => alone(String(value)));
+    };
   }
 
   private shared<K, T>(all: Map<K, Answer<T>>, key: K, make: () => Answer<T>): Answer<T> {
