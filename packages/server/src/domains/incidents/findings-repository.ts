@@ -92,10 +92,22 @@ export async function insertFinding(
   return rows[0]!.id;
 }
 
-export async function updateFinding(db: Queryable, id: number, e: Episode): Promise<void> {
-  await db.query(
-    "update finding set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10, facts = $11, worse = $12, cleared_with = $13 where id = $1",
-    [
+/** Where a finding lies. */
+export interface Place {
+  readonly incident: number;
+  /** When the incident began, where the finding may leave it: there are others in it, and no person has put it there. Null: it may not. */
+  readonly mayLeaveUs: number | null;
+}
+
+/** @returns where it lies now: people merge and split; null: nowhere */
+export async function updateFinding(db: Queryable, id: number, e: Episode): Promise<Place | null> {
+  const { rows } = await db.query<{ incident: number | null; mayLeaveUs: number | null }>({
+    // planned once a session, as others of which a flood asks thousands
+    name: "update finding",
+    text: `update finding f set first_us = $2, last_us = $3, raised_us = $4, count = $5, evidence_first = $6, evidence_latest = $7, entities = $8, cleared_us = $9, cleared_by = $10, facts = $11, worse = $12, cleared_with = $13 where id = $1
+     returning incident, (select i.first_us from incident i where i.id = f.incident and not f.by_hand
+       and exists (select from finding o where o.incident = i.id and o.id <> f.id)) as "mayLeaveUs"`,
+    values: [
       id,
       e.firstUs,
       e.lastUs,
@@ -110,7 +122,9 @@ export async function updateFinding(db: Queryable, id: number, e: Episode): Prom
       e.worse,
       e.clearedWith ?? null,
     ],
-  );
+  });
+  const row = rows[0];
+  return row === undefined || row.incident === null ? null : { incident: row.incident, mayLeaveUs: row.mayLeaveUs };
 }
 
 /** Writes the count and bounds of a finding that grew by what came late. */
@@ -220,13 +234,14 @@ export interface GrowingIncident {
 
 /** Held until the transaction ends. */
 export async function incidentToGrow(db: Queryable, id: number, ruleId: string): Promise<GrowingIncident | null> {
-  const { rows } = await db.query<GrowingIncident>(
-    `select title, rule_id as "ruleId", entities, severity, last_us as "lastUs", seen, new_since_seen as "newSinceSeen", untold, told_us as "toldUs",
+  const { rows } = await db.query<GrowingIncident>({
+    name: "incident to grow",
+    text: `select title, rule_id as "ruleId", entities, severity, last_us as "lastUs", seen, new_since_seen as "newSinceSeen", untold, told_us as "toldUs",
        array(select distinct f.rule_id from finding f where f.incident = i.id and f.merged_into is null) as rules,
        (select coalesce(sum(f.count), 0)::bigint from finding f where f.incident = i.id and f.rule_id = $2 and f.merged_into is null) as "ofRule"
      from incident i where id = $1 for update of i`,
-    [id, ruleId],
-  );
+    values: [id, ruleId],
+  });
   return rows[0] ?? null;
 }
 
@@ -259,16 +274,6 @@ export async function untoldSince(db: Queryable, beforeUs: number, only: number 
   return rows;
 }
 
-/** When an incident began that a finding may leave: one with others in it, where no person has put it. Null: it may not. */
-export async function mayLeave(db: Queryable, finding: number, incident: number): Promise<number | null> {
-  const { rows } = await db.query<{ first_us: number }>(
-    `select i.first_us from incident i join finding f on f.id = $1 and f.incident = i.id
-     where i.id = $2 and not f.by_hand and exists (select from finding o where o.incident = i.id and o.id <> f.id)`,
-    [finding, incident],
-  );
-  return rows[0]?.first_us ?? null;
-}
-
 export async function growIncident(
   db: Queryable,
   id: number,
@@ -283,12 +288,23 @@ export async function growIncident(
     readonly key: string;
   },
 ): Promise<void> {
-  await db.query(
-    `update incident set count = ${countOfIncident("$1", "kept")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3), entities = $4, title = $5, new_since_seen = $6, severity = least(severity, $7),
+  await db.query({
+    name: "grow incident",
+    text: `update incident set count = ${countOfIncident("$1", "kept")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3), entities = $4, title = $5, new_since_seen = $6, severity = least(severity, $7),
        rule_id = $8, key = case when $8 = rule_id then key else $9 end, rule_version = case when $8 = rule_id then rule_version else coalesce((select version from rule where id = $8), 1) end
      where id = $1`,
-    [id, by.episode.firstUs, by.episode.lastUs, by.entities, by.title, by.newSinceSeen, by.severity, by.ruleId, by.key],
-  );
+    values: [
+      id,
+      by.episode.firstUs,
+      by.episode.lastUs,
+      by.entities,
+      by.title,
+      by.newSinceSeen,
+      by.severity,
+      by.ruleId,
+      by.key,
+    ],
+  });
 }
 
 export async function hasOpenFinding(db: Queryable, incident: number): Promise<boolean> {

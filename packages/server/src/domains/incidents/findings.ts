@@ -37,8 +37,13 @@ export interface LateEvidence {
   readonly evidence: Evidence[];
 }
 
-/** Runs what a rule's finding needs; where it may, without letting it take the rest of the step along. */
-export type Guard = (ruleId: string, work: () => Promise<void>) => Promise<void>;
+/** How what rules' findings need is written. */
+export interface Guard {
+  /** Each by itself, so that what is refused does not take the rest of the step along; else together what can be. */
+  readonly isApart: boolean;
+  run(ruleId: string, work: () => Promise<void>): Promise<void>;
+}
+export const TOGETHER: Guard = { isApart: false, run: (_, work) => work() };
 
 /** Turns episodes into findings and incidents. An episode that overlaps a finding of its rule and key (± window) is that finding. */
 export class Findings {
@@ -97,7 +102,9 @@ export class Findings {
     const attached = new Map<string, Attached[]>();
     const attach = ({ id, incident }: FindingRow, ruleId: string, evidence: readonly Evidence[]) => {
       if (incident === null || evidence.length === 0) return;
-      attached.set(ruleId, [...(attached.get(ruleId) ?? []), { finding: id, evidence }]);
+      const ofRule = attached.get(ruleId);
+      if (ofRule === undefined) attached.set(ruleId, [{ finding: id, evidence }]);
+      else ofRule.push({ finding: id, evidence });
     };
     // as things happened, whichever rules tell of them: what came of an act finds the incident of the act
     for (const report of [...reports].sort((a, b) => a.episode.raisedUs - b.episode.raisedUs)) {
@@ -105,7 +112,7 @@ export class Findings {
       if (!rule) continue;
       const found = this.match(report, rule, taken);
       if (!found)
-        await guard(report.ruleId, async () => {
+        await guard.run(report.ruleId, async () => {
           const raised = await this.raise(db, report, rules, rule, directory, nowUs);
           taken.add(raised.id);
           const { first, added = [], latest } = report.episode;
@@ -116,7 +123,7 @@ export class Findings {
         taken.add(found.id);
         const grew = found.clearedUs === report.episode.clearedUs;
         if (grew && nowUs - (this.writtenUs.get(found.id) ?? 0) < REWRITE_AFTER_US) this.deferred.set(found.id, report);
-        else await guard(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
+        else await guard.run(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
         attach(found, report.ruleId, report.episode.added ?? []);
       }
     }
@@ -124,10 +131,12 @@ export class Findings {
       if (nowUs - (this.writtenUs.get(id) ?? 0) < REWRITE_AFTER_US) continue;
       const rule = rules.get(report.ruleId);
       const found = this.byKey.get(keyOf(report.ruleId, report.key))?.find((f) => f.id === id);
-      if (rule && found) await guard(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
+      if (rule && found) await guard.run(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
       this.deferred.delete(id);
     }
-    for (const [ruleId, evidence] of attached) await guard(ruleId, () => keepEvidence(db, evidence));
+    if (guard.isApart)
+      for (const [ruleId, evidence] of attached) await guard.run(ruleId, () => keepEvidence(db, evidence));
+    else if (attached.size > 0) await keepEvidence(db, [...attached.values()].flat());
   }
 
   private match(
@@ -163,17 +172,16 @@ export class Findings {
     const clearedNow = f.clearedUs === null && e.clearedUs !== null;
     // what came late and was added before stays counted
     const merged: Episode = { ...e, count: Math.max(e.count, f.count) };
-    await updateFinding(db, f.id, merged);
+    const place = await updateFinding(db, f.id, merged);
     if (e.clearedWith !== undefined) await keepRecords(db, [e.clearedWith]);
     this.evidence.note(f.id, e);
     Object.assign(f, { firstUs: e.firstUs, lastUs: e.lastUs, count: merged.count, clearedUs: e.clearedUs });
-    const lies = await incidentOf(db, f);
-    if (lies === null) return;
+    if (place === null) return;
     const grown = { ...report, episode: merged };
-    const incident = await keepWithinDay(db, f, lies, rule, grown, directory, nowUs);
+    const incident = await keepWithinDay(db, f, place, rule, grown, directory, nowUs);
     f.incident = incident;
     // what has moved brought its records along
-    const moved = incident !== lies;
+    const moved = incident !== place.incident;
     await grow(db, incident, rule, grown, { leads: moved, begins: moved }, directory, nowUs);
     if (clearedNow) await tellCleared(db, incident, merged, directory, nowUs);
   }

@@ -22,7 +22,7 @@ import {
   incidentToGrow,
   isOpen,
   keepUntold,
-  mayLeave,
+  type Place,
   type UntoldRow,
   untoldSince,
 } from "./findings-repository.js";
@@ -153,15 +153,14 @@ function sayCleared(e: Episode): string {
 export async function keepWithinDay(
   db: Queryable,
   finding: FindingRow,
-  incident: number,
+  { incident, mayLeaveUs }: Place,
   rule: Rule,
   { episode: e, key }: EpisodeReport,
   directory: SenderDirectory,
   nowUs: number,
 ): Promise<number> {
-  const beganUs = await mayLeave(db, finding.id, incident);
   const lasts = rule.clear.by === "record" || rule.clear.by === "condition";
-  if (beganUs === null || lasts || e.lastUs - beganUs <= US_PER_DAY) return incident;
+  if (mayLeaveUs === null || lasts || e.lastUs - mayLeaveUs <= US_PER_DAY) return incident;
   const title = findingTitle(rule, { ...e, key }, directory);
   const wasOpen = await isOpen(db, incident);
   const own = await splitIncident(db, incident, [finding.id], { title, severity: severityOf(rule, e) }, false);

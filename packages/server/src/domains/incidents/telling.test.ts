@@ -8,7 +8,7 @@ import { connectionOf, transaction } from "../../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { planDeliveries } from "../notifications/plan-deliveries.js";
 import { insertRoute } from "../notifications/repository.js";
-import { Findings } from "./findings.js";
+import { Findings, TOGETHER } from "./findings.js";
 import { tellUntold } from "./grow-incident.js";
 import { tellOutlasting } from "./outlast.js";
 import { acknowledge, closeIncident, openOnce } from "./repository.js";
@@ -168,7 +168,7 @@ test("whatever happens, every finding is told, and one incident is one happening
         ].sort((a, b) => a.atUs - b.atUs);
         for (const { atUs, report, deed: d } of steps) {
           if (report !== null) {
-            await transaction(db, () => findings.apply(db, [report], RULES, DIRECTORY, atUs, (_id, work) => work()));
+            await transaction(db, () => findings.apply(db, [report], RULES, DIRECTORY, atUs, TOGETHER));
             // what a person had closed meanwhile, the engine has ended too
           } else if (d !== null) {
             const { rows } = await db.query<{ id: number }>(
@@ -259,7 +259,7 @@ test("what goes on beyond a day of its incident has one of its own; what is left
         RULES,
         DIRECTORY,
         e.clearedUs ?? e.lastUs,
-        (_id, work) => work(),
+        TOGETHER,
       ),
     );
   await report("stops", episode(0, 20, false));

@@ -21,7 +21,7 @@ test.each([
   ["what breaks a constraint", "23505"],
   ["any other mistake", "42883"],
 ])("%s is left out and told, and the rest goes on", async (_what, code) => {
-  await careful()("r", () => Promise.reject(error(code)));
+  await careful().run("r", () => Promise.reject(error(code)));
   expect(told).toEqual([["r", code]]);
   expect(asked).toContain("rollback to savepoint part");
 });
@@ -30,12 +30,12 @@ test.each([
 test.each(["40001", "40P01", "57P01", "08006"])(
   "nothing is left out for %s: it was not the finding's fault, and the step is done again",
   async (code) => {
-    await expect(careful()("r", () => Promise.reject(error(code)))).rejects.toMatchObject({ code });
+    await expect(careful().run("r", () => Promise.reject(error(code)))).rejects.toMatchObject({ code });
     expect(told).toEqual([]);
   },
 );
 
 test("as long as nothing was refused, findings are written without a part of their own", async () => {
-  await new Care().guard(db, async () => undefined)("r", async () => void asked.push("written"));
+  await new Care().guard(db, async () => undefined).run("r", async () => void asked.push("written"));
   expect(asked).toEqual(["written"]);
 });

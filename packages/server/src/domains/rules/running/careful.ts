@@ -1,7 +1,7 @@
 import { RuleFailure } from "@halvik/core/detect";
 import { isOwnFault } from "../../../kernel/db/failure.js";
 import { type Queryable, savepoint } from "../../../kernel/db/pool.js";
-import type { Guard } from "../../incidents/findings.js";
+import { type Guard, TOGETHER } from "../../incidents/findings.js";
 
 /** How long each finding is written by itself after a step was refused; it costs two more statements a finding. */
 const CAREFUL_MS = 10 * 60_000;
@@ -33,8 +33,8 @@ export class Care {
 
   /** @param onFailure told of each finding that is left out, within the transaction */
   guard(db: Queryable, onFailure: (ruleId: string, reason: string) => Promise<void>): Guard {
-    if (!this.isCareful) return (_, work) => work();
-    return async (ruleId, work) => {
+    if (!this.isCareful) return TOGETHER;
+    const run: Guard["run"] = async (ruleId, work) => {
       let reason: string | null = null;
       await savepoint(db, work, (e) => {
         if (!isOwnFault(e)) return false;
@@ -43,6 +43,7 @@ export class Care {
       });
       if (reason !== null) await onFailure(ruleId, reason);
     };
+    return { isApart: true, run };
   }
 
   /** Work of one rule without which it cannot go on. */

@@ -241,7 +241,7 @@ export class EngineSession {
     if (!this.care.isCareful) return saveStates(this.client, states);
     const guard = this.care.ruleGuard(this.client);
     for (const ruleId of new Set(states.map((s) => s.ruleId)))
-      await guard(ruleId, () =>
+      await guard.run(ruleId, () =>
         saveStates(
           this.client,
           states.filter((s) => s.ruleId === ruleId),
