@@ -1,7 +1,9 @@
 type Codes = readonly string[];
 
-/** More lists than these are forgotten at once and made anew: nothing but memory depends on which stand once. */
-const MOST_LISTS = 20_000;
+/** More lists than these, of a field or joined, are forgotten at once and made anew: nothing but memory depends on which stand once. */
+const MOST_LISTS = 10_000;
+/** A longer value is hardly met again, and what is kept is to stay small. */
+const MOST_LETTERS = 100;
 
 /**
  * Lists of entity codes, each made once. What waits for the watermark in a flood are hundreds of thousands of events that name the same few
@@ -15,6 +17,7 @@ export class CodeLists {
   alone(code: (value: string) => string): (value: string) => Codes {
     const known = new Map<string, Codes>();
     return (value) => {
+      if (value.length > MOST_LETTERS) return [code(value)];
       const before = known.get(value);
       if (before !== undefined) return before;
       if (known.size >= MOST_LISTS) known.clear();
