@@ -2,7 +2,7 @@ import type { Client } from "../../../kernel/db/pool.js";
 import type { SenderRegistry } from "../senders/registry.js";
 import type { Counters } from "./counters.js";
 import type { DecodedBatch } from "./decode-batch.js";
-import { countHeld, HELD_IN_ALL, HELD_PER_SENDER } from "./held-repository.js";
+import { countHeld, expireHeld, HELD_IN_ALL, HELD_PER_SENDER } from "./held-repository.js";
 
 /** How much is held for senders that nobody has admitted yet (`docs/semantics.md` 9). */
 export class HeldRoom {
@@ -15,6 +15,11 @@ export class HeldRoom {
 
   async refresh(client: Client): Promise<void> {
     this.counts = await countHeld(client);
+  }
+
+  /** Forgets what has been held for too long, or for who was refused since: there is room for what they and others send now. */
+  async forgetOld(client: Client, nowUs: number): Promise<void> {
+    if ((await expireHeld(client, nowUs)) > 0) await this.refresh(client);
   }
 
   /** What there is room to hold of what waiting senders sent. */
@@ -40,6 +45,8 @@ export class HeldRoom {
       const live = this.registry.get(one.sender);
       if (live === undefined) continue;
       live.touched = true;
+      // who goes on sending keeps its place among those who wait, whether there is room for what it sends or not
+      live.lastHeardUs = Math.max(live.lastHeardUs ?? 0, one.arrival.receivedUs);
       if (isKept.has(one)) live.fresh.held++;
       else live.fresh.heldRefused++;
     }

@@ -17,7 +17,7 @@ import type { BatchNumbers } from "./batch-numbers.js";
 import { BatchStore, type BatchStoreOptions, STORE_MS } from "./batch-store.js";
 import { newCounters } from "./counters.js";
 import type { Decoders } from "./decoders.js";
-import { expireHeld, forgetHeld, takeAdmitted } from "./held-repository.js";
+import { forgetHeld, takeAdmitted } from "./held-repository.js";
 import { HeldRoom } from "./held-room.js";
 import { OwnNotices } from "./own-notices.js";
 import { RateCap } from "./rate-cap.js";
@@ -396,7 +396,7 @@ export class Pipeline implements EndpointSink {
     },
     { what: "storing what was held", step: (client) => this.storeHeld(client) },
     { what: "quarantine", step: (client) => this.tendQuarantine(client) },
-    { what: "forgetting what was held", everyMs: SELDOM_MS, step: (client) => expireHeld(client, nowUs()) },
+    { what: "forgetting what was held", everyMs: SELDOM_MS, step: (client) => this.held.forgetOld(client, nowUs()) },
     {
       what: "forgetting who waits no more",
       everyMs: SELDOM_MS,

@@ -48,12 +48,20 @@ test("a thousand invented addresses do not hide a device, nor do twenty thousand
   expect(await isListed("192.0.2.78")).toBe(false);
 });
 
-test("who waits and has nothing held any more gives its place up after a day", async () => {
+test("who waits and has nothing held any more gives its place up after a day, unless it is still heard", async () => {
   const registry = new SenderRegistry("UTC");
   await registry.refresh(client);
   await registry.forgetWaiting(client, T + 3_600 * S);
   expect(await waiting()).toBe(1_000);
+  // one goes on sending; of another the last was heard a day and a second before
+  await client.query(
+    `insert into sender_activity (sender, last_heard_us)
+     select id, case when n = 1 then $1::bigint else $2::bigint end from (select id, row_number() over (order by id) as n from sender where state = 'waiting') w where n <= 2`,
+    [T + 2 * 86_400 * S - S, T + 86_400 * S - S],
+  );
   await registry.forgetWaiting(client, T + 2 * 86_400 * S);
+  expect(await waiting()).toBe(1);
+  await registry.forgetWaiting(client, T + 3 * 86_400 * S);
   expect(await waiting()).toBe(0);
 });
 

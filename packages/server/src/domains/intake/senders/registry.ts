@@ -171,7 +171,7 @@ export class SenderRegistry {
     return forgotten.length > 0;
   }
 
-  /** Waiting senders of which nothing is held any more give their places up. */
+  /** Waiting senders that are not heard any more, and of which nothing is held, give their places up. */
   async forgetWaiting(db: Queryable, nowUs: number): Promise<void> {
     this.remove(await forgetWaitingBefore(db, nowUs - FORGOTTEN_US));
   }

@@ -145,10 +145,11 @@ export async function forgetOldestUnheard(db: Queryable): Promise<number[]> {
   return rows.map((r) => r.id);
 }
 
-/** Forgets waiting senders first heard before a time, of which nothing is held. @returns their numbers */
+/** Forgets waiting senders that were not heard since a time, and of which nothing is held. @returns their numbers */
 export async function forgetWaitingBefore(db: Queryable, beforeUs: number): Promise<number[]> {
   const { rows } = await db.query<{ id: number }>(
-    "delete from sender s where s.state = 'waiting' and s.first_seen_us < $1 and not exists (select from held_record h where h.sender = s.id) returning id",
+    `delete from sender s where s.state = 'waiting' and s.first_seen_us < $1 and not exists (select from held_record h where h.sender = s.id)
+       and not exists (select from sender_activity a where a.sender = s.id and a.last_heard_us >= $1) returning id`,
     [beforeUs],
   );
   return rows.map((r) => r.id);
