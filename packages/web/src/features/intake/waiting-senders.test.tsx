@@ -32,11 +32,11 @@ const line = (text: string) => within(screen.getByText(text).closest("[data-test
 
 test("who waits, since when, with how much; and what was refused, being too much", () => {
   shown([
-    waiting(1, "10.20.3.9", { firstSeen: "2026-11-28T02:14:07.000000Z" }),
-    waiting(2, "10.20.4.9", { held: 10_000, heldRefused: 1_204, firstSeen: null }),
+    waiting(1, "10.20.3.9", { firstSeen: "2026-11-28T02:14:07.000000Z", lastHeard: "2026-11-28T02:24:02.000000Z" }),
+    waiting(2, "10.20.4.9", { held: 10_000, heldRefused: 1_204, firstSeen: null, lastHeard: null }),
   ]);
   expect(screen.getAllByTestId("waiting-sender").map((l) => l.textContent)).toEqual([
-    "10.20.3.91 record held, first heard 10 min agoWhat it sentAdmit …Refuse",
+    "10.20.3.91 record held, first heard 10 min ago, last 5 s agoWhat it sentAdmit …Refuse",
     "10.20.4.910,000 records held, 1,204 more refused: too manyWhat it sentAdmit …Refuse",
   ]);
 });

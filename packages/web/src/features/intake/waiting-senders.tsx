@@ -75,6 +75,11 @@ function WaitingBlock({ block: { network, senders }, sites, onAdmit, onRefuse, o
                   , first heard <Ago us={usOf(s.firstSeen)} /> ago
                 </>
               )}
+              {s.lastHeard && (
+                <>
+                  , last <Ago us={usOf(s.lastHeard)} /> ago
+                </>
+              )}
             </>
           }
           isShown={shown === s.id}
