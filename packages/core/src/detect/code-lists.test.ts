@@ -37,4 +37,8 @@ test("however many values come, or long ones, the answers are right and what is 
   const long = "x".repeat(1_000);
   expect(alone(long)).toEqual([code(long)]);
   expect(alone(long)).not.toBe(alone(long));
+  const joined = () =>
+    values.slice(0, 17).reduce<readonly string[]>((codes, value) => lists.join(codes, alone(value)), []);
+  expect(joined()).toEqual(values.slice(0, 17).map(code));
+  expect(joined()).not.toBe(joined());
 });

@@ -4,6 +4,8 @@ type Codes = readonly string[];
 const MOST_LISTS = 10_000;
 /** A longer value is hardly met again, and what is kept is to stay small. */
 const MOST_LETTERS = 100;
+/** A longer list is hardly met again either. */
+const MOST_JOINED = 16;
 
 /**
  * Lists of entity codes, each made once. What waits for the watermark in a flood are hundreds of thousands of events that name the same few
@@ -31,6 +33,7 @@ export class CodeLists {
   join(first: Codes, second: Codes): Codes {
     if (second.length === 0) return first;
     if (first.length === 0) return second;
+    if (first.length + second.length > MOST_JOINED) return first.concat(second);
     let after = this.joined.get(first);
     const before = after?.get(second);
     if (before !== undefined) return before;

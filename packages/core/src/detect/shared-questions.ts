@@ -114,9 +114,10 @@ export class SharedQuestions {
         return value === null || !names(value) ? NONE : alone(String(value));
       };
     return (record) => {
-      const values = get(record, applications);
-      if (values.length === 1) return names(values[0]!) ? alone(String(values[0]!)) : NONE;
-      return values.filter(names).flatMap((value) => alone(String(value)));
+      let codes = NONE;
+      for (const value of get(record, applications))
+        if (names(value)) codes = this.lists.join(codes, alone(String(value)));
+      return codes;
     };
   }
 

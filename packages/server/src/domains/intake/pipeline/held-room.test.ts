@@ -67,3 +67,17 @@ test("a waiting sender that fills its room and goes on sending is held anew when
   expect(registry.peer(ADDRESS)).toBe(sender);
   expect(await hear(3, T + US_PER_DAY + SECOND)).toBe(3);
 });
+
+test("what another collector has forgotten is room for this one too", async () => {
+  const registry = new SenderRegistry("UTC");
+  await registry.refresh(client);
+  await registry.notice(client, new Map([["192.0.2.8", T]]));
+  const { id } = registry.peer("192.0.2.8")!.facts;
+  await holdRecords(client, arrivals(id, HELD_PER_SENDER, T));
+  const [here, there] = [new HeldRoom(registry, newCounters()), new HeldRoom(registry, newCounters())];
+  for (const room of [here, there]) await room.refresh(client);
+  const next = batchOf(arrivals(id, 3, T + US_PER_DAY));
+  expect(here.within(next)).toHaveLength(0);
+  for (const room of [there, here]) await room.forgetOld(client, T + US_PER_DAY + SECOND);
+  expect(here.within(next)).toHaveLength(3);
+});

@@ -19,7 +19,9 @@ export class HeldRoom {
 
   /** Forgets what has been held for too long, or for who was refused since: there is room for what they and others send now. */
   async forgetOld(client: Client, nowUs: number): Promise<void> {
-    if ((await expireHeld(client, nowUs)) > 0) await this.refresh(client);
+    await expireHeld(client, nowUs);
+    // counted even if there was nothing: another collector may have forgotten it
+    if (this.counts.size > 0) await this.refresh(client);
   }
 
   /** What there is room to hold of what waiting senders sent. */
