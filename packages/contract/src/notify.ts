@@ -108,18 +108,19 @@ export const SinkMail = z.object({
 });
 export type SinkMail = z.infer<typeof SinkMail>;
 
-/** What happened to incidents since a person last looked. */
+/** What happened to incidents since a person last looked, the newest first: what happens to one within a minute is one notice. */
 export const Notices = z.object({
   unread: z.int(),
   notices: z.array(
     z.object({
+      /** Of its newest line. */
       id: z.int(),
       at: TimeText,
       tells: z.enum(TELLINGS),
-      what: z.string(),
-      detail: z.string(),
       incident: z.object({ id: z.int(), title: z.string(), severity: z.string() }),
       read: z.boolean(),
+      /** In the order of time. */
+      lines: z.array(z.object({ id: z.int(), tells: z.enum(TELLINGS), what: z.string(), detail: z.string() })).min(1),
     }),
   ),
 });

@@ -318,9 +318,10 @@ describe("who is told", () => {
   test("notices are counted until one has read them; imported history makes none", async () => {
     const [told, old] = [await incident("told"), await incident("of history")];
     await addEvent(owner, told, nowUs(), "Halvik", "raised", "");
+    await addEvent(owner, told, nowUs(), "Halvik", "joined", "another rule");
     await addEvent(owner, old, nowUs(), "Halvik", "raised", "");
     const { rows } = await owner.query<{ id: number; incident: number }>(
-      "select id, incident from incident_event where code = 'raised' and not noted order by id",
+      "select id, incident from incident_event where code in ('raised', 'joined') and not noted order by id",
     );
     const ids = rows.map((r) => r.id);
     await markNoted(
@@ -330,7 +331,13 @@ describe("who is told", () => {
     );
     const before = (await api.get("/notices")).body;
     expect(before.unread).toBe(1);
-    expect(before.notices[0]).toMatchObject({ tells: "raise", incident: { id: told }, read: false });
+    expect(before.notices[0]).toMatchObject({
+      id: ids[1],
+      tells: "raise",
+      incident: { id: told },
+      read: false,
+      lines: [{ what: "raised" }, { what: "joined", detail: "another rule" }],
+    });
     await api.post("/notices/read", { upTo: before.notices[0].id }, api.reader);
     expect((await api.get("/notices")).body).toMatchObject({ unread: 0, notices: [{ read: true }] });
     // another person has not read it

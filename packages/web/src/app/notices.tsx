@@ -12,6 +12,10 @@ import { safeText } from "../ui/safe-text";
 import { dayClock } from "../ui/time";
 
 const WORDS = { raise: "raised", update: "lasts", clear: "over" } as const;
+/** Lines of one notice that are shown; the incident has them all. */
+const LINES = 4;
+
+type NoticeJson = NoticesAnswer["notices"][number];
 
 /** What happened to incidents lately; what was raised since the page was opened is said at once. */
 export function Notices() {
@@ -54,7 +58,7 @@ export function Notices() {
   );
 }
 
-function Notice({ notice: n }: { notice: NoticesAnswer["notices"][number] }) {
+function Notice({ notice: n }: { notice: NoticeJson }) {
   const zone = useViewStore((s) => s.zone);
   return (
     <PopoverClose>
@@ -67,12 +71,27 @@ function Notice({ notice: n }: { notice: NoticesAnswer["notices"][number] }) {
           <span className={n.read ? "text-quiet" : "font-semibold"}>
             {WORDS[n.tells]}: <NamedText>{n.incident.title}</NamedText>
           </span>
-          {n.detail !== "" && <span className="block truncate text-quiet">{safeText(n.detail)}</span>}
+          {saidBeside(n).map((line) => (
+            <span key={line.id} className="block truncate text-quiet">
+              {safeText(line.said)}
+            </span>
+          ))}
         </span>
         <time className="font-mono text-small whitespace-nowrap text-quiet">{dayClock(usOf(n.at), zone)}</time>
       </Link>
     </PopoverClose>
   );
+}
+
+/** What stands below the incident's title: of several lines each says what it is. */
+function saidBeside({ lines }: NoticeJson): { id: number; said: string }[] {
+  if (lines.length === 1) return lines.filter((l) => l.detail !== "").map((l) => ({ id: l.id, said: l.detail }));
+  const room = lines.length > LINES ? LINES - 1 : LINES;
+  const said = lines
+    .slice(0, room)
+    .map((l) => ({ id: l.id, said: l.detail === "" ? l.what : `${l.what}: ${l.detail}` }));
+  const left = lines.length - room;
+  return left > 0 ? [...said, { id: lines[lines.length - 1]!.id, said: `and ${left} more` }] : said;
 }
 
 /** Says what is raised while one looks at another page. */
@@ -86,11 +105,13 @@ function useSayRaised(answer: NoticesAnswer | undefined): void {
     told.current = newest;
     // what was there when the page was opened stands in the list
     if (before === null) return;
-    for (const n of answer.notices)
-      if (n.id > before && n.tells === "raise")
+    for (const n of answer.notices) {
+      const raised = n.lines.find((l) => l.id > before && l.tells === "raise");
+      if (raised !== undefined)
         toast(safeText(n.incident.title), {
-          description: `${n.incident.severity}, ${n.what}`,
+          description: `${n.incident.severity}, ${raised.what}`,
           action: { label: "Open", onClick: () => navigate(`/incidents/${n.incident.id}`) },
         });
+    }
   }, [answer, navigate]);
 }

@@ -21,6 +21,7 @@ export {
   type ToldOf,
   type Writing,
 } from "./message.js";
+export { noticesOf } from "./notices.js";
 export {
   concerns,
   type FollowUp,

@@ -396,19 +396,19 @@ export async function latestDeliveries(
 const NOTICED = HISTORY_CODES.filter((code) => tellingOf(code) !== null && code !== "closed" && code !== "took-in");
 
 export interface NoticeRow {
-  id: number;
-  at_us: number;
-  code: HistoryCode;
-  detail: string;
-  incident: number;
-  title: string;
-  severity: Severity;
+  readonly id: number;
+  readonly atUs: number;
+  readonly code: HistoryCode;
+  readonly detail: string;
+  readonly incident: number;
+  readonly title: string;
+  readonly severity: Severity;
 }
 
-/** What happened to incidents lately, the newest first; nothing of what is older than `sinceUs`. */
+/** Lines of histories that people are noticed of, the newest first; nothing of what is older than `sinceUs`. */
 export async function latestNotices(db: Queryable, sinceUs: number, most: number): Promise<NoticeRow[]> {
   const { rows } = await db.query<NoticeRow>(
-    `select e.id, e.at_us, e.code, e.detail, i.id as incident, i.title, i.severity
+    `select e.id, e.at_us as "atUs", e.code, e.detail, i.id as incident, i.title, i.severity
      from incident_event e join incident i on i.id = e.incident
      where e.code = any($3::text[]) and e.at_us > $1 and e.noted and not e.history and not i.folded order by e.id desc limit $2`,
     [sinceUs, most, NOTICED],

@@ -12,7 +12,7 @@ import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { historyWords } from "@halvik/core/respond/incidents";
-import { NotifyRoute, parseIncidentFilter, tellingOf } from "@halvik/core/respond/notify";
+import { NotifyRoute, noticesOf, parseIncidentFilter, tellingOf } from "@halvik/core/respond/notify";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
@@ -40,6 +40,8 @@ import {
 const params = z.object({ id: EntityId });
 const DELIVERIES = 200;
 const NOTICES = 60;
+/** Lines of histories they are made of. */
+const NOTICED_LINES = 400;
 const SINK_MAIL = 50;
 const LOOPBACK = ["127.0.0.1", "localhost", "[::1]"];
 
@@ -183,15 +185,23 @@ export const notifyRoutes = ({ models, db, config, directory }: Needs) => {
       answer: Notices,
       handle: async ({ actor }) => {
         const read = (await readUpTo(db, actor.name)) ?? 0;
-        const notices = (await latestNotices(db, nowUs() - US_PER_DAY, NOTICES)).map((n) => ({
-          id: n.id,
-          at: formatUs(n.at_us),
-          tells: tellingOf(n.code) ?? "update",
-          what: historyWords(n.code, null),
-          detail: n.detail,
-          incident: { id: n.incident, title: n.title, severity: severityName(n.severity) },
-          read: n.id <= read,
+        const lines = (await latestNotices(db, nowUs() - US_PER_DAY, NOTICED_LINES)).map((line) => ({
+          ...line,
+          tells: tellingOf(line.code) ?? "update",
         }));
+        const notices = noticesOf(lines)
+          .slice(0, NOTICES)
+          .map(({ tells, lines: of }) => {
+            const newest = of.at(-1)!;
+            return {
+              id: newest.id,
+              at: formatUs(newest.atUs),
+              tells,
+              incident: { id: newest.incident, title: newest.title, severity: severityName(newest.severity) },
+              read: newest.id <= read,
+              lines: of.map((l) => ({ id: l.id, tells: l.tells, what: historyWords(l.code, null), detail: l.detail })),
+            };
+          });
         return { unread: notices.filter((n) => !n.read).length, notices };
       },
     }),
