@@ -1,11 +1,4 @@
-import {
-  type Episode,
-  type EpisodeReport,
-  type Evidence,
-  type Rule,
-  ruleWindowUs,
-  suspectsOf,
-} from "@halvik/core/detect";
+import { type Episode, type EpisodeReport, type Evidence, type Rule, suspectsOf } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { ITSELF } from "../../kernel/actor.js";
 import type { Queryable } from "../../kernel/db/pool.js";
@@ -23,11 +16,11 @@ import {
 } from "./findings-repository.js";
 import { grow, keepWithinDay, tellCleared } from "./grow-incident.js";
 import { HeardBefore } from "./heard-before.js";
+import { growthDueUs, type Known, KnownFindings, writtenNow } from "./known-findings.js";
 import { place } from "./place-finding.js";
 import { RecentEvidence } from "./recent-evidence.js";
 
 const MAX_FINDINGS = 50_000;
-const REWRITE_AFTER_US = 2_000_000;
 
 /** What came late for one finding in one step. */
 export interface LateEvidence {
@@ -47,19 +40,19 @@ export const TOGETHER: Guard = { isApart: false, run: (_, work) => work() };
 
 /** Turns episodes into findings and incidents. An episode that overlaps a finding of its rule and key (± window) is that finding. */
 export class Findings {
-  private readonly byKey = new Map<string, FindingRow[]>();
-  private readonly writtenUs = new Map<number, number>();
-  /** Growth of findings not written yet: a storm changes a row every two seconds, not every batch. */
-  private deferred = new Map<number, EpisodeReport>();
+  private readonly known = new KnownFindings(MAX_FINDINGS);
+  /** Growth of findings that is not written yet. */
+  private readonly deferred = new Map<Known, EpisodeReport>();
   private readonly heard = new HeardBefore();
   private readonly evidence = new RecentEvidence();
 
   /** @param zone whose clock shelving windows go by */
   private constructor(private readonly zone: string) {}
 
-  static async load(db: Queryable, zone: string): Promise<Findings> {
+  static async load(db: Queryable, zone: string, nowUs: number): Promise<Findings> {
     const findings = new Findings(zone);
-    for (const row of await loadFindings(db, MAX_FINDINGS)) findings.remember(row);
+    for (const row of await loadFindings(db, MAX_FINDINGS))
+      findings.known.add({ ...row, sinceUs: nowUs, written: null });
     for (const { id, ...evidence } of await recentEvidence(db)) findings.evidence.note(id, evidence);
     return findings;
   }
@@ -81,13 +74,12 @@ export class Findings {
 
   /** The finding an event at this moment belongs to, if one stands. */
   standing(rule: Rule, key: string, atUs: number): FindingRow | undefined {
-    const windowUs = ruleWindowUs(rule);
-    return this.byKey
-      .get(keyOf(rule.id, key))
-      ?.find(
-        (f) =>
-          atUs >= f.firstUs - windowUs && atUs <= f.lastUs + windowUs && (f.clearedUs === null || atUs <= f.clearedUs),
-      );
+    return this.known.find(
+      rule,
+      key,
+      (f, windowUs) =>
+        atUs >= f.firstUs - windowUs && atUs <= f.lastUs + windowUs && (f.clearedUs === null || atUs <= f.clearedUs),
+    );
   }
 
   async apply(
@@ -122,44 +114,38 @@ export class Findings {
       else {
         taken.add(found.id);
         const grew = found.clearedUs === report.episode.clearedUs;
-        if (grew && nowUs - (this.writtenUs.get(found.id) ?? 0) < REWRITE_AFTER_US) this.deferred.set(found.id, report);
+        if (grew && nowUs < growthDueUs(found, rule, report.episode, nowUs)) this.deferred.set(found, report);
         else await guard.run(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
         attach(found, report.ruleId, report.episode.added ?? []);
       }
     }
-    for (const [id, report] of [...this.deferred]) {
-      if (nowUs - (this.writtenUs.get(id) ?? 0) < REWRITE_AFTER_US) continue;
+    for (const [found, report] of [...this.deferred]) {
       const rule = rules.get(report.ruleId);
-      const found = this.byKey.get(keyOf(report.ruleId, report.key))?.find((f) => f.id === id);
-      if (rule && found) await guard.run(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
-      this.deferred.delete(id);
+      if (rule && nowUs < growthDueUs(found, rule, report.episode, nowUs)) continue;
+      if (rule) await guard.run(report.ruleId, () => this.update(db, found, report, rule, directory, nowUs));
+      this.deferred.delete(found);
     }
     if (guard.isApart)
       for (const [ruleId, evidence] of attached) await guard.run(ruleId, () => keepEvidence(db, evidence));
     else if (attached.size > 0) await keepEvidence(db, [...attached.values()].flat());
   }
 
-  private match(
-    { ruleId, key, lane, episode }: EpisodeReport,
-    rule: Rule,
-    taken: ReadonlySet<number>,
-  ): FindingRow | undefined {
-    const windowUs = ruleWindowUs(rule);
-    return this.byKey
-      .get(keyOf(ruleId, key))
-      ?.find(
-        (f) =>
-          !taken.has(f.id) &&
-          f.lane === lane &&
-          episode.firstUs <= f.lastUs + windowUs &&
-          episode.lastUs >= f.firstUs - windowUs &&
-          !(f.clearedUs !== null && episode.firstUs > f.clearedUs),
-      );
+  private match({ key, lane, episode }: EpisodeReport, rule: Rule, taken: ReadonlySet<number>): Known | undefined {
+    return this.known.find(
+      rule,
+      key,
+      (f, windowUs) =>
+        !taken.has(f.id) &&
+        f.lane === lane &&
+        episode.firstUs <= f.lastUs + windowUs &&
+        episode.lastUs >= f.firstUs - windowUs &&
+        !(f.clearedUs !== null && episode.firstUs > f.clearedUs),
+    );
   }
 
   private async update(
     db: Queryable,
-    f: FindingRow,
+    f: Known,
     report: EpisodeReport,
     rule: Rule,
     directory: SenderDirectory,
@@ -167,8 +153,8 @@ export class Findings {
   ): Promise<void> {
     const { episode: e } = report;
     if (f.count >= e.count && f.lastUs >= e.lastUs && f.firstUs === e.firstUs && f.clearedUs === e.clearedUs) return;
-    this.deferred.delete(f.id);
-    this.writtenUs.set(f.id, nowUs);
+    this.deferred.delete(f);
+    f.written = writtenNow(rule, e, nowUs);
     const clearedNow = f.clearedUs === null && e.clearedUs !== null;
     // what came late and was added before stays counted
     const merged: Episode = { ...e, count: Math.max(e.count, f.count) };
@@ -208,10 +194,9 @@ export class Findings {
       links: placed?.links ?? [],
       suspects: suspectsOf(rule, { ...e, key }),
     });
-    this.writtenUs.set(id, nowUs);
     this.evidence.note(id, e);
     if (e.clearedWith !== undefined) await keepRecords(db, [e.clearedWith]);
-    const row: FindingRow = {
+    const row: Known = {
       id,
       incident,
       ruleId,
@@ -221,8 +206,10 @@ export class Findings {
       lastUs: e.lastUs,
       count: e.count,
       clearedUs: e.clearedUs,
+      sinceUs: nowUs,
+      written: writtenNow(rule, e, nowUs),
     };
-    this.remember(row);
+    this.known.add(row);
     if (placed === null) return row;
     await placed.tell(id);
     const { leads } = placed;
@@ -230,13 +217,4 @@ export class Findings {
     if (e.clearedUs !== null) await tellCleared(db, placed.incident, e, directory, nowUs);
     return row;
   }
-
-  private remember(row: FindingRow): void {
-    const key = keyOf(row.ruleId, row.key);
-    const list = this.byKey.get(key);
-    if (list) list.push(row);
-    else this.byKey.set(key, [row]);
-  }
 }
-
-const keyOf = (ruleId: string, key: string): string => `${ruleId} ${key}`;

@@ -158,7 +158,7 @@ test("whatever happens, every finding is told, and one incident is one happening
         );
         // one without findings, as when the engine has stopped: nobody's evidence
         const alone = await openOnce(db, { title: "t", severity: 2, ruleId: "own", key: "", firstUs: T0 }, T0);
-        const findings = await Findings.load(db, "UTC");
+        const findings = await Findings.load(db, "UTC", T0);
         const closedByHand = new Set<number>();
         const steps = [
           ...apart(all)
@@ -236,7 +236,7 @@ test("what goes on beyond a day of its incident has one of its own; what is left
   await db.query(
     "truncate incident, incident_event, finding, delivery, notify_route, engine_close restart identity cascade",
   );
-  const findings = await Findings.load(db, "UTC");
+  const findings = await Findings.load(db, "UTC", T0);
   const H = 60 * MINUTE;
   const episode = (from: number, to: number, cleared: boolean): Episode => ({
     firstUs: T0 + from * H,
@@ -277,4 +277,58 @@ test("what goes on beyond a day of its incident has one of its own; what is left
     { state: "cleared", count: 21, told: ["raised", "joined", "cleared", "goes-on"] },
     { state: "open", count: 7, told: ["raised"] },
   ]);
+});
+
+test("what grows for long is written every ten seconds, by whatever step comes then; that it is worse is not held back", async () => {
+  await db.query(
+    "truncate incident, incident_event, finding, delivery, notify_route, engine_close restart identity cascade",
+  );
+  const findings = await Findings.load(db, "UTC", T0);
+  const SECOND = 1e6;
+  const step = (atUs: number, count: number | null) =>
+    transaction(db, () =>
+      findings.apply(
+        db,
+        count === null
+          ? []
+          : [
+              {
+                ruleId: "stops",
+                lane: "live",
+                key: "u1",
+                episode: {
+                  firstUs: T0,
+                  lastUs: atUs,
+                  raisedUs: T0,
+                  count,
+                  first: [],
+                  latest: [],
+                  entities: ["user\u0001u1"],
+                  worse: 0,
+                  facts: [],
+                  clearedUs: null,
+                  clearedBy: null,
+                },
+                final: false,
+              },
+            ],
+        RULES,
+        DIRECTORY,
+        atUs,
+        TOGETHER,
+      ),
+    );
+  const written = async () =>
+    (await db.query("select i.severity, f.count from finding f join incident i on i.id = f.incident")).rows[0];
+  const at = T0 + 5 * MINUTE;
+  await step(T0, 1);
+  await step(at, 5);
+  expect(await written()).toEqual({ severity: 4, count: 5 });
+  await step(at + 3 * SECOND, 6);
+  await step(at + 9 * SECOND, null);
+  expect(await written()).toEqual({ severity: 4, count: 5 });
+  await step(at + 10 * SECOND, null);
+  expect(await written()).toEqual({ severity: 4, count: 6 });
+  await step(at + 12 * SECOND, 20);
+  expect(await written()).toEqual({ severity: 2, count: 20 });
 });

@@ -93,7 +93,7 @@ export class EngineSession {
     for await (const some of states) engine.goOnFrom(some);
     const cursors = new Map((await loadCursors(client)).map((c) => [c.collector, c]));
     const lanes = await loadLanes(client);
-    const findings = await Findings.load(client, zone);
+    const findings = await Findings.load(client, zone, nowUs());
     const session = new EngineSession(
       client,
       engine,
