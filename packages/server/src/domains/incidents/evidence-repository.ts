@@ -122,12 +122,20 @@ export async function keepRecords(db: Queryable, ids: readonly string[]): Promis
   }
 }
 
+/** Stands between records: as JSON none has it, where an array of texts would have every quote of them escaped, and read back. */
+const BETWEEN = "\x1e";
+
 async function copyRecords(db: Queryable, ids: readonly string[]): Promise<void> {
   const records = await findRecords(db, ids);
   const raw = await keptRawBytes(db, ids);
   await db.query(
-    "insert into kept_record (id, record, raw) select * from unnest($1::bigint[], $2::text[], $3::bytea[]) on conflict do nothing",
-    [records.map((r) => r.id), records.map(keepRecord), records.map((r) => raw.get(r.id) ?? null)],
+    "insert into kept_record (id, record, raw) select * from unnest($1::bigint[], string_to_array($2, $4), $3::bytea[]) on conflict do nothing",
+    [
+      records.map((r) => r.id),
+      records.map(keepRecord).join(BETWEEN),
+      records.map((r) => raw.get(r.id) ?? null),
+      BETWEEN,
+    ],
   );
 }
 

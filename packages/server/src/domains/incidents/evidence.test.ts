@@ -38,12 +38,21 @@ afterAll(async () => {
   await instance?.dispose();
 });
 
+/** What a text may have that means something to JSON, to an array or to what stands between records. */
+const HOSTILE = '"\\{,}\x1e\u0085null';
 /** Stores a refused logon at each of these times after T. */
 async function refused(src: string, seconds: readonly number[], through: number): Promise<void> {
   const records = seconds.map((s, i) => {
     const timeUs = T + Math.round(s * S);
     const raw = i % 2 === 0 ? null : new Uint8Array([0xff, i & 255]);
-    const about = { category: "logon", outcome: "failure", src, users: [`u${i % 9}`], text: `try ${s}`, raw } as const;
+    const about = {
+      category: "logon",
+      outcome: "failure",
+      src,
+      users: [`u${i % 9}`],
+      text: `try ${s} ${HOSTILE}`,
+      raw,
+    } as const;
     return {
       id: ids.next(timeUs),
       sender: 1,
@@ -100,6 +109,7 @@ test("every record is kept, in steps of any size and over restarts, with its byt
     rows.map((r) => r.record),
   );
   expect(bytes.size).toBe(230);
+  expect([...bytes.values()].filter(({ record }) => record.text.endsWith(HOSTILE))).toHaveLength(230);
   expect([...bytes.values()].filter(({ raw }) => raw[0] === 0xff).length).toBeGreaterThan(50);
 });
 
