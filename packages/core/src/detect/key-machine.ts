@@ -2,6 +2,7 @@ import type { EpochUs } from "../base/time/index.js";
 import { before, type Episode, isSame, MAX_PENDING, type RuleEvent } from "./event.js";
 import type { Gathering } from "./kinds/measured/gathered.js";
 import { type Brief, type KeptRun, type Progress, Run, type SavedRun } from "./kinds/run.js";
+import { BETWEEN_MARKS, RunMarks } from "./run-marks.js";
 
 const NO_EVENTS: readonly RuleEvent[] = [];
 /** Of every machine without a provisional run; never added to. */
@@ -37,6 +38,8 @@ export class KeyMachine {
   /** The run over settled and pending events, kept so that events that come in order cost one step each; null: the settled one. */
   private tail: Run | null = null;
   private tailClosed: Episode[] = NONE_CLOSED;
+  /** Where that run has been, where much waits. */
+  private marks: RunMarks | null = null;
   /** Records that are summed as they come, and settle together. */
   private gathering: Gathering | null = null;
   /** The run over what is settled, or what is kept of it as long as nothing touches it. */
@@ -67,7 +70,8 @@ export class KeyMachine {
   }
 
   step(events: readonly RuleEvent[], watermarkUs: EpochUs): KeyResult {
-    let rebuild = this.take(events);
+    const taken = this.take(events);
+    let rebuild = taken === "anew";
     const pending = this.pending ?? NO_EVENTS;
     let settle = 0;
     while (settle < pending.length && pending[settle]!.timeUs <= watermarkUs) settle++;
@@ -80,20 +84,27 @@ export class KeyMachine {
       this.held = this.tail;
       closed = this.tailClosed;
     } else for (let i = 0; i < settle; i++) this.settled.take(pending[i]!, closed);
-    if (settle > 0) this.pending = settle === pending.length ? null : pending.slice(settle);
-    const moved = this.settled.settle(watermarkUs, closed);
-    rebuild ||= closed.length > 0 || (moved && this.tail !== null);
+    if (settle > 0) {
+      this.pending = settle === pending.length ? null : pending.slice(settle);
+      this.marks?.shift(settle);
+    }
+    const elapsed = this.settled.elapse(watermarkUs, closed);
+    const forgot = this.settled.forget(watermarkUs);
+    rebuild ||= closed.length > 0 || (elapsed && this.tail !== null);
     if (this.pending === null) {
       this.tail = null;
       this.tailClosed = NONE_CLOSED;
+      this.marks = null;
     } else if (rebuild && !this.how.waits) this.rebuild();
+    // to go through all that waits again for this alone would cost as much as it is, at every step
+    else if (forgot || taken === "from a mark") this.tail?.forget(watermarkUs);
     const open = this.current();
     const ended = this.tailClosed.slice();
     this.noteReported(open !== null);
     return {
       settled: closed,
       provisional: open ? [...ended, open] : ended,
-      settledChanged: settle > 0 || gathered || moved,
+      settledChanged: settle > 0 || gathered || elapsed || forgot,
       settledEarly,
     };
   }
@@ -205,36 +216,70 @@ export class KeyMachine {
 
   private rebuild(): void {
     this.beginTail();
-    for (const event of this.pending ?? NO_EVENTS) this.tail!.take(event, this.tailClosed);
+    this.goOn(0);
   }
 
   private beginTail(): void {
     this.tail = this.settled.clone();
     this.tailClosed = [];
+    this.marks = null;
   }
 
-  /** @returns whether the provisional run must be made anew: something came before what it has seen */
-  private take(events: readonly RuleEvent[]): boolean {
-    if (events.length === 0) return false;
+  /** Lets the provisional run take what waits. @param from how many of it it has taken */
+  private goOn(from: number): void {
+    const pending = this.pending ?? NO_EVENTS;
+    for (let i = from; i < pending.length; i++) {
+      this.tail!.take(pending[i]!, this.tailClosed);
+      if (i + 1 < BETWEEN_MARKS) continue;
+      this.marks ??= new RunMarks();
+      this.marks.note(i + 1, this.tail!, this.tailClosed);
+    }
+  }
+
+  /**
+   * @returns how the provisional run has taken them: on from what it had seen, from where it had been before they came, or not: something
+   * came before what it has seen, and it must be made anew
+   */
+  private take(events: readonly RuleEvent[]): "on" | "from a mark" | "anew" {
+    if (events.length === 0) return "on";
     const fresh = isAscending(events)
       ? events
       : [...events].sort(before).filter((e, i, all) => i === 0 || !isSame(all[i - 1]!, e));
     const { pending } = this;
     const last = pending?.[pending.length - 1];
     if (last === undefined || before(last, fresh[0]!) < 0) {
+      const seen = pending?.length ?? 0;
       // most keys wait with one event: a list as long as what it holds
       this.pending = pending === null ? fresh.slice() : pending;
       // one by one: as arguments of a call a storm of them does not fit
       if (pending !== null) for (const event of fresh) pending.push(event);
-      if (this.how.waits) return false;
+      if (this.how.waits) return "on";
       if (this.tail === null) this.beginTail();
-      for (const event of fresh) this.tail!.take(event, this.tailClosed);
-      return false;
+      this.goOn(seen);
+      return "on";
     }
-    const merged = [...pending!, ...fresh].sort(before);
-    this.pending = merged.filter((e, i) => i === 0 || !isSame(merged[i - 1]!, e));
-    return true;
+    const place = placeOf(fresh[0]!, pending!);
+    const merged = [...pending!.splice(place), ...fresh].sort(before);
+    for (let i = 0; i < merged.length; i++)
+      if (i === 0 || !isSame(merged[i - 1]!, merged[i]!)) pending!.push(merged[i]!);
+    const mark = this.marks?.backTo(place);
+    if (mark === undefined) return "anew";
+    this.tail = mark.run.clone();
+    this.tailClosed = mark.closed.slice();
+    this.goOn(mark.at);
+    return "from a mark";
   }
+}
+
+/** How many of some events, which are in order, come before one. */
+function placeOf(event: RuleEvent, events: readonly RuleEvent[]): number {
+  let [low, high] = [0, events.length];
+  while (low < high) {
+    const middle = (low + high) >>> 1;
+    if (before(events[middle]!, event) < 0) low = middle + 1;
+    else high = middle;
+  }
+  return low;
 }
 
 /** As they mostly come: in order, and each once. */

@@ -71,8 +71,8 @@ export abstract class Run {
   protected abstract get isEmpty(): boolean;
   /** What must be remembered besides the open episode, where there is something. */
   protected abstract rest(): unknown;
-  /** Forgets what nothing after `us` can be joined to. @returns whether there was anything */
-  protected abstract forget(us: EpochUs): boolean;
+  /** Forgets what nothing after `us` can be joined to, which changes nothing that is raised. @returns whether there was anything */
+  abstract forget(us: EpochUs): boolean;
   /** When `forget` or `pass` would first do something; Infinity: never. */
   protected abstract ownNextChangeUs(): EpochUs;
   /** Time passes until `us` without an event: what only absence can prove. @returns whether anything changed */
@@ -125,12 +125,6 @@ export abstract class Run {
     if (this.open === null || quietUs === null || us - this.open.lastUs < quietUs) return passed;
     this.close(this.open.lastUs + quietUs, "quiet", closed);
     return true;
-  }
-
-  /** Time passes for good: no event before `us` can come any more. @returns whether anything changed */
-  settle(us: EpochUs, closed: Episode[]): boolean {
-    const elapsed = this.elapse(us, closed);
-    return this.forget(us) || elapsed;
   }
 
   save(): SavedRun {

@@ -52,9 +52,10 @@ export class CountRun extends Run {
 
   /** Before it is raised they wait with the others, so that it can be said how often each was heard. */
   protected override hearAgain(event: RuleEvent): void {
-    if (this.open !== null || event.meets.length === 0) super.hearAgain(event);
-    else if (this.buffer.length > 0 && this.buffer.length < 2 * this.logic.count)
-      this.buffer = this.buffer.concat(event);
+    if (this.open !== null || event.meets.length === 0) return super.hearAgain(event);
+    // whether anything waits with it must not depend on when time was said to have passed
+    this.forget(event.timeUs);
+    if (this.buffer.length > 0 && this.buffer.length < 2 * this.logic.count) this.buffer = this.buffer.concat(event);
   }
 
   protected get isEmpty(): boolean {
@@ -65,7 +66,7 @@ export class CountRun extends Run {
     return this.buffer.map(packEvent);
   }
 
-  protected forget(us: EpochUs): boolean {
+  forget(us: EpochUs): boolean {
     const { buffer } = this;
     const since = us - this.logic.windowUs;
     let old = 0;

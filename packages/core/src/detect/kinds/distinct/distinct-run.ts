@@ -58,7 +58,7 @@ export class DistinctRun extends Run {
     return [...this.latest].map(([value, event]) => [value, packEvent(event)]);
   }
 
-  protected forget(us: EpochUs): boolean {
+  forget(us: EpochUs): boolean {
     return this.drop(us);
   }
 

@@ -44,7 +44,7 @@ export class FirstRun extends Run {
     return this.seenUs;
   }
 
-  protected forget(us: EpochUs): boolean {
+  forget(us: EpochUs): boolean {
     if (this.seenUs === null || us - this.seenUs < this.logic.unseenUs) return false;
     this.seenUs = null;
     return true;

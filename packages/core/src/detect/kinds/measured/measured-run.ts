@@ -440,7 +440,7 @@ export class MeasuredRun extends Run {
     };
   }
 
-  protected forget(): boolean {
+  forget(): boolean {
     return false;
   }
 

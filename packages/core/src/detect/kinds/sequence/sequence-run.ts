@@ -175,7 +175,7 @@ export class SequenceRun extends Run {
     };
   }
 
-  protected forget(us: EpochUs): boolean {
+  forget(us: EpochUs): boolean {
     return this.drop(us);
   }
 

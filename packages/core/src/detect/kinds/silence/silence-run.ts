@@ -51,7 +51,7 @@ export class SilenceRun extends Run {
     return this.last && packEvent(this.last);
   }
 
-  protected forget(): boolean {
+  forget(): boolean {
     return false;
   }
 
