@@ -206,6 +206,17 @@ test.each(RULES)(
   },
 );
 
+test("what was quiet before an absence was proven is over, also where the clock tells of both at once", () => {
+  const at = (id: number, s: number, app: string) =>
+    testRecord({ id: String(id), timeUs: s * 1e6, app, host: "two", users: [] });
+  const [, , sequence] = RULES.find(([id]) => id === "sequence-then-nothing")!;
+  // raised at 171 s, quiet at 321 s, and the second way would be complete at 326 s
+  const played = play([parse("s", sequence)], [at(1, 100, "a"), at(2, 101, "b"), at(3, 256, "b")]);
+  expect(played.map(({ episode: e }) => [e.raisedUs / 1e6, e.lastUs / 1e6, e.clearedUs! / 1e6, e.clearedBy])).toEqual([
+    [171, 171, 321, "quiet"],
+  ]);
+});
+
 test("findings are made at all: the property is no empty one", () => {
   for (const [id, scale, rule] of RULES) {
     const some = fc.sample(histories(scale), { seed: 3, numRuns: 60 });

@@ -75,7 +75,10 @@ export abstract class Run {
   abstract forget(us: EpochUs): boolean;
   /** When `forget` or `pass` would first do something; Infinity: never. */
   protected abstract ownNextChangeUs(): EpochUs;
-  /** Time passes until `us` without an event: what only absence can prove. @returns whether anything changed */
+  /**
+   * Time passes until `us` without an event: the first thing that only absence can prove. One moment at a time: what it raises may be quiet
+   * before the next. @returns whether anything changed
+   */
   protected pass(_us: EpochUs, _closed: Episode[]): boolean {
     return false;
   }
@@ -118,13 +121,20 @@ export abstract class Run {
     throw new Error("a rule of this kind looks at each record");
   }
 
-  /** Time passes: quiet clears, and what absence proves is raised or cleared. @returns whether anything changed */
+  /** Time passes: quiet clears, and what absence proves is raised or cleared, each in its time. @returns whether anything changed */
   elapse(us: EpochUs, closed: Episode[]): boolean {
-    const passed = this.pass(us, closed);
+    for (let changed = false; ; changed = true) {
+      const quietAtUs = this.quietAtUs;
+      if (this.pass(Math.min(us, quietAtUs), closed)) continue;
+      if (us < quietAtUs) return changed;
+      this.close(quietAtUs, "quiet", closed);
+    }
+  }
+
+  /** When what is raised is quiet for long enough, where that clears it. */
+  private get quietAtUs(): EpochUs {
     const { quietUs } = this.logic;
-    if (this.open === null || quietUs === null || us - this.open.lastUs < quietUs) return passed;
-    this.close(this.open.lastUs + quietUs, "quiet", closed);
-    return true;
+    return this.open === null || quietUs === null ? Number.POSITIVE_INFINITY : this.open.lastUs + quietUs;
   }
 
   save(): SavedRun {
@@ -163,9 +173,7 @@ export abstract class Run {
 
   /** When time alone would change something. */
   get nextChangeUs(): EpochUs {
-    const { quietUs } = this.logic;
-    const quiet = this.open !== null && quietUs !== null ? this.open.lastUs + quietUs : Number.POSITIVE_INFINITY;
-    return Math.min(quiet, this.ownNextChangeUs());
+    return Math.min(this.quietAtUs, this.ownNextChangeUs());
   }
 
   protected raise(events: readonly RuleEvent[]): OpenEpisode {

@@ -175,12 +175,10 @@ export class MeasuredRun extends Run {
 
   protected override pass(us: EpochUs, closed: Episode[]): boolean {
     const { stepUs } = this.logic;
-    let changed = false;
     // a stretch is over when its last microsecond has passed
-    while (this.stretch !== null && us >= this.stretch.startUs + stepUs - 1) {
+    if (this.stretch !== null && us >= this.stretch.startUs + stepUs - 1) {
       const done = this.stretch;
       const endUs = done.startUs + stepUs;
-      changed = true;
       if (done.records > 0) this.emptySince = endUs;
       this.stretch = null;
       const whole = this.wholeUpTo(done);
@@ -190,8 +188,9 @@ export class MeasuredRun extends Run {
         this.judge(value, endUs - 1, this.open === null ? whole.events : done.events, closed, whole.startUs);
       if (this.goesOn(endUs)) this.stretch = begun(endUs);
       else if (this.open === null) this.forgetUsual();
+      return true;
     }
-    if (us < this.forgetsUs()) return changed;
+    if (us < this.forgetsUs()) return false;
     this.forgetUsual();
     return true;
   }

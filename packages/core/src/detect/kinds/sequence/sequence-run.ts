@@ -144,19 +144,29 @@ export class SequenceRun extends Run {
   }
 
   protected override pass(us: EpochUs, _closed: Episode[]): boolean {
-    let changed = false;
+    const dueUs = this.nextProvenUs();
+    if (dueUs > us) return false;
     const { steps } = this.logic;
     for (let i = 0; i < steps.length; i++) {
-      const step = steps[i]!;
-      if (!step.absent || step.withinUs === null || this.chains[i - 1]!.length === 0) continue;
+      const { absent, withinUs } = steps[i]!;
+      if (!absent || withinUs === null) continue;
       const waiting = this.chains[i - 1]!;
-      const done = waiting.filter((c) => c.timeUs + step.withinUs! <= us);
-      if (done.length === 0) continue;
-      changed = true;
-      this.chains[i - 1] = waiting.filter((c) => c.timeUs + step.withinUs! > us);
-      for (const chain of done) this.reach(i, { ...chain, timeUs: chain.timeUs + step.withinUs });
+      const isDone = (c: Chain) => c.timeUs + withinUs <= dueUs;
+      this.chains[i - 1] = waiting.filter((c) => !isDone(c));
+      for (const chain of waiting) if (isDone(chain)) this.reach(i, { ...chain, timeUs: chain.timeUs + withinUs });
     }
-    return changed;
+    return true;
+  }
+
+  /** When the first way that waits for an absence is complete; Infinity: none waits. */
+  private nextProvenUs(): EpochUs {
+    let next = Number.POSITIVE_INFINITY;
+    const { steps } = this.logic;
+    for (let i = 0; i < steps.length; i++) {
+      const { absent, withinUs } = steps[i]!;
+      if (absent && withinUs !== null) for (const c of this.chains[i - 1]!) next = Math.min(next, c.timeUs + withinUs);
+    }
+    return next;
   }
 
   protected override begin(): void {
