@@ -52,7 +52,10 @@ export class CountRun extends Run {
 
   /** Before it is raised they wait with the others, so that it can be said how often each was heard. */
   protected override hearAgain(event: RuleEvent): void {
-    if (this.open !== null || event.meets.length === 0) return super.hearAgain(event);
+    if (this.open !== null || event.meets.length === 0) {
+      super.hearAgain(event);
+      return;
+    }
     // whether anything waits with it must not depend on when time was said to have passed
     this.forget(event.timeUs);
     if (this.buffer.length > 0 && this.buffer.length < 2 * this.logic.count) this.buffer = this.buffer.concat(event);
