@@ -84,20 +84,26 @@ export class KeyMachine {
       this.held = this.tail;
       closed = this.tailClosed;
     } else for (let i = 0; i < settle; i++) this.settled.take(pending[i]!, closed);
+    // the provisional run has ended them as well, in this order, before it went on
+    const over = closed.length;
+    rebuild ||= over > 0 && (gathered || !hasEnded(this.tailClosed, closed));
     if (settle > 0) {
       this.pending = settle === pending.length ? null : pending.slice(settle);
-      this.marks?.shift(settle);
+      this.marks?.shift(settle, over);
     }
     const elapsed = this.settled.elapse(watermarkUs, closed);
     const forgot = this.settled.forget(watermarkUs);
-    rebuild ||= closed.length > 0 || (elapsed && this.tail !== null);
+    rebuild ||= closed.length > over || (elapsed && this.tail !== null);
     if (this.pending === null) {
       this.tail = null;
       this.tailClosed = NONE_CLOSED;
       this.marks = null;
     } else if (rebuild && !this.how.waits) this.rebuild();
     // to go through all that waits again for this alone would cost as much as it is, at every step
-    else if (forgot || taken === "from a mark") this.tail?.forget(watermarkUs);
+    else {
+      if (over > 0) this.tailClosed = this.tailClosed.slice(over);
+      if (forgot || taken === "from a mark") this.tail?.forget(watermarkUs);
+    }
     const open = this.current();
     const ended = this.tailClosed.slice();
     this.noteReported(open !== null);
@@ -270,6 +276,10 @@ export class KeyMachine {
     return "from a mark";
   }
 }
+
+/** Whether a run has ended these episodes first. */
+const hasEnded = (all: readonly Episode[], first: readonly Episode[]): boolean =>
+  first.every((e, i) => all[i]?.firstUs === e.firstUs && all[i].clearedUs === e.clearedUs);
 
 /** How many of some events, which are in order, come before one. */
 function placeOf(event: RuleEvent, events: readonly RuleEvent[]): number {

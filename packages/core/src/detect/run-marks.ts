@@ -30,8 +30,8 @@ export class RunMarks {
     return this.marks.at(-1);
   }
 
-  /** The first `n` events wait no more. */
-  shift(n: number): void {
-    this.marks = this.marks.flatMap((m) => (m.at > n ? [{ ...m, at: m.at - n }] : []));
+  /** The first `n` events wait no more, and the first episodes that ended are settled with them. */
+  shift(n: number, ended: number): void {
+    this.marks = this.marks.flatMap((m) => (m.at > n ? [{ ...m, at: m.at - n, closed: m.closed.slice(ended) }] : []));
   }
 }
