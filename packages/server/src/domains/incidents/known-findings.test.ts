@@ -104,6 +104,10 @@ describe("when growth is written", () => {
     ["another thing in it is written soon, however long it lasts", 7_200, { entities: ["a", "b", "c"] }, 2],
     ["that it is worse is, too", 7_200, { count: 20 }, 2],
   ])("%s", (_what, ageS, now, seconds) => expect(due(ageS, now)).toBe(seconds));
+  test("where the clock was set back: at once", () => {
+    const one = finding(1, { written: writtenNow(worsens, episode(), 3_600 * SECOND) });
+    expect(growthDueUs(one, worsens, episode(), 5)).toBe(5);
+  });
   test("of one that stood before this engine began: at once", () =>
     expect(growthDueUs(finding(1), RULE, episode(), 5)).toBe(5));
 });

@@ -22,7 +22,8 @@ const OF_ITS_AGE = 1 / 20;
 
 /** When the growth of a finding is to be written. */
 export function growthDueUs({ sinceUs, written }: Known, rule: Rule, e: Episode, nowUs: number): number {
-  if (written === null) return nowUs;
+  // a clock that was set back says nothing of how long ago that was
+  if (written === null || nowUs < written.atUs) return nowUs;
   const isNews = severityOf(rule, e) !== written.severity || e.entities.length !== written.entities;
   const waitsUs = isNews ? 0 : Math.min(REWRITE_AT_LAST_US, (nowUs - sinceUs) * OF_ITS_AGE);
   return written.atUs + Math.max(REWRITE_AFTER_US, waitsUs);
