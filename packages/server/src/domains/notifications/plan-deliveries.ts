@@ -29,6 +29,8 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
       const incident = tellingOf(event.code) === null ? null : await toldIncident(db, event.incident, directory);
       if (incident === null) continue;
       if (isHistory(incident, event)) history.push(event.id);
+      // what comes after it in this step asks what the incident was raised by
+      if (tellingOf(event.code) === "raise") await markNoted(db, [event.id], history);
       for (const { id, route } of routes) {
         const plan = planTelling(route, incident, event, await saidBefore(db, id, event.incident), directory);
         if (plan.tell === null) {
