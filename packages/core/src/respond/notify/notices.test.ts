@@ -32,6 +32,11 @@ test.each([
     ["7 update: 2", "7 raise: 1"],
   ],
   [
+    "after a clock that was set back, too",
+    [line(1, 7, 60 * MINUTE, "raise"), line(2, 7, 0, "update")],
+    ["7 update: 2", "7 raise: 1"],
+  ],
+  [
     "one that grows for long is a notice a minute, not one without end",
     [0, 1, 2, 3, 4].map((n) => line(n, 7, n * 40_000_000, "update")),
     ["7 update: 4", "7 update: 2 3", "7 update: 0 1"],

@@ -26,7 +26,8 @@ export function noticesOf<T extends NoticedLine>(lines: readonly T[]): Notice<T>
   const all: [T, ...T[]][] = [];
   for (const line of [...lines].sort((a, b) => a.id - b.id)) {
     const notice = growing.get(line.incident);
-    if (notice !== undefined && line.atUs - notice[0].atUs <= TOGETHER_US) notice.push(line);
+    // either way: a clock may have been set back
+    if (notice !== undefined && Math.abs(line.atUs - notice[0].atUs) <= TOGETHER_US) notice.push(line);
     else {
       const begun: [T, ...T[]] = [line];
       growing.set(line.incident, begun);

@@ -1,4 +1,4 @@
-import { type Episode, Rule, shippedRules } from "@halvik/core/detect";
+import { type Episode, type Rule, shippedRules } from "@halvik/core/detect";
 import { growthDueUs, type Known, KnownFindings, writtenNow } from "./known-findings.js";
 
 const [RULE, OTHER] = shippedRules() as readonly Rule[] as readonly [Rule, Rule];
@@ -56,6 +56,18 @@ test("what lasts is never forgotten, however old and many", () => {
   expect(over.filter(has).length).toBeLessThanOrEqual(10);
 });
 
+test("what was written within half an hour stays: records of it that come late may tell of it again", () => {
+  const written = { atUs: 60e6, severity: 4, entities: 1 };
+  const lately = ids(1, 6).map((id) => finding(id, { written, sinceUs: 60e6 }));
+  const others = ids(7, 11).map((id) => finding(id));
+  const later = (sinceUs: number) => {
+    const { findings, has } = known(10, ...lately, ...others, finding(12, { sinceUs }));
+    return { left: [...lately, ...others].filter(has).map((f) => f.id), findings };
+  };
+  expect(later(20 * 60e6).left).toEqual([...ids(1, 6), ...ids(9, 11)]);
+  expect(later(40 * 60e6).left).toEqual(ids(3, 11));
+});
+
 test("others of the same key stay", () => {
   const all = ids(1, 12).map((id) => finding(id, { key: "one" }));
   const { has } = known(10, ...all);
@@ -78,19 +90,7 @@ describe("when growth is written", () => {
     clearedBy: null,
     ...over,
   });
-  const worsens = Rule.parse({
-    kind: "count",
-    id: "worsens",
-    name: "worsens",
-    filter: "app is x",
-    key: ["user"],
-    count: 1,
-    windowSeconds: 600,
-    severity: "warning",
-    worse: [{ count: 20, severity: "critical" }],
-    title: "of {user}",
-    clear: { by: "quiet", seconds: 600 },
-  });
+  const worsens: Rule = { ...RULE, severity: "warning", worse: [{ count: 20, severity: "critical" }] };
   const due = (ageS: number, now: Partial<Episode> = {}) => {
     const atUs = ageS * SECOND;
     const one = finding(1, { written: writtenNow(worsens, episode(), atUs) });

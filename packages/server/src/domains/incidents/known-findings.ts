@@ -1,4 +1,4 @@
-import { US_PER_SECOND } from "@halvik/core/base/time";
+import { US_PER_MINUTE, US_PER_SECOND } from "@halvik/core/base/time";
 import { type Episode, type Rule, ruleWindowUs, severityOf } from "@halvik/core/detect";
 import type { FindingRow } from "./findings-repository.js";
 
@@ -32,6 +32,9 @@ export function growthDueUs({ sinceUs, written }: Known, rule: Rule, e: Episode,
 /** How many more than it is to hold it may, so that not every one that comes makes it look for the oldest. */
 const SLACK = 1.1;
 
+/** What was written so lately may be told of again: late records of it may wait for twelve minutes. */
+const MAY_COME_AGAIN_US = 30 * US_PER_MINUTE;
+
 /** The findings that what comes may belong to, by rule and key. Bounded: of those that are over the oldest are forgotten, as a restart does. */
 export class KnownFindings {
   private readonly byKey = new Map<string, Known[]>();
@@ -47,7 +50,7 @@ export class KnownFindings {
     const there = this.byKey.get(key);
     if (there === undefined) this.byKey.set(key, [finding]);
     else there.push(finding);
-    if (++this.size > this.room) this.forgetOldest();
+    if (++this.size > this.room) this.forgetOldest(finding.sinceUs);
   }
 
   /** What of a rule and key holds. */
@@ -56,8 +59,8 @@ export class KnownFindings {
     return this.byKey.get(keyOf(rule.id, key))?.find((f) => holds(f, windowUs));
   }
 
-  private forgetOldest(): void {
-    const over = [...this.byKey.values()].flat().filter((f) => f.clearedUs !== null);
+  private forgetOldest(nowUs: number): void {
+    const over = [...this.byKey.values()].flat().filter((f) => f.clearedUs !== null && !wasWrittenLately(f, nowUs));
     over.sort((a, b) => a.lastUs - b.lastUs);
     const gone = new Set(over.slice(0, this.size - this.most));
     for (const key of new Set([...gone].map((f) => keyOf(f.ruleId, f.key)))) {
@@ -70,5 +73,8 @@ export class KnownFindings {
     this.room = Math.max(this.most, this.size) * SLACK;
   }
 }
+
+const wasWrittenLately = ({ written }: Known, nowUs: number): boolean =>
+  written !== null && Math.abs(nowUs - written.atUs) < MAY_COME_AGAIN_US;
 
 const keyOf = (ruleId: string, key: string): string => `${ruleId} ${key}`;
