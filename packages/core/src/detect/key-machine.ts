@@ -8,6 +8,12 @@ const NO_EVENTS: readonly RuleEvent[] = [];
 /** Of every machine without a provisional run; never added to. */
 const NONE_CLOSED: Episode[] = [];
 
+/**
+ * How long the provisional run may go on without what came late, for each event that waits: of a key with thousands, whose every step
+ * brings something that belongs among the oldest, all would be gone through again at every step. 5,000 events: 10 s.
+ */
+export const BEHIND_US_EACH = 2_000;
+
 /** How runs of a rule begin in a lane: one for all its keys, of which there may be a million. */
 export interface HowRun {
   readonly begin: (saved: SavedRun | null) => Run;
@@ -40,6 +46,8 @@ export class KeyMachine {
   private tailClosed: Episode[] = NONE_CLOSED;
   /** Where that run has been, where much waits. */
   private marks: RunMarks | null = null;
+  /** The watermark at which the provisional run takes what came late and has not been taken yet; null: it has taken all. */
+  private behindUntilUs: EpochUs | null = null;
   /** Records that are summed as they come, and settle together. */
   private gathering: Gathering | null = null;
   /** The run over what is settled, or what is kept of it as long as nothing touches it. */
@@ -70,8 +78,9 @@ export class KeyMachine {
   }
 
   step(events: readonly RuleEvent[], watermarkUs: EpochUs): KeyResult {
-    const taken = this.take(events);
-    let rebuild = taken === "anew";
+    this.take(events, watermarkUs);
+    const catchesUp = this.behindUntilUs !== null && this.behindUntilUs <= watermarkUs;
+    let rebuild = catchesUp && !this.goBack();
     const pending = this.pending ?? NO_EVENTS;
     let settle = 0;
     while (settle < pending.length && pending[settle]!.timeUs <= watermarkUs) settle++;
@@ -79,7 +88,7 @@ export class KeyMachine {
     settle += settledEarly;
     let closed: Episode[] = [];
     const gathered = this.settleGathered(watermarkUs, closed);
-    if (settle > 0 && settle === pending.length && this.tail !== null && !rebuild) {
+    if (settle > 0 && settle === pending.length && this.tail !== null && !rebuild && this.behindUntilUs === null) {
       // the provisional run has seen all of it, in this order
       this.held = this.tail;
       closed = this.tailClosed;
@@ -98,11 +107,12 @@ export class KeyMachine {
       this.tail = null;
       this.tailClosed = NONE_CLOSED;
       this.marks = null;
+      this.behindUntilUs = null;
     } else if (rebuild && !this.how.waits) this.rebuild();
     // to go through all that waits again for this alone would cost as much as it is, at every step
     else {
       if (over > 0) this.tailClosed = this.tailClosed.slice(over);
-      if (forgot || taken === "from a mark") this.tail?.forget(watermarkUs);
+      if (forgot || catchesUp) this.tail?.forget(watermarkUs);
     }
     const open = this.current();
     const ended = this.tailClosed.slice();
@@ -217,6 +227,7 @@ export class KeyMachine {
       this.kept?.nextUs ?? this.settled.nextChangeUs,
       this.gathering?.nextUs ?? Number.POSITIVE_INFINITY,
       this.pending?.[0]?.timeUs ?? Number.POSITIVE_INFINITY,
+      this.behindUntilUs ?? Number.POSITIVE_INFINITY,
     );
   }
 
@@ -229,6 +240,18 @@ export class KeyMachine {
     this.tail = this.settled.clone();
     this.tailClosed = [];
     this.marks = null;
+    this.behindUntilUs = null;
+  }
+
+  /** Lets the provisional run go on from where it was before what came late. @returns false: it was nowhere, and must be made anew */
+  private goBack(): boolean {
+    const mark = this.marks?.backTo(this.pending!.length);
+    if (mark === undefined) return false;
+    this.tail = mark.run.clone();
+    this.tailClosed = mark.closed.slice();
+    this.behindUntilUs = null;
+    this.goOn(mark.at);
+    return true;
   }
 
   /** Lets the provisional run take what waits. @param from how many of it it has taken */
@@ -236,18 +259,15 @@ export class KeyMachine {
     const pending = this.pending ?? NO_EVENTS;
     for (let i = from; i < pending.length; i++) {
       this.tail!.take(pending[i]!, this.tailClosed);
-      if (i + 1 < BETWEEN_MARKS) continue;
+      if (i + 1 < BETWEEN_MARKS || this.behindUntilUs !== null) continue;
       this.marks ??= new RunMarks();
       this.marks.note(i + 1, this.tail!, this.tailClosed);
     }
   }
 
-  /**
-   * @returns how the provisional run has taken them: on from what it had seen, from where it had been before they came, or not: something
-   * came before what it has seen, and it must be made anew
-   */
-  private take(events: readonly RuleEvent[]): "on" | "from a mark" | "anew" {
-    if (events.length === 0) return "on";
+  /** What comes after all that waits the provisional run takes at once; for anything else it is behind, until a watermark. */
+  private take(events: readonly RuleEvent[], watermarkUs: EpochUs): void {
+    if (events.length === 0) return;
     const fresh = isAscending(events)
       ? events
       : [...events].sort(before).filter((e, i, all) => i === 0 || !isSame(all[i - 1]!, e));
@@ -259,21 +279,23 @@ export class KeyMachine {
       this.pending = pending === null ? fresh.slice() : pending;
       // one by one: as arguments of a call a storm of them does not fit
       if (pending !== null) for (const event of fresh) pending.push(event);
-      if (this.how.waits) return "on";
+      if (this.how.waits) return;
       if (this.tail === null) this.beginTail();
       this.goOn(seen);
-      return "on";
+      return;
     }
     const place = placeOf(fresh[0]!, pending!);
     const merged = [...pending!.splice(place), ...fresh].sort(before);
     for (let i = 0; i < merged.length; i++)
       if (i === 0 || !isSame(merged[i - 1]!, merged[i]!)) pending!.push(merged[i]!);
-    const mark = this.marks?.backTo(place);
-    if (mark === undefined) return "anew";
-    this.tail = mark.run.clone();
-    this.tailClosed = mark.closed.slice();
-    this.goOn(mark.at);
-    return "from a mark";
+    if (this.how.waits) return;
+    this.marks?.backTo(place);
+    this.behindUntilUs ??=
+      pending!.length < BETWEEN_MARKS ? watermarkUs : watermarkUs + pending!.length * BEHIND_US_EACH;
+    // a person sees at once what they have done
+    if (fresh.some((e) => e.ends === "hand")) this.behindUntilUs = Number.NEGATIVE_INFINITY;
+    // what came in order beside it
+    this.goOn(placeOf(last, pending!) + 1);
   }
 }
 
