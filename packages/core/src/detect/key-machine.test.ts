@@ -41,6 +41,10 @@ const KINDS: readonly (readonly [string, HowRun])[] = [
 /** Episodes without what is said once only. */
 const unsaid = (episodes: readonly Episode[]) => episodes.map(({ added: _, ...e }) => e);
 
+const evidence = (episodes: readonly Episode[]) => episodes.flatMap(({ added }) => (added ?? []).map(({ id }) => id));
+/** When all of them are over. */
+const LATER = 3_600 * S;
+
 /** Some thousand events of five minutes, in an order that is theirs but for some that come late. */
 const crowds = fc.record({
   seed: fc.integer({ min: 1, max: 2 ** 30 }),
@@ -85,8 +89,12 @@ test.each(KINDS)(
         let waits: RuleEvent[] = [];
         let settled = machine.save();
         let behindSinceUs: number | null = null;
+        const all: RuleEvent[] = [];
+        const reported = new Set<string>();
         for (const { batch, watermarkUs } of crowd(made)) {
-          const { provisional } = machine.step(batch, watermarkUs);
+          const { settled: ended, provisional } = machine.step(batch, watermarkUs);
+          for (const id of evidence([...ended, ...provisional])) reported.add(id);
+          all.push(...batch);
           const anew = new KeyMachine(of, settled);
           waits = [...waits, ...batch];
           const expected = anew.step(waits, watermarkUs);
@@ -102,6 +110,9 @@ test.each(KINDS)(
           behindSinceUs ??= watermarkUs;
           expect(watermarkUs - behindSinceUs).toBeLessThan(8 * BETWEEN_MARKS * BEHIND_US_EACH);
         }
+        for (const id of evidence(machine.step([], LATER).settled)) reported.add(id);
+        const whole = evidence(new KeyMachine(of, null).step(all, LATER).settled);
+        expect(whole.filter((id) => !reported.has(id))).toEqual([]);
       }),
       { seed: 7, numRuns: effort(12), endOnFailure: true },
     );
@@ -152,6 +163,25 @@ test("what settles is what came, not what the run had taken that was behind", ()
   machine.step([], 1.5 * S);
   anew.step([...all, late], 1.5 * S);
   expect(machine.save()).toEqual(anew.save());
+});
+
+test("all evidence is reported, also what settles before the run has taken it", () => {
+  const machine = new KeyMachine(
+    how((saved) => new CountRun({ ...quiet, count: 12, windowUs: 5 * S }, saved)),
+    null,
+  );
+  const all = Array.from({ length: 1_000 }, (_, i) => event(i + 1, (i + 1) * 10_000));
+  const reported = new Set<string>();
+  const report = (events: readonly RuleEvent[], watermarkUs: number) => {
+    const { settled, provisional } = machine.step(events, watermarkUs);
+    for (const { added } of [...settled, ...provisional]) for (const { id } of added ?? []) reported.add(id);
+  };
+  report(all, 0);
+  report([event(9_000, 505_000)], 0);
+  report([], 0.6 * S);
+  report([], 1_001 * BEHIND_US_EACH);
+  report([], 60 * S);
+  expect([...reported].sort()).toEqual([...all.map((e) => e.id), "9000"].sort());
 });
 
 test("what a person closed is closed at once, whatever waits", () => {

@@ -151,7 +151,8 @@ export class KeyMachine {
     });
     if (!isOpen) return;
     this.tail?.noteReported();
-    this.settled.noteReported();
+    // what settled before the run took it has not been reported
+    if (this.behindUntilUs === null) this.settled.noteReported();
   }
 
   save(): SavedRun {
