@@ -10,7 +10,8 @@ const NONE_CLOSED: Episode[] = [];
 
 /**
  * How long the provisional run may go on without what came late, for each event that waits: of a key with thousands, whose every step
- * brings something that belongs among the oldest, all would be gone through again at every step. 5,000 events: 10 s, and what is left of the step of 5 s in which watermarks move.
+ * brings something that belongs among the oldest, all would be gone through again at every step. 5,000 events: 10 s, and what is left of
+ * the 5 s in which watermarks move.
  */
 export const BEHIND_US_EACH = 2_000;
 
