@@ -204,3 +204,14 @@ test("what nothing can go on from any more is not near, while something else wai
   machine.step([], 20 * S);
   expect(machine.progress()).toBeNull();
 });
+
+test("what comes twice among much that waits counts once, wherever it stands", () => {
+  const of = how((saved) => new CountRun({ ...quiet, count: 12, windowUs: 5 * S }, saved));
+  const machine = new KeyMachine(of, null);
+  const all = Array.from({ length: 1_000 }, (_, i) => event(i + 1, Math.floor(i / 3) * 1_000));
+  machine.step(all, -1);
+  for (const again of [all.slice(0, 7), all.slice(-2), [all[500]!, all[499]!, event(2_000, 166_000)], all])
+    machine.step(again, -1);
+  const { settled } = machine.step([], 3_600 * S);
+  expect(settled.map((e) => e.count)).toEqual([1_001]);
+});
