@@ -317,7 +317,7 @@ function insert(fresh: readonly RuleEvent[], events: RuleEvent[]): void {
   for (const event of added) events.push(event);
   for (let k = added.length - 1; k >= 0; k--) {
     const place = places[k]!;
-    // `copyWithin` takes twenty times as long on a list of objects
+    // `copyWithin` takes many times as long on a list of objects
     for (let i = end - 1; i >= place; i--) events[i + k + 1] = events[i]!;
     events[place + k] = added[k]!;
     end = place;
