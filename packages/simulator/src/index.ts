@@ -1,11 +1,11 @@
 export { capture } from "./capture.js";
 export { CRANE_MIB } from "./crane-mib.js";
-export { DEVICES, type Device } from "./devices.js";
+export { DEVICES } from "./devices.js";
 export { eventXml, ordinaryEvent } from "./events.js";
-export { FlowWriter, ordinaryFlow, type SimFlow } from "./flows.js";
-export { type HistoryPiece, history, plantedStories } from "./history.js";
-export { LiveDevices, type LiveTarget } from "./live.js";
+export { FlowWriter, ordinaryFlow } from "./flows.js";
+export { history, plantedStories } from "./history.js";
+export { LiveDevices } from "./live.js";
 export { COMMUNITY, NotificationWriter, notify, USM } from "./notifications.js";
 export { Random } from "./random.js";
 export { networks, roster } from "./roster.js";
-export { type Sent, Timeline, type TimelineOptions } from "./timeline.js";
+export { Timeline, type TimelineOptions } from "./timeline.js";

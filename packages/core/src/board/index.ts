@@ -3,7 +3,6 @@ export {
   COLUMNS,
   freshTileId,
   isOfNow,
-  MOST_TILES,
   placeBelow,
   sizeOf,
   Tile,

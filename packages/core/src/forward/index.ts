@@ -1,2 +1,2 @@
 export { Forward, ForwardWay, sayWay } from "./forward.js";
-export { type Origin, withOrigin } from "./with-origin.js";
+export { withOrigin } from "./with-origin.js";

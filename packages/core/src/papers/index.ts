@@ -6,7 +6,7 @@ export {
 } from "./entry.js";
 export { type HandOverBlock, handOver, handOverMarkdown } from "./hand-over.js";
 export { iodefOf } from "./iodef.js";
-export { LEADS, type Lead, type LeadingRecord, type LeadKind, leadsOf } from "./leads.js";
+export { LEADS, type LeadingRecord, leadsOf } from "./leads.js";
 export {
   LANE_KINDS,
   Lane,
@@ -37,8 +37,6 @@ export {
   sayCount,
   sayLead,
   sayPin,
-  type ToldEntry,
-  type ToldLead,
   type ToldPaper,
   type ToldPin,
   type ToldRecord,

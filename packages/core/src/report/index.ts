@@ -1,13 +1,12 @@
 export { filterAskedFor } from "./asked-of.js";
-export { type Band, bandsOf, type Profiled } from "./bands.js";
-export { ASKS, MOST_BANDS, MOST_PARTS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition } from "./definition.js";
+export { bandsOf } from "./bands.js";
+export { ASKS, MOST_BANDS, OWN_FIGURES, type OwnFigure, Part, ReportDefinition } from "./definition.js";
 export { duesBetween, nextDue, Schedule, saySchedule } from "./due.js";
 export { courseOfLimit, type Limit, limitFrom, nearness, pointsOf, sayLimit, sayNear } from "./limit.js";
 export { Period, sayPeriod, type Window, windowBefore, windowOf } from "./period.js";
 export { READY_REPORTS } from "./ready-made.js";
 export {
   headingsOf,
-  sayGrouping,
   sayMeasure,
   sayOnly,
   sayUnit,

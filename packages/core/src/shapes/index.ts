@@ -1,4 +1,4 @@
 export { MOST_SHAPES, ShapeBook } from "./book.js";
 export { Relearning, type Relearnt } from "./relearn.js";
 export { type MessageShape, originParts, phraseOf, shapeText, standing, valuesOf } from "./shape.js";
-export { type ShapeValue, type ShapeValueType, shapeValues } from "./value-types.js";
+export { shapeValues } from "./value-types.js";

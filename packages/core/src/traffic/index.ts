@@ -1,23 +1,21 @@
-export { BOUNDED, DIMENSIONS, type Dimension, PACKET_SIZES, readApplication } from "./dimensions.js";
-export { type BothWays, type Fates, HostFlows, type HostTraffic } from "./host-flows.js";
+export { BOUNDED, DIMENSIONS, type Dimension, readApplication } from "./dimensions.js";
+export { type BothWays, HostFlows, type HostTraffic } from "./host-flows.js";
 export { type MarkingChange, MarkingChanges } from "./markings.js";
-export { NOTHING, OnceCounter, WHOLE } from "./once.js";
+
 export { type FlowSeen, NO_INTERFACE, passagesOf } from "./passage.js";
-export { type Contradiction, PolicyCheck, type PolicyUse, type PortFate } from "./policy-check.js";
+export { PolicyCheck } from "./policy-check.js";
 export { filterOf, type Said, sayValue } from "./say-value.js";
 export {
   ANSWER_CLASSES,
   ANSWERED_SERVICES,
-  type AnsweredService,
-  type ServerAnswer,
   ServerAnswers,
   type ServiceAnswers,
   serverAnswer,
   TELLS_ANSWER,
 } from "./server-answers.js";
-export { servicePort } from "./service-port.js";
+
 export { NO_SITES, type Sites, type SitesKnown, sitesOf } from "./sites.js";
-export { carriedUntil, eachStep, stretchOf } from "./spread.js";
+export { eachStep, stretchOf } from "./spread.js";
 export {
   type Amounts,
   boundValues,

@@ -12,10 +12,10 @@ export {
   US_PER_SECOND,
 } from "./epoch.js";
 export { nightOf } from "./night.js";
-export { type Rfc3339Time, readRfc3339, twoDigits } from "./rfc3339.js";
+export { readRfc3339, twoDigits } from "./rfc3339.js";
 export { STEPS, type Step, stepStart, stepsOf } from "./steps.js";
 export { daysEarlier, midnight, readMoment } from "./typed-moment.js";
-export { coverWeek, WEEKDAYS, type WeeklyWindow, weekday, weeklyWindowAt } from "./weekly-window.js";
+export { coverWeek, WEEKDAYS, weekday, weeklyWindowAt } from "./weekly-window.js";
 export { writtenTime } from "./written-time.js";
 export { clockToInstant, isZone, zoneOffsetUs } from "./zone.js";
 export { formatZoned } from "./zoned.js";

@@ -1,7 +1,5 @@
 export {
-  type FlowDatagram,
   FlowDecoder,
-  type FlowProtocol,
   type FlowWaiting,
   flowProtocol,
   readStream,

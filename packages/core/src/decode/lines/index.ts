@@ -1,5 +1,5 @@
 export { Form, FormatError, ValueName } from "./form.js";
-export { endsOf, literalOf, readLine, readTemplate, type TemplatePart } from "./line-form.js";
+export { endsOf, readLine, readTemplate } from "./line-form.js";
 export { isNear, readerOf } from "./read-form.js";
 export { isRead, type Miss, type Reading, readJson, readPairs, type Value } from "./reading.js";
 export { usualType } from "./value-name.js";

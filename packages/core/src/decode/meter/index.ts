@@ -1,4 +1,4 @@
-export { END_REASON, FlowMeter, type MeteredFlow, type MeterLimits } from "./flow-meter.js";
+export { END_REASON, FlowMeter, type MeteredFlow } from "./flow-meter.js";
 export { MeteredCapture } from "./metered-capture.js";
-export { type PacketHeaders, readHeaders } from "./packet-headers.js";
+export { readHeaders } from "./packet-headers.js";
 export { IpfixWriter } from "./write-ipfix.js";

@@ -1,3 +1,3 @@
-export { type Frame, type FrameFault, SyslogFraming } from "./framing.js";
+export { type Frame, SyslogFraming } from "./framing.js";
 export type { SyslogContext, SyslogMessage } from "./message.js";
 export { decodeSyslog, parseSyslog } from "./parse-syslog.js";

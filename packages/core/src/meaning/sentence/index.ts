@@ -1,2 +1,2 @@
-export { bytesText, countText, endText } from "./quantities.js";
-export { type SentenceContext, sentenceOf } from "./sentence.js";
+export { bytesText, endText } from "./quantities.js";
+export { sentenceOf } from "./sentence.js";

@@ -1,6 +1,5 @@
 export {
   Applications,
-  type ApplicationsWhere,
   type Endpoints,
   NO_APPLICATIONS,
   type OwnApplication,

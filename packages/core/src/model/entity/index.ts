@@ -11,8 +11,8 @@ export {
   MOST_ADDRESSES_OF_A_MAC,
 } from "./bindings.js";
 export { canonicalUser } from "./canonical.js";
-export { entityCode, type FieldEntity, isEntityCode, readEntity, valuesOfField } from "./code.js";
+export { entityCode, isEntityCode, readEntity, valuesOfField } from "./code.js";
 export { commonNameOf } from "./distinguished-name.js";
-export { ENTITY_KINDS, ENTITY_ROLES, type Entity, type EntityKind, type EntityRole, entitiesOf } from "./entities.js";
+export { type Entity, entitiesOf } from "./entities.js";
 export { DOMAIN, isSpelt, MOST_DOMAINS, NO_OWN_NAMES, OwnNames } from "./own-names.js";
-export { type SuggestedDomain, suggestDomains } from "./suggest-domains.js";
+export { suggestDomains } from "./suggest-domains.js";

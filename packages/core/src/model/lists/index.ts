@@ -8,4 +8,4 @@ export {
   readListValue,
   VALUE_MOST,
 } from "./named-lists.js";
-export { type ReadBundle, readStixBundle, type StixValue } from "./stix.js";
+export { readStixBundle } from "./stix.js";

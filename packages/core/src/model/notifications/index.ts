@@ -1,6 +1,4 @@
 export {
-  type NamedObjects,
-  type NotificationName,
   NotificationNames,
   type ObjectName,
   STANDARD_NOTIFICATIONS,

@@ -8,7 +8,7 @@ export {
   timesRate,
   toCount,
 } from "./count.js";
-export { DATA_TYPES, type DataField, type DataType, dataFieldsOf } from "./data-fields.js";
+export { DATA_TYPES, dataFieldsOf } from "./data-fields.js";
 export {
   dataValues,
   FIELDS,
@@ -22,7 +22,7 @@ export {
 } from "./fields.js";
 export { contentToJson, type RecordJson, recordToJson, writeContent } from "./json.js";
 export { keepRecord, readKept } from "./kept.js";
-export { KINDS, type KindFacts, RECORD_KINDS, type RecordKind, TRAFFIC_KINDS } from "./kinds.js";
+export { KINDS, RECORD_KINDS, type RecordKind, TRAFFIC_KINDS } from "./kinds.js";
 export {
   ACTIONS,
   type Action,
@@ -46,5 +46,5 @@ export {
   type Translation,
 } from "./record.js";
 export { SESSION_FIELDS, sessionsOf } from "./sessions.js";
-export { parseSeverity, SEVERITIES, type Severity, type SeverityName, severityName } from "./severity.js";
+export { parseSeverity, SEVERITIES, type Severity, severityName } from "./severity.js";
 export { eachSighted, hashesIn, LONGEST_SIGHTED, SIGHTED, type Sighted } from "./sightings.js";

@@ -1,7 +1,7 @@
 export { Cadence, type SavedCadence } from "./cadence.js";
 export { ClockOffset } from "./clock-offset.js";
 export { CopyFinder } from "./copies.js";
-export { type CorrectedTime, correctedTime, isOrderUncertain } from "./corrected-time.js";
+export { correctedTime, isOrderUncertain } from "./corrected-time.js";
 export {
   KEEP_DAYS,
   newSender,

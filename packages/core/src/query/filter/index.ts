@@ -1,9 +1,9 @@
 export { type Anchor, aftersOf, followers, stretchesOf, withoutAfters } from "./after.js";
-export type { After, Comparison, Filter, FilterError, RecordField, SameField, Span, Test, TextMode } from "./ast.js";
-export { FILTER_ERROR_CODES, SAME_FIELDS } from "./ast.js";
+export type { After, Comparison, Filter, FilterError, Span } from "./ast.js";
+export { SAME_FIELDS } from "./ast.js";
 export { bothOf } from "./both-of.js";
-export { type ComparatorName, comparatorsOf } from "./comparators.js";
-export { type Completion, type Completions, completeFilter, type ValuesAsked } from "./complete.js";
+export { comparatorsOf } from "./comparators.js";
+export { completeFilter, type ValuesAsked } from "./complete.js";
 export {
   bindsTime,
   compileComparison,
@@ -26,9 +26,9 @@ export { asksForNew, withNewShapes } from "./new-values.js";
 export { MAX_FILTER_LENGTH, type ParseResult, parseFilter, parseFilterOf, savedFilterNames } from "./parse.js";
 export type { ParseContext, SavedText } from "./parse-context.js";
 export { type FilterPart, type FilterParts, filterParts, isComplete, joinParts, takesValue } from "./parts.js";
-export { MOST_PASTED, type PastedValues, pastedValues } from "./pasted-values.js";
+export { pastedValues } from "./pasted-values.js";
 export { requiredLiterals } from "./pattern.js";
-export { type PlaceAsked, placesIn, withPlaces } from "./places.js";
+export { placesIn, withPlaces } from "./places.js";
 export { readFilter } from "./reading.js";
 export { nearest } from "./suggest.js";
 export { quoteIfNeeded } from "./values.js";

@@ -7,10 +7,8 @@ export {
   Figure,
   Grouping,
   MeasureAsked,
-  MOST_ROWS,
   NumberOf,
   OF_NUMBERS,
-  ValueOf,
 } from "./asked.js";
 export { AMOUNTS, type Amount, MEASURES, type Measure } from "./measure.js";
 export {
@@ -26,5 +24,5 @@ export {
   ownSource,
   WeekMeasure,
 } from "./own.js";
-export { type Ranked, ranked } from "./ranked.js";
+export { ranked } from "./ranked.js";
 export { clockValue, type Measured, type MeasuredRow, Tally } from "./tally.js";

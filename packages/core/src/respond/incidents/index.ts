@@ -1,21 +1,19 @@
 export { type AttentionFacts, isUnjudged, needsAttention } from "./attention.js";
-export { HISTORY_CODES, HISTORY_WORDS, type HistoryCode, historyWords } from "./history.js";
+export { HISTORY_CODES, type HistoryCode, historyWords } from "./history.js";
 export {
   apart,
   type Explanation,
-  type Joinable,
   type JoinableIncident,
   type JoinContext,
   type JoiningFinding,
-  type Joint,
   linksBetween,
   sharedThings,
   troubleOf,
 } from "./joining.js";
 export { CLOSE_REASONS, type CloseReason, INCIDENT_STATES, type IncidentState } from "./life-cycle.js";
-export { COUNTED, type Heard, isHub, type Link, NEAR_US, UNCOUNTED } from "./links.js";
-export { type Extent, NEWS, newSinceSeen, type SeenEvidence } from "./news.js";
-export { type EarlierIncident, type Place, placeFinding } from "./place.js";
+export { COUNTED, type Heard, type Link, NEAR_US, UNCOUNTED } from "./links.js";
+export { newSinceSeen, type SeenEvidence } from "./news.js";
+export { placeFinding } from "./place.js";
 export { Technique, Techniques, techniquesIn, techniquesOf } from "./techniques.js";
 export { Things } from "./things.js";
 export { byUrgency, type Urgency, type UrgencyFacts, urgencyOf } from "./urgency.js";

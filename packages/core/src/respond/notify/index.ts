@@ -3,11 +3,8 @@ export {
   type CommandChannel,
   type LogFileChannel,
   SNMP_HASHES,
-  SNMP_MESSAGES,
   type SnmpChannel,
-  SYSLOG_TRANSPORTS,
   type SyslogChannel,
-  WEBHOOK_FORMATS,
   type WebhookChannel,
 } from "./channel.js";
 export { INCIDENTS, parseIncidentFilter } from "./incident-filter.js";
@@ -24,7 +21,6 @@ export {
 export { noticesOf } from "./notices.js";
 export {
   concerns,
-  type FollowUp,
   followUpsOf,
   isHistory,
   nextReminder,
@@ -37,17 +33,14 @@ export {
   tellingOf,
   UPDATES_APART_US,
 } from "./plan.js";
-export { type Duty, onDuty, Rota } from "./rota.js";
+export { onDuty, Rota } from "./rota.js";
 export {
-  Escalation,
   MESSAGES,
   type Message,
   NotifyRoute,
   NotifyRouteParts,
-  QuietWindow,
   TELLINGS,
   TELLS,
-  type Telling,
   type Tells,
   whomOf,
 } from "./route.js";
@@ -55,7 +48,7 @@ export { MIB_ROOT, notificationOf } from "./snmp.js";
 export { octetCounted, syslogLine } from "./syslog.js";
 export { ENGLISH } from "./texts/english.js";
 export { TEXT_KINDS, type TextKind } from "./texts/kinds.js";
-export { NotifyTexts, type WrittenText, writtenText } from "./texts/own-texts.js";
+export { NotifyTexts, writtenText } from "./texts/own-texts.js";
 export { readTemplate } from "./texts/template.js";
 export { variablesOf } from "./texts/variables.js";
 export { waitsUntil } from "./waits.js";

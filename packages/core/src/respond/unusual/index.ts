@@ -1,2 +1,2 @@
 export { type Far, farAbove, firstSeen, LEAST_DAYS } from "./far.js";
-export { type CountLook, type Look, looksOf, type SightLook, type Thing } from "./looks.js";
+export { type CountLook, type Look, looksOf, type Thing } from "./looks.js";
