@@ -143,7 +143,7 @@ test("whoever was mailed acknowledges by the link in the mail, without signing i
   // in another browser
   const other = await (await browser.newContext()).newPage();
   await other.goto(link);
-  await expect(other.getByRole("main")).toContainText("You were told of an incident as duty@orvane.example");
+  await expect(other.getByRole("main")).toContainText("You were notified of an incident as duty@orvane.example");
   expect(await faultsOf(other)).toEqual([]);
   await other.getByRole("button", { name: "Acknowledge it" }).click();
   await expect(other.getByRole("main")).toContainText("is acknowledged by duty@orvane.example");
@@ -190,7 +190,7 @@ test("a report of the errors is written, seen as it will be, kept, made, taken a
   await times.getByRole("checkbox", { name: "duty" }).click();
   await times.getByRole("button", { name: "Save" }).click();
   await expect(times).toContainText("every Monday at 08:00, Europe/Oslo");
-  await expect(times).toContainText("told by a notification");
+  await expect(times).toContainText("sent by a notification");
 
   // a row leads to its records, and begins a rule that guards it
   await page.getByRole("link", { name: "plc-1" }).first().click();

@@ -46,7 +46,7 @@ export const NOT_HEARD: readonly { readonly what: string; readonly instead: stri
   },
   {
     what: "IPFIX over SCTP, TCP or TLS (RFC 7011 section 10)",
-    instead: "IPFIX over UDP, with templates told again each minute",
+    instead: "IPFIX over UDP, with templates sent again each minute",
   },
   { what: "NetFlow version 1, 7, 8", instead: "NetFlow 9 or IPFIX, or version 5" },
   {

@@ -148,7 +148,7 @@ function evidenceOf(pin: ToldPin): HandOverBlock[] {
       told.push({ is: "received", lines: [record.text || record.sentence] });
       break;
     case "search":
-      items.push(`${pinned.from} to ${pinned.to}, counted then: ${pinned.lacking || "nothing known to be missing"}`);
+      items.push(`${pinned.from} to ${pinned.to}, counted then: ${pinned.lacking || "no known gaps"}`);
       told.push({ is: "received", lines: [pinned.filter || "(every record)"] });
       break;
     case "shape":

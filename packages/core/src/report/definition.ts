@@ -14,7 +14,7 @@ const Compared = {
   compare: z.boolean().default(false),
 };
 const ofGroups = z.refine<AnyMeasure>((m) => m.by.length > 0, {
-  message: "expected what it is told apart by",
+  message: "expected the field it is grouped by",
   path: ["by"],
 });
 
@@ -56,7 +56,7 @@ export const Part = z.discriminatedUnion("is", [
     ...Titled,
     measure: AnyMeasure.check(
       ofGroups,
-      z.refine((m) => m.by.length === 1, { message: "expected one thing that it is told apart by", path: ["by"] }),
+      z.refine((m) => m.by.length === 1, { message: "expected one field that it is grouped by", path: ["by"] }),
     ),
     step: z.enum(["fitting", ...STEPS]).default("fitting"),
   }),

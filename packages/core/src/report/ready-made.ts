@@ -97,7 +97,7 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
   },
   {
     name: "Links and devices",
-    about: "What went down, what was told as broken, and by which devices.",
+    about: "What went down, what was reported as broken, and by which devices.",
     period: { last: 7, unit: "day" },
     parts: [
       { is: "figure", title: "Errors and worse", compare: true, measure: records("severity at least error") },
@@ -110,7 +110,7 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
       },
       {
         is: "table",
-        title: "Interfaces told of most",
+        title: "Interfaces reported most",
         measure: records("category is link", [field("sender"), field("interface")], { top: 20 }),
       },
       {
@@ -198,7 +198,7 @@ export const READY_REPORTS: readonly ReportDefinition[] = z.array(ReportDefiniti
       },
       {
         is: "table",
-        title: "What Halvik told of itself",
+        title: "Halvik's own events",
         measure: records("sender is halvik", [field("event")], { top: 20 }),
       },
     ],

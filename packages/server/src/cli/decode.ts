@@ -53,7 +53,7 @@ const UsmFile = z.array(
 export const decodeCommand = (): Command =>
   new Command("decode")
     .argument("<file>", 'the file; "-" is standard input')
-    .addOption(new Option("--kind <kind>", "kind of record").choices(KINDS).default("auto", "told by content"))
+    .addOption(new Option("--kind <kind>", "kind of record").choices(KINDS).default("auto", "recognised by content"))
     .option("--zone <zone>", "zone of stamps that name none", "UTC")
     .option("--received <time>", "arrival of bare text (RFC 3339); it also supplies the year")
     .option("--usm <file>", "users of SNMPv3, as JSON (docs/decode.md)")

@@ -46,7 +46,7 @@ export const endpointsCommand = (): Command =>
       ),
     )
     .addCommand(
-      withSettings(new Command("add").description("listen to something more").argument("<name>"))
+      withSettings(new Command("add").description("add an endpoint").argument("<name>"))
         .addOption(new Option("--kind <kind>", "kind of endpoint").choices(ENDPOINT_KINDS).makeOptionMandatory())
         .action((name: string, o: EndpointOptions) =>
           withAct(async (act) => {
@@ -112,7 +112,7 @@ function withSettings(command: Command): Command {
     .option("--interface <name>", "packets: the interface whose packets are read")
     .option("--filter <expression>", "packets: which, as pcap-filter(7) says it")
     .option("--mirror", "packets: those to others too, at a port of a switch that mirrors")
-    .option("--as <address>", "packets: the sender they are told as (default: 127.0.0.1)")
+    .option("--as <address>", "packets: the sender of their records (default: 127.0.0.1)")
     .option("--mapping <json>", 'HTTPS: what JSON values become, such as {"src":"client.ip"}');
 }
 

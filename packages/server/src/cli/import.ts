@@ -64,7 +64,7 @@ export const importCommand = (): Command =>
     .option("--peer <address>", "for all but captures: the address that sent them")
     .option(
       "--meter",
-      "of a capture: make flows of its packets and records of what they say, as told by --peer, instead of reading the messages in it",
+      "of a capture: make flows of its packets and records of their contents, with --peer as their sender, instead of reading the messages in it",
     )
     .option("--keep-queries", "with --meter: keep what stands behind the ? of requests, which people may have typed")
     .option("--received <time>", "for lines of text: when they arrived (RFC 3339; default: now)")
@@ -76,7 +76,7 @@ export const importCommand = (): Command =>
       if (options.peer !== undefined && peer === null)
         throw new Error(`--peer: expected an address, got "${options.peer}"`);
       if (options.meter && peer === null)
-        throw new Error("--meter needs --peer: the address of whoever captured, as whose flows they are told");
+        throw new Error("--meter needs --peer: the address of the machine that captured, the sender of the flows");
       const total = options.total === undefined ? null : Number(options.total);
       const started = performance.now();
       const receipt = await importFile(connectionOf(config, secrets, "collector"), openInput(file), {

@@ -19,7 +19,7 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     load: async () => (await import("./import.js")).importCommand(),
   },
   sniff: {
-    description: "read the packets of an interface by tcpdump: flows of them, and what they say, told to a Halvik",
+    description: "read the packets of an interface by tcpdump and send flows and records of their contents to a Halvik",
     load: async () => (await import("./sniff.js")).sniffCommand(),
   },
   senders: {
@@ -59,7 +59,7 @@ const COMMANDS: Readonly<Record<string, { readonly description: string; readonly
     load: async () => (await import("./formats.js")).formatsCommand(),
   },
   routes: {
-    description: "notifications: who is told of which incidents",
+    description: "notifications: who is notified of which incidents",
     load: async () => (await import("./routes.js")).routesCommand(),
   },
   "mail-sink": {

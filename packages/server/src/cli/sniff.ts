@@ -37,7 +37,7 @@ export const sniffCommand = (): Command =>
     .option("--snap <octets>", "octets of each packet that are read", "2048")
     .option("--mirror", "packets to others too: the interface is at a port of a switch that mirrors")
     .option("--keep-queries", "keep what stands behind the ? of requests, which people may have typed")
-    .option("--to <address>", "the Halvik they are told to, at the ports of the configuration", "127.0.0.1")
+    .option("--to <address>", "the Halvik to send to, at the ports of the configuration", "127.0.0.1")
     .requiredOption("--token-file <file>", "file with a token made by “token create NAME --intake”")
     .option("--certificate <file>", "the certificate of its endpoint (PEM); default: that of the Halvik here")
     .action(sniff);

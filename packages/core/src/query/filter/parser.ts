@@ -223,7 +223,7 @@ export class Parser {
     if (!(SAME_FIELDS as readonly string[]).includes(field.name))
       fault(
         "WRONG_VALUE",
-        `what belongs together is told by ${SAME_FIELDS.join(", ")}; not by ${field.name}`,
+        `what belongs together is found by ${SAME_FIELDS.join(", ")}; not by ${field.name}`,
         first.span,
         nearest(field.name, SAME_FIELDS),
       );

@@ -119,7 +119,7 @@ const checkNames = z.check<
   if (refused !== null) refuse(refused, by, ["by"]);
   if (told.figures !== undefined) expect(told.figures, figure.of, ["figure", "of"]);
   for (const [i, o] of only.entries()) expect(told.only ?? told.by, o.by, ["only", i, "by"]);
-  if (perSecond && !ownAddsUp({ figure })) refuse("only what adds up is told by the second", perSecond, ["perSecond"]);
+  if (perSecond && !ownAddsUp({ figure })) refuse("only what adds up has a rate per second", perSecond, ["perSecond"]);
   if (figure.of === "share") for (const [i, o] of figure.only.entries()) expect(told.by, o.by, ["figure", "only", i]);
   if ("number" in figure) expect(Object.keys(told.numbers), figure.number, ["figure", "number"]);
 });

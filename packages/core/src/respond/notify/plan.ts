@@ -124,7 +124,7 @@ export function planTelling(
 ): Plan {
   const tell = tellingOf(change.code);
   if (tell === null || !concerns(route, incident, directory, change.atUs)) return not("not for this notification");
-  if (incident.folded && tell !== "clear") return not("told with the incident that explains it");
+  if (incident.folded && tell !== "clear") return not("covered by the incident that explains it");
   // a route that tells no raises has none to wait for
   const raise = route.tells.includes("raise") ? before.raise : "sent";
   if (tell === "clear") {

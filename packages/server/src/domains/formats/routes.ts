@@ -112,7 +112,7 @@ export const formatRoutes = ({ models, db, directory, ask }: Needs) => {
     route({
       method: "post",
       path: "/formats/propose",
-      summary: "What lines may be: forms that fit them, the most telling first",
+      summary: "What lines may be: forms that fit them, the most specific first",
       access: "read",
       body: FormatLines,
       answer: FormatProposals,

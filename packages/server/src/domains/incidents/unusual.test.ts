@@ -89,10 +89,7 @@ test("first sightings and what is far above the same hours; not what comes every
     ]),
   );
   const stranger = (await unusualThen(client, await incidentOf("10.2.0.3"), directory, new TermIndex()))!;
-  expect(stranger.lines.map((l) => [l.says, l.why])).toContainEqual([
-    "10.2.0.3",
-    "never heard of in the 6 days before",
-  ]);
+  expect(stranger.lines.map((l) => [l.says, l.why])).toContainEqual(["10.2.0.3", "not seen in the 6 days before"]);
   const daily = (await unusualThen(client, await incidentOf("10.2.0.2"), directory, new TermIndex()))!;
   expect(daily.lines.filter((l) => l.says.includes("10.2.0.2"))).toEqual([]);
 });

@@ -119,7 +119,7 @@ async function lookAt(looking: Looking, look: Look): Promise<UnusualLine[]> {
   const known = await recordsBefore(looking, look.all);
   const name = look.thing.value;
   if (known === 0)
-    return [{ says: name, why: `never heard of in the ${looking.days} days before`, filter: look.all, times: null }];
+    return [{ says: name, why: `not seen in the ${looking.days} days before`, filter: look.all, times: null }];
   const out: UnusualLine[] = [];
   for (const sight of look.sights) {
     const first = await firstOf(looking, sight.field, sight.filter);

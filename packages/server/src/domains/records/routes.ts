@@ -494,7 +494,7 @@ function fieldWithValues(name: string, parameter: string): { field: FieldName } 
 function readMeasure({ by, distinct }: z.infer<typeof ValuesQuery>): Measure {
   if (by !== "distinct") return { by };
   if (distinct === undefined)
-    throw new AppError("BAD_REQUEST", "distinct: expected the field whose values are told apart", {
+    throw new AppError("BAD_REQUEST", "distinct: expected the field whose different values are counted", {
       field: "distinct",
     });
   return { by, of: fieldWithValues(distinct, "distinct").field };

@@ -290,7 +290,7 @@ export const reportRoutes = (needs: Needs) => {
     route({
       method: "post",
       path: "/reports/{id}/schedules",
-      summary: "Has a report made at times, and told",
+      summary: "Has a report made at set times, and sent",
       access: "act",
       params,
       body: ScheduleBody,

@@ -52,7 +52,7 @@ export const traceRoutes = ({ db, directory, presenter, config }: Needs) => {
     route({
       method: "post",
       path: "/trace",
-      summary: "What would become of a message, step by step; nothing is stored and nobody is told",
+      summary: "What would become of a message, step by step; nothing is stored and nobody is notified",
       access: "read",
       body: TraceMessage,
       answer: Trace,
@@ -61,7 +61,7 @@ export const traceRoutes = ({ db, directory, presenter, config }: Needs) => {
     route({
       method: "get",
       path: "/records/{id}/trace",
-      summary: "Where a stored record has been: received, decoded, decided, stored, seen by rules, told",
+      summary: "Where a stored record has been: received, decoded, decided, stored, seen by rules, notified",
       access: "read",
       params: z.object({ id: RecordId }),
       answer: Trace,

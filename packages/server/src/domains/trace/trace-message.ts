@@ -138,7 +138,7 @@ export async function traceMessage(needs: Needs, message: TraceMessage, nowUs: n
     add(
       "told",
       told.length === 0 ? "ends" : "would",
-      told.length === 0 ? "no route is for it: nobody would be told" : `told by ${told.join(", ")}`,
+      told.length === 0 ? "no notification is for it: nobody would be notified" : `notified by ${told.join(", ")}`,
     );
   }
   return done(

@@ -74,7 +74,7 @@ export async function traceRecord(
         t.endedUs ?? t.madeUs,
       );
     if (told.length === 0)
-      steps.add("told", "ends", "nobody was told anything since: no route was for it, or it was told before", null);
+      steps.add("told", "ends", "nobody was notified since: no notification is for it, or it was sent before", null);
   }
   return {
     steps: steps.all,

@@ -163,7 +163,7 @@ export const trafficRoutes = (deps: Needs) => {
     route({
       method: "get",
       path: "/traffic/places",
-      summary: "Sites, exporters and interfaces that traffic is told of",
+      summary: "Sites, exporters and interfaces with traffic",
       access: "read",
       answer: TrafficPlaces,
       handle: async () =>

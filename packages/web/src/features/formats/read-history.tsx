@@ -57,7 +57,7 @@ export function ReadHistory({ format, onClose }: { format: OwnFormatJson; onClos
       <Radio label="How far back" value={span} onChange={setSpan} options={SPANS} />
       <p className="mt-2 text-ui text-quiet" role="status">
         {error !== null
-          ? `What it would read cannot be told now: ${safeText(error.message)}`
+          ? `What it would read is not known now: ${safeText(error.message)}`
           : month === undefined
             ? "Looking at what is stored …"
             : `Of ${month.exact ? "" : "the latest "}${n(month.of)} records of the last 30 days it is tried on, ${n(month.fits)} fit.`}

@@ -179,7 +179,7 @@ export function ForwardForm({ forward, hasSecret, onSave, onCancel }: ForwardFor
         <p className="text-ui text-quiet">
           The receiver sees each datagram come from who sent it. The system must permit it: Halvik is started as root
           with <code className="font-mono text-code">HALVIK_FORWARD_AS_SENDER=true</code>, and no router on the way may
-          drop such datagrams. That nobody listens there is not told then.
+          drop such datagrams. Nothing reports then that nobody listens there.
         </p>
       )}
       {trouble !== null && (

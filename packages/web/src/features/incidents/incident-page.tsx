@@ -228,7 +228,7 @@ function Why({ detail: { rules, findings, moreFindings } }: { detail: IncidentDe
       })}
       {moreFindings > 0 && (
         <p className="text-ui text-quiet">
-          {moreFindings.toLocaleString("en")} older findings are counted and not told here; an export has them.
+          {moreFindings.toLocaleString("en")} older findings are counted and not shown here; an export has them.
         </p>
       )}
       {rules.some((r) => r.notes !== "") && (

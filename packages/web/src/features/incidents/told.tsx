@@ -14,7 +14,7 @@ export function Told({ incident }: { incident: number }) {
   if (deliveries === undefined) return null;
   return (
     <>
-      <Heading>Who was told</Heading>
+      <Heading>Notifications</Heading>
       {deliveries.length === 0 && (
         <p className="text-ui text-quiet">Nobody: no notification is for it, or its evidence is of history.</p>
       )}

@@ -59,7 +59,7 @@ function Template({ template: t, zone }: { template: StreamJson["templates"][num
           {t.records > 0 && ` · ${t.records.toLocaleString("en")} records`}
           {t.used !== null && `, last ${at(t.used)}`}
           {t.learnt !== null && ` · known since ${at(t.learnt)}`}
-          {t.told !== null && t.told !== t.learnt && `, told again ${at(t.told)}`}
+          {t.told !== null && t.told !== t.learnt && `, sent again ${at(t.told)}`}
         </span>
       </summary>
       <p className="bg-wash px-2 py-1 font-mono text-small leading-[1.0625rem] break-words">

@@ -15,7 +15,7 @@ export function HeldPanel({ sender }: { sender: number }) {
     <section aria-label="What it sent" className="border-b border-line bg-wash px-2 py-1.5 text-ui">
       <p>
         {data.guess === null ? (
-          <span className="text-quiet">What it is cannot be told from what it sent.</span>
+          <span className="text-quiet">What it sent does not show what it is.</span>
         ) : (
           <>
             Probably a <b className="font-semibold">{safeText(data.guess.family)}</b>:{" "}

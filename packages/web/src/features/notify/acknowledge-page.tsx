@@ -26,7 +26,7 @@ export function AcknowledgePage() {
         ) : (
           <>
             <p className="mb-3">
-              You were told of an incident as {safeText(asked.to)}. Acknowledging says that you have seen it: nobody
+              You were notified of an incident as {safeText(asked.to)}. Acknowledging says that you have seen it: nobody
               else is called for it then.
             </p>
             {act.error && (

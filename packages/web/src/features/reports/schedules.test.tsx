@@ -56,8 +56,8 @@ test("when it is made next, who hears of it, and what never comes again", () => 
   const said = (text: string) => screen.getByText(text).textContent;
   expect(said("every day at 06:30")).toContain("next 28 Nov 03:14, by owner");
   expect(said("every week")).toContain("never again");
-  expect(said("on the 31st")).toContain("switched off, told by a notification");
-  expect(said("by cron")).toContain("told by 2 notifications");
+  expect(said("on the 31st")).toContain("switched off, sent by a notification");
+  expect(said("by cron")).toContain("sent by 2 notifications");
 });
 
 test("without a time it is made when somebody asks", () => {

@@ -69,7 +69,7 @@ export function Schedules({ kept }: { kept: ReportKept }) {
                     : `next ${dayMinute(usOf(s.next), zone)}`
                   : "switched off"}
                 {s.schedule.routes.length > 0 &&
-                  `, told by ${s.schedule.routes.length === 1 ? "a notification" : `${s.schedule.routes.length} notifications`}`}
+                  `, sent by ${s.schedule.routes.length === 1 ? "a notification" : `${s.schedule.routes.length} notifications`}`}
                 , by {safeText(s.author)}
               </span>
             </span>

@@ -39,8 +39,8 @@ export function AnswersPage() {
         <h1 className="text-page leading-[1.625rem] font-semibold">How servers answer</h1>
         {data && (
           <span className="text-ui text-quiet">
-            {data.answers.toLocaleString("en")} answers, told by packets, by flows with elements of HTTP, by logs of web
-            servers
+            {data.answers.toLocaleString("en")} answers, from packets, from flows with elements of HTTP, from logs of
+            web servers
           </span>
         )}
         <Link to="/traffic" className="ml-auto text-small">
@@ -48,7 +48,7 @@ export function AnswersPage() {
         </Link>
       </div>
       <Scroller label="Answers by service">
-        {error && <Trouble error={error} what="Answers cannot be told" />}
+        {error && <Trouble error={error} what="Answers are not known" />}
         {!data && !error && <p className="pt-2 text-quiet">Looking …</p>}
         {data && data.reached !== null && (
           <p className="pt-1 text-small text-ochre">

@@ -46,7 +46,7 @@ export function TrafficNowPage() {
         </Link>
       </div>
       <Scroller label="Who sends">
-        {error && <Trouble error={error} what="What goes on cannot be told" />}
+        {error && <Trouble error={error} what="What goes on is not known" />}
         {data && sources.length === 0 && (
           <p className="pt-3 text-quiet">No flows and no decisions in the last five minutes.</p>
         )}

@@ -190,7 +190,7 @@ const REASONS: Readonly<Record<Bound["by"], string>> = {
   sender: "as it is entered",
   logon: "by logons",
   lease: "by leases of addresses",
-  neighbour: "by what neighbours told",
+  neighbour: "by what neighbours reported",
   answer: "by answers of DNS",
   flow: "by its flows",
   wireless: "by joining a wireless network",
@@ -251,7 +251,7 @@ function Named({ bound: { is, value } }: { bound: Bound }) {
 /** What the window holds of it and the seven days before did not. */
 function News({ of, zone }: { of: PortraitAsked; zone: string }) {
   const { data, error } = useQuery(portraitNewsQuery(useWindow(MINUTE_US), of));
-  if (error) return <Trouble error={error} what="What is new cannot be told" />;
+  if (error) return <Trouble error={error} what="What is new is not known" />;
   if (!data) return null;
   return (
     <>

@@ -164,7 +164,7 @@ export function TrafficPage() {
             ? "Flows of this window are still being summed."
             : narrowed !== ""
               ? "No flow of this window matches."
-              : "No exporter told of traffic here in this window. Intake says what is heard, and how an exporter is set up."}
+              : "No exporter reported traffic here in this window. Intake shows what is received, and how an exporter is set up."}
         </p>
       )}
       {data && !isEmpty && (
@@ -305,7 +305,7 @@ function SentenceLine({ sentence, places, onChange }: LineProps) {
 const COUNTED: Readonly<Record<TrafficAnswer["asked"]["counted"], (exporters: number) => string>> = {
   interface: () => "as metered at this interface",
   once: (n) => (n === 1 ? "each conversation once" : `each conversation once, of ${n} exporters`),
-  exported: (n) => `as exported: as often as ${n === 1 ? "it was told" : `${n} exporters told of it`}`,
+  exported: (n) => `as exported: as often as ${n === 1 ? "it was exported" : `${n} exporters reported it`}`,
 };
 
 /** What there is in all, how it was counted, and what is to be known of it. */
@@ -351,7 +351,7 @@ function Told({
     asked.silent.length > 0 && (
       <b key="silent" className="text-ochre">
         {safeText(asked.silent.slice(0, 3).join(", "))}
-        {asked.silent.length > 3 && ` and ${asked.silent.length - 3} more`} told nothing in this window
+        {asked.silent.length > 3 && ` and ${asked.silent.length - 3} more`} reported nothing in this window
       </b>
     ),
     asked.waiting.length > 0 && (

@@ -28,7 +28,7 @@ const OF_ONE = [
   inline("link", "the address of its page"),
   NOTIFICATION,
   block("entities", "what it names, a line a field"),
-  block("news", "what is new since it was told before"),
+  block("news", "what is new since the last notification"),
   block("story", "what happened, in the order of time"),
   block("why", "its rules, each as a sentence"),
   block("records", "the latest records that caused it"),

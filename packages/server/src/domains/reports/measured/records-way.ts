@@ -177,7 +177,7 @@ function checkFields({ figure, by }: MeasureAsked): void {
   const fields = by.flatMap((g) => ("field" in g ? [g.field] : []));
   if ("values" in figure && "field" in figure.values) fields.push(figure.values.field);
   if (figure.of === "first seen" && by.length > 1)
-    throw new AppError("BAD_REQUEST", "by: what is seen for the first time is told apart by one thing at most", {
+    throw new AppError("BAD_REQUEST", "by: what is seen for the first time is grouped by one field at most", {
       field: "by",
     });
   for (const field of fields)

@@ -163,7 +163,7 @@ function Differences({
     Escape: () => setParam({ difference: null }),
   });
   const error = soon.error ?? later.error;
-  if (error) return <Trouble error={error} what="What changed cannot be told" />;
+  if (error) return <Trouble error={error} what="What changed is not known" />;
   if (!soon.data) return <p className="py-2 text-ui text-quiet">counting both sides …</p>;
   const most = Math.max(1, ...lines.map((l) => l.surprise));
   return (

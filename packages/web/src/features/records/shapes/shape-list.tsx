@@ -125,7 +125,7 @@ function Says({ answer, zone }: { readonly answer: ShapesAnswer; readonly zone: 
       {n(shapes.length + others)} {shapes.length + others === 1 ? "shape" : "shapes"} of {n(records)}{" "}
       {records === 1 ? "record" : "records"}
       {!exact && <span className="text-ochre"> · counted back to {dayMinute(usOf(coveredFrom), zone)}</span>}
-      {without > 0 && <span className="text-ochre"> · {n(without)} came before shapes were told apart</span>}
+      {without > 0 && <span className="text-ochre"> · {n(without)} came before shapes were recorded</span>}
       {since !== undefined && (
         <span className="text-ochre"> · “never before” goes back to {dayMinute(usOf(since), zone)}</span>
       )}{" "}

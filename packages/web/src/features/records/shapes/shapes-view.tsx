@@ -59,7 +59,7 @@ export function ShapesView({ window, filter, zone, params, setParam, onOnly, onW
         title="No shapes here"
         text={
           data.without > 0
-            ? "The records of this window came before shapes were told apart; what arrives now has one."
+            ? "The records of this window came before shapes were recorded; what arrives now has one."
             : "No record of the window matches, or only flows do, which are counts and say nothing."
         }
       />
