@@ -209,7 +209,7 @@ test("a value of Traffic begins a limit", async ({ page }) => {
   await page.goto(`${halvik.url}/traffic?last=7200s`);
   const sent = page.getByRole("region", { name: "Who sent" });
   await sent.getByRole("button", { name: "More about 10.46.0.66" }).press("Enter");
-  await page.getByRole("menuitem", { name: "tell me when there is more" }).press("Enter");
+  await page.getByRole("menuitem", { name: "notify me when there is more" }).press("Enter");
   await expect(page.getByLabel("Name", { exact: true })).toHaveValue("Limit on bytes: 10.46.0.66");
   // a shorter stretch than one would want, so that it is over soon
   await page.goto(

@@ -71,7 +71,7 @@ export const INTAKE_QUESTIONS: readonly IntakeQuestion[] = [
     from: "switches, routers, power supplies",
     set: "SNMP notifications (v3 where they can), and syslog from severity 5 up",
     kinds: ["snmp", "syslog"],
-    beware: "notifications get lost where the link they tell of is the way: informs are sent again",
+    beware: "notifications get lost where the link they report is the way: informs are sent again",
     filter: "category is link",
   },
   {

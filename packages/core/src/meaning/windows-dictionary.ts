@@ -75,7 +75,7 @@ const SECURITY: readonly Row[] = [
     "configuration",
     "success",
     "A notification package was loaded: {NotificationPackageName}",
-    "It is told of every new password.",
+    "It is given every new password.",
     NOTICE,
   ],
   [

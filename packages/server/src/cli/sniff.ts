@@ -103,7 +103,7 @@ async function sniff(o: SniffCommandOptions): Promise<void> {
   if (isRefused) throw new Error("Halvik does not take the token: make one with “token create NAME --intake”");
   const n = (count: number) => count.toLocaleString("en");
   console.log(
-    `${n(courier.brought)} records and ${n(courier.flowDatagrams)} datagrams of flows told; ${n(tcpdump.dropped)} packets dropped by the kernel, ${n(unreadable)} not readable, ${n(courier.lost)} records lost`,
+    `${n(courier.brought)} records and ${n(courier.flowDatagrams)} datagrams of flows sent; ${n(tcpdump.dropped)} packets dropped by the kernel, ${n(unreadable)} not readable, ${n(courier.lost)} records lost`,
   );
 }
 

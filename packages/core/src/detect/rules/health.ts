@@ -245,7 +245,7 @@ export const HEALTH_RULES: readonly RuleInput[] = [
     entities: ["process"],
     clear: { by: "record", filter: "category is service and outcome is success" },
     reason:
-      "A failure that is followed by a start has mended itself; this one has not. Some hosts have such a service every night: it only listens until you have seen what it finds.",
+      "A failure that is followed by a start has mended itself; this one has not. Some hosts have such a service every night: it observes only until you have seen what it finds.",
     notes: "Which service, and who waits for it?",
     tags: ["service"],
     references: [],

@@ -143,7 +143,7 @@ export const WeekMeasure = z.discriminatedUnion("source", [
   MeasureAsked.omit({ by: true, top: true, order: true }),
   OwnAsked.omit({ by: true, top: true, order: true }).check(checkNames, ({ value: { source }, issues }) => {
     if (ownSource(source).isOfNow)
-      issues.push({ code: "custom", message: "it tells of this moment, of no hours", input: source, path: ["source"] });
+      issues.push({ code: "custom", message: "it is of this moment, of no hours", input: source, path: ["source"] });
   }),
 ]);
 export type WeekMeasure = z.infer<typeof WeekMeasure>;

@@ -84,7 +84,7 @@ export const portraitRoutes = ({ db, directory, ask }: Needs) => {
     route({
       method: "get",
       path: "/portrait/traffic",
-      summary: "What flows tell of its addresses: with whom, by what, in which direction, over time",
+      summary: "What flows show of its addresses: with whom, by what, in which direction, over time",
       access: "read",
       query: PortraitTrafficQuery,
       answer: PortraitTraffic,

@@ -254,7 +254,7 @@ export const ruleRoutes = (deps: Needs) => {
     route({
       method: "patch",
       path: "/rules/{id}",
-      summary: "Switches a rule on or off, or lets it listen only",
+      summary: "Switches a rule on or off, or has it observe only",
       access: "act",
       params,
       body: RuleSwitch,

@@ -115,7 +115,7 @@ function flowInstructions(host: string, port: number): Instruction[] {
   const router = {
     families: ["flow"] as const,
     title: "A router’s flow export",
-    text: `destination ${host}, UDP port ${port}\n${port === IPFIX_PORT ? "protocol IPFIX" : "protocol NetFlow 9 or IPFIX (version 5 knows IPv4 alone)"}\nactive timeout 60 s, inactive 15 s, templates each 60 s\nat each interface: what comes in; with the interfaces’ names, if it can tell them`,
+    text: `destination ${host}, UDP port ${port}\n${port === IPFIX_PORT ? "protocol IPFIX" : "protocol NetFlow 9 or IPFIX (version 5 knows IPv4 alone)"}\nactive timeout 60 s, inactive 15 s, templates each 60 s\nat each interface: what comes in; with the interfaces’ names, if it can export them`,
   };
   const sflow = {
     families: ["flow"] as const,

@@ -119,7 +119,7 @@ export function NotifyPage() {
         {routes.data && shown.length === 0 && (
           <EmptyState
             title="Nobody is notified yet"
-            text="Incidents wait on Now and Incidents until somebody looks. A notification tells people of those of a severity: when they are raised, change and are over."
+            text="Incidents wait on Now and Incidents until somebody looks. A notification reports those of a severity to people: when they are raised, change and are over."
           />
         )}
         {ways.data && (

@@ -38,7 +38,7 @@ export function LimitsPage() {
         {data?.limits.length === 0 && (
           <EmptyState
             title="Nothing is guarded by a line"
-            text="In a report, “limit” at the end of a row begins a rule that tells when there is more of it."
+            text="In a report, “limit” at the end of a row begins a rule that fires when there is more of it."
           />
         )}
         {data && data.limits.length > 0 && (

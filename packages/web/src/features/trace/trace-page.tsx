@@ -50,8 +50,8 @@ export function TracePage() {
         </Link>
       </div>
       <p className="text-ui text-quiet">
-        Follow one message from its octets to whom it is told. What is pasted is not stored and nobody is told; it is
-        decoded and decided about as it would be if it came now.
+        Follow one message from its octets to its notifications. What is pasted is not stored and nobody is notified; it
+        is decoded and decided about as it would be if it came now.
       </p>
       <Scroller label="Trace">
         <div className="grid grid-cols-[1fr_1.2fr] gap-6 max-wide:grid-cols-1">

@@ -78,7 +78,7 @@ export function AnswersPage() {
 
 const Nothing = () => (
   <div className="max-w-[38rem] pt-3 text-ui">
-    <p>Nothing tells of answers in this window.</p>
+    <p>No answers were reported in this window.</p>
     <p className="mt-1 text-quiet">
       Packets do: <code className="font-mono">bin/halvik import FILE --meter --peer ADDRESS</code> reads the questions,
       requests and handshakes in a capture. So do exporters that send elements of HTTP, and web servers whose access log

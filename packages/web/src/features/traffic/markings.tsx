@@ -22,7 +22,7 @@ export function Markings({ window, zone }: { window: WindowParts; zone: string }
       <h2 className="text-ui font-semibold">
         Markings on the way
         <small className="ml-1.5 text-code font-normal text-quiet">
-          conversations that two exporters tell of with different markings, in {data.flows.toLocaleString("en")} flows
+          conversations that two exporters report with different markings, in {data.flows.toLocaleString("en")} flows
         </small>
       </h2>
       {data.reached !== null && (
@@ -37,7 +37,7 @@ export function Markings({ window, zone }: { window: WindowParts; zone: string }
       )}
       {data.rows.length === 0 && (
         <p className="text-ui text-quiet">
-          None: every marking that two exporters tell of is the same at both. What only one exporter tells of cannot be
+          None: every marking that two exporters report is the same at both. What only one exporter reports cannot be
           compared.
         </p>
       )}

@@ -50,7 +50,7 @@ export function Pivots({ label, filter, dimension, limit, onNarrow, onPortrait }
             portrait of {end}
           </MenuItem>
         ))}
-      {limit !== null && <MenuItem onSelect={() => void navigate(limit)}>tell me when there is more</MenuItem>}
+      {limit !== null && <MenuItem onSelect={() => void navigate(limit)}>notify me when there is more</MenuItem>}
       {ends !== null && (
         <MenuItem onSelect={() => go("/traffic/policy", ends)}>was it allowed? what firewalls decided</MenuItem>
       )}

@@ -24,7 +24,7 @@ export function Where({ where, measure, onGo }: WhereProps) {
       <h2 className="text-ui font-semibold">
         {title}
         <small className="ml-1.5 text-code font-normal text-quiet">
-          {isInterfaces ? "in · out" : "as they exported: what several tell of is in each"}
+          {isInterfaces ? "in · out" : "as they exported: what several report is in each"}
         </small>
       </h2>
       <ul className="m-0 list-none p-0 text-ui">

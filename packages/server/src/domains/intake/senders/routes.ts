@@ -156,7 +156,7 @@ export const senderRoutes = ({ models, db, directory, config }: Needs) => {
     route({
       method: "post",
       path: "/senders/{id}/counter",
-      summary: "Notes what a sender's own counter of messages says, beside what was heard of it",
+      summary: "Notes what a sender's own counter of messages says, beside what was received from it",
       access: "act",
       params,
       body: SenderCounter,

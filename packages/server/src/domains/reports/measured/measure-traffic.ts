@@ -385,7 +385,7 @@ function unknown(what: string, got: readonly string[], known: readonly string[])
   const some = known.slice(0, MOST_SAID).join(", ");
   return new AppError(
     "BAD_REQUEST",
-    `only: no ${what} ${got.join(", ")} tells of traffic; expected one of ${some || "none"}`,
+    `only: no ${what} ${got.join(", ")} measures traffic; expected one of ${some || "none"}`,
     {
       field: "only",
     },
