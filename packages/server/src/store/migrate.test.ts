@@ -125,6 +125,7 @@ test("how many records are kept of an incident is counted from those that are", 
   await client.query(
     "alter table engine_state drop column last_us, drop column next_us, drop column near, drop column open, drop column learning",
   );
+  await client.query("alter table incident drop column late_untold, drop column late_told_us");
   await client.query("delete from migration where name >= '025'");
   const { rows } = await client.query<{ id: number; incident: number }>(
     "select id, incident from finding where incident = (select incident from finding where incident is not null group by 1 order by count(*) desc limit 1)",
@@ -178,6 +179,7 @@ describe("a database of before the first release", () => {
       "025-kept-of-incident",
       "026-vacuum-when-sealed",
       "027-states-in-brief",
+      "028-late-in-brief",
     ]);
     expect((await client.query("select name from migration order by name")).rows).toEqual([
       { name: "001-schema" },
@@ -207,6 +209,7 @@ describe("a database of before the first release", () => {
       { name: "025-kept-of-incident" },
       { name: "026-vacuum-when-sealed" },
       { name: "027-states-in-brief" },
+      { name: "028-late-in-brief" },
     ]);
     await client.end();
   });

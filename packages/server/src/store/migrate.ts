@@ -26,6 +26,7 @@ import { up as whatSendersCounted } from "./migrations/024-what-senders-counted.
 import { up as keptOfIncident } from "./migrations/025-kept-of-incident.js";
 import { up as vacuumWhenSealed } from "./migrations/026-vacuum-when-sealed.js";
 import { up as statesInBrief } from "./migrations/027-states-in-brief.js";
+import { up as lateInBrief } from "./migrations/028-late-in-brief.js";
 
 /** Numbered and append-only: a migration that has run anywhere is never changed, and imports nothing that may. */
 const MIGRATIONS = [
@@ -56,6 +57,7 @@ const MIGRATIONS = [
   { name: "025-kept-of-incident", up: keptOfIncident },
   { name: "026-vacuum-when-sealed", up: vacuumWhenSealed },
   { name: "027-states-in-brief", up: statesInBrief },
+  { name: "028-late-in-brief", up: lateInBrief },
 ] as const;
 
 /** What `001-schema` stands for: a database in which all of these have run has that schema. */

@@ -61,7 +61,7 @@ export async function holdIncidents(db: Queryable, ids: readonly number[]): Prom
 }
 
 /** The incidents that findings lie in now, held: people merge and split. */
-async function heldIncidents(db: Queryable, findings: readonly number[]) {
+export async function heldIncidents(db: Queryable, findings: readonly number[]) {
   const kept = new Map<number, number>();
   for (;;) {
     const { rows } = await db.query<{ finding: number; incident: number }>(

@@ -127,37 +127,71 @@ export async function updateFinding(db: Queryable, id: number, e: Episode): Prom
   return row === undefined || row.incident === null ? null : { incident: row.incident, mayLeaveUs: row.mayLeaveUs };
 }
 
-/** Writes the count and bounds of a finding that grew by what came late. */
-export async function amendFinding(
+/** Writes the counts and bounds of findings that grew by what came late. */
+export async function amendFindings(
   db: Queryable,
-  { id, count, firstUs, lastUs }: Pick<FindingRow, "id" | "count" | "firstUs" | "lastUs">,
-): Promise<void> {
-  await db.query("update finding set count = $2, first_us = $3, last_us = $4 where id = $1", [
-    id,
-    count,
-    firstUs,
-    lastUs,
-  ]);
-}
-
-export async function amendIncident(
-  db: Queryable,
-  id: number,
-  late: { readonly firstUs: number; readonly lastUs: number },
+  grown: readonly Pick<FindingRow, "id" | "count" | "firstUs" | "lastUs">[],
 ): Promise<void> {
   await db.query(
-    `update incident set count = ${countOfIncident("$1", "kept")}, first_us = least(first_us, $2), last_us = greatest(last_us, $3) where id = $1`,
-    [id, late.firstUs, late.lastUs],
+    `update finding f set count = a.count, first_us = a.first_us, last_us = a.last_us
+     from unnest($1::int[], $2::bigint[], $3::bigint[], $4::bigint[]) a (id, count, first_us, last_us) where f.id = a.id`,
+    [grown.map((f) => f.id), grown.map((f) => f.count), grown.map((f) => f.firstUs), grown.map((f) => f.lastUs)],
   );
 }
 
-/** Where a finding lies now: people merge and split. */
-export async function incidentOf(db: Queryable, finding: FindingRow): Promise<number | null> {
-  if (finding.incident === null) return null;
-  const { rows } = await db.query<{ incident: number | null }>("select incident from finding where id = $1", [
-    finding.id,
-  ]);
-  return rows[0]?.incident ?? null;
+/** What came late for one incident: how many records, from when to when. */
+export interface LateGrowth {
+  readonly id: number;
+  readonly count: number;
+  readonly firstUs: number;
+  readonly lastUs: number;
+}
+
+/** Late records that an incident's history is to tell of now. */
+export interface LateTold {
+  readonly id: number;
+  readonly records: number;
+}
+
+/** Lets incidents grow by what came late, once their findings have. @returns those whose history last told of such records so long ago, or never */
+export async function amendIncidents(
+  db: Queryable,
+  late: readonly LateGrowth[],
+  nowUs: number,
+  apartUs: number,
+): Promise<LateTold[]> {
+  const { rows } = await db.query<LateTold & { due: boolean }>(
+    `update incident i set count = ${countOfIncident("i.id", "i.kept")}, first_us = least(i.first_us, l.first_us), last_us = greatest(i.last_us, l.last_us),
+       late_untold = case when w.due then 0 else w.untold end, late_told_us = case when w.due then $5 else i.late_told_us end
+     from unnest($1::int[], $2::bigint[], $3::bigint[], $4::int[]) l (id, first_us, last_us, n)
+       join lateral (select b.late_untold + l.n as untold, (b.late_told_us <= $5::bigint - $6 or b.late_told_us > $5) as due from incident b where b.id = l.id) w on true
+     where i.id = l.id returning i.id, w.untold as records, w.due`,
+    [
+      late.map((l) => l.id),
+      late.map((l) => l.firstUs),
+      late.map((l) => l.lastUs),
+      late.map((l) => l.count),
+      nowUs,
+      apartUs,
+    ],
+  );
+  return rows.filter((r) => r.due);
+}
+
+/** Incidents with late records their history has yet to tell of, that told of some no later than `beforeUs`: from now on it has. @param only this one */
+export async function takeLateUntold(
+  db: Queryable,
+  beforeUs: number,
+  nowUs: number,
+  only: number | null,
+): Promise<LateTold[]> {
+  const { rows } = await db.query<LateTold>(
+    `update incident i set late_untold = 0, late_told_us = $2
+     from (select id, late_untold from incident where late_untold > 0 and (late_told_us <= $1 or late_told_us > $2) and merged_into is null and ($3::int is null or id = $3) order by id for update) w
+     where i.id = w.id returning i.id, w.late_untold as records`,
+    [beforeUs, nowUs, only],
+  );
+  return rows;
 }
 
 /** The incident in which the last finding of a rule and key lies, or the one it was merged into. */

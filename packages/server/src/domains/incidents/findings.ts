@@ -1,19 +1,9 @@
 import { type Episode, type EpisodeReport, type Evidence, type Rule, suspectsOf } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { ITSELF } from "../../kernel/actor.js";
 import type { Queryable } from "../../kernel/db/pool.js";
-import { addEvent } from "../../kernel/db/unit-of-work.js";
+import { amend, type LateEvidence } from "./amend-findings.js";
 import { type Attached, keepEvidence, keepRecords } from "./evidence-repository.js";
-import {
-  amendFinding,
-  amendIncident,
-  type FindingRow,
-  incidentOf,
-  insertFinding,
-  loadFindings,
-  recentEvidence,
-  updateFinding,
-} from "./findings-repository.js";
+import { type FindingRow, insertFinding, loadFindings, recentEvidence, updateFinding } from "./findings-repository.js";
 import { grow, keepWithinDay, tellCleared } from "./grow-incident.js";
 import { HeardBefore } from "./heard-before.js";
 import { growthDueUs, type Known, KnownFindings, writtenNow } from "./known-findings.js";
@@ -21,14 +11,6 @@ import { place } from "./place-finding.js";
 import { RecentEvidence } from "./recent-evidence.js";
 
 const MAX_FINDINGS = 50_000;
-
-/** What came late for one finding in one step. */
-export interface LateEvidence {
-  readonly count: number;
-  readonly firstUs: number;
-  readonly lastUs: number;
-  readonly evidence: Evidence[];
-}
 
 /** How what rules' findings need is written. */
 export interface Guard {
@@ -57,19 +39,16 @@ export class Findings {
     return findings;
   }
 
-  /** Records later than the bound that fall into a standing finding are added to its count (`docs/semantics.md` 20), however many at once. */
-  async amend(db: Queryable, finding: FindingRow, late: LateEvidence, nowUs: number): Promise<void> {
-    finding.count += late.count;
-    finding.firstUs = Math.min(finding.firstUs, late.firstUs);
-    finding.lastUs = Math.max(finding.lastUs, late.lastUs);
-    await amendFinding(db, finding);
-    const incident = await incidentOf(db, finding);
-    if (incident === null) return;
-    await amendIncident(db, incident, late);
-    await keepEvidence(db, [{ finding: finding.id, evidence: late.evidence }]);
-    const said =
-      late.count === 1 ? "a record that came late was added" : `${late.count} records that came late were added`;
-    await addEvent(db, incident, nowUs, ITSELF, "amended", said);
+  /** Adds what came late to the findings it falls into. */
+  async amend(
+    db: Queryable,
+    amended: ReadonlyMap<FindingRow, LateEvidence>,
+    nowUs: number,
+    guard: Guard,
+  ): Promise<void> {
+    if (!guard.isApart) return amend(db, amended, nowUs);
+    for (const [finding, late] of amended)
+      await guard.run(finding.ruleId, () => amend(db, new Map([[finding, late]]), nowUs));
   }
 
   /** The finding an event at this moment belongs to, if one stands. */

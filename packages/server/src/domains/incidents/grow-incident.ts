@@ -1,4 +1,4 @@
-import { formatDuration, US_PER_DAY, US_PER_MINUTE } from "@halvik/core/base/time";
+import { formatDuration, US_PER_DAY } from "@halvik/core/base/time";
 import {
   type Episode,
   type EpisodeReport,
@@ -27,9 +27,8 @@ import {
   untoldSince,
 } from "./findings-repository.js";
 import { splitIncident } from "./repository.js";
+import { TOLD_APART_US, tellLateUntold } from "./tell-late.js";
 
-/** What is newly named is told in one line, no oftener than this. */
-const NAMED_APART_US = 10 * US_PER_MINUTE;
 /** Entities an incident lists. */
 const MOST_ENTITIES = 200;
 /** How many of them one line of its history names. */
@@ -97,15 +96,16 @@ export async function grow(
       `${severityName(row.severity)} → ${severityName(severity)}: ${title}`,
     );
   const untold = [...new Set([...row.untold, ...fresh])].slice(0, MOST_ENTITIES);
-  if (untold.length > 0 && nowUs - row.toldUs >= NAMED_APART_US) await tellNamed(db, { id, untold }, directory, nowUs);
+  if (untold.length > 0 && nowUs - row.toldUs >= TOLD_APART_US) await tellNamed(db, { id, untold }, directory, nowUs);
   else if (fresh.length > 0) await keepUntold(db, id, untold);
   const news = sinceSeen.filter((n) => !row.newSinceSeen.includes(n));
   if (news.length > 0) await addEvent(db, id, nowUs, ITSELF, "new-since-seen", sayEntities(news, directory));
 }
 
-/** Says what open incidents have come to name and was held back so far. */
+/** Says what incidents have come to name, and what came late for them, as far as it was held back. */
 export async function tellUntold(db: Queryable, directory: SenderDirectory, nowUs: number): Promise<void> {
-  for (const row of await untoldSince(db, nowUs - NAMED_APART_US)) await tellNamed(db, row, directory, nowUs);
+  for (const row of await untoldSince(db, nowUs - TOLD_APART_US)) await tellNamed(db, row, directory, nowUs);
+  await tellLateUntold(db, nowUs);
 }
 
 async function tellNamed(db: Queryable, { id, untold }: UntoldRow, directory: SenderDirectory, nowUs: number) {
@@ -130,6 +130,7 @@ export async function tellCleared(
   if (e.clearedBy === "hand" || (await hasOpenFinding(db, id))) return;
   if (!(await clearIncident(db, id, e.clearedUs!))) return;
   for (const row of await untoldSince(db, Number.MAX_SAFE_INTEGER, id)) await tellNamed(db, row, directory, nowUs);
+  await tellLateUntold(db, nowUs, id);
   await addEvent(db, id, nowUs, ITSELF, "cleared", sayCleared(e));
 }
 

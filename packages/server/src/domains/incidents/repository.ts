@@ -385,7 +385,7 @@ export async function mergeIncidents(
   await client.query("update incident set merged_into = $2 where id = $1 or merged_into = $1", [id, into]);
   await client.query("update incident set parent = nullif($2, id) where parent = $1", [id, into]);
   await client.query(
-    "update incident i set techniques = array(select distinct unnest(i.techniques || f.techniques) order by 1) from incident f where i.id = $2 and f.id = $1",
+    "update incident i set techniques = array(select distinct unnest(i.techniques || f.techniques) order by 1), late_untold = i.late_untold + f.late_untold from incident f where i.id = $2 and f.id = $1",
     [id, into],
   );
   await sumUp(client, into, id);

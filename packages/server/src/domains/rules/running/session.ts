@@ -18,7 +18,8 @@ import { type Client, transaction } from "../../../kernel/db/pool.js";
 import type { BatchIds } from "../../../store/batches.js";
 import { heldNumbers } from "../../../store/collectors.js";
 import { allInIdRange, recordsInIdRange } from "../../../store/find-records.js";
-import { Findings, type LateEvidence } from "../../incidents/findings.js";
+import type { LateEvidence } from "../../incidents/amend-findings.js";
+import { Findings } from "../../incidents/findings.js";
 import type { FindingRow } from "../../incidents/findings-repository.js";
 import { loadDirectory } from "../../intake/senders/directory-cache.js";
 import { directoryVersion } from "../../names/repository.js";
@@ -203,11 +204,11 @@ export class EngineSession {
       for (const close of await takeCloses(this.client, false, nowUs()))
         results.push(this.engine.close(close.ruleId, close.key, close.atUs));
       const now = nowUs();
-      for (const [finding, late] of amended) await this.findings.amend(this.client, finding, late, now);
-      // one result at a time: within one, each episode is a finding of its own; across them, the same episode may come again
       const guard = this.care.guard(this.client, async (ruleId, reason) => {
         isolated.push({ ruleId, reason, stopped: false });
       });
+      await this.findings.amend(this.client, amended, now, guard);
+      // one result at a time: within one, each episode is a finding of its own; across them, the same episode may come again
       for (const { episodes } of results)
         await this.findings.apply(this.client, episodes, this.rules, this.directory, now, guard);
       await this.saveStates(results.flatMap((r) => r.states));
