@@ -120,6 +120,8 @@ export const IncidentDetail = z.object({
   ),
   /** Findings that are not listed here: the oldest. */
   moreFindings: z.int(),
+  /** Lines of its history that are not listed here: the oldest. */
+  moreHistory: z.int(),
   history: z.array(
     z.object({ at: TimeText, who: z.string(), code: z.enum(HISTORY_CODES), what: z.string(), detail: z.string() }),
   ),

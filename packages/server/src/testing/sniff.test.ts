@@ -112,7 +112,7 @@ test("requests are records and flows within seconds, live, from an unprivileged 
   expect({ code, said }).toMatchObject({
     code: 0,
     said: expect.stringMatching(
-      /4 records and \d+ datagrams of flows told; 0 packets dropped by the kernel, 0 not readable, 0 records lost/,
+      /4 records and \d+ datagrams of flows sent; 0 packets dropped by the kernel, 0 not readable, 0 records lost/,
     ),
   });
 });

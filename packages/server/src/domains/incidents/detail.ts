@@ -23,6 +23,8 @@ import { storedOrKept } from "./evidence-repository.js";
 import { consequencesOfIncident } from "./joints-repository.js";
 import {
   countFindings,
+  countHistory,
+  FINDINGS_MOST,
   type FindingDetail,
   findIncident,
   findingsOf,
@@ -34,22 +36,29 @@ import {
 import { type SimilarRow, similarIncidents } from "./similar-repository.js";
 import { tasksOf } from "./tasks-repository.js";
 
-/** Findings that are shown; a storm of many keys makes more. */
-const FINDINGS_SHOWN = 50;
+/** How much of an incident is read at once: of its findings, since a storm of many keys makes more than a page can show, and of its history. */
+export interface Reach {
+  readonly findings: number;
+  readonly history: number;
+}
+const SHOWN: Reach = { findings: 50, history: 500 };
+export const EXPORTED: Reach = { findings: FINDINGS_MOST, history: 20_000 };
+
 /**
  * One incident with its evidence, why it was raised, and its history: what is shown, exported and mailed. Null: there is none.
- * @param most findings, the latest of them
+ * @param most the latest of its findings and of its history; how many more there are is said
  */
 export async function incidentDetail(
   db: Queryable,
   id: number,
   senders: SenderDirectory,
   present: (record: HalvikRecord) => RecordJson,
-  most = FINDINGS_SHOWN,
+  most: Reach = SHOWN,
 ) {
   const row = await findIncident(db, id);
   if (!row) return null;
-  const findings = await findingsOf(db, id, most);
+  const history = await historyOf(db, id, most.history);
+  const findings = await findingsOf(db, id, most.findings);
   const records = await storedOrKept(
     db,
     findings.flatMap((f) => [...f.evidence.map((e) => e.id), ...(f.cleared_with === null ? [] : [f.cleared_with])]),
@@ -100,7 +109,8 @@ export async function incidentDetail(
       };
     }),
     moreFindings: Math.max(0, (await countFindings(db, id)) - findings.length),
-    history: (await historyOf(db, id)).map((h) => ({
+    moreHistory: Math.max(0, (await countHistory(db, id)) - history.length),
+    history: history.map((h) => ({
       at: formatUs(h.at_us),
       who: h.who,
       code: h.code,

@@ -47,6 +47,7 @@ const detail = {
     },
   ],
   moreFindings: 3,
+  moreHistory: 4,
   tasks: [{ id: 1, text: "ask *them*", by: "a", done: null }],
   again: null,
   consequences: [],
@@ -89,4 +90,5 @@ test("as Markdown: what devices and people wrote is no markup, and cannot leave 
   );
   expect(text).toContain("note (line \\# two)");
   expect(text).toContain("3 older findings are not in this export.");
+  expect(text).toContain("4 older lines are not in this export.");
 });

@@ -92,6 +92,7 @@ export async function* incidentAsMarkdown(detail: IncidentDetail, exhibitsOf: Ex
   out.push("", "## History", "");
   for (const h of history)
     out.push(`- ${h.at} ${plain(h.who)}: ${plain(h.what)}${h.detail ? ` (${plain(h.detail)})` : ""}`);
+  if (detail.moreHistory > 0) out.push("", `${detail.moreHistory} older lines are not in this export.`);
   yield `${out.join("\n")}\n`;
 }
 

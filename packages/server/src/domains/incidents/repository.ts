@@ -233,13 +233,21 @@ interface HistoryRow {
   detail: string;
 }
 
-export async function historyOf(db: Queryable, incident: number): Promise<HistoryRow[]> {
+/** @param most the latest of it */
+export async function historyOf(db: Queryable, incident: number, most: number): Promise<HistoryRow[]> {
   return (
     await db.query<HistoryRow>(
-      "select at_us, who, code, reason, detail from incident_event where incident = $1 order by id desc limit 500",
-      [incident],
+      "select at_us, who, code, reason, detail from incident_event where incident = $1 order by id desc limit $2",
+      [incident, most],
     )
   ).rows;
+}
+
+export async function countHistory(db: Queryable, incident: number): Promise<number> {
+  const { rows } = await db.query<{ n: number }>("select count(*)::int as n from incident_event where incident = $1", [
+    incident,
+  ]);
+  return rows[0]!.n;
 }
 
 /** Incidents that this record is evidence of: kept with them, or listed by what was raised before evidence was kept. */

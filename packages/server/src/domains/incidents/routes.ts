@@ -34,14 +34,14 @@ import { readWindow } from "../../kernel/http/window.js";
 import { TermIndex } from "../../store/term-index.js";
 import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Presenter } from "../names/presenter.js";
-import { incidentDetail, incidentJson } from "./detail.js";
+import { EXPORTED, incidentDetail, incidentJson, type Reach } from "./detail.js";
 import { keptEvidence, storedOrKept } from "./evidence-repository.js";
 import { exhibitsOf } from "./exhibits.js";
 import { incidentAsJson, incidentAsMarkdown } from "./export.js";
 import { handover } from "./handover.js";
 import { HeardBefore } from "./heard-before.js";
 import { nearAndNotJoined } from "./near.js";
-import { FINDINGS_MOST, findIncident, listIncidents, needingAttention } from "./repository.js";
+import { findIncident, listIncidents, needingAttention } from "./repository.js";
 import {
   acknowledgeOne,
   actOnSeveral,
@@ -72,9 +72,9 @@ interface Needs {
 }
 
 export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
-  const detail = async (id: number, findings?: number) => {
+  const detail = async (id: number, most?: Reach) => {
     const senders = await directory.get();
-    const found = await incidentDetail(db, id, senders, await presenter.present(senders), findings);
+    const found = await incidentDetail(db, id, senders, await presenter.present(senders), most);
     if (!found) throw noIncident(id);
     return found;
   };
@@ -222,7 +222,7 @@ export const incidentRoutes = ({ models, db, directory, presenter }: Needs) => {
       query: z.object({ format: z.enum(["markdown", "json", "handover"]).default("markdown") }),
       answer: { type: "text/markdown" },
       handle: async ({ params: p, query, actor, res }) => {
-        const found = IncidentDetail.parse(await detail(p.id, FINDINGS_MOST));
+        const found = IncidentDetail.parse(await detail(p.id, EXPORTED));
         if (query.format === "handover") {
           res.type("text/markdown").send(handover([found], actor.name, formatUs(nowUs())));
           return undefined;

@@ -8,6 +8,7 @@ import { connectionOf, transaction } from "../../kernel/db/pool.js";
 import { startTestInstance, type TestInstance } from "../../testing/test-database.js";
 import { planDeliveries } from "../notifications/plan-deliveries.js";
 import { insertRoute } from "../notifications/repository.js";
+import { EXPORTED, incidentDetail } from "./detail.js";
 import { Findings, TOGETHER } from "./findings.js";
 import { tellUntold } from "./grow-incident.js";
 import { tellOutlasting } from "./outlast.js";
@@ -331,4 +332,30 @@ test("what grows for long is written every ten seconds, by whatever step comes t
   expect(await written()).toEqual({ severity: 4, count: 6 });
   await step(at + 12 * SECOND, 20);
   expect(await written()).toEqual({ severity: 2, count: 20 });
+});
+
+test("of a long history a page shows the latest and says how much more there is; an export has all of it", async () => {
+  await db.query("truncate incident, incident_event, finding restart identity cascade");
+  await db.query(
+    "insert into incident (title, severity, state, rule_id, rule_version, key, first_us, last_us, raised_us, count, entities) values ('t', 3, 'open', 'stops', 1, 'k', $1, $1, $1, 0, '{}')",
+    [T0],
+  );
+  await db.query(
+    "insert into incident_event (incident, at_us, who, code, detail) select 1, $1::bigint + n, 'a', 'note', 'line ' || n from generate_series(1, 1200) n",
+    [T0],
+  );
+  const read = async (most?: typeof EXPORTED) => {
+    const detail = (await incidentDetail(
+      db,
+      1,
+      DIRECTORY,
+      () => {
+        throw new Error("it has no evidence");
+      },
+      most,
+    ))!;
+    return [detail.history.length, detail.history[0]?.detail, detail.moreHistory];
+  };
+  expect(await read()).toEqual([500, "line 1200", 700]);
+  expect(await read(EXPORTED)).toEqual([1_200, "line 1200", 0]);
 });

@@ -130,6 +130,12 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
           </li>
         ))}
       </ol>
+      {detail.moreHistory > 0 && (
+        <p className="text-ui text-quiet">
+          {detail.moreHistory.toLocaleString("en")} older {detail.moreHistory === 1 ? "line is" : "lines are"} not shown
+          here; an export has them.
+        </p>
+      )}
     </>
   );
 }
