@@ -57,7 +57,7 @@ export const IncidentJson = z
     /** Numbers of the techniques its rules name as references and people say it was, as MITRE ATT&CK numbers them. */
     techniques: z.array(z.string()),
     /** Those of them that people said. */
-    saidTechniques: z.array(z.string()),
+    addedTechniques: z.array(z.string()),
     /** Kinds of its rules. */
     kinds: z.array(z.string()),
     /** Evidence over time for the strip: µs offsets are left to the reader; at most 60 moments. */

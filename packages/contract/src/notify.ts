@@ -1,4 +1,12 @@
-import { Channel, NotifyRouteParts, NotifyTexts, Rota, TELLINGS, TELLS, TEXT_KINDS } from "@halvik/core/respond/notify";
+import {
+  Channel,
+  NOTIFIED_CHANGES,
+  NotifyRouteParts,
+  NotifyTexts,
+  Rota,
+  TELLS,
+  TEXT_KINDS,
+} from "@halvik/core/respond/notify";
 import * as z from "zod";
 import { TimeText } from "./common.js";
 
@@ -116,11 +124,13 @@ export const Notices = z.object({
       /** Of its newest line. */
       id: z.int(),
       at: TimeText,
-      tells: z.enum(TELLINGS),
+      tells: z.enum(NOTIFIED_CHANGES),
       incident: z.object({ id: z.int(), title: z.string(), severity: z.string() }),
       read: z.boolean(),
       /** In the order of time. */
-      lines: z.array(z.object({ id: z.int(), tells: z.enum(TELLINGS), what: z.string(), detail: z.string() })).min(1),
+      lines: z
+        .array(z.object({ id: z.int(), tells: z.enum(NOTIFIED_CHANGES), what: z.string(), detail: z.string() }))
+        .min(1),
     }),
   ),
 });

@@ -1,8 +1,16 @@
 import { createHash } from "node:crypto";
-import { handOver, handOverMarkdown, iodefOf, stixOf, type ToldPaper, type ToldPin, type ToldRecord } from "./index.js";
+import {
+  handOver,
+  handOverMarkdown,
+  iodefOf,
+  type PaperInWords,
+  type PinInWords,
+  type RecordInWords,
+  stixOf,
+} from "./index.js";
 
 const AT = "2026-11-26T02:18:31.123456Z";
-const record = (id: string, parts: Partial<ToldRecord> = {}): ToldRecord => ({
+const record = (id: string, parts: Partial<RecordInWords> = {}): RecordInWords => ({
   id,
   time: AT,
   arrival: AT,
@@ -28,7 +36,7 @@ const record = (id: string, parts: Partial<ToldRecord> = {}): ToldRecord => ({
   raw: { bytes: 3, sha256: createHash("sha256").update("abc").digest("hex"), base64: "YWJj" },
   ...parts,
 });
-const pin = (number: number, parts: Partial<ToldPin> = {}): ToldPin => ({
+const pin = (number: number, parts: Partial<PinInWords> = {}): PinInWords => ({
   number,
   pinned: { is: "record", id: String(number) },
   record: null,
@@ -39,7 +47,7 @@ const pin = (number: number, parts: Partial<ToldPin> = {}): ToldPin => ({
   ...parts,
 });
 const WINDOW = { from: "2026-11-26T00:00:00.000000Z", to: "2026-11-27T00:00:00.000000Z" };
-const paper = (parts: Partial<ToldPaper> = {}): ToldPaper => ({
+const paper = (parts: Partial<PaperInWords> = {}): PaperInWords => ({
   id: 7,
   name: "The night of 26 November",
   question: "Who was on vpn-1?",

@@ -1,5 +1,13 @@
 import { fenced, plain } from "../base/text/index.js";
-import { momentOf, sayLead, sayPin, type ToldEntry, type ToldLead, type ToldPaper, type ToldPin } from "./told.js";
+import {
+  type EntryInWords,
+  type LeadInWords,
+  momentOf,
+  type PaperInWords,
+  type PinInWords,
+  sayLead,
+  sayPin,
+} from "./in-words.js";
 
 /** A part of a summary: the same as Markdown and on paper. */
 export type HandOverBlock =
@@ -16,7 +24,7 @@ export type HandOverBlock =
 const MOST_STEPS = 48;
 
 /** What is known, by which evidence, and what is open: made from the papers alone. */
-export function handOver(paper: ToldPaper): HandOverBlock[] {
+export function handOver(paper: PaperInWords): HandOverBlock[] {
   return [
     { is: "heading", level: 1, text: paper.name },
     { is: "table", head: [], rows: headOf(paper) },
@@ -29,7 +37,7 @@ export function handOver(paper: ToldPaper): HandOverBlock[] {
   ];
 }
 
-function headOf(paper: ToldPaper): string[][] {
+function headOf(paper: PaperInWords): string[][] {
   const rows = [
     ["investigation", String(paper.id)],
     ["state", paper.closed === null ? paper.state : `closed ${paper.closed}`],
@@ -43,7 +51,7 @@ function headOf(paper: ToldPaper): string[][] {
   return rows;
 }
 
-function known({ question, conclusion, entries }: ToldPaper): HandOverBlock[] {
+function known({ question, conclusion, entries }: PaperInWords): HandOverBlock[] {
   const answered = entriesOf(entries, "question").filter((q) => q.answer !== "");
   return [
     ...(question === "" ? [] : [heading("The question"), { is: "written", markdown: question } as const]),
@@ -57,7 +65,7 @@ function known({ question, conclusion, entries }: ToldPaper): HandOverBlock[] {
   ];
 }
 
-function hypotheses({ entries, pins }: ToldPaper): HandOverBlock[] {
+function hypotheses({ entries, pins }: PaperInWords): HandOverBlock[] {
   const all = entriesOf(entries, "hypothesis");
   if (all.length === 0) return [];
   const said = (numbers: readonly number[]) =>
@@ -81,7 +89,7 @@ function hypotheses({ entries, pins }: ToldPaper): HandOverBlock[] {
   ];
 }
 
-function open({ entries }: ToldPaper): HandOverBlock[] {
+function open({ entries }: PaperInWords): HandOverBlock[] {
   const items = [
     ...entriesOf(entries, "question")
       .filter((q) => q.answer === "")
@@ -100,7 +108,7 @@ function open({ entries }: ToldPaper): HandOverBlock[] {
 }
 
 /** What was pinned, in the order in which it happened, and how one led to another. */
-function timeLine({ pins, leads }: ToldPaper): HandOverBlock[] {
+function timeLine({ pins, leads }: PaperInWords): HandOverBlock[] {
   const inTime = pins
     .flatMap((pin) => {
       const at = momentOf(pin);
@@ -118,13 +126,13 @@ function timeLine({ pins, leads }: ToldPaper): HandOverBlock[] {
   ];
 }
 
-const ledTo = (number: number, leads: readonly ToldLead[]): string =>
+const ledTo = (number: number, leads: readonly LeadInWords[]): string =>
   leads
     .filter((l) => l.from === number)
     .map((l) => `#${l.to} (${sayLead(l)})`)
     .join("; ");
 
-function evidence({ pins }: ToldPaper): HandOverBlock[] {
+function evidence({ pins }: PaperInWords): HandOverBlock[] {
   return [
     heading("Evidence"),
     ...(pins.length === 0
@@ -133,7 +141,7 @@ function evidence({ pins }: ToldPaper): HandOverBlock[] {
   ];
 }
 
-function evidenceOf(pin: ToldPin): HandOverBlock[] {
+function evidenceOf(pin: PinInWords): HandOverBlock[] {
   const items = [`pinned ${pin.at} by ${pin.by}${pin.reason === "" ? "" : `: ${pin.reason}`}`];
   if (pin.techniques.length > 0) items.push(`techniques: ${pin.techniques.join(", ")}`);
   const told: HandOverBlock[] = [];
@@ -196,7 +204,7 @@ function evidenceOf(pin: ToldPin): HandOverBlock[] {
 
 const sayFigure = (value: number | null): string => (value === null ? "unknown" : String(value));
 
-function notes({ entries }: ToldPaper): HandOverBlock[] {
+function notes({ entries }: PaperInWords): HandOverBlock[] {
   const all = entries.flatMap(({ entry, author, at }) => (entry.is === "note" ? [{ entry, author, at }] : []));
   if (all.length === 0) return [];
   return [
@@ -208,8 +216,8 @@ function notes({ entries }: ToldPaper): HandOverBlock[] {
   ];
 }
 
-const entriesOf = <Is extends ToldEntry["entry"]["is"]>(entries: readonly ToldEntry[], is: Is) =>
-  entries.flatMap(({ entry }) => (entry.is === is ? [entry as Extract<ToldEntry["entry"], { is: Is }>] : []));
+const entriesOf = <Is extends EntryInWords["entry"]["is"]>(entries: readonly EntryInWords[], is: Is) =>
+  entries.flatMap(({ entry }) => (entry.is === is ? [entry as Extract<EntryInWords["entry"], { is: Is }>] : []));
 
 const heading = (text: string): HandOverBlock => ({ is: "heading", level: 2, text });
 

@@ -5,6 +5,15 @@ export {
   linkPins,
 } from "./entry.js";
 export { type HandOverBlock, handOver, handOverMarkdown } from "./hand-over.js";
+export {
+  momentOf,
+  type PaperInWords,
+  type PinInWords,
+  type RecordInWords,
+  sayCount,
+  sayLead,
+  sayPin,
+} from "./in-words.js";
 export { iodefOf } from "./iodef.js";
 export { LEADS, type LeadingRecord, leadsOf } from "./leads.js";
 export {
@@ -32,12 +41,3 @@ export {
   READY_QUESTIONS,
 } from "./question-set.js";
 export { stixOf } from "./stix.js";
-export {
-  momentOf,
-  sayCount,
-  sayLead,
-  sayPin,
-  type ToldPaper,
-  type ToldPin,
-  type ToldRecord,
-} from "./told.js";

@@ -1,5 +1,5 @@
 import { isIpv4 } from "../base/net/index.js";
-import { momentOf, sayPin, type ToldPaper, type ToldPin } from "./told.js";
+import { momentOf, type PaperInWords, type PinInWords, sayPin } from "./in-words.js";
 
 /** An IODEF document in JSON (RFC 8727 section 3.2.1), as far as it is made here. */
 export interface IodefDocument {
@@ -16,7 +16,7 @@ const STATUS = { open: "in-progress", resting: "future", closed: "resolved" } as
  * name and the text that came; techniques are methods; what was found, and what is open, stands in words.
  * @param name of the one who numbers incidents: this Halvik's own
  */
-export function iodefOf(paper: ToldPaper, name: string): IodefDocument {
+export function iodefOf(paper: PaperInWords, name: string): IodefDocument {
   const times = paper.pins.flatMap((p) => momentOf(p) ?? []).sort();
   const [start, end] =
     paper.window === null ? [times[0], times[times.length - 1]] : [paper.window.from, paper.window.to];
@@ -47,7 +47,7 @@ export function iodefOf(paper: ToldPaper, name: string): IodefDocument {
 }
 
 /** An event (RFC 7970 section 3.14; in JSON without the classes Flow and Record, RFC 8727 section 3.1). */
-function eventOf(pin: ToldPin): object {
+function eventOf(pin: PinInWords): object {
   const { record } = pin;
   const at = momentOf(pin);
   const described = { Description: [sayPin(pin), ...(pin.reason === "" ? [] : [pin.reason])] };
@@ -91,7 +91,7 @@ const systemOf = (category: "source" | "target", address: string, port: number |
 });
 
 /** What people wrote (RFC 7970 section 3.13). */
-const historyOf = ({ entries }: ToldPaper) =>
+const historyOf = ({ entries }: PaperInWords) =>
   entries.map(({ entry, author, at }) => ({
     action: "other",
     DateTime: at,

@@ -1,7 +1,7 @@
 import canonicalize from "canonicalize";
 import { v5 as uuidOf } from "uuid";
 import { isIpv4 } from "../base/net/index.js";
-import { momentOf, sayLead, sayPin, type ToldPaper, type ToldPin, type ToldRecord } from "./told.js";
+import { momentOf, type PaperInWords, type PinInWords, type RecordInWords, sayLead, sayPin } from "./in-words.js";
 
 /** What every object has (STIX 2.1 section 3.2). */
 interface StixObject {
@@ -40,7 +40,7 @@ const HASHES: Readonly<Record<number, string>> = { 32: "MD5", 40: "SHA-1", 64: "
  * notes; what leads where as relationships; all of it in one grouping.
  * @param instance what tells this Halvik from others
  */
-export function stixOf(paper: ToldPaper, instance: string): StixBundle {
+export function stixOf(paper: PaperInWords, instance: string): StixBundle {
   const objects = new Objects(paper, `${instance} ${paper.id}`);
   const ofPin = new Map(paper.pins.map((pin) => [pin.number, addPin(pin, objects)]));
   for (const { number, techniques, reason } of paper.pins)
@@ -61,7 +61,7 @@ class Objects {
   readonly grouping: string;
 
   constructor(
-    private readonly paper: ToldPaper,
+    private readonly paper: PaperInWords,
     private readonly scope: string,
   ) {
     const at = millis(paper.created);
@@ -133,7 +133,7 @@ class Objects {
 }
 
 /** What stands for a pin. */
-function addPin(pin: ToldPin, objects: Objects): string {
+function addPin(pin: PinInWords, objects: Objects): string {
   const name = `pin ${pin.number}`;
   const { pinned, record } = pin;
   const observed = (first: string, last: string, refs: readonly string[]) =>
@@ -175,7 +175,7 @@ const addTechnique = (name: string, objects: Objects): string =>
   });
 
 /** What a record names, its connection, and the bytes it came as. */
-function observablesOf(record: ToldRecord, objects: Objects): string[] {
+function observablesOf(record: RecordInWords, objects: Objects): string[] {
   const address = (value: string) => objects.observe(isIpv4(value) ? "ipv4-addr" : "ipv6-addr", { value });
   const refs = new Set<string>();
   for (const { kind, value } of record.entities) {
@@ -213,7 +213,7 @@ function observablesOf(record: ToldRecord, objects: Objects): string[] {
 }
 
 /** What people wrote, as notes of the pins it names, or of all of it. */
-function addWritten(paper: ToldPaper, objects: Objects, ofPin: ReadonlyMap<number, string>): void {
+function addWritten(paper: PaperInWords, objects: Objects, ofPin: ReadonlyMap<number, string>): void {
   const note = (
     name: string,
     at: string,

@@ -68,7 +68,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
   for (const path of [spoolDir, join(dir, "quarantine")]) mkdirSync(path, { recursive: true, mode: 0o700 });
   const quarantine = new Quarantine(join(dir, "quarantine"), config.HALVIK_SPOOL_MAX_BYTES);
   const spool = new Spool(spoolDir, config.HALVIK_SPOOL_MAX_BYTES, (damage) =>
-    tellDamage(name, damage, quarantine, pipeline),
+    reportDamage(name, damage, quarantine, pipeline),
   );
   const numbers = new BatchNumbers(spoolDir, spool.lastNumber(), Math.floor(nowUs() / 1_000));
   const decoders = new Decoders();
@@ -145,10 +145,10 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
 
   const startedUs = nowUs();
   let busy = false;
-  let toldGap = false;
-  const tellGap = async () => {
+  let isGapReported = false;
+  const reportGap = async () => {
     const gap = await gapBefore(pool, startedUs);
-    toldGap = true;
+    isGapReported = true;
     if (gap === null) return;
     const seconds = Math.round((gap.toUs - gap.fromUs) / US_PER_SECOND);
     pipeline.observe({
@@ -165,18 +165,18 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
     });
   };
   const forwardTrouble = new ForwardTrouble();
-  const tellForwards = () => {
+  const reportForwards = () => {
     for (const said of forwardTrouble.tell(forwarders, nowUs())) pipeline.observe(said);
   };
   const report = async () => {
     if (busy) return;
     busy = true;
     try {
-      if (!toldGap) await tellGap();
+      if (!isGapReported) await reportGap();
       await writeListening(pool, startedUs, nowUs());
       await endpoints.checkKernelDrops();
       await writeEndpoints(pool, config.HALVIK_NODE, endpoints.statuses(), nowUs());
-      tellForwards();
+      reportForwards();
       await writeForwardStates(pool, config.HALVIK_NODE, forwarders.states(), nowUs());
       await writeHeartbeat(pool, "collector", config.HALVIK_NODE, startedUs, nowUs(), {
         ...pipeline.counters,
@@ -236,7 +236,7 @@ export async function startCollector({ config, secrets, tls, input }: RoleContex
 }
 
 /** Octets of the spool that are no batch any more: kept aside, and told. */
-function tellDamage(name: string, { file, at, octets }: Damage, quarantine: Quarantine, pipeline: Pipeline): void {
+function reportDamage(name: string, { file, at, octets }: Damage, quarantine: Quarantine, pipeline: Pipeline): void {
   const where = `${octets.length} octets of ${file} from octet ${at} on`;
   const kept = quarantine.keepDamaged(octets, `${where} are no batch: damaged on disk, or cut by a crash`, nowUs());
   pipeline.counters["damaged in spool"]++;

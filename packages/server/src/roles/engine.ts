@@ -6,8 +6,8 @@ import { clearEngineStopped } from "../domains/health/engine-stopped.js";
 import { type RoleStatus, readRoles, writeHeartbeat } from "../domains/health/repository.js";
 import { SelfWatch } from "../domains/health/watch-self.js";
 import { watchNewSenders, watchSenders } from "../domains/health/watch-senders.js";
-import { tellUntold } from "../domains/incidents/grow-incident.js";
-import { tellOutlasting } from "../domains/incidents/outlast.js";
+import { noteHeldBack } from "../domains/incidents/grow-incident.js";
+import { noteOutlasting } from "../domains/incidents/outlast.js";
 import { remind } from "../domains/incidents/remind.js";
 import { noteRuleFailure } from "../domains/rules/failures-repository.js";
 import { saveNearness } from "../domains/rules/repository.js";
@@ -49,7 +49,7 @@ async function follow(
   const own = await OwnRecords.open(client, "engine");
   const before = (await readRoles(client)).find((r) => r.role === "engine");
   const session = await isolating(client, care, () => EngineSession.open(client, config.HALVIK_ZONE, care));
-  const watch = new SelfWatch(config.HALVIK_DATA_DIR, config.HALVIK_DISK_LOW_BYTES, auditTold(before));
+  const watch = new SelfWatch(config.HALVIK_DATA_DIR, config.HALVIK_DISK_LOW_BYTES, auditReported(before));
   if (before && before.detail.stopped !== true && nowUs() - before.heartbeatUs > US_PER_MINUTE)
     await own.write([
       {
@@ -77,10 +77,10 @@ async function follow(
     ],
     ["watching for new senders", async (now) => own.write(await watchNewSenders(client, session.senderDirectory, now))],
     ["reminders", (now) => remind(client, session.activeRules, now)],
-    ["what lasts although its cause is over", (now) => transaction(client, () => tellOutlasting(client, now))],
+    ["what lasts although its cause is over", (now) => transaction(client, () => noteOutlasting(client, now))],
     [
       "what incidents have come to name",
-      (now) => transaction(client, () => tellUntold(client, session.senderDirectory, now)),
+      (now) => transaction(client, () => noteHeldBack(client, session.senderDirectory, now)),
     ],
     ["near misses", (now) => saveNearness(client, session.nearness(NEAREST), now)],
     [
@@ -100,7 +100,7 @@ async function follow(
   let watchedMs = 0;
   while (!stopping()) {
     more = await isolating(client, care, () => session.step());
-    const failed = care.toTell.splice(0);
+    const failed = care.toReport.splice(0);
     for (const one of session.takeIsolated())
       if (await noteRuleFailure(client, one.ruleId, one.reason, one.stopped, nowUs())) failed.push(one);
     await own.write(failed.map(sayIsolated));
@@ -131,7 +131,7 @@ async function follow(
 }
 
 /** Where an engine before this one left off telling refused sign-ins: from the beginning where there was none. */
-function auditTold(before: RoleStatus | undefined): number | null {
+function auditReported(before: RoleStatus | undefined): number | null {
   if (before === undefined) return 0;
   const { auditThrough } = before.detail;
   return typeof auditThrough === "number" ? auditThrough : null;
@@ -147,7 +147,7 @@ async function isolating<T>(client: Client, care: Care, work: () => Promise<T>):
   } catch (e) {
     if (e instanceof RuleFailure && isOwnFault(e.cause)) {
       await noteRuleFailure(client, e.ruleId, e.message, true, nowUs());
-      care.toTell.push({ ruleId: e.ruleId, reason: e.message, stopped: true });
+      care.toReport.push({ ruleId: e.ruleId, reason: e.message, stopped: true });
     } else if (isOwnFault(e)) care.beCareful();
     throw e;
   }

@@ -275,7 +275,7 @@ test("a hand-over says of each open one how it stands, what is to do and what wa
   await api.post(`/incidents/${id}/assign`, { to: "k.lind" });
   await api.post(`/incidents/${id}/techniques`, { techniques: ["t1110", "T1078", "T1110"] });
   expect((await shown(id)).incident).toMatchObject({
-    saidTechniques: ["T1078", "T1110"],
+    addedTechniques: ["T1078", "T1110"],
     techniques: ["T1078", "T1110"],
   });
   expect((await shown(id)).history[0]).toMatchObject({ code: "techniques", detail: "T1078, T1110" });
@@ -284,7 +284,7 @@ test("a hand-over says of each open one how it stands, what is to do and what wa
   const other = await incident("the same again");
   await api.post(`/incidents/${other}/techniques`, { techniques: ["T1048"] });
   await api.post(`/incidents/${other}/merge`, { into: id }).expect(200);
-  expect((await shown(id)).incident.saidTechniques).toEqual(["T1048", "T1078", "T1110"]);
+  expect((await shown(id)).incident.addedTechniques).toEqual(["T1048", "T1078", "T1110"]);
   const { text } = await api.get("/incidents/handover");
   expect(text).toContain("\\<img src=x\\> \\`owned\\` \\[link\\](javascript:1)");
   expect(text).toContain("assigned to k.lind");

@@ -18,7 +18,7 @@ import { runInside } from "./run-inside.js";
 import { eventually, startTestInstance, type TestInstance } from "./test-database.js";
 
 /** What engine and notifier were put through, and what the receivers of every channel got of it. */
-export interface TellingResult {
+export interface NotifyingResult {
   readonly kills: number;
   readonly seconds: number;
   readonly happenings: number;
@@ -39,7 +39,7 @@ interface Got {
 
 const WAYS = ["mail", "hook", "syslog", "snmp", "file"];
 const SECRET = "harbour wall";
-const TELLINGS = ["raise", "worse", "clear"];
+const NOTIFIED_CHANGES = ["raise", "worse", "clear"];
 const SNMP_PORT_BASE = 30_000;
 const SNMP_PORTS = 20_000;
 
@@ -61,11 +61,11 @@ clear: {by: record, filter: app is lamp and text has lit, key: [host]}
  * Real packets of lamps that go out, worse, and are lit again, while engine and notifier are killed as a seed decides; stand-in receivers of every channel
  * take what comes. @param kills how often in all
  */
-export async function tellingOrdeal(
+export async function notifyingOrdeal(
   seed: number,
   kills: number,
   say: (text: string) => void = () => undefined,
-): Promise<TellingResult> {
+): Promise<NotifyingResult> {
   const instance = await startTestInstance();
   const got: Got[] = [];
   const hostOf = (text: string) => /lamp of (lamp-\d+)/.exec(text)?.[1] ?? "";
@@ -220,7 +220,9 @@ function addLines({ config }: TestInstance, hear: (w: string, id: string, t: str
 }
 
 function recount(hosts: readonly string[], got: readonly Got[]) {
-  const wanted = hosts.flatMap((host) => WAYS.flatMap((way) => TELLINGS.map((tells) => `${way} ${tells} ${host}`)));
+  const wanted = hosts.flatMap((host) =>
+    WAYS.flatMap((way) => NOTIFIED_CHANGES.map((tells) => `${way} ${tells} ${host}`)),
+  );
   const came = new Map<string, Set<string>>();
   const content = new Map<string, Set<string>>();
   const add = (to: Map<string, Set<string>>, key: string, value: string) =>

@@ -31,7 +31,7 @@ export interface Told {
 
 const PORTS = [443, 53, 22, 23_470, 445];
 /** Flows of three exporters, of random lengths, that end within a time. */
-export function toldFlows(
+export function reportedFlows(
   exporters: readonly number[],
   seed: number,
   count: number,

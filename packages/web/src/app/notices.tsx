@@ -71,7 +71,7 @@ function Notice({ notice: n }: { notice: NoticeJson }) {
           <span className={n.read ? "text-quiet" : "font-semibold"}>
             {WORDS[n.tells]}: <NamedText>{n.incident.title}</NamedText>
           </span>
-          {saidBeside(n).map((line) => (
+          {linesBeside(n).map((line) => (
             <span key={line.id} className="block truncate text-quiet">
               {safeText(line.said)}
             </span>
@@ -84,7 +84,7 @@ function Notice({ notice: n }: { notice: NoticeJson }) {
 }
 
 /** What stands below the incident's title: of several lines each says what it is. */
-function saidBeside({ lines }: NoticeJson): { id: number; said: string }[] {
+function linesBeside({ lines }: NoticeJson): { id: number; said: string }[] {
   if (lines.length === 1) return lines.filter((l) => l.detail !== "").map((l) => ({ id: l.id, said: l.detail }));
   const room = lines.length > LINES ? LINES - 1 : LINES;
   const said = lines

@@ -322,7 +322,7 @@ export const notifyWaysQuery = queryOptions({
   queryFn: ({ signal }) => request<NotifyWays>("GET", "/notify/ways", undefined, signal),
 });
 /** What was sent of one incident, what waits, and what was withheld and why. */
-export const toldQuery = (incident: number) =>
+export const incidentDeliveriesQuery = (incident: number) =>
   queryOptions({
     queryKey: ["notify", "deliveries", incident],
     queryFn: ({ signal }) => request<Deliveries>("GET", `/notify/deliveries?incident=${incident}`, undefined, signal),

@@ -58,7 +58,7 @@ export const incidentJson = (over: Partial<IncidentJson> = {}): IncidentJson =>
     techniques: [],
     kinds: [],
     moments: [],
-    saidTechniques: [],
+    addedTechniques: [],
     ...over,
   });
 

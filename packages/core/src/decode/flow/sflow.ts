@@ -55,8 +55,8 @@ export function readSFlow(bytes: Uint8Array): SFlow {
 function readFlowSample(r: ByteReader, expanded: boolean, out: SFlow): void {
   r.skip(4, "sample sequence");
   r.skip(expanded ? 8 : 4, "source id");
-  const toldRate = r.u32("sampling rate");
-  const rate = toldRate > MAX_SAMPLING_RATE ? 1 : Math.max(1, toldRate);
+  const statedRate = r.u32("sampling rate");
+  const rate = statedRate > MAX_SAMPLING_RATE ? 1 : Math.max(1, statedRate);
   r.skip(8, "sample pool and drops");
   const f = emptyFlow();
   if (expanded) {
@@ -80,7 +80,7 @@ function readFlowSample(r: ByteReader, expanded: boolean, out: SFlow): void {
   f.samplingRate = rate;
   f.packets = rate;
   f.bytes = frameOctets === null ? null : timesRate(frameOctets, rate);
-  if (rate < toldRate) f.extra = [...f.extra, ["unreadable sampling rate", String(toldRate)]];
+  if (rate < statedRate) f.extra = [...f.extra, ["unreadable sampling rate", String(statedRate)]];
   out.records.push(f);
 }
 

@@ -8,7 +8,7 @@ import { DNS_PORT, type DnsExchanges } from "./dns-exchanges.js";
 import { type Ends, type StreamContent, type Tell, turned } from "./ends.js";
 import { HttpExchanges } from "./http-exchanges.js";
 import { between } from "./observation.js";
-import { tellContent } from "./tell-content.js";
+import { recogniseContent } from "./recognise-content.js";
 import { TlsHandshake } from "./tls-handshakes.js";
 
 const TCP = 6;
@@ -149,7 +149,7 @@ export class TcpConnections {
       let { bytes } = piece;
       if (c.content === null) {
         // whoever asks is the client of what was met in its middle
-        if (way === "back" && !c.isWhole && ["http", "tls"].includes(tellContent(bytes))) {
+        if (way === "back" && !c.isWhole && ["http", "tls"].includes(recogniseContent(bytes))) {
           turn(c);
           way = "there";
         }
@@ -173,7 +173,7 @@ export class TcpConnections {
   private begins(timeUs: EpochUs, c: Connection, way: "there" | "back", bytes: Uint8Array): void {
     if (c.ends.dstPort === DNS_PORT) c.content = new DnsConversation(c.ends, this.dns);
     else if (way === "there") {
-      const told = tellContent(bytes);
+      const told = recogniseContent(bytes);
       c.beginning = told === "more" ? bytes.slice() : NOTHING;
       if (told === "http") c.content = new HttpExchanges(c.ends, this.keepsQueries, this.tell);
       else if (told === "tls") c.content = new TlsHandshake(c.ends, timeUs, this.tell);

@@ -79,7 +79,7 @@ export class Applications implements RecordNames {
   }
 
   application(r: HalvikRecord): string | null {
-    return RECORD_KINDS[r.kind].tellsTraffic ? (r.flow?.application ?? this.name(r)) : null;
+    return RECORD_KINDS[r.kind].hasTraffic ? (r.flow?.application ?? this.name(r)) : null;
   }
 
   /** The application of two ends, or null when no name is known: the lower port is the service's. */

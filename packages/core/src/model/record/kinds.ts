@@ -6,21 +6,21 @@ export interface KindFacts {
   /** The two letters that stand for it on screen. */
   readonly mark: string;
   /** It tells of traffic between two ends, which has a name. */
-  readonly tellsTraffic: boolean;
+  readonly hasTraffic: boolean;
   /** The registered UDP port its messages are sent to (RFC 5426, RFC 3417); null: it comes otherwise. */
   readonly port: number | null;
 }
 
 /** What is known of each kind by itself; a kind without this does not compile. */
 export const RECORD_KINDS: Readonly<Record<RecordKind, KindFacts>> = {
-  syslog: { mark: "SY", tellsTraffic: false, port: 514 },
-  snmp: { mark: "SN", tellsTraffic: false, port: 162 },
-  windows: { mark: "WE", tellsTraffic: false, port: null },
-  firewall: { mark: "FW", tellsTraffic: true, port: null },
-  flow: { mark: "FL", tellsTraffic: true, port: null },
-  json: { mark: "JS", tellsTraffic: false, port: null },
-  halvik: { mark: "HV", tellsTraffic: false, port: null },
-  packet: { mark: "PK", tellsTraffic: false, port: null },
+  syslog: { mark: "SY", hasTraffic: false, port: 514 },
+  snmp: { mark: "SN", hasTraffic: false, port: 162 },
+  windows: { mark: "WE", hasTraffic: false, port: null },
+  firewall: { mark: "FW", hasTraffic: true, port: null },
+  flow: { mark: "FL", hasTraffic: true, port: null },
+  json: { mark: "JS", hasTraffic: false, port: null },
+  halvik: { mark: "HV", hasTraffic: false, port: null },
+  packet: { mark: "PK", hasTraffic: false, port: null },
 };
 
-export const TRAFFIC_KINDS: readonly RecordKind[] = KINDS.filter((k) => RECORD_KINDS[k].tellsTraffic);
+export const TRAFFIC_KINDS: readonly RecordKind[] = KINDS.filter((k) => RECORD_KINDS[k].hasTraffic);

@@ -5,7 +5,7 @@ import { type Filter, senderIds, spelledOut } from "../filter/index.js";
 import { LiteralScanner, literalsOf } from "./literals.js";
 
 /** Fields whose equality tells records apart. */
-type TellingField = "event" | "sender" | "host" | "app" | "category" | "kind";
+type DispatchField = "event" | "sender" | "host" | "app" | "category" | "kind";
 /** The most telling first; "text" stands for words of the message. */
 const TELLING = ["event", "sender", "host", "app", "text", "category", "kind"] as const;
 /** A test for more senders than this is for a group or a site: what they say tells more. */
@@ -13,7 +13,7 @@ const FEW_SENDERS = 8;
 
 /** What a record must be for a filter to hold: have one of these values in a field, or hold one of these texts. */
 type Needs =
-  | { readonly field: TellingField; readonly values: readonly string[] }
+  | { readonly field: DispatchField; readonly values: readonly string[] }
   | { readonly field: "text"; readonly values: readonly string[] };
 
 /** What a record must be for a filter to hold, by its most telling part; null: anything may. */
@@ -25,7 +25,7 @@ function needsOf(filter: Filter, directory: SenderDirectory): Needs | null {
   return null;
 }
 
-function valuesNeeded(filter: Filter, field: TellingField, directory: SenderDirectory): readonly string[] | null {
+function valuesNeeded(filter: Filter, field: DispatchField, directory: SenderDirectory): readonly string[] | null {
   switch (filter.type) {
     case "compare": {
       if (filter.field !== field || filter.negated) return null;

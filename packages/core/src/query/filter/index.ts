@@ -34,4 +34,4 @@ export { nearest } from "./suggest.js";
 export { quoteIfNeeded } from "./values.js";
 export { type FilterField, RECORDS, type Vocabulary } from "./vocabulary.js";
 export { isWordAt } from "./words.js";
-export { dataNamesIn, saidValuesIn, wordsIn } from "./words-in.js";
+export { dataNamesIn, wordsIn, writtenValuesIn } from "./words-in.js";

@@ -1,4 +1,4 @@
-import { dataNamesIn, type Filter, parseFilter, saidValuesIn, wordsIn } from "./index.js";
+import { dataNamesIn, type Filter, parseFilter, wordsIn, writtenValuesIn } from "./index.js";
 
 const filter = (text: string): Filter => {
   const parsed = parseFilter(text, { zone: "UTC" });
@@ -50,7 +50,7 @@ test.each([
   ],
   ["event present and data x over 5", []],
 ] as [string, [string | null, string][]][])("of %j the values asked for are %j", (text, values) => {
-  const found = saidValuesIn(filter(text));
+  const found = writtenValuesIn(filter(text));
   expect(found.map((f) => [f.dataName?.toLowerCase() ?? null, f.value.toLowerCase()])).toEqual(values);
   for (const f of found) expect(f.alone).toMatchObject({ negated: false, test: { op: "oneOf", values: [f.value] } });
 });

@@ -19,7 +19,7 @@ export function dataNamesIn(filter: Filter): Comparison[] {
 }
 
 /** A value that a filter asks for as it was said, and what asks for nothing else. */
-interface SaidValue {
+interface WrittenValue {
   /** Of which named value; null: of the event. */
   readonly dataName: string | null;
   readonly value: string;
@@ -27,8 +27,8 @@ interface SaidValue {
 }
 
 /** The events and the values of named ones that a filter asks for, each as a filter that is not negated; once each, in their order. */
-export function saidValuesIn(filter: Filter): SaidValue[] {
-  const found: SaidValue[] = [];
+export function writtenValuesIn(filter: Filter): WrittenValue[] {
+  const found: WrittenValue[] = [];
   const asked = onceEach(filter, (node) =>
     (node.field === "event" || (node.field === "data" && node.place === undefined)) && node.test.op === "oneOf"
       ? [`${node.field} ${node.dataName ?? ""} ${node.test.values.join(" ")}`, node]

@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { MeasureAsked, MOST_GROUPINGS, OF_NUMBERS, ORDERS, UnitOf } from "./asked.js";
-import type { OwnSourceTold } from "./source-told.js";
+import type { OwnSourceGroups } from "./source-groups.js";
 import { TRAFFIC_SOURCE } from "./traffic-source.js";
 
 const CLOCK = ["hour of day", "day of week"] as const;
@@ -68,12 +68,12 @@ export const OWN_SOURCES = {
     numbers: { records: "records", bytes: "bytes", "days since the oldest": "" },
     isOfNow: true,
   },
-} as const satisfies Record<string, OwnSourceTold>;
+} as const satisfies Record<string, OwnSourceGroups>;
 export type OwnSource = keyof typeof OWN_SOURCES;
 export const OWN_SOURCE_NAMES = Object.keys(OWN_SOURCES) as OwnSource[];
 
 /** What an own source can be asked. */
-export const ownSource = (name: OwnSource): OwnSourceTold => OWN_SOURCES[name];
+export const ownSource = (name: OwnSource): OwnSourceGroups => OWN_SOURCES[name];
 
 /** Entries whose value is one of these; of none: those that have a value at all. */
 const OnlyWith = z.strictObject({

@@ -1,4 +1,4 @@
-import type { OwnSourceTold } from "./source-told.js";
+import type { OwnSourceGroups } from "./source-groups.js";
 
 /** Where traffic is told of; told apart by these it counts as it was exported, else each conversation once. */
 export const TRAFFIC_PLACES = ["exporter", "interface", "direction", "site"] as const;
@@ -34,4 +34,4 @@ export const TRAFFIC_SOURCE = {
     const places = by.filter(isOneOf(TRAFFIC_PLACES)).filter((name) => name !== "direction");
     return places.length > 1 ? `expected one of ${places.join(" and ")}` : null;
   },
-} as const satisfies OwnSourceTold;
+} as const satisfies OwnSourceGroups;

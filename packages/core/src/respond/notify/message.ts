@@ -1,7 +1,7 @@
 import { type EpochUs, formatZoned, readRfc3339 } from "../../base/time/index.js";
 import type { HistoryCode } from "../incidents/index.js";
 import { type StoryDetail, storyOf } from "../story/index.js";
-import { tellingOf } from "./plan.js";
+import { notifiedChangeOf } from "./plan.js";
 import type { Message } from "./route.js";
 import { type Block, htmlOf, line, plainOf } from "./texts/blocks.js";
 import { ENGLISH } from "./texts/english.js";
@@ -229,7 +229,7 @@ function kindOf({ tell, detail }: ToldOf): Exclude<TextKind, "digest"> {
 
 /** What a change is about, the latest first. */
 const newsOf = (tell: Message, history: MailedIncident["history"]): MailedIncident["history"] =>
-  tell === "update" ? history.filter((h) => tellingOf(h.code) === "update").slice(0, NEWS) : [];
+  tell === "update" ? history.filter((h) => notifiedChangeOf(h.code) === "update").slice(0, NEWS) : [];
 
 function stateOf(tell: Message, { incident: i, history }: MailedIncident, zone: string): string {
   const last = clock(i.last, zone);

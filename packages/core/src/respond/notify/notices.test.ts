@@ -1,8 +1,8 @@
 import { noticesOf } from "./notices.js";
-import type { Telling } from "./route.js";
+import type { NotifiedChange } from "./route.js";
 
 const MINUTE = 60_000_000;
-const line = (id: number, incident: number, atUs: number, tells: Telling) => ({ id, incident, atUs, tells });
+const line = (id: number, incident: number, atUs: number, tells: NotifiedChange) => ({ id, incident, atUs, tells });
 const said = (lines: Parameters<typeof noticesOf>[0]) =>
   noticesOf(lines).map(({ tells, lines: [...of] }) => `${of[0]!.incident} ${tells}: ${of.map((l) => l.id).join(" ")}`);
 

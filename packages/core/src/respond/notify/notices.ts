@@ -1,5 +1,5 @@
 import { type EpochUs, US_PER_MINUTE } from "../../base/time/index.js";
-import type { Telling } from "./route.js";
+import type { NotifiedChange } from "./route.js";
 
 /** What happens to one incident within so long of the first of it is one notice: an act found by several rules grows it at one moment. */
 const TOGETHER_US = US_PER_MINUTE;
@@ -9,13 +9,13 @@ export interface NoticedLine {
   readonly id: number;
   readonly incident: number;
   readonly atUs: EpochUs;
-  readonly tells: Telling;
+  readonly tells: NotifiedChange;
 }
 
 /** What is said of one incident at once. */
 export interface Notice<T extends NoticedLine> {
   /** Raised or over where one of its lines says so, by the last that does. */
-  readonly tells: Telling;
+  readonly tells: NotifiedChange;
   /** In the order of time. */
   readonly lines: readonly [T, ...T[]];
 }

@@ -3,21 +3,21 @@ import { newSender, SenderDirectory } from "../../model/senders/index.js";
 import type { HistoryCode } from "../incidents/index.js";
 import {
   concerns,
+  type IncidentToNotify,
   isHistory,
   NotifyRoute,
-  planTelling,
+  notifiedChangeOf,
+  planNotification,
   reasonToDrop,
   retryAfterUs,
-  type SaidBefore,
-  type ToldIncident,
-  tellingOf,
+  type SentBefore,
   UPDATES_APART_US,
 } from "./index.js";
 
 const S = 1e6;
 const T = 1_000_000 * S;
 const route = (over: object = {}) => NotifyRoute.parse({ name: "duty", to: ["duty@orvane.example"], ...over });
-const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
+const incident = (over: Partial<IncidentToNotify> = {}): IncidentToNotify => ({
   title: "Guessing at vpn-1",
   severity: 3,
   state: "open",
@@ -43,8 +43,8 @@ const incident = (over: Partial<ToldIncident> = {}): ToldIncident => ({
   shelvedUntilUs: null,
   ...over,
 });
-const NEVER: SaidBefore = { raise: "never", over: false, updateWaits: false, lastSentUs: null };
-const TOLD: SaidBefore = { raise: "sent", over: false, updateWaits: false, lastSentUs: T };
+const NEVER: SentBefore = { raise: "never", over: false, updateWaits: false, lastSentUs: null };
+const TOLD: SentBefore = { raise: "sent", over: false, updateWaits: false, lastSentUs: T };
 const DIRECTORY = new SenderDirectory([newSender(7, "vpn-1", { site: "Orvane", groups: ["edge"] })]);
 const change = (code: HistoryCode, atUs = T) => ({ code, atUs });
 
@@ -63,7 +63,7 @@ test.each([
   ["closed", "clear"],
   ["acknowledged", null],
   ["note", null],
-] as const)("“%s” tells: %s", (code, tells) => expect(tellingOf(code)).toBe(tells));
+] as const)("“%s” tells: %s", (code, tells) => expect(notifiedChangeOf(code)).toBe(tells));
 
 describe("which incidents a route is for", () => {
   test.each([
@@ -144,7 +144,7 @@ describe("when something is told", () => {
     ],
     ["a clear by a route that tells nothing else", { tells: ["clear"] }, "cleared", NEVER, T],
   ] as const)("%s", (_what, r, code, before, dueUs) =>
-    expect(planTelling(route(r), incident(), change(code), before, DIRECTORY)).toMatchObject({ dueUs }),
+    expect(planNotification(route(r), incident(), change(code), before, DIRECTORY)).toMatchObject({ dueUs }),
   );
   test.each([
     ["a warning that becomes an error", {}, "worse"],
@@ -152,7 +152,7 @@ describe("when something is told", () => {
     ["new since a person saw it", {}, "new-since-seen"],
     ["it lasts although its cause is over", {}, "outlasts"],
   ] as const)("a raise to those who were told nothing yet: %s", (_what, r, code) =>
-    expect(planTelling(route(r), incident(), change(code), NEVER, DIRECTORY)).toEqual({
+    expect(planNotification(route(r), incident(), change(code), NEVER, DIRECTORY)).toEqual({
       tell: "raise",
       dueUs: T + route(r).delaySeconds * S,
     }),
@@ -169,7 +169,10 @@ describe("when something is told", () => {
     ["what the route does not tell", { tells: ["raise"] }, {}, "cleared", TOLD, false],
     ["what people do", {}, {}, "acknowledged", TOLD, false],
   ] as const)("not: %s", (_what, r, i, code, before, cancels) =>
-    expect(planTelling(route(r), incident(i), change(code), before, DIRECTORY)).toMatchObject({ tell: null, cancels }),
+    expect(planNotification(route(r), incident(i), change(code), before, DIRECTORY)).toMatchObject({
+      tell: null,
+      cancels,
+    }),
   );
   test.each([
     ["raise", {}, null],
@@ -231,12 +234,12 @@ test("whatever happens, what is told is due no earlier than it happened, and onl
       (code, b, sev, d) => {
         const r = route({ delaySeconds: d });
         const i = incident({ severity: sev as 0 });
-        const plan = planTelling(r, i, change(code), b as SaidBefore, DIRECTORY);
+        const plan = planNotification(r, i, change(code), b as SentBefore, DIRECTORY);
         if (plan.tell !== null) {
           expect(plan.dueUs).toBeGreaterThanOrEqual(T);
           expect(concerns(r, i, DIRECTORY, T)).toBe(true);
           // who was told nothing is told of a raise
-          if (plan.tell !== "raise") expect(plan.tell).toBe(tellingOf(code));
+          if (plan.tell !== "raise") expect(plan.tell).toBe(notifiedChangeOf(code));
         }
       },
     ),

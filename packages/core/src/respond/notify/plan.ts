@@ -3,7 +3,7 @@ import { SEVERITIES } from "../../model/record/index.js";
 import type { SenderDirectory } from "../../model/senders/index.js";
 import { type HistoryCode, isUnjudged, needsAttention } from "../incidents/index.js";
 import { type FilteredIncident, incidentMatches } from "./incident-filter.js";
-import type { Message, NotifyRoute, Telling } from "./route.js";
+import type { Message, NotifiedChange, NotifyRoute } from "./route.js";
 
 /** What happened to an incident, as its history keeps it. */
 export interface IncidentChange {
@@ -12,7 +12,7 @@ export interface IncidentChange {
 }
 
 /** What a route looks at. */
-export interface ToldIncident extends FilteredIncident {
+export interface IncidentToNotify extends FilteredIncident {
   /** Of the senders it names. */
   readonly sites: readonly string[];
   readonly groups: readonly string[];
@@ -44,7 +44,7 @@ const WITHOUT_EVIDENCE: readonly HistoryCode[] = ["still-lasts", "outlasts", "ex
 
 /** Whether a change was found in imported history. */
 export const isHistory = (
-  incident: Pick<ToldIncident, "lastUs" | "endedUs" | "ofHistory">,
+  incident: Pick<IncidentToNotify, "lastUs" | "endedUs" | "ofHistory">,
   change: IncidentChange,
 ): boolean =>
   WITHOUT_EVIDENCE.includes(change.code)
@@ -52,7 +52,7 @@ export const isHistory = (
     : change.atUs - Math.max(incident.lastUs, incident.endedUs ?? 0) > HISTORY_US;
 
 /** What a change in an incident's history tells; null: nothing others need to hear. */
-export function tellingOf(code: HistoryCode): Telling | null {
+export function notifiedChangeOf(code: HistoryCode): NotifiedChange | null {
   switch (code) {
     case "raised":
     case "returned":
@@ -77,7 +77,7 @@ export function tellingOf(code: HistoryCode): Telling | null {
 /** Whether a route is for an incident that is told at a moment at all. @param directory names that its filter may say */
 export function concerns(
   route: NotifyRoute,
-  incident: ToldIncident,
+  incident: IncidentToNotify,
   directory: SenderDirectory,
   nowUs: EpochUs,
 ): boolean {
@@ -96,7 +96,7 @@ export function concerns(
 }
 
 /** What a route has said of an incident, and has yet to say. */
-export interface SaidBefore {
+export interface SentBefore {
   readonly raise: "never" | "waiting" | "sent";
   /** It was told that it is over, and nothing since. */
   readonly over: boolean;
@@ -106,7 +106,7 @@ export interface SaidBefore {
 
 /** When a change is to be told; or why it is not, in words; `cancels`: the raise that waits is not sent either. */
 export type Plan =
-  | { readonly tell: Telling; readonly dueUs: EpochUs }
+  | { readonly tell: NotifiedChange; readonly dueUs: EpochUs }
   | { readonly tell: null; readonly why: string; readonly cancels: boolean };
 
 const not = (why: string, cancels = false): Plan => ({ tell: null, why, cancels });
@@ -115,14 +115,14 @@ const not = (why: string, cancels = false): Plan => ({ tell: null, why, cancels 
  * Whether and when a route tells of a change. Who was told nothing yet is told of a raise, whatever the change: the incident has become what
  * the route is for. Updates are kept apart, but that it is worse is told at once; a clear is told to those who were told of the raise.
  */
-export function planTelling(
+export function planNotification(
   route: NotifyRoute,
-  incident: ToldIncident,
+  incident: IncidentToNotify,
   change: IncidentChange,
-  before: SaidBefore,
+  before: SentBefore,
   directory: SenderDirectory,
 ): Plan {
-  const tell = tellingOf(change.code);
+  const tell = notifiedChangeOf(change.code);
   if (tell === null || !concerns(route, incident, directory, change.atUs)) return not("not for this notification");
   if (incident.folded && tell !== "clear") return not("covered by the incident that explains it");
   // a route that tells no raises has none to wait for
@@ -173,7 +173,7 @@ export const nextReminder = (route: NotifyRoute, lastUs: EpochUs, sent: number):
     : [{ tells: "reminder", step: 0, dueUs: lastUs + route.repeatMinutes * US_PER_MINUTE }];
 
 /** Why a message that waited is not sent after all; null: it is. */
-export function reasonToDrop(tell: Message, incident: ToldIncident, nowUs: EpochUs): string | null {
+export function reasonToDrop(tell: Message, incident: IncidentToNotify, nowUs: EpochUs): string | null {
   if (tell === "clear") return incident.state === "open" ? "open again meanwhile" : null;
   const shelved = incident.shelvedUntilUs !== null && incident.shelvedUntilUs > nowUs;
   if (shelved) return "shelved";

@@ -11,11 +11,11 @@ const text = (most: number) =>
     .max(most)
     .regex(/^[^\p{Cc}]*$/u, "expected no control characters");
 /** What a message may tell: that something began, that it changed while it lasts, that it is over. */
-export const TELLINGS = ["raise", "update", "clear"] as const;
-export type Telling = (typeof TELLINGS)[number];
+export const NOTIFIED_CHANGES = ["raise", "update", "clear"] as const;
+export type NotifiedChange = (typeof NOTIFIED_CHANGES)[number];
 
 /** What a message may be: one of those, that nobody has acknowledged it yet, or that it goes on to the next ones. */
-export const MESSAGES = [...TELLINGS, "reminder", "escalation"] as const;
+export const MESSAGES = [...NOTIFIED_CHANGES, "reminder", "escalation"] as const;
 export type Message = (typeof MESSAGES)[number];
 
 /** All that is sent: of incidents, a test by hand, a report that was made. */
@@ -70,9 +70,9 @@ export const NotifyRouteParts = z.object({
   /** Texts of one's own that its messages are written by; null: those that ship. */
   texts: z.int().min(1).nullable().default(null),
   tells: z
-    .array(z.enum(TELLINGS))
+    .array(z.enum(NOTIFIED_CHANGES))
     .min(1, "expected at least one of raise, update, clear")
-    .default([...TELLINGS]),
+    .default([...NOTIFIED_CHANGES]),
   /** A raise waits this long: what is seen, shelved or over by then is not told. */
   delaySeconds: z.int().min(0).max(DAY_SECONDS).default(0),
   /** Messages an hour; what is more goes together into the next one. */

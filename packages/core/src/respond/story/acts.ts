@@ -1,7 +1,7 @@
 import { type EpochUs, US_PER_MINUTE } from "../../base/time/index.js";
 
 /** A record as far as a story tells of it. */
-export interface ToldRecord {
+export interface RecordInWords {
   readonly id: string;
   readonly us: EpochUs;
   readonly sender: string;
@@ -41,7 +41,7 @@ export interface Act {
   readonly firstUs: EpochUs;
   readonly lastUs: EpochUs;
   /** Of it, in the order of time; each record is of one act. */
-  readonly records: readonly ToldRecord[];
+  readonly records: readonly RecordInWords[];
   /** How many there were, those that are not listed included. */
   readonly count: number;
   /** What its finding says, where that is a measure of many records and no list of them. */
@@ -49,10 +49,10 @@ export interface Act {
 }
 
 /** Evidence of one finding: what is listed, and how many there were. */
-export interface ToldEvidence {
+export interface StoryEvidence {
   readonly firstUs: EpochUs;
   readonly lastUs: EpochUs;
-  readonly records: readonly ToldRecord[];
+  readonly records: readonly RecordInWords[];
   readonly count: number;
   /** What it says by itself: a measure, or that nothing came. Null: its records say it. */
   readonly says: string | null;
@@ -62,7 +62,7 @@ export interface ToldEvidence {
 const PAUSE_US = 30 * US_PER_MINUTE;
 
 /** The acts that the evidence of an incident tells, in the order of time; a record that several findings hold is told once. */
-export function actsOf(evidence: readonly ToldEvidence[]): Act[] {
+export function actsOf(evidence: readonly StoryEvidence[]): Act[] {
   const listed = evidence.filter((e) => e.says === null);
   const measured = evidence.flatMap((e): Act[] =>
     e.says === null
@@ -82,8 +82,8 @@ export function actsOf(evidence: readonly ToldEvidence[]): Act[] {
   const all = [...new Map(listed.flatMap((e) => e.records).map((r) => [r.id, r])).values()].sort(
     (a, b) => a.us - b.us || a.id.length - b.id.length || (a.id < b.id ? -1 : 1),
   );
-  const open = new Map<string, ToldRecord[]>();
-  const done: ToldRecord[][] = [];
+  const open = new Map<string, RecordInWords[]>();
+  const done: RecordInWords[][] = [];
   for (const record of all) {
     const key = keyOf(record);
     const there = open.get(key);
@@ -112,15 +112,15 @@ export function actsOf(evidence: readonly ToldEvidence[]): Act[] {
 const SEVERAL_ADDRESSES = 3;
 
 /** Groups of records with who did it; of one account that was tried from many addresses, the account. */
-function byPerson(groups: readonly ToldRecord[][]): { actor: string; records: ToldRecord[] }[] {
-  const tried = new Map<string, ToldRecord[][]>();
+function byPerson(groups: readonly RecordInWords[][]): { actor: string; records: RecordInWords[] }[] {
+  const tried = new Map<string, RecordInWords[][]>();
   for (const group of groups) {
     const users = new Set(group.flatMap((r) => r.users));
     if (kindOf(group[0]!) !== "logon refused" || users.size !== 1) continue;
     const user = [...users][0]!;
     tried.set(user, [...(tried.get(user) ?? []), group]);
   }
-  const told = new Set<ToldRecord[]>();
+  const told = new Set<RecordInWords[]>();
   const persons = [...tried].flatMap(([actor, own]) => {
     if (new Set(own.map((g) => g[0]!.src)).size < SEVERAL_ADDRESSES) return [];
     for (const group of own) told.add(group);
@@ -131,7 +131,7 @@ function byPerson(groups: readonly ToldRecord[][]): { actor: string; records: To
 }
 
 /** A finding that holds nothing else, and more than is listed, knows how many there were. */
-function countOf(records: readonly ToldRecord[], evidence: readonly ToldEvidence[]): number {
+function countOf(records: readonly RecordInWords[], evidence: readonly StoryEvidence[]): number {
   const own = new Set(records.map((r) => r.id));
   const whole = evidence.filter(
     (e) => e.count > e.records.length && e.records.length > 0 && e.records.every((r) => own.has(r.id)),
@@ -139,7 +139,7 @@ function countOf(records: readonly ToldRecord[], evidence: readonly ToldEvidence
   return Math.max(records.length, ...whole.map((e) => e.count));
 }
 
-function kindOf(r: ToldRecord): ActKind {
+function kindOf(r: RecordInWords): ActKind {
   const failed = r.outcome === "failure";
   if (r.kind === "firewall" && r.src !== null) return r.action === "accept" ? "connection" : "connection refused";
   if (r.kind === "flow" && r.src !== null && r.dst !== null) return "traffic";
@@ -151,7 +151,7 @@ function kindOf(r: ToldRecord): ActKind {
   return "said";
 }
 
-function actorOf(r: ToldRecord): string {
+function actorOf(r: RecordInWords): string {
   switch (kindOf(r)) {
     case "link":
     case "said":
@@ -165,7 +165,7 @@ function actorOf(r: ToldRecord): string {
 }
 
 /** What a sentence says, of whomever and however much. */
-function withoutNames({ sentence, users }: ToldRecord): string {
+function withoutNames({ sentence, users }: RecordInWords): string {
   let text = sentence!;
   for (const user of [...users].sort((a, b) => b.length - a.length)) if (user !== "") text = text.replaceAll(user, "@");
   return text.replace(AMOUNT, "#");
@@ -175,7 +175,7 @@ function withoutNames({ sentence, users }: ToldRecord): string {
 export const AMOUNT = /(?<![\w.:/-])\d+(?:\.\d+)?(?![\w:/-]|\.\d)/g;
 
 /** Records with the same key are one act. */
-function keyOf(r: ToldRecord): string {
+function keyOf(r: RecordInWords): string {
   const kind = kindOf(r);
   const more = {
     "logon refused": "",

@@ -1,7 +1,7 @@
 import { type EpochUs, readRfc3339 } from "../../base/time/index.js";
 import type { HistoryCode } from "../incidents/index.js";
-import type { ToldEvidence, ToldRecord } from "./acts.js";
-import { type Paragraph, tellStory } from "./tell.js";
+import type { RecordInWords, StoryEvidence } from "./acts.js";
+import { type Paragraph, writeStory } from "./tell.js";
 
 /** An incident as the API gives it, as far as its story goes; times as RFC 3339 texts. */
 export interface StoryDetail {
@@ -47,16 +47,16 @@ interface StoryRecord {
 /** The story of an incident, from what the API says of it. @param clock a moment as people read it */
 export function storyOf({ incident: i, findings, history }: StoryDetail, clock: (us: EpochUs) => string): Paragraph[] {
   const evidence = findings.map(
-    (f): ToldEvidence => ({
+    (f): StoryEvidence => ({
       firstUs: us(f.first),
       lastUs: us(f.last),
       count: f.count,
       says: f.says,
-      records: f.evidence.map(toldRecord),
+      records: f.evidence.map(recordInWords),
     }),
   );
   const clearedBy = findings.map((f) => f.clearedBy).find((by) => by === "record" || by === "condition");
-  return tellStory(
+  return writeStory(
     evidence,
     {
       state: i.state,
@@ -73,7 +73,7 @@ export function storyOf({ incident: i, findings, history }: StoryDetail, clock: 
   );
 }
 
-const toldRecord = (r: StoryRecord): ToldRecord => ({
+const recordInWords = (r: StoryRecord): RecordInWords => ({
   id: r.id,
   us: us(r.time),
   sender: r.sender.name,

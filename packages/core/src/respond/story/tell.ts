@@ -1,7 +1,7 @@
 import { canonicalAddress } from "../../base/net/index.js";
 import { type EpochUs, formatDuration, US_PER_SECOND } from "../../base/time/index.js";
 import { bytesText } from "../../meaning/sentence/index.js";
-import { type Act, AMOUNT, actsOf, type ToldEvidence, type ToldRecord } from "./acts.js";
+import { type Act, AMOUNT, actsOf, type RecordInWords, type StoryEvidence } from "./acts.js";
 
 /** One act in words. */
 export interface Paragraph {
@@ -33,8 +33,8 @@ const TEXT_MOST = 160;
  * name is of the evidence; no record is told twice.
  * @param clock a moment as people read it
  */
-export function tellStory(
-  evidence: readonly ToldEvidence[],
+export function writeStory(
+  evidence: readonly StoryEvidence[],
   standing: Standing,
   clock: (us: EpochUs) => string,
 ): Paragraph[] {
@@ -122,7 +122,7 @@ function sayAct(act: Act, sameActor: boolean): string {
 }
 
 function sayWords({ records, count, actor }: Act): string {
-  const [first] = records as [ToldRecord, ...ToldRecord[]];
+  const [first] = records as [RecordInWords, ...RecordInWords[]];
   if (first.sentence !== null) {
     const { sentence } = first;
     const begun = sentence.replace(OUR_WORD, (word) => word.toLowerCase());
@@ -148,7 +148,7 @@ function fromWhere(act: Act): string {
 }
 
 /** Amounts that were others in the last of several sentences. */
-function changed(records: readonly ToldRecord[]): string {
+function changed(records: readonly RecordInWords[]): string {
   const [first, last] = [records[0]!, records[records.length - 1]!].map((r) => r.sentence?.match(AMOUNT) ?? []);
   const other = last!.filter((amount, i) => amount !== first![i]);
   return other.length === 0 ? "" : `, at last ${names(other)}`;
@@ -187,7 +187,7 @@ function sayStanding(s: Standing, clock: (us: EpochUs) => string): Paragraph {
 }
 
 /** How often a port went down or up: what is said by message and by trap is said twice (`docs/semantics.md` 10). */
-function eachOnce(records: readonly ToldRecord[], outcome: string): number {
+function eachOnce(records: readonly RecordInWords[], outcome: string): number {
   const own = records.filter((r) => r.outcome === outcome);
   return Math.max(0, ...distinct(own.map((r) => r.kind)).map((kind) => own.filter((r) => r.kind === kind).length));
 }

@@ -8,12 +8,16 @@ const SAID_AGAIN_US = 30 * US_PER_SECOND;
 
 /** Says of forwards what Halvik says of itself: that one cannot deliver, as long as it lasts, and what was lost of it. */
 export class ForwardTrouble {
-  private saidUs = new Map<string, number>();
+  private reportedUs = new Map<string, number>();
 
   tell(forwarders: Pick<Forwarders, "failing" | "takeOverflow">, nowUs: number): OwnObservation[] {
     const failing = forwarders.failing().filter((f) => nowUs - f.us >= LASTS_US);
-    const due = failing.filter((f) => nowUs - (this.saidUs.get(f.name) ?? Number.NEGATIVE_INFINITY) >= SAID_AGAIN_US);
-    this.saidUs = new Map(failing.map((f) => [f.name, due.includes(f) ? nowUs : (this.saidUs.get(f.name) ?? nowUs)]));
+    const due = failing.filter(
+      (f) => nowUs - (this.reportedUs.get(f.name) ?? Number.NEGATIVE_INFINITY) >= SAID_AGAIN_US,
+    );
+    this.reportedUs = new Map(
+      failing.map((f) => [f.name, due.includes(f) ? nowUs : (this.reportedUs.get(f.name) ?? nowUs)]),
+    );
     return [
       ...due.map(
         ({ name, us, why }): OwnObservation => ({

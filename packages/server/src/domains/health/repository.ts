@@ -77,7 +77,7 @@ export async function readRoles(db: Queryable): Promise<RoleStatus[]> {
 }
 
 /** Roles of which an open finding says that they have stopped. */
-export async function rolesSaidStopped(db: Queryable): Promise<string[]> {
+export async function rolesReportedStopped(db: Queryable): Promise<string[]> {
   const { rows } = await db.query<{ key: string }>(
     "select distinct key from finding where rule_id = 'halvik-role' and cleared_us is null and key <> 'engine'",
   );
@@ -178,7 +178,7 @@ export async function newSenders(
   return { senders: rows.map((r) => r.id), oldestUs: oldest.rows[0]?.us ?? null };
 }
 
-export async function keepTold(db: Queryable, senders: readonly number[], nowUs: number): Promise<void> {
+export async function keepReported(db: Queryable, senders: readonly number[], nowUs: number): Promise<void> {
   await db.query(
     // one that has been forgotten meanwhile is none any more
     "insert into sender_told (sender, told_us) select id, $2 from sender where id = any($1::int[]) on conflict do nothing",

@@ -4,7 +4,7 @@ import type { OwnObservation } from "@halvik/core/normalise";
 import { agoUs } from "../../kernel/clock.js";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { processName } from "../../kernel/node.js";
-import { lastAuditId, readRoles, refusedSignIns, rolesSaidStopped } from "./repository.js";
+import { lastAuditId, readRoles, refusedSignIns, rolesReportedStopped } from "./repository.js";
 
 const ROLE_STALE_US = 15 * US_PER_SECOND;
 const LAG_US = US_PER_MINUTE;
@@ -48,7 +48,7 @@ export class SelfWatch {
     if (this.beganUs === null) {
       this.beganUs = nowUs;
       // what an engine before this one said has stopped is said to be back by this one
-      for (const role of await rolesSaidStopped(db)) this.stopped.add(role);
+      for (const role of await rolesReportedStopped(db)) this.stopped.add(role);
     }
     for (const { role: kind, node, heartbeatUs, detail } of await readRoles(db)) {
       if (kind === "engine") continue;

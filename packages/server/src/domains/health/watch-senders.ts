@@ -7,8 +7,8 @@ import {
   COLLECTOR_FRESH_US,
   collectorsListening,
   endSilence,
+  keepReported,
   keepSilence,
-  keepTold,
   newSenders,
   type SenderActivity,
   senderActivity,
@@ -111,7 +111,7 @@ export async function watchNewSenders(
 ): Promise<OwnObservation[]> {
   const { senders, oldestUs } = await newSenders(db, MOST_NEW);
   if (senders.length === 0) return [];
-  await keepTold(db, senders, nowUs);
+  await keepReported(db, senders, nowUs);
   if (oldestUs === null || nowUs - oldestUs < LEARNING_US) return [];
   const known = senders.flatMap((id) => directory.get(id) ?? []);
   const isNew = { event: "sender-new", severity: 5, outcome: "unknown" } as const;

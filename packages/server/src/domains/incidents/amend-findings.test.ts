@@ -4,8 +4,8 @@ import { startTestInstance, type TestInstance } from "../../testing/test-databas
 import { amend, type LateEvidence } from "./amend-findings.js";
 import { Findings } from "./findings.js";
 import type { FindingRow } from "./findings-repository.js";
+import { NOTED_APART_US, noteLateHeldBack } from "./note-late.js";
 import { mergeIncidents } from "./repository.js";
-import { TOLD_APART_US, tellLateUntold } from "./tell-late.js";
 
 const S = 1e6;
 const T = 1_700_000_000 * S;
@@ -102,12 +102,12 @@ test("a flood of late records is a line each ten minutes, and none of them goes 
   const nowUs = T + 900 * S;
   for (let i = 0; i < 50; i++) await step([[f, late(i)]], nowUs + i * S);
   expect(await told(id)).toEqual(["a record that came late was added"]);
-  await tellLateUntold(client, nowUs + 300 * S);
+  await noteLateHeldBack(client, nowUs + 300 * S);
   expect(await told(id)).toHaveLength(1);
-  await tellLateUntold(client, nowUs + TOLD_APART_US);
+  await noteLateHeldBack(client, nowUs + NOTED_APART_US);
   expect(await told(id)).toEqual(["a record that came late was added", "49 records that came late were added"]);
-  await tellLateUntold(client, nowUs + 3 * TOLD_APART_US);
-  await step([[f, late(60)]], nowUs + 3 * TOLD_APART_US);
+  await noteLateHeldBack(client, nowUs + 3 * NOTED_APART_US);
+  await step([[f, late(60)]], nowUs + 3 * NOTED_APART_US);
   expect(await told(id)).toHaveLength(3);
   // a clock that was set back does not make it wait for the time it had
   await step([[f, late(61)]], nowUs);
@@ -124,7 +124,7 @@ test("what was held back goes along when incidents are made one", async () => {
   await transaction(client, () => mergeIncidents(client, one, other, "as one", true));
   // it lies elsewhere now than its finding remembers
   await step([[f, late(6)]], nowUs);
-  await tellLateUntold(client, nowUs, other);
+  await noteLateHeldBack(client, nowUs, other);
   expect(await told(other)).toEqual(["a record that came late was added", "4 records that came late were added"]);
   expect(await rowsOf("incident", other)).toMatchObject({ count: 26, kept: 6 });
 });

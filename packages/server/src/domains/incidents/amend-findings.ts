@@ -2,7 +2,7 @@ import type { Evidence } from "@halvik/core/detect";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { heldIncidents, keepEvidence } from "./evidence-repository.js";
 import { amendFindings, amendIncidents, type FindingRow, type LateGrowth } from "./findings-repository.js";
-import { TOLD_APART_US, tellLate } from "./tell-late.js";
+import { NOTED_APART_US, noteLate } from "./note-late.js";
 
 /** What came late for one finding in one step. */
 export interface LateEvidence {
@@ -37,12 +37,12 @@ export async function amend(
     const id = incidentOf.get(finding.id);
     if (id !== undefined) incidents.set(id, together({ id, ...late }, incidents.get(id)));
   }
-  const due = await amendIncidents(db, [...incidents.values()], nowUs, TOLD_APART_US);
+  const due = await amendIncidents(db, [...incidents.values()], nowUs, NOTED_APART_US);
   await keepEvidence(
     db,
     grown.map(({ finding, late }) => ({ finding: finding.id, evidence: late.evidence })),
   );
-  for (const { id, records } of due) await tellLate(db, id, records, nowUs);
+  for (const { id, records } of due) await noteLate(db, id, records, nowUs);
   for (const { finding, extent } of grown) Object.assign(finding, extent);
 }
 

@@ -222,7 +222,7 @@ export function incidentJson(row: IncidentRow, senders: SenderDirectory, nowUs: 
     sites: sitesOf(row, senders),
     tags: row.tags,
     techniques: techniquesOf(row.refs, row.techniques),
-    saidTechniques: row.techniques,
+    addedTechniques: row.techniques,
     kinds: row.kinds,
     moments: (row.moments ?? []).map(formatUs),
   };

@@ -148,7 +148,7 @@ export interface LateGrowth {
 }
 
 /** Late records that an incident's history is to tell of now. */
-export interface LateTold {
+export interface LateNoted {
   readonly id: number;
   readonly records: number;
 }
@@ -159,8 +159,8 @@ export async function amendIncidents(
   late: readonly LateGrowth[],
   nowUs: number,
   apartUs: number,
-): Promise<LateTold[]> {
-  const { rows } = await db.query<LateTold & { due: boolean }>(
+): Promise<LateNoted[]> {
+  const { rows } = await db.query<LateNoted & { due: boolean }>(
     `update incident i set count = ${countOfIncident("i.id", "i.kept")}, first_us = least(i.first_us, l.first_us), last_us = greatest(i.last_us, l.last_us),
        late_untold = case when w.due then 0 else w.untold end, late_told_us = case when w.due then $5 else i.late_told_us end
      from unnest($1::int[], $2::bigint[], $3::bigint[], $4::int[]) l (id, first_us, last_us, n)
@@ -179,13 +179,13 @@ export async function amendIncidents(
 }
 
 /** Incidents with late records their history has yet to tell of, that told of some no later than `beforeUs`: from now on it has. @param only this one */
-export async function takeLateUntold(
+export async function takeLateHeldBack(
   db: Queryable,
   beforeUs: number,
   nowUs: number,
   only: number | null,
-): Promise<LateTold[]> {
-  const { rows } = await db.query<LateTold>(
+): Promise<LateNoted[]> {
+  const { rows } = await db.query<LateNoted>(
     `update incident i set late_untold = 0, late_told_us = $2
      from (select id, late_untold from incident where late_untold > 0 and (late_told_us <= $1 or late_told_us > $2) and merged_into is null and ($3::int is null or id = $3) order by id for update) w
      where i.id = w.id returning i.id, w.late_untold as records`,
@@ -280,13 +280,13 @@ export async function incidentToGrow(db: Queryable, id: number, ruleId: string):
 }
 
 /** An incident with what its history has yet to name. */
-export interface UntoldRow {
+export interface HeldBackRow {
   readonly id: number;
   readonly untold: readonly string[];
 }
 
 /** Keeps what an incident's history has yet to name. @param toldUs when it named some just now */
-export async function keepUntold(
+export async function keepHeldBack(
   db: Queryable,
   id: number,
   untold: readonly string[],
@@ -300,8 +300,12 @@ export async function keepUntold(
 }
 
 /** Incidents with something their history has yet to name, that named something no later than `beforeUs`. @param only this one */
-export async function untoldSince(db: Queryable, beforeUs: number, only: number | null = null): Promise<UntoldRow[]> {
-  const { rows } = await db.query<UntoldRow>(
+export async function heldBackSince(
+  db: Queryable,
+  beforeUs: number,
+  only: number | null = null,
+): Promise<HeldBackRow[]> {
+  const { rows } = await db.query<HeldBackRow>(
     "select id, untold from incident where untold <> '{}' and told_us <= $1 and merged_into is null and ($2::int is null or id = $2)",
     [beforeUs, only],
   );

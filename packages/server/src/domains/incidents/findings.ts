@@ -4,7 +4,7 @@ import type { Queryable } from "../../kernel/db/pool.js";
 import { amend, type LateEvidence } from "./amend-findings.js";
 import { type Attached, keepEvidence, keepRecords } from "./evidence-repository.js";
 import { type FindingRow, insertFinding, loadFindings, recentEvidence, updateFinding } from "./findings-repository.js";
-import { grow, keepWithinDay, tellCleared } from "./grow-incident.js";
+import { grow, keepWithinDay, noteCleared } from "./grow-incident.js";
 import { HeardBefore } from "./heard-before.js";
 import { growthDueUs, type Known, KnownFindings, writtenNow } from "./known-findings.js";
 import { place } from "./place-finding.js";
@@ -148,7 +148,7 @@ export class Findings {
     // what has moved brought its records along
     const moved = incident !== place.incident;
     await grow(db, incident, rule, grown, { leads: moved, begins: moved }, directory, nowUs);
-    if (clearedNow) await tellCleared(db, incident, merged, directory, nowUs);
+    if (clearedNow) await noteCleared(db, incident, merged, directory, nowUs);
   }
 
   private async raise(
@@ -193,7 +193,7 @@ export class Findings {
     await placed.tell(id);
     const { leads } = placed;
     await grow(db, placed.incident, rule, report, { leads, begins: leads }, directory, nowUs);
-    if (e.clearedUs !== null) await tellCleared(db, placed.incident, e, directory, nowUs);
+    if (e.clearedUs !== null) await noteCleared(db, placed.incident, e, directory, nowUs);
     return row;
   }
 }

@@ -18,16 +18,16 @@ import {
   clearIncident,
   type FindingRow,
   growIncident,
+  type HeldBackRow,
   hasOpenFinding,
+  heldBackSince,
   incidentToGrow,
   isOpen,
-  keepUntold,
+  keepHeldBack,
   type Place,
-  type UntoldRow,
-  untoldSince,
 } from "./findings-repository.js";
+import { NOTED_APART_US, noteLateHeldBack } from "./note-late.js";
 import { splitIncident } from "./repository.js";
-import { TOLD_APART_US, tellLateUntold } from "./tell-late.js";
 
 /** Entities an incident lists. */
 const MOST_ENTITIES = 200;
@@ -96,21 +96,21 @@ export async function grow(
       `${severityName(row.severity)} → ${severityName(severity)}: ${title}`,
     );
   const untold = [...new Set([...row.untold, ...fresh])].slice(0, MOST_ENTITIES);
-  if (untold.length > 0 && nowUs - row.toldUs >= TOLD_APART_US) await tellNamed(db, { id, untold }, directory, nowUs);
-  else if (fresh.length > 0) await keepUntold(db, id, untold);
+  if (untold.length > 0 && nowUs - row.toldUs >= NOTED_APART_US) await noteNamed(db, { id, untold }, directory, nowUs);
+  else if (fresh.length > 0) await keepHeldBack(db, id, untold);
   const news = sinceSeen.filter((n) => !row.newSinceSeen.includes(n));
   if (news.length > 0) await addEvent(db, id, nowUs, ITSELF, "new-since-seen", sayEntities(news, directory));
 }
 
 /** Says what incidents have come to name, and what came late for them, as far as it was held back. */
-export async function tellUntold(db: Queryable, directory: SenderDirectory, nowUs: number): Promise<void> {
-  for (const row of await untoldSince(db, nowUs - TOLD_APART_US)) await tellNamed(db, row, directory, nowUs);
-  await tellLateUntold(db, nowUs);
+export async function noteHeldBack(db: Queryable, directory: SenderDirectory, nowUs: number): Promise<void> {
+  for (const row of await heldBackSince(db, nowUs - NOTED_APART_US)) await noteNamed(db, row, directory, nowUs);
+  await noteLateHeldBack(db, nowUs);
 }
 
-async function tellNamed(db: Queryable, { id, untold }: UntoldRow, directory: SenderDirectory, nowUs: number) {
+async function noteNamed(db: Queryable, { id, untold }: HeldBackRow, directory: SenderDirectory, nowUs: number) {
   await addEvent(db, id, nowUs, ITSELF, "named", sayEntities(untold, directory));
-  await keepUntold(db, id, [], nowUs);
+  await keepHeldBack(db, id, [], nowUs);
 }
 
 function sayEntities(news: readonly string[], directory: SenderDirectory): string {
@@ -120,7 +120,7 @@ function sayEntities(news: readonly string[], directory: SenderDirectory): strin
 }
 
 /** Ends an incident of which nothing lasts any more. */
-export async function tellCleared(
+export async function noteCleared(
   db: Queryable,
   id: number,
   e: Episode,
@@ -129,8 +129,8 @@ export async function tellCleared(
 ): Promise<void> {
   if (e.clearedBy === "hand" || (await hasOpenFinding(db, id))) return;
   if (!(await clearIncident(db, id, e.clearedUs!))) return;
-  for (const row of await untoldSince(db, Number.MAX_SAFE_INTEGER, id)) await tellNamed(db, row, directory, nowUs);
-  await tellLateUntold(db, nowUs, id);
+  for (const row of await heldBackSince(db, Number.MAX_SAFE_INTEGER, id)) await noteNamed(db, row, directory, nowUs);
+  await noteLateHeldBack(db, nowUs, id);
   await addEvent(db, id, nowUs, ITSELF, "cleared", sayCleared(e));
 }
 

@@ -8,7 +8,7 @@ import { unfoldOutlasting } from "./joints-repository.js";
 const FOLLOWS_WITHIN_US = 15 * US_PER_MINUTE;
 
 /** Raises what lasts although its cause is over: it needs a person after all. */
-export async function tellOutlasting(db: Queryable, nowUs: number): Promise<void> {
+export async function noteOutlasting(db: Queryable, nowUs: number): Promise<void> {
   for (const { id, parent } of await unfoldOutlasting(db, nowUs, FOLLOWS_WITHIN_US))
     await addEvent(db, id, nowUs, ITSELF, "outlasts", `incident ${parent} is over, and this lasts`);
 }

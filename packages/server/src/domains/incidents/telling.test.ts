@@ -1,7 +1,7 @@
 import { type Episode, type EpisodeReport, Rule, type RuleInput } from "@halvik/core/detect";
 import { newSender, SenderDirectory } from "@halvik/core/model/senders";
 import type { HistoryCode } from "@halvik/core/respond/incidents";
-import { NotifyRoute, tellingOf } from "@halvik/core/respond/notify";
+import { NotifyRoute, notifiedChangeOf } from "@halvik/core/respond/notify";
 import fc from "fast-check";
 import pg from "pg";
 import { connectionOf, transaction } from "../../kernel/db/pool.js";
@@ -10,8 +10,8 @@ import { planDeliveries } from "../notifications/plan-deliveries.js";
 import { insertRoute } from "../notifications/repository.js";
 import { EXPORTED, incidentDetail } from "./detail.js";
 import { Findings, TOGETHER } from "./findings.js";
-import { tellUntold } from "./grow-incident.js";
-import { tellOutlasting } from "./outlast.js";
+import { noteHeldBack } from "./grow-incident.js";
+import { noteOutlasting } from "./outlast.js";
 import { acknowledge, closeIncident, openOnce } from "./repository.js";
 
 const MINUTE = 60e6;
@@ -183,8 +183,8 @@ test("whatever happens, every finding is told, and one incident is one happening
               closedByHand.add(id);
             }
           }
-          await tellOutlasting(db, atUs);
-          await tellUntold(db, DIRECTORY, atUs);
+          await noteOutlasting(db, atUs);
+          await noteHeldBack(db, DIRECTORY, atUs);
           while (await planDeliveries(db, DIRECTORY, atUs)) {}
           await db.query("update delivery set state = 'sent', ended_us = $1 where state = 'waiting' and due_us <= $1", [
             atUs,
@@ -203,7 +203,9 @@ test("whatever happens, every finding is told, and one incident is one happening
            from finding f left join incident_event e on e.finding = f.id left join incident i on i.id = e.incident`,
         );
         for (const finding of new Set(told.map((t) => t.finding))) {
-          const lines = told.filter((t) => t.finding === finding && t.code !== null && tellingOf(t.code) !== null);
+          const lines = told.filter(
+            (t) => t.finding === finding && t.code !== null && notifiedChangeOf(t.code) !== null,
+          );
           // what is explained is told with what explains it
           expect({ finding, lines: lines.some((l) => l.speaks) }).toEqual({ finding, lines: true });
         }

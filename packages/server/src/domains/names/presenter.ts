@@ -86,7 +86,7 @@ function trafficNames(
   names: Names,
   interfaceName: (index: number) => string | null,
 ): { application?: string; ingressName?: string; egressName?: string } {
-  if (!RECORD_KINDS[r.kind].tellsTraffic) return {};
+  if (!RECORD_KINDS[r.kind].hasTraffic) return {};
   const application = names.applications.application(r);
   const name = (index: number | null | undefined) => (index == null ? null : interfaceName(index));
   const ingressName = name(r.flow?.ingress);

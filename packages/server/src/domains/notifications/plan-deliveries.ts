@@ -1,15 +1,22 @@
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { followUpsOf, isHistory, type NotifyRoute, planTelling, tellingOf, whomOf } from "@halvik/core/respond/notify";
+import {
+  followUpsOf,
+  isHistory,
+  type NotifyRoute,
+  notifiedChangeOf,
+  planNotification,
+  whomOf,
+} from "@halvik/core/respond/notify";
 import { type Queryable, transaction } from "../../kernel/db/pool.js";
 import {
   dropWaiting,
+  incidentToNotify,
   insertDelivery,
   listRoutes,
   markNoted,
   type NewDelivery,
-  saidBefore,
-  stepsTold,
-  toldIncident,
+  sentBefore,
+  stepsSent,
   unnotedEvents,
 } from "./repository.js";
 
@@ -26,13 +33,14 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
   await transaction(db, async () => {
     const history: number[] = [];
     for (const event of events) {
-      const incident = tellingOf(event.code) === null ? null : await toldIncident(db, event.incident, directory);
+      const incident =
+        notifiedChangeOf(event.code) === null ? null : await incidentToNotify(db, event.incident, directory);
       if (incident === null) continue;
       if (isHistory(incident, event)) history.push(event.id);
       // what comes after it in this step asks what the incident was raised by
-      if (tellingOf(event.code) === "raise") await markNoted(db, [event.id], history);
+      if (notifiedChangeOf(event.code) === "raise") await markNoted(db, [event.id], history);
       for (const { id, route } of routes) {
-        const plan = planTelling(route, incident, event, await saidBefore(db, id, event.incident), directory);
+        const plan = planNotification(route, incident, event, await sentBefore(db, id, event.incident), directory);
         if (plan.tell === null) {
           if (plan.cancels) await dropWaiting(db, id, event.incident, plan.why, nowUs);
           continue;
@@ -41,14 +49,14 @@ export async function planDeliveries(db: Queryable, directory: SenderDirectory, 
         if (plan.tell === "clear") {
           await dropWaiting(db, id, event.incident, "over before it was sent", nowUs, ["reminder", "escalation"]);
           // whoever was told of it is told that it is over
-          for (const way of await stepsTold(db, id, event.incident))
+          for (const way of await stepsSent(db, id, event.incident))
             await insertDelivery(db, { ...made, tells: "clear", dueUs: plan.dueUs, ...way, to: mailedBy(route, way) });
           continue;
         }
         await insertStep(db, route, { ...made, tells: plan.tell, dueUs: plan.dueUs, step: 0 });
         // it went on to others: they hear how it goes on
         if (plan.tell === "update")
-          for (const way of await stepsTold(db, id, event.incident))
+          for (const way of await stepsSent(db, id, event.incident))
             if (way.step > 0)
               await insertDelivery(db, {
                 ...made,

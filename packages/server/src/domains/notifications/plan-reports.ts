@@ -1,6 +1,6 @@
 import { type Queryable, transaction } from "../../kernel/db/pool.js";
 import { insertStep } from "./plan-deliveries.js";
-import { listRoutes, markTold, untoldRuns } from "./repository.js";
+import { listRoutes, markSent, unsentRuns } from "./repository.js";
 
 const RUNS_AT_ONCE = 50;
 
@@ -9,7 +9,7 @@ const RUNS_AT_ONCE = 50;
  * of its schedule reach first, at once and whatever the hour, since somebody chose the hour.
  */
 export async function planReports(db: Queryable, nowUs: number): Promise<void> {
-  const runs = await untoldRuns(db, RUNS_AT_ONCE);
+  const runs = await unsentRuns(db, RUNS_AT_ONCE);
   if (runs.length === 0) return;
   const routes = await listRoutes(db);
   await transaction(db, async () => {
@@ -26,7 +26,7 @@ export async function planReports(db: Queryable, nowUs: number): Promise<void> {
           step: 0,
           reportRun: run.id,
         });
-      await markTold(db, run.id);
+      await markSent(db, run.id);
     }
   });
 }

@@ -3,13 +3,13 @@ import type { Severity } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { HISTORY_CODES, type HistoryCode, techniquesOf } from "@halvik/core/respond/incidents";
 import {
+  type IncidentToNotify,
   MESSAGES,
   type Message,
   NotifyRoute,
-  type SaidBefore,
+  notifiedChangeOf,
+  type SentBefore,
   type Tells,
-  type ToldIncident,
-  tellingOf,
 } from "@halvik/core/respond/notify";
 import type { Queryable } from "../../kernel/db/pool.js";
 
@@ -87,15 +87,15 @@ export async function markNoted(db: Queryable, ids: readonly number[], history: 
 }
 
 /** What routes look at; null: it is gone or lies in another one. */
-export async function toldIncident(
+export async function incidentToNotify(
   db: Queryable,
   id: number,
   directory: SenderDirectory,
-): Promise<ToldIncident | null> {
+): Promise<IncidentToNotify | null> {
   const { rows } = await db.query<{
     title: string;
     severity: Severity;
-    state: ToldIncident["state"];
+    state: IncidentToNotify["state"];
     count: number;
     rules: { id: string; name: string }[];
     refs: string[];
@@ -151,7 +151,7 @@ export async function toldIncident(
 }
 
 /** What a route has said of an incident since it was last raised. */
-export async function saidBefore(db: Queryable, route: number, incident: number): Promise<SaidBefore> {
+export async function sentBefore(db: Queryable, route: number, incident: number): Promise<SentBefore> {
   // what went to others than those of the route says nothing of those; a raise by any of its ways is one
   const { rows } = await db.query<{ tells: Message; state: string; ended_us: number | null }>(
     "select tells, state, ended_us from delivery where route = $1 and incident = $2 and step = 0 and tells <> 'reminder' and state in ('waiting', 'sent') order by id desc limit 50",
@@ -251,7 +251,7 @@ export async function postponeDelivery(db: Queryable, id: number, why: string, u
 }
 
 /** Steps of a route, and channels of them, by which an incident was told since it last began: those who were told of it are told of its end. */
-export async function stepsTold(
+export async function stepsSent(
   db: Queryable,
   route: number,
   incident: number,
@@ -393,7 +393,9 @@ export async function latestDeliveries(
 }
 
 /** What a person is noticed of: all that a notification may tell, but what people did themselves. */
-const NOTICED = HISTORY_CODES.filter((code) => tellingOf(code) !== null && code !== "closed" && code !== "took-in");
+const NOTICED = HISTORY_CODES.filter(
+  (code) => notifiedChangeOf(code) !== null && code !== "closed" && code !== "took-in",
+);
 
 export interface NoticeRow {
   readonly id: number;
@@ -430,13 +432,13 @@ export async function markRead(db: Queryable, person: string, event: number): Pr
 }
 
 /** A report that was made because it was due, and of which nobody was told yet. */
-export interface UntoldRun {
+export interface UnsentRun {
   readonly id: number;
   /** Whom its schedule names. */
   readonly routes: readonly number[];
 }
 
-export async function untoldRuns(db: Queryable, most: number): Promise<UntoldRun[]> {
+export async function unsentRuns(db: Queryable, most: number): Promise<UnsentRun[]> {
   const { rows } = await db.query<{ id: number; routes: number[] | null }>(
     `select r.id, array(select jsonb_array_elements_text(s.body->'routes')::int) as routes
      from report_run r join report_schedule s on s.id = r.schedule where r.state = 'made' and not r.told order by r.id limit $1`,
@@ -445,7 +447,7 @@ export async function untoldRuns(db: Queryable, most: number): Promise<UntoldRun
   return rows.map((r) => ({ id: r.id, routes: r.routes ?? [] }));
 }
 
-export const markTold = (db: Queryable, run: number): Promise<unknown> =>
+export const markSent = (db: Queryable, run: number): Promise<unknown> =>
   db.query("update report_run set told = true where id = $1", [run]);
 
 /** What a message that brings a report brings; null: it is gone. */

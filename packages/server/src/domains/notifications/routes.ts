@@ -12,7 +12,7 @@ import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import { severityName } from "@halvik/core/model/record";
 import type { SenderDirectory } from "@halvik/core/model/senders";
 import { historyWords } from "@halvik/core/respond/incidents";
-import { NotifyRoute, noticesOf, parseIncidentFilter, tellingOf } from "@halvik/core/respond/notify";
+import { NotifyRoute, noticesOf, notifiedChangeOf, parseIncidentFilter } from "@halvik/core/respond/notify";
 import * as z from "zod";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
@@ -187,7 +187,7 @@ export const notifyRoutes = ({ models, db, config, directory }: Needs) => {
         const read = (await readUpTo(db, actor.name)) ?? 0;
         const lines = (await latestNotices(db, nowUs() - US_PER_DAY, NOTICED_LINES)).map((line) => ({
           ...line,
-          tells: tellingOf(line.code) ?? "update",
+          tells: notifiedChangeOf(line.code) ?? "update",
         }));
         const notices = noticesOf(lines)
           .slice(0, NOTICES)

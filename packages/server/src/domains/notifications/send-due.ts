@@ -27,6 +27,7 @@ import {
   type DueDelivery,
   dueDeliveries,
   endDeliveries,
+  incidentToNotify,
   insertDelivery,
   listRoutes,
   makeOne,
@@ -34,7 +35,6 @@ import {
   remindersSent,
   retryDeliveries,
   sentSince,
-  toldIncident,
 } from "./repository.js";
 import { listTexts } from "./settings-repository.js";
 import type { Outgoing } from "./ways/way.js";
@@ -224,7 +224,7 @@ const together = (route: NotifyRoute, writing: Writing, told: readonly Told[]): 
 async function describe(sending: Sending, route: NotifyRoute, delivery: DueDelivery): Promise<Told | string | null> {
   const { db, senders, now } = sending;
   const tell = delivery.tells as Message;
-  const incident = await toldIncident(db, delivery.incident!, senders);
+  const incident = await incidentToNotify(db, delivery.incident!, senders);
   if (incident === null) return "it was merged into another one";
   const why = reasonToDrop(tell, incident, now());
   if (why !== null) return why;

@@ -32,8 +32,8 @@ import {
   MOST_LINKS,
   MOST_PINS,
   PaperFacts,
+  type PaperInWords,
   stixOf,
-  type ToldPaper,
 } from "@halvik/core/papers";
 import type { Request } from "express";
 import type { Actor } from "../../kernel/actor.js";
@@ -49,7 +49,7 @@ import { mayWrite, readable, writable } from "./access.js";
 import { countSearch, sayLacking } from "./count-search.js";
 import { addEntry, changeEntry, countEntries, findEntry, removeEntry } from "./entries-repository.js";
 import { bundleOf } from "./hand-over/bundle.js";
-import { toldPaper } from "./hand-over/told-paper.js";
+import { paperInWords } from "./hand-over/paper-in-words.js";
 import { filePin, lookUpPin, ofShape, type PinNeeds } from "./look-up-pin.js";
 import { paperDetail } from "./paper-detail.js";
 import {
@@ -122,7 +122,7 @@ export const paperRoutes = (deps: Needs) => {
       if (!before.some((p) => p.name === name) && !(await mayRead(db, name, nowUs())))
         throw new AppError("BAD_REQUEST", `people: nobody has an account called “${name}”`, { field: "people" });
   };
-  const pdfOf = (told: ToldPaper) => deps.work.run<Uint8Array>("papersPdf", told, PDF_MS);
+  const pdfOf = (told: PaperInWords) => deps.work.run<Uint8Array>("papersPdf", told, PDF_MS);
   /** What tells this Halvik from others, in what it hands over. */
   const instance = config.HALVIK_PUBLIC_URL === "" ? hostname() : new URL(config.HALVIK_PUBLIC_URL).hostname;
   return [
@@ -431,7 +431,7 @@ export const paperRoutes = (deps: Needs) => {
       handle: async ({ params: { id, as }, actor, res }) => {
         const papers = await detail(id, actor);
         const raw = await bytesOf(db, id);
-        const told = toldPaper(papers, await recordsOf(db, id), raw, actor.name, nowUs());
+        const told = paperInWords(papers, await recordsOf(db, id), raw, actor.name, nowUs());
         await inAct(models, actor.name, (act) => act.audit("investigation handed over", { id, as }));
         /** What it is called says nothing of what it is: the type comes last. */
         const send = (ending: string, type: string, body: string | Uint8Array) => {

@@ -1,7 +1,7 @@
 import { DataFieldsAnswer, RecordQuery, UnknownWords, UnknownWordsQuery } from "@halvik/contract/records";
 import type { NotificationNames } from "@halvik/core/model/notifications";
 import { dataFieldsOf } from "@halvik/core/model/record";
-import { dataNamesIn, type Filter, nearest, quoteIfNeeded, saidValuesIn, wordsIn } from "@halvik/core/query/filter";
+import { dataNamesIn, type Filter, nearest, quoteIfNeeded, wordsIn, writtenValuesIn } from "@halvik/core/query/filter";
 import { nowUs } from "../../kernel/clock.js";
 import type { Config } from "../../kernel/config/config.js";
 import type { Pool } from "../../kernel/db/pool.js";
@@ -99,7 +99,7 @@ export const filterHelpRoutes = (deps: Needs) => [
         if (await isNowhere(one, NAME_BUDGET_MS)) names.push(one.dataName ?? "");
       unknown.push(...names.map((name) => `data ${quoteIfNeeded(name)}`));
       const { notifications } = await deps.directory.get();
-      const said = await valuesNowhere(saidValuesIn(written), notifications, isNowhere);
+      const said = await valuesNowhere(writtenValuesIn(written), notifications, isNowhere);
       unknown.push(...said.map((v) => v.unknown));
       const exists = [
         ...said.flatMap((v) => v.exists),
@@ -115,7 +115,7 @@ export const filterHelpRoutes = (deps: Needs) => [
  * each with what there is instead.
  */
 async function valuesNowhere(
-  said: ReturnType<typeof saidValuesIn>,
+  said: ReturnType<typeof writtenValuesIn>,
   notifications: NotificationNames,
   isNowhere: (one: Filter, budgetMs: number) => Promise<boolean>,
 ): Promise<{ unknown: string; exists: readonly string[] }[]> {

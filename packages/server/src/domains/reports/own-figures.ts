@@ -77,7 +77,7 @@ const FIGURES: Readonly<
   },
 };
 
-export interface OwnFigureTold {
+export interface OwnFigureAnswer {
   readonly name: OwnFigure;
   readonly value: number | null;
   readonly before?: number | null;
@@ -89,8 +89,8 @@ export async function ownFigures(
   names: readonly OwnFigure[],
   now: OwnNeeds,
   then: OwnNeeds | null,
-): Promise<OwnFigureTold[]> {
-  const told: OwnFigureTold[] = [];
+): Promise<OwnFigureAnswer[]> {
+  const told: OwnFigureAnswer[] = [];
   for (const name of names) {
     const { unit, isOfNow = false, of } = FIGURES[name];
     const value = await of(now);

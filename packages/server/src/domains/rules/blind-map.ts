@@ -2,20 +2,20 @@ import type { BlindMap } from "@halvik/contract/rules";
 import { formatUs, US_PER_DAY } from "@halvik/core/base/time";
 import type { Rule } from "@halvik/core/detect";
 import { techniquesIn } from "@halvik/core/respond/incidents";
-import { BLIND_US, type HeardOfRule } from "./blindness.js";
+import { BLIND_US, type RuleCoverage } from "./blindness.js";
 
 /**
  * Techniques by the rules that would show them, each with what of it is not heard; rules that name none come last.
- * @param heardOf how it stands with what a rule looks for
+ * @param coverageOfRule how it stands with what a rule looks for
  */
 export async function blindMap(
   rules: readonly Rule[],
-  heardOf: (rule: Rule) => Promise<HeardOfRule>,
+  coverageOfRule: (rule: Rule) => Promise<RuleCoverage>,
   nowUs: number,
 ): Promise<BlindMap> {
   const techniques = new Map<string, BlindMap["techniques"][number]>();
   for (const rule of rules) {
-    const heard = rule.enabled ? await heardOf(rule) : { state: "off" as const, blind: [] };
+    const heard = rule.enabled ? await coverageOfRule(rule) : { state: "off" as const, blind: [] };
     const line = {
       id: rule.id,
       name: rule.name,

@@ -53,7 +53,7 @@ export async function blindConditions(deps: Needs, rule: Rule, nowUs: number): P
 }
 
 /** How it stands with what a rule looks for. */
-export interface HeardOfRule {
+export interface RuleCoverage {
   /** `hears`: all of it has come lately; `quiet`: it is heard, and nothing such has come; `blind`: nobody sends what it is about. */
   readonly state: "hears" | "quiet" | "blind";
   /** Of a blind one: what would have to be different. */
@@ -61,7 +61,7 @@ export interface HeardOfRule {
 }
 
 /** Whether what a rule looks for is heard at all. Where that cannot be found out in time it counts as heard. */
-export async function heardOf(deps: Needs, rule: Rule, nowUs: number): Promise<HeardOfRule> {
+export async function coverageOfRule(deps: Needs, rule: Rule, nowUs: number): Promise<RuleCoverage> {
   const { ask, config } = deps;
   const window = { fromUs: nowUs - BLIND_US, toUs: nowUs };
   /** Whether anything stored matches; null: not found out. */
@@ -70,7 +70,7 @@ export async function heardOf(deps: Needs, rule: Rule, nowUs: number): Promise<H
     const page = await ask(filter).page({ ...scope, limit: 1, cursor: null, direction: "older" });
     return page.records.length > 0 ? true : page.partial ? null : false;
   };
-  let state: HeardOfRule["state"] = "hears";
+  let state: RuleCoverage["state"] = "hears";
   for (const [i, { filter: text }] of conditionsOf(rule).entries()) {
     if (isAbsent(rule, i)) continue;
     const parsed = parseFilter(text, { zone: config.HALVIK_ZONE, saved: rule.savedFilters });

@@ -43,7 +43,7 @@ import type { DirectoryCache } from "../intake/senders/directory-cache.js";
 import type { Ask, RehearsalAsked } from "../records/questions.js";
 import { savedFiltersFor } from "../records/saved-filters/repository.js";
 import { blindMap } from "./blind-map.js";
-import { blindConditions, heardOf } from "./blindness.js";
+import { blindConditions, coverageOfRule } from "./blindness.js";
 import { type CheckedRule, type TestOutcome, withoutUnknownLists } from "./check-rule.js";
 import { forgetRuleFailure, type RuleFailureRow, ruleFailures } from "./failures-repository.js";
 import type { RehearsalProgress, Rehearsed } from "./rehearse.js";
@@ -200,7 +200,7 @@ export const ruleRoutes = (deps: Needs) => {
         const answer = listRules(db).then((rows) =>
           blindMap(
             rows.flatMap(({ body }) => readKeptRule(body)?.rule ?? []),
-            (rule) => heardOf(deps, rule, now),
+            (rule) => coverageOfRule(deps, rule, now),
             now,
           ),
         );

@@ -7,7 +7,7 @@ export interface InterfaceKnown {
   /** As a person calls it; empty: by no name. */
   readonly name: string;
   /** Bits a second as a person says; null: nobody did. */
-  readonly saidSpeed: number | null;
+  readonly statedSpeed: number | null;
   /** Bits a second as its latest counters say. */
   readonly countedSpeed: number | null;
 }
@@ -30,7 +30,7 @@ export async function knownInterfaces(db: Queryable): Promise<InterfaceKnown[]> 
     sender: r.sender,
     interface: r.interface,
     name: r.name ?? "",
-    saidSpeed: r.said,
+    statedSpeed: r.said,
     countedSpeed: r.counted,
   }));
 }

@@ -160,7 +160,7 @@ export async function lists(
       source.fromUs % US_PER_HOUR === 0 &&
       source.toUs % US_PER_HOUR === 0 &&
       // nor does a part of that week say what all of it would
-      q.toldSinceUs <= source.fromUs - WEEK + US_PER_HOUR,
+      q.reportedSinceUs <= source.fromUs - WEEK + US_PER_HOUR,
   };
   const known =
     before.isKnown && (await readSums(db, setOf(q), "total", before.pieces, WHOLE_WINDOW)).some((r) => r.bytes > 0);

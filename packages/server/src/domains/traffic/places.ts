@@ -11,7 +11,7 @@ type Capacity = { readonly bits: number | null; readonly from: "hand" | "counter
 
 /** How much an interface carries: as a person says, else as its counters do. */
 export function capacityOf(known: InterfaceKnown | undefined): Capacity {
-  if (known?.saidSpeed != null) return { bits: known.saidSpeed, from: "hand" };
+  if (known?.statedSpeed != null) return { bits: known.statedSpeed, from: "hand" };
   if (known?.countedSpeed != null) return { bits: known.countedSpeed, from: "counters" };
   return { bits: null, from: null };
 }

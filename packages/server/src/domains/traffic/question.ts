@@ -20,7 +20,7 @@ export interface Question {
   readonly kept: SumsKept;
   readonly behind: number;
   /** When the first of its exporters was heard first; Infinity: there are none. */
-  readonly toldSinceUs: number;
+  readonly reportedSinceUs: number;
   readonly sites: SitesKnown;
   /** Exporters in it whose data waits for its template, as they are called. */
   readonly waiting: readonly string[];

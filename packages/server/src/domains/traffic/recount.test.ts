@@ -7,7 +7,7 @@ import { formatUs } from "@halvik/core/base/time";
 import { Random } from "@halvik/simulator";
 import { nowUs } from "../../kernel/clock.js";
 import { TestStore } from "../../testing/test-store.js";
-import { keepFlows, sumStored, toldFlows } from "../../testing/told-flows.js";
+import { keepFlows, reportedFlows, sumStored } from "../../testing/told-flows.js";
 
 /** What Traffic says, said again by awk over the flows as they are exported, by nothing but what `docs/traffic.md` says of counting. */
 const H = 3_600_000_000;
@@ -27,7 +27,7 @@ beforeAll(async () => {
     ["rt-vardholm", "Vardholm"],
   ] as const)
     exporters.push(await store.addSender(name, site));
-  await keepFlows(store, toldFlows(exporters, 31, 900, T, 8 * H));
+  await keepFlows(store, reportedFlows(exporters, 31, 900, T, 8 * H));
   await sumStored(store.keeper as never);
   const { text, status } = await store.api.get(
     `/records/export?format=csv&filter=kind%20is%20flow&from=${formatUs(T - 24 * H)}&to=${formatUs(T + 24 * H)}`,

@@ -97,7 +97,7 @@ export const trafficRoutes = (deps: Needs) => {
     return {
       metered,
       scan: await scanOf(query, actor, now, { meters: metered.meters, sites }),
-      toldSinceUs: Math.min(...sources.filter((s) => ofThem.has(s.sender)).map((s) => s.firstUs)),
+      reportedSinceUs: Math.min(...sources.filter((s) => ofThem.has(s.sender)).map((s) => s.firstUs)),
       ...window,
       measure: query.measure,
       minuteSinceUs: keptSince(config.HALVIK_KEEP_TRAFFIC_MINUTE_DAYS, now),

@@ -21,7 +21,7 @@ import { flowsBehind, missFlows } from "../../store/traffic/sum-flows.js";
 import { addRows, closeSteps, takeOutRows } from "../../store/traffic/write-sums.js";
 import type { TestApi } from "../../testing/test-api.js";
 import { TestStore } from "../../testing/test-store.js";
-import { bytesWithin, keepFlows, sumStored, type Told, toldFlows } from "../../testing/told-flows.js";
+import { bytesWithin, keepFlows, reportedFlows, sumStored, type Told } from "../../testing/told-flows.js";
 import { removeImport } from "../intake/imports/remove-import.js";
 
 const S = 1e6;
@@ -57,7 +57,7 @@ const window = (from: number, to: number) =>
   `from=${encodeURIComponent(formatUs(from))}&to=${encodeURIComponent(formatUs(to))}`;
 
 const flowsOf = (seed: number, count: number, fromUs = T, spanUs = 3 * H) =>
-  toldFlows(exporters, seed, count, fromUs, spanUs);
+  reportedFlows(exporters, seed, count, fromUs, spanUs);
 const keep = (flows: readonly Told[], into = store.writer) => keepFlows(store, flows, into);
 const sum = (db = keeper) => sumStored(db as never);
 const within = bytesWithin;

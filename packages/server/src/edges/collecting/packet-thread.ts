@@ -53,16 +53,16 @@ async function read(port: NonNullable<typeof parentPort>, data: PacketThreadData
   let outstanding = 0;
   let unreadable = 0;
   let overflow = 0;
-  let dropsTold = 0;
+  let dropsReported = 0;
   let lastUs = nowUs();
   const say = (message: FromPackets) => port.postMessage(message);
   // not as root: a role is none
   const tcpdump = new Tcpdump(data, false, () => say({ type: "listening" }));
   const flush = () => {
-    const dropped = tcpdump.dropped - dropsTold;
+    const dropped = tcpdump.dropped - dropsReported;
     if (waiting.length + dropped + unreadable + overflow === 0) return;
     say({ type: "told", told: waiting, bytes, dropped, unreadable, overflow });
-    dropsTold = tcpdump.dropped;
+    dropsReported = tcpdump.dropped;
     outstanding += bytes;
     waiting = [];
     bytes = unreadable = overflow = 0;

@@ -62,7 +62,7 @@ export class PacketsEndpoint implements Endpoint {
           this.state = "listening";
           this.detail = "";
           resolve();
-        } else if (message.type === "told") this.takeTold(worker, message);
+        } else if (message.type === "told") this.takeReport(worker, message);
         else ended(message.reason);
       });
       worker.on("error", (e) => ended(e.message));
@@ -93,7 +93,7 @@ export class PacketsEndpoint implements Endpoint {
     };
   }
 
-  private takeTold(worker: Worker, message: Extract<FromPackets, { type: "told" }>): void {
+  private takeReport(worker: Worker, message: Extract<FromPackets, { type: "told" }>): void {
     const receivedUs = nowUs();
     for (const { protocol, bytes } of message.told) {
       this.counters[protocol === "flow" ? "flow datagrams" : "records"]!++;

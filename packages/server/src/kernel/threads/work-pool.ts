@@ -58,9 +58,9 @@ export class WorkPool {
     const said: T[] = [];
     let wake = () => {};
     // that the work is done is known by another way than what it says: only with its last word all of it is here
-    let hasSaidAll = false;
+    let hasReportedAll = false;
     ours.on("message", (message: T | typeof LAST_WORD) => {
-      if (message === LAST_WORD) hasSaidAll = true;
+      if (message === LAST_WORD) hasReportedAll = true;
       else said.push(message);
       wake();
     });
@@ -78,7 +78,7 @@ export class WorkPool {
     try {
       for (;;) {
         while (said.length > 0) yield said.shift()!;
-        if (outcome !== null && (hasSaidAll || (outcome as { error: Error | null }).error !== null)) break;
+        if (outcome !== null && (hasReportedAll || (outcome as { error: Error | null }).error !== null)) break;
         const heard = await new Promise<boolean>((resolve) => {
           const timer = setTimeout(() => resolve(false), silentMs);
           wake = () => {

@@ -10,10 +10,10 @@ import { Facts, Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
 import { day, dayClock } from "../../ui/time";
 import { Acts } from "./acts";
+import { Deliveries } from "./deliveries";
 import { MoreActs } from "./more-acts";
 import { Similar } from "./similar";
 import { Tasks } from "./tasks";
-import { Told } from "./told";
 
 interface IncidentMarginProps {
   readonly detail: IncidentDetail;
@@ -38,8 +38,8 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
       </Acts>
       <div className="mt-3">
         <TechniquesField
-          techniques={i.saidTechniques}
-          fixed={i.techniques.filter((t) => !i.saidTechniques.includes(t))}
+          techniques={i.addedTechniques}
+          fixed={i.techniques.filter((t) => !i.addedTechniques.includes(t))}
           mayWrite
           onChange={(techniques) => void act("techniques", { techniques })}
         />
@@ -115,7 +115,7 @@ export function IncidentMargin({ detail, act }: IncidentMarginProps) {
         onDone={(task, done) => void act(`tasks/${task}`, { done }, "PATCH")}
       />
       <Similar similar={detail.similar} />
-      <Told incident={detail.incident.id} />
+      <Deliveries incident={detail.incident.id} />
       <Heading>History</Heading>
       <ol className="text-ui leading-5">
         {history.map((h, n) => (

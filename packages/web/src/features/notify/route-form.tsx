@@ -2,7 +2,7 @@ import type { NotifyRouteJson, NotifyWays } from "@halvik/contract/notify";
 import type { RuleList } from "@halvik/contract/rules";
 import { SEVERITIES } from "@halvik/core/model/record";
 import type { SavedText } from "@halvik/core/query/filter";
-import { INCIDENTS, NotifyRoute, TELLINGS } from "@halvik/core/respond/notify";
+import { INCIDENTS, NOTIFIED_CHANGES, NotifyRoute } from "@halvik/core/respond/notify";
 import { type Control, type FieldPath, useController, useForm, useWatch } from "react-hook-form";
 import { useDirectory } from "../../data/use-directory";
 import { useViewStore } from "../../data/view-store";
@@ -99,7 +99,7 @@ export function RouteForm({
         control={control}
         name="tells"
         legend="Send a message when"
-        options={TELLINGS.map((value) => ({ value, label: TELLS[value] }))}
+        options={NOTIFIED_CHANGES.map((value) => ({ value, label: TELLS[value] }))}
       />
       <SelectField
         control={control}

@@ -1,6 +1,6 @@
 import type { PaperDetail, PinJson } from "@halvik/contract/papers";
 import { LANE_KINDS, type Lane, windowOfPin } from "@halvik/core/papers";
-import { pinUs } from "./told-pin";
+import { pinUs } from "./pin-words";
 
 const LANES_BY_ITSELF = 7;
 const LEAST_SPAN_US = 60_000_000;

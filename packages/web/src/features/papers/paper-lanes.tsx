@@ -7,7 +7,7 @@ import { EmptyState } from "../../ui/empty-state";
 import { safeText } from "../../ui/safe-text";
 import { Select } from "../../ui/select";
 import { isWithin, lanesOf, lanesToChoose, pinLanes, spanOf } from "./lane-choice";
-import { pinUs, said } from "./told-pin";
+import { pinUs, said } from "./pin-words";
 import { changedFacts, usePaperAct } from "./use-paper-act";
 
 const HEIGHT = 560;

@@ -2,7 +2,7 @@ import type { PaperDetail } from "@halvik/contract/papers";
 import { TextButton } from "../../ui/button";
 import { Select } from "../../ui/select";
 import { Tooltip } from "../../ui/tooltip";
-import { said } from "./told-pin";
+import { said } from "./pin-words";
 
 /** Pins by their numbers, to be added to and taken from. */
 export function PinNumbers({

@@ -16,7 +16,7 @@ import { Select } from "../../ui/select";
 import { dayClock, dayMinute } from "../../ui/time";
 import { TwiceButton } from "../../ui/twice-button";
 import { EditableText } from "./editable-text";
-import { said } from "./told-pin";
+import { said } from "./pin-words";
 import { usePaperAct } from "./use-paper-act";
 
 interface PinOpenedProps {

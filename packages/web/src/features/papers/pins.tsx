@@ -17,7 +17,7 @@ import { Select } from "../../ui/select";
 import { dayClock } from "../../ui/time";
 import { Tooltip } from "../../ui/tooltip";
 import { PinOpened } from "./pin-opened";
-import { pinUs, said } from "./told-pin";
+import { pinUs, said } from "./pin-words";
 
 /** Follows the clock by the minute: counts are costly. */
 const STEP_US = 60_000_000;

@@ -1,4 +1,4 @@
-import { dataNamesIn, type Filter, saidValuesIn, wordsIn } from "@halvik/core/query/filter";
+import { dataNamesIn, type Filter, wordsIn, writtenValuesIn } from "@halvik/core/query/filter";
 import { useQuery } from "@tanstack/react-query";
 import { unknownWordsQuery } from "../../data/reading-queries";
 import { safeText } from "../../ui/safe-text";
@@ -14,7 +14,7 @@ export function UnknownWords({
   readonly filter: Filter | null;
   readonly zone: string;
 }) {
-  const has = filter !== null && [wordsIn, dataNamesIn, saidValuesIn].some((partsOf) => partsOf(filter).length > 0);
+  const has = filter !== null && [wordsIn, dataNamesIn, writtenValuesIn].some((partsOf) => partsOf(filter).length > 0);
   const { data } = useQuery({ ...unknownWordsQuery(text, zone), enabled: has });
   if (!has || data === undefined || data.unknown.length === 0) return null;
   return (

@@ -11,10 +11,10 @@ const MOST_PENDING = 1_000;
 /** What the collector notices about itself: gathered, and told as records of Halvik's own with the next batch. */
 export class OwnNotices {
   private observations: OwnObservation[] = [];
-  private readonly lastTold = new Map<string, number>();
+  private readonly lastReported = new Map<string, number>();
   private losses = new Map<string, { endpoint: string; reason: string; count: number }>();
   private readonly overCap = new Map<string, number>();
-  private gapsTold = 0;
+  private gapsReported = 0;
 
   constructor(
     private readonly collectorName: string,
@@ -50,7 +50,7 @@ export class OwnNotices {
   }
 
   /** Makes observations of what was counted since, each kind at its pace. */
-  tellDue(): void {
+  reportDue(): void {
     for (const { endpoint, reason, count } of this.losses.values()) {
       this.observe({
         event: "records-lost",
@@ -66,10 +66,10 @@ export class OwnNotices {
     }
     this.losses = new Map();
     const now = nowUs();
-    const gaps = this.decoders.counters["sequence gaps"] - this.gapsTold;
-    if (gaps > 0 && now - (this.lastTold.get("flow gaps") ?? 0) >= REPEAT_OBSERVATION_US) {
-      this.lastTold.set("flow gaps", now);
-      this.gapsTold += gaps;
+    const gaps = this.decoders.counters["sequence gaps"] - this.gapsReported;
+    if (gaps > 0 && now - (this.lastReported.get("flow gaps") ?? 0) >= REPEAT_OBSERVATION_US) {
+      this.lastReported.set("flow gaps", now);
+      this.gapsReported += gaps;
       this.observe({
         event: "flow-gaps",
         severity: 5,
@@ -80,7 +80,7 @@ export class OwnNotices {
       });
     }
     for (const [peer, count] of this.overCap) {
-      if (now - (this.lastTold.get(peer) ?? 0) < REPEAT_OBSERVATION_US) continue;
+      if (now - (this.lastReported.get(peer) ?? 0) < REPEAT_OBSERVATION_US) continue;
       const name = this.registry.peer(peer)?.facts.name ?? peer;
       this.observe({
         event: "senders-capped",
@@ -90,7 +90,7 @@ export class OwnNotices {
         text: `${name} sent more than ${this.ratePerSender} records/s; ${count} were counted and not kept.`,
         data: [["count", String(count)]],
       });
-      this.lastTold.set(peer, now);
+      this.lastReported.set(peer, now);
       this.overCap.delete(peer);
     }
   }

@@ -369,7 +369,7 @@ export class Pipeline implements EndpointSink {
 
   /** Each step by itself: one that is refused keeps none of the others from its turn. */
   private async housekeeping(): Promise<void> {
-    this.notices.tellDue();
+    this.notices.reportDue();
     const nowMs = performance.now();
     for (const chore of this.chores) {
       if (this.store.client === null) return;

@@ -1,11 +1,11 @@
 import { createHash } from "node:crypto";
 import type { PaperDetail } from "@halvik/contract/papers";
-import { handOver, handOverMarkdown, iodefOf, stixOf, type ToldPaper } from "@halvik/core/papers";
+import { handOver, handOverMarkdown, iodefOf, type PaperInWords, stixOf } from "@halvik/core/papers";
 import { ZipFile } from "yazl";
 
 /** What goes into a bundle beside the papers themselves. */
 interface BundleOf {
-  readonly told: ToldPaper;
+  readonly told: PaperInWords;
   /** The summary on paper: a thread of its own makes it. */
   readonly pdf: Uint8Array;
   readonly detail: PaperDetail;

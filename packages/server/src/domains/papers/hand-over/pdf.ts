@@ -1,9 +1,9 @@
-import { type HandOverBlock, handOver, type ToldPaper } from "@halvik/core/papers";
+import { type HandOverBlock, handOver, type PaperInWords } from "@halvik/core/papers";
 import type { Content, TableCell } from "pdfmake/interfaces.js";
 import { breakable, DIM, heading, LINES, titleOf, writePdf } from "../../../kernel/pdf/page.js";
 
 /** The summary on paper. What people wrote in Markdown stands as they wrote it. */
-export const handOverPdf = (told: ToldPaper): Promise<Uint8Array> =>
+export const handOverPdf = (told: PaperInWords): Promise<Uint8Array> =>
   writePdf({
     title: told.name,
     subject: `investigation ${told.id}`,

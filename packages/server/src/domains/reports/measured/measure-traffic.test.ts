@@ -3,7 +3,7 @@ import { formatUs } from "@halvik/core/base/time";
 import { OWN_SOURCES } from "@halvik/core/query/measure";
 import { nowUs } from "../../../kernel/clock.js";
 import { TestStore } from "../../../testing/test-store.js";
-import { bytesWithin, keepFlows, sumStored, type Told, toldFlows } from "../../../testing/told-flows.js";
+import { bytesWithin, keepFlows, reportedFlows, sumStored, type Told } from "../../../testing/told-flows.js";
 
 /** Traffic as reports measure it, held against the flows themselves, spread by hand; a conversation of each flow its own. */
 const H = 3_600e6;
@@ -23,7 +23,7 @@ beforeAll(async () => {
   for (const [name, site] of EXPORTERS) names.set(await store.addSender(name, site), name);
   const exporters = [...names.keys()];
   // few values, so that each is more than the hundredth that lists keep; no two exporters tell of the same two addresses, and one of them samples
-  flows = toldFlows(exporters, 11, 400, DAY + 2 * H).map((f, i) => ({
+  flows = reportedFlows(exporters, 11, 400, DAY + 2 * H).map((f, i) => ({
     ...f,
     src: `10.${f.sender}.0.${i % 3}`,
     dst: `203.0.113.${i % 2}`,

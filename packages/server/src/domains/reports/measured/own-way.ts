@@ -7,7 +7,7 @@ import { bySecond, labelOfClock, type MeasureNeeds, type MeasureScope, stepsWith
 export function ownWay({ db }: MeasureNeeds, asked: TableMeasure, { step, zone, nowUs }: MeasureScope): Way {
   const isOfNow = ownSource(asked.source).isOfNow ?? false;
   return {
-    ...ownTold(asked),
+    ...ownAnswer(asked),
     measure: async (window) => {
       const steps = step === null || isOfNow ? null : stepsWithin(window, step, zone);
       const { rows, total } = await measureOwn(db, asked, window, steps, zone, nowUs);
@@ -23,7 +23,7 @@ export function ownWay({ db }: MeasureNeeds, asked: TableMeasure, { step, zone, 
 }
 
 /** What is the same of all that is no record. */
-export function ownTold(
+export function ownAnswer(
   asked: OwnMeasure,
 ): Pick<Way, "by" | "order" | "top" | "rates" | "labelOf" | "filter" | "addsUp"> {
   const clocks = asked.by.map((name) => CLOCKS.find((c) => c === name) ?? null);

@@ -3,7 +3,7 @@ import { sayOnly, type Window } from "@halvik/core/report";
 import { derivedBefore } from "../../../store/traffic/derive-sums.js";
 import { keptSince } from "../../../store/traffic/read-sums.js";
 import { measureTraffic, type TrafficMeasured } from "./measure-traffic.js";
-import { ownTold } from "./own-way.js";
+import { ownAnswer } from "./own-way.js";
 import { type MeasureNeeds, type MeasureScope, stepsWithin, type Way } from "./way.js";
 
 /** What is told by sums of traffic rather than by flows. */
@@ -19,7 +19,7 @@ export async function trafficWay(needs: MeasureNeeds, asked: OwnMeasure, scope: 
   };
   const measured = new Map<Window, TrafficMeasured>();
   return {
-    ...ownTold(asked),
+    ...ownAnswer(asked),
     measure: async (window) => {
       const steps = step === null ? null : stepsWithin(window, step, zone);
       const told = await measureTraffic(reading, asked, window, steps, zone);

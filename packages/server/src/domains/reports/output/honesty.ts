@@ -9,7 +9,8 @@ export const momentIn = (zone: string, time: string): string => formatZoned(read
 export const minuteIn = (zone: string, time: string): string => momentIn(zone, time).slice(0, 16);
 
 /** What a measured part tells, in words. */
-export const tellsOf = ({ says, reading }: Measured): string => `${says[0]!.toUpperCase()}${says.slice(1)}: ${reading}`;
+export const readingWithName = ({ says, reading }: Measured): string =>
+  `${says[0]!.toUpperCase()}${says.slice(1)}: ${reading}`;
 
 /** What a measured part cannot say, and what guards it, in words. */
 export function openOf(measured: Measured, zone: string): string[] {

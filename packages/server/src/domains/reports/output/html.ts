@@ -1,6 +1,6 @@
 import type { PartMade, ReportMade } from "@halvik/contract/reports";
 import { sayChange, sayValue, type Unit } from "@halvik/core/report";
-import { headOf, lackingOf, openOf, roughly, tellsOf } from "./honesty.js";
+import { headOf, lackingOf, openOf, readingWithName, roughly } from "./honesty.js";
 import { tableOf } from "./tables.js";
 
 /** What stands in a mail or a file by itself: no scripts, nothing fetched, every text escaped. */
@@ -85,7 +85,7 @@ const stories = (part: Extract<PartMade, { is: "incidents" }>): string =>
 
 function notes(part: PartMade, { zone }: ReportMade): string {
   if (part.is !== "measured") return "";
-  const said = [tellsOf(part.measured), ...openOf(part.measured, zone)];
+  const said = [readingWithName(part.measured), ...openOf(part.measured, zone)];
   return `<p style="font-size:.78rem;color:#596670;margin:.3rem 0 0">${said.map(text).join("<br>")}</p>`;
 }
 

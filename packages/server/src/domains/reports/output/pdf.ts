@@ -2,7 +2,7 @@ import type { Measured, PartMade, ReportMade } from "@halvik/contract/reports";
 import { bandsOf, sayChange, sayValue, type Unit } from "@halvik/core/report";
 import type { CanvasElement, Content, TableCell } from "pdfmake/interfaces.js";
 import { breakable, DIM, heading, INK, LINE, LINES, titleOf, writePdf } from "../../../kernel/pdf/page.js";
-import { headOf, lackingOf, minuteIn, openOf, roughly, tellsOf } from "./honesty.js";
+import { headOf, lackingOf, minuteIn, openOf, readingWithName, roughly } from "./honesty.js";
 import { DAYS, hoursOf, type TableOf, tableOf, tableOfRows, tableOfSteps } from "./tables.js";
 
 /** What was before is paler. */
@@ -105,7 +105,7 @@ function measured(
   { zone }: ReportMade,
 ): Content {
   const notes: Content = {
-    text: [tellsOf(m), ...openOf(m, zone)].join("\n"),
+    text: [readingWithName(m), ...openOf(m, zone)].join("\n"),
     fontSize: 7.5,
     color: DIM,
     margin: [0, 3, 0, 0],

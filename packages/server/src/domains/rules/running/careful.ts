@@ -21,7 +21,7 @@ export interface Isolated {
 export class Care {
   private untilMs = Number.NEGATIVE_INFINITY;
   /** Rules that stopped a session, to be told by the next. */
-  readonly toTell: Isolated[] = [];
+  readonly toReport: Isolated[] = [];
 
   get isCareful(): boolean {
     return performance.now() < this.untilMs;

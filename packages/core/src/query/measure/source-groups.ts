@@ -1,5 +1,5 @@
 /** What a source of Halvik's own can be told apart by, and what its entries carry that can be reckoned with. */
-export interface OwnSourceTold {
+export interface OwnSourceGroups {
   /** What its entries are counted in. */
   readonly unit: string;
   readonly by: readonly string[];

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { toldQuery } from "../../data/api";
+import { incidentDeliveriesQuery } from "../../data/api";
 import { useViewStore, usOf } from "../../data/view-store";
 import { Heading } from "../../ui/page";
 import { safeText } from "../../ui/safe-text";
@@ -7,16 +7,16 @@ import { dayClock } from "../../ui/time";
 
 const SAYS = { sent: "sent", waiting: "waits", failed: "could not be sent", dropped: "not sent" };
 
-/** Who was told of an incident, by what and when; what waits; what was withheld, and why. */
-export function Told({ incident }: { incident: number }) {
+/** Who was notified of an incident, by what and when; what waits; what was withheld, and why. */
+export function Deliveries({ incident }: { incident: number }) {
   const zone = useViewStore((s) => s.zone);
-  const deliveries = useQuery(toldQuery(incident)).data?.deliveries;
+  const deliveries = useQuery(incidentDeliveriesQuery(incident)).data?.deliveries;
   if (deliveries === undefined) return null;
   return (
     <>
       <Heading>Notifications</Heading>
       {deliveries.length === 0 && (
-        <p className="text-ui text-quiet">Nobody: no notification is for it, or its evidence is of history.</p>
+        <p className="text-ui text-quiet">None: no notification is for it, or its evidence is of history.</p>
       )}
       <ul className="text-ui">
         {deliveries.map((d) => (

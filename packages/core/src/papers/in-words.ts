@@ -4,7 +4,7 @@ import type { Lane, PaperState } from "./paper.js";
 import type { Pinned } from "./pin.js";
 
 /** A pinned record, as the papers tell it to others. */
-export interface ToldRecord {
+export interface RecordInWords {
   readonly id: string;
   readonly time: string;
   readonly arrival: string;
@@ -31,29 +31,29 @@ export interface ToldRecord {
 }
 
 /** What is needed to say what a pin is. */
-interface SaidPin {
+interface PinReading {
   readonly pinned: Pinned;
-  readonly record: Pick<ToldRecord, "time" | "sender" | "sentence" | "text"> | null;
+  readonly record: Pick<RecordInWords, "time" | "sender" | "sentence" | "text"> | null;
 }
 
-export interface ToldPin {
+export interface PinInWords {
   readonly number: number;
   readonly pinned: Pinned;
-  readonly record: ToldRecord | null;
+  readonly record: RecordInWords | null;
   readonly reason: string;
   readonly techniques: readonly string[];
   readonly by: string;
   readonly at: string;
 }
 
-export interface ToldEntry {
+export interface EntryInWords {
   readonly entry: Entry;
   readonly author: string;
   readonly at: string;
 }
 
 /** One pin leads to another: found by what both say, or drawn by hand. */
-export interface ToldLead {
+export interface LeadInWords {
   readonly from: number;
   readonly to: number;
   readonly kind: LeadKind | "drawn";
@@ -62,7 +62,7 @@ export interface ToldLead {
 }
 
 /** The papers of an investigation, to be handed over; all times RFC 3339 in UTC. */
-export interface ToldPaper {
+export interface PaperInWords {
   readonly id: number;
   readonly name: string;
   readonly question: string;
@@ -75,16 +75,16 @@ export interface ToldPaper {
   readonly closed: string | null;
   readonly lanes: readonly Lane[];
   /** In the order of their numbers. */
-  readonly pins: readonly ToldPin[];
-  readonly entries: readonly ToldEntry[];
-  readonly leads: readonly ToldLead[];
+  readonly pins: readonly PinInWords[];
+  readonly entries: readonly EntryInWords[];
+  readonly leads: readonly LeadInWords[];
   /** When and by whom this is handed over. */
   readonly made: string;
   readonly madeBy: string;
 }
 
 /** When a pin happened, for the order of what is told; null: files and what was never in time. */
-export function momentOf({ pinned, record }: SaidPin): string | null {
+export function momentOf({ pinned, record }: PinReading): string | null {
   if (record !== null) return record.time;
   switch (pinned.is) {
     case "file":
@@ -100,7 +100,7 @@ export function momentOf({ pinned, record }: SaidPin): string | null {
 }
 
 /** What a pin is, in a line. */
-export function sayPin({ pinned, record }: SaidPin): string {
+export function sayPin({ pinned, record }: PinReading): string {
   switch (pinned.is) {
     case "record":
       return record === null ? `record ${pinned.id}` : `${record.sender}: ${record.sentence || record.text}`;
@@ -126,7 +126,7 @@ export function sayPin({ pinned, record }: SaidPin): string {
 export const sayCount = ({ count, isExact }: { readonly count: number; readonly isExact: boolean }): string =>
   `${isExact ? "" : "at least "}${count} ${count === 1 ? "record" : "records"}`;
 
-const LED: Readonly<Record<ToldLead["kind"], (by: string) => string>> = {
+const LED: Readonly<Record<LeadInWords["kind"], (by: string) => string>> = {
   session: (by) => `same session ${by}`,
   carried: (by) => `carried from ${by}`,
   "went on": (by) => `went on from ${by}`,
@@ -135,4 +135,4 @@ const LED: Readonly<Record<ToldLead["kind"], (by: string) => string>> = {
 };
 
 /** How one leads to the other, in words. */
-export const sayLead = ({ kind, by }: Pick<ToldLead, "kind" | "by">): string => LED[kind](by);
+export const sayLead = ({ kind, by }: Pick<LeadInWords, "kind" | "by">): string => LED[kind](by);

@@ -3,8 +3,8 @@ import { screen } from "@testing-library/react";
 import { useViewStore } from "../../data/view-store";
 import { draw } from "../../testing/draw";
 import { freshPage } from "../../testing/fresh-page";
+import { Deliveries } from "./deliveries";
 import { Similar } from "./similar";
-import { Told } from "./told";
 
 freshPage();
 beforeEach(() => useViewStore.setState({ zone: "UTC" }));
@@ -30,7 +30,7 @@ const delivery = (over: object = {}) => ({
   ...over,
 });
 const told = (...deliveries: object[]) => {
-  draw(<Told incident={7} />, { answers: [[["notify", "deliveries", 7], { deliveries }]] });
+  draw(<Deliveries incident={7} />, { answers: [[["notify", "deliveries", 7], { deliveries }]] });
   return screen.queryAllByRole("listitem").map((l) => l.textContent);
 };
 
@@ -52,7 +52,7 @@ test("to whom, by what, when; what waits, and until when; what was withheld, and
 
 test("that nobody was told is said, and why that may be", () => {
   expect(told()).toEqual([]);
-  expect(screen.getByText(/^Nobody: no notification is for it/)).toBeTruthy();
+  expect(screen.getByText(/^None: no notification is for it/)).toBeTruthy();
 });
 
 test("earlier ones like it: how each ended, what makes it like, what somebody noted", () => {

@@ -2,17 +2,17 @@ import { createHash } from "node:crypto";
 import type { PaperDetail } from "@halvik/contract/papers";
 import { type EpochUs, formatUs } from "@halvik/core/base/time";
 import { type HalvikRecord, hashesIn } from "@halvik/core/model/record";
-import type { ToldPaper, ToldRecord } from "@halvik/core/papers";
+import type { PaperInWords, RecordInWords } from "@halvik/core/papers";
 import type { PinnedRecord } from "../pins-repository.js";
 
 /** A paper as it is told to others. @param records by the numbers of their pins, as is `raw`: the bytes they came as */
-export function toldPaper(
+export function paperInWords(
   detail: PaperDetail,
   records: ReadonlyMap<number, PinnedRecord>,
   raw: ReadonlyMap<number, Uint8Array>,
   who: string,
   nowUs: EpochUs,
-): ToldPaper {
+): PaperInWords {
   const { facts } = detail;
   return {
     id: detail.id,
@@ -31,7 +31,7 @@ export function toldPaper(
       return {
         number,
         pinned,
-        record: record === null || kept === undefined ? null : toldRecord(record, kept, raw.get(number)!),
+        record: record === null || kept === undefined ? null : recordInWords(record, kept, raw.get(number)!),
         reason,
         techniques,
         by,
@@ -45,11 +45,11 @@ export function toldPaper(
   };
 }
 
-const toldRecord = (
+const recordInWords = (
   json: NonNullable<PaperDetail["pins"][number]["record"]>,
   { record: r }: PinnedRecord,
   raw: Uint8Array,
-): ToldRecord => ({
+): RecordInWords => ({
   id: r.id,
   time: json.time,
   arrival: json.arrival,

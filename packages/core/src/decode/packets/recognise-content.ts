@@ -7,7 +7,7 @@ const MOST_METHOD = 20;
  * What the first octets of whoever asks begin: a request of HTTP/1 (a word of capitals and a space, RFC 9112 section 3), a handshake of TLS (a record of
  * version 3.x with a ClientHello in it, RFC 8446 section 5.1), something else; "more": too few to tell.
  */
-export function tellContent(bytes: Uint8Array): "http" | "tls" | "other" | "more" {
+export function recogniseContent(bytes: Uint8Array): "http" | "tls" | "other" | "more" {
   if (bytes[0] === HANDSHAKE) {
     if ((bytes[1] ?? 3) !== 3 || (bytes[5] ?? CLIENT_HELLO) !== CLIENT_HELLO) return "other";
     return bytes.length < 6 ? "more" : "tls";
