@@ -1,7 +1,6 @@
 export { BOUNDED, DIMENSIONS, type Dimension, readApplication } from "./dimensions.js";
 export { type BothWays, HostFlows, type HostTraffic } from "./host-flows.js";
 export { type MarkingChange, MarkingChanges } from "./markings.js";
-
 export { type FlowSeen, NO_INTERFACE, passagesOf } from "./passage.js";
 export { PolicyCheck } from "./policy-check.js";
 export { filterOf, type Said, sayValue } from "./say-value.js";
@@ -13,7 +12,6 @@ export {
   serverAnswer,
   TELLS_ANSWER,
 } from "./server-answers.js";
-
 export { NO_SITES, type Sites, type SitesKnown, sitesOf } from "./sites.js";
 export { eachStep, stretchOf } from "./spread.js";
 export {
