@@ -608,7 +608,6 @@ test("a receiver that hangs holds no other way up", async () => {
   const { port } = hangs.address() as { port: number };
   await route({ channels: [await channel({ name: "hangs", url: `http://127.0.0.1:${port}/` })] });
   await route({ to: ["duty@orvane.example"] });
-  const began = performance.now();
   const id = await incident("not held up");
   await happens(id, "raised");
   await eventually(
@@ -616,9 +615,9 @@ test("a receiver that hangs holds no other way up", async () => {
     () => log(id),
     (l) => l.includes("raise 0 mail sent"),
   );
-  // it would be asked for 20 s
-  expect(performance.now() - began).toBeLessThan(15_000);
-  expect(await log(id)).toContain("raise 0 hangs waiting");
+  // its first attempt has not come to its end
+  const waits = (await latestDeliveries(db, 500, id)).find((d) => d.channel_name === "hangs");
+  expect([waits?.state, waits?.attempts]).toEqual(["waiting", 0]);
   hangs.close();
   await notifier.kill();
   notifier = await RoleProcess.start(instance, "notifier");

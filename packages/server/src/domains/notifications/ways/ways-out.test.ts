@@ -282,13 +282,13 @@ describe("a program", () => {
     ],
     ["does not read the message", "#!/bin/sh\nexit 0\n", null],
     ["leaves another one behind", "#!/bin/sh\nsleep 60 &\nexit 0\n", null],
-    ["leaves another one behind in a session of its own", "#!/bin/sh\nsetsid sleep 3 &\nexit 0\n", null],
+    ["leaves another one behind in a session of its own", "#!/bin/sh\nsetsid sleep 60 &\nexit 0\n", null],
   ])("one that %s", async (_what, text, why) => {
     const began = Date.now();
     expect(await run(script("p", text))).toEqual(
       why === null ? { ok: true } : { ok: false, permanent: false, why: expect.stringMatching(why) },
     );
-    expect(Date.now() - began).toBeLessThan(10_000);
+    expect(Date.now() - began).toBeLessThan(50_000);
   });
 
   test("that is not there, or none the administrator allows, is not tried again", async () => {
