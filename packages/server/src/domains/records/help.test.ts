@@ -74,6 +74,32 @@ test.each<[string, string[], string[]]>([
   expect(body).toEqual({ unknown, exists });
 });
 
+test.each<[string, number, string]>([
+  ["data amuont over 5", 1, "no record that is kept has data amuont; there are: amount, client"],
+  ["app is till and event is linkDwon", 17, "no record that is kept has event linkDwon; there are: linkDown"],
+  // what is negated finds nothing here either
+  [
+    'app is nothing and not data "no such" present',
+    24,
+    'no record that is kept has data "no such"; there are: amount, client',
+  ],
+])("a search that finds nothing for a name that nothing has is refused: %s", async (filter, column, message) => {
+  const { body } = await store.api.get(`/records?filter=${encodeURIComponent(filter)}`).expect(400);
+  expect(body.error).toMatchObject({ code: "BAD_FILTER", message: `column ${column}: ${message}` });
+  expect(body.error.position.start).toBe(column - 1);
+});
+
+test.each([
+  ["found by another part of it", "data amuont over 5 or app is till", 3],
+  ["the name is there and the value is not", "data amount over 5000", 0],
+  ["an object that a module knows may be waited for", "data ifHCInOctets over 5", 0],
+  ["words and texts may be looked for in vain", "qwertz and text has asdf", 0],
+  ["an event by its number", "event is 4625", 0],
+])("a search that is not refused: %s", async (_why, filter, found) => {
+  const { body } = await store.api.get(`/records?filter=${encodeURIComponent(filter)}`).expect(200);
+  expect(body.records).toHaveLength(found);
+});
+
 test("a value that is none of what its object's numbers are called (RFC 2863), and what they are", async () => {
   const sender = await store.addSender("sw-1");
   await store.put([{ sender, content: said("", 3, [["1.3.6.1.2.1.2.2.1.8.4", "2"]]) }]);

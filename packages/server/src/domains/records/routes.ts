@@ -48,6 +48,7 @@ import { outageOf } from "./outage-of.js";
 import type { Ask } from "./questions.js";
 import { readFilter } from "./read-filter.js";
 import { searchedWindow, windowJson } from "./searched-window.js";
+import { refuseUnknownNames } from "./unknown-names.js";
 
 /** Short: what was found so far is shown, and the search goes on from there. */
 const SEARCH_BUDGET_MS = 550;
@@ -92,7 +93,7 @@ export const recordRoutes = (deps: Needs) => {
       handle: async ({ query, actor }) => {
         const started = performance.now();
         const now = nowUs();
-        const { filter } = await readFilter(deps, actor, query, now);
+        const { filter, written } = await readFilter(deps, actor, query, now);
         const searched = searchedWindow(query, filter, now);
         const scope = {
           filter,
@@ -131,6 +132,8 @@ export const recordRoutes = (deps: Needs) => {
           cursor: readCursor(query.cursor),
           direction: query.direction,
         });
+        const foundNothing = page.records.length === 0 && page.next === null && !page.partial;
+        if (foundNothing && query.cursor === undefined) await refuseUnknownNames(deps, written, now);
         return {
           newerCursor: writeFollowCursor({ marks }),
           records: await presented(page.records),
