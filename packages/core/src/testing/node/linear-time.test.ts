@@ -7,5 +7,5 @@ test("what looks at every character once is linear; what looks at each beside ev
     return seen;
   };
   expect(timeForItsSize(2_000, (size) => looks("x".repeat(size), (at) => at))).toBeLessThan(LINEAR_AT_MOST);
-  expect(timeForItsSize(500, (size) => looks("x".repeat(size), () => 0))).toBeGreaterThan(LINEAR_AT_MOST);
+  expect(timeForItsSize(250, (size) => looks("x".repeat(size), () => 0))).toBeGreaterThan(LINEAR_AT_MOST);
 });

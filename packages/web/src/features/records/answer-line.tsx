@@ -14,6 +14,8 @@ interface AnswerLineProps {
   readonly zone: string;
   readonly counts: HistogramAnswer | undefined;
   readonly lastPage: RecordPage | undefined;
+  /** Whether the search failed: nothing is counted then. */
+  readonly failed: boolean;
   readonly onCountOn: (() => void) | null;
   /** Whether the search goes on by itself. */
   readonly searching: boolean;
@@ -29,6 +31,7 @@ export function AnswerLine({
   zone,
   counts,
   lastPage,
+  failed,
   onCountOn,
   searching,
   onStop,
@@ -39,7 +42,7 @@ export function AnswerLine({
     <>
       <WindowButton window={window} zone={zone} />
       {counts === undefined ? (
-        <span>counting …</span>
+        !failed && <span>counting …</span>
       ) : (
         <span data-testid="count">
           {counts.exact ? "" : "at least "}

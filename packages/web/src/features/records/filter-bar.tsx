@@ -21,12 +21,14 @@ interface FilterBarProps {
   readonly state: FilterState;
   readonly window: WindowParts;
   readonly zone: string;
+  /** Whether the search was refused: what is wrong with it is said in place of its records. */
+  readonly isRefused: boolean;
   /** What can be done with the answer. */
   readonly children: ReactNode;
 }
 
 /** The filter, written or built, with how it is read and what can be done. */
-export function FilterBar({ filter, state, window, zone, children }: FilterBarProps) {
+export function FilterBar({ filter, state, window, zone, isRefused, children }: FilterBarProps) {
   const { draft, setDraft, submit, parsed, context, directory, saved } = state;
   const [building, setBuilding] = useState(false);
   const valuesOf = useFieldValues(window, zone);
@@ -79,7 +81,7 @@ export function FilterBar({ filter, state, window, zone, children }: FilterBarPr
               ) : (
                 <>
                   <BeyondWindow filter={state.applied} />{" "}
-                  <UnknownWords text={filter} filter={state.applied} zone={zone} />
+                  {!isRefused && <UnknownWords text={filter} filter={state.applied} zone={zone} />}
                 </>
               )}
             </>

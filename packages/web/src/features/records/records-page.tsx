@@ -216,7 +216,7 @@ export function RecordsPage() {
       }
     >
       <h1 className="sr-only">Records</h1>
-      <FilterBar filter={filter} state={filtering} window={window} zone={zone}>
+      <FilterBar filter={filter} state={filtering} window={window} zone={zone} isRefused={search.error !== null}>
         <SavedFilters filter={filter} onPick={submit} />
         <PasteValues onAdd={add} />
         {filter !== "" && !live && <RightAfter filter={filter} onPick={submit} />}
@@ -252,6 +252,7 @@ export function RecordsPage() {
             zone={zone}
             counts={counts.answer}
             lastPage={lastPage}
+            failed={search.error !== null}
             onCountOn={counts.countOn}
             searching={search.goesOn}
             onStop={search.stop}
