@@ -134,6 +134,27 @@ const STORIES: Readonly<Record<string, Tale>> = {
       ),
     ];
   },
+  "guessed, let in, and an account made on Linux": (w) => {
+    const [from, user, server, next] = [w.attacker(), w.pick(w.users), w.pick(w.servers), w.pick(w.servers)];
+    const onward = w.between(20, 900);
+    const made = w.account();
+    // of Linux the records do not say who made it
+    return [
+      refused({ at: 0, times: w.between(10, 40), every: 5 }, from, user, server),
+      letIn(260, from, user, server),
+      says(260 + onward, `<86>useradd[81]: new user: name=${made}, UID=1007, GID=1007, home=/home/${made}`, server),
+      says(265 + onward, `<86>usermod[82]: add '${made}' to group 'sudo'`, server),
+      letIn(330 + onward, `10.20.9.${w.between(2, 250)}`, made, next),
+    ];
+  },
+  "a new colleague gets an account": (w) => {
+    const [server, made] = [w.pick(w.servers), w.account()];
+    return [
+      says(0, `<86>useradd[91]: new user: name=${made}, UID=1008, GID=1008, home=/home/${made}`, server),
+      says(w.between(5, 60), `<86>usermod[92]: add '${made}' to group 'sudo'`, server),
+      letIn(w.between(90, 1_200), "10.20.3.77", made, server),
+    ];
+  },
   "many accounts tried": (w) => {
     const [from, vpn] = [w.attacker(), w.pick(w.gateways)];
     return Array.from({ length: 12 }, (_, i) => refused(i * 20, from, i % 3 === 0 ? w.pick(w.users) : `test${i}`, vpn));

@@ -176,7 +176,7 @@ export const WINDOWS_RULES: readonly RuleInput[] = [
     windowSeconds: 60,
     severity: "warning",
     title: "A service was installed on {sender}",
-    entities: ["process"],
+    entities: ["user", "process"],
     clear: { by: "quiet", seconds: 900 },
     reason: "A service runs with high rights and starts by itself.",
     notes: "Is its file where services belong? Who logged on just before?",

@@ -31,8 +31,9 @@ export function entitiesOf(r: HalvikRecord, senderName: string, ours: OwnNames =
   );
   for (const user of r.users) {
     const value = ours.canonical("user", user);
-    // an event about an account that another one changed: who did it, and to whom
-    add("user", r.users.length > 1 && !actors.has(value) ? "target" : "actor", user, value);
+    // an event about an account that another one changed: who did it, where that is said, and to whom
+    const isDoneTo = (r.users.length > 1 || r.category === "account") && !actors.has(value);
+    add("user", isDoneTo ? "target" : "actor", user, value);
   }
   const reporter = ours.canonical("host", senderName);
   add("host", "reporter", senderName, reporter);

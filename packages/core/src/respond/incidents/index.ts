@@ -7,7 +7,7 @@ export {
   type JoinContext,
   type JoiningFinding,
   linksBetween,
-  sharedThings,
+  thingsToCount,
   troubleOf,
 } from "./joining.js";
 export { CLOSE_REASONS, type CloseReason, INCIDENT_STATES, type IncidentState } from "./life-cycle.js";

@@ -7,7 +7,7 @@ import {
   placeFinding,
   troubleOf,
 } from "./index.js";
-import { consequencesOf, findCause, findJoint, linksBetween } from "./joining.js";
+import { consequencesOf, findCause, findJoint, linksBetween, thingsToCount } from "./joining.js";
 import { Things } from "./things.js";
 
 const MIN = 60e6;
@@ -258,6 +258,59 @@ describe("joining (semantics 25)", () => {
       const found = { ...finding(112, "sender=3", "user=r.moe", "src=203.0.113.9"), ...told };
       const about = entities("sender=3", "src=203.0.113.9");
       expect(findJoint({ ...found, about }, [there], context)).not.toBeNull();
+    });
+  });
+
+  describe("what is done on a machine into which one who guessed was let in, and says not by whom", () => {
+    const letIn = incident({ suspects: entities("user=k.lind") });
+    const known = {
+      ...context,
+      heard: heard({
+        "user=svc-new": { by: 0 },
+        "user=uncounted": { by: 0, uncounted: true },
+        "host=core": { declared: "others are reached through core" },
+      }),
+    };
+    test.each<[string, JoiningFinding, JoinableIncident, boolean]>([
+      ["an account that was not there before", finding(112, "sender=3", "user=svc-new"), letIn, true],
+      ["the same 20 minutes later", finding(130, "sender=3", "user=svc-new"), letIn, true],
+      ["half an hour later it is too far", finding(139, "sender=3", "user=svc-new"), letIn, false],
+      ["before anybody was let in", finding(98, "sender=3", "user=svc-new"), letIn, false],
+      ["on another machine", finding(112, "sender=9", "user=svc-new"), letIn, false],
+      ["an account that was there before", finding(112, "sender=3", "user=m.aas"), letIn, false],
+      [
+        "a new one and one that was there: he did it",
+        finding(112, "sender=3", "user=svc-new", "user=m.aas"),
+        letIn,
+        false,
+      ],
+      ["from an address: it says who", finding(112, "sender=3", "user=svc-new", "src=10.0.0.7"), letIn, false],
+      ["nobody is named: a full disk", finding(112, "sender=3"), letIn, false],
+      ["of whom it was not counted", finding(112, "sender=3", "user=uncounted"), letIn, false],
+      [
+        "many new ones are tried, not made",
+        finding(112, "sender=3", "user=a", "user=b", "user=c", "user=d"),
+        letIn,
+        false,
+      ],
+      ["nobody was let in", finding(112, "sender=3", "user=svc-new"), incident(), false],
+      [
+        "a gateway lets many in",
+        finding(112, "sender=4", "user=svc-new"),
+        incident({ suspects: entities("user=k.lind"), entities: entities("user=k.lind", "sender=4") }),
+        false,
+      ],
+    ])("%s", (_what, found, there, joins) => {
+      expect(findJoint(found, [there], known) !== null).toBe(joins);
+    });
+    test("says why, and asks how widely only those were known of whom it matters", () => {
+      const found = finding(112, "sender=3", "user=svc-new");
+      expect(findJoint(found, [letIn], known)!.links[0]).toMatchObject({
+        field: "host",
+        why: "one who guessed was let in there, and whom this names was not known before",
+      });
+      expect(thingsToCount(found, [letIn], context.things)).toEqual(entities("host=dev-3", "user=svc-new"));
+      expect(thingsToCount(found, [incident()], context.things)).toEqual(entities("host=dev-3"));
     });
   });
 

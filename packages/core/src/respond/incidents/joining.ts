@@ -1,6 +1,17 @@
 import { type EpochUs, formatDuration, US_PER_DAY, US_PER_MINUTE } from "../../base/time/index.js";
 import { readEntity, valuesOfField } from "../../model/entity/index.js";
-import { ENOUGH, type Heard, isSomebody, type Link, linkOf, NEAR_US, SUSPECTED, sayLink } from "./links.js";
+import {
+  ENOUGH,
+  footholdLink,
+  type Heard,
+  isHub,
+  isSomebody,
+  type Link,
+  linkOf,
+  NEAR_US,
+  SUSPECTED,
+  sayLink,
+} from "./links.js";
 import type { Things } from "./things.js";
 
 /** A cause and what follows from it lie closer together. */
@@ -120,10 +131,17 @@ export function findJoint(
 /** Sums of weights that differ by less are the same. */
 const EQUAL = 1e-9;
 
-/** The things that a finding shares with any of these incidents: of which it has to be known how common they are. */
-export function sharedThings(finding: Joinable, incidents: readonly Joinable[], things: Things): string[] {
+/**
+ * The things of a finding of which it has to be known how common they are: those that it shares with any of these incidents, and whom it
+ * names where one of them may have let in who did it.
+ */
+export function thingsToCount(finding: Joinable, incidents: readonly Joinable[], things: Things): string[] {
+  const own = things.of(finding);
   const known = incidents.map((i) => things.of(i));
-  return [...things.of(finding).keys()].filter((thing) => known.some((k) => k.has(thing)));
+  const mayBeIntruder = saysNotWho(own) && incidents.some((i) => hasLetIn(i, things));
+  return [...own.keys()].filter(
+    (thing) => known.some((k) => k.has(thing)) || (mayBeIntruder && readEntity(thing).field === "user"),
+  );
 }
 
 /** Everything two share, what weighs most first. What weighs nothing is there too: it is why they were not joined. */
@@ -134,11 +152,13 @@ export function linksBetween(finding: JoiningFinding, incident: JoinableIncident
   const shared = [...own.keys()].filter((thing) => known.has(thing));
   const suspected = new Set([...finding.suspects, ...incident.suspects].map(context.things.one));
   const hosts = shared.filter((t) => readEntity(t).field === "host");
+  const foothold = isFoothold(finding, incident, context);
   const links = shared
     // ports of different devices have the same names
     .filter((thing) => readEntity(thing).field !== "interface" || hosts.length > 0)
     .map((thing) => {
       const [a, b] = [own.get(thing)!, known.get(thing)!];
+      if (foothold && hosts.includes(thing) && !isHub(context.heard(thing))) return footholdLink(thing, gap, b.part);
       // neither is about that device: it only tells of both
       const reports = hosts.includes(thing) && !a.isMain && !b.isMain;
       const part = Math.min(a.part, b.part) * (reports ? REPORTS : 1);
@@ -176,6 +196,27 @@ function oncePerList(links: readonly Link[]): Link[] {
       : { ...link, weight: link.weight / LIST_OF_NAMES ** place, why: `${link.why}; one more name` };
   });
 }
+
+/**
+ * Whether what a finding tells may be the work of whoever an incident says was let in: it came after, and nobody known before is in it. On
+ * Linux an account that is made, or put into a group, has a record that does not say who did it.
+ */
+const isFoothold = (finding: JoiningFinding, incident: JoinableIncident, { things, heard }: JoinContext): boolean =>
+  finding.firstUs >= incident.firstUs &&
+  hasLetIn(incident, things) &&
+  saysNotWho(things.of(finding)) &&
+  peopleOf(things.of(finding)).every((person) => isUnknown(heard(person)));
+
+/** Whether it suspects somebody: an account that was let in after guessing. */
+const hasLetIn = (incident: Joinable, things: Things): boolean =>
+  incident.suspects.some((s) => isSomebody(things.one(s)));
+
+/** Whether it names somebody, and no address from which it was done. */
+const saysNotWho = (own: ReadonlyMap<string, unknown>): boolean =>
+  isDeed(own) && ![...own.keys()].some((thing) => readEntity(thing).field === "address");
+
+const isUnknown = ({ by, uncounted, declared }: Heard): boolean =>
+  by === 0 && uncounted === undefined && declared === undefined;
 
 const OTHERS = { weight: 0, why: "by other users" };
 

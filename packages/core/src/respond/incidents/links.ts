@@ -51,8 +51,12 @@ const ADDRESSES = ["src", "dst", "address"];
 /** What one of these in common is worth, when nobody else has it. Our own scale: no source. */
 const WORTH: Readonly<Record<string, number>> = { user: 1, address: 1, interface: 1, host: 0.3 };
 const LITTLE = 0.25;
+/** What a machine in common is worth to which one was let in after guessing, when nobody known before did there what was done. Our own scale: no source. */
+const FOOTHOLD = 0.9;
 /** What is suspected stands out among so many that are named along. */
 const STANDS_OUT_OF = 3;
+/** One of two machines is as good as one. */
+const AMONG_FEW = 2;
 /** Things of which it is counted how widely they were known; of others it is not asked. */
 export const COUNTED: readonly string[] = ["user", "host", "address"];
 /** A part of the senders heard, and a number of them, from which on something is a hub. */
@@ -103,6 +107,16 @@ export function linkOf(thing: string, heard: Heard, gapUs: number, part: number)
         ? "not seen in the week before"
         : `named by ${heard.by} of ${heard.of} senders in a week`,
   );
+}
+
+/**
+ * Of a machine into which somebody was let after guessing: what is done there next and says nothing of who did it. See `linkOf`.
+ * @param part how much of the machines the incident names it is: of three, two are others that he went to, or came through
+ */
+export function footholdLink(host: string, gapUs: number, part: number): Link {
+  const { field, value } = readEntity(host);
+  const why = "one who guessed was let in there, and whom this names was not known before";
+  return { field, value, weight: FOOTHOLD * Math.min(1, AMONG_FEW * part) * nearness(gapUs), why };
 }
 
 const nearness = (gapUs: number): number => 1 - gapUs / (2 * NEAR_US);

@@ -1,7 +1,7 @@
 import { formatUs } from "@halvik/core/base/time";
 import { aboutOf, subjectsOf } from "@halvik/core/detect";
 import type { SenderDirectory } from "@halvik/core/model/senders";
-import { apart, type JoinContext, linksBetween, NEAR_US, sharedThings } from "@halvik/core/respond/incidents";
+import { apart, type JoinContext, linksBetween, NEAR_US, thingsToCount } from "@halvik/core/respond/incidents";
 import type { Queryable } from "../../kernel/db/pool.js";
 import { type HeardBefore, weekBefore } from "./heard-before.js";
 import { thingsOf } from "./joints.js";
@@ -33,7 +33,7 @@ export async function nearAndNotJoined(
   const things = thingsOf(directory);
   const context: JoinContext = {
     things,
-    heard: await heard.of(db, sharedThings(own, others, things), weekBefore(own.firstUs, others), directory),
+    heard: await heard.of(db, thingsToCount(own, others, things), weekBefore(own.firstUs, others), directory),
     subjectsOf: subjectsOf(rules),
     explainedBy: () => [],
     relation: () => null,

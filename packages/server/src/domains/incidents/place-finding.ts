@@ -17,7 +17,7 @@ import {
   type JoinContext,
   type Link,
   placeFinding,
-  sharedThings,
+  thingsToCount,
   UNCOUNTED,
 } from "@halvik/core/respond/incidents";
 import { ITSELF } from "../../kernel/actor.js";
@@ -75,10 +75,10 @@ export async function place(placing: Placing, rule: Rule, report: EpisodeReport)
     return known === undefined ? [] : aboutOf(known, k);
   });
   const things = thingsOf(directory);
-  const shared = sharedThings(finding, incidents, things);
+  const counted = thingsToCount(finding, incidents, things);
   const context: JoinContext = {
     things,
-    heard: await heardBefore(placing, shared, weekBefore(e.firstUs, incidents)),
+    heard: await heardBefore(placing, counted, weekBefore(e.firstUs, incidents)),
     subjectsOf: subjectsAmong(placing.rules),
     explainedBy: (id) => placing.rules.get(id)?.explainedBy ?? [],
     relation: (cause, consequence) => relationOf(directory, cause, consequence),
