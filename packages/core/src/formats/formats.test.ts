@@ -2,6 +2,7 @@ import fc from "fast-check";
 import { isRead, readerOf } from "../decode/lines/index.js";
 import { Meanings } from "../meaning/index.js";
 import { emptyContent, type RecordContent } from "../model/record/index.js";
+import { LINEAR_AT_MOST, timeForItsSize } from "../testing/node/linear-time.js";
 import { testRecord } from "../testing/record.js";
 import { applyFormats, mark, OwnFormat, proposeForms, readyFormat, templateOf } from "./index.js";
 
@@ -20,6 +21,16 @@ describe("a line with values in it", () => {
     ["crane {crane:number} lifted {load:number} t", "crane four lifted 12.5 t", "6: a number"],
     ["crane {crane:number} lifted {load:number} t", "crane 4 lifted 12.5 t at once", "21: the end of the line"],
     ["crane {crane:number} lifted {load:number} t  ", "crane 4 lifted -3 t \t", "crane=4 load=-3"],
+    // one blank or several: what is filled up to a width is read whatever it is
+    ["{level:word} ({pool:word}) {rest}", "WARN  (pool-3) slow", "level=WARN pool=pool-3 rest=slow"],
+    ["{level:word}  ({pool:word}) {rest}", "ERROR (pool-3)   slow  again ", "level=ERROR pool=pool-3 rest=slow  again"],
+    ["LOAD {load:number}KG  BOOM {boom}", "LOAD     980KG BOOM 7", "load=980 boom=7"],
+    ["{what}  by  hand of {who}", "shut  by door   by hand  of k.lind", "what=shut  by door who=k.lind"],
+    ["{what} by {who}", "opened  by   hand", "what=opened who=hand"],
+    ["at {where}: {what}", "at  pier 4: shut", "where=pier 4 what=shut"],
+    ["a {b:word}", "a b c", "3: the end of the line"],
+    ["a {b:word} c", "a bc", "2: a word"],
+    ["ab {c}", "a b c", '0: "ab "'],
     // a value goes to the first place at which what follows stands
     ["{what} by {who}", "opened by hand by k.lind", "what=opened who=hand by k.lind"],
     ["{a}{b}", "", null],
@@ -273,6 +284,16 @@ describe("made of lines", () => {
   });
 });
 
+test.each([
+  ["blanks", "{a} b {c}", (n: number) => " ".repeat(n)],
+  ["the word before blanks, over and over", "{a} b c {d}", (n: number) => " b  ".repeat(n)],
+  ["blanks behind the word", "{a} b c {d}", (n: number) => ` b${" ".repeat(n)}`],
+  ["half of the word", "{a} bbbbbb {d}", (n: number) => "b".repeat(n)],
+])("a line made to be slow is read in the time of its length: %s", (_what, template, hostile) => {
+  const { read } = readerOf(line(template));
+  expect(timeForItsSize(1_000, (size) => read(`${hostile(size)}!`))).toBeLessThan(LINEAR_AT_MOST);
+});
+
 test("what a template wrote it reads again", () => {
   const value = fc.string({ minLength: 1, maxLength: 12 }).filter((s) => !/[|\s]/.test(s));
   fc.assert(
@@ -331,6 +352,27 @@ describe("what stands within a line, and in places of it, is proposed too", () =
     const proposal = proposeForms(lines).find((p) => p.form.is === "line" && p.form.template === template);
     expect(proposal).toBeDefined();
     for (const l of lines) expect([l, isRead(readerOf(proposal!).read(l))]).toEqual([l, true]);
+  });
+  test("a date that all lines have in common is a value: tomorrow's have another", () => {
+    const template = (...lines: string[]) => proposeForms(lines)[0]!.form;
+    expect(
+      template("[2026-12-02 10:00:01.123] WARN  (pool-3) held", "[2026-12-02 10:00:02.100] INFO  (pool-1) held"),
+    ).toEqual({
+      is: "line",
+      template: "[{value 1:word} {value 2:word}] {value 3:word}  ({value 4:word}) held",
+    });
+    expect(template("Dec  2 09:00:01 lock shut", "Dec  2 09:00:01 lock open")).toMatchObject({
+      template: "{value 1:word}  {value 2:number} {value 3:word} lock {value 4:word}",
+    });
+    expect(template("Dec of 2 shut", "Dec of 2 open")).toMatchObject({ template: "Dec of 2 {value 1:word}" });
+  });
+  test("lines filled up with blanks to one width are one form", () => {
+    const lines = ["CRANE03 LOAD  12450KG  BOOM 34.5 OK ", "CRANE11 LOAD    980KG  BOOM 71.0 ERR"];
+    const [first] = proposeForms(lines);
+    for (const l of lines) expect([l, isRead(readerOf(first!).read(l))]).toEqual([l, true]);
+  });
+  test("what fits too few of the lines is proposed where nothing else is", () => {
+    expect(proposeForms(["a door 1 is open", "2 shut", "somebody knocked at 4"])).toHaveLength(1);
   });
   test("columns at fixed places", () => {
     const lines = [

@@ -88,10 +88,11 @@ export function proposeForms(given: readonly string[]): Proposal[] {
       const proposal = nestedForm(lines, nested);
       if (proposal !== null && most(fitting(proposal, lines))) proposals.push(proposal);
     }
-  proposals.push({ form: { is: "line", template: commonTemplate(lines) }, names: {} });
-  const positions = positionsForm(lines);
-  if (positions !== null && most(fitting(positions, lines))) proposals.push(positions);
-  return proposals;
+  const line: Proposal = { form: { is: "line", template: commonTemplate(lines) }, names: {} };
+  for (const proposal of [line, positionsForm(lines)])
+    if (proposal !== null && most(fitting(proposal, lines))) proposals.push(proposal);
+  // something to begin with
+  return proposals.length > 0 ? proposals : [line];
 }
 
 /** How many of the lines a form reads. */
@@ -207,7 +208,8 @@ function commonTemplate(lines: readonly string[], otherwise = "{rest}"): string 
     const type = commonType(there.map(bare));
     const isValue =
       isWord(piece) &&
-      (alike.length > 1 ? there.some((t) => t !== piece) : type !== null || canonicalAddress(bare(piece)) !== null);
+      (isOfADate(first, i) ||
+        (alike.length > 1 ? there.some((t) => t !== piece) : type !== null || canonicalAddress(bare(piece)) !== null));
     if (!isValue) {
       out += piece.replace(/[{}]/g, "$&$&");
       continue;
@@ -220,6 +222,16 @@ function commonTemplate(lines: readonly string[], otherwise = "{rest}"): string 
     out += `{${name}}${tail}`;
   }
   return names.size === 0 ? `${out.trimEnd()}${otherwise}` : out;
+}
+
+const DATE = /^\d{4}[-/.]\d\d?[-/.]\d\d?|^\d\d?[-/.]\d\d?[-/.]\d{4}$|^\d\d?:\d\d(?::\d\d|$)/;
+const MONTH = /^(?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)$/;
+
+/** Whether a word is a date or a time, or part of one: lines of one day have it in common, and tomorrow's do not. */
+function isOfADate(pieces: readonly string[], at: number): boolean {
+  const isDay = (i: number): boolean => /^\d\d?$/.test(pieces[i] ?? "");
+  const isMonth = (i: number): boolean => MONTH.test(pieces[i] ?? "");
+  return DATE.test(pieces[at]!) || (isMonth(at) && isDay(at + 2)) || (isDay(at) && isMonth(at - 2));
 }
 
 /** Without the colon or full stop that ends a part of a sentence. */

@@ -1,4 +1,5 @@
 import { FormatError } from "./form.js";
+import { endOfLiteral, type Literal, literalFrom, startOfLiteral } from "./literal.js";
 import { type Miss, type Reading, readInside, type Value } from "./reading.js";
 import { type Named, readName } from "./value-name.js";
 import {
@@ -13,7 +14,7 @@ import {
 } from "./value-types.js";
 
 /** A part of a line: text that stands there, or a value. */
-export type TemplatePart = { readonly literal: string } | { readonly value: Named };
+export type TemplatePart = Literal | { readonly value: Named };
 
 const MAX_PARTS = 201;
 /** Types that end by themselves: something may follow them at once. */
@@ -24,7 +25,7 @@ export function readTemplate(template: string): readonly TemplatePart[] {
   const parts: TemplatePart[] = [];
   let literal = "";
   const push = () => {
-    if (literal !== "") parts.push({ literal });
+    if (literal !== "") parts.push(literalFrom(literal));
     literal = "";
   };
   for (let i = 0; i < template.length; i++) {
@@ -47,14 +48,18 @@ export function readTemplate(template: string): readonly TemplatePart[] {
       i = end;
     } else literal += sign;
   }
+  // blanks at the end of a line are not looked at
+  literal = literal.trimEnd();
   push();
   if (parts.length > MAX_PARTS) throw new FormatError(`expected at most ${MAX_PARTS} parts, got ${parts.length}`);
   return parts;
 }
 
-/** The longest text that every line it fits contains. */
+/** The longest word that every line it fits contains. */
 export const literalOf = (parts: readonly TemplatePart[]): string =>
-  parts.reduce((longest, p) => ("literal" in p && p.literal.length > longest.length ? p.literal : longest), "");
+  parts
+    .flatMap((p) => ("words" in p ? p.words : []))
+    .reduce((longest, word) => (word.length > longest.length ? word : longest), "");
 
 /**
  * Where each part of a line ends, from its beginning to its end. A value goes to the first place at which what follows it stands, and no further is tried: the
@@ -67,16 +72,13 @@ export function endsOf(parts: readonly TemplatePart[], line: string): readonly n
   const miss = (part: number, expected: string): Miss => ({ at, expected, share: part / parts.length });
   for (let i = 0; i < parts.length; i++) {
     const part = parts[i]!;
-    const isLast = i === parts.length - 1;
     if ("literal" in part) {
-      // blanks at the end of a line are not looked at
-      const literal = isLast ? part.literal.trimEnd() : part.literal;
-      if (!text.startsWith(literal, at)) return miss(i, `"${literal}"`);
-      at += literal.length;
+      const end = endOfLiteral(part, text, at);
+      if (end < 0) return miss(i, `"${part.literal}"`);
+      at = end;
     } else {
       const next = parts[i + 1];
-      const literal = next !== undefined && "literal" in next ? next.literal : null;
-      const end = endOf(part.value.type, text, at, literal, i + 2 >= parts.length);
+      const end = endOf(part.value.type, text, at, next !== undefined && "literal" in next ? next : null);
       if (end < 0) return miss(i, TYPE_WORDS[part.value.type]);
       at = end;
     }
@@ -104,7 +106,8 @@ export function readLine(parts: readonly TemplatePart[], line: string): Reading 
   return { values };
 }
 
-function endOf(type: ValueType, text: string, at: number, literal: string | null, isLast: boolean): number {
+/** @param next what stands behind the value; null: nothing, or another value */
+function endOf(type: ValueType, text: string, at: number, next: Literal | null): number {
   switch (type) {
     case "number":
     case "port":
@@ -116,17 +119,10 @@ function endOf(type: ValueType, text: string, at: number, literal: string | null
     case "quoted":
       return endOfQuoted(text, at);
     default: {
-      const stop = stopOf(text, at, literal, isLast);
+      const stop = next === null ? text.length : startOfLiteral(next, text, at);
       if (type !== "word") return stop;
       const word = endOfWord(text, at);
       return stop < 0 || word < 0 || stop === at ? -1 : Math.min(word, stop);
     }
   }
-}
-
-/** Where what follows stands; the end of the line where nothing does. */
-function stopOf(text: string, at: number, literal: string | null, isLast: boolean): number {
-  if (literal === null) return text.length;
-  const sought = isLast ? literal.trimEnd() : literal;
-  return sought === "" ? text.length : text.indexOf(sought, at);
 }
