@@ -307,7 +307,7 @@ describe("joining (semantics 25)", () => {
       const found = finding(112, "sender=3", "user=svc-new");
       expect(findJoint(found, [letIn], known)!.links[0]).toMatchObject({
         field: "host",
-        why: "one who guessed was let in there, and whom this names was not known before",
+        why: "one who is suspected was let in there, and whom this names was not known before",
       });
       expect(thingsToCount(found, [letIn], context.things)).toEqual(entities("host=dev-3", "user=svc-new"));
       expect(thingsToCount(found, [incident()], context.things)).toEqual(entities("host=dev-3"));

@@ -207,7 +207,7 @@ const isFoothold = (finding: JoiningFinding, incident: JoinableIncident, { thing
   saysNotWho(things.of(finding)) &&
   peopleOf(things.of(finding)).every((person) => isUnknown(heard(person)));
 
-/** Whether it suspects somebody: an account that was let in after guessing. */
+/** Whether it suspects somebody who was let in: after guessing, or as an account made and used within hours. */
 const hasLetIn = (incident: Joinable, things: Things): boolean =>
   incident.suspects.some((s) => isSomebody(things.one(s)));
 

@@ -51,7 +51,7 @@ const ADDRESSES = ["src", "dst", "address"];
 /** What one of these in common is worth, when nobody else has it. Our own scale: no source. */
 const WORTH: Readonly<Record<string, number>> = { user: 1, address: 1, interface: 1, host: 0.3 };
 const LITTLE = 0.25;
-/** What a machine in common is worth to which one was let in after guessing, when nobody known before did there what was done. Our own scale: no source. */
+/** What a machine in common is worth into which one who is suspected was let in, when nobody known before did there what was done. Our own scale: no source. */
 const FOOTHOLD = 0.9;
 /** What is suspected stands out among so many that are named along. */
 const STANDS_OUT_OF = 3;
@@ -110,12 +110,12 @@ export function linkOf(thing: string, heard: Heard, gapUs: number, part: number)
 }
 
 /**
- * Of a machine into which somebody was let after guessing: what is done there next and says nothing of who did it. See `linkOf`.
+ * Of a machine into which somebody was let who is suspected: what is done there next and says nothing of who did it. See `linkOf`.
  * @param part how much of the machines the incident names it is: of three, two are others that he went to, or came through
  */
 export function footholdLink(host: string, gapUs: number, part: number): Link {
   const { field, value } = readEntity(host);
-  const why = "one who guessed was let in there, and whom this names was not known before";
+  const why = "one who is suspected was let in there, and whom this names was not known before";
   return { field, value, weight: FOOTHOLD * Math.min(1, AMONG_FEW * part) * nearness(gapUs), why };
 }
 

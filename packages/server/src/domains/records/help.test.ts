@@ -93,6 +93,7 @@ test.each([
   ["found by another part of it", "data amuont over 5 or app is till", 3],
   ["the name is there and the value is not", "data amount over 5000", 0],
   ["an object that a module knows may be waited for", "data ifHCInOctets over 5", 0],
+  ["what a format adds, where none has read anything yet", "data format is Cranes", 0],
   ["words and texts may be looked for in vain", "qwertz and text has asdf", 0],
   ["an event by its number", "event is 4625", 0],
 ])("a search that is not refused: %s", async (_why, filter, found) => {

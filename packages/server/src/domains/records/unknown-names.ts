@@ -15,6 +15,8 @@ const REFUSE_BUDGET_MS = 300;
 const MOST_NAMES = 3;
 const MOST_EVENTS = 12;
 const NAMES_SHOWN = 6;
+/** What formats and rules of arrival add to records: it is known where none has it yet. */
+const ADDED = ["format", "tag", "site"];
 /** An event with a letter is asked for by a name; others by a number or an identifier. */
 const NAME = /\p{L}/u;
 
@@ -53,18 +55,24 @@ export async function isNowhere(ask: Ask, one: Filter, nowUs: number, budgetMs: 
 /**
  * The names of a filter that stand in no record that is kept: of named values; of events that no module has either; and values of an
  * object that are none of what it can be called.
+ * @param withinMs how long all of it may take together; what is not decided by then is not among them
  */
 export async function unknownNamesIn(
   { ask, directory }: Needs,
   written: Filter,
   nowUs: number,
-  budgets = { name: NAME_BUDGET_MS, event: EVENT_BUDGET_MS },
+  withinMs = Number.POSITIVE_INFINITY,
 ): Promise<Unknown[]> {
   const { notifications } = await directory.get();
+  const untilMs = performance.now() + withinMs;
+  const isFoundNowhere = async (one: Filter, budgetMs: number): Promise<boolean> => {
+    const leftMs = Math.min(budgetMs, untilMs - performance.now());
+    return leftMs > 0 && isNowhere(ask, one, nowUs, leftMs);
+  };
   const unknown: Unknown[] = [];
   const names = dataNamesIn(written).slice(0, MOST_NAMES);
   const nowhere = [];
-  for (const one of names) if (await isNowhere(ask, one, nowUs, budgets.name)) nowhere.push(one);
+  for (const one of names) if (await isFoundNowhere(one, NAME_BUDGET_MS)) nowhere.push(one);
   const there = nowhere.length === 0 ? [] : await namesThere(ask, nowUs);
   for (const { dataName, span } of nowhere) {
     const name = dataName ?? "";
@@ -77,7 +85,7 @@ export async function unknownNamesIn(
     (s) => s.dataName === null && NAME.test(s.value) && notifications.oids(s.value).length === 0,
   );
   for (const { value, alone } of events.slice(0, MOST_EVENTS))
-    if (await isNowhere(ask, alone, nowUs, budgets.event)) {
+    if (await isFoundNowhere(alone, EVENT_BUDGET_MS)) {
       const like = nearest(value, notifications.names());
       unknown.push({
         written: `event ${quoteIfNeeded(value)}`,
@@ -94,7 +102,7 @@ export async function unknownNamesIn(
       : [{ name: dataName, value, alone, called: [...numbers.keys()] }];
   });
   for (const { name, value, alone, called: exists } of called.slice(0, MOST_NAMES))
-    if (await isNowhere(ask, alone, nowUs, budgets.name))
+    if (await isFoundNowhere(alone, NAME_BUDGET_MS))
       unknown.push({
         written: `data ${quoteIfNeeded(name)} is ${quoteIfNeeded(value)}`,
         sort: "value",
@@ -111,11 +119,10 @@ export async function unknownNamesIn(
  * @throws {AppError} BAD_FILTER, with where it stands and what there is
  */
 export async function refuseUnknownNames(deps: Needs, written: Filter, nowUs: number): Promise<void> {
-  const budgets = { name: REFUSE_BUDGET_MS, event: REFUSE_BUDGET_MS };
   const { notifications } = await deps.directory.get();
-  // an object of a module may be waited for
-  const unknown = (await unknownNamesIn(deps, written, nowUs, budgets)).find(
-    (u) => u.sort !== "name" || notifications.object(u.name) === undefined,
+  const unknown = (await unknownNamesIn(deps, written, nowUs, REFUSE_BUDGET_MS)).find(
+    // an object of a module may be waited for
+    (u) => u.sort !== "name" || (notifications.object(u.name) === undefined && !ADDED.includes(u.name.toLowerCase())),
   );
   if (unknown === undefined) return;
   const { span, exists } = unknown;
