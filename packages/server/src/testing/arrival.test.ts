@@ -53,7 +53,8 @@ async function send(...lines: readonly string[]): Promise<void> {
   socket.close();
 }
 const stored = async (filter: string) =>
-  (await api.get(`/records?filter=${encodeURIComponent(filter)}&limit=500`)).body.records as {
+  // a name that no record has yet is refused
+  ((await api.get(`/records?filter=${encodeURIComponent(filter)}&limit=500`)).body.records ?? []) as {
     text: string;
     severity: string | number;
     marks: string[];
