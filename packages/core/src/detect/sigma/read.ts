@@ -3,7 +3,15 @@ import { fold } from "../../base/text/index.js";
 import { type FieldName, fieldNamed, type SEVERITIES } from "../../model/record/index.js";
 import { Rule, type RuleInput } from "../rule.js";
 import { type Condition, readCondition } from "./condition.js";
-import { type FilterName, fieldOf, type Logsource, sourceFilter, sourceKey } from "./fields.js";
+import {
+  type EventNames,
+  type FilterName,
+  fieldOf,
+  type Logsource,
+  type Source,
+  sourceKey,
+  sourceOf,
+} from "./fields.js";
 import { SigmaRefusal } from "./refusal.js";
 import { comparison } from "./values.js";
 
@@ -84,6 +92,17 @@ interface Read {
   readonly source: { readonly key: string; readonly filter: string };
   readonly ours: boolean;
 }
+
+/** By which names a rule calls what records hold. */
+interface Naming {
+  readonly ours: boolean;
+  /** The event that its log source is here. */
+  readonly event: EventNames | null;
+  /** The log source, as `sourceKey` writes it. */
+  readonly source: string;
+}
+
+const EVERYTHING: Source = { filter: "", event: null };
 
 /**
  * Rules of Sigma (specification 2.0.0: rules and correlations) as rules here, each by itself: what cannot be said faithfully refuses its rule with the reason
@@ -173,15 +192,17 @@ function readDetection(document: unknown, sources: ReadonlyMap<string, string>):
   const ours = rule.taxonomy === OURS;
   const source: Logsource = rule.logsource;
   const key = sourceKey(source);
-  const from = ours && (key === "" || key === `product ${OURS}`) ? "" : sourceFilter(source, sources);
+  const from = ours && (key === "" || key === `product ${OURS}`) ? EVERYTHING : sourceOf(source, sources);
   if (from === null)
     throw new UnknownSource(key === "" ? "it names no log source" : `nobody has said what “${key}” is here`, key);
-  return { head: rule, filter: joined(from, detectionFilter(rule, ours)), source: { key, filter: from }, ours };
+  const naming: Naming = { ours, event: from.event, source: key };
+  const filter = joined(from.filter, detectionFilter(rule, naming));
+  return { head: rule, filter, source: { key, filter: from.filter }, ours };
 }
 
 const joined = (from: string, filter: string): string => (from === "" ? filter : `${from} and ${filter}`);
 
-function detectionFilter({ detection }: Detection, ours: boolean): string {
+function detectionFilter({ detection }: Detection, naming: Naming): string {
   const { condition, timeframe, ...selections } = detection as Detection["detection"] & { timeframe?: unknown };
   if (timeframe !== undefined)
     throw new SigmaRefusal(
@@ -189,7 +210,7 @@ function detectionFilter({ detection }: Detection, ours: boolean): string {
       "detection.timeframe",
     );
   const names = Object.keys(selections);
-  const filters = new Map(names.map((n) => [n, selectionFilter(selections[n], ours, `detection.${n}`)]));
+  const filters = new Map(names.map((n) => [n, selectionFilter(selections[n], naming, `detection.${n}`)]));
   // several conditions: any of them
   const conditions = (Array.isArray(condition) ? condition : [condition]).map((c) =>
     say(readCondition(c, names), filters),
@@ -213,10 +234,10 @@ function say(condition: Condition, filters: ReadonlyMap<string, string>): string
 }
 
 /** A selection: fields that all hold, a list of such or of words, any of which is enough. */
-function selectionFilter(selection: unknown, ours: boolean, at: string): string {
+function selectionFilter(selection: unknown, naming: Naming, at: string): string {
   if (Array.isArray(selection)) {
     if (selection.length === 0) throw new SigmaRefusal("it is empty", at);
-    return `(${selection.map((item, i) => selectionFilter(item, ours, `${at}.${i}`)).join(" or ")})`;
+    return `(${selection.map((item, i) => selectionFilter(item, naming, `${at}.${i}`)).join(" or ")})`;
   }
   if (typeof selection === "string" || typeof selection === "number")
     // a word of no field stands anywhere in the message
@@ -228,11 +249,21 @@ function selectionFilter(selection: unknown, ours: boolean, at: string): string 
     const [name = "", ...modifiers] = written.split("|");
     const lower = modifiers.map((m) => m.toLowerCase());
     const place = `${at}.${written}`;
-    if (name !== "") return comparison(fieldOf(name, ours), lower, value, place);
+    if (name !== "") return comparison(fieldIn(name, naming), lower, value, place);
     if (lower.length > 1 || lower[0] !== "all") throw new SigmaRefusal("words take no modifier but all", place);
     return comparison({ field: "text" }, ["contains", "all"], value, place);
   });
   return each.length === 1 ? each[0]! : `(${each.join(" and ")})`;
+}
+
+/** A field as its event has it. @throws {UnknownSource} where it has none of that name: its log source may be another here */
+function fieldIn(name: string, { ours, event, source }: Naming): FilterName {
+  const field = fieldOf(name, ours, event);
+  if (field !== null) return field;
+  throw new UnknownSource(
+    `${event!.called}, which “${source}” is here, has no “${name}”: it would never be met; say another filter where another log has it`,
+    source,
+  );
 }
 
 /** What rules of both kinds have. */
@@ -305,7 +336,7 @@ function correlated(rule: Correlation, byName: ReadonlyMap<string, Read | Refuse
       const own = aliases[group];
       if (own !== undefined && own[name] === undefined)
         throw new SigmaRefusal(`the alias “${group}” says nothing of the rule “${name}”`, "correlation.aliases");
-      return keyField(fieldOf(own?.[name] ?? group, ours), group);
+      return keyField(fieldOf(own?.[name] ?? group, ours, null), group);
     });
   const key = keyOf(rules[0]!);
   const windowSeconds = secondsOf(timespan);
@@ -326,7 +357,7 @@ function correlated(rule: Correlation, byName: ReadonlyMap<string, Read | Refuse
       if (typeof distinct !== "string")
         throw new SigmaRefusal("value_count names no field", "correlation.condition.field");
       if (count < 2) throw new SigmaRefusal("different values begin at two here", "correlation.condition");
-      return { kind: "distinct", ...base, filter, of: keyField(fieldOf(distinct, ours), distinct), count, title };
+      return { kind: "distinct", ...base, filter, of: keyField(fieldOf(distinct, ours, null), distinct), count, title };
     }
     case "temporal":
     case "temporal_ordered": {

@@ -33,6 +33,73 @@ const matches = (filter: string, r: object) => {
   return compileFilter(parsed.filter, { directory, nowUs: 0 })(testRecord(r));
 };
 
+describe("names of an event that has its own (Sigma's field taxonomy; Microsoft on event 4688; both from memory)", () => {
+  const created = (sel: object) =>
+    read(rule({ sel, condition: "sel" }, { logsource: { product: "windows", category: "process_creation" } }))[0]!;
+  test.each<[object, string]>([
+    [{ "Image|endswith": "\\whoami.exe" }, 'data "NewProcessName" like "*\\\\whoami.exe"'],
+    [{ parentimage: "C:\\cmd.exe" }, 'data "ParentProcessName" is "C:\\\\cmd.exe"'],
+    [{ CommandLine: "whoami" }, 'data "CommandLine" is "whoami"'],
+    [{ User: "k.lind" }, 'user is "k.lind"'],
+    [{ newprocessname: "x" }, 'data "NewProcessName" is "x"'],
+  ])("%j of a process that was created", (sel, filter) => {
+    const { rule: made } = created(sel);
+    expect(made).toMatchObject({ filter: `kind is windows and log is "Security" and event is 4688 and ${filter}` });
+  });
+  test.each(["OriginalFileName", "ProcessId", "Hashes", "IntegrityLevel"])(
+    "%s is none of them: refused, and another filter for the log source asked for",
+    (name) => {
+      expect(created({ [name]: "x" })).toMatchObject({
+        rule: null,
+        why: expect.stringContaining(`has no “${name}”`),
+        unknownSource: "product windows, category process_creation",
+      });
+    },
+  );
+  test("where a person says what the log source is, names stay as they are", () => {
+    const sources = new Map([["product windows, category process_creation", 'log is "Own" and event is 1']]);
+    const logsource = { product: "windows", category: "process_creation" };
+    const [one] = readSigma(
+      [rule({ sel: { OriginalFileName: "x", Image: "y" }, condition: "sel" }, { logsource })],
+      sources,
+    );
+    expect(one!.rule).toMatchObject({
+      filter: 'log is "Own" and event is 1 and (data "OriginalFileName" is "x" and data "Image" is "y")',
+    });
+  });
+  test("a started program is found by a rule that names its image", () => {
+    const made = created({ "Image|endswith": "\\whoami.exe" }).rule;
+    const event = { kind: "windows", event: "4688", host: "dc-1" };
+    const data = (image: string) => [
+      ["NewProcessName", image],
+      ["log", "Security"],
+    ];
+    const found = (image: string) =>
+      matches((made as { filter: string }).filter.replace(' and log is "Security"', ""), {
+        ...event,
+        data: data(image),
+      });
+    expect([found("C:\\Windows\\System32\\WHOAMI.EXE"), found("C:\\Windows\\explorer.exe")]).toEqual([true, false]);
+  });
+  const decided = (action: unknown, modifier = "") =>
+    read(
+      rule({ sel: { [`action${modifier}`]: action }, condition: "sel" }, { logsource: { category: "firewall" } }),
+    )[0]!;
+  test.each([
+    ["denied", "deny"],
+    ["Allow", "accept"],
+    ["reject", "reject"],
+  ])("a firewall's %s", (word, action) => {
+    expect(decided(word).rule).toMatchObject({ filter: `kind is firewall and action is ${action}` });
+  });
+  test.each([
+    ["forward", ""],
+    ["den", "|startswith"],
+  ])("%s%s is no decision", (word, modifier) => {
+    expect(decided(word, modifier)).toMatchObject({ rule: null, why: expect.stringContaining("is no decision here") });
+  });
+});
+
 describe("a rule", () => {
   // written for this purpose after the forms that the specification names (Sigma specification 2.0.0, from memory)
   test("becomes one that raises once a device, with what it says of itself", () => {

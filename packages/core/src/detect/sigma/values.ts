@@ -1,5 +1,6 @@
 import { parseNetwork } from "../../base/net/index.js";
-import { type FieldType, field } from "../../model/record/index.js";
+import { actionOf } from "../../decode/firewall/index.js";
+import { ACTIONS, type FieldType, field } from "../../model/record/index.js";
 import type { FilterName } from "./fields.js";
 import { SigmaRefusal } from "./refusal.js";
 
@@ -78,6 +79,11 @@ function one(name: FilterName, modifiers: readonly string[], value: unknown, at:
     if (!has("i") && typeOf(name) !== "exact")
       throw new SigmaRefusal("a pattern that tells capitals apart cannot be said here; with |re|i it can", at);
     return `${subject} matches /${text.replace(/(?<!\\)\//g, "\\/")}/`;
+  }
+  if ("field" in name && name.field === "action" && text !== "") {
+    const action = modifiers.length === 0 ? actionOf(text) : null;
+    if (action === null) throw new SigmaRefusal(`“${text}” is no decision here: ${ACTIONS.join(", ")}`, at);
+    return `${subject} is ${action}`;
   }
   const around = (parts: readonly Part[]): readonly Part[] => [
     ...(has("contains") || has("endswith") ? [{ wild: "*" as const }] : []),
