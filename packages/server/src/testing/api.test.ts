@@ -618,3 +618,17 @@ tests:
     expect(last.records).toBeGreaterThan(0);
   });
 });
+
+test.each<[string, () => PromiseLike<{ status: number; body: { error?: object } }>, string, string | undefined]>([
+  ["asked by its name", () => get("/records?filtr=x"), "filtr", "filter"],
+  ["asked in a body", () => api.post("/records", { filtr: "x" }), "filtr", "filter"],
+  ["of what is to be kept", () => api.post("/notify/routes", { name: "r", severty: "error" }), "severty", "severity"],
+  ["that is like none", () => api.post("/lists", { name: "l", kind: "address", zzz: 1 }), "zzz", undefined],
+])("a name that nothing has is refused, %s", async (_how, ask, field, suggestion) => {
+  const { status, body } = await ask();
+  expect([status, body.error]).toEqual([
+    400,
+    expect.objectContaining({ code: "BAD_REQUEST", field, message: expect.stringContaining(`“${field}” here`) }),
+  ]);
+  expect((body.error as { suggestion?: string }).suggestion).toBe(suggestion);
+});

@@ -99,7 +99,7 @@ export function bind(
       for (const part of [req.query, req.body, req.params] as unknown[]) refuseUnstorable(part);
       const input = {
         query: readQuery(r, req),
-        body: r.body ? parseInput(r.body, req.body) : undefined,
+        body: readBody(r, req),
         params: r.params ? parseInput(r.params, req.params) : undefined,
         actor: actor ?? { name: NOBODY, may: "read" },
         mayStill: () => mayStill(req),
@@ -144,19 +144,36 @@ function diffOf(known: unknown, sent: unknown, at = "answer"): string | null {
   return null;
 }
 
-/** A name nobody knows is a mistake that would else change what is answered without a word. */
 function readQuery(r: Route, req: Request): unknown {
-  const asked = (r.alsoPost && req.method === "POST" ? (req.body ?? {}) : req.query) as Record<string, unknown>;
-  const known = r.query instanceof z.ZodObject ? Object.keys(r.query.shape) : r.query === undefined ? [] : null;
-  const unknown = known === null ? undefined : Object.keys(asked).find((name) => !known.includes(name));
-  if (unknown !== undefined && known !== null) {
-    const near = nearest(unknown, known);
-    const takes = known.length === 0 ? "it takes none" : `it takes ${known.join(", ")}`;
-    throw new AppError(
-      "BAD_REQUEST",
-      `there is no parameter “${unknown}” here; ${near === null ? takes : `did you mean “${near}”?`}`,
-      { field: unknown, ...(near === null ? {} : { suggestion: near }) },
-    );
-  }
+  const asked: unknown = r.alsoPost && req.method === "POST" ? (req.body ?? {}) : req.query;
+  refuseUnknownNames(r.query, asked, "parameter ");
   return r.query ? parseInput(r.query, asked) : undefined;
 }
+
+function readBody(r: Route, req: Request): unknown {
+  if (r.body === undefined) return undefined;
+  refuseUnknownNames(r.body, req.body, "");
+  return parseInput(r.body, req.body);
+}
+
+/**
+ * A name nobody knows is a mistake that would else change what is answered, or done, without a word.
+ * @param schema of what is asked; nothing is taken where there is none
+ */
+function refuseUnknownNames(schema: z.ZodType | undefined, asked: unknown, what: string): void {
+  const known = schema === undefined ? [] : namesOf(schema);
+  if (known === null || typeof asked !== "object" || asked === null || Array.isArray(asked)) return;
+  const unknown = Object.keys(asked).find((name) => !known.includes(name));
+  if (unknown === undefined) return;
+  const near = nearest(unknown, known);
+  const takes = known.length === 0 ? "it takes none" : `it takes ${known.join(", ")}`;
+  throw new AppError(
+    "BAD_REQUEST",
+    `there is no ${what}“${unknown}” here; ${near === null ? takes : `did you mean “${near}”?`}`,
+    { field: unknown, ...(near === null ? {} : { suggestion: near }) },
+  );
+}
+
+/** The names an object may have; null: any, or it is none. */
+const namesOf = (schema: z.ZodType): string[] | null =>
+  schema instanceof z.ZodObject && schema.def.catchall === undefined ? Object.keys(schema.shape) : null;
