@@ -29,7 +29,9 @@ export function useRehearsal(): Rehearsal {
     setStep(null);
     setTrouble(null);
     setRunning(true);
-    rehearsal({ text, ...(against === undefined ? {} : { against }), ...window }, own.signal, setStep)
+    // of a window that knows more of itself only this is asked
+    const { from, to } = window;
+    rehearsal({ text, ...(against === undefined ? {} : { against }), from, to }, own.signal, setStep)
       .catch((e: Error) => !own.signal.aborted && setTrouble(e.message))
       .finally(() => abort.current === own && setRunning(false));
   }, []);
