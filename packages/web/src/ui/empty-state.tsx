@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { safeText } from "./safe-text";
 
 /** What is missing, why, and the one thing to do next. */
 export const EmptyState = ({ title, text, children }: { title: string; text: string; children?: ReactNode }) => (
@@ -9,8 +10,9 @@ export const EmptyState = ({ title, text, children }: { title: string; text: str
   </div>
 );
 
+/** What went wrong; it may name what was received, such as values that there are instead of one that was asked for. */
 export const Trouble = ({ error, what }: { error: Error; what: string }) => (
-  <div role="alert" className="border-l-2 border-vermilion bg-vermilion-wash px-3 py-2">
-    {what}: {error.message}
+  <div role="alert" className="border-l-2 border-vermilion bg-vermilion-wash px-3 py-2 wrap-anywhere">
+    {what}: {safeText(error.message)}
   </div>
 );
